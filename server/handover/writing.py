@@ -1,0 +1,69 @@
+"""A level's planting as files."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+from server.levels.access import stands_of
+from server.levels.ground import ground_of
+from server.levels.models import Level
+from server.stands.engine import Planting
+from thicket.formats import handover
+from thicket.formats.handover import Planted
+from thicket.planting.stands import join
+
+
+def _planted(level: Level) -> list[Planted]:
+    """The individual plants of every stand; swards have none to track."""
+    out = []
+    for stand in stands_of(level):
+        if stand.sward:
+            continue
+        planting = Planting(stand)
+        plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
+        out.append(Planted(stand.slug, [entry.item for entry in planting.settings.mix], plants))
+    return out
+
+
+def plants_csv(level: Level) -> bytes:
+    """`plants.csv`."""
+    return handover.plants_csv(_planted(level)).encode()
+
+
+def level_json(level: Level) -> bytes:
+    """`level.json`: what an engine must know beside the plants."""
+    stock = {row.slug: row for row in level.stock.defer("glb", "silhouette")}
+    stands = []
+    for stand in stands_of(level):
+        settings = Planting(stand).settings
+        items = [{"item": e.item, "weight": e.weight, "crown": stock[e.item].crown, "trunk": stock[e.item].trunk}
+                 for e in settings.mix]
+        stands.append({"name": stand.name, "slug": stand.slug, "stratum": stand.stratum, "spacing": settings.spacing,
+                       "sward": stand.sward, "items": items, "distances": settings.distances.dict(),
+                       "tints": settings.tints})
+    body = {"name": level.name, "slug": level.slug, "width": level.width, "length": level.length, "units": "m",
+            "axes": "x east, y up, z south", "stands": stands}
+    return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
+
+
+def plants_glb(level: Level) -> bytes:
+    """`level.glb`."""
+    meshes = {row.slug: bytes(row.glb) for row in level.stock.all()}
+    return handover.plants_glb(_planted(level), meshes)
+
+
+def maps(level: Level) -> dict[str, bytes]:
+    """`heights.tif` and a density map for each stand."""
+    files = {"heights.tif": handover.heights_tif(ground_of(level))}
+    for stand in stands_of(level):
+        planting = Planting(stand)
+        files[f"density-{stand.slug}.png"] = handover.density_png(planting.density * planting.core.fullness)
+    return files
+
+
+FORMATS: dict[str, Callable[[Level], dict[str, bytes]]] = {
+    "csv": lambda level: {"plants.csv": plants_csv(level), "level.json": level_json(level)},
+    "glb": lambda level: {"level.glb": plants_glb(level)},
+    "maps": maps,
+}

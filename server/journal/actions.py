@@ -1,0 +1,87 @@
+"""Undo and redo: each person takes back their own last action, as the difference it made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from ninja.errors import HttpError
+
+from server.journal.models import Entry
+from server.levels.models import Level
+from server.stands.models import Stand
+from server.stands.painting import shift
+
+
+@dataclass(frozen=True)
+class Moved:
+    """An entry taken back or done again, and the plants that came and went with it."""
+
+    entry: Entry
+    gained: int
+    lost: int
+
+
+def last_done(user: User, level: Level) -> Entry | None:
+    """The user's last action that stands."""
+    return Entry.objects.filter(user=user, level=level, undone=False).first()
+
+
+def last_undone(user: User, level: Level) -> Entry | None:
+    """The action the user took back last; a new action ends redoing what was taken back before it."""
+    mine = Entry.objects.filter(user=user, level=level)
+    newest = mine.first()
+    return mine.filter(undone=True, touched__gt=newest.at).order_by("id").first() if newest else None
+
+
+def undo(user: User, level: Level) -> Moved:
+    """Take the user's last action back."""
+    with transaction.atomic():
+        entry = _locked(last_done(user, level), "There is nothing of yours to undo here.")
+        return _move(entry, back=True)
+
+
+def redo(user: User, level: Level) -> Moved:
+    """Do again what the user took back last."""
+    with transaction.atomic():
+        entry = _locked(last_undone(user, level), "There is nothing to redo.")
+        return _move(entry, back=False)
+
+
+def _locked(entry: Entry | None, sentence: str) -> Entry:
+    if entry is None:
+        raise HttpError(409, sentence)
+    return Entry.objects.select_for_update().select_related("stand__level", "level").get(pk=entry.pk)
+
+
+def _move(entry: Entry, back: bool) -> Moved:
+    gained, lost = (entry.lost, entry.gained) if back else (entry.gained, entry.lost)
+    if entry.kind == Entry.Kind.STROKE:
+        change = shift(entry, back)
+        gained, lost = change.gained, change.lost
+    elif entry.kind == Entry.Kind.SETTINGS:
+        _swap(Stand, entry.stand_id, "settings", entry.change, back)
+    else:
+        _swap(Level, entry.level_id, "marks", entry.change, back)
+    entry.undone = back
+    entry.save(update_fields=["undone", "touched"])
+    return Moved(entry, gained, lost)
+
+
+def _swap(model, pk: int, name: str, change: dict, back: bool) -> None:
+    """Put the parts of a JSON field that an entry changed back, or forth again.
+
+    Raises: HttpError 409 when one of them has been changed since by somebody else.
+    """
+    row = model.objects.select_for_update().get(pk=pk)
+    field = dict(getattr(row, name))
+    have, want = (change["after"], change["before"]) if back else (change["before"], change["after"])
+    for key, value in want.items():
+        if field.get(key) != have[key]:
+            raise HttpError(409, f"The {key.replace('_', ' ')} has been changed since; undo that first.")
+        field[key] = value
+    setattr(row, name, field)
+    if hasattr(row, "revision"):
+        row.revision += 1
+    row.save()

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class JournalConfig(AppConfig):
+    name = "server.journal"
+    label = "journal"

@@ -1,0 +1,37 @@
+"""The journal: who changed what, when, and what it cost. Every entry can be undone."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import User
+from django.db import models
+
+from server.levels.models import Level
+from server.stands.models import Stand
+
+
+class Entry(models.Model):
+    """One action. `change` holds what is needed to take it back and to do it again."""
+
+    class Kind(models.TextChoices):
+        STROKE = "stroke"
+        SETTINGS = "settings"
+        MARKS = "marks"
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
+    user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")
+    stand = models.ForeignKey(Stand, on_delete=models.CASCADE, null=True, related_name="+")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    at = models.DateTimeField(auto_now_add=True)
+    touched = models.DateTimeField(auto_now=True, help_text="when it was last done or undone")
+    key = models.UUIDField(unique=True, help_text="given by the client, so that a request sent twice counts once")
+    what = models.CharField(max_length=200)
+    change = models.JSONField(default=dict)
+    delta = models.BinaryField(default=bytes, help_text="strokes: zlib int16 over the box in `change`")
+    gained = models.IntegerField(default=0)
+    lost = models.IntegerField(default=0)
+    cost = models.JSONField(default=dict, help_text="difference in the view it was done from")
+    undone = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-id"]
+        indexes = [models.Index(fields=["level", "user", "undone"])]

@@ -1,0 +1,33 @@
+"""Journal entries as the API speaks of them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django.contrib.auth.models import User
+from ninja import Schema
+
+from server.journal.models import Entry
+
+
+class EntryOut(Schema):
+    """One action: who, when, what, plants gained and lost, and the cost difference in the view it was done from."""
+
+    id: int
+    who: str
+    at: datetime
+    what: str
+    kind: str
+    stand: int | None
+    gained: int
+    lost: int
+    cost: dict[str, float]
+    undone: bool
+
+
+def entry_out(entry: Entry, user: User | None = None) -> dict:
+    """An entry for the API."""
+    who = user.get_username() if user and user.pk == entry.user_id else entry.user.get_username()
+    return {"id": entry.pk, "who": who, "at": entry.at, "what": entry.what, "kind": entry.kind,
+            "stand": entry.stand_id, "gained": entry.gained, "lost": entry.lost, "cost": entry.cost,
+            "undone": entry.undone}

@@ -1,0 +1,54 @@
+"""Who may see and who may change a level."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja.errors import HttpError
+
+from server.errors import NotAllowed
+from server.levels.models import Level, Membership
+from server.stands.models import Stand
+
+_MAY = {
+    "see": set(Membership.Role),
+    "plant": {Membership.Role.LEAD, Membership.Role.ARTIST},
+    "lead": {Membership.Role.LEAD},
+}
+_REFUSAL = {
+    "plant": "You may look at {level}, but only artists and leads may change its planting.",
+    "lead": "Only a lead may change this in {level}.",
+}
+
+
+def level_for(request: HttpRequest, slug: str, to: str = "see") -> Level:
+    """The level, when the signed-in user may do this in it; its `role` tells the user's role.
+
+    Raises: HttpError 404 when there is no such level for this user, 403 when the role does not allow it.
+    """
+    member = Membership.objects.select_related("level").filter(user=request.user, level__slug=slug).first()
+    if member is None:
+        raise HttpError(404, f"There is no level called {slug!r}, or you are not a member of it.")
+    if member.role not in _MAY[to]:
+        raise NotAllowed(_REFUSAL[to].format(level=member.level.name))
+    member.level.role = member.role
+    return member.level
+
+
+def stand_for(level: Level, stand_id: int) -> Stand:
+    """A stand of the level.
+
+    Raises: HttpError 404 when the level has no such stand.
+    """
+    stand = level.stands.filter(pk=stand_id).first()
+    if stand is None:
+        raise HttpError(404, f"stand: {level.name} has no stand {stand_id}.")
+    stand.level = level
+    return stand
+
+
+def stands_of(level: Level) -> list[Stand]:
+    """All stands of the level, first those that claim room first."""
+    stands = list(level.stands.all())
+    for stand in stands:
+        stand.level = level
+    return sorted(stands, key=lambda stand: stand.order)

@@ -1,0 +1,203 @@
+"""Levels: the list, one level whole, its ground, its plan and its budget marks."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Schema
+from ninja.errors import HttpError
+from pydantic import Field
+
+from server.journal.models import Entry
+from server.journal.schemas import EntryOut, entry_out
+from server.levels import plan
+from server.levels.access import level_for, stands_of
+from server.levels.ground import histograms
+from server.levels.models import GroundTile, Level
+from server.sight.reckoning import bookmark_view, item_of, level_cost, over, spent
+from server.stands.engine import Planting
+from server.stands.schemas import Strict
+
+router = Router(tags=["levels"])
+IMMUTABLE = "private, max-age=31536000, immutable"
+Mark = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e12)]
+
+
+class LevelCard(Schema):
+    """A level in the list; `over` names the views whose cost overruns a budget mark."""
+
+    slug: str
+    name: str
+    role: str
+    width: float
+    length: float
+    plants: int
+    over: list[str]
+    views: int
+    plan: str
+
+
+class Layer(Schema):
+    name: str
+    colour: str
+
+
+class Water(Schema):
+    """A water surface at an altitude inside a box (x0, z0, x1, z1)."""
+
+    altitude: float
+    box: tuple[float, float, float, float]
+
+
+class Bookmark(Schema):
+    name: str
+    x: float
+    y: float
+    z: float
+    heading: float
+    pitch: float
+    fov: float
+
+
+class Sun(Schema):
+    bearing: float
+    elevation: float
+
+
+class Marks(Strict):
+    """What a frame may cost: counts, bytes, ms."""
+
+    triangles: Mark
+    draw_calls: Mark
+    shadow_triangles: Mark
+    memory: Mark
+    ms: Mark
+
+
+class MeshOut(Schema):
+    triangles: int
+    materials: int
+    bytes: int
+
+
+class ItemOut(Schema):
+    """A stock item: files, footprint radii and height in m, and its states' meshes."""
+
+    slug: str
+    name: str
+    height: float
+    crown: float
+    trunk: float
+    bound: float
+    glb: str
+    silhouette: str
+    lods: list[MeshOut]
+    billboard: MeshOut | None
+
+
+class Field_(Schema):
+    counts: list[int]
+    edges: list[float]
+
+
+class LevelOut(Schema):
+    """All of a level but its stands and its rasters."""
+
+    slug: str
+    name: str
+    role: Literal["lead", "artist", "viewer"]
+    cell: float
+    rows: int
+    columns: int
+    low: float
+    high: float
+    ground_revision: int
+    layers: list[Layer]
+    waters: list[Water]
+    bookmarks: list[Bookmark]
+    sun: Sun
+    fog: float
+    marks: Marks
+    stock: list[ItemOut]
+    histograms: dict[str, Field_]
+
+
+class MarksIn(Strict):
+    key: UUID
+    marks: Marks
+
+
+@router.get("/levels", response=list[LevelCard])
+def levels(request: HttpRequest):
+    """The user's levels with plant count and budget state."""
+    rows = Level.objects.filter(memberships__user=request.user).order_by("name")
+    return [_card(level, level.memberships.get(user=request.user).role) for level in rows]
+
+
+def _card(level: Level, role: str) -> dict:
+    plantings = [Planting(stand) for stand in stands_of(level)]
+    views = [(b["name"], bookmark_view(level, b)) for b in level.bookmarks]
+    worst = [name for name, view in views if over(level.marks, spent(level_cost(level, view, plantings)))]
+    return {"slug": level.slug, "name": level.name, "role": role, "width": level.width, "length": level.length,
+            "plants": sum(p.count() for p in plantings), "over": worst, "views": len(views),
+            "plan": f"/api/levels/{level.slug}/plan/{plan.plan_key(level, plantings)}.png"}
+
+
+@router.get("/levels/{slug}", response=LevelOut)
+def one_level(request: HttpRequest, slug: str):
+    """One level."""
+    level = level_for(request, slug)
+    same = ("slug", "name", "role", "cell", "rows", "columns", "low", "high", "ground_revision", "layers", "waters",
+            "bookmarks", "sun", "fog", "marks")
+    stock = [_item(level, row) for row in level.stock.defer("glb", "silhouette")]
+    return {**{name: getattr(level, name) for name in same}, "stock": stock, "histograms": histograms(level)}
+
+
+def _item(level: Level, row) -> dict:
+    item = item_of(row)
+    base = f"/api/levels/{level.slug}/stock/{row.slug}/{row.revision}"
+    return {"slug": row.slug, "name": row.name, "height": row.height, "crown": row.crown, "trunk": row.trunk,
+            "bound": item.bound, "glb": f"{base}.glb", "silhouette": f"{base}.png", "lods": item.lods,
+            "billboard": item.billboard}
+
+
+@router.get("/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}")
+def ground_tile(request: HttpRequest, slug: str, revision: int, kind: GroundTile.Kind, tx: int, tz: int):
+    """A stored tile of heights (float32) or ground layers (uint8), as it is kept: deflated, little-endian."""
+    level = level_for(request, slug)
+    tile = level.ground_tiles.filter(kind=kind, tx=tx, tz=tz, revision=revision).first()
+    if tile is None:
+        raise HttpError(404, f"There is no {kind} tile {tx}, {tz} of revision {revision}.")
+    headers = {"Content-Encoding": "deflate", "Cache-Control": IMMUTABLE}
+    return HttpResponse(bytes(tile.data), content_type="application/octet-stream", headers=headers)
+
+
+@router.get("/levels/{slug}/plan/{key}.png")
+def plan_picture(request: HttpRequest, slug: str, key: str):
+    """The level drawn as a small plan."""
+    level = level_for(request, slug)
+    plantings = [Planting(stand) for stand in stands_of(level)]
+    picture = plan.plan_png(level, plantings)
+    return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=86400"})
+
+
+@router.put("/levels/{slug}/marks", response=EntryOut)
+def set_marks(request: HttpRequest, slug: str, data: MarksIn):
+    """Set the budget marks; leads only."""
+    level = level_for(request, slug, to="lead")
+    known = Entry.objects.filter(key=data.key, level=level).first()
+    if known:
+        return entry_out(known)
+    with transaction.atomic():
+        row = Level.objects.select_for_update().get(pk=level.pk)
+        fresh = data.marks.model_dump()
+        entry = Entry.objects.create(level=row, user=request.user, kind=Entry.Kind.MARKS, key=data.key,
+                                     what="Budget marks", change={"before": row.marks, "after": fresh})
+        row.marks = fresh
+        row.save(update_fields=["marks"])
+    return entry_out(entry)
+
+

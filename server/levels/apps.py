@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class LevelsConfig(AppConfig):
+    name = "server.levels"
+    label = "levels"

@@ -1,0 +1,79 @@
+"""Levels, who may do what in them, and their ground."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import User
+from django.db import models
+
+
+class Level(models.Model):
+    """One terrain with its stock list, stands and budget. Lengths in m."""
+
+    slug = models.SlugField(max_length=60, unique=True)
+    name = models.CharField(max_length=80)
+    seed = models.PositiveIntegerField()
+    cell = models.FloatField(help_text="m between height vertices, and the size of a raster cell")
+    rows = models.PositiveIntegerField(help_text="cells along z")
+    columns = models.PositiveIntegerField(help_text="cells along x")
+    low = models.FloatField()
+    high = models.FloatField()
+    ground_revision = models.PositiveIntegerField(default=1)
+    layers = models.JSONField(default=list, help_text="name and colour of each ground layer")
+    waters = models.JSONField(default=list, help_text="altitude and box of each water surface")
+    bookmarks = models.JSONField(default=list, help_text="named views")
+    sun = models.JSONField(default=dict, help_text="bearing and elevation in degrees")
+    fog = models.FloatField(default=0.0008, help_text="extinction per m")
+    marks = models.JSONField(default=dict, help_text="budget marks by line")
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def width(self) -> float:
+        return self.columns * self.cell
+
+    @property
+    def length(self) -> float:
+        return self.rows * self.cell
+
+
+class Membership(models.Model):
+    """A user's role in a level."""
+
+    class Role(models.TextChoices):
+        LEAD = "lead"
+        ARTIST = "artist"
+        VIEWER = "viewer"
+
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["user", "level"], name="one_role_per_level")]
+
+
+class RasterTile(models.Model):
+    """A tile of 256 × 256 raster values (fewer at the far edges), zlib-compressed, row by row, little-endian."""
+
+    tx = models.PositiveSmallIntegerField()
+    tz = models.PositiveSmallIntegerField()
+    revision = models.PositiveIntegerField(default=1)
+    data = models.BinaryField()
+
+    class Meta:
+        abstract = True
+
+
+class GroundTile(RasterTile):
+    """Heights (float32, at vertices) or ground layers (uint8 channels, at cell centres) of a level."""
+
+    class Kind(models.TextChoices):
+        HEIGHTS = "heights"
+        LAYERS = "layers"
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="ground_tiles")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["level", "kind", "tx", "tz"], name="one_ground_tile")]

@@ -1,0 +1,42 @@
+"""The small plan of a level that stands in the list: relief, contours, water, plants as ink."""
+
+from __future__ import annotations
+
+import hashlib
+
+import numpy as np
+
+from server.cache import ContentCache
+from server.levels.ground import ground_of, layers_of
+from server.levels.models import Level
+from server.stands.engine import Planting
+from thicket.formats.stock import png_bytes
+from thicket.ground.plan import draw_plan
+
+SIDE = 560
+_plans = ContentCache(16)
+
+
+def plan_key(level: Level, plantings: list[Planting]) -> str:
+    """Changes whenever the picture would."""
+    parts = [str(level.ground_revision)]
+    for planting in plantings:
+        columns, rows = planting.sheets
+        parts += [planting.key((c, r)) for r in range(rows) for c in range(columns)]
+    return hashlib.blake2b("".join(parts).encode(), digest_size=8).hexdigest()
+
+
+def plan_png(level: Level, plantings: list[Planting]) -> bytes:
+    """The plan as PNG; swards are not drawn, they would cover everything."""
+
+    def draw() -> bytes:
+        colours = np.array([[int(layer["colour"][k:k + 2], 16) for k in (1, 3, 5)] for layer in level.layers], float)
+        marks = []
+        for planting in plantings:
+            if not planting.stand.sward:
+                forms = [planting.plants(sheet).form for sheet in planting.sheets_in(planting.everywhere)]
+                marks.append((planting.stand.stratum, np.concatenate([f[:, [0, 2]] for f in forms])))
+        waters = [(w["altitude"], w["box"]) for w in level.waters]
+        return png_bytes(draw_plan(ground_of(level), layers_of(level), colours, waters, marks, SIDE))
+
+    return _plans.get((level.pk, plan_key(level, plantings)), draw)

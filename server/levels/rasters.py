@@ -1,0 +1,46 @@
+"""Rasters in and out of tiles of 256 × 256 values."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Iterable, Iterator
+
+import numpy as np
+
+TILE = 256
+
+
+def pack(array: np.ndarray) -> bytes:
+    """A tile's values as they are stored."""
+    return zlib.compress(np.ascontiguousarray(array).tobytes(), 1)
+
+
+def unpack(data: bytes, dtype: str, shape: tuple[int, ...]) -> np.ndarray:
+    """A stored tile's values; a writable copy."""
+    return np.frombuffer(zlib.decompress(data), dtype).reshape(shape).copy()
+
+
+def tile_shape(shape: tuple[int, ...], tx: int, tz: int) -> tuple[int, ...]:
+    """The shape of tile (tx, tz) of a raster; the last row and column of tiles may be cut."""
+    return (min(TILE, shape[0] - tz * TILE), min(TILE, shape[1] - tx * TILE), *shape[2:])
+
+
+def split(array: np.ndarray) -> Iterator[tuple[int, int, bytes]]:
+    """All tiles of a raster as (tx, tz, stored bytes)."""
+    for tz in range(-(-array.shape[0] // TILE)):
+        for tx in range(-(-array.shape[1] // TILE)):
+            yield tx, tz, pack(array[tz * TILE:(tz + 1) * TILE, tx * TILE:(tx + 1) * TILE])
+
+
+def place(array: np.ndarray, tx: int, tz: int, data: bytes) -> None:
+    """Write a stored tile into its place in the whole raster."""
+    shape = tile_shape(array.shape, tx, tz)
+    array[tz * TILE:tz * TILE + shape[0], tx * TILE:tx * TILE + shape[1]] = unpack(data, array.dtype.str, shape)
+
+
+def whole(tiles: Iterable[tuple[int, int, bytes]], dtype: str, shape: tuple[int, ...]) -> np.ndarray:
+    """A raster from its tiles; zero where there is no tile."""
+    array = np.zeros(shape, dtype)
+    for tx, tz, data in tiles:
+        place(array, tx, tz, data)
+    return array

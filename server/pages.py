@@ -1,0 +1,24 @@
+"""The one page of the application, with this response's nonce for its styles."""
+
+from functools import cache
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.views.decorators.csrf import ensure_csrf_cookie
+
+
+@cache
+def _page() -> str:
+    return (settings.WEB_DIST / "index.html").read_text(encoding="utf-8")
+
+
+@ensure_csrf_cookie
+def application(request: HttpRequest) -> HttpResponse:
+    """The page that loads the front end."""
+    try:
+        page = _page()
+    except FileNotFoundError:
+        return HttpResponse("The front end has not been built: run ./kt setup.", status=503, content_type="text/plain")
+    response = HttpResponse(page.replace("__CSP_NONCE__", str(request.csp_nonce)))
+    response["Cache-Control"] = "no-store"
+    return response

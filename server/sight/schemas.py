@@ -1,0 +1,52 @@
+"""Views and costs as the API speaks of them."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from ninja import Schema
+from pydantic import Field
+
+from server.stands.schemas import Number, Strict
+from thicket.sight.views import View
+
+
+class ViewIn(Strict):
+    """Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of view)."""
+
+    x: Number
+    y: Number
+    z: Number
+    heading: Annotated[float, Field(allow_inf_nan=False, ge=-720, le=720)]
+    pitch: Annotated[float, Field(allow_inf_nan=False, ge=-90, le=90)]
+    fov: Annotated[float, Field(allow_inf_nan=False, gt=1, lt=170)]
+    aspect: Annotated[float, Field(allow_inf_nan=False, gt=0.05, lt=20)]
+    shadows: bool = True
+
+    def core(self) -> View:
+        return View(**self.dict())
+
+
+class CostOut(Schema):
+    """What is spent: counts, megapixels of cut-out cards, bytes, ms."""
+
+    plants: int
+    triangles: int
+    draw_calls: int
+    shadow_triangles: int
+    shadow_calls: int
+    alpha_mpx: float
+    memory: int
+    ms: float
+
+
+class StandCostOut(CostOut):
+    stand: int
+
+
+class LevelCostOut(Schema):
+    """A view's cost by stand, and what each counts for on the device."""
+
+    device: str
+    total: CostOut
+    stands: list[StandCostOut]

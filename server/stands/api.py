@@ -1,0 +1,234 @@
+"""Stands: their settings, tried or kept, their plants, and strokes on them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+import numpy as np
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Schema
+from ninja.errors import HttpError
+from pydantic import Field
+
+from server.journal.models import Entry
+from server.journal.schemas import EntryOut, entry_out
+from server.levels.access import level_for, stand_for, stands_of
+from server.sight.reckoning import items_of, stand_cost
+from server.sight.schemas import ViewIn
+from server.stands.engine import Planting, compare
+from server.stands.models import Stand
+from server.stands.painting import attempt, cost_change, paint
+from server.stands.payload import encode
+from server.stands.schemas import Number, Share, StandSettings, Strict
+from thicket.planting.strokes import Stroke
+
+router = Router(tags=["stands"])
+IMMUTABLE = "private, max-age=31536000, immutable"
+OVERLAY = 512
+"""Suitability is handed out at this many values a side at the most."""
+
+
+class SheetsOut(Schema):
+    """How a stand's plants are handed out: square sheets of `size` m, row by row, each with its content key."""
+
+    size: float
+    columns: int
+    rows: int
+    keys: list[str]
+
+
+class StandOut(Schema):
+    """A stand: who it is, its settings, and how many plants they give."""
+
+    id: int
+    slug: str
+    name: str
+    stratum: Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
+    sward: bool
+    revision: int
+    settings: StandSettings
+    count: int
+    sheets: SheetsOut
+
+
+class PatchIn(Strict):
+    """The settings that change; the rest stays. `revision` is the stand's when the change was begun."""
+
+    key: UUID
+    settings: dict
+    view: ViewIn | None = None
+
+
+class TryIn(Strict):
+    """Settings to be tried in a view."""
+
+    settings: dict
+    view: ViewIn | None = None
+
+
+class TryOut(Schema):
+    """What trying showed: plants then, gained and lost, and the cost difference in the view."""
+
+    count: int
+    gained: int
+    lost: int
+    cost: dict[str, float]
+
+
+class StrokeIn(Strict):
+    """A drag of the brush: see `thicket.planting.strokes.Stroke`. The key makes a repeat count once."""
+
+    key: UUID
+    stand: int
+    verb: Literal["thicken", "thin"]
+    path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
+    radius: Annotated[float, Field(allow_inf_nan=False, ge=0.25, le=500)]
+    soft: Share
+    strength: Share
+    view: ViewIn | None = None
+
+    def core(self) -> Stroke:
+        return Stroke(self.verb, self.path, self.radius, self.soft, self.strength)
+
+
+class ChangedOut(Schema):
+    """A kept action: its journal entry, and the content keys of the sheets it may have changed, by index."""
+
+    entry: EntryOut
+    stand: int | None
+    keys: dict[int, str]
+
+
+def stand_out(stand: Stand) -> dict:
+    """A stand for the API."""
+    planting = Planting(stand)
+    columns, rows = planting.sheets
+    keys = [planting.key((c, r)) for r in range(rows) for c in range(columns)]
+    return {"id": stand.pk, "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
+            "revision": stand.revision, "settings": planting.settings, "count": planting.count(),
+            "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys}}
+
+
+def changed_keys(stand: Stand, cells: list[int]) -> dict[int, str]:
+    """The content keys of the sheets that touch in a box of cells can change, by their index."""
+    planting = Planting(stand)
+    columns = planting.sheets[0]
+    return {row * columns + column: planting.key((column, row))
+            for column, row in planting.sheets_in(planting.metres(tuple(cells)))}
+
+
+def merged(stand: Stand, changes: dict) -> StandSettings:
+    """The stand's settings with some replaced, checked.
+
+    Raises: ValidationError or ValueError with the field's name; HttpError when an item is unknown.
+    """
+    settings = StandSettings.model_validate({**stand.settings, **changes})
+    known = set(stand.level.stock.values_list("slug", flat=True))
+    for entry in settings.mix:
+        if entry.item not in known:
+            raise HttpError(422, f"mix.item: there is no stock item {entry.item!r} in this level.")
+    Planting(stand, settings)
+    return settings
+
+
+@router.get("/levels/{slug}/stands", response=list[StandOut])
+def stands(request: HttpRequest, slug: str):
+    """All stands, first those that claim room first."""
+    return [stand_out(stand) for stand in stands_of(level_for(request, slug))]
+
+
+@router.get("/levels/{slug}/stands/{stand}", response=StandOut)
+def one_stand(request: HttpRequest, slug: str, stand: int):
+    """One stand."""
+    return stand_out(stand_for(level_for(request, slug), stand))
+
+
+@router.patch("/levels/{slug}/stands/{stand}", response=EntryOut)
+def keep(request: HttpRequest, slug: str, stand: int, data: PatchIn):
+    """Keep changed settings, as one journal entry."""
+    level = level_for(request, slug, to="plant")
+    known = Entry.objects.filter(key=data.key, level=level).first()
+    if known:
+        return entry_out(known)
+    with transaction.atomic():
+        row = stand_for(level, stand)
+        row = Stand.objects.select_for_update().get(pk=row.pk)
+        row.level = level
+        before = Planting(row)
+        settings = merged(row, data.settings)
+        after = Planting(row, settings)
+        gained, lost = compare(before, after)
+        fresh = settings.model_dump(mode="json")
+        changed = [name for name in data.settings if fresh[name] != row.settings.get(name)]
+        view, stock = (data.view.core(), items_of(level)) if data.view else (None, {})
+        cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True)) if view else {}
+        entry = Entry.objects.create(
+            level=level, user=request.user, stand=row, kind=Entry.Kind.SETTINGS, key=data.key,
+            what=f"{row.name}: {', '.join(name.replace('_', ' ') for name in changed) or 'nothing new'}",
+            change={"before": {n: row.settings.get(n) for n in changed}, "after": {n: fresh[n] for n in changed}},
+            gained=gained, lost=lost, cost=cost)
+        row.settings = fresh
+        row.revision += 1
+        row.save(update_fields=["settings", "revision"])
+    return entry_out(entry)
+
+
+@router.post("/levels/{slug}/stands/{stand}/try", response=TryOut)
+def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
+    """What changed settings would give; nothing is stored."""
+    level = level_for(request, slug)
+    row = stand_for(level, stand)
+    before, after = Planting(row), Planting(row, merged(row, data.settings))
+    gained, lost = compare(before, after)
+    cost = {}
+    if data.view:
+        stock, view = items_of(level), data.view.core()
+        cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True))
+    return {"count": after.count(), "gained": gained, "lost": lost, "cost": cost}
+
+
+@router.post("/levels/{slug}/stands/{stand}/suitability")
+def overlay(request: HttpRequest, slug: str, stand: int, data: TryIn):
+    """Suitability under tried settings: rows and columns uint16, then uint8 values row by row."""
+    row = stand_for(level_for(request, slug), stand)
+    values = Planting(row, merged(row, data.settings)).suitability
+    step = max(1, -(-max(values.shape) // OVERLAY))
+    small = (values[step // 2::step, step // 2::step] * 255).round().astype(np.uint8)
+    head = np.array(small.shape, "<u2").tobytes()
+    return HttpResponse(head + small.tobytes(), content_type="application/octet-stream")
+
+
+@router.get("/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}")
+def plants(request: HttpRequest, slug: str, stand: int, column: int, row: int, key: str):
+    """The plants of a sheet, as `server.stands.payload` lays them out; a content key never changes its meaning."""
+    planting = Planting(stand_for(level_for(request, slug), stand))
+    columns, rows = planting.sheets
+    if not (0 <= column < columns and 0 <= row < rows):
+        raise HttpError(404, f"sheet: there is no sheet {column}, {row}; the stand has {columns} × {rows}.")
+    if planting.key((column, row)) != key:
+        raise HttpError(409, "This sheet has been planted anew: read the stand again for its present key.")
+    return HttpResponse(encode(planting.plants((column, row))), content_type="application/octet-stream",
+                        headers={"Cache-Control": IMMUTABLE})
+
+
+@router.post("/levels/{slug}/strokes", response=ChangedOut)
+def stroke(request: HttpRequest, slug: str, data: StrokeIn):
+    """Paint: one transaction, one journal entry."""
+    level = level_for(request, slug, to="plant")
+    row = stand_for(level, data.stand)
+    entry = paint(request.user, row, data.core(), data.key, data.view.core() if data.view else None)
+    return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": changed_keys(row, entry.change["box"])}
+
+
+@router.post("/levels/{slug}/strokes/try")
+def try_stroke(request: HttpRequest, slug: str, data: StrokeIn):
+    """The plants a stroke would leave in its box: x0, z0, x1, z1 float32, then plants; nothing is stored."""
+    level = level_for(request, slug, to="plant")
+    box, left = attempt(stand_for(level, data.stand), data.core())
+    head = np.array(box, "<f4").tobytes()
+    return HttpResponse(head + encode(left), content_type="application/octet-stream")
+
+
+__all__ = ["ChangedOut", "StandOut", "changed_keys", "router", "stand_out"]

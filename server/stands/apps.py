@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class StandsConfig(AppConfig):
+    name = "server.stands"
+    label = "stands"

@@ -1,0 +1,53 @@
+"""Stands and their painted touch."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from server.levels.models import Level, RasterTile
+
+
+class Stand(models.Model):
+    """One layer of planting. `number` is its part of every plant's id; `place` orders it in its stratum."""
+
+    class Stratum(models.TextChoices):
+        STONE = "Stone"
+        CANOPY = "Canopy"
+        UNDERSTOREY = "Understorey"
+        SHRUB = "Shrub"
+        FIELD = "Field"
+        MOSS = "Moss"
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="stands")
+    number = models.PositiveIntegerField()
+    slug = models.SlugField(max_length=60)
+    name = models.CharField(max_length=80)
+    stratum = models.CharField(max_length=12, choices=Stratum.choices)
+    place = models.PositiveSmallIntegerField(default=0)
+    sward = models.BooleanField(default=False)
+    seed = models.PositiveIntegerField()
+    settings = models.JSONField(help_text="validated by server.stands.schemas.StandSettings")
+    revision = models.PositiveIntegerField(default=1)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["level", "slug"], name="one_stand_per_slug"),
+            models.UniqueConstraint(fields=["level", "number"], name="one_stand_per_number"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def order(self) -> tuple[int, int, int]:
+        """Sorts stands by who claims room first."""
+        return list(self.Stratum).index(self.Stratum(self.stratum)), self.place, self.number
+
+
+class TouchTile(RasterTile):
+    """Touch of a stand: int16 at cell centres, 32767 for +1. A tile that was never painted has no row."""
+
+    stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="touch_tiles")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["stand", "tx", "tz"], name="one_touch_tile")]

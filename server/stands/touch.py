@@ -1,0 +1,122 @@
+"""Touch maps: read whole with only changed tiles fetched again, written tile by tile under lock."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from server.levels.rasters import TILE, pack, place, tile_shape, unpack
+from server.stands.models import Stand, TouchTile
+
+_KEPT_STANDS = 64
+
+
+@dataclass
+class TouchMap:
+    """A whole touch map, int16 (rows, columns), and the revision of each painted tile by (tx, tz)."""
+
+    array: np.ndarray
+    revisions: dict[tuple[int, int], int] = field(default_factory=dict)
+    digests: dict[tuple[int, int, int, int], str] = field(default_factory=dict)
+
+    def digest(self, box: tuple[int, int, int, int]) -> str:
+        """A hash of the touch in a box of cells (col0, row0, col1, row1), cut at the level's edge."""
+        if box not in self.digests:
+            col0, row0, col1, row1 = box
+            window = np.ascontiguousarray(self.array[max(row0, 0):row1, max(col0, 0):col1])
+            self.digests[box] = hashlib.blake2b(window, digest_size=8).hexdigest()
+        return self.digests[box]
+
+
+_maps: OrderedDict[int, TouchMap] = OrderedDict()
+_lock = threading.Lock()
+
+
+def touch_of(stand: Stand) -> TouchMap:
+    """The stand's touch as the database has it now. The map is never changed once handed out."""
+    now = {(tx, tz): revision for tx, tz, revision in stand.touch_tiles.values_list("tx", "tz", "revision")}
+    with _lock:
+        known = _maps.get(stand.pk)
+    if known and known.revisions == now:
+        return known
+    shape = (stand.level.rows, stand.level.columns)
+    fresh = TouchMap(known.array.copy() if known else np.zeros(shape, np.int16), now)
+    if known and not set(known.revisions) <= set(now):
+        fresh.array[:], known = 0, None
+    changed = [at for at, revision in now.items() if not known or known.revisions.get(at) != revision]
+    if changed:
+        xs, zs = {x for x, _ in changed}, {z for _, z in changed}
+        for tx, tz, data in stand.touch_tiles.filter(tx__in=xs, tz__in=zs).values_list("tx", "tz", "data"):
+            place(fresh.array, tx, tz, data)
+    if known:
+        fresh.digests = {box: digest for box, digest in known.digests.items() if not _over_any(box, changed)}
+    with _lock:
+        _maps[stand.pk] = fresh
+        _maps.move_to_end(stand.pk)
+        while len(_maps) > _KEPT_STANDS:
+            _maps.popitem(last=False)
+    return fresh
+
+
+def _over_any(box: tuple[int, int, int, int], tiles: list[tuple[int, int]]) -> bool:
+    return any(tx * TILE < box[2] and (tx + 1) * TILE > box[0] and tz * TILE < box[3] and (tz + 1) * TILE > box[1]
+               for tx, tz in tiles)
+
+
+def tiles_over(stand: Stand, box: tuple[int, int, int, int]) -> list[tuple[int, int]]:
+    """The tiles (tx, tz) that a box of cells (col0, row0, col1, row1), half open, touches."""
+    col0, row0, col1, row1 = box
+    return [(tx, tz) for tz in range(row0 // TILE, -(-row1 // TILE)) for tx in range(col0 // TILE, -(-col1 // TILE))]
+
+
+class LockedTouch:
+    """Touch tiles under row lock for one change, inside a transaction.
+
+    `window` is a copy of the touch inside the box (col0, row0, col1, row1); `write` stores it back.
+    """
+
+    def __init__(self, stand: Stand, box: tuple[int, int, int, int]) -> None:
+        self.stand, self.box = stand, box
+        self.shape = (stand.level.rows, stand.level.columns)
+        wanted = tiles_over(stand, box)
+        self.tiles = self._lock(wanted)
+        if len(self.tiles) < len(wanted):
+            TouchTile.objects.bulk_create(
+                [TouchTile(stand=stand, tx=tx, tz=tz, revision=0, data=b"") for tx, tz in wanted
+                 if (tx, tz) not in self.tiles], ignore_conflicts=True)
+            self.tiles = self._lock(wanted)
+        col0, row0, col1, row1 = box
+        self.window = np.zeros((row1 - row0, col1 - col0), np.int16)
+        self._arrays = {}
+        for (tx, tz), tile in self.tiles.items():
+            shape = tile_shape(self.shape, tx, tz)
+            array = unpack(tile.data, "<i2", shape) if tile.data else np.zeros(shape, np.int16)
+            self._arrays[tx, tz] = array
+            inner, outer = self._overlap(tx, tz, shape)
+            self.window[outer] = array[inner]
+
+    def _lock(self, wanted: list[tuple[int, int]]) -> dict[tuple[int, int], TouchTile]:
+        xs, zs = {x for x, _ in wanted}, {z for _, z in wanted}
+        rows = TouchTile.objects.select_for_update().filter(stand=self.stand, tx__in=xs, tz__in=zs).order_by("tz", "tx")
+        return {(tile.tx, tile.tz): tile for tile in rows}
+
+    def _overlap(self, tx: int, tz: int, shape: tuple[int, ...]):
+        """Slices of the tile and of the window where the two overlap."""
+        col0, row0, col1, row1 = self.box
+        x0, x1 = max(col0, tx * TILE), min(col1, tx * TILE + shape[1])
+        z0, z1 = max(row0, tz * TILE), min(row1, tz * TILE + shape[0])
+        return ((slice(z0 - tz * TILE, z1 - tz * TILE), slice(x0 - tx * TILE, x1 - tx * TILE)),
+                (slice(z0 - row0, z1 - row0), slice(x0 - col0, x1 - col0)))
+
+    def write(self, window: np.ndarray) -> None:
+        """Store the window's new values and raise the tiles' revisions."""
+        for (tx, tz), tile in self.tiles.items():
+            inner, outer = self._overlap(tx, tz, self._arrays[tx, tz].shape)
+            self._arrays[tx, tz][inner] = window[outer]
+            tile.data = pack(self._arrays[tx, tz])
+            tile.revision += 1
+            tile.save(update_fields=["data", "revision"])

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class StockConfig(AppConfig):
+    name = "server.stock"
+    label = "stock"

@@ -1,0 +1,29 @@
+"""Compile, or load from Numba's cache, every kernel of the core."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from thicket.ground.heights import Ground
+from thicket.planting.density import density
+from thicket.planting.points import point_set
+from thicket.planting.stands import Stand, plants_in
+from thicket.planting.strokes import Stroke, stroke_delta
+from thicket.sight.cost import Item, Mesh, Patch, lay_out, reckon
+from thicket.sight.distances import Distances
+from thicket.sight.views import View
+from thicket.site.conditions import Condition, suitability
+
+
+def warm() -> None:
+    """Plant and reckon a small piece of ground."""
+    ground = Ground(np.zeros((33, 33), np.float32), 1.0)
+    suited = suitability(ground.fields, [Condition("slope", 0, 10)])
+    touch = np.zeros(suited.shape, np.int16)
+    touch += stroke_delta(Stroke("thicken", [(4.0, 4.0)], 3.0, 0.5, 1.0), touch, 1.0, 0, 0)
+    stand = Stand(1, 1, 4.0, 1.0)
+    window = (0.0, 0.0, 32.0, 32.0)
+    plants = plants_in(stand, window, density(suited, touch), ground, point_set(1, 4.0, window))
+    items = [Item("plain", (Mesh(1, 1, 0.0, 0),), None, 1.0, 0)]
+    reckon([Patch(plants, lay_out(plants, [1.0]))], items, Distances((), 50.0, 60.0, 5.0, 10.0),
+           View(16, 2, 40, 0, 0, 55, 1.5))

@@ -1,0 +1,116 @@
+"""Plants and maps in open formats, for engines and other tools."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import rasterio
+from PIL import Image
+from rasterio.transform import from_origin
+
+from thicket.formats.glb import GlbReader, GlbWriter
+from thicket.ground.heights import Ground
+from thicket.planting.stands import Plants
+
+HEADER = "id,stand,item,x,y,z,qx,qy,qz,qw,sx,sy,sz,tint,pinned\n"
+
+
+@dataclass(frozen=True, eq=False)
+class Planted:
+    """A stand's plants with the slugs of the stand and of its mix's items."""
+
+    stand: str
+    items: Sequence[str]
+    plants: Plants
+
+
+def plants_csv(stands: Iterable[Planted]) -> str:
+    """All plants as CSV, sorted by id: metres, unit quaternions in glTF's convention, multiples of the mesh."""
+    rows: list[tuple[int, str]] = []
+    for stand in stands:
+        for id_, item, f in zip(stand.plants.id.tolist(), stand.plants.item.tolist(), stand.plants.form.tolist()):
+            rows.append((id_, f"{id_},{stand.stand},{stand.items[item]},{f[0]:.4f},{f[1]:.4f},{f[2]:.4f},"
+                              f"{f[3]:.6f},{f[4]:.6f},{f[5]:.6f},{f[6]:.6f},{f[7]:.5f},{f[8]:.5f},{f[7]:.5f},"
+                              f"{f[9]:.4f},0\n"))
+    rows.sort()
+    return HEADER + "".join(row for _, row in rows)
+
+
+def plants_glb(stands: Sequence[Planted], meshes: dict[str, bytes]) -> bytes:
+    """All plants as binary glTF: each stock item's LODs and billboard once, and for every stand and item a node
+    that instances the full mesh (EXT_mesh_gpu_instancing).
+
+    Parameters: meshes, the items' own binary glTF by slug. A plant's id and tint go along as the instance
+    attributes `_ID` (four uint16, the lowest first) and `_TINT`.
+    """
+    writer = GlbWriter()
+    writer.json["extensionsUsed"] = writer.json["extensionsRequired"] = ["EXT_mesh_gpu_instancing"]
+    mesh_of: dict[str, dict[str, int]] = {}
+    roots = []
+    for stand in stands:
+        children = []
+        for index, slug in enumerate(stand.items):
+            mine = stand.plants.take(stand.plants.item == index)
+            if not len(mine):
+                continue
+            if slug not in mesh_of:
+                mesh_of[slug] = _copy_meshes(writer, GlbReader(meshes[slug]), slug)
+            form = mine.form.astype("<f4")
+            quarters = mine.id.astype("<u8").view("<u2").reshape(-1, 4)
+            attributes = {"TRANSLATION": writer.accessor(form[:, 0:3], bounds=True),
+                          "ROTATION": writer.accessor(form[:, 3:7]),
+                          "SCALE": writer.accessor(form[:, [7, 8, 7]]),
+                          "_ID": writer.accessor(quarters),
+                          "_TINT": writer.accessor(form[:, 9].copy())}
+            children.append(writer.add("nodes", {
+                "name": f"{stand.stand}/{slug}", "mesh": mesh_of[slug]["lod0"],
+                "extensions": {"EXT_mesh_gpu_instancing": {"attributes": attributes}},
+                "extras": {"states": mesh_of[slug]}}))
+        roots.append(writer.add("nodes", {"name": stand.stand, "children": children} if children
+                                else {"name": stand.stand}))
+    return writer.finish(roots)
+
+
+def _copy_meshes(writer: GlbWriter, source: GlbReader, slug: str) -> dict[str, int]:
+    """Copy all meshes of an item's file with their materials; mesh index by node name."""
+    materials = []
+    for material in source.json.get("materials", []):
+        entry = dict(material)
+        surface = dict(entry.get("pbrMetallicRoughness", {}))
+        if "baseColorTexture" in surface:
+            image = source.json["textures"][surface["baseColorTexture"]["index"]]["source"]
+            png = source.view(source.json["images"][image]["bufferView"])
+            surface["baseColorTexture"] = {"index": writer.texture(png)}
+            entry["pbrMetallicRoughness"] = surface
+        materials.append(writer.add("materials", entry))
+    out = {}
+    for node in source.json["nodes"]:
+        primitives = []
+        for primitive in source.json["meshes"][node["mesh"]]["primitives"]:
+            attributes = {name: writer.accessor(source.array(index), 34962, bounds=name == "POSITION")
+                          for name, index in primitive["attributes"].items()}
+            primitives.append({"attributes": attributes, "material": materials[primitive["material"]],
+                               "indices": writer.accessor(source.array(primitive["indices"]), 34963)})
+        out[node["name"]] = writer.add("meshes", {"name": f"{slug} {node['name']}", "primitives": primitives})
+    return out
+
+
+def heights_tif(ground: Ground) -> bytes:
+    """Heights as float32 GeoTIFF; vertices at pixel centres, the cell size in the transform, no projection."""
+    rows, columns = ground.heights.shape
+    transform = from_origin(-ground.cell / 2, ground.cell / 2, ground.cell, ground.cell)
+    with rasterio.MemoryFile() as memory:
+        with memory.open(driver="GTiff", width=columns, height=rows, count=1, dtype="float32", transform=transform,
+                         compress="deflate", predictor=3) as file:
+            file.write(ground.heights.astype(np.float32), 1)
+        return memory.read()
+
+
+def density_png(density: np.ndarray) -> bytes:
+    """A density map as 16-bit greyscale PNG, 65535 for 1."""
+    out = io.BytesIO()
+    Image.fromarray(np.rint(np.clip(density, 0, 1) * 65535).astype(np.uint16)).save(out, "PNG")
+    return out.getvalue()

@@ -1,0 +1,162 @@
+"""A stand: what it plants, and the plants that follow from its places and its density."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numba as nb
+import numpy as np
+
+from thicket.ground.heights import Ground, at_cells
+from thicket.ground.noise import gradient_noise
+from thicket.planting.hashing import mix32, plant_ids, seed_of, unit
+from thicket.planting.points import PointSet, plants_per_m2, point_set
+
+STRATA = ("Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss")
+
+
+@dataclass(frozen=True)
+class Variation:
+    """How single plants differ. Sizes are multiples of the mesh; angles in degrees; sink and waves in m."""
+
+    size: tuple[float, float] = (0.8, 1.2)
+    width: tuple[float, float] = (0.9, 1.1)
+    turn: tuple[float, float] = (0.0, 360.0)
+    lean: float = 3.0
+    follow: float = 0.1
+    sink: float = 0.0
+    patch: float = 40.0
+
+
+@dataclass(frozen=True)
+class Stand:
+    """One layer of planting. `number` is unique in the level; `weights` are those of the mix's items."""
+
+    number: int
+    seed: int
+    spacing: float
+    fullness: float
+    weights: tuple[float, ...] = (1.0,)
+    variation: Variation = Variation()
+
+    @property
+    def per_m2(self) -> float:
+        """Plants on one m² when the ground is full."""
+        return plants_per_m2(self.spacing)
+
+    def points(self, window: tuple[float, float, float, float]) -> PointSet:
+        """The places this stand may use inside a window (x0, z0, x1, z1)."""
+        return point_set(self.seed, self.spacing, window)
+
+
+@dataclass(frozen=True, eq=False)
+class Plants:
+    """Plants as arrays of one length.
+
+    id uint64; form float32 (n, 10): x, y, z in m, quaternion x, y, z, w, width and height as multiples
+    of the mesh, tint 0–1; item uint8, the index in the stand's mix.
+    """
+
+    id: np.ndarray
+    form: np.ndarray
+    item: np.ndarray
+
+    def __len__(self) -> int:
+        return len(self.id)
+
+    def take(self, which: np.ndarray) -> Plants:
+        """The plants of a boolean mask or an index array."""
+        return Plants(self.id[which], self.form[which], self.item[which])
+
+
+def join(parts: list[Plants]) -> Plants:
+    """Several sets of plants as one, in order."""
+    if not parts:
+        return Plants(np.empty(0, np.uint64), np.empty((0, 10), np.float32), np.empty(0, np.uint8))
+    return Plants(np.concatenate([p.id for p in parts]), np.concatenate([p.form for p in parts]),
+                  np.concatenate([p.item for p in parts]))
+
+
+def planted(stand: Stand, points: PointSet, density_map: np.ndarray, cell: float) -> np.ndarray:
+    """Which of the points carry a plant: threshold < density × fullness; bool (n,)."""
+    return points.threshold < at_cells(density_map, cell, points.x, points.z) * np.float32(stand.fullness)
+
+
+@nb.njit(nogil=True, cache=True)
+def _times(a, b):
+    """Product of two quaternions (x, y, z, w)."""
+    ax, ay, az, aw = a
+    bx, by, bz, bw = b
+    return (aw * bx + ax * bw + ay * bz - az * by, aw * by - ax * bz + ay * bw + az * bx,
+            aw * bz + ax * by - ay * bx + az * bw, aw * bw - ax * bx - ay * by - az * bz)
+
+
+@nb.njit(nogil=True, cache=True)
+def _tilt(nx, ny, nz, follow):
+    """The turn that lays the upright `follow` of the way toward the normal."""
+    ux, uy, uz = nx * follow, 1.0 + (ny - 1.0) * follow, nz * follow
+    length = np.sqrt(ux * ux + uy * uy + uz * uz)
+    ux, uy, uz = ux / length, uy / length, uz / length
+    w = 1.0 + uy
+    size = np.sqrt(uz * uz + ux * ux + w * w)
+    return uz / size, 0.0, -ux / size, w / size
+
+
+@nb.njit(nogil=True, cache=True)
+def _forms(seed, lo_hash, hi_hash, x, z, y, normals, shape, weights, form, item):
+    size0, size1, width0, width1, turn0, turn1, lean, follow, sink, patch = shape
+    for k in range(x.shape[0]):
+        h = mix32(lo_hash[k] ^ mix32(hi_hash[k] ^ seed))
+        draw = np.empty(7)
+        for d in range(7):
+            h = mix32(h + 0x3C6EF372)
+            draw[d] = unit(h)
+        half = 0.5 * np.pi / 180.0 * (turn0 + (turn1 - turn0) * draw[2])
+        tilt = 0.5 * np.pi / 180.0 * lean * np.sqrt(draw[3])
+        way = 2.0 * np.pi * draw[4]
+        q = _tilt(normals[k, 0], normals[k, 1], normals[k, 2], follow)
+        q = _times(q, (np.sin(tilt) * np.cos(way), 0.0, np.sin(tilt) * np.sin(way), np.cos(tilt)))
+        q = _times(q, (0.0, np.sin(half), 0.0, np.cos(half)))
+        size = size0 + (size1 - size0) * draw[0]
+        tint = 0.5 + 0.6 * gradient_noise(seed + 17, x[k] / patch, z[k] / patch) + 0.35 * (draw[5] - 0.5)
+        form[k, 0], form[k, 1], form[k, 2] = x[k], y[k] - sink, z[k]
+        form[k, 3], form[k, 4], form[k, 5], form[k, 6] = q
+        form[k, 7] = size * (width0 + (width1 - width0) * draw[1])
+        form[k, 8] = size
+        form[k, 9] = min(max(tint, 0.0), 1.0)
+        item[k] = 0
+        left = draw[6] * weights.sum()
+        while item[k] < weights.shape[0] - 1 and left >= weights[item[k]]:
+            left -= weights[item[k]]
+            item[k] += 1
+
+
+def grow(stand: Stand, points: PointSet, which: np.ndarray, ground: Ground) -> Plants:
+    """The plants that stand on the chosen points, each with its variation, all from its own hash.
+
+    Parameters: points of the stand; which, bool (n,) or indices; ground to stand on.
+    Returns: `Plants` in the order of the points.
+    """
+    x, z = points.x[which], points.z[which]
+    key = seed_of("plants", stand.seed, f"{stand.spacing:.6g}")
+    ids = plant_ids(stand.number, key, points.cell[which])
+    v = stand.variation
+    shape = (*map(float, (*v.size, *v.width, *v.turn, v.lean, v.follow, v.sink, max(v.patch, 0.1))),)
+    form, item = np.empty((len(x), 10), np.float32), np.empty(len(x), np.uint8)
+    low = (ids & np.uint64(0xFFFFFFFF)).astype(np.int64)
+    high = ((ids >> np.uint64(32)) & np.uint64(0xFFFF)).astype(np.int64)
+    _forms(stand.seed & 0x7FFFFFFF, low, high, x, z, ground.height_at(x, z), ground.normal_at(x, z), shape,
+           np.array(stand.weights, float), form, item)
+    return Plants(ids, form, item)
+
+
+def plants_in(stand: Stand, window: tuple[float, float, float, float], density_map: np.ndarray,
+              ground: Ground, points: PointSet | None = None) -> Plants:
+    """The plants of a stand inside a window, which only cuts them.
+
+    Parameters: window (x0, z0, x1, z1) in level metres, half open; density_map float32 0–1 at the
+    ground's cell centres; points, the stand's places in that window where they are at hand.
+    """
+    if points is None:
+        points = stand.points(window)
+    return grow(stand, points, planted(stand, points, density_map, ground.cell), ground)

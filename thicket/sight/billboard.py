@@ -1,0 +1,75 @@
+"""Billboards rendered from the mesh: an orthographic side view with a depth buffer."""
+
+from __future__ import annotations
+
+import numba as nb
+import numpy as np
+
+
+@nb.njit(nogil=True, cache=True)
+def _raster(place, normal, uv, index, texture, cut, colour, depth, scale, left, top):
+    rows, cols = depth.shape
+    th, tw = texture.shape[0], texture.shape[1]
+    for t in range(index.shape[0]):
+        a, b, c = index[t]
+        ax, ay = (place[a, 0] - left) * scale, (top - place[a, 1]) * scale
+        bx, by = (place[b, 0] - left) * scale, (top - place[b, 1]) * scale
+        cx, cy = (place[c, 0] - left) * scale, (top - place[c, 1]) * scale
+        area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+        if abs(area) < 1e-9:
+            continue
+        for row in range(max(int(min(ay, by, cy)), 0), min(int(max(ay, by, cy)) + 1, rows)):
+            for col in range(max(int(min(ax, bx, cx)), 0), min(int(max(ax, bx, cx)) + 1, cols)):
+                x, y = col + 0.5, row + 0.5
+                wb = ((x - ax) * (cy - ay) - (y - ay) * (cx - ax)) / area
+                wc = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) / area
+                wa = 1.0 - wb - wc
+                if wa < 0.0 or wb < 0.0 or wc < 0.0:
+                    continue
+                z = wa * place[a, 2] + wb * place[b, 2] + wc * place[c, 2]
+                if z <= depth[row, col]:
+                    continue
+                u = (wa * uv[a, 0] + wb * uv[b, 0] + wc * uv[c, 0]) % 1.0
+                v = (wa * uv[a, 1] + wb * uv[b, 1] + wc * uv[c, 1]) % 1.0
+                texel = texture[min(int(v * th), th - 1), min(int(u * tw), tw - 1)]
+                if cut and texel[3] < 128:
+                    continue
+                ny = wa * normal[a, 1] + wb * normal[b, 1] + wc * normal[c, 1]
+                light = 0.82 + 0.22 * ny
+                depth[row, col] = z
+                for k in range(3):
+                    colour[row, col, k] = min(texel[k] * light, 255.0)
+                colour[row, col, 3] = 255.0
+
+
+def render_billboard(parts, width: float, height: float, rows: int, oversample: int = 4) -> np.ndarray:
+    """The mesh seen from +z, with its textures and a little shade from above.
+
+    Parameters: parts with position, normal, uv, index and material, as in `thicket.formats.stock`; the
+    picture's width and height in m (the foot stands in the middle of its lower edge) and its rows.
+
+    Returns: RGBA uint8 (rows, columns, 4); empty pixels carry the colour of the nearest drawn one, so
+    that no dark rim shows when the picture is made smaller.
+    """
+    columns = max(int(round(rows * width / height)), 1)
+    colour = np.zeros((rows * oversample, columns * oversample, 4))
+    depth = np.full(colour.shape[:2], -1e9)
+    for part in parts:
+        _raster(part.position.astype(float), part.normal.astype(float), part.uv.astype(float),
+                part.index.astype(np.int64).reshape(-1, 3), part.material.texture, part.material.cut, colour, depth,
+                rows * oversample / height, -width / 2, height)
+    blocks = colour.reshape(rows, oversample, columns, oversample, 4)
+    weight = blocks[..., 3:] / 255.0
+    alpha = weight.mean((1, 3))
+    rgb = (blocks[..., :3] * weight).sum((1, 3)) / np.maximum(weight.sum((1, 3)), 1e-9)
+    return np.dstack([_spread(rgb, alpha[..., 0] > 0), alpha * 255.0]).round().astype(np.uint8)
+
+
+def _spread(rgb: np.ndarray, known: np.ndarray) -> np.ndarray:
+    """Fill what is unknown with the nearest known colour."""
+    from scipy.ndimage import distance_transform_edt
+
+    if not known.any():
+        return rgb
+    nearest = distance_transform_edt(~known, return_distances=False, return_indices=True)
+    return rgb[tuple(nearest)]

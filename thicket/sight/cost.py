@@ -1,0 +1,190 @@
+"""What a view costs: triangles, draw calls, shadows, overdraw, memory and milliseconds, by stand.
+
+The rule is the stage's own. Plants lie in cells of `CELL` m; a cell is drawn when its box is inside the
+view; in it, every state of every item that has a plant within its distances is one draw call for each
+material, with all those plants. Shadows are drawn all round the eye.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
+
+import numba as nb
+import numpy as np
+
+from thicket.planting.stands import Plants
+from thicket.sight.distances import Distances, states
+from thicket.sight.views import CELL, View, box_visible
+
+SCREEN_HEIGHT = 1080.0
+NEAREST_OVERDRAW = 2.0
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """One LOD or billboard: triangles, materials (draw calls), and its see-through cards' mean area in m²."""
+
+    triangles: int
+    materials: int
+    alpha_area: float
+    bytes: int
+
+
+@dataclass(frozen=True)
+class Item:
+    """A stock item as the reckoning sees it; `bound` is the farthest vertex from the foot, in m."""
+
+    slug: str
+    lods: tuple[Mesh, ...]
+    billboard: Mesh | None
+    bound: float
+    texture_bytes: int
+
+    @property
+    def meshes(self) -> tuple[Mesh, ...]:
+        """All states in order."""
+        return self.lods + ((self.billboard,) if self.billboard else ())
+
+
+@dataclass(frozen=True)
+class Device:
+    """A cost profile: milliseconds for a million triangles, a thousand draw calls, and so on."""
+
+    name: str
+    per_mtri: float
+    per_kcall: float
+    per_shadow_mtri: float
+    per_alpha_mpx: float
+
+
+PLAIN_DEVICE = Device("Plain desktop", per_mtri=0.9, per_kcall=1.6, per_shadow_mtri=1.1, per_alpha_mpx=0.09)
+RECORD_BYTES = 40
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What is spent; counts, megapixels, bytes and milliseconds."""
+
+    plants: int = 0
+    triangles: int = 0
+    draw_calls: int = 0
+    shadow_triangles: int = 0
+    shadow_calls: int = 0
+    alpha_mpx: float = 0.0
+    memory: int = 0
+    ms: float = 0.0
+
+    def __add__(self, other: Cost) -> Cost:
+        return Cost(*(getattr(self, f.name) + getattr(other, f.name) for f in fields(self)))
+
+
+@dataclass(frozen=True, eq=False)
+class Layout:
+    """Plants sorted by drawing cell: order (n,); first (cells + 1,); box (cells, 6) in m."""
+
+    order: np.ndarray
+    first: np.ndarray
+    box: np.ndarray
+
+
+@dataclass(frozen=True, eq=False)
+class Patch:
+    """Plants of a stand over part of the level, with their layout; its borders are cells' borders."""
+
+    plants: Plants
+    layout: Layout
+
+
+def lay_out(plants: Plants, bounds: Sequence[float]) -> Layout:
+    """Sort plants into drawing cells, each with the box that holds them whole.
+
+    Parameters: bounds, the items' `bound` in m.
+    """
+    form = plants.form
+    column = np.floor(form[:, 0] / np.float32(CELL)).astype(np.int64)
+    row = np.floor(form[:, 2] / np.float32(CELL)).astype(np.int64)
+    key = row * (1 << 20) + column
+    order = np.argsort(key, kind="stable")
+    first = np.flatnonzero(np.r_[True, np.diff(key[order]) != 0]) if len(key) else np.empty(0, np.int64)
+    reach = np.asarray(bounds, np.float32)[plants.item] * np.maximum(form[:, 7], form[:, 8])
+    box = np.empty((len(first), 6))
+    if len(first):
+        low, high = form[:, :3] - reach[:, None], form[:, :3] + reach[:, None]
+        box[:, :3] = np.minimum.reduceat(low[order], first)
+        box[:, 3:] = np.maximum.reduceat(high[order], first)
+    return Layout(order, np.r_[first, len(key)], box)
+
+
+@nb.njit(nogil=True, cache=True)
+def _count(form, item, order, first, box, eye, planes, show, hide, start, end, solid, reach, drawn, cast, calls,
+           shadow_calls, alpha):
+    """Fill the drawn and casting instances, the calls, and the alpha weight by item and state."""
+    items, most = show.shape
+    for c in range(first.shape[0] - 1):
+        seen = box_visible(planes, box[c])
+        here = np.zeros((items, most), np.bool_)
+        shaded = np.zeros((items, most), np.bool_)
+        for k in order[first[c]:first[c + 1]]:
+            dx, dy, dz = form[k, 0] - eye[0], form[k, 1] - eye[1], form[k, 2] - eye[2]
+            d = np.sqrt(dx * dx + dy * dy + dz * dz)
+            m = item[k]
+            for s in range(most):
+                if seen and show[m, s] <= d < hide[m, s]:
+                    drawn[m, s] += 1
+                    here[m, s] = True
+                    alpha[m, s] += form[k, 7] * form[k, 8] / max(d, NEAREST_OVERDRAW) ** 2
+                if d < reach and solid[m, s] and start[m, s] <= d < end[m, s]:
+                    cast[m, s] += 1
+                    shaded[m, s] = True
+        for m in range(items):
+            for s in range(most):
+                calls[m, s] += here[m, s]
+                shadow_calls[m, s] += shaded[m, s]
+
+
+def _state_table(items: Sequence[Item], distances: Distances):
+    """show, hide, start, end float64 and solid bool, all (items, most states)."""
+    most = max(len(item.meshes) for item in items)
+    table = np.zeros((4, len(items), most))
+    solid = np.zeros((len(items), most), bool)
+    for m, item in enumerate(items):
+        st = states(distances, len(item.lods), item.billboard is not None)
+        n = len(item.meshes)
+        table[:, m, :n] = st.show, st.hide, st.start, st.end
+        solid[m, : len(item.lods)] = True
+    return *table, solid
+
+
+def reckon(patches: Sequence[Patch], items: Sequence[Item], distances: Distances, view: View,
+           device: Device = PLAIN_DEVICE) -> Cost:
+    """What one stand costs in a view.
+
+    Parameters: patches that hold at least all plants within `distances.gone` and `distances.shadow` of
+    the eye; the items of the stand's mix; its distances.
+    """
+    show, hide, start, end, solid = _state_table(items, distances)
+    drawn, cast, calls, shadow_calls = (np.zeros(show.shape, np.int64) for _ in range(4))
+    alpha = np.zeros(show.shape)
+    reach = float(distances.shadow) if view.shadows else 0.0
+    eye, planes = view.eye, view.planes()
+    for patch in patches:
+        layout = patch.layout
+        _count(patch.plants.form, patch.plants.item, layout.order, layout.first, layout.box, eye, planes, show, hide,
+               start, end, solid, reach, drawn, cast, calls, shadow_calls, alpha)
+    px_per_rad = SCREEN_HEIGHT / (2 * np.tan(np.radians(view.fov) / 2))
+    total = Cost()
+    for m, item in enumerate(items):
+        for s, mesh in enumerate(item.meshes):
+            total += Cost(int(drawn[m, s]), int(drawn[m, s]) * mesh.triangles, int(calls[m, s]) * mesh.materials,
+                          int(cast[m, s]) * mesh.triangles, int(shadow_calls[m, s]) * mesh.materials,
+                          float(alpha[m, s]) * mesh.alpha_area * px_per_rad**2 / 1e6)
+    memory = sum(len(patch.plants) for patch in patches) * RECORD_BYTES
+    memory += sum(item.texture_bytes + sum(mesh.bytes for mesh in item.meshes) for item in items)
+    return total + Cost(memory=memory, ms=milliseconds(total, device))
+
+
+def milliseconds(cost: Cost, device: Device) -> float:
+    """What a device needs for a cost."""
+    ms = (cost.triangles * device.per_mtri + cost.shadow_triangles * device.per_shadow_mtri) / 1e6
+    return ms + (cost.draw_calls + cost.shadow_calls) * device.per_kcall / 1e3 + cost.alpha_mpx * device.per_alpha_mpx
