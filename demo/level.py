@@ -14,7 +14,7 @@ ACCOUNTS = {"lead": "lead", "north": "artist", "south": "artist", "guest": "view
 LAYER_COLOURS = {"slate": "#6f7782", "scree": "#a39a8b", "turf": "#8d9460", "mud": "#7d6a52", "track": "#b9a587"}
 WATERS = [{"altitude": WATER, "box": [330, 380, 550, 590]}]
 SUN = {"bearing": 222, "elevation": 38}
-FOG = 0.0011
+FOG = 0.0007
 MARKS = {"triangles": 260_000, "draw_calls": 420, "shadow_triangles": 60_000, "memory": 16_000_000, "ms": 3.0}
 
 # name, eye x, z, height above the ground, heading, pitch, vertical field of view
@@ -38,7 +38,7 @@ STANDS = [
         "mix": [{"item": "birch", "weight": 1}], "spacing": 4.6, "fullness": 0.75,
         "variation": {"size": [0.45, 1.15], "width": [0.85, 1.2], "turn": [0, 360], "lean": 4, "follow": 0.08,
                       "sink": 0.05, "patch": 60},
-        "tints": ["#c9d88a", "#e8cf72"],
+        "tints": ["#b4c29a", "#cfc08a"],
         "conditions": [{"kind": "altitude", "lo": 354, "hi": 404, "soft_lo": 2, "soft_hi": 14, "join": "and"},
                        {"kind": "slope", "lo": 0, "hi": 26, "soft_lo": 0, "soft_hi": 9, "join": "and"}],
         "distances": {"steps": [26, 62], "billboard": 120, "gone": 900, "fade": 12, "shadow": 70}}},
@@ -46,7 +46,7 @@ STANDS = [
         "mix": [{"item": "moor-grass", "weight": 1}], "spacing": 0.62, "fullness": 0.9,
         "variation": {"size": [0.55, 1.25], "width": [0.8, 1.3], "turn": [0, 360], "lean": 9, "follow": 0.5,
                       "sink": 0.02, "patch": 22},
-        "tints": ["#b6b56a", "#dcc284"],
+        "tints": ["#a3aa78", "#cbb98c"],
         "conditions": [{"kind": "altitude", "lo": 353, "hi": 480, "soft_lo": 0.8, "soft_hi": 0, "join": "and"},
                        {"kind": "slope", "lo": 0, "hi": 27, "soft_lo": 0, "soft_hi": 8, "join": "and"}],
         "distances": {"steps": [18], "billboard": 18, "gone": 70, "fade": 8, "shadow": 0}}},

@@ -193,7 +193,17 @@ def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
 def overlay(request: HttpRequest, slug: str, stand: int, data: TryIn):
     """Suitability under tried settings: rows and columns uint16, then uint8 values row by row."""
     row = stand_for(level_for(request, slug), stand)
-    values = Planting(row, merged(row, data.settings)).suitability
+    return _raster(Planting(row, merged(row, data.settings)).suitability)
+
+
+@router.get("/levels/{slug}/stands/{stand}/density")
+def density_map(request: HttpRequest, slug: str, stand: int):
+    """Density as it stands now, fullness included: rows and columns uint16, then uint8 values row by row."""
+    planting = Planting(stand_for(level_for(request, slug), stand))
+    return _raster(planting.density * planting.core.fullness)
+
+
+def _raster(values: np.ndarray) -> HttpResponse:
     step = max(1, -(-max(values.shape) // OVERLAY))
     small = (values[step // 2::step, step // 2::step] * 255).round().astype(np.uint8)
     head = np.array(small.shape, "<u2").tobytes()

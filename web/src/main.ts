@@ -1,1 +1,34 @@
-document.title = "x"
+import '@fontsource-variable/alegreya/index.css'
+import '@fontsource-variable/alegreya/wght-italic.css'
+import '@fontsource-variable/source-sans-3/index.css'
+import 'vuetify/styles'
+import './styles/base.css'
+import { createPinia } from 'pinia'
+import { createApp } from 'vue'
+import { createVuetify } from 'vuetify'
+import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
+import App from './App.vue'
+import { router } from './router'
+
+const cspNonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content
+
+const vuetify = createVuetify({
+  icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
+  theme: {
+    cspNonce,
+    defaultTheme: localStorage.getItem('kt-theme') ?? 'paper',
+    themes: {
+      paper: {
+        dark: false,
+        colors: { background: '#f4eee0', surface: '#faf6ec', primary: '#4a6034', secondary: '#52627a', error: '#7b2d26', warning: '#a8751f' },
+      },
+      dusk: {
+        dark: true,
+        colors: { background: '#20272d', surface: '#273037', primary: '#9cb474', secondary: '#9bb0c8', error: '#d88a7a', warning: '#d6aa5c' },
+      },
+    },
+  },
+  defaults: { VSnackbar: { location: 'top' }, VTooltip: { openDelay: 400 } },
+})
+
+createApp(App).use(createPinia()).use(router).use(vuetify).mount('#app')

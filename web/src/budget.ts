@@ -1,0 +1,38 @@
+import type { Cost, Marks } from './api/client'
+
+export type LineName = keyof Marks
+
+/** The budget lines in the order they are shown. */
+export const LINES: { name: LineName; label: string; unit: string }[] = [
+  { name: 'ms', label: 'Time', unit: 'ms' },
+  { name: 'triangles', label: 'Triangles', unit: '' },
+  { name: 'draw_calls', label: 'Draw calls', unit: '' },
+  { name: 'shadow_triangles', label: 'Shadow triangles', unit: '' },
+  { name: 'memory', label: 'Memory', unit: 'MB' },
+]
+
+/** What a cost puts on a line; draw calls of the shadow pass count as draw calls. */
+export const line = (cost: Cost, name: LineName): number => (name === 'draw_calls' ? cost.draw_calls + cost.shadow_calls : cost[name])
+
+/** A whole number with thin spaces. */
+export const whole = (n: number): string => Math.round(n).toLocaleString('en-GB').replaceAll(',', '\u202f')
+
+/** A line's value as text. */
+export function amount(name: LineName, value: number): string {
+  if (name === 'ms') return `${value.toFixed(2)} ms`
+  if (name === 'memory') return `${(value / 1e6).toFixed(1)} MB`
+  return Math.abs(value) >= 1e5 ? `${Math.round(value / 1000)} k` : whole(value)
+}
+
+/** A difference with its sign. */
+export const signed = (text: string, value: number): string => (value > 0 ? `+${text}` : text.replace('-', '−'))
+
+/** A stand's own colour among the accents, by its stratum. */
+export const STRATUM_INK: Record<string, string> = {
+  Stone: 'var(--slate)',
+  Canopy: 'var(--green)',
+  Understorey: 'var(--oxblood)',
+  Shrub: 'var(--ochre)',
+  Field: 'var(--ochre)',
+  Moss: 'var(--green)',
+}

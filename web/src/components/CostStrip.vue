@@ -1,0 +1,116 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { amount, line, LINES, signed, STRATUM_INK, type LineName } from '../budget'
+import { useLevel } from '../stores/level'
+
+const store = useLevel()
+
+const lines = computed(() =>
+  LINES.map(({ name, label }) => {
+    const mark = store.level?.marks[name] ?? 1
+    const spent = store.cost ? line(store.cost.total, name) : 0
+    const full = Math.max(spent, mark) * 1.12
+    let at = 0
+    const parts = store.stands.map((s) => {
+      const width = (store.spentBy(s.id, name) / full) * 100
+      const part = { id: s.id, name: s.name, ink: STRATUM_INK[s.stratum], left: at, width, value: store.spentBy(s.id, name) }
+      at += width
+      return part
+    })
+    return { name, label, mark, spent, over: spent > mark, markAt: (mark / full) * 100, parts }
+  }),
+)
+const change = computed(() => {
+  const d = store.difference
+  if (!d) return null
+  const plants = [d.gained ? `+${d.gained.toLocaleString('en-GB')}` : '', d.lost ? `−${d.lost.toLocaleString('en-GB')}` : ''].filter(Boolean).join(' ')
+  const costs = (['ms', 'triangles', 'draw_calls'] as LineName[])
+    .map((name) => ({ name, value: (d.cost[name] ?? 0) + (name === 'draw_calls' ? (d.cost.shadow_calls ?? 0) : 0) }))
+    .filter((c) => Math.abs(c.value) >= (c.name === 'ms' ? 0.005 : 1))
+    .map((c) => ({ text: signed(amount(c.name, c.value), c.value), unit: { ms: '', triangles: ' triangles', draw_calls: ' calls' }[c.name as 'ms'], up: c.value > 0 }))
+  return { what: d.what, plants, costs }
+})
+</script>
+
+<template>
+  <footer class="strip" data-test="cost-strip">
+    <div v-for="l in lines" :key="l.name" class="line" :class="{ over: l.over }" :data-test="`line-${l.name}`">
+      <span class="label">{{ l.label }}</span>
+      <span class="value number"><b>{{ amount(l.name, l.spent) }}</b> <span class="faint">of {{ amount(l.name, l.mark) }}</span></span>
+      <span class="gauge">
+        <i v-for="p in l.parts" :key="p.id" :title="`${p.name}: ${amount(l.name, p.value)}`" :style="{ left: `${p.left}%`, width: `${p.width}%`, background: p.ink }" />
+        <u :style="{ left: `${l.markAt}%` }" />
+      </span>
+    </div>
+    <div class="change" data-test="difference">
+      <template v-if="change">
+        <span class="name">{{ change.what }}</span>
+        <span class="number">
+          <template v-if="change.plants">{{ change.plants }} plants</template>
+          <template v-for="c in change.costs" :key="c.unit"> · <span :class="c.up ? 'over' : 'less'">{{ c.text }}{{ c.unit }}</span></template>
+          <template v-if="!change.plants && !change.costs.length">no difference in this view</template>
+        </span>
+      </template>
+      <span v-else class="faint">What this view costs on a plain desktop, by stand. Nothing done yet.</span>
+    </div>
+  </footer>
+</template>
+
+<style scoped>
+.strip {
+  display: grid;
+  grid-template-columns: repeat(5, minmax(0, 1fr)) minmax(0, 1.5fr);
+  border-top: 1px solid var(--line);
+  background: var(--sheet);
+}
+.line,
+.change {
+  padding: 7px 14px 9px;
+  border-right: 1px solid var(--line);
+  display: grid;
+  gap: 1px;
+  align-content: center;
+  min-width: 0;
+}
+.change {
+  border-right: 0;
+}
+.label {
+  font-size: 12.5px;
+  color: var(--faint);
+}
+.value {
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.over .value b {
+  color: var(--oxblood);
+}
+.gauge {
+  position: relative;
+  height: 8px;
+  border-bottom: 1px solid var(--ink);
+  margin-top: 2px;
+}
+.gauge i {
+  position: absolute;
+  bottom: 0;
+  height: 6px;
+}
+.gauge u {
+  position: absolute;
+  top: -2px;
+  bottom: -3px;
+  width: 2px;
+  background: var(--oxblood);
+}
+.change .name {
+  font-size: 16px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.less {
+  color: var(--green);
+}
+</style>

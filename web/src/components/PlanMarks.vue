@@ -1,0 +1,102 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Bookmark } from '../api/client'
+import type { Stage } from '../stage/stage'
+
+const props = defineProps<{ stage: Stage; ticks: number }>()
+defineEmits<{ go: [bookmark: Bookmark] }>()
+
+const LENGTHS = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000]
+
+const eye = computed(() => {
+  void props.ticks
+  const { view } = props.stage.eye
+  const [x, y] = props.stage.plan.to(view.x, view.z)
+  const half = (Math.atan(Math.tan((view.fov * Math.PI) / 360) * view.aspect) * 180) / Math.PI
+  const ray = (angle: number) => {
+    const a = (angle * Math.PI) / 180
+    return `${x + Math.sin(a) * 46},${y - Math.cos(a) * 46}`
+  }
+  return { x, y, cone: `${x},${y} ${ray(view.heading - half)} ${ray(view.heading + half)}` }
+})
+const marks = computed(() => {
+  void props.ticks
+  return props.stage.level.bookmarks.map((b) => ({ b, at: props.stage.plan.to(b.x, b.z) }))
+})
+const bar = computed(() => {
+  void props.ticks
+  const metres = LENGTHS.find((l) => l / props.stage.plan.pixel > 60) ?? 1000
+  return { metres, px: metres / props.stage.plan.pixel }
+})
+</script>
+
+<template>
+  <svg class="marks" aria-hidden="true">
+    <g v-for="m in marks" :key="m.b.name" class="mark" @click="$emit('go', m.b)">
+      <circle :cx="m.at[0]" :cy="m.at[1]" r="3.2" />
+      <text :x="m.at[0] + 7" :y="m.at[1] + 4">{{ m.b.name }}</text>
+    </g>
+    <polygon class="cone" :points="eye.cone" />
+    <circle class="eye" :cx="eye.x" :cy="eye.y" r="4.5" />
+  </svg>
+  <div class="scale">
+    <svg :width="bar.px + 4" height="9"><path :d="`M1 1 V8 H${bar.px + 1} V1 M${bar.px / 2 + 1} 4 V8`" /></svg>
+    <span class="number">{{ bar.metres }} m</span>
+    <svg class="north" width="14" height="22" aria-label="North is up"><path d="M7 21 V3 M3 9 L7 2 L11 9" /></svg>
+  </div>
+</template>
+
+<style scoped>
+.marks {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  pointer-events: none;
+}
+.mark {
+  pointer-events: auto;
+  cursor: pointer;
+}
+.mark circle {
+  fill: #faf6ec;
+  stroke: #7b2d26;
+  stroke-width: 1.5;
+}
+.mark text {
+  font-family: var(--serif);
+  font-style: italic;
+  font-size: 14px;
+  fill: #4a2420;
+  paint-order: stroke;
+  stroke: #f4eee0cc;
+  stroke-width: 3px;
+}
+.eye {
+  fill: #7b2d26;
+  stroke: #faf6ec;
+  stroke-width: 1.5;
+}
+.cone {
+  fill: #7b2d2630;
+  stroke: #7b2d26;
+  stroke-width: 1;
+}
+.scale {
+  position: absolute;
+  right: 12px;
+  bottom: 8px;
+  display: flex;
+  gap: 7px;
+  align-items: flex-end;
+  color: #34302a;
+  background: #f4eee0cc;
+  padding: 2px 7px;
+  pointer-events: none;
+}
+.scale path {
+  fill: none;
+  stroke: #34302a;
+  stroke-width: 1.3;
+}
+</style>

@@ -1,0 +1,120 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Condition } from '../api/client'
+import { amount, signed, whole, type LineName } from '../budget'
+import type { Draft } from '../composables/useDraft'
+import { useLevel } from '../stores/level'
+import BandField from './BandField.vue'
+import NumberField from './NumberField.vue'
+import PairField from './PairField.vue'
+
+const PACKING = 0.643
+const props = defineProps<{ draft: Draft }>()
+const store = useLevel()
+const d = props.draft
+const locked = computed(() => !store.mayPlant)
+const title = computed(() => (store.chosen.length === 1 ? store.chosen[0].name : `${store.chosen.length} stands`))
+const sward = computed(() => store.chosen.every((s) => s.sward))
+const wrong = (name: string) => d.fields.value.some((f) => f.startsWith(name))
+
+const spacing = computed(() => d.shared((s) => s.spacing))
+const fullness = computed(() => d.shared((s) => s.fullness))
+const v = (name: 'lean' | 'follow' | 'sink' | 'patch') => d.shared((s) => s.variation[name])
+const pair = (name: 'size' | 'width' | 'turn') => d.shared((s) => s.variation[name])
+const conditions = computed(() => d.shared((s) => s.conditions))
+const per = computed(() => PACKING / spacing.value.value ** 2)
+
+function setPer(n: number) {
+  if (n > 0) d.change({ spacing: +Math.sqrt(PACKING / (sward.value ? n : n / 1e4)).toFixed(3) })
+}
+function setCondition(k: number, c: Condition) {
+  d.change({ conditions: conditions.value.value.map((old, i) => (i === k ? c : old)) })
+}
+function addCondition(kind: Condition['kind']) {
+  const e = store.level!.histograms[kind].edges
+  const fresh: Condition = { kind, lo: Math.floor(e[0]), hi: Math.ceil(e[e.length - 1]), soft_lo: 0, soft_hi: 0, join: 'and', on: true }
+  d.change({ conditions: [...conditions.value.value, fresh] })
+}
+const missing = computed(() => (['altitude', 'slope'] as const).filter((k) => !conditions.value.value?.some((c) => c.kind === k)))
+const costs = computed(() =>
+  (['ms', 'triangles', 'draw_calls', 'memory'] as LineName[]).map((name) => {
+    const c = d.tried.value?.cost ?? {}
+    const value = (c[name] ?? 0) + (name === 'draw_calls' ? (c.shadow_calls ?? 0) : 0)
+    return { name, value, text: signed(amount(name, value), value) + ({ triangles: ' triangles', draw_calls: ' calls' }[name as 'triangles'] ?? '') }
+  }),
+)
+</script>
+
+<template>
+  <div v-if="store.chosen.length" class="bench" data-test="planting-bench">
+    <h2>{{ title }}</h2>
+    <p v-if="locked" class="faint">You may look at this level; its settings are shown, not editable.</p>
+
+    <h3>How close</h3>
+    <NumberField label="Spacing" unit="m" :value="spacing.value" :mixed="spacing.mixed" :min="0.2" :max="200" :step="0.1" :digits="3" :wrong="wrong('spacing')" :disabled="locked" test="spacing" @change="d.change({ spacing: $event })" />
+    <NumberField :label="sward ? 'Tufts when full' : 'Plants when full'" :unit="sward ? 'per m²' : 'per ha'" :value="sward ? per : per * 1e4" :mixed="spacing.mixed" :min="0.001" :step="sward ? 0.1 : 10" :digits="sward ? 2 : 0" :disabled="locked" test="per-area" @change="setPer" />
+    <NumberField label="Fullness" unit="%" :value="fullness.value * 100" :mixed="fullness.mixed" :min="0" :max="100" :step="1" :digits="1" :wrong="wrong('fullness')" :disabled="locked" test="fullness" @change="d.change({ fullness: +($event / 100).toFixed(4) })" />
+
+    <h3>
+      Where
+      <label class="switch"><input v-model="d.showOverlay.value" type="checkbox" data-test="overlay" /> show suitability</label>
+    </h3>
+    <p v-if="conditions.mixed" class="faint">The selected stands have different conditions; select one to edit them.</p>
+    <template v-else>
+      <BandField v-for="(c, k) in conditions.value" :key="`${c.kind}${k}`" :condition="c" :histogram="store.level!.histograms[c.kind]" :unit="c.kind === 'altitude' ? 'm' : '°'" :wrong="wrong('conditions')" :disabled="locked" @change="setCondition(k, $event)" />
+      <p v-if="missing.length && !locked">
+        <button v-for="k in missing" :key="k" class="plain" :data-test="`add-${k}`" @click="addCondition(k)">+ {{ k }} band</button>
+      </p>
+    </template>
+
+    <h3>How they differ</h3>
+    <PairField label="Size" unit="×" :value="pair('size').value" :mixed="pair('size').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="size" @change="d.change({ variation: { size: $event } })" />
+    <PairField label="Width apart" unit="×" :value="pair('width').value" :mixed="pair('width').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="width" @change="d.change({ variation: { width: $event } })" />
+    <PairField label="Turn" unit="°" :value="pair('turn').value" :mixed="pair('turn').mixed" :max="360" :step="5" :wrong="wrong('variation')" :disabled="locked" test="turn" @change="d.change({ variation: { turn: $event } })" />
+    <NumberField label="Random lean, up to" unit="°" :value="v('lean').value" :mixed="v('lean').mixed" :min="0" :max="90" :step="0.5" :wrong="wrong('variation.lean')" :disabled="locked" test="lean" @change="d.change({ variation: { lean: $event } })" />
+    <NumberField label="Follows the slope" unit="%" :value="v('follow').value * 100" :mixed="v('follow').mixed" :min="0" :max="100" :digits="1" :wrong="wrong('variation.follow')" :disabled="locked" test="follow" @change="d.change({ variation: { follow: $event / 100 } })" />
+    <NumberField label="Sink" unit="m" :value="v('sink').value" :mixed="v('sink').mixed" :min="-5" :max="5" :step="0.05" :wrong="wrong('variation.sink')" :disabled="locked" test="sink" @change="d.change({ variation: { sink: $event } })" />
+    <NumberField label="Tint patches" unit="m wide" :value="v('patch').value" :mixed="v('patch').mixed" :min="1" :max="2000" :wrong="wrong('variation.patch')" :disabled="locked" test="patch" @change="d.change({ variation: { patch: $event } })" />
+
+    <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
+      <p v-if="d.trouble.value" class="over" role="alert" data-test="trouble">{{ d.trouble.value }}</p>
+      <template v-else-if="d.tried.value">
+        <p class="number">
+          <b data-test="expected">{{ whole(d.tried.value.count) }}</b> plants, now {{ whole(d.before.value) }}
+          <span class="faint">(+{{ whole(d.tried.value.gained) }} −{{ whole(d.tried.value.lost) }})</span>
+        </p>
+        <p class="number" data-test="cost-difference">
+          <template v-for="c in costs" :key="c.name"><span :class="c.value > 0 ? 'over' : 'faint'">{{ c.text }}</span> &ensp;</template>
+        </p>
+      </template>
+      <p v-else class="faint">Counting …</p>
+      <p>
+        <button class="solid" data-test="keep" :disabled="!!d.trouble.value || locked || !d.dirty.value" @click="d.keep()">Keep</button>
+        <button class="plain" data-test="drop" @click="d.drop()">Drop <kbd>Esc</kbd></button>
+      </p>
+    </footer>
+  </div>
+  <p v-else class="faint">Select a stand in the column at the left.</p>
+</template>
+
+<style scoped>
+h3 {
+  display: flex;
+  justify-content: space-between;
+  align-items: baseline;
+}
+.switch {
+  font: 13px var(--sans);
+}
+.keep {
+  position: sticky;
+  bottom: -14px;
+  margin: 14px -18px -14px;
+  padding: 9px 18px 12px;
+  background: var(--sheet);
+  border-top: 1px solid var(--ink);
+}
+.keep p {
+  margin: 0 0 5px;
+}
+</style>

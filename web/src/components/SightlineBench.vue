@@ -1,0 +1,74 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import type { Stand } from '../api/client'
+import { amount, signed } from '../budget'
+import type { Draft } from '../composables/useDraft'
+import { useLevel } from '../stores/level'
+import NumberField from './NumberField.vue'
+import SightlineChart from './SightlineChart.vue'
+
+const props = defineProps<{ draft: Draft }>()
+const store = useLevel()
+const d = props.draft
+const locked = computed(() => !store.mayPlant)
+const fog = ref(store.level?.fog ?? 0.001)
+const one = computed(() => (store.chosen.length === 1 ? store.chosen[0] : null))
+const now = computed(() => (one.value ? d.settingsOf(one.value).distances : null))
+const wrong = computed(() => d.trouble.value !== '')
+
+/** LOD meshes and billboard of a stand's items: the most of its mix. */
+const chain = (s: Stand) => {
+  const items = s.settings.mix.map((m) => store.level!.stock.find((i) => i.slug === m.item)!)
+  return { lods: Math.max(...items.map((i) => i.lods.length)), billboard: items.some((i) => i.billboard) }
+}
+function setStep(k: number, value: number) {
+  const c = one.value ? chain(one.value) : null
+  const steps = now.value!.steps.map((s, i) => (i === k ? value : s))
+  d.change({ distances: c?.billboard ? { steps } : { steps, billboard: Math.max(...steps, 0) } })
+}
+function edge(stand: Stand, part: Partial<Stand['settings']['distances']>) {
+  if (!store.selected.includes(stand.id) || store.selected.length > 1) store.selected = [stand.id]
+  requestAnimationFrame(() => d.change({ distances: part }))
+}
+const ms = computed(() => d.tried.value?.cost.ms ?? 0)
+const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
+</script>
+
+<template>
+  <div class="bench" data-test="sightline-bench">
+    <h2>Sightline</h2>
+    <p class="faint">How far each stand is drawn, and as what. Drag an edge; the cost of this view follows.</p>
+    <SightlineChart :stands="store.stands" :settings="d.settingsOf" :chain="chain" :fog="fog" :selected="store.selected" :locked="locked" @edge="edge" />
+
+    <template v-if="one && now">
+      <h3>{{ one.name }}</h3>
+      <NumberField v-for="(s, k) in now.steps" :key="k" :label="`Mesh ${k + 1} gives way to ${k + 2}`" unit="m" :value="s" :min="0" :digits="1" :wrong="wrong" :disabled="locked" :test="`step-${k}`" @change="setStep(k, $event)" />
+      <NumberField v-if="chain(one).billboard" label="Billboard from" unit="m" :value="now.billboard" :min="0" :digits="1" :wrong="wrong" :disabled="locked" test="billboard" @change="d.change({ distances: { billboard: $event } })" />
+      <NumberField label="Gone beyond" unit="m" :value="now.gone" :min="1" :step="5" :digits="1" :wrong="wrong" :disabled="locked" test="gone" @change="d.change({ distances: { gone: $event } })" />
+      <NumberField label="Fade width" unit="m" :value="now.fade" :min="0" :digits="1" :wrong="wrong" :disabled="locked" test="fade" @change="d.change({ distances: { fade: $event } })" />
+      <NumberField label="Shadow reach" unit="m" :value="now.shadow" :min="0" :step="5" :digits="1" :wrong="wrong" :disabled="locked" test="shadow" @change="d.change({ distances: { shadow: $event } })" />
+    </template>
+    <p v-else class="faint">Select one stand to set its distances by number.</p>
+
+    <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
+      <p v-if="d.trouble.value" class="over" role="alert" data-test="trouble">{{ d.trouble.value }}</p>
+      <p v-else class="number" data-test="cost-difference">
+        In this view <span :class="ms > 0 ? 'over' : ''">{{ signed(amount('ms', ms), ms) }}</span>,
+        {{ signed(amount('triangles', triangles), triangles) }} triangles
+      </p>
+      <button class="solid" data-test="keep" :disabled="!!d.trouble.value || locked || !d.dirty.value" @click="d.keep()">Keep</button>
+      <button class="plain" data-test="drop" @click="d.drop()">Drop <kbd>Esc</kbd></button>
+    </footer>
+  </div>
+</template>
+
+<style scoped>
+.keep {
+  margin-top: 14px;
+  padding-top: 10px;
+  border-top: 1px solid var(--ink);
+}
+.keep p {
+  margin: 0 0 6px;
+}
+</style>

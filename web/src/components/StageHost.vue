@@ -1,0 +1,257 @@
+<script setup lang="ts">
+import { useElementSize, useEventListener } from '@vueuse/core'
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { askBytes, type Bookmark } from '../api/client'
+import { useFly } from '../composables/useFly'
+import { usePainting } from '../composables/usePainting'
+import { Stage } from '../stage/stage'
+import { useBrush } from '../stores/brush'
+import { useLevel } from '../stores/level'
+import PlanMarks from './PlanMarks.vue'
+import StageBar from './StageBar.vue'
+
+const props = defineProps<{ overlay: { data: Uint8Array; columns: number; rows: number } | null; paints: boolean }>()
+const emit = defineEmits<{ ready: [stage: Stage] }>()
+const store = useLevel()
+const brush = useBrush()
+const stage = shallowRef<Stage | null>(null)
+const eyeCanvas = ref<HTMLCanvasElement>()
+const planCanvas = ref<HTMLCanvasElement>()
+const host = ref<HTMLElement>()
+const eyePane = ref<HTMLElement>()
+const planPane = ref<HTMLElement>()
+const shown = ref<'both' | 'eye' | 'plan'>('both')
+const shadows = ref(true)
+const trouble = ref('')
+const ticks = ref(0)
+const drag = ref<'paint' | 'look' | 'pan' | null>(null)
+const { width, height } = useElementSize(host)
+const eyeSize = useElementSize(eyePane)
+const planSize = useElementSize(planPane)
+const stacked = computed(() => width.value / Math.max(height.value, 1) < 1.5)
+
+const fly = useFly(stage)
+const painting = usePainting(stage)
+
+onMounted(async () => {
+  try {
+    const made = await Stage.open(eyeCanvas.value!, planCanvas.value!, store.level!, () => void store.refresh().catch(store.tell))
+    stage.value = made
+    made.onFrame = fly.step
+    made.onSettled = (view) => void store.reckon({ ...view })
+    made.onDrawn = () => ticks.value++
+    made.setStands(store.stands)
+    fit()
+    made.look({})
+    emit('ready', made)
+    void loadSward()
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+})
+onBeforeUnmount(() => stage.value?.dispose())
+
+function fit() {
+  const s = stage.value
+  if (!s) return
+  s.shown = { eye: shown.value !== 'plan', plan: shown.value !== 'eye' }
+  if (s.shown.eye) s.eye.resize(eyeSize.width.value, eyeSize.height.value)
+  if (s.shown.plan) s.plan.resize(planSize.width.value, planSize.height.value)
+  s.touch()
+}
+watch([eyeSize.width, eyeSize.height, planSize.width, planSize.height, shown], fit)
+watch(() => store.stands, (stands) => {
+  stage.value?.setStands(stands)
+  void loadSward()
+})
+watch(() => props.overlay, (raster) => stage.value?.setOverlay(raster))
+watch(() => [...store.hidden], (ids) => stage.value?.hide(new Set(ids)))
+watch(shadows, (on) => stage.value?.look({ shadows: on }))
+
+let swardKey = ''
+async function loadSward() {
+  const sward = store.stands.find((s) => s.sward)
+  const key = sward ? `${sward.id}/${sward.revision}/${sward.sheets.keys.join('')}` : ''
+  if (!stage.value || key === swardKey) return
+  swardKey = key
+  if (!sward) return stage.value.setSward(null)
+  const bytes = await askBytes('GET', `/levels/${store.slug}/stands/${sward.id}/density`).catch(() => null)
+  if (bytes && stage.value) stage.value.setSward(raster(bytes))
+}
+function raster(bytes: ArrayBuffer) {
+  const [rows, columns] = new Uint16Array(bytes, 0, 2)
+  return { data: new Uint8Array(bytes, 4), columns, rows }
+}
+
+const place = (event: PointerEvent | WheelEvent | MouseEvent): [number, number] => [event.offsetX, event.offsetY]
+function ground(where: 'eye' | 'plan', event: PointerEvent): [number, number] | null {
+  const s = stage.value!
+  if (where === 'plan') {
+    const [x, z] = s.plan.at(...place(event))
+    return s.ground.inside(x, z) ? [x, z] : null
+  }
+  const hit = s.eye.pick(...place(event))
+  return hit ? [hit[0], hit[2]] : null
+}
+
+const armed = computed(() => props.paints && brush.verb !== null && store.chosen.length > 0)
+function reach(at: [number, number] | null) {
+  const s = stage.value
+  if (!s) return
+  s.setBrush(at && armed.value ? { x: at[0], z: at[1], radius: brush.radius, soft: brush.soft } : null, brush.verb === 'thin')
+}
+let lastAt: [number, number] | null = null
+watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => reach(lastAt))
+
+function down(where: 'eye' | 'plan', event: PointerEvent) {
+  if (!stage.value) return
+  ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
+  const at = event.button === 0 && armed.value ? ground(where, event) : null
+  if (at && painting.begin(...at)) drag.value = 'paint'
+  else drag.value = where === 'eye' ? 'look' : 'pan'
+}
+function moved(where: 'eye' | 'plan', event: PointerEvent) {
+  const s = stage.value
+  if (!s) return
+  if (drag.value === 'look') return fly.turn(event.movementX, event.movementY)
+  if (drag.value === 'pan') {
+    s.plan.pan(event.movementX, event.movementY)
+    return s.touchPlan()
+  }
+  lastAt = armed.value ? ground(where, event) : null
+  if (armed.value) reach(lastAt)
+  if (drag.value === 'paint' && lastAt) painting.extend(...lastAt)
+}
+function up() {
+  if (drag.value === 'paint') void painting.end()
+  drag.value = null
+}
+function left() {
+  if (drag.value) return
+  lastAt = null
+  reach(null)
+}
+function wheel(where: 'eye' | 'plan', event: WheelEvent) {
+  const s = stage.value
+  if (!s) return
+  if (where === 'eye') return fly.go(-event.deltaY * 0.04, 0, 0)
+  s.plan.zoom(...place(event), Math.exp(event.deltaY * 0.0014))
+  s.touchPlan()
+}
+function stand(event: MouseEvent) {
+  const s = stage.value
+  if (!s || brush.verb) return
+  const [x, z] = s.plan.at(...place(event))
+  if (s.ground.inside(x, z)) s.look({ x, z, y: s.ground.heightAt(x, z) + 1.7 })
+}
+const look = (b: Bookmark) => stage.value?.look({ x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov })
+function goTo(x: number, z: number) {
+  const s = stage.value!
+  const far = 14
+  s.look({ x, z: z + far, y: s.ground.heightAt(x, z + far) + 3, heading: 0, pitch: -8 })
+  painting.unseen.value = null
+}
+useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+  if (event.key === 'Escape') painting.cancel()
+})
+defineExpose({ shown, shadows, look })
+</script>
+
+<template>
+  <section ref="host" class="host" :class="[shown, { stacked }]" data-test="stage" :data-busy="ticks">
+    <div v-show="shown !== 'plan'" ref="eyePane" class="pane eye">
+      <canvas
+        ref="eyeCanvas"
+        data-test="eye"
+        :class="{ armed }"
+        @pointerdown="down('eye', $event)"
+        @pointermove="moved('eye', $event)"
+        @pointerup="up"
+        @pointercancel="painting.cancel"
+        @pointerleave="left"
+        @wheel.prevent="wheel('eye', $event)"
+        @contextmenu.prevent
+      />
+    </div>
+    <div v-show="shown !== 'eye'" ref="planPane" class="pane plan">
+      <canvas
+        ref="planCanvas"
+        data-test="plan"
+        :class="{ armed }"
+        @pointerdown="down('plan', $event)"
+        @pointermove="moved('plan', $event)"
+        @pointerup="up"
+        @pointercancel="painting.cancel"
+        @pointerleave="left"
+        @wheel.prevent="wheel('plan', $event)"
+        @dblclick="stand"
+        @contextmenu.prevent
+      />
+      <PlanMarks v-if="stage" :stage="stage" :ticks="ticks" @go="look" />
+    </div>
+    <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" :stage="stage" :ticks="ticks" :paints="paints" @go="look" />
+    <p v-if="!stage && !trouble" class="wait faint">Unrolling the sheet …</p>
+    <p v-if="trouble" class="wait over" role="alert">{{ trouble }}</p>
+    <p v-if="painting.unseen.value" class="unseen" role="status" data-test="unseen">
+      Painted, but {{ painting.unseen.value.stand.name }} is drawn only within {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
+      <button class="plain" data-test="go-there" @click="goTo(painting.unseen.value.x, painting.unseen.value.z)">Go there</button>
+    </p>
+  </section>
+</template>
+
+<style scoped>
+.host {
+  position: relative;
+  display: grid;
+  min-width: 0;
+  min-height: 0;
+  gap: 1px;
+  background: var(--line);
+}
+.host.both {
+  grid-template-columns: 1fr 1fr;
+}
+.host.both.stacked {
+  grid-template-columns: none;
+  grid-template-rows: 1.15fr 1fr;
+}
+.pane {
+  position: relative;
+  min-width: 0;
+  min-height: 0;
+  overflow: hidden;
+  background: var(--paper);
+}
+canvas {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  display: block;
+  touch-action: none;
+  cursor: grab;
+}
+canvas.armed {
+  cursor: crosshair;
+}
+.wait {
+  position: absolute;
+  inset: 0;
+  display: grid;
+  place-items: center;
+  font-family: var(--serif);
+  font-size: 20px;
+  pointer-events: none;
+}
+.unseen {
+  position: absolute;
+  left: 50%;
+  bottom: 14px;
+  transform: translateX(-50%);
+  margin: 0;
+  padding: 5px 12px;
+  background: var(--sheet);
+  border: 1px solid var(--ochre);
+  white-space: nowrap;
+}
+</style>

@@ -1,0 +1,196 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Item, Stand } from '../api/client'
+import { STRATUM_INK, whole } from '../budget'
+import { useLevel } from '../stores/level'
+
+const store = useLevel()
+const TOP = 24
+const TALL = 250
+const FOOT = TOP + TALL
+
+const itemOf = (s: Stand): Item | undefined => store.level?.stock.find((i) => i.slug === s.settings.mix[0].item)
+const heightOf = (s: Stand) => (itemOf(s)?.height ?? 1) * s.settings.variation.size[1]
+const highest = computed(() => Math.max(2, ...store.stands.map(heightOf)))
+/** Metres to the drawing: a root scale, so that moss and trees both have room. */
+const up = (m: number) => FOOT - TALL * Math.sqrt(m / (highest.value * 1.06))
+const ticks = computed(() => [0, 0.5, 1, 2, 5, 10, 20, 40].filter((m) => m <= highest.value * 1.06))
+const slot = computed(() => 178 / Math.max(store.stands.length, 1))
+const total = computed(() => Math.max(store.cost?.total.ms ?? 0, 1e-9))
+const share = (s: Stand) => store.spentBy(s.id, 'ms') / total.value
+
+function choose(s: Stand, event: MouseEvent | KeyboardEvent) {
+  const many = event.ctrlKey || event.metaKey || event.shiftKey
+  if (!many) store.selected = [s.id]
+  else if (store.selected.includes(s.id)) store.selected = store.selected.filter((id) => id !== s.id)
+  else store.selected = [...store.selected, s.id]
+}
+function flip(s: Stand) {
+  const hidden = new Set(store.hidden)
+  if (!hidden.delete(s.id)) hidden.add(s.id)
+  store.hidden = hidden
+}
+const mask = (s: Stand) => {
+  const url = itemOf(s)?.silhouette
+  return url ? { maskImage: `url(${url})`, WebkitMaskImage: `url(${url})` } : {}
+}
+</script>
+
+<template>
+  <aside class="column" aria-label="Strata" data-test="strata">
+    <div class="drawing" aria-hidden="true">
+      <svg viewBox="0 0 236 300" width="236" height="300">
+        <g v-for="m in ticks" :key="m">
+          <line x1="34" x2="226" :y1="up(m)" :y2="up(m)" class="tick" :class="{ foot: m === 0 }" />
+          <text x="28" :y="up(m) + 4" text-anchor="end">{{ m }}</text>
+        </g>
+        <text x="28" y="12" text-anchor="end" class="unit">m</text>
+        <path class="soil" d="M34 275 q 24 5 48 1 t 48 2 t 48 -1 t 48 1 v 14 h-192 z" />
+      </svg>
+      <div
+        v-for="(s, k) in store.stands"
+        :key="s.id"
+        class="figure"
+        :class="{ dim: store.hidden.has(s.id), lit: store.selected.includes(s.id) }"
+        :style="{ left: `${36 + (k + 0.5) * slot}px`, aspectRatio: String(itemOf(s) ? Math.max(itemOf(s)!.crown * 2.6, itemOf(s)!.height * 0.5) / (itemOf(s)!.height * 1.06) : 1), top: `${up(heightOf(s))}px`, height: `${FOOT - up(heightOf(s))}px`, background: STRATUM_INK[s.stratum], ...mask(s) }"
+      />
+    </div>
+    <ol>
+      <li v-for="s in store.stands" :key="s.id" :class="{ chosen: store.selected.includes(s.id) }">
+        <button class="row" :data-test="`stand-${s.slug}`" :aria-pressed="store.selected.includes(s.id)" @click="choose(s, $event)">
+          <span class="ink" :style="{ background: STRATUM_INK[s.stratum] }" />
+          <span class="title name">{{ s.name }}</span>
+          <span class="stratum faint">{{ s.stratum }}{{ s.sward ? ', sward' : '' }}</span>
+          <span class="count number" :data-test="`count-${s.slug}`">{{ whole(s.count) }}</span>
+          <span class="share number faint">{{ Math.round(share(s) * 100) }} % of time</span>
+          <span class="gauge"><i :style="{ width: `${share(s) * 100}%`, background: STRATUM_INK[s.stratum] }" /></span>
+        </button>
+        <button class="plain eye" :title="store.hidden.has(s.id) ? 'Show' : 'Hide'" :aria-label="`${store.hidden.has(s.id) ? 'Show' : 'Hide'} ${s.name}`" :data-test="`hide-${s.slug}`" @click="flip(s)">
+          <svg width="18" height="12" viewBox="0 0 18 12"><path d="M1 6 Q9 -3 17 6 Q9 15 1 6 Z" /><circle v-if="!store.hidden.has(s.id)" cx="9" cy="6" r="2.4" /><path v-else d="M3 11 L15 1" /></svg>
+        </button>
+      </li>
+    </ol>
+    <p class="faint hint">Earlier strata claim room first. Ctrl-click selects several.</p>
+  </aside>
+</template>
+
+<style scoped>
+.column {
+  border-right: 1px solid var(--line);
+  background: var(--sheet);
+  overflow-y: auto;
+  overflow-x: hidden;
+  min-height: 0;
+}
+.drawing {
+  position: relative;
+  height: 300px;
+}
+.drawing text {
+  font-size: 11.5px;
+  fill: var(--faint);
+}
+.tick {
+  stroke: var(--line);
+  stroke-dasharray: 1 3;
+}
+.tick.foot {
+  stroke: var(--ink);
+  stroke-dasharray: none;
+}
+.soil {
+  fill: color-mix(in srgb, var(--ochre) 20%, transparent);
+}
+.figure {
+  position: absolute;
+  transform: translateX(-50%);
+  mask-size: 100% 100%;
+  mask-repeat: no-repeat;
+  mask-position: bottom center;
+  opacity: 0.62;
+}
+.figure.lit {
+  opacity: 1;
+}
+.figure.dim {
+  opacity: 0.18;
+}
+ol {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  border-top: 1px solid var(--line);
+}
+li {
+  display: flex;
+  align-items: center;
+  border-bottom: 1px solid var(--line);
+}
+li.chosen {
+  background: color-mix(in srgb, var(--green) 13%, transparent);
+}
+.row {
+  flex: 1;
+  min-width: 0;
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 0;
+  text-align: left;
+  cursor: pointer;
+  display: grid;
+  grid-template-columns: 12px 1fr auto;
+  gap: 0 6px;
+  padding: 8px 2px 8px 10px;
+  align-items: baseline;
+}
+.ink {
+  width: 9px;
+  height: 9px;
+  align-self: center;
+}
+.title {
+  font-size: 17px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.stratum,
+.share {
+  font-size: 12.5px;
+}
+.stratum {
+  grid-column: 2;
+  grid-row: 2;
+}
+.share {
+  grid-column: 3;
+  grid-row: 2;
+  text-align: right;
+}
+.gauge {
+  grid-column: 2 / 4;
+  height: 2px;
+  background: var(--line);
+  margin-top: 4px;
+}
+.gauge i {
+  display: block;
+  height: 100%;
+}
+.eye {
+  padding: 6px;
+  margin-right: 4px;
+}
+.eye path,
+.eye circle {
+  fill: none;
+  stroke: var(--ink);
+  stroke-width: 1.2;
+}
+.hint {
+  padding: 8px 12px;
+  font-size: 12.5px;
+  margin: 0;
+}
+</style>

@@ -1,0 +1,134 @@
+import { computed, ref, watch } from 'vue'
+import { ApiError, ask, askBytes, type Stand, type StandSettings, type Tried, type View } from '../api/client'
+import { useLevel } from '../stores/level'
+
+export type Raster = { data: Uint8Array; columns: number; rows: number }
+type Changes = Partial<Omit<StandSettings, 'variation' | 'distances'>> & {
+  variation?: Partial<StandSettings['variation']>
+  distances?: Partial<StandSettings['distances']>
+}
+
+/** A value that all selected stands share, or `mixed`. */
+export type Shared<T> = { value: T; mixed: boolean }
+
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
+
+/**
+ * Changed settings of the selected stands that are tried but not stored: what they would give, until kept or dropped.
+ */
+export function useDraft(view: () => View | null) {
+  const store = useLevel()
+  const changes = ref<Changes>({})
+  const tried = ref<Tried | null>(null)
+  const trouble = ref('')
+  const fields = ref<string[]>([])
+  const overlay = ref<Raster | null>(null)
+  const showOverlay = ref(false)
+  const busy = ref(false)
+  let round = 0
+  let timer = 0
+
+  const dirty = computed(() => Object.keys(changes.value).length > 0)
+  const before = computed(() => store.chosen.reduce((n, s) => n + s.count, 0))
+
+  /** The whole of the parts of a stand's settings that the draft changes. */
+  function partOf(stand: Stand): Partial<StandSettings> {
+    const { variation, distances, ...plain } = changes.value
+    return {
+      ...plain,
+      ...(variation ? { variation: { ...stand.settings.variation, ...variation } } : {}),
+      ...(distances ? { distances: { ...stand.settings.distances, ...distances } } : {}),
+    }
+  }
+
+  const settingsOf = (stand: Stand): StandSettings => ({ ...stand.settings, ...partOf(stand) })
+
+  /** What the selected stands have in common for a setting, draft included. */
+  function shared<T>(read: (s: StandSettings) => T): Shared<T> {
+    const values = store.chosen.map((s) => read(settingsOf(s)))
+    return { value: values[0], mixed: values.some((v) => !same(v, values[0])) }
+  }
+
+  function change(part: Changes): void {
+    const { variation, distances, ...plain } = part
+    const next: Changes = { ...changes.value, ...plain }
+    if (variation) next.variation = { ...changes.value.variation, ...variation }
+    if (distances) next.distances = { ...changes.value.distances, ...distances }
+    changes.value = next
+    trouble.value = ''
+    fields.value = []
+    later()
+  }
+
+  function later(): void {
+    window.clearTimeout(timer)
+    timer = window.setTimeout(() => void attempt(), 120)
+  }
+
+  async function attempt(): Promise<void> {
+    const mine = ++round
+    const stands = store.chosen
+    if (!stands.length) return
+    const path = (s: Stand) => `/levels/${store.slug}/stands/${s.id}`
+    busy.value = true
+    try {
+      const results = dirty.value
+        ? await Promise.all(stands.map((s) => ask<Tried>('POST', `${path(s)}/try`, { settings: partOf(s), view: view() })))
+        : []
+      const bytes = showOverlay.value ? await askBytes('POST', `${path(stands[0])}/suitability`, { settings: partOf(stands[0]) }) : null
+      if (mine !== round) return
+      tried.value = results.length ? results.reduce(add) : null
+      if (bytes) {
+        const [rows, columns] = new Uint16Array(bytes, 0, 2)
+        overlay.value = { data: new Uint8Array(bytes, 4), columns, rows }
+      } else overlay.value = null
+      trouble.value = ''
+      fields.value = []
+    } catch (error) {
+      if (mine !== round) return
+      trouble.value = (error as Error).message
+      fields.value = error instanceof ApiError ? error.fields : []
+      tried.value = null
+    } finally {
+      if (mine === round) busy.value = false
+    }
+  }
+
+  /** Store the draft, an entry for each stand. What is refused stays in the fields. */
+  async function keep(): Promise<boolean> {
+    try {
+      for (const stand of store.chosen) await store.keep(stand, partOf(stand), view())
+      drop()
+      await store.refresh()
+      return true
+    } catch (error) {
+      trouble.value = (error as Error).message
+      fields.value = error instanceof ApiError ? error.fields : []
+      return false
+    }
+  }
+
+  function drop(): void {
+    round++
+    changes.value = {}
+    tried.value = null
+    trouble.value = ''
+    fields.value = []
+    busy.value = false
+    if (showOverlay.value) later()
+  }
+
+  watch(() => store.selected.join(), drop)
+  watch(showOverlay, later)
+  watch(() => store.stands, later)
+
+  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, busy, shared, settingsOf, change, keep, drop }
+}
+
+export type Draft = ReturnType<typeof useDraft>
+
+function add(a: Tried, b: Tried): Tried {
+  const cost = { ...a.cost }
+  for (const [name, value] of Object.entries(b.cost)) cost[name] = (cost[name] ?? 0) + value
+  return { count: a.count + b.count, gained: a.gained + b.gained, lost: a.lost + b.lost, cost }
+}

@@ -1,0 +1,68 @@
+import { useEventListener } from '@vueuse/core'
+import type { ShallowRef } from 'vue'
+import type { Stage } from '../stage/stage'
+
+const SPEED = 14
+const MOVES: Record<string, [number, number, number]> = {
+  ArrowUp: [1, 0, 0],
+  ArrowDown: [-1, 0, 0],
+  ArrowLeft: [0, -1, 0],
+  ArrowRight: [0, 1, 0],
+  PageUp: [0, 0, 1],
+  PageDown: [0, 0, -1],
+}
+
+/** Whether a key event belongs to a field that is being typed in. */
+export const typing = (event: Event): boolean =>
+  event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName) && (event.target as HTMLInputElement).type !== 'range'
+
+/** Fly with the arrow and page keys (Shift: fast), turn by dragging, go ahead by the wheel. */
+export function useFly(stage: ShallowRef<Stage | null>) {
+  const held = new Set<string>()
+  let fast = false
+
+  useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+    fast = event.shiftKey
+    if (!MOVES[event.key] || typing(event) || event.ctrlKey || event.altKey || event.defaultPrevented) return
+    if (event.target instanceof HTMLElement && event.target.closest('[data-keys]')) return
+    held.add(event.key)
+    event.preventDefault()
+  })
+  useEventListener(window, 'keyup', (event: KeyboardEvent) => {
+    fast = event.shiftKey
+    held.delete(event.key)
+  })
+  useEventListener(window, 'blur', () => held.clear())
+
+  function go(ahead: number, aside: number, up: number): void {
+    const s = stage.value
+    if (!s) return
+    const v = s.eye.view
+    const h = (v.heading * Math.PI) / 180
+    const p = (v.pitch * Math.PI) / 180
+    const x = v.x + Math.sin(h) * Math.cos(p) * ahead + Math.cos(h) * aside
+    const z = v.z - Math.cos(h) * Math.cos(p) * ahead + Math.sin(h) * aside
+    const floor = s.ground.heightAt(x, z) + 0.6
+    s.look({ x, z, y: Math.max(v.y + Math.sin(p) * ahead + up, floor) })
+  }
+
+  function turn(dx: number, dy: number): void {
+    const s = stage.value
+    if (!s) return
+    const v = s.eye.view
+    const heading = (((v.heading - dx * 0.16) % 360) + 360) % 360
+    s.look({ heading, pitch: Math.min(Math.max(v.pitch + dy * 0.16, -89), 89) })
+  }
+
+  /** To be called each frame; whether the eye moves by keys. */
+  function step(seconds: number): boolean {
+    if (!held.size) return false
+    const sum = [0, 0, 0]
+    for (const key of held) MOVES[key].forEach((m, k) => (sum[k] += m))
+    const reach = SPEED * seconds * (fast ? 5 : 1)
+    go(sum[0] * reach, sum[1] * reach, sum[2] * reach * 0.7)
+    return true
+  }
+
+  return { go, turn, step }
+}

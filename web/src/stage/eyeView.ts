@@ -1,0 +1,205 @@
+import * as THREE from 'three'
+import type { Level, View } from '../api/client'
+import type { Ground } from './ground'
+import { sunOf, type GroundTextures } from './groundTextures'
+import { Planter } from './planter'
+import type { PlantStore } from './plantStore'
+import { SKY_FRAGMENT, WATER_FRAGMENT } from './shaders'
+import type { ItemMeshes } from './stock'
+import { Terrain } from './terrain'
+
+const SHADOW_SIZE = 1024
+const HAZE = [0.79, 0.8, 0.76] as const
+
+/** What the renderer says it drew, ground and sky apart. */
+export interface Drawn {
+  triangles: number
+  draw_calls: number
+  shadow_triangles: number
+  shadow_calls: number
+}
+
+/** The level as seen from the eye. Renders only when told to; leaner while the eye moves on a slow machine. */
+export class EyeView {
+  readonly renderer: THREE.WebGLRenderer
+  readonly planter: Planter
+  view: View
+  drawn: Drawn = { triangles: 0, draw_calls: 0, shadow_triangles: 0, shadow_calls: 0 }
+  private readonly camera = new THREE.PerspectiveCamera()
+  private readonly scene = new THREE.Scene()
+  private readonly terrain: Terrain
+  private readonly light: Record<string, THREE.IUniform>
+  readonly groundUniforms: Record<string, THREE.IUniform>
+  private readonly sunCamera = new THREE.OrthographicCamera()
+  private readonly shadowTarget: THREE.WebGLRenderTarget
+  private shadowStamp = ''
+  private scale = 1
+  private size: [number, number] = [1, 1]
+
+  constructor(
+    canvas: HTMLCanvasElement,
+    private readonly ground: Ground,
+    level: Level,
+    textures: GroundTextures,
+    readonly store: PlantStore,
+    stock: Map<string, ItemMeshes>,
+  ) {
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, powerPreference: 'high-performance' })
+    this.renderer.autoClear = false
+    this.renderer.info.autoReset = false
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace
+    this.shadowTarget = new THREE.WebGLRenderTarget(SHADOW_SIZE, SHADOW_SIZE, { depthTexture: new THREE.DepthTexture(SHADOW_SIZE, SHADOW_SIZE, THREE.UnsignedIntType) })
+    this.light = {
+      uSun: { value: sunOf(level) },
+      uEye: { value: new THREE.Vector3() },
+      uViewer: { value: new THREE.Vector3() },
+      uSkyColour: { value: new THREE.Vector3(0.62, 0.68, 0.74) },
+      uFogColour: { value: new THREE.Vector3(...HAZE) },
+      uFog: { value: level.fog },
+      uShadowMap: { value: this.shadowTarget.depthTexture },
+      uShadowMatrix: { value: new THREE.Matrix4() },
+      uShadowOn: { value: 0 },
+    }
+    this.groundUniforms = { ...this.light, ...textures.uniforms() }
+    this.terrain = new Terrain(ground, this.groundUniforms)
+    this.scene.add(this.sky(), this.terrain.group, ...level.waters.map((w) => this.water(w)))
+    this.planter = new Planter(store, stock, this.light)
+    const b = level.bookmarks[0]
+    const c = { x: ground.width / 2, z: ground.length * 0.8 }
+    this.view = b
+      ? { x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov, aspect: 1, shadows: true }
+      : { ...c, y: ground.heightAt(c.x, c.z) + 20, heading: 0, pitch: -10, fov: 55, aspect: 1, shadows: true }
+  }
+
+  private sky(): THREE.Mesh {
+    const material = new THREE.ShaderMaterial({
+      vertexShader: 'varying vec3 vWay; void main() { vWay = position; vec4 p = projectionMatrix * vec4(mat3(viewMatrix) * position, 1.0); gl_Position = p.xyww; }',
+      fragmentShader: SKY_FRAGMENT,
+      uniforms: this.light,
+      side: THREE.BackSide,
+      depthWrite: false,
+    })
+    const mesh = new THREE.Mesh(new THREE.SphereGeometry(10, 32, 16), material)
+    mesh.frustumCulled = false
+    mesh.renderOrder = 5
+    return mesh
+  }
+
+  private water(w: Level['waters'][number]): THREE.Mesh {
+    const [x0, z0, x1, z1] = w.box
+    const geometry = new THREE.PlaneGeometry(x1 - x0, z1 - z0).rotateX(-Math.PI / 2).translate((x0 + x1) / 2, w.altitude, (z0 + z1) / 2)
+    const material = new THREE.ShaderMaterial({
+      vertexShader: 'varying vec3 vAt; void main() { vAt = position; gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0); }',
+      fragmentShader: WATER_FRAGMENT,
+      uniforms: this.groundUniforms,
+      transparent: true,
+    })
+    const mesh = new THREE.Mesh(geometry, material)
+    mesh.renderOrder = 10
+    return mesh
+  }
+
+  resize(width: number, height: number): void {
+    this.size = [Math.max(width, 1), Math.max(height, 1)]
+    this.view = { ...this.view, aspect: this.size[0] / this.size[1] }
+    this.fit()
+  }
+
+  private fit(): void {
+    const ratio = Math.min(window.devicePixelRatio, 1.5) * this.scale
+    this.renderer.setPixelRatio(ratio)
+    this.renderer.setSize(this.size[0], this.size[1], false)
+  }
+
+  private place(): void {
+    const v = this.view
+    this.camera.fov = v.fov
+    this.camera.aspect = v.aspect
+    this.camera.near = 0.2
+    this.camera.far = 4000
+    this.camera.updateProjectionMatrix()
+    this.camera.position.set(v.x, v.y, v.z)
+    this.camera.rotation.set((v.pitch * Math.PI) / 180, (-v.heading * Math.PI) / 180, 0, 'YXZ')
+    this.camera.updateMatrixWorld(true)
+    this.light.uEye.value.copy(this.camera.position)
+    this.light.uViewer.value.copy(this.camera.position)
+  }
+
+  private renderShadows(moving: boolean, revision: number): void {
+    const v = this.view
+    this.light.uShadowOn.value = v.shadows ? 1 : 0
+    if (!v.shadows) {
+      this.drawn.shadow_triangles = this.drawn.shadow_calls = 0
+      this.shadowStamp = ''
+      return
+    }
+    const grid = moving ? 8 : 0.01
+    const stamp = [v.x, v.y, v.z].map((c) => Math.round(c / grid)).join() + `/${grid}/${revision}`
+    if (stamp === this.shadowStamp) return
+    this.shadowStamp = stamp
+    const reach = Math.max(10, ...[...this.store.stands.values()].map((s) => s.stand.settings.distances.shadow)) * 1.05
+    const sun = this.light.uSun.value as THREE.Vector3
+    const c = this.sunCamera
+    Object.assign(c, { left: -reach, right: reach, top: reach, bottom: -reach, near: 1, far: reach * 4 })
+    c.position.set(v.x, v.y, v.z).addScaledVector(sun, reach * 2)
+    c.lookAt(v.x, v.y, v.z)
+    c.updateProjectionMatrix()
+    c.updateMatrixWorld(true)
+    this.light.uShadowMatrix.value.multiplyMatrices(c.projectionMatrix, c.matrixWorldInverse)
+    this.planter.chooseShadows(v)
+    this.light.uShadowMap.value = null
+    this.renderer.setRenderTarget(this.shadowTarget)
+    this.renderer.info.reset()
+    this.renderer.clear()
+    this.renderer.render(this.planter.shadowScene, c)
+    this.renderer.setRenderTarget(null)
+    this.light.uShadowMap.value = this.shadowTarget.depthTexture
+    this.drawn.shadow_triangles = this.renderer.info.render.triangles
+    this.drawn.shadow_calls = this.renderer.info.render.calls
+  }
+
+  /** Draw one frame. While `moving`, fewer pixels are drawn when frames take long. */
+  render(moving: boolean, revision: number): void {
+    const began = performance.now()
+    const scale = moving ? this.scale : 1
+    if (!moving && this.scale !== 1) {
+      this.scale = 1
+      this.fit()
+    }
+    this.place()
+    this.renderShadows(moving, revision)
+    this.terrain.choose(this.view)
+    this.planter.choose(this.view)
+    this.renderer.clear()
+    this.renderer.info.reset()
+    this.renderer.render(this.planter.colourScene, this.camera)
+    this.drawn.triangles = this.renderer.info.render.triangles
+    this.drawn.draw_calls = this.renderer.info.render.calls
+    this.renderer.render(this.scene, this.camera)
+    const spent = performance.now() - began
+    if (moving && spent > 70 && scale > 0.45) {
+      this.scale = Math.max(0.4, scale * 0.75)
+      this.fit()
+    }
+  }
+
+  /** Direction of the ray through a point of the canvas, in CSS pixels. */
+  ray(px: number, py: number): THREE.Vector3 {
+    this.place()
+    const v = new THREE.Vector3((px / this.size[0]) * 2 - 1, 1 - (py / this.size[1]) * 2, 0.5)
+    return v.unproject(this.camera).sub(this.camera.position).normalize()
+  }
+
+  /** Where on the ground a point of the canvas lies. */
+  pick(px: number, py: number): [number, number, number] | null {
+    const d = this.ray(px, py)
+    return this.ground.meet(this.view.x, this.view.y, this.view.z, d.x, d.y, d.z)
+  }
+
+  dispose(): void {
+    this.planter.dispose()
+    this.shadowTarget.dispose()
+    this.renderer.dispose()
+  }
+}
+

@@ -1,0 +1,92 @@
+import { askBytes, type Level } from '../api/client'
+
+const TILE = 256
+
+/** The level's rasters in memory, and what follows from them at any place. Lengths in m. */
+export class Ground {
+  readonly width: number
+  readonly length: number
+
+  constructor(
+    readonly heights: Float32Array,
+    readonly layers: Uint8Array,
+    readonly layerCount: number,
+    readonly columns: number,
+    readonly rows: number,
+    readonly cell: number,
+    readonly low: number,
+    readonly high: number,
+  ) {
+    this.width = columns * cell
+    this.length = rows * cell
+  }
+
+  /** Altitude by bilinear interpolation; outside, the edge's. */
+  heightAt(x: number, z: number): number {
+    const stride = this.columns + 1
+    const u = Math.min(Math.max(x / this.cell, 0), this.columns - 1e-4)
+    const v = Math.min(Math.max(z / this.cell, 0), this.rows - 1e-4)
+    const i = Math.floor(u)
+    const j = Math.floor(v)
+    const k = j * stride + i
+    const h = this.heights
+    const top = h[k] + (h[k + 1] - h[k]) * (u - i)
+    const low = h[k + stride] + (h[k + stride + 1] - h[k + stride]) * (u - i)
+    return top + (low - top) * (v - j)
+  }
+
+  inside(x: number, z: number): boolean {
+    return x >= 0 && z >= 0 && x < this.width && z < this.length
+  }
+
+  /** Where a ray meets the ground, by marching and halving; null when it does not within 3 km. */
+  meet(ox: number, oy: number, oz: number, dx: number, dy: number, dz: number): [number, number, number] | null {
+    let last = 0
+    for (let t = 0.2; t < 3000; t += Math.max(0.25, t * 0.004)) {
+      const x = ox + dx * t
+      const z = oz + dz * t
+      if (this.inside(x, z) && oy + dy * t < this.heightAt(x, z)) {
+        let near = last
+        let far = t
+        for (let k = 0; k < 24; k++) {
+          const mid = (near + far) / 2
+          if (oy + dy * mid < this.heightAt(ox + dx * mid, oz + dz * mid)) far = mid
+          else near = mid
+        }
+        return [ox + dx * far, oy + dy * far, oz + dz * far]
+      }
+      last = t
+    }
+    return null
+  }
+}
+
+/** Fetch all tiles of a level's ground. */
+export async function loadGround(level: Level): Promise<Ground> {
+  const { rows, columns, slug, ground_revision: revision } = level
+  const heights = new Float32Array((rows + 1) * (columns + 1))
+  const count = level.layers.length
+  const layers = new Uint8Array(rows * columns * count)
+  const read = async (kind: string, high: number, wide: number, channels: number, into: (bytes: ArrayBuffer) => Float32Array | Uint8Array, out: Float32Array | Uint8Array) => {
+    const jobs: Promise<void>[] = []
+    for (let tz = 0; tz * TILE < high; tz++) {
+      for (let tx = 0; tx * TILE < wide; tx++) {
+        jobs.push(
+          askBytes('GET', `/levels/${slug}/ground/${revision}/${kind}/${tx}/${tz}`).then((bytes) => {
+            const tile = into(bytes)
+            const w = Math.min(TILE, wide - tx * TILE) * channels
+            for (let r = 0; r * w < tile.length; r++) {
+              out.set(tile.subarray(r * w, (r + 1) * w), ((tz * TILE + r) * wide + tx * TILE) * channels)
+            }
+          }),
+        )
+      }
+    }
+    await Promise.all(jobs)
+  }
+  await Promise.all([
+    read('heights', rows + 1, columns + 1, 1, (b) => new Float32Array(b), heights),
+    read('layers', rows, columns, count, (b) => new Uint8Array(b), layers),
+  ])
+  return new Ground(heights, layers, count, columns, rows, level.cell, level.low, level.high)
+}

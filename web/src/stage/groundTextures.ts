@@ -1,0 +1,130 @@
+import * as THREE from 'three'
+import type { Level } from '../api/client'
+import type { Ground } from './ground'
+
+type Uniforms = Record<string, THREE.IUniform>
+
+/** Normal x and z, sunlight that the relief lets through, and openness to the sky, for every cell. */
+function relief(ground: Ground, sun: THREE.Vector3): Uint8Array {
+  const { columns, rows, cell, heights: h } = ground
+  const stride = columns + 1
+  const out = new Uint8Array(columns * rows * 4)
+  const mean = (i: number, j: number) => {
+    const k = Math.min(Math.max(j, 0), rows - 1) * stride + Math.min(Math.max(i, 0), columns - 1)
+    return (h[k] + h[k + 1] + h[k + stride] + h[k + stride + 1]) / 4
+  }
+  for (let j = 0; j < rows; j++) {
+    for (let i = 0; i < columns; i++) {
+      const k = j * stride + i
+      const dx = (h[k + 1] - h[k] + h[k + stride + 1] - h[k + stride]) / (2 * cell)
+      const dz = (h[k + stride] - h[k] + h[k + stride + 1] - h[k + 1]) / (2 * cell)
+      const length = Math.hypot(dx, 1, dz)
+      const here = mean(i, j)
+      const around = (mean(i - 9, j) + mean(i + 9, j) + mean(i, j - 9) + mean(i, j + 9)) / 4
+      const o = (j * columns + i) * 4
+      out[o] = (-dx / length) * 127.5 + 127.5
+      out[o + 1] = (-dz / length) * 127.5 + 127.5
+      out[o + 2] = 255
+      out[o + 3] = 255 * Math.min(Math.max(0.72 + (here - around) * 0.07, 0.25), 1)
+    }
+  }
+  castRelief(ground, sun, out)
+  return out
+}
+
+/** March toward the sun from every second cell and note where the ground stands in between. */
+function castRelief(ground: Ground, sun: THREE.Vector3, out: Uint8Array): void {
+  const { columns, rows, cell } = ground
+  const flat = Math.hypot(sun.x, sun.z)
+  const [sx, sz, rise] = [sun.x / flat, sun.z / flat, sun.y / flat]
+  for (let j = 0; j < rows; j += 2) {
+    for (let i = 0; i < columns; i += 2) {
+      const x = (i + 1) * cell
+      const z = (j + 1) * cell
+      const y = ground.heightAt(x, z) + 0.25
+      let lit = 1
+      for (let t = 2.5; t < 170 && lit > 0; t += 1.5 + t * 0.04) {
+        const over = y + rise * t - ground.heightAt(x + sx * t, z + sz * t)
+        lit = Math.min(lit, 0.5 + over / (0.06 * t + 0.2))
+      }
+      const value = 255 * Math.max(lit, 0)
+      for (let b = 0; b < 2; b++) for (let a = 0; a < 2; a++) if (i + a < columns && j + b < rows) out[((j + b) * columns + i + a) * 4 + 2] = value
+    }
+  }
+}
+
+function rgba(ground: Ground, first: number): Uint8Array {
+  const { columns, rows, layers, layerCount } = ground
+  const out = new Uint8Array(columns * rows * 4)
+  for (let k = 0; k < columns * rows; k++) {
+    for (let c = 0; c < 4; c++) out[k * 4 + c] = first + c < layerCount ? layers[k * layerCount + first + c] : 0
+  }
+  return out
+}
+
+function texture(data: Uint8Array, columns: number, rows: number, format: THREE.PixelFormat = THREE.RGBAFormat): THREE.DataTexture {
+  const t = new THREE.DataTexture(data as Uint8Array<ArrayBuffer>, columns, rows, format, THREE.UnsignedByteType)
+  t.magFilter = THREE.LinearFilter
+  t.minFilter = THREE.LinearMipmapLinearFilter
+  t.generateMipmaps = true
+  t.unpackAlignment = 1
+  t.needsUpdate = true
+  return t
+}
+
+/** A raster 0–255 that lies over the whole level. */
+export function rasterTexture(data: Uint8Array, columns: number, rows: number): THREE.DataTexture {
+  const t = texture(data, columns, rows, THREE.RedFormat)
+  t.minFilter = THREE.LinearFilter
+  t.generateMipmaps = false
+  return t
+}
+
+/** The direction toward the sun. */
+export function sunOf(level: Level): THREE.Vector3 {
+  const b = (level.sun.bearing * Math.PI) / 180
+  const e = (level.sun.elevation * Math.PI) / 180
+  return new THREE.Vector3(Math.sin(b) * Math.cos(e), Math.sin(e), -Math.cos(b) * Math.cos(e))
+}
+
+/** Everything the ground's shaders read; made once and shared by both views of a level. */
+export class GroundTextures {
+  readonly relief: Uint8Array
+  readonly layersA: Uint8Array
+  readonly layersB: Uint8Array
+  readonly colours: THREE.Vector3[]
+
+  constructor(
+    readonly ground: Ground,
+    level: Level,
+  ) {
+    this.relief = relief(ground, sunOf(level))
+    this.layersA = rgba(ground, 0)
+    this.layersB = rgba(ground, 4)
+    this.colours = Array.from({ length: 8 }, (_, k) => {
+      const c = level.layers[k] ? new THREE.Color(level.layers[k].colour) : new THREE.Color(0)
+      return new THREE.Vector3(c.r, c.g, c.b)
+    })
+  }
+
+  /** Fresh uniforms for one renderer. */
+  uniforms(): Uniforms {
+    const { ground } = this
+    const heights = new THREE.DataTexture(ground.heights as Float32Array<ArrayBuffer>, ground.columns + 1, ground.rows + 1, THREE.RedFormat, THREE.FloatType)
+    heights.needsUpdate = true
+    return {
+      uHeights: { value: heights },
+      uVertices: { value: [ground.columns + 1, ground.rows + 1] },
+      uCell: { value: ground.cell },
+      uRelief: { value: texture(this.relief, ground.columns, ground.rows) },
+      uLayersA: { value: texture(this.layersA, ground.columns, ground.rows) },
+      uLayersB: { value: texture(this.layersB, ground.columns, ground.rows) },
+      uColours: { value: this.colours },
+      uExtent: { value: new THREE.Vector2(ground.width, ground.length) },
+      uOverlay: { value: rasterTexture(new Uint8Array([0]), 1, 1) },
+      uOverlayOn: { value: 0 },
+      uBrush: { value: new THREE.Vector4(0, 0, 0, 0) },
+      uBrushInk: { value: new THREE.Vector3(0.2, 0.34, 0.14) },
+    }
+  }
+}

@@ -1,0 +1,167 @@
+import * as THREE from 'three'
+import type { Level, Stand } from '../api/client'
+import type { Ground } from './ground'
+import type { GroundTextures } from './groundTextures'
+import type { PlantStore } from './plantStore'
+import { STRIDE } from './payload'
+import { PLAN_FRAGMENT, PLAN_VERTEX, SYMBOL_FRAGMENT, SYMBOL_VERTEX } from './planShaders'
+
+const INKS: Record<string, [string, string]> = {
+  Stone: ['#3d4654', '#a9b3c0'],
+  Canopy: ['#33482a', '#9db17a'],
+  Understorey: ['#5a3a2c', '#c2a06e'],
+  Shrub: ['#6a5a1c', '#c9b45c'],
+  Field: ['#5c5626', '#b5ad6a'],
+  Moss: ['#3a5244', '#8fae98'],
+}
+
+interface Symbols {
+  mesh: THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial>
+  revision: number
+}
+
+/** The level as a drawn plan. Renders only when told to. */
+export class PlanView {
+  readonly renderer: THREE.WebGLRenderer
+  readonly groundUniforms: Record<string, THREE.IUniform>
+  hidden = new Set<number>()
+  centre: [number, number]
+  /** Metres to a CSS pixel. */
+  pixel: number
+  private readonly scene = new THREE.Scene()
+  private readonly camera = new THREE.OrthographicCamera()
+  private readonly symbols = new Map<number, Symbols>()
+  private size: [number, number] = [1, 1]
+  private fitted = false
+
+  constructor(
+    canvas: HTMLCanvasElement,
+    private readonly ground: Ground,
+    level: Level,
+    textures: GroundTextures,
+    private readonly store: PlantStore,
+    private readonly crown: (stand: Stand) => number,
+  ) {
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true })
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace
+    this.centre = [ground.width / 2, ground.length / 2]
+    this.pixel = 2
+    const waters = [0, 1, 2, 3].map((k) => level.waters[k])
+    this.groundUniforms = {
+      ...textures.uniforms(),
+      uPixel: { value: 1 },
+      uWater: { value: waters.map((w) => new THREE.Vector4(...(w ? w.box : [0, 0, 0, 0]))) },
+      uWaterLevel: { value: waters.map((w) => w?.altitude ?? -1e9) },
+      uSward: { value: null },
+      uSwardOn: { value: 0 },
+    }
+    const sheet = new THREE.PlaneGeometry(ground.width * 3, ground.length * 3).rotateX(-Math.PI / 2).translate(...([ground.width / 2, 0, ground.length / 2] as const))
+    const mesh = new THREE.Mesh(sheet, new THREE.ShaderMaterial({ vertexShader: PLAN_VERTEX, fragmentShader: PLAN_FRAGMENT, uniforms: this.groundUniforms, depthTest: false }))
+    mesh.frustumCulled = false
+    mesh.renderOrder = -1
+    this.scene.add(mesh)
+  }
+
+  resize(width: number, height: number): void {
+    this.size = [Math.max(width, 1), Math.max(height, 1)]
+    this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
+    this.renderer.setSize(this.size[0], this.size[1], false)
+    if (!this.fitted && width > 40) {
+      this.pixel = Math.min(this.ground.width / width, this.ground.length / height)
+      this.fitted = true
+    }
+  }
+
+  /** Level metres under a point of the canvas. */
+  at(px: number, py: number): [number, number] {
+    return [this.centre[0] + (px - this.size[0] / 2) * this.pixel, this.centre[1] + (py - this.size[1] / 2) * this.pixel]
+  }
+
+  /** The point of the canvas over a place. */
+  to(x: number, z: number): [number, number] {
+    return [(x - this.centre[0]) / this.pixel + this.size[0] / 2, (z - this.centre[1]) / this.pixel + this.size[1] / 2]
+  }
+
+  /** Zoom about a point of the canvas. */
+  zoom(px: number, py: number, factor: number): void {
+    const [x, z] = this.at(px, py)
+    const widest = (Math.max(this.ground.width, this.ground.length) / Math.min(...this.size)) * 1.6
+    this.pixel = Math.min(Math.max(this.pixel * factor, 0.01), widest)
+    const [x2, z2] = this.at(px, py)
+    this.centre = [this.centre[0] + x - x2, this.centre[1] + z - z2]
+  }
+
+  pan(dx: number, dy: number): void {
+    this.centre = [
+      Math.min(Math.max(this.centre[0] - dx * this.pixel, 0), this.ground.width),
+      Math.min(Math.max(this.centre[1] - dy * this.pixel, 0), this.ground.length),
+    ]
+  }
+
+  private symbolsOf(stand: Stand): Symbols {
+    const known = this.symbols.get(stand.id)
+    if (known) return known
+    const geometry = new THREE.InstancedBufferGeometry()
+    geometry.setAttribute('position', new THREE.Float32BufferAttribute([-1, 0, -1, 1, 0, -1, 1, 0, 1, -1, 0, 1], 3))
+    geometry.setIndex([0, 2, 1, 0, 3, 2])
+    const [ink, wash] = (INKS[stand.stratum] ?? INKS.Field).map((c) => {
+      const rgb = new THREE.Color(c).convertLinearToSRGB()
+      return new THREE.Vector3(rgb.r, rgb.g, rgb.b)
+    })
+    const material = new THREE.ShaderMaterial({
+      vertexShader: SYMBOL_VERTEX,
+      fragmentShader: SYMBOL_FRAGMENT,
+      transparent: true,
+      side: THREE.DoubleSide,
+      depthTest: false,
+      uniforms: {
+        uRadius: { value: 1 },
+        uPixel: this.groundUniforms.uPixel,
+        uInk: { value: ink },
+        uWash: { value: wash },
+        uStone: { value: stand.stratum === 'Stone' ? 1 : 0 },
+      },
+    })
+    const mesh = new THREE.Mesh(geometry, material)
+    mesh.frustumCulled = false
+    this.scene.add(mesh)
+    const made = { mesh, revision: -1 }
+    this.symbols.set(stand.id, made)
+    return made
+  }
+
+  private fill(revision: number): void {
+    for (const sp of this.store.stands.values()) {
+      const s = this.symbolsOf(sp.stand)
+      s.mesh.visible = !this.hidden.has(sp.stand.id) && !sp.stand.sward
+      if (!s.mesh.visible || s.revision === revision) continue
+      s.revision = revision
+      const places: number[] = []
+      for (const cell of sp.cells.values()) {
+        const { form, count } = cell.plants
+        for (let k = 0, o = 0; k < count; k++, o += STRIDE) places.push(form[o], form[o + 2], form[o + 7])
+      }
+      s.mesh.geometry.setAttribute('aPlant', new THREE.InstancedBufferAttribute(new Float32Array(places), 3))
+      s.mesh.geometry.instanceCount = places.length / 3
+      s.mesh.material.uniforms.uRadius.value = this.crown(sp.stand)
+    }
+  }
+
+  /** Draw one frame; symbols are gathered anew when `revision` is another than before. */
+  render(revision: number): void {
+    this.fill(revision)
+    const [w, h] = this.size.map((s) => (s / 2) * this.pixel)
+    Object.assign(this.camera, { left: -w, right: w, top: h, bottom: -h, near: -10, far: 2000 })
+    this.camera.position.set(this.centre[0], 1000, this.centre[1])
+    this.camera.up.set(0, 0, -1)
+    this.camera.lookAt(this.centre[0], 0, this.centre[1])
+    this.camera.updateProjectionMatrix()
+    this.groundUniforms.uPixel.value = this.pixel
+    this.renderer.render(this.scene, this.camera)
+  }
+
+  dispose(): void {
+    for (const s of this.symbols.values()) s.mesh.geometry.dispose()
+    this.renderer.dispose()
+  }
+}

@@ -1,0 +1,206 @@
+import { askBytes, type Item, type Stand } from '../api/client'
+import { CELL } from './frustum'
+import { decode, gather, STRIDE, type Plants } from './payload'
+
+/** Plants of one drawing cell with the box that holds them whole. */
+export interface Cell {
+  plants: Plants
+  box: Float64Array
+  revision: number
+}
+
+/** A stand on the stage: its present sheets, and its plants by drawing cell. */
+export class StandPlants {
+  readonly cells = new Map<number, Cell>()
+  private sheets = new Map<number, { key: string; cells: number[] }>()
+  private revision = 0
+
+  constructor(
+    public stand: Stand,
+    private readonly bounds: number[],
+  ) {}
+
+  private boxOf(p: Plants): Float64Array {
+    const box = new Float64Array([Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity])
+    for (let k = 0, o = 0; k < p.count; k++, o += STRIDE) {
+      const reach = this.bounds[p.item[k]] * Math.max(p.form[o + 7], p.form[o + 8])
+      for (let c = 0; c < 3; c++) {
+        box[c] = Math.min(box[c], p.form[o + c] - reach)
+        box[c + 3] = Math.max(box[c + 3], p.form[o + c] + reach)
+      }
+    }
+    return box
+  }
+
+  private put(at: number, plants: Plants): void {
+    if (plants.count) this.cells.set(at, { plants, box: this.boxOf(plants), revision: ++this.revision })
+    else this.cells.delete(at)
+  }
+
+  /** Sort a sheet's plants into its drawing cells. */
+  place(index: number, key: string, plants: Plants): void {
+    const { size, columns } = this.stand.sheets
+    const per = Math.round(size / CELL)
+    const col0 = (index % columns) * per
+    const row0 = Math.floor(index / columns) * per
+    const lists: number[][] = Array.from({ length: per * per }, () => [])
+    for (let k = 0, o = 0; k < plants.count; k++, o += STRIDE) {
+      const c = Math.min(Math.max(Math.floor(plants.form[o] / CELL) - col0, 0), per - 1)
+      const r = Math.min(Math.max(Math.floor(plants.form[o + 2] / CELL) - row0, 0), per - 1)
+      lists[r * per + c].push(k)
+    }
+    const ids = lists.map((list, n) => {
+      const at = (row0 + Math.floor(n / per)) * 4096 + col0 + (n % per)
+      const chosen = new Set(list)
+      this.put(at, per === 1 ? plants : gather([plants], (_, k) => chosen.has(k)))
+      return at
+    })
+    this.sheets.set(index, { key, cells: ids })
+  }
+
+  /** Put other plants into a box of level metres, in place of what stands there. */
+  replace(x0: number, z0: number, x1: number, z1: number, plants: Plants): void {
+    const inBox = (p: Plants, k: number) => {
+      const x = p.form[k * STRIDE]
+      const z = p.form[k * STRIDE + 2]
+      return x >= x0 && x < x1 && z >= z0 && z < z1
+    }
+    for (let row = Math.floor(z0 / CELL); row * CELL < z1; row++) {
+      for (let col = Math.floor(x0 / CELL); col * CELL < x1; col++) {
+        const at = row * 4096 + col
+        if (!this.loaded(col, row)) continue
+        const old = this.cells.get(at)?.plants
+        const here = (p: Plants, k: number) =>
+          Math.floor(p.form[k * STRIDE] / CELL) === col && Math.floor(p.form[k * STRIDE + 2] / CELL) === row
+        this.put(at, gather(old ? [old, plants] : [plants], (p, k) => (p === plants ? here(p, k) : !inBox(p, k))))
+      }
+    }
+  }
+
+  private loaded(col: number, row: number): boolean {
+    const { size, columns } = this.stand.sheets
+    return this.sheets.has(Math.floor((row * CELL) / size) * columns + Math.floor((col * CELL) / size))
+  }
+
+  /** The key under which a sheet is on the stage, if it is. */
+  keyOf(index: number): string | undefined {
+    return this.sheets.get(index)?.key
+  }
+
+  /** Mark a sheet as being on the stage under another key without fetching it again. */
+  spoil(index: number): void {
+    const sheet = this.sheets.get(index)
+    if (sheet) sheet.key = ''
+  }
+
+  /** Take a sheet off the stage. */
+  drop(index: number): void {
+    for (const at of this.sheets.get(index)?.cells ?? []) this.cells.delete(at)
+    this.sheets.delete(index)
+  }
+
+  get resident(): number[] {
+    return [...this.sheets.keys()]
+  }
+}
+
+const AT_ONCE = 4
+const FAR_SHEETS = 1.6
+
+/** Keeps the stage's plants as the level's stands say, nearest sheets first. */
+export class PlantStore {
+  readonly stands = new Map<number, StandPlants>()
+  private busy = 0
+  private fetching = new Set<string>()
+  private eye: [number, number] = [0, 0]
+  private failed = new Map<string, number>()
+
+  constructor(
+    private readonly slug: string,
+    private readonly stock: Map<string, Item>,
+    private readonly changed: () => void,
+    private readonly stale: () => void,
+  ) {}
+
+  /** Take over the stands as the server has them now. */
+  setStands(stands: Stand[]): void {
+    const now = new Set(stands.map((s) => s.id))
+    for (const id of this.stands.keys()) if (!now.has(id)) this.stands.delete(id)
+    for (const stand of stands) {
+      const known = this.stands.get(stand.id)
+      if (known) known.stand = stand
+      else {
+        const bounds = stand.settings.mix.map((m) => this.stock.get(m.item)?.bound ?? 1)
+        this.stands.set(stand.id, new StandPlants(stand, bounds))
+      }
+    }
+    this.pump()
+    this.changed()
+  }
+
+  /** The eye has moved: nearer sheets come first, sheets of swards far away are let go. */
+  setEye(x: number, z: number): void {
+    this.eye = [x, z]
+    this.pump()
+  }
+
+  /** Whether every sheet that can be seen from here is on the stage. */
+  get settled(): boolean {
+    return this.busy === 0 && this.wanted().length === 0
+  }
+
+  private distance(sp: StandPlants, index: number): number {
+    const { size, columns } = sp.stand.sheets
+    const x0 = (index % columns) * size
+    const z0 = Math.floor(index / columns) * size
+    const dx = Math.max(x0 - this.eye[0], 0, this.eye[0] - x0 - size)
+    const dz = Math.max(z0 - this.eye[1], 0, this.eye[1] - z0 - size)
+    return Math.hypot(dx, dz)
+  }
+
+  private wanted(): { sp: StandPlants; index: number; key: string; far: number }[] {
+    const out = []
+    const now = Date.now()
+    for (const sp of this.stands.values()) {
+      const { gone, shadow } = sp.stand.settings.distances
+      const reach = sp.stand.sward ? Math.max(gone, shadow) : Infinity
+      for (let index = 0; index < sp.stand.sheets.keys.length; index++) {
+        const key = sp.stand.sheets.keys[index]
+        if (sp.keyOf(index) === key || this.fetching.has(`${sp.stand.id}/${index}`)) continue
+        if ((this.failed.get(key) ?? 0) > now) continue
+        const far = this.distance(sp, index)
+        if (far <= reach) out.push({ sp, index, key, far })
+      }
+    }
+    return out.sort((a, b) => a.far - b.far)
+  }
+
+  private pump(): void {
+    for (const sp of this.stands.values()) {
+      if (!sp.stand.sward) continue
+      const limit = sp.stand.settings.distances.gone * FAR_SHEETS + sp.stand.sheets.size
+      for (const index of sp.resident) if (this.distance(sp, index) > limit) sp.drop(index)
+    }
+    for (const want of this.wanted().slice(0, AT_ONCE - this.busy)) void this.fetch(want.sp, want.index, want.key)
+  }
+
+  private async fetch(sp: StandPlants, index: number, key: string): Promise<void> {
+    const mark = `${sp.stand.id}/${index}`
+    const { columns } = sp.stand.sheets
+    this.fetching.add(mark)
+    this.busy++
+    try {
+      const path = `/levels/${this.slug}/stands/${sp.stand.id}/plants/${index % columns}/${Math.floor(index / columns)}/${key}`
+      const plants = decode(await askBytes('GET', path))
+      if (sp.stand.sheets.keys[index] === key) sp.place(index, key, plants)
+    } catch {
+      this.failed.set(key, Date.now() + 2000)
+      this.stale()
+    } finally {
+      this.fetching.delete(mark)
+      this.busy--
+      this.pump()
+      this.changed()
+    }
+  }
+}

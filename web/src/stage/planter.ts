@@ -1,0 +1,217 @@
+import * as THREE from 'three'
+import type { Stand, View } from '../api/client'
+import { states, type States } from './distances'
+import { boxVisible, planes } from './frustum'
+import { STRIDE } from './payload'
+import type { Cell, PlantStore } from './plantStore'
+import { PLANT_FRAGMENT, PLANT_VERTEX, SHADOW_FRAGMENT } from './shaders'
+import type { ItemMeshes, PartMesh } from './stock'
+
+type Uniforms = Record<string, THREE.IUniform>
+
+/** One draw call: a part of a state of an item, for the plants of one cell. */
+interface Call {
+  mesh: THREE.Mesh
+  geometry: THREE.InstancedBufferGeometry
+  used: boolean
+}
+
+/** The instances of one state of an item in one cell, shared by the calls of its parts. */
+interface Batch {
+  buffer: THREE.InstancedInterleavedBuffer
+  array: Float32Array
+  calls: Call[]
+  count: number
+  stamp: string
+}
+
+/** A stand's materials and distances for the stage. */
+interface Look {
+  stamp: string
+  items: ItemMeshes[]
+  states: States[]
+  colour: THREE.ShaderMaterial[][][]
+  shadow: THREE.ShaderMaterial[][][]
+}
+
+/** Draws plants cell by cell by the same rule as the core's reckoning: see `thicket.sight.cost`. */
+export class Planter {
+  readonly colourScene = new THREE.Scene()
+  readonly shadowScene = new THREE.Scene()
+  hidden = new Set<number>()
+  private looks = new Map<number, Look>()
+  private batches = new Map<string, Batch>()
+
+  constructor(
+    private readonly store: PlantStore,
+    private readonly stock: Map<string, ItemMeshes>,
+    private readonly light: Uniforms,
+  ) {
+    for (const scene of [this.colourScene, this.shadowScene]) scene.matrixAutoUpdate = scene.matrixWorldAutoUpdate = false
+  }
+
+  private material(part: PartMesh, stand: Stand, st: States, k: number, item: ItemMeshes, shadow: boolean): THREE.ShaderMaterial {
+    const half = stand.settings.distances.fade / 2
+    const last = k === st.start.length - 1
+    const fade = new THREE.Vector4(
+      st.start[k] > 0 ? st.start[k] - half : -1,
+      st.start[k] + half,
+      last ? st.end[k] - 2 * half : st.end[k] - half,
+      last ? st.end[k] : st.end[k] + half,
+    )
+    const tints = stand.settings.tints.map((t) => new THREE.Color(t)).map((c) => new THREE.Vector3(c.r, c.g, c.b))
+    return new THREE.ShaderMaterial({
+      vertexShader: PLANT_VERTEX,
+      fragmentShader: shadow ? SHADOW_FRAGMENT : PLANT_FRAGMENT,
+      side: part.cut ? THREE.DoubleSide : THREE.FrontSide,
+      defines: { ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), FOOT: item.item.height > 2 ? '0.08' : '0.9' },
+      uniforms: {
+        ...this.light,
+        uTexture: { value: part.texture },
+        uFade: { value: fade },
+        uTintA: { value: tints[0] },
+        uTintB: { value: tints[1] },
+        uTinted: { value: part.tinted ? 1 : 0 },
+        uGhost: { value: 0 },
+      },
+    })
+  }
+
+  private lookOf(stand: Stand): Look {
+    const { mix, distances, tints } = stand.settings
+    const stamp = JSON.stringify([mix.map((m) => m.item), distances, tints])
+    const known = this.looks.get(stand.id)
+    if (known?.stamp === stamp) return known
+    this.forget(stand.id)
+    const items = mix.map((m) => this.stock.get(m.item)!)
+    const sts = items.map((item) => states(distances, item.lods, item.billboard))
+    const make = (shadow: boolean) =>
+      items.map((item, m) =>
+        item.states.map((parts, k) => parts.map((part) => this.material(part, stand, sts[m], k, item, shadow))),
+      )
+    const look = { stamp, items, states: sts, colour: make(false), shadow: make(true) }
+    this.looks.set(stand.id, look)
+    return look
+  }
+
+  private forget(id: number): void {
+    const look = this.looks.get(id)
+    for (const m of [look?.colour, look?.shadow].flat(3)) m?.dispose()
+    for (const [key, batch] of this.batches) {
+      if (!key.startsWith(`${id}/`)) continue
+      for (const call of batch.calls) {
+        call.mesh.removeFromParent()
+        call.geometry.dispose()
+      }
+      this.batches.delete(key)
+    }
+    this.looks.delete(id)
+  }
+
+  private batch(key: string, parts: PartMesh[], materials: THREE.ShaderMaterial[], scene: THREE.Scene, room: number): Batch {
+    const known = this.batches.get(key)
+    if (known && known.array.length >= room * STRIDE) return known
+    for (const call of known?.calls ?? []) {
+      call.mesh.removeFromParent()
+      call.geometry.dispose()
+    }
+    const array = new Float32Array(Math.ceil(room * 1.25 + 4) * STRIDE)
+    const buffer = new THREE.InstancedInterleavedBuffer(array, STRIDE, 1)
+    buffer.setUsage(THREE.DynamicDrawUsage)
+    const calls = parts.map((part, p): Call => {
+      const geometry = new THREE.InstancedBufferGeometry()
+      geometry.index = part.geometry.index
+      for (const name of ['position', 'normal', 'uv']) geometry.setAttribute(name, part.geometry.getAttribute(name))
+      geometry.setAttribute('aPlace', new THREE.InterleavedBufferAttribute(buffer, 3, 0))
+      geometry.setAttribute('aTurn', new THREE.InterleavedBufferAttribute(buffer, 4, 3))
+      geometry.setAttribute('aSize', new THREE.InterleavedBufferAttribute(buffer, 3, 7))
+      const mesh = new THREE.Mesh(geometry, materials[p])
+      mesh.frustumCulled = false
+      mesh.matrixAutoUpdate = false
+      scene.add(mesh)
+      return { mesh, geometry, used: false }
+    })
+    const made = { buffer, array, calls, count: 0, stamp: '' }
+    this.batches.set(key, made)
+    return made
+  }
+
+  /** Choose what the view draws. Returns the plants drawn. */
+  choose(view: View): number {
+    return this.fill(view, planes(view), false)
+  }
+
+  /** Choose what casts shadows around the eye. */
+  chooseShadows(view: View): number {
+    return this.fill(view, null, true)
+  }
+
+  private fill(view: View, sides: Float64Array | null, shadow: boolean): number {
+    const scene = shadow ? this.shadowScene : this.colourScene
+    for (const child of scene.children) child.visible = false
+    let plants = 0
+    for (const sp of this.store.stands.values()) {
+      const { stand } = sp
+      if (this.hidden.has(stand.id)) continue
+      const look = this.lookOf(stand)
+      const reach = shadow ? stand.settings.distances.shadow : stand.settings.distances.gone
+      if (reach <= 0) continue
+      for (const [at, cell] of sp.cells) {
+        if (boxFar(cell.box, view) > reach + 4) continue
+        if (sides && !boxVisible(sides, cell.box)) continue
+        plants += this.fillCell(`${stand.id}/${shadow ? 's' : 'c'}/${at}`, look, cell, view, reach, shadow, scene)
+      }
+    }
+    return plants
+  }
+
+  private fillCell(key: string, look: Look, cell: Cell, view: View, reach: number, shadow: boolean, scene: THREE.Scene): number {
+    const { form, item, count } = cell.plants
+    const picks = look.states.map((st) => st.start.map(() => [] as number[]))
+    for (let k = 0, o = 0; k < count; k++, o += STRIDE) {
+      const far = Math.hypot(form[o] - view.x, form[o + 1] - view.y, form[o + 2] - view.z)
+      if (far >= reach) continue
+      const st = look.states[item[k]]
+      const mine = picks[item[k]]
+      const solid = look.items[item[k]].lods
+      for (let s = 0; s < st.start.length; s++) {
+        if (shadow ? s < solid && far >= st.start[s] && far < st.end[s] : far >= st.show[s] && far < st.hide[s]) mine[s].push(o)
+      }
+    }
+    let drawn = 0
+    picks.forEach((byState, m) =>
+      byState.forEach((offsets, s) => {
+        if (!offsets.length) return
+        drawn += offsets.length
+        const parts = look.items[m].states[s]
+        const batch = this.batch(`${key}/${m}/${s}`, parts, (shadow ? look.shadow : look.colour)[m][s], scene, offsets.length)
+        let sum = 0
+        for (const o of offsets) sum = (sum * 31 + o) % 2147483647
+        const stamp = `${cell.revision}/${offsets.length}/${sum}`
+        if (batch.stamp !== stamp) {
+          let to = 0
+          for (const o of offsets) for (let c = 0; c < STRIDE; c++) batch.array[to++] = form[o + c]
+          batch.buffer.clearUpdateRanges()
+          batch.buffer.addUpdateRange(0, to)
+          batch.buffer.needsUpdate = true
+          batch.stamp = stamp
+        }
+        for (const call of batch.calls) {
+          call.geometry.instanceCount = offsets.length
+          call.mesh.visible = true
+        }
+      }),
+    )
+    return drawn
+  }
+
+  dispose(): void {
+    for (const id of [...this.looks.keys()]) this.forget(id)
+  }
+}
+
+function boxFar(box: Float64Array, view: View): number {
+  const dx = Math.max(box[0] - view.x, 0, view.x - box[3])
+  const dz = Math.max(box[2] - view.z, 0, view.z - box[5])
+  return Math.hypot(dx, dz)
+}

@@ -1,0 +1,276 @@
+/** GLSL shared by plants and ground: light, fog and shadow of the one sun. */
+export const LIGHT = /* glsl */ `
+uniform vec3 uSun;
+uniform vec3 uEye;
+uniform vec3 uSkyColour;
+uniform vec3 uFogColour;
+uniform float uFog;
+uniform sampler2D uShadowMap;
+uniform mat4 uShadowMatrix;
+uniform float uShadowOn;
+
+float sunlit(vec3 at) {
+  if (uShadowOn < 0.5) return 1.0;
+  vec3 p = (uShadowMatrix * vec4(at, 1.0)).xyz * 0.5 + 0.5;
+  vec2 rim = min(p.xy, 1.0 - p.xy);
+  if (min(rim.x, rim.y) < 0.0 || p.z > 1.0) return 1.0;
+  float lit = 0.0;
+  for (int k = 0; k < 4; k++) {
+    vec2 o = vec2(float(k & 1) - 0.5, float(k >> 1) - 0.5) / 1024.0 * 1.8;
+    lit += texture2D(uShadowMap, p.xy + o).r + 0.0016 > p.z ? 0.25 : 0.0;
+  }
+  return mix(1.0, lit, smoothstep(0.0, 0.06, min(rim.x, rim.y)));
+}
+
+vec3 haze(vec3 colour, vec3 at) {
+  float d = distance(at, uEye);
+  float low = exp(-max(at.y - 350.0, 0.0) * 0.006);
+  float f = 1.0 - exp(-d * uFog * (0.65 + 0.5 * low));
+  vec3 way = normalize(at - uEye);
+  float glow = pow(max(dot(way, uSun), 0.0), 4.0);
+  return mix(colour, uFogColour + vec3(0.10, 0.07, 0.02) * glow, f);
+}
+
+vec3 paper(vec3 c) {
+  c = c / (1.0 + 0.18 * c);
+  return pow(max(c, 0.0), vec3(1.0 / 2.2));
+}
+`
+
+/** Plant vertices: an instance's form turns, scales and sets the mesh; both passes use it. */
+export const PLANT_VERTEX = /* glsl */ `
+attribute vec3 aPlace;
+attribute vec4 aTurn;
+attribute vec3 aSize;
+uniform vec3 uViewer;
+varying vec2 vUv;
+varying vec3 vAt;
+varying vec3 vNormal;
+varying float vTint;
+varying float vFar;
+varying float vUp;
+
+vec3 turn(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
+
+void main() {
+  vec3 scaled = position * vec3(aSize.x, aSize.y, aSize.x);
+#ifdef FACING
+  vec3 to = uViewer - aPlace;
+  vec3 side = normalize(vec3(to.z, 0.0, -to.x));
+  vAt = aPlace + side * scaled.x + vec3(0.0, scaled.y, 0.0);
+  vec3 out3 = normalize(vec3(to.x, 0.0, to.z));
+  vNormal = normalize(side * (position.x * 0.22) + out3 * 0.5 + vec3(0.0, 0.35 + position.y * 0.03, 0.0));
+#else
+  vAt = aPlace + turn(aTurn, scaled);
+  vNormal = turn(aTurn, normal);
+#endif
+  vUv = uv;
+  vTint = aSize.z;
+  vFar = distance(uViewer, aPlace);
+  vUp = position.y;
+  gl_Position = projectionMatrix * viewMatrix * vec4(vAt, 1.0);
+}
+`
+
+/** Which pixels a fading state keeps: two states that fade into each other keep opposite ones. */
+const FADE = /* glsl */ `
+uniform vec4 uFade;
+bool faded(float far) {
+  float grain = fract(52.9829189 * fract(dot(floor(gl_FragCoord.xy), vec2(0.06711056, 0.00583715))));
+  float come = uFade.x < 0.0 ? 1.0 : clamp((far - uFade.x) / max(uFade.y - uFade.x, 0.001), 0.0, 1.0);
+  float go = clamp((uFade.w - far) / max(uFade.w - uFade.z, 0.001), 0.0, 1.0);
+  return grain < 1.0 - come || grain >= go;
+}
+`
+
+export const PLANT_FRAGMENT = /* glsl */ `
+uniform sampler2D uTexture;
+uniform vec3 uTintA;
+uniform vec3 uTintB;
+uniform float uTinted;
+uniform float uGhost;
+varying vec2 vUv;
+varying vec3 vAt;
+varying vec3 vNormal;
+varying float vTint;
+varying float vFar;
+varying float vUp;
+${LIGHT}
+${FADE}
+void main() {
+  vec4 texel = texture2D(uTexture, vUv);
+#ifdef CUT
+  if (texel.a < 0.42) discard;
+#endif
+  if (faded(vFar)) discard;
+  vec3 colour = pow(texel.rgb, vec3(2.2));
+  vec3 tint = mix(uTintA, uTintB, vTint);
+  colour *= mix(vec3(1.0), tint * 1.45, uTinted);
+  vec3 n = normalize(vNormal);
+#ifdef CUT
+  float facing = dot(n, uSun);
+  float direct = clamp(facing * 0.36 + 0.5, 0.0, 1.0);
+  vec3 way = normalize(uEye - vAt);
+  float through = pow(max(dot(-way, uSun), 0.0), 3.0) * 0.5;
+#else
+  if (!gl_FrontFacing) n = -n;
+  float direct = max(dot(n, uSun), 0.0);
+  float through = 0.0;
+#endif
+  float lit = sunlit(vAt + n * 0.15);
+  float ground = clamp(0.55 + vUp * FOOT, 0.0, 1.0);
+  vec3 light = vec3(1.62, 1.50, 1.26) * (direct + through) * lit + uSkyColour * (0.52 + 0.26 * n.y) * ground;
+  colour *= light;
+  gl_FragColor = vec4(paper(haze(colour, vAt)), 1.0);
+}
+`
+
+export const SHADOW_FRAGMENT = /* glsl */ `
+uniform sampler2D uTexture;
+varying vec2 vUv;
+void main() {
+#ifdef CUT
+  if (texture2D(uTexture, vUv).a < 0.42) discard;
+#endif
+  gl_FragColor = vec4(1.0);
+}
+`
+
+/** Terrain vertices: a flat grid tile, lifted by the height raster. */
+export const GROUND_VERTEX = /* glsl */ `
+attribute vec2 aTile;
+uniform sampler2D uHeights;
+uniform ivec2 uVertices;
+uniform float uCell;
+varying vec3 vAt;
+void main() {
+  ivec2 at = clamp(ivec2(aTile + position.xz), ivec2(0), uVertices - 1);
+  float h = texelFetch(uHeights, at, 0).r;
+  vAt = vec3(float(at.x) * uCell, h + position.y, float(at.y) * uCell);
+  gl_Position = projectionMatrix * viewMatrix * vec4(vAt, 1.0);
+}
+`
+
+/** What the ground shows in both views: wash of its layers, tried suitability, and the brush's reach. */
+export const GROUND_COMMON = /* glsl */ `
+uniform sampler2D uRelief;
+uniform sampler2D uLayersA;
+uniform sampler2D uLayersB;
+uniform vec3 uColours[8];
+uniform vec2 uExtent;
+uniform sampler2D uOverlay;
+uniform float uOverlayOn;
+uniform vec4 uBrush;
+uniform vec3 uBrushInk;
+
+float grain(vec2 p) {
+  vec2 i = floor(p);
+  vec2 f = fract(p);
+  f = f * f * (3.0 - 2.0 * f);
+  vec4 h = fract(sin(vec4(dot(i, vec2(127.1, 311.7)), dot(i + vec2(1.0, 0.0), vec2(127.1, 311.7)),
+    dot(i + vec2(0.0, 1.0), vec2(127.1, 311.7)), dot(i + 1.0, vec2(127.1, 311.7)))) * 43758.5453);
+  return mix(mix(h.x, h.y, f.x), mix(h.z, h.w, f.x), f.y);
+}
+
+vec3 surface(vec2 uv) {
+  vec4 a = texture2D(uLayersA, uv);
+  vec4 b = texture2D(uLayersB, uv);
+  return uColours[0] * a.r + uColours[1] * a.g + uColours[2] * a.b + uColours[3] * a.a
+    + uColours[4] * b.r + uColours[5] * b.g + uColours[6] * b.b + uColours[7] * b.a;
+}
+
+vec3 suited(vec3 colour, vec2 uv) {
+  if (uOverlayOn < 0.5) return colour;
+  float s = texture2D(uOverlay, uv).r;
+  vec3 no = mix(colour, vec3(dot(colour, vec3(0.33))), 0.75) * 0.86;
+  return mix(no, mix(colour, vec3(0.16, 0.36, 0.12), 0.62), s);
+}
+
+vec3 reach(vec3 colour, vec2 at, float pixel) {
+  if (uBrush.z <= 0.0) return colour;
+  float d = distance(at, uBrush.xy);
+  float hard = uBrush.z * (1.0 - uBrush.w);
+  float line = 1.0 - smoothstep(pixel, pixel * 2.2, abs(d - uBrush.z));
+  float inner = (1.0 - smoothstep(pixel * 0.6, pixel * 1.6, abs(d - hard))) * 0.55 * step(0.02, uBrush.w);
+  float fill = d < uBrush.z ? 0.20 * smoothstep(uBrush.z, max(hard, 0.001), d) : 0.0;
+  return mix(colour, uBrushInk, clamp(max(max(line, inner), fill), 0.0, 0.95));
+}
+`
+
+export const GROUND_FRAGMENT = /* glsl */ `
+varying vec3 vAt;
+${LIGHT}
+${GROUND_COMMON}
+void main() {
+  vec2 uv = vAt.xz / uExtent;
+  vec4 relief = texture2D(uRelief, uv);
+  vec3 n = vec3(relief.r * 2.0 - 1.0, 0.0, relief.g * 2.0 - 1.0);
+  n.y = sqrt(max(1.0 - n.x * n.x - n.z * n.z, 0.03));
+  float steep = 1.0 - n.y;
+  float far = distance(vAt, uEye);
+  float near = 1.0 - smoothstep(20.0, 160.0, far);
+  float speck = grain(vAt.xz * 2.7) * 0.5 + grain(vAt.xz * 9.0) * 0.5 * near + grain(vAt.xz * 0.31) * 0.5;
+  vec3 colour = surface(uv);
+  float rock = texture2D(uLayersA, uv).r;
+  float bed = grain(vec2(vAt.y * 2.3 + grain(vAt.xz * 0.08) * 5.0, dot(vAt.xz, vec2(0.03, 0.022))));
+  float crack = grain(vec2(dot(vAt.xz, vec2(0.55, 0.5)), vAt.y * 0.16));
+  float layered = mix(1.0, 0.66 + 0.42 * bed + 0.22 * crack, rock * smoothstep(0.12, 0.4, steep));
+  colour *= layered * (0.84 + 0.62 * (speck - 0.72) * (1.0 - 0.5 * rock));
+  float turf = texture2D(uLayersA, uv).b;
+  float blade = grain(vec2(vAt.x * 14.0, vAt.z * 5.0)) * near;
+  colour = mix(colour, colour * vec3(0.80, 0.92, 0.62) * (0.82 + 0.4 * blade), turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
+  colour = suited(colour, uv);
+  float direct = max(dot(n, uSun), 0.0) * relief.b;
+  vec3 light = vec3(1.86, 1.70, 1.40) * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));
+  light += uSkyColour * (0.36 + 0.30 * n.y) * (0.45 + 0.55 * relief.a);
+  colour = paper(haze(colour * light, vAt));
+  gl_FragColor = vec4(reach(colour, vAt.xz, max(0.05, far * 0.0016)), 1.0);
+}
+`
+
+export const WATER_FRAGMENT = /* glsl */ `
+varying vec3 vAt;
+uniform sampler2D uHeights;
+uniform vec2 uExtent;
+${LIGHT}
+float wave(vec2 p) { return sin(p.x * 1.7 + sin(p.y * 1.1)) * 0.5 + sin(p.y * 2.3 + p.x * 0.7) * 0.5; }
+void main() {
+  vec3 way = normalize(vAt - uEye);
+  vec3 n = normalize(vec3(wave(vAt.xz * 0.9) * 0.018, 1.0, wave(vAt.zx * 1.1 + 3.0) * 0.018));
+  float rim = pow(1.0 - max(dot(-way, n), 0.0), 4.0);
+  float deep = smoothstep(0.0, 3.5, vAt.y - texture2D(uHeights, vAt.xz / uExtent).r);
+  vec3 body = mix(vec3(0.20, 0.24, 0.19), vec3(0.045, 0.115, 0.12), deep);
+  vec3 mirror = reflect(way, n);
+  vec3 sky = mix(uFogColour, vec3(0.36, 0.50, 0.62), clamp(mirror.y * 1.6, 0.0, 1.0)) * 0.85;
+  vec3 colour = mix(body, sky, 0.10 + 0.82 * rim);
+  colour += vec3(1.0, 0.93, 0.78) * pow(max(dot(mirror, uSun), 0.0), 220.0) * 1.4;
+  gl_FragColor = vec4(paper(haze(colour, vAt)), mix(0.78, 0.97, deep));
+}
+`
+
+export const SKY_FRAGMENT = /* glsl */ `
+varying vec3 vWay;
+uniform vec3 uSun;
+uniform vec3 uFogColour;
+float n2(vec2 p) {
+  vec2 i = floor(p); vec2 f = fract(p); f = f * f * (3.0 - 2.0 * f);
+  vec4 h = fract(sin(vec4(dot(i, vec2(12.99, 78.23)), dot(i + vec2(1.0, 0.0), vec2(12.99, 78.23)),
+    dot(i + vec2(0.0, 1.0), vec2(12.99, 78.23)), dot(i + 1.0, vec2(12.99, 78.23)))) * 43758.54);
+  return mix(mix(h.x, h.y, f.x), mix(h.z, h.w, f.x), f.y);
+}
+void main() {
+  vec3 way = normalize(vWay);
+  float up = clamp(way.y, 0.0, 1.0);
+  vec3 colour = mix(uFogColour, vec3(0.33, 0.49, 0.62), pow(up, 0.55));
+  if (way.y > 0.01) {
+    vec2 p = way.xz / (way.y + 0.12) * 1.5;
+    float c = n2(p) * 0.5 + n2(p * 2.1 + 4.0) * 0.27 + n2(p * 4.3 + 9.0) * 0.15 + n2(p * 9.1) * 0.08;
+    float veil = smoothstep(0.48, 0.78, c) * smoothstep(0.01, 0.2, way.y);
+    colour = mix(colour, vec3(0.96, 0.93, 0.86), veil * 0.75);
+  }
+  float glow = max(dot(way, uSun), 0.0);
+  colour += vec3(0.22, 0.17, 0.09) * pow(glow, 8.0) + vec3(0.8, 0.7, 0.5) * pow(glow, 600.0);
+  colour = colour / (1.0 + 0.18 * colour);
+  gl_FragColor = vec4(pow(colour, vec3(1.0 / 2.2)), 1.0);
+}
+`

@@ -1,0 +1,154 @@
+import type { Item, Level, Stand, View } from '../api/client'
+import { EyeView, type Drawn } from './eyeView'
+import { loadGround, type Ground } from './ground'
+import { GroundTextures, rasterTexture } from './groundTextures'
+import { PlanView } from './planView'
+import { PlantStore } from './plantStore'
+import { loadStock } from './stock'
+
+export interface BrushReach {
+  x: number
+  z: number
+  radius: number
+  soft: number
+}
+
+const SETTLE_MS = 180
+
+/** Both views of a level over one store of plants; draws a frame only when something changed. */
+export class Stage {
+  readonly eye: EyeView
+  readonly plan: PlanView
+  readonly store: PlantStore
+  /** Called when the eye has come to rest, or what it sees has changed. */
+  onSettled: (view: View, drawn: Drawn) => void = () => {}
+  /** Called before each frame with the seconds since the last; returns whether the eye moves. */
+  onFrame: (seconds: number) => boolean = () => false
+  onDrawn: () => void = () => {}
+  shown = { eye: true, plan: true }
+  private revision = 1
+  private dirty = { eye: true, plan: true }
+  private movedAt = 0
+  private settled = false
+  private last = performance.now()
+  private frame = 0
+
+  private constructor(
+    eyeCanvas: HTMLCanvasElement,
+    planCanvas: HTMLCanvasElement,
+    readonly level: Level,
+    readonly ground: Ground,
+    stock: Awaited<ReturnType<typeof loadStock>>,
+    items: Map<string, Item>,
+    onStale: () => void,
+  ) {
+    const textures = new GroundTextures(ground, level)
+    this.store = new PlantStore(level.slug, items, () => this.plantsChanged(), onStale)
+    this.eye = new EyeView(eyeCanvas, ground, level, textures, this.store, stock)
+    const crown = (stand: Stand) => items.get(stand.settings.mix[0].item)?.crown ?? 1
+    this.plan = new PlanView(planCanvas, ground, level, textures, this.store, crown)
+    this.loop = this.loop.bind(this)
+    this.frame = requestAnimationFrame(this.loop)
+  }
+
+  static async open(eyeCanvas: HTMLCanvasElement, planCanvas: HTMLCanvasElement, level: Level, onStale: () => void): Promise<Stage> {
+    const [ground, stock] = await Promise.all([loadGround(level), loadStock(level.stock)])
+    return new Stage(eyeCanvas, planCanvas, level, ground, stock, new Map(level.stock.map((i) => [i.slug, i])), onStale)
+  }
+
+  setStands(stands: Stand[]): void {
+    this.store.setStands(stands)
+  }
+
+  /** Plants on the stage have changed. */
+  plantsChanged(): void {
+    this.revision++
+    this.touch()
+  }
+
+  /** Something to draw has changed in both views. */
+  touch(): void {
+    this.dirty = { eye: true, plan: true }
+    this.settled = false
+  }
+
+  touchPlan(): void {
+    this.dirty.plan = true
+  }
+
+  /** Look from elsewhere. */
+  look(view: Partial<View>): void {
+    this.eye.view = { ...this.eye.view, ...view }
+    this.store.setEye(this.eye.view.x, this.eye.view.z)
+    this.movedAt = performance.now()
+    this.dirty = { eye: true, plan: true }
+    this.settled = false
+  }
+
+  /** Show the brush's reach on the ground in both views, or nothing. */
+  setBrush(brush: BrushReach | null, thin: boolean): void {
+    for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
+      if (brush) u.uBrush.value.set(brush.x, brush.z, brush.radius, brush.soft)
+      else u.uBrush.value.set(0, 0, 0, 0)
+      u.uBrushInk.value.set(...((thin ? [0.5, 0.13, 0.1] : [0.16, 0.32, 0.1]) as [number, number, number]))
+    }
+    this.dirty = { eye: true, plan: true }
+  }
+
+  /** Lay a raster of suitability, rows × columns of 0–255, over the ground, or take it off. */
+  setOverlay(raster: { data: Uint8Array; columns: number; rows: number } | null): void {
+    for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
+      if (raster) {
+        u.uOverlay.value.dispose()
+        u.uOverlay.value = rasterTexture(raster.data, raster.columns, raster.rows)
+      }
+      u.uOverlayOn.value = raster ? 1 : 0
+    }
+    this.dirty = { eye: true, plan: true }
+  }
+
+  /** The density of a sward, drawn as ticks in plan. */
+  setSward(raster: { data: Uint8Array; columns: number; rows: number } | null): void {
+    const u = this.plan.groundUniforms
+    u.uSward.value?.dispose()
+    u.uSward.value = raster ? rasterTexture(raster.data, raster.columns, raster.rows) : null
+    u.uSwardOn.value = raster ? 1 : 0
+    this.dirty.plan = true
+  }
+
+  /** Stands that are not drawn. */
+  hide(stands: Set<number>): void {
+    this.eye.planter.hidden = stands
+    this.plan.hidden = stands
+    this.plantsChanged()
+  }
+
+  private loop(now: number): void {
+    this.frame = requestAnimationFrame(this.loop)
+    const seconds = Math.min((now - this.last) / 1000, 0.25)
+    this.last = now
+    if (this.onFrame(seconds)) this.movedAt = performance.now()
+    const resting = performance.now() - this.movedAt > SETTLE_MS
+    const settle = resting && !this.settled
+    if (this.shown.eye && (this.dirty.eye || settle)) {
+      this.eye.render(!resting, this.revision)
+      this.dirty.eye = false
+      this.onDrawn()
+    }
+    if (this.shown.plan && this.dirty.plan) {
+      this.plan.render(this.revision)
+      this.dirty.plan = false
+      this.onDrawn()
+    }
+    if (settle) {
+      this.settled = true
+      this.onSettled(this.eye.view, this.eye.drawn)
+    }
+  }
+
+  dispose(): void {
+    cancelAnimationFrame(this.frame)
+    this.eye.dispose()
+    this.plan.dispose()
+  }
+}

@@ -1,0 +1,58 @@
+import * as THREE from 'three'
+import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
+import type { Item } from '../api/client'
+
+/** One material's triangles of a state. */
+export interface PartMesh {
+  geometry: THREE.BufferGeometry
+  texture: THREE.Texture
+  cut: boolean
+  facing: boolean
+  /** Whether the stand's tints colour it: leaves, grass and stone, not bark. */
+  tinted: boolean
+}
+
+/** A stock item on the stage: the parts of every state, its LODs in order and then its billboard. */
+export interface ItemMeshes {
+  item: Item
+  states: PartMesh[][]
+  lods: number
+  billboard: boolean
+}
+
+function partsOf(node: THREE.Object3D): PartMesh[] {
+  const parts: PartMesh[] = []
+  node.traverse((child) => {
+    if (!(child instanceof THREE.Mesh)) return
+    const material = child.material as THREE.MeshStandardMaterial
+    const texture = material.map ?? new THREE.Texture()
+    texture.colorSpace = THREE.NoColorSpace
+    texture.anisotropy = 2
+    parts.push({
+      geometry: child.geometry,
+      texture,
+      cut: material.alphaTest > 0,
+      facing: material.userData.facing === true,
+      tinted: !/bark/.test(material.name),
+    })
+  })
+  return parts
+}
+
+/** Load the meshes of a level's stock items. */
+export async function loadStock(items: Item[]): Promise<Map<string, ItemMeshes>> {
+  const loader = new GLTFLoader()
+  const loaded = await Promise.all(
+    items.map(async (item): Promise<[string, ItemMeshes]> => {
+      const { scene } = await loader.loadAsync(item.glb)
+      const named = (name: string) => scene.getObjectByName(name)
+      const states: PartMesh[][] = []
+      for (let k = 0; named(`lod${k}`); k++) states.push(partsOf(named(`lod${k}`)!))
+      const lods = states.length
+      const billboard = named('billboard')
+      if (billboard) states.push(partsOf(billboard))
+      return [item.slug, { item, states, lods, billboard: !!billboard }]
+    }),
+  )
+  return new Map(loaded)
+}

@@ -1,0 +1,99 @@
+import * as THREE from 'three'
+import type { View } from '../api/client'
+import { boxVisible, planes } from './frustum'
+import type { Ground } from './ground'
+import { GROUND_FRAGMENT, GROUND_VERTEX } from './shaders'
+
+const TILE = 64
+const SKIRT = 4
+/** Steps between vertices, in cells, and how far from the eye each is used, in m. */
+const LODS: [number, number][] = [
+  [1, 44],
+  [2, 120],
+  [4, 320],
+  [8, Infinity],
+]
+
+/** A tile's grid with a skirt that hides the gap to a coarser neighbour. */
+function grid(step: number): THREE.InstancedBufferGeometry {
+  const n = TILE / step
+  const place: number[] = []
+  const index: number[] = []
+  const side = n + 3
+  for (let j = -1; j <= n + 1; j++) {
+    for (let i = -1; i <= n + 1; i++) {
+      const rim = i < 0 || j < 0 || i > n || j > n
+      place.push(Math.min(Math.max(i, 0), n) * step, rim ? -SKIRT : 0, Math.min(Math.max(j, 0), n) * step)
+    }
+  }
+  for (let j = 0; j < side - 1; j++) {
+    for (let i = 0; i < side - 1; i++) {
+      const a = j * side + i
+      index.push(a, a + side, a + 1, a + 1, a + side, a + side + 1)
+    }
+  }
+  const geometry = new THREE.InstancedBufferGeometry()
+  geometry.setAttribute('position', new THREE.Float32BufferAttribute(place, 3))
+  geometry.setIndex(index)
+  return geometry
+}
+
+/** The ground in the eye view: tiles of 64 cells, finer near the eye, none outside the view. */
+export class Terrain {
+  readonly group = new THREE.Group()
+  private readonly boxes: { col: number; row: number; box: Float64Array }[] = []
+  private readonly meshes: { geometry: THREE.InstancedBufferGeometry; offsets: THREE.InstancedBufferAttribute; mesh: THREE.Mesh }[]
+
+  constructor(
+    private readonly ground: Ground,
+    uniforms: Record<string, THREE.IUniform>,
+  ) {
+    for (let row = 0; row < ground.rows; row += TILE) {
+      for (let col = 0; col < ground.columns; col += TILE) this.boxes.push({ col, row, box: this.box(col, row) })
+    }
+    const material = new THREE.ShaderMaterial({ vertexShader: GROUND_VERTEX, fragmentShader: GROUND_FRAGMENT, uniforms })
+    this.meshes = LODS.map(([step]) => {
+      const geometry = grid(step)
+      const offsets = new THREE.InstancedBufferAttribute(new Float32Array(this.boxes.length * 2), 2)
+      geometry.setAttribute('aTile', offsets)
+      const mesh = new THREE.Mesh(geometry, material)
+      mesh.frustumCulled = false
+      this.group.add(mesh)
+      return { geometry, offsets, mesh }
+    })
+  }
+
+  private box(col: number, row: number): Float64Array {
+    const { ground } = this
+    let low = Infinity
+    let high = -Infinity
+    for (let j = row; j <= Math.min(row + TILE, ground.rows); j++) {
+      for (let i = col; i <= Math.min(col + TILE, ground.columns); i++) {
+        const h = ground.heights[j * (ground.columns + 1) + i]
+        if (h < low) low = h
+        if (h > high) high = h
+      }
+    }
+    const c = ground.cell
+    return new Float64Array([col * c, low - SKIRT, row * c, (col + TILE) * c, high, (row + TILE) * c])
+  }
+
+  /** Choose tiles and their fineness for a view. */
+  choose(view: View): void {
+    const sides = planes(view)
+    const counts = LODS.map(() => 0)
+    for (const { col, row, box } of this.boxes) {
+      if (!boxVisible(sides, box)) continue
+      const dx = Math.max(box[0] - view.x, 0, view.x - box[3])
+      const dz = Math.max(box[2] - view.z, 0, view.z - box[5])
+      const far = Math.hypot(dx, dz, Math.max(view.y - box[4], 0))
+      const lod = LODS.findIndex(([, reach]) => far < reach)
+      this.meshes[lod].offsets.setXY(counts[lod]++, col, row)
+    }
+    this.meshes.forEach(({ geometry, offsets, mesh }, k) => {
+      geometry.instanceCount = counts[k]
+      mesh.visible = counts[k] > 0
+      offsets.needsUpdate = true
+    })
+  }
+}

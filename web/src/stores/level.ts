@@ -1,0 +1,137 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+import { ApiError, ask, type Changed, type Entry, type Level, type LevelCost, type Moved, type Pulse, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
+import { line, LINES, type LineName } from '../budget'
+
+export interface Difference {
+  what: string
+  gained: number
+  lost: number
+  cost: Partial<Record<string, number>>
+}
+
+/** The open level: its stands as the server has them, what is selected, what the view costs, what was done last. */
+export const useLevel = defineStore('level', () => {
+  const level = shallowRef<Level | null>(null)
+  const stands = shallowRef<Stand[]>([])
+  const selected = ref<number[]>([])
+  const hidden = ref(new Set<number>())
+  const cost = shallowRef<LevelCost | null>(null)
+  const difference = shallowRef<Difference | null>(null)
+  const pulse = shallowRef<Pulse | null>(null)
+  const trouble = ref('')
+  const lost = ref(false)
+  const unsent = shallowRef<Stroke[]>([])
+
+  const slug = computed(() => level.value?.slug ?? '')
+  const mayPlant = computed(() => level.value?.role === 'lead' || level.value?.role === 'artist')
+  const chosen = computed(() => stands.value.filter((s) => selected.value.includes(s.id)))
+  const over = computed(() => LINES.filter((l) => level.value && cost.value && line(cost.value.total, l.name) > level.value.marks[l.name]).map((l) => l.name))
+
+  function tell(error: unknown): void {
+    trouble.value = error instanceof Error ? error.message : String(error)
+    if (error instanceof ApiError && error.status === 0) lost.value = true
+  }
+
+  async function open(name: string): Promise<void> {
+    const [l, s] = await Promise.all([ask<Level>('GET', `/levels/${name}`), ask<Stand[]>('GET', `/levels/${name}/stands`)])
+    level.value = l
+    stands.value = s
+    selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0].id] : []
+    pulse.value = await ask<Pulse>('GET', `/levels/${name}/pulse`)
+  }
+
+  const refresh = async () => {
+    const [s, p] = await Promise.all([ask<Stand[]>('GET', `/levels/${slug.value}/stands`), ask<Pulse>('GET', `/levels/${slug.value}/pulse`)])
+    stands.value = s
+    pulse.value = p
+  }
+
+  const refreshLevel = async () => {
+    level.value = await ask<Level>('GET', `/levels/${slug.value}`)
+  }
+
+  /** Ask whether anything changed; what others did comes onto the screen by this. */
+  async function beat(): Promise<void> {
+    const now = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+    if (lost.value) {
+      lost.value = false
+      trouble.value = ''
+      await sendUnsent()
+    }
+    const changed = now.pulse !== pulse.value?.pulse
+    pulse.value = now
+    if (changed) await Promise.all([refresh(), refreshLevel()])
+  }
+
+  /** The content keys a change gave, taken over; they bring the plants in. */
+  function take(changed: Changed, gained: number, lostPlants: number): void {
+    stands.value = stands.value.map((s) => {
+      if (s.id !== changed.stand) return s
+      const keys = s.sheets.keys.slice()
+      for (const [index, key] of Object.entries(changed.keys)) keys[Number(index)] = key
+      return { ...s, count: s.count + gained - lostPlants, sheets: { ...s.sheets, keys } }
+    })
+  }
+
+  const note = (entry: Entry, what = entry.what) => {
+    difference.value = { what, gained: entry.gained, lost: entry.lost, cost: entry.cost }
+  }
+
+  /** Keep a stroke; one that cannot be sent is kept here and sent when the server is back. */
+  async function paint(stroke: Stroke): Promise<boolean> {
+    try {
+      const changed = await ask<Changed>('POST', `/levels/${slug.value}/strokes`, stroke)
+      take(changed, changed.entry.gained, changed.entry.lost)
+      note(changed.entry)
+      pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+      return true
+    } catch (error) {
+      if (error instanceof ApiError && error.status === 0) unsent.value = [...unsent.value, stroke]
+      tell(error)
+      return false
+    }
+  }
+
+  async function sendUnsent(): Promise<void> {
+    const waiting = unsent.value
+    unsent.value = []
+    for (const stroke of waiting) await paint(stroke)
+  }
+
+  async function move(way: 'undo' | 'redo'): Promise<void> {
+    try {
+      const moved = await ask<Moved>('POST', `/levels/${slug.value}/${way}`)
+      difference.value = { what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`, gained: moved.gained, lost: moved.lost, cost: {} }
+      if (moved.entry.kind === 'marks') await refreshLevel()
+      if (moved.entry.kind === 'stroke') {
+        take(moved, moved.gained, moved.lost)
+        pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+      } else await refresh()
+    } catch (error) {
+      tell(error)
+    }
+  }
+
+  /** Keep changed settings of a stand. */
+  async function keep(stand: Stand, settings: Partial<StandSettings>, view: View | null): Promise<Entry> {
+    const entry = await ask<Entry>('PATCH', `/levels/${slug.value}/stands/${stand.id}`, { key: crypto.randomUUID(), settings, view })
+    note(entry)
+    return entry
+  }
+
+  async function reckon(view: View): Promise<void> {
+    try {
+      cost.value = await ask<LevelCost>('POST', `/levels/${slug.value}/cost`, view)
+    } catch (error) {
+      tell(error)
+    }
+  }
+
+  const spentBy = (id: number, name: LineName) => {
+    const mine = cost.value?.stands.find((s) => s.stand === id)
+    return mine ? line(mine, name) : 0
+  }
+
+  return { level, stands, selected, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, refreshLevel, beat, paint, move, keep, reckon, spentBy, tell }
+})

@@ -1,0 +1,220 @@
+<script setup lang="ts">
+import { useEventListener, useIntervalFn } from '@vueuse/core'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { useTheme } from 'vuetify'
+import BudgetBench from '../components/BudgetBench.vue'
+import CostStrip from '../components/CostStrip.vue'
+import HandoverBench from '../components/HandoverBench.vue'
+import KeySheet from '../components/KeySheet.vue'
+import PlantingBench from '../components/PlantingBench.vue'
+import SightlineBench from '../components/SightlineBench.vue'
+import StageHost from '../components/StageHost.vue'
+import StrataColumn from '../components/StrataColumn.vue'
+import { useDraft } from '../composables/useDraft'
+import { typing } from '../composables/useFly'
+import { BENCHES, type Bench } from '../router'
+import type { Drawn } from '../stage/eyeView'
+import type { Stage } from '../stage/stage'
+import { useBrush } from '../stores/brush'
+import { useLevel } from '../stores/level'
+import { useSession } from '../stores/session'
+
+const props = defineProps<{ slug: string; bench: Bench }>()
+const store = useLevel()
+const brush = useBrush()
+const session = useSession()
+const router = useRouter()
+const theme = useTheme()
+const stage = shallowRef<Stage | null>(null)
+const host = ref<InstanceType<typeof StageHost>>()
+const drawn = shallowRef<Drawn | null>(null)
+const keys = ref(false)
+const draft = useDraft(() => (stage.value ? { ...stage.value.eye.view } : null))
+const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
+
+onMounted(() => store.open(props.slug).catch(store.tell))
+useIntervalFn(() => {
+  if (store.level) store.beat().catch((error) => (store.lost ? undefined : store.tell(error)))
+}, 1500)
+
+function ready(made: Stage) {
+  stage.value = made
+  const reckon = made.onSettled
+  made.onSettled = (view, what) => {
+    drawn.value = { ...what }
+    reckon(view, what)
+  }
+}
+watch(() => props.bench, (b) => {
+  brush.verb = null
+  draft.drop()
+  if (b !== 'planting') draft.showOverlay.value = false
+})
+/** A draft of distances is seen on the stage at once; nothing of it is stored. */
+watch([draft.changes, () => store.stands], () => {
+  if (!draft.changes.value.distances) return stage.value?.setStands(store.stands)
+  stage.value?.setStands(store.stands.map((s) => (store.selected.includes(s.id) ? { ...s, settings: { ...s.settings, distances: draft.settingsOf(s).distances } } : s)))
+})
+
+const VIEW_ORDER = ['both', 'eye', 'plan'] as const
+const ACTIONS: Record<string, () => void> = {
+  t: () => props.bench === 'planting' && store.mayPlant && brush.take('thicken'),
+  n: () => props.bench === 'planting' && store.mayPlant && brush.take('thin'),
+  ',': () => brush.scaleRadius(1 / 1.2),
+  '.': () => brush.scaleRadius(1.2),
+  ';': () => brush.addStrength(-0.1),
+  "'": () => brush.addStrength(0.1),
+  v: () => host.value && (host.value.shown = VIEW_ORDER[(VIEW_ORDER.indexOf(host.value.shown) + 1) % 3]),
+  l: () => host.value && (host.value.shadows = !host.value.shadows),
+  o: () => props.bench === 'planting' && (draft.showOverlay.value = !draft.showOverlay.value),
+  h: hide,
+  '?': () => (keys.value = !keys.value),
+  Escape: () => (draft.dirty.value || draft.trouble.value ? draft.drop() : (brush.verb = null)),
+}
+function hide() {
+  const hidden = new Set(store.hidden)
+  const all = store.selected.every((id) => hidden.has(id))
+  for (const id of store.selected) if (all) hidden.delete(id)
+  else hidden.add(id)
+  store.hidden = hidden
+}
+useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+    if (typing(event)) return
+    event.preventDefault()
+    return void store.move(event.shiftKey ? 'redo' : 'undo')
+  }
+  if (event.ctrlKey || event.metaKey || event.altKey || (typing(event) && event.key !== 'Escape')) return
+  const bookmark = store.level?.bookmarks[Number(event.key) - 1]
+  if (/^[1-9]$/.test(event.key) && bookmark) return host.value?.look(bookmark)
+  ACTIONS[event.key.length === 1 ? event.key.toLowerCase() : event.key]?.()
+})
+function dusk() {
+  const next = theme.global.name.value === 'paper' ? 'dusk' : 'paper'
+  theme.change(next)
+  localStorage.setItem('kt-theme', next)
+}
+async function leave() {
+  await session.signOut()
+  await router.replace('/sign-in')
+}
+const canUndo = computed(() => store.mayPlant && !!store.pulse?.undo)
+const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
+</script>
+
+<template>
+  <main v-if="store.level?.slug === slug" class="level">
+    <header>
+      <router-link to="/levels" class="plain faint back">Levels</router-link>
+      <h1>{{ store.level.name }}</h1>
+      <nav>
+        <router-link v-for="b in BENCHES" :key="b" :to="`/levels/${slug}/${b}`" class="tab" :data-test="`bench-${b}`">{{ name(b) }}</router-link>
+      </nav>
+      <button class="plain" data-test="undo" :disabled="!canUndo" :title="store.pulse?.undo ? `Undo: ${store.pulse.undo}` : 'Nothing of yours to undo'" @click="store.move('undo')">Undo</button>
+      <button class="plain" data-test="redo" :disabled="!canRedo" :title="store.pulse?.redo ? `Do again: ${store.pulse.redo}` : 'Nothing to do again'" @click="store.move('redo')">Redo</button>
+      <span class="rule" />
+      <button class="plain" data-test="theme" @click="dusk">{{ theme.global.name.value === 'paper' ? 'Dusk' : 'Paper' }}</button>
+      <button class="plain" data-test="help" @click="keys = true">Keys <kbd>?</kbd></button>
+      <span class="faint">{{ session.name }}, {{ store.level.role }}</span>
+      <button class="plain" @click="leave">Sign out</button>
+    </header>
+    <StrataColumn />
+    <StageHost ref="host" :overlay="draft.overlay.value" :paints="bench === 'planting'" @ready="ready" />
+    <aside class="panel" aria-label="Bench">
+      <PlantingBench v-if="bench === 'planting'" :draft="draft" />
+      <SightlineBench v-else-if="bench === 'sightline'" :draft="draft" />
+      <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" />
+      <HandoverBench v-else />
+    </aside>
+    <CostStrip />
+    <KeySheet v-model="keys" />
+    <div v-if="store.trouble" class="trouble" role="alert" data-test="message">
+      {{ store.trouble }} <span v-if="store.unsent.length">{{ store.unsent.length }} {{ store.unsent.length === 1 ? 'stroke waits' : 'strokes wait' }} to be sent.</span>
+      <button class="plain" aria-label="Close" @click="store.trouble = ''">Close</button>
+    </div>
+  </main>
+  <main v-else class="waiting">
+    <p v-if="store.trouble" class="over" role="alert" data-test="message">{{ store.trouble }} <router-link to="/levels">Back to the levels</router-link></p>
+    <p v-else class="faint">Opening the level …</p>
+  </main>
+</template>
+
+<style scoped>
+.level {
+  height: 100vh;
+  display: grid;
+  grid-template: 46px minmax(0, 1fr) 68px / 236px minmax(0, 1fr) 342px;
+}
+header {
+  grid-column: 1 / -1;
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  padding: 0 14px 0 8px;
+  border-bottom: 1px solid var(--line);
+  background: var(--sheet);
+  white-space: nowrap;
+}
+h1 {
+  font-size: 23px;
+  margin: 0 18px 0 2px;
+}
+nav {
+  display: flex;
+  gap: 4px;
+  align-self: stretch;
+  margin-right: auto;
+}
+.tab {
+  display: grid;
+  place-items: center;
+  padding: 3px 12px 0;
+  font-family: var(--serif);
+  font-size: 17px;
+  color: inherit;
+  text-decoration: none;
+  border-bottom: 3px solid transparent;
+}
+.tab:hover {
+  border-bottom-color: var(--line);
+}
+.tab.router-link-active {
+  border-bottom-color: var(--green);
+}
+.rule {
+  width: 1px;
+  height: 22px;
+  background: var(--line);
+  margin: 0 4px;
+}
+.panel {
+  border-left: 1px solid var(--line);
+  background: var(--sheet);
+  overflow-y: auto;
+  padding: 14px 18px;
+  min-height: 0;
+}
+.strip {
+  grid-column: 1 / -1;
+}
+.trouble {
+  position: fixed;
+  top: 56px;
+  left: 50%;
+  transform: translateX(-50%);
+  max-width: 640px;
+  padding: 8px 14px;
+  background: var(--sheet);
+  border: 1px solid var(--oxblood);
+  color: var(--oxblood);
+  z-index: 20;
+}
+.waiting {
+  height: 100%;
+  display: grid;
+  place-items: center;
+  font-family: var(--serif);
+  font-size: 20px;
+}
+</style>

@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { useSession } from '../stores/session'
+
+const session = useSession()
+const router = useRouter()
+const route = useRoute()
+const name = ref('')
+const password = ref('')
+const trouble = ref('')
+const busy = ref(false)
+
+async function submit() {
+  busy.value = true
+  trouble.value = ''
+  try {
+    await session.signIn(name.value, password.value)
+    await router.replace(String(route.query.to ?? '/levels'))
+  } catch (error) {
+    trouble.value = (error as Error).message
+  } finally {
+    busy.value = false
+  }
+}
+</script>
+
+<template>
+  <main class="page">
+    <svg class="section" viewBox="0 0 900 300" aria-hidden="true">
+      <g fill="none" stroke="currentColor" stroke-width="1">
+        <path v-for="k in 9" :key="k" :d="`M0 ${150 + k * 16} C 180 ${120 + k * 18}, 260 ${190 + k * 12}, 430 ${168 + k * 14} S 720 ${110 + k * 20}, 900 ${150 + k * 15}`" :opacity="0.55 - k * 0.045" />
+        <g v-for="(t, k) in [[80, 158, 70], [128, 163, 92], [330, 182, 80], [372, 178, 58], [610, 150, 88], [655, 147, 66], [790, 150, 76]]" :key="`t${k}`">
+          <path :d="`M${t[0]} ${t[1]} V${t[1] - t[2]}`" />
+          <path v-for="b in 7" :key="b" :d="`M${t[0]} ${t[1] - t[2] * (0.25 + b * 0.1)} q ${b % 2 ? 9 : -9} -4 ${(b % 2 ? 1 : -1) * (22 - b * 2)} ${-10 - b}`" />
+          <ellipse :cx="t[0]" :cy="t[1] - t[2] * 0.66" :rx="t[2] * 0.27" :ry="t[2] * 0.4" stroke-dasharray="3 3" />
+        </g>
+      </g>
+    </svg>
+    <form @submit.prevent="submit">
+      <h1>Knee Thicket</h1>
+      <p class="faint">Planting for real-time levels</p>
+      <label>Name <input v-model="name" data-test="name" class="cell" autocomplete="username" autofocus required /></label>
+      <label>Password <input v-model="password" data-test="password" class="cell" type="password" autocomplete="current-password" required /></label>
+      <p v-if="trouble" class="over" role="alert" data-test="trouble">{{ trouble }}</p>
+      <button class="solid" type="submit" data-test="sign-in" :disabled="busy">Sign in</button>
+    </form>
+  </main>
+</template>
+
+<style scoped>
+.page {
+  height: 100vh;
+  display: grid;
+  place-items: center;
+  position: relative;
+}
+.section {
+  position: absolute;
+  inset: auto 0 0 0;
+  width: 100%;
+  color: var(--green);
+  opacity: 0.5;
+}
+form {
+  position: relative;
+  width: 330px;
+  padding: 28px 32px 30px;
+  background: var(--sheet);
+  border: 1px solid var(--line);
+  display: grid;
+  gap: 12px;
+  margin-bottom: 12vh;
+}
+h1 {
+  font-size: 34px;
+}
+p {
+  margin: 0 0 4px;
+}
+label {
+  display: grid;
+  grid-template-columns: 90px 1fr;
+  align-items: baseline;
+}
+input.cell {
+  text-align: left;
+}
+button {
+  justify-self: start;
+  margin-top: 8px;
+}
+</style>
