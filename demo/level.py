@@ -44,9 +44,9 @@ STANDS = [
         "distances": {"steps": [26, 62], "billboard": 120, "gone": 900, "fade": 12, "shadow": 70}}},
     {"slug": "moor-grass", "name": "Moor-grass", "stratum": "Field", "sward": True, "settings": {
         "mix": [{"item": "moor-grass", "weight": 1}], "spacing": 0.62, "fullness": 0.9,
-        "variation": {"size": [0.55, 1.25], "width": [0.8, 1.3], "turn": [0, 360], "lean": 9, "follow": 0.5,
+        "variation": {"size": [0.6, 1.35], "width": [0.9, 1.4], "turn": [0, 360], "lean": 9, "follow": 0.5,
                       "sink": 0.02, "patch": 22},
-        "tints": ["#a3aa78", "#cbb98c"],
+        "tints": ["#c6d0a6", "#e2d8b8"],
         "conditions": [{"kind": "altitude", "lo": 353, "hi": 480, "soft_lo": 0.8, "soft_hi": 0, "join": "and"},
                        {"kind": "slope", "lo": 0, "hi": 27, "soft_lo": 0, "soft_hi": 8, "join": "and"}],
         "distances": {"steps": [18], "billboard": 18, "gone": 70, "fade": 8, "shadow": 0}}},

@@ -13,7 +13,7 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ edge: [stand: Stand, part: Partial<Distances>] }>()
 const svg = ref<SVGSVGElement>()
-const WIDE = 380
+const WIDE = 306
 const LEFT = 4
 const LANE = 74
 const HEAD = 22
@@ -21,7 +21,7 @@ const HEAD = 22
 const farthest = computed(() => Math.max(60, ...props.stands.map((s) => Math.max(props.settings(s).distances.gone, s.settings.distances.gone))) * 1.08)
 const toX = (m: number) => LEFT + Math.sqrt(m / farthest.value) * (WIDE - LEFT - 8)
 const toM = (x: number) => ((x - LEFT) / (WIDE - LEFT - 8)) ** 2 * farthest.value
-const ticks = computed(() => [0, 10, 25, 50, 100, 200, 400, 800, 1600, 3200].filter((m) => m < farthest.value))
+const ticks = computed(() => [0, 10, 50, 100, 200, 400, 800, 1600, 3200].filter((m) => m < farthest.value && (m === 0 || toX(m) > 24)))
 const tall = computed(() => HEAD + LANE * props.stands.length + 4)
 
 type Edge = { name: string; at: number; set: (m: number) => Partial<Distances> }
@@ -110,7 +110,7 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
       </g>
     </g>
     <path class="fog" :d="fogPath" />
-    <text class="small faint" :x="WIDE - 6" :y="HEAD + (tall - HEAD) * Math.exp(-farthest * fog) - 5" text-anchor="end">seen through the fog</text>
+    <text class="small faint" :x="WIDE - 6" :y="tall - 7" text-anchor="end">seen through the fog</text>
   </svg>
 </template>
 
@@ -121,6 +121,9 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
   touch-action: none;
   border-top: 1px solid var(--line);
   border-bottom: 1px solid var(--line);
+}
+.chart text {
+  pointer-events: none;
 }
 .ticks line {
   stroke: var(--line);

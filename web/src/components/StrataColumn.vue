@@ -19,6 +19,12 @@ const slot = computed(() => 178 / Math.max(store.stands.length, 1))
 const total = computed(() => Math.max(store.cost?.total.ms ?? 0, 1e-9))
 const share = (s: Stand) => store.spentBy(s.id, 'ms') / total.value
 
+/** How wide a stand's silhouette is drawn, in px: in proportion to its height. */
+function broad(s: Stand): number {
+  const item = itemOf(s)
+  return item ? ((FOOT - up(heightOf(s))) * Math.max(item.crown * 2.6, item.height * 0.5)) / (item.height * 1.06) : 40
+}
+
 function choose(s: Stand, event: MouseEvent | KeyboardEvent) {
   const many = event.ctrlKey || event.metaKey || event.shiftKey
   if (!many) store.selected = [s.id]
@@ -52,7 +58,7 @@ const mask = (s: Stand) => {
         :key="s.id"
         class="figure"
         :class="{ dim: store.hidden.has(s.id), lit: store.selected.includes(s.id) }"
-        :style="{ left: `${36 + (k + 0.5) * slot}px`, aspectRatio: String(itemOf(s) ? Math.max(itemOf(s)!.crown * 2.6, itemOf(s)!.height * 0.5) / (itemOf(s)!.height * 1.06) : 1), top: `${up(heightOf(s))}px`, height: `${FOOT - up(heightOf(s))}px`, background: STRATUM_INK[s.stratum], ...mask(s) }"
+        :style="{ left: `${36 + (k + 0.5) * slot}px`, width: `${Math.min(broad(s), slot * 1.5)}px`, top: `${up(heightOf(s))}px`, height: `${FOOT - up(heightOf(s))}px`, background: STRATUM_INK[s.stratum], ...mask(s) }"
       />
     </div>
     <ol>

@@ -158,8 +158,8 @@ export class EyeView {
     this.drawn.shadow_calls = this.renderer.info.render.calls
   }
 
-  /** Draw one frame. While `moving`, fewer pixels are drawn when frames take long. */
-  render(moving: boolean, revision: number): void {
+  /** Draw one frame. While `moving`, fewer pixels are drawn when frames take long; `slow` waits for the frame's end. */
+  render(moving: boolean, revision: number, slow: boolean): void {
     const began = performance.now()
     const scale = moving ? this.scale : 1
     if (!moving && this.scale !== 1) {
@@ -176,6 +176,10 @@ export class EyeView {
     this.drawn.triangles = this.renderer.info.render.triangles
     this.drawn.draw_calls = this.renderer.info.render.calls
     this.renderer.render(this.scene, this.camera)
+    if (slow) {
+      const gl = this.renderer.getContext()
+      gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, new Uint8Array(4))
+    }
     const spent = performance.now() - began
     if (moving && spent > 70 && scale > 0.45) {
       this.scale = Math.max(0.4, scale * 0.75)

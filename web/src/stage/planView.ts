@@ -20,6 +20,16 @@ interface Symbols {
   revision: number
 }
 
+/** A square for every plant (x, z, width). */
+function symbolGeometry(plants: Float32Array): THREE.InstancedBufferGeometry {
+  const geometry = new THREE.InstancedBufferGeometry()
+  geometry.setAttribute('position', new THREE.Float32BufferAttribute([-1, 0, -1, 1, 0, -1, 1, 0, 1, -1, 0, 1], 3))
+  geometry.setIndex([0, 2, 1, 0, 3, 2])
+  geometry.setAttribute('aPlant', new THREE.InstancedBufferAttribute(plants, 3))
+  geometry.instanceCount = plants.length / 3
+  return geometry
+}
+
 /** The level as a drawn plan. Renders only when told to. */
 export class PlanView {
   readonly renderer: THREE.WebGLRenderer
@@ -101,9 +111,6 @@ export class PlanView {
   private symbolsOf(stand: Stand): Symbols {
     const known = this.symbols.get(stand.id)
     if (known) return known
-    const geometry = new THREE.InstancedBufferGeometry()
-    geometry.setAttribute('position', new THREE.Float32BufferAttribute([-1, 0, -1, 1, 0, -1, 1, 0, 1, -1, 0, 1], 3))
-    geometry.setIndex([0, 2, 1, 0, 3, 2])
     const [ink, wash] = (INKS[stand.stratum] ?? INKS.Field).map((c) => {
       const rgb = new THREE.Color(c).convertLinearToSRGB()
       return new THREE.Vector3(rgb.r, rgb.g, rgb.b)
@@ -122,7 +129,7 @@ export class PlanView {
         uStone: { value: stand.stratum === 'Stone' ? 1 : 0 },
       },
     })
-    const mesh = new THREE.Mesh(geometry, material)
+    const mesh = new THREE.Mesh(symbolGeometry(new Float32Array(0)), material)
     mesh.frustumCulled = false
     this.scene.add(mesh)
     const made = { mesh, revision: -1 }
@@ -141,8 +148,8 @@ export class PlanView {
         const { form, count } = cell.plants
         for (let k = 0, o = 0; k < count; k++, o += STRIDE) places.push(form[o], form[o + 2], form[o + 7])
       }
-      s.mesh.geometry.setAttribute('aPlant', new THREE.InstancedBufferAttribute(new Float32Array(places), 3))
-      s.mesh.geometry.instanceCount = places.length / 3
+      s.mesh.geometry.dispose()
+      s.mesh.geometry = symbolGeometry(new Float32Array(places))
       s.mesh.material.uniforms.uRadius.value = this.crown(sp.stand)
     }
   }

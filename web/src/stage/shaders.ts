@@ -117,7 +117,11 @@ void main() {
   float direct = max(dot(n, uSun), 0.0);
   float through = 0.0;
 #endif
+#ifdef CUT
+  float lit = mix(0.5, 1.0, sunlit(vAt + n * 0.4));
+#else
   float lit = sunlit(vAt + n * 0.15);
+#endif
   float ground = clamp(0.55 + vUp * FOOT, 0.0, 1.0);
   vec3 light = vec3(1.62, 1.50, 1.26) * (direct + through) * lit + uSkyColour * (0.52 + 0.26 * n.y) * ground;
   colour *= light;
@@ -218,7 +222,7 @@ void main() {
   colour *= layered * (0.84 + 0.62 * (speck - 0.72) * (1.0 - 0.5 * rock));
   float turf = texture2D(uLayersA, uv).b;
   float blade = grain(vec2(vAt.x * 14.0, vAt.z * 5.0)) * near;
-  colour = mix(colour, colour * vec3(0.80, 0.92, 0.62) * (0.82 + 0.4 * blade), turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
+  colour = mix(colour, colour * vec3(0.86, 0.90, 0.70) * (0.82 + 0.4 * blade), turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
   colour = suited(colour, uv);
   float direct = max(dot(n, uSun), 0.0) * relief.b;
   vec3 light = vec3(1.86, 1.70, 1.40) * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));

@@ -31,6 +31,9 @@ export class Stage {
   private movedAt = 0
   private settled = false
   private last = performance.now()
+  /** What the last frame of the eye took, in ms: while only the brush moves, the plan goes first on a slow machine. */
+  private eyeCost = 0
+  private eyeAt = 0
   private frame = 0
 
   private constructor(
@@ -130,8 +133,12 @@ export class Stage {
     if (this.onFrame(seconds)) this.movedAt = performance.now()
     const resting = performance.now() - this.movedAt > SETTLE_MS
     const settle = resting && !this.settled
-    if (this.shown.eye && (this.dirty.eye || settle)) {
-      this.eye.render(!resting, this.revision)
+    const ready = !resting || settle || now - this.eyeAt > this.eyeCost * 1.5
+    if (this.shown.eye && (this.dirty.eye || settle) && ready) {
+      const began = performance.now()
+      this.eye.render(!resting, this.revision, seconds > 0.05)
+      this.eyeCost = performance.now() - began
+      this.eyeAt = performance.now()
       this.dirty.eye = false
       this.onDrawn()
     }
