@@ -27,7 +27,9 @@ class BodyLimit:
 
 def _field(loc: tuple) -> str:
     """The field's name as a user of the API wrote it: the path without the names of our parameters."""
-    parts = [str(part) for part in loc if part not in ("body", "query", "path")]
+    parts = [str(part) for part in loc]
+    if parts and parts[0] in ("body", "query", "path"):
+        parts = parts[1:]
     if len(parts) > 1 and parts[0] in ("data", "payload"):
         parts = parts[1:]
     return ".".join(parts) or "body"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import secrets
 import threading
 from collections import OrderedDict
 from dataclasses import dataclass, field
@@ -113,10 +114,13 @@ class LockedTouch:
                 (slice(z0 - row0, z1 - row0), slice(x0 - col0, x1 - col0)))
 
     def write(self, window: np.ndarray) -> None:
-        """Store the window's new values and raise the tiles' revisions."""
+        """Store the window's new values under new revisions.
+
+        A revision is drawn by chance, so that one that was rolled back is never met again.
+        """
         for (tx, tz), tile in self.tiles.items():
             inner, outer = self._overlap(tx, tz, self._arrays[tx, tz].shape)
             self._arrays[tx, tz][inner] = window[outer]
             tile.data = pack(self._arrays[tx, tz])
-            tile.revision += 1
+            tile.revision = secrets.randbelow(2**31)
             tile.save(update_fields=["data", "revision"])

@@ -95,10 +95,10 @@ function ground(where: 'eye' | 'plan', event: PointerEvent): [number, number] | 
 }
 
 const armed = computed(() => props.paints && brush.verb !== null && store.chosen.length > 0)
-function reach(at: [number, number] | null) {
+function reach(at: [number, number] | null, where: 'eye' | 'plan' = 'eye') {
   const s = stage.value
   if (!s) return
-  s.setBrush(at && armed.value ? { x: at[0], z: at[1], radius: brush.radius, soft: brush.soft } : null, brush.verb === 'thin')
+  s.setBrush(at && armed.value ? { x: at[0], z: at[1], radius: brush.radius, soft: brush.soft } : null, brush.verb === 'thin', where)
 }
 let lastAt: [number, number] | null = null
 watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => reach(lastAt))
@@ -119,7 +119,7 @@ function moved(where: 'eye' | 'plan', event: PointerEvent) {
     return s.touchPlan()
   }
   lastAt = armed.value ? ground(where, event) : null
-  if (armed.value) reach(lastAt)
+  if (armed.value) reach(lastAt, where)
   if (drag.value === 'paint' && lastAt) painting.extend(...lastAt)
 }
 function up() {

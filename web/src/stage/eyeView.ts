@@ -1,7 +1,7 @@
 import * as THREE from 'three'
 import type { Level, View } from '../api/client'
 import type { Ground } from './ground'
-import { sunOf, type GroundTextures } from './groundTextures'
+import { softwareDrawn, sunOf, type GroundTextures } from './groundTextures'
 import { Planter } from './planter'
 import type { PlantStore } from './plantStore'
 import { SKY_FRAGMENT, WATER_FRAGMENT } from './shaders'
@@ -44,7 +44,7 @@ export class EyeView {
     readonly store: PlantStore,
     stock: Map<string, ItemMeshes>,
   ) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, powerPreference: 'high-performance' })
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !softwareDrawn(), powerPreference: 'high-performance' })
     this.renderer.autoClear = false
     this.renderer.info.autoReset = false
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace
@@ -75,7 +75,7 @@ export class EyeView {
     const material = new THREE.ShaderMaterial({
       vertexShader: 'varying vec3 vWay; void main() { vWay = position; vec4 p = projectionMatrix * vec4(mat3(viewMatrix) * position, 1.0); gl_Position = p.xyww; }',
       fragmentShader: SKY_FRAGMENT,
-      uniforms: this.light,
+      uniforms: this.groundUniforms,
       side: THREE.BackSide,
       depthWrite: false,
     })

@@ -80,6 +80,34 @@ export function rasterTexture(data: Uint8Array, columns: number, rows: number): 
   return t
 }
 
+/** Values to be read by bilinear interpolation: noise of one texel's wavelength, smooth enough for ground and clouds. */
+function noiseTexture(): THREE.DataTexture {
+  const side = 128
+  const data = new Uint8Array(side * side)
+  let h = 12345
+  for (let k = 0; k < data.length; k++) {
+    h = (Math.imul(h ^ (h >>> 15), 0x2c1b3c6d) + 0x3c6ef372) | 0
+    data[k] = (h >>> 16) & 255
+  }
+  const t = texture(data, side, side, THREE.RedFormat)
+  t.wrapS = t.wrapT = THREE.RepeatWrapping
+  return t
+}
+
+/** Whether WebGL is drawn by the processor here, so that every pixel counts. */
+export function softwareDrawn(): boolean {
+  return (drawnBySoftware ??= askRenderer())
+}
+
+let drawnBySoftware: boolean | undefined
+
+function askRenderer(): boolean {
+  const gl = document.createElement('canvas').getContext('webgl2')
+  const name = gl?.getParameter(gl.getExtension('WEBGL_debug_renderer_info')?.UNMASKED_RENDERER_WEBGL ?? gl.RENDERER)
+  gl?.getExtension('WEBGL_lose_context')?.loseContext()
+  return /swiftshader|llvmpipe|software/i.test(String(name))
+}
+
 /** The direction toward the sun. */
 export function sunOf(level: Level): THREE.Vector3 {
   const b = (level.sun.bearing * Math.PI) / 180
@@ -116,6 +144,7 @@ export class GroundTextures {
       uHeights: { value: heights },
       uVertices: { value: [ground.columns + 1, ground.rows + 1] },
       uCell: { value: ground.cell },
+      uNoise: { value: noiseTexture() },
       uRelief: { value: texture(this.relief, ground.columns, ground.rows) },
       uLayersA: { value: texture(this.layersA, ground.columns, ground.rows) },
       uLayersB: { value: texture(this.layersB, ground.columns, ground.rows) },

@@ -1,7 +1,7 @@
 import * as THREE from 'three'
 import type { Level, Stand } from '../api/client'
 import type { Ground } from './ground'
-import type { GroundTextures } from './groundTextures'
+import { softwareDrawn, type GroundTextures } from './groundTextures'
 import type { PlantStore } from './plantStore'
 import { STRIDE } from './payload'
 import { PLAN_FRAGMENT, PLAN_VERTEX, SYMBOL_FRAGMENT, SYMBOL_VERTEX } from './planShaders'
@@ -52,7 +52,7 @@ export class PlanView {
     private readonly store: PlantStore,
     private readonly crown: (stand: Stand) => number,
   ) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true })
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !softwareDrawn() })
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace
     this.centre = [ground.width / 2, ground.length / 2]
     this.pixel = 2

@@ -64,7 +64,7 @@ export class Planter {
       vertexShader: PLANT_VERTEX,
       fragmentShader: shadow ? SHADOW_FRAGMENT : PLANT_FRAGMENT,
       side: part.cut ? THREE.DoubleSide : THREE.FrontSide,
-      defines: { ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), FOOT: item.item.height > 2 ? '0.08' : '0.9' },
+      defines: { ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), FOOT: item.item.height > 2 ? '0.08' : '0.9' },
       uniforms: {
         ...this.light,
         uTexture: { value: part.texture },
@@ -72,7 +72,6 @@ export class Planter {
         uTintA: { value: tints[0] },
         uTintB: { value: tints[1] },
         uTinted: { value: part.tinted ? 1 : 0 },
-        uGhost: { value: 0 },
       },
     })
   }

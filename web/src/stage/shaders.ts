@@ -22,33 +22,46 @@ float sunlit(vec3 at) {
   return mix(1.0, lit, smoothstep(0.0, 0.06, min(rim.x, rim.y)));
 }
 
-vec3 haze(vec3 colour, vec3 at) {
+/** The haze's colour and how much of it lies between the eye and a place. */
+vec4 hazeOf(vec3 at) {
   float d = distance(at, uEye);
   float low = exp(-max(at.y - 350.0, 0.0) * 0.006);
   float f = 1.0 - exp(-d * uFog * (0.65 + 0.5 * low));
   vec3 way = normalize(at - uEye);
   float glow = pow(max(dot(way, uSun), 0.0), 4.0);
-  return mix(colour, uFogColour + vec3(0.10, 0.07, 0.02) * glow, f);
+  return vec4(uFogColour + vec3(0.10, 0.07, 0.02) * glow, f);
+}
+
+vec3 haze(vec3 colour, vec3 at) {
+  vec4 h = hazeOf(at);
+  return mix(colour, h.rgb, h.a);
 }
 
 vec3 paper(vec3 c) {
   c = c / (1.0 + 0.18 * c);
-  return pow(max(c, 0.0), vec3(1.0 / 2.2));
+  return sqrt(max(c, 0.0));
 }
 `
 
-/** Plant vertices: an instance's form turns, scales and sets the mesh; both passes use it. */
+/**
+ * Plant vertices: an instance's form turns, scales and sets the mesh; both passes use it. Light, shadow and haze are
+ * reckoned here, at the corners: leaves and blades are many, and most of their pixels are hidden by others.
+ */
 export const PLANT_VERTEX = /* glsl */ `
 attribute vec3 aPlace;
 attribute vec4 aTurn;
 attribute vec3 aSize;
 uniform vec3 uViewer;
 varying vec2 vUv;
-varying vec3 vAt;
-varying vec3 vNormal;
-varying float vTint;
+#ifndef SHADOW
+uniform vec3 uTintA;
+uniform vec3 uTintB;
+uniform float uTinted;
+varying vec3 vLight;
+varying vec4 vHaze;
 varying float vFar;
-varying float vUp;
+${LIGHT}
+#endif
 
 vec3 turn(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
 
@@ -57,18 +70,30 @@ void main() {
 #ifdef FACING
   vec3 to = uViewer - aPlace;
   vec3 side = normalize(vec3(to.z, 0.0, -to.x));
-  vAt = aPlace + side * scaled.x + vec3(0.0, scaled.y, 0.0);
-  vec3 out3 = normalize(vec3(to.x, 0.0, to.z));
-  vNormal = normalize(side * (position.x * 0.22) + out3 * 0.5 + vec3(0.0, 0.35 + position.y * 0.03, 0.0));
+  vec3 at = aPlace + side * scaled.x + vec3(0.0, scaled.y, 0.0);
+  vec3 n = normalize(side * (position.x * 0.22) + normalize(vec3(to.x, 0.0, to.z)) * 0.5 + vec3(0.0, 0.35 + position.y * 0.03, 0.0));
 #else
-  vAt = aPlace + turn(aTurn, scaled);
-  vNormal = turn(aTurn, normal);
+  vec3 at = aPlace + turn(aTurn, scaled);
+  vec3 n = turn(aTurn, normal);
 #endif
   vUv = uv;
-  vTint = aSize.z;
+  gl_Position = projectionMatrix * viewMatrix * vec4(at, 1.0);
+#ifndef SHADOW
   vFar = distance(uViewer, aPlace);
-  vUp = position.y;
-  gl_Position = projectionMatrix * viewMatrix * vec4(vAt, 1.0);
+  vec3 way = normalize(at - uEye);
+  float facing = dot(n, uSun);
+#ifdef CUT
+  float direct = clamp(facing * 0.36 + 0.5, 0.0, 1.0) + pow(max(dot(way, uSun), 0.0), 3.0) * 0.5;
+  float lit = mix(0.42, 1.0, sunlit(at + n * 0.5));
+#else
+  float direct = max(facing, 0.0);
+  float lit = sunlit(at + n * 0.15);
+#endif
+  float ground = clamp(0.55 + position.y * FOOT, 0.0, 1.0);
+  vec3 tint = mix(vec3(1.0), mix(uTintA, uTintB, aSize.z) * 1.45, uTinted);
+  vLight = tint * (vec3(1.62, 1.50, 1.26) * direct * lit + uSkyColour * (0.52 + 0.26 * n.y) * ground);
+  vHaze = hazeOf(at);
+#endif
 }
 `
 
@@ -85,17 +110,10 @@ bool faded(float far) {
 
 export const PLANT_FRAGMENT = /* glsl */ `
 uniform sampler2D uTexture;
-uniform vec3 uTintA;
-uniform vec3 uTintB;
-uniform float uTinted;
-uniform float uGhost;
 varying vec2 vUv;
-varying vec3 vAt;
-varying vec3 vNormal;
-varying float vTint;
+varying vec3 vLight;
+varying vec4 vHaze;
 varying float vFar;
-varying float vUp;
-${LIGHT}
 ${FADE}
 void main() {
   vec4 texel = texture2D(uTexture, vUv);
@@ -103,29 +121,9 @@ void main() {
   if (texel.a < 0.42) discard;
 #endif
   if (faded(vFar)) discard;
-  vec3 colour = pow(texel.rgb, vec3(2.2));
-  vec3 tint = mix(uTintA, uTintB, vTint);
-  colour *= mix(vec3(1.0), tint * 1.45, uTinted);
-  vec3 n = normalize(vNormal);
-#ifdef CUT
-  float facing = dot(n, uSun);
-  float direct = clamp(facing * 0.36 + 0.5, 0.0, 1.0);
-  vec3 way = normalize(uEye - vAt);
-  float through = pow(max(dot(-way, uSun), 0.0), 3.0) * 0.5;
-#else
-  if (!gl_FrontFacing) n = -n;
-  float direct = max(dot(n, uSun), 0.0);
-  float through = 0.0;
-#endif
-#ifdef CUT
-  float lit = mix(0.5, 1.0, sunlit(vAt + n * 0.4));
-#else
-  float lit = sunlit(vAt + n * 0.15);
-#endif
-  float ground = clamp(0.55 + vUp * FOOT, 0.0, 1.0);
-  vec3 light = vec3(1.62, 1.50, 1.26) * (direct + through) * lit + uSkyColour * (0.52 + 0.26 * n.y) * ground;
-  colour *= light;
-  gl_FragColor = vec4(paper(haze(colour, vAt)), 1.0);
+  vec3 colour = mix(texel.rgb * texel.rgb * vLight, vHaze.rgb, vHaze.a);
+  colour = colour / (1.0 + 0.18 * colour);
+  gl_FragColor = vec4(sqrt(colour), 1.0);
 }
 `
 
@@ -157,6 +155,7 @@ void main() {
 
 /** What the ground shows in both views: wash of its layers, tried suitability, and the brush's reach. */
 export const GROUND_COMMON = /* glsl */ `
+uniform sampler2D uNoise;
 uniform sampler2D uRelief;
 uniform sampler2D uLayersA;
 uniform sampler2D uLayersB;
@@ -167,14 +166,7 @@ uniform float uOverlayOn;
 uniform vec4 uBrush;
 uniform vec3 uBrushInk;
 
-float grain(vec2 p) {
-  vec2 i = floor(p);
-  vec2 f = fract(p);
-  f = f * f * (3.0 - 2.0 * f);
-  vec4 h = fract(sin(vec4(dot(i, vec2(127.1, 311.7)), dot(i + vec2(1.0, 0.0), vec2(127.1, 311.7)),
-    dot(i + vec2(0.0, 1.0), vec2(127.1, 311.7)), dot(i + 1.0, vec2(127.1, 311.7)))) * 43758.5453);
-  return mix(mix(h.x, h.y, f.x), mix(h.z, h.w, f.x), f.y);
-}
+float grain(vec2 p) { return texture2D(uNoise, p / 128.0).r; }
 
 vec3 surface(vec2 uv) {
   vec4 a = texture2D(uLayersA, uv);
@@ -256,12 +248,8 @@ export const SKY_FRAGMENT = /* glsl */ `
 varying vec3 vWay;
 uniform vec3 uSun;
 uniform vec3 uFogColour;
-float n2(vec2 p) {
-  vec2 i = floor(p); vec2 f = fract(p); f = f * f * (3.0 - 2.0 * f);
-  vec4 h = fract(sin(vec4(dot(i, vec2(12.99, 78.23)), dot(i + vec2(1.0, 0.0), vec2(12.99, 78.23)),
-    dot(i + vec2(0.0, 1.0), vec2(12.99, 78.23)), dot(i + 1.0, vec2(12.99, 78.23)))) * 43758.54);
-  return mix(mix(h.x, h.y, f.x), mix(h.z, h.w, f.x), f.y);
-}
+uniform sampler2D uNoise;
+float n2(vec2 p) { return texture2D(uNoise, p / 128.0).r; }
 void main() {
   vec3 way = normalize(vWay);
   float up = clamp(way.y, 0.0, 1.0);
@@ -275,6 +263,6 @@ void main() {
   float glow = max(dot(way, uSun), 0.0);
   colour += vec3(0.22, 0.17, 0.09) * pow(glow, 8.0) + vec3(0.8, 0.7, 0.5) * pow(glow, 600.0);
   colour = colour / (1.0 + 0.18 * colour);
-  gl_FragColor = vec4(pow(colour, vec3(1.0 / 2.2)), 1.0);
+  gl_FragColor = vec4(sqrt(max(colour, 0.0)), 1.0);
 }
 `

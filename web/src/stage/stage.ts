@@ -14,6 +14,7 @@ export interface BrushReach {
 }
 
 const SETTLE_MS = 180
+const SLOW_MS = 90
 
 /** Both views of a level over one store of plants; draws a frame only when something changed. */
 export class Stage {
@@ -34,6 +35,9 @@ export class Stage {
   /** What the last frame of the eye took, in ms: while only the brush moves, the plan goes first on a slow machine. */
   private eyeCost = 0
   private eyeAt = 0
+  private brushAt = 0
+  /** The brush has moved over the plan, and a slow eye view shows it once it rests. */
+  private brushWaits = false
   private frame = 0
 
   private constructor(
@@ -89,13 +93,16 @@ export class Stage {
   }
 
   /** Show the brush's reach on the ground in both views, or nothing. */
-  setBrush(brush: BrushReach | null, thin: boolean): void {
+  setBrush(brush: BrushReach | null, thin: boolean, where: 'eye' | 'plan' = 'eye'): void {
     for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
       if (brush) u.uBrush.value.set(brush.x, brush.z, brush.radius, brush.soft)
       else u.uBrush.value.set(0, 0, 0, 0)
       u.uBrushInk.value.set(...((thin ? [0.5, 0.13, 0.1] : [0.16, 0.32, 0.1]) as [number, number, number]))
     }
-    this.dirty = { eye: true, plan: true }
+    this.brushAt = performance.now()
+    this.dirty.plan = true
+    if (where === 'eye' || this.eyeCost < SLOW_MS) this.dirty.eye = true
+    else this.brushWaits = true
   }
 
   /** Lay a raster of suitability, rows × columns of 0–255, over the ground, or take it off. */
@@ -133,6 +140,10 @@ export class Stage {
     if (this.onFrame(seconds)) this.movedAt = performance.now()
     const resting = performance.now() - this.movedAt > SETTLE_MS
     const settle = resting && !this.settled
+    if (this.brushWaits && now - this.brushAt > SETTLE_MS) {
+      this.dirty.eye = true
+      this.brushWaits = false
+    }
     const ready = !resting || settle || now - this.eyeAt > this.eyeCost * 1.5
     if (this.shown.eye && (this.dirty.eye || settle) && ready) {
       const began = performance.now()

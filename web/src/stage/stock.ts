@@ -1,6 +1,7 @@
 import * as THREE from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import type { Item } from '../api/client'
+import { softwareDrawn } from './groundTextures'
 
 /** One material's triangles of a state. */
 export interface PartMesh {
@@ -20,14 +21,15 @@ export interface ItemMeshes {
   billboard: boolean
 }
 
-function partsOf(node: THREE.Object3D): PartMesh[] {
+function partsOf(node: THREE.Object3D, lean: boolean): PartMesh[] {
   const parts: PartMesh[] = []
   node.traverse((child) => {
     if (!(child instanceof THREE.Mesh)) return
     const material = child.material as THREE.MeshStandardMaterial
     const texture = material.map ?? new THREE.Texture()
     texture.colorSpace = THREE.NoColorSpace
-    texture.anisotropy = 2
+    if (lean) texture.minFilter = THREE.LinearMipmapNearestFilter
+    else texture.anisotropy = 4
     parts.push({
       geometry: child.geometry,
       texture,
@@ -42,15 +44,16 @@ function partsOf(node: THREE.Object3D): PartMesh[] {
 /** Load the meshes of a level's stock items. */
 export async function loadStock(items: Item[]): Promise<Map<string, ItemMeshes>> {
   const loader = new GLTFLoader()
+  const lean = softwareDrawn()
   const loaded = await Promise.all(
     items.map(async (item): Promise<[string, ItemMeshes]> => {
       const { scene } = await loader.loadAsync(item.glb)
       const named = (name: string) => scene.getObjectByName(name)
       const states: PartMesh[][] = []
-      for (let k = 0; named(`lod${k}`); k++) states.push(partsOf(named(`lod${k}`)!))
+      for (let k = 0; named(`lod${k}`); k++) states.push(partsOf(named(`lod${k}`)!, lean))
       const lods = states.length
       const billboard = named('billboard')
-      if (billboard) states.push(partsOf(billboard))
+      if (billboard) states.push(partsOf(billboard, lean))
       return [item.slug, { item, states, lods, billboard: !!billboard }]
     }),
   )

@@ -1,0 +1,112 @@
+"""The real interface in headless Chromium against the real server, over a demo level in the test database."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from contextlib import suppress
+
+from django.conf import settings
+from django.core.management import call_command
+from django.db import connection
+from django.test import SimpleTestCase
+from playwright.sync_api import Page, sync_playwright
+
+from demo.level import PASSWORD
+from server.levels.models import Level
+
+# Playwright's own loop makes Django take this thread for an asynchronous one.
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+
+CHROMIUM = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking",
+            "--disable-component-update", "--disable-sync", "--no-first-run"]
+PATIENCE = 90_000
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+class Server:
+    """gunicorn over a database; can be killed as by a power cut and started again."""
+
+    def __init__(self, **env: str) -> None:
+        self.port = free_port()
+        self.env = os.environ | {"KT_DB_NAME": connection.settings_dict["NAME"]} | env
+        self.start()
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start(self) -> None:
+        self.process = subprocess.Popen([sys.executable, "-m", "gunicorn", "-c", "server/gunicorn.py", "--bind",
+                                         f"127.0.0.1:{self.port}", "server.wsgi"], env=self.env, cwd=settings.BASE_DIR,
+                                        start_new_session=True)
+        for _ in range(600):
+            with suppress(OSError):
+                urllib.request.urlopen(f"{self.address}/api/session", timeout=2).close()
+                return
+            time.sleep(0.1)
+        raise AssertionError("the server did not start")
+
+    def kill(self) -> None:
+        """End the server and its workers at once, without a word."""
+        os.killpg(self.process.pid, 9)
+        self.process.wait()
+
+
+class BrowserCase(SimpleTestCase):
+    """Each class has a server and a browser of its own; the demo level is built once."""
+
+    databases = {"default"}
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        if not Level.objects.filter(slug="hobbin-delph").exists():
+            call_command("build_demo", verbosity=0, stdout=tempfile.TemporaryFile("w"))
+        cls.server = Server()
+        cls.addClassCleanup(cls.server.kill)
+        cls.playwright = sync_playwright().start()
+        cls.addClassCleanup(cls.playwright.stop)
+        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        cls.addClassCleanup(cls.browser.close)
+
+    def page_of(self, name: str, width: int = 1000, height: int = 640) -> Page:
+        """A signed-in page with small views, so that software drawing keeps up; console errors fail the test."""
+        context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
+        self.addCleanup(context.close)
+        context.set_default_timeout(PATIENCE)
+        page = context.new_page()
+        page.on("pageerror", lambda error: self.fail(f"the page failed: {error}"))
+        page.goto(f"{self.server.address}/")
+        page.fill("[data-test=name]", name)
+        page.fill("[data-test=password]", PASSWORD)
+        page.click("[data-test=sign-in]")
+        page.wait_for_selector("[data-test=plants]")
+        return page
+
+    def open_level(self, page: Page, bench: str = "planting") -> None:
+        page.goto(f"{self.server.address}/levels/hobbin-delph/{bench}")
+        page.wait_for_selector("[data-test=bookmarks]")
+
+    def count(self, page: Page, slug: str) -> int:
+        return int("".join(c for c in page.inner_text(f"[data-test=count-{slug}]") if c.isdigit()))
+
+    def drag(self, page: Page, view: str, start: tuple[float, float], way: tuple[float, float]) -> None:
+        """Drag the pointer over a view from a point given as shares of its size."""
+        box = page.locator(f"[data-test={view}]").bounding_box()
+        x, y = box["x"] + start[0] * box["width"], box["y"] + start[1] * box["height"]
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + way[0] / 2, y + way[1] / 2, steps=2)
+        page.mouse.move(x + way[0], y + way[1], steps=2)
+        page.mouse.up()

@@ -1,0 +1,164 @@
+"""The whole job on the screen: see, tune, paint, set distances, check the cost, hand over."""
+
+import json
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from server.journal.models import Entry
+from server.stands.models import Stand
+from tests.browser.base import BrowserCase
+
+
+class Job(BrowserCase):
+    def tearDown(self):
+        Entry.objects.all().delete()
+
+    def test_the_stage_draws_what_the_core_reckons(self):
+        page = self.page_of("lead")
+        self.open_level(page, "budget")
+        page.click("[data-test=show-eye]")
+        for key in ("1", "2", "4"):
+            page.keyboard.press(key)
+            page.wait_for_timeout(1200)
+            page.wait_for_function("""() => { const d = document.querySelector('[data-test=drawn]')?.dataset; if (!d) return false
+                const a = JSON.parse(d.drawn), b = JSON.parse(d.reckoned)
+                return a.triangles > 1000 && ['triangles', 'draw_calls', 'shadow_triangles', 'shadow_calls'].every(k => Math.abs(a[k] - b[k]) <= 0.02 * b[k]) }""")
+            drawn = json.loads(page.get_attribute("[data-test=drawn]", "data-drawn"))
+            self.assertGreater(drawn["shadow_triangles"], 100)
+
+    def test_paint_undo_and_reload(self):
+        page = self.page_of("north")
+        self.open_level(page)
+        page.click("[data-test=show-plan]")
+        before = self.count(page, "birch")
+        page.click("[data-test=thicken]")
+        page.fill("[data-test=brush-radius]", "30")
+        self.drag(page, "plan", (0.72, 0.75), (70, -20))
+        expect(page.locator("[data-test=difference]")).to_contain_text("Thicken Birch")
+        more = self.count(page, "birch")
+        self.assertGreater(more, before)
+        entry = Entry.objects.get()
+        self.assertEqual((more - before, entry.user.username), (entry.gained - entry.lost, "north"))
+        page.keyboard.press("n")
+        self.drag(page, "plan", (0.72, 0.75), (70, -20))
+        expect(page.locator("[data-test=difference]")).to_contain_text("Thin Birch")
+        self.assertLess(self.count(page, "birch"), more)
+        page.keyboard.press("Control+z")
+        expect(page.locator("[data-test=difference]")).to_contain_text("Undone: Thin Birch")
+        self.assertEqual(self.count(page, "birch"), more)
+        page.reload()
+        page.wait_for_selector("[data-test=bookmarks]")
+        self.assertEqual(self.count(page, "birch"), more)
+        page.click("[data-test=undo]")
+        expect(page.locator("[data-test=count-birch]")).to_have_text(f"{before:,}".replace(",", "\u202f"))
+        page.click("[data-test=redo]")
+        expect(page.locator("[data-test=difference]")).to_contain_text("Done again: Thicken Birch")
+        self.assertEqual(self.count(page, "birch"), more)
+        page.click("[data-test=undo]")
+        page.wait_for_function("() => document.querySelector('[data-test=undo]').disabled")
+
+    def test_paint_in_the_eye_view(self):
+        page = self.page_of("south", 820, 520)
+        self.open_level(page)
+        page.click("[data-test=show-eye]")
+        page.keyboard.press("4")
+        page.wait_for_timeout(1500)
+        page.click("[data-test=stand-moor-grass]")
+        page.click("[data-test=thin]")
+        self.drag(page, "eye", (0.5, 0.85), (30, 0))
+        expect(page.locator("[data-test=difference]")).to_contain_text("Thin Moor-grass")
+        self.assertGreater(Entry.objects.get().lost, 0)
+        page.keyboard.press("Control+z")
+        expect(page.locator("[data-test=difference]")).to_contain_text("Undone")
+
+    def test_tune_try_keep_drop(self):
+        page = self.page_of("lead")
+        self.open_level(page)
+        page.click("[data-test=show-plan]")
+        kept = Stand.objects.get(slug="birch").settings
+        before = self.count(page, "birch")
+        page.check("[data-test=overlay]")
+        page.fill("[data-test=fullness]", "40")
+        page.fill("[data-test=altitude-hi]", "390")
+        expect(page.locator("[data-test=expected]")).to_be_visible()
+        page.wait_for_timeout(800)
+        expected = int("".join(c for c in page.inner_text("[data-test=expected]") if c.isdigit()))
+        self.assertLess(expected, before)
+        self.assertIn("ms", page.inner_text("[data-test=cost-difference]"))
+        page.fill("[data-test=spacing]", "0.01")
+        expect(page.locator("[data-test=trouble]")).to_contain_text("spacing")
+        self.assertEqual(page.input_value("[data-test=spacing]"), "0.01")
+        self.assertEqual(Stand.objects.get(slug="birch").settings, kept)
+        page.click("[data-test=drop]")
+        self.assertEqual(page.input_value("[data-test=fullness]"), "75")
+        page.fill("[data-test=fullness]", "40")
+        page.fill("[data-test=altitude-hi]", "390")
+        page.wait_for_timeout(800)
+        page.click("[data-test=keep]")
+        expect(page.locator("[data-test=count-birch]")).to_have_text(f"{expected:,}".replace(",", "\u202f"))
+        self.assertEqual(Stand.objects.get(slug="birch").settings["fullness"], 0.4)
+        page.click("[data-test=undo]")
+        expect(page.locator("[data-test=count-birch]")).to_have_text(f"{before:,}".replace(",", "\u202f"))
+        self.assertEqual(Stand.objects.get(slug="birch").settings, kept)
+
+    def test_drag_a_distance_and_see_the_cost(self):
+        page = self.page_of("north", 1280, 640)
+        self.open_level(page, "sightline")
+        box = page.locator("[data-test=edge-birch-billboard-from]").bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 12, y, steps=3)
+        page.mouse.up()
+        expect(page.locator("[data-test=cost-difference]")).to_contain_text("triangles")
+        self.assertGreater(float(page.input_value("[data-test=billboard]")), 120)
+        page.click("[data-test=keep]")
+        expect(page.locator("[data-test=difference]")).to_contain_text("distances")
+        self.assertGreater(Stand.objects.get(slug="birch").settings["distances"]["billboard"], 120)
+        page.click("[data-test=undo]")
+        expect(page.locator("[data-test=billboard]")).to_have_value("120")
+
+    def test_a_viewer_looks_and_others_strokes_arrive(self):
+        guest, north = self.page_of("guest", 820, 520), self.page_of("north", 820, 520)
+        for page in (guest, north):
+            self.open_level(page)
+            page.click("[data-test=show-plan]")
+        self.assertTrue(guest.is_disabled("[data-test=thicken]"))
+        self.assertTrue(guest.is_disabled("[data-test=spacing]"))
+        before = self.count(guest, "birch")
+        north.click("[data-test=thicken]")
+        self.drag(north, "plan", (0.7, 0.75), (40, 0))
+        expect(north.locator("[data-test=difference]")).to_contain_text("Thicken Birch")
+        guest.wait_for_function("n => +document.querySelector('[data-test=count-birch]').textContent.replace(/\\D/g, '') !== n", arg=before)
+        self.assertEqual(self.count(guest, "birch"), self.count(north, "birch"))
+        north.click("[data-test=undo]")
+        north.wait_for_function("() => document.querySelector('[data-test=undo]').disabled")
+
+    def test_handover_downloads(self):
+        page = self.page_of("guest", 820, 520)
+        self.open_level(page, "handover")
+        for test, start in (("download-plants-csv", b"id,stand,item"), ("download-level-glb", b"glTF")):
+            with page.expect_download() as download:
+                page.click(f"[data-test={test}]")
+            self.assertTrue(Path(download.value.path()).read_bytes().startswith(start))
+
+
+class PowerCut(BrowserCase):
+    def test_strokes_outlive_the_server(self):
+        page = self.page_of("north", 820, 520)
+        self.open_level(page)
+        page.click("[data-test=show-plan]")
+        page.click("[data-test=thin]")
+        self.drag(page, "plan", (0.7, 0.7), (30, 0))
+        expect(page.locator("[data-test=difference]")).to_contain_text("Thin Birch")
+        acknowledged = Entry.objects.count()
+        self.server.kill()
+        self.drag(page, "plan", (0.6, 0.75), (30, 0))
+        expect(page.locator("[data-test=message]")).to_contain_text("does not answer")
+        self.assertEqual(Entry.objects.count(), acknowledged)
+        self.server.start()
+        page.wait_for_selector("[data-test=message]", state="detached")
+        page.wait_for_timeout(1500)
+        self.assertEqual(Entry.objects.count(), acknowledged + 1)
+        self.assertIn("Thin Birch", page.inner_text("[data-test=difference]"))
