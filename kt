@@ -135,8 +135,6 @@ def ready_web() -> None:
 
 
 def setup(tests: bool = False) -> None:
-    if sys.version_info < (3, 11):
-        raise Trouble("Python 3.11 or newer is needed.")
     with alone(TOOLS, "setup"):
         install_packages(RUN_TOOLS | (TEST_TOOLS if tests else {}))
         ready_python()

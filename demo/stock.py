@@ -35,7 +35,7 @@ def _crown(leaf: Material, trunk, branches, per_branch: int, size: float, seed: 
     centre = np.array([0, height * 0.52, 0])
     crown = Builder(leaf)
     for branch in [*branches, trunk[-4:]]:
-        for k in range(per_branch):
+        for _k in range(per_branch):
             s = rng.uniform(0.35, 1.0)
             at = np.array([np.interp(s, np.linspace(0, 1, len(branch)), branch[:, c]) for c in range(3)])
             out = at - np.array([0, at[1], 0])

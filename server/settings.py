@@ -43,7 +43,7 @@ MIDDLEWARE = [
     "axes.middleware.AxesMiddleware",
 ]
 
-ROOT_URLCONF = "server.urls"
+ROOT_URLCONF = os.environ.get("KT_ROOT_URLCONF", "server.urls")
 WSGI_APPLICATION = "server.wsgi.application"
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True}]
 
@@ -70,6 +70,7 @@ AXES_COOLOFF_TIME = timedelta(minutes=5)
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "server.accounts.lockout.locked_out"
 
 SESSION_COOKIE_SAMESITE = "Strict"
 SESSION_COOKIE_AGE = 14 * 24 * 3600

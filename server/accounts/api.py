@@ -10,6 +10,8 @@ from ninja import Field, Router, Schema
 from ninja.errors import HttpError
 from ninja.utils import check_csrf
 
+from server.accounts.lockout import SENTENCE
+
 router = Router(tags=["session"])
 
 
@@ -38,7 +40,7 @@ def sign_in(request: HttpRequest, data: SignIn):
         raise HttpError(403, "Your page is out of date: reload it and sign in again.")
     credentials = {"username": data.name}
     if not AxesProxyHandler.is_allowed(request, credentials):
-        raise HttpError(429, "Too many wrong passwords for this name: wait five minutes and try again.")
+        raise HttpError(429, SENTENCE)
     user = authenticate(request, username=data.name, password=data.password)
     if user is None:
         raise HttpError(401, "That name and password do not belong together.")

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import os
 import socket
 import subprocess
 import sys
-import tempfile
 import time
 import urllib.request
 from contextlib import suppress
@@ -72,7 +72,7 @@ class BrowserCase(SimpleTestCase):
     def setUpClass(cls) -> None:
         super().setUpClass()
         if not Level.objects.filter(slug="hobbin-delph").exists():
-            call_command("build_demo", verbosity=0, stdout=tempfile.TemporaryFile("w"))
+            call_command("build_demo", verbosity=0, stdout=io.StringIO())
         cls.server = Server()
         cls.addClassCleanup(cls.server.kill)
         cls.playwright = sync_playwright().start()

@@ -47,7 +47,7 @@ class Suitability(unittest.TestCase):
         np.testing.assert_allclose(suitability(fields, conditions), want, atol=2e-4)
 
     def test_refuses_bands_that_end_before_they_start(self):
-        for bad in (dict(lo=5, hi=4), dict(lo=0, hi=1, soft_lo=-1), dict(lo=float("nan"), hi=1)):
+        for bad in ({"lo": 5, "hi": 4}, {"lo": 0, "hi": 1, "soft_lo": -1}, {"lo": float("nan"), "hi": 1}):
             with self.assertRaises(ValueError):
                 Condition("slope", **bad)
 

@@ -19,7 +19,7 @@ WHOLE = (0.0, 0.0, SIDE, SIDE)
 
 
 def rows_of(points):
-    return {row for row in zip(points.x.tolist(), points.z.tolist(), points.threshold.tolist(), map(tuple, points.cell.tolist()))}
+    return set(zip(points.x.tolist(), points.z.tolist(), points.threshold.tolist(), map(tuple, points.cell.tolist())))
 
 
 def rough_ground(rows=129, cell=2.0):
@@ -77,7 +77,7 @@ class Plants(unittest.TestCase):
     @given(st.floats(0, 1), st.floats(0, 1))
     def test_tuning_adds_or_removes_but_moves_nobody(self, a, b):
         few, many = (self.plants(f) for f in sorted((a, b)))
-        kept = {i: row for i, row in zip(many.id.tolist(), many.form.tolist())}
+        kept = dict(zip(many.id.tolist(), many.form.tolist()))
         self.assertEqual(len(kept), len(many))
         for i, row in zip(few.id.tolist(), few.form.tolist()):
             self.assertEqual(kept[i], row)

@@ -179,7 +179,8 @@ class Roles(ApiCase):
         page = Client().get("/levels")
         self.assertIn("script-src 'self'", page["Content-Security-Policy"])
         strict = Client(enforce_csrf_checks=True)
-        strict.force_login(self.level.memberships.get(role="artist", user__username="north").user)
+        user = self.level.memberships.get(user__username="north").user
+        strict.force_login(user, backend="django.contrib.auth.backends.ModelBackend")
         self.assertEqual(strict.post(f"{self.base}/undo").status_code, 403)
 
 

@@ -6,7 +6,7 @@ import type { Drawn } from '../stage/eyeView'
 import { useLevel } from '../stores/level'
 import NumberField from './NumberField.vue'
 
-const props = defineProps<{ drawn: Drawn | null }>()
+defineProps<{ drawn: Drawn | null }>()
 const store = useLevel()
 const draft = ref<Partial<Marks>>({})
 const trouble = ref('')

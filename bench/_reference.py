@@ -1,0 +1,40 @@
+"""The bare endpoint that `stroke` is measured against: sign-in, lock, rewrite blobs of 8 KB, one journal row."""
+
+from __future__ import annotations
+
+import os
+import uuid
+
+from django.db import transaction
+from django.http import HttpRequest
+from django.urls import path
+from ninja import NinjaAPI, Schema
+from ninja.security import django_auth
+
+from server.journal.models import Entry
+from server.stands.models import TouchTile
+from server.urls import urlpatterns as application
+
+api = NinjaAPI(title="reference", urls_namespace="reference", auth=django_auth, docs_url=None, openapi_url=None)
+
+
+class Blobs(Schema):
+    stand: int
+    level: int
+    tiles: list[tuple[int, int]]
+
+
+@api.post("/blobs")
+def blobs(request: HttpRequest, data: Blobs):
+    """Lock and rewrite as many blobs as the stroke has tiles, and add one journal row."""
+    with transaction.atomic():
+        xs, zs = {t[0] for t in data.tiles}, {t[1] for t in data.tiles}
+        for tile in TouchTile.objects.select_for_update().filter(stand=data.stand, tx__in=xs, tz__in=zs):
+            tile.data, tile.revision = os.urandom(8192), tile.revision + 1
+            tile.save(update_fields=["data", "revision"])
+        entry = Entry.objects.create(level_id=data.level, user=request.user, stand_id=data.stand, kind="stroke",
+                                     key=uuid.uuid4(), what="reference", delta=b"")
+    return {"entry": entry.pk}
+
+
+urlpatterns = [path("reference/", api.urls), *application]
