@@ -45,7 +45,10 @@ class Stand(models.Model):
 
 
 class TouchTile(RasterTile):
-    """Touch of a stand: int16 at cell centres, 32767 for +1. A tile that was never painted has no row."""
+    """Touch of a stand: int16 at cell centres, `thicket.planting.density.TOUCH_UNIT` for +1.
+
+    A tile that was never painted has no row.
+    """
 
     stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="touch_tiles")
 

@@ -9,6 +9,7 @@ from collections import OrderedDict
 from dataclasses import dataclass, field
 
 import numpy as np
+from django.db import transaction
 
 from server.levels.rasters import TILE, pack, place, tile_shape, unpack
 from server.stands.models import Stand, TouchTile
@@ -118,9 +119,26 @@ class LockedTouch:
 
         A revision is drawn by chance, so that one that was rolled back is never met again.
         """
+        before = {at: tile.revision for at, tile in self.tiles.items()}
         for (tx, tz), tile in self.tiles.items():
             inner, outer = self._overlap(tx, tz, self._arrays[tx, tz].shape)
             self._arrays[tx, tz][inner] = window[outer]
             tile.data = pack(self._arrays[tx, tz])
             tile.revision = secrets.randbelow(2**31)
-            tile.save(update_fields=["data", "revision"])
+        TouchTile.objects.bulk_create(self.tiles.values(), update_conflicts=True, update_fields=["data", "revision"])
+        transaction.on_commit(lambda: self._publish(before))
+
+    def _publish(self, before: dict[tuple[int, int], int]) -> None:
+        """Bring the kept map up to date with what was stored, when it was so before the change."""
+        with _lock:
+            known = _maps.get(self.stand.pk)
+        if not known or any(known.revisions.get(at, 0) != revision for at, revision in before.items()):
+            return
+        changed = list(self.tiles)
+        fresh = TouchMap(known.array.copy(), known.revisions | {at: tile.revision for at, tile in self.tiles.items()},
+                         {box: digest for box, digest in known.digests.items() if not _over_any(box, changed)})
+        for (tx, tz), array in self._arrays.items():
+            fresh.array[tz * TILE:tz * TILE + array.shape[0], tx * TILE:tx * TILE + array.shape[1]] = array
+        with _lock:
+            if _maps.get(self.stand.pk) is known:
+                _maps[self.stand.pk] = fresh

@@ -120,7 +120,7 @@ class Plants(unittest.TestCase):
 class Touch(unittest.TestCase):
     def test_density_by_the_formula(self):
         s = np.linspace(0, 1, 11, dtype=np.float32)[None].repeat(3, 0)
-        p = np.array([[-1.0], [0.0], [0.5]]) * np.ones_like(s)
+        p = np.array([[-1.0], [0.0], [0.2]]) * np.ones_like(s)
         d = density(s, np.rint(p * TOUCH_UNIT).astype(np.int16))
         np.testing.assert_allclose(d, np.where(p >= 0, s + p * (1 - s), s * (1 + p)), atol=1e-4)
 

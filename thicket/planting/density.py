@@ -5,8 +5,8 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
-TOUCH_UNIT = 32767
-"""Touch is stored as int16: this value is +1."""
+TOUCH_UNIT = 255
+"""Touch is stored as int16: this value is +1. Steps this coarse cannot be seen, and pack fast and small."""
 
 
 @nb.njit(nogil=True, cache=True)
