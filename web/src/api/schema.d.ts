@@ -256,6 +256,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/stands/{stand}/density": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Density Map
+         * @description Density as it stands now, fullness included: rows and columns uint16, then uint8 values row by row.
+         */
+        get: operations["server_stands_api_density_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}": {
         parameters: {
             query?: never;
@@ -1458,6 +1478,27 @@ export interface operations {
                 "application/json": components["schemas"]["TryIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_stands_api_density_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
