@@ -20,6 +20,7 @@ from server.levels.models import GroundTile, Level
 from server.sight.reckoning import bookmark_view, item_of, level_cost, over, spent
 from server.stands.engine import Planting
 from server.stands.schemas import Strict
+from thicket.planting.points import PACKING
 
 router = Router(tags=["levels"])
 IMMUTABLE = "private, max-age=31536000, immutable"
@@ -121,6 +122,7 @@ class LevelOut(Schema):
     sun: Sun
     fog: float
     marks: Marks
+    packing: float = Field(description="plants on a square of one spacing's side when the ground is full")
     stock: list[ItemOut]
     histograms: dict[str, Field_]
 
@@ -153,7 +155,7 @@ def one_level(request: HttpRequest, slug: str):
     same = ("slug", "name", "role", "cell", "rows", "columns", "low", "high", "ground_revision", "layers", "waters",
             "bookmarks", "sun", "fog", "marks")
     stock = [_item(level, row) for row in level.stock.defer("glb", "silhouette")]
-    return {**{name: getattr(level, name) for name in same}, "stock": stock, "histograms": histograms(level)}
+    return {**{name: getattr(level, name) for name in same}, "packing": PACKING, "stock": stock, "histograms": histograms(level)}
 
 
 def _item(level: Level, row) -> dict:

@@ -631,6 +631,11 @@ export interface components {
             /** Fog */
             fog: number;
             marks: components["schemas"]["Marks"];
+            /**
+             * Packing
+             * @description plants on a square of one spacing's side when the ground is full
+             */
+            packing: number;
             /** Stock */
             stock: components["schemas"]["ItemOut"][];
             /** Histograms */

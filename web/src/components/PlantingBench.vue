@@ -8,7 +8,6 @@ import BandField from './BandField.vue'
 import NumberField from './NumberField.vue'
 import PairField from './PairField.vue'
 
-const PACKING = 0.643
 const props = defineProps<{ draft: Draft }>()
 const store = useLevel()
 const d = props.draft
@@ -22,10 +21,11 @@ const fullness = computed(() => d.shared((s) => s.fullness))
 const v = (name: 'lean' | 'follow' | 'sink' | 'patch') => d.shared((s) => s.variation[name])
 const pair = (name: 'size' | 'width' | 'turn') => d.shared((s) => s.variation[name])
 const conditions = computed(() => d.shared((s) => s.conditions))
-const per = computed(() => PACKING / spacing.value.value ** 2)
+const packing = computed(() => store.level!.packing)
+const per = computed(() => packing.value / spacing.value.value ** 2)
 
 function setPer(n: number) {
-  if (n > 0) d.change({ spacing: +Math.sqrt(PACKING / (sward.value ? n : n / 1e4)).toFixed(3) })
+  if (n > 0) d.change({ spacing: +Math.sqrt(packing.value / (sward.value ? n : n / 1e4)).toFixed(3) })
 }
 function setCondition(k: number, c: Condition) {
   d.change({ conditions: conditions.value.value.map((old, i) => (i === k ? c : old)) })
