@@ -26,9 +26,9 @@ PYTHON = VENV / "bin" / "python"
 WEB = ROOT / "web"
 DATA = VAR / "db"
 # program looked for -> Debian package that brings it
-RUN_TOOLS = {"mariadbd": "mariadb-server-core", "mariadb-install-db": "mariadb-server-core", "chromium": "chromium"}
+RUN_TOOLS = {"mariadbd": "mariadb-server-core", "mariadb-install-db": "mariadb-server-core",
+             "my_print_defaults": "mariadb-client-core", "chromium": "chromium"}
 BUILD_TOOLS = {"gcc": "gcc", "pkg-config": "pkg-config", "mariadb_config": "libmariadb-dev"}
-TEST_TOOLS = {"gdaldem": "gdal-bin"}
 
 
 class Trouble(Exception):
@@ -134,9 +134,9 @@ def ready_web() -> None:
             run(["npm", "run", "build"], "Building the front end", cwd=WEB)
 
 
-def setup(tests: bool = False) -> None:
+def setup() -> None:
     with alone(TOOLS, "setup"):
-        install_packages(RUN_TOOLS | (TEST_TOOLS if tests else {}))
+        install_packages(RUN_TOOLS)
         ready_python()
         ready_web()
 
@@ -321,7 +321,7 @@ def manage(options) -> int:
 
 
 def test(options) -> int:
-    setup(tests=True)
+    setup()
     with database():
         return django("test", "--noinput", *(options.rest or ["tests"]))
 
@@ -364,7 +364,7 @@ def main() -> int:
         command = commands.add_parser(name, help=about)
         command.add_argument("--port", type=int, default=8000)
         command.set_defaults(job=job)
-    commands.add_parser("setup", help="install what is missing").set_defaults(job=lambda _: setup(tests=True) or 0)
+    commands.add_parser("setup", help="install what is missing").set_defaults(job=lambda _: setup() or 0)
     command = commands.add_parser("bench", help="run benchmarks; each prints a ratio")
     command.add_argument("name", nargs="?")
     command.set_defaults(job=bench)
