@@ -13,7 +13,6 @@ type Uniforms = Record<string, THREE.IUniform>
 interface Call {
   mesh: THREE.Mesh
   geometry: THREE.InstancedBufferGeometry
-  used: boolean
 }
 
 /** The instances of one state of an item in one cell, shared by the calls of its parts. */
@@ -21,7 +20,6 @@ interface Batch {
   buffer: THREE.InstancedInterleavedBuffer
   array: Float32Array
   calls: Call[]
-  count: number
   stamp: string
 }
 
@@ -128,9 +126,9 @@ export class Planter {
       mesh.frustumCulled = false
       mesh.matrixAutoUpdate = false
       scene.add(mesh)
-      return { mesh, geometry, used: false }
+      return { mesh, geometry }
     })
-    const made = { buffer, array, calls, count: 0, stamp: '' }
+    const made = { buffer, array, calls, stamp: '' }
     this.batches.set(key, made)
     return made
   }
