@@ -11,6 +11,10 @@ from ninja.errors import HttpError, ValidationError
 from pydantic import ValidationError as SchemaError
 
 
+FILES = ("/drafts", "/masks", "/shapes.geojson")
+"""Where files are sent to, which may be larger."""
+
+
 class BodyLimit:
     """Refuses a request whose body is larger than we ever need, before reading it."""
 
@@ -19,9 +23,10 @@ class BodyLimit:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         size = request.META.get("CONTENT_LENGTH") or "0"
-        if not size.isdigit() or int(size) > settings.BODY_LIMIT:
-            limit = settings.BODY_LIMIT // 1024
-            return JsonResponse({"detail": f"The request body is too large: at most {limit} KB are taken."}, status=413)
+        limit = settings.FILE_LIMIT if request.path.endswith(FILES) else settings.BODY_LIMIT
+        if not size.isdigit() or int(size) > limit:
+            most = f"{limit // 1024:,} KB" if limit < 1 << 20 else f"{limit >> 20:,} MB"
+            return JsonResponse({"detail": f"What was sent is too large: at most {most} are taken."}, status=413)
         return self.get_response(request)
 
 

@@ -27,6 +27,8 @@ INSTALLED_APPS = [
     "server.stock",
     "server.stands",
     "server.journal",
+    "server.shapes",
+    "server.ground",
     "server.handover",
 ]
 
@@ -94,6 +96,7 @@ CONTENT_SECURITY_POLICY = {
 }
 
 BODY_LIMIT = 512 * 1024
+FILE_LIMIT = 160 * 1024 * 1024
 DATA_UPLOAD_MAX_MEMORY_SIZE = BODY_LIMIT
 
 LANGUAGE_CODE = "en-gb"

@@ -5,25 +5,35 @@ from __future__ import annotations
 import numpy as np
 
 from thicket.ground.heights import Ground
-from thicket.planting.density import density
+from thicket.ground.shapes import Shape, depth_field, distance_field, kept_clear
+from thicket.ground.wetness import wetness
+from thicket.planting.density import density, density_at
 from thicket.planting.points import point_set
 from thicket.planting.stands import Stand, plants_in
 from thicket.planting.strokes import Stroke, stroke_delta
 from thicket.sight.cost import Item, Mesh, Patch, lay_out, reckon
 from thicket.sight.distances import Distances
 from thicket.sight.views import View
-from thicket.site.conditions import Condition, suitability
+from thicket.site.conditions import Condition
+from thicket.site.fields import Site, suitable
 
 
 def warm() -> None:
     """Plant and reckon a small piece of ground."""
     ground = Ground(np.zeros((33, 33), np.float32), 1.0)
-    suited = suitability(ground.fields, [Condition("slope", 0, 10)])
+    site = Site(ground.heights, 1.0)
+    suited = suitable(site, [Condition(kind, -1e3, 1e3, radius=3.0) for kind in ("altitude", "slope", "facing", "hollow", "flat",
+                                                                                "noise")], site.whole)
+    wetness(ground.heights, 1.0)
     touch = np.zeros(suited.shape, np.int16)
     touch += stroke_delta(Stroke("thicken", [(4.0, 4.0)], 3.0, 0.5, 1.0), touch, 1.0, 0, 0)
     stand = Stand(1, 1, 4.0, 1.0)
     window = (0.0, 0.0, 32.0, 32.0)
-    plants = plants_in(stand, window, density(suited, touch), ground, point_set(1, 4.0, window))
+    points = point_set(1, 4.0, window)
+    plants = plants_in(stand, window, density(suited, touch), ground, points)
+    density_at(suited, 1.0, touch, 1.0, points.x, points.z)
+    shapes = [Shape("area", ((4.0, 4.0), (20.0, 4.0), (12.0, 18.0)))]
+    distance_field(shapes, 1.0, site.whole), depth_field(shapes, 1.0, site.whole), kept_clear(shapes, 0.5, points.x, points.z)
     items = [Item("plain", (Mesh(1, 1, 0.0, 0),), None, 1.0, 0)]
     reckon([Patch(plants, lay_out(plants, [1.0]))], items, Distances((), 50.0, 60.0, 5.0, 10.0),
            View(16, 2, 40, 0, 0, 55, 1.5))

@@ -30,8 +30,8 @@ def small_level(slug: str = "test-moor") -> Level:
     level = Level.objects.create(slug=slug, name="Test Moor", seed=3, cell=1.0, rows=256, columns=256,
                                  low=float(heights.min()), high=float(heights.max()), marks=MARKS,
                                  sun={"bearing": 200, "elevation": 40}, layers=[{"name": "turf", "colour": "#8d9460"}])
-    store(level, "heights", heights)
-    store(level, "layers", np.full((256, 256, 1), 255, np.uint8))
+    store(level, "heights", heights, 1)
+    store(level, "layers", np.full((256, 256, 1), 255, np.uint8), 1)
     for item in STOCK:
         name, height, crown, trunk = STOCK[item]
         StockItem.objects.create(level=level, slug=item, name=name, height=height, crown=crown, trunk=trunk,

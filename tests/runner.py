@@ -10,5 +10,5 @@ class Runner(DiscoverRunner):
 
     def suite_result(self, suite, result, **kwargs):
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-        print(f"{result.testsRun - failed - len(result.skipped)} passed, {failed} failed", flush=True)
+        print(f"{max(result.testsRun - failed - len(result.skipped), 0)} passed, {failed} failed", flush=True)
         return super().suite_result(suite, result, **kwargs)

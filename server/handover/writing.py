@@ -6,12 +6,17 @@ import json
 from collections.abc import Callable
 
 from server.levels.access import stands_of
-from server.levels.ground import ground_of
 from server.levels.models import Level
+from server.levels.scene import scene_of
 from server.stands.engine import Planting
 from thicket.formats import handover
 from thicket.formats.handover import Planted
+from thicket.ground.hollow import hollow_ridge
+from thicket.ground.relief import slope_and_facing
 from thicket.planting.stands import join
+
+HOLLOW_RADIUS = 20.0
+"""The radius in m at which `hollow-ridge.tif` is written."""
 
 
 def _planted(level: Level) -> list[Planted]:
@@ -54,8 +59,16 @@ def plants_glb(level: Level) -> bytes:
 
 
 def maps(level: Level) -> dict[str, bytes]:
-    """`heights.tif` and a density map for each stand."""
-    files = {"heights.tif": handover.heights_tif(ground_of(level))}
+    """Heights, relief fields and ground layers of the level, and a density map for each stand."""
+    scene = scene_of(level)
+    ground = scene.ground
+    slope, facing = slope_and_facing(ground.heights, ground.cell)
+    fields = {"slope": slope, "facing": facing, "wetness": scene.heights.wetness(),
+              "hollow-ridge": hollow_ridge(ground.heights, ground.cell, HOLLOW_RADIUS)}
+    files = {"heights.tif": handover.heights_tif(ground), "heights.png": handover.heights_png(ground)}
+    files |= {f"{name}.tif": handover.field_tif(values, ground.cell, -1.0 if name == "facing" else None)
+              for name, values in fields.items()}
+    files["layers.tif"] = handover.layers_tif(scene.layers.weights, scene.layers.names, ground.cell)
     for stand in stands_of(level):
         planting = Planting(stand)
         files[f"density-{stand.slug}.png"] = handover.density_png(planting.density * planting.core.fullness)

@@ -9,7 +9,9 @@ from django.db import transaction
 from ninja.errors import HttpError
 
 from server.journal.models import Entry
+from server.ground.swapping import swap_ground
 from server.levels.models import Level
+from server.shapes.keeping import swap_shapes
 from server.stands.models import Stand
 from server.stands.painting import shift
 
@@ -21,6 +23,7 @@ class Moved:
     entry: Entry
     gained: int
     lost: int
+    box: tuple[int, int, int, int] | None = None
 
 
 def last_done(user: User, level: Level) -> Entry | None:
@@ -57,16 +60,21 @@ def _locked(entry: Entry | None, sentence: str) -> Entry:
 
 def _move(entry: Entry, back: bool) -> Moved:
     gained, lost = (entry.lost, entry.gained) if back else (entry.gained, entry.lost)
+    box = None
     if entry.kind == Entry.Kind.STROKE:
         change = shift(entry, back)
-        gained, lost = change.gained, change.lost
+        gained, lost, box = change.gained, change.lost, change.box
     elif entry.kind == Entry.Kind.SETTINGS:
         _swap(Stand, entry.stand_id, "settings", entry.change, back)
-    else:
+    elif entry.kind == Entry.Kind.MARKS:
         _swap(Level, entry.level_id, "marks", entry.change, back)
+    elif entry.kind == Entry.Kind.SHAPES:
+        swap_shapes(entry, back)
+    else:
+        swap_ground(entry, back)
     entry.undone = back
     entry.save(update_fields=["undone", "touched"])
-    return Moved(entry, gained, lost)
+    return Moved(entry, gained, lost, box)
 
 
 def _swap(model, pk: int, name: str, change: dict, back: bool) -> None:

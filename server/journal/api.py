@@ -11,6 +11,7 @@ from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
 from server.stands.api import ChangedOut, changed_keys
+from server.stands.keeping import dependants
 
 router = Router(tags=["journal"])
 
@@ -48,11 +49,16 @@ def journal(request: HttpRequest, slug: str):
 
 
 def _moved(moved: actions.Moved) -> dict:
-    entry = moved.entry
-    keys = {}
-    if entry.kind == Entry.Kind.STROKE:
-        keys = changed_keys(entry.stand, entry.change["box"])
-    return {"entry": entry_out(entry), "stand": entry.stand_id, "keys": keys, "gained": moved.gained, "lost": moved.lost}
+    entry, stand = moved.entry, moved.entry.stand
+    keys, stale = {}, []
+    if moved.box:
+        keys, stale = changed_keys(stand, moved.box), dependants(stand)
+    elif entry.kind == Entry.Kind.SETTINGS:
+        stale = [stand.pk, *dependants(stand)]
+    elif entry.kind != Entry.Kind.MARKS:
+        stale = list(entry.level.stands.values_list("pk", flat=True))
+    return {"entry": entry_out(entry), "stand": entry.stand_id, "keys": keys, "stale": stale, "gained": moved.gained,
+            "lost": moved.lost}
 
 
 @router.post("/levels/{slug}/undo", response=MovedOut)

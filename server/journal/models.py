@@ -16,11 +16,15 @@ class Entry(models.Model):
         STROKE = "stroke"
         SETTINGS = "settings"
         MARKS = "marks"
+        GROUND = "ground"
+        RESOLUTION = "resolution"
+        SHAPES = "shapes"
+        MASKS = "masks"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")
     stand = models.ForeignKey(Stand, on_delete=models.CASCADE, null=True, related_name="+")
-    kind = models.CharField(max_length=10, choices=Kind.choices)
+    kind = models.CharField(max_length=12, choices=Kind.choices)
     at = models.DateTimeField(auto_now_add=True)
     touched = models.DateTimeField(auto_now=True, help_text="when it was last done or undone")
     key = models.UUIDField(unique=True, help_text="given by the client, so that a request sent twice counts once")

@@ -15,7 +15,6 @@ from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels import plan
 from server.levels.access import level_for, stands_of
-from server.levels.ground import histograms
 from server.levels.models import GroundTile, Level
 from server.sight.reckoning import bookmark_view, item_of, level_cost, over, spent
 from server.stands.engine import Planting
@@ -99,11 +98,6 @@ class ItemOut(Schema):
     billboard: MeshOut | None
 
 
-class Field_(Schema):
-    counts: list[int]
-    edges: list[float]
-
-
 class LevelOut(Schema):
     """All of a level but its stands and its rasters."""
 
@@ -116,6 +110,8 @@ class LevelOut(Schema):
     low: float
     high: float
     ground_revision: int
+    layers_revision: int
+    touch_cell: float
     layers: list[Layer]
     waters: list[Water]
     bookmarks: list[Bookmark]
@@ -124,7 +120,6 @@ class LevelOut(Schema):
     marks: Marks
     packing: float = Field(description="plants on a square of one spacing's side when the ground is full")
     stock: list[ItemOut]
-    histograms: dict[str, Field_]
 
 
 class MarksIn(Strict):
@@ -152,10 +147,11 @@ def _card(level: Level, role: str) -> dict:
 def one_level(request: HttpRequest, slug: str):
     """One level."""
     level = level_for(request, slug)
-    same = ("slug", "name", "role", "cell", "rows", "columns", "low", "high", "ground_revision", "layers", "waters",
+    same = ("slug", "name", "role", "cell", "rows", "columns", "low", "high", "ground_revision", "layers_revision", "touch_cell",
+            "layers", "waters",
             "bookmarks", "sun", "fog", "marks")
     stock = [_item(level, row) for row in level.stock.defer("glb", "silhouette")]
-    return {**{name: getattr(level, name) for name in same}, "packing": PACKING, "stock": stock, "histograms": histograms(level)}
+    return {**{name: getattr(level, name) for name in same}, "packing": PACKING, "stock": stock}
 
 
 def _item(level: Level, row) -> dict:

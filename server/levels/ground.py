@@ -2,56 +2,126 @@
 
 from __future__ import annotations
 
+import hashlib
+import zlib
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
 import numpy as np
 
 from server.cache import ContentCache
 from server.levels.models import GroundTile, Level
-from server.levels.rasters import split, whole
+from server.levels.rasters import TILE, pack, split, whole
+from thicket.bands import THREADS
 from thicket.ground.heights import Ground
-from thicket.site.conditions import KINDS, histogram
+from thicket.ground.wetness import wetness
 
-_grounds = ContentCache(4)
-_histograms = ContentCache(32)
-
-
-def ground_key(level: Level) -> tuple[int, int]:
-    """Changes whenever the ground does."""
-    return level.pk, level.ground_revision
+_grounds = ContentCache(6, 600 << 20)
+_layers = ContentCache(6, 600 << 20)
+_wetness = ContentCache(6, 400 << 20)
 
 
-def ground_of(level: Level) -> Ground:
-    """The level's heights."""
+@dataclass(frozen=True, eq=False)
+class Heights:
+    """Heights under a key that is equal for equal values."""
 
-    def read() -> Ground:
-        tiles = level.ground_tiles.filter(kind=GroundTile.Kind.HEIGHTS).values_list("tx", "tz", "data")
-        return Ground(whole(tiles, "<f4", (level.rows + 1, level.columns + 1)), level.cell)
+    key: str
+    ground: Ground
 
-    return _grounds.get(ground_key(level), read)
+    @property
+    def nbytes(self) -> int:
+        return self.ground.heights.nbytes
 
-
-def layers_of(level: Level) -> np.ndarray:
-    """Ground-layer weights, uint8 (rows, columns, layers)."""
-    tiles = level.ground_tiles.filter(kind=GroundTile.Kind.LAYERS).values_list("tx", "tz", "data")
-    return whole(tiles, "u1", (level.rows, level.columns, len(level.layers)))
-
-
-def store(level: Level, kind: str, array: np.ndarray) -> None:
-    """Write a whole raster of the ground as tiles, in place of what was there."""
-    level.ground_tiles.filter(kind=kind).delete()
-    GroundTile.objects.bulk_create(
-        [GroundTile(level=level, kind=kind, tx=tx, tz=tz, revision=level.ground_revision, data=data)
-         for tx, tz, data in split(array)], batch_size=32)
+    def wetness(self) -> np.ndarray:
+        """The wetness of the whole ground at its vertices."""
+        return _wetness.get(self.key, lambda: wetness(self.ground.heights, self.ground.cell))
 
 
-def histograms(level: Level) -> dict[str, dict[str, list[float]]]:
-    """For each field a condition can ask for: how much of the ground has which value."""
+@dataclass(frozen=True, eq=False)
+class LayerMaps:
+    """Ground-layer weights, uint8 (rows, columns, layers), under a key that is equal for equal values."""
 
-    def count() -> dict[str, dict[str, list[float]]]:
-        fields = ground_of(level).fields
-        out = {}
-        for kind in KINDS:
-            counts, edges = histogram(fields[kind])
-            out[kind] = {"counts": counts.tolist(), "edges": edges.round(3).tolist()}
-        return out
+    key: str
+    names: tuple[str, ...]
+    weights: np.ndarray
 
-    return _histograms.get(ground_key(level), count)
+    @property
+    def nbytes(self) -> int:
+        return self.weights.nbytes
+
+
+def digest_of(array: np.ndarray, *more: object) -> str:
+    """A hash of an array's values and what goes with them."""
+    total = hashlib.blake2b(repr((array.shape, array.dtype.str, *more)).encode(), digest_size=12)
+    total.update(np.ascontiguousarray(array))
+    return total.hexdigest()
+
+
+def heights_under_key(array: np.ndarray, cell: float) -> Heights:
+    """Heights that are not stored, such as those of a draft."""
+    return Heights(digest_of(array, cell), Ground(np.ascontiguousarray(array, np.float32), cell))
+
+
+def layers_under_key(names: list[str], weights: np.ndarray) -> LayerMaps:
+    """Ground layers that are not stored."""
+    return LayerMaps(digest_of(weights, names), tuple(names), weights)
+
+
+def _tiles(level: Level, kind: str, revision: int):
+    return level.ground_tiles.filter(kind=kind, revision=revision).values_list("tx", "tz", "data")
+
+
+def heights_of(level: Level) -> Heights:
+    """The level's heights as stored."""
+
+    def read() -> Heights:
+        tiles = _tiles(level, GroundTile.Kind.HEIGHTS, level.ground_revision)
+        return heights_under_key(whole(tiles, "<f4", (level.rows + 1, level.columns + 1)), level.cell)
+
+    return _grounds.get((level.pk, level.ground_revision), read)
+
+
+def layers_of(level: Level) -> LayerMaps:
+    """The level's ground layers as stored."""
+
+    def read() -> LayerMaps:
+        tiles = _tiles(level, GroundTile.Kind.LAYERS, level.layers_revision)
+        return layers_under_key([layer["name"] for layer in level.layers],
+                                whole(tiles, "u1", (level.rows, level.columns, len(level.layers))))
+
+    return _layers.get((level.pk, level.layers_revision), read)
+
+
+def store(level: Level, kind: str, array: np.ndarray, revision: int, tell=lambda share: None) -> None:
+    """Write a whole raster of the ground as tiles of a revision.
+
+    `tell(share)` is called as it goes on, and may stop it by raising.
+    """
+    whole_rows = -(-array.shape[0] // TILE)
+
+    def packed(tz: int) -> list[GroundTile]:
+        return [GroundTile(level=level, kind=kind, tx=tx, tz=tz, revision=revision, data=data)
+                for tx, _, data in split(array[tz * TILE:(tz + 1) * TILE])]
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        for done, row in enumerate(pool.map(packed, range(whole_rows)), start=1):
+            GroundTile.objects.bulk_create(row)
+            tell(done / whole_rows)
+
+
+def next_revision(level: Level) -> int:
+    """A revision that no ground tile of the level has had."""
+    newest = level.ground_tiles.order_by("-revision").values_list("revision", flat=True).first()
+    return (newest or 0) + 1
+
+
+def mask_array(pk: int, rows: int, columns: int) -> np.ndarray:
+    """A stored mask image, uint8 (rows, columns)."""
+    from server.ground.models import Mask
+
+    data = Mask.objects.values_list("data", flat=True).get(pk=pk)
+    return np.frombuffer(zlib.decompress(data), np.uint8).reshape(rows, columns)
+
+
+__all__ = ["Heights", "LayerMaps", "digest_of", "heights_of", "heights_under_key", "layers_of", "layers_under_key",
+           "mask_array", "next_revision", "pack", "store"]

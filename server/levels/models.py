@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from math import ceil
+
 from django.contrib.auth.models import User
 from django.db import models
 
@@ -17,7 +19,9 @@ class Level(models.Model):
     columns = models.PositiveIntegerField(help_text="cells along x")
     low = models.FloatField()
     high = models.FloatField()
-    ground_revision = models.PositiveIntegerField(default=1)
+    ground_revision = models.PositiveIntegerField(default=1, help_text="of the heights' tiles")
+    layers_revision = models.PositiveIntegerField(default=1, help_text="of the ground layers' tiles")
+    touch_cell = models.FloatField(default=1.0, help_text="m, size of a cell of the touch maps")
     layers = models.JSONField(default=list, help_text="name and colour of each ground layer")
     waters = models.JSONField(default=list, help_text="altitude and box of each water surface")
     bookmarks = models.JSONField(default=list, help_text="named views")
@@ -35,6 +39,11 @@ class Level(models.Model):
     @property
     def length(self) -> float:
         return self.rows * self.cell
+
+    @property
+    def touch_shape(self) -> tuple[int, int]:
+        """Rows and columns of the touch maps; the last ones may reach over the level's edge."""
+        return max(ceil(self.length / self.touch_cell - 1e-6), 1), max(ceil(self.width / self.touch_cell - 1e-6), 1)
 
 
 class Membership(models.Model):
@@ -66,7 +75,10 @@ class RasterTile(models.Model):
 
 
 class GroundTile(RasterTile):
-    """Heights (float32, at vertices) or ground layers (uint8 channels, at cell centres) of a level."""
+    """Heights (float32, at vertices) or ground layers (uint8 channels, at cell centres) of a level.
+
+    Tiles of earlier revisions stay, so that a replaced ground can be brought back.
+    """
 
     class Kind(models.TextChoices):
         HEIGHTS = "heights"
@@ -76,4 +88,4 @@ class GroundTile(RasterTile):
     kind = models.CharField(max_length=10, choices=Kind.choices)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["level", "kind", "tx", "tz"], name="one_ground_tile")]
+        constraints = [models.UniqueConstraint(fields=["level", "kind", "revision", "tx", "tz"], name="one_ground_tile")]

@@ -7,8 +7,8 @@ import hashlib
 import numpy as np
 
 from server.cache import ContentCache
-from server.levels.ground import ground_of, layers_of
 from server.levels.models import Level
+from server.levels.scene import scene_of
 from server.stands.engine import Planting
 from thicket.formats.stock import png_bytes
 from thicket.ground.plan import draw_plan
@@ -19,7 +19,7 @@ _plans = ContentCache(16)
 
 def plan_key(level: Level, plantings: list[Planting]) -> str:
     """Changes whenever the picture would."""
-    parts = [str(level.ground_revision)]
+    parts = [f"{level.ground_revision}.{level.layers_revision}"]
     for planting in plantings:
         columns, rows = planting.sheets
         parts += [planting.key((c, r)) for r in range(rows) for c in range(columns)]
@@ -37,6 +37,7 @@ def plan_png(level: Level, plantings: list[Planting]) -> bytes:
                 forms = [planting.plants(sheet).form for sheet in planting.sheets_in(planting.everywhere)]
                 marks.append((planting.stand.stratum, np.concatenate([f[:, [0, 2]] for f in forms])))
         waters = [(w["altitude"], w["box"]) for w in level.waters]
-        return png_bytes(draw_plan(ground_of(level), layers_of(level), colours, waters, marks, SIDE))
+        scene = scene_of(level)
+        return png_bytes(draw_plan(scene.ground, scene.layers.weights, colours, waters, marks, SIDE))
 
     return _plans.get((level.pk, plan_key(level, plantings)), draw)

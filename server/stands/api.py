@@ -6,19 +6,20 @@ from typing import Annotated, Literal
 from uuid import UUID
 
 import numpy as np
-from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from ninja.errors import HttpError
 from pydantic import Field
 
-from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for, stands_of
 from server.sight.reckoning import items_of, stand_cost
 from server.sight.schemas import ViewIn
-from server.stands.engine import Planting, compare
+from server.stands.checking import merged
+from server.stands.comparing import compare, difference
+from server.stands.engine import Planting
 from server.stands.models import Stand
+from server.stands.keeping import dependants, keep_settings
 from server.stands.painting import attempt, cost_change, paint
 from server.stands.payload import encode
 from server.stands.schemas import Number, Share, StandSettings, Strict
@@ -28,6 +29,7 @@ router = Router(tags=["stands"])
 IMMUTABLE = "private, max-age=31536000, immutable"
 OVERLAY = 512
 """Suitability is handed out at this many values a side at the most."""
+MARKS = 40_000
 
 
 class SheetsOut(Schema):
@@ -43,6 +45,7 @@ class StandOut(Schema):
     """A stand: who it is, its settings, and how many plants they give."""
 
     id: int
+    number: int
     slug: str
     name: str
     stratum: Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
@@ -50,6 +53,7 @@ class StandOut(Schema):
     revision: int
     settings: StandSettings
     count: int
+    warnings: list[str] = Field(description="conditions that ask for what the level no longer has")
     sheets: SheetsOut
 
 
@@ -94,11 +98,13 @@ class StrokeIn(Strict):
 
 
 class ChangedOut(Schema):
-    """A kept action: its journal entry, and the content keys of the sheets it may have changed, by index."""
+    """A kept action: its journal entry, the content keys of the sheets of its stand that it may have changed, by index,
+    and the other stands that may have changed with it and are to be read again."""
 
     entry: EntryOut
     stand: int | None
     keys: dict[int, str]
+    stale: list[int] = []
 
 
 def stand_out(stand: Stand) -> dict:
@@ -106,7 +112,8 @@ def stand_out(stand: Stand) -> dict:
     planting = Planting(stand)
     columns, rows = planting.sheets
     keys = [planting.key((c, r)) for r in range(rows) for c in range(columns)]
-    return {"id": stand.pk, "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
+    lacking = [planting.scene.lacks(c) for c in planting.settings.rules() if c.on]
+    return {"id": stand.pk, "number": stand.number, "warnings": [f"{s}." for s in lacking if s], "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
             "revision": stand.revision, "settings": planting.settings, "count": planting.count(),
             "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys}}
 
@@ -117,20 +124,6 @@ def changed_keys(stand: Stand, cells: list[int]) -> dict[int, str]:
     columns = planting.sheets[0]
     return {row * columns + column: planting.key((column, row))
             for column, row in planting.sheets_in(planting.metres(tuple(cells)))}
-
-
-def merged(stand: Stand, changes: dict) -> StandSettings:
-    """The stand's settings with some replaced, checked.
-
-    Raises: ValidationError or ValueError with the field's name; HttpError when an item is unknown.
-    """
-    settings = StandSettings.model_validate({**stand.settings, **changes})
-    known = set(stand.level.stock.values_list("slug", flat=True))
-    for entry in settings.mix:
-        if entry.item not in known:
-            raise HttpError(422, f"mix.item: there is no stock item {entry.item!r} in this level.")
-    Planting(stand, settings)
-    return settings
 
 
 @router.get("/levels/{slug}/stands", response=list[StandOut])
@@ -145,34 +138,13 @@ def one_stand(request: HttpRequest, slug: str, stand: int):
     return stand_out(stand_for(level_for(request, slug), stand))
 
 
-@router.patch("/levels/{slug}/stands/{stand}", response=EntryOut)
+@router.patch("/levels/{slug}/stands/{stand}", response=ChangedOut)
 def keep(request: HttpRequest, slug: str, stand: int, data: PatchIn):
     """Keep changed settings, as one journal entry."""
     level = level_for(request, slug, to="plant")
-    known = Entry.objects.filter(key=data.key, level=level).first()
-    if known:
-        return entry_out(known)
-    with transaction.atomic():
-        row = stand_for(level, stand)
-        row = Stand.objects.select_for_update().get(pk=row.pk)
-        row.level = level
-        before = Planting(row)
-        settings = merged(row, data.settings)
-        after = Planting(row, settings)
-        gained, lost = compare(before, after)
-        fresh = settings.model_dump(mode="json")
-        changed = [name for name in data.settings if fresh[name] != row.settings.get(name)]
-        view, stock = (data.view.core(), items_of(level)) if data.view else (None, {})
-        cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True)) if view else {}
-        entry = Entry.objects.create(
-            level=level, user=request.user, stand=row, kind=Entry.Kind.SETTINGS, key=data.key,
-            what=f"{row.name}: {', '.join(name.replace('_', ' ') for name in changed) or 'nothing new'}",
-            change={"before": {n: row.settings.get(n) for n in changed}, "after": {n: fresh[n] for n in changed}},
-            gained=gained, lost=lost, cost=cost)
-        row.settings = fresh
-        row.revision += 1
-        row.save(update_fields=["settings", "revision"])
-    return entry_out(entry)
+    row = stand_for(level, stand)
+    entry = keep_settings(request.user, row, data.settings, data.key, data.view.core() if data.view else None)
+    return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": {}, "stale": [row.pk, *dependants(row)]}
 
 
 @router.post("/levels/{slug}/stands/{stand}/try", response=TryOut)
@@ -189,11 +161,22 @@ def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
     return {"count": after.count(), "gained": gained, "lost": lost, "cost": cost}
 
 
+@router.post("/levels/{slug}/stands/{stand}/difference")
+def try_difference(request: HttpRequest, slug: str, stand: int, data: TryIn):
+    """Where tried settings would gain and lose plants: two counts uint32, then x and z in m float32 of each plant gained,
+    then of each lost; 40,000 of each at the most, evenly taken."""
+    row = stand_for(level_for(request, slug), stand)
+    change = difference(Planting(row), Planting(row, merged(row, data.settings)))
+    came, went = (places[::max(1, -(-len(places) // MARKS))].astype("<f4") for places in (change.came, change.went))
+    head = np.array([len(came), len(went)], "<u4").tobytes()
+    return HttpResponse(head + came.tobytes() + went.tobytes(), content_type="application/octet-stream")
+
+
 @router.post("/levels/{slug}/stands/{stand}/suitability")
 def overlay(request: HttpRequest, slug: str, stand: int, data: TryIn):
     """Suitability under tried settings: rows and columns uint16, then uint8 values row by row."""
     row = stand_for(level_for(request, slug), stand)
-    return _raster(Planting(row, merged(row, data.settings)).suitability)
+    return _raster(Planting(row, merged(row, data.settings)).suitability.array)
 
 
 @router.get("/levels/{slug}/stands/{stand}/density")
@@ -229,7 +212,8 @@ def stroke(request: HttpRequest, slug: str, data: StrokeIn):
     level = level_for(request, slug, to="plant")
     row = stand_for(level, data.stand)
     entry = paint(request.user, row, data.core(), data.key, data.view.core() if data.view else None)
-    return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": changed_keys(row, entry.change["box"])}
+    return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": changed_keys(row, entry.change["box"]),
+            "stale": dependants(row)}
 
 
 @router.post("/levels/{slug}/strokes/try")

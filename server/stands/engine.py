@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
@@ -11,34 +9,29 @@ from functools import cached_property
 import numpy as np
 
 from server.cache import ContentCache
-from server.levels.ground import ground_key, ground_of
 from server.levels.models import Level
+from server.levels.scene import Raster, Scene, digest, scene_of
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings
 from server.stands.touch import touch_of
 from thicket.ground.heights import Ground
-from thicket.planting.density import density, expected_count
+from thicket.ground.shapes import kept_clear
+from thicket.planting.density import density_at, density_field, expected_count
 from thicket.planting.points import PointSet
 from thicket.planting.stands import Plants, grow, join, planted
-from thicket.site.conditions import suitability
 
-ENGINE = 1
+ENGINE = 2
 """Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new one."""
 STAND_SHEET, SWARD_SHEET = 256.0, 64.0
 PLANT_CEILING, SWARD_PER_M2_CEILING = 2_000_000, 16.0
 
-_points = ContentCache(48)
+_points = ContentCache(48, 400 << 20)
 _sward_points = ContentCache(600)
-_suitability = ContentCache(24)
-_density = ContentCache(48)
+_density = ContentCache(48, 400 << 20)
 _plants = ContentCache(1200)
 
 Sheet = tuple[int, int]
 Box = tuple[float, float, float, float]
-
-
-def _digest(*parts: object) -> str:
-    return hashlib.blake2b(json.dumps(parts, sort_keys=True, default=str).encode(), digest_size=8).hexdigest()
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,19 +45,26 @@ class SheetPoints:
         run = slice(self.first[index], self.first[index + 1])
         return PointSet(*(column[run] for column in self.points))
 
+    @property
+    def nbytes(self) -> int:
+        return sum(column.nbytes for column in self.points)
+
 
 class Planting:
-    """A stand with given settings and touch, ready to be counted and planted.
+    """A stand with given settings and touch on a scene, ready to be counted and planted.
 
-    `settings` may be a draft that is only tried; `touch` a map with a stroke that is only tried.
+    `settings` may be a draft that is only tried; `touch` a map with a stroke that is only tried; `scene` the level as
+    it would be with another ground or other shapes.
     """
 
-    def __init__(self, stand: Stand, settings: StandSettings | None = None, touch: np.ndarray | None = None) -> None:
+    def __init__(self, stand: Stand, settings: StandSettings | None = None, touch: np.ndarray | None = None,
+                 scene: Scene | None = None) -> None:
         self.stand, self.level = stand, stand.level
+        self.scene = scene or scene_of(stand.level)
         self.settings = settings or StandSettings.model_validate(stand.settings)
         self.core = self.settings.core(stand.number, stand.seed)
         self._given_touch = touch
-        check_ceiling(self.level, stand, self.settings)
+        check_ceiling(self.scene, stand, self.settings)
 
     @property
     def sheet_size(self) -> float:
@@ -74,11 +74,11 @@ class Planting:
     @property
     def sheets(self) -> tuple[int, int]:
         """Columns and rows of sheets."""
-        return int(-(-self.level.width // self.sheet_size)), int(-(-self.level.length // self.sheet_size))
+        return int(-(-self.scene.width // self.sheet_size)), int(-(-self.scene.length // self.sheet_size))
 
     @property
     def ground(self) -> Ground:
-        return ground_of(self.level)
+        return self.scene.ground
 
     @cached_property
     def _touch(self):
@@ -88,24 +88,58 @@ class Planting:
     def touch(self) -> np.ndarray:
         return self._touch.array if self._given_touch is None else self._given_touch
 
-    @cached_property
-    def suitability(self) -> np.ndarray:
-        rules = self.settings.rules()
-        key = (ground_key(self.level), tuple(rules))
-        return _suitability.get(key, lambda: suitability(self.ground.fields, rules))
+    @property
+    def tried(self) -> bool:
+        """Whether its touch is not the stored one, so that its sheets have no key."""
+        return self._given_touch is not None
+
+    @property
+    def touch_cell(self) -> float:
+        return self.scene.touch_cell
 
     @cached_property
-    def density(self) -> np.ndarray:
-        """Density float32 at cell centres."""
+    def suitability(self) -> Raster:
+        return self.scene.suitability(self.settings.rules())
+
+    @cached_property
+    def size_factor(self) -> Raster | None:
+        return self.scene.size_factor(self.settings.rules())
+
+    @cached_property
+    def footprint(self) -> float:
+        """Radius in m of the thickest trunk that can stand, which shapes that are kept clear keep out whole."""
+        return max(self.scene.trunks.get(entry.item, 0.0) for entry in self.settings.mix) * self.core.largest
+
+    @cached_property
+    def _density(self) -> tuple[np.ndarray, float]:
+        def make() -> Layered:
+            field, cell = density_field(self.suitability.array, self.scene.cell, self.touch, self.touch_cell)
+            if self.stand.sward:
+                field = field * self.scene.openness(self.settings.clear_of, cell, field.shape)
+            return Layered(field, cell)
+
         if self._given_touch is not None:
-            return density(self.suitability, self.touch)
-        key = (ground_key(self.level), tuple(self.settings.rules()), self.stand.pk, tuple(sorted(self._touch.revisions.items())))
-        return _density.get(key, lambda: density(self.suitability, self.touch))
+            made = make()
+        else:
+            key = (self.suitability.whole_digest, self.stand.pk, self.stand.sward, self.scene.cell,
+                   tuple(sorted(self._touch.revisions.items())), self.touch_cell,
+                   self.stand.sward and tuple(self.scene.clearing(self.settings.clear_of)))
+            made = _density.get(key, make)
+        return made.field, made.cell
+
+    @property
+    def density(self) -> np.ndarray:
+        """Density float32 at the centres of cells of `density_cell` m; of a sward, what shapes leave of it."""
+        return self._density[0]
+
+    @property
+    def density_cell(self) -> float:
+        return self._density[1]
 
     def window(self, sheet: Sheet) -> Box:
         """The ground of a sheet (column, row), cut at the level's edge."""
         x0, z0 = sheet[0] * self.sheet_size, sheet[1] * self.sheet_size
-        return x0, z0, min(x0 + self.sheet_size, self.level.width), min(z0 + self.sheet_size, self.level.length)
+        return x0, z0, min(x0 + self.sheet_size, self.scene.width), min(z0 + self.sheet_size, self.scene.length)
 
     def sheets_in(self, box: Box) -> Iterator[Sheet]:
         """The sheets that a box in level metres touches."""
@@ -117,18 +151,18 @@ class Planting:
 
     @property
     def everywhere(self) -> Box:
-        return 0.0, 0.0, self.level.width - 1e-6, self.level.length - 1e-6
+        return 0.0, 0.0, self.scene.width - 1e-6, self.scene.length - 1e-6
 
     def points(self, sheet: Sheet) -> PointSet:
         """The places of a sheet."""
         shape = (self.stand.seed, self.core.spacing)
         if self.stand.sward:
             return _sward_points.get((*shape, sheet, self.window(sheet)), lambda: self.core.points(self.window(sheet)))
-        whole = _points.get((*shape, self.level.width, self.level.length), self._sort_points)
+        whole = _points.get((*shape, self.scene.width, self.scene.length), self._sort_points)
         return whole.of(sheet[1] * self.sheets[0] + sheet[0])
 
     def _sort_points(self) -> SheetPoints:
-        points = self.core.points((0.0, 0.0, self.level.width, self.level.length))
+        points = self.core.points((0.0, 0.0, self.scene.width, self.scene.length))
         columns, rows = self.sheets
         index = (points.z // self.sheet_size).astype(int) * columns + (points.x // self.sheet_size).astype(int)
         order = np.argsort(index, kind="stable")
@@ -137,79 +171,95 @@ class Planting:
 
     @cached_property
     def _settings_key(self) -> str:
-        kept = self.settings.dict(exclude={"distances", "tints"})
-        return _digest(ENGINE, self.stand.number, self.stand.seed, self.sheet_size, ground_key(self.level), kept)
+        kept = self.settings.dict(exclude={"distances", "tints", "conditions"})
+        return digest(ENGINE, self.stand.number, self.stand.seed, self.sheet_size, self.scene.heights.key, self.footprint, kept)
 
     def key(self, sheet: Sheet) -> str:
         """The content key of a sheet: equal inputs give equal keys, so an undone stroke brings the old one back."""
-        x0, z0, x1, z1 = (v / self.level.cell for v in self.window(sheet))
-        box = int(x0) - 1, int(z0) - 1, int(np.ceil(x1)) + 1, int(np.ceil(z1)) + 1
-        return _digest(self._settings_key, sheet, self._touch.digest(box))
+        near = self.cells(self.window(sheet), self.scene.cell)
+        sized = self.size_factor
+        shapes = [(s.kind, s.points, s.width, s.clear) for s in self._clearing(self.window(sheet))]
+        return digest(self._settings_key, sheet, self.suitability.digest(near), sized and sized.digest(near),
+                      self._touch.digest(self.cells(self.window(sheet), self.touch_cell)), self.touch_cell, shapes)
+
+    @staticmethod
+    def cells(box: Box, cell: float) -> tuple[int, int, int, int]:
+        """The cells that what is interpolated in a box of level metres is read from."""
+        return int(box[0] / cell) - 1, int(box[1] / cell) - 1, int(np.ceil(box[2] / cell)) + 1, int(np.ceil(box[3] / cell)) + 1
+
+    def _clearing(self, box: Box) -> list:
+        """The shapes that keep plants away from somewhere in a box."""
+        return [s for s in self.scene.clearing(self.settings.clear_of)
+                if all(s.box[k] - s.clear - self.footprint < box[k + 2] and s.box[k + 2] + s.clear + self.footprint > box[k]
+                       for k in (0, 1))]
+
+    def stands_on(self, points: PointSet, box: Box, touch: np.ndarray | None = None,
+                  origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+        """Which of the points inside a box carry a plant; touch may be a window's, beginning at `origin`."""
+        touch = self.touch if touch is None else touch
+        there = density_at(self.suitability.array, self.scene.cell, touch, self.touch_cell, points.x, points.z, origin)
+        which = planted(self.core, points, there)
+        shapes = self._clearing(box)
+        if shapes:
+            which &= ~kept_clear(shapes, self.footprint, points.x, points.z)
+        return which
+
+    def which(self, sheet: Sheet) -> np.ndarray:
+        """Which of a sheet's places carry a plant."""
+        return self.stands_on(self.points(sheet), self.window(sheet))
+
+    def _grow(self, points: PointSet, which: np.ndarray) -> Plants:
+        factor = self.size_factor
+        return grow(self.core, points, which, self.ground, None if factor is None else factor.array)
 
     def plants(self, sheet: Sheet) -> Plants:
         """The plants of a sheet."""
 
         def make() -> Plants:
-            points = self.points(sheet)
-            return grow(self.core, points, planted(self.core, points, self.density, self.level.cell), self.ground)
+            return self._grow(self.points(sheet), self.which(sheet))
 
         return make() if self._given_touch is not None else _plants.get(self.key(sheet), make)
 
     def metres(self, cells: tuple[int, int, int, int]) -> Box:
-        """A box of cells (col0, row0, col1, row1) in level metres."""
-        return tuple(v * self.level.cell for v in cells)  # type: ignore[return-value]
+        """A box of touch cells (col0, row0, col1, row1) in level metres."""
+        return tuple(v * self.touch_cell for v in cells)  # type: ignore[return-value]
 
-    def plants_in(self, box: Box, density_map: np.ndarray) -> Plants:
-        """The plants that a density map gives inside a box of level metres, half open."""
+    def plants_in(self, box: Box, touch: np.ndarray, origin: tuple[float, float]) -> Plants:
+        """The plants that a window of touch gives inside a box of level metres, half open."""
         parts = []
         for sheet in self.sheets_in(box):
             points = self.points(sheet)
             inside = (points.x >= box[0]) & (points.x < box[2]) & (points.z >= box[1]) & (points.z < box[3])
             points = PointSet(*(column[inside] for column in points))
-            parts.append(grow(self.core, points, planted(self.core, points, density_map, self.level.cell), self.ground))
+            parts.append(self._grow(points, self.stands_on(points, box, touch, origin)))
         return join(parts)
 
     def count(self) -> int:
         """Plants in the level: counted, or for a sward reckoned from its density field."""
         if self.stand.sward:
-            full = self.core.per_m2
-            return round(expected_count(self.density, self.core.fullness, self.level.cell, full))
-        return sum(int(planted(self.core, points, self.density, self.level.cell).sum())
-                   for points in map(self.points, self.sheets_in(self.everywhere)))
+            return round(expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2))
+        return sum(int(self.which(sheet).sum()) for sheet in self.sheets_in(self.everywhere))
 
 
-def check_ceiling(level: Level, stand: Stand, settings: StandSettings) -> None:
+@dataclass(frozen=True, eq=False)
+class Layered:
+    """A density field and the size of its cells in m."""
+
+    field: np.ndarray
+    cell: float
+
+    @property
+    def nbytes(self) -> int:
+        return self.field.nbytes
+
+
+def check_ceiling(scene: Scene, stand: Stand, settings: StandSettings) -> None:
     """Refuse a spacing so small that the level would hold too many plants."""
     per_m2 = settings.core(stand.number, stand.seed).per_m2
     if stand.sward and per_m2 > SWARD_PER_M2_CEILING + 0.5:
         raise ValueError(f"spacing: {settings.spacing:g} m means {per_m2:.1f} tufts per m²; "
                          f"the ceiling is {SWARD_PER_M2_CEILING:g}")
-    total = per_m2 * level.width * level.length
+    total = per_m2 * scene.width * scene.length
     if not stand.sward and total > PLANT_CEILING:
-        raise ValueError(f"spacing: {settings.spacing:g} m means up to {total:,.0f} plants in this level; "
+        raise ValueError(f"spacing: {settings.spacing:g} m means up to {total:,.0f} plants of {stand.name} in this level; "
                          f"the ceiling is {PLANT_CEILING:,}")
-
-
-def compare(before: Planting, after: Planting) -> tuple[int, int]:
-    """Plants gained and lost between two plantings of a stand, without growing any.
-
-    With the same places, every place is looked at; with other places (a new spacing or seed) all plants
-    are lost and all are new. A sward's are reckoned from its density fields.
-    """
-    old, new = before.count(), after.count()
-    same = (before.core.spacing, before.core.seed) == (after.core.spacing, after.core.seed)
-    if not same:
-        return new, old
-    if before.stand.sward:
-        cell, full = before.level.cell, before.core.per_m2
-        change = (np.minimum(after.density * after.core.fullness, 1.0)
-                  - np.minimum(before.density * before.core.fullness, 1.0)) * (cell * cell * full)
-        return round(float(change[change > 0].sum())), round(float(-change[change < 0].sum()))
-    gained = lost = 0
-    for sheet in before.sheets_in(before.everywhere):
-        points = before.points(sheet)
-        was = planted(before.core, points, before.density, before.level.cell)
-        now = planted(after.core, points, after.density, after.level.cell)
-        gained += int((now & ~was).sum())
-        lost += int((was & ~now).sum())
-    return gained, lost

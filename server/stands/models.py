@@ -54,3 +54,25 @@ class TouchTile(RasterTile):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["stand", "tx", "tz"], name="one_touch_tile")]
+
+
+class KeptTouch(RasterTile):
+    """A touch tile as it was before an action that resampled all touch, kept so that the action can be undone exactly."""
+
+    entry = models.ForeignKey("journal.Entry", on_delete=models.CASCADE, related_name="kept_touch")
+    stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="+")
+
+
+class ConditionSet(models.Model):
+    """Site conditions under a name, for use in any level of the team."""
+
+    name = models.CharField(max_length=80, unique=True)
+    conditions = models.JSONField()
+    by = models.ForeignKey("auth.User", on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name

@@ -36,37 +36,42 @@ class TouchChange:
 
 
 def cells_of(stand: Stand, box: Box) -> tuple[int, int, int, int]:
-    """The cells a box in level metres reaches, with the margin, inside the level.
+    """The touch cells a box in level metres reaches, with the margin, inside the level.
 
     Raises: ValueError when the box lies outside the level.
     """
-    level = stand.level
+    level, cell = stand.level, stand.level.touch_cell
+    rows, columns = level.touch_shape
     if box[2] <= 0 or box[3] <= 0 or box[0] >= level.width or box[1] >= level.length:
         raise ValueError(f"path: the stroke lies outside the level, which is {level.width:g} m × {level.length:g} m")
-    col0, row0 = (max(int(v / level.cell) - MARGIN, 0) for v in box[:2])
-    col1 = min(int(box[2] / level.cell) + 1 + MARGIN, level.columns)
-    row1 = min(int(box[3] / level.cell) + 1 + MARGIN, level.rows)
-    return col0, row0, col1, row1
+    col0, row0 = (max(int(v / cell) - MARGIN, 0) for v in box[:2])
+    return col0, row0, min(int(box[2] / cell) + 1 + MARGIN, columns), min(int(box[3] / cell) + 1 + MARGIN, rows)
 
 
 def _difference(planting: Planting, box: tuple[int, int, int, int], before: np.ndarray, after: np.ndarray) -> tuple[int, int]:
     """Plants gained and lost when touch in a box of cells changes."""
-    col0, row0, col1, row1 = box
-    cell, fullness = planting.level.cell, planting.core.fullness
-    suitable = planting.suitability[row0:row1, col0:col1]
-    maps = [density(suitable, touch) for touch in (before, after)]
     if planting.stand.sward:
-        was, now = (np.minimum(m * fullness, 1.0).astype(float) for m in maps)
-        change = (now - was) * (planting.core.per_m2 * cell * cell)
-        return round(float(change[change > 0].sum())), round(float(-change[change < 0].sum()))
+        return _sward_difference(planting, box, before, after)
+    metres = planting.metres(box)
     gained = lost = 0
-    for sheet in planting.sheets_in((col0 * cell, row0 * cell, col1 * cell, row1 * cell)):
-        points = _inside(planting.points(sheet), col0 * cell, row0 * cell, col1 * cell, row1 * cell)
-        was, now = (points.threshold < at_cells(m, cell, points.x - col0 * cell, points.z - row0 * cell)
-                    * np.float32(fullness) for m in maps)
+    for sheet in planting.sheets_in(metres):
+        points = _inside(planting.points(sheet), *metres)
+        was, now = (planting.stands_on(points, metres, touch, metres[:2]) for touch in (before, after))
         gained += int((now & ~was).sum())
         lost += int((was & ~now).sum())
     return gained, lost
+
+
+def _sward_difference(planting: Planting, box, before: np.ndarray, after: np.ndarray) -> tuple[int, int]:
+    """The same for a sward, from its density."""
+    col0, row0, col1, row1 = box
+    cell, scene = planting.touch_cell, planting.scene
+    z, x = np.mgrid[row0:row1, col0:col1] * cell + 0.5 * cell
+    suitable = at_cells(planting.suitability.array, scene.cell, x.ravel(), z.ravel()).reshape(before.shape)
+    was, now = (np.minimum(density(suitable, touch) * planting.core.fullness, 1.0).astype(float) for touch in (before, after))
+    open_ = scene.openness(planting.settings.clear_of, cell, scene.touch_shape)[row0:row1, col0:col1]
+    change = (now - was) * open_ * (planting.core.per_m2 * cell * cell)
+    return round(float(change[change > 0].sum())), round(float(-change[change < 0].sum()))
 
 
 def _inside(points: PointSet, x0: float, z0: float, x1: float, z1: float) -> PointSet:
@@ -96,13 +101,13 @@ def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None
     before_cost = _view_cost(stand, view)
     with transaction.atomic():
         locked = LockedTouch(stand, box)
-        delta = stroke_delta(stroke, locked.window, stand.level.cell, box[0], box[1])
+        delta = stroke_delta(stroke, locked.window, stand.level.touch_cell, box[0], box[1])
         after = locked.window + delta
         gained, lost = _difference(planting, box, locked.window, after)
         locked.write(after)
         entry = Entry.objects.create(
             level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
-            what=f"{stroke.verb.capitalize()} {stand.name}", change={"box": box},
+            what=f"{stroke.verb.capitalize()} {stand.name}", change={"box": box, "cell": stand.level.touch_cell},
             delta=zlib.compress(delta.tobytes(), 1), gained=gained, lost=lost)
     entry.cost = cost_change(before_cost, _view_cost(stand, view))
     if entry.cost:
@@ -110,15 +115,30 @@ def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None
     return entry
 
 
+def _delta(entry: Entry) -> tuple[tuple[int, int, int, int], np.ndarray]:
+    """A stroke's box of touch cells and its difference there, int32; on other cells than it was painted on, resampled."""
+    level, box = entry.stand.level, tuple(entry.change["box"])
+    shape = box[3] - box[1], box[2] - box[0]
+    delta = np.frombuffer(zlib.decompress(entry.delta), np.int16).reshape(shape)
+    was, now = entry.change.get("cell", level.touch_cell), level.touch_cell
+    rows, columns = level.touch_shape
+    if was == now and box[2] <= columns and box[3] <= rows:
+        return box, delta.astype(np.int32)
+    col0, row0 = (min(int(v * was / now), most) for v, most in zip(box[:2], (columns, rows)))
+    col1, row1 = (min(-int(-v * was // now), most) for v, most in zip(box[2:], (columns, rows)))
+    z, x = np.mgrid[row0:row1, col0:col1] * now + 0.5 * now
+    there = at_cells(np.pad(delta, 1), was, (x - (box[0] - 1) * was).ravel(), (z - (box[1] - 1) * was).ravel())
+    return (col0, row0, col1, row1), np.rint(there.reshape(x.shape)).astype(np.int32)
+
+
 def shift(entry: Entry, back: bool) -> TouchChange:
     """Take a stroke's own difference back, or apply it again; inside a transaction."""
-    stand = entry.stand
-    box = tuple(entry.change["box"])
-    planting = Planting(stand)
-    locked = LockedTouch(stand, box)
-    delta = np.frombuffer(zlib.decompress(entry.delta), np.int16).reshape(locked.window.shape).astype(np.int32)
+    box, delta = _delta(entry)
+    if not delta.size:
+        return TouchChange(box, 0, 0)
+    locked = LockedTouch(entry.stand, box)
     after = np.clip(locked.window + (-delta if back else delta), -TOUCH_UNIT, TOUCH_UNIT).astype(np.int16)
-    gained, lost = _difference(planting, box, locked.window, after)
+    gained, lost = _difference(Planting(entry.stand), box, locked.window, after)
     locked.write(after)
     return TouchChange(box, gained, lost)
 
@@ -128,9 +148,7 @@ def attempt(stand: Stand, stroke: Stroke) -> tuple[Box, Plants]:
     cells = cells_of(stand, stroke.box)
     col0, row0, col1, row1 = cells
     planting = Planting(stand)
-    touch = planting.touch.copy()
-    window = touch[row0:row1, col0:col1]
-    window += stroke_delta(stroke, window, stand.level.cell, col0, row0)
-    maps = planting.density.copy()
-    maps[row0:row1, col0:col1] = density(planting.suitability[row0:row1, col0:col1], window)
-    return planting.metres(cells), planting.plants_in(planting.metres(cells), maps)
+    window = planting.touch[row0:row1, col0:col1].copy()
+    window += stroke_delta(stroke, window, planting.touch_cell, col0, row0)
+    metres = planting.metres(cells)
+    return metres, planting.plants_in(metres, window, metres[:2])

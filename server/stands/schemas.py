@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import ConfigDict, Field, model_validator
 
+from thicket.ground.noise import Noise
 from thicket.planting.stands import Stand as CoreStand
 from thicket.planting.stands import Variation
 from thicket.sight.distances import Distances
@@ -52,21 +53,51 @@ class VariationSettings(Strict):
         return self
 
 
-class ConditionSettings(Strict):
-    """One site condition; see `thicket.site.conditions.Condition`."""
+class NoiseSettings(Strict):
+    """Noise in level space; see `thicket.ground.noise.Noise`."""
 
-    kind: Literal["altitude", "slope"]
+    form: Literal["gradient", "ridged", "cellular"] = "gradient"
+    wavelength: Annotated[float, Field(allow_inf_nan=False, ge=0.5, le=20000)] = 40
+    octaves: Annotated[int, Field(ge=1, le=8)] = 3
+    contrast: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 1
+    shift: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5)] = 0
+    seed: Annotated[int, Field(ge=0, lt=2**31)] = 1
+
+
+class ConditionSettings(Strict):
+    """One site condition; see `thicket.site.conditions.Condition`. `hi` from 100,000 up has no end."""
+
+    kind: Literal["altitude", "slope", "facing", "hollow", "wetness", "layer", "noise", "path", "area", "obstacle", "stand",
+                  "mask", "flat"]
     lo: Number
     hi: Number
     soft_lo: Metres = 0
     soft_hi: Metres = 0
     join: Literal["and", "or", "except"] = "and"
     on: bool = True
+    centre: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = 180
+    radius: Annotated[float, Field(allow_inf_nan=False, gt=0, le=2000)] = 20
+    layers: list[Annotated[str, Field(max_length=40)]] = Field(default=[], max_length=8)
+    noise: NoiseSettings = NoiseSettings()
+    shapes: list[int] = Field(default=[], max_length=200)
+    depth: bool = False
+    stand: int = 0
+    mask: Annotated[str, Field(max_length=60)] = ""
+    density: bool = True
+    size: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=1)] | None = None
 
     @model_validator(mode="after")
     def check(self):
-        Condition(**self.dict())
+        self.core()
         return self
+
+    def core(self) -> Condition:
+        """The condition as the core measures it."""
+        said = self.dict()
+        return Condition(**{**said, "layers": tuple(self.layers), "shapes": tuple(self.shapes), "noise": Noise(**said["noise"])})
+
+
+Conditions = Annotated[list[ConditionSettings], Field(max_length=40)]
 
 
 class DistanceSettings(Strict):
@@ -102,7 +133,9 @@ class StandSettings(Strict):
     fullness: Share
     variation: VariationSettings = VariationSettings()
     tints: tuple[Colour, Colour] = ("#ffffff", "#ffffff")
-    conditions: list[ConditionSettings] = Field(default=[], max_length=40)
+    conditions: Conditions = []
+    clear_of: list[Literal["path", "area", "obstacle"]] = Field(
+        default=["path", "area", "obstacle"], max_length=3, description="shapes whose clear margin it keeps out of")
     distances: DistanceSettings
 
     @model_validator(mode="after")
@@ -119,4 +152,4 @@ class StandSettings(Strict):
 
     def rules(self) -> list[Condition]:
         """The conditions as the core combines them."""
-        return [Condition(**c.dict()) for c in self.conditions]
+        return [c.core() for c in self.conditions]

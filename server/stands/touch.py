@@ -43,9 +43,11 @@ def touch_of(stand: Stand) -> TouchMap:
     now = {(tx, tz): revision for tx, tz, revision in stand.touch_tiles.values_list("tx", "tz", "revision")}
     with _lock:
         known = _maps.get(stand.pk)
+    shape = stand.level.touch_shape
+    if known and known.array.shape != shape:
+        known = None
     if known and known.revisions == now:
         return known
-    shape = (stand.level.rows, stand.level.columns)
     fresh = TouchMap(known.array.copy() if known else np.zeros(shape, np.int16), now)
     if known and not set(known.revisions) <= set(now):
         fresh.array[:], known = 0, None
@@ -83,7 +85,7 @@ class LockedTouch:
 
     def __init__(self, stand: Stand, box: tuple[int, int, int, int]) -> None:
         self.stand, self.box = stand, box
-        self.shape = (stand.level.rows, stand.level.columns)
+        self.shape = stand.level.touch_shape
         wanted = tiles_over(stand, box)
         self.tiles = self._lock(wanted)
         if len(self.tiles) < len(wanted):
@@ -132,7 +134,7 @@ class LockedTouch:
         """Bring the kept map up to date with what was stored, when it was so before the change."""
         with _lock:
             known = _maps.get(self.stand.pk)
-        if not known or any(known.revisions.get(at, 0) != revision for at, revision in before.items()):
+        if not known or known.array.shape != self.shape or any(known.revisions.get(at, 0) != revision for at, revision in before.items()):
             return
         changed = list(self.tiles)
         fresh = TouchMap(known.array.copy(), known.revisions | {at: tile.revision for at, tile in self.tiles.items()},

@@ -44,7 +44,8 @@ class Suitability(unittest.TestCase):
             band = 1 - band if c.join == "except" else band
             want = band if want is None else np.maximum(want, band) if c.join == "or" else want * band
         want = np.ones((9, 11)) if want is None else want
-        np.testing.assert_allclose(suitability(fields, conditions), want, atol=2e-4)
+        found = suitability([fields[c.kind] for c in conditions], conditions, (9, 11))
+        np.testing.assert_allclose(found, want, atol=2e-4)
 
     def test_refuses_bands_that_end_before_they_start(self):
         for bad in ({"lo": 5, "hi": 4}, {"lo": 0, "hi": 1, "soft_lo": -1}, {"lo": float("nan"), "hi": 1}):

@@ -120,7 +120,7 @@ class Settings(ApiCase):
         settings = {"fullness": 0.3, "conditions": [{"kind": "altitude", "lo": 360, "hi": 380, "soft_hi": 5}]}
         tried = self.post(f"{path}/try", {"settings": settings, "view": VIEW}).json()
         self.assertEqual(self.ids()[0], before)
-        kept = self.post(path, {"key": str(uuid.uuid4()), "settings": settings, "view": VIEW}, method="patch").json()
+        kept = self.post(path, {"key": str(uuid.uuid4()), "settings": settings, "view": VIEW}, method="patch").json()["entry"]
         after, _ = self.ids()
         self.assertEqual(tried["count"], len(after))
         self.assertEqual((tried["gained"], tried["lost"]), (kept["gained"], kept["lost"]))

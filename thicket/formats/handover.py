@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import io
+import warnings
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import rasterio
 from PIL import Image
+from PIL.PngImagePlugin import PngInfo
+from rasterio.errors import NotGeoreferencedWarning
 from rasterio.transform import from_origin
 
 from thicket.formats.glb import GlbReader, GlbWriter
@@ -98,14 +101,47 @@ def _copy_meshes(writer: GlbWriter, source: GlbReader, slug: str) -> dict[str, i
     return out
 
 
-def heights_tif(ground: Ground) -> bytes:
-    """Heights as float32 GeoTIFF; vertices at pixel centres, the cell size in the transform, no projection."""
-    rows, columns = ground.heights.shape
-    transform = from_origin(-ground.cell / 2, ground.cell / 2, ground.cell, ground.cell)
+def field_tif(values: np.ndarray, cell: float, nodata: float | None = None) -> bytes:
+    """A raster as float32 GeoTIFF; values at pixel centres, the first at the level's north-west corner, `cell` m apart,
+    no projection."""
+    rows, columns = values.shape
+    transform = from_origin(-cell / 2, cell / 2, cell, cell)
     with rasterio.MemoryFile() as memory:
         with memory.open(driver="GTiff", width=columns, height=rows, count=1, dtype="float32", transform=transform,
-                         compress="deflate", predictor=3) as file:
-            file.write(ground.heights.astype(np.float32), 1)
+                         compress="deflate", predictor=3, nodata=nodata) as file:
+            file.write(values.astype(np.float32), 1)
+        return memory.read()
+
+
+def heights_tif(ground: Ground) -> bytes:
+    """Heights at the grid vertices in m; see `field_tif`."""
+    return field_tif(ground.heights, ground.cell)
+
+
+def heights_png(ground: Ground) -> bytes:
+    """Heights as 16-bit greyscale PNG, 0 for the lowest and 65535 for the highest, whose altitudes in m, and the cell size,
+    stand in the text chunks `low`, `high` and `cell`."""
+    low, high = float(ground.heights.min()), float(ground.heights.max())
+    high = high if high > low else low + 1.0
+    steps = np.rint((ground.heights.astype(np.float64) - low) * (65535 / (high - low))).astype(np.uint16)
+    said = PngInfo()
+    for name, value in (("low", low), ("high", high), ("cell", ground.cell)):
+        said.add_text(name, repr(float(value)))
+    out = io.BytesIO()
+    Image.fromarray(steps).save(out, "PNG", pnginfo=said)
+    return out.getvalue()
+
+
+def layers_tif(weights: np.ndarray, names: Sequence[str], cell: float) -> bytes:
+    """Ground layers uint8 (rows, columns, layers) as GeoTIFF, one band each with its name as description."""
+    rows, columns, bands = weights.shape
+    with rasterio.MemoryFile() as memory, warnings.catch_warnings():
+        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        with memory.open(driver="GTiff", width=columns, height=rows, count=bands, dtype="uint8", compress="deflate") as file:
+            file.update_tags(KT_CELL=repr(float(cell)))
+            for k, name in enumerate(names, start=1):
+                file.write(np.ascontiguousarray(weights[..., k - 1]), k)
+                file.set_band_description(k, name)
         return memory.read()
 
 

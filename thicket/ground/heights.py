@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import numba as nb
 import numpy as np
 
 
 @nb.njit(nogil=True, cache=True)
-def _at(grid, u, v):
+def square(grid, u, v):
     """Column, row and fractions of the grid square that holds (u, v), kept inside the grid."""
     rows, cols = grid.shape
     u = min(max(u, 0.0), cols - 1.000001)
@@ -24,7 +23,7 @@ def sample(grid, u, v):
     """Bilinear values of a grid at fractional columns `u` and rows `v`; float32 (n,)."""
     out = np.empty(u.shape[0], np.float32)
     for k in range(u.shape[0]):
-        i, j, fu, fv = _at(grid, u[k], v[k])
+        i, j, fu, fv = square(grid, u[k], v[k])
         top = grid[j, i] * (1.0 - fu) + grid[j, i + 1] * fu
         low = grid[j + 1, i] * (1.0 - fu) + grid[j + 1, i + 1] * fu
         out[k] = top * (1.0 - fv) + low * fv
@@ -35,7 +34,7 @@ def sample(grid, u, v):
 def _normals(grid, cell, u, v):
     out = np.empty((u.shape[0], 3), np.float32)
     for k in range(u.shape[0]):
-        i, j, fu, fv = _at(grid, u[k], v[k])
+        i, j, fu, fv = square(grid, u[k], v[k])
         dx = (grid[j, i + 1] - grid[j, i]) * (1.0 - fv) + (grid[j + 1, i + 1] - grid[j + 1, i]) * fv
         dz = (grid[j + 1, i] - grid[j, i]) * (1.0 - fu) + (grid[j + 1, i + 1] - grid[j, i + 1]) * fu
         length = np.sqrt(dx * dx + dz * dz + cell * cell)
@@ -78,14 +77,6 @@ class Ground:
     def normal_at(self, x: np.ndarray, z: np.ndarray) -> np.ndarray:
         """Unit normals, float32 (n, 3), at places in level metres."""
         return _normals(self.heights, self.cell, np.asarray(x, float) / self.cell, np.asarray(z, float) / self.cell)
-
-    @cached_property
-    def fields(self) -> dict[str, np.ndarray]:
-        """What conditions can ask of the ground, float32 at cell centres: altitude in m, slope in degrees."""
-        from thicket.ground.relief import slope_and_facing, to_cells
-
-        slope, _ = slope_and_facing(self.heights, self.cell)
-        return {"altitude": to_cells(self.heights), "slope": to_cells(slope)}
 
 
 def at_cells(raster: np.ndarray, cell: float, x: np.ndarray, z: np.ndarray) -> np.ndarray:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numba as nb
 import numpy as np
 
-from thicket.planting.hashing import cell_hash, unit
+from thicket.planting.hashing import cell_hash, seed_of, unit
 
 
 @nb.njit(nogil=True, cache=True)
@@ -44,4 +46,130 @@ def fractal_noise(seed, x, z, wavelength, octaves):
             weight *= 0.5
             width *= 0.5
         out[k] = total / reach
+    return out
+
+
+FORMS = ("gradient", "ridged", "cellular")
+
+
+@dataclass(frozen=True)
+class Noise:
+    """Noise to plant by: its form, the wavelength in m of the widest octave, and how values are spread.
+
+    Each octave is half as wide and half as strong as the last. Values lie about 0.5; `contrast` spreads them
+    (1 as they come, 0 all alike) and `shift` raises or lowers them; they are cut to 0–1.
+    """
+
+    form: str = "gradient"
+    wavelength: float = 60.0
+    octaves: int = 3
+    contrast: float = 1.0
+    shift: float = 0.0
+    seed: int = 1
+
+    def __post_init__(self) -> None:
+        if self.form not in FORMS:
+            raise ValueError(f"there is no noise called {self.form!r}")
+        if not self.wavelength > 0:
+            raise ValueError("the noise's wavelength must be above 0 m")
+        if not 1 <= self.octaves <= 8:
+            raise ValueError("the noise has 1 to 8 octaves")
+        if not self.contrast >= 0:
+            raise ValueError("the noise's contrast must not be negative")
+
+
+@nb.njit(nogil=True, cache=True, inline="always")
+def _corner(seed, ix, iz):
+    """Gradient of a lattice corner, from the two halves of its hash."""
+    h = cell_hash(seed, ix, iz)
+    return ((h & 0xFFFF) - 32767.5) * (1.0 / 23170.0), ((h >> 16) - 32767.5) * (1.0 / 23170.0)
+
+
+@nb.njit(nogil=True, cache=True)
+def _gradient_row(seed, x0, z, cell, width, weight, ridged, out):
+    """Add one octave of gradient noise to a row of values; corners are hashed once for each lattice cell."""
+    z = z / width
+    fz = np.floor(z)
+    iz = int(fz)
+    dz = z - fz
+    wz = dz * dz * dz * (dz * (dz * 6.0 - 15.0) + 10.0)
+    last = -(1 << 62)
+    ax = az = bx = bz = cx = cz = ex = ez = 0.0
+    for i in range(out.shape[0]):
+        x = (x0 + i * cell) / width
+        fx = np.floor(x)
+        ix = int(fx)
+        if ix != last:
+            ax, az = _corner(seed, ix, iz)
+            bx, bz = _corner(seed, ix + 1, iz)
+            cx, cz = _corner(seed, ix, iz + 1)
+            ex, ez = _corner(seed, ix + 1, iz + 1)
+            last = ix
+        dx = x - fx
+        wx = dx * dx * dx * (dx * (dx * 6.0 - 15.0) + 10.0)
+        top = ax * dx + az * dz
+        top += (bx * (dx - 1.0) + bz * dz - top) * wx
+        low = cx * dx + cz * (dz - 1.0)
+        low += (ex * (dx - 1.0) + ez * (dz - 1.0) - low) * wx
+        v = top + (low - top) * wz
+        out[i] += weight * (0.62 - 2.8 * abs(v) if ridged else 1.5 * v)
+
+
+@nb.njit(nogil=True, cache=True)
+def _cellular_row(seed, x0, z, cell, width, weight, out):
+    """Add one octave of cellular noise: how far the nearest of one random point to each lattice cell lies."""
+    z = z / width
+    iz = int(np.floor(z))
+    last = -(1 << 62)
+    px, pz = np.empty(9), np.empty(9)
+    for i in range(out.shape[0]):
+        x = (x0 + i * cell) / width
+        ix = int(np.floor(x))
+        if ix != last:
+            for k in range(9):
+                h = cell_hash(seed, ix + k % 3 - 1, iz + k // 3 - 1)
+                px[k] = ix + k % 3 - 1 + (h & 0xFFFF) / 65536.0
+                pz[k] = iz + k // 3 - 1 + (h >> 16) / 65536.0
+            last = ix
+        least = 9.0
+        for k in range(9):
+            least = min(least, (px[k] - x) ** 2 + (pz[k] - z) ** 2)
+        out[i] += weight * (0.9 - 2.0 * min(np.sqrt(least), 1.0))
+
+
+@nb.njit(nogil=True, cache=True)
+def _noise(form, seed, wavelength, octaves, contrast, shift, cell, col0, row0, out):
+    row = np.empty(out.shape[1])
+    for j in range(out.shape[0]):
+        z = (row0 + j + 0.5) * cell
+        x0 = (col0 + 0.5) * cell
+        row[:] = 0.0
+        weight, reach, width = 1.0, 0.0, wavelength
+        for octave in range(octaves):
+            if form == 2:
+                _cellular_row(seed + 7919 * octave, x0, z, cell, width, weight, row)
+            else:
+                _gradient_row(seed + 7919 * octave, x0, z, cell, width, weight, form == 1, row)
+            reach += weight
+            weight *= 0.5
+            width *= 0.5
+        for i in range(out.shape[1]):
+            v = 0.5 + shift + contrast * row[i] / reach
+            out[j, i] = min(max(v, 0.0), 1.0)
+
+
+def noise_field(noise: Noise, cell: float, window: tuple[int, int, int, int]) -> np.ndarray:
+    """Noise at the cell centres of a window of the level.
+
+    Parameters: cell in m; window (col0, row0, col1, row1) in cells, half open. Every value follows from its place
+    alone, so no margin is needed.
+
+    Returns: float32 0–1 (rows, columns). After: Perlin, "Improving noise", ACM TOG 21(3), 2002; Worley, "A cellular
+    texture basis function", SIGGRAPH 1996; ridges as in Musgrave, "Fractal terrain models", 1994.
+    """
+    col0, row0, col1, row1 = window
+    out = np.empty((row1 - row0, col1 - col0), np.float32)
+    seed = seed_of("noise", noise.seed)
+    _noise(FORMS.index(noise.form), seed, float(noise.wavelength), noise.octaves, float(noise.contrast),
+           float(noise.shift), float(cell), col0, row0, out)
     return out

@@ -5,6 +5,9 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from thicket.ground.heights import square
+from thicket.ground.rasters import resample
+
 TOUCH_UNIT = 255
 """Touch is stored as int16: this value is +1. Steps this coarse cannot be seen, and pack fast and small."""
 
@@ -28,6 +31,38 @@ def density(suitability: np.ndarray, touch: np.ndarray) -> np.ndarray:
     out = np.empty(suitability.shape, np.float32)
     _density(np.ascontiguousarray(suitability, dtype=np.float32), np.ascontiguousarray(touch), out)
     return out
+
+
+@nb.njit(nogil=True, cache=True)
+def _density_at(suitability, cell, touch, touch_cell, tx0, tz0, x, z, out):
+    for k in range(x.shape[0]):
+        i, j, fu, fv = square(suitability, x[k] / cell - 0.5, z[k] / cell - 0.5)
+        s = ((suitability[j, i] * (1.0 - fu) + suitability[j, i + 1] * fu) * (1.0 - fv)
+             + (suitability[j + 1, i] * (1.0 - fu) + suitability[j + 1, i + 1] * fu) * fv)
+        i, j, fu, fv = square(touch, (x[k] - tx0) / touch_cell - 0.5, (z[k] - tz0) / touch_cell - 0.5)
+        p = ((touch[j, i] * (1.0 - fu) + touch[j, i + 1] * fu) * (1.0 - fv)
+             + (touch[j + 1, i] * (1.0 - fu) + touch[j + 1, i + 1] * fu) * fv) / TOUCH_UNIT
+        out[k] = s + p * (1.0 - s) if p >= 0.0 else s * (1.0 + p)
+
+
+def density_at(suitability: np.ndarray, cell: float, touch: np.ndarray, touch_cell: float, x: np.ndarray,
+               z: np.ndarray, origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+    """Density at places, from suitability and touch each read bilinearly from its own raster.
+
+    Parameters: suitability float32 and touch int16, values at cell centres, cells of `cell` and `touch_cell` m;
+    x, z float64 (n,) in level metres; origin, x and z of touch's first corner when it is only a window of the level's.
+    Returns: float32 (n,).
+    """
+    out = np.empty(x.shape[0], np.float32)
+    _density_at(suitability, float(cell), touch, float(touch_cell), *map(float, origin), x, z, out)
+    return out
+
+
+def density_field(suitability: np.ndarray, cell: float, touch: np.ndarray, touch_cell: float) -> tuple[np.ndarray, float]:
+    """Density over the finer of the two rasters' cells, and the size of those in m."""
+    if touch_cell < cell:
+        return density(resample(suitability, touch.shape, touch_cell / cell), touch), touch_cell
+    return density(suitability, resample(touch, suitability.shape, cell / touch_cell)), cell
 
 
 def expected_count(density_map: np.ndarray, fullness: float, cell: float, per_m2: float) -> float:

@@ -44,6 +44,11 @@ class Stand:
         """Plants on one m² when the ground is full."""
         return plants_per_m2(self.spacing)
 
+    @property
+    def largest(self) -> float:
+        """The most a mesh's width can be multiplied by."""
+        return self.variation.size[1] * self.variation.width[1]
+
     def points(self, window: tuple[float, float, float, float]) -> PointSet:
         """The places this stand may use inside a window (x0, z0, x1, z1)."""
         return point_set(self.seed, self.spacing, window)
@@ -77,9 +82,9 @@ def join(parts: list[Plants]) -> Plants:
                   np.concatenate([p.item for p in parts]))
 
 
-def planted(stand: Stand, points: PointSet, density_map: np.ndarray, cell: float) -> np.ndarray:
-    """Which of the points carry a plant: threshold < density × fullness; bool (n,)."""
-    return points.threshold < at_cells(density_map, cell, points.x, points.z) * np.float32(stand.fullness)
+def planted(stand: Stand, points: PointSet, density: np.ndarray) -> np.ndarray:
+    """Which of the points carry a plant: threshold < density × fullness; density float32 (n,) at the points; bool (n,)."""
+    return points.threshold < density * np.float32(stand.fullness)
 
 
 @nb.njit(nogil=True, cache=True)
@@ -131,10 +136,11 @@ def _forms(seed, lo_hash, hi_hash, x, z, y, normals, shape, weights, form, item)
             item[k] += 1
 
 
-def grow(stand: Stand, points: PointSet, which: np.ndarray, ground: Ground) -> Plants:
+def grow(stand: Stand, points: PointSet, which: np.ndarray, ground: Ground, factor: np.ndarray | None = None) -> Plants:
     """The plants that stand on the chosen points, each with its variation, all from its own hash.
 
-    Parameters: points of the stand; which, bool (n,) or indices; ground to stand on.
+    Parameters: points of the stand; which, bool (n,) or indices; ground to stand on; factor, float32 raster at the
+    ground's cell centres by which sizes are multiplied.
     Returns: `Plants` in the order of the points.
     """
     x, z = points.x[which], points.z[which]
@@ -147,6 +153,8 @@ def grow(stand: Stand, points: PointSet, which: np.ndarray, ground: Ground) -> P
     high = ((ids >> np.uint64(32)) & np.uint64(0xFFFF)).astype(np.int64)
     _forms(stand.seed & 0x7FFFFFFF, low, high, x, z, ground.height_at(x, z), ground.normal_at(x, z), shape,
            np.array(stand.weights, float), form, item)
+    if factor is not None:
+        form[:, 7:9] *= at_cells(factor, ground.cell, x, z)[:, None]
     return Plants(ids, form, item)
 
 
@@ -159,4 +167,4 @@ def plants_in(stand: Stand, window: tuple[float, float, float, float], density_m
     """
     if points is None:
         points = stand.points(window)
-    return grow(stand, points, planted(stand, points, density_map, ground.cell), ground)
+    return grow(stand, points, planted(stand, points, at_cells(density_map, ground.cell, points.x, points.z)), ground)

@@ -2,19 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numba as nb
 import numpy as np
 
-KINDS = ("altitude", "slope")
+from thicket.ground.noise import Noise
+
+UNITS = {"altitude": "m", "slope": "°", "facing": "°", "hollow": "m", "wetness": "", "layer": "", "noise": "", "path": "m",
+         "area": "m", "obstacle": "m", "stand": "m", "mask": "", "flat": "m"}
+"""The kinds of condition and the unit of what each looks at."""
+KINDS = tuple(UNITS)
+NAMES = {"hollow": "hollow–ridge", "layer": "ground layer", "path": "distance to paths", "area": "distance to areas",
+         "obstacle": "distance to obstacles", "stand": "distance to a stand", "mask": "mask image", "flat": "flat ground"}
 JOINS = ("and", "or", "except")
+ENDLESS = 1e5
+"""A band that ends here or beyond has no end."""
 
 
 @dataclass(frozen=True)
 class Condition:
-    """One rule about a place: a band [lo, hi] of a field, with a soft width below and above, in its units."""
+    """One rule about a place: a band [lo, hi] of a field, with a soft width below and above, in its units.
+
+    centre: facing's middle bearing in degrees; its band is of the angle away from that. radius: in m, of hollow and
+    flat. layers: names of ground layers, whose weights are added. noise: what noise looks at. shapes: numbers of the
+    paths, areas or obstacles that count, all of the kind when empty; depth: whether an area's relative depth
+    (0 edge – 1 deepest) is looked at in place of its distance. stand: number of the stand whose plants count. mask: a
+    mask image's name. density: whether it decides where plants stand; size: what a plant's size is multiplied by
+    where the condition fails, growing to 1 where it holds; None leaves sizes alone.
+    """
 
     kind: str
     lo: float
@@ -23,70 +40,195 @@ class Condition:
     soft_hi: float = 0.0
     join: str = "and"
     on: bool = True
+    centre: float = 180.0
+    radius: float = 20.0
+    layers: tuple[str, ...] = ()
+    noise: Noise = Noise()
+    shapes: tuple[int, ...] = ()
+    depth: bool = False
+    stand: int = 0
+    mask: str = ""
+    density: bool = True
+    size: float | None = None
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:
             raise ValueError(f"there is no condition called {self.kind!r}")
+        name = NAMES.get(self.kind, self.kind)
         if self.join not in JOINS:
             raise ValueError(f"a condition joins with and, or, except, not with {self.join!r}")
         if not self.lo <= self.hi:
-            raise ValueError(f"the {self.kind} band ends ({self.hi:g}) below its start ({self.lo:g})")
+            raise ValueError(f"the {name} band ends ({self.hi:g}) below its start ({self.lo:g})")
         if self.soft_lo < 0 or self.soft_hi < 0:
-            raise ValueError(f"the soft edges of the {self.kind} band must not be negative")
+            raise ValueError(f"the soft edges of the {name} band must not be negative")
+        if self.kind in ("hollow", "flat") and not self.radius > 0:
+            raise ValueError(f"the radius of {name} must be above 0 m")
+        if self.kind == "layer" and not self.layers:
+            raise ValueError("a ground layer condition needs at least one layer")
+        if self.kind == "stand" and not self.stand:
+            raise ValueError("a distance to a stand needs the stand")
+        if self.kind == "mask" and not self.mask:
+            raise ValueError("a mask condition needs a mask image")
+        if self.depth and self.kind != "area":
+            raise ValueError("only areas have a depth")
+        if self.size is not None and not 0.05 <= self.size <= 1:
+            raise ValueError("where a condition fails, plants have 0.05 to 1 of their size")
+        if not self.density and self.size is None:
+            raise ValueError(f"the {name} condition drives neither density nor size")
+
+    @property
+    def field(self) -> tuple:
+        """What it looks at, whatever its band: equal for conditions that read the same values."""
+        asks = {"facing": (), "hollow": (self.radius,), "flat": (self.radius,), "layer": tuple(sorted(self.layers)),
+                "noise": (self.noise,), "path": (self.shapes,), "obstacle": (self.shapes,),
+                "area": (self.shapes, self.depth), "stand": (self.stand,), "mask": (self.mask,)}
+        return (self.kind, *asks.get(self.kind, ()))
+
+    @property
+    def reach(self) -> float:
+        """How far, in m, a distance has to be known: beyond it the band no longer changes."""
+        return self.lo if self.hi >= ENDLESS else self.hi + self.soft_hi
 
 
 @nb.njit(nogil=True, cache=True, inline="always")
 def _step(t):
-    t = min(max(t, 0.0), 1.0)
-    return t * t * (3.0 - 2.0 * t)
+    t = min(max(t, np.float32(0.0)), np.float32(1.0))
+    return t * t * (np.float32(3.0) - np.float32(2.0) * t)
+
+
+@nb.njit(nogil=True, cache=True, inline="always")
+def _in_band(v, edge_lo, edge_hi, steep_lo, steep_hi):
+    """The product of the rising and the falling edge; of a band they are never both under way."""
+    return _step((v - edge_lo) * steep_lo) * _step((edge_hi - v) * steep_hi)
+
+
+@nb.njit(nogil=True, cache=True, inline="always")
+def _away(v, centre):
+    """Angle in degrees between a bearing and a centre; more than any band where the ground faces nowhere."""
+    d = abs(v - centre)
+    d = min(d, np.float32(360.0) - d)
+    return np.float32(1e9) if v < np.float32(0.0) else d
 
 
 @nb.njit(nogil=True, cache=True)
-def _band(values, lo, hi, soft_lo, soft_hi, out):
-    for k in range(values.size):
-        v = values.flat[k]
-        c = 1.0
-        if v < lo:
-            c = _step((v - lo + soft_lo) / soft_lo) if soft_lo > 0.0 else 0.0
-        elif v > hi:
-            c = _step((hi + soft_hi - v) / soft_hi) if soft_hi > 0.0 else 0.0
-        out.flat[k] = c
+def _join(values, edge_lo, edge_hi, steep_lo, steep_hi, facing, centre, join, before, out):
+    """Band and join in one pass over flat arrays; `join`: 0 and, 1 or, 2 except, 3 alone, 4 alone turned about, 5 size."""
+    one = np.float32(1.0)
+    if facing:
+        for k in range(values.shape[0]):
+            c = _in_band(_away(values[k], centre), edge_lo, edge_hi, steep_lo, steep_hi)
+            out[k] = c
+    else:
+        for k in range(values.shape[0]):
+            out[k] = _in_band(values[k], edge_lo, edge_hi, steep_lo, steep_hi)
+    if join == 0:
+        for k in range(values.shape[0]):
+            out[k] = before[k] * out[k]
+    elif join == 1:
+        for k in range(values.shape[0]):
+            out[k] = max(before[k], out[k])
+    elif join == 2:
+        for k in range(values.shape[0]):
+            out[k] = before[k] * (one - out[k])
+    elif join == 4:
+        for k in range(values.shape[0]):
+            out[k] = one - out[k]
 
 
-def band(values: np.ndarray, lo: float, hi: float, soft_lo: float = 0.0, soft_hi: float = 0.0) -> np.ndarray:
-    """1 inside [lo, hi], falling to 0 over the soft widths outside it (smoothstep); float32, same shape."""
+_HARD, _LEAST = np.float32(3e38), np.float32(1e-30)
+
+
+def _edges(c: Condition) -> tuple[np.float32, ...]:
+    """Where the band's edges begin and how steep they are. A hard edge includes its own value."""
+    f = np.float32
+    lo, hi = f(c.lo), f(c.hi)
+    steep_lo = f(min(1.0 / c.soft_lo, 3e38)) if c.soft_lo > 0 else _HARD
+    steep_hi = f(min(1.0 / c.soft_hi, 3e38)) if c.soft_hi > 0 else _HARD
+    edge_lo = f(lo - f(c.soft_lo)) if c.soft_lo > 0 else min(np.nextafter(lo, f(-np.inf)), lo - _LEAST)
+    edge_hi = f(hi + f(c.soft_hi)) if c.soft_hi > 0 else max(np.nextafter(hi, f(np.inf)), hi + _LEAST)
+    return edge_lo, edge_hi, steep_lo, steep_hi
+
+
+def _run(values: np.ndarray, c: Condition, join: int, before: np.ndarray | None) -> np.ndarray:
+    values = np.ascontiguousarray(values, dtype=np.float32)
     out = np.empty(values.shape, np.float32)
-    _band(values, float(lo), float(hi), float(soft_lo), float(soft_hi), out)
+    flat = values.ravel()
+    _join(flat, *_edges(c), c.kind == "facing", np.float32(c.centre % 360), join,
+          flat if before is None else np.ascontiguousarray(before).ravel(), out.ravel())
     return out
 
 
-def suitability(fields: Mapping[str, np.ndarray], conditions: Sequence[Condition]) -> np.ndarray:
-    """The conditions combined from top to bottom: *and* multiplies, *or* takes the greater, *except*
-    multiplies by what the condition leaves.
+def result(values: np.ndarray, condition: Condition) -> np.ndarray:
+    """What a condition makes of the values it looks at, before it is joined: 1 inside the band, falling to 0 over the
+    soft widths outside it (smoothstep); float32, same shape."""
+    return _run(values, condition, 3, None)
 
-    Parameters: fields, float32 arrays of one shape by condition kind; conditions in order. A condition
-    that is off is passed over; the first one's join counts from full suitability (*or* from none).
 
-    Returns: float32 0–1 of the fields' shape; 1 everywhere when no condition is on.
+def joined(before: np.ndarray | None, values: np.ndarray, condition: Condition) -> np.ndarray:
+    """Suitability after one more condition.
+
+    *and* multiplies, *or* takes the greater, *except* multiplies by what the condition leaves. Parameters: before,
+    float32 suitability so far, None when this is the first condition that is on (which then counts alone); values of
+    the condition's field, same shape. Returns: a new float32 array.
+    """
+    if before is None:
+        return _run(values, condition, 4 if condition.join == "except" else 3, None)
+    return _run(values, condition, JOINS.index(condition.join), before)
+
+
+def deciding(conditions: Sequence[Condition]) -> list[Condition]:
+    """Those that are on and decide where plants stand."""
+    return [c for c in conditions if c.on and c.density]
+
+
+def sizing(conditions: Sequence[Condition]) -> list[Condition]:
+    """Those that are on and decide how big plants grow."""
+    return [c for c in conditions if c.on and c.size is not None]
+
+
+def suitability(fields: Sequence[np.ndarray], conditions: Sequence[Condition], shape: tuple[int, ...]) -> np.ndarray:
+    """The conditions combined from top to bottom.
+
+    Parameters: fields, one array of values for each condition; conditions in order, of which those that are off or
+    drive only size are passed over; shape of the result.
+    Returns: float32 0–1; 1 everywhere when no condition decides.
     """
     total: np.ndarray | None = None
-    for condition in conditions:
-        if not condition.on:
-            continue
-        c = band(fields[condition.kind], condition.lo, condition.hi, condition.soft_lo, condition.soft_hi)
-        if condition.join == "except":
-            c = 1.0 - c
-        if total is None:
-            total = c
-        elif condition.join == "or":
-            np.maximum(total, c, out=total)
-        else:
-            total *= c
-    if total is None:
-        total = np.ones(next(iter(fields.values())).shape, np.float32)
+    for values, condition in zip(fields, conditions):
+        if condition.on and condition.density:
+            total = joined(total, values, condition)
+    return np.ones(shape, np.float32) if total is None else total
+
+
+def size_factor(fields: Sequence[np.ndarray], conditions: Sequence[Condition], shape: tuple[int, ...]) -> np.ndarray:
+    """What plants' sizes are multiplied by: from `size` where a condition fails to 1 where it holds, all multiplied.
+
+    Parameters as for `suitability`; of an *except* condition, what it leaves counts. Returns: float32.
+    """
+    total = np.ones(shape, np.float32)
+    for values, c in zip(fields, conditions):
+        if c.on and c.size is not None:
+            held = _run(values, c, 4 if c.join == "except" else 3, None)
+            total *= np.float32(c.size) + np.float32(1 - c.size) * held
     return total
 
 
-def histogram(values: np.ndarray, bins: int = 48) -> tuple[np.ndarray, np.ndarray]:
-    """Counts int64 (bins,) and edges float64 (bins + 1,) of a field, over all of its range."""
-    return np.histogram(values, bins=bins)
+def histogram(values: np.ndarray, lo: float, hi: float, bins: int = 48) -> tuple[np.ndarray, np.ndarray]:
+    """Counts int64 (bins,) and edges float64 (bins + 1,) of a field over a range; what lies outside counts at its ends."""
+    if not hi > lo:
+        hi = lo + 1.0
+    return np.histogram(np.clip(values, lo, hi), bins=bins, range=(lo, hi))
+
+
+def middle(values: np.ndarray, weights: np.ndarray, share: float = 0.9) -> tuple[float, float]:
+    """The band of values that holds the middle `share` of the weights.
+
+    Parameters: values, weights, arrays of one shape, weights ≥ 0. Raises: ValueError when there is no weight at all.
+    """
+    order = np.argsort(values, axis=None)
+    run = np.cumsum(weights.ravel()[order], dtype=np.float64)
+    if not run[-1] > 0:
+        raise ValueError("the layer covers no ground")
+    at = np.searchsorted(run / run[-1], [(1 - share) / 2, (1 + share) / 2])
+    lo, hi = values.ravel()[order[np.minimum(at, len(order) - 1)]]
+    return float(lo), float(hi)

@@ -55,8 +55,8 @@ class Command(BaseCommand):
             high=float(built.heights.max()), sun=demo_level.SUN, fog=demo_level.FOG, marks=demo_level.MARKS,
             waters=demo_level.WATERS, bookmarks=bookmarks,
             layers=[{"name": name, "colour": demo_level.LAYER_COLOURS[name]} for name in demo_ground.LAYERS])
-        store(level, "heights", built.heights)
-        store(level, "layers", np.rint(built.layers * 255).astype(np.uint8))
+        store(level, "heights", built.heights, 1)
+        store(level, "layers", np.rint(built.layers * 255).astype(np.uint8), 1)
         return level
 
     def _item(self, level: Level, slug: str, model) -> None:

@@ -1,0 +1,189 @@
+"""Bringing in ground: drafts, masks, the touch's resolution, and the relief looked at."""
+
+from __future__ import annotations
+
+import json
+from typing import Literal
+from uuid import UUID
+
+import numpy as np
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from django.utils.text import slugify
+from ninja import File, Form, Router
+from ninja.errors import HttpError
+from ninja.files import UploadedFile
+
+from server.ground import drafts
+from server.ground.masks import keep_mask, masks_of
+from server.ground.models import Draft
+from server.ground.relief import RADII, relief_field
+from server.ground.schemas import DraftOptions, DraftOut, GroundChangedOut, KeepIn, MaskOut, ResolutionIn, ResolutionOut
+from server.ground.swapping import keep_ground
+from server.journal.models import Entry
+from server.journal.schemas import entry_out
+from server.levels.access import level_for, stands_of
+from server.levels.models import Level
+from server.levels.scene import forget_scene, replace, scene_of
+from server.stands.comparing import compare
+from server.stands.engine import Planting
+from server.stands.regridding import check_cell, fitted
+from server.stands.touch import touch_of
+from thicket.formats.layers_in import read_mask
+
+router = Router(tags=["ground"])
+IMMUTABLE = "private, max-age=31536000, immutable"
+
+
+def _draft(request: HttpRequest, pk: UUID) -> Draft:
+    draft = Draft.objects.select_related("level", "user").filter(pk=pk, user=request.user).first()
+    if draft is None:
+        raise HttpError(404, "That file is no longer waiting; bring it in again.")
+    return draft
+
+
+@router.post("/drafts", response=DraftOut)
+def bring_in(request: HttpRequest, kind: Form[Literal["heights", "layers"]], files: File[list[UploadedFile]],
+             level: Form[str] = "", options: Form[str] = "{}"):
+    """Bring files in to be looked at: heights for a level or for a new one, or ground layers for a level."""
+    said = DraftOptions.model_validate(json.loads(options))
+    row = level_for(request, level, to="lead") if level else None
+    if kind == "layers" and row is None:
+        raise ValueError("level: ground layers are brought into a level that has its heights")
+    if kind == "heights" and len(files) != 1:
+        raise ValueError("files: heights come from one file")
+    return drafts.look(drafts.open_draft(request.user, row, kind, said.model_dump(), files))
+
+
+@router.get("/drafts/{draft}", response=DraftOut)
+def look(request: HttpRequest, draft: UUID):
+    """How far a draft has come."""
+    return drafts.look(_draft(request, draft))
+
+
+@router.put("/drafts/{draft}", response=DraftOut)
+def say(request: HttpRequest, draft: UUID, data: DraftOptions):
+    """Say what the files do not, and have them read again."""
+    row = _draft(request, draft)
+    drafts.stop(row)
+    row.options = data.model_dump()
+    row.save(update_fields=["options"])
+    drafts.read(row)
+    return drafts.look(row)
+
+
+@router.get("/drafts/{draft}/preview.png")
+def preview(request: HttpRequest, draft: UUID):
+    """The draft's picture."""
+    picture = drafts.preview(_draft(request, draft))
+    if picture is None:
+        raise HttpError(404, "The picture has not been drawn yet.")
+    return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "no-store"})
+
+
+@router.post("/drafts/{draft}/stop", response=DraftOut)
+def stop(request: HttpRequest, draft: UUID):
+    """Stop reading or storing; nothing of it stays."""
+    row = _draft(request, draft)
+    drafts.stop(row)
+    return drafts.look(row)
+
+
+@router.post("/drafts/{draft}/keep", response=DraftOut)
+def keep(request: HttpRequest, draft: UUID, data: KeepIn):
+    """Begin to store a draft as its level's ground, or as a new level of a name."""
+    row = _draft(request, draft)
+    slug = slugify(data.name)[:60]
+    if row.level:
+        level_for(request, row.level.slug, to="lead")
+    elif not slug:
+        raise ValueError("name: the new level needs a name with letters or digits in it")
+    elif Level.objects.filter(slug=slug).exists():
+        raise ValueError(f"name: there is a level called {slug!r} already")
+    drafts.keep(row, data.key, data.name, slug)
+    return drafts.look(row)
+
+
+@router.delete("/drafts/{draft}", response={204: None})
+def drop(request: HttpRequest, draft: UUID):
+    """Drop a draft."""
+    drafts.drop(_draft(request, draft))
+    return 204, None
+
+
+def _stale(level: Level) -> list[int]:
+    return list(level.stands.values_list("pk", flat=True))
+
+
+@router.get("/levels/{slug}/masks", response=list[MaskOut])
+def masks(request: HttpRequest, slug: str):
+    """The level's mask images."""
+    return masks_of(level_for(request, slug)).defer("data")
+
+
+@router.post("/levels/{slug}/masks", response=GroundChangedOut)
+def put_mask(request: HttpRequest, slug: str, key: Form[UUID], name: Form[str], file: File[UploadedFile]):
+    """Bring in a greyscale picture as a mask image, in place of one of the same name."""
+    level = level_for(request, slug, to="plant")
+    with drafts.on_disk(file) as path:
+        picture = read_mask(path, file.name)
+    return {"entry": entry_out(keep_mask(request.user, level, key, name, picture), request.user), "stale": _stale(level)}
+
+
+@router.delete("/levels/{slug}/masks/{name}", response=GroundChangedOut)
+def remove_mask(request: HttpRequest, slug: str, name: str, key: UUID):
+    """Remove a mask image."""
+    level = level_for(request, slug, to="plant")
+    return {"entry": entry_out(keep_mask(request.user, level, key, name, None), request.user), "stale": _stale(level)}
+
+
+@router.post("/levels/{slug}/resolution/try", response=ResolutionOut)
+def try_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
+    """What another size of touch cells would mean; nothing is stored."""
+    level = level_for(request, slug)
+    shape = check_cell(level, data.cell)
+    scene = replace(scene_of(level), touch_cell=data.cell, touch_shape=shape)
+    gained = lost = 0
+    rows = stands_of(level)
+    for stand in rows:
+        touch = fitted(touch_of(stand).array, level.touch_cell, shape, data.cell)
+        g, l = compare(Planting(stand), Planting(stand, touch=touch, scene=scene))
+        gained, lost = gained + g, lost + l
+    now = level.touch_shape
+    return {"rows": shape[0], "columns": shape[1], "bytes_now": 2 * now[0] * now[1] * len(rows),
+            "bytes_then": 2 * shape[0] * shape[1] * len(rows), "stands": len(rows), "gained": gained, "lost": lost}
+
+
+@router.post("/levels/{slug}/resolution", response=GroundChangedOut)
+def set_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
+    """Give the touch maps another cell; all painting is resampled, and undo brings it back as it was."""
+    level = level_for(request, slug, to="lead")
+    entry = Entry.objects.filter(key=data.key, level=level).first()
+    if entry is None:
+        told = try_resolution(request, slug, data)
+        with transaction.atomic():
+            row = Level.objects.select_for_update().get(pk=level.pk)
+            entry = keep_ground(request.user, row, data.key, Entry.Kind.RESOLUTION, f"Touch cells of {data.cell:g} m instead of "
+                                f"{row.touch_cell:g} m", {"touch_cell": data.cell}, told["gained"], told["lost"])
+    forget_scene(level)
+    return {"entry": entry_out(entry, request.user), "stale": _stale(level)}
+
+
+@router.get("/levels/{slug}/relief/{revision}/{kind}")
+def relief(request: HttpRequest, slug: str, revision: int,
+           kind: Literal["shading", "slope", "facing", "hollow", "wetness", "altitude"], radius: float = 20.0):
+    """A field of the relief at cell centres: rows and columns uint16, lowest and highest float32, then uint16 values row by
+    row from 0 for the lowest to 65534 for the highest; 65535 where there is none, as the facing of flat ground."""
+    level = level_for(request, slug)
+    if level.ground_revision != revision:
+        raise HttpError(409, "The ground has been replaced: read the level again.")
+    if not RADII[0] <= radius <= RADII[1]:
+        raise ValueError(f"radius: {RADII[0]:g} to {RADII[1]:g} m can be looked at")
+    values = relief_field(level, kind, radius)
+    there = values[values > -1] if kind == "facing" else values
+    low, high = (0.0, 360.0) if kind == "facing" else (float(there.min()), float(there.max()))
+    steps = np.rint((values - low) * np.float32(65534 / max(high - low, 1e-9))).clip(0, 65534).astype("<u2")
+    if kind == "facing":
+        steps[values < 0] = 65535
+    head = np.array(values.shape, "<u2").tobytes() + np.array([low, high], "<f4").tobytes()
+    return HttpResponse(head + steps.tobytes(), content_type="application/octet-stream", headers={"Cache-Control": IMMUTABLE})

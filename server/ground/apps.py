@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class GroundConfig(AppConfig):
+    name = "server.ground"
+    label = "ground"

@@ -1,0 +1,258 @@
+"""Drafts: files brought in, read in the background, looked at, and kept or dropped."""
+
+from __future__ import annotations
+
+import io
+import shutil
+import tempfile
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from datetime import timedelta
+from pathlib import Path
+from uuid import UUID
+
+import numpy as np
+from django.conf import settings
+from django.contrib.auth.models import User
+from django.db.models import Q
+from django.utils import timezone
+from PIL import Image
+
+from server.ground import importing, jobs
+from server.ground.importing import NewGround
+from server.ground.jobs import Job, Stopped
+from server.ground.models import Draft
+from server.levels.models import Level
+from thicket.formats.heights_in import Reading, read_heights
+from thicket.ground.rasters import resample
+from thicket.ground.relief import shade
+from thicket.site.conditions import histogram
+
+PICTURE = 560
+_GONE = "The server was restarted while it was read; bring the file in again."
+
+
+def folder_of(draft: Draft) -> Path:
+    """Where a draft's files lie."""
+    return Path(settings.VAR_DIR) / "imports" / str(draft.pk)
+
+
+def open_draft(user: User, level: Level | None, kind: str, options: dict, files: Iterable) -> Draft:
+    """Take files in and begin to read them; the user's older drafts, and all of yesterday's, are dropped."""
+    old = Draft.objects.filter(Q(user=user) | Q(at__lt=timezone.now() - timedelta(days=1)))
+    for draft in old.exclude(state=Draft.State.KEEPING):
+        drop(draft)
+    files = list(files)
+    draft = Draft.objects.create(user=user, level=level, kind=kind, options=options, names=[Path(f.name).name[:120] for f in files])
+    folder = folder_of(draft)
+    folder.mkdir(parents=True)
+    for k, file in enumerate(files):
+        with (folder / f"file-{k}").open("wb") as out:
+            for chunk in file.chunks():
+                out.write(chunk)
+    read(draft)
+    return draft
+
+
+def read(draft: Draft) -> None:
+    """Begin to read a draft's files under its present options."""
+    Draft.objects.filter(pk=draft.pk).update(state=Draft.State.READING, trouble="", forecast=None, found={})
+    jobs.start(draft.pk, lambda job: _read(draft.pk, job))
+
+
+def drop(draft: Draft) -> None:
+    """Stop what is under way for a draft, and remove it with its files."""
+    jobs.stop(draft.pk)
+    shutil.rmtree(folder_of(draft), ignore_errors=True)
+    draft.delete()
+
+
+def stop(draft: Draft) -> None:
+    """Stop reading or keeping; nothing of it stays."""
+    jobs.stop(draft.pk)
+
+
+def look(draft: Draft) -> dict:
+    """A draft's state with its progress."""
+    job = jobs.job_of(draft.pk)
+    draft.refresh_from_db()
+    busy = draft.state in (Draft.State.READING, Draft.State.KEEPING)
+    if busy and job is None:
+        _fail(draft.pk, _GONE)
+        draft.refresh_from_db()
+    return {"id": draft.pk, "kind": draft.kind, "state": draft.state, "names": draft.names, "options": draft.options,
+            "found": draft.found or None, "forecast": draft.forecast, "trouble": draft.trouble,
+            "level": draft.level.slug if draft.level else None,
+            "step": job.step if job else "", "share": job.share if job else 0.0}
+
+
+def _fail(pk: UUID, trouble: str) -> None:
+    Draft.objects.filter(pk=pk).update(state=Draft.State.FAILED, trouble=trouble[:500])
+
+
+def _files(draft: Draft) -> list[tuple[Path, str]]:
+    return [(folder_of(draft) / f"file-{k}", name) for k, name in enumerate(draft.names)]
+
+
+def _read(pk: UUID, job: Job) -> None:
+    draft = Draft.objects.select_related("level").get(pk=pk)
+    try:
+        job.tell(0.02, f"Reading {', '.join(draft.names)}")
+        new, found = (_read_heights if draft.kind == Draft.Kind.HEIGHTS else _read_layers)(draft, job)
+        Draft.objects.filter(pk=pk).update(found=found, state=Draft.State.READY if new else Draft.State.FAILED,
+                                           trouble=found.get("wanted", ""))
+        if new and draft.level:
+            told = importing.forecast(draft.level, new, lambda share, step: job.tell(0.4 + 0.6 * share, step))
+            Draft.objects.filter(pk=pk).update(forecast=told)
+    except Stopped:
+        _fail(pk, "You stopped it; nothing was changed.")
+    except ValueError as error:
+        _fail(pk, f"{str(error).rstrip('.')}.")
+    except Exception:
+        _fail(pk, f"{', '.join(draft.names)} could not be read; nothing was changed.")
+        raise
+
+
+def _heights_of(draft: Draft):
+    o = draft.options
+    path, name = _files(draft)[0]
+    file = read_heights(path, name, Reading(o.get("width"), o.get("big_endian"), o.get("cell")))
+    return file, name
+
+
+def _read_heights(draft: Draft, job: Job) -> tuple[NewGround | None, dict]:
+    file, name = _heights_of(draft)
+    job.tell(0.2, "Shading the relief")
+    rows, columns = file.shape
+    o = draft.options
+    found = {"kind": file.kind, "rows": rows, "columns": columns, "filled": file.filled, "notes": file.notes,
+             "cell": o.get("cell") or file.cell, "low": file.low if o.get("low") is None else o["low"],
+             "high": file.high if o.get("high") is None else o["high"],
+             "raw": file.kind == "16-bit raw", "width": file.reading.width, "big_endian": file.reading.big_endian,
+             "says": [k for k in ("cell", "low", "high") if getattr(file, k) is not None], "steps": file.full or None}
+    wanted = [k for k in ("cell", "low", "high") if found[k] is None]
+    shown = file.steps.astype(np.float32) if wanted and file.steps is not None else None
+    new = None
+    if not wanted:
+        heights, cell = importing.chosen_heights(file, o.get("cell"), o.get("low"), o.get("high"))
+        new, shown = NewGround(heights, cell), heights
+        np.save(folder_of(draft) / "heights.npy", heights)
+        found |= {"lowest": float(heights.min()), "highest": float(heights.max())}
+    else:
+        found["wanted"] = "Say " + " and ".join({"cell": "the cell size", "low": "the lowest altitude", "high": "the highest altitude"}[k]
+                                                for k in wanted) + ": the file does not."
+    shown = file.metres if shown is None else shown
+    counts, edges = histogram(shown, float(shown.min()), float(shown.max()), 64)
+    found["histogram"] = {"counts": counts.tolist(), "edges": edges.tolist()}
+    _relief_picture(shown, found["cell"], wanted).save(folder_of(draft) / "preview.png")
+    return new, found
+
+
+def _relief_picture(heights: np.ndarray, cell: float | None, wanted: list[str]) -> Image.Image:
+    """The relief, shaded from the north-west on paper; where heights have no metres yet, as steep as reads well."""
+    step = max(1, -(-max(heights.shape) // PICTURE))
+    small = np.ascontiguousarray(heights[::step, ::step], np.float32)
+    across = (cell or 1.0) * step
+    if wanted:
+        span = max(float(small.max() - small.min()), 1e-6)
+        small, across = small / span * (0.18 * max(small.shape)), 1.0
+    light = shade(small, across)[..., None]
+    low, high = float(small.min()), float(small.max())
+    rise = ((small - low) / max(high - low, 1e-6))[..., None]
+    paper, valley = np.array([244, 238, 224.0]), np.array([176, 186, 160.0])
+    picture = (valley + (paper - valley) * rise) * (0.45 + 0.6 * light)
+    return Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
+
+
+def _shape_for(draft: Draft) -> tuple[int, int]:
+    return draft.level.rows, draft.level.columns
+
+
+def _read_layers(draft: Draft, job: Job) -> tuple[NewGround, dict]:
+    from thicket.formats.layers_in import read_channels
+
+    channels = [read_channels(path, name) for path, name in _files(draft)]
+    total = sum(map(len, channels))
+    names = draft.options.get("names") or _suggested(draft.names, [len(c) for c in channels])
+    found = {"kind": f"{total} layers", "rows": channels[0][0].shape[0], "columns": channels[0][0].shape[1], "names": names}
+    job.tell(0.2, "Weighing the layers")
+    flat = [c for group in channels for c in group]
+    layers = importing.normalised(flat, names, _shape_for(draft), ", ".join(draft.names))
+    shares = layers.weights.reshape(-1, total).mean(axis=0) / 255
+    found |= {"names": layers.names, "bare": layers.bare, "notes": layers.notes, "shares": [float(s) for s in shares]}
+    np.save(folder_of(draft) / "layers.npy", layers.weights)
+    _layer_picture(layers.weights).save(folder_of(draft) / "preview.png")
+    return NewGround(layers=layers), found
+
+
+def _suggested(files: list[str], counts: list[int]) -> list[str]:
+    """Names for layers from their files' names."""
+    out = []
+    for name, count in zip(files, counts):
+        stem = Path(name).stem[:36] or "layer"
+        out += [stem] if count == 1 else [f"{stem} {k}" for k in range(1, count + 1)]
+    return [n if out.index(n) == k else f"{n} {k + 1}" for k, n in enumerate(out)]
+
+
+def _layer_picture(weights: np.ndarray) -> Image.Image:
+    """The layers as flat washes, each in the colour it will have."""
+    longest = max(weights.shape[:2])
+    shape = tuple(max(1, round(n * min(1.0, PICTURE / longest))) for n in weights.shape[:2])
+    colours = np.array([[int(c[k:k + 2], 16) for k in (1, 3, 5)] for c in importing.COLOURS], float)
+    out = sum(resample(weights[..., k], shape)[..., None] / 255.0 * colours[k] for k in range(weights.shape[2]))
+    return Image.fromarray(np.clip(out, 0, 255).astype(np.uint8))
+
+
+def preview(draft: Draft) -> bytes | None:
+    """The draft's picture as PNG, when it has been drawn."""
+    path = folder_of(draft) / "preview.png"
+    return path.read_bytes() if path.exists() else None
+
+
+def new_ground(draft: Draft) -> NewGround:
+    """What a draft that is ready would keep."""
+    folder = folder_of(draft)
+    if draft.kind == Draft.Kind.HEIGHTS:
+        return NewGround(np.load(folder / "heights.npy"), draft.found["cell"])
+    found = draft.found
+    return NewGround(layers=importing.Layers(found["names"], np.load(folder / "layers.npy"), found["bare"], found["notes"]))
+
+
+def keep(draft: Draft, key: UUID, name: str, slug: str) -> None:
+    """Begin to store a draft that is ready, as its level's ground or as a new level."""
+    if draft.state != Draft.State.READY:
+        raise ValueError("the file is not ready to be kept: look at what it still needs")
+    Draft.objects.filter(pk=draft.pk).update(state=Draft.State.KEEPING)
+    jobs.start(draft.pk, lambda job: _keep(draft.pk, key, name, slug, job))
+
+
+def _keep(pk: UUID, key: UUID, name: str, slug: str, job: Job) -> None:
+    draft = Draft.objects.select_related("level", "user").get(pk=pk)
+    back = {"state": Draft.State.READY}
+    try:
+        new = new_ground(draft)
+        if draft.level:
+            what = f"{'Heights' if draft.kind == Draft.Kind.HEIGHTS else 'Ground layers'} from {', '.join(draft.names)}"
+            told = draft.forecast or importing.forecast(draft.level, new, lambda s, step: job.tell(s / 2, step))
+            importing.keep(draft.user, draft.level, key, new, what, job.tell, told)
+        else:
+            draft.level = importing.create(draft.user, name, slug, new, job.tell)
+        Draft.objects.filter(pk=pk).update(state=Draft.State.KEPT, level=draft.level)
+        shutil.rmtree(folder_of(draft), ignore_errors=True)
+    except Stopped:
+        Draft.objects.filter(pk=pk).update(trouble="You stopped it; nothing was changed.", **back)
+    except ValueError as error:
+        Draft.objects.filter(pk=pk).update(trouble=f"{str(error).rstrip('.')}."[:500], **back)
+    except Exception:
+        Draft.objects.filter(pk=pk).update(trouble="It could not be stored; nothing was changed.", **back)
+        raise
+
+
+@contextmanager
+def on_disk(file) -> Iterator[Path]:
+    """An uploaded file as a file on disk, for as long as it is looked at."""
+    with tempfile.NamedTemporaryFile() as out:
+        for chunk in file.chunks():
+            out.write(chunk)
+        out.flush()
+        yield Path(out.name)

@@ -1,0 +1,223 @@
+"""From a file to a level's ground: read, forecast, kept. The same for the screen and the command line."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from uuid import UUID
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from server.ground.swapping import keep_ground, reseated
+from server.journal.models import Entry
+from server.levels.access import stands_of
+from server.levels.ground import heights_under_key, layers_of, layers_under_key, next_revision, store
+from server.levels.models import Level, Membership
+from server.levels.scene import Scene, forget_scene, replace, scene_of
+from server.sight.reckoning import LINES, bookmark_view, items_of, line, stand_cost
+from server.stands.comparing import difference
+from server.stands.engine import Planting, check_ceiling
+from server.stands.regridding import fitted
+from server.stands.schemas import StandSettings
+from server.stands.touch import touch_of
+from thicket.formats.heights_in import HeightsFile
+from thicket.formats.layers_in import Layers, normalised, read_channels
+from thicket.ground.heights import Ground
+from thicket.ground.rasters import resample
+from thicket.planting.hashing import seed_of
+
+Tell = Callable[[float, str], None]
+SMALLEST_CELL, LARGEST_CELL, LARGEST_SIDE = 0.05, 64.0, 65_536.0
+COLOURS = ("#8d9460", "#6f7782", "#a39a8b", "#7d6a52", "#b9a587", "#5f7358", "#9a8f6a", "#76808a")
+"""Given to new ground layers in turn."""
+MARKS = {"triangles": 1_000_000, "draw_calls": 1200, "shadow_triangles": 300_000, "memory": 64_000_000, "ms": 6.0}
+
+
+@dataclass(frozen=True, eq=False)
+class NewGround:
+    """What would be kept: heights with their cell, or ground layers, or both; None where nothing changes."""
+
+    heights: np.ndarray | None = None
+    cell: float = 0.0
+    layers: Layers | None = None
+
+
+def chosen_heights(file: HeightsFile, cell: float | None, low: float | None, high: float | None) -> tuple[np.ndarray, float]:
+    """Heights in m and their cell from a file and what a person says of it.
+
+    Raises: ValueError when something is not known or out of bounds.
+    """
+    cell = cell or file.cell
+    if not cell:
+        raise ValueError("the file does not say how far apart its values lie: give the cell size, in m")
+    if not SMALLEST_CELL <= cell <= LARGEST_CELL:
+        raise ValueError(f"a cell of {cell:g} m cannot be taken; {SMALLEST_CELL:g} to {LARGEST_CELL:g} m can")
+    heights = file.altitudes(low, high)
+    if max(heights.shape) * cell > LARGEST_SIDE:
+        raise ValueError(f"{max(heights.shape) * cell:,.0f} m on a side are more than the {LARGEST_SIDE:,.0f} m a level may have")
+    return heights, float(cell)
+
+
+def chosen_layers(paths: Sequence[tuple[Path, str]], names: Sequence[str], shape: tuple[int, int]) -> Layers:
+    """Ground layers for a level of `shape` cells from files of channels, one after another."""
+    channels = [c for path, name in paths for c in read_channels(path, name)]
+    return normalised(channels, names, shape, ", ".join(name for _, name in paths))
+
+
+def _fitted_layers(level: Level, shape: tuple[int, int]) -> np.ndarray:
+    """The level's own layers on other cells."""
+    weights = layers_of(level).weights
+    out = np.stack([resample(weights[..., k], shape) for k in range(weights.shape[2])], axis=-1)
+    return np.ascontiguousarray(out)
+
+
+def scene_with(level: Level, new: NewGround) -> Scene:
+    """The level as it would be with new ground."""
+    scene = scene_of(level)
+    if new.heights is not None:
+        rows, columns = new.heights.shape[0] - 1, new.heights.shape[1] - 1
+        shape = Level(cell=new.cell, rows=rows, columns=columns, touch_cell=level.touch_cell).touch_shape
+        scene = replace(scene, heights=heights_under_key(new.heights, new.cell), touch_shape=shape)
+        if new.layers is None and (rows, columns) != (level.rows, level.columns):
+            scene = replace(scene, layers=layers_under_key(list(scene.layers.names), _fitted_layers(level, (rows, columns))))
+    if new.layers is not None:
+        scene = replace(scene, layers=layers_under_key(new.layers.names, new.layers.weights))
+    return scene
+
+
+def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
+    """What keeping new ground would change: plants by stand, the cost of each bookmarked view, what is re-seated.
+
+    Returns: stands, a list of name, before, after, gained, lost and notes; views, a list of name and the difference
+    on each budget line; notes, sentences.
+    """
+    scene = scene_with(level, new)
+    stands, notes = stands_of(level), []
+    stock = items_of(level)
+    told, totals = [], [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
+    scene.__dict__["stands"] = scene_of(level).stands
+    for k, stand in enumerate(stands):
+        tell(k / max(len(stands), 1), f"Planting {stand.name} on the new ground")
+        settings = StandSettings.model_validate(stand.settings)
+        try:
+            check_ceiling(scene, stand, settings)
+        except ValueError as error:
+            told.append({"stand": stand.pk, "name": stand.name, "before": Planting(stand).count(), "after": 0, "gained": 0,
+                         "lost": 0, "notes": [str(error)], "refused": True})
+            continue
+        touch = fitted(touch_of(stand).array, level.touch_cell, scene.touch_shape, level.touch_cell)
+        before, after = Planting(stand), Planting(stand, touch=touch, scene=scene)
+        change = difference(before, after)
+        lacking = [f"{s}." for s in (scene.lacks(c) for c in settings.rules() if c.on) if s]
+        told.append({"stand": stand.pk, "name": stand.name, "before": before.count(), "after": after.count(),
+                     "gained": change.gained, "lost": change.lost, "notes": lacking, "refused": False})
+        marks = level.bookmarks if new.heights is None else reseated(level, new.heights, new.cell)
+        for total, was, now in zip(totals, level.bookmarks, marks):
+            costs = [stand_cost(before, stock, bookmark_view(level, was)), stand_cost(after, stock, bookmark_view(level, now), True)]
+            for name in LINES:
+                total[name] += line(costs[1], name) - line(costs[0], name)
+    if new.heights is not None:
+        notes += _moved_notes(level, scene)
+    views = [{"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}} for b, t in zip(level.bookmarks, totals)]
+    return {"stands": told, "views": views, "notes": notes}
+
+
+def _moved_notes(level: Level, scene: Scene) -> list[str]:
+    """What becomes of hand work on new heights."""
+    notes = []
+    if level.bookmarks:
+        notes.append(f"{len(level.bookmarks)} bookmarks are set on the new ground, as high above it as before.")
+    outside = [s.name for s in scene.shapes.values() if s.box[2] > scene.width + 1e-6 or s.box[3] > scene.length + 1e-6]
+    if outside:
+        notes.append(f"{len(outside)} shapes reach over the new edge and are kept: {', '.join(outside[:5])}.")
+    if (scene.width, scene.length) != (level.width, level.length):
+        notes.append(f"The level measures {scene.width:,.0f} m × {scene.length:,.0f} m instead of {level.width:,.0f} m × "
+                     f"{level.length:,.0f} m; all keeps its place in metres from the north-west corner.")
+        cut = sum(1 for stand in stands_of(level) if touch_of(stand).array[scene.touch_shape[0]:].any()
+                  or touch_of(stand).array[:, scene.touch_shape[1]:].any())
+        if cut:
+            notes.append(f"Painting of {cut} stands lies beyond the new edge and comes back only with undo.")
+    return notes
+
+
+def keep(user: User, level: Level, key: UUID, new: NewGround, what: str, tell: Tell, told: dict | None = None) -> Entry:
+    """Store new ground and give it to the level, as one journal entry that can be undone; all of it or nothing.
+
+    Raises: ValueError when a stand could no longer be planted; whatever `tell` raises to stop it.
+    """
+    known = Entry.objects.filter(key=key, level=level).first()
+    if known:
+        return known
+    refused = [n for s in (told or {}).get("stands", []) if s["refused"] for n in s["notes"]]
+    if refused:
+        raise ValueError(" ".join(refused))
+    with transaction.atomic():
+        row = Level.objects.select_for_update().get(pk=level.pk)
+        fields = _store(row, new, tell)
+        if new.heights is not None:
+            fields["bookmarks"] = reseated(row, new.heights, new.cell)
+        gained, lost = (sum(s[k] for s in (told or {}).get("stands", [])) for k in ("gained", "lost"))
+        cost = {k: v for view in (told or {}).get("views", [])[:1] for k, v in view["change"].items()}
+        entry = keep_ground(user, row, key, Entry.Kind.GROUND, what, fields, gained, lost, cost)
+    forget_scene(level)
+    return entry
+
+
+def _store(level: Level, new: NewGround, tell: Tell) -> dict:
+    """Write the new rasters' tiles; the level's fields that follow."""
+    fields: dict = {}
+    revision = next_revision(level)
+    both = new.heights is not None and new.layers is not None
+    if new.heights is not None:
+        store(level, "heights", new.heights, revision, lambda s: tell(s * (0.5 if both else 1), "Storing the heights"))
+        fields |= {"ground_revision": revision, "cell": new.cell, "rows": new.heights.shape[0] - 1,
+                   "columns": new.heights.shape[1] - 1, "low": float(new.heights.min()), "high": float(new.heights.max())}
+    shape = (fields.get("rows", level.rows), fields.get("columns", level.columns))
+    if new.layers is not None:
+        store(level, "layers", new.layers.weights, revision, lambda s: tell(0.5 + s / 2 if both else s, "Storing the ground layers"))
+        old = {said["name"]: said["colour"] for said in level.layers}
+        spare = [c for c in COLOURS if c not in old.values()] or list(COLOURS)
+        fields |= {"layers_revision": revision, "layers": [
+            {"name": n, "colour": old.get(n) or spare[k % len(spare)]} for k, n in enumerate(new.layers.names)]}
+    elif shape != (level.rows, level.columns):
+        store(level, "layers", _fitted_layers(level, shape), revision, lambda s: tell(s, "Fitting the ground layers"))
+        fields["layers_revision"] = revision
+    return fields
+
+
+def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Level:
+    """A new level on new heights, with its maker as lead; all of it or nothing.
+
+    Raises: ValueError when there are no heights, or the name or its slug is taken or empty.
+    """
+    if new.heights is None:
+        raise ValueError("a new level needs heights")
+    if not name.strip() or not slug or len(slug) > 60:
+        raise ValueError("name: the level needs a name with letters or digits in it")
+    if Level.objects.filter(slug=slug).exists():
+        raise ValueError(f"name: there is a level called {slug!r} already")
+    rows, columns = new.heights.shape[0] - 1, new.heights.shape[1] - 1
+    layers = new.layers or Layers(["ground"], np.full((rows, columns, 1), 255, np.uint8), 0.0)
+    ground = Ground(new.heights, new.cell)
+    with transaction.atomic():
+        level = Level.objects.create(
+            slug=slug, name=name.strip()[:80], seed=seed_of("level", slug), cell=new.cell, rows=rows, columns=columns,
+            low=float(new.heights.min()), high=float(new.heights.max()), touch_cell=max(new.cell, 0.25), marks=MARKS,
+            sun={"bearing": 225, "elevation": 40}, bookmarks=[_overlook(ground)], layers=[])
+        for field, value in _store(level, NewGround(new.heights, new.cell, layers), tell).items():
+            setattr(level, field, value)
+        level.save()
+        Membership.objects.create(user=user, level=level, role=Membership.Role.LEAD)
+    return level
+
+
+def _overlook(ground: Ground) -> dict:
+    """A view over the ground from its southern edge."""
+    x, z = ground.width / 2, ground.length * 0.95
+    y = float(ground.height_at(np.array([x]), np.array([z]))[0])
+    above = max(2.0, 0.06 * ground.length, float(ground.heights.max()) - y + 0.02 * ground.length)
+    return {"name": "From the south", "x": round(x, 1), "y": round(y + above, 2), "z": round(z, 1), "heading": 0.0,
+            "pitch": -16.0, "fov": 55.0}

@@ -1,0 +1,137 @@
+"""Drafts of ground, masks, relief fields and the touch's resolution as the API speaks of them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from ninja import Schema
+from pydantic import Field
+
+from server.journal.schemas import EntryOut
+from server.stands.schemas import Number, Strict
+
+Cell = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)]
+
+
+class DraftOptions(Strict):
+    """What a person says of files that do not say it themselves. cell, low and high in m; width in values and the byte order
+    for a raw file; names for layers."""
+
+    cell: Cell | None = None
+    low: Number | None = None
+    high: Number | None = None
+    width: Annotated[int, Field(ge=1, le=100_000)] | None = None
+    big_endian: bool | None = None
+    names: list[Annotated[str, Field(max_length=40)]] | None = Field(default=None, max_length=16)
+
+
+class Bars(Schema):
+    counts: list[int]
+    edges: list[float]
+
+
+class Found(Schema):
+    """What was read. Heights: `says`, what the file itself says of cell, low and high; `steps`, the value that stands for the
+    highest; `wanted`, what must still be said. Layers: names, the share of the ground each covers, the share none covers."""
+
+    kind: str
+    rows: int
+    columns: int
+    notes: list[str] = []
+    filled: float = 0
+    cell: float | None = None
+    low: float | None = None
+    high: float | None = None
+    lowest: float | None = None
+    highest: float | None = None
+    raw: bool = False
+    width: int | None = None
+    big_endian: bool | None = None
+    says: list[str] = []
+    steps: int | None = None
+    wanted: str = ""
+    histogram: Bars | None = None
+    names: list[str] = []
+    shares: list[float] = []
+    bare: float = 0
+
+
+class StandForecast(Schema):
+    stand: int
+    name: str
+    before: int
+    after: int
+    gained: int
+    lost: int
+    notes: list[str]
+    refused: bool
+
+
+class ViewForecast(Schema):
+    name: str
+    change: dict[str, float]
+
+
+class Forecast(Schema):
+    """What keeping would change: plants by stand, cost by bookmarked view, and what is re-seated or cut off."""
+
+    stands: list[StandForecast]
+    views: list[ViewForecast]
+    notes: list[str]
+
+
+class DraftOut(Schema):
+    """A draft: what state it is in, how far work on it has come, what was found, what keeping it would change."""
+
+    id: UUID
+    level: str | None
+    kind: Literal["heights", "layers"]
+    state: Literal["reading", "ready", "failed", "keeping", "kept"]
+    names: list[str]
+    options: DraftOptions
+    found: Found | None
+    forecast: Forecast | None
+    trouble: str
+    step: str
+    share: float
+
+
+class KeepIn(Strict):
+    """Keep a draft; a new level needs a name."""
+
+    key: UUID
+    name: Annotated[str, Field(max_length=80)] = ""
+
+
+class MaskOut(Schema):
+    name: str
+    rows: int
+    columns: int
+    digest: str
+
+
+class ResolutionIn(Strict):
+    """Another size of the touch maps' cells, in m."""
+
+    key: UUID
+    cell: Cell
+
+
+class ResolutionOut(Schema):
+    """What touch maps would be: cells a side, bytes in memory for all stands now and then."""
+
+    rows: int
+    columns: int
+    bytes_now: int
+    bytes_then: int
+    stands: int
+    gained: int
+    lost: int
+
+
+class GroundChangedOut(Schema):
+    """A kept change of the ground, and the stands to be read again."""
+
+    entry: EntryOut
+    stale: list[int]

@@ -1,0 +1,77 @@
+"""Shapes: listed, changed, tried, and as GeoJSON."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Router
+from shapely.geometry import LineString, Polygon
+
+from server.journal.schemas import entry_out
+from server.levels.access import level_for
+from server.levels.models import Level
+from server.levels.scene import scene_of
+from server.shapes.keeping import change_shapes, plants_moved, would_be
+from server.shapes.models import Shape
+from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn, ShapesOut, ShapesTryOut
+from thicket.formats.geojson import read_shapes, shapes_geojson
+
+router = Router(tags=["shapes"])
+
+
+def _out(shape: Shape) -> dict:
+    said = shape.as_dict()
+    reach = LineString(said["points"]).length if shape.kind == "path" else Polygon(said["points"]).area
+    return {**said, "id": shape.pk, "reach": round(reach, 2)}
+
+
+def _put(data: ShapesIn) -> list[dict]:
+    return [{**shape.model_dump(mode="json")} for shape in data.put]
+
+
+def _kept(request: HttpRequest, level: Level, key: UUID, what: str, put: list[dict], remove: list[int]) -> dict:
+    entry = change_shapes(request.user, level, key, what, put, remove)
+    return {"entry": entry_out(entry, request.user), "shapes": [_out(s) for s in level.shapes.all()],
+            "stale": list(level.stands.values_list("pk", flat=True))}
+
+
+@router.get("/levels/{slug}/shapes", response=list[ShapeOut])
+def shapes(request: HttpRequest, slug: str):
+    """All shapes of a level."""
+    return [_out(shape) for shape in level_for(request, slug).shapes.all()]
+
+
+@router.post("/levels/{slug}/shapes", response=ShapesOut)
+def change(request: HttpRequest, slug: str, data: ShapesIn):
+    """Put and remove shapes, as one journal entry; the plants follow at once."""
+    level = level_for(request, slug, to="plant")
+    names = ", ".join(dict.fromkeys([s.name for s in data.put] + [s.name for s in level.shapes.filter(pk__in=data.remove)]))
+    return _kept(request, level, data.key, data.what or f"Shapes: {names}", _put(data), data.remove)
+
+
+@router.post("/levels/{slug}/shapes/try", response=ShapesTryOut)
+def attempt(request: HttpRequest, slug: str, data: ShapesIn):
+    """Plants that changed shapes would bring and take; nothing is stored."""
+    level = level_for(request, slug)
+    return {"stands": plants_moved(scene_of(level), would_be(level, _put(data), data.remove))}
+
+
+@router.get("/levels/{slug}/shapes.geojson")
+def geojson(request: HttpRequest, slug: str):
+    """All shapes as GeoJSON in level metres."""
+    level = level_for(request, slug)
+    body = shapes_geojson([shape.as_dict() for shape in level.shapes.all()], level.name, level.width, level.length)
+    headers = {"Content-Disposition": f'attachment; filename="{level.slug}-shapes.geojson"'}
+    return HttpResponse(body, content_type="application/geo+json", headers=headers)
+
+
+@router.post("/levels/{slug}/shapes.geojson", response=ShapesOut)
+def bring_in(request: HttpRequest, slug: str, key: UUID, name: str = "shapes.geojson", instead: bool = False):
+    """Shapes from a GeoJSON file (the body), added to the level's, or put in place of those that are not locked."""
+    level = level_for(request, slug, to="plant")
+    found = read_shapes(request.body, name, level.width, level.length)
+    put = [ShapeIn.model_validate({**shape, "name": shape["name"] or f"{shape['kind']} {k}", "hatch": shape["hatch"] or "slant"}
+                                  ).model_dump(mode="json") for k, shape in enumerate(found, start=1)]
+    remove = list(level.shapes.filter(locked=False).values_list("pk", flat=True)) if instead else []
+    return _kept(request, level, key, f"{len(put)} shapes from {name}", put, remove)

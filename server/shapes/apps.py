@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class ShapesConfig(AppConfig):
+    name = "server.shapes"
+    label = "shapes"

@@ -1,0 +1,112 @@
+"""Shapes kept, journalled and taken back, with the plants that come and go by them."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from ninja.errors import HttpError
+
+from server.journal.models import Entry
+from server.levels.access import stands_of
+from server.levels.models import Level
+from server.levels.scene import Scene, forget_scene, replace, scene_of
+from server.shapes.models import FIELDS, Shape, core_shape
+from server.stands.comparing import compare
+from server.stands.engine import Planting
+from thicket.ground.shapes import Shape as CoreShape
+
+MOST = 2000
+
+
+def plants_moved(before: Scene, after: Scene) -> dict[int, tuple[int, int]]:
+    """Plants gained and lost between two scenes of one level, by each stand's primary key."""
+    return {stand.pk: compare(Planting(stand, scene=before), Planting(stand, scene=after)) for stand in stands_of(before.level)}
+
+
+def _check(level: Level, said: dict, known: Shape | None) -> CoreShape:
+    core = core_shape(said)
+    slack = 1e-6
+    outside = [p for p in said["points"] if not (-slack <= p[0] <= level.width + slack and -slack <= p[1] <= level.length + slack)]
+    moved = known is None or known.points != said["points"]
+    if moved and outside:
+        raise ValueError(f"{said['kind']} {said['name']!r}: {outside[0][0]:g}, {outside[0][1]:g} lies outside the level, which is "
+                         f"{level.width:g} m × {level.length:g} m")
+    if known and known.locked:
+        changed = [name for name in FIELDS if getattr(known, name) != said[name] and name not in ("locked", "hidden")]
+        if changed:
+            raise HttpError(409, f"{known.name} is locked: unlock it first.")
+    return core
+
+
+def would_be(level: Level, put: list[dict], remove: list[int]) -> Scene:
+    """The level as it would be with shapes put (with `id` where they are known) and removed, nothing stored.
+
+    Raises: ValueError or HttpError when one cannot be.
+    """
+    known = {shape.pk: shape for shape in level.shapes.all()}
+    shapes = dict(scene_of(level).shapes)
+    for k, said in enumerate(put):
+        pk = said.get("id")
+        if pk is not None and pk not in known:
+            raise HttpError(404, f"id: {level.name} has no shape {pk}; somebody may have removed it.")
+        shapes[-1 - k if pk is None else pk] = _check(level, said, known.get(pk))
+    for pk in remove:
+        if pk not in known:
+            raise HttpError(404, f"id: {level.name} has no shape {pk}; somebody may have removed it.")
+        if known[pk].locked:
+            raise HttpError(409, f"{known[pk].name} is locked: unlock it first.")
+        shapes.pop(pk)
+    if len(shapes) > MOST:
+        raise ValueError(f"shapes: a level holds at most {MOST:,} shapes")
+    return replace(scene_of(level), shapes=shapes)
+
+
+def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict], remove: list[int]) -> Entry:
+    """Put and remove shapes as one journal entry; a key that is known counts once."""
+    entry = Entry.objects.filter(key=key, level=level).first()
+    if entry:
+        return entry
+    with transaction.atomic():
+        Level.objects.select_for_update().get(pk=level.pk)
+        forget_scene(level)
+        before = scene_of(level)
+        would_be(level, put, remove)
+        change: dict[str, dict] = {"before": {}, "after": {}}
+        for pk in remove:
+            change["before"][str(pk)], change["after"][str(pk)] = level.shapes.get(pk=pk).as_dict(), None
+        level.shapes.filter(pk__in=remove).delete()
+        for said in put:
+            values = {name: said[name] for name in FIELDS}
+            row = level.shapes.filter(pk=said.get("id")).first()
+            was = row.as_dict() if row else None
+            row = row or Shape(level=level)
+            for name, value in values.items():
+                setattr(row, name, value)
+            row.save()
+            change["before"][str(row.pk)], change["after"][str(row.pk)] = was, values
+        forget_scene(level)
+        moved = plants_moved(before, scene_of(level))
+        entry = Entry.objects.create(level=level, user=user, kind=Entry.Kind.SHAPES, key=key, what=what[:200], change=change,
+                                     gained=sum(g for g, _ in moved.values()), lost=sum(l for _, l in moved.values()))
+    return entry
+
+
+def swap_shapes(entry: Entry, back: bool) -> None:
+    """Put shapes back as they were before an entry, or as they were after it; inside a transaction.
+
+    Raises: HttpError 409 when one of them has been changed since.
+    """
+    have, want = (entry.change["after"], entry.change["before"]) if back else (entry.change["before"], entry.change["after"])
+    known = {str(shape.pk): shape for shape in Shape.objects.select_for_update().filter(level_id=entry.level_id)}
+    for pk, said in have.items():
+        now = known[pk].as_dict() if pk in known else None
+        if now != said:
+            name = (said or now or {}).get("name") or "The shape"
+            raise HttpError(409, f"{name} has been changed since; undo that first.")
+    for pk, said in want.items():
+        if said is None:
+            known[pk].delete()
+        else:
+            Shape(pk=int(pk), level_id=entry.level_id, **said).save()

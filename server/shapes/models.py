@@ -1,0 +1,70 @@
+"""Paths, areas and obstacles drawn in a level."""
+
+from __future__ import annotations
+
+from django.db import models
+
+from server.levels.models import Level
+from thicket.ground.shapes import Shape as CoreShape
+
+FIELDS = ("kind", "form", "name", "points", "round", "box", "width", "clear", "locked", "hidden", "hatch")
+
+
+class Shape(models.Model):
+    """One shape, in level metres. `points` is the line or outline that counts; `round` and `box` are what the corners
+    of a round or box-shaped obstacle follow from."""
+
+    class Kind(models.TextChoices):
+        PATH = "path"
+        AREA = "area"
+        OBSTACLE = "obstacle"
+
+    class Form(models.TextChoices):
+        LINE = "line"
+        POLYGON = "polygon"
+        CIRCLE = "circle"
+        BOX = "box"
+
+    class Hatch(models.TextChoices):
+        SLANT = "slant"
+        CROSS = "cross"
+        DOTS = "dots"
+        UPRIGHT = "upright"
+        BLANK = "blank"
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="shapes")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    form = models.CharField(max_length=10, choices=Form.choices)
+    name = models.CharField(max_length=80)
+    points = models.JSONField()
+    round = models.JSONField(null=True)
+    box = models.JSONField(null=True)
+    width = models.FloatField(default=4.0, help_text="m, of a path")
+    clear = models.FloatField(null=True, help_text="m beyond the edge kept free of plants; null keeps nothing free")
+    locked = models.BooleanField(default=False)
+    hidden = models.BooleanField(default=False)
+    hatch = models.CharField(max_length=10, choices=Hatch.choices, default=Hatch.SLANT)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def as_dict(self) -> dict:
+        """All that a person can set."""
+        return {name: getattr(self, name) for name in FIELDS}
+
+    @property
+    def core(self) -> CoreShape:
+        """The shape as the core measures it."""
+        return core_shape(self.as_dict())
+
+
+def core_shape(said: dict) -> CoreShape:
+    """A shape's settings as the core measures them.
+
+    Raises: ValueError when they make no shape.
+    """
+    return CoreShape(said["kind"], tuple((float(x), float(z)) for x, z in said["points"]), said["width"], said["clear"],
+                     said["name"])

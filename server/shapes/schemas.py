@@ -1,0 +1,105 @@
+"""Shapes as the API speaks of them."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from ninja import Schema
+from pydantic import Field, model_validator
+
+from server.journal.schemas import EntryOut
+from server.stands.schemas import Metres, Number, Strict
+from thicket.ground.shapes import box, circle
+
+Length = Annotated[float, Field(allow_inf_nan=False, gt=0, le=20000)]
+
+
+class Round(Strict):
+    """A round outline: its middle and radius in m."""
+
+    x: Number
+    z: Number
+    radius: Length
+
+
+class Box(Strict):
+    """A box: its middle, width across and length along a compass heading, in m and degrees."""
+
+    x: Number
+    z: Number
+    width: Length
+    length: Length
+    heading: Annotated[float, Field(allow_inf_nan=False, ge=-360, le=720)]
+
+
+class ShapeSettings(Strict):
+    """All that can be set on a shape. A path is a line; areas and obstacles are polygons; an obstacle may also be round or a
+    box, whose corners follow from `round` or `box`. `clear` is kept free of plants beyond the edge; null keeps nothing free."""
+
+    kind: Literal["path", "area", "obstacle"]
+    form: Literal["line", "polygon", "circle", "box"]
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    points: list[tuple[Number, Number]] = Field(default=[], max_length=2000)
+    round: Round | None = None
+    box: Box | None = None
+    width: Length = 4
+    clear: Metres | None = 0.5
+    locked: bool = False
+    hidden: bool = False
+    hatch: Literal["slant", "cross", "dots", "upright", "blank"] = "slant"
+
+    @model_validator(mode="after")
+    def settle(self):
+        if (self.form == "line") != (self.kind == "path"):
+            raise ValueError("a path is a line, and only a path is")
+        if self.form in ("circle", "box") and self.kind != "obstacle":
+            raise ValueError("only an obstacle is round or a box")
+        if self.form == "circle":
+            if self.round is None:
+                raise ValueError("a round obstacle needs its middle and radius")
+            points = circle(**self.round.dict())
+        elif self.form == "box":
+            if self.box is None:
+                raise ValueError("a box needs its middle, size and heading")
+            points = box(**self.box.dict())
+        else:
+            points = self.points
+        self.points = [(round(x, 4), round(z, 4)) for x, z in points]
+        self.round = self.round if self.form == "circle" else None
+        self.box = self.box if self.form == "box" else None
+        return self
+
+
+class ShapeIn(ShapeSettings):
+    """A shape to be stored; without `id` it is a new one."""
+
+    id: int | None = None
+
+
+class ShapeOut(ShapeSettings):
+    id: int
+    reach: float = Field(description="length of a path or area of an outline, m or m²")
+
+
+class ShapesIn(Strict):
+    """Shapes to put and to remove, as one action with a name for the journal."""
+
+    key: UUID
+    what: Annotated[str, Field(max_length=200)] = ""
+    put: list[ShapeIn] = Field(default=[], max_length=2000)
+    remove: list[int] = Field(default=[], max_length=2000)
+
+
+class ShapesOut(Schema):
+    """A kept action, all shapes as they now are, and the stands to be read again."""
+
+    entry: EntryOut
+    shapes: list[ShapeOut]
+    stale: list[int]
+
+
+class ShapesTryOut(Schema):
+    """Plants that would come and go, by stand."""
+
+    stands: dict[int, tuple[int, int]]

@@ -1,0 +1,76 @@
+"""What changes between two plantings of one stand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from server.stands.engine import Planting
+from thicket.ground.rasters import resample
+from thicket.planting.hashing import plant_ids
+
+Places = tuple[np.ndarray, np.ndarray]
+_NOWHERE = np.empty((0, 2))
+
+
+@dataclass(frozen=True, eq=False)
+class Difference:
+    """Plants gained and lost, and where they stand: float64 (n, 2) x, z in m, none for a sward."""
+
+    gained: int
+    lost: int
+    came: np.ndarray
+    went: np.ndarray
+
+
+def _standing(planting: Planting, sheets: list) -> Places:
+    """Ids (within the stand's own places) and places of all plants of some sheets."""
+    ids, at = [np.empty(0, np.uint64)], [_NOWHERE]
+    for sheet in sheets:
+        points, which = planting.points(sheet), planting.which(sheet)
+        ids.append(plant_ids(1, 0, points.cell[which]))
+        at.append(np.c_[points.x[which], points.z[which]])
+    return np.concatenate(ids), np.concatenate(at)
+
+
+def _sward_change(before: Planting, after: Planting) -> tuple[float, float]:
+    """Tufts gained and lost, reckoned from the density fields of one extent."""
+    cell = min(before.density_cell, after.density_cell)
+    shape = max(before.density.shape, after.density.shape)
+    was, now = (resample(np.minimum(p.density * p.core.fullness, 1.0), shape) for p in (before, after))
+    change = (now.astype(float) - was) * (cell * cell * before.core.per_m2)
+    return float(change[change > 0].sum()), float(-change[change < 0].sum())
+
+
+def difference(before: Planting, after: Planting) -> Difference:
+    """Plants gained and lost between two plantings of a stand, without growing any.
+
+    With the same places, every place is looked at; with others (a new spacing or seed) all plants go and all come. A
+    sward's are reckoned from its density fields, on grounds of another size from their totals.
+    """
+    same = (before.core.spacing, before.core.seed) == (after.core.spacing, after.core.seed)
+    extent = (before.scene.width, before.scene.length) == (after.scene.width, after.scene.length)
+    if before.stand.sward:
+        if same and extent:
+            gained, lost = _sward_change(before, after)
+        elif same:
+            change = after.count() - before.count()
+            gained, lost = max(change, 0), max(-change, 0)
+        else:
+            gained, lost = after.count(), before.count()
+        return Difference(round(gained), round(lost), _NOWHERE, _NOWHERE)
+    sheets = [list(p.sheets_in(p.everywhere)) for p in (before, after)]
+    if same and extent:
+        sheets[0] = sheets[1] = [s for s in sheets[0] if before.tried or after.tried or before.key(s) != after.key(s)]
+    (old, at_old), (new, at_new) = _standing(before, sheets[0]), _standing(after, sheets[1])
+    if not same:
+        return Difference(len(new), len(old), at_new, at_old)
+    came, went = at_new[~np.isin(new, old)], at_old[~np.isin(old, new)]
+    return Difference(len(came), len(went), came, went)
+
+
+def compare(before: Planting, after: Planting) -> tuple[int, int]:
+    """Plants gained and lost; see `difference`."""
+    change = difference(before, after)
+    return change.gained, change.lost

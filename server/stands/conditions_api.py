@@ -1,0 +1,238 @@
+"""Conditions: looked at on the real ground, taken from a ground layer, copied, kept as sets, and asked why."""
+
+from __future__ import annotations
+
+import base64
+from typing import Annotated
+from uuid import UUID, uuid5
+
+import numpy as np
+from django.db import transaction
+from django.http import HttpRequest
+from ninja import Router, Schema
+from ninja.errors import HttpError
+from pydantic import Field
+
+from server.journal.schemas import EntryOut, entry_out
+from server.levels.access import level_for, stand_for
+from server.levels.models import Level
+from server.stands.checking import merged
+from server.stands.engine import Planting
+from server.stands.keeping import dependants, keep_settings
+from server.stands.looking import layer_bands, look, why
+from server.stands.models import ConditionSet
+from server.stands.schemas import Conditions, ConditionSettings, NoiseSettings, Number, Strict
+from thicket.ground.noise import Noise, noise_field
+
+router = Router(tags=["conditions"])
+PICTURE = 128
+
+
+class LookOut(Schema):
+    """How a condition's values lie over the ground."""
+
+    counts: list[int]
+    edges: list[float]
+    lowest: float
+    highest: float
+
+
+class BandsOut(Schema):
+    altitude: tuple[float, float]
+    slope: tuple[float, float]
+
+
+class NoiseIn(Strict):
+    """Noise over a square of level metres from a corner."""
+
+    noise: NoiseSettings
+    x: Number = 0
+    z: Number = 0
+    side: Annotated[float, Field(allow_inf_nan=False, gt=0, le=70_000)]
+
+
+class NoiseOut(Schema):
+    """Values uint8, 255 for 1, row by row, in base64."""
+
+    side: int
+    values: str
+
+
+class WhyIn(Strict):
+    """A place in level metres, asked under the stand's settings or under others that are tried."""
+
+    x: Number
+    z: Number
+    settings: dict = {}
+
+
+class WhyCondition(Schema):
+    """What one condition found: the ground's value (`beyond` when it is only known to be farther), its result 0–1, and the
+    suitability after it."""
+
+    kind: str
+    value: float
+    beyond: bool
+    result: float
+    running: float | None
+    on: bool
+    join: str
+
+
+class WhyPlace(Schema):
+    """The stand's nearest place: a plant stands there when its threshold lies under density × fullness."""
+
+    x: float
+    z: float
+    distance: float
+    threshold: float
+
+
+class WhyOut(Schema):
+    """Why here, why not; `shut` names the shape that keeps the place clear."""
+
+    x: float
+    z: float
+    conditions: list[WhyCondition]
+    suitability: float
+    touch: float
+    density: float
+    fullness: float
+    place: WhyPlace | None
+    shut: str
+    planted: bool
+
+
+class CopyIn(Strict):
+    """Conditions to give to other stands of the level."""
+
+    key: UUID
+    conditions: Conditions
+    to: list[int] = Field(min_length=1, max_length=200)
+
+
+class CopyOut(Schema):
+    entries: list[EntryOut]
+    stale: list[int]
+
+
+class SetIn(Strict):
+    """A set of conditions under a name; one of the same name is replaced."""
+
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+    level: str
+    conditions: Conditions
+
+
+class SetOut(Schema):
+    id: int
+    name: str
+    by: str
+    kinds: list[str]
+
+
+class FitOut(Schema):
+    """A set brought to a level: what it asks for by name there; what could not be found is left out, as the notes say."""
+
+    conditions: list[ConditionSettings]
+    notes: list[str]
+
+
+@router.post("/levels/{slug}/conditions/look", response=LookOut)
+def look_at(request: HttpRequest, slug: str, data: ConditionSettings):
+    """The histogram of what a condition looks at, over the real ground."""
+    return look(level_for(request, slug), data.core())
+
+
+@router.post("/levels/{slug}/conditions/noise", response=NoiseOut)
+def noise(request: HttpRequest, slug: str, data: NoiseIn):
+    """Noise drawn over a piece of the level."""
+    level_for(request, slug)
+    cell = data.side / PICTURE
+    col, row = round(data.x / cell), round(data.z / cell)
+    field = noise_field(Noise(**data.noise.dict()), cell, (col, row, col + PICTURE, row + PICTURE))
+    return {"side": PICTURE, "values": base64.b64encode((field * 255).round().astype(np.uint8).tobytes()).decode()}
+
+
+@router.get("/levels/{slug}/layers/{layer}/bands", response=BandsOut)
+def bands(request: HttpRequest, slug: str, layer: str):
+    """The altitudes and slopes that hold the middle nine tenths of a ground layer."""
+    return layer_bands(level_for(request, slug), layer)
+
+
+@router.post("/levels/{slug}/stands/{stand}/why", response=WhyOut)
+def why_here(request: HttpRequest, slug: str, stand: int, data: WhyIn):
+    """Why a place carries a plant of the stand, or does not."""
+    row = stand_for(level_for(request, slug), stand)
+    return why(Planting(row, merged(row, data.settings) if data.settings else None), data.x, data.z)
+
+
+@router.post("/levels/{slug}/conditions/copy", response=CopyOut)
+def copy(request: HttpRequest, slug: str, data: CopyIn):
+    """Give conditions to other stands, in place of theirs; all of them or none. Each stand gets its own journal entry."""
+    level = level_for(request, slug, to="plant")
+    said = [c.model_dump(mode="json") for c in data.conditions]
+    rows = [stand_for(level, pk) for pk in dict.fromkeys(data.to)]
+    with transaction.atomic():
+        entries = [keep_settings(request.user, row, {"conditions": said}, uuid5(data.key, str(row.pk))) for row in rows]
+    stale = {row.pk for row in rows} | {pk for row in rows for pk in dependants(row)}
+    return {"entries": [entry_out(e, request.user) for e in entries], "stale": sorted(stale)}
+
+
+def _set_out(row: ConditionSet) -> dict:
+    return {"id": row.pk, "name": row.name, "by": row.by.get_username(), "kinds": [c["kind"] for c in row.conditions]}
+
+
+@router.get("/condition-sets", response=list[SetOut])
+def sets(request: HttpRequest):
+    """The team's sets of conditions."""
+    return [_set_out(row) for row in ConditionSet.objects.select_related("by")]
+
+
+@router.post("/condition-sets", response=SetOut)
+def keep_set(request: HttpRequest, data: SetIn):
+    """Save conditions under a name. Shapes, which belong to one level, are left out; stands are remembered by name."""
+    level = level_for(request, data.level, to="plant")
+    names = dict(level.stands.values_list("number", "name"))
+    said = [{**c.model_dump(mode="json"), "shapes": [], "stand_name": names.get(c.stand, "")} for c in data.conditions]
+    row, _ = ConditionSet.objects.update_or_create(name=data.name, defaults={"conditions": said, "by": request.user})
+    return _set_out(row)
+
+
+@router.delete("/condition-sets/{pk}", response={204: None})
+def drop_set(request: HttpRequest, pk: int):
+    """Remove a set; those who saved it, and leads, may."""
+    row = _the_set(pk)
+    leads = request.user.memberships.filter(role="lead").exists()
+    if row.by_id != request.user.pk and not leads:
+        raise HttpError(403, f"{row.name} was saved by {row.by.get_username()}; only they or a lead may remove it.")
+    row.delete()
+    return 204, None
+
+
+def _the_set(pk: int) -> ConditionSet:
+    row = ConditionSet.objects.filter(pk=pk).first()
+    if row is None:
+        raise HttpError(404, f"There is no set of conditions {pk}; somebody may have removed it.")
+    return row
+
+
+@router.get("/levels/{slug}/condition-sets/{pk}", response=FitOut)
+def fit(request: HttpRequest, slug: str, pk: int):
+    """A set as it can be used in a level."""
+    level: Level = level_for(request, slug)
+    numbers = {name: number for number, name in level.stands.values_list("number", "name")}
+    layers, masks = {la["name"] for la in level.layers}, set(level.masks.values_list("name", flat=True))
+    kept, notes = [], []
+    for said in _the_set(pk).conditions:
+        said = dict(said)
+        name = said.pop("stand_name", "")
+        if said["kind"] == "stand":
+            said["stand"] = numbers.get(name, 0)
+        lack = {"stand": not said["stand"] and f"stand {name!r}", "mask": said["mask"] not in masks and f"mask image {said['mask']!r}",
+                "layer": not set(said["layers"]) <= layers and f"ground layer {', '.join(said['layers'])}"}.get(said["kind"])
+        if lack:
+            notes.append(f"{level.name} has no {lack}: that condition was left out.")
+        else:
+            kept.append(said)
+    return {"conditions": kept, "notes": notes}

@@ -1,0 +1,61 @@
+"""Settings kept: checked, compared, journalled; and which stands follow from others."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from server.journal.models import Entry
+from server.levels.models import Level
+from server.sight.reckoning import items_of, stand_cost
+from server.stands.checking import merged
+from server.stands.comparing import compare
+from server.stands.engine import Planting
+from server.stands.models import Stand
+from server.stands.painting import cost_change
+from server.stands.schemas import StandSettings
+from thicket.sight.views import View
+
+
+def dependants(stand: Stand) -> list[int]:
+    """Other stands whose conditions ask for this one's plants, straight or through others; their primary keys."""
+    stands = list(stand.level.stands.all())
+    asks = {s.number: {c.get("stand") for c in s.settings.get("conditions", []) if c["kind"] == "stand" and c.get("on", True)}
+            for s in stands}
+    reached = {stand.number}
+    while True:
+        more = {n for n, wanted in asks.items() if wanted & reached} - reached
+        if not more:
+            return [s.pk for s in stands if s.number in reached and s.pk != stand.pk]
+        reached |= more
+
+
+def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View | None = None) -> Entry:
+    """Keep changed settings of a stand, as one journal entry; a key that is known counts once."""
+    level: Level = stand.level
+    known = Entry.objects.filter(key=key, level=level).first()
+    if known:
+        return known
+    with transaction.atomic():
+        row = Stand.objects.select_for_update().get(pk=stand.pk)
+        row.level = level
+        before = Planting(row)
+        settings = merged(row, changes)
+        after = Planting(row, settings)
+        gained, lost = compare(before, after)
+        fresh = settings.model_dump(mode="json")
+        kept = StandSettings.model_validate(row.settings).model_dump(mode="json")
+        changed = [name for name in changes if fresh[name] != kept[name]]
+        stock = items_of(level) if view else {}
+        cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True)) if view else {}
+        entry = Entry.objects.create(
+            level=level, user=user, stand=row, kind=Entry.Kind.SETTINGS, key=key,
+            what=f"{row.name}: {', '.join(name.replace('_', ' ') for name in changed) or 'nothing new'}",
+            change={"before": {n: kept[n] for n in changed}, "after": {n: fresh[n] for n in changed}},
+            gained=gained, lost=lost, cost=cost)
+        row.settings = fresh
+        row.revision += 1
+        row.save(update_fields=["settings", "revision"])
+    return entry

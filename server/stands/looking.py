@@ -1,0 +1,139 @@
+"""What a condition finds on the real ground, and why a place carries a plant or does not."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from server.levels.models import Level
+from server.levels.scene import Scene, scene_of
+from server.stands.engine import Planting
+from thicket.ground.heights import at_cells
+from thicket.ground.relief import to_cells
+from thicket.ground.shapes import distances_at
+from thicket.planting.density import TOUCH_UNIT, density_at
+from thicket.site.conditions import Condition, histogram, joined, middle, result
+from thicket.site.fields import DISTANCES, far_away, values
+
+SAMPLE, PATCH = 1 << 20, 64
+DISTANCE_SHOWN = 150.0
+_RANGES = {"slope": (0.0, 60.0), "facing": (0.0, 360.0), "layer": (0.0, 1.0), "noise": (0.0, 1.0), "mask": (0.0, 1.0)}
+
+
+def _sampled(scene: Scene, c: Condition) -> np.ndarray:
+    """A condition's values over the level; of a large one, in patches spread evenly over about a million cells."""
+    rows, columns = scene.ground.cells
+    if rows * columns <= SAMPLE:
+        return scene.whole_values(c).ravel()
+    scene.ready(c)
+    step = math.ceil(math.sqrt(rows * columns / SAMPLE))
+    windows = [(x, z, min(x + PATCH, columns), min(z + PATCH, rows)) for z in range(0, rows, PATCH * step)
+               for x in range(0, columns, PATCH * step)]
+    return np.concatenate([scene.values(c, w).ravel() for w in windows])
+
+
+def look(level: Level, c: Condition) -> dict:
+    """How a condition's values lie over the ground: range shown, histogram counts and edges, lowest and highest.
+
+    Distances are shown to `DISTANCE_SHOWN` m, or as far as the band reaches.
+    """
+    scene = scene_of(level)
+    lack = scene.lacks(c)
+    if lack:
+        raise ValueError(lack)
+    if c.kind in DISTANCES and not c.depth:
+        reach = max(DISTANCE_SHOWN, min(c.reach * 1.25, 2000.0))
+        c = Condition(**{**c.__dict__, "lo": -1e4, "hi": reach, "soft_hi": 0.0})
+    found = _sampled(scene, c)
+    if c.kind == "facing":
+        found = found[found >= 0]
+    if c.kind in DISTANCES and not c.depth:
+        found = found[found < far_away(c)]
+    if not found.size:
+        found = np.zeros(1, np.float32)
+    low, high = float(found.min()), float(found.max())
+    lo, hi = (0.0, 1.0) if c.depth else _RANGES.get(c.kind) or (low, high)
+    if c.kind == "slope":
+        hi = max(hi, min(90.0, math.ceil(high / 5) * 5.0))
+    elif c.kind in DISTANCES and not c.depth:
+        lo, hi = min(low, 0.0), c.hi
+    elif c.kind in ("hollow", "flat", "wetness"):
+        lo, hi = (float(v) for v in np.percentile(found, [0.2, 99.8]))
+        lo = 0.0 if c.kind == "flat" else lo
+    counts, edges = histogram(found, lo, hi, 64)
+    return {"counts": counts.tolist(), "edges": edges.tolist(), "lowest": low, "highest": high}
+
+
+def layer_bands(level: Level, layer: str) -> dict:
+    """The altitudes and slopes that hold the middle nine tenths of a ground layer.
+
+    Raises: ValueError when the level has no such layer or it covers nothing.
+    """
+    scene = scene_of(level)
+    if layer not in scene.layers.names:
+        raise ValueError(f"layer: {level.name} has no ground layer {layer!r}")
+    weights = scene.layers.weights[..., scene.layers.names.index(layer)].astype(np.float64)
+    try:
+        altitude = middle(to_cells(scene.ground.heights), weights)
+        slope = middle(scene.whole_values(Condition("slope", 0, 90)), weights)
+    except ValueError as error:
+        raise ValueError(f"layer: {layer} covers no ground") from error
+    return {"altitude": [round(v, 1) for v in altitude], "slope": [round(v, 1) for v in slope]}
+
+
+def why(planting: Planting, x: float, z: float) -> dict:
+    """Why a place carries a plant of a stand or does not; see `server.stands.conditions_api.WhyOut`.
+
+    Raises: ValueError when the place lies outside the level.
+    """
+    scene = planting.scene
+    if not (0 <= x < scene.width and 0 <= z < scene.length):
+        raise ValueError(f"place: {x:g}, {z:g} lies outside the level, which is {scene.width:g} m × {scene.length:g} m")
+    point = _nearest_place(planting, x, z)
+    at_x, at_z = (point["x"], point["z"]) if point else (x, z)
+    there = (np.array([at_x]), np.array([at_z]))
+    dense = float(density_at(planting.suitability.array, scene.cell, planting.touch, planting.touch_cell, *there)[0])
+    touch = float(at_cells(planting.touch.astype(np.float32), planting.touch_cell, *there)[0]) / TOUCH_UNIT
+    shapes = [s for s in scene.clearing(planting.settings.clear_of)]
+    shut = ""
+    for s in shapes:
+        far = float(distances_at([s], *there)[0][0])
+        if far < s.clear + planting.footprint:
+            shut = (f"{s.name} ({s.kind}) keeps {s.clear:g} m clear, and the thickest trunk needs {planting.footprint:.2g} m; "
+                    f"{'this is inside it' if far < 0 else f'this is {far:.1f} m from its edge'}")
+    return {"x": at_x, "z": at_z, "conditions": _told(scene, planting, at_x, at_z),
+            "suitability": float(at_cells(planting.suitability.array, scene.cell, *there)[0]), "touch": touch, "density": dense,
+            "fullness": planting.core.fullness, "place": point, "shut": shut,
+            "planted": bool(point and point["threshold"] < dense * planting.core.fullness and not shut)}
+
+
+def _told(scene: Scene, planting: Planting, x: float, z: float) -> list[dict]:
+    """Each condition's value, result and the suitability up to it, in the cell that holds a place."""
+    rows, columns = scene.ground.cells
+    i, j = min(int(x / scene.cell), columns - 1), min(int(z / scene.cell), rows - 1)
+    window = (i, j, i + 1, j + 1)
+    out, total = [], None
+    for c in planting.settings.rules():
+        scene.ready(c)
+        value = scene.values(c, window) if scene.lacks(c) else values(scene.site, c, window)
+        if c.on and c.density:
+            total = joined(total, value, c)
+        far = c.kind in DISTANCES and not c.depth and value[0, 0] >= far_away(c)
+        out.append({"kind": c.kind, "value": float(value[0, 0]), "beyond": bool(far), "result": float(result(value, c)[0, 0]),
+                    "running": None if total is None else float(total[0, 0]), "on": c.on and c.density, "join": c.join})
+    return out
+
+
+def _nearest_place(planting: Planting, x: float, z: float) -> dict | None:
+    """The stand's place nearest to (x, z), within its spacing."""
+    reach, best = planting.core.spacing, None
+    for sheet in planting.sheets_in((x - reach, z - reach, x + reach, z + reach)):
+        points = planting.points(sheet)
+        if len(points.x):
+            far = np.hypot(points.x - x, points.z - z)
+            k = int(far.argmin())
+            if far[k] <= reach and (best is None or far[k] < best["distance"]):
+                best = {"x": float(points.x[k]), "z": float(points.z[k]), "distance": float(far[k]),
+                        "threshold": float(points.threshold[k])}
+    return best

@@ -1,0 +1,262 @@
+"""Heightmaps from open formats: 16-bit PNG, headerless raw, GeoTIFF, NumPy arrays, and triangle meshes seen from above."""
+
+from __future__ import annotations
+
+import struct
+import warnings
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+import rasterio
+from PIL import Image, UnidentifiedImageError
+from rasterio.errors import NotGeoreferencedWarning, RasterioError
+from rasterio.fill import fillnodata
+
+from thicket.formats.mesh_in import mesh_heights
+
+LARGEST, SMALLEST = 4097, 9
+RAW_SUFFIXES, MESH_SUFFIXES = (".raw", ".r16", ".bin"), (".glb", ".gltf", ".obj")
+_BAD = (OSError, SyntaxError, ValueError, EOFError, struct.error, RasterioError, UnidentifiedImageError,
+        Image.DecompressionBombError)
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How to read what a file does not say: the width and byte order of a raw file, the cell size in m for a mesh."""
+
+    width: int | None = None
+    big_endian: bool | None = None
+    cell: float | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class HeightsFile:
+    """A heightmap as its file has it.
+
+    steps: whole-number values (rows, columns) that lie between a lowest and a highest altitude yet to be given, or
+    None; metres: float32 altitudes, or None; full: the step that stands for the highest altitude. cell, low, high in m
+    where the file says them. filled: the share of the ground where the file says nothing and neighbours were carried
+    over. notes: what a person should know, sentences.
+    """
+
+    kind: str
+    steps: np.ndarray | None = None
+    metres: np.ndarray | None = None
+    full: int = 0
+    cell: float | None = None
+    low: float | None = None
+    high: float | None = None
+    filled: float = 0.0
+    notes: list[str] = field(default_factory=list)
+    reading: Reading = Reading()
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        return (self.metres if self.steps is None else self.steps).shape
+
+    def altitudes(self, low: float | None = None, high: float | None = None) -> np.ndarray:
+        """Heights float32 (rows, columns) in m, the lowest and highest altitude as given or as the file says.
+
+        Raises: ValueError when the file does not say them and they are not given, or low is not below high.
+        """
+        low, high = self.low if low is None else low, self.high if high is None else high
+        if self.metres is not None and (low, high) == (self.low, self.high):
+            return self.metres
+        if low is None or high is None:
+            raise ValueError("the file does not say how high its lowest and highest steps lie: give both, in m")
+        if not (np.isfinite(low) and np.isfinite(high) and low < high):
+            raise ValueError(f"the lowest altitude ({low:g} m) must lie below the highest ({high:g} m)")
+        if self.steps is not None:
+            table = (low + np.arange(self.full + 1) * ((high - low) / self.full)).astype(np.float32)
+            return table[self.steps]
+        span = max(float(self.high) - float(self.low), 1e-9)
+        return (low + (self.metres.astype(float) - float(self.low)) * ((high - low) / span)).astype(np.float32)
+
+
+def _check_size(rows: int, columns: int) -> None:
+    if rows > LARGEST or columns > LARGEST:
+        raise ValueError(f"it is {columns:,} × {rows:,}; at most {LARGEST:,} × {LARGEST:,} values are taken")
+    if rows < SMALLEST or columns < SMALLEST:
+        raise ValueError(f"it is {columns} × {rows}; a level needs at least {SMALLEST} × {SMALLEST} values")
+
+
+def _from_png(path: Path, reading: Reading) -> HeightsFile:
+    with path.open("rb") as file:
+        head = file.read(33)
+    columns, rows, bits, colour = struct.unpack(">IIBB", head[16:26])
+    _check_size(rows, columns)
+    if colour not in (0, 4):
+        raise ValueError("it holds colours; a heightmap is a greyscale picture")
+    with Image.open(path) as image:
+        said = {k: float(v) for k, v in image.info.items() if k in ("low", "high", "cell") and isinstance(v, str)}
+        values = np.array(image.getchannel(0) if image.mode == "LA" else image)
+    if bits == 16:
+        steps = values.astype(np.uint16, copy=False)
+    else:
+        steps = values.astype(np.uint8, copy=False)
+    return HeightsFile("16-bit PNG" if bits == 16 else f"{bits}-bit PNG", steps, full=65535 if bits == 16 else int(2**min(bits, 8)) - 1
+                       if bits < 8 else 255, notes=_steps_note(bits), **said)
+
+
+def _steps_note(bits: int) -> list[str]:
+    if bits >= 16:
+        return []
+    return [f"It has only {2**bits} steps of height, so slopes will be terraced: bring in 16 bits where you can."]
+
+
+def _smoothness(values: np.ndarray) -> float:
+    """How much neighbours differ; the right width and byte order give the least."""
+    v = values.astype(np.float32)
+    return float(np.abs(np.diff(v, axis=0)).mean() + np.abs(np.diff(v, axis=1)).mean())
+
+
+def raw_widths(count: int) -> list[int]:
+    """Widths that a headerless file of so many values may have, squarest first."""
+    found = {w for w in range(SMALLEST, min(LARGEST, count // SMALLEST) + 1) if count % w == 0 and count // w <= LARGEST}
+    return sorted(found, key=lambda w: (abs(np.log(w * w / count)), w))
+
+
+def _from_raw(path: Path, reading: Reading) -> HeightsFile:
+    size = path.stat().st_size
+    if size % 2:
+        raise ValueError(f"it has {size:,} bytes, an odd number; 16-bit values have two each, so it is cut short or of another kind")
+    count = size // 2
+    if count > LARGEST * LARGEST:
+        raise ValueError(f"it holds {count:,} values; at most {LARGEST:,} × {LARGEST:,} are taken")
+    widths = raw_widths(count)
+    if reading.width is not None:
+        if reading.width < 1 or count % reading.width:
+            raise ValueError(f"{count:,} values do not make whole rows of {reading.width:,}")
+        _check_size(count // reading.width, reading.width)
+        widths = [reading.width]
+    if not widths:
+        raise ValueError(f"{count:,} values make no rectangle between {SMALLEST} and {LARGEST:,} on a side; "
+                         "it is cut short or has a header")
+    data = path.read_bytes()
+    orders = (">u2", "<u2") if reading.big_endian is None else (">u2",) if reading.big_endian else ("<u2",)
+    tries = [(_smoothness(np.frombuffer(data, o).reshape(-1, w)[:512]), w, o) for w in widths[:6] for o in orders]
+    best = min(t[0] for t in tries)
+    rough, width, order = next(t for t in tries if t[0] <= best * 1.02)
+    guessed = [name for name, given in (("width", reading.width), ("byte order", reading.big_endian)) if given is None]
+    told = f"{width:,} × {count // width:,} values, {'most' if order == '>u2' else 'least'} significant byte first"
+    note = [f"{told}; the {' and the '.join(guessed)} {'is' if len(guessed) == 1 else 'are'} guessed."] if guessed else []
+    return HeightsFile("16-bit raw", np.frombuffer(data, order).reshape(-1, width).astype(np.uint16), full=65535, notes=note,
+                       reading=replace(reading, width=width, big_endian=order == ">u2"))
+
+
+def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        with rasterio.open(path, driver="GTiff") as file:
+            _check_size(file.height, file.width)
+            values = file.read(1)
+            holes = file.read_masks(1) == 0
+            scale, offset, transform, crs, bands = file.scales[0], file.offsets[0], file.transform, file.crs, file.count
+            tags = file.tags()
+    if np.iscomplexobj(values):
+        raise ValueError("it holds complex numbers, not heights")
+    placed = not transform.is_identity
+    notes = [f"It has {bands} bands; the first is taken for the heights."] if bands > 1 else []
+    cell = None
+    if placed:
+        across, down = abs(transform.a), abs(transform.e)
+        if crs is not None and crs.is_geographic:
+            notes.append("Its size is in degrees, not in m: give the cell size.")
+        elif abs(across - down) > 0.01 * across:
+            raise ValueError(f"its cells are {across:g} m by {down:g} m; square cells are needed, resample it first")
+        else:
+            cell = across
+        if transform.e > 0:
+            values, holes = values[::-1], holes[::-1]
+    whole = np.issubdtype(values.dtype, np.integer)
+    if whole and not placed and values.dtype in (np.uint8, np.uint16) and (scale, offset) == (1.0, 0.0):
+        bits = values.dtype.itemsize * 8
+        if holes.any():
+            values = np.rint(_fill(values.astype(np.float32), holes)).astype(values.dtype)
+        said = {k: float(tags[f"KT_{k.upper()}"]) for k in ("low", "high", "cell") if f"KT_{k.upper()}" in tags}
+        return HeightsFile(f"{bits}-bit TIFF", np.ascontiguousarray(values), full=2**bits - 1, filled=float(holes.mean()),
+                           notes=notes + _steps_note(bits), **said)
+    metres = (values.astype(np.float64) * scale + offset).astype(np.float32)
+    return _in_metres(f"GeoTIFF, {values.dtype}", metres, holes, cell, notes)
+
+
+def _in_metres(kind: str, metres: np.ndarray, holes: np.ndarray, cell: float | None, notes: list[str]) -> HeightsFile:
+    """A file that says its altitudes: holes filled, range read off."""
+    holes = holes | ~np.isfinite(metres)
+    share = float(holes.mean())
+    metres = np.ascontiguousarray(_fill(metres, holes) if share else metres)
+    low, high = float(metres.min()), float(metres.max())
+    if max(abs(low), abs(high)) > 1e5:
+        raise ValueError(f"its values run from {low:g} to {high:g}, which cannot be altitudes in m")
+    return HeightsFile(kind, metres=metres, cell=cell, low=low, high=high, filled=share, notes=notes)
+
+
+def _fill(metres: np.ndarray, holes: np.ndarray) -> np.ndarray:
+    """Carry the ground around over the holes."""
+    if holes.all():
+        raise ValueError("it holds no height at all")
+    solid = np.where(holes, 0, metres).astype(np.float32)
+    out = fillnodata(solid, mask=(~holes).astype(np.uint8), max_search_distance=float(max(metres.shape)), smoothing_iterations=1)
+    return out.astype(np.float32)
+
+
+def _from_npy(path: Path, reading: Reading) -> HeightsFile:
+    values = np.load(path, mmap_mode="r", allow_pickle=False)
+    if not isinstance(values, np.ndarray) or values.ndim != 2 or values.dtype.kind not in "iuf":
+        raise ValueError("it holds no table of numbers with rows and columns")
+    _check_size(*values.shape)
+    kind = f"NumPy array, {values.dtype}"
+    if values.dtype in (np.uint8, np.uint16):
+        bits = values.dtype.itemsize * 8
+        return HeightsFile(kind, np.ascontiguousarray(values), full=2**bits - 1, notes=_steps_note(bits))
+    with np.errstate(over="ignore"):
+        return _in_metres(kind, np.array(values, np.float32), np.zeros(values.shape, bool), None, [])
+
+
+def _from_mesh(path: Path, reading: Reading) -> HeightsFile:
+    seen = mesh_heights(path, reading.cell, LARGEST)
+    _check_size(*seen.heights.shape)
+    file = _in_metres(f"mesh of {seen.triangles:,} triangles", seen.heights, np.isnan(seen.heights), seen.cell, [])
+    if file.filled:
+        file.notes.append(f"Seen from above, the mesh leaves {file.filled:.1%} of its rectangle uncovered.")
+    file.notes.append("Its y is taken for up; where parts lie over each other, the highest counts.")
+    return replace(file, reading=replace(reading, cell=seen.cell))
+
+
+def read_heights(path: Path, name: str, reading: Reading = Reading()) -> HeightsFile:
+    """Read a heightmap.
+
+    Parameters: path of the file; the name it goes by, whose ending tells a raw file or a mesh; reading, what the file
+    itself does not say. Its size is checked before its values are unpacked.
+
+    Raises: ValueError naming the file and the cause when it is cut short, too large or small, or not a heightmap.
+    """
+    suffix = Path(name).suffix.lower()
+    try:
+        with path.open("rb") as file:
+            head = file.read(8)
+        if head.startswith(b"\x89PNG"):
+            found = _from_png(path, reading)
+        elif head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
+            found = _from_tiff(path, reading)
+        elif head.startswith(b"\x93NUMPY"):
+            found = _from_npy(path, reading)
+        elif suffix in MESH_SUFFIXES:
+            found = _from_mesh(path, reading)
+        elif suffix in RAW_SUFFIXES:
+            found = _from_raw(path, reading)
+        else:
+            raise ValueError("it is none of PNG, GeoTIFF, NumPy .npy, raw (.raw, .r16, .bin), glTF or OBJ")
+    except _BAD as error:
+        raise ValueError(f"{name}: {_sentence(error)}") from error
+    if found.filled and not any("uncovered" in n for n in found.notes):
+        found.notes.append(f"{found.filled:.1%} of it holds no height; that was filled from the ground around.")
+    return found
+
+
+def _sentence(error: Exception) -> str:
+    """The cause in words; a library's own message only when it says more than that the file is broken."""
+    if type(error) is ValueError and not any(w in str(error) for w in ("reshape", "buffer", "mmap", "array")):
+        return str(error)
+    return f"it is damaged or cut short and cannot be read ({str(error).splitlines()[0][:120] if str(error) else type(error).__name__})"

@@ -1,0 +1,172 @@
+"""Ground layers and mask images from PNG and GeoTIFF."""
+
+from __future__ import annotations
+
+import struct
+import warnings
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numba as nb
+import numpy as np
+import rasterio
+from PIL import Image
+from rasterio.errors import NotGeoreferencedWarning
+
+from thicket.formats.heights_in import _BAD, LARGEST, _sentence
+from thicket.ground.rasters import resample
+
+MOST_LAYERS = 8
+
+
+def _png_channels(path: Path) -> list[np.ndarray]:
+    """The channels of a PNG, uint8 or uint16 (rows, columns) each."""
+    with path.open("rb") as file:
+        columns, rows, bits, colour = struct.unpack(">IIBB", file.read(26)[16:26])
+    _check_size(rows, columns)
+    if bits == 16 and colour in (2, 6):
+        return _deep_channels(path, columns, rows, 3 if colour == 2 else 4)
+    with Image.open(path) as image:
+        if image.mode == "P":
+            raise ValueError("it is a picture with a palette, not weights")
+        values = np.array(image)
+    values = values.astype(np.uint8) * np.uint8(255) if values.dtype == bool else values
+    values = values.astype(np.uint16) if values.dtype == np.int32 else values
+    return [values] if values.ndim == 2 else [np.ascontiguousarray(values[..., k]) for k in range(values.shape[2])]
+
+
+def _deep_channels(path: Path, columns: int, rows: int, channels: int) -> list[np.ndarray]:
+    """A colour PNG of 16 bits a channel, which Pillow would cut to 8: GDAL reads it whole."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        with rasterio.open(path, driver="PNG") as file:
+            return list(file.read())
+
+
+def _tiff_bands(path: Path) -> list[np.ndarray]:
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        with rasterio.open(path, driver="GTiff") as file:
+            _check_size(file.height, file.width)
+            if file.count > MOST_LAYERS:
+                raise ValueError(f"it has {file.count} bands; a level holds at most {MOST_LAYERS} ground layers")
+            return list(file.read())
+
+
+def _check_size(rows: int, columns: int) -> None:
+    if rows > LARGEST or columns > LARGEST:
+        raise ValueError(f"it is {columns:,} × {rows:,}; at most {LARGEST:,} × {LARGEST:,} values are taken")
+
+
+def _as_share(values: np.ndarray) -> np.ndarray:
+    """Weights float32 0–1 of any number type."""
+    if values.dtype == np.uint8:
+        return values.astype(np.float32) / np.float32(255)
+    if values.dtype == np.uint16:
+        return values.astype(np.float32) / np.float32(65535)
+    if np.issubdtype(values.dtype, np.floating):
+        return np.clip(np.nan_to_num(values.astype(np.float32)), 0, None)
+    raise ValueError(f"its values are of type {values.dtype}; 8 or 16 bits or floating point are taken")
+
+
+def read_channels(path: Path, name: str) -> list[np.ndarray]:
+    """The channels of a PNG or the bands of a GeoTIFF, float32 (rows, columns) each, 1 for full.
+
+    Raises: ValueError naming the file and the cause.
+    """
+    try:
+        with path.open("rb") as file:
+            head = file.read(4)
+        if head.startswith(b"\x89PNG"):
+            found = _png_channels(path)
+        elif head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
+            found = _tiff_bands(path)
+        else:
+            raise ValueError("it is neither PNG nor GeoTIFF")
+        return [_as_share(values) for values in found]
+    except _BAD as error:
+        raise ValueError(f"{name}: {_sentence(error)}") from error
+
+
+@nb.njit(nogil=True, cache=True)
+def _share_out(weights, out):
+    """Whole weights that add up to 255 in every cell, the left-over ones to the largest remainders."""
+    n = weights.shape[0]
+    bare = 0
+    part = np.empty(n)
+    for k in range(weights.shape[1]):
+        total = 0.0
+        for c in range(n):
+            total += weights[c, k]
+        if not total > 0.0:
+            bare += 1
+            for c in range(n):
+                out[k, c] = 255 if c == 0 else 0
+            continue
+        left = 255
+        for c in range(n):
+            exact = weights[c, k] / total * 255.0
+            whole = int(exact + 1e-4)
+            part[c] = exact - whole
+            out[k, c] = whole
+            left -= whole
+        for _ in range(left):
+            most = 0
+            for c in range(1, n):
+                if part[c] > part[most]:
+                    most = c
+            out[k, most] += 1
+            part[most] -= 1.0
+    return bare
+
+
+@dataclass(frozen=True, eq=False)
+class Layers:
+    """weights uint8 (rows, columns, layers), 255 altogether in every cell; bare, the share of cells no layer covered,
+    which the first layer was given; notes, sentences."""
+
+    names: list[str]
+    weights: np.ndarray
+    bare: float
+    notes: list[str] = field(default_factory=list)
+
+
+def normalised(channels: Sequence[np.ndarray], names: Sequence[str], shape: tuple[int, int], file: str) -> Layers:
+    """Ground layers for a level of `shape` cells: brought to its resolution and to 255 in every cell.
+
+    Raises: ValueError when names and channels do not match, a name comes twice, or the maps are of another form.
+    """
+    names = [n.strip() for n in names]
+    if len(names) != len(channels):
+        raise ValueError(f"{file}: there are {len(channels)} layers and {len(names)} names; each layer needs one")
+    if len(channels) > MOST_LAYERS:
+        raise ValueError(f"{file}: there are {len(channels)} layers; a level holds at most {MOST_LAYERS}")
+    if not all(names) or len(set(names)) < len(names):
+        raise ValueError(f"{file}: every layer needs a name of its own")
+    notes, rows, columns = [], *shape
+    for channel in channels:
+        high, wide = channel.shape
+        if abs(np.log((wide / high) / (columns / rows))) > 0.02:
+            raise ValueError(f"{file}: the layers are {wide} × {high}, the level has {columns} × {rows} cells: "
+                             "they are not of one form, so the layers would be stretched")
+    if any(c.shape != tuple(shape) for c in channels):
+        high, wide = channels[0].shape
+        notes.append(f"The layers are {wide} × {high} and are resampled to the level's {columns} × {rows} cells.")
+    weights = np.stack([resample(c, shape).ravel() for c in channels])
+    out = np.empty((rows * columns, len(channels)), np.uint8)
+    bare = _share_out(weights, out) / (rows * columns)
+    if bare:
+        notes.append(f"{bare:.1%} of the ground has no layer; it is given to {names[0]}.")
+    return Layers(names, out.reshape(rows, columns, len(channels)), bare, notes)
+
+
+def read_mask(path: Path, name: str) -> np.ndarray:
+    """A mask image as uint8 (rows, columns): the first channel, 255 for full.
+
+    Raises: ValueError naming the file and the cause.
+    """
+    channels = read_channels(path, name)
+    if len(channels) > 2:
+        raise ValueError(f"{name}: it holds colours; a mask is a greyscale picture")
+    return np.rint(np.clip(channels[0], 0, 1) * 255).astype(np.uint8)

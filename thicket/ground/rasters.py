@@ -1,0 +1,58 @@
+"""Rasters of one extent at another resolution."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy.sparse import csr_array
+
+
+def _weights(old: int, new: int, ratio: float) -> csr_array:
+    """How much each of `old` cells gives to each of `new` cells, each `ratio` old cells long, along one axis.
+
+    Toward fewer cells every old cell counts by the length it shares with the new one; toward more cells the two
+    nearest count by their distance. Beyond the old raster its last value holds. Shape (new, old), rows add up to 1.
+    """
+    rows, columns, parts = [], [], []
+    for k in range(new):
+        if ratio > 1:
+            lo, hi = min(k * ratio, old - 1.0), min((k + 1) * ratio, float(old))
+            cells = list(range(int(lo), max(int(np.ceil(hi - 1e-9)), int(lo) + 1)))
+            lengths = [max(min(hi, c + 1) - max(lo, c), 1e-12) for c in cells]
+            shares = [length / sum(lengths) for length in lengths]
+        else:
+            at = min(max((k + 0.5) * ratio - 0.5, 0.0), old - 1.0)
+            first = min(int(at), max(old - 2, 0))
+            cells, shares = [first, min(first + 1, old - 1)], [1 - (at - first), at - first]
+        rows += [k] * len(shares)
+        columns += cells
+        parts += shares
+    return csr_array((parts, (rows, columns)), shape=(new, old))
+
+
+def resample(raster: np.ndarray, shape: tuple[int, int], ratio: float | None = None) -> np.ndarray:
+    """A raster whose values sit at cell centres, at another resolution.
+
+    Toward fewer cells values are averaged by area, toward more interpolated bilinearly.
+
+    Parameters: raster (rows, columns); shape of the result; ratio, the new cell's size over the old one's when the two
+    do not cover quite the same ground (both begin at the same corner). Returns: an array of the raster's type,
+    whole-number types rounded; the raster itself when it already has the shape and the cell.
+    """
+    shape = tuple(shape)
+    if raster.shape == shape and ratio in (None, 1.0):
+        return raster
+    ratios = (ratio, ratio) if ratio else (raster.shape[0] / shape[0], raster.shape[1] / shape[1])
+    wide = _weights(raster.shape[0], shape[0], ratios[0]) @ raster.astype(np.float64)
+    out = (_weights(raster.shape[1], shape[1], ratios[1]) @ wide.T).T
+    if np.issubdtype(raster.dtype, np.integer):
+        out = np.rint(out)
+    return np.ascontiguousarray(out.astype(raster.dtype))
+
+
+def regrid_vertices(heights: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    """Heights at grid vertices for another number of vertices over the same ground, bilinear; float32."""
+    from thicket.ground.heights import sample
+
+    v, u = np.meshgrid(np.linspace(0, heights.shape[0] - 1, shape[0]), np.linspace(0, heights.shape[1] - 1, shape[1]),
+                       indexing="ij")
+    return sample(np.asarray(heights, np.float32), u.ravel(), v.ravel()).reshape(shape)
