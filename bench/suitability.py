@@ -7,7 +7,8 @@ import numpy as np
 from thicket.site.conditions import Condition, joined, suitability
 
 SIDE = 1024
-CONDITIONS = [Condition("altitude", 320, 410, 6, 14), Condition("slope", 0, 28, 0, 9), Condition("facing", 0, 70, 0, 30, centre=200),
+CONDITIONS = [Condition("altitude", 320, 410, 6, 14), Condition("slope", 0, 28, 0, 9),
+              Condition("facing", 0, 70, 0, 30, centre=200),
               Condition("hollow", -9, 0.5, 0, 1.5, "or"), Condition("wetness", 5, 30, 1.5, 0), Condition("layer", 0.4, 1, 0.2, 0,
                                                                                                    "except", layers=("scree",))]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from demo.ground import SIZE, TRAMWAY, WATER
+from demo.ground import ENGINE_HOUSE, SIZE, TRAMWAY, WATER
 from thicket.planting.density import TOUCH_UNIT
 from thicket.planting.strokes import Stroke, stroke_delta
 
@@ -24,6 +24,21 @@ BOOKMARKS = (("From the west rim", 170, 430, 6.0, 101, -8, 50), ("By the water",
 STOCK = {"birch": ("Birch", 9.6, 2.3, 0.16), "slate-block": ("Slate block", 0.9, 1.0, 0.9),
          "moor-grass": ("Moor-grass", 0.7, 0.4, 0.05)}
 """slug: name, height, crown radius, trunk radius, all in m."""
+
+SHAPES = [
+    {"kind": "path", "form": "line", "name": "Tramway", "points": TRAMWAY, "width": 3.4, "clear": 1.2, "hatch": "blank"},
+    {"kind": "path", "form": "line", "name": "Sheep track", "width": 1.2, "clear": 0.4, "hatch": "blank",
+     "points": ((118, 1024), (132, 930), (108, 840), (140, 742), (128, 640), (96, 560), (104, 452), (150, 402), (196, 352),
+                (240, 250), (330, 168), (450, 128), (590, 150), (700, 120), (824, 96), (1024, 88))},
+    {"kind": "obstacle", "form": "box", "name": "Engine house", "clear": 1.5, "hatch": "cross",
+     "box": {"x": ENGINE_HOUSE[0], "z": ENGINE_HOUSE[1] - 1, "width": 7.5, "length": 15, "heading": 72}},
+    {"kind": "obstacle", "form": "circle", "name": "Chimney", "clear": 1, "hatch": "cross",
+     "round": {"x": 652, "z": 643.5, "radius": 1.6}},
+    {"kind": "area", "form": "polygon", "name": "Flooded pit", "clear": 0, "hatch": "upright",
+     "points": ((384, 458), (404, 432), (452, 424), (500, 440), (520, 474), (512, 516), (470, 540), (420, 536), (388, 508))},
+    {"kind": "area", "form": "polygon", "name": "East tips", "clear": None, "hatch": "dots",
+     "points": ((585, 320), (660, 286), (800, 232), (868, 300), (876, 440), (840, 580), (760, 560), (640, 528), (612, 440))},
+]
 
 STANDS = [
     {"slug": "slate-blocks", "name": "Slate blocks", "stratum": "Stone", "sward": False, "settings": {

@@ -10,7 +10,6 @@ from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
 from pydantic import ValidationError as SchemaError
 
-
 FILES = ("/drafts", "/masks", "/shapes.geojson")
 """Where files are sent to, which may be larger."""
 

@@ -147,8 +147,8 @@ def try_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
     rows = stands_of(level)
     for stand in rows:
         touch = fitted(touch_of(stand).array, level.touch_cell, shape, data.cell)
-        g, l = compare(Planting(stand), Planting(stand, touch=touch, scene=scene))
-        gained, lost = gained + g, lost + l
+        more, fewer = compare(Planting(stand), Planting(stand, touch=touch, scene=scene))
+        gained, lost = gained + more, lost + fewer
     now = level.touch_shape
     return {"rows": shape[0], "columns": shape[1], "bytes_now": 2 * now[0] * now[1] * len(rows),
             "bytes_then": 2 * shape[0] * shape[1] * len(rows), "stands": len(rows), "gained": gained, "lost": lost}

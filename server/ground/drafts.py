@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 import shutil
 import tempfile
 from collections.abc import Iterable, Iterator
@@ -139,8 +138,8 @@ def _read_heights(draft: Draft, job: Job) -> tuple[NewGround | None, dict]:
         np.save(folder_of(draft) / "heights.npy", heights)
         found |= {"lowest": float(heights.min()), "highest": float(heights.max())}
     else:
-        found["wanted"] = "Say " + " and ".join({"cell": "the cell size", "low": "the lowest altitude", "high": "the highest altitude"}[k]
-                                                for k in wanted) + ": the file does not."
+        words = {"cell": "the cell size", "low": "the lowest altitude", "high": "the highest altitude"}
+        found["wanted"] = f"Say {' and '.join(words[k] for k in wanted)}: the file does not."
     shown = file.metres if shown is None else shown
     counts, edges = histogram(shown, float(shown.min()), float(shown.max()), 64)
     found["histogram"] = {"counts": counts.tolist(), "edges": edges.tolist()}
@@ -176,6 +175,7 @@ def _read_layers(draft: Draft, job: Job) -> tuple[NewGround, dict]:
     names = draft.options.get("names") or _suggested(draft.names, [len(c) for c in channels])
     found = {"kind": f"{total} layers", "rows": channels[0][0].shape[0], "columns": channels[0][0].shape[1], "names": names}
     job.tell(0.2, "Weighing the layers")
+    Draft.objects.filter(pk=draft.pk).update(found=found)
     flat = [c for group in channels for c in group]
     layers = importing.normalised(flat, names, _shape_for(draft), ", ".join(draft.names))
     shares = layers.weights.reshape(-1, total).mean(axis=0) / 255

@@ -116,9 +116,10 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
                      "gained": change.gained, "lost": change.lost, "notes": lacking, "refused": False})
         marks = level.bookmarks if new.heights is None else reseated(level, new.heights, new.cell)
         for total, was, now in zip(totals, level.bookmarks, marks):
-            costs = [stand_cost(before, stock, bookmark_view(level, was)), stand_cost(after, stock, bookmark_view(level, now), True)]
+            cost = stand_cost(before, stock, bookmark_view(level, was))
+            then = stand_cost(after, stock, bookmark_view(level, now), True)
             for name in LINES:
-                total[name] += line(costs[1], name) - line(costs[0], name)
+                total[name] += line(then, name) - line(cost, name)
     if new.heights is not None:
         notes += _moved_notes(level, scene)
     views = [{"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}} for b, t in zip(level.bookmarks, totals)]
@@ -177,7 +178,8 @@ def _store(level: Level, new: NewGround, tell: Tell) -> dict:
                    "columns": new.heights.shape[1] - 1, "low": float(new.heights.min()), "high": float(new.heights.max())}
     shape = (fields.get("rows", level.rows), fields.get("columns", level.columns))
     if new.layers is not None:
-        store(level, "layers", new.layers.weights, revision, lambda s: tell(0.5 + s / 2 if both else s, "Storing the ground layers"))
+        store(level, "layers", new.layers.weights, revision,
+              lambda s: tell(0.5 + s / 2 if both else s, "Storing the ground layers"))
         old = {said["name"]: said["colour"] for said in level.layers}
         spare = [c for c in COLOURS if c not in old.values()] or list(COLOURS)
         fields |= {"layers_revision": revision, "layers": [

@@ -8,8 +8,8 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
 
-from server.journal.models import Entry
 from server.ground.swapping import swap_ground
+from server.journal.models import Entry
 from server.levels.models import Level
 from server.shapes.keeping import swap_shapes
 from server.stands.models import Stand

@@ -18,6 +18,7 @@ from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn, ShapesOut, Shapes
 from thicket.formats.geojson import read_shapes, shapes_geojson
 
 router = Router(tags=["shapes"])
+MOST_BYTES = 8 << 20
 
 
 def _out(shape: Shape) -> dict:
@@ -70,7 +71,10 @@ def geojson(request: HttpRequest, slug: str):
 def bring_in(request: HttpRequest, slug: str, key: UUID, name: str = "shapes.geojson", instead: bool = False):
     """Shapes from a GeoJSON file (the body), added to the level's, or put in place of those that are not locked."""
     level = level_for(request, slug, to="plant")
-    found = read_shapes(request.body, name, level.width, level.length)
+    body = request.read(MOST_BYTES + 1)
+    if len(body) > MOST_BYTES:
+        raise ValueError(f"{name}: it is larger than {MOST_BYTES >> 20} MB")
+    found = read_shapes(body, name, level.width, level.length)
     put = [ShapeIn.model_validate({**shape, "name": shape["name"] or f"{shape['kind']} {k}", "hatch": shape["hatch"] or "slant"}
                                   ).model_dump(mode="json") for k, shape in enumerate(found, start=1)]
     remove = list(level.shapes.filter(locked=False).values_list("pk", flat=True)) if instead else []

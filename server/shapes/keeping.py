@@ -88,9 +88,9 @@ def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict
             change["before"][str(row.pk)], change["after"][str(row.pk)] = was, values
         forget_scene(level)
         moved = plants_moved(before, scene_of(level))
-        entry = Entry.objects.create(level=level, user=user, kind=Entry.Kind.SHAPES, key=key, what=what[:200], change=change,
-                                     gained=sum(g for g, _ in moved.values()), lost=sum(l for _, l in moved.values()))
-    return entry
+        gained, lost = (sum(counts[k] for counts in moved.values()) for k in (0, 1))
+        return Entry.objects.create(level=level, user=user, kind=Entry.Kind.SHAPES, key=key, what=what[:200], change=change,
+                                    gained=gained, lost=lost)
 
 
 def swap_shapes(entry: Entry, back: bool) -> None:

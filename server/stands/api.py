@@ -18,8 +18,8 @@ from server.sight.schemas import ViewIn
 from server.stands.checking import merged
 from server.stands.comparing import compare, difference
 from server.stands.engine import Planting
-from server.stands.models import Stand
 from server.stands.keeping import dependants, keep_settings
+from server.stands.models import Stand
 from server.stands.painting import attempt, cost_change, paint
 from server.stands.payload import encode
 from server.stands.schemas import Number, Share, StandSettings, Strict
@@ -113,7 +113,8 @@ def stand_out(stand: Stand) -> dict:
     columns, rows = planting.sheets
     keys = [planting.key((c, r)) for r in range(rows) for c in range(columns)]
     lacking = [planting.scene.lacks(c) for c in planting.settings.rules() if c.on]
-    return {"id": stand.pk, "number": stand.number, "warnings": [f"{s}." for s in lacking if s], "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
+    return {"id": stand.pk, "number": stand.number, "warnings": [f"{said}." for said in lacking if said],
+            "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
             "revision": stand.revision, "settings": planting.settings, "count": planting.count(),
             "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys}}
 

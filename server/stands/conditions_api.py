@@ -229,7 +229,8 @@ def fit(request: HttpRequest, slug: str, pk: int):
         name = said.pop("stand_name", "")
         if said["kind"] == "stand":
             said["stand"] = numbers.get(name, 0)
-        lack = {"stand": not said["stand"] and f"stand {name!r}", "mask": said["mask"] not in masks and f"mask image {said['mask']!r}",
+        lack = {"stand": not said["stand"] and f"stand {name!r}",
+                "mask": said["mask"] not in masks and f"mask image {said['mask']!r}",
                 "layer": not set(said["layers"]) <= layers and f"ground layer {', '.join(said['layers'])}"}.get(said["kind"])
         if lack:
             notes.append(f"{level.name} has no {lack}: that condition was left out.")

@@ -9,7 +9,6 @@ from functools import cached_property
 import numpy as np
 
 from server.cache import ContentCache
-from server.levels.models import Level
 from server.levels.scene import Raster, Scene, digest, scene_of
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings

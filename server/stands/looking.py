@@ -95,9 +95,8 @@ def why(planting: Planting, x: float, z: float) -> dict:
     there = (np.array([at_x]), np.array([at_z]))
     dense = float(density_at(planting.suitability.array, scene.cell, planting.touch, planting.touch_cell, *there)[0])
     touch = float(at_cells(planting.touch.astype(np.float32), planting.touch_cell, *there)[0]) / TOUCH_UNIT
-    shapes = [s for s in scene.clearing(planting.settings.clear_of)]
     shut = ""
-    for s in shapes:
+    for s in scene.clearing(planting.settings.clear_of):
         far = float(distances_at([s], *there)[0][0])
         if far < s.clear + planting.footprint:
             shut = (f"{s.name} ({s.kind}) keeps {s.clear:g} m clear, and the thickest trunk needs {planting.footprint:.2g} m; "

@@ -134,7 +134,9 @@ class LockedTouch:
         """Bring the kept map up to date with what was stored, when it was so before the change."""
         with _lock:
             known = _maps.get(self.stand.pk)
-        if not known or known.array.shape != self.shape or any(known.revisions.get(at, 0) != revision for at, revision in before.items()):
+        if not known or known.array.shape != self.shape:
+            return
+        if any(known.revisions.get(at, 0) != revision for at, revision in before.items()):
             return
         changed = list(self.tiles)
         fresh = TouchMap(known.array.copy(), known.revisions | {at: tile.revision for at, tile in self.tiles.items()},

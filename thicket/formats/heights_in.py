@@ -91,12 +91,8 @@ def _from_png(path: Path, reading: Reading) -> HeightsFile:
     with Image.open(path) as image:
         said = {k: float(v) for k, v in image.info.items() if k in ("low", "high", "cell") and isinstance(v, str)}
         values = np.array(image.getchannel(0) if image.mode == "LA" else image)
-    if bits == 16:
-        steps = values.astype(np.uint16, copy=False)
-    else:
-        steps = values.astype(np.uint8, copy=False)
-    return HeightsFile("16-bit PNG" if bits == 16 else f"{bits}-bit PNG", steps, full=65535 if bits == 16 else int(2**min(bits, 8)) - 1
-                       if bits < 8 else 255, notes=_steps_note(bits), **said)
+    steps = values.astype(np.uint16 if bits == 16 else np.uint8, copy=False)
+    return HeightsFile(f"{bits}-bit PNG", steps, full=2**bits - 1, notes=_steps_note(bits), **said)
 
 
 def _steps_note(bits: int) -> list[str]:
@@ -120,7 +116,7 @@ def raw_widths(count: int) -> list[int]:
 def _from_raw(path: Path, reading: Reading) -> HeightsFile:
     size = path.stat().st_size
     if size % 2:
-        raise ValueError(f"it has {size:,} bytes, an odd number; 16-bit values have two each, so it is cut short or of another kind")
+        raise ValueError(f"it has {size:,} bytes, an odd number; 16-bit values have two each, so it is cut short or no such file")
     count = size // 2
     if count > LARGEST * LARGEST:
         raise ValueError(f"it holds {count:,} values; at most {LARGEST:,} × {LARGEST:,} are taken")
@@ -259,4 +255,5 @@ def _sentence(error: Exception) -> str:
     """The cause in words; a library's own message only when it says more than that the file is broken."""
     if type(error) is ValueError and not any(w in str(error) for w in ("reshape", "buffer", "mmap", "array")):
         return str(error)
-    return f"it is damaged or cut short and cannot be read ({str(error).splitlines()[0][:120] if str(error) else type(error).__name__})"
+    told = str(error).splitlines()[0][:120] if str(error) else type(error).__name__
+    return f"it is damaged or cut short and cannot be read ({told})"

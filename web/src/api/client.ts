@@ -6,6 +6,18 @@ export type LevelCard = Schemas['LevelCard']
 export type Stand = Schemas['StandOut']
 export type StandSettings = Schemas['StandSettings']
 export type Condition = Schemas['ConditionSettings']
+export type Noise = Schemas['NoiseSettings']
+export type Look = Schemas['LookOut']
+export type Why = Schemas['WhyOut']
+export type ConditionSet = Schemas['SetOut']
+export type Shape = Schemas['ShapeOut']
+export type ShapeIn = Schemas['ShapeIn']
+export type ShapesKept = Schemas['ShapesOut']
+export type Import = Schemas['DraftOut']
+export type ImportOptions = Schemas['DraftOptions']
+export type Mask = Schemas['MaskOut']
+export type Resolution = Schemas['ResolutionOut']
+export type GroundChanged = Schemas['GroundChangedOut']
 export type Distances = Schemas['DistanceSettings']
 export type Item = Schemas['ItemOut']
 export type Marks = Schemas['Marks']
@@ -58,10 +70,33 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
 
 /** Ask for JSON of a type from the API's schema. */
 export async function ask<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
-  return (await send(method, path, body, signal)).json()
+  const response = await send(method, path, body, signal)
+  return response.status === 204 ? (undefined as T) : response.json()
 }
 
 /** Ask for bytes. */
 export async function askBytes(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<ArrayBuffer> {
   return (await send(method, path, body, signal)).arrayBuffer()
+}
+
+/** Send files with fields; `onShare` is told how much of them has gone out. */
+export function upload<T>(path: string, form: FormData | string, onShare: (share: number) => void = () => {}): Promise<T> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest()
+    request.open('POST', `/api${path}`)
+    request.setRequestHeader('X-CSRFToken', cookie('csrftoken'))
+    request.upload.onprogress = (event) => event.lengthComputable && onShare(event.loaded / event.total)
+    request.onerror = () => reject(new ApiError(0, 'The server does not answer; the file was not brought in.'))
+    request.onload = () => {
+      let told: { detail?: string; fields?: string[] } = {}
+      try {
+        told = JSON.parse(request.responseText)
+      } catch {
+        // What is no JSON is no answer of ours.
+      }
+      if (request.status < 300) resolve(told as T)
+      else reject(new ApiError(request.status, told.detail ?? `The server failed (${request.status}).`, told.fields))
+    }
+    request.send(form)
+  })
 }

@@ -132,6 +132,287 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Bring files in to be looked at: heights for a level or for a new one, or ground layers for a level.
+         */
+        post: operations["server_ground_api_bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look
+         * @description How far a draft has come.
+         */
+        get: operations["server_ground_api_look"];
+        /**
+         * Say
+         * @description Say what the files do not, and have them read again.
+         */
+        put: operations["server_ground_api_say"];
+        post?: never;
+        /**
+         * Drop
+         * @description Drop a draft.
+         */
+        delete: operations["server_ground_api_drop"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft}/preview.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Preview
+         * @description The draft's picture.
+         */
+        get: operations["server_ground_api_preview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description Stop reading or storing; nothing of it stays.
+         */
+        post: operations["server_ground_api_stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Begin to store a draft as its level's ground, or as a new level of a name.
+         */
+        post: operations["server_ground_api_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/masks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Masks
+         * @description The level's mask images.
+         */
+        get: operations["server_ground_api_masks"];
+        put?: never;
+        /**
+         * Put Mask
+         * @description Bring in a greyscale picture as a mask image, in place of one of the same name.
+         */
+        post: operations["server_ground_api_put_mask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/masks/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Mask
+         * @description Remove a mask image.
+         */
+        delete: operations["server_ground_api_remove_mask"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/resolution/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Resolution
+         * @description What another size of touch cells would mean; nothing is stored.
+         */
+        post: operations["server_ground_api_try_resolution"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/resolution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Resolution
+         * @description Give the touch maps another cell; all painting is resampled, and undo brings it back as it was.
+         */
+        post: operations["server_ground_api_set_resolution"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/relief/{revision}/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Relief
+         * @description A field of the relief at cell centres: rows and columns uint16, lowest and highest float32, then uint16 values row by
+         *     row from 0 for the lowest to 65534 for the highest; 65535 where there is none, as the facing of flat ground.
+         */
+        get: operations["server_ground_api_relief"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/shapes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shapes
+         * @description All shapes of a level.
+         */
+        get: operations["server_shapes_api_shapes"];
+        put?: never;
+        /**
+         * Change
+         * @description Put and remove shapes, as one journal entry; the plants follow at once.
+         */
+        post: operations["server_shapes_api_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/shapes/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Attempt
+         * @description Plants that changed shapes would bring and take; nothing is stored.
+         */
+        post: operations["server_shapes_api_attempt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/shapes.geojson": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Geojson
+         * @description All shapes as GeoJSON in level metres.
+         */
+        get: operations["server_shapes_api_geojson"];
+        put?: never;
+        /**
+         * Bring In
+         * @description Shapes from a GeoJSON file (the body), added to the level's, or put in place of those that are not locked.
+         */
+        post: operations["server_shapes_api_bring_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/stock/{item}/{revision}.glb": {
         parameters: {
             query?: never;
@@ -236,6 +517,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/stands/{stand}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Difference
+         * @description Where tried settings would gain and lose plants: two counts uint32, then x and z in m float32 of each plant gained,
+         *     then of each lost; 40,000 of each at the most, evenly taken.
+         */
+        post: operations["server_stands_api_try_difference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/stands/{stand}/suitability": {
         parameters: {
             query?: never;
@@ -330,6 +632,170 @@ export interface paths {
          * @description The plants a stroke would leave in its box: x0, z0, x1, z1 float32, then plants; nothing is stored.
          */
         post: operations["server_stands_api_try_stroke"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/conditions/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At
+         * @description The histogram of what a condition looks at, over the real ground.
+         */
+        post: operations["server_stands_conditions_api_look_at"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/conditions/noise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Noise
+         * @description Noise drawn over a piece of the level.
+         */
+        post: operations["server_stands_conditions_api_noise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/layers/{layer}/bands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bands
+         * @description The altitudes and slopes that hold the middle nine tenths of a ground layer.
+         */
+        get: operations["server_stands_conditions_api_bands"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/why": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Why Here
+         * @description Why a place carries a plant of the stand, or does not.
+         */
+        post: operations["server_stands_conditions_api_why_here"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/conditions/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy
+         * @description Give conditions to other stands, in place of theirs; all of them or none. Each stand gets its own journal entry.
+         */
+        post: operations["server_stands_conditions_api_copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/condition-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sets
+         * @description The team's sets of conditions.
+         */
+        get: operations["server_stands_conditions_api_sets"];
+        put?: never;
+        /**
+         * Keep Set
+         * @description Save conditions under a name. Shapes, which belong to one level, are left out; stands are remembered by name.
+         */
+        post: operations["server_stands_conditions_api_keep_set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/condition-sets/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Set
+         * @description Remove a set; those who saved it, and leads, may.
+         */
+        delete: operations["server_stands_conditions_api_drop_set"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/condition-sets/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Fit
+         * @description A set as it can be used in a level.
+         */
+        get: operations["server_stands_conditions_api_fit"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -556,13 +1022,6 @@ export interface components {
             /** Fov */
             fov: number;
         };
-        /** Field_ */
-        Field_: {
-            /** Counts */
-            counts: number[];
-            /** Edges */
-            edges: number[];
-        };
         /**
          * ItemOut
          * @description A stock item: files, footprint radii and height in m, and its states' meshes.
@@ -621,6 +1080,10 @@ export interface components {
             high: number;
             /** Ground Revision */
             ground_revision: number;
+            /** Layers Revision */
+            layers_revision: number;
+            /** Touch Cell */
+            touch_cell: number;
             /** Layers */
             layers: components["schemas"]["Layer"][];
             /** Waters */
@@ -638,10 +1101,6 @@ export interface components {
             packing: number;
             /** Stock */
             stock: components["schemas"]["ItemOut"][];
-            /** Histograms */
-            histograms: {
-                [key: string]: components["schemas"]["Field_"];
-            };
         };
         /**
          * Marks
@@ -735,16 +1194,447 @@ export interface components {
             key: string;
             marks: components["schemas"]["Marks"];
         };
+        /** Bars */
+        Bars: {
+            /** Counts */
+            counts: number[];
+            /** Edges */
+            edges: number[];
+        };
+        /**
+         * DraftOptions
+         * @description What a person says of files that do not say it themselves. cell, low and high in m; width in values and the byte order
+         *     for a raw file; names for layers.
+         */
+        DraftOptions: {
+            /** Cell */
+            cell?: number | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /** Width */
+            width?: number | null;
+            /** Big Endian */
+            big_endian?: boolean | null;
+            /** Names */
+            names?: string[] | null;
+        };
+        /**
+         * DraftOut
+         * @description A draft: what state it is in, how far work on it has come, what was found, what keeping it would change.
+         */
+        DraftOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Level */
+            level: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "heights" | "layers";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "reading" | "ready" | "failed" | "keeping" | "kept";
+            /** Names */
+            names: string[];
+            options: components["schemas"]["DraftOptions"];
+            found: components["schemas"]["Found"] | null;
+            forecast: components["schemas"]["Forecast"] | null;
+            /** Trouble */
+            trouble: string;
+            /** Step */
+            step: string;
+            /** Share */
+            share: number;
+        };
+        /**
+         * Forecast
+         * @description What keeping would change: plants by stand, cost by bookmarked view, and what is re-seated or cut off.
+         */
+        Forecast: {
+            /** Stands */
+            stands: components["schemas"]["StandForecast"][];
+            /** Views */
+            views: components["schemas"]["ViewForecast"][];
+            /** Notes */
+            notes: string[];
+        };
+        /**
+         * Found
+         * @description What was read. Heights: `says`, what the file itself says of cell, low and high; `steps`, the value that stands for the
+         *     highest; `wanted`, what must still be said. Layers: names, the share of the ground each covers, the share none covers.
+         */
+        Found: {
+            /** Kind */
+            kind: string;
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: number;
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
+            /**
+             * Filled
+             * @default 0
+             */
+            filled: number;
+            /** Cell */
+            cell?: number | null;
+            /** Low */
+            low?: number | null;
+            /** High */
+            high?: number | null;
+            /** Lowest */
+            lowest?: number | null;
+            /** Highest */
+            highest?: number | null;
+            /**
+             * Raw
+             * @default false
+             */
+            raw: boolean;
+            /** Width */
+            width?: number | null;
+            /** Big Endian */
+            big_endian?: boolean | null;
+            /**
+             * Says
+             * @default []
+             */
+            says: string[];
+            /** Steps */
+            steps?: number | null;
+            /**
+             * Wanted
+             * @default
+             */
+            wanted: string;
+            histogram?: components["schemas"]["Bars"] | null;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
+            /**
+             * Shares
+             * @default []
+             */
+            shares: number[];
+            /**
+             * Bare
+             * @default 0
+             */
+            bare: number;
+        };
+        /** StandForecast */
+        StandForecast: {
+            /** Stand */
+            stand: number;
+            /** Name */
+            name: string;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Gained */
+            gained: number;
+            /** Lost */
+            lost: number;
+            /** Notes */
+            notes: string[];
+            /** Refused */
+            refused: boolean;
+        };
+        /** ViewForecast */
+        ViewForecast: {
+            /** Name */
+            name: string;
+            /** Change */
+            change: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * KeepIn
+         * @description Keep a draft; a new level needs a name.
+         */
+        KeepIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /** MaskOut */
+        MaskOut: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: number;
+            /** Digest */
+            digest: string;
+        };
+        /**
+         * GroundChangedOut
+         * @description A kept change of the ground, and the stands to be read again.
+         */
+        GroundChangedOut: {
+            entry: components["schemas"]["EntryOut"];
+            /** Stale */
+            stale: number[];
+        };
+        /**
+         * ResolutionOut
+         * @description What touch maps would be: cells a side, bytes in memory for all stands now and then.
+         */
+        ResolutionOut: {
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: number;
+            /** Bytes Now */
+            bytes_now: number;
+            /** Bytes Then */
+            bytes_then: number;
+            /** Stands */
+            stands: number;
+            /** Gained */
+            gained: number;
+            /** Lost */
+            lost: number;
+        };
+        /**
+         * ResolutionIn
+         * @description Another size of the touch maps' cells, in m.
+         */
+        ResolutionIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Cell */
+            cell: number;
+        };
+        /**
+         * Box
+         * @description A box: its middle, width across and length along a compass heading, in m and degrees.
+         */
+        Box: {
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Width */
+            width: number;
+            /** Length */
+            length: number;
+            /** Heading */
+            heading: number;
+        };
+        /**
+         * Round
+         * @description A round outline: its middle and radius in m.
+         */
+        Round: {
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Radius */
+            radius: number;
+        };
+        /** ShapeOut */
+        ShapeOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "path" | "area" | "obstacle";
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "line" | "polygon" | "circle" | "box";
+            /** Name */
+            name: string;
+            /**
+             * Points
+             * @default []
+             */
+            points: [
+                number,
+                number
+            ][];
+            round?: components["schemas"]["Round"] | null;
+            box?: components["schemas"]["Box"] | null;
+            /**
+             * Width
+             * @default 4
+             */
+            width: number;
+            /**
+             * Clear
+             * @default 0.5
+             */
+            clear: number | null;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /**
+             * Hatch
+             * @default slant
+             * @enum {string}
+             */
+            hatch: "slant" | "cross" | "dots" | "upright" | "blank";
+            /** Id */
+            id: number;
+            /**
+             * Reach
+             * @description length of a path or area of an outline, m or m²
+             */
+            reach: number;
+        };
+        /**
+         * ShapesOut
+         * @description A kept action, all shapes as they now are, and the stands to be read again.
+         */
+        ShapesOut: {
+            entry: components["schemas"]["EntryOut"];
+            /** Shapes */
+            shapes: components["schemas"]["ShapeOut"][];
+            /** Stale */
+            stale: number[];
+        };
+        /**
+         * ShapeIn
+         * @description A shape to be stored; without `id` it is a new one.
+         */
+        ShapeIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "path" | "area" | "obstacle";
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "line" | "polygon" | "circle" | "box";
+            /** Name */
+            name: string;
+            /**
+             * Points
+             * @default []
+             */
+            points: [
+                number,
+                number
+            ][];
+            round?: components["schemas"]["Round"] | null;
+            box?: components["schemas"]["Box"] | null;
+            /**
+             * Width
+             * @default 4
+             */
+            width: number;
+            /**
+             * Clear
+             * @default 0.5
+             */
+            clear: number | null;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /**
+             * Hatch
+             * @default slant
+             * @enum {string}
+             */
+            hatch: "slant" | "cross" | "dots" | "upright" | "blank";
+            /** Id */
+            id?: number | null;
+        };
+        /**
+         * ShapesIn
+         * @description Shapes to put and to remove, as one action with a name for the journal.
+         */
+        ShapesIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /**
+             * What
+             * @default
+             */
+            what: string;
+            /**
+             * Put
+             * @default []
+             */
+            put: components["schemas"]["ShapeIn"][];
+            /**
+             * Remove
+             * @default []
+             */
+            remove: number[];
+        };
+        /**
+         * ShapesTryOut
+         * @description Plants that would come and go, by stand.
+         */
+        ShapesTryOut: {
+            /** Stands */
+            stands: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+        };
         /**
          * ConditionSettings
-         * @description One site condition; see `thicket.site.conditions.Condition`.
+         * @description One site condition; see `thicket.site.conditions.Condition`. `hi` from 100,000 up has no end.
          */
         ConditionSettings: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "altitude" | "slope";
+            kind: "altitude" | "slope" | "facing" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "mask" | "flat";
             /** Lo */
             lo: number;
             /** Hi */
@@ -770,6 +1660,59 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Centre
+             * @default 180
+             */
+            centre: number;
+            /**
+             * Radius
+             * @default 20
+             */
+            radius: number;
+            /**
+             * Layers
+             * @default []
+             */
+            layers: string[];
+            /**
+             * @default {
+             *       "form": "gradient",
+             *       "wavelength": 40,
+             *       "octaves": 3,
+             *       "contrast": 1,
+             *       "shift": 0,
+             *       "seed": 1
+             *     }
+             */
+            noise: components["schemas"]["NoiseSettings"];
+            /**
+             * Shapes
+             * @default []
+             */
+            shapes: number[];
+            /**
+             * Depth
+             * @default false
+             */
+            depth: boolean;
+            /**
+             * Stand
+             * @default 0
+             */
+            stand: number;
+            /**
+             * Mask
+             * @default
+             */
+            mask: string;
+            /**
+             * Density
+             * @default true
+             */
+            density: boolean;
+            /** Size */
+            size?: number | null;
         };
         /**
          * DistanceSettings
@@ -798,6 +1741,43 @@ export interface components {
             weight: number;
         };
         /**
+         * NoiseSettings
+         * @description Noise in level space; see `thicket.ground.noise.Noise`.
+         */
+        NoiseSettings: {
+            /**
+             * Form
+             * @default gradient
+             * @enum {string}
+             */
+            form: "gradient" | "ridged" | "cellular";
+            /**
+             * Wavelength
+             * @default 40
+             */
+            wavelength: number;
+            /**
+             * Octaves
+             * @default 3
+             */
+            octaves: number;
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Shift
+             * @default 0
+             */
+            shift: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
          * SheetsOut
          * @description How a stand's plants are handed out: square sheets of `size` m, row by row, each with its content key.
          */
@@ -818,6 +1798,8 @@ export interface components {
         StandOut: {
             /** Id */
             id: number;
+            /** Number */
+            number: number;
             /** Slug */
             slug: string;
             /** Name */
@@ -834,6 +1816,11 @@ export interface components {
             settings: components["schemas"]["StandSettings"];
             /** Count */
             count: number;
+            /**
+             * Warnings
+             * @description conditions that ask for what the level no longer has
+             */
+            warnings: string[];
             sheets: components["schemas"]["SheetsOut"];
         };
         /**
@@ -884,6 +1871,16 @@ export interface components {
              * @default []
              */
             conditions: components["schemas"]["ConditionSettings"][];
+            /**
+             * Clear Of
+             * @description shapes whose clear margin it keeps out of
+             * @default [
+             *       "path",
+             *       "area",
+             *       "obstacle"
+             *     ]
+             */
+            clear_of: ("path" | "area" | "obstacle")[];
             distances: components["schemas"]["DistanceSettings"];
         };
         /**
@@ -944,6 +1941,25 @@ export interface components {
              * @default 40
              */
             patch: number;
+        };
+        /**
+         * ChangedOut
+         * @description A kept action: its journal entry, the content keys of the sheets of its stand that it may have changed, by index,
+         *     and the other stands that may have changed with it and are to be read again.
+         */
+        ChangedOut: {
+            entry: components["schemas"]["EntryOut"];
+            /** Stand */
+            stand: number | null;
+            /** Keys */
+            keys: {
+                [key: string]: string;
+            };
+            /**
+             * Stale
+             * @default []
+             */
+            stale: number[];
         };
         /**
          * PatchIn
@@ -1014,19 +2030,6 @@ export interface components {
             view?: components["schemas"]["ViewIn"] | null;
         };
         /**
-         * ChangedOut
-         * @description A kept action: its journal entry, and the content keys of the sheets it may have changed, by index.
-         */
-        ChangedOut: {
-            entry: components["schemas"]["EntryOut"];
-            /** Stand */
-            stand: number | null;
-            /** Keys */
-            keys: {
-                [key: string]: string;
-            };
-        };
-        /**
          * StrokeIn
          * @description A drag of the brush: see `thicket.planting.strokes.Stroke`. The key makes a repeat count once.
          */
@@ -1055,6 +2058,194 @@ export interface components {
             /** Strength */
             strength: number;
             view?: components["schemas"]["ViewIn"] | null;
+        };
+        /**
+         * LookOut
+         * @description How a condition's values lie over the ground.
+         */
+        LookOut: {
+            /** Counts */
+            counts: number[];
+            /** Edges */
+            edges: number[];
+            /** Lowest */
+            lowest: number;
+            /** Highest */
+            highest: number;
+        };
+        /**
+         * NoiseOut
+         * @description Values uint8, 255 for 1, row by row, in base64.
+         */
+        NoiseOut: {
+            /** Side */
+            side: number;
+            /** Values */
+            values: string;
+        };
+        /**
+         * NoiseIn
+         * @description Noise over a square of level metres from a corner.
+         */
+        NoiseIn: {
+            noise: components["schemas"]["NoiseSettings"];
+            /**
+             * X
+             * @default 0
+             */
+            x: number;
+            /**
+             * Z
+             * @default 0
+             */
+            z: number;
+            /** Side */
+            side: number;
+        };
+        /** BandsOut */
+        BandsOut: {
+            /** Altitude */
+            altitude: [
+                number,
+                number
+            ];
+            /** Slope */
+            slope: [
+                number,
+                number
+            ];
+        };
+        /**
+         * WhyCondition
+         * @description What one condition found: the ground's value (`beyond` when it is only known to be farther), its result 0–1, and the
+         *     suitability after it.
+         */
+        WhyCondition: {
+            /** Kind */
+            kind: string;
+            /** Value */
+            value: number;
+            /** Beyond */
+            beyond: boolean;
+            /** Result */
+            result: number;
+            /** Running */
+            running: number | null;
+            /** On */
+            on: boolean;
+            /** Join */
+            join: string;
+        };
+        /**
+         * WhyOut
+         * @description Why here, why not; `shut` names the shape that keeps the place clear.
+         */
+        WhyOut: {
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Conditions */
+            conditions: components["schemas"]["WhyCondition"][];
+            /** Suitability */
+            suitability: number;
+            /** Touch */
+            touch: number;
+            /** Density */
+            density: number;
+            /** Fullness */
+            fullness: number;
+            place: components["schemas"]["WhyPlace"] | null;
+            /** Shut */
+            shut: string;
+            /** Planted */
+            planted: boolean;
+        };
+        /**
+         * WhyPlace
+         * @description The stand's nearest place: a plant stands there when its threshold lies under density × fullness.
+         */
+        WhyPlace: {
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Distance */
+            distance: number;
+            /** Threshold */
+            threshold: number;
+        };
+        /**
+         * WhyIn
+         * @description A place in level metres, asked under the stand's settings or under others that are tried.
+         */
+        WhyIn: {
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /** CopyOut */
+        CopyOut: {
+            /** Entries */
+            entries: components["schemas"]["EntryOut"][];
+            /** Stale */
+            stale: number[];
+        };
+        /**
+         * CopyIn
+         * @description Conditions to give to other stands of the level.
+         */
+        CopyIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Conditions */
+            conditions: components["schemas"]["ConditionSettings"][];
+            /** To */
+            to: number[];
+        };
+        /** SetOut */
+        SetOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** By */
+            by: string;
+            /** Kinds */
+            kinds: string[];
+        };
+        /**
+         * SetIn
+         * @description A set of conditions under a name; one of the same name is replaced.
+         */
+        SetIn: {
+            /** Name */
+            name: string;
+            /** Level */
+            level: string;
+            /** Conditions */
+            conditions: components["schemas"]["ConditionSettings"][];
+        };
+        /**
+         * FitOut
+         * @description A set brought to a level: what it asks for by name there; what could not be found is left out, as the notes say.
+         */
+        FitOut: {
+            /** Conditions */
+            conditions: components["schemas"]["ConditionSettings"][];
+            /** Notes */
+            notes: string[];
         };
         /**
          * CostOut
@@ -1134,6 +2325,11 @@ export interface components {
             keys: {
                 [key: string]: string;
             };
+            /**
+             * Stale
+             * @default []
+             */
+            stale: number[];
             /** Gained */
             gained: number;
             /** Lost */
@@ -1325,6 +2521,466 @@ export interface operations {
             };
         };
     };
+    server_ground_api_bring_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Kind
+                     * @enum {string}
+                     */
+                    kind: "heights" | "layers";
+                    /**
+                     * Level
+                     * @default
+                     */
+                    level?: string;
+                    /**
+                     * Options
+                     * @default {}
+                     */
+                    options?: string;
+                    /** Files */
+                    files: string[];
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+        };
+    };
+    server_ground_api_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+        };
+    };
+    server_ground_api_say: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftOptions"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+        };
+    };
+    server_ground_api_drop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_ground_api_preview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_ground_api_stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+        };
+    };
+    server_ground_api_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+        };
+    };
+    server_ground_api_masks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaskOut"][];
+                };
+            };
+        };
+    };
+    server_ground_api_put_mask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Key
+                     * Format: uuid
+                     */
+                    key: string;
+                    /** Name */
+                    name: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundChangedOut"];
+                };
+            };
+        };
+    };
+    server_ground_api_remove_mask: {
+        parameters: {
+            query: {
+                key: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundChangedOut"];
+                };
+            };
+        };
+    };
+    server_ground_api_try_resolution: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResolutionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResolutionOut"];
+                };
+            };
+        };
+    };
+    server_ground_api_set_resolution: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResolutionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundChangedOut"];
+                };
+            };
+        };
+    };
+    server_ground_api_relief: {
+        parameters: {
+            query?: {
+                radius?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+                revision: number;
+                kind: "shading" | "slope" | "facing" | "hollow" | "wetness" | "altitude";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_shapes_api_shapes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapeOut"][];
+                };
+            };
+        };
+    };
+    server_shapes_api_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapesOut"];
+                };
+            };
+        };
+    };
+    server_shapes_api_attempt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShapesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapesTryOut"];
+                };
+            };
+        };
+    };
+    server_shapes_api_geojson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_shapes_api_bring_in: {
+        parameters: {
+            query: {
+                key: string;
+                name?: string;
+                instead?: boolean;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShapesOut"];
+                };
+            };
+        };
+    };
     server_stock_api_mesh: {
         parameters: {
             query?: never;
@@ -1436,7 +3092,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
         };
@@ -1465,6 +3121,31 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TryOut"];
                 };
+            };
+        };
+    };
+    server_stands_api_try_difference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -1585,6 +3266,221 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_stands_conditions_api_look_at: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConditionSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+        };
+    };
+    server_stands_conditions_api_noise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoiseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoiseOut"];
+                };
+            };
+        };
+    };
+    server_stands_conditions_api_bands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                layer: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BandsOut"];
+                };
+            };
+        };
+    };
+    server_stands_conditions_api_why_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhyOut"];
+                };
+            };
+        };
+    };
+    server_stands_conditions_api_copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyOut"];
+                };
+            };
+        };
+    };
+    server_stands_conditions_api_sets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetOut"][];
+                };
+            };
+        };
+    };
+    server_stands_conditions_api_keep_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetOut"];
+                };
+            };
+        };
+    };
+    server_stands_conditions_api_drop_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_stands_conditions_api_fit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitOut"];
+                };
             };
         };
     };

@@ -1,25 +1,30 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Condition } from '../api/client'
+import { DISTANCES, ENDLESS, KINDS } from '../conditions'
 import NumberField from './NumberField.vue'
 
-const props = defineProps<{ condition: Condition; histogram: { counts: number[]; edges: number[] }; unit: string; wrong?: boolean; disabled?: boolean }>()
+const props = defineProps<{ condition: Condition; histogram: { counts: number[]; edges: number[] } | null; wrong?: boolean; disabled?: boolean }>()
 const emit = defineEmits<{ change: [condition: Condition] }>()
 const svg = ref<SVGSVGElement>()
 const WIDE = 290
-const TALL = 74
-const FOOT = 70
+const TALL = 70
+const FOOT = 66
 
+const kind = computed(() => props.condition.kind)
+const look = computed(() => (props.condition.depth ? { ...KINDS.area, unit: '', step: 0.05, digits: 2 } : KINDS[kind.value]))
+const endless = computed(() => DISTANCES.includes(kind.value) && !props.condition.depth)
 const range = computed(() => {
-  const e = props.histogram.edges
+  const e = props.histogram?.edges ?? [0, 1]
   const room = (e[e.length - 1] - e[0]) * 0.03
   return [e[0] - room, e[e.length - 1] + room]
 })
 const toX = (v: number) => ((v - range.value[0]) / (range.value[1] - range.value[0])) * WIDE
 const clampX = (v: number) => Math.min(Math.max(toX(v), 0), WIDE)
 const bars = computed(() => {
+  if (!props.histogram) return []
   const { counts, edges } = props.histogram
-  const most = Math.sqrt(Math.max(...counts))
+  const most = Math.sqrt(Math.max(...counts, 1))
   return counts.map((c, k) => {
     const h = (Math.sqrt(c) / most) * (FOOT - 8)
     return { x: toX(edges[k]), w: Math.max(toX(edges[k + 1]) - toX(edges[k]) - 0.6, 0.5), y: FOOT - h, h }
@@ -29,27 +34,19 @@ const shape = computed(() => {
   const c = props.condition
   const smooth = (t: number) => t * t * (3 - 2 * t)
   const points: string[] = []
-  for (let k = 0; k <= 8; k++) points.push(`${toX(c.lo - c.soft_lo + (c.soft_lo * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
-  for (let k = 8; k >= 0; k--) points.push(`${toX(c.hi + c.soft_hi - (c.soft_hi * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
+  for (let k = 0; k <= 8; k++) points.push(`${clampX(c.lo - c.soft_lo! + (c.soft_lo! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
+  for (let k = 8; k >= 0; k--) points.push(`${clampX(c.hi + c.soft_hi! - (c.soft_hi! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
   return `M${points[0].split(',')[0]} ${FOOT} L${points.join(' L')} L${points[points.length - 1].split(',')[0]} ${FOOT} Z`
-})
-const share = computed(() => {
-  const { counts, edges } = props.histogram
-  let inside = 0
-  counts.forEach((n, k) => {
-    const mid = (edges[k] + edges[k + 1]) / 2
-    if (mid >= props.condition.lo && mid <= props.condition.hi) inside += n
-  })
-  return inside / counts.reduce((a, b) => a + b, 0)
 })
 
 const HANDLES = ['soft_lo', 'lo', 'hi', 'soft_hi'] as const
 type Handle = (typeof HANDLES)[number]
-const at = (h: Handle) => {
+const valueOf = (h: Handle) => {
   const c = props.condition
-  return clampX(h === 'soft_lo' ? c.lo - c.soft_lo : h === 'soft_hi' ? c.hi + c.soft_hi : c[h])
+  return h === 'soft_lo' ? c.lo - c.soft_lo! : h === 'soft_hi' ? c.hi + c.soft_hi! : c[h]
 }
-const round = (v: number) => Math.round(v * 10) / 10
+const at = (h: Handle) => clampX(valueOf(h))
+const round = (v: number) => +v.toFixed(look.value.digits)
 function put(h: Handle, v: number) {
   const c = { ...props.condition }
   if (h === 'lo') c.lo = round(Math.min(v, c.hi))
@@ -63,6 +60,7 @@ function move(event: PointerEvent) {
   if (!held.value || !svg.value) return
   const box = svg.value.getBoundingClientRect()
   const t = Math.min(Math.max((event.clientX - box.left) / box.width, 0), 1)
+  if (endless.value && t > 0.995 && held.value === 'hi') return emit('change', { ...props.condition, hi: ENDLESS, soft_hi: 0 })
   put(held.value, range.value[0] + t * (range.value[1] - range.value[0]))
 }
 function grab(h: Handle, event: PointerEvent) {
@@ -74,57 +72,39 @@ function key(h: Handle, event: KeyboardEvent) {
   const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
   if (!way || props.disabled) return
   event.preventDefault()
-  const c = props.condition
-  const now = h === 'soft_lo' ? c.lo - c.soft_lo : h === 'soft_hi' ? c.hi + c.soft_hi : c[h]
-  put(h, now + way * (event.shiftKey ? 5 : 0.5))
+  put(h, Math.min(Math.max(valueOf(h), range.value[0]), range.value[1]) + way * look.value.step * (event.shiftKey ? 10 : 1))
 }
 const set = (name: Handle, v: number) => emit('change', { ...props.condition, [name]: v })
+const name = (h: string) => `${kind.value}-${h.replace('_', '-')}`
 </script>
 
 <template>
-  <div class="band" :class="{ off: !condition.on }" :data-test="`band-${condition.kind}`">
-    <header>
-      <label><input type="checkbox" :checked="condition.on" :disabled="disabled" :aria-label="`Use ${condition.kind}`" @change="emit('change', { ...condition, on: ($event.target as HTMLInputElement).checked })" /> <span class="name">{{ condition.kind === 'altitude' ? 'Altitude' : 'Slope' }}</span></label>
-      <span class="faint number">{{ Math.round(share * 100) }} % of the ground</span>
-    </header>
+  <div>
     <svg ref="svg" :viewBox="`0 0 ${WIDE} ${TALL}`" @pointermove="move" @pointerup="held = null" @pointercancel="held = null">
       <rect v-for="(b, k) in bars" :key="k" class="bar" :x="b.x" :y="b.y" :width="b.w" :height="b.h" />
       <path class="shape" :d="shape" />
       <line class="foot" x1="0" :x2="WIDE" :y1="FOOT" :y2="FOOT" />
-      <g v-for="h in HANDLES" :key="h" class="handle" :class="h" tabindex="0" role="slider" data-keys :aria-label="`${condition.kind} ${h.replace('_', ' edge, ')}`" :aria-valuenow="Math.round(at(h))" :data-test="`band-${condition.kind}-handle-${h}`" @pointerdown="grab(h, $event)" @keydown="key(h, $event)">
+      <g v-for="h in HANDLES" :key="h" class="handle" :class="h" tabindex="0" role="slider" data-keys :aria-label="`${look.label} ${h.replace('_', ' edge, ')}`" :aria-valuenow="+valueOf(h).toFixed(2)" :data-test="`band-${kind}-handle-${h}`" @pointerdown="grab(h, $event)" @keydown="key(h, $event)">
         <rect :x="at(h) - 6" y="2" width="12" :height="FOOT" fill="transparent" />
         <line :x1="at(h)" :x2="at(h)" :y1="h.startsWith('soft') ? FOOT - 14 : 6" :y2="FOOT" />
         <circle :cx="at(h)" :cy="h.startsWith('soft') ? FOOT - 16 : 6" r="3.4" />
       </g>
     </svg>
     <div class="cells">
-      <NumberField bare :label="`${condition.kind} soft below`" :value="condition.soft_lo" :step="0.5" :min="0" :wrong="wrong" :disabled="disabled" :test="`${condition.kind}-soft-lo`" @change="set('soft_lo', $event)" />
-      <NumberField bare :label="`${condition.kind} from`" :value="condition.lo" :step="0.5" :wrong="wrong" :disabled="disabled" :test="`${condition.kind}-lo`" @change="set('lo', $event)" />
-      <NumberField bare :label="`${condition.kind} to`" :value="condition.hi" :step="0.5" :wrong="wrong" :disabled="disabled" :test="`${condition.kind}-hi`" @change="set('hi', $event)" />
-      <NumberField bare :label="`${condition.kind} soft above`" :value="condition.soft_hi" :step="0.5" :min="0" :wrong="wrong" :disabled="disabled" :test="`${condition.kind}-soft-hi`" @change="set('soft_hi', $event)" />
+      <NumberField bare :label="`${look.label} soft below`" :value="condition.soft_lo!" :step="look.step" :min="0" :wrong="wrong" :disabled="disabled" :test="name('soft_lo')" @change="set('soft_lo', $event)" />
+      <NumberField v-if="condition.lo > -ENDLESS" bare :label="`${look.label} from`" :value="condition.lo" :step="look.step" :wrong="wrong" :disabled="disabled" :test="name('lo')" @change="set('lo', $event)" />
+      <button v-else class="plain endless" :disabled="disabled" title="give it a start" @click="set('lo', 0)">no start</button>
+      <NumberField v-if="condition.hi < ENDLESS" bare :label="`${look.label} to`" :value="condition.hi" :step="look.step" :wrong="wrong" :disabled="disabled" :test="name('hi')" @change="set('hi', $event)" />
+      <button v-else class="plain endless" :disabled="disabled" title="give it an end" :data-test="`${kind}-endless`" @click="set('hi', Math.max(condition.lo + 10, 10))">no end</button>
+      <NumberField bare :label="`${look.label} soft above`" :value="condition.soft_hi!" :step="look.step" :min="0" :wrong="wrong" :disabled="disabled" :test="name('soft_hi')" @change="set('soft_hi', $event)" />
     </div>
     <div class="cells caps faint">
-      <span>soft below</span><span>from</span><span>to</span><span>soft above, {{ unit }}</span>
+      <span>soft below</span><span>from</span><span>to</span><span>soft above{{ look.unit ? `, ${look.unit}` : '' }}</span>
     </div>
   </div>
 </template>
 
 <style scoped>
-.band {
-  margin: 4px 0 12px;
-}
-.band.off svg,
-.band.off .cells {
-  opacity: 0.45;
-}
-header {
-  display: flex;
-  justify-content: space-between;
-  align-items: baseline;
-}
-.name {
-  font-size: 16px;
-}
 svg {
   width: 100%;
   display: block;
@@ -166,5 +146,11 @@ svg {
 .caps {
   font-size: 11.5px;
   margin-top: 0;
+}
+.endless {
+  font-size: 12.5px;
+  padding: 0;
+  text-align: left;
+  color: var(--faint);
 }
 </style>

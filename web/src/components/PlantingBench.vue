@@ -1,10 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Condition } from '../api/client'
 import { amount, signed, whole, type LineName } from '../budget'
 import type { Draft } from '../composables/useDraft'
 import { useLevel } from '../stores/level'
-import BandField from './BandField.vue'
+import ConditionList from './ConditionList.vue'
 import NumberField from './NumberField.vue'
 import PairField from './PairField.vue'
 
@@ -20,22 +19,19 @@ const spacing = computed(() => d.shared((s) => s.spacing))
 const fullness = computed(() => d.shared((s) => s.fullness))
 const v = (name: 'lean' | 'follow' | 'sink' | 'patch') => d.shared((s) => s.variation[name])
 const pair = (name: 'size' | 'width' | 'turn') => d.shared((s) => s.variation[name])
-const conditions = computed(() => d.shared((s) => s.conditions))
 const packing = computed(() => store.level!.packing)
 const per = computed(() => packing.value / spacing.value.value ** 2)
 
 function setPer(n: number) {
   if (n > 0) d.change({ spacing: +Math.sqrt(packing.value / (sward.value ? n : n / 1e4)).toFixed(3) })
 }
-function setCondition(k: number, c: Condition) {
-  d.change({ conditions: conditions.value.value.map((old, i) => (i === k ? c : old)) })
+const CLEARS = ['path', 'area', 'obstacle'] as const
+const clear = computed(() => d.shared((s) => s.clear_of!))
+function flipClear(kind: (typeof CLEARS)[number]) {
+  const now = clear.value.value ?? []
+  d.change({ clear_of: CLEARS.filter((k) => (k === kind ? !now.includes(k) : now.includes(k))) })
 }
-function addCondition(kind: Condition['kind']) {
-  const e = store.level!.histograms[kind].edges
-  const fresh: Condition = { kind, lo: Math.floor(e[0]), hi: Math.ceil(e[e.length - 1]), soft_lo: 0, soft_hi: 0, join: 'and', on: true }
-  d.change({ conditions: [...conditions.value.value, fresh] })
-}
-const missing = computed(() => (['altitude', 'slope'] as const).filter((k) => !conditions.value.value?.some((c) => c.kind === k)))
+const warnings = computed(() => store.chosen.flatMap((s) => s.warnings.map((w) => `${s.name}: ${w}`)))
 const costs = computed(() =>
   (['ms', 'triangles', 'draw_calls', 'memory'] as LineName[]).map((name) => {
     const c = d.tried.value?.cost ?? {}
@@ -57,15 +53,15 @@ const costs = computed(() =>
 
     <h3>
       Where
+      <button class="plain why" :aria-pressed="d.asking.value" data-test="ask-why" title="Point at any place and read why (Y)" @click="d.asking.value = !d.asking.value">why here?</button>
       <label class="switch"><input v-model="d.showOverlay.value" type="checkbox" data-test="overlay" /> show suitability</label>
     </h3>
-    <p v-if="conditions.mixed" class="faint">The selected stands have different conditions; select one to edit them.</p>
-    <template v-else>
-      <BandField v-for="(c, k) in conditions.value" :key="`${c.kind}${k}`" :condition="c" :histogram="store.level!.histograms[c.kind]" :unit="c.kind === 'altitude' ? 'm' : '°'" :wrong="wrong('conditions')" :disabled="locked" @change="setCondition(k, $event)" />
-      <p v-if="missing.length && !locked">
-        <button v-for="k in missing" :key="k" class="plain" :data-test="`add-${k}`" @click="addCondition(k)">+ {{ k }} band</button>
-      </p>
-    </template>
+    <p v-for="w in warnings" :key="w" class="over" role="alert">{{ w }}</p>
+    <ConditionList :draft="d" :locked="locked" />
+    <p class="clear">
+      Keeps out of the clear margin of
+      <label v-for="k in CLEARS" :key="k"><input type="checkbox" :checked="clear.value?.includes(k)" :disabled="locked" :data-test="`clear-${k}`" @change="flipClear(k)" /> {{ k }}s</label>
+    </p>
 
     <h3>How they differ</h3>
     <PairField label="Size" unit="×" :value="pair('size').value" :mixed="pair('size').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="size" @change="d.change({ variation: { size: $event } })" />
@@ -81,7 +77,7 @@ const costs = computed(() =>
       <template v-else-if="d.tried.value">
         <p class="number">
           <b data-test="expected">{{ whole(d.tried.value.count) }}</b> plants, now {{ whole(d.before.value) }}
-          <span class="faint">(+{{ whole(d.tried.value.gained) }} −{{ whole(d.tried.value.lost) }})</span>
+          <span class="gained">○ +{{ whole(d.tried.value.gained) }}</span> <span class="over">× −{{ whole(d.tried.value.lost) }}</span>
         </p>
         <p class="number" data-test="cost-difference">
           <template v-for="c in costs" :key="c.name"><span :class="c.value > 0 ? 'over' : 'faint'">{{ c.text }}</span> &ensp;</template>
@@ -103,8 +99,22 @@ h3 {
   justify-content: space-between;
   align-items: baseline;
 }
-.switch {
+.switch,
+.why {
   font: 13px var(--sans);
+}
+.why {
+  margin-left: auto;
+}
+.gained {
+  color: var(--green);
+}
+.clear {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 10px;
+  margin: 8px 0 0;
+  font-size: 13px;
 }
 .keep {
   position: sticky;

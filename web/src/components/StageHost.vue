@@ -7,11 +7,16 @@ import { usePainting } from '../composables/usePainting'
 import { Stage } from '../stage/stage'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
+import { cornersOf, useShapes } from '../stores/shapes'
 import PlanMarks from './PlanMarks.vue'
+import PlanShapes from './PlanShapes.vue'
 import StageBar from './StageBar.vue'
 
-const props = defineProps<{ overlay: { data: Uint8Array; columns: number; rows: number } | null; paints: boolean }>()
-const emit = defineEmits<{ ready: [stage: Stage] }>()
+type Raster = { data: Uint8Array; columns: number; rows: number }
+const props = defineProps<{ overlay: Raster | null; sheet: Raster | null; marks: { came: Float32Array; went: Float32Array }; paints: boolean; edits: boolean; asking: boolean }>()
+const emit = defineEmits<{ ready: [stage: Stage]; point: [at: [number, number] | null]; ask: [at: [number, number]] }>()
+const shapes = useShapes()
+const pointer = ref<[number, number] | null>(null)
 const store = useLevel()
 const brush = useBrush()
 const stage = shallowRef<Stage | null>(null)
@@ -41,6 +46,8 @@ onMounted(async () => {
     made.onSettled = (view) => void store.reckon({ ...view })
     made.onDrawn = () => ticks.value++
     made.setStands(store.stands)
+    made.setSheet(props.sheet)
+    outline()
     fit()
     made.look({})
     emit('ready', made)
@@ -64,6 +71,17 @@ watch(() => store.stands, (stands) => {
   stage.value?.setStands(stands)
   void loadSward()
 })
+watch(() => props.sheet, (raster) => stage.value?.setSheet(raster))
+watch(() => props.marks, ({ came, went }) => stage.value?.setMarks(came, went))
+/** Lay the outlines of all shapes that are shown over the ground in the eye view. */
+function outline() {
+  stage.value?.setShapes(
+    shapes.shown
+      .filter((s) => !s.hidden)
+      .map((s) => ({ points: cornersOf(s), closed: s.kind !== 'path', strong: props.edits && s.id === shapes.chosen })),
+  )
+}
+watch([() => shapes.shown, () => shapes.chosen, () => props.edits], outline)
 watch(() => props.overlay, (raster) => stage.value?.setOverlay(raster))
 watch(() => [...store.hidden], (ids) => stage.value?.hide(new Set(ids)))
 watch(shadows, (on) => stage.value?.look({ shadows: on }))
@@ -83,7 +101,12 @@ function raster(bytes: ArrayBuffer) {
   return { data: new Uint8Array(bytes, 4), columns, rows }
 }
 
-const place = (event: PointerEvent | WheelEvent | MouseEvent): [number, number] => [event.offsetX, event.offsetY]
+function place(event: PointerEvent | WheelEvent | MouseEvent): [number, number] {
+  const box = (event.currentTarget as HTMLElement).getBoundingClientRect()
+  return [event.clientX - box.left, event.clientY - box.top]
+}
+/** Whether a press on the stage sets a corner of a shape or asks why, and does not paint or turn. */
+const setting = computed(() => (props.edits && shapes.tool !== null) || props.asking)
 function ground(where: 'eye' | 'plan', event: PointerEvent): [number, number] | null {
   const s = stage.value!
   if (where === 'plan') {
@@ -106,7 +129,8 @@ watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => rea
 function down(where: 'eye' | 'plan', event: PointerEvent) {
   if (!stage.value) return
   ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
-  const at = event.button === 0 && armed.value ? ground(where, event) : null
+  pressed = [event.clientX, event.clientY]
+  const at = event.button === 0 && !setting.value && armed.value ? ground(where, event) : null
   if (at && painting.begin(...at)) drag.value = 'paint'
   else drag.value = where === 'eye' ? 'look' : 'pan'
 }
@@ -118,16 +142,30 @@ function moved(where: 'eye' | 'plan', event: PointerEvent) {
     s.plan.pan(event.movementX, event.movementY)
     return s.touchPlan()
   }
+  const wanted = props.edits || props.asking
+  if (wanted) {
+    pointer.value = ground(where, event)
+    emit('point', pointer.value)
+  }
   lastAt = armed.value ? ground(where, event) : null
   if (armed.value) reach(lastAt, where)
   if (drag.value === 'paint' && lastAt) painting.extend(...lastAt)
 }
-function up() {
+let pressed: [number, number] = [0, 0]
+function up(where: 'eye' | 'plan', event: PointerEvent) {
   if (drag.value === 'paint') void painting.end()
   drag.value = null
+  const still = Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) < 4
+  if (!setting.value || event.button !== 0 || !still || !stage.value) return
+  const at = ground(where, event)
+  if (!at) return
+  if (props.asking) emit('ask', at)
+  else void shapes.press(...at)
 }
 function left() {
   if (drag.value) return
+  pointer.value = null
+  emit('point', null)
   lastAt = null
   reach(null)
 }
@@ -140,7 +178,8 @@ function wheel(where: 'eye' | 'plan', event: WheelEvent) {
 }
 function stand(event: MouseEvent) {
   const s = stage.value
-  if (!s || brush.verb) return
+  if (props.edits && shapes.tool) return void shapes.finish()
+  if (!s || brush.verb || props.edits) return
   const [x, z] = s.plan.at(...place(event))
   if (s.ground.inside(x, z)) s.look({ x, z, y: s.ground.heightAt(x, z) + 1.7 })
 }
@@ -163,30 +202,31 @@ defineExpose({ shown, shadows, look })
       <canvas
         ref="eyeCanvas"
         data-test="eye"
-        :class="{ armed }"
+        :class="{ armed: armed || setting }"
         @pointerdown="down('eye', $event)"
         @pointermove="moved('eye', $event)"
-        @pointerup="up"
+        @pointerup="up('eye', $event)"
         @pointercancel="painting.cancel"
         @pointerleave="left"
         @wheel.prevent="wheel('eye', $event)"
+        @dblclick="edits && shapes.tool && shapes.finish()"
         @contextmenu.prevent
       />
     </div>
-    <div v-show="shown !== 'eye'" ref="planPane" class="pane plan">
+    <div v-show="shown !== 'eye'" ref="planPane" class="pane plan" @wheel.prevent="wheel('plan', $event)">
       <canvas
         ref="planCanvas"
         data-test="plan"
-        :class="{ armed }"
+        :class="{ armed: armed || setting }"
         @pointerdown="down('plan', $event)"
         @pointermove="moved('plan', $event)"
-        @pointerup="up"
+        @pointerup="up('plan', $event)"
         @pointercancel="painting.cancel"
         @pointerleave="left"
-        @wheel.prevent="wheel('plan', $event)"
         @dblclick="stand"
         @contextmenu.prevent
       />
+      <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
       <PlanMarks v-if="stage" :stage="stage" :ticks="ticks" @go="look" />
     </div>
     <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" :stage="stage" :ticks="ticks" :paints="paints" @go="look" />

@@ -1,4 +1,4 @@
-import { computed, ref, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { ApiError, ask, askBytes, type Stand, type StandSettings, type Tried, type View } from '../api/client'
 import { useLevel } from '../stores/level'
 
@@ -10,6 +10,20 @@ type Changes = Partial<Omit<StandSettings, 'variation' | 'distances'>> & {
 
 /** A value that all selected stands share, or `mixed`. */
 export type Shared<T> = { value: T; mixed: boolean }
+
+const NOTHING = { came: new Float32Array(0), went: new Float32Array(0) }
+
+/** The plants that come and go, of several answers together. */
+function places(answers: ArrayBuffer[]): { came: Float32Array; went: Float32Array } {
+  const came: number[] = []
+  const went: number[] = []
+  for (const bytes of answers) {
+    const [n, m] = new Uint32Array(bytes, 0, 2)
+    came.push(...new Float32Array(bytes, 8, 2 * n))
+    went.push(...new Float32Array(bytes, 8 + 8 * n, 2 * m))
+  }
+  return { came: Float32Array.from(came), went: Float32Array.from(went) }
+}
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
@@ -24,6 +38,10 @@ export function useDraft(view: () => View | null) {
   const fields = ref<string[]>([])
   const overlay = ref<Raster | null>(null)
   const showOverlay = ref(false)
+  /** Plants that the draft would bring and take, x and z of each in turn. */
+  const marks = shallowRef<{ came: Float32Array; went: Float32Array }>(NOTHING)
+  /** Whether a click on the stage asks why there. */
+  const asking = ref(false)
   const busy = ref(false)
   let round = 0
   let timer = 0
@@ -76,7 +94,9 @@ export function useDraft(view: () => View | null) {
         ? await Promise.all(stands.map((s) => ask<Tried>('POST', `${path(s)}/try`, { settings: partOf(s), view: view() })))
         : []
       const bytes = showOverlay.value ? await askBytes('POST', `${path(stands[0])}/suitability`, { settings: partOf(stands[0]) }) : null
+      const changed = dirty.value && !changes.value.distances ? await Promise.all(stands.filter((s) => !s.sward).map((s) => askBytes('POST', `${path(s)}/difference`, { settings: partOf(s) }))) : []
       if (mine !== round) return
+      marks.value = changed.length ? places(changed) : NOTHING
       tried.value = results.length ? results.reduce(add) : null
       if (bytes) {
         const [rows, columns] = new Uint16Array(bytes, 0, 2)
@@ -111,6 +131,7 @@ export function useDraft(view: () => View | null) {
   function drop(): void {
     round++
     changes.value = {}
+    marks.value = NOTHING
     tried.value = null
     trouble.value = ''
     fields.value = []
@@ -122,7 +143,7 @@ export function useDraft(view: () => View | null) {
   watch(showOverlay, later)
   watch(() => store.stands, later)
 
-  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, busy, shared, settingsOf, change, keep, drop }
+  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop }
 }
 
 export type Draft = ReturnType<typeof useDraft>

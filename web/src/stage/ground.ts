@@ -63,11 +63,11 @@ export class Ground {
 
 /** Fetch all tiles of a level's ground. */
 export async function loadGround(level: Level): Promise<Ground> {
-  const { rows, columns, slug, ground_revision: revision } = level
+  const { rows, columns, slug } = level
   const heights = new Float32Array((rows + 1) * (columns + 1))
   const count = level.layers.length
   const layers = new Uint8Array(rows * columns * count)
-  const read = async (kind: string, high: number, wide: number, channels: number, into: (bytes: ArrayBuffer) => Float32Array | Uint8Array, out: Float32Array | Uint8Array) => {
+  const read = async (kind: string, revision: number, high: number, wide: number, channels: number, into: (bytes: ArrayBuffer) => Float32Array | Uint8Array, out: Float32Array | Uint8Array) => {
     const jobs: Promise<void>[] = []
     for (let tz = 0; tz * TILE < high; tz++) {
       for (let tx = 0; tx * TILE < wide; tx++) {
@@ -85,8 +85,8 @@ export async function loadGround(level: Level): Promise<Ground> {
     await Promise.all(jobs)
   }
   await Promise.all([
-    read('heights', rows + 1, columns + 1, 1, (b) => new Float32Array(b), heights),
-    read('layers', rows, columns, count, (b) => new Uint8Array(b), layers),
+    read('heights', level.ground_revision, rows + 1, columns + 1, 1, (b) => new Float32Array(b), heights),
+    read('layers', level.layers_revision, rows, columns, count, (b) => new Uint8Array(b), layers),
   ])
   return new Ground(heights, layers, count, columns, rows, level.cell, level.low, level.high)
 }

@@ -1,8 +1,34 @@
 import * as THREE from 'three'
 import type { Level } from '../api/client'
-import type { Ground } from './ground'
+import { Ground } from './ground'
 
 type Uniforms = Record<string, THREE.IUniform>
+
+/** Names of layers that are drawn as bedded rock, and as turf with blades. */
+const ROCK = /slate|rock|cliff|stone|bedrock|crag/i
+const TURF = /turf|grass|moor|meadow|lawn|sward/i
+const MOST_TEXELS = 2048
+
+/** The ground with no more cells a side than are worth a texel. */
+function thinned(ground: Ground): Ground {
+  const step = Math.ceil(Math.max(ground.columns, ground.rows) / MOST_TEXELS)
+  if (step === 1) return ground
+  const columns = Math.ceil(ground.columns / step)
+  const rows = Math.ceil(ground.rows / step)
+  const n = ground.layerCount
+  const heights = new Float32Array((columns + 1) * (rows + 1))
+  const layers = new Uint8Array(columns * rows * n)
+  for (let j = 0; j <= rows; j++) {
+    for (let i = 0; i <= columns; i++) {
+      const [u, v] = [Math.min(i * step, ground.columns), Math.min(j * step, ground.rows)]
+      heights[j * (columns + 1) + i] = ground.heights[v * (ground.columns + 1) + u]
+      if (i === columns || j === rows) continue
+      const from = (Math.min(v + (step >> 1), ground.rows - 1) * ground.columns + Math.min(u + (step >> 1), ground.columns - 1)) * n
+      for (let c = 0; c < n; c++) layers[(j * columns + i) * n + c] = ground.layers[from + c]
+    }
+  }
+  return new Ground(heights, layers, n, columns, rows, ground.width / columns, ground.low, ground.high)
+}
 
 /** Normal x and z, sunlight that the relief lets through, and openness to the sky, for every cell. */
 function relief(ground: Ground, sun: THREE.Vector3): Uint8Array {
@@ -80,6 +106,14 @@ export function rasterTexture(data: Uint8Array, columns: number, rows: number): 
   return t
 }
 
+/** Colours with strength that lie over the whole level. */
+export function washTexture(data: Uint8Array, columns: number, rows: number): THREE.DataTexture {
+  const t = texture(data, columns, rows)
+  t.minFilter = THREE.LinearFilter
+  t.generateMipmaps = false
+  return t
+}
+
 /** Values to be read by bilinear interpolation: noise of one texel's wavelength, smooth enough for ground and clouds. */
 function noiseTexture(): THREE.DataTexture {
   const side = 128
@@ -117,6 +151,9 @@ export function sunOf(level: Level): THREE.Vector3 {
 
 /** Everything the ground's shaders read; made once and shared by both views of a level. */
 export class GroundTextures {
+  private readonly columns: number
+  private readonly rows: number
+  private readonly masks: Record<string, THREE.IUniform>
   readonly relief: Uint8Array
   readonly layersA: Uint8Array
   readonly layersB: Uint8Array
@@ -126,9 +163,14 @@ export class GroundTextures {
     readonly ground: Ground,
     level: Level,
   ) {
-    this.relief = relief(ground, sunOf(level))
-    this.layersA = rgba(ground, 0)
-    this.layersB = rgba(ground, 4)
+    const drawn = thinned(ground)
+    this.columns = drawn.columns
+    this.rows = drawn.rows
+    this.relief = relief(drawn, sunOf(level))
+    this.layersA = rgba(drawn, 0)
+    this.layersB = rgba(drawn, 4)
+    const mask = (names: RegExp, first: number) => ({ value: new THREE.Vector4(...[0, 1, 2, 3].map((k) => (names.test(level.layers[first + k]?.name ?? '') ? 1 : 0))) })
+    this.masks = { uRockA: mask(ROCK, 0), uRockB: mask(ROCK, 4), uTurfA: mask(TURF, 0), uTurfB: mask(TURF, 4) }
     this.colours = Array.from({ length: 8 }, (_, k) => {
       const c = level.layers[k] ? new THREE.Color(level.layers[k].colour) : new THREE.Color(0)
       return new THREE.Vector3(c.r, c.g, c.b)
@@ -145,13 +187,16 @@ export class GroundTextures {
       uVertices: { value: [ground.columns + 1, ground.rows + 1] },
       uCell: { value: ground.cell },
       uNoise: { value: noiseTexture() },
-      uRelief: { value: texture(this.relief, ground.columns, ground.rows) },
-      uLayersA: { value: texture(this.layersA, ground.columns, ground.rows) },
-      uLayersB: { value: texture(this.layersB, ground.columns, ground.rows) },
+      uRelief: { value: texture(this.relief, this.columns, this.rows) },
+      uLayersA: { value: texture(this.layersA, this.columns, this.rows) },
+      uLayersB: { value: texture(this.layersB, this.columns, this.rows) },
       uColours: { value: this.colours },
       uExtent: { value: new THREE.Vector2(ground.width, ground.length) },
       uOverlay: { value: rasterTexture(new Uint8Array([0]), 1, 1) },
       uOverlayOn: { value: 0 },
+      uSheet: { value: washTexture(new Uint8Array(4), 1, 1) },
+      uSheetOn: { value: 0 },
+      ...this.masks,
       uBrush: { value: new THREE.Vector4(0, 0, 0, 0) },
       uBrushInk: { value: new THREE.Vector3(0.2, 0.34, 0.14) },
     }

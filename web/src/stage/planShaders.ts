@@ -128,3 +128,28 @@ void main() {
   gl_FragColor = vec4(mix(uWash, uInk, clamp(max(line, trunk), 0.0, 1.0)), a * smoothstep(soft, 0.0, edge));
 }
 `
+
+export const MARK_VERTEX = /* glsl */ `
+attribute vec3 aPlant;
+uniform float uPixel;
+varying vec2 vQ;
+void main() {
+  float r = max(1.1, 4.4 * uPixel);
+  vQ = position.xz;
+  gl_Position = projectionMatrix * viewMatrix * vec4(aPlant.x + position.x * r, 2.0, aPlant.y + position.z * r, 1.0);
+}
+`
+
+/** A ring for a plant that would come, a cross for one that would go. */
+export const MARK_FRAGMENT = /* glsl */ `
+varying vec2 vQ;
+uniform vec3 uInk;
+uniform float uCrossed;
+void main() {
+  float d = length(vQ);
+  float line = uCrossed > 0.5 ? min(abs(vQ.x - vQ.y), abs(vQ.x + vQ.y)) * 0.7071 + max(d - 0.9, 0.0) : abs(d - 0.68);
+  float a = 1.0 - smoothstep(0.13, 0.27, line);
+  if (a < 0.05) discard;
+  gl_FragColor = vec4(uInk, a);
+}
+`

@@ -4,7 +4,7 @@ import type { Ground } from './ground'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
 import type { PlantStore } from './plantStore'
 import { STRIDE } from './payload'
-import { PLAN_FRAGMENT, PLAN_VERTEX, SYMBOL_FRAGMENT, SYMBOL_VERTEX } from './planShaders'
+import { MARK_FRAGMENT, MARK_VERTEX, PLAN_FRAGMENT, PLAN_VERTEX, SYMBOL_FRAGMENT, SYMBOL_VERTEX } from './planShaders'
 
 const INKS: Record<string, [string, string]> = {
   Stone: ['#3d4654', '#a9b3c0'],
@@ -41,6 +41,8 @@ export class PlanView {
   private readonly scene = new THREE.Scene()
   private readonly camera = new THREE.OrthographicCamera()
   private readonly symbols = new Map<number, Symbols>()
+  private readonly came = this.marks('#2f5a1f', 0)
+  private readonly went = this.marks('#8a2018', 1)
   private size: [number, number] = [1, 1]
   private fitted = false
 
@@ -108,6 +110,35 @@ export class PlanView {
     ]
   }
 
+  /** Symbols for plants that a draft would bring (a ring) or take (a cross), over all others. */
+  private marks(ink: string, crossed: number): THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial> {
+    const rgb = new THREE.Color(ink).convertLinearToSRGB()
+    const material = new THREE.ShaderMaterial({
+      vertexShader: MARK_VERTEX,
+      fragmentShader: MARK_FRAGMENT,
+      transparent: true,
+      side: THREE.DoubleSide,
+      depthTest: false,
+      uniforms: { uPixel: { value: 1 }, uInk: { value: new THREE.Vector3(rgb.r, rgb.g, rgb.b) }, uCrossed: { value: crossed } },
+    })
+    const mesh = new THREE.Mesh(symbolGeometry(new Float32Array(0)), material)
+    mesh.frustumCulled = false
+    mesh.renderOrder = 4
+    this.scene.add(mesh)
+    return mesh
+  }
+
+  /** Show plants gained and lost, as x, z pairs. */
+  setMarks(came: Float32Array, went: Float32Array): void {
+    for (const [mesh, places] of [[this.came, came], [this.went, went]] as const) {
+      const plants = new Float32Array((places.length / 2) * 3)
+      for (let k = 0; k < places.length / 2; k++) plants.set([places[2 * k], places[2 * k + 1], 1], 3 * k)
+      mesh.geometry.dispose()
+      mesh.geometry = symbolGeometry(plants)
+      mesh.visible = plants.length > 0
+    }
+  }
+
   private symbolsOf(stand: Stand): Symbols {
     const known = this.symbols.get(stand.id)
     if (known) return known
@@ -164,6 +195,7 @@ export class PlanView {
     this.camera.lookAt(this.centre[0], 0, this.centre[1])
     this.camera.updateProjectionMatrix()
     this.groundUniforms.uPixel.value = this.pixel
+    for (const mesh of [this.came, this.went]) mesh.material.uniforms.uPixel.value = this.pixel
     this.renderer.render(this.scene, this.camera)
   }
 

@@ -163,6 +163,12 @@ uniform vec3 uColours[8];
 uniform vec2 uExtent;
 uniform sampler2D uOverlay;
 uniform float uOverlayOn;
+uniform sampler2D uSheet;
+uniform float uSheetOn;
+uniform vec4 uRockA;
+uniform vec4 uRockB;
+uniform vec4 uTurfA;
+uniform vec4 uTurfB;
 uniform vec4 uBrush;
 uniform vec3 uBrushInk;
 
@@ -175,7 +181,16 @@ vec3 surface(vec2 uv) {
     + uColours[4] * b.r + uColours[5] * b.g + uColours[6] * b.b + uColours[7] * b.a;
 }
 
+/** How much of a cell is of the layers that a pair of masks names. */
+float share(vec2 uv, vec4 inA, vec4 inB) {
+  return dot(texture2D(uLayersA, uv), inA) + dot(texture2D(uLayersB, uv), inB);
+}
+
 vec3 suited(vec3 colour, vec2 uv) {
+  if (uSheetOn > 0.5) {
+    vec4 wash = texture2D(uSheet, uv);
+    colour = mix(colour, wash.rgb, wash.a);
+  }
   if (uOverlayOn < 0.5) return colour;
   float s = texture2D(uOverlay, uv).r;
   vec3 no = mix(colour, vec3(dot(colour, vec3(0.33))), 0.75) * 0.86;
@@ -207,12 +222,12 @@ void main() {
   float near = 1.0 - smoothstep(20.0, 160.0, far);
   float speck = grain(vAt.xz * 2.7) * 0.5 + grain(vAt.xz * 9.0) * 0.5 * near + grain(vAt.xz * 0.31) * 0.5;
   vec3 colour = surface(uv);
-  float rock = texture2D(uLayersA, uv).r;
+  float rock = share(uv, uRockA, uRockB);
   float bed = grain(vec2(vAt.y * 2.3 + grain(vAt.xz * 0.08) * 5.0, dot(vAt.xz, vec2(0.03, 0.022))));
   float crack = grain(vec2(dot(vAt.xz, vec2(0.55, 0.5)), vAt.y * 0.16));
   float layered = mix(1.0, 0.66 + 0.42 * bed + 0.22 * crack, rock * smoothstep(0.12, 0.4, steep));
   colour *= layered * (0.84 + 0.62 * (speck - 0.72) * (1.0 - 0.5 * rock));
-  float turf = texture2D(uLayersA, uv).b;
+  float turf = share(uv, uTurfA, uTurfB);
   float blade = grain(vec2(vAt.x * 14.0, vAt.z * 5.0)) * near;
   colour = mix(colour, colour * vec3(0.86, 0.90, 0.70) * (0.82 + 0.4 * blade), turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
   colour = suited(colour, uv);

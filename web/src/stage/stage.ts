@@ -1,9 +1,10 @@
 import type { Item, Level, Stand, View } from '../api/client'
 import { EyeView, type Drawn } from './eyeView'
 import { loadGround, type Ground } from './ground'
-import { GroundTextures, rasterTexture } from './groundTextures'
+import { GroundTextures, rasterTexture, washTexture } from './groundTextures'
 import { PlanView } from './planView'
 import { PlantStore } from './plantStore'
+import type { Outline } from './shapeLines'
 import { loadStock } from './stock'
 
 export interface BrushReach {
@@ -115,6 +116,30 @@ export class Stage {
       u.uOverlayOn.value = raster ? 1 : 0
     }
     this.dirty = { eye: true, plan: true }
+  }
+
+  /** Lay colours with strength, rows × columns of RGBA, over the ground, or take them off. */
+  setSheet(raster: { data: Uint8Array; columns: number; rows: number } | null): void {
+    for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
+      if (raster) {
+        u.uSheet.value.dispose()
+        u.uSheet.value = washTexture(raster.data, raster.columns, raster.rows)
+      }
+      u.uSheetOn.value = raster ? 1 : 0
+    }
+    this.dirty = { eye: true, plan: true }
+  }
+
+  /** Show plants that a draft would bring and take, x and z of each in turn. */
+  setMarks(came: Float32Array, went: Float32Array): void {
+    this.plan.setMarks(came, went)
+    this.dirty.plan = true
+  }
+
+  /** Lay the outlines of shapes over the ground in the eye view. */
+  setShapes(outlines: Outline[]): void {
+    this.eye.shapes.show(outlines)
+    this.dirty.eye = true
   }
 
   /** The density of a sward, drawn as ticks in plan. */

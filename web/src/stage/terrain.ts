@@ -82,12 +82,13 @@ export class Terrain {
   choose(view: View): void {
     const sides = planes(view)
     const counts = LODS.map(() => 0)
+    const scale = Math.min(Math.max(this.ground.cell, 0.3), 2)
     for (const { col, row, box } of this.boxes) {
       if (!boxVisible(sides, box)) continue
       const dx = Math.max(box[0] - view.x, 0, view.x - box[3])
       const dz = Math.max(box[2] - view.z, 0, view.z - box[5])
       const far = Math.hypot(dx, dz, Math.max(view.y - box[4], 0))
-      const lod = LODS.findIndex(([, reach]) => far < reach)
+      const lod = LODS.findIndex(([, reach]) => far < reach * scale)
       this.meshes[lod].offsets.setXY(counts[lod]++, col, row)
     }
     this.meshes.forEach(({ geometry, offsets, mesh }, k) => {

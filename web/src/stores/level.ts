@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { ApiError, ask, type Changed, type Entry, type Level, type LevelCost, type Moved, type Pulse, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
+import { ApiError, ask, type Changed, type Entry, type Level, type LevelCost, type Moved, type GroundChanged, type Mask, type Pulse, type Shape, type ShapeIn, type ShapesKept, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
 import { line, LINES, type LineName } from '../budget'
 
 export interface Difference {
@@ -14,6 +14,8 @@ export interface Difference {
 export const useLevel = defineStore('level', () => {
   const level = shallowRef<Level | null>(null)
   const stands = shallowRef<Stand[]>([])
+  const shapes = shallowRef<Shape[]>([])
+  const masks = shallowRef<Mask[]>([])
   const selected = ref<number[]>([])
   const hidden = ref(new Set<number>())
   const cost = shallowRef<LevelCost | null>(null)
@@ -34,17 +36,27 @@ export const useLevel = defineStore('level', () => {
   }
 
   async function open(name: string): Promise<void> {
-    const [l, s] = await Promise.all([ask<Level>('GET', `/levels/${name}`), ask<Stand[]>('GET', `/levels/${name}/stands`)])
+    const [l, s, sh, m] = await Promise.all([
+      ask<Level>('GET', `/levels/${name}`),
+      ask<Stand[]>('GET', `/levels/${name}/stands`),
+      ask<Shape[]>('GET', `/levels/${name}/shapes`),
+      ask<Mask[]>('GET', `/levels/${name}/masks`),
+    ])
     level.value = l
     stands.value = s
+    shapes.value = sh
+    masks.value = m
     selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0].id] : []
     pulse.value = await ask<Pulse>('GET', `/levels/${name}/pulse`)
   }
 
   const refresh = async () => {
-    const [s, p] = await Promise.all([ask<Stand[]>('GET', `/levels/${slug.value}/stands`), ask<Pulse>('GET', `/levels/${slug.value}/pulse`)])
+    const base = `/levels/${slug.value}`
+    const [s, p, sh, m] = await Promise.all([ask<Stand[]>('GET', `${base}/stands`), ask<Pulse>('GET', `${base}/pulse`), ask<Shape[]>('GET', `${base}/shapes`), ask<Mask[]>('GET', `${base}/masks`)])
     stands.value = s
     pulse.value = p
+    shapes.value = sh
+    masks.value = m
   }
 
   const refreshLevel = async () => {
@@ -74,6 +86,12 @@ export const useLevel = defineStore('level', () => {
     })
   }
 
+  /** Read some stands again, whose plants follow from what was changed. */
+  async function reread(ids: number[]): Promise<void> {
+    const fresh = await Promise.all(ids.map((id) => ask<Stand>('GET', `/levels/${slug.value}/stands/${id}`)))
+    stands.value = stands.value.map((s) => fresh.find((f) => f.id === s.id) ?? s)
+  }
+
   const note = (entry: Entry, what = entry.what) => {
     difference.value = { what, gained: entry.gained, lost: entry.lost, cost: entry.cost }
   }
@@ -84,6 +102,7 @@ export const useLevel = defineStore('level', () => {
       const changed = await ask<Changed>('POST', `/levels/${slug.value}/strokes`, stroke)
       take(changed, changed.entry.gained, changed.entry.lost)
       note(changed.entry)
+      if (changed.stale?.length) await reread(changed.stale)
       pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
       return true
     } catch (error) {
@@ -103,9 +122,10 @@ export const useLevel = defineStore('level', () => {
     try {
       const moved = await ask<Moved>('POST', `/levels/${slug.value}/${way}`)
       difference.value = { what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`, gained: moved.gained, lost: moved.lost, cost: {} }
-      if (moved.entry.kind === 'marks') await refreshLevel()
+      if (!['stroke', 'settings', 'shapes'].includes(moved.entry.kind)) await refreshLevel()
       if (moved.entry.kind === 'stroke') {
         take(moved, moved.gained, moved.lost)
+        if (moved.stale?.length) await reread(moved.stale)
         pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
       } else await refresh()
     } catch (error) {
@@ -115,9 +135,26 @@ export const useLevel = defineStore('level', () => {
 
   /** Keep changed settings of a stand. */
   async function keep(stand: Stand, settings: Partial<StandSettings>, view: View | null): Promise<Entry> {
-    const entry = await ask<Entry>('PATCH', `/levels/${slug.value}/stands/${stand.id}`, { key: crypto.randomUUID(), settings, view })
+    const { entry } = await ask<Changed>('PATCH', `/levels/${slug.value}/stands/${stand.id}`, { key: crypto.randomUUID(), settings, view })
     note(entry)
     return entry
+  }
+
+  /** Put and remove shapes; the plants follow. */
+  async function keepShapes(put: ShapeIn[], remove: number[] = [], what = ''): Promise<Shape[]> {
+    const before = new Set(shapes.value.map((s) => s.id))
+    const kept = await ask<ShapesKept>('POST', `/levels/${slug.value}/shapes`, { key: crypto.randomUUID(), what, put, remove })
+    shapes.value = kept.shapes
+    note(kept.entry)
+    await reread(kept.stale)
+    pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+    return kept.shapes.filter((s) => !before.has(s.id))
+  }
+
+  /** Take over a change of the ground that was kept. */
+  async function groundChanged(kept: GroundChanged): Promise<void> {
+    note(kept.entry)
+    await Promise.all([refreshLevel(), refresh()])
   }
 
   async function reckon(view: View): Promise<void> {
@@ -133,5 +170,5 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, selected, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, refreshLevel, beat, paint, move, keep, reckon, spentBy, tell }
+  return { level, stands, shapes, masks, selected, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, refreshLevel, beat, paint, move, keep, keepShapes, groundChanged, note, reckon, spentBy, tell }
 })

@@ -5,20 +5,25 @@ import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import BudgetBench from '../components/BudgetBench.vue'
 import CostStrip from '../components/CostStrip.vue'
+import GroundBench from '../components/GroundBench.vue'
 import HandoverBench from '../components/HandoverBench.vue'
 import KeySheet from '../components/KeySheet.vue'
 import PlantingBench from '../components/PlantingBench.vue'
 import SightlineBench from '../components/SightlineBench.vue'
 import StageHost from '../components/StageHost.vue'
 import StrataColumn from '../components/StrataColumn.vue'
+import WhyCard from '../components/WhyCard.vue'
+import { ask, type Why } from '../api/client'
 import { useDraft } from '../composables/useDraft'
 import { typing } from '../composables/useFly'
+import { useRelief } from '../composables/useRelief'
 import { BENCHES, type Bench } from '../router'
 import type { Drawn } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
 import { useSession } from '../stores/session'
+import { useShapes, type Tool } from '../stores/shapes'
 
 const props = defineProps<{ slug: string; bench: Bench }>()
 const store = useLevel()
@@ -31,6 +36,11 @@ const host = ref<InstanceType<typeof StageHost>>()
 const drawn = shallowRef<Drawn | null>(null)
 const keys = ref(false)
 const draft = useDraft(() => (stage.value ? { ...stage.value.eye.view } : null))
+const relief = useRelief()
+const shapes = useShapes()
+const at = shallowRef<[number, number] | null>(null)
+const why = shallowRef<Why | null>(null)
+const groundKey = computed(() => `${store.level?.slug}/${store.level?.ground_revision}/${store.level?.layers_revision}`)
 const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
 
 onMounted(() => store.open(props.slug).catch(store.tell))
@@ -49,8 +59,24 @@ function ready(made: Stage) {
 watch(() => props.bench, (b) => {
   brush.verb = null
   draft.drop()
-  if (b !== 'planting') draft.showOverlay.value = false
+  if (b !== 'planting') draft.showOverlay.value = draft.asking.value = false
+  why.value = null
+  while (shapes.drop());
+  shapes.chosen = null
 })
+watch(draft.asking, (on) => (on ? (brush.verb = null) : (why.value = null)))
+watch([() => store.selected.join(), () => store.stands], () => (why.value = null))
+/** Read why a place carries a plant of the selected stand, under the settings that are tried. */
+async function askWhy(place: [number, number]) {
+  const stand = store.chosen[0]
+  if (!stand) return
+  try {
+    why.value = await ask<Why>('POST', `/levels/${store.slug}/stands/${stand.id}/why`, { x: place[0], z: place[1], settings: draft.partOf(stand) })
+  } catch (error) {
+    store.tell(error)
+  }
+}
+const onGround = (tool: Tool) => () => props.bench === 'ground' && store.mayPlant && shapes.take(tool)
 /** A draft of distances is seen on the stage at once; nothing of it is stored. */
 watch([draft.changes, () => store.stands], () => {
   if (!draft.changes.value.distances) return stage.value?.setStands(store.stands)
@@ -68,9 +94,17 @@ const ACTIONS: Record<string, () => void> = {
   v: () => host.value && (host.value.shown = VIEW_ORDER[(VIEW_ORDER.indexOf(host.value.shown) + 1) % 3]),
   l: () => host.value && (host.value.shadows = !host.value.shadows),
   o: () => props.bench === 'planting' && (draft.showOverlay.value = !draft.showOverlay.value),
+  y: () => props.bench === 'planting' && (draft.asking.value = !draft.asking.value),
+  p: onGround('path'),
+  a: onGround('area'),
+  r: onGround('circle'),
+  b: onGround('box'),
+  u: onGround('polygon'),
+  Enter: () => props.bench === 'ground' && shapes.tool && void shapes.finish(),
+  Delete: () => props.bench === 'ground' && shapes.chosen && store.mayPlant && void shapes.remove(shapes.chosen),
   h: hide,
   '?': () => (keys.value = !keys.value),
-  Escape: () => (draft.dirty.value || draft.trouble.value ? draft.drop() : (brush.verb = null)),
+  Escape: () => (why.value || draft.asking.value ? (draft.asking.value = false) : props.bench === 'ground' ? shapes.drop() || (shapes.chosen = null) : draft.dirty.value || draft.trouble.value ? draft.drop() : (brush.verb = null)),
 }
 function hide() {
   const hidden = new Set(store.hidden)
@@ -120,9 +154,25 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       <button class="plain" @click="leave">Sign out</button>
     </header>
     <StrataColumn />
-    <StageHost ref="host" :overlay="draft.overlay.value" :paints="bench === 'planting'" @ready="ready" />
+    <div class="stage">
+      <StageHost
+        ref="host"
+        :key="groundKey"
+        :overlay="draft.overlay.value"
+        :sheet="bench === 'ground' ? relief.sheet.value : null"
+        :marks="draft.marks.value"
+        :paints="bench === 'planting'"
+        :edits="bench === 'ground'"
+        :asking="draft.asking.value"
+        @ready="ready"
+        @point="at = $event"
+        @ask="askWhy"
+      />
+      <WhyCard v-if="why" :why="why" :name="store.chosen[0]?.name ?? ''" @close="draft.asking.value = false" />
+    </div>
     <aside class="panel" aria-label="Bench">
-      <PlantingBench v-if="bench === 'planting'" :draft="draft" />
+      <GroundBench v-if="bench === 'ground'" :relief="relief" :at="at" />
+      <PlantingBench v-else-if="bench === 'planting'" :draft="draft" />
       <SightlineBench v-else-if="bench === 'sightline'" :draft="draft" />
       <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" />
       <HandoverBench v-else />
@@ -187,6 +237,12 @@ nav {
   height: 22px;
   background: var(--line);
   margin: 0 4px;
+}
+.stage {
+  position: relative;
+  display: grid;
+  min-width: 0;
+  min-height: 0;
 }
 .panel {
   border-left: 1px solid var(--line);

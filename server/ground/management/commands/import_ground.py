@@ -74,7 +74,8 @@ class Command(BaseCommand):
             file = read_heights(options["heights"], options["heights"].name, reading)
             heights, cell = importing.chosen_heights(file, options["cell"], options["low"], options["high"])
             shape = heights.shape[0] - 1, heights.shape[1] - 1
-            self.stdout.write(f"{options['heights'].name}: {file.kind}, {file.shape[1]:,} × {file.shape[0]:,} values, {cell:g} m apart, "
+            rows, columns = file.shape
+            self.stdout.write(f"{options['heights'].name}: {file.kind}, {columns:,} × {rows:,} values, {cell:g} m apart, "
                               f"{heights.min():.2f} m to {heights.max():.2f} m")
             for note in file.notes:
                 self.stdout.write(note)

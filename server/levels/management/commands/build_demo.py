@@ -11,6 +11,8 @@ from demo.stock import MODELS
 from server.levels.ground import store
 from server.levels.models import Level, Membership
 from server.levels.rasters import split
+from server.shapes.models import Shape
+from server.shapes.schemas import ShapeSettings
 from server.stands.models import Stand, TouchTile
 from server.stands.schemas import StandSettings
 from server.stock.models import StockItem
@@ -32,6 +34,9 @@ class Command(BaseCommand):
         level = self._level(built)
         for slug, make in MODELS.items():
             self._item(level, slug, make())
+        for spec in demo_level.SHAPES:
+            settled = ShapeSettings.model_validate(spec).model_dump(mode="json")
+            Shape.objects.create(level=level, **settled)
         for number, spec in enumerate(demo_level.STANDS, start=1):
             stand = Stand.objects.create(
                 level=level, number=number, seed=seed_of(level.seed, spec["slug"]),

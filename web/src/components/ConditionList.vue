@@ -1,0 +1,189 @@
+<script setup lang="ts">
+import { computed, onMounted, ref, shallowRef } from 'vue'
+import { ask, type Condition, type ConditionSet } from '../api/client'
+import type { Draft } from '../composables/useDraft'
+import { fresh, KINDS, ORDER, type Kind } from '../conditions'
+import { useLevel } from '../stores/level'
+import ConditionCard from './ConditionCard.vue'
+
+const props = defineProps<{ draft: Draft; locked: boolean }>()
+const store = useLevel()
+const d = props.draft
+const sets = shallowRef<ConditionSet[]>([])
+const setName = ref('')
+const targets = ref<number[]>([])
+const said = ref('')
+const trouble = ref('')
+const dragged = ref<number | null>(null)
+const over = ref<number | null>(null)
+
+const shared = computed(() => d.shared((s) => s.conditions!))
+const list = computed(() => shared.value.value ?? [])
+const put = (conditions: Condition[]) => d.change({ conditions })
+const others = computed(() => store.stands.filter((s) => !store.selected.includes(s.id)))
+
+function set(k: number, c: Condition) {
+  put(list.value.map((old, i) => (i === k ? c : old)))
+}
+function add(kind: Kind) {
+  const c = fresh(kind, store.level!)
+  if (kind === 'layer') c.layers = store.level!.layers.slice(0, 1).map((l) => l.name)
+  if (kind === 'mask' && store.masks.length) c.mask = store.masks[0].name
+  if (kind === 'stand') c.stand = store.stands.find((s, k) => !s.sward && k < store.stands.indexOf(store.chosen[0]))?.number ?? 0
+  if ((kind === 'mask' && !c.mask) || (kind === 'stand' && !c.stand)) {
+    said.value = kind === 'mask' ? 'This level has no mask images yet: bring one in on the Ground bench.' : 'No stand with single plants stands above this one in the column.'
+    return
+  }
+  said.value = ''
+  put([...list.value, c])
+}
+function move(from: number, to: number) {
+  if (to < 0 || to >= list.value.length || from === to) return
+  const next = list.value.slice()
+  next.splice(to, 0, ...next.splice(from, 1))
+  put(next)
+  requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-test=grip-${to}]`)?.focus())
+}
+function dropped(to: number) {
+  if (dragged.value !== null) move(dragged.value, to)
+  dragged.value = over.value = null
+}
+async function takeBands(layer: string) {
+  await guarded(async () => {
+    const b = await ask<{ altitude: [number, number]; slope: [number, number] }>('GET', `/levels/${store.slug}/layers/${encodeURIComponent(layer)}/bands`)
+    let next = list.value
+    for (const kind of ['altitude', 'slope'] as const) {
+      const [lo, hi] = b[kind]
+      const soft = +((hi - lo) * 0.1).toFixed(1)
+      const at = next.findIndex((c) => c.kind === kind)
+      const c = { ...(at < 0 ? fresh(kind, store.level!) : next[at]), lo, hi, soft_lo: soft, soft_hi: soft }
+      next = at < 0 ? [...next, c] : next.map((old, k) => (k === at ? c : old))
+    }
+    put(next)
+    said.value = `Altitude and slope hold the middle nine tenths of ${layer}.`
+  })
+}
+async function copy() {
+  await guarded(async () => {
+    await ask('POST', `/levels/${store.slug}/conditions/copy`, { key: crypto.randomUUID(), conditions: list.value, to: targets.value })
+    await store.refresh()
+    said.value = `Copied to ${store.stands.filter((s) => targets.value.includes(s.id)).map((s) => s.name).join(', ')}.`
+    targets.value = []
+  })
+}
+const loadSets = () => guarded(async () => void (sets.value = await ask<ConditionSet[]>('GET', '/condition-sets')))
+async function saveSet() {
+  await guarded(async () => {
+    await ask('POST', '/condition-sets', { name: setName.value.trim(), level: store.slug, conditions: list.value })
+    said.value = `Saved as ${setName.value.trim()}.`
+    setName.value = ''
+    await loadSets()
+  })
+}
+async function useSet(s: ConditionSet) {
+  await guarded(async () => {
+    const fit = await ask<{ conditions: Condition[]; notes: string[] }>('GET', `/levels/${store.slug}/condition-sets/${s.id}`)
+    put(fit.conditions)
+    said.value = fit.notes.join(' ') || `${s.name} is tried; keep it or drop it.`
+  })
+}
+const dropSet = (s: ConditionSet) => guarded(async () => {
+  await ask('DELETE', `/condition-sets/${s.id}`)
+  await loadSets()
+})
+async function guarded(work: () => Promise<void>) {
+  trouble.value = ''
+  try {
+    await work()
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
+onMounted(loadSets)
+</script>
+
+<template>
+  <p v-if="shared.mixed" class="faint">The selected stands have different conditions; select one to edit them.</p>
+  <template v-else>
+    <div
+      v-for="(c, k) in list"
+      :key="`${k}/${c.kind}`"
+      :class="{ over: over === k && dragged !== null && dragged !== k }"
+      class="slot"
+      @dragover.prevent="over = k"
+      @drop.prevent="dropped(k)"
+    >
+      <div :draggable="!locked && dragged === k" @dragend="dragged = over = null" @pointerdown.capture="dragged = ($event.target as HTMLElement).closest('.grip') ? k : null">
+        <ConditionCard :condition="c" :index="k" :count="list.length" :wrong="d.fields.value.some((f) => f.startsWith(`settings.conditions.${k}`) || f.startsWith(`conditions.${k}`))" :disabled="locked" @change="set(k, $event)" @remove="put(list.filter((_, i) => i !== k))" @move="move(k, $event)" @bands="takeBands" />
+      </div>
+    </div>
+    <p v-if="!list.length" class="faint">No condition: it may stand anywhere.</p>
+    <p v-if="trouble" class="oxblood" role="alert" data-test="condition-trouble">{{ trouble }}</p>
+    <p v-if="said" class="faint" role="status" data-test="condition-said">{{ said }}</p>
+    <p v-if="!locked" class="tools">
+      <v-menu>
+        <template #activator="{ props: menu }"><button v-bind="menu" class="plain" data-test="add-condition">Add a condition ▾</button></template>
+        <ul class="menu">
+          <li v-for="kind in ORDER" :key="kind"><button class="plain" :data-test="`add-${kind}`" @click="add(kind)">{{ KINDS[kind].label }} <span class="faint">{{ KINDS[kind].says }}</span></button></li>
+        </ul>
+      </v-menu>
+      <v-menu :close-on-content-click="false">
+        <template #activator="{ props: menu }"><button v-bind="menu" class="plain" data-test="copy-conditions" :disabled="d.dirty.value" :title="d.dirty.value ? 'Keep or drop the draft first' : ''">Copy to …</button></template>
+        <div class="menu">
+          <label v-for="s in others" :key="s.id"><input v-model="targets" type="checkbox" :value="s.id" :data-test="`copy-${s.slug}`" /> {{ s.name }}</label>
+          <button class="solid" :disabled="!targets.length" data-test="copy-go" @click="copy">Copy these conditions</button>
+        </div>
+      </v-menu>
+      <v-menu :close-on-content-click="false">
+        <template #activator="{ props: menu }"><button v-bind="menu" class="plain" data-test="condition-sets">Sets ▾</button></template>
+        <div class="menu">
+          <p v-if="!sets.length" class="faint">No sets saved yet. They can be used in every level of the team.</p>
+          <p v-for="s in sets" :key="s.id" class="set">
+            <button class="plain" :data-test="`set-${s.id}`" @click="useSet(s)"><b>{{ s.name }}</b> <span class="faint">{{ s.kinds.map((k) => KINDS[k as Kind].label.toLowerCase()).join(', ') }}, by {{ s.by }}</span></button>
+            <button class="plain" :aria-label="`Remove ${s.name}`" @click="dropSet(s)">×</button>
+          </p>
+          <p class="set"><input v-model="setName" class="cell left" maxlength="80" placeholder="name of a set" aria-label="Name of a set" data-test="set-name" /><button class="solid" :disabled="!setName.trim() || !list.length" data-test="set-save" @click="saveSet">Save these</button></p>
+        </div>
+      </v-menu>
+    </p>
+  </template>
+</template>
+
+<style scoped>
+.slot.over {
+  border-top: 2px solid var(--green);
+}
+.oxblood {
+  color: var(--oxblood);
+}
+.tools {
+  margin: 0 0 0 -7px;
+}
+.menu {
+  list-style: none;
+  margin: 4px 0 0;
+  padding: 8px;
+  background: var(--sheet);
+  color: var(--ink);
+  border: 1px solid var(--line);
+  font-family: var(--sans);
+  font-size: 14px;
+  display: grid;
+  gap: 2px;
+}
+.menu button.plain {
+  width: 100%;
+  text-align: left;
+}
+.set {
+  display: flex;
+  gap: 6px;
+  margin: 0;
+}
+.set button:last-child {
+  width: auto !important;
+}
+.left {
+  text-align: left;
+}
+</style>

@@ -1,0 +1,299 @@
+<script setup lang="ts">
+import { useIntervalFn } from '@vueuse/core'
+import { computed, onBeforeUnmount, ref, shallowRef } from 'vue'
+import { ask, upload, type Import, type ImportOptions } from '../api/client'
+import { amount, LINES, signed, whole } from '../budget'
+import NumberField from './NumberField.vue'
+
+/** Bring heights or ground layers in: look at them, say what the file does not, see what would change, keep or drop. */
+const props = defineProps<{ kind: 'heights' | 'layers'; level: string }>()
+const emit = defineEmits<{ kept: [level: string]; close: [] }>()
+const draft = shallowRef<Import | null>(null)
+const trouble = ref('')
+const sent = ref(0)
+const sending = ref(false)
+const name = ref('')
+const options = ref<ImportOptions>({ cell: null, low: null, high: null, width: null, big_endian: null, names: null })
+const turn = ref(0)
+let timer = 0
+
+const busy = computed(() => sending.value || draft.value?.state === 'reading' || draft.value?.state === 'keeping')
+const found = computed(() => draft.value?.found ?? null)
+const working = computed(() => draft.value?.state === 'ready' && draft.value.level && !draft.value.forecast && draft.value.share > 0)
+const refused = computed(() => draft.value?.forecast?.stands.some((s) => s.refused) ?? false)
+const can = computed(() => draft.value?.state === 'ready' && !busy.value && !refused.value && (props.level !== '' || name.value.trim() !== ''))
+const bars = computed(() => {
+  const h = found.value?.histogram
+  if (!h) return []
+  const most = Math.sqrt(Math.max(...h.counts))
+  return h.counts.map((c, k) => ({ x: k, h: (Math.sqrt(c) / most) * 44 }))
+})
+
+async function choose(event: Event) {
+  const files = [...((event.target as HTMLInputElement).files ?? [])]
+  if (!files.length) return
+  const form = new FormData()
+  form.set('kind', props.kind)
+  form.set('level', props.level)
+  form.set('options', '{}')
+  for (const f of files) form.append('files', f)
+  sending.value = true
+  trouble.value = ''
+  try {
+    take(await upload<Import>('/drafts', form, (share) => (sent.value = share)))
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+  sending.value = false
+  ;(event.target as HTMLInputElement).value = ''
+}
+function take(next: Import) {
+  if (next.found && (draft.value?.state !== next.state || draft.value?.id !== next.id)) turn.value++
+  draft.value = next
+  const f = next.found
+  if (f && props.kind === 'heights') {
+    const o = options.value
+    options.value = { ...o, cell: o.cell ?? f.cell, low: o.low ?? f.low, high: o.high ?? f.high, width: f.raw ? f.width : null, big_endian: f.raw ? f.big_endian : null }
+  }
+  if (f && props.kind === 'layers' && !options.value.names?.length) options.value = { ...options.value, names: f.names.slice() }
+  if (next.state === 'kept') emit('kept', next.level!)
+}
+useIntervalFn(async () => {
+  if (!draft.value || (!busy.value && !working.value && draft.value.state !== 'ready') || sending.value) return
+  if (draft.value.state === 'ready' && (draft.value.forecast || !draft.value.level)) return
+  try {
+    take(await ask<Import>('GET', `/drafts/${draft.value.id}`))
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}, 400)
+
+function say(part: Partial<ImportOptions>) {
+  options.value = { ...options.value, ...part }
+  window.clearTimeout(timer)
+  timer = window.setTimeout(() => void again(), 350)
+}
+async function again() {
+  if (!draft.value) return
+  try {
+    take(await ask<Import>('PUT', `/drafts/${draft.value.id}`, options.value))
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
+function rename(k: number, to: string) {
+  say({ names: (options.value.names ?? []).map((n, i) => (i === k ? to : n)) })
+}
+async function act(what: 'keep' | 'stop') {
+  try {
+    take(await ask<Import>('POST', `/drafts/${draft.value!.id}/${what}`, what === 'keep' ? { key: crypto.randomUUID(), name: name.value } : undefined))
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
+function leave() {
+  if (draft.value && draft.value.state !== 'kept' && draft.value.state !== 'keeping') void ask('DELETE', `/drafts/${draft.value.id}`).catch(() => {})
+  emit('close')
+}
+onBeforeUnmount(() => window.clearTimeout(timer))
+
+const percent = (v: number) => `${(v * 100).toFixed(v < 0.1 ? 1 : 0)} %`
+const changes = computed(() =>
+  (draft.value?.forecast?.views ?? []).map((v) => ({
+    name: v.name,
+    parts: LINES.map((l) => ({ label: l.label.toLowerCase(), value: v.change[l.name] ?? 0, text: signed(amount(l.name, v.change[l.name] ?? 0), v.change[l.name] ?? 0) })).filter((p) => Math.abs(p.value) >= 0.005),
+  })),
+)
+</script>
+
+<template>
+  <div class="sheet" data-test="import">
+    <header>
+      <h2>{{ kind === 'heights' ? (level ? 'Bring in heights' : 'A new level from heights') : 'Bring in ground layers' }}</h2>
+      <button class="plain" aria-label="Close" @click="leave">Close</button>
+    </header>
+    <p class="pick">
+      <label class="plain-file">
+        <input type="file" :multiple="kind === 'layers'" :accept="kind === 'heights' ? '.png,.tif,.tiff,.npy,.raw,.r16,.bin,.glb,.gltf,.obj' : '.png,.tif,.tiff'" data-test="import-file" :disabled="sending" @change="choose" />
+      </label>
+      <span class="faint">{{ kind === 'heights' ? '16-bit PNG, GeoTIFF, NumPy .npy, raw 16 bit, or a terrain mesh (glTF, OBJ); up to 4 097 values a side' : 'PNG or GeoTIFF: each channel is a layer; several files together if you like' }}</span>
+    </p>
+    <p v-if="trouble || draft?.trouble" class="over" role="alert" data-test="import-trouble">{{ trouble || draft?.trouble }}</p>
+    <div v-if="busy || working" class="progress" data-test="import-progress">
+      <span>{{ sending ? 'Sending the file' : draft?.step || 'Reading' }} …</span>
+      <span class="track"><i :style="{ width: `${(sending ? sent : (draft?.share ?? 0)) * 100}%` }" /></span>
+      <button v-if="draft && !sending" class="plain" data-test="import-stop" @click="act('stop')">Stop</button>
+    </div>
+
+    <div v-if="draft && found" class="found">
+      <figure>
+        <img :src="`/api/drafts/${draft.id}/preview.png?${turn}`" alt="Relief of what was read" data-test="import-picture" />
+        <svg v-if="bars.length" viewBox="0 0 64 46" preserveAspectRatio="none"><rect v-for="b in bars" :key="b.x" :x="b.x" :y="46 - b.h" width="0.86" :height="b.h" /></svg>
+        <figcaption v-if="found.histogram" class="faint number">{{ found.wanted ? 'steps of the file' : `${found.lowest?.toFixed(1)} m to ${found.highest?.toFixed(1)} m` }}</figcaption>
+      </figure>
+      <div>
+        <p class="number" data-test="import-numbers">
+          <b>{{ found.kind }}</b>, {{ whole(found.columns) }} × {{ whole(found.rows) }} values<template v-if="found.cell && kind === 'heights'">: {{ whole((found.columns - 1) * found.cell) }} m × {{ whole((found.rows - 1) * found.cell) }} m</template>
+        </p>
+        <template v-if="kind === 'heights'">
+          <NumberField label="Cell size" :unit="found.says.includes('cell') ? 'm, as the file says' : 'm'" :value="options.cell as number" :min="0.05" :max="64" :step="0.5" :digits="4" test="import-cell" @change="say({ cell: $event })" />
+          <NumberField label="Lowest altitude" :unit="found.says.includes('low') ? 'm, as the file says' : 'm'" :value="options.low as number" :step="1" :digits="3" test="import-low" @change="say({ low: $event })" />
+          <NumberField label="Highest altitude" :unit="found.says.includes('high') ? 'm, as the file says' : 'm'" :value="options.high as number" :step="1" :digits="3" test="import-high" @change="say({ high: $event })" />
+          <template v-if="found.raw">
+            <NumberField label="Values in a row" unit="" :value="options.width as number" :min="9" :digits="0" test="import-width" @change="say({ width: Math.round($event) })" />
+            <label class="order">Byte order <select class="cell" :value="String(options.big_endian)" @change="say({ big_endian: ($event.target as HTMLSelectElement).value === 'true' })"><option value="false">least significant first</option><option value="true">most significant first</option></select></label>
+          </template>
+        </template>
+        <table v-else class="layers">
+          <tbody>
+            <tr v-for="(n, k) in options.names ?? []" :key="k">
+              <td><input class="cell" :value="n" maxlength="40" :aria-label="`Name of layer ${k + 1}`" :data-test="`layer-name-${k}`" @change="rename(k, ($event.target as HTMLInputElement).value)" /></td>
+              <td class="number faint">{{ found.shares[k] === undefined ? '' : percent(found.shares[k]) }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <ul class="notes"><li v-for="n in found.notes" :key="n">{{ n }}</li></ul>
+      </div>
+    </div>
+
+    <section v-if="draft?.forecast" class="forecast" data-test="import-forecast">
+      <h3>What keeping it changes</h3>
+      <table class="number">
+        <thead><tr><th>Stand</th><th>plants now</th><th>then</th><th>gained</th><th>lost</th></tr></thead>
+        <tbody>
+          <tr v-for="s in draft.forecast.stands" :key="s.stand">
+            <td class="name">{{ s.name }}</td>
+            <td>{{ whole(s.before) }}</td>
+            <td>{{ s.refused ? '—' : whole(s.after) }}</td>
+            <td>{{ s.gained ? `+${whole(s.gained)}` : '0' }}</td>
+            <td>{{ s.lost ? `−${whole(s.lost)}` : '0' }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <ul class="notes">
+        <template v-for="s in draft.forecast.stands" :key="s.stand"><li v-for="n in s.notes" :key="n" class="over">{{ s.name }}: {{ n }}</li></template>
+        <li v-for="n in draft.forecast.notes" :key="n">{{ n }}</li>
+        <li v-for="v in changes" :key="v.name">“{{ v.name }}”: <template v-if="v.parts.length"><span v-for="(p, k) in v.parts" :key="p.label" :class="{ over: p.value > 0 }">{{ k ? ', ' : '' }}{{ p.text }} {{ p.label }}</span></template><template v-else>costs the same</template></li>
+        <li>All painting stays. Undo brings the ground back as it was.</li>
+      </ul>
+    </section>
+    <footer>
+      <label v-if="!level" class="newname">Name of the level <input v-model="name" class="cell" maxlength="60" data-test="import-name" /></label>
+      <button class="solid" :disabled="!can" data-test="import-keep" @click="act('keep')">{{ level ? 'Keep' : 'Make the level' }}</button>
+      <button class="plain" data-test="import-drop" @click="leave">Drop</button>
+    </footer>
+  </div>
+</template>
+
+<style scoped>
+.sheet {
+  background: var(--sheet);
+  color: var(--ink);
+  border: 1px solid var(--line);
+  padding: 16px 22px;
+  font-family: var(--sans);
+  max-height: 88vh;
+  overflow-y: auto;
+}
+header {
+  display: flex;
+  justify-content: space-between;
+}
+.pick {
+  display: grid;
+  gap: 4px;
+  margin: 8px 0;
+}
+.progress {
+  display: grid;
+  grid-template-columns: auto 1fr auto;
+  gap: 10px;
+  align-items: center;
+  margin: 6px 0;
+}
+.track {
+  height: 5px;
+  border: 1px solid var(--ink);
+}
+.track i {
+  display: block;
+  height: 100%;
+  background: var(--green);
+}
+.found {
+  display: grid;
+  grid-template-columns: 300px 1fr;
+  gap: 20px;
+  border-top: 1px solid var(--line);
+  padding-top: 10px;
+}
+figure {
+  margin: 0;
+}
+figure img {
+  width: 100%;
+  max-height: 320px;
+  object-fit: contain;
+  object-position: left top;
+  border: 1px solid var(--line);
+}
+figure svg {
+  width: 100%;
+  height: 46px;
+  display: block;
+}
+figure rect {
+  fill: var(--slate);
+}
+.found :deep(.field) {
+  grid-template-columns: 1fr 84px 120px;
+}
+.order,
+.newname {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+}
+.newname {
+  margin-right: auto;
+}
+.newname input {
+  text-align: left;
+  width: 240px;
+}
+.layers input {
+  text-align: left;
+}
+.notes {
+  padding-left: 16px;
+  margin: 8px 0 0;
+}
+.forecast table {
+  width: 100%;
+  border-collapse: collapse;
+}
+.forecast th {
+  font-weight: 400;
+  color: var(--faint);
+}
+.forecast th:not(:first-child),
+.forecast td:not(:first-child) {
+  text-align: right;
+}
+.forecast th:first-child {
+  text-align: left;
+}
+.forecast td {
+  border-top: 1px solid var(--line);
+  padding: 2px 0;
+}
+footer {
+  display: flex;
+  gap: 10px;
+  justify-content: flex-end;
+  align-items: baseline;
+  margin-top: 14px;
+  border-top: 1px solid var(--ink);
+  padding-top: 10px;
+}
+</style>

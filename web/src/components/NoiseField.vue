@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { onMounted, ref, watch } from 'vue'
+import { ask, type Condition, type Noise } from '../api/client'
+import { inBand } from '../conditions'
+import { useLevel } from '../stores/level'
+import NumberField from './NumberField.vue'
+
+/** Noise in level space, drawn as it is tuned: where it lies in the band in green, the rest in grey. */
+const props = defineProps<{ condition: Condition; disabled?: boolean }>()
+const emit = defineEmits<{ change: [condition: Condition] }>()
+const store = useLevel()
+const canvas = ref<HTMLCanvasElement>()
+const FORMS = ['gradient', 'ridged', 'cellular'] as const
+let values: Uint8Array | null = null
+let side = 128
+let round = 0
+
+async function load() {
+  const mine = ++round
+  const n = props.condition.noise!
+  const metres = Math.min(Math.max(n.wavelength! * 4, 8), Math.max(store.level!.columns, store.level!.rows) * store.level!.cell)
+  try {
+    const found = await ask<{ side: number; values: string }>('POST', `/levels/${store.slug}/conditions/noise`, { noise: n, x: 0, z: 0, side: metres })
+    if (mine !== round) return
+    side = found.side
+    values = Uint8Array.from(atob(found.values), (ch) => ch.charCodeAt(0))
+    draw()
+  } catch {
+    // A number out of bounds tells its trouble where the draft is tried.
+  }
+}
+function draw() {
+  const g = canvas.value?.getContext('2d')
+  if (!g || !values) return
+  const image = g.createImageData(side, side)
+  for (let k = 0; k < values.length; k++) {
+    const v = values[k] / 255
+    const s = inBand(props.condition, v)
+    const grey = 236 - 70 * (1 - v)
+    image.data.set([grey + (84 - grey) * s * 0.8, grey + (108 - grey) * s * 0.8, (grey - 14) + (62 - grey) * s * 0.8, 255], k * 4)
+  }
+  g.putImageData(image, 0, 0)
+}
+onMounted(load)
+watch(() => JSON.stringify(props.condition.noise), load)
+watch(() => [props.condition.lo, props.condition.hi, props.condition.soft_lo, props.condition.soft_hi], draw)
+const set = (part: Partial<Noise>) => emit('change', { ...props.condition, noise: { ...props.condition.noise!, ...part } })
+</script>
+
+<template>
+  <div class="noise">
+    <canvas ref="canvas" width="128" height="128" data-test="noise-picture" aria-label="The noise, green where it suits" />
+    <div>
+      <label class="form">Form <select class="cell" :value="condition.noise!.form" :disabled="disabled" data-test="noise-form" @change="set({ form: ($event.target as HTMLSelectElement).value as Noise['form'] })"><option v-for="f in FORMS" :key="f">{{ f }}</option></select></label>
+      <NumberField label="Wavelength" unit="m" :value="condition.noise!.wavelength!" :min="0.5" :step="5" :digits="1" :disabled="disabled" test="noise-wavelength" @change="$event >= 0.5 && set({ wavelength: $event })" />
+      <NumberField label="Octaves" :value="condition.noise!.octaves!" :min="1" :max="8" :digits="0" :disabled="disabled" test="noise-octaves" @change="$event >= 1 && $event <= 8 && set({ octaves: Math.round($event) })" />
+      <NumberField label="Contrast" :value="condition.noise!.contrast!" :min="0" :max="20" :step="0.1" :disabled="disabled" test="noise-contrast" @change="set({ contrast: $event })" />
+      <NumberField label="Shift" :value="condition.noise!.shift!" :min="-5" :max="5" :step="0.05" :disabled="disabled" test="noise-shift" @change="set({ shift: $event })" />
+      <NumberField label="Seed" :value="condition.noise!.seed!" :min="0" :digits="0" :disabled="disabled" test="noise-seed" @change="$event >= 0 && set({ seed: Math.round($event) })" />
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.noise {
+  display: grid;
+  grid-template-columns: 128px 1fr;
+  gap: 10px;
+  align-items: start;
+}
+canvas {
+  width: 128px;
+  height: 128px;
+  border: 1px solid var(--line);
+}
+.noise :deep(.field) {
+  grid-template-columns: 1fr 50px 14px;
+  padding: 0;
+}
+.form {
+  display: flex;
+  justify-content: space-between;
+}
+</style>

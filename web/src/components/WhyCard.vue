@@ -1,0 +1,86 @@
+<script setup lang="ts">
+import type { Why } from '../api/client'
+import { KINDS, type Kind } from '../conditions'
+
+defineProps<{ why: Why; name: string }>()
+defineEmits<{ close: [] }>()
+const percent = (v: number) => `${Math.round(v * 100)} %`
+function value(c: Why['conditions'][number]): string {
+  const look = KINDS[c.kind as Kind]
+  if (c.kind === 'facing' && c.value < 0) return 'level ground'
+  return `${c.beyond ? '≥ ' : ''}${c.value.toFixed(look.digits).replace('-', '−')}${look.unit === 'm' ? ' m' : look.unit}`
+}
+</script>
+
+<template>
+  <div class="why" role="status" data-test="why">
+    <header>
+      <span class="name">{{ why.planted ? `Why ${name} stands here` : `Why no ${name} here` }}</span>
+      <button class="plain" aria-label="Close" @click="$emit('close')">×</button>
+    </header>
+    <table class="number">
+      <tbody>
+        <tr v-for="(c, k) in why.conditions" :key="k" :class="{ off: !c.on }">
+          <td class="join">{{ k ? c.join : c.join === 'except' ? 'except' : 'where' }}</td>
+          <td>{{ KINDS[c.kind as Kind].label }}</td>
+          <td>{{ value(c) }}</td>
+          <td>{{ c.on ? percent(c.result) : 'off' }}</td>
+          <td class="faint">{{ c.running === null ? '' : `→ ${percent(c.running)}` }}</td>
+        </tr>
+        <tr class="sum"><td /><td>Suitability</td><td /><td>{{ percent(why.suitability) }}</td><td /></tr>
+        <tr><td /><td>Touch</td><td /><td>{{ why.touch > 0 ? '+' : '' }}{{ why.touch.toFixed(2).replace('-', '−') }}</td><td /></tr>
+        <tr><td /><td>Density × fullness</td><td /><td>{{ percent(why.density * why.fullness) }}</td><td class="faint">{{ percent(why.density) }} × {{ percent(why.fullness) }}</td></tr>
+      </tbody>
+    </table>
+    <p v-if="why.place" data-test="why-threshold">
+      Its nearest place is {{ why.place.distance.toFixed(1) }} m away and plants from {{ (why.place.threshold * 100).toFixed(1) }} % up.
+    </p>
+    <p v-else>It has no place within its spacing of here.</p>
+    <p v-if="why.shut" class="over">{{ why.shut }}.</p>
+  </div>
+</template>
+
+<style scoped>
+.why {
+  position: absolute;
+  right: 12px;
+  top: 92px;
+  width: 330px;
+  padding: 8px 12px;
+  background: var(--sheet);
+  border: 1px solid var(--ink);
+  z-index: 4;
+}
+header {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+}
+.name {
+  font-size: 16.5px;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+}
+td {
+  padding: 1px 6px 1px 0;
+}
+td:nth-child(3),
+td:nth-child(4) {
+  text-align: right;
+}
+.join {
+  font-style: italic;
+  font-family: var(--serif);
+}
+.off {
+  opacity: 0.5;
+}
+.sum td {
+  border-top: 1px solid var(--line);
+}
+p {
+  margin: 4px 0 0;
+}
+</style>
