@@ -82,7 +82,7 @@ function keys(event: KeyboardEvent) {
         <option value="except">except</option>
       </select>
       <label class="title"><input type="checkbox" :checked="c.on" :disabled="disabled" :aria-label="`Use ${look.label}`" :data-test="`on-${c.kind}`" @change="set({ on: ($event.target as HTMLInputElement).checked })" /> <span class="name">{{ c.depth ? 'Depth in areas' : look.label }}</span></label>
-      <button class="plain small" :aria-expanded="open" :title="look.says" @click="open = !open"><span v-if="share !== null" class="number faint">{{ share }} % of it</span> {{ open ? '▾' : '▸' }}</button>
+      <button class="plain small" :aria-expanded="open" :title="look.says" @click="open = !open"><span v-if="share !== null" class="number faint">{{ share }} % suits</span> {{ open ? '▾' : '▸' }}</button>
       <button v-if="!disabled" class="plain small" :aria-label="`Remove ${look.label}`" :data-test="`remove-${c.kind}`" @click="emit('remove')">×</button>
     </header>
     <template v-if="open">
@@ -106,7 +106,7 @@ function keys(event: KeyboardEvent) {
       <FacingRose v-if="c.kind === 'facing'" :condition="c" :histogram="found" :wrong="wrong" :disabled="disabled" @change="emit('change', $event)" />
       <BandField v-else :condition="c" :histogram="found" :wrong="wrong" :disabled="disabled" @change="emit('change', $event)" />
       <p class="drive small">
-        drives <select class="cell" :value="driven" :disabled="disabled" :data-test="`drives-${c.kind}`" @change="drives(($event.target as HTMLSelectElement).value as 'density')"><option value="density">density</option><option value="size">size</option><option value="both">density and size</option></select>
+        drives <select class="cell plain-select" :value="driven" :disabled="disabled" :data-test="`drives-${c.kind}`" @change="drives(($event.target as HTMLSelectElement).value as 'density')"><option value="density">density</option><option value="size">size</option><option value="both">density and size</option></select>
         <template v-if="driven !== 'density'">, where it fails <NumberField bare label="Size where it fails" :value="c.size! * 100" unit="% of size" :min="5" :max="100" :step="5" :digits="0" :disabled="disabled" :test="`size-${c.kind}`" @change="$event >= 5 && $event <= 100 && set({ size: $event / 100 })" /></template>
       </p>
     </template>
@@ -175,6 +175,10 @@ header {
   align-items: baseline;
   margin: 4px 0 0;
   color: var(--faint);
+}
+.plain-select {
+  text-align: left;
+  border-bottom-style: dotted;
 }
 .drive :deep(.field.bare) {
   display: inline-grid;

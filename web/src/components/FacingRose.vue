@@ -16,7 +16,7 @@ const petals = computed(() => {
   if (!props.histogram) return []
   const { counts, edges } = props.histogram
   const most = Math.sqrt(Math.max(...counts, 1))
-  return counts.map((c, k) => wedge(edges[k], edges[k + 1], (Math.sqrt(c) / most) * R))
+  return counts.map((c, k) => wedge(edges[k], edges[k + 1], (Math.sqrt(c) / most) * (R - 2)))
 })
 const c = computed(() => props.condition)
 const inner = computed(() => wedge(c.value.centre! - Math.min(c.value.hi, 180), c.value.centre! + Math.min(c.value.hi, 180), R))
@@ -57,7 +57,7 @@ function grab(what: typeof held.value, event: PointerEvent) {
     </svg>
     <div>
       <NumberField label="Centre" unit="°" :value="condition.centre!" :min="0" :max="360" :step="5" :digits="0" :wrong="wrong" :disabled="disabled" test="facing-centre" @change="$event >= 0 && $event <= 360 && emit('change', { ...c, centre: $event })" />
-      <NumberField label="Spread either way" unit="°" :value="condition.hi" :min="0" :max="180" :step="5" :digits="0" :wrong="wrong" :disabled="disabled" test="facing-hi" @change="emit('change', { ...c, hi: $event })" />
+      <NumberField label="Spread, ±" unit="°" :value="condition.hi" :min="0" :max="180" :step="5" :digits="0" :wrong="wrong" :disabled="disabled" test="facing-hi" @change="emit('change', { ...c, hi: $event })" />
       <NumberField label="Soft beyond" unit="°" :value="condition.soft_hi!" :min="0" :max="180" :step="5" :digits="0" :wrong="wrong" :disabled="disabled" test="facing-soft-hi" @change="emit('change', { ...c, soft_hi: $event })" />
     </div>
   </div>

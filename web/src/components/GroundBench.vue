@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef } from 'vue'
-import { ask, upload, type GroundChanged, type Resolution } from '../api/client'
+import { ask, upload, type Entry, type GroundChanged, type Resolution } from '../api/client'
 import { whole } from '../budget'
 import type { Relief } from '../composables/useRelief'
 import { useLevel } from '../stores/level'
@@ -25,7 +25,11 @@ const megabytes = (n: number) => `${(n / 1e6).toFixed(1)} MB`
 
 async function kept() {
   importing.value = null
-  await Promise.all([store.refreshLevel(), store.refresh()]).catch(store.tell)
+  await guarded(async () => {
+    await Promise.all([store.refreshLevel(), store.refresh()])
+    const [latest] = await ask<Entry[]>('GET', `/levels/${store.slug}/journal`)
+    if (latest?.kind === 'ground') store.note(latest)
+  })
 }
 async function bringMask(event: Event) {
   const input = event.target as HTMLInputElement

@@ -113,8 +113,9 @@ const changes = computed(() =>
       <button class="plain" aria-label="Close" @click="leave">Close</button>
     </header>
     <p class="pick">
-      <label class="plain-file">
-        <input type="file" :multiple="kind === 'layers'" :accept="kind === 'heights' ? '.png,.tif,.tiff,.npy,.raw,.r16,.bin,.glb,.gltf,.obj' : '.png,.tif,.tiff'" data-test="import-file" :disabled="sending" @change="choose" />
+      <label class="file" :class="{ solid: !draft }">
+        {{ draft ? 'Choose another file …' : kind === 'heights' ? 'Choose a file …' : 'Choose files …' }}
+        <input type="file" class="unseen" :multiple="kind === 'layers'" :accept="kind === 'heights' ? '.png,.tif,.tiff,.npy,.raw,.r16,.bin,.glb,.gltf,.obj' : '.png,.tif,.tiff'" data-test="import-file" :disabled="sending" @change="choose" />
       </label>
       <span class="faint">{{ kind === 'heights' ? '16-bit PNG, GeoTIFF, NumPy .npy, raw 16 bit, or a terrain mesh (glTF, OBJ); up to 4 097 values a side' : 'PNG or GeoTIFF: each channel is a layer; several files together if you like' }}</span>
     </p>
@@ -136,11 +137,11 @@ const changes = computed(() =>
           <b>{{ found.kind }}</b>, {{ whole(found.columns) }} × {{ whole(found.rows) }} values<template v-if="found.cell && kind === 'heights'">: {{ whole((found.columns - 1) * found.cell) }} m × {{ whole((found.rows - 1) * found.cell) }} m</template>
         </p>
         <template v-if="kind === 'heights'">
-          <NumberField label="Cell size" :unit="found.says.includes('cell') ? 'm, as the file says' : 'm'" :value="options.cell as number" :min="0.05" :max="64" :step="0.5" :digits="4" test="import-cell" @change="say({ cell: $event })" />
-          <NumberField label="Lowest altitude" :unit="found.says.includes('low') ? 'm, as the file says' : 'm'" :value="options.low as number" :step="1" :digits="3" test="import-low" @change="say({ low: $event })" />
-          <NumberField label="Highest altitude" :unit="found.says.includes('high') ? 'm, as the file says' : 'm'" :value="options.high as number" :step="1" :digits="3" test="import-high" @change="say({ high: $event })" />
+          <NumberField label="Cell size" :unit="found.says.includes('cell') ? 'm, as the file says' : 'm'" :value="options.cell" :min="0.05" :max="64" :step="0.5" :digits="4" test="import-cell" @change="say({ cell: $event })" />
+          <NumberField label="Lowest altitude" :unit="found.says.includes('low') ? 'm, as the file says' : 'm'" :value="options.low" :step="1" :digits="3" test="import-low" @change="say({ low: $event })" />
+          <NumberField label="Highest altitude" :unit="found.says.includes('high') ? 'm, as the file says' : 'm'" :value="options.high" :step="1" :digits="3" test="import-high" @change="say({ high: $event })" />
           <template v-if="found.raw">
-            <NumberField label="Values in a row" unit="" :value="options.width as number" :min="9" :digits="0" test="import-width" @change="say({ width: Math.round($event) })" />
+            <NumberField label="Values in a row" unit="" :value="options.width" :min="9" :digits="0" test="import-width" @change="say({ width: Math.round($event) })" />
             <label class="order">Byte order <select class="cell" :value="String(options.big_endian)" @change="say({ big_endian: ($event.target as HTMLSelectElement).value === 'true' })"><option value="false">least significant first</option><option value="true">most significant first</option></select></label>
           </template>
         </template>
@@ -191,7 +192,8 @@ const changes = computed(() =>
   color: var(--ink);
   border: 1px solid var(--line);
   padding: 16px 22px;
-  font-family: var(--sans);
+  font: 14px var(--sans);
+  font-variant-numeric: tabular-nums lining-nums;
   max-height: 88vh;
   overflow-y: auto;
 }
@@ -287,7 +289,33 @@ figure rect {
   border-top: 1px solid var(--line);
   padding: 2px 0;
 }
+.file {
+  justify-self: start;
+  border: 1px solid var(--ink);
+  border-radius: 3px;
+  padding: 4px 12px;
+  cursor: pointer;
+}
+.file.solid {
+  background: var(--green);
+  border-color: var(--green);
+  color: var(--sheet);
+  font-weight: 600;
+}
+.file:focus-within {
+  outline: 2px solid var(--ochre);
+}
+.unseen {
+  position: absolute;
+  opacity: 0;
+  width: 1px;
+}
 footer {
+  position: sticky;
+  bottom: -16px;
+  background: var(--sheet);
+  margin: 0 -22px -16px;
+  padding: 0 22px 14px;
   display: flex;
   gap: 10px;
   justify-content: flex-end;
@@ -295,5 +323,8 @@ footer {
   margin-top: 14px;
   border-top: 1px solid var(--ink);
   padding-top: 10px;
+}
+p {
+  margin: 4px 0;
 }
 </style>

@@ -2,12 +2,12 @@
 import { computed, ref, watch } from 'vue'
 
 const props = withDefaults(
-  defineProps<{ label: string; value: number; mixed?: boolean; unit?: string; min?: number; max?: number; step?: number; digits?: number; wrong?: boolean; disabled?: boolean; test?: string; bare?: boolean }>(),
+  defineProps<{ label: string; value?: number | null; mixed?: boolean; unit?: string; min?: number; max?: number; step?: number; digits?: number; wrong?: boolean; disabled?: boolean; test?: string; bare?: boolean }>(),
   { mixed: false, unit: '', min: -1e9, max: 1e9, step: 1, digits: 2, test: undefined },
 )
 const emit = defineEmits<{ change: [value: number] }>()
 
-const show = computed(() => (props.mixed || props.value === undefined ? '' : String(+props.value.toFixed(props.digits))))
+const show = computed(() => (props.mixed || props.value === undefined || props.value === null ? '' : String(+props.value.toFixed(props.digits))))
 const text = ref(show.value)
 const editing = ref(false)
 watch(show, (s) => {

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { Bookmark } from '../api/client'
 import type { Stage } from '../stage/stage'
 
-const props = defineProps<{ stage: Stage; ticks: number }>()
+const props = defineProps<{ stage: Stage; ticks: number; quiet: boolean; spot: [number, number] | null }>()
 defineEmits<{ go: [bookmark: Bookmark] }>()
 
 const LENGTHS = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000]
@@ -23,6 +23,12 @@ const marks = computed(() => {
   void props.ticks
   return props.stage.level.bookmarks.map((b) => ({ b, at: props.stage.plan.to(b.x, b.z) }))
 })
+const cross = computed(() => {
+  void props.ticks
+  if (!props.spot) return ''
+  const [x, y] = props.stage.plan.to(...props.spot)
+  return `M${x - 9} ${y}H${x + 9}M${x} ${y - 9}V${y + 9}`
+})
 const bar = computed(() => {
   void props.ticks
   const metres = LENGTHS.find((l) => l / props.stage.plan.pixel > 60) ?? 1000
@@ -32,10 +38,11 @@ const bar = computed(() => {
 
 <template>
   <svg class="marks" aria-hidden="true">
-    <g v-for="m in marks" :key="m.b.name" class="mark" @click="$emit('go', m.b)">
+    <g v-for="m in marks" :key="m.b.name" class="mark" :class="{ quiet }" @click="$emit('go', m.b)">
       <circle :cx="m.at[0]" :cy="m.at[1]" r="3.2" />
       <text :x="m.at[0] + 7" :y="m.at[1] + 4">{{ m.b.name }}</text>
     </g>
+    <path v-if="cross" class="spot" :d="cross" />
     <polygon class="cone" :points="eye.cone" />
     <circle class="eye" :cx="eye.x" :cy="eye.y" r="4.5" />
   </svg>
@@ -58,6 +65,9 @@ const bar = computed(() => {
   pointer-events: auto;
   cursor: pointer;
 }
+.mark.quiet {
+  pointer-events: none;
+}
 .mark circle {
   fill: #faf6ec;
   stroke: #7b2d26;
@@ -71,6 +81,10 @@ const bar = computed(() => {
   paint-order: stroke;
   stroke: #f4eee0cc;
   stroke-width: 3px;
+}
+.spot {
+  stroke: #7b2d26;
+  stroke-width: 1.6;
 }
 .eye {
   fill: #7b2d26;

@@ -23,6 +23,25 @@ function labelAt(s: Shape): [number, number] {
   if (s.kind === 'path') return p[Math.floor(p.length / 2)]
   return [p.reduce((n, q) => n + q[0], 0) / p.length, p.reduce((n, q) => n + q[1], 0) / p.length]
 }
+/** Names that have room: none over another or over a bookmark's, none on a shape too small to carry it. */
+const labels = computed(() => {
+  const taken = props.stage.level.bookmarks.map((b) => {
+    const [x, y] = to(b.x, b.z)
+    return [x - 4, y - 9, x + 12 + b.name.length * 7, y + 8]
+  })
+  return drawn.value.filter(({ s, wide, at }) => {
+    const box = (s.points as [number, number][]).map((p) => to(...p))
+    const across = Math.max(...box.map((p) => p[0])) - Math.min(...box.map((p) => p[0]))
+    const half = s.name.length * 3.4
+    const mine = [at[0] - half, at[1] - 19, at[0] + half, at[1] - 2]
+    if (s.id !== shapes.chosen) {
+      if (across < 26 && wide < 6) return false
+      if (taken.some((t) => mine[0] < t[2] && mine[2] > t[0] && mine[1] < t[3] && mine[3] > t[1])) return false
+    }
+    taken.push(mine)
+    return true
+  })
+})
 const sketch = computed(() => {
   void props.ticks
   const points = [...shapes.drawing, ...(props.pointer && shapes.drawing.length ? [props.pointer] : [])] as [number, number][]
@@ -114,7 +133,7 @@ const current = computed(() => shapes.shown.find((s) => s.id === shapes.chosen)!
       <pattern id="hatch-cross" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path d="M0 0V7M0 0H7" /></pattern>
       <pattern id="hatch-dots" width="6" height="6" patternUnits="userSpaceOnUse"><circle cx="2" cy="2" r="0.9" /></pattern>
     </defs>
-    <g v-for="{ s, d, wide, at } in drawn" :key="s.id" :class="{ chosen: edits && s.id === shapes.chosen, edits }" :data-test="`shape-${s.id}`">
+    <g v-for="{ s, d, wide } in drawn" :key="s.id" :class="{ chosen: edits && s.id === shapes.chosen, edits: edits && !shapes.tool }" :data-test="`shape-${s.id}`">
       <template v-if="s.kind === 'path'">
         <path class="verge" :d="d" :stroke-width="Math.max(wide, 2) + 2" />
         <path class="bed" :d="d" :stroke-width="Math.max(wide, 1)" />
@@ -122,8 +141,8 @@ const current = computed(() => shapes.shown.find((s) => s.id === shapes.chosen)!
       </template>
       <path v-else class="outline" :d="d" :fill="s.hatch === 'blank' ? 'transparent' : `url(#hatch-${s.hatch})`" />
       <path class="grip" :d="d" :class="{ open: s.kind !== 'obstacle' }" :stroke-width="s.kind === 'path' ? Math.max(wide, 10) : 8" @pointerdown="grab(s, -1, $event)" @pointermove="dragged" @pointerup="released" />
-      <text v-if="wide > 0.6 || s.id === shapes.chosen" :x="at[0]" :y="at[1] - 6" text-anchor="middle">{{ s.name }}</text>
     </g>
+    <text v-for="{ s, at } in labels" :key="`t${s.id}`" :x="at[0]" :y="at[1] - 6" text-anchor="middle">{{ s.name }}</text>
     <path v-if="sketch" class="sketch" :d="sketch" />
     <circle v-for="(p, k) in shapes.drawing" :key="`d${k}`" class="corner" :cx="to(...p)[0]" :cy="to(...p)[1]" r="3.4" />
     <circle v-for="m in middles" :key="`m${m.k}`" class="half" :cx="m.at[0]" :cy="m.at[1]" r="3.2" @pointerdown="split(current, m.k, $event)" @pointermove="dragged" @pointerup="released" />

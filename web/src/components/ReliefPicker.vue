@@ -16,7 +16,8 @@ const marks = computed(() => {
   const [a, b] = r.ends.value
   if (r.kind.value === 'facing') return ['N', 'E', 'S', 'W', 'N']
   const digits = Math.abs(b - a) < 20 ? 1 : 0
-  return [a, (a + b) / 2, b].map((v, k) => `${k === 2 && r.kind.value !== 'shading' && r.kind.value !== 'altitude' ? '≥ ' : ''}${v.toFixed(digits).replace('-', '−')}`)
+  const unit = look.value?.unit ?? ''
+  return [a, (a + b) / 2, b].map((v, k) => `${k === 2 && r.kind.value !== 'shading' && r.kind.value !== 'altitude' ? '≥ ' : ''}${v.toFixed(digits).replace('-', '−')}${unit === 'm' ? ' m' : unit}`)
 })
 const value = computed(() => (props.at ? r.valueAt(...props.at) : ''))
 </script>
@@ -31,7 +32,7 @@ const value = computed(() => (props.at ? r.valueAt(...props.at) : ''))
     <template v-else-if="look">
       <div class="ramp" :style="{ background: gradient }" />
       <p class="marks number"><span v-for="(m, k) in marks" :key="k">{{ m }}</span></p>
-      <p class="says"><b class="number" data-test="relief-value">{{ r.busy.value ? 'working it out …' : value || 'point at the ground' }}</b> <span class="faint">{{ look.says }}{{ look.unit ? `, in ${look.unit}` : '' }}</span></p>
+      <p class="says"><b class="number" data-test="relief-value">{{ r.busy.value ? 'working it out …' : value || 'point at the ground' }}</b> <span class="faint">{{ look.says }}</span></p>
     </template>
   </div>
 </template>

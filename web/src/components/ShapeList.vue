@@ -11,9 +11,9 @@ const shapes = useShapes()
 const TOOLS: [Tool, string, string][] = [
   ['path', 'Path', 'P'],
   ['area', 'Area', 'A'],
-  ['circle', 'Round obstacle', 'R'],
+  ['circle', 'Round', 'R'],
   ['box', 'Box', 'B'],
-  ['polygon', 'Outline obstacle', 'U'],
+  ['polygon', 'Outline', 'U'],
 ]
 const HINTS: Record<Tool, string> = {
   path: 'Click the corners of its line; Enter or a double click ends it.',
@@ -22,6 +22,7 @@ const HINTS: Record<Tool, string> = {
   circle: 'Click its middle, then its rim.',
   box: 'Click its middle, then the middle of its front.',
 }
+const TITLES: Record<Tool, string> = { path: 'Path', area: 'Area', circle: 'Round obstacle', box: 'Box-shaped obstacle', polygon: 'Obstacle by its outline' }
 const HATCHES = ['slant', 'cross', 'dots', 'upright', 'blank'] as const
 const WORDS = { path: 'path', area: 'area', obstacle: 'obstacle' }
 const s = computed<ShapeIn | null>(() => (shapes.draft?.id === shapes.chosen && shapes.draft ? shapes.draft : shapes.shape))
@@ -54,7 +55,8 @@ const reach = (x: { kind: string; reach: number }) => (x.kind === 'path' ? `${wh
 <template>
   <div data-test="shape-list">
     <p v-if="store.mayPlant" class="tools">
-      <button v-for="[t, label, key] in TOOLS" :key="t" class="plain" :aria-pressed="shapes.tool === t" :title="`${label} (${key})`" :data-test="`tool-${t}`" @click="shapes.take(t)">{{ label }}</button>
+      <span class="faint">draw</span>
+      <button v-for="[t, label, key] in TOOLS" :key="t" class="plain" :aria-pressed="shapes.tool === t" :title="`${TITLES[t]} (${key})`" :data-test="`tool-${t}`" @click="shapes.take(t)">{{ label }}</button>
     </p>
     <p v-if="shapes.tool" class="hint" role="status">{{ HINTS[shapes.tool] }}</p>
     <p v-if="shapes.trouble" class="over" role="alert" data-test="shape-trouble">{{ shapes.trouble }}</p>
@@ -93,7 +95,7 @@ const reach = (x: { kind: string; reach: number }) => (x.kind === 'path' ? `${wh
       <a class="plain" :href="`/api/levels/${store.slug}/shapes.geojson`" download data-test="shapes-out">Save as GeoJSON</a>
       <template v-if="store.mayPlant">
         <button class="plain" data-test="shapes-in" @click="file?.click()">Bring in GeoJSON …</button>
-        <label class="faint switch"><input v-model="instead" type="checkbox" /> in place of these</label>
+        <label class="faint switch instead"><input v-model="instead" type="checkbox" /> in place of those that are not locked</label>
         <input ref="file" type="file" accept=".geojson,.json" hidden data-test="shapes-file" @change="bringIn" />
       </template>
     </p>
@@ -101,9 +103,15 @@ const reach = (x: { kind: string; reach: number }) => (x.kind === 'path' ? `${wh
 </template>
 
 <style scoped>
-.tools,
+.tools {
+  margin: 0 0 4px;
+}
 .files {
   margin: 0 0 4px -7px;
+}
+.instead {
+  display: block;
+  margin-left: 7px;
 }
 .files {
   margin-top: 8px;

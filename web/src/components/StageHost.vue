@@ -13,7 +13,7 @@ import PlanShapes from './PlanShapes.vue'
 import StageBar from './StageBar.vue'
 
 type Raster = { data: Uint8Array; columns: number; rows: number }
-const props = defineProps<{ overlay: Raster | null; sheet: Raster | null; marks: { came: Float32Array; went: Float32Array }; paints: boolean; edits: boolean; asking: boolean }>()
+const props = defineProps<{ overlay: Raster | null; sheet: Raster | null; marks: { came: Float32Array; went: Float32Array }; paints: boolean; edits: boolean; asking: boolean; spot: [number, number] | null }>()
 const emit = defineEmits<{ ready: [stage: Stage]; point: [at: [number, number] | null]; ask: [at: [number, number]] }>()
 const shapes = useShapes()
 const pointer = ref<[number, number] | null>(null)
@@ -227,7 +227,7 @@ defineExpose({ shown, shadows, look })
         @contextmenu.prevent
       />
       <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
-      <PlanMarks v-if="stage" :stage="stage" :ticks="ticks" @go="look" />
+      <PlanMarks v-if="stage" :quiet="setting || armed" :spot="spot" :stage="stage" :ticks="ticks" @go="look" />
     </div>
     <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" :stage="stage" :ticks="ticks" :paints="paints" @go="look" />
     <p v-if="!stage && !trouble" class="wait faint">Unrolling the sheet …</p>

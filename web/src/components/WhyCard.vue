@@ -33,7 +33,7 @@ function value(c: Why['conditions'][number]): string {
       </tbody>
     </table>
     <p v-if="why.place" data-test="why-threshold">
-      Its nearest place is {{ why.place.distance.toFixed(1) }} m away and plants from {{ (why.place.threshold * 100).toFixed(1) }} % up.
+      Its nearest place, {{ why.place.distance.toFixed(1) }} m away, carries a plant where density × fullness is above {{ (why.place.threshold * 100).toFixed(1) }}&nbsp;%.
     </p>
     <p v-else>It has no place within its spacing of here.</p>
     <p v-if="why.shut" class="over">{{ why.shut }}.</p>

@@ -48,7 +48,7 @@ void main() {
   vec3 wash = pow(surface(uv), vec3(1.0 / 2.2));
   vec3 colour = mix(vec3(0.957, 0.933, 0.878), wash, 0.46) * (0.60 + 0.56 * light) * (0.90 + 0.10 * relief.a);
   colour *= 0.97 + 0.06 * grain(vAt * 1.3);
-  colour = suited(colour, uv);
+  colour = suited(washed(colour, uv, vec3(1.0), 1.0), uv);
   float h = altitude(vAt);
   float slope = length(n.xz) / n.y;
   vec3 ink = vec3(0.24, 0.20, 0.16);

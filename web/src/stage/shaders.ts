@@ -186,11 +186,13 @@ float share(vec2 uv, vec4 inA, vec4 inB) {
   return dot(texture2D(uLayersA, uv), inA) + dot(texture2D(uLayersB, uv), inB);
 }
 
+vec3 washed(vec3 colour, vec2 uv, vec3 gamma, float strength) {
+  if (uSheetOn < 0.5) return colour;
+  vec4 wash = texture2D(uSheet, uv);
+  return mix(colour, pow(wash.rgb, gamma) * strength, wash.a);
+}
+
 vec3 suited(vec3 colour, vec2 uv) {
-  if (uSheetOn > 0.5) {
-    vec4 wash = texture2D(uSheet, uv);
-    colour = mix(colour, wash.rgb, wash.a);
-  }
   if (uOverlayOn < 0.5) return colour;
   float s = texture2D(uOverlay, uv).r;
   vec3 no = mix(colour, vec3(dot(colour, vec3(0.33))), 0.75) * 0.86;
@@ -230,7 +232,7 @@ void main() {
   float turf = share(uv, uTurfA, uTurfB);
   float blade = grain(vec2(vAt.x * 14.0, vAt.z * 5.0)) * near;
   colour = mix(colour, colour * vec3(0.86, 0.90, 0.70) * (0.82 + 0.4 * blade), turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
-  colour = suited(colour, uv);
+  colour = suited(washed(colour, uv, vec3(2.2), 0.42), uv);
   float direct = max(dot(n, uSun), 0.0) * relief.b;
   vec3 light = vec3(1.86, 1.70, 1.40) * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));
   light += uSkyColour * (0.36 + 0.30 * n.y) * (0.45 + 0.55 * relief.a);

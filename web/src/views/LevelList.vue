@@ -2,6 +2,7 @@
 import { onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, type LevelCard } from '../api/client'
+import ImportSheet from '../components/ImportSheet.vue'
 import { whole } from '../budget'
 import { useSession } from '../stores/session'
 
@@ -9,6 +10,7 @@ const session = useSession()
 const router = useRouter()
 const levels = shallowRef<LevelCard[] | null>(null)
 const trouble = ref('')
+const making = ref(false)
 
 onMounted(async () => {
   try {
@@ -31,6 +33,7 @@ const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
     <header>
       <h1>Levels</h1>
       <span class="faint">signed in as {{ session.name }}</span>
+      <button class="plain" data-test="new-level" @click="making = true">A new level from heights …</button>
       <button class="plain" data-test="sign-out" @click="leave">Sign out</button>
     </header>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
@@ -55,6 +58,9 @@ const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
         </div>
       </router-link>
     </section>
+    <v-dialog v-model="making" max-width="820" persistent>
+      <ImportSheet v-if="making" kind="heights" level="" @kept="router.push(`/levels/${$event}/ground`)" @close="making = false" />
+    </v-dialog>
   </main>
 </template>
 

@@ -122,6 +122,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   if (event.ctrlKey || event.metaKey || event.altKey || (typing(event) && event.key !== 'Escape')) return
   const bookmark = store.level?.bookmarks[Number(event.key) - 1]
   if (/^[1-9]$/.test(event.key) && bookmark) return host.value?.look(bookmark)
+  if (event.key === 'Enter' && shapes.tool) event.preventDefault()
   ACTIONS[event.key.length === 1 ? event.key.toLowerCase() : event.key]?.()
 })
 function dusk() {
@@ -164,6 +165,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
         :paints="bench === 'planting'"
         :edits="bench === 'ground'"
         :asking="draft.asking.value"
+        :spot="why ? [why.x, why.z] : null"
         @ready="ready"
         @point="at = $event"
         @ask="askWhy"
