@@ -28,6 +28,7 @@ DATA = VAR / "db"
 # program looked for -> Debian package that brings it
 RUN_TOOLS = {"mariadbd": "mariadb-server-core", "mariadb-install-db": "mariadb-server-core",
              "my_print_defaults": "mariadb-client-core", "chromium": "chromium"}
+TEST_TOOLS = {"gdaldem": "gdal-bin"}
 BUILD_TOOLS = {"gcc": "gcc", "pkg-config": "pkg-config", "mariadb_config": "libmariadb-dev"}
 
 
@@ -321,6 +322,7 @@ def manage(options) -> int:
 
 
 def test(options) -> int:
+    install_packages(TEST_TOOLS)
     setup()
     with database():
         return django("test", "--noinput", *(options.rest or ["tests"]))

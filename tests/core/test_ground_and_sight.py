@@ -1,4 +1,4 @@
-"""Relief against planes, suitability against plain NumPy, and the reckoning against a slow second one."""
+"""Suitability against plain NumPy, and the reckoning against a slow second one."""
 
 import unittest
 
@@ -6,25 +6,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from thicket.ground.relief import slope_and_facing
 from thicket.planting.stands import Plants
 from thicket.sight.cost import Item, Mesh, Patch, lay_out, reckon
 from thicket.sight.distances import Distances, states
 from thicket.sight.views import CELL, View
 from thicket.site.conditions import Condition, suitability
-
-
-class Relief(unittest.TestCase):
-    def test_planes_in_eight_directions(self):
-        z, x = np.mgrid[0:20, 0:20].astype(float)
-        for bearing in range(0, 360, 45):
-            for steep in (5.0, 30.0, 60.0):
-                down = np.radians(bearing)
-                fall = np.tan(np.radians(steep))
-                heights = 1000 - fall * 2.0 * (x * np.sin(down) - z * np.cos(down))
-                slope, facing = slope_and_facing(heights.astype(np.float32), 2.0)
-                np.testing.assert_allclose(slope, steep, atol=0.01)
-                np.testing.assert_allclose((facing - bearing + 180) % 360 - 180, 0, atol=0.02)
 
 
 class Suitability(unittest.TestCase):

@@ -1,0 +1,217 @@
+"""Conditions: a tile gives what the whole gives; bands, joins and sizes; shapes' distances against Shapely; noise; resampling."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely.geometry import LineString, Point, Polygon
+
+from thicket.ground.noise import FORMS, Noise, noise_field
+from thicket.ground.rasters import regrid_vertices, resample
+from thicket.ground.shapes import Shape, box, circle, depth_field, distance_field, distances_at, kept_clear
+from thicket.ground.wetness import wetness
+from thicket.planting.density import TOUCH_UNIT, density, density_at, density_field
+from thicket.site.conditions import ENDLESS, KINDS, Condition, middle, result, size_factor, suitability
+from thicket.site.fields import Site, far_away, suitable, values
+
+ROWS, COLUMNS, CELL = 70, 83, 1.5
+RNG = np.random.default_rng(11)
+Z, X = np.mgrid[0:ROWS + 1, 0:COLUMNS + 1].astype(float)
+HEIGHTS = (50 + 12 * np.sin(X / 9) + 9 * np.cos(Z / 7) + RNG.normal(0, 0.5, X.shape)).astype(np.float32)
+HEIGHTS[30:36, 30:40] = 55
+PLANTS = RNG.uniform(0, 100, (60, 2))
+SHAPES = {1: Shape("path", ((3.0, 4.0), (60.0, 40.0), (110.0, 90.0)), 3.0),
+          2: Shape("area", ((20.0, 15.0), (70.0, 20.0), (50.0, 80.0), (25.0, 60.0)), clear=None),
+          3: Shape("obstacle", circle(80.0, 30.0, 9.0)), 4: Shape("obstacle", box(30.0, 90.0, 8.0, 15.0, 40.0))}
+
+
+def plants(number, window):
+    x0, z0, x1, z1 = window
+    return PLANTS[(PLANTS[:, 0] >= x0) & (PLANTS[:, 0] <= x1) & (PLANTS[:, 1] >= z0) & (PLANTS[:, 1] <= z1)]
+
+
+SITE = Site(HEIGHTS, CELL, {"turf": RNG.integers(0, 256, (ROWS, COLUMNS)).astype(np.uint8),
+                            "scree": RNG.integers(0, 256, (ROWS, COLUMNS)).astype(np.uint8)},
+            {"round": RNG.integers(0, 256, (21, 40)).astype(np.uint8)}, SHAPES, lambda: wetness(HEIGHTS, CELL), plants)
+
+
+def condition(kind, draw):
+    """A condition of a kind with drawn settings."""
+    more = {"hollow": {"radius": draw(st.floats(1, 30))}, "flat": {"radius": draw(st.floats(1, 9))},
+            "layer": {"layers": draw(st.sampled_from([("turf",), ("turf", "scree")]))},
+            "noise": {"noise": Noise(draw(st.sampled_from(FORMS)), draw(st.floats(2, 90)), draw(st.integers(1, 4)), seed=draw(
+                st.integers(0, 99)))},
+            "area": {"depth": draw(st.booleans())}, "stand": {"stand": 7}, "mask": {"mask": "round"}}
+    hi = draw(st.floats(0, 25))
+    return Condition(kind, draw(st.floats(-20, hi)), hi, soft_hi=draw(st.floats(0, 6)), **more.get(kind, {}))
+
+
+class Windows(unittest.TestCase):
+    @settings(max_examples=120, deadline=None)
+    @given(st.data(), st.sampled_from(KINDS))
+    def test_a_tile_gives_what_the_whole_gives_bit_for_bit(self, data, kind):
+        c = condition(kind, data.draw)
+        col0, row0 = data.draw(st.integers(0, COLUMNS - 1)), data.draw(st.integers(0, ROWS - 1))
+        col1, row1 = data.draw(st.integers(col0 + 1, COLUMNS)), data.draw(st.integers(row0 + 1, ROWS))
+        whole = values(SITE, c, SITE.whole)
+        self.assertEqual((whole.shape, whole.dtype), ((ROWS, COLUMNS), np.float32))
+        tile = values(SITE, c, (col0, row0, col1, row1))
+        np.testing.assert_array_equal(tile, whole[row0:row1, col0:col1])
+        np.testing.assert_array_equal(suitable(SITE, [c], (col0, row0, col1, row1)), suitable(SITE, [c], SITE.whole)
+                                      [row0:row1, col0:col1])
+
+    def test_what_is_not_there_is_said(self):
+        for c, word in ((Condition("layer", 0, 1, layers=("lava",)), "lava"), (Condition("mask", 0, 1, mask="blot"), "blot")):
+            with self.assertRaisesRegex(ValueError, word):
+                values(SITE, c, SITE.whole)
+        bare = Site(HEIGHTS, CELL)
+        for c in (Condition("wetness", 0, 9), Condition("stand", 0, 9, stand=1)):
+            with self.assertRaises(ValueError):
+                values(bare, c, bare.whole)
+        far = Condition("obstacle", 0, 9)
+        np.testing.assert_array_equal(values(bare, far, bare.whole), far_away(far))
+
+    def test_distance_to_plants_is_the_nearest(self):
+        c = Condition("stand", 0, 12, stand=3)
+        found = values(SITE, c, SITE.whole)
+        z, x = (np.mgrid[0:ROWS, 0:COLUMNS] + 0.5) * CELL
+        slow = np.min(np.hypot(x[..., None] - PLANTS[:, 0], z[..., None] - PLANTS[:, 1]), axis=-1)
+        np.testing.assert_allclose(found, np.minimum(slow, far_away(c)), atol=1e-4)
+
+
+class Bands(unittest.TestCase):
+    def test_facing_is_about_its_centre_and_flat_ground_fails(self):
+        c = Condition("facing", 0, 40, soft_hi=20, centre=350)
+        found = result(np.array([350, 10, 30, 31, 40, 50, 170, -1], np.float32), c)
+        self.assertTrue((found[:3] == 1).all() and (found[5:] == 0).all())
+        self.assertAlmostEqual(float(found[4]), 0.5, places=5)
+
+    def test_hard_edges_hold_their_own_values_and_endless_bands_have_no_end(self):
+        found = result(np.array([1.999, 2, 3, 3.001], np.float32), Condition("altitude", 2, 3))
+        self.assertEqual(found.tolist(), [0, 1, 1, 0])
+        far = Condition("path", 5, ENDLESS)
+        self.assertEqual(result(np.array([4, 5, float(far_away(far))], np.float32), far).tolist(), [0, 1, 1])
+
+    def test_a_condition_may_drive_size_and_leave_density_alone(self):
+        fields = [np.linspace(0, 10, 11, dtype=np.float32)[None]] * 2
+        rules = [Condition("altitude", 0, 4, soft_hi=2, density=False, size=0.4), Condition("slope", 3, 20)]
+        np.testing.assert_array_equal(suitability(fields, rules, (1, 11))[0], [0] * 3 + [1] * 8)
+        np.testing.assert_allclose(size_factor(fields, rules, (1, 11))[0], [1] * 5 + [0.7] + [0.4] * 5, atol=1e-6)
+        turned = [Condition("altitude", 0, 4, join="except", density=False, size=0.5)]
+        np.testing.assert_allclose(size_factor(fields[:1], turned, (1, 11))[0], [0.5] * 5 + [1] * 6)
+        np.testing.assert_array_equal(suitability(fields[:1], turned, (1, 11)), 1)
+
+    def test_the_middle_of_a_layer(self):
+        altitude = np.arange(1000, dtype=np.float32)
+        self.assertEqual(middle(altitude, np.ones(1000)), (49, 949))
+        self.assertEqual(middle(altitude, (altitude >= 500).astype(float), 0.8), (549, 949))
+        with self.assertRaisesRegex(ValueError, "no ground"):
+            middle(altitude, np.zeros(1000))
+
+    def test_conditions_that_make_no_sense(self):
+        for bad in ({"kind": "moonlight"}, {"kind": "layer"}, {"kind": "stand"}, {"kind": "mask"}, {"kind": "slope", "depth": True},
+                    {"kind": "slope", "size": 0}, {"kind": "slope", "density": False}, {"kind": "flat", "radius": 0},
+                    {"kind": "slope", "join": "xor"}):
+            with self.assertRaises(ValueError):
+                Condition(**{"lo": 0, "hi": 1} | bad)
+
+
+class Shapes(unittest.TestCase):
+    def test_distances_against_shapely(self):
+        z, x = (np.mgrid[0:ROWS, 0:COLUMNS] + 0.5) * CELL
+        for shape in SHAPES.values():
+            field = distance_field([shape], CELL, (0, 0, COLUMNS, ROWS))
+            form = LineString(shape.points) if shape.kind == "path" else Polygon(shape.points)
+            for j, i in RNG.integers(0, (ROWS, COLUMNS), (150, 2)):
+                at = Point(x[j, i], z[j, i])
+                want = at.distance(form) - shape.half
+                if shape.kind != "path" and form.contains(at):
+                    want = -at.distance(form.exterior)
+                self.assertAlmostEqual(float(field[j, i]), want, places=3)
+            np.testing.assert_allclose(distances_at([shape], x.ravel(), z.ravel())[0].reshape(x.shape), field, atol=1e-3)
+
+    def test_depth_runs_from_the_edge_to_the_deepest_whatever_the_size(self):
+        for size in (10.0, 60.0):
+            square = Shape("area", ((20, 20), (20 + size, 20), (20 + size, 20 + size), (20, 20 + size)))
+            depth = depth_field([square], 0.5, (0, 0, 200, 200))
+            self.assertGreater(depth.max(), 0.93)
+            self.assertEqual(depth[10, 10], 0)
+            middle_row = depth[int((20 + size / 2) / 0.5)]
+            self.assertAlmostEqual(float(middle_row[int((20 + size / 4) / 0.5)]), 0.5, delta=0.06)
+
+    def test_kept_clear_takes_the_footprint_along(self):
+        road = Shape("path", ((0, 50), (100, 50)), width=4, clear=1)
+        x, z = np.full(5, 50.0), np.array([50, 52.9, 53.2, 53.6, 54.0])
+        self.assertEqual(kept_clear([road], 0.5, x, z).tolist(), [True, True, True, False, False])
+        open_ = Shape("area", ((0, 0), (99, 0), (99, 99)), clear=None)
+        self.assertFalse(kept_clear([open_], 5, x, z).any())
+
+    def test_boxes_and_circles(self):
+        corners = np.array(box(10, 20, 4, 8, 90))
+        self.assertEqual(corners[:, 0].min(), 6)
+        self.assertEqual((corners[:, 1].min(), corners[:, 1].max()), (18, 22))
+        self.assertAlmostEqual(Polygon(circle(0, 0, 10)).area, np.pi * 100, delta=1.2)
+
+    def test_shapes_that_cannot_be(self):
+        for kind, points, more, word in (
+                ("area", ((0, 0), (10, 10), (10, 0), (0, 10)), {}, "crosses"), ("area", ((0, 0), (1, 1)), {}, "3 different"),
+                ("path", ((3, 3), (3, 3)), {"width": 2}, "2 different"), ("path", ((0, 0), (9, 9)), {}, "width"),
+                ("obstacle", ((0, 0), (float("inf"), 1), (3, 3)), {}, "not a number"), ("area", ((0, 0), (9, 0), (9, 9)),
+                                                                                       {"clear": -1}, "clear margin")):
+            with self.assertRaisesRegex(ValueError, word):
+                Shape(kind, points, **more)
+        for bad in (lambda: circle(0, 0, 0), lambda: box(0, 0, 1, 0, 0)):
+            with self.assertRaises(ValueError):
+                bad()
+
+
+class NoiseFields(unittest.TestCase):
+    def test_forms_spread_over_0_to_1_and_follow_their_seed(self):
+        for form in FORMS:
+            noise = Noise(form, 30, 3)
+            field = noise_field(noise, 1.0, (0, 0, 300, 300))
+            self.assertTrue(0 <= field.min() and field.max() <= 1 and 0.35 < np.median(field) < 0.65, form)
+            self.assertLess(field.min(), 0.15)
+            self.assertGreater(field.max(), 0.85)
+            np.testing.assert_array_equal(field, noise_field(noise, 1.0, (0, 0, 300, 300)))
+            other = noise_field(Noise(form, 30, 3, seed=2), 1.0, (0, 0, 300, 300))
+            self.assertLess(abs(np.corrcoef(field.ravel(), other.ravel())[0, 1]), 0.15)
+            flat = noise_field(Noise(form, 30, 3, contrast=0, shift=0.2), 1.0, (0, 0, 9, 9))
+            np.testing.assert_allclose(flat, 0.7, atol=1e-6)
+
+    def test_wavelength_is_in_metres(self):
+        fine = noise_field(Noise("gradient", 40, 1), 0.5, (0, 0, 400, 400))
+        coarse = noise_field(Noise("gradient", 40, 1), 2.0, (0, 0, 100, 100))
+        np.testing.assert_allclose(fine.reshape(100, 4, 100, 4).mean((1, 3)), coarse, atol=0.02)
+
+
+class Resampling(unittest.TestCase):
+    @settings(max_examples=40, deadline=None)
+    @given(st.integers(2, 40), st.integers(2, 40), st.integers(2, 40), st.integers(2, 40), st.integers(0, 5))
+    def test_constants_stay_and_nothing_is_invented(self, rows, columns, high, wide, seed):
+        self.assertTrue((resample(np.full((rows, columns), 7, np.int16), (high, wide)) == 7).all())
+        raster = np.random.default_rng(seed).uniform(-1, 1, (rows, columns)).astype(np.float32)
+        out = resample(raster, (high, wide))
+        self.assertEqual(out.shape, (high, wide))
+        self.assertGreaterEqual(out.min(), raster.min() - 1e-6)
+        self.assertLessEqual(out.max(), raster.max() + 1e-6)
+        if high <= rows and wide <= columns:
+            self.assertAlmostEqual(float(out.mean()), float(raster.mean()), places=4)
+
+    def test_planes_survive_both_ways(self):
+        z, x = np.mgrid[0:33, 0:41].astype(np.float32)
+        fine = regrid_vertices(3 * x + 2 * z, (65, 81))
+        np.testing.assert_allclose(fine, 1.5 * np.mgrid[0:65, 0:81][1] + np.mgrid[0:65, 0:81][0], atol=1e-3)
+        np.testing.assert_allclose(regrid_vertices(fine, (33, 41)), 3 * x + 2 * z, atol=1e-3)
+
+    def test_density_from_rasters_of_two_sizes(self):
+        suit = RNG.uniform(0, 1, (20, 24)).astype(np.float32)
+        touch = RNG.integers(-TOUCH_UNIT, TOUCH_UNIT, (20, 24)).astype(np.int16)
+        z, x = (np.mgrid[0:20, 0:24] + 0.5) * 2.0
+        at = density_at(suit, 2.0, touch, 2.0, x.ravel(), z.ravel())
+        np.testing.assert_allclose(at.reshape(20, 24), density(suit, touch), atol=2e-3)
+        field, cell = density_field(suit, 2.0, resample(touch, (80, 96)), 0.5)
+        self.assertEqual((field.shape, cell), ((80, 96), 0.5))
+        window = density_at(suit, 2.0, touch[4:12, 6:16], 2.0, x[5:11, 7:15].ravel(), z[5:11, 7:15].ravel(), (12.0, 8.0))
+        np.testing.assert_allclose(window, at.reshape(20, 24)[5:11, 7:15].ravel(), atol=1e-6)
