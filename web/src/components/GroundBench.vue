@@ -26,7 +26,7 @@ const megabytes = (n: number) => `${(n / 1e6).toFixed(1)} MB`
 async function kept() {
   importing.value = null
   await guarded(async () => {
-    await Promise.all([store.refreshLevel(), store.refresh()])
+    await store.refresh(true)
     const [latest] = await ask<Entry[]>('GET', `/levels/${store.slug}/journal`)
     if (latest?.kind === 'ground') store.note(latest)
   })

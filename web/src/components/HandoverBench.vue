@@ -27,7 +27,7 @@ const FILES = computed(() => [
     <h3>From the command line</h3>
     <pre>./kt manage handover {{ store.slug }} \
   --format csv|glb|maps --out DIR</pre>
-    <p class="faint">maps writes heights.tif (GeoTIFF) and a 16-bit density map for each stand.</p>
+    <p class="faint">maps writes heights, slope, facing, hollow–ridge and wetness as GeoTIFF, the ground layers, and a 16-bit density map for each stand.</p>
   </div>
 </template>
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useElementSize, useEventListener } from '@vueuse/core'
+import { useElementSize, useEventListener, useSessionStorage } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { askBytes, type Bookmark } from '../api/client'
 import { useFly } from '../composables/useFly'
@@ -25,7 +25,7 @@ const planCanvas = ref<HTMLCanvasElement>()
 const host = ref<HTMLElement>()
 const eyePane = ref<HTMLElement>()
 const planPane = ref<HTMLElement>()
-const shown = ref<'both' | 'eye' | 'plan'>('both')
+const shown = useSessionStorage<'both' | 'eye' | 'plan'>('kt-views', 'both')
 const shadows = ref(true)
 const trouble = ref('')
 const ticks = ref(0)
@@ -142,11 +142,6 @@ function moved(where: 'eye' | 'plan', event: PointerEvent) {
     s.plan.pan(event.movementX, event.movementY)
     return s.touchPlan()
   }
-  const wanted = props.edits || props.asking
-  if (wanted) {
-    pointer.value = ground(where, event)
-    emit('point', pointer.value)
-  }
   lastAt = armed.value ? ground(where, event) : null
   if (armed.value) reach(lastAt, where)
   if (drag.value === 'paint' && lastAt) painting.extend(...lastAt)
@@ -162,10 +157,18 @@ function up(where: 'eye' | 'plan', event: PointerEvent) {
   if (props.asking) emit('ask', at)
   else void shapes.press(...at)
 }
-function left() {
-  if (drag.value) return
+/** Where the pointer is over the ground, also over what is drawn on it. */
+function hover(where: 'eye' | 'plan', event: PointerEvent) {
+  if (!stage.value || drag.value || !(props.edits || props.asking)) return
+  pointer.value = ground(where, event)
+  emit('point', pointer.value)
+}
+function away() {
   pointer.value = null
   emit('point', null)
+}
+function left() {
+  if (drag.value) return
   lastAt = null
   reach(null)
 }
@@ -198,7 +201,7 @@ defineExpose({ shown, shadows, look })
 
 <template>
   <section ref="host" class="host" :class="[shown, { stacked }]" data-test="stage" :data-busy="ticks">
-    <div v-show="shown !== 'plan'" ref="eyePane" class="pane eye">
+    <div v-show="shown !== 'plan'" ref="eyePane" class="pane eye" @pointermove="hover('eye', $event)" @pointerleave="away">
       <canvas
         ref="eyeCanvas"
         data-test="eye"
@@ -213,7 +216,7 @@ defineExpose({ shown, shadows, look })
         @contextmenu.prevent
       />
     </div>
-    <div v-show="shown !== 'eye'" ref="planPane" class="pane plan" @wheel.prevent="wheel('plan', $event)">
+    <div v-show="shown !== 'eye'" ref="planPane" class="pane plan" @pointermove="hover('plan', $event)" @pointerleave="away" @wheel.prevent="wheel('plan', $event)">
       <canvas
         ref="planCanvas"
         data-test="plan"

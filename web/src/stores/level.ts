@@ -50,17 +50,21 @@ export const useLevel = defineStore('level', () => {
     pulse.value = await ask<Pulse>('GET', `/levels/${name}/pulse`)
   }
 
-  const refresh = async () => {
+  /** Read the stands, shapes and masks again; and the level itself, which comes onto the screen together with them. */
+  const refresh = async (whole = false) => {
     const base = `/levels/${slug.value}`
-    const [s, p, sh, m] = await Promise.all([ask<Stand[]>('GET', `${base}/stands`), ask<Pulse>('GET', `${base}/pulse`), ask<Shape[]>('GET', `${base}/shapes`), ask<Mask[]>('GET', `${base}/masks`)])
+    const [s, p, sh, m, l] = await Promise.all([
+      ask<Stand[]>('GET', `${base}/stands`),
+      ask<Pulse>('GET', `${base}/pulse`),
+      ask<Shape[]>('GET', `${base}/shapes`),
+      ask<Mask[]>('GET', `${base}/masks`),
+      whole ? ask<Level>('GET', base) : null,
+    ])
+    if (l) level.value = l
     stands.value = s
     pulse.value = p
     shapes.value = sh
     masks.value = m
-  }
-
-  const refreshLevel = async () => {
-    level.value = await ask<Level>('GET', `/levels/${slug.value}`)
   }
 
   /** Ask whether anything changed; what others did comes onto the screen by this. */
@@ -73,7 +77,7 @@ export const useLevel = defineStore('level', () => {
     }
     const changed = now.pulse !== pulse.value?.pulse
     pulse.value = now
-    if (changed) await Promise.all([refresh(), refreshLevel()])
+    if (changed) await refresh(true)
   }
 
   /** The content keys a change gave, taken over; they bring the plants in. */
@@ -122,12 +126,11 @@ export const useLevel = defineStore('level', () => {
     try {
       const moved = await ask<Moved>('POST', `/levels/${slug.value}/${way}`)
       difference.value = { what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`, gained: moved.gained, lost: moved.lost, cost: {} }
-      if (!['stroke', 'settings', 'shapes'].includes(moved.entry.kind)) await refreshLevel()
       if (moved.entry.kind === 'stroke') {
         take(moved, moved.gained, moved.lost)
         if (moved.stale?.length) await reread(moved.stale)
         pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
-      } else await refresh()
+      } else await refresh(!['settings', 'shapes'].includes(moved.entry.kind))
     } catch (error) {
       tell(error)
     }
@@ -154,7 +157,7 @@ export const useLevel = defineStore('level', () => {
   /** Take over a change of the ground that was kept. */
   async function groundChanged(kept: GroundChanged): Promise<void> {
     note(kept.entry)
-    await Promise.all([refreshLevel(), refresh()])
+    await refresh(true)
   }
 
   async function reckon(view: View): Promise<void> {
@@ -170,5 +173,5 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, shapes, masks, selected, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, refreshLevel, beat, paint, move, keep, keepShapes, groundChanged, note, reckon, spentBy, tell }
+  return { level, stands, shapes, masks, selected, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, beat, paint, move, keep, keepShapes, groundChanged, note, reckon, spentBy, tell }
 })

@@ -1,0 +1,133 @@
+"""The Ground bench and the conditions by the real pointer: bring a hill in and undo it, draw and move a road, tune, ask why."""
+
+import io
+
+import numpy as np
+from PIL import Image
+
+from server.levels.models import Level
+from server.levels.scene import scene_of
+from server.shapes.models import Shape
+from server.stands.models import Stand
+from tests.browser.base import BrowserCase
+
+COUNT = "n => Number(document.querySelector('[data-test=count-birch]').innerText.replace(/\\D/g, ''))"
+
+
+class GroundWork(BrowserCase):
+    def level(self):
+        return Level.objects.get(slug="hobbin-delph")
+
+    def test_bring_in_heights_see_what_changes_keep_and_undo(self):
+        page = self.page_of("lead")
+        self.open_level(page, "ground")
+        page.click("[data-test=show-plan]")
+        before, first = self.count(page, "birch"), self.level()
+        heights = scene_of(first).ground.heights[::4, ::4] + 0.0
+        heights[120:180, 120:200] += 15
+        low, high = float(heights.min()), float(heights.max())
+        out = io.BytesIO()
+        Image.fromarray(np.rint((heights - low) / (high - low) * 65535).astype(np.uint16)).save(out, "PNG")
+        page.click("[data-test=bring-heights]")
+        page.set_input_files("[data-test=import-file]", {"name": "rough.png", "mimeType": "image/png", "buffer": out.getvalue()})
+        page.wait_for_selector("text=Say the cell size")
+        page.fill("[data-test=import-cell]", "4")
+        page.fill("[data-test=import-low]", str(round(low, 2)))
+        page.fill("[data-test=import-high]", str(round(high, 2)))
+        page.wait_for_selector("[data-test=import-forecast]")
+        self.assertIn("257 × 257", page.inner_text("[data-test=import-numbers]").replace("\u202f", ""))
+        forecast = page.inner_text("[data-test=import-forecast]")
+        self.assertIn("Birch", forecast)
+        self.assertEqual(self.level().ground_revision, first.ground_revision)
+        page.click("[data-test=import-keep]")
+        page.wait_for_selector("[data-test=import]", state="detached")
+        page.wait_for_function(f"{COUNT} !== n",
+                               arg=before)
+        self.assertEqual((self.level().rows, self.level().cell), (256, 4))
+        page.wait_for_selector("[data-test=bookmarks]")
+        page.click("[data-test=undo]")
+        page.wait_for_function(f"{COUNT} === n",
+                               arg=before)
+        self.assertEqual((self.level().rows, self.level().ground_revision), (1024, first.ground_revision))
+
+    def test_relief_with_its_value_and_a_road_drawn_moved_locked_and_removed(self):
+        page = self.page_of("north")
+        self.open_level(page, "ground")
+        page.click("[data-test=show-plan]")
+        page.click("[data-test=relief-slope]")
+        plan = page.locator("[data-test=plan]").bounding_box()
+        at = lambda u, v: (plan["x"] + u * plan["width"], plan["y"] + v * plan["height"])  # noqa: E731
+        page.mouse.move(*at(0.5, 0.6))
+        page.wait_for_function("() => /^[0-9.]+°/.test(document.querySelector('[data-test=relief-value]').innerText)")
+        birch = Stand.objects.get(slug="birch")
+        before = self.count(page, "birch")
+        page.keyboard.press("p")
+        for u, v in ((0.62, 0.62), (0.75, 0.86), (0.9, 0.9)):
+            page.mouse.click(*at(u, v))
+        page.keyboard.press("Enter")
+        page.wait_for_selector("[data-test=shape-form]")
+        road = Shape.objects.order_by("pk").last()
+        self.assertEqual((road.kind, len(road.points)), ("path", 3))
+        page.wait_for_function(f"{COUNT} < n", arg=before)
+        narrow = self.count(page, "birch")
+        page.fill("[data-test=shape-width]", "16")
+        page.wait_for_function(f"{COUNT} < n", arg=narrow)
+        clear = self.count(page, "birch")
+        road.refresh_from_db()
+        corner = page.locator("[data-test=corner-2]").bounding_box()
+        page.mouse.move(corner["x"] + 5, corner["y"] + 5)
+        page.mouse.down()
+        page.mouse.move(*at(0.8, 0.7), steps=3)
+        page.mouse.up()
+        page.wait_for_function(f"{COUNT} !== n", arg=clear)
+        moved = Shape.objects.get(pk=road.pk)
+        self.assertEqual((moved.points[:2], moved.width), (road.points[:2], 16))
+        self.assertNotEqual(moved.points[2], road.points[2])
+        page.click(f"[data-test=lock-{road.pk}]")
+        page.wait_for_selector("text=Locked: unlock it")
+        page.click(f"[data-test=lock-{road.pk}]")
+        page.click("[data-test=shape-remove]")
+        page.wait_for_function(f"{COUNT} === n", arg=before)
+        self.assertFalse(Shape.objects.filter(pk=road.pk).exists())
+        self.assertEqual(Stand.objects.get(pk=birch.pk).settings, birch.settings)
+
+
+class Tuning(BrowserCase):
+    def test_conditions_are_added_reordered_tried_dropped_and_kept(self):
+        page = self.page_of("south")
+        self.open_level(page)
+        page.click("[data-test=stand-birch]")
+        birch = Stand.objects.get(slug="birch")
+        was, before = birch.settings["conditions"], self.count(page, "birch")
+        for kind in ("facing", "path", "noise"):
+            page.click("[data-test=add-condition]")
+            page.click(f"[data-test=add-{kind}]")
+            page.wait_for_selector(f"[data-test=band-{kind}]")
+        page.fill("[data-test=facing-centre]", "120")
+        page.fill("[data-test=path-lo]", "12")
+        page.wait_for_function("() => /−[0-9]/.test(document.querySelector('[data-test=try]').innerText)")
+        self.assertEqual(Stand.objects.get(pk=birch.pk).settings["conditions"], was)
+        page.keyboard.press("Escape")
+        page.wait_for_selector("[data-test=band-facing]", state="detached")
+        self.assertEqual(self.count(page, "birch"), before)
+        page.click("[data-test=add-condition]")
+        page.click("[data-test=add-path]")
+        page.locator(f"[data-test=grip-{len(was)}]").focus()
+        page.keyboard.press("ArrowUp")
+        page.wait_for_selector("[data-test=expected]")
+        expected = int("".join(c for c in page.inner_text("[data-test=expected]") if c.isdigit()))
+        page.click("[data-test=keep]")
+        page.wait_for_selector("[data-test=try]", state="detached")
+        kept = [c["kind"] for c in Stand.objects.get(pk=birch.pk).settings["conditions"]]
+        self.assertEqual(kept, [c["kind"] for c in was[:-1]] + ["path", was[-1]["kind"]])
+        page.wait_for_function(f"{COUNT} === n", arg=expected)
+        page.keyboard.press("y")
+        plan = page.locator("[data-test=plan]").bounding_box()
+        page.mouse.click(plan["x"] + 0.75 * plan["width"], plan["y"] + 0.7 * plan["height"])
+        page.wait_for_selector("[data-test=why]")
+        told = page.inner_text("[data-test=why]")
+        self.assertTrue("Distance to paths" in told and "Suitability" in told and "Touch" in told, told)
+        page.keyboard.press("Escape")
+        page.wait_for_selector("[data-test=why]", state="detached")
+        page.click("[data-test=undo]")
+        page.wait_for_function(f"{COUNT} === n", arg=before)
