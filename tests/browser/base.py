@@ -18,6 +18,7 @@ from django.test import SimpleTestCase
 from playwright.sync_api import Page, sync_playwright
 
 from demo.level import PASSWORD
+from server.journal.models import Entry
 from server.levels.models import Level
 
 # Playwright's own loop makes Django take this thread for an asynchronous one.
@@ -79,6 +80,9 @@ class BrowserCase(SimpleTestCase):
         cls.addClassCleanup(cls.playwright.stop)
         cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
         cls.addClassCleanup(cls.browser.close)
+
+    def tearDown(self) -> None:
+        Entry.objects.all().delete()
 
     def page_of(self, name: str, width: int = 1000, height: int = 640) -> Page:
         """A signed-in page with small views, so that software drawing keeps up; console errors fail the test."""

@@ -11,9 +11,6 @@ from tests.browser.base import BrowserCase
 
 
 class Job(BrowserCase):
-    def tearDown(self):
-        Entry.objects.all().delete()
-
     def test_the_stage_draws_what_the_core_reckons(self):
         page = self.page_of("lead")
         self.open_level(page, "budget")
