@@ -23,6 +23,7 @@ from thicket.formats.layers_in import normalised, read_channels, read_mask
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import box, circle
 
+AS_IT_IS = Reading()
 Z, X = np.mgrid[0:60, 0:81].astype(float)
 HILLS = (300 + 40 * np.sin(X / 11) + 25 * np.cos(Z / 9) + X * 0.3).astype(np.float32)
 
@@ -38,7 +39,7 @@ class Folder(unittest.TestCase):
         path.write_bytes(data)
         return path
 
-    def read(self, name, data, reading=Reading()):
+    def read(self, name, data, reading=AS_IT_IS):
         return read_heights(self.put(name, data), name, reading)
 
     def png(self, values, **more):
@@ -54,7 +55,7 @@ class Folder(unittest.TestCase):
                 file.write(values)
             return memory.read()
 
-    def refused(self, name, data, *words, reading=Reading()):
+    def refused(self, name, data, *words, reading=AS_IT_IS):
         with self.assertRaises(ValueError) as caught:
             self.read(name, data, reading)
         for word in (name, *words):
@@ -179,7 +180,8 @@ class Bad(Folder):
 
         for wide in (LARGEST + 1, 60_000, 2**31 - 1):
             head = struct.pack(">IIBBBBB", wide, wide, 16, 0, 0, 0, 0)
-            bomb = b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(b"\0" * 100_000)) + chunk(b"IEND", b"")
+            body = chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(b"\0" * 100_000)) + chunk(b"IEND", b"")
+            bomb = b"\x89PNG\r\n\x1a\n" + body
             self.refused("bomb.png", bomb, f"{wide:,} × {wide:,}", "at most 4,097")
             path = self.put("bomb.png", bomb)
             with self.assertRaisesRegex(ValueError, "at most"):

@@ -1,0 +1,259 @@
+"""Shapes, masks and the touch's cells, and conditions looked at, tried, copied, kept as sets and asked about."""
+
+import json
+
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from server.journal.models import Entry
+from server.levels.models import Level
+from server.levels.scene import scene_of
+from server.stands.engine import Planting
+from server.stands.models import Stand
+from tests.server.test_ground import GroundCase, key, png
+from thicket.ground.shapes import distances_at
+from thicket.site.conditions import Condition
+
+
+class Shapes(GroundCase):
+    ROAD = {"kind": "path", "form": "line", "name": "Cart road", "points": [[10, 60], [240, 90]], "width": 6, "clear": 2}
+
+    def put(self, *put, remove=(), client=None):
+        return self.post("/shapes", {"key": key(), "put": list(put), "remove": list(remove)}, client)
+
+    def near(self, points, room):
+        level = Level.objects.get(pk=self.level.pk)
+        shapes = list(scene_of(level).shapes.values())
+        stand = level.stands.get(slug="birch")
+        stand.level = level
+        plants = Planting(stand).plants((0, 0))
+        return int((distances_at(shapes, plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))[0] < room).sum())
+
+    def test_a_road_keeps_plants_away_also_when_it_is_moved(self):
+        before = self.all_ids()
+        tried = self.post("/shapes/try", {"key": key(), "put": [self.ROAD]}).json()["stands"]
+        self.assertEqual(self.all_ids(), before)
+        made = self.put(self.ROAD).json()
+        self.assertEqual(self.near([], 2), 0)
+        lost = before - self.all_ids()
+        single = [s.pk for s in self.level.stands.filter(sward=False)]
+        self.assertEqual(len(lost), sum(tried[str(pk)][1] for pk in single))
+        self.assertEqual(made["entry"]["lost"], sum(t[1] for t in tried.values()))
+        road = made["shapes"][0]
+        moved = {k: road[k] for k in ("id", *self.ROAD)} | {"points": [[10, 160], [240, 190]]}
+        self.put(moved)
+        self.assertEqual(self.near([], 2), 0)
+        self.assertTrue(lost - self.all_ids() < lost)
+        north = self.north
+        for _ in range(2):
+            self.assertEqual(north.post(f"{self.base}/undo").status_code, 200)
+        self.assertEqual((self.all_ids(), north.get(f"{self.base}/shapes").json()), (before, []))
+        north.post(f"{self.base}/redo")
+        self.assertEqual(north.get(f"{self.base}/shapes").json()[0]["id"], road["id"])
+
+    def test_locks_bounds_and_crossing_outlines_are_refused_with_a_sentence(self):
+        locked = self.put(self.ROAD | {"locked": True}).json()["shapes"][0]
+        said = {k: locked[k] for k in ("id", "locked", *self.ROAD)}
+        bad = [(said | {"width": 9}, 409, "Cart road is locked"),
+               (self.ROAD | {"points": [[0, 0], [900, 0]]}, 422, "outside the level"),
+               ({"kind": "area", "form": "polygon", "name": "Bow", "points": [[0, 0], [90, 90], [90, 0], [0, 90]]}, 422, "crosses"),
+               ({"kind": "path", "form": "polygon", "name": "P", "points": [[0, 0], [9, 9]]}, 422, "a path is a line"),
+               ({"kind": "obstacle", "form": "circle", "name": "C"}, 422, "radius"), (said | {"id": 10**6}, 404, "no shape")]
+        for shape, status, word in bad:
+            answer = self.put(self.ROAD | {"name": "Fine"}, shape)
+            self.assertEqual(answer.status_code, status, answer.content)
+            self.assertIn(word, answer.json()["detail"])
+        self.assertEqual(self.put(remove=[locked["id"]]).status_code, 409)
+        self.assertEqual(self.put(self.ROAD, client=self.client_of("guest")).status_code, 403)
+        self.assertEqual(len(self.north.get(f"{self.base}/shapes").json()), 1)
+        self.assertEqual(self.put(said | {"locked": False}).status_code, 200)
+
+    def test_geojson_out_and_in(self):
+        self.put(self.ROAD, {"kind": "obstacle", "form": "box", "name": "Barn", "box": {
+            "x": 100, "z": 200, "width": 8, "length": 14, "heading": 30}})
+        data = self.north.get(f"{self.base}/shapes.geojson").content
+        path = f"{self.base}/shapes.geojson?key={key()}&name=back.geojson&instead=true"
+        answer = self.north.post(path, data, content_type="application/geo+json")
+        kept = ("kind", "form", "name", "points", "width", "clear", "box")
+        self.assertEqual([[s[k] for k in kept] for s in answer.json()["shapes"]],
+                         [[s[k] for k in kept] for s in self.north.get(f"{self.base}/shapes").json()])
+        self.assertEqual(len(answer.json()["shapes"]), 2)
+        bad = self.north.post(path.replace("key=", "key=0"), b"{}", content_type="application/json")
+        self.assertEqual(bad.status_code, 422)
+        again = self.north.post(f"{self.base}/shapes.geojson?key={key()}&name=bad.geojson", b"{}", content_type="application/json")
+        self.assertIn("bad.geojson", again.json()["detail"])
+
+
+class MasksAndCells(GroundCase):
+    def test_a_mask_decides_where_plants_stand_and_is_undone(self):
+        half = np.zeros((40, 64), np.uint8)
+        half[:, 32:] = 255
+        send = lambda data, name="east": self.north.post(f"{self.base}/masks", {  # noqa: E731
+            "key": key(), "name": name, "file": SimpleUploadedFile("half.png", data)})
+        self.assertEqual(send(png(half)).status_code, 200)
+        self.settings(conditions=[{"kind": "mask", "mask": "east", "lo": 0.9, "hi": 1}])
+        xs = Planting(Stand.objects.get(pk=self.birch.pk)).plants((0, 0)).form[:, 0]
+        self.assertGreater(xs.min(), 120)
+        full = len(xs)
+        send(png(np.full((40, 64), 255, np.uint8)))
+        self.assertGreater(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], 1.6 * full)
+        self.north.post(f"{self.base}/undo")
+        self.assertEqual(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], full)
+        self.assertEqual(send(b"nonsense").status_code, 422)
+        self.assertEqual(send(png(half), " ").status_code, 422)
+        removed = self.north.delete(f"{self.base}/masks/east?key={key()}")
+        self.assertEqual((removed.status_code, self.north.get(f"{self.base}/masks").json()), (200, []))
+        told = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()
+        self.assertEqual((told["count"], told["warnings"]), (0, ["The level has no mask image 'east'."]))
+        self.north.post(f"{self.base}/undo")
+        self.assertEqual(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], full)
+
+    def test_another_touch_cell_resamples_and_undo_is_exact(self):
+        self.stroke()
+        self.stroke(verb="thicken", path=[[30, 200], [90, 210]], stand=self.level.stands.get(slug="moor-grass").pk)
+        before, touch = self.all_ids(), self.touch()
+        for cell in (2.0, 0.5):
+            tried = self.post("/resolution/try", {"key": key(), "cell": cell}).json()
+            self.assertEqual((tried["rows"], tried["bytes_then"]), (256 / cell, 3 * 2 * (256 / cell) ** 2))
+            self.assertEqual(self.touch(), touch)
+            kept = self.post("/resolution", {"key": key(), "cell": cell}, self.lead)
+            self.assertEqual(kept.status_code, 200, kept.content)
+            now = self.all_ids()
+            self.assertLess(len(now ^ before), 0.03 * len(before))
+            self.assertLessEqual(kept.json()["entry"]["gained"] + kept.json()["entry"]["lost"], 0.05 * len(before) + 3000)
+            self.lead.post(f"{self.base}/undo")
+            self.assertEqual((self.all_ids(), self.touch()), (before, touch))
+        self.post("/resolution", {"key": key(), "cell": 2}, self.lead)
+        self.stroke(path=[[200, 40]], radius=20)
+        painted = self.all_ids()
+        self.lead.post(f"{self.base}/undo")
+        self.assertLess(len(self.all_ids() ^ painted), 0.04 * len(painted))
+        self.assertGreater(len(before - self.all_ids()), 10)
+        self.north.post(f"{self.base}/undo")
+        self.assertLess(len(self.all_ids() ^ before), 0.03 * len(before))
+        for cell, word in ((0.01, "measures"), (40, "measures"), (-1, "cell")):
+            answer = self.post("/resolution", {"key": key(), "cell": cell}, self.lead)
+            self.assertEqual((answer.status_code, word in answer.json()["detail"]), (422, True), answer.content)
+        self.assertEqual(self.post("/resolution", {"key": key(), "cell": 2}).status_code, 403)
+
+
+class Conditions(GroundCase):
+    def test_every_kind_is_looked_at_tried_kept_and_asked_why(self):
+        self.post("/shapes", {"key": key(), "put": [Shapes.ROAD, {"kind": "area", "form": "polygon", "name": "Wood", "clear": None,
+                                                                  "points": [[20, 120], [200, 130], [150, 240]]},
+                                                    {"kind": "obstacle", "form": "circle", "name": "Tank",
+                                                     "round": {"x": 60, "z": 60, "radius": 9}}]})
+        self.north.post(f"{self.base}/masks", {"key": key(), "name": "m", "file": SimpleUploadedFile("m.png", png(
+            np.arange(256, dtype=np.uint8)[None].repeat(99, 0)))})
+        blocks = self.level.stands.get(slug="slate-blocks").number
+        rules = [{"kind": "altitude", "lo": 350, "hi": 400}, {"kind": "slope", "lo": 0, "hi": 40, "soft_hi": 5},
+                 {"kind": "facing", "lo": 0, "hi": 150, "centre": 90}, {"kind": "hollow", "lo": -9, "hi": 2, "radius": 25},
+                 {"kind": "wetness", "lo": 0, "hi": 12}, {"kind": "layer", "lo": 0.5, "hi": 1, "layers": ["turf"]},
+                 {"kind": "noise", "lo": 0.2, "hi": 1, "noise": {"form": "ridged", "wavelength": 30}},
+                 {"kind": "path", "lo": 4, "hi": 1e5}, {"kind": "area", "lo": 0.2, "hi": 1, "depth": True, "join": "or"},
+                 {"kind": "obstacle", "lo": 5, "hi": 1e5}, {"kind": "stand", "lo": 0, "hi": 40, "stand": blocks},
+                 {"kind": "mask", "lo": 0.1, "hi": 1, "mask": "m"}, {"kind": "flat", "lo": 0, "hi": 9, "radius": 2, "size": 0.5}]
+        for rule in rules:
+            seen = self.post("/conditions/look", rule)
+            self.assertEqual(seen.status_code, 200, seen.content)
+            self.assertEqual((len(seen.json()["counts"]), sum(seen.json()["counts"]) > 0), (64, True), rule)
+        stand = f"/stands/{self.birch.pk}"
+        tried = self.post(f"{stand}/try", {"settings": {"conditions": rules}}).json()
+        moved = self.post(f"{stand}/difference", {"settings": {"conditions": rules}}).content
+        came, went = np.frombuffer(moved, "<u4", 2)
+        self.assertEqual((came, went, len(moved)), (tried["gained"], tried["lost"], 8 + 8 * (int(came) + int(went))))
+        before = self.all_ids()
+        kept = self.settings(conditions=rules)
+        self.assertEqual(kept["entry"]["lost"], len(before - self.all_ids()))
+        row = Stand.objects.get(pk=self.birch.pk)
+        planting = Planting(row)
+        for x, z in ((40.0, 200.0), (100.0, 71.7), (200.0, 30.0)):
+            told = self.post(f"{stand}/why", {"x": x, "z": z}).json()
+            self.assertEqual(len(told["conditions"]), len(rules))
+            at = told["place"]
+            ids = planting.plants((0, 0)).form[:, [0, 2]]
+            stands = bool((np.hypot(ids[:, 0] - at["x"], ids[:, 1] - at["z"]) < 0.01).any())
+            self.assertEqual(stands, told["planted"])
+            cell = planting.suitability.array[int(at["z"]), int(at["x"])]
+            self.assertAlmostEqual(told["conditions"][-1]["running"], float(cell), places=4)
+        shut = self.post(f"{stand}/why", {"x": 100, "z": 71.7}).json()
+        self.assertIn("Cart road", shut["shut"])
+        outside = self.post(f"{stand}/why", {"x": 1000, "z": 0})
+        self.assertEqual((outside.status_code, "outside" in outside.json()["detail"]), (422, True))
+        free = self.post(f"{stand}/why", {"x": 40, "z": 200, "settings": {"conditions": []}}).json()
+        self.assertEqual((free["conditions"], free["suitability"]), ([], 1))
+
+    def test_size_follows_a_condition_and_ids_stay(self):
+        plants = Planting(Stand.objects.get(pk=self.birch.pk)).plants((0, 0))
+        rules = self.birch.settings["conditions"] + [{"kind": "altitude", "lo": 375, "hi": 999, "density": False, "size": 0.5}]
+        self.settings(conditions=rules)
+        smaller = Planting(Stand.objects.get(pk=self.birch.pk)).plants((0, 0))
+        np.testing.assert_array_equal(plants.id, smaller.id)
+        share = smaller.form[:, 8] / plants.form[:, 8]
+        self.assertTrue(((share > 0.49) & (share < 1.001)).all() and share.min() < 0.51 and share.max() > 0.99)
+        np.testing.assert_array_equal(plants.form[:, :7], smaller.form[:, :7])
+
+    def test_dependent_stands_follow_a_stroke_and_a_draft_names_them(self):
+        blocks = self.level.stands.get(slug="slate-blocks")
+        self.settings(conditions=[{"kind": "stand", "lo": 0, "hi": 6, "stand": blocks.number}])
+        near = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()
+        self.assertGreater(near["count"], 20)
+        path = [[20, 20], [240, 240], [20, 240], [240, 20]]
+        answer = self.stroke(stand=blocks.pk, path=path, radius=150, strength=1, soft=0).json()
+        self.assertEqual(answer["stale"], [self.birch.pk])
+        self.assertLess(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], 0.2 * near["count"])
+
+    def test_conditions_that_cannot_be_asked_are_refused(self):
+        blocks, grass = (self.level.stands.get(slug=s) for s in ("slate-blocks", "moor-grass"))
+        bad = [(blocks, {"kind": "stand", "stand": self.birch.number}, "above")] + [(self.birch, rule, word) for rule, word in (
+            ({"kind": "stand", "stand": grass.number}, "sward"), ({"kind": "stand", "stand": self.birch.number}, "above"),
+            ({"kind": "stand", "stand": 99}, "no longer"), ({"kind": "layer", "layers": ["lava"]}, "lava"),
+            ({"kind": "mask", "mask": "x"}, "mask image"), ({"kind": "path", "shapes": [77]}, "no longer"),
+            ({"kind": "hollow", "radius": 900}, "cells"), ({"kind": "slope", "size": 3}, "size"),
+            ({"kind": "noise", "noise": {"octaves": 40}}, "octaves"))]
+        for stand, rule, word in bad:
+            answer = self.post(f"/stands/{stand.pk}/try", {"settings": {"conditions": [{"lo": 0, "hi": 9} | rule]}})
+            self.assertEqual(answer.status_code, 422, (rule, answer.content))
+            self.assertIn(word, answer.json()["detail"])
+
+    def test_take_from_a_layer_copy_and_sets(self):
+        bands = self.north.get(f"{self.base}/layers/turf/bands").json()
+        cells = scene_of(self.level).whole_values
+        for kind, (lo, hi) in bands.items():
+            found = cells(Condition(kind, 0, 1))
+            self.assertAlmostEqual(float(((found >= lo - 0.05) & (found <= hi + 0.05)).mean()), 0.9, delta=0.02)
+        self.assertEqual(self.north.get(f"{self.base}/layers/lava/bands").status_code, 422)
+        rules = [{"kind": "slope", "lo": 0, "hi": 11}, {"kind": "layer", "lo": 0.4, "hi": 1, "layers": ["turf"]},
+                 {"kind": "stand", "lo": 0, "hi": 9, "stand": self.level.stands.get(slug="slate-blocks").number}]
+        others = [self.birch.pk, self.level.stands.get(slug="moor-grass").pk]
+        copied = self.post("/conditions/copy", {"key": key(), "conditions": rules, "to": others}).json()
+        self.assertEqual(len(copied["entries"]), 2)
+        self.assertEqual({len(Stand.objects.get(pk=pk).settings["conditions"]) for pk in others}, {3})
+        entries = Entry.objects.count()
+        refused = self.post("/conditions/copy", {"key": key(), "conditions": rules, "to": [
+            self.birch.pk, self.level.stands.get(slug="slate-blocks").pk]})
+        self.assertEqual((refused.status_code, Entry.objects.count()), (422, entries))
+        body = json.dumps({"name": "Gentle turf", "level": self.level.slug, "conditions": rules})
+        made = self.north.post("/api/condition-sets", body, content_type="application/json").json()
+        self.assertEqual(made["kinds"], ["slope", "layer", "stand"])
+        fits = self.north.get(f"{self.base}/condition-sets/{made['id']}").json()
+        self.assertEqual(([c["kind"] for c in fits["conditions"]], fits["notes"]), (["slope", "layer", "stand"], []))
+        Stand.objects.filter(slug="slate-blocks").update(name="Boulders")
+        fits = self.north.get(f"{self.base}/condition-sets/{made['id']}").json()
+        self.assertEqual((len(fits["conditions"]), "Slate blocks" in fits["notes"][0]), (2, True))
+        south = self.client_of("south")
+        self.assertEqual(south.delete(f"/api/condition-sets/{made['id']}").status_code, 403)
+        self.assertEqual(self.lead.delete(f"/api/condition-sets/{made['id']}").status_code, 204)
+
+    def test_relief_and_noise_are_handed_out(self):
+        for kind in ("shading", "slope", "facing", "hollow", "wetness", "altitude"):
+            data = self.north.get(f"{self.base}/relief/1/{kind}?radius=15").content
+            rows, columns = np.frombuffer(data, "<u2", 2)
+            low, high = np.frombuffer(data, "<f4", 2, 4)
+            self.assertEqual((rows, columns, len(data)), (256, 256, 12 + 2 * 256 * 256), kind)
+            if kind == "altitude":
+                self.assertTrue(345 < low < 350 and 388 < high < 394)
+        self.assertEqual(self.north.get(f"{self.base}/relief/1/hollow?radius=0").status_code, 422)
+        self.assertEqual(self.north.get(f"{self.base}/relief/9/slope").status_code, 409)
+        drawn = self.post("/conditions/noise", {"noise": {"form": "cellular"}, "side": 99}).json()
+        self.assertEqual(drawn["side"], 128)
