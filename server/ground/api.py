@@ -142,12 +142,12 @@ def try_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
     """What another size of touch cells would mean; nothing is stored."""
     level = level_for(request, slug)
     shape = check_cell(level, data.cell)
-    scene = replace(scene_of(level), touch_cell=data.cell, touch_shape=shape)
-    gained = lost = 0
     rows = stands_of(level)
+    touches = {s.pk: fitted(touch_of(s).array, level.touch_cell, shape, data.cell) for s in rows}
+    scene = replace(scene_of(level), touch_cell=data.cell, touch_shape=shape, touches=touches)
+    gained = lost = 0
     for stand in rows:
-        touch = fitted(touch_of(stand).array, level.touch_cell, shape, data.cell)
-        more, fewer = compare(Planting(stand), Planting(stand, touch=touch, scene=scene))
+        more, fewer = compare(Planting(stand), Planting(stand, scene=scene))
         gained, lost = gained + more, lost + fewer
     now = level.touch_shape
     return {"rows": shape[0], "columns": shape[1], "bytes_now": 2 * now[0] * now[1] * len(rows),

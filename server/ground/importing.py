@@ -20,6 +20,7 @@ from server.levels.scene import Scene, forget_scene, replace, scene_of
 from server.sight.reckoning import LINES, bookmark_view, items_of, line, stand_cost
 from server.stands.comparing import difference
 from server.stands.engine import Planting, check_ceiling
+from server.stands.models import Stand
 from server.stands.regridding import fitted
 from server.stands.schemas import StandSettings
 from server.stands.touch import touch_of
@@ -96,20 +97,20 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
     """
     scene = scene_with(level, new)
     stands, notes = stands_of(level), []
+    scene = replace(scene, touches={s.pk: fitted(touch_of(s).array, level.touch_cell, scene.touch_shape, level.touch_cell)
+                                    for s in stands})
     stock = items_of(level)
     told, totals = [], [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
-    scene.__dict__["stands"] = scene_of(level).stands
+    refused = {stand.pk: said for stand in stands if (said := _too_many(scene, stand))}
+    scene.__dict__["stands"] = {s.number: s for s in stands if s.pk not in refused}
     for k, stand in enumerate(stands):
         tell(k / max(len(stands), 1), f"Planting {stand.name} on the new ground")
         settings = StandSettings.model_validate(stand.settings)
-        try:
-            check_ceiling(scene, stand, settings)
-        except ValueError as error:
+        if stand.pk in refused:
             told.append({"stand": stand.pk, "name": stand.name, "before": Planting(stand).count(), "after": 0, "gained": 0,
-                         "lost": 0, "notes": [str(error)], "refused": True})
+                         "lost": 0, "notes": [refused[stand.pk]], "refused": True})
             continue
-        touch = fitted(touch_of(stand).array, level.touch_cell, scene.touch_shape, level.touch_cell)
-        before, after = Planting(stand), Planting(stand, touch=touch, scene=scene)
+        before, after = Planting(stand), Planting(stand, scene=scene)
         change = difference(before, after)
         lacking = [f"{s}." for s in (scene.lacks(c) for c in settings.rules() if c.on) if s]
         told.append({"stand": stand.pk, "name": stand.name, "before": before.count(), "after": after.count(),
@@ -124,6 +125,15 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
         notes += _moved_notes(level, scene)
     views = [{"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}} for b, t in zip(level.bookmarks, totals)]
     return {"stands": told, "views": views, "notes": notes}
+
+
+def _too_many(scene: Scene, stand: Stand) -> str:
+    """Why a stand could not be planted in a scene for its number of plants; empty when it could."""
+    try:
+        check_ceiling(scene, stand, StandSettings.model_validate(stand.settings))
+    except ValueError as error:
+        return str(error)
+    return ""
 
 
 def _moved_notes(level: Level, scene: Scene) -> list[str]:

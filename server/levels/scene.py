@@ -69,6 +69,8 @@ class Scene:
     shapes: dict[int, Shape]
     touch_cell: float
     touch_shape: tuple[int, int]
+    touches: dict[int, np.ndarray] = field(default_factory=dict)
+    """Touch maps, by stand, that are tried in place of the stored ones."""
 
     @property
     def ground(self) -> Ground:
@@ -92,9 +94,26 @@ class Scene:
         return 0, 0, columns, rows
 
     @cached_property
-    def trunks(self) -> dict[str, float]:
-        """Trunk radius in m of each stock item."""
-        return dict(self.level.stock.values_list("slug", "trunk"))
+    def footprints(self) -> dict[str, tuple[float, float]]:
+        """Radii in m of crown and trunk of each stock item."""
+        return {slug: (crown, trunk) for slug, crown, trunk in self.level.stock.values_list("slug", "crown", "trunk")}
+
+    @cached_property
+    def _plantings(self) -> dict:
+        return {}
+
+    def planting(self, stand):
+        """A stand's planting in this scene under its stored settings."""
+        from server.stands.engine import Planting
+
+        if stand.number not in self._plantings:
+            self._plantings[stand.number] = Planting(stand, scene=self)
+        return self._plantings[stand.number]
+
+    def above(self, stand) -> list:
+        """The plantings of the stands of single plants that claim room before a stand, first those that claim it first."""
+        higher = [s for s in self.stands.values() if not s.sward and s.order < stand.order]
+        return [self.planting(s) for s in sorted(higher, key=lambda s: s.order)]
 
     @cached_property
     def windows(self) -> list[Window]:
@@ -122,14 +141,12 @@ class Scene:
 
         Raises: ValueError when there is none, or it is a sward, which has no single plants.
         """
-        from server.stands.engine import Planting
-
         stand = self.stands.get(number)
         if stand is None:
             raise ValueError("the stand that a distance is taken to is no longer there")
         if stand.sward:
             raise ValueError(f"{stand.name} is a sward: it has no single plants to be near or away from")
-        return Planting(stand, scene=self)
+        return self.planting(stand)
 
     def _places(self, number: int, box) -> np.ndarray:
         planting = self.other(number)

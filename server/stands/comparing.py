@@ -8,7 +8,6 @@ import numpy as np
 
 from server.stands.engine import Planting
 from thicket.ground.rasters import resample
-from thicket.planting.hashing import plant_ids
 
 Places = tuple[np.ndarray, np.ndarray]
 _NOWHERE = np.empty((0, 2))
@@ -25,12 +24,12 @@ class Difference:
 
 
 def _standing(planting: Planting, sheets: list) -> Places:
-    """Ids (within the stand's own places) and places of all plants of some sheets."""
+    """Ids and places of all plants of some sheets."""
     ids, at = [np.empty(0, np.uint64)], [_NOWHERE]
     for sheet in sheets:
-        points, which = planting.points(sheet), planting.which(sheet)
-        ids.append(plant_ids(1, 0, points.cell[which]))
-        at.append(np.c_[points.x[which], points.z[which]])
+        plants = planting.plants(sheet)
+        ids.append(plants.id)
+        at.append(plants.form[:, [0, 2]].astype(float))
     return np.concatenate(ids), np.concatenate(at)
 
 
@@ -44,7 +43,7 @@ def _sward_change(before: Planting, after: Planting) -> tuple[float, float]:
 
 
 def difference(before: Planting, after: Planting) -> Difference:
-    """Plants gained and lost between two plantings of a stand, without growing any.
+    """Plants gained and lost between two plantings of a stand.
 
     With the same places, every place is looked at; with others (a new spacing or seed) all plants go and all come. A
     sward's are reckoned from its density fields, on grounds of another size from their totals.
@@ -62,7 +61,7 @@ def difference(before: Planting, after: Planting) -> Difference:
         return Difference(round(gained), round(lost), _NOWHERE, _NOWHERE)
     sheets = [list(p.sheets_in(p.everywhere)) for p in (before, after)]
     if same and extent:
-        sheets[0] = sheets[1] = [s for s in sheets[0] if before.tried or after.tried or before.key(s) != after.key(s)]
+        sheets[0] = sheets[1] = [s for s in sheets[0] if before.key(s) != after.key(s)]
     (old, at_old), (new, at_new) = _standing(before, sheets[0]), _standing(after, sheets[1])
     if not same:
         return Difference(len(new), len(old), at_new, at_old)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
@@ -9,6 +10,7 @@ from functools import cached_property
 import numpy as np
 
 from server.cache import ContentCache
+from server.levels.ground import digest_of
 from server.levels.scene import Raster, Scene, digest, scene_of
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings
@@ -17,9 +19,10 @@ from thicket.ground.heights import Ground
 from thicket.ground.shapes import kept_clear
 from thicket.planting.density import density_at, density_field, expected_count
 from thicket.planting.points import PointSet
-from thicket.planting.stands import Plants, grow, join, planted
+from thicket.planting.room import Discs, covered, crowded, near, taken, together
+from thicket.planting.stands import Plants, grow, planted
 
-ENGINE = 2
+ENGINE = 3
 """Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new one."""
 STAND_SHEET, SWARD_SHEET = 256.0, 64.0
 PLANT_CEILING, SWARD_PER_M2_CEILING = 2_000_000, 16.0
@@ -62,7 +65,7 @@ class Planting:
         self.scene = scene or scene_of(stand.level)
         self.settings = settings or StandSettings.model_validate(stand.settings)
         self.core = self.settings.core(stand.number, stand.seed)
-        self._given_touch = touch
+        self._given_touch = self.scene.touches.get(stand.pk) if touch is None else touch
         check_ceiling(self.scene, stand, self.settings)
 
     @property
@@ -88,11 +91,6 @@ class Planting:
         return self._touch.array if self._given_touch is None else self._given_touch
 
     @property
-    def tried(self) -> bool:
-        """Whether its touch is not the stored one, so that its sheets have no key."""
-        return self._given_touch is not None
-
-    @property
     def touch_cell(self) -> float:
         return self.scene.touch_cell
 
@@ -105,16 +103,60 @@ class Planting:
         return self.scene.size_factor(self.settings.rules())
 
     @cached_property
+    def radii(self) -> np.ndarray:
+        """Crown and trunk radius in m of each item of the mix, (n, 2)."""
+        return np.array([self.scene.footprints.get(entry.item, (0.0, 0.0)) for entry in self.settings.mix])
+
+    @cached_property
     def footprint(self) -> float:
-        """Radius in m of the thickest trunk that can stand, which shapes that are kept clear keep out whole."""
-        return max(self.scene.trunks.get(entry.item, 0.0) for entry in self.settings.mix) * self.core.largest
+        """Radius in m of the thickest trunk that can stand."""
+        return float(self.radii[:, 1].max()) * self.core.largest
+
+    @cached_property
+    def widest(self) -> float:
+        """Radius in m of the widest crown, or trunk, that can stand."""
+        return float(self.radii.max()) * self.core.largest
+
+    def discs(self, box: Box, room: float, crowns: bool) -> Discs:
+        """The footprints of this stand's plants that come within `room` m of a box: crowns or trunks."""
+        reach = room + (self.widest if crowns else self.footprint)
+        grown = box[0] - reach, box[1] - reach, box[2] + reach, box[3] + reach
+        parts = []
+        for sheet in self.sheets_in(grown):
+            plants = self.plants(sheet)
+            form = plants.form
+            radius = self.radii.max(axis=1) if crowns else self.radii[:, 1]
+            r = radius[plants.item] * form[:, 7].astype(float)
+            parts.append(near(Discs(form[:, 0].astype(float), form[:, 2].astype(float), r), box, room))
+        return together(parts)
+
+    def _taken(self, box: Box) -> Discs:
+        """What stands above leave no room for, near a box: crowns, or trunks where this stand may stand under."""
+        room = self.settings.gap + (0.0 if self.stand.sward else self.footprint)
+        return together([other.discs(box, room, not self.stand.sward and other.stand.stratum not in self.settings.under)
+                         for other in self.scene.above(self.stand)])
+
+    def _has_room(self, plants: Plants, thresholds: np.ndarray, box: Box) -> np.ndarray:
+        """Which plants inside a box stand in no other's footprint."""
+        x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)
+        r = np.zeros(len(plants)) if self.stand.sward else self.radii[plants.item, 1] * plants.form[:, 7]
+        free = ~taken(self._taken(box), x, z, r, self.settings.gap) & ~kept_clear(self._clearing(box), r, x, z)
+        if self._may_crowd:
+            free &= ~crowded(x, z, r, thresholds, self.settings.gap)
+        return free
+
+    @property
+    def _may_crowd(self) -> bool:
+        """Whether the stand's own footprints can overlap at its spacing."""
+        return not self.stand.sward and 2 * self.footprint + self.settings.gap > self.core.spacing
 
     @cached_property
     def _density(self) -> tuple[np.ndarray, float]:
         def make() -> Layered:
             field, cell = density_field(self.suitability.array, self.scene.cell, self.touch, self.touch_cell)
             if self.stand.sward:
-                field = field * self.scene.openness(self.settings.clear_of, cell, field.shape)
+                shut = covered(self._gaps, cell, field.shape)
+                field = field * self.scene.openness(self.settings.clear_of, cell, field.shape) * (1 - shut)
             return Layered(field, cell)
 
         if self._given_touch is not None:
@@ -122,9 +164,15 @@ class Planting:
         else:
             key = (self.suitability.whole_digest, self.stand.pk, self.stand.sward, self.scene.cell,
                    tuple(sorted(self._touch.revisions.items())), self.touch_cell,
-                   self.stand.sward and tuple(self.scene.clearing(self.settings.clear_of)))
+                   self.stand.sward and (tuple(self.scene.clearing(self.settings.clear_of)), digest_of(np.stack(self._gaps))))
             made = _density.get(key, make)
         return made.field, made.cell
+
+    @cached_property
+    def _gaps(self) -> Discs:
+        """What the trunks of stands above, with the gap, take from a sward anywhere."""
+        discs = self._taken(self.everywhere)
+        return Discs(discs.x, discs.z, discs.r + self.settings.gap)
 
     @property
     def density(self) -> np.ndarray:
@@ -171,15 +219,37 @@ class Planting:
     @cached_property
     def _settings_key(self) -> str:
         kept = self.settings.dict(exclude={"distances", "tints", "conditions"})
-        return digest(ENGINE, self.stand.number, self.stand.seed, self.sheet_size, self.scene.heights.key, self.footprint, kept)
+        return digest(ENGINE, self.stand.number, self.stand.seed, self.sheet_size, self.scene.heights.key,
+                      self.radii.tolist(), kept)
 
     def key(self, sheet: Sheet) -> str:
         """The content key of a sheet: equal inputs give equal keys, so an undone stroke brings the old one back."""
-        near = self.cells(self.window(sheet), self.scene.cell)
-        sized = self.size_factor
-        shapes = [(s.kind, s.points, s.width, s.clear) for s in self._clearing(self.window(sheet))]
-        return digest(self._settings_key, sheet, self.suitability.digest(near), sized and sized.digest(near),
-                      self._touch.digest(self.cells(self.window(sheet), self.touch_cell)), self.touch_cell, shapes)
+        if sheet not in self._keys:
+            box = self.window(sheet)
+            near_cells = self.cells(box, self.scene.cell)
+            sized = self.size_factor
+            shapes = [(s.kind, s.points, s.width, s.clear) for s in self._clearing(box)]
+            touched = self._touch_digest(self.cells(self._grown(box), self.touch_cell))
+            taken_up = hashlib.blake2b(np.stack(self._taken(box)), digest_size=8).hexdigest()
+            self._keys[sheet] = digest(self._settings_key, sheet, self.suitability.digest(near_cells),
+                                       sized and sized.digest(near_cells), touched, self.touch_cell, shapes, taken_up)
+        return self._keys[sheet]
+
+    @cached_property
+    def _keys(self) -> dict[Sheet, str]:
+        return {}
+
+    def _grown(self, box: Box) -> Box:
+        """A box with as much around it as its own plants can give way to."""
+        by = 2 * self.footprint + self.settings.gap if self._may_crowd else 0.0
+        return box[0] - by, box[1] - by, box[2] + by, box[3] + by
+
+    def _touch_digest(self, cells: tuple[int, int, int, int]) -> str:
+        if self._given_touch is None:
+            return self._touch.digest(cells)
+        col0, row0, col1, row1 = cells
+        part = np.ascontiguousarray(self._given_touch[max(row0, 0):row1, max(col0, 0):col1])
+        return hashlib.blake2b(part, digest_size=8).hexdigest()
 
     @staticmethod
     def cells(box: Box, cell: float) -> tuple[int, int, int, int]:
@@ -192,52 +262,53 @@ class Planting:
                 if all(s.box[k] - s.clear - self.footprint < box[k + 2] and s.box[k + 2] + s.clear + self.footprint > box[k]
                        for k in (0, 1))]
 
-    def stands_on(self, points: PointSet, box: Box, touch: np.ndarray | None = None,
-                  origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
-        """Which of the points inside a box carry a plant; touch may be a window's, beginning at `origin`."""
+    def wanted(self, points: PointSet, touch: np.ndarray | None = None,
+               origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+        """Which of the points would carry a plant had it room; touch may be a window's, beginning at `origin`."""
         touch = self.touch if touch is None else touch
         there = density_at(self.suitability.array, self.scene.cell, touch, self.touch_cell, points.x, points.z, origin)
-        which = planted(self.core, points, there)
-        shapes = self._clearing(box)
-        if shapes:
-            which &= ~kept_clear(shapes, self.footprint, points.x, points.z)
-        return which
+        return planted(self.core, points, there)
 
-    def which(self, sheet: Sheet) -> np.ndarray:
-        """Which of a sheet's places carry a plant."""
-        return self.stands_on(self.points(sheet), self.window(sheet))
+    def _candidates(self, box: Box) -> PointSet:
+        """All places inside a box, half open."""
+        parts = []
+        for sheet in self.sheets_in(box):
+            points = self.points(sheet)
+            if box != self.window(sheet):
+                inside = (points.x >= box[0]) & (points.x < box[2]) & (points.z >= box[1]) & (points.z < box[3])
+                points = PointSet(*(column[inside] for column in points))
+            parts.append(points)
+        if len(parts) == 1:
+            return parts[0]
+        return PointSet(*(np.concatenate(column) for column in zip(*parts)))
 
-    def _grow(self, points: PointSet, which: np.ndarray) -> Plants:
+    def plants_in(self, box: Box, touch: np.ndarray | None = None, origin: tuple[float, float] = (0.0, 0.0)) -> Plants:
+        """The plants inside a box of level metres, half open; touch may be a window's, beginning at `origin`."""
+        grown = self._grown(box)
+        points = self._candidates(grown)
+        which = np.flatnonzero(self.wanted(points, touch, origin))
         factor = self.size_factor
-        return grow(self.core, points, which, self.ground, None if factor is None else factor.array)
+        plants = grow(self.core, points, which, self.ground, None if factor is None else factor.array)
+        free = self._has_room(plants, points.threshold[which], grown)
+        if grown != box:
+            x, z = points.x[which], points.z[which]
+            free &= (x >= box[0]) & (x < box[2]) & (z >= box[1]) & (z < box[3])
+        return plants if free.all() else plants.take(free)
 
     def plants(self, sheet: Sheet) -> Plants:
         """The plants of a sheet."""
-
-        def make() -> Plants:
-            return self._grow(self.points(sheet), self.which(sheet))
-
-        return make() if self._given_touch is not None else _plants.get(self.key(sheet), make)
+        box = self.window(sheet)
+        return _plants.get(self.key(sheet), lambda: self.plants_in(box))
 
     def metres(self, cells: tuple[int, int, int, int]) -> Box:
         """A box of touch cells (col0, row0, col1, row1) in level metres."""
         return tuple(v * self.touch_cell for v in cells)  # type: ignore[return-value]
 
-    def plants_in(self, box: Box, touch: np.ndarray, origin: tuple[float, float]) -> Plants:
-        """The plants that a window of touch gives inside a box of level metres, half open."""
-        parts = []
-        for sheet in self.sheets_in(box):
-            points = self.points(sheet)
-            inside = (points.x >= box[0]) & (points.x < box[2]) & (points.z >= box[1]) & (points.z < box[3])
-            points = PointSet(*(column[inside] for column in points))
-            parts.append(self._grow(points, self.stands_on(points, box, touch, origin)))
-        return join(parts)
-
     def count(self) -> int:
         """Plants in the level: counted, or for a sward reckoned from its density field."""
         if self.stand.sward:
             return round(expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2))
-        return sum(int(self.which(sheet).sum()) for sheet in self.sheets_in(self.everywhere))
+        return sum(len(self.plants(sheet)) for sheet in self.sheets_in(self.everywhere))
 
 
 @dataclass(frozen=True, eq=False)

@@ -20,16 +20,18 @@ from thicket.sight.views import View
 
 
 def dependants(stand: Stand) -> list[int]:
-    """Other stands whose conditions ask for this one's plants, straight or through others; their primary keys."""
+    """Other stands that may change with this one, straight or through others: those below it, which its plants leave room
+    or none, and those whose conditions ask for its plants; their primary keys."""
     stands = list(stand.level.stands.all())
-    asks = {s.number: {c.get("stand") for c in s.settings.get("conditions", []) if c["kind"] == "stand" and c.get("on", True)}
-            for s in stands}
-    reached = {stand.number}
+    reached = {stand.number: stand}
     while True:
-        more = {n for n, wanted in asks.items() if wanted & reached} - reached
+        asked = {n for n, s in reached.items() if not s.sward}
+        first = min((s.order for s in reached.values() if not s.sward), default=None)
+        more = [s for s in stands if s.number not in reached and first is not None and (
+            s.order > first or any(c["kind"] == "stand" and c.get("stand") in asked for c in s.settings.get("conditions", [])))]
         if not more:
-            return [s.pk for s in stands if s.number in reached and s.pk != stand.pk]
-        reached |= more
+            return [s.pk for n, s in reached.items() if n != stand.number]
+        reached |= {s.number: s for s in more}
 
 
 def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View | None = None) -> Entry:

@@ -95,16 +95,34 @@ def why(planting: Planting, x: float, z: float) -> dict:
     there = (np.array([at_x]), np.array([at_z]))
     dense = float(density_at(planting.suitability.array, scene.cell, planting.touch, planting.touch_cell, *there)[0])
     touch = float(at_cells(planting.touch.astype(np.float32), planting.touch_cell, *there)[0]) / TOUCH_UNIT
-    shut = ""
-    for s in scene.clearing(planting.settings.clear_of):
-        far = float(distances_at([s], *there)[0][0])
-        if far < s.clear + planting.footprint:
-            shut = (f"{s.name} ({s.kind}) keeps {s.clear:g} m clear, and the thickest trunk needs {planting.footprint:.2g} m; "
-                    f"{'this is inside it' if far < 0 else f'this is {far:.1f} m from its edge'}")
+    wanted = bool(point and point["threshold"] < dense * planting.core.fullness)
+    box = (at_x, at_z, at_x + 1e-6, at_z + 1e-6)
+    stands = bool(wanted and len(planting.plants_in(box)))
+    shut = "" if stands else _shut(planting, at_x, at_z)
     return {"x": at_x, "z": at_z, "conditions": _told(scene, planting, at_x, at_z),
             "suitability": float(at_cells(planting.suitability.array, scene.cell, *there)[0]), "touch": touch, "density": dense,
             "fullness": planting.core.fullness, "place": point, "shut": shut,
-            "planted": bool(point and point["threshold"] < dense * planting.core.fullness and not shut)}
+            "planted": stands}
+
+
+def _shut(planting: Planting, x: float, z: float) -> str:
+    """Which shape or which other stand's plant leaves no room at a place, in words; empty when none does."""
+    at, gap = (np.array([x]), np.array([z])), planting.settings.gap
+    need = 0.0 if planting.stand.sward else planting.footprint
+    for s in planting.scene.clearing(planting.settings.clear_of):
+        far = float(distances_at([s], *at)[0][0])
+        if far < s.clear + need:
+            return (f"{s.name} ({s.kind}) keeps {s.clear:g} m clear, and a trunk may need {need:.2g} m; "
+                    f"{'this is inside it' if far < 0 else f'this is {far:.1f} m from its edge'}")
+    for other in planting.scene.above(planting.stand):
+        crowns = not planting.stand.sward and other.stand.stratum not in planting.settings.under
+        discs = other.discs((x, z, x, z), need + gap, crowns)
+        if len(discs.x):
+            far = np.hypot(discs.x - x, discs.z - z)
+            k = int((far - discs.r).argmin())
+            return (f"a plant of {other.stand.name} stands {far[k]:.1f} m away, and its {'crown' if crowns else 'trunk'} reaches "
+                    f"{discs.r[k]:.1f} m")
+    return ""
 
 
 def _told(scene: Scene, planting: Planting, x: float, z: float) -> list[dict]:

@@ -11,13 +11,13 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from server.journal.models import Entry
+from server.levels.scene import forget_scene
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.engine import Box, Planting
 from server.stands.models import Stand
 from server.stands.touch import LockedTouch
 from thicket.ground.heights import at_cells
 from thicket.planting.density import TOUCH_UNIT, density
-from thicket.planting.points import PointSet
 from thicket.planting.stands import Plants
 from thicket.planting.strokes import Stroke, stroke_delta
 from thicket.sight.views import View
@@ -53,13 +53,8 @@ def _difference(planting: Planting, box: tuple[int, int, int, int], before: np.n
     if planting.stand.sward:
         return _sward_difference(planting, box, before, after)
     metres = planting.metres(box)
-    gained = lost = 0
-    for sheet in planting.sheets_in(metres):
-        points = _inside(planting.points(sheet), *metres)
-        was, now = (planting.stands_on(points, metres, touch, metres[:2]) for touch in (before, after))
-        gained += int((now & ~was).sum())
-        lost += int((was & ~now).sum())
-    return gained, lost
+    was, now = (planting.plants_in(metres, touch, metres[:2]).id for touch in (before, after))
+    return int((~np.isin(now, was)).sum()), int((~np.isin(was, now)).sum())
 
 
 def _sward_difference(planting: Planting, box, before: np.ndarray, after: np.ndarray) -> tuple[int, int]:
@@ -72,11 +67,6 @@ def _sward_difference(planting: Planting, box, before: np.ndarray, after: np.nda
     open_ = scene.openness(planting.settings.clear_of, cell, scene.touch_shape)[row0:row1, col0:col1]
     change = (now - was) * open_ * (planting.core.per_m2 * cell * cell)
     return round(float(change[change > 0].sum())), round(float(-change[change < 0].sum()))
-
-
-def _inside(points: PointSet, x0: float, z0: float, x1: float, z1: float) -> PointSet:
-    inside = (points.x >= x0) & (points.x < x1) & (points.z >= z0) & (points.z < z1)
-    return PointSet(*(column[inside] for column in points))
 
 
 def _view_cost(stand: Stand, view: View | None):
@@ -105,6 +95,7 @@ def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None
         after = locked.window + delta
         gained, lost = _difference(planting, box, locked.window, after)
         locked.write(after)
+        forget_scene(stand.level)
         entry = Entry.objects.create(
             level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
             what=f"{stroke.verb.capitalize()} {stand.name}", change={"box": box, "cell": stand.level.touch_cell},
@@ -140,6 +131,7 @@ def shift(entry: Entry, back: bool) -> TouchChange:
     after = np.clip(locked.window + (-delta if back else delta), -TOUCH_UNIT, TOUCH_UNIT).astype(np.int16)
     gained, lost = _difference(Planting(entry.stand), box, locked.window, after)
     locked.write(after)
+    forget_scene(entry.stand.level)
     return TouchChange(box, gained, lost)
 
 

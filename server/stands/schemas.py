@@ -136,6 +136,9 @@ class StandSettings(Strict):
     conditions: Conditions = []
     clear_of: list[Literal["path", "area", "obstacle"]] = Field(
         default=["path", "area", "obstacle"], max_length=3, description="shapes whose clear margin it keeps out of")
+    gap: Annotated[float, Field(allow_inf_nan=False, ge=0, le=50)] = 0
+    under: list[Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]] = Field(
+        default=[], max_length=6, description="strata whose crowns it may stand under; trunks keep it out all the same")
     distances: DistanceSettings
 
     @model_validator(mode="after")

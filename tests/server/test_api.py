@@ -129,7 +129,8 @@ class Settings(ApiCase):
         self.north.post(f"{self.base}/undo")
         self.assertEqual(self.ids()[0], before)
         again = self.post("/cost", VIEW).json()
-        self.assertEqual(cost["total"]["triangles"] - again["total"]["triangles"], tried["cost"]["triangles"])
+        mine = [next(s["triangles"] for s in c["stands"] if s["stand"] == self.birch.pk) for c in (cost, again)]
+        self.assertEqual(mine[0] - mine[1], tried["cost"]["triangles"])
 
     def test_bad_input_is_a_sentence_with_the_field_and_changes_nothing(self):
         stand = f"/stands/{self.birch.pk}/try"

@@ -235,14 +235,15 @@ def distances_at(shapes: Sequence[Shape], x: np.ndarray, z: np.ndarray) -> tuple
     return out, nearest
 
 
-def kept_clear(shapes: Sequence[Shape], footprint: float, x: np.ndarray, z: np.ndarray) -> np.ndarray:
-    """Where a plant of this footprint radius in m would reach into a shape's clear margin; bool (n,)."""
+def kept_clear(shapes: Sequence[Shape], footprint: float | np.ndarray, x: np.ndarray, z: np.ndarray) -> np.ndarray:
+    """Where a plant of this footprint radius in m (one for all, or one for each) would reach into a shape's clear margin;
+    bool (n,)."""
     hit = np.zeros(len(x), bool)
     for shape in shapes:
         if shape.clear is not None:
-            room = shape.clear + footprint
+            room = np.broadcast_to(shape.clear + np.asarray(footprint, float), hit.shape)
             x0, z0, x1, z1 = shape.box
             near = np.flatnonzero(~hit & (x > x0 - room) & (x < x1 + room) & (z > z0 - room) & (z < z1 + room))
             if len(near):
-                hit[near] = distances_at([shape], x[near], z[near])[0] < room
+                hit[near] = distances_at([shape], x[near], z[near])[0] < room[near]
     return hit

@@ -1881,6 +1881,17 @@ export interface components {
              *     ]
              */
             clear_of: ("path" | "area" | "obstacle")[];
+            /**
+             * Gap
+             * @default 0
+             */
+            gap: number;
+            /**
+             * Under
+             * @description strata whose crowns it may stand under; trunks keep it out all the same
+             * @default []
+             */
+            under: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
             distances: components["schemas"]["DistanceSettings"];
         };
         /**

@@ -31,6 +31,10 @@ function flipClear(kind: (typeof CLEARS)[number]) {
   const now = clear.value.value ?? []
   d.change({ clear_of: CLEARS.filter((k) => (k === kind ? !now.includes(k) : now.includes(k))) })
 }
+const STRATA = ['Stone', 'Canopy', 'Understorey', 'Shrub', 'Field', 'Moss'] as const
+const gap = computed(() => d.shared((s) => s.gap!))
+const under = computed(() => d.shared((s) => s.under!))
+const flipUnder = (k: (typeof STRATA)[number]) => d.change({ under: STRATA.filter((n) => (n === k ? !under.value.value.includes(n) : under.value.value.includes(n))) })
 const warnings = computed(() => store.chosen.flatMap((s) => s.warnings.map((w) => `${s.name}: ${w}`)))
 const costs = computed(() =>
   (['ms', 'triangles', 'draw_calls', 'memory'] as LineName[]).map((name) => {
@@ -62,6 +66,17 @@ const costs = computed(() =>
       Keeps out of the clear margin of
       <label v-for="k in CLEARS" :key="k"><input type="checkbox" :checked="clear.value?.includes(k)" :disabled="locked" :data-test="`clear-${k}`" @change="flipClear(k)" /> {{ k }}s</label>
     </p>
+
+    <h3>Room</h3>
+    <NumberField label="Gap beyond footprints" unit="m" :value="gap.value" :mixed="gap.mixed" :min="0" :max="50" :step="0.1" :wrong="wrong('gap')" :disabled="locked" test="gap" @change="d.change({ gap: $event })" />
+    <p v-if="!sward" class="clear">
+      May stand under the crowns of
+      <span v-if="under.mixed" class="faint">mixed</span>
+      <template v-else>
+        <label v-for="k in STRATA" :key="k"><input type="checkbox" :checked="under.value.includes(k)" :disabled="locked" :data-test="`under-${k}`" @change="flipUnder(k)" /> {{ k }}</label>
+      </template>
+    </p>
+    <p class="faint small">Earlier strata and higher stands take their room first. Trunks keep everything out; crowns keep out what may not stand under them.</p>
 
     <h3>How they differ</h3>
     <PairField label="Size" unit="×" :value="pair('size').value" :mixed="pair('size').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="size" @change="d.change({ variation: { size: $event } })" />
@@ -108,6 +123,10 @@ h3 {
 }
 .gained {
   color: var(--green);
+}
+.small {
+  font-size: 12.5px;
+  margin: 4px 0 0;
 }
 .clear {
   display: flex;

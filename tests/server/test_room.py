@@ -1,0 +1,96 @@
+"""Nothing stands in anything: every pair of footprints in the level, whatever is painted, tried or moved."""
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.spatial import cKDTree
+
+from server.levels.models import Level
+from server.levels.scene import scene_of
+from server.stands.engine import Planting
+from server.stands.touch import touch_of
+from tests.server.test_ground import GroundCase, key
+
+
+def overlaps(level):
+    """Pairs of plants whose footprints overlap by the rules, checked with scipy's tree over the whole level."""
+    scene = scene_of(level)
+    plantings = [scene.planting(s) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward]
+    whole = [(p, p.discs(p.everywhere, 0, True), p.discs(p.everywhere, 0, False)) for p in plantings]
+    bad = 0
+    for a, (upper, crowns, trunks) in enumerate(whole):
+        for lower, _, mine in whole[a:]:
+            same = lower is upper
+            theirs = trunks if same or upper.stand.stratum in lower.settings.under else crowns
+            reach = float(theirs.r.max()) + float(mine.r.max())
+            pairs = cKDTree(np.c_[theirs.x, theirs.z]).query_ball_tree(cKDTree(np.c_[mine.x, mine.z]), reach)
+            for k, found in enumerate(pairs):
+                for m in found:
+                    far = np.hypot(theirs.x[k] - mine.x[m], theirs.z[k] - mine.z[m])
+                    bad += far < theirs.r[k] + mine.r[m] - 1e-6 and not (same and m == k)
+    return bad, sum(len(w[1].x) for w in whole)
+
+
+class Room(GroundCase):
+    def fresh(self):
+        return Level.objects.get(pk=self.level.pk)
+
+    def test_no_footprints_overlap_and_no_tuft_grows_through_a_trunk(self):
+        self.settings(conditions=[], spacing=2.2, fullness=1)
+        blocks = self.level.stands.get(slug="slate-blocks")
+        self.post(f"/stands/{blocks.pk}", {"key": key(),
+                                          "settings": {"conditions": [], "spacing": 2.5, "fullness": 0.9}}, method="patch")
+        bad, count = overlaps(self.fresh())
+        self.assertEqual((bad, count > 4000), (0, True))
+        level = self.fresh()
+        scene = scene_of(level)
+        grass = scene.planting(next(s for s in scene.stands.values() if s.sward))
+        trunks = [p.discs(p.everywhere, 0, False) for p in scene.above(grass.stand)]
+        counted = 0
+        for sheet in grass.sheets_in(grass.everywhere):
+            form = grass.plants(sheet).form
+            counted += len(form)
+            for discs in trunks:
+                near, _ = cKDTree(np.c_[discs.x, discs.z]).query(form[:, [0, 2]])
+                self.assertTrue(near.size == 0 or near.min() >= discs.r.min() - 1e-6)
+        self.assertAlmostEqual(counted / grass.count(), 1, delta=0.01)
+
+    def test_trees_may_stand_under_crowns_when_told_but_never_in_a_trunk(self):
+        self.settings(conditions=[], spacing=3, fullness=1)
+        alone = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"]
+        self.settings(under=["Stone"])
+        self.assertGreaterEqual(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], alone)
+        self.assertEqual(overlaps(self.fresh())[0], 0)
+        self.settings(gap=3)
+        apart = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"]
+        self.assertLess(apart, alone)
+
+    def test_any_window_gives_the_same_plants(self):
+        level = self.fresh()
+        plantings = [Planting(s) for s in scene_of(level).stands.values() if not s.sward]
+        corner, side = st.integers(0, 210), st.integers(20, 120)
+
+        @settings(max_examples=20, deadline=None)
+        @given(st.sampled_from(plantings), corner, corner, side, side)
+        def check(planting, x, z, wide, high):
+            whole = planting.plants((0, 0))
+            box = (x, z, min(x + wide, 256), min(z + high, 256))
+            inside = ((whole.form[:, 0] >= box[0]) & (whole.form[:, 0] < box[2]) & (whole.form[:, 2] >= box[1])
+                      & (whole.form[:, 2] < box[3]))
+            self.assertEqual(set(planting.plants_in(box).id.tolist()), set(whole.id[inside].tolist()))
+
+        check()
+        for planting in plantings:
+            again = Planting(planting.stand, touch=touch_of(planting.stand).array.copy())
+            self.assertEqual([again.key((0, 0)), set(again.plants((0, 0)).id.tolist())],
+                             [planting.key((0, 0)), set(planting.plants((0, 0)).id.tolist())])
+
+    def test_why_names_the_plant_in_the_way(self):
+        self.settings(conditions=[], spacing=2.2, fullness=1)
+        level = self.fresh()
+        blocks = scene_of(level).planting(level.stands.get(slug="slate-blocks"))
+        form = blocks.plants((0, 0)).form
+        big = form[form[:, 7].argmax()]
+        told = self.post(f"/stands/{self.birch.pk}/why", {"x": float(big[0]), "z": float(big[2])}).json()
+        self.assertFalse(told["planted"])
+        self.assertIn("a plant of Slate blocks stands", told["shut"])

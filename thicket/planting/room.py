@@ -1,0 +1,133 @@
+"""Room: which plants would stand in another's footprint."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numba as nb
+import numpy as np
+
+
+class Discs(NamedTuple):
+    """Footprints on the ground: x, z of their middles and their radii r, float64 (n,), in m."""
+
+    x: np.ndarray
+    z: np.ndarray
+    r: np.ndarray
+
+
+NO_DISCS = Discs(np.empty(0), np.empty(0), np.empty(0))
+
+
+def together(parts: list[Discs]) -> Discs:
+    """Several sets of discs as one, in order."""
+    return Discs(*(np.concatenate(column) for column in zip(*parts))) if parts else NO_DISCS
+
+
+def near(discs: Discs, box: tuple[float, float, float, float], room: float) -> Discs:
+    """The discs whose edge comes within `room` m of a box (x0, z0, x1, z1) of level metres."""
+    far = discs.r + room
+    inside = ((discs.x > box[0] - far) & (discs.x < box[2] + far) & (discs.z > box[1] - far) & (discs.z < box[3] + far))
+    return Discs(*(column[inside] for column in discs))
+
+
+@nb.njit(nogil=True, cache=True)
+def _bins(x, z, x0, z0, cell, columns, rows):
+    """Discs sorted into square bins: where each bin begins, and the discs in bin order."""
+    first = np.zeros(columns * rows + 1, np.int64)
+    place = np.empty(x.shape[0], np.int64)
+    for k in range(x.shape[0]):
+        i = min(max(int((x[k] - x0) / cell), 0), columns - 1)
+        j = min(max(int((z[k] - z0) / cell), 0), rows - 1)
+        place[k] = j * columns + i
+        first[place[k] + 1] += 1
+    for b in range(columns * rows):
+        first[b + 1] += first[b]
+    order = np.empty(x.shape[0], np.int64)
+    at = first[:-1].copy()
+    for k in range(x.shape[0]):
+        order[at[place[k]]] = k
+        at[place[k]] += 1
+    return first, order
+
+
+@nb.njit(nogil=True, cache=True)
+def _meets(first, order, columns, rows, x0, z0, cell, dx, dz, dr, rank, x, z, r, own, gap, out):
+    """Mark every (x, z, r) that overlaps a disc; with ranks, only discs of a lower one count."""
+    reach = cell
+    for k in range(x.shape[0]):
+        i0 = min(max(int((x[k] - reach - x0) / cell), 0), columns - 1)
+        i1 = min(max(int((x[k] + reach - x0) / cell), 0), columns - 1)
+        j0 = min(max(int((z[k] - reach - z0) / cell), 0), rows - 1)
+        j1 = min(max(int((z[k] + reach - z0) / cell), 0), rows - 1)
+        for j in range(j0, j1 + 1):
+            if out[k]:
+                break
+            for i in range(i0, i1 + 1):
+                for s in range(first[j * columns + i], first[j * columns + i + 1]):
+                    d = order[s]
+                    if rank.shape[0] and not rank[d] < own[k]:
+                        continue
+                    room = dr[d] + r[k] + gap
+                    ex, ez = x[k] - dx[d], z[k] - dz[d]
+                    if ex * ex + ez * ez < room * room:
+                        out[k] = True
+                        break
+                if out[k]:
+                    break
+
+
+_MOST_BINS = 1 << 20
+
+
+def _search(discs: Discs, rank: np.ndarray, x, z, r, own: np.ndarray, gap: float) -> np.ndarray:
+    out = np.zeros(len(x), np.bool_)
+    if not len(x) or not len(discs.x):
+        return out
+    x, z, r = (np.ascontiguousarray(a, dtype=np.float64) for a in (x, z, r))
+    cell = max(float(discs.r.max()) + float(r.max()) + gap, 0.25)
+    x0, z0 = float(discs.x.min()), float(discs.z.min())
+    wide, high = float(discs.x.max()) - x0, float(discs.z.max()) - z0
+    cell = max(cell, (wide * high / _MOST_BINS) ** 0.5, wide / 4096, high / 4096)
+    columns, rows = int(wide / cell) + 1, int(high / cell) + 1
+    first, order = _bins(discs.x, discs.z, x0, z0, cell, columns, rows)
+    _meets(first, order, columns, rows, x0, z0, cell, *discs, rank, x, z, r, own, float(gap), out)
+    return out
+
+
+_UNRANKED = np.empty(0)
+
+
+def taken(discs: Discs, x: np.ndarray, z: np.ndarray, r: np.ndarray, gap: float = 0.0) -> np.ndarray:
+    """Which footprints (x, z and r in m, (n,)) come nearer than `gap` m to one of the discs; bool (n,)."""
+    return _search(discs, _UNRANKED, x, z, r, np.empty(len(x)), gap)
+
+
+def crowded(x: np.ndarray, z: np.ndarray, r: np.ndarray, threshold: np.ndarray, gap: float = 0.0) -> np.ndarray:
+    """Which of a stand's own plants come nearer than `gap` m to one of a lower threshold; bool (n,).
+
+    One round: a plant gives way to every such neighbour, also to one that itself gives way, so that what stands at a
+    place never depends on more ground than the widest footprints around it.
+    """
+    return _search(Discs(*(np.ascontiguousarray(a, dtype=np.float64) for a in (x, z, r))), np.asarray(threshold, float), x, z, r,
+                   np.asarray(threshold, float), gap)
+
+
+def covered(discs: Discs, cell: float, shape: tuple[int, int]) -> np.ndarray:
+    """The share of each cell of a raster that the discs take, float32 0–1 (rows, columns); each disc's area lies in the cells
+    its middle square of the same area meets, so the whole is exact where discs do not overlap."""
+    out = np.zeros(shape, np.float64)
+    _cover(*discs, float(cell), out)
+    return np.minimum(out, 1.0).astype(np.float32)
+
+
+@nb.njit(nogil=True, cache=True)
+def _cover(x, z, r, cell, out):
+    rows, cols = out.shape
+    for k in range(x.shape[0]):
+        half = r[k] * 0.886226925452758
+        x0, x1, z0, z1 = (x[k] - half) / cell, (x[k] + half) / cell, (z[k] - half) / cell, (z[k] + half) / cell
+        for j in range(max(int(np.floor(z0)), 0), min(int(np.floor(z1)) + 1, rows)):
+            high = min(z1, j + 1.0) - max(z0, float(j))
+            for i in range(max(int(np.floor(x0)), 0), min(int(np.floor(x1)) + 1, cols)):
+                out[j, i] += high * (min(x1, i + 1.0) - max(x0, float(i)))
