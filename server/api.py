@@ -12,11 +12,12 @@ from server.levels.api import router as levels
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
 from server.stands.api import router as stands
+from server.stands.arranging_api import router as arranging
 from server.stands.conditions_api import router as conditions
 from server.stock.api import router as stock
 
 api = NinjaAPI(title="Knee Thicket", version="1", auth=django_auth,
                description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
 errors.install(api)
-for router in (accounts, levels, ground, shapes, stock, stands, conditions, sight, journal, handover):
+for router in (accounts, levels, ground, shapes, stock, stands, arranging, conditions, sight, journal, handover):
     api.add_router("", router)

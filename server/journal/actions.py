@@ -12,6 +12,7 @@ from server.ground.swapping import swap_ground
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.shapes.keeping import swap_shapes
+from server.stands.arranging import swap_stands
 from server.stands.models import Stand
 from server.stands.painting import shift
 
@@ -70,6 +71,8 @@ def _move(entry: Entry, back: bool) -> Moved:
         _swap(Level, entry.level_id, "marks", entry.change, back)
     elif entry.kind == Entry.Kind.SHAPES:
         swap_shapes(entry, back)
+    elif entry.kind == Entry.Kind.STANDS:
+        swap_stands(entry, back)
     else:
         swap_ground(entry, back)
     entry.undone = back

@@ -20,6 +20,7 @@ class Entry(models.Model):
         RESOLUTION = "resolution"
         SHAPES = "shapes"
         MASKS = "masks"
+        STANDS = "stands"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")

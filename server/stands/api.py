@@ -15,6 +15,7 @@ from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for, stands_of
 from server.sight.reckoning import items_of, stand_cost
 from server.sight.schemas import ViewIn
+from server.stands.aiming import aim
 from server.stands.checking import merged
 from server.stands.comparing import compare, difference
 from server.stands.engine import Planting
@@ -50,6 +51,9 @@ class StandOut(Schema):
     name: str
     stratum: Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
     sward: bool
+    seed: int
+    locked: bool
+    colour: str
     revision: int
     settings: StandSettings
     count: int
@@ -79,6 +83,20 @@ class TryOut(Schema):
     gained: int
     lost: int
     cost: dict[str, float]
+
+
+class AimIn(Strict):
+    """A number of plants to aim for, under settings that are tried."""
+
+    count: Annotated[int, Field(ge=1, le=2_000_000_000)]
+    settings: dict = {}
+
+
+class AimOut(Schema):
+    """The fullness, and the count it gives: the one aimed for, or the most the ground allows."""
+
+    fullness: float
+    count: int
 
 
 class StrokeIn(Strict):
@@ -115,7 +133,8 @@ def stand_out(stand: Stand) -> dict:
     lacking = [planting.scene.lacks(c) for c in planting.settings.rules() if c.on]
     return {"id": stand.pk, "number": stand.number, "warnings": [f"{said}." for said in lacking if said],
             "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
-            "revision": stand.revision, "settings": planting.settings, "count": planting.count(),
+            "seed": stand.seed, "locked": stand.locked, "colour": stand.colour, "revision": stand.revision,
+            "settings": planting.settings, "count": planting.count(),
             "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys}}
 
 
@@ -160,6 +179,14 @@ def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
         stock, view = items_of(level), data.view.core()
         cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True))
     return {"count": after.count(), "gained": gained, "lost": lost, "cost": cost}
+
+
+@router.post("/levels/{slug}/stands/{stand}/aim", response=AimOut)
+def aim_for(request: HttpRequest, slug: str, stand: int, data: AimIn):
+    """The fullness that gives a number of plants under tried settings; nothing is stored."""
+    row = stand_for(level_for(request, slug), stand)
+    fullness, count = aim(row, merged(row, data.settings), data.count)
+    return {"fullness": fullness, "count": count}
 
 
 @router.post("/levels/{slug}/stands/{stand}/difference")

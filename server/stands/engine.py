@@ -265,9 +265,13 @@ class Planting:
     def wanted(self, points: PointSet, touch: np.ndarray | None = None,
                origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
         """Which of the points would carry a plant had it room; touch may be a window's, beginning at `origin`."""
+        return planted(self.core, points, self.density_at(points, touch, origin))
+
+    def density_at(self, points: PointSet, touch: np.ndarray | None = None,
+                   origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+        """Density at places, float32 (n,)."""
         touch = self.touch if touch is None else touch
-        there = density_at(self.suitability.array, self.scene.cell, touch, self.touch_cell, points.x, points.z, origin)
-        return planted(self.core, points, there)
+        return density_at(self.suitability.array, self.scene.cell, touch, self.touch_cell, points.x, points.z, origin)
 
     def _candidates(self, box: Box) -> PointSet:
         """All places inside a box, half open."""

@@ -14,7 +14,7 @@ from server.stands.checking import merged
 from server.stands.comparing import compare
 from server.stands.engine import Planting
 from server.stands.models import Stand
-from server.stands.painting import cost_change
+from server.stands.painting import check_unlocked, cost_change
 from server.stands.schemas import StandSettings
 from thicket.sight.views import View
 
@@ -43,6 +43,7 @@ def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View
     with transaction.atomic():
         row = Stand.objects.select_for_update().get(pk=stand.pk)
         row.level = level
+        check_unlocked(row)
         before = Planting(row)
         settings = merged(row, changes)
         after = Planting(row, settings)

@@ -7,6 +7,13 @@ from django.db import models
 from server.levels.models import Level, RasterTile
 
 
+class Present(models.Manager):
+    """The stands that have not been removed."""
+
+    def get_queryset(self) -> models.QuerySet:
+        return super().get_queryset().filter(gone=False)
+
+
 class Stand(models.Model):
     """One layer of planting. `number` is its part of every plant's id; `place` orders it in its stratum."""
 
@@ -28,6 +35,12 @@ class Stand(models.Model):
     seed = models.PositiveIntegerField()
     settings = models.JSONField(help_text="validated by server.stands.schemas.StandSettings")
     revision = models.PositiveIntegerField(default=1)
+    locked = models.BooleanField(default=False)
+    colour = models.CharField(max_length=7, blank=True, help_text="its ink on the screen; its stratum's when empty")
+    gone = models.BooleanField(default=False, help_text="removed, and kept for undo")
+
+    objects = Present()
+    every = models.Manager()
 
     class Meta:
         constraints = [

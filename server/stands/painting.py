@@ -9,6 +9,7 @@ from uuid import UUID
 import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
+from ninja.errors import HttpError
 
 from server.journal.models import Entry
 from server.levels.scene import forget_scene
@@ -69,6 +70,15 @@ def _sward_difference(planting: Planting, box, before: np.ndarray, after: np.nda
     return round(float(change[change > 0].sum())), round(float(-change[change < 0].sum()))
 
 
+def check_unlocked(stand: Stand) -> None:
+    """Refuse to change a locked stand.
+
+    Raises: HttpError 409.
+    """
+    if stand.locked:
+        raise HttpError(409, f"{stand.name} is locked: unlock it first.")
+
+
 def _view_cost(stand: Stand, view: View | None):
     return stand_cost(Planting(stand), items_of(stand.level), view) if view else None
 
@@ -86,6 +96,7 @@ def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None
     known = Entry.objects.filter(key=key).first()
     if known:
         return known
+    check_unlocked(stand)
     box = cells_of(stand, stroke.box)
     planting = Planting(stand)
     before_cost = _view_cost(stand, view)

@@ -45,7 +45,7 @@ def regrid(entry: Entry, level: Level, cell: float, shape: tuple[int, int]) -> N
 
     Parameters: level as it now is; cell in m and shape of the maps as they were. What they were is kept with `entry`.
     """
-    for stand in level.stands.select_for_update():
+    for stand in Stand.every.select_for_update().filter(level=level):
         was = Level(pk=level.pk, cell=cell, rows=shape[0], columns=shape[1], touch_cell=cell)
         stand.level = was
         tiles = list(stand.touch_tiles.all())

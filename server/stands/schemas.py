@@ -8,6 +8,7 @@ from ninja import Schema
 from pydantic import ConfigDict, Field, model_validator
 
 from thicket.ground.noise import Noise
+from thicket.planting.hashing import seed_of
 from thicket.planting.stands import Stand as CoreStand
 from thicket.planting.stands import Variation
 from thicket.sight.distances import Distances
@@ -145,13 +146,16 @@ class StandSettings(Strict):
     def check(self):
         if not sum(entry.weight for entry in self.mix) > 0:
             raise ValueError("the weights of the mix are all zero")
+        if len({entry.item for entry in self.mix}) < len(self.mix):
+            raise ValueError("an item stands in the mix twice")
         return self
 
     def core(self, number: int, seed: int) -> CoreStand:
         """The stand as the core plants it."""
         v = self.variation
         variation = Variation(tuple(v.size), tuple(v.width), tuple(v.turn), v.lean, v.follow, v.sink, v.patch)
-        return CoreStand(number, seed, self.spacing, self.fullness, tuple(e.weight for e in self.mix), variation)
+        return CoreStand(number, seed, self.spacing, self.fullness, tuple(e.weight for e in self.mix),
+                         tuple(seed_of("item", e.item) for e in self.mix), variation)
 
     def rules(self) -> list[Condition]:
         """The conditions as the core combines them."""

@@ -57,6 +57,7 @@ class Room(unittest.TestCase):
     def test_ground_taken_adds_up(self):
         discs = Discs(np.array([10.0, 30.2, 50.7]), np.array([10.0, 41.9, 20.3]), np.array([2.0, 0.3, 4.0]))
         for cell, shape in ((1.0, (64, 64)), (0.5, (128, 128)), (4.0, (16, 16))):
-            self.assertAlmostEqual(float(covered(discs, cell, shape).sum(dtype=float)) * cell**2, np.pi * (discs.r**2).sum(), places=2)
+            ground = float(covered(discs, cell, shape).sum(dtype=float)) * cell**2
+            self.assertAlmostEqual(ground, np.pi * (discs.r**2).sum(), places=2)
         self.assertEqual(covered(NO_DISCS, 1.0, (5, 5)).sum(), 0)
         self.assertEqual(len(together([discs, NO_DISCS, discs]).x), 6)

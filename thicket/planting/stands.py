@@ -30,13 +30,15 @@ class Variation:
 
 @dataclass(frozen=True)
 class Stand:
-    """One layer of planting. `number` is unique in the level; `weights` are those of the mix's items."""
+    """One layer of planting. `number` is unique in the level; `weights` are those of the mix's items, and `marks` a seed for
+    each item that stays its own when others come and go; the items' places when left out."""
 
     number: int
     seed: int
     spacing: float
     fullness: float
     weights: tuple[float, ...] = (1.0,)
+    marks: tuple[int, ...] = ()
     variation: Variation = Variation()
 
     @property
@@ -108,14 +110,15 @@ def _tilt(nx, ny, nz, follow):
 
 
 @nb.njit(nogil=True, cache=True)
-def _forms(seed, lo_hash, hi_hash, x, z, y, normals, shape, weights, form, item):
+def _forms(seed, lo_hash, hi_hash, x, z, y, normals, shape, weights, marks, form, item):
     size0, size1, width0, width1, turn0, turn1, lean, follow, sink, patch = shape
     for k in range(x.shape[0]):
         h = mix32(lo_hash[k] ^ mix32(hi_hash[k] ^ seed))
-        draw = np.empty(7)
-        for d in range(7):
+        draw = np.empty(6)
+        for d in range(6):
             h = mix32(h + 0x3C6EF372)
             draw[d] = unit(h)
+        h = mix32(h + 0x3C6EF372)
         half = 0.5 * np.pi / 180.0 * (turn0 + (turn1 - turn0) * draw[2])
         tilt = 0.5 * np.pi / 180.0 * lean * np.sqrt(draw[3])
         way = 2.0 * np.pi * draw[4]
@@ -129,15 +132,19 @@ def _forms(seed, lo_hash, hi_hash, x, z, y, normals, shape, weights, form, item)
         form[k, 7] = size * (width0 + (width1 - width0) * draw[1])
         form[k, 8] = size
         form[k, 9] = min(max(tint, 0.0), 1.0)
-        item[k] = 0
-        left = draw[6] * weights.sum()
-        while item[k] < weights.shape[0] - 1 and left >= weights[item[k]]:
-            left -= weights[item[k]]
-            item[k] += 1
+        least = np.inf
+        for m in range(weights.shape[0]):
+            if weights[m] > 0.0:
+                score = -np.log(1.0 - unit(mix32(h ^ marks[m]))) / weights[m]
+                if score < least:
+                    least, item[k] = score, m
 
 
 def grow(stand: Stand, points: PointSet, which: np.ndarray, ground: Ground, factor: np.ndarray | None = None) -> Plants:
     """The plants that stand on the chosen points, each with its variation, all from its own hash.
+
+    A plant takes the item of the mix whose draw, weighted, comes first, so that changing one weight only moves plants to
+    or from that item (rendezvous hashing: Thaler and Ravishankar, IEEE/ACM Trans. Networking 6(1), 1998).
 
     Parameters: points of the stand; which, bool (n,) or indices; ground to stand on; factor, float32 raster at the
     ground's cell centres by which sizes are multiplied.
@@ -152,7 +159,7 @@ def grow(stand: Stand, points: PointSet, which: np.ndarray, ground: Ground, fact
     low = (ids & np.uint64(0xFFFFFFFF)).astype(np.int64)
     high = ((ids >> np.uint64(32)) & np.uint64(0xFFFF)).astype(np.int64)
     _forms(stand.seed & 0x7FFFFFFF, low, high, x, z, ground.height_at(x, z), ground.normal_at(x, z), shape,
-           np.array(stand.weights, float), form, item)
+           np.array(stand.weights, float), np.array(stand.marks or range(len(stand.weights)), np.int64), form, item)
     if factor is not None:
         form[:, 7:9] *= at_cells(factor, ground.cell, x, z)[:, None]
     return Plants(ids, form, item)

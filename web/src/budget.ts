@@ -27,7 +27,9 @@ export function amount(name: LineName, value: number): string {
 /** A difference with its sign. */
 export const signed = (text: string, value: number): string => (value > 0 ? `+${text}` : text.replace('-', '−'))
 
-/** A stand's own colour among the accents, by its stratum. */
+/** What a stand is drawn in: its own colour, or its stratum's among the accents. */
+export const inkOf = (s: { colour: string; stratum: string }): string => s.colour || STRATUM_INK[s.stratum]
+
 export const STRATUM_INK: Record<string, string> = {
   Stone: 'var(--slate)',
   Canopy: 'var(--green)',

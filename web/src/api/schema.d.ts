@@ -517,6 +517,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/stands/{stand}/aim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Aim For
+         * @description The fullness that gives a number of plants under tried settings; nothing is stored.
+         */
+        post: operations["server_stands_api_aim_for"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/stands/{stand}/difference": {
         parameters: {
             query?: never;
@@ -632,6 +652,106 @@ export interface paths {
          * @description The plants a stroke would leave in its box: x0, z0, x1, z1 float32, then plants; nothing is stored.
          */
         post: operations["server_stands_api_try_stroke"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/new-stand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add
+         * @description Add a stand.
+         */
+        post: operations["server_stands_arranging_api_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate
+         * @description Duplicate a stand with its settings and painting, under a new seed.
+         */
+        post: operations["server_stands_arranging_api_duplicate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move
+         * @description Give a stand another place in the order of who claims room first.
+         */
+        post: operations["server_stands_arranging_api_move"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change
+         * @description Rename, re-seed, colour, lock or unlock a stand.
+         */
+        post: operations["server_stands_arranging_api_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove
+         * @description Remove a stand; undo brings it back with all its painting.
+         */
+        post: operations["server_stands_arranging_api_remove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1811,6 +1931,12 @@ export interface components {
             stratum: "Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss";
             /** Sward */
             sward: boolean;
+            /** Seed */
+            seed: number;
+            /** Locked */
+            locked: boolean;
+            /** Colour */
+            colour: string;
             /** Revision */
             revision: number;
             settings: components["schemas"]["StandSettings"];
@@ -2041,6 +2167,31 @@ export interface components {
             view?: components["schemas"]["ViewIn"] | null;
         };
         /**
+         * AimOut
+         * @description The fullness, and the count it gives: the one aimed for, or the most the ground allows.
+         */
+        AimOut: {
+            /** Fullness */
+            fullness: number;
+            /** Count */
+            count: number;
+        };
+        /**
+         * AimIn
+         * @description A number of plants to aim for, under settings that are tried.
+         */
+        AimIn: {
+            /** Count */
+            count: number;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * StrokeIn
          * @description A drag of the brush: see `thicket.planting.strokes.Stroke`. The key makes a repeat count once.
          */
@@ -2069,6 +2220,85 @@ export interface components {
             /** Strength */
             strength: number;
             view?: components["schemas"]["ViewIn"] | null;
+        };
+        /**
+         * ArrangedOut
+         * @description A kept action on the level's stands, which are to be read again; the stand that was made, if one was.
+         */
+        ArrangedOut: {
+            entry: components["schemas"]["EntryOut"];
+            /** Stand */
+            stand?: number | null;
+        };
+        /**
+         * AddIn
+         * @description A new stand of a stock item; a sward has no single plants.
+         */
+        AddIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Name */
+            name: string;
+            /**
+             * Stratum
+             * @enum {string}
+             */
+            stratum: "Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss";
+            /** Item */
+            item: string;
+            /**
+             * Sward
+             * @default false
+             */
+            sward: boolean;
+        };
+        /** KeyIn */
+        KeyIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+        };
+        /**
+         * MoveIn
+         * @description Put the stand into a stratum, before another of its stands, or at its end.
+         */
+        MoveIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /**
+             * Stratum
+             * @enum {string}
+             */
+            stratum: "Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss";
+            /** Before */
+            before?: number | null;
+        };
+        /**
+         * ChangeIn
+         * @description What is to change; the rest stays.
+         */
+        ChangeIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Name */
+            name?: string | null;
+            /** Seed */
+            seed?: number | null;
+            /** Locked */
+            locked?: boolean | null;
+            /** Colour */
+            colour?: string | "" | null;
         };
         /**
          * LookOut
@@ -3135,6 +3365,33 @@ export interface operations {
             };
         };
     };
+    server_stands_api_aim_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AimIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AimOut"];
+                };
+            };
+        };
+    };
     server_stands_api_try_difference: {
         parameters: {
             query?: never;
@@ -3277,6 +3534,140 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_stands_arranging_api_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+        };
+    };
+    server_stands_arranging_api_duplicate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+        };
+    };
+    server_stands_arranging_api_move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+        };
+    };
+    server_stands_arranging_api_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+        };
+    };
+    server_stands_arranging_api_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
             };
         };
     };

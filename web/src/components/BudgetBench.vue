@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { ask, type Entry, type Marks } from '../api/client'
-import { amount, line, LINES, STRATUM_INK, whole } from '../budget'
+import { amount, inkOf, line, LINES, whole } from '../budget'
 import type { Drawn } from '../stage/eyeView'
 import { useLevel } from '../stores/level'
 import NumberField from './NumberField.vue'
@@ -41,7 +41,7 @@ async function keep() {
       </thead>
       <tbody>
         <tr v-for="s in store.stands" :key="s.id" :data-test="`budget-${s.slug}`">
-          <td class="who"><i :style="{ background: STRATUM_INK[s.stratum] }" />{{ s.name }}</td>
+          <td class="who"><i :style="{ background: inkOf(s) }" />{{ s.name }}</td>
           <td v-for="l in LINES" :key="l.name" class="number">{{ amount(l.name, store.spentBy(s.id, l.name)).replace(/ (ms|MB)$/, '') }}</td>
         </tr>
         <tr class="sum">

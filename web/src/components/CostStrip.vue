@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { amount, line, LINES, signed, STRATUM_INK, type LineName } from '../budget'
+import { amount, line, LINES, inkOf, signed, type LineName } from '../budget'
 import { useLevel } from '../stores/level'
 
 const store = useLevel()
@@ -13,7 +13,7 @@ const lines = computed(() =>
     let at = 0
     const parts = store.stands.map((s) => {
       const width = (store.spentBy(s.id, name) / full) * 100
-      const part = { id: s.id, name: s.name, ink: STRATUM_INK[s.stratum], left: at, width, value: store.spentBy(s.id, name) }
+      const part = { id: s.id, name: s.name, ink: inkOf(s), left: at, width, value: store.spentBy(s.id, name) }
       at += width
       return part
     })

@@ -1,16 +1,19 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
+import { ask } from '../api/client'
 import { amount, signed, whole, type LineName } from '../budget'
 import type { Draft } from '../composables/useDraft'
 import { useLevel } from '../stores/level'
 import ConditionList from './ConditionList.vue'
+import MixList from './MixList.vue'
 import NumberField from './NumberField.vue'
 import PairField from './PairField.vue'
+import StandCard from './StandCard.vue'
 
 const props = defineProps<{ draft: Draft }>()
 const store = useLevel()
 const d = props.draft
-const locked = computed(() => !store.mayPlant)
+const locked = computed(() => !store.mayPlant || store.chosen.some((s) => s.locked))
 const title = computed(() => (store.chosen.length === 1 ? store.chosen[0].name : `${store.chosen.length} stands`))
 const sward = computed(() => store.chosen.every((s) => s.sward))
 const wrong = (name: string) => d.fields.value.some((f) => f.startsWith(name))
@@ -22,6 +25,22 @@ const pair = (name: 'size' | 'width' | 'turn') => d.shared((s) => s.variation[na
 const packing = computed(() => store.level!.packing)
 const per = computed(() => packing.value / spacing.value.value ** 2)
 
+const aimed = ref('')
+const aimSaid = ref('')
+watch(() => store.selected.join(), () => (aimed.value = aimSaid.value = ''))
+/** Try the fullness that gives the number aimed for. */
+async function aim() {
+  const stand = store.chosen[0]
+  const count = Number(aimed.value)
+  if (!stand || !(count > 0)) return
+  try {
+    const found = await ask<{ fullness: number; count: number }>('POST', `/levels/${store.slug}/stands/${stand.id}/aim`, { count, settings: d.partOf(stand) })
+    aimSaid.value = found.count < count ? `This ground holds at most ${whole(found.count)} at this spacing: closer spacing or wider conditions give more.` : ''
+    d.change({ fullness: found.fullness })
+  } catch (error) {
+    aimSaid.value = (error as Error).message
+  }
+}
 function setPer(n: number) {
   if (n > 0) d.change({ spacing: +Math.sqrt(packing.value / (sward.value ? n : n / 1e4)).toFixed(3) })
 }
@@ -47,13 +66,24 @@ const costs = computed(() =>
 
 <template>
   <div v-if="store.chosen.length" class="bench" data-test="planting-bench">
-    <h2>{{ title }}</h2>
-    <p v-if="locked" class="faint">You may look at this level; its settings are shown, not editable.</p>
+    <StandCard v-if="store.chosen.length === 1" :stand="store.chosen[0]" />
+    <h2 v-else>{{ title }}</h2>
+    <p v-if="!store.mayPlant" class="faint">You may look at this level; its settings are shown, not editable.</p>
+    <p v-else-if="locked" class="faint">Locked: its settings and painting are left as they are until it is unlocked.</p>
+
+    <h3>What</h3>
+    <MixList :draft="d" :locked="locked" />
 
     <h3>How close</h3>
     <NumberField label="Spacing" unit="m" :value="spacing.value" :mixed="spacing.mixed" :min="0.2" :max="200" :step="0.1" :digits="3" :wrong="wrong('spacing')" :disabled="locked" test="spacing" @change="d.change({ spacing: $event })" />
     <NumberField :label="sward ? 'Tufts when full' : 'Plants when full'" :unit="sward ? 'per m²' : 'per ha'" :value="sward ? per : per * 1e4" :mixed="spacing.mixed" :min="0.001" :step="sward ? 0.1 : 10" :digits="sward ? 2 : 0" :disabled="locked" test="per-area" @change="setPer" />
     <NumberField label="Fullness" unit="%" :value="fullness.value * 100" :mixed="fullness.mixed" :min="0" :max="100" :step="1" :digits="1" :wrong="wrong('fullness')" :disabled="locked" test="fullness" @change="d.change({ fullness: +($event / 100).toFixed(4) })" />
+
+    <p v-if="store.chosen.length === 1 && !locked" class="aim">
+      <label>Aim for <input v-model="aimed" class="cell" inputmode="numeric" data-keys :placeholder="whole(store.chosen[0].count)" aria-label="Number of plants to aim for" data-test="aim" @keydown.enter="aim" /> {{ sward ? 'tufts' : 'plants' }}</label>
+      <button class="plain" :disabled="!/^[0-9]+$/.test(aimed.trim())" data-test="aim-go" @click="aim">find the fullness</button>
+    </p>
+    <p v-if="aimSaid" class="faint" role="status" data-test="aim-said">{{ aimSaid }}</p>
 
     <h3>
       Where
@@ -123,6 +153,15 @@ h3 {
 }
 .gained {
   color: var(--green);
+}
+.aim {
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
+  margin: 2px 0;
+}
+.aim input {
+  width: 74px;
 }
 .small {
   font-size: 12.5px;

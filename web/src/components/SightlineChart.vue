@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Distances, Stand, StandSettings } from '../api/client'
-import { STRATUM_INK } from '../budget'
+import { inkOf } from '../budget'
 
 const props = defineProps<{
   stands: Stand[]
@@ -49,7 +49,7 @@ const lanes = computed(() =>
     const fades = [...steps, ...(c.billboard ? [d.billboard] : [])].map((at) => [Math.max(at - d.fade / 2, 0), at + d.fade / 2])
     fades.push([Math.max(d.gone - d.fade, 0), d.gone])
     const shadow: Edge = { name: 'shadow reach', at: d.shadow, set: (m) => ({ shadow: m < 1 ? 0 : m }) }
-    return { stand, y: HEAD + k * LANE, blocks, edges, fades, shadow, ink: STRATUM_INK[stand.stratum] }
+    return { stand, y: HEAD + k * LANE, blocks, edges, fades, shadow, ink: inkOf(stand) }
   }),
 )
 const fogPath = computed(() => {

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Item, Stand } from '../api/client'
-import { STRATUM_INK, whole } from '../budget'
+import { inkOf, whole } from '../budget'
 import { useLevel } from '../stores/level'
+import NewStand from './NewStand.vue'
 
 const store = useLevel()
 const TOP = 24
@@ -31,6 +32,30 @@ function choose(s: Stand, event: MouseEvent | KeyboardEvent) {
   else if (store.selected.includes(s.id)) store.selected = store.selected.filter((id) => id !== s.id)
   else store.selected = [...store.selected, s.id]
 }
+const dragged = ref<number | null>(null)
+const over = ref<number | null>(null)
+/** Put a stand before another, or at the end of its stratum. */
+async function move(s: Stand, stratum: string, before: number | null) {
+  if (before === s.id) return
+  await store.arrange(`stands/${s.id}/move`, { stratum, before }).catch(store.tell)
+}
+async function dropOn(target: Stand) {
+  const s = store.stands.find((x) => x.id === dragged.value)
+  dragged.value = over.value = null
+  if (s && s.id !== target.id) await move(s, target.stratum, target.id)
+}
+/** Alt and an arrow move a stand past its neighbour in the column, into that one's stratum. */
+async function nudge(s: Stand, event: KeyboardEvent) {
+  const way = event.altKey ? { ArrowUp: -1, ArrowDown: 1 }[event.key] : undefined
+  if (!way || !store.mayPlant) return
+  event.preventDefault()
+  const at = store.stands.findIndex((x) => x.id === s.id)
+  const next = store.stands[at + way]
+  if (!next) return
+  const after = store.stands[at + 2]
+  await move(s, next.stratum, way < 0 ? next.id : after && after.stratum === next.stratum ? after.id : null)
+  requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-test=stand-${s.slug}]`)?.focus())
+}
 function flip(s: Stand) {
   const hidden = new Set(store.hidden)
   if (!hidden.delete(s.id)) hidden.add(s.id)
@@ -58,25 +83,35 @@ const mask = (s: Stand) => {
         :key="s.id"
         class="figure"
         :class="{ dim: store.hidden.has(s.id), lit: store.selected.includes(s.id) }"
-        :style="{ left: `${36 + (k + 0.5) * slot}px`, width: `${Math.min(broad(s), slot * 1.5)}px`, top: `${up(heightOf(s))}px`, height: `${FOOT - up(heightOf(s))}px`, background: STRATUM_INK[s.stratum], ...mask(s) }"
+        :style="{ left: `${36 + (k + 0.5) * slot}px`, width: `${Math.min(broad(s), slot * 1.5)}px`, top: `${up(heightOf(s))}px`, height: `${FOOT - up(heightOf(s))}px`, background: inkOf(s), ...mask(s) }"
       />
     </div>
     <ol>
-      <li v-for="s in store.stands" :key="s.id" :class="{ chosen: store.selected.includes(s.id) }">
-        <button class="row" :data-test="`stand-${s.slug}`" :aria-pressed="store.selected.includes(s.id)" @click="choose(s, $event)">
-          <span class="ink" :style="{ background: STRATUM_INK[s.stratum] }" />
+      <li
+        v-for="s in store.stands"
+        :key="s.id"
+        :class="{ chosen: store.selected.includes(s.id), over: over === s.id && dragged !== s.id }"
+        :draggable="store.mayPlant"
+        @dragstart="dragged = s.id"
+        @dragover.prevent="over = s.id"
+        @dragend="dragged = over = null"
+        @drop.prevent="dropOn(s)"
+      >
+        <button class="row" data-keys @keydown="nudge(s, $event)" :data-test="`stand-${s.slug}`" :aria-pressed="store.selected.includes(s.id)" @click="choose(s, $event)">
+          <span class="ink" :style="{ background: inkOf(s) }" />
           <span class="title name">{{ s.name }}</span>
-          <span class="stratum faint">{{ s.stratum }}{{ s.sward ? ', sward' : '' }}</span>
+          <span class="stratum faint">{{ s.stratum }}{{ s.sward ? ', sward' : '' }}{{ s.locked ? ', locked' : '' }}</span>
           <span class="count number" :data-test="`count-${s.slug}`">{{ whole(s.count) }}</span>
           <span class="share number faint">{{ Math.round(share(s) * 100) }} % of time</span>
-          <span class="gauge"><i :style="{ width: `${share(s) * 100}%`, background: STRATUM_INK[s.stratum] }" /></span>
+          <span class="gauge"><i :style="{ width: `${share(s) * 100}%`, background: inkOf(s) }" /></span>
         </button>
         <button class="plain eye" :title="store.hidden.has(s.id) ? 'Show' : 'Hide'" :aria-label="`${store.hidden.has(s.id) ? 'Show' : 'Hide'} ${s.name}`" :data-test="`hide-${s.slug}`" @click="flip(s)">
           <svg width="18" height="12" viewBox="0 0 18 12"><path d="M1 6 Q9 -3 17 6 Q9 15 1 6 Z" /><circle v-if="!store.hidden.has(s.id)" cx="9" cy="6" r="2.4" /><path v-else d="M3 11 L15 1" /></svg>
         </button>
       </li>
     </ol>
-    <p class="faint hint">Earlier strata claim room first. Ctrl-click selects several.</p>
+    <NewStand v-if="store.mayPlant" />
+    <p class="faint hint">Earlier strata and higher rows claim room first. Drag a row, or Alt ↑ ↓, to move it. Ctrl-click selects several.</p>
   </aside>
 </template>
 
@@ -131,6 +166,9 @@ li {
   display: flex;
   align-items: center;
   border-bottom: 1px solid var(--line);
+}
+li.over {
+  border-top: 2px solid var(--green);
 }
 li.chosen {
   background: color-mix(in srgb, var(--green) 13%, transparent);

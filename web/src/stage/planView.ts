@@ -15,6 +15,15 @@ const INKS: Record<string, [string, string]> = {
   Moss: ['#3a5244', '#8fae98'],
 }
 
+/** The ink and the wash a stand's symbols are drawn in. */
+function inksOf(stand: Stand): THREE.Vector3[] {
+  const pair = stand.colour ? [stand.colour, stand.colour] : (INKS[stand.stratum] ?? INKS.Field)
+  return pair.map((c, k) => {
+    const rgb = new THREE.Color(c).convertLinearToSRGB()
+    return stand.colour && k ? new THREE.Vector3(rgb.r, rgb.g, rgb.b).lerp(new THREE.Vector3(1, 1, 1), 0.45) : new THREE.Vector3(rgb.r, rgb.g, rgb.b)
+  })
+}
+
 interface Symbols {
   mesh: THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial>
   revision: number
@@ -142,10 +151,7 @@ export class PlanView {
   private symbolsOf(stand: Stand): Symbols {
     const known = this.symbols.get(stand.id)
     if (known) return known
-    const [ink, wash] = (INKS[stand.stratum] ?? INKS.Field).map((c) => {
-      const rgb = new THREE.Color(c).convertLinearToSRGB()
-      return new THREE.Vector3(rgb.r, rgb.g, rgb.b)
-    })
+    const [ink, wash] = inksOf(stand)
     const material = new THREE.ShaderMaterial({
       vertexShader: SYMBOL_VERTEX,
       fragmentShader: SYMBOL_FRAGMENT,
@@ -181,6 +187,9 @@ export class PlanView {
       }
       s.mesh.geometry.dispose()
       s.mesh.geometry = symbolGeometry(new Float32Array(places))
+      const [ink, wash] = inksOf(sp.stand)
+      Object.assign(s.mesh.material.uniforms.uInk, { value: ink })
+      Object.assign(s.mesh.material.uniforms.uWash, { value: wash })
       s.mesh.material.uniforms.uRadius.value = this.crown(sp.stand)
     }
   }

@@ -128,7 +128,8 @@ export class PlantStore {
     for (const id of this.stands.keys()) if (!now.has(id)) this.stands.delete(id)
     for (const stand of stands) {
       const known = this.stands.get(stand.id)
-      if (known) known.stand = stand
+      const items = (s: Stand) => s.settings.mix.map((m) => m.item).join()
+      if (known && items(known.stand) === items(stand)) known.stand = stand
       else {
         const bounds = stand.settings.mix.map((m) => this.stock.get(m.item)?.bound ?? 1)
         this.stands.set(stand.id, new StandPlants(stand, bounds))

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { ApiError, ask, type Changed, type Entry, type Level, type LevelCost, type Moved, type GroundChanged, type Mask, type Pulse, type Shape, type ShapeIn, type ShapesKept, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
+import { ApiError, ask, type Arranged, type Changed, type Entry, type Level, type LevelCost, type Moved, type GroundChanged, type Mask, type Pulse, type Shape, type ShapeIn, type ShapesKept, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
 import { line, LINES, type LineName } from '../budget'
 
 export interface Difference {
@@ -130,7 +130,7 @@ export const useLevel = defineStore('level', () => {
         take(moved, moved.gained, moved.lost)
         if (moved.stale?.length) await reread(moved.stale)
         pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
-      } else await refresh(!['settings', 'shapes'].includes(moved.entry.kind))
+      } else await refresh(!['settings', 'shapes', 'stands'].includes(moved.entry.kind))
     } catch (error) {
       tell(error)
     }
@@ -141,6 +141,17 @@ export const useLevel = defineStore('level', () => {
     const { entry } = await ask<Changed>('PATCH', `/levels/${slug.value}/stands/${stand.id}`, { key: crypto.randomUUID(), settings, view })
     note(entry)
     return entry
+  }
+
+  /** Add, move, change or remove a stand; the stand that was made, if one was. */
+  async function arrange(path: string, body: object): Promise<number | null> {
+    const { entry, stand } = await ask<Arranged>('POST', `/levels/${slug.value}/${path}`, { key: crypto.randomUUID(), ...body })
+    note(entry)
+    await refresh()
+    const there = new Set(stands.value.map((s) => s.id))
+    if (stand) selected.value = [stand]
+    else if (!selected.value.some((id) => there.has(id))) selected.value = stands.value.length ? [stands.value[0].id] : []
+    return stand ?? null
   }
 
   /** Put and remove shapes; the plants follow. */
@@ -173,5 +184,5 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, shapes, masks, selected, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, beat, paint, move, keep, keepShapes, groundChanged, note, reckon, spentBy, tell }
+  return { level, stands, shapes, masks, selected, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, beat, paint, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
 })

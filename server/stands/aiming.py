@@ -1,0 +1,52 @@
+"""The fullness that gives a number of plants, exactly, from the thresholds."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from server.stands.engine import Planting
+from server.stands.models import Stand
+from server.stands.schemas import StandSettings
+
+
+def _with(stand: Stand, settings: StandSettings, fullness: float) -> Planting:
+    return Planting(stand, settings.model_copy(update={"fullness": float(fullness)}))
+
+
+def _rungs(full: Planting) -> np.ndarray:
+    """For every place that carries a plant at full fullness, the fullness above which it does, sorted; float64."""
+    out = []
+    for sheet in full.sheets_in(full.everywhere):
+        points = full.points(sheet)
+        places = (full.plants(sheet).form[:, [0, 2]], np.c_[points.x, points.z].astype(np.float32))
+        kept, at = (np.ascontiguousarray(p).view(np.int64).ravel() for p in places)
+        here = np.isin(at, kept)
+        dense = full.density_at(points)
+        out.append(points.threshold[here] / np.maximum(dense[here], 1e-9))
+    return np.sort(np.concatenate(out))
+
+
+def aim(stand: Stand, settings: StandSettings, count: int) -> tuple[float, int]:
+    """The fullness for a count, and the count it gives: the same where the ground allows, else the most it allows.
+
+    A sward's is reckoned from its density field. Raises: ValueError when the count is not above 0.
+    """
+    if count < 1:
+        raise ValueError("count: aim for at least one plant")
+    full = _with(stand, settings, 1.0)
+    most = full.count()
+    if count >= most:
+        return 1.0, most
+    low, high = 0.0, 1.0
+    if not stand.sward:
+        rungs = _rungs(full)
+        guess = (rungs[count - 1] + rungs[count]) / 2
+        if _with(stand, settings, guess).count() == count:
+            return float(guess), count
+    for _ in range(34):
+        middle = (low + high) / 2
+        found = _with(stand, settings, middle).count()
+        if found == count:
+            return middle, found
+        low, high = (middle, high) if found < count else (low, middle)
+    return high, _with(stand, settings, high).count()

@@ -1,0 +1,210 @@
+"""Stands themselves: added, duplicated, renamed, moved, locked, removed; each an action that can be undone.
+
+A removed stand keeps its row, its touch and its number, so that undo brings all of it back.
+"""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.utils.text import slugify
+from ninja.errors import HttpError
+
+from server.journal.models import Entry
+from server.levels.access import stands_of
+from server.levels.models import Level
+from server.levels.scene import Scene, forget_scene, scene_of
+from server.stands.checking import check_conditions
+from server.stands.comparing import compare
+from server.stands.models import Stand, TouchTile
+from server.stands.schemas import StandSettings
+from thicket.planting.hashing import seed_of
+from thicket.planting.stands import STRATA
+
+FIELDS = ("name", "stratum", "place", "seed", "locked", "colour", "gone")
+MOST = 60
+
+
+def state_of(stand: Stand) -> dict:
+    """All of a stand that these actions change."""
+    return {name: getattr(stand, name) for name in FIELDS}
+
+
+def _moved(before: Scene, after: Scene) -> tuple[int, int]:
+    """Plants gained and lost between two arrangements of a level's stands."""
+    old, new = ({s.pk: s for s in scene.stands.values()} for scene in (before, after))
+    gained = lost = 0
+    for pk in old.keys() | new.keys():
+        if pk not in old:
+            gained += after.planting(new[pk]).count()
+        elif pk not in new:
+            lost += before.planting(old[pk]).count()
+        else:
+            more, fewer = compare(before.planting(old[pk]), after.planting(new[pk]))
+            gained, lost = gained + more, lost + fewer
+    return gained, lost
+
+
+class Arrangement:
+    """One action on a level's stands: change rows inside the block, and they are checked and journalled as it ends."""
+
+    def __init__(self, user: User, level: Level, key: UUID, what: str = "") -> None:
+        self.user, self.level, self.key, self.what = user, level, key, what
+        self.entry = Entry.objects.filter(key=key, level=level).first()
+
+    def run(self, work) -> Entry:
+        """Let `work(stands)` change, and return, the stands that are to be stored; a key that is known counts once."""
+        if self.entry:
+            return self.entry
+        with transaction.atomic():
+            Level.objects.select_for_update().get(pk=self.level.pk)
+            forget_scene(self.level)
+            before = scene_of(self.level)
+            before.stands  # noqa: B018  read before they change
+            known = {s.pk: state_of(s) for s in Stand.every.filter(level=self.level)}
+            changed = work(stands_of(self.level))
+            change: dict[str, dict] = {"before": {}, "after": {}}
+            for stand in changed:
+                if stand.pk is None:
+                    stand.save()
+                else:
+                    stand.revision += 1
+                    stand.save(update_fields=[*FIELDS, "revision"])
+                change["before"][str(stand.pk)] = known.get(stand.pk) or state_of(stand) | {"gone": True}
+                change["after"][str(stand.pk)] = state_of(stand)
+            forget_scene(self.level)
+            self._check()
+            gained, lost = _moved(before, scene_of(self.level))
+            self.entry = Entry.objects.create(
+                level=self.level, user=self.user, kind=Entry.Kind.STANDS, key=self.key, what=self.what[:200], change=change,
+                gained=gained, lost=lost)
+        return self.entry
+
+    def _check(self) -> None:
+        """Refuse an arrangement in which a stand asks for another that is gone or not above it."""
+        rows = stands_of(self.level)
+        if len(rows) > MOST:
+            raise ValueError(f"stands: a level holds at most {MOST} stands")
+        for stand in rows:
+            settings = StandSettings.model_validate(stand.settings)
+            if any(c.kind == "stand" for c in settings.conditions):
+                try:
+                    check_conditions(stand, settings)
+                except ValueError as error:
+                    raise ValueError(f"{stand.name}: {error}") from error
+
+
+def _slug(level: Level, name: str) -> str:
+    taken = set(Stand.every.filter(level=level).values_list("slug", flat=True))
+    base = slugify(name)[:50] or "stand"
+    return next(s for s in (base, *(f"{base}-{k}" for k in range(2, 10_000))) if s not in taken)
+
+
+def _fresh(level: Level, name: str, stratum: str, sward: bool, settings: dict, salt: object) -> Stand:
+    number = (Stand.every.filter(level=level).order_by("-number").values_list("number", flat=True).first() or 0) + 1
+    place = max((s.place for s in stands_of(level) if s.stratum == stratum), default=-1) + 1
+    return Stand(level=level, number=number, slug=_slug(level, name), name=name, stratum=stratum, place=place, sward=sward,
+                 seed=seed_of(level.seed, number, salt), settings=settings)
+
+
+def add(user: User, level: Level, key: UUID, name: str, stratum: str, sward: bool, item: str) -> tuple[Entry, Stand | None]:
+    """A new stand of one stock item, at the end of its stratum, thin enough to be looked at before it is filled.
+
+    Raises: HttpError 422 when the level has no such item.
+    """
+    stock = level.stock.filter(slug=item).first()
+    if stock is None:
+        raise HttpError(422, f"item: there is no stock item {item!r} in this level.")
+    reach = max(stock.height, stock.crown, 0.3)
+    spacing = 0.7 if sward else round(min(max(2.2 * stock.crown, 3 * stock.trunk, 0.5), 60), 2)
+    gone = round(min(max(reach * 90, 40), 1200))
+    settings = StandSettings.model_validate({
+        "mix": [{"item": item, "weight": 1}], "spacing": spacing, "fullness": 0.1 if not sward else 0.4,
+        "conditions": [{"kind": "slope", "lo": 0, "hi": 32, "soft_hi": 8}],
+        "distances": {"steps": [round(gone * 0.08), round(gone * 0.2)][:1], "billboard": round(gone * 0.2), "gone": gone,
+                      "fade": round(max(gone * 0.03, 4)), "shadow": 0 if sward else round(gone * 0.1)}}).model_dump(mode="json")
+    made: list[Stand] = []
+
+    def work(_: list[Stand]) -> list[Stand]:
+        made.append(_fresh(level, name, stratum, sward, settings, key))
+        return made
+
+    return Arrangement(user, level, key, f"{name} added").run(work), made[0] if made else None
+
+
+def duplicate(user: User, stand: Stand, key: UUID) -> tuple[Entry, Stand | None]:
+    """A copy of a stand below it, with its settings and painting and a new seed."""
+    level, made = stand.level, []
+
+    def work(rows: list[Stand]) -> list[Stand]:
+        copy = _fresh(level, f"{stand.name} again"[:80], stand.stratum, stand.sward, stand.settings, key)
+        after = [s for s in rows if s.stratum == stand.stratum and s.order > stand.order]
+        copy.place = stand.place + 1
+        for k, row in enumerate(after, start=copy.place + 1):
+            row.place = k
+        copy.save()
+        TouchTile.objects.bulk_create(TouchTile(stand=copy, tx=t.tx, tz=t.tz, data=t.data) for t in stand.touch_tiles.all())
+        made.append(copy)
+        return [copy, *after]
+
+    return Arrangement(user, level, key, f"{stand.name} duplicated").run(work), made[0] if made else None
+
+
+def move(user: User, stand: Stand, key: UUID, stratum: str, before: int | None) -> Entry:
+    """Put a stand into a stratum, before another of its stands or at the end."""
+
+    def work(rows: list[Stand]) -> list[Stand]:
+        mine = next(s for s in rows if s.pk == stand.pk)
+        others = [s for s in rows if s.stratum == stratum and s.pk != stand.pk]
+        at = next((k for k, s in enumerate(others) if s.pk == before), len(others))
+        mine.stratum = stratum
+        others.insert(at, mine)
+        for k, row in enumerate(others):
+            row.place = k
+        return others
+
+    return Arrangement(user, stand.level, key, f"{stand.name} moved in {stratum}").run(work)
+
+
+def change(user: User, stand: Stand, key: UUID, fields: dict) -> Entry:
+    """Rename, lock, colour, re-seed or remove a stand.
+
+    Raises: HttpError 409 when it is locked and more than its lock is to change.
+    """
+    if stand.locked and set(fields) - {"locked"}:
+        raise HttpError(409, f"{stand.name} is locked: unlock it first.")
+    if fields.get("stratum", stand.stratum) not in STRATA:
+        raise ValueError("stratum: there is no such stratum")
+    words = {"name": f"{stand.name} renamed {fields.get('name')}", "gone": f"{stand.name} removed",
+             "seed": f"{stand.name}: new seed",
+             "colour": f"{stand.name}: colour", "locked": f"{stand.name} {'locked' if fields.get('locked') else 'unlocked'}"}
+    what = ", ".join(words[name] for name in fields)
+
+    def work(rows: list[Stand]) -> list[Stand]:
+        mine = next(s for s in rows if s.pk == stand.pk)
+        for name, value in fields.items():
+            setattr(mine, name, value)
+        return [mine]
+
+    return Arrangement(user, stand.level, key, what).run(work)
+
+
+def swap_stands(entry: Entry, back: bool) -> None:
+    """Put stands back as they were before an entry, or as after it; inside a transaction.
+
+    Raises: HttpError 409 when one of them has been changed since.
+    """
+    have, want = (entry.change["after"], entry.change["before"]) if back else (entry.change["before"], entry.change["after"])
+    rows = {str(s.pk): s for s in Stand.every.select_for_update().filter(level_id=entry.level_id)}
+    for pk, said in have.items():
+        changed = [name for name in FIELDS if said[name] != want[pk][name] and getattr(rows[pk], name) != said[name]]
+        if changed:
+            raise HttpError(409, f"{rows[pk].name}: its {changed[0]} has been changed since; undo that first.")
+    for pk, said in want.items():
+        for name in FIELDS:
+            if said[name] != have[pk][name]:
+                setattr(rows[pk], name, said[name])
+        rows[pk].revision += 1
+        rows[pk].save()

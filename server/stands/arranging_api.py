@@ -1,0 +1,96 @@
+"""Stands added, duplicated, moved, changed and removed."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+from pydantic import Field
+
+from server.journal.schemas import EntryOut, entry_out
+from server.levels.access import level_for, stand_for
+from server.stands import arranging
+from server.stands.schemas import Colour, Strict
+
+router = Router(tags=["stands"])
+Name = Annotated[str, Field(min_length=1, max_length=80)]
+Stratum = Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
+
+
+class AddIn(Strict):
+    """A new stand of a stock item; a sward has no single plants."""
+
+    key: UUID
+    name: Name
+    stratum: Stratum
+    item: str
+    sward: bool = False
+
+
+class MoveIn(Strict):
+    """Put the stand into a stratum, before another of its stands, or at its end."""
+
+    key: UUID
+    stratum: Stratum
+    before: int | None = None
+
+
+class ChangeIn(Strict):
+    """What is to change; the rest stays."""
+
+    key: UUID
+    name: Name | None = None
+    seed: Annotated[int, Field(ge=0, lt=2**31)] | None = None
+    locked: bool | None = None
+    colour: Colour | Literal[""] | None = None
+
+
+class KeyIn(Strict):
+    key: UUID
+
+
+class ArrangedOut(Schema):
+    """A kept action on the level's stands, which are to be read again; the stand that was made, if one was."""
+
+    entry: EntryOut
+    stand: int | None = None
+
+
+@router.post("/levels/{slug}/new-stand", response=ArrangedOut)
+def add(request: HttpRequest, slug: str, data: AddIn):
+    """Add a stand."""
+    level = level_for(request, slug, to="plant")
+    entry, made = arranging.add(request.user, level, data.key, data.name.strip(), data.stratum, data.sward, data.item)
+    return {"entry": entry_out(entry, request.user), "stand": made and made.pk}
+
+
+@router.post("/levels/{slug}/stands/{stand}/duplicate", response=ArrangedOut)
+def duplicate(request: HttpRequest, slug: str, stand: int, data: KeyIn):
+    """Duplicate a stand with its settings and painting, under a new seed."""
+    row = stand_for(level_for(request, slug, to="plant"), stand)
+    entry, made = arranging.duplicate(request.user, row, data.key)
+    return {"entry": entry_out(entry, request.user), "stand": made and made.pk}
+
+
+@router.post("/levels/{slug}/stands/{stand}/move", response=ArrangedOut)
+def move(request: HttpRequest, slug: str, stand: int, data: MoveIn):
+    """Give a stand another place in the order of who claims room first."""
+    row = stand_for(level_for(request, slug, to="plant"), stand)
+    return {"entry": entry_out(arranging.move(request.user, row, data.key, data.stratum, data.before), request.user)}
+
+
+@router.post("/levels/{slug}/stands/{stand}/change", response=ArrangedOut)
+def change(request: HttpRequest, slug: str, stand: int, data: ChangeIn):
+    """Rename, re-seed, colour, lock or unlock a stand."""
+    row = stand_for(level_for(request, slug, to="plant"), stand)
+    fields = {name: value for name, value in data.dict(exclude={"key"}).items() if value is not None}
+    return {"entry": entry_out(arranging.change(request.user, row, data.key, fields), request.user)}
+
+
+@router.post("/levels/{slug}/stands/{stand}/remove", response=ArrangedOut)
+def remove(request: HttpRequest, slug: str, stand: int, data: KeyIn):
+    """Remove a stand; undo brings it back with all its painting."""
+    row = stand_for(level_for(request, slug, to="plant"), stand)
+    return {"entry": entry_out(arranging.change(request.user, row, data.key, {"gone": True}), request.user)}

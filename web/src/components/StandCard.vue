@@ -1,0 +1,85 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import type { Stand } from '../api/client'
+import { useLevel } from '../stores/level'
+
+/** A stand itself: its name, stratum, colour, seed and lock; duplicated and removed here. */
+const props = defineProps<{ stand: Stand }>()
+const store = useLevel()
+const STRATA = ['Stone', 'Canopy', 'Understorey', 'Shrub', 'Field', 'Moss'] as const
+const trouble = ref('')
+const name = ref(props.stand.name)
+watch(() => props.stand, (s) => (name.value = s.name))
+const can = computed(() => store.mayPlant)
+
+async function act(path: string, body: object = {}) {
+  trouble.value = ''
+  try {
+    await store.arrange(`stands/${props.stand.id}/${path}`, body)
+  } catch (error) {
+    trouble.value = (error as Error).message
+    name.value = props.stand.name
+  }
+}
+const rename = () => name.value.trim() && name.value.trim() !== props.stand.name && act('change', { name: name.value.trim() })
+const roll = () => act('change', { seed: Math.floor(Math.random() * 2 ** 31) })
+const setSeed = (text: string) => /^[0-9]{1,10}$/.test(text) && Number(text) !== props.stand.seed && act('change', { seed: Number(text) })
+</script>
+
+<template>
+  <div class="card" data-test="stand-card">
+    <input v-model="name" class="title" maxlength="80" data-keys aria-label="Name of the stand" data-test="stand-name" :disabled="!can || stand.locked" @change="rename" />
+    <p class="row">
+      <select class="cell" :value="stand.stratum" aria-label="Stratum" :disabled="!can || stand.locked" data-test="stand-stratum" @change="act('move', { stratum: ($event.target as HTMLSelectElement).value, before: null })"><option v-for="s in STRATA" :key="s">{{ s }}</option></select>
+      <label>seed <input class="cell seed" :value="stand.seed" inputmode="numeric" data-keys aria-label="Seed" :disabled="!can || stand.locked" data-test="stand-seed" @change="setSeed(($event.target as HTMLInputElement).value)" /></label>
+      <button class="plain" :disabled="!can || stand.locked" title="Other places for all its plants; undo brings these back" data-test="stand-roll" @click="roll">roll</button>
+      <input type="color" :value="stand.colour || '#5a6a48'" aria-label="Colour on the plan" :disabled="!can || stand.locked" @change="act('change', { colour: ($event.target as HTMLInputElement).value })" />
+    </p>
+    <p v-if="can" class="row">
+      <button class="plain" data-test="stand-duplicate" @click="act('duplicate')">Duplicate</button>
+      <button class="plain" data-test="stand-lock" @click="act('change', { locked: !stand.locked })">{{ stand.locked ? 'Unlock' : 'Lock' }}</button>
+      <button class="plain" :disabled="stand.locked" data-test="stand-remove" @click="act('remove')">Remove</button>
+    </p>
+    <p v-if="trouble" class="over" role="alert" data-test="stand-trouble">{{ trouble }}</p>
+  </div>
+</template>
+
+<style scoped>
+.title {
+  font: 500 20px var(--serif);
+  color: inherit;
+  background: none;
+  border: 0;
+  border-bottom: 1px solid transparent;
+  width: 100%;
+  padding: 0 0 2px;
+}
+.title:hover:not(:disabled),
+.title:focus {
+  border-bottom-color: var(--line);
+}
+.row {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  margin: 2px 0;
+}
+.row button {
+  margin-left: -7px;
+}
+.seed {
+  width: 84px;
+}
+select.cell {
+  text-align: left;
+}
+input[type='color'] {
+  width: 24px;
+  height: 20px;
+  padding: 0;
+  border: 1px solid var(--line);
+  background: none;
+  margin-left: auto;
+  align-self: center;
+}
+</style>
