@@ -54,7 +54,12 @@ def measure(base: str, level, stand) -> tuple[list[float], list[float]]:
 
 
 def other_stand(level):
-    return level.stands.get(slug="slate-blocks")
+    """A stand that nothing is planted of, for the bare endpoint to write to."""
+    from server.stands.models import Stand
+
+    birch = level.stands.get(slug="birch")
+    return Stand.every.get_or_create(level=level, slug="bare", defaults={
+        "number": 9000, "name": "Bare", "stratum": "Moss", "seed": 1, "settings": birch.settings, "gone": True})[0]
 
 
 def main() -> int:

@@ -94,3 +94,4 @@ def _swap_masks(entry: Entry, back: bool) -> None:
         Mask.objects.filter(pk=other.pk).update(name=name)
     if now:
         Mask.objects.filter(pk=now.pk).update(name=kept)
+    entry.level.scene_changed()

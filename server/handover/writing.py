@@ -8,7 +8,7 @@ from collections.abc import Callable
 from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.scene import scene_of
-from server.stands.engine import Planting
+from server.stands.engine import planting_of
 from thicket.formats import handover
 from thicket.formats.handover import Planted
 from thicket.ground.hollow import hollow_ridge
@@ -25,7 +25,7 @@ def _planted(level: Level) -> list[Planted]:
     for stand in stands_of(level):
         if stand.sward:
             continue
-        planting = Planting(stand)
+        planting = planting_of(stand)
         plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
         out.append(Planted(stand.slug, [entry.item for entry in planting.settings.mix], plants))
     return out
@@ -41,7 +41,7 @@ def level_json(level: Level) -> bytes:
     stock = {row.slug: row for row in level.stock.defer("glb", "silhouette")}
     stands = []
     for stand in stands_of(level):
-        settings = Planting(stand).settings
+        settings = planting_of(stand).settings
         items = [{"item": e.item, "weight": e.weight, "crown": stock[e.item].crown, "trunk": stock[e.item].trunk}
                  for e in settings.mix]
         stands.append({"name": stand.name, "slug": stand.slug, "stratum": stand.stratum, "spacing": settings.spacing,
@@ -70,7 +70,7 @@ def maps(level: Level) -> dict[str, bytes]:
               for name, values in fields.items()}
     files["layers.tif"] = handover.layers_tif(scene.layers.weights, scene.layers.names, ground.cell)
     for stand in stands_of(level):
-        planting = Planting(stand)
+        planting = planting_of(stand)
         files[f"density-{stand.slug}.png"] = handover.density_png(planting.density * planting.core.fullness)
     return files
 

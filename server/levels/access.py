@@ -7,6 +7,7 @@ from ninja.errors import HttpError
 
 from server.errors import NotAllowed
 from server.levels.models import Level, Membership
+from server.levels.scene import scene_of
 from server.stands.models import Stand
 
 _MAY = {
@@ -39,10 +40,9 @@ def stand_for(level: Level, stand_id: int) -> Stand:
 
     Raises: HttpError 404 when the level has no such stand.
     """
-    stand = level.stands.filter(pk=stand_id).first()
+    stand = next((s for s in scene_of(level).stands.values() if s.pk == stand_id), None)
     if stand is None:
         raise HttpError(404, f"stand: {level.name} has no stand {stand_id}.")
-    stand.level = level
     return stand
 
 

@@ -17,7 +17,7 @@ from server.levels import plan
 from server.levels.access import level_for, stands_of
 from server.levels.models import GroundTile, Level
 from server.sight.reckoning import bookmark_view, item_of, level_cost, over, spent
-from server.stands.engine import Planting
+from server.stands.engine import planting_of
 from server.stands.schemas import Strict
 from thicket.planting.points import PACKING
 
@@ -135,7 +135,7 @@ def levels(request: HttpRequest):
 
 
 def _card(level: Level, role: str) -> dict:
-    plantings = [Planting(stand) for stand in stands_of(level)]
+    plantings = [planting_of(stand) for stand in stands_of(level)]
     views = [(b["name"], bookmark_view(level, b)) for b in level.bookmarks]
     worst = [name for name, view in views if over(level.marks, spent(level_cost(level, view, plantings)))]
     return {"slug": level.slug, "name": level.name, "role": role, "width": level.width, "length": level.length,
@@ -177,7 +177,7 @@ def ground_tile(request: HttpRequest, slug: str, revision: int, kind: GroundTile
 def plan_picture(request: HttpRequest, slug: str, key: str):
     """The level drawn as a small plan."""
     level = level_for(request, slug)
-    plantings = [Planting(stand) for stand in stands_of(level)]
+    plantings = [planting_of(stand) for stand in stands_of(level)]
     picture = plan.plan_png(level, plantings)
     return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=86400"})
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from math import ceil
 
 from django.contrib.auth.models import User
@@ -21,6 +22,7 @@ class Level(models.Model):
     high = models.FloatField()
     ground_revision = models.PositiveIntegerField(default=1, help_text="of the heights' tiles")
     layers_revision = models.PositiveIntegerField(default=1, help_text="of the ground layers' tiles")
+    scene_revision = models.PositiveIntegerField(default=1, help_text="another with every change of shapes, masks or stock")
     touch_cell = models.FloatField(default=1.0, help_text="m, size of a cell of the touch maps")
     layers = models.JSONField(default=list, help_text="name and colour of each ground layer")
     waters = models.JSONField(default=list, help_text="altitude and box of each water surface")
@@ -31,6 +33,14 @@ class Level(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    def scene_changed(self) -> None:
+        """Note that shapes, masks or stock have changed; inside the transaction that changes them.
+
+        The revision is drawn by chance, so that one that was rolled back is never met again.
+        """
+        self.scene_revision = secrets.randbelow(2**31)
+        self.save(update_fields=["scene_revision"])
 
     @property
     def width(self) -> float:

@@ -26,6 +26,8 @@ _totals = ContentCache(4000, 320 << 20)
 _wholes = ContentCache(200, 320 << 20)
 _masks = ContentCache(30, 200 << 20)
 _cover = ContentCache(20, 200 << 20)
+_furniture = ContentCache(32)
+_whole_plantings = ContentCache(96)
 _pool = ThreadPoolExecutor(THREADS, thread_name_prefix="site")
 
 
@@ -96,24 +98,69 @@ class Scene:
     @cached_property
     def footprints(self) -> dict[str, tuple[float, float]]:
         """Radii in m of crown and trunk of each stock item."""
-        return {slug: (crown, trunk) for slug, crown, trunk in self.level.stock.values_list("slug", "crown", "trunk")}
+        return _read_furniture(self.level)[2]
 
     @cached_property
     def _plantings(self) -> dict:
         return {}
 
+    @cached_property
+    def revisions(self) -> dict[int, dict]:
+        """The revisions of all stands' painted tiles; see `server.stands.touch.revisions_of`."""
+        from server.stands.touch import revisions_of
+
+        return revisions_of(self.level)
+
+    def painted(self, stand, revisions: dict) -> None:
+        """Forget what followed from a stand's touch, of which tiles have just been stored under new revisions: its planting
+        and those below it."""
+        self.revisions[stand.pk] = {**self.revisions.get(stand.pk, {}), **revisions}
+        self._stamps.clear()
+        for number in [n for n, p in self._plantings.items() if p.stand.order >= stand.order]:
+            del self._plantings[number]
+
     def planting(self, stand):
-        """A stand's planting in this scene under its stored settings."""
+        """A stand's planting in this scene under its stored settings; the same one again as long as nothing it follows from
+        has changed, also between requests."""
         from server.stands.engine import Planting
 
-        if stand.number not in self._plantings:
-            self._plantings[stand.number] = Planting(stand, scene=self)
-        return self._plantings[stand.number]
+        known = self._plantings.get(stand.number)
+        if known is None:
+            if self.touches:
+                known = Planting(stand, scene=self)
+            else:
+                known = _whole_plantings.get(self._stamp(stand), lambda: Planting(stand, scene=self))
+            self._plantings[stand.number] = known
+        return known
+
+    @cached_property
+    def _ground_stamp(self) -> str:
+        shapes = [(n, s.kind, s.points, s.width, s.clear, s.name) for n, s in self.shapes.items()]
+        masks = sorted((name, said[0]) for name, said in self.masks.items())
+        return digest(self.level.pk, self.heights.key, self.layers.key, masks, shapes, self.touch_cell, self.touch_shape,
+                      self.footprints)
+
+    def _stamp(self, stand) -> str:
+        """Equal as long as nothing has changed that a stand's planting follows from: its own row and touch, the ground, and all
+        that stands above it."""
+        if stand.number not in self._stamps:
+            own = (stand.pk, stand.number, stand.name, stand.order, stand.seed, stand.sward, stand.settings)
+            painted = sorted(self.revisions.get(stand.pk, {}).items())
+            above = [self._stamp(s) for s in self._singles if s.order < stand.order]
+            self._stamps[stand.number] = digest(self._ground_stamp, own, painted, above)
+        return self._stamps[stand.number]
+
+    @cached_property
+    def _stamps(self) -> dict:
+        return {}
 
     def above(self, stand) -> list:
         """The plantings of the stands of single plants that claim room before a stand, first those that claim it first."""
-        higher = [s for s in self.stands.values() if not s.sward and s.order < stand.order]
-        return [self.planting(s) for s in sorted(higher, key=lambda s: s.order)]
+        return [self.planting(s) for s in self._singles if s.order < stand.order]
+
+    @cached_property
+    def _singles(self) -> list:
+        return sorted((s for s in self.stands.values() if not s.sward), key=lambda s: s.order)
 
     @cached_property
     def windows(self) -> list[Window]:
@@ -303,12 +350,19 @@ class Scene:
         return _cover.get((tuple((s.kind, s.points, s.width, s.clear) for s in shapes), cell, shape), make)
 
 
+def _read_furniture(level: Level) -> tuple[dict, dict, dict]:
+    """Masks by name, shapes by number, and footprints of the stock, which seldom change."""
+    masks = {name: said for name, *said in level.masks.values_list("name", "digest", "pk", "rows", "columns")}
+    footprints = {slug: (crown, trunk) for slug, crown, trunk in level.stock.values_list("slug", "crown", "trunk")}
+    return masks, {shape.pk: shape.core for shape in level.shapes.all()}, footprints
+
+
 def scene_of(level: Level) -> Scene:
     """The level as stored; read once for each `Level` object."""
     if "_scene" not in level.__dict__:
-        masks = {name: said for name, *said in level.masks.values_list("name", "digest", "pk", "rows", "columns")}
-        level._scene = Scene(level, heights_of(level), layers_of(level), masks,
-                             {shape.pk: shape.core for shape in level.shapes.all()}, level.touch_cell, level.touch_shape)
+        masks, shapes, footprints = _furniture.get((level.pk, level.scene_revision), lambda: _read_furniture(level))
+        level._scene = Scene(level, heights_of(level), layers_of(level), masks, shapes, level.touch_cell, level.touch_shape)
+        level._scene.__dict__["footprints"] = footprints
     return level._scene
 
 

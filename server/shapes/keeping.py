@@ -70,6 +70,7 @@ def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict
         return entry
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
+        level.refresh_from_db(fields=["scene_revision"])
         forget_scene(level)
         before = scene_of(level)
         would_be(level, put, remove)
@@ -86,6 +87,7 @@ def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict
                 setattr(row, name, value)
             row.save()
             change["before"][str(row.pk)], change["after"][str(row.pk)] = was, values
+        level.scene_changed()
         forget_scene(level)
         moved = plants_moved(before, scene_of(level))
         gained, lost = (sum(counts[k] for counts in moved.values()) for k in (0, 1))
@@ -110,3 +112,4 @@ def swap_shapes(entry: Entry, back: bool) -> None:
             known[pk].delete()
         else:
             Shape(pk=int(pk), level_id=entry.level_id, **said).save()
+    entry.level.scene_changed()

@@ -10,7 +10,7 @@ from ninja import Router
 from server.levels.access import level_for, stands_of
 from server.sight.reckoning import items_of, spent, stand_cost
 from server.sight.schemas import LevelCostOut, ViewIn
-from server.stands.engine import Planting
+from server.stands.engine import planting_of
 from thicket.sight.cost import PLAIN_DEVICE
 
 router = Router(tags=["sight"])
@@ -21,6 +21,6 @@ def cost(request: HttpRequest, slug: str, data: ViewIn):
     """What the view costs, by stand."""
     level = level_for(request, slug)
     stock, view = items_of(level), data.core()
-    costs = {stand.pk: stand_cost(Planting(stand), stock, view) for stand in stands_of(level)}
+    costs = {stand.pk: stand_cost(planting_of(stand), stock, view) for stand in stands_of(level)}
     return {"device": PLAIN_DEVICE.name, "total": asdict(spent(costs)),
             "stands": [{"stand": pk, **asdict(c)} for pk, c in costs.items()]}

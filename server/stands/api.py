@@ -13,12 +13,13 @@ from pydantic import Field
 
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for, stands_of
+from server.levels.scene import scene_of
 from server.sight.reckoning import items_of, stand_cost
 from server.sight.schemas import ViewIn
 from server.stands.aiming import aim
 from server.stands.checking import merged
 from server.stands.comparing import compare, difference
-from server.stands.engine import Planting
+from server.stands.engine import Planting, planting_of
 from server.stands.keeping import dependants, keep_settings
 from server.stands.models import Stand
 from server.stands.painting import attempt, cost_change, paint
@@ -127,7 +128,7 @@ class ChangedOut(Schema):
 
 def stand_out(stand: Stand) -> dict:
     """A stand for the API."""
-    planting = Planting(stand)
+    planting = planting_of(stand)
     columns, rows = planting.sheets
     keys = [planting.key((c, r)) for r in range(rows) for c in range(columns)]
     lacking = [planting.scene.lacks(c) for c in planting.settings.rules() if c.on]
@@ -140,7 +141,7 @@ def stand_out(stand: Stand) -> dict:
 
 def changed_keys(stand: Stand, cells: list[int]) -> dict[int, str]:
     """The content keys of the sheets that touch in a box of cells can change, by their index."""
-    planting = Planting(stand)
+    planting = scene_of(stand.level).planting(stand)
     columns = planting.sheets[0]
     return {row * columns + column: planting.key((column, row))
             for column, row in planting.sheets_in(planting.metres(tuple(cells)))}
@@ -172,7 +173,7 @@ def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
     """What changed settings would give; nothing is stored."""
     level = level_for(request, slug)
     row = stand_for(level, stand)
-    before, after = Planting(row), Planting(row, merged(row, data.settings))
+    before, after = planting_of(row), Planting(row, merged(row, data.settings))
     gained, lost = compare(before, after)
     cost = {}
     if data.view:
@@ -194,7 +195,7 @@ def try_difference(request: HttpRequest, slug: str, stand: int, data: TryIn):
     """Where tried settings would gain and lose plants: two counts uint32, then x and z in m float32 of each plant gained,
     then of each lost; 40,000 of each at the most, evenly taken."""
     row = stand_for(level_for(request, slug), stand)
-    change = difference(Planting(row), Planting(row, merged(row, data.settings)))
+    change = difference(planting_of(row), Planting(row, merged(row, data.settings)))
     came, went = (places[::max(1, -(-len(places) // MARKS))].astype("<f4") for places in (change.came, change.went))
     head = np.array([len(came), len(went)], "<u4").tobytes()
     return HttpResponse(head + came.tobytes() + went.tobytes(), content_type="application/octet-stream")
@@ -210,7 +211,7 @@ def overlay(request: HttpRequest, slug: str, stand: int, data: TryIn):
 @router.get("/levels/{slug}/stands/{stand}/density")
 def density_map(request: HttpRequest, slug: str, stand: int):
     """Density as it stands now, fullness included: rows and columns uint16, then uint8 values row by row."""
-    planting = Planting(stand_for(level_for(request, slug), stand))
+    planting = planting_of(stand_for(level_for(request, slug), stand))
     return _raster(planting.density * planting.core.fullness)
 
 
@@ -224,7 +225,7 @@ def _raster(values: np.ndarray) -> HttpResponse:
 @router.get("/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}")
 def plants(request: HttpRequest, slug: str, stand: int, column: int, row: int, key: str):
     """The plants of a sheet, as `server.stands.payload` lays them out; a content key never changes its meaning."""
-    planting = Planting(stand_for(level_for(request, slug), stand))
+    planting = planting_of(stand_for(level_for(request, slug), stand))
     columns, rows = planting.sheets
     if not (0 <= column < columns and 0 <= row < rows):
         raise HttpError(404, f"sheet: there is no sheet {column}, {row}; the stand has {columns} × {rows}.")

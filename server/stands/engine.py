@@ -31,6 +31,8 @@ _points = ContentCache(48, 400 << 20)
 _sward_points = ContentCache(600)
 _density = ContentCache(48, 400 << 20)
 _plants = ContentCache(1200)
+_discs = ContentCache(1200)
+_settings = ContentCache(400)
 
 Sheet = tuple[int, int]
 Box = tuple[float, float, float, float]
@@ -63,7 +65,7 @@ class Planting:
                  scene: Scene | None = None) -> None:
         self.stand, self.level = stand, stand.level
         self.scene = scene or scene_of(stand.level)
-        self.settings = settings or StandSettings.model_validate(stand.settings)
+        self.settings = settings or _settings.get(digest(stand.settings), lambda: StandSettings.model_validate(stand.settings))
         self.core = self.settings.core(stand.number, stand.seed)
         self._given_touch = self.scene.touches.get(stand.pk) if touch is None else touch
         check_ceiling(self.scene, stand, self.settings)
@@ -84,7 +86,7 @@ class Planting:
 
     @cached_property
     def _touch(self):
-        return touch_of(self.stand)
+        return touch_of(self.stand, self.scene.revisions.get(self.stand.pk, {}))
 
     @property
     def touch(self) -> np.ndarray:
@@ -121,20 +123,31 @@ class Planting:
         """The footprints of this stand's plants that come within `room` m of a box: crowns or trunks."""
         reach = room + (self.widest if crowns else self.footprint)
         grown = box[0] - reach, box[1] - reach, box[2] + reach, box[3] + reach
-        parts = []
-        for sheet in self.sheets_in(grown):
+        return together([near(self._discs_of(sheet, crowns), box, room) for sheet in self.sheets_in(grown)])
+
+    def _discs_of(self, sheet: Sheet, crowns: bool) -> Discs:
+        """The footprints of a sheet's plants."""
+
+        def make() -> Discs:
             plants = self.plants(sheet)
             form = plants.form
             radius = self.radii.max(axis=1) if crowns else self.radii[:, 1]
-            r = radius[plants.item] * form[:, 7].astype(float)
-            parts.append(near(Discs(form[:, 0].astype(float), form[:, 2].astype(float), r), box, room))
-        return together(parts)
+            return Discs(form[:, 0].astype(float), form[:, 2].astype(float), radius[plants.item] * form[:, 7].astype(float))
+
+        return _discs.get((self.key(sheet), crowns), make)
 
     def _taken(self, box: Box) -> Discs:
         """What stands above leave no room for, near a box: crowns, or trunks where this stand may stand under."""
-        room = self.settings.gap + (0.0 if self.stand.sward else self.footprint)
-        return together([other.discs(box, room, not self.stand.sward and other.stand.stratum not in self.settings.under)
-                         for other in self.scene.above(self.stand)])
+        if box not in self._taken_up:
+            room = self.settings.gap + (0.0 if self.stand.sward else self.footprint)
+            self._taken_up[box] = together([
+                other.discs(box, room, not self.stand.sward and other.stand.stratum not in self.settings.under)
+                for other in self.scene.above(self.stand)])
+        return self._taken_up[box]
+
+    @cached_property
+    def _taken_up(self) -> dict[Box, Discs]:
+        return {}
 
     def _has_room(self, plants: Plants, thresholds: np.ndarray, box: Box) -> np.ndarray:
         """Which plants inside a box stand in no other's footprint."""
@@ -313,6 +326,11 @@ class Planting:
         if self.stand.sward:
             return round(expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2))
         return sum(len(self.plants(sheet)) for sheet in self.sheets_in(self.everywhere))
+
+
+def planting_of(stand: Stand) -> Planting:
+    """A stand's planting as the level is stored."""
+    return scene_of(stand.level).planting(stand)
 
 
 @dataclass(frozen=True, eq=False)

@@ -9,10 +9,11 @@ from django.db import transaction
 
 from server.journal.models import Entry
 from server.levels.models import Level
+from server.levels.scene import scene_of
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.checking import merged
 from server.stands.comparing import compare
-from server.stands.engine import Planting
+from server.stands.engine import Planting, planting_of
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked, cost_change
 from server.stands.schemas import StandSettings
@@ -22,7 +23,7 @@ from thicket.sight.views import View
 def dependants(stand: Stand) -> list[int]:
     """Other stands that may change with this one, straight or through others: those below it, which its plants leave room
     or none, and those whose conditions ask for its plants; their primary keys."""
-    stands = list(stand.level.stands.all())
+    stands = list(scene_of(stand.level).stands.values())
     reached = {stand.number: stand}
     while True:
         asked = {n for n, s in reached.items() if not s.sward}
@@ -44,7 +45,7 @@ def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View
         row = Stand.objects.select_for_update().get(pk=stand.pk)
         row.level = level
         check_unlocked(row)
-        before = Planting(row)
+        before = planting_of(row)
         settings = merged(row, changes)
         after = Planting(row, settings)
         gained, lost = compare(before, after)

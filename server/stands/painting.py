@@ -12,7 +12,7 @@ from django.db import transaction
 from ninja.errors import HttpError
 
 from server.journal.models import Entry
-from server.levels.scene import forget_scene
+from server.levels.scene import scene_of
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.engine import Box, Planting
 from server.stands.models import Stand
@@ -98,15 +98,15 @@ def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None
         return known
     check_unlocked(stand)
     box = cells_of(stand, stroke.box)
-    planting = Planting(stand)
+    scene = scene_of(stand.level)
+    planting = scene.planting(stand)
     before_cost = _view_cost(stand, view)
     with transaction.atomic():
         locked = LockedTouch(stand, box)
         delta = stroke_delta(stroke, locked.window, stand.level.touch_cell, box[0], box[1])
         after = locked.window + delta
         gained, lost = _difference(planting, box, locked.window, after)
-        locked.write(after)
-        forget_scene(stand.level)
+        scene.painted(stand, locked.write(after))
         entry = Entry.objects.create(
             level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
             what=f"{stroke.verb.capitalize()} {stand.name}", change={"box": box, "cell": stand.level.touch_cell},
@@ -140,9 +140,9 @@ def shift(entry: Entry, back: bool) -> TouchChange:
         return TouchChange(box, 0, 0)
     locked = LockedTouch(entry.stand, box)
     after = np.clip(locked.window + (-delta if back else delta), -TOUCH_UNIT, TOUCH_UNIT).astype(np.int16)
-    gained, lost = _difference(Planting(entry.stand), box, locked.window, after)
-    locked.write(after)
-    forget_scene(entry.stand.level)
+    scene = scene_of(entry.stand.level)
+    gained, lost = _difference(scene.planting(entry.stand), box, locked.window, after)
+    scene.painted(entry.stand, locked.write(after))
     return TouchChange(box, gained, lost)
 
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 import hashlib
 import secrets
 import threading
-from collections import OrderedDict
+from collections import OrderedDict, defaultdict
 from dataclasses import dataclass, field
 
 import numpy as np
 from django.db import transaction
 
+from server.levels.models import Level
 from server.levels.rasters import TILE, pack, place, tile_shape, unpack
 from server.stands.models import Stand, TouchTile
 
@@ -38,9 +39,22 @@ _maps: OrderedDict[int, TouchMap] = OrderedDict()
 _lock = threading.Lock()
 
 
-def touch_of(stand: Stand) -> TouchMap:
-    """The stand's touch as the database has it now. The map is never changed once handed out."""
-    now = {(tx, tz): revision for tx, tz, revision in stand.touch_tiles.values_list("tx", "tz", "revision")}
+def revisions_of(level: Level) -> dict[int, dict[tuple[int, int], int]]:
+    """The revision of every painted tile of every stand of a level, by the stand's primary key and (tx, tz)."""
+    found: dict[int, dict[tuple[int, int], int]] = defaultdict(dict)
+    rows = TouchTile.objects.filter(stand__level=level).values_list("stand_id", "tx", "tz", "revision")
+    for pk, tx, tz, revision in rows:
+        found[pk][tx, tz] = revision
+    return found
+
+
+def touch_of(stand: Stand, now: dict[tuple[int, int], int] | None = None) -> TouchMap:
+    """The stand's touch as the database has it now. The map is never changed once handed out.
+
+    `now` are its tiles' revisions where they are at hand.
+    """
+    if now is None:
+        now = {(tx, tz): revision for tx, tz, revision in stand.touch_tiles.values_list("tx", "tz", "revision")}
     with _lock:
         known = _maps.get(stand.pk)
     shape = stand.level.touch_shape
@@ -48,14 +62,16 @@ def touch_of(stand: Stand) -> TouchMap:
         known = None
     if known and known.revisions == now:
         return known
-    fresh = TouchMap(known.array.copy() if known else np.zeros(shape, np.int16), now)
+    fresh = TouchMap(known.array.copy() if known else np.zeros(shape, np.int16), dict(now))
     if known and not set(known.revisions) <= set(now):
         fresh.array[:], known = 0, None
     changed = [at for at, revision in now.items() if not known or known.revisions.get(at) != revision]
     if changed:
         xs, zs = {x for x, _ in changed}, {z for _, z in changed}
-        for tx, tz, data in stand.touch_tiles.filter(tx__in=xs, tz__in=zs).values_list("tx", "tz", "data"):
+        rows = stand.touch_tiles.filter(tx__in=xs, tz__in=zs).values_list("tx", "tz", "revision", "data")
+        for tx, tz, revision, data in rows:
             place(fresh.array, tx, tz, data)
+            fresh.revisions[tx, tz] = revision
     if known:
         fresh.digests = {box: digest for box, digest in known.digests.items() if not _over_any(box, changed)}
     with _lock:
@@ -116,8 +132,8 @@ class LockedTouch:
         return ((slice(z0 - tz * TILE, z1 - tz * TILE), slice(x0 - tx * TILE, x1 - tx * TILE)),
                 (slice(z0 - row0, z1 - row0), slice(x0 - col0, x1 - col0)))
 
-    def write(self, window: np.ndarray) -> None:
-        """Store the window's new values under new revisions.
+    def write(self, window: np.ndarray) -> dict[tuple[int, int], int]:
+        """Store the window's new values under new revisions, which are returned by tile.
 
         A revision is drawn by chance, so that one that was rolled back is never met again.
         """
@@ -129,6 +145,7 @@ class LockedTouch:
             tile.revision = secrets.randbelow(2**31)
         TouchTile.objects.bulk_create(self.tiles.values(), update_conflicts=True, update_fields=["data", "revision"])
         transaction.on_commit(lambda: self._publish(before))
+        return {at: tile.revision for at, tile in self.tiles.items()}
 
     def _publish(self, before: dict[tuple[int, int], int]) -> None:
         """Bring the kept map up to date with what was stored, when it was so before the change."""

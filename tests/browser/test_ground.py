@@ -5,6 +5,7 @@ import io
 import numpy as np
 from PIL import Image
 
+from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.shapes.models import Shape
@@ -14,9 +15,12 @@ from tests.browser.base import BrowserCase
 COUNT = "n => Number(document.querySelector('[data-test=count-birch]').innerText.replace(/\\D/g, ''))"
 
 
-class GroundWork(BrowserCase):
+class LevelCase(BrowserCase):
     def level(self):
         return Level.objects.get(slug="hobbin-delph")
+
+
+class GroundWork(LevelCase):
 
     def test_bring_in_heights_see_what_changes_keep_and_undo(self):
         page = self.page_of("lead")
@@ -92,7 +96,7 @@ class GroundWork(BrowserCase):
         self.assertEqual(Stand.objects.get(pk=birch.pk).settings, birch.settings)
 
 
-class Tuning(BrowserCase):
+class Tuning(LevelCase):
     def test_conditions_are_added_reordered_tried_dropped_and_kept(self):
         page = self.page_of("south")
         self.open_level(page)
@@ -131,3 +135,32 @@ class Tuning(BrowserCase):
         page.wait_for_selector("[data-test=why]", state="detached")
         page.click("[data-test=undo]")
         page.wait_for_function(f"{COUNT} === n", arg=before)
+
+    def test_a_stand_is_added_aimed_at_a_count_reordered_by_key_and_removed(self):
+        page = self.page_of("north")
+        self.open_level(page)
+        page.click("[data-test=show-plan]")
+        before = [s.slug for s in stands_of(self.level())]
+        page.click("[data-test=new-stand]")
+        page.select_option("[data-test=new-item]", "birch")
+        page.fill("[data-test=new-name]", "Scrub")
+        page.select_option("[data-test=new-stratum]", "Shrub")
+        page.click("[data-test=new-add]")
+        page.wait_for_selector("[data-test=stand-scrub]")
+        page.fill("[data-test=aim]", "1234")
+        page.click("[data-test=aim-go]")
+        page.wait_for_selector("[data-test=expected]:text-is('1\u202f234')")
+        page.click("[data-test=keep]")
+        page.wait_for_selector("[data-test=count-scrub]:text-is('1\u202f234')")
+        page.locator("[data-test=stand-scrub]").focus()
+        page.keyboard.press("Alt+ArrowUp")
+        page.wait_for_function("() => document.querySelector('[data-test=stand-stratum]').value === 'Canopy'")
+        self.assertEqual([s.slug for s in stands_of(self.level())], [before[0], "scrub", *before[1:]])
+        page.click("[data-test=stand-lock]")
+        page.wait_for_selector("[data-test=stand-lock]:text-is('Unlock')")
+        self.assertTrue(page.is_disabled("[data-test=fullness]"))
+        page.click("[data-test=stand-lock]")
+        page.wait_for_selector("[data-test=stand-lock]:text-is('Lock')")
+        page.click("[data-test=stand-remove]")
+        page.wait_for_selector("[data-test=stand-scrub]", state="detached")
+        self.assertEqual([s.slug for s in stands_of(self.level())], before)
