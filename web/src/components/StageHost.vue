@@ -73,12 +73,12 @@ watch(() => store.stands, (stands) => {
 })
 watch(() => props.sheet, (raster) => stage.value?.setSheet(raster))
 watch(() => props.marks, ({ came, went }) => stage.value?.setMarks(came, went))
-/** Lay the outlines of all shapes that are shown over the ground in the eye view. */
+/** Lay the outlines of all shapes that are shown over the ground in the eye view, on the bench where they are edited. */
 function outline() {
   stage.value?.setShapes(
-    shapes.shown
+    (props.edits ? shapes.shown : [])
       .filter((s) => !s.hidden)
-      .map((s) => ({ points: cornersOf(s), closed: s.kind !== 'path', strong: props.edits && s.id === shapes.chosen })),
+      .map((s) => ({ points: cornersOf(s), closed: s.kind !== 'path', strong: s.id === shapes.chosen })),
   )
 }
 watch([() => shapes.shown, () => shapes.chosen, () => props.edits], outline)

@@ -51,7 +51,7 @@ const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
             <dd data-test="plants">{{ whole(l.plants) }}</dd>
             <dt>Budget</dt>
             <dd v-if="l.over.length" class="over">over in {{ l.over.length }} of {{ l.views }} views: {{ list(l.over) }}</dd>
-            <dd v-else>within its marks in all {{ l.views }} views</dd>
+            <dd v-else>within its marks in {{ l.views === 1 ? 'its one view' : `all ${l.views} views` }}</dd>
             <dt>You are</dt>
             <dd>{{ l.role }}</dd>
           </dl>
