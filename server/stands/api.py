@@ -22,7 +22,7 @@ from server.stands.comparing import compare, difference
 from server.stands.engine import Planting, planting_of
 from server.stands.keeping import dependants, keep_settings
 from server.stands.models import Stand
-from server.stands.painting import attempt, cost_change, paint
+from server.stands.painting import attempt, clear, cost_change, paint
 from server.stands.payload import encode
 from server.stands.schemas import Number, Share, StandSettings, Strict
 from thicket.planting.strokes import Stroke
@@ -84,6 +84,13 @@ class TryOut(Schema):
     gained: int
     lost: int
     cost: dict[str, float]
+
+
+class ClearIn(Strict):
+    """Clear a stand's painting, inside one area when it is given."""
+
+    key: UUID
+    area: int | None = None
 
 
 class AimIn(Strict):
@@ -241,6 +248,15 @@ def stroke(request: HttpRequest, slug: str, data: StrokeIn):
     level = level_for(request, slug, to="plant")
     row = stand_for(level, data.stand)
     entry = paint(request.user, row, data.core(), data.key, data.view.core() if data.view else None)
+    return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": changed_keys(row, entry.change["box"]),
+            "stale": dependants(row)}
+
+
+@router.post("/levels/{slug}/stands/{stand}/clear", response=ChangedOut)
+def clear_touch(request: HttpRequest, slug: str, stand: int, data: ClearIn):
+    """Take the stand's painting away, everywhere or inside an area."""
+    row = stand_for(level_for(request, slug, to="plant"), stand)
+    entry = clear(request.user, row, data.key, data.area)
     return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": changed_keys(row, entry.change["box"]),
             "stale": dependants(row)}
 

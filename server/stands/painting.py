@@ -18,6 +18,7 @@ from server.stands.engine import Box, Planting
 from server.stands.models import Stand
 from server.stands.touch import LockedTouch
 from thicket.ground.heights import at_cells
+from thicket.ground.shapes import distance_field
 from thicket.planting.density import TOUCH_UNIT, density
 from thicket.planting.stands import Plants
 from thicket.planting.strokes import Stroke, stroke_delta
@@ -115,6 +116,41 @@ def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None
     if entry.cost:
         entry.save(update_fields=["cost"])
     return entry
+
+
+def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry:
+    """Take a stand's painting away, everywhere or inside one area of the level, as one action that can be undone.
+
+    Raises: ValueError when nothing is painted there, or the area is not one.
+    """
+    known = Entry.objects.filter(key=key).first()
+    if known:
+        return known
+    check_unlocked(stand)
+    scene = scene_of(stand.level)
+    planting = scene.planting(stand)
+    inside, where = np.ones(planting.touch.shape, bool), ""
+    if area is not None:
+        shape = scene.shapes.get(area)
+        if shape is None or shape.kind != "area":
+            raise ValueError(f"area: {stand.level.name} has no area {area}")
+        rows, columns = planting.touch.shape
+        inside, where = distance_field([shape], planting.touch_cell, (0, 0, columns, rows)) <= 0, f" in {shape.name}"
+    painted = np.argwhere((planting.touch != 0) & inside)
+    if not len(painted):
+        raise ValueError(f"{stand.name} has no painting{where or ' to clear'}")
+    (row0, col0), (row1, col1) = painted.min(0).tolist(), (painted.max(0) + 1).tolist()
+    box = (col0, row0, col1, row1)
+    with transaction.atomic():
+        locked = LockedTouch(stand, box)
+        after = np.where(inside[row0:row1, col0:col1], np.int16(0), locked.window)
+        gained, lost = _difference(planting, box, locked.window, after)
+        delta = (after - locked.window).astype(np.int16)
+        scene.painted(stand, locked.write(after))
+        return Entry.objects.create(
+            level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
+            what=f"Painting of {stand.name} cleared{where}", change={"box": box, "cell": stand.level.touch_cell},
+            delta=zlib.compress(delta.tobytes(), 1), gained=gained, lost=lost)
 
 
 def _delta(entry: Entry) -> tuple[tuple[int, int, int, int], np.ndarray]:

@@ -132,3 +132,26 @@ class Aiming(GroundCase):
         grass = self.level.stands.get(slug="moor-grass").pk
         self.assertAlmostEqual(self.post(f"/stands/{grass}/aim", {"count": 20_000}).json()["count"], 20_000, delta=2)
         self.assertEqual(self.post(f"{path}/aim", {"count": 0}).status_code, 422)
+
+
+class Clearing(GroundCase):
+    def test_painting_is_cleared_in_an_area_or_everywhere_and_undone(self):
+        west = [[0, 0], [110, 0], [110, 256], [0, 256]]
+        area = {"kind": "area", "form": "polygon", "name": "Glade", "clear": None, "points": west}
+        glade = self.post("/shapes", {"key": key(), "put": [area]}).json()["shapes"][0]["id"]
+        nothing = self.post(f"/stands/{self.birch.pk}/clear", {"key": key()})
+        self.assertEqual((nothing.status_code, "no painting" in nothing.json()["detail"]), (422, True))
+        bare, _ = self.ids()
+        self.stroke()
+        painted, touch = self.ids()[0], self.touch()
+        answer = self.post(f"/stands/{self.birch.pk}/clear", {"key": key(), "area": glade}).json()
+        west = self.ids()[0]
+        self.assertTrue(painted < west < bare)
+        self.assertEqual(len(west - painted), answer["entry"]["gained"])
+        self.post(f"/stands/{self.birch.pk}/clear", {"key": key()})
+        self.assertEqual(self.ids()[0], bare)
+        for _ in range(2):
+            self.north.post(f"{self.base}/undo")
+        self.assertEqual((self.ids()[0], self.touch()), (painted, touch))
+        wrong = self.post(f"/stands/{self.birch.pk}/clear", {"key": key(), "area": 10**6})
+        self.assertEqual((wrong.status_code, "area" in wrong.json()["detail"]), (422, True))

@@ -638,6 +638,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/stands/{stand}/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear Touch
+         * @description Take the stand's painting away, everywhere or inside an area.
+         */
+        post: operations["server_stands_api_clear_touch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/strokes/try": {
         parameters: {
             query?: never;
@@ -2222,6 +2242,19 @@ export interface components {
             view?: components["schemas"]["ViewIn"] | null;
         };
         /**
+         * ClearIn
+         * @description Clear a stand's painting, inside one area when it is given.
+         */
+        ClearIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Area */
+            area?: number | null;
+        };
+        /**
          * ArrangedOut
          * @description A kept action on the level's stands, which are to be read again; the stand that was made, if one was.
          */
@@ -3499,6 +3532,33 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["StrokeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+        };
+    };
+    server_stands_api_clear_touch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearIn"];
             };
         };
         responses: {

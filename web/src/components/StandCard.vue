@@ -10,6 +10,7 @@ const STRATA = ['Stone', 'Canopy', 'Understorey', 'Shrub', 'Field', 'Moss'] as c
 const trouble = ref('')
 const name = ref(props.stand.name)
 watch(() => props.stand, (s) => (name.value = s.name))
+const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))
 const can = computed(() => store.mayPlant)
 
 async function act(path: string, body: object = {}) {
@@ -38,6 +39,13 @@ const setSeed = (text: string) => /^[0-9]{1,10}$/.test(text) && Number(text) !==
     <p v-if="can" class="row">
       <button class="plain" data-test="stand-duplicate" @click="act('duplicate')">Duplicate</button>
       <button class="plain" data-test="stand-lock" @click="act('change', { locked: !stand.locked })">{{ stand.locked ? 'Unlock' : 'Lock' }}</button>
+      <v-menu>
+        <template #activator="{ props: menu }"><button v-bind="menu" class="plain" :disabled="stand.locked" data-test="stand-clear">Clear painting ▾</button></template>
+        <ul class="menu">
+          <li><button class="plain" data-test="clear-all" @click="act('clear')">everywhere</button></li>
+          <li v-for="a in areas" :key="a.id"><button class="plain" @click="act('clear', { area: a.id })">in {{ a.name }}</button></li>
+        </ul>
+      </v-menu>
       <button class="plain" :disabled="stand.locked" data-test="stand-remove" @click="act('remove')">Remove</button>
     </p>
     <p v-if="trouble" class="over" role="alert" data-test="stand-trouble">{{ trouble }}</p>
@@ -66,6 +74,20 @@ const setSeed = (text: string) => /^[0-9]{1,10}$/.test(text) && Number(text) !==
 }
 .row button {
   margin-left: -7px;
+}
+.menu {
+  list-style: none;
+  margin: 4px 0 0;
+  padding: 6px;
+  background: var(--sheet);
+  color: var(--ink);
+  border: 1px solid var(--line);
+  font: 14px var(--sans);
+}
+.menu button {
+  width: 100%;
+  text-align: left;
+  margin: 0;
 }
 .seed {
   width: 84px;
