@@ -27,6 +27,7 @@ function inksOf(stand: Stand): THREE.Vector3[] {
 interface Symbols {
   mesh: THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial>
   revision: number
+  empty: boolean
 }
 
 /** A square for every plant (x, z, width). */
@@ -132,6 +133,7 @@ export class PlanView {
     })
     const mesh = new THREE.Mesh(symbolGeometry(new Float32Array(0)), material)
     mesh.frustumCulled = false
+    mesh.visible = false
     mesh.renderOrder = 4
     this.scene.add(mesh)
     return mesh
@@ -169,16 +171,25 @@ export class PlanView {
     const mesh = new THREE.Mesh(symbolGeometry(new Float32Array(0)), material)
     mesh.frustumCulled = false
     this.scene.add(mesh)
-    const made = { mesh, revision: -1 }
+    const made = { mesh, revision: -1, empty: true }
     this.symbols.set(stand.id, made)
     return made
   }
 
   private fill(revision: number): void {
+    for (const [id, s] of this.symbols) {
+      if (this.store.stands.has(id)) continue
+      s.mesh.removeFromParent()
+      s.mesh.geometry.dispose()
+      this.symbols.delete(id)
+    }
     for (const sp of this.store.stands.values()) {
       const s = this.symbolsOf(sp.stand)
       s.mesh.visible = !this.hidden.has(sp.stand.id) && !sp.stand.sward
-      if (!s.mesh.visible || s.revision === revision) continue
+      if (!s.mesh.visible || s.revision === revision) {
+        s.mesh.visible &&= !s.empty
+        continue
+      }
       s.revision = revision
       const places: number[] = []
       for (const cell of sp.cells.values()) {
@@ -187,10 +198,12 @@ export class PlanView {
       }
       s.mesh.geometry.dispose()
       s.mesh.geometry = symbolGeometry(new Float32Array(places))
+      s.empty = !places.length
       const [ink, wash] = inksOf(sp.stand)
       Object.assign(s.mesh.material.uniforms.uInk, { value: ink })
       Object.assign(s.mesh.material.uniforms.uWash, { value: wash })
       s.mesh.material.uniforms.uRadius.value = this.crown(sp.stand)
+      s.mesh.visible = !s.empty
     }
   }
 
