@@ -71,7 +71,10 @@ def painted_since(entry: Entry) -> bool:
 
 
 def restore(entry: Entry) -> None:
-    """Put the touch back that was kept with an action, tile for tile; inside a transaction."""
+    """Put the touch back that was kept with an action, tile for tile; inside a transaction.
+
+    Under new revisions, so that nothing that was worked out in between is mistaken for what followed from them before.
+    """
     TouchTile.objects.filter(stand__level_id=entry.level_id).delete()
-    TouchTile.objects.bulk_create(TouchTile(stand_id=k.stand_id, tx=k.tx, tz=k.tz, revision=k.revision, data=k.data)
+    TouchTile.objects.bulk_create(TouchTile(stand_id=k.stand_id, tx=k.tx, tz=k.tz, revision=secrets.randbelow(2**31), data=k.data)
                                   for k in entry.kept_touch.all())
