@@ -235,7 +235,7 @@ class Scene:
         return _values.get(self.field_key(c, window), lambda: self._make(c, window))
 
     def _make(self, c: Condition, window: Window) -> np.ndarray:
-        if self.lacks(c):
+        if c.kind in ("layer", "mask", "stand") and self.lacks(c):
             layers = tuple(name for name in c.layers if name in self.layers.names)
             if not layers:
                 gone = far_away(c) if c.kind == "stand" else np.float32(0)

@@ -13,7 +13,6 @@ from pydantic import Field
 
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for, stands_of
-from server.levels.scene import scene_of
 from server.sight.reckoning import items_of, stand_cost
 from server.sight.schemas import ViewIn
 from server.stands.aiming import aim
@@ -148,7 +147,7 @@ def stand_out(stand: Stand) -> dict:
 
 def changed_keys(stand: Stand, cells: list[int]) -> dict[int, str]:
     """The content keys of the sheets that touch in a box of cells can change, by their index."""
-    planting = scene_of(stand.level).planting(stand)
+    planting = planting_of(stand)
     columns = planting.sheets[0]
     return {row * columns + column: planting.key((column, row))
             for column, row in planting.sheets_in(planting.metres(tuple(cells)))}

@@ -183,6 +183,14 @@ class Conditions(GroundCase):
         free = self.post(f"{stand}/why", {"x": 40, "z": 200, "settings": {"conditions": []}}).json()
         self.assertEqual((free["conditions"], free["suitability"]), ([], 1))
 
+    def test_a_distance_to_a_shape_that_is_gone_counts_as_far_from_it(self):
+        road = self.post("/shapes", {"key": key(), "put": [Shapes.ROAD | {"clear": None}]}).json()["shapes"][0]["id"]
+        self.settings(conditions=[{"kind": "path", "lo": -100, "hi": 20, "shapes": [road]}])
+        self.assertGreater(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], 20)
+        self.post("/shapes", {"key": key(), "remove": [road]})
+        told = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()
+        self.assertEqual((told["count"], len(told["warnings"])), (0, 1))
+
     def test_size_follows_a_condition_and_ids_stay(self):
         plants = Planting(Stand.objects.get(pk=self.birch.pk)).plants((0, 0))
         rules = self.birch.settings["conditions"] + [{"kind": "altitude", "lo": 375, "hi": 999, "density": False, "size": 0.5}]

@@ -18,7 +18,7 @@ from thicket.ground.hollow import disc, hollow_ridge, unevenness
 from thicket.ground.noise import noise_field
 from thicket.ground.relief import facing_of_cells, slope_and_facing, to_cells
 from thicket.ground.shapes import Shape, depth_field, distance_field
-from thicket.site.conditions import Condition
+from thicket.site.conditions import Condition, suitability
 
 Window = tuple[int, int, int, int]
 DISTANCES = ("path", "area", "obstacle", "stand")
@@ -192,8 +192,6 @@ def values(site: Site, condition: Condition, window: Window) -> np.ndarray:
 
 def suitable(site: Site, conditions: Sequence[Condition], window: Window) -> np.ndarray:
     """Suitability of a window from nothing, float32 0–1 (rows, columns)."""
-    from thicket.site.conditions import suitability
-
     col0, row0, col1, row1 = window
     fields = [values(site, c, window) for c in conditions]
     return suitability(fields, conditions, (row1 - row0, col1 - col0))
