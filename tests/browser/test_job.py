@@ -158,6 +158,5 @@ class PowerCut(BrowserCase):
         self.assertEqual(Entry.objects.count(), acknowledged)
         self.server.start()
         page.wait_for_selector("[data-test=message]", state="detached")
-        page.wait_for_timeout(1500)
         self.assertEqual(Entry.objects.count(), acknowledged + 1)
         self.assertIn("Thin Birch", page.inner_text("[data-test=difference]"))

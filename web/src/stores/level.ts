@@ -72,7 +72,6 @@ export const useLevel = defineStore('level', () => {
     const now = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
     if (lost.value) {
       lost.value = false
-      trouble.value = ''
       await sendUnsent()
     }
     const changed = now.pulse !== pulse.value?.pulse
@@ -116,10 +115,13 @@ export const useLevel = defineStore('level', () => {
     }
   }
 
+  /** Send what could not be sent; the screen says so until the last of it is stored. */
   async function sendUnsent(): Promise<void> {
     const waiting = unsent.value
     unsent.value = []
+    const said = (trouble.value = waiting.length ? `The server answers again. Sending what was kept here: ${waiting.length} ${waiting.length === 1 ? 'stroke' : 'strokes'}.` : '')
     for (const stroke of waiting) await paint(stroke)
+    if (trouble.value === said) trouble.value = ''
   }
 
   async function move(way: 'undo' | 'redo'): Promise<void> {
