@@ -51,27 +51,23 @@ _AROUND = sorted(((a, b) for a in range(-2, 3) for b in range(-2, 3) if abs(a) +
 
 
 @nb.njit(nogil=True, cache=True)
-def _in_the_way(at, c, step, x, z, rr):
-    """The first cell around `c` whose accepted point is too near (x, z), or -1."""
+def _gather(at, c, step, x0, z0, s, rr, around):
+    """Write the accepted points around a cell, whose corner is (x0, z0), to `around`; how many, or -1 when the disc of one
+    of them covers the whole cell."""
+    n = 0
     for k in range(21):
-        dx = at[c + step[k], 0] - x
-        dz = at[c + step[k], 1] - z
-        if dx * dx + dz * dz < rr:
-            return c + step[k]
-    return -1
-
-
-@nb.njit(nogil=True, cache=True)
-def _covered(at, c, step, x0, z0, s, rr):
-    """Whether one accepted point's disc covers all of the cell whose corner is (x0, z0)."""
-    for k in range(9):
         x = at[c + step[k], 0]
-        z = at[c + step[k], 1]
-        dx = max(abs(x - x0), abs(x - x0 - s))
-        dz = max(abs(z - z0), abs(z - z0 - s))
-        if dx * dx + dz * dz < rr:
-            return True
-    return False
+        if x < _NOWHERE:
+            z = at[c + step[k], 1]
+            around[n, 0] = x
+            around[n, 1] = z
+            n += 1
+            if k < 9:
+                dx = max(x0 + s - x, x - x0)
+                dz = max(z0 + s - z, z - z0)
+                if dx * dx + dz * dz < rr:
+                    return -1
+    return n
 
 
 @nb.njit(nogil=True, cache=True)
@@ -89,22 +85,26 @@ def _beaten(rank, dart, c, step, rr):
 
 
 @nb.njit(nogil=True, cache=True)
-def _throw(seed, ix, iz, c, at, step, s, dart, share):
-    """Throw the darts of one cell in one phase; the rank of the one that landed free, or -1."""
-    h = cell_hash(seed, ix, iz)
-    if h >= share:
-        return _WAITS
+def _throw(h, ix, iz, c, s, around, n, dart):
+    """Throw the darts of one cell in one phase among `n` points around it; the rank of the one that landed free."""
     rr = 2.0 * s * s
-    last = c
     for _ in range(DARTS):
         h = mix32(h + 0x3C6EF372)
         x = (ix + unit(h)) * s
         h = mix32(h + 0x1B873593)
         z = (iz + unit(h)) * s
-        if (at[last, 0] - x) ** 2 + (at[last, 1] - z) ** 2 < rr:
-            continue
-        last = _in_the_way(at, c, step, x, z, rr)
-        if last < 0:
+        free = True
+        for k in range(n):
+            ax = around[k, 0]
+            az = around[k, 1]
+            if (ax - x) ** 2 + (az - z) ** 2 < rr:
+                free = False
+                around[k, 0] = around[0, 0]
+                around[k, 1] = around[0, 1]
+                around[0, 0] = ax
+                around[0, 1] = az
+                break
+        if free:
             dart[c, 0] = x
             dart[c, 1] = z
             return mix32(h ^ 0x68E31DA4)
@@ -123,6 +123,7 @@ def _fill_lattice(seed, ix0, iz0, nz, at, around, s):
     step = around[:, 0] * nz + around[:, 1]
     rank = np.full(nx * nz, _FULL, np.int64)
     dart = np.empty((nx * nz, 2))
+    near = np.empty((21, 2))
     todo = np.empty(nx * nz, np.int64)
     n = 0
     for i in range(2, nx - 2):
@@ -135,12 +136,17 @@ def _fill_lattice(seed, ix0, iz0, nz, at, around, s):
         for t in range(n):
             c = todo[t]
             if at[c, 0] == _NOWHERE:
-                ix, iz = ix0 + c // nz, iz0 + c % nz
-                if not _covered(at, c, step, ix * s, iz * s, s, rr):
-                    rank[c] = _throw(seed + phase, ix, iz, c, at, step, s, dart, TURN[phase])
-                    if rank[c] != _FULL:
-                        todo[kept] = c
-                        kept += 1
+                i = c // nz
+                ix, iz = ix0 + i, iz0 + c - i * nz
+                h = cell_hash(seed + phase, ix, iz)
+                if h < TURN[phase]:
+                    n_around = _gather(at, c, step, ix * s, iz * s, s, rr, near)
+                    rank[c] = _throw(h, ix, iz, c, s, near, n_around, dart) if n_around >= 0 else _FULL
+                else:
+                    rank[c] = _WAITS
+                if rank[c] != _FULL:
+                    todo[kept] = c
+                    kept += 1
         n = kept
         for t in range(n):
             c = todo[t]
