@@ -100,7 +100,10 @@ def slate_block() -> StockModel:
     near.slab(cut, 0.57, 0.86, 0.9, (-0.10, 0.09), 1.1)
     far = Builder(stone)
     far.slab(outline[[0, 1, 3, 4, 6]] * 1.0, -0.25, 0.78, 0.80, (0.04, 0.0), 1.1)
-    return StockModel("slate-block", [[near.part()], [far.part()]])
+    step, edge = outline[3] * 0.6, outline[5] * 0.93
+    anchors = {"top": ((-0.1, 0.85, 0.04), (0.1, 1, -0.1)), "step": ((step[0], 0.6, step[1]), (-0.05, 1, 0.05)),
+               "ledge": ((edge[0], 0.33, edge[1]), (0.3 * edge[0], 1, 0.3 * edge[1]))}
+    return StockModel("slate-block", [[near.part()], [far.part()]], anchors=anchors)
 
 
 def moor_grass() -> StockModel:

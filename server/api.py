@@ -9,6 +9,7 @@ from server.ground.api import router as ground
 from server.handover.api import router as handover
 from server.journal.api import router as journal
 from server.levels.api import router as levels
+from server.pins.api import router as pins
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
 from server.stands.api import router as stands
@@ -19,5 +20,5 @@ from server.stock.api import router as stock
 api = NinjaAPI(title="Knee Thicket", version="1", auth=django_auth,
                description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
 errors.install(api)
-for router in (accounts, levels, ground, shapes, stock, stands, arranging, conditions, sight, journal, handover):
+for router in (accounts, levels, ground, shapes, stock, stands, arranging, pins, conditions, sight, journal, handover):
     api.add_router("", router)

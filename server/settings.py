@@ -26,6 +26,7 @@ INSTALLED_APPS = [
     "server.levels",
     "server.stock",
     "server.stands",
+    "server.pins",
     "server.journal",
     "server.shapes",
     "server.ground",

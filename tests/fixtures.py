@@ -12,7 +12,7 @@ from server.levels.models import Level, Membership
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings
 from server.stock.models import StockItem
-from thicket.formats.stock import to_glb
+from thicket.formats.stock import read_anchors, to_glb
 
 PASSWORD = "slate-and-birch"
 MARKS = {"triangles": 1e5, "draw_calls": 300, "shadow_triangles": 3e4, "memory": 1e7, "ms": 3}
@@ -35,7 +35,7 @@ def small_level(slug: str = "test-moor") -> Level:
     for item in STOCK:
         name, height, crown, trunk = STOCK[item]
         StockItem.objects.create(level=level, slug=item, name=name, height=height, crown=crown, trunk=trunk,
-                                 glb=glb(item), silhouette=b"")
+                                 glb=glb(item), anchors=read_anchors(item, glb(item)), silhouette=b"")
     for number, spec in enumerate(STANDS, start=1):
         settings = StandSettings.model_validate(spec["settings"]).model_dump(mode="json")
         Stand.objects.create(level=level, number=number, seed=100 + number, **{**spec, "settings": settings})

@@ -27,7 +27,7 @@ def _planted(level: Level) -> list[Planted]:
             continue
         planting = planting_of(stand)
         plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
-        out.append(Planted(stand.slug, [entry.item for entry in planting.settings.mix], plants))
+        out.append(Planted(stand.slug, planting.items, plants, planting.pins.id))
     return out
 
 

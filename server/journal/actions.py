@@ -11,6 +11,7 @@ from ninja.errors import HttpError
 from server.ground.swapping import swap_ground
 from server.journal.models import Entry
 from server.levels.models import Level
+from server.pins.keeping import swap_pins
 from server.shapes.keeping import swap_shapes
 from server.stands.arranging import swap_stands
 from server.stands.models import Stand
@@ -73,6 +74,8 @@ def _move(entry: Entry, back: bool) -> Moved:
         swap_shapes(entry, back)
     elif entry.kind == Entry.Kind.STANDS:
         swap_stands(entry, back)
+    elif entry.kind == Entry.Kind.PINS:
+        swap_pins(entry, back)
     else:
         swap_ground(entry, back)
     entry.undone = back

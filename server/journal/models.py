@@ -21,6 +21,8 @@ class Entry(models.Model):
         SHAPES = "shapes"
         MASKS = "masks"
         STANDS = "stands"
+        PINS = "pins"
+        SNAPSHOT = "snapshot"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")

@@ -23,6 +23,7 @@ class Level(models.Model):
     ground_revision = models.PositiveIntegerField(default=1, help_text="of the heights' tiles")
     layers_revision = models.PositiveIntegerField(default=1, help_text="of the ground layers' tiles")
     scene_revision = models.PositiveIntegerField(default=1, help_text="another with every change of shapes, masks or stock")
+    pin_revision = models.PositiveIntegerField(default=1, help_text="another with every change of pins")
     touch_cell = models.FloatField(default=1.0, help_text="m, size of a cell of the touch maps")
     layers = models.JSONField(default=list, help_text="name and colour of each ground layer")
     waters = models.JSONField(default=list, help_text="altitude and box of each water surface")
@@ -41,6 +42,11 @@ class Level(models.Model):
         """
         self.scene_revision = secrets.randbelow(2**31)
         self.save(update_fields=["scene_revision"])
+
+    def pins_changed(self) -> None:
+        """Note that pins have changed; inside the transaction that changes them."""
+        self.pin_revision = secrets.randbelow(2**31)
+        self.save(update_fields=["pin_revision"])
 
     @property
     def width(self) -> float:

@@ -17,6 +17,8 @@ from server.levels.models import Level
 from thicket.bands import THREADS
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape, distance_field
+from thicket.planting.companions import Anchors
+from thicket.planting.pins import NO_PINS, Pins
 from thicket.site.conditions import Condition, deciding, joined, size_factor, sizing
 from thicket.site.fields import Site, Window, box_gap, far_away, values
 
@@ -101,6 +103,23 @@ class Scene:
         return _read_furniture(self.level)[2]
 
     @cached_property
+    def anchors(self) -> dict[str, Anchors]:
+        """The named anchor points of the stock items that have some."""
+        return _read_furniture(self.level)[3]
+
+    @cached_property
+    def pins(self) -> dict[int, Pins]:
+        """Pins by the stand's primary key."""
+        from server.pins.reading import pins_of
+
+        return pins_of(self.level)
+
+    def pinned_from(self, stand) -> list:
+        """The plantings of a stand and those below it, of those that have pins standing."""
+        numbers = [s for s in self.stands.values() if s.order >= stand.order and len(self.pins.get(s.pk, NO_PINS).id)]
+        return [self.planting(s) for s in sorted(numbers, key=lambda s: s.order)]
+
+    @cached_property
     def _plantings(self) -> dict:
         return {}
 
@@ -137,8 +156,12 @@ class Scene:
     def _ground_stamp(self) -> str:
         shapes = [(n, s.kind, s.points, s.width, s.clear, s.name) for n, s in self.shapes.items()]
         masks = sorted((name, said[0]) for name, said in self.masks.items())
+        anchors = {slug: [a.tolist() for a in said] for slug, said in self.anchors.items()}
+        pins = [(pk, [np.asarray(c).tolist() for c in said]) for pk, said in sorted(self.pins.items())]
+        pins += [[s.order, s.settings.get("gap"), s.settings.get("under"), s.settings.get("layout"), s.settings["mix"]]
+                 for s in self.stands.values() if s.pk in self.pins]
         return digest(self.level.pk, self.heights.key, self.layers.key, masks, shapes, self.touch_cell, self.touch_shape,
-                      self.footprints)
+                      self.footprints, anchors, pins)
 
     def _stamp(self, stand) -> str:
         """Equal as long as nothing has changed that a stand's planting follows from: its own row and touch, the ground, and all
@@ -350,19 +373,21 @@ class Scene:
         return _cover.get((tuple((s.kind, s.points, s.width, s.clear) for s in shapes), cell, shape), make)
 
 
-def _read_furniture(level: Level) -> tuple[dict, dict, dict]:
-    """Masks by name, shapes by number, and footprints of the stock, which seldom change."""
+def _read_furniture(level: Level) -> tuple[dict, dict, dict, dict]:
+    """Masks by name, shapes by number, and footprints and anchors of the stock, which seldom change."""
     masks = {name: said for name, *said in level.masks.values_list("name", "digest", "pk", "rows", "columns")}
     footprints = {slug: (crown, trunk) for slug, crown, trunk in level.stock.values_list("slug", "crown", "trunk")}
-    return masks, {shape.pk: shape.core for shape in level.shapes.all()}, footprints
+    anchors = {slug: Anchors(np.array([a["at"] for a in said], float), np.array([a["up"] for a in said], float))
+               for slug, said in level.stock.values_list("slug", "anchors") if said}
+    return masks, {shape.pk: shape.core for shape in level.shapes.all()}, footprints, anchors
 
 
 def scene_of(level: Level) -> Scene:
     """The level as stored; read once for each `Level` object."""
     if "_scene" not in level.__dict__:
-        masks, shapes, footprints = _furniture.get((level.pk, level.scene_revision), lambda: _read_furniture(level))
+        masks, shapes, footprints, anchors = _furniture.get((level.pk, level.scene_revision), lambda: _read_furniture(level))
         level._scene = Scene(level, heights_of(level), layers_of(level), masks, shapes, level.touch_cell, level.touch_shape)
-        level._scene.__dict__["footprints"] = footprints
+        level._scene.__dict__.update(footprints=footprints, anchors=anchors)
     return level._scene
 
 

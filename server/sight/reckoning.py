@@ -40,7 +40,7 @@ def _layout(planting: Planting, sheet, items: list[Item], tried: bool) -> Patch:
 
 def stand_cost(planting: Planting, stock: dict[str, Item], view: View, tried: bool = False) -> Cost:
     """What a planting costs in a view."""
-    items = [stock[entry.item] for entry in planting.settings.mix]
+    items = [stock[slug] for slug in planting.items]
     distances = planting.settings.distances.core()
     reach = max(distances.gone, distances.shadow) + CELL
     box = (view.x - reach, view.z - reach, view.x + reach, view.z + reach)

@@ -21,9 +21,11 @@ def _rungs(full: Planting) -> np.ndarray:
         places = (full.plants(sheet).form[:, [0, 2]], np.c_[points.x, points.z].astype(np.float32))
         kept, at = (np.ascontiguousarray(p).view(np.int64).ravel() for p in places)
         here = np.isin(at, kept)
+        if not here.any():
+            continue
         dense = full.density_at(points)
         out.append(points.threshold[here] / np.maximum(dense[here], 1e-9))
-    return np.sort(np.concatenate(out))
+    return np.sort(np.concatenate([np.empty(0, np.float32), *out]))
 
 
 def aim(stand: Stand, settings: StandSettings, count: int) -> tuple[float, int]:
@@ -39,8 +41,11 @@ def aim(stand: Stand, settings: StandSettings, count: int) -> tuple[float, int]:
         return 1.0, most
     low, high = 0.0, 1.0
     if not stand.sward:
-        rungs = _rungs(full)
-        guess = (rungs[count - 1] + rungs[count]) / 2
+        rungs, pins = _rungs(full), len(full.pins.id)
+        if count <= pins:
+            return 0.0, pins
+        at = min(count - pins, len(rungs) - 1)
+        guess = (rungs[at - 1] + rungs[at]) / 2
         if _with(stand, settings, guess).count() == count:
             return float(guess), count
     for _ in range(34):

@@ -56,6 +56,8 @@ class StandOut(Schema):
     colour: str
     revision: int
     settings: StandSettings
+    items: list[str] = Field(description="the stock items that a plant's item counts through: the mix, then those of pins")
+    pins: int = Field(description="single plants set by hand")
     count: int
     warnings: list[str] = Field(description="conditions that ask for what the level no longer has")
     sheets: SheetsOut
@@ -137,11 +139,12 @@ def stand_out(stand: Stand) -> dict:
     planting = planting_of(stand)
     columns, rows = planting.sheets
     keys = [planting.key((c, r)) for r in range(rows) for c in range(columns)]
-    lacking = [planting.scene.lacks(c) for c in planting.settings.rules() if c.on]
+    asked = [*(c for c in planting.settings.rules() if c.on), *(e.drive.core() for e in planting.settings.mix if e.drive)]
+    lacking = [planting.scene.lacks(c) for c in asked]
     return {"id": stand.pk, "number": stand.number, "warnings": [f"{said}." for said in lacking if said],
             "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
             "seed": stand.seed, "locked": stand.locked, "colour": stand.colour, "revision": stand.revision,
-            "settings": planting.settings, "count": planting.count(),
+            "settings": planting.settings, "items": planting.items, "pins": len(planting.pins.id), "count": planting.count(),
             "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys}}
 
 

@@ -16,14 +16,15 @@ from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.scene import Scene, forget_scene, scene_of
-from server.stands.checking import check_conditions
+from server.pins.rows import swap_rows
+from server.stands.checking import check_items, check_site
 from server.stands.comparing import compare
 from server.stands.models import Stand, TouchTile
 from server.stands.schemas import StandSettings
 from thicket.planting.hashing import seed_of
 from thicket.planting.stands import STRATA
 
-FIELDS = ("name", "stratum", "place", "seed", "locked", "colour", "gone")
+FIELDS = ("name", "stratum", "place", "seed", "locked", "colour", "gone", "settings")
 MOST = 60
 
 
@@ -53,6 +54,7 @@ class Arrangement:
     def __init__(self, user: User, level: Level, key: UUID, what: str = "") -> None:
         self.user, self.level, self.key, self.what = user, level, key, what
         self.entry = Entry.objects.filter(key=key, level=level).first()
+        self.more: dict = {}
 
     def run(self, work) -> Entry:
         """Let `work(stands)` change, and return, the stands that are to be stored; a key that is known counts once."""
@@ -72,13 +74,16 @@ class Arrangement:
                 else:
                     stand.revision += 1
                     stand.save(update_fields=[*FIELDS, "revision"])
-                change["before"][str(stand.pk)] = known.get(stand.pk) or state_of(stand) | {"gone": True}
-                change["after"][str(stand.pk)] = state_of(stand)
+                was, now = known.get(stand.pk) or state_of(stand) | {"gone": True}, state_of(stand)
+                differ = [name for name in FIELDS if was[name] != now[name]]
+                change["before"][str(stand.pk)] = {name: was[name] for name in differ}
+                change["after"][str(stand.pk)] = {name: now[name] for name in differ}
             forget_scene(self.level)
             self._check()
             gained, lost = _moved(before, scene_of(self.level))
             self.entry = Entry.objects.create(
-                level=self.level, user=self.user, kind=Entry.Kind.STANDS, key=self.key, what=self.what[:200], change=change,
+                level=self.level, user=self.user, kind=Entry.Kind.STANDS, key=self.key, what=self.what[:200],
+                change=change | self.more,
                 gained=gained, lost=lost)
         return self.entry
 
@@ -89,9 +94,10 @@ class Arrangement:
             raise ValueError(f"stands: a level holds at most {MOST} stands")
         for stand in rows:
             settings = StandSettings.model_validate(stand.settings)
-            if any(c.kind == "stand" for c in settings.conditions):
+            asks = [*settings.conditions, *(e.drive for e in settings.mix if e.drive)]
+            if settings.layout.kind == "anchors" or any(c.kind == "stand" for c in asks):
                 try:
-                    check_conditions(stand, settings)
+                    check_site(stand, settings)
                 except ValueError as error:
                     raise ValueError(f"{stand.name}: {error}") from error
 
@@ -191,6 +197,42 @@ def change(user: User, stand: Stand, key: UUID, fields: dict) -> Entry:
     return Arrangement(user, stand.level, key, what).run(work)
 
 
+def exchange(user: User, level: Level, key: UUID, item: str, by: str) -> Entry:
+    """Plant one item in another's stead in every mix and pin of the level; the same plants, in the same places.
+
+    Raises: HttpError 422 for an unknown item; 409 when a stand that has it is locked; ValueError when nothing plants it, or a
+    mix has both.
+    """
+    check_items(level, [by])
+    names = dict(level.stock.values_list("slug", "name"))
+    pins = {stand: {str(p.plant): p.as_dict() for p in level.pins.filter(stand=stand, item=item)}
+            for stand in level.pins.filter(item=item).values_list("stand", flat=True).distinct()}
+
+    def work(rows: list[Stand]) -> list[Stand]:
+        changed = [s for s in rows if any(entry["item"] == item for entry in s.settings["mix"])]
+        if not changed and not pins:
+            raise ValueError(f"item: nothing in {level.name} plants {names.get(item, item)}")
+        for stand in rows:
+            if stand.locked and (stand in changed or stand.pk in pins):
+                raise HttpError(409, f"{stand.name} is locked: unlock it first.")
+        for stand in changed:
+            mix = [dict(entry) for entry in stand.settings["mix"]]
+            if any(entry["item"] == by for entry in mix):
+                raise ValueError(f"item: the mix of {stand.name} has {names[by]} already; take one of the two out first")
+            for entry in mix:
+                if entry["item"] == item:
+                    entry.update(item=by, mark=entry.get("mark") or item)
+            stand.settings = {**stand.settings, "mix": mix}
+        level.pins.filter(item=item).update(item=by)
+        if pins:
+            level.pins_changed()
+        return changed
+
+    done = Arrangement(user, level, key, f"{names.get(item, item)} exchanged for {names[by]} everywhere")
+    done.more = {"pins": {str(stand): [rows, {p: row | {"item": by} for p, row in rows.items()}] for stand, rows in pins.items()}}
+    return done.run(work)
+
+
 def swap_stands(entry: Entry, back: bool) -> None:
     """Put stands back as they were before an entry, or as after it; inside a transaction.
 
@@ -199,12 +241,13 @@ def swap_stands(entry: Entry, back: bool) -> None:
     have, want = (entry.change["after"], entry.change["before"]) if back else (entry.change["before"], entry.change["after"])
     rows = {str(s.pk): s for s in Stand.every.select_for_update().filter(level_id=entry.level_id)}
     for pk, said in have.items():
-        changed = [name for name in FIELDS if said[name] != want[pk][name] and getattr(rows[pk], name) != said[name]]
+        changed = [name for name in said if getattr(rows[pk], name) != said[name]]
         if changed:
             raise HttpError(409, f"{rows[pk].name}: its {changed[0]} has been changed since; undo that first.")
     for pk, said in want.items():
-        for name in FIELDS:
-            if said[name] != have[pk][name]:
-                setattr(rows[pk], name, said[name])
+        for name, value in said.items():
+            setattr(rows[pk], name, value)
         rows[pk].revision += 1
         rows[pk].save()
+    for stand, (was, now) in entry.change.get("pins", {}).items():
+        swap_rows(entry.level, int(stand), *((now, was) if back else (was, now)))

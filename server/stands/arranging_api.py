@@ -47,6 +47,14 @@ class ChangeIn(Strict):
     colour: Colour | Literal[""] | None = None
 
 
+class ExchangeIn(Strict):
+    """Plant the item `by` wherever `item` is planted."""
+
+    key: UUID
+    item: str
+    by: str
+
+
 class KeyIn(Strict):
     key: UUID
 
@@ -94,3 +102,10 @@ def remove(request: HttpRequest, slug: str, stand: int, data: KeyIn):
     """Remove a stand; undo brings it back with all its painting."""
     row = stand_for(level_for(request, slug, to="plant"), stand)
     return {"entry": entry_out(arranging.change(request.user, row, data.key, {"gone": True}), request.user)}
+
+
+@router.post("/levels/{slug}/exchange", response=ArrangedOut)
+def exchange(request: HttpRequest, slug: str, data: ExchangeIn):
+    """Exchange a stock item for another in every mix and pin."""
+    level = level_for(request, slug, to="plant")
+    return {"entry": entry_out(arranging.exchange(request.user, level, data.key, data.item, data.by), request.user)}

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from django.db.models.functions import Length
 from ninja.errors import HttpError
 
+from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.stands.engine import Planting
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings
 from thicket.ground.hollow import disc
-from thicket.site.conditions import NAMES
+from thicket.site.conditions import NAMES, Condition
 
 
 def merged(stand: Stand, changes: dict) -> StandSettings:
@@ -18,33 +20,79 @@ def merged(stand: Stand, changes: dict) -> StandSettings:
     Raises: ValidationError or ValueError with the field's name; HttpError when an item is unknown.
     """
     settings = StandSettings.model_validate({**stand.settings, **changes})
-    known = set(stand.level.stock.values_list("slug", flat=True))
-    for entry in settings.mix:
-        if entry.item not in known:
-            raise HttpError(422, f"mix.item: there is no stock item {entry.item!r} in this level.")
-    if "conditions" in changes:
-        check_conditions(stand, settings)
+    check_items(stand.level, [entry.item for entry in settings.mix])
+    if {"conditions", "mix", "layout"} & set(changes):
+        check_site(stand, settings)
     Planting(stand, settings)
     return settings
 
 
-def check_conditions(stand: Stand, settings: StandSettings) -> None:
-    """Refuse conditions that ask for what the level does not have, or for a stand that must not be asked.
+def check_items(level: Level, slugs: list[str]) -> None:
+    """Refuse items that the level does not have, or that have no mesh.
 
-    Raises: ValueError naming the condition.
+    Raises: HttpError 422 naming the item.
     """
-    scene = scene_of(stand.level)
+    known = dict(level.stock.annotate(size=Length("glb")).values_list("slug", "size"))
+    for slug in slugs:
+        if slug not in known:
+            raise HttpError(422, f"mix.item: there is no stock item {slug!r} in this level.")
+        if not known[slug]:
+            raise HttpError(422, f"mix.item: the stock item {slug!r} has no mesh: it cannot be planted.")
+
+
+def check_site(stand: Stand, settings: StandSettings) -> None:
+    """Refuse conditions, drives of the mix and a layout that ask for what the level does not have, or for a stand that must not
+    be asked.
+
+    Raises: ValueError naming the condition, the item or the layout.
+    """
     for number, c in enumerate(settings.rules(), start=1):
-        where = f"conditions: number {number}, {NAMES.get(c.kind, c.kind)}"
-        lack = scene.lacks(c)
-        if lack:
-            raise ValueError(f"{where}: {lack[0].lower()}{lack[1:]}")
-        if c.kind in ("hollow", "flat"):
-            disc(c.radius, scene.cell)
-        if c.kind == "stand":
-            other = scene.stands[c.stand]
-            if other.sward:
-                raise ValueError(f"{where}: {other.name} is a sward, it has no single plants to be near or away from")
-            if other.order >= stand.order:
-                raise ValueError(f"{where}: {other.name} does not stand above {stand.name}; only stands above it, which are "
-                                 "planted first, can be asked for")
+        _check_condition(stand, c, f"conditions: number {number}, {NAMES.get(c.kind, c.kind)}")
+    for entry in settings.mix:
+        if entry.drive:
+            _check_condition(stand, entry.drive.core(), f"mix: what drives {entry.item}")
+    check_layout_of(stand, settings)
+
+
+def check_layout_of(stand: Stand, settings: StandSettings) -> None:
+    """Refuse a layout that cannot be planted.
+
+    Raises: ValueError.
+    """
+    scene, layout = scene_of(stand.level), settings.layout
+    if layout.kind == "free":
+        return
+    if stand.sward:
+        raise ValueError(f"layout: {stand.name} is a sward, it has no single plants to lay out")
+    if layout.kind == "anchors":
+        host = scene.stands.get(layout.host)
+        if host is None:
+            raise ValueError("layout: the stand to stand on is no longer there")
+        _check_above(stand, host, "layout")
+        items = StandSettings.model_validate(host.settings).mix
+        if not any(entry.item in scene.anchors for entry in items):
+            raise ValueError(f"layout: none of the items of {host.name} has anchor points to stand on")
+        return
+    kind = "path" if layout.kind == "path" else "area"
+    for n in layout.shapes:
+        if n not in scene.shapes or scene.shapes[n].kind != kind:
+            raise ValueError(f"layout: one of the {kind}s to plant is no longer there")
+
+
+def _check_above(stand: Stand, other: Stand, where: str) -> None:
+    if other.sward:
+        raise ValueError(f"{where}: {other.name} is a sward, it has no single plants to be near, away from or on")
+    if other.order >= stand.order:
+        raise ValueError(f"{where}: {other.name} does not stand above {stand.name}; only stands above it, which are "
+                         "planted first, can be asked for")
+
+
+def _check_condition(stand: Stand, c: Condition, where: str) -> None:
+    scene = scene_of(stand.level)
+    lack = scene.lacks(c)
+    if lack:
+        raise ValueError(f"{where}: {lack[0].lower()}{lack[1:]}")
+    if c.kind in ("hollow", "flat"):
+        disc(c.radius, scene.cell)
+    if c.kind == "stand":
+        _check_above(stand, scene.stands[c.stand], where)

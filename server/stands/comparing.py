@@ -48,7 +48,7 @@ def difference(before: Planting, after: Planting) -> Difference:
     With the same places, every place is looked at; with others (a new spacing or seed) all plants go and all come. A
     sward's are reckoned from its density fields, on grounds of another size from their totals.
     """
-    same = (before.core.spacing, before.core.seed) == (after.core.spacing, after.core.seed)
+    same = before.core.key == after.core.key
     extent = (before.scene.width, before.scene.length) == (after.scene.width, after.scene.length)
     if before.stand.sward:
         if same and extent:

@@ -12,23 +12,24 @@ import numpy as np
 from server.cache import ContentCache
 from server.levels.ground import digest_of
 from server.levels.scene import Raster, Scene, digest, scene_of
+from server.stands.claims import Claim, claims_of_pins, radii_of, reaches, taken_by_stands
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings
+from server.stands.seating import PLANT_CEILING, check_layout, followed, host_key, places
 from server.stands.touch import touch_of
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import kept_clear
 from thicket.planting.density import density_at, density_field, expected_count
-from thicket.planting.points import PointSet
+from thicket.planting.pins import NO_PINS, Pins, pinned_plants
+from thicket.planting.points import PointSet, Seats, chosen, gathered
 from thicket.planting.room import Discs, covered, crowded, near, taken, together
-from thicket.planting.stands import Plants, grow, planted
+from thicket.planting.stands import Plants, grow, join, planted
 
-ENGINE = 3
+ENGINE = 4
 """Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new one."""
 STAND_SHEET, SWARD_SHEET = 256.0, 64.0
-PLANT_CEILING, SWARD_PER_M2_CEILING = 2_000_000, 16.0
+SWARD_PER_M2_CEILING = 16.0
 
-_points = ContentCache(48, 400 << 20)
-_sward_points = ContentCache(600)
 _density = ContentCache(48, 400 << 20)
 _plants = ContentCache(1200)
 _discs = ContentCache(1200)
@@ -36,22 +37,6 @@ _settings = ContentCache(400)
 
 Sheet = tuple[int, int]
 Box = tuple[float, float, float, float]
-
-
-@dataclass(frozen=True, eq=False)
-class SheetPoints:
-    """All places of a stand, sorted by sheet, and where each sheet begins."""
-
-    points: PointSet
-    first: np.ndarray
-
-    def of(self, index: int) -> PointSet:
-        run = slice(self.first[index], self.first[index + 1])
-        return PointSet(*(column[run] for column in self.points))
-
-    @property
-    def nbytes(self) -> int:
-        return sum(column.nbytes for column in self.points)
 
 
 class Planting:
@@ -69,6 +54,8 @@ class Planting:
         self.core = self.settings.core(stand.number, stand.seed)
         self._given_touch = self.scene.touches.get(stand.pk) if touch is None else touch
         check_ceiling(self.scene, stand, self.settings)
+        if self.settings.layout.kind in ("path", "rows"):
+            check_layout(self)
 
     @property
     def sheet_size(self) -> float:
@@ -105,19 +92,61 @@ class Planting:
         return self.scene.size_factor(self.settings.rules())
 
     @cached_property
-    def radii(self) -> np.ndarray:
-        """Crown and trunk radius in m of each item of the mix, (n, 2)."""
-        return np.array([self.scene.footprints.get(entry.item, (0.0, 0.0)) for entry in self.settings.mix])
+    def drives(self) -> list[Raster | None]:
+        """What each item's weight is multiplied by over the ground."""
+        return [entry.drive and self.scene.suitability([entry.drive.core()]) for entry in self.settings.mix]
 
     @cached_property
+    def pins(self) -> Pins:
+        """The stand's pins."""
+        return self.scene.pins.get(self.stand.pk, NO_PINS)
+
+    @cached_property
+    def items(self) -> list[str]:
+        """The slugs that a plant's item counts through: the mix's, then those of pins that are no longer in it."""
+        mix = [entry.item for entry in self.settings.mix]
+        return mix + sorted(self.pins.slugs - set(mix))
+
+    @cached_property
+    def pinned(self) -> Plants:
+        """The pins as plants on the ground."""
+        return pinned_plants(self.pins, self.items, self.ground)
+
+    @property
+    def host(self) -> int:
+        """Number of the stand whose plants this one stands on; 0 for none."""
+        return self.settings.layout.host if self.settings.layout.kind == "anchors" else 0
+
+    @cached_property
+    def host_scale(self) -> float:
+        """The most that the host's size multiplies this stand's."""
+        stand = self.scene.stands.get(self.host)
+        return self.scene.planting(stand).tallest if stand else 1.0
+
+    @cached_property
+    def tallest(self) -> float:
+        """The most that a mesh of this stand can be multiplied by in any direction."""
+        rule = float(max(self.core.largest.max(), self.core.item_sizes[:, 1].max())) * self.host_scale
+        return max(rule, float(self.pins.rest[:, 4:6].max(initial=0.0)))
+
+    @cached_property
+    def radii(self) -> np.ndarray:
+        """Crown and trunk radius in m of each item, (n, 2)."""
+        return radii_of(self)
+
+    @cached_property
+    def _reaches(self) -> tuple[float, float]:
+        return reaches(self)
+
+    @property
     def footprint(self) -> float:
         """Radius in m of the thickest trunk that can stand."""
-        return float(self.radii[:, 1].max()) * self.core.largest
+        return self._reaches[1]
 
-    @cached_property
+    @property
     def widest(self) -> float:
         """Radius in m of the widest crown, or trunk, that can stand."""
-        return float(self.radii.max()) * self.core.largest
+        return self._reaches[0]
 
     def discs(self, box: Box, room: float, crowns: bool) -> Discs:
         """The footprints of this stand's plants that come within `room` m of a box: crowns or trunks."""
@@ -137,13 +166,20 @@ class Planting:
         return _discs.get((self.key(sheet), crowns), make)
 
     def _taken(self, box: Box) -> Discs:
-        """What stands above leave no room for, near a box: crowns, or trunks where this stand may stand under."""
+        """What stands above leave no room for, near a box."""
         if box not in self._taken_up:
-            room = self.settings.gap + (0.0 if self.stand.sward else self.footprint)
-            self._taken_up[box] = together([
-                other.discs(box, room, not self.stand.sward and other.stand.stratum not in self.settings.under)
-                for other in self.scene.above(self.stand)])
+            self._taken_up[box] = taken_by_stands(self, box)
         return self._taken_up[box]
+
+    def _claims(self, box: Box) -> list[Claim]:
+        """What pins claim before this stand's own plants, near a box."""
+        if box not in self._claimed:
+            self._claimed[box] = claims_of_pins(self, box)
+        return self._claimed[box]
+
+    @cached_property
+    def _claimed(self) -> dict[Box, list[Claim]]:
+        return {}
 
     @cached_property
     def _taken_up(self) -> dict[Box, Discs]:
@@ -152,8 +188,14 @@ class Planting:
     def _has_room(self, plants: Plants, thresholds: np.ndarray, box: Box) -> np.ndarray:
         """Which plants inside a box stand in no other's footprint."""
         x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)
-        r = np.zeros(len(plants)) if self.stand.sward else self.radii[plants.item, 1] * plants.form[:, 7]
+        crown, trunk = self.radii.max(axis=1), self.radii[:, 1]
+        r, wide = (np.zeros(len(plants)) if self.stand.sward else column[plants.item] * plants.form[:, 7].astype(float)
+                   for column in (trunk, crown))
         free = ~taken(self._taken(box), x, z, r, self.settings.gap) & ~kept_clear(self._clearing(box), r, x, z)
+        for claim in self._claims(box):
+            free &= ~taken(claim.discs, x, z, wide if claim.crowns else r, claim.gap)
+        if len(self.pins.replaced):
+            free &= ~np.isin(plants.id, self.pins.replaced)
         if self._may_crowd:
             free &= ~crowded(x, z, r, thresholds, self.settings.gap)
         return free
@@ -161,7 +203,9 @@ class Planting:
     @property
     def _may_crowd(self) -> bool:
         """Whether the stand's own footprints can overlap at its spacing."""
-        return not self.stand.sward and 2 * self.footprint + self.settings.gap > self.core.spacing
+        if self.stand.sward or not self.footprint + self.settings.gap:
+            return False
+        return self.settings.layout.kind != "free" or 2 * self.footprint + self.settings.gap > self.core.spacing
 
     @cached_property
     def _density(self) -> tuple[np.ndarray, float]:
@@ -184,8 +228,10 @@ class Planting:
     @cached_property
     def _gaps(self) -> Discs:
         """What the trunks of stands above, with the gap, take from a sward anywhere."""
-        discs = self._taken(self.everywhere)
-        return Discs(discs.x, discs.z, discs.r + self.settings.gap)
+        above = self._taken(self.everywhere)
+        parts = [Discs(above.x, above.z, above.r + self.settings.gap)]
+        parts += [Discs(c.discs.x, c.discs.z, c.discs.r + c.gap) for c in self._claims(self.everywhere)]
+        return together(parts)
 
     @property
     def density(self) -> np.ndarray:
@@ -213,27 +259,16 @@ class Planting:
     def everywhere(self) -> Box:
         return 0.0, 0.0, self.scene.width - 1e-6, self.scene.length - 1e-6
 
-    def points(self, sheet: Sheet) -> PointSet:
+    def points(self, sheet: Sheet) -> PointSet | Seats:
         """The places of a sheet."""
-        shape = (self.stand.seed, self.core.spacing)
-        if self.stand.sward:
-            return _sward_points.get((*shape, sheet, self.window(sheet)), lambda: self.core.points(self.window(sheet)))
-        whole = _points.get((*shape, self.scene.width, self.scene.length), self._sort_points)
-        return whole.of(sheet[1] * self.sheets[0] + sheet[0])
-
-    def _sort_points(self) -> SheetPoints:
-        points = self.core.points((0.0, 0.0, self.scene.width, self.scene.length))
-        columns, rows = self.sheets
-        index = (points.z // self.sheet_size).astype(int) * columns + (points.x // self.sheet_size).astype(int)
-        order = np.argsort(index, kind="stable")
-        first = np.searchsorted(index[order], np.arange(columns * rows + 1))
-        return SheetPoints(PointSet(*(column[order] for column in points)), first)
+        return places(self, sheet)
 
     @cached_property
     def _settings_key(self) -> str:
         kept = self.settings.dict(exclude={"distances", "tints", "conditions"})
+        paths = [(n, self.scene.shapes[n].points, self.scene.shapes[n].width) for n in followed(self)]
         return digest(ENGINE, self.stand.number, self.stand.seed, self.sheet_size, self.scene.heights.key,
-                      self.radii.tolist(), kept)
+                      self.radii.tolist(), self.items, kept, paths)
 
     def key(self, sheet: Sheet) -> str:
         """The content key of a sheet: equal inputs give equal keys, so an undone stroke brings the old one back."""
@@ -243,10 +278,28 @@ class Planting:
             sized = self.size_factor
             shapes = [(s.kind, s.points, s.width, s.clear) for s in self._clearing(box)]
             touched = self._touch_digest(self.cells(self._grown(box), self.touch_cell))
-            taken_up = hashlib.blake2b(np.stack(self._taken(box)), digest_size=8).hexdigest()
+            taken_up = digest_of(np.stack(self._taken(box)))
+            driven = [drive and drive.digest(near_cells) for drive in self.drives]
             self._keys[sheet] = digest(self._settings_key, sheet, self.suitability.digest(near_cells),
-                                       sized and sized.digest(near_cells), touched, self.touch_cell, shapes, taken_up)
+                                       sized and sized.digest(near_cells), touched, self.touch_cell, shapes, taken_up,
+                                       driven, self._pin_digest(box), self.host and host_key(self, sheet))
         return self._keys[sheet]
+
+    def _pin_digest(self, box: Box) -> list:
+        """What identifies the pins that have a say in a box."""
+        said = [(c.crowns, c.gap, digest_of(np.stack(c.discs))) for c in self._claims(self._grown(box))]
+        pins, home = self.pins, self.pins.home
+        if len(pins.replaced):
+            here = self._inside(self._grown(box), home[:, 0], home[:, 1])
+            said.append(pins.replaced[here].tolist())
+        if len(pins.id):
+            here = self._inside(box, pins.x, pins.z)
+            said.append([digest_of(column[here]) for column in (self.pinned.id, self.pinned.form, self.pinned.item)])
+        return said
+
+    @staticmethod
+    def _inside(box: Box, x: np.ndarray, z: np.ndarray) -> np.ndarray:
+        return (x >= box[0]) & (x < box[2]) & (z >= box[1]) & (z < box[3])
 
     @cached_property
     def _keys(self) -> dict[Sheet, str]:
@@ -271,8 +324,9 @@ class Planting:
 
     def _clearing(self, box: Box) -> list:
         """The shapes that keep plants away from somewhere in a box."""
-        return [s for s in self.scene.clearing(self.settings.clear_of)
-                if all(s.box[k] - s.clear - self.footprint < box[k + 2] and s.box[k + 2] + s.clear + self.footprint > box[k]
+        own = [self.scene.shapes[n] for n in followed(self)] if self.settings.layout.kind == "path" else []
+        return [s for s in self.scene.clearing(self.settings.clear_of) if s not in own
+                and all(s.box[k] - s.clear - self.footprint < box[k + 2] and s.box[k + 2] + s.clear + self.footprint > box[k]
                        for k in (0, 1))]
 
     def wanted(self, points: PointSet, touch: np.ndarray | None = None,
@@ -286,18 +340,15 @@ class Planting:
         touch = self.touch if touch is None else touch
         return density_at(self.suitability.array, self.scene.cell, touch, self.touch_cell, points.x, points.z, origin)
 
-    def _candidates(self, box: Box) -> PointSet:
+    def _candidates(self, box: Box) -> PointSet | Seats:
         """All places inside a box, half open."""
         parts = []
         for sheet in self.sheets_in(box):
             points = self.points(sheet)
             if box != self.window(sheet):
-                inside = (points.x >= box[0]) & (points.x < box[2]) & (points.z >= box[1]) & (points.z < box[3])
-                points = PointSet(*(column[inside] for column in points))
+                points = chosen(points, self._inside(box, points.x, points.z))
             parts.append(points)
-        if len(parts) == 1:
-            return parts[0]
-        return PointSet(*(np.concatenate(column) for column in zip(*parts)))
+        return gathered(parts)
 
     def plants_in(self, box: Box, touch: np.ndarray | None = None, origin: tuple[float, float] = (0.0, 0.0)) -> Plants:
         """The plants inside a box of level metres, half open; touch may be a window's, beginning at `origin`."""
@@ -305,12 +356,15 @@ class Planting:
         points = self._candidates(grown)
         which = np.flatnonzero(self.wanted(points, touch, origin))
         factor = self.size_factor
-        plants = grow(self.core, points, which, self.ground, None if factor is None else factor.array)
+        plants = grow(self.core, points, which, self.ground, None if factor is None else factor.array,
+                      [drive and drive.array for drive in self.drives])
         free = self._has_room(plants, points.threshold[which], grown)
         if grown != box:
-            x, z = points.x[which], points.z[which]
-            free &= (x >= box[0]) & (x < box[2]) & (z >= box[1]) & (z < box[3])
-        return plants if free.all() else plants.take(free)
+            free &= self._inside(box, points.x[which], points.z[which])
+        plants = plants if free.all() else plants.take(free)
+        if not len(self.pins.id):
+            return plants
+        return join([plants, self.pinned.take(self._inside(box, self.pins.x, self.pins.z))])
 
     def plants(self, sheet: Sheet) -> Plants:
         """The plants of a sheet."""
@@ -352,6 +406,6 @@ def check_ceiling(scene: Scene, stand: Stand, settings: StandSettings) -> None:
         raise ValueError(f"spacing: {settings.spacing:g} m means {per_m2:.1f} tufts per m²; "
                          f"the ceiling is {SWARD_PER_M2_CEILING:g}")
     total = per_m2 * scene.width * scene.length
-    if not stand.sward and total > PLANT_CEILING:
+    if settings.layout.kind == "free" and not stand.sward and total > PLANT_CEILING:
         raise ValueError(f"spacing: {settings.spacing:g} m means up to {total:,.0f} plants of {stand.name} in this level; "
                          f"the ceiling is {PLANT_CEILING:,}")

@@ -17,14 +17,18 @@ from server.stands.engine import Planting, planting_of
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked, cost_change
 from server.stands.schemas import StandSettings
+from thicket.planting.pins import NO_PINS
 from thicket.sight.views import View
 
 
 def dependants(stand: Stand) -> list[int]:
     """Other stands that may change with this one, straight or through others: those below it, which its plants leave room
-    or none, and those whose conditions ask for its plants; their primary keys."""
+    or none, and those whose conditions ask for its plants; all of them when it has pins, which claim room from any stand.
+    Their primary keys."""
     stands = list(scene_of(stand.level).stands.values())
     reached = {stand.number: stand}
+    if len(scene_of(stand.level).pins.get(stand.pk, NO_PINS).id):
+        return [s.pk for s in stands if s.pk != stand.pk]
     while True:
         asked = {n for n, s in reached.items() if not s.sward}
         first = min((s.order for s in reached.values() if not s.sward), default=None)

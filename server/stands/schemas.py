@@ -9,6 +9,7 @@ from pydantic import ConfigDict, Field, model_validator
 
 from thicket.ground.noise import Noise
 from thicket.planting.hashing import seed_of
+from thicket.planting.layouts import Along, Rows
 from thicket.planting.stands import Stand as CoreStand
 from thicket.planting.stands import Variation
 from thicket.sight.distances import Distances
@@ -40,8 +41,8 @@ class VariationSettings(Strict):
 
     size: tuple[Multiple, Multiple] = (0.8, 1.2)
     width: tuple[Multiple, Multiple] = (0.9, 1.1)
-    turn: tuple[Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)],
-                Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)]] = (0, 360)
+    turn: tuple[Annotated[float, Field(allow_inf_nan=False, ge=-180, le=360)],
+                Annotated[float, Field(allow_inf_nan=False, ge=-180, le=360)]] = (0, 360)
     lean: Degrees = 3
     follow: Share = 0.1
     sink: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5)] = 0
@@ -120,10 +121,60 @@ class DistanceSettings(Strict):
 
 
 class MixEntry(Strict):
-    """One stock item of a mix with its weight."""
+    """One stock item of a mix: its weight, what differs for it, and a site condition that drives its weight. `mark` is what
+    its plants are drawn by; it stays when the item is exchanged, so that the same plants carry the other item."""
 
     item: str
     weight: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1000)]
+    size: tuple[Multiple, Multiple] | None = None
+    footprint: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10)] = 1
+    sink: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5)] | None = None
+    drive: ConditionSettings | None = None
+    mark: Annotated[str, Field(max_length=60)] = ""
+
+    @model_validator(mode="after")
+    def check(self):
+        if self.size:
+            _rising(f"the size of {self.item}", self.size)
+        return self
+
+    @property
+    def drawn_by(self) -> int:
+        """The seed its plants are drawn by."""
+        return seed_of("item", self.mark or self.item)
+
+
+class LayoutSettings(Strict):
+    """How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another stand's plants.
+
+    `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and `.companions`.
+    """
+
+    kind: Literal["free", "path", "rows", "anchors"] = "free"
+    shapes: list[int] = Field(default=[], max_length=200)
+    every: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)] = 2
+    count: Annotated[int, Field(ge=0, le=100_000, description="plants on each path; 0 for one every so many m")] = 0
+    side: Literal["on", "left", "right", "both"] = "on"
+    offset: Annotated[float, Field(allow_inf_nan=False, ge=0, le=200)] = 0
+    face: Literal["along", "across", "free"] = "along"
+    stagger: bool = False
+    jitter: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 0
+    bearing: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = 0
+    apart: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)] = 2
+    host: Annotated[int, Field(ge=0, description="number of the stand whose plants it stands on")] = 0
+    around: Annotated[int, Field(ge=0, le=64, description="plants along the curve through a host's anchors; 0: one on each")] = 0
+
+    @model_validator(mode="after")
+    def check(self):
+        if self.kind == "path" and self.side != "on" and not self.offset > 0:
+            raise ValueError("layout: a row beside a path needs an offset above 0 m")
+        return self
+
+    def core(self) -> Along | Rows:
+        """The layout as the core makes it; of a path or of rows."""
+        if self.kind == "rows":
+            return Rows(self.bearing, self.apart, self.every, self.face, self.stagger, self.jitter)
+        return Along(self.every, self.count, self.side, self.offset, self.face, self.stagger, self.jitter)
 
 
 class StandSettings(Strict):
@@ -133,6 +184,7 @@ class StandSettings(Strict):
     spacing: Annotated[float, Field(allow_inf_nan=False, ge=0.2, le=200)]
     fullness: Share
     variation: VariationSettings = VariationSettings()
+    layout: LayoutSettings = LayoutSettings()
     tints: tuple[Colour, Colour] = ("#ffffff", "#ffffff")
     conditions: Conditions = []
     clear_of: list[Literal["path", "area", "obstacle"]] = Field(
@@ -148,6 +200,8 @@ class StandSettings(Strict):
             raise ValueError("the weights of the mix are all zero")
         if len({entry.item for entry in self.mix}) < len(self.mix):
             raise ValueError("an item stands in the mix twice")
+        if len({entry.drawn_by for entry in self.mix}) < len(self.mix):
+            raise ValueError("two items of the mix are drawn by the same mark")
         return self
 
     def core(self, number: int, seed: int) -> CoreStand:
@@ -155,7 +209,8 @@ class StandSettings(Strict):
         v = self.variation
         variation = Variation(tuple(v.size), tuple(v.width), tuple(v.turn), v.lean, v.follow, v.sink, v.patch)
         return CoreStand(number, seed, self.spacing, self.fullness, tuple(e.weight for e in self.mix),
-                         tuple(seed_of("item", e.item) for e in self.mix), variation)
+                         tuple(e.drawn_by for e in self.mix), variation, tuple(e.size and tuple(e.size) for e in self.mix),
+                         tuple(e.sink for e in self.mix), self.layout.kind)
 
     def rules(self) -> list[Condition]:
         """The conditions as the core combines them."""

@@ -16,6 +16,7 @@ class StockItem(models.Model):
     height = models.FloatField()
     crown = models.FloatField()
     trunk = models.FloatField()
+    anchors = models.JSONField(default=list, help_text="name, place and up-direction of each anchor point in the mesh")
     revision = models.PositiveIntegerField(default=1)
     glb = models.BinaryField()
     silhouette = models.BinaryField(help_text="PNG: the item from the side, for lists")

@@ -21,6 +21,8 @@ def overlaps(level):
     for a, (upper, crowns, trunks) in enumerate(whole):
         for lower, _, mine in whole[a:]:
             same = lower is upper
+            if lower.host == upper.stand.number:
+                continue
             theirs = trunks if same or upper.stand.stratum in lower.settings.under else crowns
             reach = float(theirs.r.max()) + float(mine.r.max())
             pairs = cKDTree(np.c_[theirs.x, theirs.z]).query_ball_tree(cKDTree(np.c_[mine.x, mine.z]), reach)

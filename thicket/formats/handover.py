@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import warnings
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import rasterio
@@ -28,16 +28,19 @@ class Planted:
     stand: str
     items: Sequence[str]
     plants: Plants
+    pins: np.ndarray = field(default_factory=lambda: np.empty(0, np.uint64))
+    """Ids of those that were set by hand."""
 
 
 def plants_csv(stands: Iterable[Planted]) -> str:
     """All plants as CSV, sorted by id: metres, unit quaternions in glTF's convention, multiples of the mesh."""
     rows: list[tuple[int, str]] = []
     for stand in stands:
+        by_hand = set(stand.pins.tolist())
         for id_, item, f in zip(stand.plants.id.tolist(), stand.plants.item.tolist(), stand.plants.form.tolist()):
             rows.append((id_, f"{id_},{stand.stand},{stand.items[item]},{f[0]:.4f},{f[1]:.4f},{f[2]:.4f},"
                               f"{f[3]:.6f},{f[4]:.6f},{f[5]:.6f},{f[6]:.6f},{f[7]:.5f},{f[8]:.5f},{f[7]:.5f},"
-                              f"{f[9]:.4f},0\n"))
+                              f"{f[9]:.4f},{int(id_ in by_hand)}\n"))
     rows.sort()
     return HEADER + "".join(row for _, row in rows)
 
@@ -91,6 +94,8 @@ def _copy_meshes(writer: GlbWriter, source: GlbReader, slug: str) -> dict[str, i
         materials.append(writer.add("materials", entry))
     out = {}
     for node in source.json["nodes"]:
+        if "mesh" not in node:
+            continue
         primitives = []
         for primitive in source.json["meshes"][node["mesh"]]["primitives"]:
             attributes = {name: writer.accessor(source.array(index), 34962, bounds=name == "POSITION")

@@ -41,6 +41,8 @@ class StockModel:
     slug: str
     lods: list[list[Part]]
     billboard: list[Part] = field(default_factory=list)
+    anchors: dict[str, tuple] = field(default_factory=dict)
+    """Place and up-direction, x, y, z each, of the points that companions may stand on, by name."""
 
 
 def png_bytes(image: np.ndarray) -> bytes:
@@ -48,6 +50,44 @@ def png_bytes(image: np.ndarray) -> bytes:
     out = io.BytesIO()
     Image.fromarray(image).save(out, "PNG", optimize=True)
     return out.getvalue()
+
+
+ANCHOR = "anchor "
+"""Nodes without a mesh whose name begins so are anchor points: they stand at their translation, their y axis is up."""
+
+
+def _from_upright(up) -> list[float]:
+    """The quaternion x, y, z, w that turns the y axis along a direction."""
+    x, y, z = np.asarray(up, float) / np.linalg.norm(up)
+    q = np.array([z, 0.0, -x, 1.0 + y]) if y > -0.999999 else np.array([1.0, 0.0, 0.0, 0.0])
+    return [float(v) for v in q / np.linalg.norm(q)]
+
+
+def read_anchors(slug: str, glb: bytes) -> list[dict]:
+    """The anchor points of an item's file: name, place `at` and direction `up`, x, y, z each.
+
+    Raises: ValueError when one lies outside its full mesh, naming it.
+    """
+    reader = GlbReader(glb)
+    lows, highs = [], []
+    for node in reader.json["nodes"]:
+        if "mesh" in node and node["name"] != "billboard":
+            for primitive in reader.json["meshes"][node["mesh"]]["primitives"]:
+                place = reader.array(primitive["attributes"]["POSITION"])
+                lows.append(place.min(0))
+                highs.append(place.max(0))
+    out = []
+    for node in reader.json["nodes"]:
+        if "mesh" in node or not node.get("name", "").startswith(ANCHOR):
+            continue
+        at, (x, y, z, w) = np.array(node.get("translation", [0, 0, 0]), float), node.get("rotation", [0, 0, 0, 1])
+        name = node["name"][len(ANCHOR):]
+        slack = 0.05 * float(np.max(np.max(highs, 0) - np.min(lows, 0)))
+        if (at < np.min(lows, 0) - slack).any() or (at > np.max(highs, 0) + slack).any():
+            raise ValueError(f"{slug}: the anchor {name!r} at {', '.join(f'{v:.2f}' for v in at)} m lies outside the mesh")
+        up = [2 * (x * y - w * z), 1 - 2 * (x * x + z * z), 2 * (y * z + w * x)]
+        out.append({"name": name, "at": [round(float(v), 5) for v in at], "up": [round(float(v), 6) for v in up]})
+    return out
 
 
 def _material(writer: GlbWriter, material: Material) -> int:
@@ -83,6 +123,9 @@ def to_glb(model: StockModel) -> bytes:
                                "indices": writer.accessor(part.index.astype("<u2"), INDEX)})
         mesh = writer.add("meshes", {"name": name, "primitives": primitives})
         roots.append(writer.add("nodes", {"name": name, "mesh": mesh}))
+    for name, (at, up) in model.anchors.items():
+        roots.append(writer.add("nodes", {"name": f"{ANCHOR}{name}", "translation": [float(v) for v in at],
+                                          "rotation": _from_upright(up)}))
     return writer.finish(roots)
 
 
@@ -114,6 +157,8 @@ def measure(slug: str, glb: bytes) -> Item:
     lods: list[Mesh] = []
     billboard, bound = None, 0.0
     for node in reader.json["nodes"]:
+        if "mesh" not in node:
+            continue
         mesh, reach = _measure_mesh(reader, reader.json["meshes"][node["mesh"]])
         bound = max(bound, reach)
         if node["name"] == "billboard":

@@ -46,20 +46,20 @@ def seed_of(*parts: object) -> int:
     return int.from_bytes(hashlib.blake2b(text.encode(), digest_size=4).digest(), "little") & 0x7FFFFFFF
 
 
-def plant_ids(number: int, key: int, cells: np.ndarray) -> np.ndarray:
+def plant_ids(number: int, key: int | np.ndarray, cells: np.ndarray) -> np.ndarray:
     """Stable 64-bit ids of the plants of one stand.
 
     The stand's number fills the upper 16 bits; the lattice cell, scrambled by a reversible mix under
     `key`, fills the lower 48, so no two plants of a stand share an id and a stand of another spacing
     does not take over the ids of this one.
 
-    Parameters: number in [0, 65535]; key from `seed_of`; cells int64 (n, 2), each within ±2**23.
+    Parameters: number in [0, 65535]; key from `seed_of`, one or one for each; cells int64 (n, 2), each within ±2**23.
     Returns: uint64 (n,).
     """
     cells = np.asarray(cells, dtype=np.int64) + (1 << 23)
     packed = (cells[:, 0].astype(np.uint64) << np.uint64(24)) | cells[:, 1].astype(np.uint64)
     mask = np.uint64(MASK48)
-    packed ^= np.uint64(key) * np.uint64(0x9E3779B1) & mask
+    packed ^= np.asarray(key).astype(np.uint64) * np.uint64(0x9E3779B1) & mask
     for shift, factor in ((23, 0xD6E8FEB86659), (25, 0xA3B195354A39)):
         packed ^= packed >> np.uint64(shift)
         packed = (packed * np.uint64(factor)) & mask

@@ -45,6 +45,42 @@ class PointSet(NamedTuple):
     cell: np.ndarray
 
 
+class Seats(NamedTuple):
+    """Places that are laid out and not thrown, in the columns of a `PointSet` and more.
+
+    turn float32 (n,): the bearing a plant faces, in degrees; salt int64 (n,): tells apart places with the same cell; y float32
+    (n,) in m and up float32 (n, 3): where and along what the plant stands, NaN for on the ground; scale float32 (n,).
+    """
+
+    x: np.ndarray
+    z: np.ndarray
+    threshold: np.ndarray
+    cell: np.ndarray
+    turn: np.ndarray
+    salt: np.ndarray
+    y: np.ndarray
+    up: np.ndarray
+    scale: np.ndarray
+
+
+def seats_on_ground(x, z, threshold, cell, turn, salt) -> Seats:
+    """Seats that stand on the ground at their own size."""
+    n = len(x)
+    return Seats(np.asarray(x, float), np.asarray(z, float), np.asarray(threshold, np.float32),
+                 np.asarray(cell, np.int64).reshape(n, 2), np.asarray(turn, np.float32), np.asarray(salt, np.int64),
+                 np.full(n, np.nan, np.float32), np.full((n, 3), np.nan, np.float32), np.ones(n, np.float32))
+
+
+def chosen(points, which):
+    """Some of the places, of either kind."""
+    return type(points)(*(column[which] for column in points))
+
+
+def gathered(parts: list):
+    """Several sets of places of one kind as one, in order."""
+    return parts[0] if len(parts) == 1 else type(parts[0])(*(np.concatenate(column) for column in zip(*parts)))
+
+
 # The 21 cells that can hold a point within reach of a cell, nearest first: most darts fail on the first few.
 _AROUND = sorted(((a, b) for a in range(-2, 3) for b in range(-2, 3) if abs(a) + abs(b) < 4),
                  key=lambda o: (o[0] * o[0] + o[1] * o[1], o))

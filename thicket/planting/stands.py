@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numba as nb
@@ -10,7 +11,7 @@ import numpy as np
 from thicket.ground.heights import Ground, at_cells
 from thicket.ground.noise import gradient_noise
 from thicket.planting.hashing import mix32, plant_ids, seed_of, unit
-from thicket.planting.points import PointSet, plants_per_m2, point_set
+from thicket.planting.points import PointSet, Seats, plants_per_m2, point_set
 
 STRATA = ("Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss")
 
@@ -31,7 +32,8 @@ class Variation:
 @dataclass(frozen=True)
 class Stand:
     """One layer of planting. `number` is unique in the level; `weights` are those of the mix's items, and `marks` a seed for
-    each item that stays its own when others come and go; the items' places when left out."""
+    each item that stays its own when others come and go; the items' places when left out. `sizes` and `sinks` are those of
+    each item where they differ from the variation's, else None. `manner` names how its places are laid out."""
 
     number: int
     seed: int
@@ -40,6 +42,9 @@ class Stand:
     weights: tuple[float, ...] = (1.0,)
     marks: tuple[int, ...] = ()
     variation: Variation = Variation()
+    sizes: tuple[tuple[float, float] | None, ...] = ()
+    sinks: tuple[float | None, ...] = ()
+    manner: str = "free"
 
     @property
     def per_m2(self) -> float:
@@ -47,9 +52,27 @@ class Stand:
         return plants_per_m2(self.spacing)
 
     @property
-    def largest(self) -> float:
-        """The most a mesh's width can be multiplied by."""
-        return self.variation.size[1] * self.variation.width[1]
+    def largest(self) -> np.ndarray:
+        """The most each item's width can be multiplied by."""
+        return self.item_sizes[:, 1] * self.variation.width[1]
+
+    @property
+    def item_sizes(self) -> np.ndarray:
+        """Smallest and largest size of each item, (n, 2)."""
+        given = self.sizes or (None,) * len(self.weights)
+        return np.array([own or self.variation.size for own in given], float)
+
+    @property
+    def item_sinks(self) -> np.ndarray:
+        """Sink of each item in m, (n,)."""
+        given = self.sinks or (None,) * len(self.weights)
+        return np.array([self.variation.sink if own is None else own for own in given], float)
+
+    @property
+    def key(self) -> int:
+        """Stands for the places: ids of another seed, spacing or layout differ."""
+        said = f"{self.spacing:.6g}" if self.manner == "free" else self.manner
+        return seed_of("plants", self.seed, said)
 
     def points(self, window: tuple[float, float, float, float]) -> PointSet:
         """The places this stand may use inside a window (x0, z0, x1, z1)."""
@@ -110,8 +133,8 @@ def _tilt(nx, ny, nz, follow):
 
 
 @nb.njit(nogil=True, cache=True)
-def _forms(seed, lo_hash, hi_hash, x, z, y, normals, shape, weights, marks, form, item):
-    size0, size1, width0, width1, turn0, turn1, lean, follow, sink, patch = shape
+def _forms(seed, lo_hash, hi_hash, x, z, y, normals, turned, shape, sizes, sinks, weights, marks, form, item):
+    width0, width1, turn0, turn1, lean, follow, patch = shape
     for k in range(x.shape[0]):
         h = mix32(lo_hash[k] ^ mix32(hi_hash[k] ^ seed))
         draw = np.empty(6)
@@ -119,49 +142,78 @@ def _forms(seed, lo_hash, hi_hash, x, z, y, normals, shape, weights, marks, form
             h = mix32(h + 0x3C6EF372)
             draw[d] = unit(h)
         h = mix32(h + 0x3C6EF372)
-        half = 0.5 * np.pi / 180.0 * (turn0 + (turn1 - turn0) * draw[2])
+        row = k if weights.shape[0] > 1 else 0
+        least, chosen = np.inf, 0
+        for m in range(weights.shape[1]):
+            if weights[row, m] > 0.0:
+                score = -np.log(1.0 - unit(mix32(h ^ marks[m]))) / weights[row, m]
+                if score < least:
+                    least, chosen = score, m
+        item[k] = chosen
+        bearing = turned[k] if turned.shape[0] > 0 else 0.0
+        half = 0.5 * np.pi / 180.0 * (turn0 + (turn1 - turn0) * draw[2] - bearing)
         tilt = 0.5 * np.pi / 180.0 * lean * np.sqrt(draw[3])
         way = 2.0 * np.pi * draw[4]
         q = _tilt(normals[k, 0], normals[k, 1], normals[k, 2], follow)
         q = _times(q, (np.sin(tilt) * np.cos(way), 0.0, np.sin(tilt) * np.sin(way), np.cos(tilt)))
         q = _times(q, (0.0, np.sin(half), 0.0, np.cos(half)))
-        size = size0 + (size1 - size0) * draw[0]
+        size = sizes[chosen, 0] + (sizes[chosen, 1] - sizes[chosen, 0]) * draw[0]
         tint = 0.5 + 0.6 * gradient_noise(seed + 17, x[k] / patch, z[k] / patch) + 0.35 * (draw[5] - 0.5)
-        form[k, 0], form[k, 1], form[k, 2] = x[k], y[k] - sink, z[k]
+        form[k, 0], form[k, 1], form[k, 2] = x[k], y[k] - sinks[chosen], z[k]
         form[k, 3], form[k, 4], form[k, 5], form[k, 6] = q
         form[k, 7] = size * (width0 + (width1 - width0) * draw[1])
         form[k, 8] = size
         form[k, 9] = min(max(tint, 0.0), 1.0)
-        least = np.inf
-        for m in range(weights.shape[0]):
-            if weights[m] > 0.0:
-                score = -np.log(1.0 - unit(mix32(h ^ marks[m]))) / weights[m]
-                if score < least:
-                    least, item[k] = score, m
 
 
-def grow(stand: Stand, points: PointSet, which: np.ndarray, ground: Ground, factor: np.ndarray | None = None) -> Plants:
+def _weights_at(stand: Stand, drives, cell: float, x: np.ndarray, z: np.ndarray) -> np.ndarray:
+    """Weights of the mix's items, (1, items), or at every place, (n, items), when something drives one of them."""
+    weights = np.array(stand.weights, float)[None]
+    if not any(drive is not None for drive in drives) or not len(x):
+        return weights
+    driven = np.repeat(weights, len(x), axis=0)
+    for m, drive in enumerate(drives):
+        if drive is not None:
+            driven[:, m] *= at_cells(drive, cell, x, z)
+    bare = ~(driven > 0).any(axis=1)
+    driven[bare] = weights
+    return np.concatenate([driven, driven]) if len(x) == 1 else driven
+
+
+def grow(stand: Stand, points: PointSet | Seats, which: np.ndarray, ground: Ground, factor: np.ndarray | None = None,
+         drives: Sequence[np.ndarray | None] = ()) -> Plants:
     """The plants that stand on the chosen points, each with its variation, all from its own hash.
 
     A plant takes the item of the mix whose draw, weighted, comes first, so that changing one weight only moves plants to
     or from that item (rendezvous hashing: Thaler and Ravishankar, IEEE/ACM Trans. Networking 6(1), 1998).
 
-    Parameters: points of the stand; which, bool (n,) or indices; ground to stand on; factor, float32 raster at the
-    ground's cell centres by which sizes are multiplied.
+    Parameters: points of the stand, or seats, which have a bearing and may have a height, an up-direction and a scale of
+    their own; which, bool (n,) or indices; ground to stand on; factor, float32 raster at the ground's cell centres by which
+    sizes are multiplied; drives, one for each item of the mix: None, or such a raster by which its weight is multiplied
+    (where all weights come to 0, the weights as given count).
     Returns: `Plants` in the order of the points.
     """
     x, z = points.x[which], points.z[which]
-    key = seed_of("plants", stand.seed, f"{stand.spacing:.6g}")
+    seated = isinstance(points, Seats)
+    key = stand.key + points.salt[which] if seated else stand.key
     ids = plant_ids(stand.number, key, points.cell[which])
     v = stand.variation
-    shape = (*map(float, (*v.size, *v.width, *v.turn, v.lean, v.follow, v.sink, max(v.patch, 0.1))),)
+    shape = (*map(float, (*v.width, *v.turn, v.lean, v.follow, max(v.patch, 0.1))),)
     form, item = np.empty((len(x), 10), np.float32), np.empty(len(x), np.uint8)
     low = (ids & np.uint64(0xFFFFFFFF)).astype(np.int64)
     high = ((ids >> np.uint64(32)) & np.uint64(0xFFFF)).astype(np.int64)
-    _forms(stand.seed & 0x7FFFFFFF, low, high, x, z, ground.height_at(x, z), ground.normal_at(x, z), shape,
-           np.array(stand.weights, float), np.array(stand.marks or range(len(stand.weights)), np.int64), form, item)
+    y, normals, turned = ground.height_at(x, z), ground.normal_at(x, z), np.empty(0)
+    if seated:
+        turned = points.turn[which].astype(float)
+        own = np.isfinite(points.y[which])
+        y[own], normals[own] = points.y[which][own], points.up[which][own]
+    _forms(stand.seed & 0x7FFFFFFF, low, high, x, z, y, normals, turned, shape, stand.item_sizes, stand.item_sinks,
+           _weights_at(stand, drives, ground.cell, x, z),
+           np.array(stand.marks or range(len(stand.weights)), np.int64), form, item)
     if factor is not None:
         form[:, 7:9] *= at_cells(factor, ground.cell, x, z)[:, None]
+    if seated:
+        form[:, 7:9] *= points.scale[which][:, None]
     return Plants(ids, form, item)
 
 

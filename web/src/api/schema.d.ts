@@ -778,6 +778,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/exchange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Exchange
+         * @description Exchange a stock item for another in every mix and pin.
+         */
+        post: operations["server_stands_arranging_api_exchange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/plant": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plant At
+         * @description The stand's plant nearest to a place, within a reach in m; nothing when there is none.
+         */
+        get: operations["server_pins_api_plant_at"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pins
+         * @description The stand's pins and the plants removed from it by hand.
+         */
+        get: operations["server_pins_api_pins"];
+        put?: never;
+        /**
+         * Change
+         * @description Set, change, remove and release single plants, as one journal entry.
+         */
+        post: operations["server_pins_api_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/conditions/look": {
         parameters: {
             query?: never;
@@ -1871,14 +1935,112 @@ export interface components {
             shadow: number;
         };
         /**
+         * LayoutSettings
+         * @description How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another stand's plants.
+         *
+         *     `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and `.companions`.
+         */
+        LayoutSettings: {
+            /**
+             * Kind
+             * @default free
+             * @enum {string}
+             */
+            kind: "free" | "path" | "rows" | "anchors";
+            /**
+             * Shapes
+             * @default []
+             */
+            shapes: number[];
+            /**
+             * Every
+             * @default 2
+             */
+            every: number;
+            /**
+             * Count
+             * @description plants on each path; 0 for one every so many m
+             * @default 0
+             */
+            count: number;
+            /**
+             * Side
+             * @default on
+             * @enum {string}
+             */
+            side: "on" | "left" | "right" | "both";
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Face
+             * @default along
+             * @enum {string}
+             */
+            face: "along" | "across" | "free";
+            /**
+             * Stagger
+             * @default false
+             */
+            stagger: boolean;
+            /**
+             * Jitter
+             * @default 0
+             */
+            jitter: number;
+            /**
+             * Bearing
+             * @default 0
+             */
+            bearing: number;
+            /**
+             * Apart
+             * @default 2
+             */
+            apart: number;
+            /**
+             * Host
+             * @description number of the stand whose plants it stands on
+             * @default 0
+             */
+            host: number;
+            /**
+             * Around
+             * @description plants along the curve through a host's anchors; 0: one on each
+             * @default 0
+             */
+            around: number;
+        };
+        /**
          * MixEntry
-         * @description One stock item of a mix with its weight.
+         * @description One stock item of a mix: its weight, what differs for it, and a site condition that drives its weight. `mark` is what
+         *     its plants are drawn by; it stays when the item is exchanged, so that the same plants carry the other item.
          */
         MixEntry: {
             /** Item */
             item: string;
             /** Weight */
             weight: number;
+            /** Size */
+            size?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Footprint
+             * @default 1
+             */
+            footprint: number;
+            /** Sink */
+            sink?: number | null;
+            drive?: components["schemas"]["ConditionSettings"] | null;
+            /**
+             * Mark
+             * @default
+             */
+            mark: string;
         };
         /**
          * NoiseSettings
@@ -1960,6 +2122,16 @@ export interface components {
             /** Revision */
             revision: number;
             settings: components["schemas"]["StandSettings"];
+            /**
+             * Items
+             * @description the stock items that a plant's item counts through: the mix, then those of pins
+             */
+            items: string[];
+            /**
+             * Pins
+             * @description single plants set by hand
+             */
+            pins: number;
             /** Count */
             count: number;
             /**
@@ -2001,6 +2173,24 @@ export interface components {
              *     }
              */
             variation: components["schemas"]["VariationSettings"];
+            /**
+             * @default {
+             *       "kind": "free",
+             *       "shapes": [],
+             *       "every": 2,
+             *       "count": 0,
+             *       "side": "on",
+             *       "offset": 0,
+             *       "face": "along",
+             *       "stagger": false,
+             *       "jitter": 0,
+             *       "bearing": 0,
+             *       "apart": 2,
+             *       "host": 0,
+             *       "around": 0
+             *     }
+             */
+            layout: components["schemas"]["LayoutSettings"];
             /**
              * Tints
              * @default [
@@ -2332,6 +2522,137 @@ export interface components {
             locked?: boolean | null;
             /** Colour */
             colour?: string | "" | null;
+        };
+        /**
+         * ExchangeIn
+         * @description Plant the item `by` wherever `item` is planted.
+         */
+        ExchangeIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Item */
+            item: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * PlantOut
+         * @description A single plant of a stand. `state` is rule, pinned or gone.
+         */
+        PlantOut: {
+            /** Plant */
+            plant: string;
+            /** Item */
+            item: string;
+            /** State */
+            state: string;
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Lift */
+            lift: number;
+            /** Turn */
+            turn: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Tint */
+            tint: number;
+        };
+        /**
+         * AddPlant
+         * @description A plant to be set at a place.
+         */
+        AddPlant: {
+            /** Item */
+            item?: string | null;
+            /** Turn */
+            turn?: number | null;
+            /** Width */
+            width?: number | null;
+            /** Height */
+            height?: number | null;
+            /** Lift */
+            lift?: number | null;
+            /** Tint */
+            tint?: number | null;
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+        };
+        /**
+         * ChangePlant
+         * @description A plant to be changed; `at` is about where it stands, which finds a rule-made one sooner.
+         */
+        ChangePlant: {
+            /** Item */
+            item?: string | null;
+            /** Turn */
+            turn?: number | null;
+            /** Width */
+            width?: number | null;
+            /** Height */
+            height?: number | null;
+            /** Lift */
+            lift?: number | null;
+            /** Tint */
+            tint?: number | null;
+            /**
+             * Plant
+             * @description 64-bit id as text
+             */
+            plant: string;
+            /** X */
+            x?: number | null;
+            /** Z */
+            z?: number | null;
+            /** At */
+            at?: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * PinsIn
+         * @description What is to be done to single plants of a stand; all of it or nothing. `push` sets plants where others are in the way.
+         */
+        PinsIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /**
+             * Add
+             * @default []
+             */
+            add: components["schemas"]["AddPlant"][];
+            /**
+             * Change
+             * @default []
+             */
+            change: components["schemas"]["ChangePlant"][];
+            /**
+             * Remove
+             * @default []
+             */
+            remove: string[];
+            /**
+             * Release
+             * @default []
+             */
+            release: string[];
+            /**
+             * Push
+             * @default false
+             */
+            push: boolean;
         };
         /**
          * LookOut
@@ -3727,6 +4048,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+        };
+    };
+    server_stands_arranging_api_exchange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExchangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+        };
+    };
+    server_pins_api_plant_at: {
+        parameters: {
+            query: {
+                x: number;
+                z: number;
+                reach?: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlantOut"] | null;
+                };
+            };
+        };
+    };
+    server_pins_api_pins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlantOut"][];
+                };
+            };
+        };
+    };
+    server_pins_api_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
         };

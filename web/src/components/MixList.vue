@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import type { MixEntry } from '../api/client'
 import type { Draft } from '../composables/useDraft'
 import { useLevel } from '../stores/level'
 import NumberField from './NumberField.vue'
@@ -12,10 +13,10 @@ const list = computed(() => mix.value.value ?? [])
 const total = computed(() => Math.max(list.value.reduce((n, m) => n + m.weight, 0), 1e-9))
 const spare = computed(() => store.level!.stock.filter((i) => !list.value.some((m) => m.item === i.slug)))
 const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
-const put = (next: { item: string; weight: number }[]) => props.draft.change({ mix: next })
+const put = (next: MixEntry[]) => props.draft.change({ mix: next })
 function add(event: Event) {
   const select = event.target as HTMLSelectElement
-  if (select.value) put([...list.value, { item: select.value, weight: +(total.value / Math.max(list.value.length, 1)).toFixed(2) }])
+  if (select.value) put([...list.value, { item: select.value, weight: +(total.value / Math.max(list.value.length, 1)).toFixed(2), footprint: 1, mark: '' }])
   select.value = ''
 }
 function exchange(k: number, event: Event) {

@@ -83,18 +83,25 @@ function outline() {
 }
 watch([() => shapes.shown, () => shapes.chosen, () => props.edits], outline)
 watch(() => props.overlay, (raster) => stage.value?.setOverlay(raster))
-watch(() => [...store.hidden], (ids) => stage.value?.hide(new Set(ids)))
+watch(() => [...store.hidden], (ids) => {
+  stage.value?.hide(new Set(ids))
+  void loadSward()
+})
 watch(shadows, (on) => stage.value?.look({ shadows: on }))
 
 let swardKey = ''
 async function loadSward() {
-  const sward = store.stands.find((s) => s.sward)
-  const key = sward ? `${sward.id}/${sward.revision}/${sward.sheets.keys.join('')}` : ''
+  const swards = store.stands.filter((s) => s.sward && !store.hidden.has(s.id))
+  const key = swards.map((s) => `${s.id}/${s.revision}/${s.sheets.keys.join('')}`).join()
   if (!stage.value || key === swardKey) return
   swardKey = key
-  if (!sward) return stage.value.setSward(null)
-  const bytes = await askBytes('GET', `/levels/${store.slug}/stands/${sward.id}/density`).catch(() => null)
-  if (bytes && stage.value) stage.value.setSward(raster(bytes))
+  const all = await Promise.all(swards.map((s) => askBytes('GET', `/levels/${store.slug}/stands/${s.id}/density`).catch(() => null)))
+  const maps = all.flatMap((bytes) => (bytes ? [raster(bytes)] : []))
+  if (stage.value && key === swardKey) stage.value.setSward(maps.length ? maps.reduce<Raster>(denser, maps[0]) : null)
+}
+/** What two density maps of one size say together: the denser of both. */
+function denser(a: Raster, b: Raster): Raster {
+  return { ...a, data: a.data.map((v, k) => Math.max(v, b.data[k] ?? 0)) }
 }
 function raster(bytes: ArrayBuffer) {
   const [rows, columns] = new Uint16Array(bytes, 0, 2)

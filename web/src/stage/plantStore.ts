@@ -128,10 +128,10 @@ export class PlantStore {
     for (const id of this.stands.keys()) if (!now.has(id)) this.stands.delete(id)
     for (const stand of stands) {
       const known = this.stands.get(stand.id)
-      const items = (s: Stand) => s.settings.mix.map((m) => m.item).join()
+      const items = (s: Stand) => s.items.join()
       if (known && items(known.stand) === items(stand)) known.stand = stand
       else {
-        const bounds = stand.settings.mix.map((m) => this.stock.get(m.item)?.bound ?? 1)
+        const bounds = stand.items.map((item) => this.stock.get(item)?.bound ?? 1)
         this.stands.set(stand.id, new StandPlants(stand, bounds))
       }
     }

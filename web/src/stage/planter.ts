@@ -75,12 +75,12 @@ export class Planter {
   }
 
   private lookOf(stand: Stand): Look {
-    const { mix, distances, tints } = stand.settings
-    const stamp = JSON.stringify([mix.map((m) => m.item), distances, tints])
+    const { distances, tints } = stand.settings
+    const stamp = JSON.stringify([stand.items, distances, tints])
     const known = this.looks.get(stand.id)
     if (known?.stamp === stamp) return known
     this.forget(stand.id)
-    const items = mix.map((m) => this.stock.get(m.item)!)
+    const items = stand.items.map((item) => this.stock.get(item)!)
     const sts = items.map((item) => states(distances, item.lods, item.billboard))
     const make = (shadow: boolean) =>
       items.map((item, m) =>

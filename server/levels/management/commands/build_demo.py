@@ -16,7 +16,7 @@ from server.shapes.schemas import ShapeSettings
 from server.stands.models import Stand, TouchTile
 from server.stands.schemas import StandSettings
 from server.stock.models import StockItem
-from thicket.formats.stock import png_bytes, to_glb
+from thicket.formats.stock import png_bytes, read_anchors, to_glb
 from thicket.ground.heights import Ground
 from thicket.planting.hashing import seed_of
 from thicket.sight.billboard import render_billboard
@@ -67,5 +67,6 @@ class Command(BaseCommand):
     def _item(self, level: Level, slug: str, model) -> None:
         name, height, crown, trunk = demo_level.STOCK[slug]
         side = render_billboard(model.lods[0], max(crown * 2.6, height * 0.5), height * 1.06, 160)
+        glb = to_glb(model)
         StockItem.objects.create(level=level, slug=slug, name=name, height=height, crown=crown, trunk=trunk,
-                                 glb=to_glb(model), silhouette=png_bytes(side))
+                                 glb=glb, anchors=read_anchors(slug, glb), silhouette=png_bytes(side))

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class PinsConfig(AppConfig):
+    name = "server.pins"
+    label = "pins"

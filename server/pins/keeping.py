@@ -1,0 +1,223 @@
+"""Pins kept, journalled and taken back: single plants added, moved, turned, sized, exchanged, removed and released."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from uuid import UUID
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db import transaction
+from ninja.errors import HttpError
+
+from server.journal.models import Entry
+from server.levels.models import Level
+from server.levels.scene import Scene, forget_scene, scene_of
+from server.pins.rows import Rows, put_rows, swap_rows
+from server.stands.checking import check_items
+from server.stands.claims import radii_of
+from server.stands.comparing import compare
+from server.stands.engine import Planting
+from server.stands.models import Stand
+from server.stands.painting import check_unlocked
+from thicket.ground.shapes import distances_at
+from thicket.planting.pins import bearing_of, turned_by
+from thicket.planting.points import PointSet
+from thicket.planting.stands import Plants, grow
+
+MOST = 20_000
+
+
+@dataclass
+class Wish:
+    """What is to be done to single plants of one stand: each change names the plant and only what is to be different."""
+
+    add: list[dict] = field(default_factory=list)
+    change: list[dict] = field(default_factory=list)
+    remove: list[int] = field(default_factory=list)
+    release: list[int] = field(default_factory=list)
+    push: bool = False
+
+
+def as_row(planting: Planting, plants: Plants, k: int, home: bool) -> dict:
+    """A plant as a pin's row."""
+    form = plants.form[k].astype(float)
+    ground = float(planting.ground.height_at(form[:1].copy(), form[2:3].copy())[0])
+    names = ("qx", "qy", "qz", "qw", "width", "height", "tint")
+    return {"item": planting.items[int(plants.item[k])], "x": form[0], "z": form[2], "lift": form[1] - ground,
+            **dict(zip(names, form[3:].tolist())), "gone": False, "home_x": form[0] if home else None,
+            "home_z": form[2] if home else None}
+
+
+def standing(planting: Planting, ids: list[int], near: dict[int, tuple[float, float]] | None = None) -> Rows:
+    """Rows of rule-made plants that stand now, by id; those that do not stand are left out.
+
+    `near` tells where to look first for some of them.
+    """
+    found: Rows = {}
+    want = np.array(ids, np.uint64)
+    hints = [p for x, z in (near or {}).values() for p in planting.sheets_in((x, z, x, z))]
+    for sheet in dict.fromkeys([*hints, *planting.sheets_in(planting.everywhere)]):
+        if len(found) == len(want):
+            break
+        plants = planting.plants(sheet)
+        for k in np.flatnonzero(np.isin(plants.id, want)):
+            found[str(int(plants.id[k]))] = as_row(planting, plants, int(k), home=True)
+    return found
+
+
+def _changed(row: dict, said: dict) -> dict:
+    """A row with what a hand wants to be different."""
+    out = row | {n: said[n] for n in ("item", "x", "z", "lift", "width", "height", "tint") if said.get(n) is not None}
+    if said.get("turn") is not None:
+        q = np.array([row[n] for n in ("qx", "qy", "qz", "qw")])
+        out |= dict(zip(("qx", "qy", "qz", "qw"), turned_by(q, said["turn"] - bearing_of(q)).tolist()))
+    return out
+
+
+def _added(planting: Planting, key: UUID, k: int, said: dict) -> tuple[str, dict]:
+    """A new plant at a place, drawn from the stand's mix and variation like any other."""
+    draw = int.from_bytes(hashlib.blake2b(f"{key}/{k}".encode(), digest_size=6).digest(), "little")
+    at = PointSet(np.array([said["x"]]), np.array([said["z"]]), np.zeros(1, np.float32),
+                  np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23))
+    plants = grow(planting.core, at, np.array([0]), planting.ground, None, [d and d.array for d in planting.drives])
+    row = as_row(planting, plants, 0, home=False)
+    return str(int(plants.id[0])), _changed(row, {n: v for n, v in said.items() if n not in ("x", "z")})
+
+
+def _wanted(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
+    """What each plant named in a wish is to be."""
+    rows: Rows = {}
+    strange = [c["plant"] for c in wish.change if str(c["plant"]) not in known] + [p for p in wish.remove if str(p) not in known]
+    near = {c["plant"]: (c["at"][0], c["at"][1]) for c in wish.change if c.get("at")}
+    rule = standing(planting, strange, near) if strange else {}
+    for plant in strange:
+        if str(plant) not in rule:
+            raise HttpError(409, f"plant: {planting.stand.name} has no plant {plant} standing now; read its plants again.")
+    base = {p: row for p, row in {**rule, **known}.items() if row}
+    for said in wish.change:
+        plant = str(said["plant"])
+        if base[plant]["gone"]:
+            raise HttpError(409, f"plant: {plant} was removed; release it first.")
+        rows[plant] = _changed(rows.get(plant) or base[plant], said)
+    for plant in map(str, wish.remove):
+        rows[plant] = base[plant] | {"gone": True} if base[plant]["home_x"] is not None else None
+    for plant in map(str, wish.release):
+        if plant not in known:
+            raise HttpError(409, f"plant: {plant} is not pinned; there is nothing to release.")
+        rows[plant] = None
+    for k, said in enumerate(wish.add):
+        plant, row = _added(planting, key, k, said)
+        rows[plant] = row
+    return rows
+
+
+def change_pins(user: User, stand: Stand, key: UUID, wish: Wish) -> Entry:
+    """Do what is wished for as one journal entry; a key that is known counts once.
+
+    Raises: ValueError or HttpError with a sentence; nothing is changed then.
+    """
+    level: Level = stand.level
+    known_entry = Entry.objects.filter(key=key, level=level).first()
+    if known_entry:
+        return known_entry
+    check_unlocked(stand)
+    if stand.sward:
+        raise ValueError(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
+    with transaction.atomic():
+        Level.objects.select_for_update().get(pk=level.pk)
+        level.refresh_from_db(fields=["pin_revision"])
+        forget_scene(level)
+        before = scene_of(level)
+        planting = before.planting(before.stands[stand.number])
+        known: Rows = {str(p.plant): p.as_dict() for p in level.pins.filter(stand=stand)}
+        rows = _wanted(planting, wish, key, known)
+        if not rows:
+            raise ValueError("pins: nothing was asked for")
+        if level.pins.count() + len(rows) > MOST:
+            raise ValueError(f"pins: a level holds at most {MOST:,} pins")
+        _check(planting, rows, wish.push)
+        was: Rows = {plant: known.get(plant) for plant in rows}
+        put_rows(level, stand.pk, rows)
+        forget_scene(level)
+        gained, lost = moved(before, scene_of(level))
+        return Entry.objects.create(
+            level=level, user=user, stand=stand, kind=Entry.Kind.PINS, key=key, what=_what(stand, wish, rows)[:200],
+            change={"before": was, "after": rows}, gained=gained, lost=lost)
+
+
+def _what(stand: Stand, wish: Wish, rows: Rows) -> str:
+    words = ((wish.add, "set"), (wish.change, "changed"), (wish.remove, "removed"), (wish.release, "released"))
+    done = [f"{len(these):,} {word}" for these, word in words if these]
+    return f"{stand.name}: {', '.join(done)} by hand"
+
+
+def moved(before: Scene, after: Scene) -> tuple[int, int]:
+    """Single plants gained and lost between two scenes of the same stands; tufts of swards are not counted."""
+    gained = lost = 0
+    for number, stand in after.stands.items():
+        if not stand.sward:
+            more, fewer = compare(before.planting(before.stands[number]), after.planting(stand))
+            gained, lost = gained + more, lost + fewer
+    return gained, lost
+
+
+def swap_pins(entry: Entry, back: bool) -> None:
+    """Put pins back as they were before an entry, or as after it; inside a transaction."""
+    was, now = entry.change["before"], entry.change["after"]
+    swap_rows(entry.level, entry.stand_id, *((now, was) if back else (was, now)))
+
+
+def _check(planting: Planting, rows: Rows, push: bool) -> None:
+    """Refuse pins outside the level, of unknown items, or in the way of others.
+
+    Raises: ValueError with a sentence.
+    """
+    scene, level = planting.scene, planting.level
+    put = {plant: row for plant, row in rows.items() if row and not row["gone"]}
+    check_items(level, sorted({row["item"] for row in put.values()}))
+    for row in put.values():
+        if not (0 <= row["x"] < scene.width and 0 <= row["z"] < scene.length):
+            raise ValueError(f"place: {row['x']:g}, {row['z']:g} lies outside the level, which is {scene.width:g} m × "
+                             f"{scene.length:g} m")
+    if push or not put:
+        return
+    radii = {slug: scene.footprints[slug] for slug in {row["item"] for row in put.values()}}
+    x, z = (np.array([row[n] for row in put.values()]) for n in ("x", "z"))
+    crown, trunk = (np.array([(max(radii[row["item"]]), radii[row["item"]][1])[k] * row["width"] for row in put.values()])
+                    for k in (0, 1))
+    shapes = list(planting._clearing((x.min() - 1, z.min() - 1, x.max() + 1, z.max() + 1)))
+    for s in shapes:
+        bad = np.flatnonzero(distances_at([s], x, z)[0] < s.clear + trunk)
+        if len(bad):
+            raise ValueError(f"place: at {x[bad[0]]:.1f}, {z[bad[0]]:.1f} it would stand in what {s.name} keeps clear; "
+                             "move it, or push it through")
+    for other in scene.pinned_from(next(iter(sorted(scene.stands.values(), key=lambda s: s.order)))):
+        _check_against(planting, other, put, x, z, crown, trunk)
+    for k in range(1, len(x)):
+        near = np.hypot(x[:k] - x[k], z[:k] - z[k]) - trunk[:k] - trunk[k] - planting.settings.gap
+        if near.min() < 0:
+            raise ValueError(f"place: two of the plants would stand in each other at {x[k]:.1f}, {z[k]:.1f}")
+
+
+def _check_against(planting: Planting, other: Planting, put: Rows, x, z, crown, trunk) -> None:
+    """Refuse plants that would stand in a pin of another stand, or the same."""
+    if planting.host == other.stand.number or other.host == planting.stand.number:
+        return
+    own = other.stand.number == planting.stand.number
+    above = other.stand.order < planting.stand.order
+    lower, upper = (planting, other) if above else (other, planting)
+    open_ = own or lower.stand.sward or upper.stand.stratum in lower.settings.under
+    radii, form = radii_of(other), other.pinned.form.astype(float)
+    theirs = (radii.max(axis=1) if above and not open_ else radii[:, 1])[other.pinned.item] * form[:, 7]
+    mine = trunk if above or open_ else crown
+    rest = ~np.isin(other.pinned.id, np.array([int(p) for p in put], np.uint64))
+    for k in range(len(x)):
+        far = np.hypot(form[rest, 0] - x[k], form[rest, 2] - z[k])
+        bad = np.flatnonzero(far < theirs[rest] + mine[k] + lower.settings.gap)
+        if len(bad):
+            slug = other.items[int(other.pinned.item[rest][bad[0]])]
+            raise ValueError(f"place: at {x[k]:.1f}, {z[k]:.1f} it would stand in a pinned {slug} of {other.stand.name} "
+                             f"{far[bad[0]]:.1f} m away, whose footprint reaches {theirs[rest][bad[0]]:.1f} m; move it, or "
+                             "push it through")

@@ -1,0 +1,39 @@
+"""A level's pins as the core sees them."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+
+import numpy as np
+
+from server.cache import ContentCache
+from server.levels.models import Level
+from thicket.planting.pins import Pins
+
+_pins = ContentCache(32)
+
+
+def pins_of(level: Level) -> dict[int, Pins]:
+    """Pins by the stand's primary key; only of stands that have some."""
+    return _pins.get((level.pk, level.pin_revision), lambda: _read(level))
+
+
+def _read(level: Level) -> dict[int, Pins]:
+    rows = defaultdict(list)
+    for pin in level.pins.all():
+        rows[pin.stand_id].append(pin)
+    return {stand: as_pins([(p.plant, p.as_dict()) for p in pins]) for stand, pins in rows.items()}
+
+
+def as_pins(rows: list[tuple[int, dict]]) -> Pins:
+    """Rows of one stand, by id, as arrays."""
+    standing = [(plant, said) for plant, said in rows if not said["gone"]]
+    homes = [(plant, said["home_x"], said["home_z"]) for plant, said in rows if said["home_x"] is not None]
+
+    def column(name: str) -> np.ndarray:
+        return np.array([said[name] for _, said in standing], float)
+
+    rest = np.stack([column(n) for n in ("qx", "qy", "qz", "qw", "width", "height", "tint")], axis=1).astype(np.float32)
+    return Pins(np.array([plant for plant, _ in standing], np.uint64), column("x"), column("z"), column("lift").astype(np.float32),
+                rest, tuple(said["item"] for _, said in standing), np.array([h[0] for h in homes], np.uint64),
+                np.array([h[1:] for h in homes], float).reshape(-1, 2))

@@ -1,0 +1,73 @@
+"""Who claims room where: the footprints that keep a stand's plants away, and what stands in them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+
+from thicket.planting.room import Discs, near, together
+
+if TYPE_CHECKING:
+    from server.stands.engine import Box, Planting
+
+
+class Claim(NamedTuple):
+    """Discs that a stand's rule-made plants must keep `gap` m away from, with their crowns or their trunks."""
+
+    discs: Discs
+    crowns: bool
+    gap: float
+
+
+def radii_of(planting: Planting) -> np.ndarray:
+    """Crown and trunk radius in m of each of the planting's items, (n, 2), the mix's footprint multiples included."""
+    known = planting.scene.footprints
+    by = {entry.item: entry.footprint for entry in planting.settings.mix}
+    return np.array([np.multiply(known.get(slug, (0.0, 0.0)), by.get(slug, 1.0)) for slug in planting.items])
+
+
+def reaches(planting: Planting) -> tuple[float, float]:
+    """Radius in m of the widest crown and of the thickest trunk that can stand, pins included."""
+    radii, many = planting.radii, len(planting.settings.mix)
+    rule = radii[:many] * planting.core.largest[:, None] * planting.host_scale
+    crown, trunk = max(float(rule.max()), 0.0), float(rule[:, 1].max())
+    if len(planting.pins.id):
+        wide = planting.pins.rest[:, 4].astype(float)[:, None] * radii[planting.pinned.item]
+        crown, trunk = max(crown, float(wide.max())), max(trunk, float(wide[:, 1].max()))
+    return crown, trunk
+
+
+def _under(lower: Planting, upper: Planting) -> bool:
+    """Whether the lower stand may stand under the upper one's crowns."""
+    return lower.stand.sward or upper.stand.stratum in lower.settings.under
+
+
+def taken_by_stands(planting: Planting, box: Box) -> Discs:
+    """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand under; not the host
+    it stands on."""
+    room = planting.settings.gap + (0.0 if planting.stand.sward else planting.footprint)
+    return together([other.discs(box, room, not _under(planting, other)) for other in planting.scene.above(planting.stand)
+                     if other.stand.number != planting.host])
+
+
+def claims_of_pins(planting: Planting, box: Box) -> list[Claim]:
+    """What pins claim before this stand's rule-made plants, near a box: its own, and those of the stands below it."""
+    out = []
+    for other in planting.scene.pinned_from(planting.stand):
+        own = other.stand.number == planting.stand.number
+        if other.host == planting.stand.number:
+            continue
+        crowns = not own and not planting.stand.sward and not _under(other, planting)
+        gap = planting.settings.gap if own else other.settings.gap
+        reach = 0.0 if planting.stand.sward else planting.widest if crowns else planting.footprint
+        discs = near(_trunks(other), box, reach + gap)
+        if len(discs.x):
+            out.append(Claim(discs, crowns, gap))
+    return out
+
+
+def _trunks(planting: Planting) -> Discs:
+    """The trunks of a stand's pins."""
+    form = planting.pinned.form.astype(float)
+    return Discs(form[:, 0], form[:, 2], planting.radii[planting.pinned.item, 1] * form[:, 7])

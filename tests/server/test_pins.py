@@ -1,0 +1,163 @@
+"""Single plants by hand: they outlive every rule, claim room first, and every action is taken back exactly."""
+
+import csv
+import io
+import json
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from server.journal.models import Entry
+from server.levels.models import Level
+from server.levels.scene import scene_of
+from server.pins.models import Pin
+from tests.server.test_ground import GroundCase, key
+from tests.server.test_room import overlaps
+
+
+class Pins(GroundCase):
+    def setUp(self):
+        super().setUp()
+        self.settings(conditions=[], spacing=4, fullness=0.8)
+        self.path = f"/stands/{self.birch.pk}/pins"
+
+    def fresh(self):
+        return Level.objects.get(pk=self.level.pk)
+
+    def plants(self, slug="birch"):
+        """Form and item by id, as text."""
+        scene = scene_of(self.fresh())
+        planting = scene.planting(next(s for s in scene.stands.values() if s.slug == slug))
+        plants = planting.plants((0, 0))
+        return {str(i): (f, planting.items[m]) for i, f, m in zip(plants.id.tolist(), plants.form.tolist(), plants.item.tolist())}
+
+    def pin(self, status=200, path=None, **body):
+        answer = self.post(path or self.path, {"key": key()} | body)
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.json()
+
+    def state(self):
+        return {p.plant: p.as_dict() for p in Pin.objects.all()}, self.all_ids(), [
+            s["sheets"]["keys"] for s in self.north.get(f"{self.base}/stands").json()]
+
+    def test_removed_stays_removed_and_release_brings_it_back(self):
+        before = self.plants()
+        one, two = sorted(before)[:2]
+        told = self.pin(remove=[one, two])
+        self.assertEqual((told["entry"]["lost"] >= 2, told["entry"]["what"]), (True, "Birch: 2 removed by hand"))
+        self.assertTrue({one, two}.isdisjoint(self.plants()))
+        self.settings(fullness=1)
+        self.settings(conditions=[{"kind": "slope", "lo": 0, "hi": 80}])
+        self.assertTrue({one, two}.isdisjoint(self.plants()))
+        listed = self.north.get(f"{self.base}{self.path}").json()
+        self.assertEqual({(p["plant"], p["state"]) for p in listed}, {(one, "gone"), (two, "gone")})
+        self.pin(release=[one])
+        self.assertTrue(one in self.plants() and two not in self.plants())
+        self.assertEqual(self.plants()[one], before[one])
+
+    def test_a_moved_turned_and_sized_plant_holds_through_new_rules_and_a_new_ground(self):
+        plants = self.plants()
+        one = next(i for i, (f, _) in sorted(plants.items()) if 40 < f[0] < 200 and 40 < f[2] < 200)
+        form = plants[one][0]
+        self.pin(change=[{"plant": one, "x": form[0] + 1.5, "turn": 90, "height": 1.3, "width": 1.2, "at": [form[0], form[2]]}])
+        moved = self.plants()[one][0]
+        self.assertAlmostEqual(moved[0], form[0] + 1.5, places=4)
+        self.assertEqual([round(v, 3) for v in moved[7:9]], [1.2, 1.3])
+        shown = self.north.get(f"{self.base}/stands/{self.birch.pk}/plant?x={moved[0]}&z={moved[2]}").json()
+        self.assertEqual((shown["plant"], shown["state"], round(shown["turn"])), (one, "pinned", 90))
+        self.settings(spacing=5, fullness=0.1)
+        self.settings(conditions=[{"kind": "altitude", "lo": 9000, "hi": 9001}])
+        self.assertEqual(set(self.plants()), {one})
+        self.settings(mix=[{"item": "moor-grass", "weight": 1}])
+        self.assertEqual(self.plants()[one], (moved, "birch"))
+        rows = list(csv.DictReader(io.StringIO(self.north.get(f"{self.base}/handover/plants.csv").content.decode())))
+        self.assertEqual([(r["id"], r["item"]) for r in rows if r["pinned"] == "1"], [(one, "birch")])
+
+    def test_a_set_plant_makes_room_for_itself_and_pins_are_not_set_into_each_other(self):
+        blocks = self.level.stands.get(slug="slate-blocks")
+        self.post(f"/stands/{blocks.pk}", {"key": key(), "settings": {"conditions": [], "fullness": 1}}, method="patch")
+        stones = self.plants("slate-blocks")
+        crowded = sorted(stones.values(), key=lambda p: -p[0][7])[:12]
+        add = [{"x": f[0], "z": f[2]} for f, _ in crowded]
+        told = self.pin(add=add)
+        self.assertGreaterEqual(told["entry"]["lost"], 12)
+        self.assertEqual(told["entry"]["gained"] >= 12, True)
+        at = np.array([f[::2][:2] for f, _ in self.plants().values()])
+        for spot in add:
+            self.assertLess(np.hypot(*(at - (spot["x"], spot["z"])).T).min(), 1e-3)
+        bad, count = overlaps(self.fresh())
+        self.assertEqual((bad, count > 800), (0, True))
+        state = self.state()
+        said = self.pin(422, add=[{"x": add[0]["x"] + 0.05, "z": add[0]["z"]}])["detail"]
+        self.assertIn("pinned birch", said)
+        self.assertIn("push it through", said)
+        self.assertEqual(self.state(), state)
+        self.pin(add=[{"x": add[0]["x"] + 0.05, "z": add[0]["z"]}], push=True)
+        self.assertEqual(len(self.state()[0]), 13)
+
+    def test_any_actions_and_their_undos_give_the_first_state(self):
+        first, ids = self.state(), sorted(self.plants())
+        actions = st.one_of(
+            st.builds(lambda k: {"remove": [ids[k]]}, st.integers(0, 40)),
+            st.builds(lambda k, t, s: {"change": [{"plant": ids[k], "turn": t, "height": s}], "push": True}, st.integers(41, 80),
+                      st.floats(0, 359), st.floats(0.5, 2)),
+            st.builds(lambda x, z: {"add": [{"x": x, "z": z}], "push": True}, st.floats(5, 250), st.floats(5, 250)))
+
+        @settings(max_examples=6, deadline=None)
+        @given(st.lists(actions, min_size=1, max_size=4, unique_by=str))
+        def check(some):
+            done = 0
+            for body in some:
+                done += self.post(self.path, {"key": key()} | body).status_code == 200
+            self.assertGreater(done, 0)
+            then = self.state()
+            for _ in range(done):
+                self.assertEqual(self.north.post(f"{self.base}/undo").status_code, 200)
+            self.assertEqual(self.state(), first)
+            for _ in range(done):
+                self.assertEqual(self.north.post(f"{self.base}/redo").status_code, 200)
+            self.assertEqual(self.state(), then)
+            for _ in range(done):
+                self.north.post(f"{self.base}/undo")
+
+        check()
+
+    def test_an_exchanged_item_takes_the_same_places_pins_included(self):
+        plants = self.plants()
+        one = sorted(plants)[3]
+        self.pin(change=[{"plant": one, "turn": 10}])
+        self.settings(mix=[{"item": "birch", "weight": 1}, {"item": "moor-grass", "weight": 1}])
+        mixed = self.plants()
+        self.assertEqual(self.post("/exchange", {"key": key(), "item": "birch", "by": "moor-grass"}).status_code, 422)
+        self.assertEqual(self.post("/exchange", {"key": key(), "item": "birch", "by": "palm"}).status_code, 422)
+        answer = self.post("/exchange", {"key": key(), "item": "birch", "by": "slate-block"})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        after = self.plants()
+        both = mixed.keys() & after.keys()
+        self.assertGreater(len(both), 0.7 * len(mixed))
+        for i in both:
+            self.assertEqual(after[i][1], {"birch": "slate-block"}.get(mixed[i][1], mixed[i][1]))
+        self.assertEqual(after[one][1], "slate-block")
+        self.north.post(f"{self.base}/undo")
+        self.assertEqual(self.plants(), mixed)
+
+    def test_bad_wishes_are_refused_whole(self):
+        before, entries = self.state(), Entry.objects.count()
+        one = sorted(self.plants())[0]
+        grass = self.level.stands.get(slug="moor-grass").pk
+        for body, status, word in (
+                ({}, 422, "nothing was asked"), ({"remove": ["77"]}, 409, "no plant 77"), ({"release": [one]}, 409, "not pinned"),
+                ({"add": [{"x": -4, "z": 9}]}, 422, "outside the level"),
+                ({"add": [{"x": 9, "z": 9, "item": "palm"}]}, 422, "palm"),
+                ({"change": [{"plant": one, "height": 0}]}, 422, "height"), ({"remove": ["1.5"]}, 422, "remove"),
+                ({"remove": [one], "add": [{"x": 1e9, "z": 0}]}, 422, "outside")):
+            told = self.pin(status, **body)
+            self.assertIn(word, json.dumps(told), body)
+        self.assertIn("sward", self.pin(422, f"/stands/{grass}/pins", add=[{"x": 9, "z": 9}])["detail"])
+        self.assertEqual(self.post(self.path, {"key": key(), "remove": [one]}, self.client_of("guest")).status_code, 403)
+        self.assertEqual((self.state(), Entry.objects.count()), (before, entries))
+        same = key()
+        for _ in range(2):
+            self.assertEqual(self.post(self.path, {"key": same, "remove": [one]}).status_code, 200)
+        self.assertEqual((len(self.state()[0]), Entry.objects.count()), (1, entries + 1))

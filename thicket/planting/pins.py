@@ -1,0 +1,60 @@
+"""Pins: single plants set, moved or removed by hand, which outlive every regeneration."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from thicket.ground.heights import Ground
+from thicket.planting.stands import Plants
+
+
+class Pins(NamedTuple):
+    """Hand-set plants of one stand, arrays of one length, and the ids that the rule is not to plant.
+
+    id uint64; x, z float64 in m; lift float32, m above the ground; rest float32 (n, 7): quaternion x, y, z, w, width and height
+    as multiples of the mesh, tint 0–1; item, slugs. replaced uint64 (m,), ids of rule-made plants that a pin stands for or that
+    were removed; home float64 (m, 2), x and z where the rule had them.
+    """
+
+    id: np.ndarray
+    x: np.ndarray
+    z: np.ndarray
+    lift: np.ndarray
+    rest: np.ndarray
+    item: tuple[str, ...]
+    replaced: np.ndarray
+    home: np.ndarray
+
+    @property
+    def slugs(self) -> set[str]:
+        """The items that are pinned."""
+        return set(self.item)
+
+
+NO_PINS = Pins(np.empty(0, np.uint64), np.empty(0), np.empty(0), np.empty(0, np.float32), np.empty((0, 7), np.float32), (),
+               np.empty(0, np.uint64), np.empty((0, 2)))
+
+
+def pinned_plants(pins: Pins, items: list[str], ground: Ground) -> Plants:
+    """The pins as plants on a ground; `items` are the slugs that a plant's item counts through."""
+    form = np.empty((len(pins.id), 10), np.float32)
+    form[:, 0], form[:, 2], form[:, 3:] = pins.x, pins.z, pins.rest
+    form[:, 1] = ground.height_at(pins.x, pins.z) + pins.lift
+    return Plants(pins.id, form, np.array([items.index(slug) for slug in pins.item], np.uint8))
+
+
+def turned_by(q: np.ndarray, degrees: float) -> np.ndarray:
+    """A quaternion x, y, z, w turned about the upright by compass degrees, clockwise seen from above."""
+    half = -np.radians(degrees) / 2
+    x, y, z, w = q
+    s, c = np.sin(half), np.cos(half)
+    return np.array([c * x + s * z, c * y + s * w, c * z - s * x, c * w - s * y])
+
+
+def bearing_of(q: np.ndarray) -> float:
+    """The compass bearing in degrees that the front (−z) of a mesh turned by a quaternion faces."""
+    x, y, z, w = (float(v) for v in q)
+    front_x, front_z = -2 * (x * z + w * y), -(1 - 2 * (x * x + y * y))
+    return float(np.degrees(np.arctan2(front_x, -front_z)) % 360)
