@@ -1,11 +1,12 @@
-"""The demo's stock: birch, slate block and moor-grass, as meshes with their LODs."""
+"""The demo's stock as meshes with their LODs; birch and moor-grass are made here."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from demo import textures
+from demo import stones, textures, woody
 from demo.shapes import Builder
+from demo.woody import facing_card, harden
 from thicket.formats.stock import Material, Part, StockModel
 from thicket.sight.billboard import render_billboard
 
@@ -48,12 +49,6 @@ def _crown(leaf: Material, trunk, branches, per_branch: int, size: float, seed: 
     return crown.part()
 
 
-def _facing_card(texture: np.ndarray, width: float, height: float, name: str) -> Part:
-    card = Builder(Material(name, texture, cut=True, facing=True))
-    card.card((0, 0, 0), (0, height, 0), width, (1, 0, 0), (0, height * 0.4, -height))
-    return card.part()
-
-
 def birch() -> StockModel:
     """A young birch of 9 m: white trunk, rising branches, light crown; three LODs and a billboard."""
     height = 9.0
@@ -76,34 +71,8 @@ def birch() -> StockModel:
         lods.append(parts)
     width, tall = 6.4, 10.2
     picture = render_billboard(lods[0], width, tall, 256)
-    picture = _harden(picture)
-    return StockModel("birch", lods, [_facing_card(picture, width, tall, "birch billboard")])
-
-
-def _harden(picture: np.ndarray) -> np.ndarray:
-    """Raise the alpha of thin parts so that they outlast the alpha test."""
-    out = picture.copy()
-    out[..., 3] = np.clip(picture[..., 3].astype(float) * 1.6, 0, 255).astype(np.uint8)
-    return out
-
-
-def slate_block() -> StockModel:
-    """A split block of slate, about 1.6 m across: three broken layers near, one block afar."""
-    rng = np.random.default_rng(31)
-    stone = Material("slate", textures.slate())
-    angles = np.sort((np.arange(7) + rng.uniform(-0.3, 0.3, 7)) * 2 * np.pi / 7)
-    outline = np.c_[np.cos(angles) * 0.98, np.sin(angles) * 0.68] * rng.uniform(0.82, 1.08, (7, 1))
-    near = Builder(stone)
-    near.slab(outline, -0.25, 0.34, 0.97, (0.03, 0.02), 1.1)
-    near.slab(outline * [0.90, 0.94] + [0.05, -0.03], 0.30, 0.62, 0.96, (0.06, -0.05), 1.1)
-    cut = outline[[0, 1, 2, 4, 5, 6]] * [0.72, 0.74] + [-0.12, 0.05]
-    near.slab(cut, 0.57, 0.86, 0.9, (-0.10, 0.09), 1.1)
-    far = Builder(stone)
-    far.slab(outline[[0, 1, 3, 4, 6]] * 1.0, -0.25, 0.78, 0.80, (0.04, 0.0), 1.1)
-    step, edge = outline[3] * 0.6, outline[5] * 0.93
-    anchors = {"top": ((-0.1, 0.85, 0.04), (0.1, 1, -0.1)), "step": ((step[0], 0.6, step[1]), (-0.05, 1, 0.05)),
-               "ledge": ((edge[0], 0.33, edge[1]), (0.3 * edge[0], 1, 0.3 * edge[1]))}
-    return StockModel("slate-block", [[near.part()], [far.part()]], anchors=anchors)
+    picture = harden(picture)
+    return StockModel("birch", lods, [facing_card(picture, width, tall, "birch billboard")])
 
 
 def moor_grass() -> StockModel:
@@ -119,4 +88,8 @@ def moor_grass() -> StockModel:
     return StockModel("moor-grass", [[near.part()], [far.part()]])
 
 
-MODELS = {"birch": birch, "slate-block": slate_block, "moor-grass": moor_grass}
+MODELS = {"birch": birch, "slate-block": stones.slate_block, "moor-grass": moor_grass, "rowan": woody.rowan,
+          "hawthorn": woody.hawthorn, "gorse": woody.gorse, "heather": woody.heather, "bracken": woody.bracken,
+          "slate-slab": stones.slate_slab, "sleeper": stones.sleeper, "sleeper-stack": stones.sleeper_stack,
+          "moss-cushion": stones.moss_cushion}
+"""What makes each stock item, by slug."""

@@ -306,6 +306,7 @@ class Scene:
 
         def make() -> Raster:
             array = np.empty(self.ground.cells, np.float32)
+            self.site  # noqa: B018  read here and not in the pool, whose threads see no transaction of this one
 
             def work(window: Window) -> None:
                 array[window[1]:window[3], window[0]:window[2]] = tile(window)

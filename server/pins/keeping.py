@@ -86,8 +86,11 @@ def _added(planting: Planting, key: UUID, k: int, said: dict) -> tuple[str, dict
     return str(int(plants.id[0])), _changed(row, {n: v for n, v in said.items() if n not in ("x", "z")})
 
 
-def _wanted(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
-    """What each plant named in a wish is to be."""
+def wished(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
+    """What each plant named in a wish is to be; `known` are the stand's pins.
+
+    Raises: HttpError 409 when a plant is not there, or cannot be released.
+    """
     rows: Rows = {}
     strange = [c["plant"] for c in wish.change if str(c["plant"]) not in known] + [p for p in wish.remove if str(p) not in known]
     near = {c["plant"]: (c["at"][0], c["at"][1]) for c in wish.change if c.get("at")}
@@ -132,7 +135,7 @@ def change_pins(user: User, stand: Stand, key: UUID, wish: Wish) -> Entry:
         before = scene_of(level)
         planting = before.planting(before.stands[stand.number])
         known: Rows = {str(p.plant): p.as_dict() for p in level.pins.filter(stand=stand)}
-        rows = _wanted(planting, wish, key, known)
+        rows = wished(planting, wish, key, known)
         if not rows:
             raise ValueError("pins: nothing was asked for")
         if level.pins.count() + len(rows) > MOST:

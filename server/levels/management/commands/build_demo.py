@@ -1,5 +1,8 @@
 """Build Hobbin Delph, the demo level, with its accounts; does nothing when it is there."""
 
+import zlib
+from uuid import UUID
+
 import numpy as np
 from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand
@@ -7,10 +10,15 @@ from django.db import transaction
 
 from demo import ground as demo_ground
 from demo import level as demo_level
+from demo.stands import BY_HAND, STANDS, grazing
 from demo.stock import MODELS
-from server.levels.ground import store
+from server.ground.models import Mask
+from server.levels.ground import digest_of, store
 from server.levels.models import Level, Membership
 from server.levels.rasters import split
+from server.levels.scene import forget_scene, scene_of
+from server.pins.keeping import Wish, wished
+from server.pins.rows import put_rows
 from server.shapes.models import Shape
 from server.shapes.schemas import ShapeSettings
 from server.stands.models import Stand, TouchTile
@@ -37,16 +45,46 @@ class Command(BaseCommand):
         for spec in demo_level.SHAPES:
             settled = ShapeSettings.model_validate(spec).model_dump(mode="json")
             Shape.objects.create(level=level, **settled)
-        for number, spec in enumerate(demo_level.STANDS, start=1):
-            stand = Stand.objects.create(
-                level=level, number=number, seed=seed_of(level.seed, spec["slug"]),
-                **{**spec, "settings": StandSettings.model_validate(spec["settings"]).model_dump(mode="json")})
+        self._mask(level, "Grazing", grazing())
+        for number, spec in enumerate(STANDS, start=1):
+            settings = StandSettings.model_validate(self._named(level, spec["settings"])).model_dump(mode="json")
+            stand = Stand.objects.create(level=level, number=number, place=number, seed=seed_of(level.seed, spec["slug"]),
+                                         **{**spec, "settings": settings})
             touch = demo_level.painted(spec["slug"], built.layers)
-            TouchTile.objects.bulk_create(TouchTile(stand=stand, tx=tx, tz=tz, data=data) for tx, tz, data in split(touch))
+            if touch is not None:
+                TouchTile.objects.bulk_create(TouchTile(stand=stand, tx=tx, tz=tz, data=data) for tx, tz, data in split(touch))
         for name, role in demo_level.ACCOUNTS.items():
             user = User.objects.filter(username=name).first()
             user = user or User.objects.create_user(name, password=demo_level.PASSWORD)
             Membership.objects.create(user=user, level=level, role=role)
+        self._pins(level)
+
+    def _named(self, level: Level, settings: dict) -> dict:
+        """Settings with the numbers of the stands and shapes that they name."""
+        shapes, stands = (dict(rows.values_list(name, number)) for rows, name, number in (
+            (level.shapes, "name", "pk"), (level.stands, "slug", "number")))
+
+        def numbered(said: dict) -> dict:
+            out = said | ({"shapes": [shapes[n] for n in said["shapes"]]} if said.get("shapes") else {})
+            return out | {name: stands[said[name]] for name in ("stand", "host") if said.get(name)}
+
+        mix = [entry | ({"drive": numbered(entry["drive"])} if entry.get("drive") else {}) for entry in settings["mix"]]
+        return settings | {"mix": mix, "conditions": [numbered(c) for c in settings["conditions"]],
+                           "layout": numbered(settings.get("layout", {}))}
+
+    def _mask(self, level: Level, name: str, values: np.ndarray) -> None:
+        rows, columns = values.shape
+        Mask.objects.create(level=level, name=name, rows=rows, columns=columns, digest=digest_of(values),
+                            data=zlib.compress(values.tobytes()))
+
+    def _pins(self, level: Level) -> None:
+        """The plants set by hand."""
+        for slug, plants in BY_HAND.items():
+            stand = scene_of(level).stands[level.stands.get(slug=slug).number]
+            planting = scene_of(level).planting(stand)
+            rows = wished(planting, Wish(add=plants), UUID(int=level.seed), {})
+            put_rows(level, stand.pk, rows)
+            forget_scene(level)
 
     def _level(self, built: demo_ground.QuarryGround) -> Level:
         ground = Ground(built.heights, demo_ground.CELL)
