@@ -12,6 +12,7 @@ from server.levels.api import router as levels
 from server.pins.api import router as pins
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
+from server.snapshots.api import router as snapshots
 from server.stands.api import router as stands
 from server.stands.arranging_api import router as arranging
 from server.stands.conditions_api import router as conditions
@@ -20,5 +21,5 @@ from server.stock.api import router as stock
 api = NinjaAPI(title="Knee Thicket", version="1", auth=django_auth,
                description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
 errors.install(api)
-for router in (accounts, levels, ground, shapes, stock, stands, arranging, pins, conditions, sight, journal, handover):
+for router in (accounts, levels, ground, shapes, stock, stands, arranging, pins, snapshots, conditions, sight, journal, handover):
     api.add_router("", router)

@@ -27,6 +27,7 @@ INSTALLED_APPS = [
     "server.stock",
     "server.stands",
     "server.pins",
+    "server.snapshots",
     "server.journal",
     "server.shapes",
     "server.ground",

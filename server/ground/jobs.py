@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
-from uuid import UUID
 
 from django.db import close_old_connections
 
@@ -25,6 +24,8 @@ class Job:
     share: float = 0.0
     stopping: threading.Event = field(default_factory=threading.Event)
     thread: threading.Thread | None = None
+    total: int = 0
+    """Of what the share is counted in, where it is counted."""
 
     def tell(self, share: float, step: str | None = None) -> None:
         """Note how far the work has come.
@@ -36,17 +37,17 @@ class Job:
         self.share, self.step = share, self.step if step is None else step
 
 
-_jobs: dict[UUID, Job] = {}
+_jobs: dict[Hashable, Job] = {}
 _lock = threading.Lock()
 
 
-def job_of(key: UUID) -> Job | None:
-    """The work under way for a draft."""
+def job_of(key: Hashable) -> Job | None:
+    """The work under way for a draft, or under another name."""
     with _lock:
         return _jobs.get(key)
 
 
-def start(key: UUID, work: Callable[[Job], None]) -> Job:
+def start(key: Hashable, work: Callable[[Job], None]) -> Job:
     """Begin work for a draft after what is under way for it has been stopped."""
     stop(key)
     job = Job()
@@ -56,7 +57,7 @@ def start(key: UUID, work: Callable[[Job], None]) -> Job:
         try:
             work(job)
         except Exception:
-            log.exception("work on draft %s failed", key)
+            log.exception("work on %s failed", key)
         finally:
             with _lock:
                 if _jobs.get(key) is job:
@@ -64,7 +65,7 @@ def start(key: UUID, work: Callable[[Job], None]) -> Job:
             close_old_connections()
             _close()
 
-    job.thread = threading.Thread(target=run, name=f"draft {key}", daemon=True)
+    job.thread = threading.Thread(target=run, name=f"work on {key}", daemon=True)
     with _lock:
         _jobs[key] = job
     job.thread.start()
@@ -77,7 +78,7 @@ def _close() -> None:
     connections.close_all()
 
 
-def stop(key: UUID, wait: float = 60.0) -> None:
+def stop(key: Hashable, wait: float = 60.0) -> None:
     """Stop the work for a draft and wait until it has ended."""
     job = job_of(key)
     if job and job.thread:

@@ -13,6 +13,7 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.pins.keeping import swap_pins
 from server.shapes.keeping import swap_shapes
+from server.snapshots.keeping import swap_snapshots
 from server.stands.arranging import swap_stands
 from server.stands.models import Stand
 from server.stands.painting import shift
@@ -74,6 +75,8 @@ def _move(entry: Entry, back: bool) -> Moved:
         swap_shapes(entry, back)
     elif entry.kind == Entry.Kind.STANDS:
         swap_stands(entry, back)
+    elif entry.kind == Entry.Kind.SNAPSHOT:
+        swap_snapshots(entry, back)
     elif entry.kind == Entry.Kind.PINS:
         swap_pins(entry, back)
     else:

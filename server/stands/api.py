@@ -22,7 +22,8 @@ from server.stands.engine import Planting, planting_of
 from server.stands.keeping import dependants, keep_settings
 from server.stands.models import Stand
 from server.stands.painting import attempt, clear, cost_change, paint
-from server.stands.payload import encode
+from server.stands.payload import encode, encode_marks
+from server.stands.sampling import sample
 from server.stands.schemas import Number, Share, StandSettings, Strict
 from thicket.planting.strokes import Stroke
 
@@ -30,7 +31,6 @@ router = Router(tags=["stands"])
 IMMUTABLE = "private, max-age=31536000, immutable"
 OVERLAY = 512
 """Suitability is handed out at this many values a side at the most."""
-MARKS = 40_000
 
 
 class SheetsOut(Schema):
@@ -85,6 +85,18 @@ class TryOut(Schema):
     gained: int
     lost: int
     cost: dict[str, float]
+
+
+class SampleOut(Schema):
+    """One plant of a sample; lean is toward the downhill side, sink in m, turn a bearing."""
+
+    item: str
+    height: float
+    width: float
+    lean: float
+    turn: float
+    sink: float
+    tint: float
 
 
 class ClearIn(Strict):
@@ -199,15 +211,19 @@ def aim_for(request: HttpRequest, slug: str, stand: int, data: AimIn):
     return {"fullness": fullness, "count": count}
 
 
+@router.post("/levels/{slug}/stands/{stand}/sample", response=list[SampleOut])
+def sample_of(request: HttpRequest, slug: str, stand: int, data: TryIn):
+    """Nine plants under tried settings, on a slope that falls to the east."""
+    row = stand_for(level_for(request, slug), stand)
+    return sample(Planting(row, merged(row, data.settings)))
+
+
 @router.post("/levels/{slug}/stands/{stand}/difference")
 def try_difference(request: HttpRequest, slug: str, stand: int, data: TryIn):
-    """Where tried settings would gain and lose plants: two counts uint32, then x and z in m float32 of each plant gained,
-    then of each lost; 40,000 of each at the most, evenly taken."""
+    """Where tried settings would gain and lose plants, as `server.stands.payload.encode_marks` lays it out."""
     row = stand_for(level_for(request, slug), stand)
     change = difference(planting_of(row), Planting(row, merged(row, data.settings)))
-    came, went = (places[::max(1, -(-len(places) // MARKS))].astype("<f4") for places in (change.came, change.went))
-    head = np.array([len(came), len(went)], "<u4").tobytes()
-    return HttpResponse(head + came.tobytes() + went.tobytes(), content_type="application/octet-stream")
+    return HttpResponse(encode_marks(change.came, change.went), content_type="application/octet-stream")
 
 
 @router.post("/levels/{slug}/stands/{stand}/suitability")

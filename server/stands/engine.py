@@ -12,6 +12,7 @@ import numpy as np
 from server.cache import ContentCache
 from server.levels.ground import digest_of
 from server.levels.scene import Raster, Scene, digest, scene_of
+from server.stands.baking import baked
 from server.stands.claims import Claim, claims_of_pins, radii_of, reaches, taken_by_stands
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings
@@ -369,7 +370,13 @@ class Planting:
     def plants(self, sheet: Sheet) -> Plants:
         """The plants of a sheet."""
         box = self.window(sheet)
-        return _plants.get(self.key(sheet), lambda: self.plants_in(box))
+        key = self.key(sheet)
+
+        def make() -> Plants:
+            found = None if self.stand.sward else baked(self.level, key)
+            return self.plants_in(box) if found is None else found
+
+        return _plants.get(key, make)
 
     def metres(self, cells: tuple[int, int, int, int]) -> Box:
         """A box of touch cells (col0, row0, col1, row1) in level metres."""

@@ -12,6 +12,15 @@ import numpy as np
 
 from thicket.planting.stands import Plants
 
+MARKS = 40_000
+
+
+def encode_marks(came: np.ndarray, went: np.ndarray) -> bytes:
+    """Two counts uint32, then x and z in m float32 of each plant gained, then of each lost; `MARKS` of each at the most,
+    evenly taken."""
+    came, went = (places[::max(1, -(-len(places) // MARKS))].astype("<f4") for places in (came, went))
+    return np.array([len(came), len(went)], "<u4").tobytes() + came.tobytes() + went.tobytes()
+
 
 def encode(plants: Plants) -> bytes:
     """The plants' bytes."""

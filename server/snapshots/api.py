@@ -1,0 +1,126 @@
+"""Snapshots of a level's planting."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Router, Schema
+from ninja.errors import HttpError
+from pydantic import Field
+
+from server.journal.schemas import entry_out
+from server.levels.access import level_for
+from server.levels.models import Level
+from server.sight.schemas import ViewIn
+from server.snapshots import keeping
+from server.snapshots.models import Snapshot
+from server.stands.arranging_api import ArrangedOut, KeyIn
+from server.stands.payload import encode_marks
+from server.stands.schemas import Strict
+
+router = Router(tags=["snapshots"])
+
+
+class SnapshotIn(Strict):
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+
+
+class SnapshotOut(Schema):
+    """A saved state of the planting, with the plants and tufts it had when it was taken."""
+
+    id: int
+    name: str
+    by: str
+    at: datetime
+    count: int
+
+
+class CompareIn(Strict):
+    """Two states, each a snapshot's id, or 0 for the planting as it is now."""
+
+    before: int
+    after: int = 0
+    view: ViewIn | None = None
+
+
+class StandChange(Schema):
+    """How one stand differs between two states."""
+
+    stand: int
+    name: str
+    before: int
+    after: int
+    gained: int
+    lost: int
+
+
+class ComparedOut(Schema):
+    """How two states differ, stand by stand, and the cost difference in the view."""
+
+    stands: list[StandChange]
+    cost: dict[str, float]
+
+
+def _shot(level: Level, pk: int) -> Snapshot | None:
+    if pk == 0:
+        return None
+    found = level.snapshots.exclude(name="").filter(pk=pk).first()
+    if found is None:
+        raise HttpError(404, f"snapshot: {level.name} has no snapshot {pk}; somebody may have removed it.")
+    return found
+
+
+def _out(shot: Snapshot) -> dict:
+    return {"id": shot.pk, "name": shot.name, "by": shot.by.get_username(), "at": shot.at, "count": shot.count}
+
+
+@router.get("/levels/{slug}/snapshots", response=list[SnapshotOut])
+def snapshots(request: HttpRequest, slug: str):
+    """All snapshots that have a name, newest first."""
+    return [_out(s) for s in level_for(request, slug).snapshots.exclude(name="").select_related("by")]
+
+
+@router.post("/levels/{slug}/snapshots", response=SnapshotOut)
+def take(request: HttpRequest, slug: str, data: SnapshotIn):
+    """Save the planting as it is now."""
+    level = level_for(request, slug, to="plant")
+    return _out(keeping.take(request.user, level, data.name.strip() or data.name))
+
+
+@router.delete("/levels/{slug}/snapshots/{int:snapshot}", response=list[SnapshotOut])
+def remove(request: HttpRequest, slug: str, snapshot: int):
+    """Remove a snapshot; the planting is left as it is."""
+    level = level_for(request, slug, to="plant")
+    found = _shot(level, snapshot)
+    if found:
+        found.delete()
+    return snapshots(request, slug)
+
+
+@router.post("/levels/{slug}/snapshots/compare", response=ComparedOut)
+def compare(request: HttpRequest, slug: str, data: CompareIn):
+    """How two states differ."""
+    level = level_for(request, slug)
+    view = data.view.core() if data.view else None
+    return keeping.compared(level, _shot(level, data.before), _shot(level, data.after), view)
+
+
+@router.post("/levels/{slug}/snapshots/difference")
+def difference(request: HttpRequest, slug: str, data: CompareIn):
+    """Where two states differ, as `server.stands.payload.encode_marks` lays it out."""
+    level = level_for(request, slug)
+    marks = encode_marks(*keeping.differences(level, _shot(level, data.before), _shot(level, data.after)))
+    return HttpResponse(marks, content_type="application/octet-stream")
+
+
+@router.post("/levels/{slug}/snapshots/{int:snapshot}/go-back", response=ArrangedOut)
+def go_back(request: HttpRequest, slug: str, snapshot: int, data: KeyIn):
+    """Make a snapshot the level's planting again."""
+    level = level_for(request, slug, to="plant")
+    shot = _shot(level, snapshot)
+    if shot is None:
+        raise HttpError(422, "snapshot: choose a snapshot to go back to.")
+    return {"entry": entry_out(keeping.go_back(request.user, level, shot, data.key), request.user)}

@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class SnapshotsConfig(AppConfig):
+    name = "server.snapshots"
+    label = "snapshots"

@@ -1,0 +1,190 @@
+"""Snapshots taken, compared and gone back to."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import secrets
+from collections import defaultdict
+from uuid import UUID
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db import transaction
+from ninja.errors import HttpError
+
+from server.journal.models import Entry
+from server.levels.models import Level
+from server.levels.rasters import place
+from server.levels.scene import Scene, forget_scene, replace, scene_of
+from server.pins.models import Pin
+from server.pins.reading import as_pins
+from server.pins.rows import put_rows
+from server.sight.reckoning import items_of, stand_cost
+from server.snapshots.models import Snapshot, SnapshotTouch
+from server.stands.comparing import Difference, difference
+from server.stands.models import Stand, TouchTile
+from server.stands.painting import cost_change
+from thicket.sight.cost import Cost
+from thicket.sight.views import View
+
+ROW = ("number", "slug", "name", "stratum", "place", "sward", "seed", "locked", "colour", "settings")
+MOST = 60
+
+
+def take(user: User, level: Level, name: str = "") -> Snapshot:
+    """Save the planting as it is now. Without a name it is kept for undo only.
+
+    Raises: ValueError when the name is taken, or the level holds too many.
+    """
+    if name and level.snapshots.filter(name=name).exists():
+        raise ValueError(f"name: {level.name} has a snapshot called {name!r} already")
+    if name and level.snapshots.exclude(name="").count() >= MOST:
+        raise ValueError(f"snapshots: a level holds at most {MOST}; remove one first")
+    scene = scene_of(level)
+    stands = {str(s.pk): {field: getattr(s, field) for field in ROW} for s in level.stands.all()}
+    pins: dict[str, dict] = defaultdict(dict)
+    for pin in level.pins.all():
+        pins[str(pin.stand_id)][str(pin.plant)] = pin.as_dict()
+    count = sum(scene.planting(s).count() for s in scene.stands.values()) if name else 0
+    with transaction.atomic():
+        shot = Snapshot.objects.create(level=level, name=name, by=user, touch_cell=level.touch_cell, stands=stands, pins=dict(pins),
+                                       count=count)
+        SnapshotTouch.objects.bulk_create(
+            SnapshotTouch(snapshot=shot, stand_id=t.stand_id, tx=t.tx, tz=t.tz, data=t.data)
+            for t in TouchTile.objects.filter(stand__level=level, stand__gone=False))
+    return shot
+
+
+def scene_at(level: Level, shot: Snapshot | None) -> Scene:
+    """The level as it would be planted by a snapshot, on the ground as it is now; as it is now for None.
+
+    Raises: ValueError when the touch maps have had other cells since.
+    """
+    if shot is None:
+        return scene_of(level)
+    _check_cells(level, shot)
+    maps: dict[int, np.ndarray] = {int(pk): np.zeros(level.touch_shape, np.int16) for pk in shot.stands}
+    for tile in shot.touch_tiles.all():
+        if tile.data:
+            place(maps[tile.stand_id], tile.tx, tile.tz, tile.data)
+    scene = replace(scene_of(level), touches=maps)
+    stands = {}
+    for pk, row in shot.stands.items():
+        stand = Stand(pk=int(pk), level=level, **row)
+        stands[stand.number] = stand
+    pins = {int(pk): as_pins([(int(plant), said) for plant, said in rows.items()]) for pk, rows in shot.pins.items() if rows}
+    scene.__dict__.update(stands=stands, pins=pins, footprints=scene_of(level).footprints, anchors=scene_of(level).anchors)
+    return scene
+
+
+def _check_cells(level: Level, shot: Snapshot) -> None:
+    if shot.touch_cell != level.touch_cell:
+        raise ValueError(f"snapshot: {shot.name} was painted on touch cells of {shot.touch_cell:g} m, and the level now has cells of "
+                         f"{level.touch_cell:g} m; set the resolution back on the Ground bench first")
+
+
+def compared(level: Level, before: Snapshot | None, after: Snapshot | None, view: View | None) -> dict:
+    """How two states differ: for each stand the counts and the plants gained and lost, and the cost difference in a view."""
+    old, new = scene_at(level, before), scene_at(level, after)
+    stock = items_of(level)
+    rows, costs = [], [Cost(), Cost()]
+    for pk, (was, now) in _both(old, new).items():
+        counts = [scene.planting(s).count() if s else 0 for scene, s in ((old, was), (new, now))]
+        change = _change(old, was, new, now)
+        rows.append({"stand": pk, "name": (now or was).name, "before": counts[0], "after": counts[1], "gained": change.gained,
+                     "lost": change.lost})
+        for k, (scene, stand) in enumerate(((old, was), (new, now))):
+            if view and stand:
+                costs[k] += stand_cost(scene.planting(stand), stock, view, True)
+    return {"stands": rows, "cost": cost_change(*costs) if view else {}}
+
+
+def _both(old: Scene, new: Scene) -> dict[int, tuple[Stand | None, Stand | None]]:
+    before, after = ({s.pk: s for s in scene.stands.values()} for scene in (old, new))
+    ordered = sorted({**before, **after}.values(), key=lambda s: s.order)
+    return {s.pk: (before.get(s.pk), after.get(s.pk)) for s in ordered}
+
+
+def _change(old: Scene, was: Stand | None, new: Scene, now: Stand | None) -> Difference:
+    if was and now:
+        return difference(old.planting(was), new.planting(now))
+    planting = new.planting(now) if now else old.planting(was)
+    at = np.empty((0, 2))
+    if not planting.stand.sward:
+        at = np.concatenate([planting.plants(s).form[:, [0, 2]].astype(float) for s in planting.sheets_in(planting.everywhere)])
+    count, none = planting.count(), np.empty((0, 2))
+    return Difference(count, 0, at, none) if now else Difference(0, count, none, at)
+
+
+def differences(level: Level, before: Snapshot | None, after: Snapshot | None) -> tuple[np.ndarray, np.ndarray]:
+    """Where the single plants stand that one state has and the other has not: x, z of those gained and those lost."""
+    old, new = scene_at(level, before), scene_at(level, after)
+    changes = [_change(old, was, new, now) for was, now in _both(old, new).values()]
+    return np.concatenate([c.came for c in changes]), np.concatenate([c.went for c in changes])
+
+
+def state_digest(level: Level) -> str:
+    """A hash of all that a snapshot holds, as it is now."""
+    stands = {s.pk: [getattr(s, field) for field in ROW] for s in level.stands.all()}
+    pins = [(p.stand_id, p.plant, p.as_dict()) for p in level.pins.all()]
+    total = hashlib.blake2b(json.dumps([stands, pins, level.touch_cell], sort_keys=True).encode(), digest_size=16)
+    for tile in TouchTile.objects.filter(stand__level=level, stand__gone=False).order_by("stand", "tz", "tx"):
+        total.update(f"{tile.stand_id}/{tile.tx}/{tile.tz}".encode() + bytes(tile.data))
+    return total.hexdigest()
+
+
+def _apply(level: Level, shot: Snapshot) -> None:
+    """Make a snapshot the level's planting; inside a transaction."""
+    kept = {int(pk): row for pk, row in shot.stands.items()}
+    for stand in Stand.every.select_for_update().filter(level=level):
+        row = kept.get(stand.pk)
+        for field, value in (row or {}).items():
+            setattr(stand, field, value)
+        stand.gone = row is None
+        stand.revision += 1
+        stand.save()
+    TouchTile.objects.filter(stand__in=kept).delete()
+    TouchTile.objects.bulk_create(
+        TouchTile(stand_id=t.stand_id, tx=t.tx, tz=t.tz, data=t.data, revision=secrets.randbelow(2**31))
+        for t in shot.touch_tiles.all())
+    Pin.objects.filter(level=level).delete()
+    for pk, rows in shot.pins.items():
+        put_rows(level, int(pk), rows)
+    level.pins_changed()
+    forget_scene(level)
+
+
+def go_back(user: User, level: Level, shot: Snapshot, key: UUID) -> Entry:
+    """Make a snapshot the level's planting again, as an action that can be undone; a key that is known counts once."""
+    known = Entry.objects.filter(key=key, level=level).first()
+    if known:
+        return known
+    _check_cells(level, shot)
+    with transaction.atomic():
+        Level.objects.select_for_update().get(pk=level.pk)
+        forget_scene(level)
+        locked = [s.name for s in level.stands.all() if s.locked]
+        if locked:
+            raise HttpError(409, f"{locked[0]} is locked: unlock it first.")
+        told = compared(level, None, shot, None)["stands"]
+        before = take(user, level)
+        _apply(level, shot)
+        after = take(user, level)
+        return Entry.objects.create(
+            level=level, user=user, kind=Entry.Kind.SNAPSHOT, key=key, what=f"Back to {shot.name}",
+            change={"before": before.pk, "after": after.pk, "digest": state_digest(level)},
+            gained=sum(row["gained"] for row in told), lost=sum(row["lost"] for row in told))
+
+
+def swap_snapshots(entry: Entry, back: bool) -> None:
+    """Take going back to a snapshot back, or do it again; inside a transaction.
+
+    Raises: HttpError 409 when the planting has been changed since.
+    """
+    level = entry.level
+    if state_digest(level) != entry.change["digest"]:
+        raise HttpError(409, "The planting has been changed since; undo that first.")
+    _apply(level, Snapshot.objects.get(pk=entry.change["before" if back else "after"]))
+    entry.change["digest"] = state_digest(level)
+    entry.save(update_fields=["change"])

@@ -1,0 +1,95 @@
+"""Baking: every sheet of single plants of a level made beforehand and laid on disk under its content key.
+
+A bake can be stopped, and goes on where it was, since a sheet that lies there under its present key is not made again. Sheets
+that no longer hold are swept when a bake ends.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from django.conf import settings
+
+from server.ground import jobs
+from server.ground.jobs import Job, Stopped
+from server.levels.models import Level
+from server.levels.scene import forget_scene, scene_of
+from thicket.planting.stands import Plants
+
+
+def folder_of(level: Level) -> Path:
+    """Where a level's baked sheets lie."""
+    return Path(settings.VAR_DIR) / "bakes" / str(level.pk)
+
+
+def baked(level: Level, key: str) -> Plants | None:
+    """A sheet that was baked; None when it was not."""
+    try:
+        with np.load(folder_of(level) / f"{key}.npz") as file:
+            return Plants(file["id"], file["form"], file["item"])
+    except (OSError, ValueError, KeyError):
+        return None
+
+
+def _lay(level: Level, key: str, plants: Plants) -> None:
+    folder = folder_of(level)
+    folder.mkdir(parents=True, exist_ok=True)
+    with tempfile.NamedTemporaryFile(dir=folder, delete=False) as out:
+        np.savez(out, id=plants.id, form=plants.form, item=plants.item)
+    os.replace(out.name, folder / f"{key}.npz")
+
+
+def _wanted(level: Level) -> list:
+    """Every stand's planting with a sheet of it, in the order in which stands claim room."""
+    scene = scene_of(level)
+    singles = sorted((s for s in scene.stands.values() if not s.sward), key=lambda s: s.order)
+    return [(scene.planting(s), sheet) for s in singles for sheet in scene.planting(s).sheets_in(scene.planting(s).everywhere)]
+
+
+def _job_key(level: Level) -> str:
+    return f"bake {level.pk}"
+
+
+def state(level: Level) -> dict:
+    """How far the bake is: sheets in all and done, whether it runs, and what it is at."""
+    job = jobs.job_of(_job_key(level))
+    if job:
+        total = max(job.total, 1)
+        return {"running": True, "total": total, "done": round(job.share * total), "step": job.step}
+    have = {p.name for p in folder_of(level).glob("*.npz")} if folder_of(level).exists() else set()
+    wanted = _wanted(level)
+    done = sum(f"{planting.key(sheet)}.npz" in have for planting, sheet in wanted) if have else 0
+    return {"running": False, "total": len(wanted), "done": done, "step": ""}
+
+
+def start(level: Level) -> None:
+    """Begin to bake, or go on where it was."""
+    if not jobs.job_of(_job_key(level)):
+        jobs.start(_job_key(level), lambda job: _bake(level.pk, job))
+
+
+def stop(level: Level) -> None:
+    """Stop the bake; what is done stays."""
+    jobs.stop(_job_key(level))
+
+
+def _bake(pk: int, job: Job) -> None:
+    level = Level.objects.get(pk=pk)
+    forget_scene(level)
+    wanted = _wanted(level)
+    job.total = len(wanted)
+    kept = set()
+    with contextlib.suppress(Stopped):
+        for k, (planting, sheet) in enumerate(wanted):
+            job.tell(k / len(wanted), planting.stand.name)
+            key = planting.key(sheet)
+            kept.add(f"{key}.npz")
+            if not (folder_of(level) / f"{key}.npz").exists():
+                _lay(level, key, planting.plants(sheet))
+        for old in folder_of(level).glob("*"):
+            if old.name not in kept:
+                old.unlink(missing_ok=True)
