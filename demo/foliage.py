@@ -129,7 +129,8 @@ def bracken_frond(size: int = 256) -> np.ndarray:
 def moss() -> np.ndarray:
     """Velvet moss, 64 × 64."""
     fine = _noise(51, 64, 64, 2.5, 2.5, 2)[..., None]
-    return _opaque(np.array([104, 120, 50.0]) * (1 + 0.3 * fine) + np.array([26, 20, 0.0]) * _noise(52, 64, 64, 20, 20, 3)[..., None])
+    patch = _noise(52, 64, 64, 20, 20, 3)[..., None]
+    return _opaque(np.array([104, 120, 50.0]) * (1 + 0.3 * fine) + np.array([26, 20, 0.0]) * patch)
 
 
 def old_timber() -> np.ndarray:

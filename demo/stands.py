@@ -15,7 +15,8 @@ def _and(kind: str, lo: float, hi: float, soft_lo: float = 0.0, soft_hi: float =
 
 
 def _differ(size, width=(0.85, 1.2), lean=4.0, follow=0.1, sink=0.05, patch=40.0, turn=(0, 360)) -> dict:
-    return {"size": list(size), "width": list(width), "turn": list(turn), "lean": lean, "follow": follow, "sink": sink, "patch": patch}
+    return {"size": list(size), "width": list(width), "turn": list(turn), "lean": lean, "follow": follow, "sink": sink,
+            "patch": patch}
 
 
 def _seen(steps, billboard: float, gone: float, fade: float, shadow: float = 0.0) -> dict:
@@ -77,7 +78,8 @@ TREES = [
 LOW = [
     {"slug": "gorse", "name": "Gorse", "stratum": "Shrub", "settings": {
         "mix": [{"item": "gorse", "weight": 1}], "spacing": 2.3, "fullness": 0.55, "gap": 0.1,
-        "variation": _differ((0.55, 1.3), (0.9, 1.3), 6, 0.35, 0.05, 26), "tints": ["#b8bf86", "#e0cb7e"], "under": ["Canopy", "Stone"],
+        "variation": _differ((0.55, 1.3), (0.9, 1.3), 6, 0.35, 0.05, 26), "tints": ["#b8bf86", "#e0cb7e"],
+        "under": ["Canopy", "Stone"],
         "conditions": [_and("facing", 0, 62, 0, 30, centre=205), _and("slope", 7, 34, 4, 6), _and("altitude", 360, 440, 4, 16),
                        _and("noise", 0.56, 1, 0.1, noise={"form": "gradient", "wavelength": 58, "octaves": 3, "contrast": 1.5,
                                                          "shift": 0, "seed": 21})],
@@ -92,7 +94,8 @@ LOW = [
         "distances": _seen([14], 14, 130, 10, 0)}},
     {"slug": "rushes", "name": "Rushes", "stratum": "Field", "settings": {
         "mix": [{"item": "moor-grass", "weight": 1}], "spacing": 1.1, "fullness": 0.6,
-        "variation": _differ((0.9, 1.7), (0.6, 0.85), 8, 0.1, 0.05, 14), "tints": ["#a8b878", "#c0b070"], "under": ["Canopy", "Stone"],
+        "variation": _differ((0.9, 1.7), (0.6, 0.85), 8, 0.1, 0.05, 14), "tints": ["#a8b878", "#c0b070"],
+        "under": ["Canopy", "Stone"],
         "clear_of": ["path", "obstacle"],
         "conditions": [_and("area", -3, 12, 1, 6, shapes=["Flooded pit"]), _and("altitude", 352.02, 354.6, 0.05, 1.2)],
         "distances": _seen([16], 16, 120, 10, 0)}},
@@ -122,7 +125,8 @@ STANDS = [*STONE, *TREES, *LOW]
 """In the order in which they claim room."""
 
 BY_HAND = {
-    "sleeper-stacks": [{"x": 631.5, "z": 634.0, "turn": 74}, {"x": 634.6, "z": 632.6, "turn": 20}, {"x": 664.0, "z": 652.0, "turn": 112}],
+    "sleeper-stacks": [{"x": 631.5, "z": 634.0, "turn": 74}, {"x": 634.6, "z": 632.6, "turn": 20},
+                       {"x": 664.0, "z": 652.0, "turn": 112}],
     "birch": [{"x": 652.6, "z": 652.5, "height": 0.9, "width": 0.85}, {"x": 522.0, "z": 602.0, "height": 1.2, "width": 1.15}],
     "hawthorn": [{"x": 604.0, "z": 640.0, "turn": 250, "height": 1.1, "width": 1.25}],
 }

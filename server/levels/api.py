@@ -96,6 +96,7 @@ class ItemOut(Schema):
     silhouette: str
     lods: list[MeshOut]
     billboard: MeshOut | None
+    anchors: list[str] = Field(description="names of the anchor points that companions may stand on")
 
 
 class LevelOut(Schema):
@@ -159,7 +160,7 @@ def _item(level: Level, row) -> dict:
     base = f"/api/levels/{level.slug}/stock/{row.slug}/{row.revision}"
     return {"slug": row.slug, "name": row.name, "height": row.height, "crown": row.crown, "trunk": row.trunk,
             "bound": item.bound, "glb": f"{base}.glb", "silhouette": f"{base}.png", "lods": item.lods,
-            "billboard": item.billboard}
+            "anchors": [a["name"] for a in row.anchors], "billboard": item.billboard}
 
 
 @router.get("/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}")

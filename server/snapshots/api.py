@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import datetime
 from typing import Annotated
-from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema

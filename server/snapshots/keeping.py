@@ -80,8 +80,8 @@ def scene_at(level: Level, shot: Snapshot | None) -> Scene:
 
 def _check_cells(level: Level, shot: Snapshot) -> None:
     if shot.touch_cell != level.touch_cell:
-        raise ValueError(f"snapshot: {shot.name} was painted on touch cells of {shot.touch_cell:g} m, and the level now has cells of "
-                         f"{level.touch_cell:g} m; set the resolution back on the Ground bench first")
+        raise ValueError(f"snapshot: {shot.name} was painted on touch cells of {shot.touch_cell:g} m, and the level now has cells "
+                         f"of {level.touch_cell:g} m; set the resolution back on the Ground bench first")
 
 
 def compared(level: Level, before: Snapshot | None, after: Snapshot | None, view: View | None) -> dict:

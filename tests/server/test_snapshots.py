@@ -85,7 +85,8 @@ class Snapshots(GroundCase):
             tall = {"birch": 9.6, "slate-block": 0.9}[plant["item"]]
             self.assertTrue(0.5 * tall <= plant["height"] <= 0.6 * tall + 1e-6)
             self.assertEqual(plant["sink"], 0.3 if plant["item"] == "slate-block" else 0)
-        upright = self.post(f"/stands/{self.birch.pk}/sample", {"settings": {"variation": tried["variation"] | {"follow": 0}}}).json()
+        tried = {"variation": tried["variation"] | {"follow": 0}}
+        upright = self.post(f"/stands/{self.birch.pk}/sample", {"settings": tried}).json()
         self.assertTrue(all(abs(p["lean"]) < 1e-4 and abs(p["turn"] - 270) < 1e-3 for p in upright))
 
 

@@ -537,6 +537,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/stands/{stand}/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sample Of
+         * @description Nine plants under tried settings, on a slope that falls to the east.
+         */
+        post: operations["server_stands_api_sample_of"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/stands/{stand}/difference": {
         parameters: {
             query?: never;
@@ -548,8 +568,7 @@ export interface paths {
         put?: never;
         /**
          * Try Difference
-         * @description Where tried settings would gain and lose plants: two counts uint32, then x and z in m float32 of each plant gained,
-         *     then of each lost; 40,000 of each at the most, evenly taken.
+         * @description Where tried settings would gain and lose plants, as `server.stands.payload.encode_marks` lays it out.
          */
         post: operations["server_stands_api_try_difference"];
         delete?: never;
@@ -836,6 +855,110 @@ export interface paths {
          * @description Set, change, remove and release single plants, as one journal entry.
          */
         post: operations["server_pins_api_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/snapshots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Snapshots
+         * @description All snapshots that have a name, newest first.
+         */
+        get: operations["server_snapshots_api_snapshots"];
+        put?: never;
+        /**
+         * Take
+         * @description Save the planting as it is now.
+         */
+        post: operations["server_snapshots_api_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/snapshots/{snapshot}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove
+         * @description Remove a snapshot; the planting is left as it is.
+         */
+        delete: operations["server_snapshots_api_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/snapshots/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare
+         * @description How two states differ.
+         */
+        post: operations["server_snapshots_api_compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/snapshots/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Difference
+         * @description Where two states differ, as `server.stands.payload.encode_marks` lays it out.
+         */
+        post: operations["server_snapshots_api_difference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/snapshots/{snapshot}/go-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go Back
+         * @description Make a snapshot the level's planting again.
+         */
+        post: operations["server_snapshots_api_go_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1166,6 +1289,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/bake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bake State
+         * @description How far the level's bake is.
+         */
+        get: operations["server_handover_api_bake_state"];
+        put?: never;
+        /**
+         * Bake
+         * @description Begin to bake the level, or go on where it was stopped.
+         */
+        post: operations["server_handover_api_bake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/bake/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Bake
+         * @description Stop the bake; what is done stays.
+         */
+        post: operations["server_handover_api_stop_bake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1250,6 +1417,11 @@ export interface components {
             /** Lods */
             lods: components["schemas"]["MeshOut"][];
             billboard: components["schemas"]["MeshOut"] | null;
+            /**
+             * Anchors
+             * @description names of the anchor points that companions may stand on
+             */
+            anchors: string[];
         };
         /** Layer */
         Layer: {
@@ -2402,6 +2574,26 @@ export interface components {
             };
         };
         /**
+         * SampleOut
+         * @description One plant of a sample; lean is toward the downhill side, sink in m, turn a bearing.
+         */
+        SampleOut: {
+            /** Item */
+            item: string;
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+            /** Lean */
+            lean: number;
+            /** Turn */
+            turn: number;
+            /** Sink */
+            sink: number;
+            /** Tint */
+            tint: number;
+        };
+        /**
          * StrokeIn
          * @description A drag of the brush: see `thicket.planting.strokes.Stroke`. The key makes a repeat count once.
          */
@@ -2653,6 +2845,74 @@ export interface components {
              * @default false
              */
             push: boolean;
+        };
+        /**
+         * SnapshotOut
+         * @description A saved state of the planting, with the plants and tufts it had when it was taken.
+         */
+        SnapshotOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Count */
+            count: number;
+        };
+        /** SnapshotIn */
+        SnapshotIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * ComparedOut
+         * @description How two states differ, stand by stand, and the cost difference in the view.
+         */
+        ComparedOut: {
+            /** Stands */
+            stands: components["schemas"]["StandChange"][];
+            /** Cost */
+            cost: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * StandChange
+         * @description How one stand differs between two states.
+         */
+        StandChange: {
+            /** Stand */
+            stand: number;
+            /** Name */
+            name: string;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Gained */
+            gained: number;
+            /** Lost */
+            lost: number;
+        };
+        /**
+         * CompareIn
+         * @description Two states, each a snapshot's id, or 0 for the planting as it is now.
+         */
+        CompareIn: {
+            /** Before */
+            before: number;
+            /**
+             * After
+             * @default 0
+             */
+            after: number;
+            view?: components["schemas"]["ViewIn"] | null;
         };
         /**
          * LookOut
@@ -2929,6 +3189,20 @@ export interface components {
             gained: number;
             /** Lost */
             lost: number;
+        };
+        /**
+         * BakeOut
+         * @description A bake of all single plants: sheets in all and those that lie ready under their present key; what it is at.
+         */
+        BakeOut: {
+            /** Running */
+            running: boolean;
+            /** Total */
+            total: number;
+            /** Done */
+            done: number;
+            /** Step */
+            step: string;
         };
     };
     responses: never;
@@ -3746,6 +4020,33 @@ export interface operations {
             };
         };
     };
+    server_stands_api_sample_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleOut"][];
+                };
+            };
+        };
+    };
     server_stands_api_try_difference: {
         parameters: {
             query?: never;
@@ -4155,6 +4456,154 @@ export interface operations {
             };
         };
     };
+    server_snapshots_api_snapshots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotOut"][];
+                };
+            };
+        };
+    };
+    server_snapshots_api_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnapshotIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotOut"];
+                };
+            };
+        };
+    };
+    server_snapshots_api_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                snapshot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotOut"][];
+                };
+            };
+        };
+    };
+    server_snapshots_api_compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+        };
+    };
+    server_snapshots_api_difference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_snapshots_api_go_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                snapshot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+        };
+    };
     server_stands_conditions_api_look_at: {
         parameters: {
             query?: never;
@@ -4541,6 +4990,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    server_handover_api_bake_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BakeOut"];
+                };
+            };
+        };
+    };
+    server_handover_api_bake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BakeOut"];
+                };
+            };
+        };
+    };
+    server_handover_api_stop_bake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BakeOut"];
+                };
             };
         };
     };

@@ -8,7 +8,7 @@ import FacingRose from './FacingRose.vue'
 import NoiseField from './NoiseField.vue'
 import NumberField from './NumberField.vue'
 
-const props = defineProps<{ condition: Condition; index: number; count: number; wrong?: boolean; disabled?: boolean }>()
+const props = defineProps<{ condition: Condition; index: number; count: number; wrong?: boolean; disabled?: boolean; alone?: boolean }>()
 const emit = defineEmits<{ change: [condition: Condition]; remove: []; move: [to: number]; bands: [layer: string] }>()
 const store = useLevel()
 const found = shallowRef<Look | null>(null)
@@ -75,8 +75,8 @@ function keys(event: KeyboardEvent) {
 <template>
   <div class="card" :class="{ off: !c.on }" :data-test="`band-${c.kind}`">
     <header>
-      <span class="grip" tabindex="0" role="button" data-keys :aria-label="`Move ${look.label}: arrow up or down`" :data-test="`grip-${index}`" title="drag, or arrow up and down" @keydown="keys">⋮⋮</span>
-      <select class="cell join" :class="c.join" :value="c.join" :disabled="disabled" :aria-label="`How ${look.label} joins`" :data-test="`join-${c.kind}`" @change="set({ join: ($event.target as HTMLSelectElement).value as Condition['join'] })">
+      <span v-if="!alone" class="grip" tabindex="0" role="button" data-keys :aria-label="`Move ${look.label}: arrow up or down`" :data-test="`grip-${index}`" title="drag, or arrow up and down" @keydown="keys">⋮⋮</span>
+      <select v-if="!alone" class="cell join" :class="c.join" :value="c.join" :disabled="disabled" :aria-label="`How ${look.label} joins`" :data-test="`join-${c.kind}`" @change="set({ join: ($event.target as HTMLSelectElement).value as Condition['join'] })">
         <option value="and">{{ index ? 'and' : 'where' }}</option>
         <option v-if="index" value="or">or</option>
         <option value="except">except</option>
@@ -105,7 +105,7 @@ function keys(event: KeyboardEvent) {
       <NoiseField v-if="c.kind === 'noise'" :condition="c" :disabled="disabled" @change="emit('change', $event)" />
       <FacingRose v-if="c.kind === 'facing'" :condition="c" :histogram="found" :wrong="wrong" :disabled="disabled" @change="emit('change', $event)" />
       <BandField v-else :condition="c" :histogram="found" :wrong="wrong" :disabled="disabled" @change="emit('change', $event)" />
-      <p class="drive small">
+      <p v-if="!alone" class="drive small">
         drives <select class="cell plain-select" :value="driven" :disabled="disabled" :data-test="`drives-${c.kind}`" @change="drives(($event.target as HTMLSelectElement).value as 'density')"><option value="density">density</option><option value="size">size</option><option value="both">density and size</option></select>
         <template v-if="driven !== 'density'">, where it fails <NumberField bare label="Size where it fails" :value="c.size! * 100" unit="% of size" :min="5" :max="100" :step="5" :digits="0" :disabled="disabled" :test="`size-${c.kind}`" @change="$event >= 5 && $event <= 100 && set({ size: $event / 100 })" /></template>
       </p>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { whole } from '../budget'
+import BakePanel from './BakePanel.vue'
 import { useLevel } from '../stores/level'
 
 const store = useLevel()
@@ -24,6 +25,7 @@ const FILES = computed(() => [
         <span class="faint">{{ f.what }}</span>
       </li>
     </ul>
+    <BakePanel />
     <h3>From the command line</h3>
     <pre>./kt manage handover {{ store.slug }} \
   --format csv|glb|maps --out DIR</pre>

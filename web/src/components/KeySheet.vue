@@ -4,7 +4,7 @@ const KEYS = [
   ['Fly', [['↑ ↓', 'ahead, back'], ['← →', 'aside'], ['Page ↑ ↓', 'rise, sink'], ['Shift', 'five times as fast'], ['drag', 'look about (eye), move the sheet (plan)'], ['wheel', 'go ahead (eye), scale (plan)'], ['double click', 'on the plan: stand there'], ['1 … 9', 'go to a kept view']]],
   ['Paint', [['T', 'Thicken'], ['N', 'Thin'], [', .', 'radius smaller, larger'], ['; \'', 'strength less, more'], ['Esc', 'drop the stroke, the draft, then the brush'], ['right drag', 'look about with a brush in hand']]],
   ['Shapes, on the Ground bench', [['P', 'path'], ['A', 'area'], ['R', 'round obstacle'], ['B', 'box'], ['U', 'outline obstacle'], ['Enter', 'end the line or outline'], ['Delete', 'remove the chosen shape'], ['double click', 'on a corner: take it out']]],
-  ['Otherwise', [['V', 'both views, eye, plan'], ['L', 'shadows'], ['O', 'suitability'], ['Y', 'ask why, at a place'], ['Alt ↑ ↓', 'move the focused stand in the column'], ['H', 'hide or show the selected stands'], ['Ctrl Z', 'undo your last action'], ['Ctrl Shift Z', 'do it again'], ['?', 'this sheet']]],
+  ['Otherwise', [['V', 'both views, eye, plan'], ['L', 'shadows'], ['O', 'suitability'], ['Y', 'ask why, at a place'], ['K', 'pick a single plant of the stand'], ['Alt ↑ ↓', 'move the focused stand in the column'], ['H', 'hide or show the selected stands'], ['Ctrl Z', 'undo your last action'], ['Ctrl Shift Z', 'do it again'], ['?', 'this sheet']]],
 ] as const
 </script>
 

@@ -1,40 +1,80 @@
 <script setup lang="ts">
-import { computed } from 'vue'
-import type { MixEntry } from '../api/client'
+import { computed, ref } from 'vue'
+import type { Condition, MixEntry } from '../api/client'
 import type { Draft } from '../composables/useDraft'
+import { fresh, KINDS, ORDER, type Kind } from '../conditions'
 import { useLevel } from '../stores/level'
+import ConditionCard from './ConditionCard.vue'
 import NumberField from './NumberField.vue'
+import PairField from './PairField.vue'
 
 /** The stock items a stand plants, by weight; a changed weight moves plants only to or from that item. */
 const props = defineProps<{ draft: Draft; locked: boolean }>()
 const store = useLevel()
 const mix = computed(() => props.draft.shared((s) => s.mix))
+const stand = computed(() => props.draft.shared((s) => s.variation))
 const list = computed(() => mix.value.value ?? [])
 const total = computed(() => Math.max(list.value.reduce((n, m) => n + m.weight, 0), 1e-9))
 const spare = computed(() => store.level!.stock.filter((i) => !list.value.some((m) => m.item === i.slug)))
 const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
+const open = ref('')
+const trouble = ref('')
 const put = (next: MixEntry[]) => props.draft.change({ mix: next })
+const set = (k: number, part: Partial<MixEntry>) => put(list.value.map((m, i) => (i === k ? { ...m, ...part } : m)))
 function add(event: Event) {
   const select = event.target as HTMLSelectElement
   if (select.value) put([...list.value, { item: select.value, weight: +(total.value / Math.max(list.value.length, 1)).toFixed(2), footprint: 1, mark: '' }])
   select.value = ''
 }
+/** Another item in its stead: the same plants carry it. */
 function exchange(k: number, event: Event) {
-  put(list.value.map((m, i) => (i === k ? { ...m, item: (event.target as HTMLSelectElement).value } : m)))
+  const m = list.value[k]
+  set(k, { item: (event.target as HTMLSelectElement).value, mark: m.mark || m.item })
+}
+async function everywhere(item: string, event: Event) {
+  const select = event.target as HTMLSelectElement
+  trouble.value = ''
+  try {
+    await store.arrange('exchange', { item, by: select.value })
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+  select.value = ''
+}
+function drive(k: number, kind: string) {
+  if (!kind) return set(k, { drive: null })
+  const c: Condition = { ...fresh(kind as Kind, store.level!), density: true }
+  if (kind === 'layer') c.layers = store.level!.layers.slice(0, 1).map((l) => l.name)
+  if (kind === 'mask') c.mask = store.masks[0]?.name ?? ''
+  if (kind === 'stand') c.stand = store.stands.find((s, n) => !s.sward && n < store.stands.indexOf(store.chosen[0]))?.number ?? 0
+  set(k, { drive: c })
 }
 </script>
 
 <template>
   <p v-if="mix.mixed" class="faint">The selected stands plant different mixes; select one to edit it.</p>
   <div v-else data-test="mix">
-    <p v-for="(m, k) in list" :key="m.item" class="entry">
-      <select class="cell name" :value="m.item" :disabled="locked" :aria-label="`Item ${k + 1}: exchange it`" @change="exchange(k, $event)">
-        <option :value="m.item">{{ nameOf(m.item) }}</option>
-        <option v-for="i in spare" :key="i.slug" :value="i.slug">{{ i.name }}</option>
-      </select>
-      <NumberField bare :label="`Weight of ${nameOf(m.item)}`" :value="m.weight" :min="0" :max="1000" :step="0.1" :unit="`${Math.round((m.weight / total) * 100)} %`" :disabled="locked" :test="`weight-${m.item}`" @change="$event >= 0 && put(list.map((x, i) => (i === k ? { ...x, weight: $event } : x)))" />
-      <button v-if="list.length > 1 && !locked" class="plain" :aria-label="`Take ${nameOf(m.item)} out`" @click="put(list.filter((_, i) => i !== k))">×</button>
-    </p>
+    <template v-for="(m, k) in list" :key="m.item">
+      <p class="entry">
+        <select class="cell name" :value="m.item" :disabled="locked" :aria-label="`Item ${k + 1}: exchange it`" :data-test="`mix-${m.item}`" @change="exchange(k, $event)">
+          <option :value="m.item">{{ nameOf(m.item) }}</option>
+          <option v-for="i in spare" :key="i.slug" :value="i.slug">{{ i.name }}</option>
+        </select>
+        <NumberField bare :label="`Weight of ${nameOf(m.item)}`" :value="m.weight" :min="0" :max="1000" :step="0.1" :unit="`${Math.round((m.weight / total) * 100)} %`" :disabled="locked" :test="`weight-${m.item}`" @change="$event >= 0 && set(k, { weight: $event })" />
+        <button class="plain" :aria-expanded="open === m.item" :title="`What ${nameOf(m.item)} has of its own`" :data-test="`own-${m.item}`" @click="open = open === m.item ? '' : m.item">{{ m.drive || m.size || m.sink !== null && m.sink !== undefined || m.footprint !== 1 ? 'own' : '' }}{{ open === m.item ? '▾' : '▸' }}</button>
+        <button v-if="list.length > 1 && !locked" class="plain" :aria-label="`Take ${nameOf(m.item)} out`" @click="put(list.filter((_, i) => i !== k))">×</button>
+      </p>
+      <div v-if="open === m.item" class="own">
+        <PairField label="Size" unit="×" :value="m.size ?? stand.value.size!" :min="0.05" :max="10" :disabled="locked" :test="`size-${m.item}`" @change="set(k, { size: $event })" />
+        <NumberField label="Sink" unit="m" :value="m.sink ?? stand.value.sink" :min="-5" :max="5" :step="0.05" :disabled="locked" :test="`sink-${m.item}`" @change="set(k, { sink: $event })" />
+        <NumberField label="Footprint" unit="× its own" :value="m.footprint" :min="0" :max="10" :step="0.1" :disabled="locked" :test="`footprint-${m.item}`" @change="$event >= 0 && set(k, { footprint: $event })" />
+        <button v-if="m.size || (m.sink !== null && m.sink !== undefined)" class="plain back" :disabled="locked" @click="set(k, { size: null, sink: null })">size and sink as the stand's</button>
+        <label class="wide">Its weight follows <select class="cell" :value="m.drive?.kind ?? ''" :disabled="locked" :data-test="`drive-${m.item}`" @change="drive(k, ($event.target as HTMLSelectElement).value)"><option value="">nothing</option><option v-for="kind in ORDER" :key="kind" :value="kind">{{ KINDS[kind].label }}</option></select></label>
+        <ConditionCard v-if="m.drive" alone :condition="m.drive" :index="0" :count="1" :disabled="locked" @change="set(k, { drive: $event })" @remove="set(k, { drive: null })" />
+        <label v-if="!locked && spare.length" class="wide">Exchange it everywhere for <select class="cell" :data-test="`everywhere-${m.item}`" @change="everywhere(m.item, $event)"><option value="">…</option><option v-for="i in spare" :key="i.slug" :value="i.slug">{{ i.name }}</option></select></label>
+      </div>
+    </template>
+    <p v-if="trouble" class="over" role="alert" data-test="mix-trouble">{{ trouble }}</p>
     <select v-if="spare.length && !locked" class="cell" data-test="mix-add" aria-label="Add an item to the mix" @change="add"><option value="">+ add to the mix</option><option v-for="i in spare" :key="i.slug" :value="i.slug">{{ i.name }}</option></select>
   </div>
 </template>
@@ -42,8 +82,8 @@ function exchange(k: number, event: Event) {
 <style scoped>
 .entry {
   display: grid;
-  grid-template-columns: 1fr 104px 24px;
-  gap: 6px;
+  grid-template-columns: 1fr 100px auto 24px;
+  gap: 4px;
   align-items: baseline;
   margin: 0 0 2px;
 }
@@ -52,5 +92,27 @@ select.cell {
 }
 .name {
   font-size: 15px;
+}
+.own {
+  border-left: 2px solid var(--line);
+  padding: 2px 0 6px 10px;
+  margin: 0 0 6px;
+}
+.own :deep(.pair) {
+  font-size: 13.5px;
+}
+.wide {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  align-items: baseline;
+  padding: 2px 0;
+}
+.wide select {
+  max-width: 140px;
+}
+.back {
+  font-size: 12.5px;
+  margin-left: -7px;
 }
 </style>

@@ -1,16 +1,21 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { ask } from '../api/client'
+import { ask, type View } from '../api/client'
 import { amount, signed, whole, type LineName } from '../budget'
 import type { Draft } from '../composables/useDraft'
+import type { Hand } from '../composables/useHand'
 import { useLevel } from '../stores/level'
 import ConditionList from './ConditionList.vue'
 import MixList from './MixList.vue'
 import NumberField from './NumberField.vue'
 import PairField from './PairField.vue'
+import LayoutField from './LayoutField.vue'
+import PinPanel from './PinPanel.vue'
+import SampleRow from './SampleRow.vue'
+import SnapshotList from './SnapshotList.vue'
 import StandCard from './StandCard.vue'
 
-const props = defineProps<{ draft: Draft }>()
+const props = defineProps<{ draft: Draft; hand: Hand; view: () => View | null }>()
 const store = useLevel()
 const d = props.draft
 const locked = computed(() => !store.mayPlant || store.chosen.some((s) => s.locked))
@@ -18,6 +23,9 @@ const title = computed(() => (store.chosen.length === 1 ? store.chosen[0].name :
 const sward = computed(() => store.chosen.every((s) => s.sward))
 const wrong = (name: string) => d.fields.value.some((f) => f.startsWith(name))
 
+const free = computed(() => store.chosen.every((s) => d.settingsOf(s).layout!.kind === 'free'))
+const tints = computed(() => d.shared((s) => s.tints!))
+const setTint = (k: number, colour: string) => d.change({ tints: k ? [tints.value.value[0], colour] : [colour, tints.value.value[1]] })
 const spacing = computed(() => d.shared((s) => s.spacing))
 const fullness = computed(() => d.shared((s) => s.fullness))
 const v = (name: 'lean' | 'follow' | 'sink' | 'patch') => d.shared((s) => s.variation[name])
@@ -74,9 +82,12 @@ const costs = computed(() =>
     <h3>What</h3>
     <MixList :draft="d" :locked="locked" />
 
-    <h3>How close</h3>
+    <h3>How they lie</h3>
+    <LayoutField v-if="!sward" :draft="d" :locked="locked" />
+    <template v-if="free">
     <NumberField label="Spacing" unit="m" :value="spacing.value" :mixed="spacing.mixed" :min="0.2" :max="200" :step="0.1" :digits="3" :wrong="wrong('spacing')" :disabled="locked" test="spacing" @change="d.change({ spacing: $event })" />
     <NumberField :label="sward ? 'Tufts when full' : 'Plants when full'" :unit="sward ? 'per m²' : 'per ha'" :value="sward ? per : per * 1e4" :mixed="spacing.mixed" :min="0.001" :step="sward ? 0.1 : 10" :digits="sward ? 2 : 0" :disabled="locked" test="per-area" @change="setPer" />
+    </template>
     <NumberField label="Fullness" unit="%" :value="fullness.value * 100" :mixed="fullness.mixed" :min="0" :max="100" :step="1" :digits="1" :wrong="wrong('fullness')" :disabled="locked" test="fullness" @change="d.change({ fullness: +($event / 100).toFixed(4) })" />
 
     <p v-if="store.chosen.length === 1 && !locked" class="aim">
@@ -109,13 +120,21 @@ const costs = computed(() =>
     <p class="faint small">Earlier strata and higher stands take their room first. Trunks keep everything out; crowns keep out what may not stand under them.</p>
 
     <h3>How they differ</h3>
+    <SampleRow :draft="d" />
     <PairField label="Size" unit="×" :value="pair('size').value" :mixed="pair('size').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="size" @change="d.change({ variation: { size: $event } })" />
     <PairField label="Width apart" unit="×" :value="pair('width').value" :mixed="pair('width').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="width" @change="d.change({ variation: { width: $event } })" />
-    <PairField label="Turn" unit="°" :value="pair('turn').value" :mixed="pair('turn').mixed" :max="360" :step="5" :wrong="wrong('variation')" :disabled="locked" test="turn" @change="d.change({ variation: { turn: $event } })" />
+    <PairField label="Turn" unit="°" :value="pair('turn').value" :mixed="pair('turn').mixed" :min="-180" :max="360" :step="5" :wrong="wrong('variation')" :disabled="locked" test="turn" @change="d.change({ variation: { turn: $event } })" />
     <NumberField label="Random lean, up to" unit="°" :value="v('lean').value" :mixed="v('lean').mixed" :min="0" :max="90" :step="0.5" :wrong="wrong('variation.lean')" :disabled="locked" test="lean" @change="d.change({ variation: { lean: $event } })" />
     <NumberField label="Follows the slope" unit="%" :value="v('follow').value * 100" :mixed="v('follow').mixed" :min="0" :max="100" :digits="1" :wrong="wrong('variation.follow')" :disabled="locked" test="follow" @change="d.change({ variation: { follow: $event / 100 } })" />
     <NumberField label="Sink" unit="m" :value="v('sink').value" :mixed="v('sink').mixed" :min="-5" :max="5" :step="0.05" :wrong="wrong('variation.sink')" :disabled="locked" test="sink" @change="d.change({ variation: { sink: $event } })" />
     <NumberField label="Tint patches" unit="m wide" :value="v('patch').value" :mixed="v('patch').mixed" :min="1" :max="2000" :wrong="wrong('variation.patch')" :disabled="locked" test="patch" @change="d.change({ variation: { patch: $event } })" />
+
+    <p v-if="!tints.mixed" class="tints">
+      Tint between
+      <input v-for="k in [0, 1]" :key="k" type="color" :value="tints.value[k]" :disabled="locked" :aria-label="k ? 'the other tint' : 'one tint'" :data-test="`tint-${k}`" @change="setTint(k, ($event.target as HTMLInputElement).value)" />
+    </p>
+    <PinPanel v-if="hand.stand.value" :hand="hand" :locked="locked" />
+    <SnapshotList :draft="d" :view="view" />
 
     <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
       <p v-if="d.trouble.value" class="over" role="alert" data-test="trouble">{{ d.trouble.value }}</p>
@@ -135,7 +154,10 @@ const costs = computed(() =>
       </p>
     </footer>
   </div>
-  <p v-else class="faint">Select a stand in the column at the left.</p>
+  <div v-else>
+    <p class="faint">Select a stand in the column at the left.</p>
+    <SnapshotList :draft="d" :view="view" />
+  </div>
 </template>
 
 <style scoped>
@@ -162,6 +184,19 @@ h3 {
 }
 .aim input {
   width: 74px;
+}
+.tints {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin: 4px 0 0;
+}
+.tints input {
+  width: 34px;
+  height: 18px;
+  padding: 0;
+  border: 1px solid var(--line);
+  background: none;
 }
 .small {
   font-size: 12.5px;

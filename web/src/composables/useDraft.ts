@@ -14,7 +14,7 @@ export type Shared<T> = { value: T; mixed: boolean }
 const NOTHING = { came: new Float32Array(0), went: new Float32Array(0) }
 
 /** The plants that come and go, of several answers together. */
-function places(answers: ArrayBuffer[]): { came: Float32Array; went: Float32Array } {
+export function places(answers: ArrayBuffer[]): { came: Float32Array; went: Float32Array } {
   const came: number[] = []
   const went: number[] = []
   for (const bytes of answers) {

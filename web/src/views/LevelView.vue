@@ -16,6 +16,7 @@ import WhyCard from '../components/WhyCard.vue'
 import { ask, type Why } from '../api/client'
 import { useDraft } from '../composables/useDraft'
 import { typing } from '../composables/useFly'
+import { useHand } from '../composables/useHand'
 import { useRelief } from '../composables/useRelief'
 import { BENCHES, type Bench } from '../router'
 import type { Drawn } from '../stage/eyeView'
@@ -35,7 +36,9 @@ const stage = shallowRef<Stage | null>(null)
 const host = ref<InstanceType<typeof StageHost>>()
 const drawn = shallowRef<Drawn | null>(null)
 const keys = ref(false)
-const draft = useDraft(() => (stage.value ? { ...stage.value.eye.view } : null))
+const view = () => (stage.value ? { ...stage.value.eye.view } : null)
+const draft = useDraft(view)
+const hand = useHand()
 const relief = useRelief()
 const shapes = useShapes()
 const at = shallowRef<[number, number] | null>(null)
@@ -61,13 +64,17 @@ watch(() => props.bench, (b) => {
   draft.drop()
   if (b !== 'planting') draft.showOverlay.value = draft.asking.value = false
   why.value = null
+  hand.drop()
   while (shapes.drop());
   shapes.chosen = null
 })
-watch(draft.asking, (on) => (on ? (brush.verb = null) : (why.value = null)))
+watch(draft.asking, (on) => (on ? (brush.verb = hand.tool.value = null) : (why.value = null)))
+watch(hand.tool, (tool) => tool && ((draft.asking.value = false), (brush.verb = null)))
+watch(() => brush.verb, (verb) => verb && (hand.tool.value = null))
 watch([() => store.selected.join(), () => store.stands], () => (why.value = null))
 /** Read why a place carries a plant of the selected stand, under the settings that are tried. */
 async function askWhy(place: [number, number]) {
+  if (hand.tool.value) return void hand.press(...place)
   const stand = store.chosen[0]
   if (!stand) return
   try {
@@ -95,6 +102,7 @@ const ACTIONS: Record<string, () => void> = {
   l: () => host.value && (host.value.shadows = !host.value.shadows),
   o: () => props.bench === 'planting' && (draft.showOverlay.value = !draft.showOverlay.value),
   y: () => props.bench === 'planting' && (draft.asking.value = !draft.asking.value),
+  k: () => props.bench === 'planting' && hand.stand.value && (hand.tool.value = hand.tool.value === 'pick' ? null : 'pick'),
   p: onGround('path'),
   a: onGround('area'),
   r: onGround('circle'),
@@ -104,7 +112,7 @@ const ACTIONS: Record<string, () => void> = {
   Delete: () => props.bench === 'ground' && shapes.chosen && store.mayPlant && void shapes.remove(shapes.chosen),
   h: hide,
   '?': () => (keys.value = !keys.value),
-  Escape: () => (why.value || draft.asking.value ? (draft.asking.value = false) : props.bench === 'ground' ? shapes.drop() || (shapes.chosen = null) : draft.dirty.value || draft.trouble.value ? draft.drop() : (brush.verb = null)),
+  Escape: () => (why.value || draft.asking.value ? (draft.asking.value = false) : hand.tool.value || hand.plant.value ? hand.drop() : props.bench === 'ground' ? shapes.drop() || (shapes.chosen = null) : draft.dirty.value || draft.trouble.value ? draft.drop() : (brush.verb = null)),
 }
 function hide() {
   const hidden = new Set(store.hidden)
@@ -164,8 +172,8 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
         :marks="draft.marks.value"
         :paints="bench === 'planting'"
         :edits="bench === 'ground'"
-        :asking="draft.asking.value"
-        :spot="why ? [why.x, why.z] : null"
+        :asking="draft.asking.value || hand.tool.value !== null"
+        :spot="why ? [why.x, why.z] : hand.plant.value ? [hand.plant.value.x, hand.plant.value.z] : null"
         @ready="ready"
         @point="at = $event"
         @ask="askWhy"
@@ -174,7 +182,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
     </div>
     <aside class="panel" aria-label="Bench">
       <GroundBench v-if="bench === 'ground'" :relief="relief" :at="at" />
-      <PlantingBench v-else-if="bench === 'planting'" :draft="draft" />
+      <PlantingBench v-else-if="bench === 'planting'" :draft="draft" :hand="hand" :view="view" />
       <SightlineBench v-else-if="bench === 'sightline'" :draft="draft" />
       <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" />
       <HandoverBench v-else />

@@ -1,0 +1,88 @@
+import { computed, ref, shallowRef, watch } from 'vue'
+import { ask, type Changed, type Plant } from '../api/client'
+import { useLevel } from '../stores/level'
+
+export type PlantPart = Partial<Pick<Plant, 'item' | 'x' | 'z' | 'turn' | 'width' | 'height' | 'lift'>>
+const REACH = 6
+
+/** Single plants of the selected stand by hand: one is picked on the stage or set there, changed, removed and released. */
+export function useHand() {
+  const store = useLevel()
+  /** What a click on the stage does: pick a plant, or set one. */
+  const tool = ref<'pick' | 'set' | null>(null)
+  const plant = shallowRef<Plant | null>(null)
+  const pins = shallowRef<Plant[]>([])
+  const trouble = ref('')
+  const push = ref(false)
+  const stand = computed(() => (store.chosen.length === 1 && !store.chosen[0].sward ? store.chosen[0] : null))
+  const base = computed(() => `/levels/${store.slug}/stands/${stand.value?.id}`)
+
+  async function guarded(work: () => Promise<void>): Promise<boolean> {
+    trouble.value = ''
+    try {
+      await work()
+      return true
+    } catch (error) {
+      trouble.value = (error as Error).message
+      return false
+    }
+  }
+  async function find(x: number, z: number, reach = REACH): Promise<void> {
+    plant.value = await ask<Plant | null>('GET', `${base.value}/plant?x=${x}&z=${z}&reach=${reach}`)
+    if (!plant.value) trouble.value = `No plant of ${stand.value?.name} stands within ${reach} m of there.`
+  }
+  async function load(): Promise<void> {
+    if (!stand.value) return void (pins.value = [])
+    pins.value = await ask<Plant[]>('GET', `${base.value}/pins`)
+  }
+  async function send(body: object): Promise<void> {
+    const changed = await ask<Changed>('POST', `${base.value}/pins`, { key: crypto.randomUUID(), push: push.value, ...body })
+    store.note(changed.entry)
+    push.value = false
+    await store.refresh()
+    await load()
+  }
+
+  /** Act on a place on the stage. */
+  const press = (x: number, z: number) =>
+    guarded(async () => {
+      if (tool.value === 'set') {
+        await send({ add: [{ x, z }] })
+        await find(x, z, 0.5)
+      } else await find(x, z)
+    })
+  const change = (part: PlantPart) =>
+    guarded(async () => {
+      const p = plant.value
+      if (!p) return
+      await send({ change: [{ plant: p.plant, at: [p.x, p.z], ...part }] })
+      await find(part.x ?? p.x, part.z ?? p.z, 0.5)
+    })
+  const remove = () =>
+    guarded(async () => {
+      if (!plant.value) return
+      await send({ remove: [plant.value.plant] })
+      plant.value = null
+    })
+  const release = (id: string) =>
+    guarded(async () => {
+      await send({ release: [id] })
+      if (plant.value?.plant === id) plant.value = null
+    })
+
+  function drop(): void {
+    tool.value = null
+    plant.value = null
+    trouble.value = ''
+    push.value = false
+  }
+  watch(() => store.selected.join(), () => {
+    drop()
+    void load().catch(store.tell)
+  })
+  watch(() => store.pulse?.pulse, () => void load().catch(() => undefined))
+
+  return { tool, plant, pins, trouble, push, stand, press, change, remove, release, drop }
+}
+
+export type Hand = ReturnType<typeof useHand>
