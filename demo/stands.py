@@ -37,7 +37,7 @@ STONE = [
         "spacing": 3.1, "fullness": 0.45, "variation": _differ((0.35, 1.0), (0.8, 1.3), 16, 1, 0.04, 24),
         "tints": ["#8792a2", "#b8ab9a"],
         "conditions": [_and("area", 0.04, 1, 0.3, shapes=["East tips"], depth=True, size=0.55),
-                       _and("slope", 12, 60, 8), _and("noise", 0.5, 1, 0.2, noise={"form": "ridged", "wavelength": 44, "octaves": 3,
+                       _and("slope", 3, 60, 5), _and("noise", 0.46, 1, 0.2, noise={"form": "ridged", "wavelength": 44, "octaves": 3,
                                                                                "contrast": 1.2, "shift": 0, "seed": 4})],
         "distances": _seen([34], 34, 210, 12, 30)}},
     {"slug": "sleepers", "name": "Sleepers", "stratum": "Stone", "settings": {
@@ -89,6 +89,7 @@ LOW = [
         "variation": _differ((0.5, 1.25), (0.9, 1.2), 10, 0.3, 0.04, 24), "tints": ["#b6c08a", "#d8b47a"],
         "under": ["Canopy", "Understorey", "Stone"],
         "conditions": [_and("hollow", -30, -0.4, 0, 1.2, radius=24), _and("wetness", 5.5, 11, 1, 2), _and("slope", 0, 30, 0, 8),
+                       _and("layer", 0.4, 1, 0.2, layers=["turf"]),
                        _and("noise", 0.7, 1, 0.14, noise={"form": "gradient", "wavelength": 52, "octaves": 3, "contrast": 1.4,
                                                          "shift": 0, "seed": 33})],
         "distances": _seen([14], 14, 130, 10, 0)}},

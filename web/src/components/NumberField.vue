@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 
 const props = withDefaults(
-  defineProps<{ label: string; value?: number | null; mixed?: boolean; unit?: string; min?: number; max?: number; step?: number; digits?: number; wrong?: boolean; disabled?: boolean; test?: string; bare?: boolean }>(),
+  defineProps<{ label: string; value?: number | null; mixed?: boolean; unit?: string; min?: number; max?: number; step?: number; digits?: number; wrong?: boolean; disabled?: boolean; test?: string; bare?: boolean; late?: boolean }>(),
   { mixed: false, unit: '', min: -1e9, max: 1e9, step: 1, digits: 2, test: undefined },
 )
 const emit = defineEmits<{ change: [value: number] }>()
@@ -41,7 +41,8 @@ function nudge(event: KeyboardEvent, way: number) {
       :data-test="test"
       @focus="editing = true"
       @blur="editing = false"
-      @input="typed"
+      @input="late || typed()"
+      @change="late && typed()"
       @keydown.up="nudge($event, 1)"
       @keydown.down="nudge($event, -1)"
     />

@@ -32,12 +32,12 @@ const SHOWN = 12
         <span class="faint">{{ p.state === 'pinned' ? 'set by hand' : 'by the rule' }}</span>
       </p>
       <div class="pairs">
-        <NumberField label="East" unit="m" :value="p.x" :step="0.25" :disabled="locked" test="pin-x" @change="h.change({ x: $event })" />
-        <NumberField label="South" unit="m" :value="p.z" :step="0.25" :disabled="locked" test="pin-z" @change="h.change({ z: $event })" />
-        <NumberField label="Turn" unit="°" :value="p.turn" :min="0" :max="360" :step="5" :digits="0" :disabled="locked" test="pin-turn" @change="h.change({ turn: $event })" />
-        <NumberField label="Height" unit="×" :value="p.height" :min="0.05" :max="10" :step="0.05" :disabled="locked" test="pin-height" @change="h.change({ height: $event })" />
-        <NumberField label="Width" unit="×" :value="p.width" :min="0.05" :max="10" :step="0.05" :disabled="locked" test="pin-width" @change="h.change({ width: $event })" />
-        <NumberField label="Lift" unit="m" :value="p.lift" :min="-50" :max="500" :step="0.05" :disabled="locked" test="pin-lift" @change="h.change({ lift: $event })" />
+        <NumberField late label="East" unit="m" :value="p.x" :step="0.25" :disabled="locked" test="pin-x" @change="h.change({ x: $event })" />
+        <NumberField late label="South" unit="m" :value="p.z" :step="0.25" :disabled="locked" test="pin-z" @change="h.change({ z: $event })" />
+        <NumberField late label="Turn" unit="°" :value="p.turn" :min="0" :max="360" :step="5" :digits="0" :disabled="locked" test="pin-turn" @change="h.change({ turn: $event })" />
+        <NumberField late label="Height" unit="×" :value="p.height" :min="0.05" :max="10" :step="0.05" :disabled="locked" test="pin-height" @change="h.change({ height: $event })" />
+        <NumberField late label="Width" unit="×" :value="p.width" :min="0.05" :max="10" :step="0.05" :disabled="locked" test="pin-width" @change="h.change({ width: $event })" />
+        <NumberField late label="Lift" unit="m" :value="p.lift" :min="-50" :max="500" :step="0.05" :disabled="locked" test="pin-lift" @change="h.change({ lift: $event })" />
       </div>
       <p class="row">
         <button class="plain" :disabled="locked" data-test="pin-remove" @click="h.remove()">Remove</button>

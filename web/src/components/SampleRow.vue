@@ -11,6 +11,7 @@ const nine = shallowRef<Sample[]>([])
 const trouble = ref('')
 const WIDE = 304
 const FOOT = 96
+const STEP = 33.5
 const FALL = Math.tan((18 * Math.PI) / 180)
 let round = 0
 let timer = 0
@@ -41,31 +42,35 @@ function between(t: number): string {
 const silhouette = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.silhouette ?? ''
 const drawn = computed(() => {
   const tallest = Math.max(...nine.value.map((p) => p.height + p.sink), 0.01)
-  const scale = Math.min(80 / tallest, 34 / Math.max(...nine.value.map((p) => p.width), 0.01))
+  const scale = Math.min(80 / tallest, 31 / Math.max(...nine.value.map((p) => p.width), 0.01))
   return nine.value.map((p, k) => {
     const item = store.level!.stock.find((i) => i.slug === p.item)
     const tall = p.height * scale
     const frame = item ? Math.max(item.crown * 2.6, item.height * 0.5) / (item.height * 1.06) : 0.6
     const spread = item ? p.width / (2 * item.crown) / (p.height / item.height) : 1
-    const x = 17 + k * 33.5
-    return { ...p, x, y: FOOT - 14 + (k - 4) * 33.5 * FALL * 0.12 + p.sink * scale, tall, wide: tall * 1.06 * frame * spread, colour: between(p.tint), url: silhouette(p.item) }
+    const x = 17 + k * STEP
+    return { ...p, x, y: FOOT - 8 + p.sink * scale, tall, wide: tall * 1.06 * frame * spread, colour: between(p.tint), url: silhouette(p.item) }
   })
 })
-const slope = computed(() => `M0 ${FOOT - 14 - 4.5 * 33.5 * FALL * 0.12} L${WIDE} ${FOOT - 14 + 4.6 * 33.5 * FALL * 0.12}`)
+const top = computed(() => Math.min(...drawn.value.map((p) => p.y - p.tall), FOOT - 30) - 6)
+/** The piece of slope that a plant stands on, and the soil under it. */
+const piece = (x: number) => `M${x - 14} ${FOOT - 8 - 14 * FALL} L${x + 14} ${FOOT - 8 + 14 * FALL}`
 </script>
 
 <template>
   <div v-if="store.chosen.length === 1" class="sample" data-test="sample">
     <p v-if="trouble" class="faint small">{{ trouble }}</p>
-    <svg v-else :viewBox="`0 0 ${WIDE} 124`" role="img" aria-label="Nine plants as these settings make them, on a slope of 18 degrees">
+    <svg v-else :viewBox="`0 ${top} ${WIDE} ${124 - top}`" role="img" aria-label="Nine plants as these settings make them, on a slope of 18 degrees">
       <defs>
         <mask v-for="(p, k) in drawn" :id="`nine-${k}`" :key="k" style="mask-type: alpha"><image :href="p.url" :x="p.x - p.wide / 2" :y="p.y - p.tall" :width="p.wide" :height="p.tall" preserveAspectRatio="none" /></mask>
       </defs>
       <g v-for="(p, k) in drawn" :key="k" :transform="`rotate(${p.lean} ${p.x} ${p.y})`">
         <rect :x="p.x - p.wide / 2" :y="p.y - p.tall" :width="p.wide" :height="p.tall" class="ink" :mask="`url(#nine-${k})`" />
       </g>
-      <path class="ground" :d="`${slope} V${FOOT + 4} H0 Z`" />
-      <path class="slope" :d="slope" />
+      <g v-for="(p, k) in drawn" :key="`s${k}`">
+        <path class="ground" :d="`${piece(p.x)} V${FOOT + 6} H${p.x - 14} Z`" />
+        <path class="slope" :d="piece(p.x)" />
+      </g>
       <g v-for="(p, k) in drawn" :key="`t${k}`">
         <circle :cx="p.x" cy="112" r="7" :fill="p.colour" class="swatch" />
         <path class="turn" :d="`M${p.x} 112 l${Math.sin((p.turn * Math.PI) / 180) * 10} ${-Math.cos((p.turn * Math.PI) / 180) * 10}`" />
