@@ -18,6 +18,7 @@ from server.ground import jobs
 from server.ground.jobs import Job, Stopped
 from server.levels.models import Level
 from server.levels.scene import forget_scene, scene_of
+from server.stands.whole import plant_whole, plantings_of, sheets_of
 from thicket.planting.stands import Plants
 
 
@@ -43,13 +44,6 @@ def _lay(level: Level, key: str, plants: Plants) -> None:
     os.replace(out.name, folder / f"{key}.npz")
 
 
-def _wanted(level: Level) -> list:
-    """Every stand's planting with a sheet of it, in the order in which stands claim room."""
-    scene = scene_of(level)
-    singles = sorted((s for s in scene.stands.values() if not s.sward), key=lambda s: s.order)
-    return [(scene.planting(s), sheet) for s in singles for sheet in scene.planting(s).sheets_in(scene.planting(s).everywhere)]
-
-
 def _job_key(level: Level) -> str:
     return f"bake {level.pk}"
 
@@ -61,7 +55,7 @@ def state(level: Level) -> dict:
         total = max(job.total, 1)
         return {"running": True, "total": total, "done": round(job.share * total), "step": job.step}
     have = {p.name for p in folder_of(level).glob("*.npz")} if folder_of(level).exists() else set()
-    wanted = _wanted(level)
+    wanted = [pair for place in sheets_of(plantings_of(scene_of(level))) for pair in place]
     done = sum(f"{planting.key(sheet)}.npz" in have for planting, sheet in wanted) if have else 0
     return {"running": False, "total": len(wanted), "done": done, "step": ""}
 
@@ -80,16 +74,20 @@ def stop(level: Level) -> None:
 def _bake(pk: int, job: Job) -> None:
     level = Level.objects.get(pk=pk)
     forget_scene(level)
-    wanted = _wanted(level)
-    job.total = len(wanted)
-    kept = set()
-    with contextlib.suppress(Stopped):
-        for k, (planting, sheet) in enumerate(wanted):
-            job.tell(k / len(wanted), planting.stand.name)
-            key = planting.key(sheet)
-            kept.add(f"{key}.npz")
-            if not (folder_of(level) / f"{key}.npz").exists():
-                _lay(level, key, planting.plants(sheet))
+    scene = scene_of(level)
+    places = sheets_of(plantings_of(scene))
+    job.total = sum(map(len, places))
+    kept: set[str] = set()
+    with contextlib.suppress(Stopped), contextlib.closing(plant_whole(scene)) as planted:
+        job.tell(0.0, "reading the ground")
+        for place in planted:
+            for planting, sheet in place:
+                key = planting.key(sheet)
+                kept.add(f"{key}.npz")
+                if not (folder_of(level) / f"{key}.npz").exists():
+                    _lay(level, key, planting.plants(sheet))
+            x0, z0, *_ = place[0][0].window(place[0][1])
+            job.tell(len(kept) / job.total, f"around {x0:.0f} east, {z0:.0f} south")
         for old in folder_of(level).glob("*"):
             if old.name not in kept:
                 old.unlink(missing_ok=True)

@@ -15,6 +15,7 @@ from server.levels.scene import Raster, Scene, digest, scene_of
 from server.stands.baking import baked
 from server.stands.claims import Claim, claims_of_pins, radii_of, reaches, taken_by_stands
 from server.stands.models import Stand
+from server.stands.patching import Mark, in_order, note, patched, touch_blocks
 from server.stands.schemas import StandSettings
 from server.stands.seating import PLANT_CEILING, check_layout, followed, host_key, places
 from server.stands.touch import touch_of
@@ -26,14 +27,14 @@ from thicket.planting.points import PointSet, Seats, chosen, gathered
 from thicket.planting.room import Discs, covered, crowded, near, taken, together
 from thicket.planting.stands import Plants, grow, join, planted
 
-ENGINE = 4
+ENGINE = 5
 """Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new one."""
 STAND_SHEET, SWARD_SHEET = 256.0, 64.0
 SWARD_PER_M2_CEILING = 16.0
 
 _density = ContentCache(48, 400 << 20)
-_plants = ContentCache(1200)
-_discs = ContentCache(1200)
+_plants = ContentCache(20_000, 500 << 20)
+_discs = ContentCache(20_000, 250 << 20)
 _settings = ContentCache(400)
 
 Sheet = tuple[int, int]
@@ -281,10 +282,22 @@ class Planting:
             touched = self._touch_digest(self.cells(self._grown(box), self.touch_cell))
             taken_up = digest_of(np.stack(self._taken(box)))
             driven = [drive and drive.digest(near_cells) for drive in self.drives]
-            self._keys[sheet] = digest(self._settings_key, sheet, self.suitability.digest(near_cells),
-                                       sized and sized.digest(near_cells), touched, self.touch_cell, shapes, taken_up,
-                                       driven, self._pin_digest(box), self.host and host_key(self, sheet))
+            self._still[sheet] = digest(self._settings_key, sheet, self.suitability.digest(near_cells),
+                                        sized and sized.digest(near_cells), self.touch_cell, shapes, driven,
+                                        self._pin_digest(box), self.host and host_key(self, sheet))
+            self._keys[sheet] = digest(self._still[sheet], touched, taken_up)
         return self._keys[sheet]
+
+    def _mark(self, sheet: Sheet) -> Mark:
+        """What identifies all that a sheet's plants follow from, part by part."""
+        box = self.window(sheet)
+        blocks, origin = touch_blocks(self.touch, self.cells(self._grown(box), self.touch_cell))
+        key = self.key(sheet)
+        return Mark(self._still[sheet], blocks, origin, self._taken(box), key)
+
+    @cached_property
+    def _still(self) -> dict[Sheet, str]:
+        return {}
 
     def _pin_digest(self, box: Box) -> list:
         """What identifies the pins that have a say in a box."""
@@ -306,9 +319,14 @@ class Planting:
     def _keys(self) -> dict[Sheet, str]:
         return {}
 
+    @property
+    def crowding(self) -> float:
+        """How far apart, in m, two of its own plants can give way to each other."""
+        return 2 * self.footprint + self.settings.gap if self._may_crowd else 0.0
+
     def _grown(self, box: Box) -> Box:
         """A box with as much around it as its own plants can give way to."""
-        by = 2 * self.footprint + self.settings.gap if self._may_crowd else 0.0
+        by = self.crowding
         return box[0] - by, box[1] - by, box[2] + by, box[3] + by
 
     def _touch_digest(self, cells: tuple[int, int, int, int]) -> str:
@@ -373,10 +391,23 @@ class Planting:
         key = self.key(sheet)
 
         def make() -> Plants:
-            found = None if self.stand.sward else baked(self.level, key)
-            return self.plants_in(box) if found is None else found
+            if self.stand.sward:
+                return in_order(self.plants_in(box))
+            mark = self._mark(sheet)
+            found = patched(self, sheet, mark, _plants.peek)
+            if found is None:
+                found = baked(self.level, key)
+            if found is None:
+                found = in_order(self.plants_in(box))
+            note(self, sheet, mark)
+            return found
 
         return _plants.get(key, make)
+
+    def ready(self) -> None:
+        """Read and work out all that sheets share, so that threads find it done."""
+        for part in (self.suitability, self.size_factor, self.drives, self.pinned, self._reaches, self._settings_key, self.touch):
+            del part
 
     def metres(self, cells: tuple[int, int, int, int]) -> Box:
         """A box of touch cells (col0, row0, col1, row1) in level metres."""

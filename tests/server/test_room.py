@@ -7,6 +7,7 @@ from scipy.spatial import cKDTree
 
 from server.levels.models import Level
 from server.levels.scene import scene_of
+from server.stands import engine, patching
 from server.stands.engine import Planting
 from server.stands.touch import touch_of
 from tests.server.test_ground import GroundCase, key
@@ -86,6 +87,35 @@ class Room(GroundCase):
             again = Planting(planting.stand, touch=touch_of(planting.stand).array.copy())
             self.assertEqual([again.key((0, 0)), set(again.plants((0, 0)).id.tolist())],
                              [planting.key((0, 0)), set(planting.plants((0, 0)).id.tolist())])
+
+    def test_a_sheet_planted_anew_in_part_is_the_sheet_planted_whole(self):
+        self.settings(conditions=[], spacing=2.4, fullness=0.9, gap=0.3)
+        stones = self.level.stands.get(slug="slate-blocks")
+        self.post(f"/stands/{stones.pk}", {"key": key(), "settings": {"conditions": [], "fullness": 0.5}}, method="patch")
+        stroke = st.tuples(st.sampled_from(["thicken", "thin"]), st.integers(0, 255), st.integers(0, 255), st.integers(2, 40),
+                           st.booleans())
+
+        @settings(max_examples=12, deadline=None)
+        @given(st.lists(stroke, min_size=1, max_size=4))
+        def check(strokes):
+            patches = 0
+            for verb, x, z, radius, above in strokes:
+                for planting in self.singles():
+                    planting.plants((0, 0))
+                self.stroke(stand=(stones if above else self.birch).pk, verb=verb, path=[[x, z]], radius=radius)
+                for planting in self.singles():
+                    found = patching.patched(planting, (0, 0), planting._mark((0, 0)), engine._plants.peek)
+                    patches += found is not None
+                    planted, whole = planting.plants((0, 0)), patching.in_order(planting.plants_in(planting.window((0, 0))))
+                    for name in ("id", "form", "item"):
+                        np.testing.assert_array_equal(getattr(planted, name), getattr(whole, name))
+            self.assertGreater(patches, 0)
+
+        check()
+
+    def singles(self):
+        scene = scene_of(self.fresh())
+        return [scene.planting(s) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward]
 
     def test_why_names_the_plant_in_the_way(self):
         self.settings(conditions=[], spacing=2.2, fullness=1)

@@ -15,6 +15,10 @@ class Discs(NamedTuple):
     z: np.ndarray
     r: np.ndarray
 
+    @property
+    def nbytes(self) -> int:
+        return self.x.nbytes + self.z.nbytes + self.r.nbytes
+
 
 NO_DISCS = Discs(np.empty(0), np.empty(0), np.empty(0))
 

@@ -94,6 +94,10 @@ class Plants:
     def __len__(self) -> int:
         return len(self.id)
 
+    @property
+    def nbytes(self) -> int:
+        return self.id.nbytes + self.form.nbytes + self.item.nbytes
+
     def take(self, which: np.ndarray) -> Plants:
         """The plants of a boolean mask or an index array."""
         return Plants(self.id[which], self.form[which], self.item[which])

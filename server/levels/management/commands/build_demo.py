@@ -33,6 +33,9 @@ from thicket.sight.billboard import render_billboard
 class Command(BaseCommand):
     help = "Build the demo level and its accounts, unless they are there."
 
+    def add_arguments(self, parser):
+        parser.add_argument("--only", default="", help="slugs of the stands to build, all when left out; comma between")
+
     @transaction.atomic
     def handle(self, *args, **options):
         if Level.objects.filter(slug=demo_level.SLUG).exists():
@@ -46,7 +49,10 @@ class Command(BaseCommand):
             settled = ShapeSettings.model_validate(spec).model_dump(mode="json")
             Shape.objects.create(level=level, **settled)
         self._mask(level, "Grazing", grazing())
+        only = options["only"].split(",") if options["only"] else [spec["slug"] for spec in STANDS]
         for number, spec in enumerate(STANDS, start=1):
+            if spec["slug"] not in only:
+                continue
             settings = StandSettings.model_validate(self._named(level, spec["settings"])).model_dump(mode="json")
             stand = Stand.objects.create(level=level, number=number, place=number, seed=seed_of(level.seed, spec["slug"]),
                                          **{**spec, "settings": settings})
@@ -79,7 +85,10 @@ class Command(BaseCommand):
 
     def _pins(self, level: Level) -> None:
         """The plants set by hand."""
+        built = set(level.stands.values_list("slug", flat=True))
         for slug, plants in BY_HAND.items():
+            if slug not in built:
+                continue
             stand = scene_of(level).stands[level.stands.get(slug=slug).number]
             planting = scene_of(level).planting(stand)
             rows = wished(planting, Wish(add=plants), UUID(int=level.seed), {})

@@ -1,0 +1,116 @@
+"""Sheets re-planted only where something changed: what stands elsewhere is taken over from the sheet as it was.
+
+Of every sheet that was planted, marks are kept of all that its plants follow from: what seldom changes as one digest, touch as
+a number for each block of cells, and the footprints that reach it. When only touch or footprints differ, the box they differ in
+is planted anew.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+import numpy as np
+
+from server.cache import ContentCache
+from thicket.planting.room import Discs
+from thicket.planting.stands import Plants, join
+
+if TYPE_CHECKING:
+    from server.stands.engine import Box, Planting, Sheet
+
+BLOCK = 16
+"""Touch is compared in blocks of so many cells a side."""
+MOST = 0.6
+"""A sheet of which more than this share would be planted anew is planted whole."""
+SLACK = 0.05
+"""Metres by which the box is planted wider, since a plant's stored place is rounded."""
+_WEIGHTS = np.random.Generator(np.random.Philox(77)).integers(1, 2**62, (BLOCK, BLOCK), np.int64) | 1
+
+
+class Mark(NamedTuple):
+    """What a sheet's plants follow from, and the key they are kept under. `origin` is the first block's column and row."""
+
+    still: str
+    blocks: np.ndarray
+    origin: tuple[int, int]
+    taken: Discs
+    key: str
+
+
+_marks = ContentCache(20_000)
+
+
+def touch_blocks(touch: np.ndarray, cells: tuple[int, int, int, int]) -> tuple[np.ndarray, tuple[int, int]]:
+    """A number for each block of touch cells that a window (col0, row0, col1, row1) meets, and the first block's column and row.
+
+    Blocks lie on multiples of `BLOCK`; equal touch gives equal numbers.
+    """
+    rows, columns = touch.shape
+    col0, row0 = (max(v, 0) // BLOCK for v in cells[:2])
+    col1, row1 = -(-min(cells[2], columns) // BLOCK), -(-min(cells[3], rows) // BLOCK)
+    part = touch[row0 * BLOCK:row1 * BLOCK, col0 * BLOCK:col1 * BLOCK].astype(np.int64)
+    part = np.pad(part, ((0, (row1 - row0) * BLOCK - part.shape[0]), (0, (col1 - col0) * BLOCK - part.shape[1])))
+    grid = part.reshape(row1 - row0, BLOCK, col1 - col0, BLOCK)
+    return (grid * _WEIGHTS[None, :, None, :]).sum(axis=(1, 3)), (col0, row0)
+
+
+def note(planting: Planting, sheet: Sheet, mark: Mark) -> None:
+    """Keep a sheet's mark after it was planted."""
+    _marks.put((planting.level.pk, planting.stand.number, sheet), mark)
+
+
+def known(planting: Planting, sheet: Sheet) -> Mark | None:
+    """The mark of a sheet as it was planted last."""
+    return _marks.peek((planting.level.pk, planting.stand.number, sheet))
+
+
+def changed_box(planting: Planting, old: Mark, new: Mark) -> Box | None:
+    """The box in which plants may differ between two marks that are still alike, with all that its edge can reach; None when
+    nothing differs."""
+    boxes = []
+    where = np.argwhere(old.blocks != new.blocks)
+    if len(where):
+        side = BLOCK * planting.touch_cell
+        (row0, col0), (row1, col1) = where.min(0), where.max(0) + 1
+        reach = planting.touch_cell + planting.crowding
+        boxes.append((*((o + v) * side - reach for o, v in zip(new.origin, (col0, row0))),
+                      *((o + v) * side + reach for o, v in zip(new.origin, (col1, row1)))))
+    rows = [np.ascontiguousarray(np.stack(mark.taken, axis=1)).view([("", float)] * 3).ravel() for mark in (old, new)]
+    differ = np.setxor1d(*rows).view(float).reshape(-1, 3)
+    if len(differ):
+        reach = differ[:, 2:] + planting.footprint + planting.settings.gap + 0.01
+        boxes.append((*(differ[:, :2] - reach).min(0), *(differ[:, :2] + reach).max(0)))
+    if not boxes:
+        return None
+    sides = np.array(boxes, float)
+    return (*sides[:, :2].min(0).tolist(), *sides[:, 2:].max(0).tolist())
+
+
+def patched(planting: Planting, sheet: Sheet, mark: Mark, old_plants) -> Plants | None:
+    """A sheet's plants from those it had; None when it is to be planted whole. `old_plants(key)` finds those, or None."""
+    old = known(planting, sheet)
+    if old is None or old.still != mark.still or old.blocks.shape != mark.blocks.shape or old.origin != mark.origin:
+        return None
+    was = old_plants(old.key)
+    if was is None:
+        return None
+    box = changed_box(planting, old, mark)
+    if box is None:
+        return was
+    x0, z0, x1, z1 = planting.window(sheet)
+    box = box[0] - SLACK, box[1] - SLACK, box[2] + SLACK, box[3] + SLACK
+    cut = max(box[0], x0), max(box[1], z0), min(box[2], x1), min(box[3], z1)
+    if cut[2] <= cut[0] or cut[3] <= cut[1]:
+        return was
+    if (cut[2] - cut[0]) * (cut[3] - cut[1]) > MOST * (x1 - x0) * (z1 - z0):
+        return None
+    x, z = was.form[:, 0], was.form[:, 2]
+    stays = was.take(~((x >= cut[0]) & (x < cut[2]) & (z >= cut[1]) & (z < cut[3])))
+    wider = max(cut[0] - SLACK, x0), max(cut[1] - SLACK, z0), min(cut[2] + SLACK, x1), min(cut[3] + SLACK, z1)
+    fresh = planting.plants_in(wider)
+    return in_order(join([stays, fresh.take(~np.isin(fresh.id, stays.id))]))
+
+
+def in_order(plants: Plants) -> Plants:
+    """The plants by their ids, so that however a sheet was planted its bytes are the same."""
+    return plants.take(np.argsort(plants.id, kind="stable"))
