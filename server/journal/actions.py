@@ -8,6 +8,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
 
+from server.again import again_on_deadlock
 from server.ground.swapping import swap_ground
 from server.journal.models import Entry
 from server.levels.models import Level
@@ -41,6 +42,7 @@ def last_undone(user: User, level: Level) -> Entry | None:
     return mine.filter(undone=True, touched__gt=newest.at).order_by("id").first() if newest else None
 
 
+@again_on_deadlock(lambda user, level: level)
 def undo(user: User, level: Level) -> Moved:
     """Take the user's last action back."""
     with transaction.atomic():
@@ -48,6 +50,7 @@ def undo(user: User, level: Level) -> Moved:
         return _move(entry, back=True)
 
 
+@again_on_deadlock(lambda user, level: level)
 def redo(user: User, level: Level) -> Moved:
     """Do again what the user took back last."""
     with transaction.atomic():

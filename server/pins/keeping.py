@@ -11,6 +11,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
 
+from server.again import again_on_deadlock
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import Scene, forget_scene, scene_of
@@ -116,6 +117,7 @@ def wished(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
     return rows
 
 
+@again_on_deadlock(lambda user, stand, *rest, **more: stand.level)
 def change_pins(user: User, stand: Stand, key: UUID, wish: Wish) -> Entry:
     """Do what is wished for as one journal entry; a key that is known counts once.
 

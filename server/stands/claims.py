@@ -6,10 +6,14 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
+from server.cache import ContentCache
 from thicket.planting.room import Discs, near, together
 
 if TYPE_CHECKING:
     from server.stands.engine import Box, Planting
+
+
+_taken = ContentCache(30_000, 200 << 20)
 
 
 class Claim(NamedTuple):
@@ -47,14 +51,23 @@ def taken_by_stands(planting: Planting, box: Box) -> Discs:
     """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand under; not the host
     it stands on."""
     room = planting.settings.gap + (0.0 if planting.stand.sward else planting.footprint)
-    return together([other.discs(box, room, not _under(planting, other)) for other in planting.scene.above(planting.stand)
-                     if other.stand.number != planting.host])
+    parts, said = [], []
+    for other in planting.above:
+        crowns = not _under(planting, other)
+        sheets = other.sheets_reaching(box, room, crowns)
+        parts.append((other, crowns, sheets))
+        said.append((other.stand.number, crowns, tuple(other.key(sheet) for sheet in sheets)))
+
+    def make() -> Discs:
+        return together([near(other.discs_of(sheet, crowns), box, room) for other, crowns, sheets in parts for sheet in sheets])
+
+    return _taken.get((box, room, tuple(said)), make)
 
 
 def claims_of_pins(planting: Planting, box: Box) -> list[Claim]:
     """What pins claim before this stand's rule-made plants, near a box: its own, and those of the stands below it."""
     out = []
-    for other in planting.scene.pinned_from(planting.stand):
+    for other in planting.pinned_below:
         own = other.stand.number == planting.stand.number
         if other.host == planting.stand.number:
             continue

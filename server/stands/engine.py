@@ -152,11 +152,24 @@ class Planting:
 
     def discs(self, box: Box, room: float, crowns: bool) -> Discs:
         """The footprints of this stand's plants that come within `room` m of a box: crowns or trunks."""
-        reach = room + (self.widest if crowns else self.footprint)
-        grown = box[0] - reach, box[1] - reach, box[2] + reach, box[3] + reach
-        return together([near(self._discs_of(sheet, crowns), box, room) for sheet in self.sheets_in(grown)])
+        return together([near(self.discs_of(sheet, crowns), box, room) for sheet in self.sheets_reaching(box, room, crowns)])
 
-    def _discs_of(self, sheet: Sheet, crowns: bool) -> Discs:
+    def sheets_reaching(self, box: Box, room: float, crowns: bool) -> list[Sheet]:
+        """The sheets whose plants can come within `room` m of a box with their crowns or their trunks."""
+        reach = room + (self.widest if crowns else self.footprint)
+        return list(self.sheets_in((box[0] - reach, box[1] - reach, box[2] + reach, box[3] + reach)))
+
+    @cached_property
+    def above(self) -> list[Planting]:
+        """The plantings that claim room before this one, but for the host it stands on."""
+        return [other for other in self.scene.above(self.stand) if other.stand.number != self.host]
+
+    @cached_property
+    def pinned_below(self) -> list[Planting]:
+        """The plantings of this stand and those below it that have pins standing."""
+        return self.scene.pinned_from(self.stand)
+
+    def discs_of(self, sheet: Sheet, crowns: bool) -> Discs:
         """The footprints of a sheet's plants."""
 
         def make() -> Discs:

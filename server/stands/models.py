@@ -54,7 +54,10 @@ class Stand(models.Model):
     @property
     def order(self) -> tuple[int, int, int]:
         """Sorts stands by who claims room first."""
-        return list(self.Stratum).index(self.Stratum(self.stratum)), self.place, self.number
+        return _RANK[self.stratum], self.place, self.number
+
+
+_RANK = {stratum.value: rank for rank, stratum in enumerate(Stand.Stratum)}
 
 
 class TouchTile(RasterTile):

@@ -11,6 +11,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
 
+from server.again import again_on_deadlock
 from server.journal.models import Entry
 from server.levels.scene import scene_of
 from server.sight.reckoning import items_of, stand_cost
@@ -92,6 +93,7 @@ def cost_change(before, after) -> dict[str, float]:
     return {name: round(getattr(after, name) - getattr(before, name), 4) for name in names}
 
 
+@again_on_deadlock(lambda user, stand, *rest, **more: stand.level)
 def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None = None) -> Entry:
     """Apply a stroke in one transaction with its journal entry. A key that is known counts once."""
     known = Entry.objects.filter(key=key).first()
@@ -118,6 +120,7 @@ def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None
     return entry
 
 
+@again_on_deadlock(lambda user, stand, *rest, **more: stand.level)
 def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry:
     """Take a stand's painting away, everywhere or inside one area of the level, as one action that can be undone.
 

@@ -64,6 +64,12 @@ def known(planting: Planting, sheet: Sheet) -> Mark | None:
     return _marks.peek((planting.level.pk, planting.stand.number, sheet))
 
 
+def _coded(discs: Discs) -> tuple[np.ndarray, np.ndarray]:
+    """Discs as rows x, z, r, and a number for each that is equal for equal ones."""
+    rows = np.ascontiguousarray(np.stack(discs, axis=1))
+    return rows, (rows.view(np.int64) * _WEIGHTS[0, :3]).sum(axis=1)
+
+
 def changed_box(planting: Planting, old: Mark, new: Mark) -> Box | None:
     """The box in which plants may differ between two marks that are still alike, with all that its edge can reach; None when
     nothing differs."""
@@ -75,8 +81,8 @@ def changed_box(planting: Planting, old: Mark, new: Mark) -> Box | None:
         reach = planting.touch_cell + planting.crowding
         boxes.append((*((o + v) * side - reach for o, v in zip(new.origin, (col0, row0))),
                       *((o + v) * side + reach for o, v in zip(new.origin, (col1, row1)))))
-    rows = [np.ascontiguousarray(np.stack(mark.taken, axis=1)).view([("", float)] * 3).ravel() for mark in (old, new)]
-    differ = np.setxor1d(*rows).view(float).reshape(-1, 3)
+    (was, codes_was), (now, codes_now) = _coded(old.taken), _coded(new.taken)
+    differ = np.concatenate([was[~np.isin(codes_was, codes_now)], now[~np.isin(codes_now, codes_was)]])
     if len(differ):
         reach = differ[:, 2:] + planting.footprint + planting.settings.gap + 0.01
         boxes.append((*(differ[:, :2] - reach).min(0), *(differ[:, :2] + reach).max(0)))

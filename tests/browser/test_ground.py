@@ -155,7 +155,7 @@ class Tuning(LevelCase):
         page.locator("[data-test=stand-scrub]").focus()
         page.keyboard.press("Alt+ArrowUp")
         page.wait_for_function("() => document.querySelector('[data-test=stand-stratum]').value === 'Canopy'")
-        self.assertEqual([s.slug for s in stands_of(self.level())], [before[0], "scrub", *before[1:]])
+        self.assertEqual([s.slug for s in stands_of(self.level())], [*before[:2], "scrub", *before[2:]])
         page.click("[data-test=stand-lock]")
         page.wait_for_selector("[data-test=stand-lock]:text-is('Unlock')")
         self.assertTrue(page.is_disabled("[data-test=fullness]"))

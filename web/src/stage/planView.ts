@@ -28,6 +28,17 @@ interface Symbols {
   mesh: THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial>
   revision: number
   empty: boolean
+  /** Symbols in all, and those that stand for four when they are too small to be told apart. */
+  count: number
+  lead: number
+}
+
+/** A stand whose crowns are drawn smaller than this many px across shows one plant in four. */
+const TOLD_APART = 2.4
+/** Whether a plant at a place is one of the quarter that is shown from afar. */
+const leads = (x: number, z: number): boolean => {
+  const h = Math.sin(x * 12.9898 + z * 78.233) * 43758.5453
+  return h - Math.floor(h) < 0.25
 }
 
 /** A square for every plant (x, z, width). */
@@ -171,12 +182,12 @@ export class PlanView {
     const mesh = new THREE.Mesh(symbolGeometry(new Float32Array(0)), material)
     mesh.frustumCulled = false
     this.scene.add(mesh)
-    const made = { mesh, revision: -1, empty: true }
+    const made = { mesh, revision: -1, empty: true, count: 0, lead: 0 }
     this.symbols.set(stand.id, made)
     return made
   }
 
-  private fill(revision: number): void {
+  private fill(): void {
     for (const [id, s] of this.symbols) {
       if (this.store.stands.has(id)) continue
       s.mesh.removeFromParent()
@@ -186,18 +197,29 @@ export class PlanView {
     for (const sp of this.store.stands.values()) {
       const s = this.symbolsOf(sp.stand)
       s.mesh.visible = !this.hidden.has(sp.stand.id) && !sp.stand.sward
-      if (!s.mesh.visible || s.revision === revision) {
+      if (!s.mesh.visible || s.revision === sp.changes) {
         s.mesh.visible &&= !s.empty
         continue
       }
-      s.revision = revision
-      const places: number[] = []
+      s.revision = sp.changes
+      let total = 0
+      for (const cell of sp.cells.values()) total += cell.plants.count
+      const places = new Float32Array(total * 3)
+      let front = 0
+      let back = places.length
       for (const cell of sp.cells.values()) {
         const { form, count } = cell.plants
-        for (let k = 0, o = 0; k < count; k++, o += STRIDE) places.push(form[o], form[o + 2], form[o + 7])
+        for (let k = 0, o = 0; k < count; k++, o += STRIDE) {
+          const to = leads(form[o], form[o + 2]) ? (front += 3) - 3 : (back -= 3)
+          places[to] = form[o]
+          places[to + 1] = form[o + 2]
+          places[to + 2] = form[o + 7]
+        }
       }
+      s.count = total
+      s.lead = front / 3
       s.mesh.geometry.dispose()
-      s.mesh.geometry = symbolGeometry(new Float32Array(places))
+      s.mesh.geometry = symbolGeometry(places)
       s.empty = !places.length
       const [ink, wash] = inksOf(sp.stand)
       Object.assign(s.mesh.material.uniforms.uInk, { value: ink })
@@ -207,9 +229,9 @@ export class PlanView {
     }
   }
 
-  /** Draw one frame; symbols are gathered anew when `revision` is another than before. */
-  render(revision: number): void {
-    this.fill(revision)
+  /** Draw one frame; the symbols of stands whose plants have changed are gathered anew. */
+  render(): void {
+    this.fill()
     const [w, h] = this.size.map((s) => (s / 2) * this.pixel)
     Object.assign(this.camera, { left: -w, right: w, top: h, bottom: -h, near: -10, far: 2000 })
     this.camera.position.set(this.centre[0], 1000, this.centre[1])
@@ -217,6 +239,10 @@ export class PlanView {
     this.camera.lookAt(this.centre[0], 0, this.centre[1])
     this.camera.updateProjectionMatrix()
     this.groundUniforms.uPixel.value = this.pixel
+    for (const s of this.symbols.values()) {
+      const across = (2 * s.mesh.material.uniforms.uRadius.value) / this.pixel
+      s.mesh.geometry.instanceCount = across < TOLD_APART ? s.lead : s.count
+    }
     for (const mesh of [this.came, this.went]) mesh.material.uniforms.uPixel.value = this.pixel
     this.renderer.render(this.scene, this.camera)
   }

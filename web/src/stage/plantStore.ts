@@ -14,11 +14,21 @@ export class StandPlants {
   readonly cells = new Map<number, Cell>()
   private sheets = new Map<number, { key: string; cells: number[] }>()
   private revision = 0
+  /** Another number whenever its plants, or what is shown of it, have changed. */
+  get changes(): number {
+    return this.revision
+  }
 
   constructor(
     public stand: Stand,
     private readonly bounds: number[],
   ) {}
+
+  /** Take over the stand as the server has it now. */
+  take(stand: Stand): void {
+    if (stand.colour !== this.stand.colour || stand.stratum !== this.stand.stratum) this.revision++
+    this.stand = stand
+  }
 
   private boxOf(p: Plants): Float64Array {
     const box = new Float64Array([Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity])
@@ -34,7 +44,7 @@ export class StandPlants {
 
   private put(at: number, plants: Plants): void {
     if (plants.count) this.cells.set(at, { plants, box: this.boxOf(plants), revision: ++this.revision })
-    else this.cells.delete(at)
+    else if (this.cells.delete(at)) this.revision++
   }
 
   /** Sort a sheet's plants into its drawing cells. */
@@ -96,6 +106,7 @@ export class StandPlants {
   /** Take a sheet off the stage. */
   drop(index: number): void {
     for (const at of this.sheets.get(index)?.cells ?? []) this.cells.delete(at)
+    this.revision++
     this.sheets.delete(index)
   }
 
@@ -129,7 +140,7 @@ export class PlantStore {
     for (const stand of stands) {
       const known = this.stands.get(stand.id)
       const items = (s: Stand) => s.items.join()
-      if (known && items(known.stand) === items(stand)) known.stand = stand
+      if (known && items(known.stand) === items(stand)) known.take(stand)
       else {
         const bounds = stand.items.map((item) => this.stock.get(item)?.bound ?? 1)
         this.stands.set(stand.id, new StandPlants(stand, bounds))

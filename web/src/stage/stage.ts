@@ -179,7 +179,7 @@ export class Stage {
       this.onDrawn()
     }
     if (this.shown.plan && this.dirty.plan) {
-      this.plan.render(this.revision)
+      this.plan.render()
       this.dirty.plan = false
       this.onDrawn()
     }

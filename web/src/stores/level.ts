@@ -99,8 +99,17 @@ export const useLevel = defineStore('level', () => {
     difference.value = { what, gained: entry.gained, lost: entry.lost, cost: entry.cost }
   }
 
+  let last: Promise<unknown> = Promise.resolve()
+  /** Actions go to the server one after another, so that undo takes back the stroke that was let go of just before. */
+  const inTurn = <T,>(work: () => Promise<T>): Promise<T> => {
+    const mine = last.then(work, work)
+    last = mine
+    return mine
+  }
+
   /** Keep a stroke; one that cannot be sent is kept here and sent when the server is back. */
-  async function paint(stroke: Stroke): Promise<boolean> {
+  const paint = (stroke: Stroke): Promise<boolean> => inTurn(() => paintNow(stroke))
+  async function paintNow(stroke: Stroke): Promise<boolean> {
     try {
       const changed = await ask<Changed>('POST', `/levels/${slug.value}/strokes`, stroke)
       take(changed, changed.entry.gained, changed.entry.lost)
@@ -124,7 +133,8 @@ export const useLevel = defineStore('level', () => {
     if (trouble.value === said) trouble.value = ''
   }
 
-  async function move(way: 'undo' | 'redo'): Promise<void> {
+  const move = (way: 'undo' | 'redo'): Promise<void> => inTurn(() => moveNow(way))
+  async function moveNow(way: 'undo' | 'redo'): Promise<void> {
     try {
       const moved = await ask<Moved>('POST', `/levels/${slug.value}/${way}`)
       difference.value = { what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`, gained: moved.gained, lost: moved.lost, cost: {} }

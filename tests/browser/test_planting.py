@@ -1,0 +1,101 @@
+"""Mixes, layouts, single plants, snapshots and bakes on the screen."""
+
+import re
+
+from playwright.sync_api import expect
+
+from server.levels.models import Level
+from server.pins.models import Pin
+from server.snapshots.models import Snapshot
+from server.stands.models import Stand
+from tests.browser.base import BrowserCase
+
+
+class Planting(BrowserCase):
+    def settings(self, slug):
+        return Stand.objects.get(slug=slug).settings
+
+    def test_an_item_follows_a_condition_and_sleepers_another_step(self):
+        page = self.page_of("north")
+        self.open_level(page)
+        page.click("[data-test=show-plan]")
+        page.click("[data-test=own-birch]")
+        page.fill("[data-test=size-birch-lo]", "0.3")
+        page.select_option("[data-test=drive-birch]", "slope")
+        page.wait_for_selector("[data-test=band-slope]")
+        expect(page.locator("[data-test=expected]")).to_be_visible()
+        expect(page.locator("[data-test=sample] circle")).to_have_count(9)
+        page.click("[data-test=keep]")
+        expect(page.locator("[data-test=difference]")).to_contain_text("Birch: mix")
+        entry = self.settings("birch")["mix"][0]
+        self.assertEqual((entry["size"], entry["drive"]["kind"]), ([0.3, 1.15], "slope"))
+        page.click("[data-test=undo]")
+        page.wait_for_function("() => document.querySelector('[data-test=undo]').disabled")
+        page.click("[data-test=stand-sleepers]")
+        before = self.count(page, "sleepers")
+        page.fill("[data-test=layout-every]", "1.72")
+        expect(page.locator("[data-test=expected]")).to_have_text(re.compile(f"^{before // 20}"))
+        page.select_option("[data-test=layout-side]", "both")
+        page.check("[data-test=layout-stagger]")
+        page.click("[data-test=keep]")
+        expect(page.locator("[data-test=difference]")).to_contain_text("Sleepers: layout")
+        layout = self.settings("sleepers")["layout"]
+        self.assertEqual([layout[n] for n in ("every", "side", "offset", "stagger")], [1.72, "both", 2, True])
+        page.click("[data-test=undo]")
+        expect(page.locator("[data-test=count-sleepers]")).to_have_text(str(before))
+
+    def test_one_tree_is_picked_turned_removed_and_brought_back(self):
+        page = self.page_of("north")
+        self.open_level(page)
+        page.click("[data-test=show-plan]")
+        pins = Pin.objects.count()
+        page.keyboard.press("k")
+        box = page.locator("[data-test=plan]").bounding_box()
+        page.mouse.click(box["x"] + box["width"] * 0.7, box["y"] + box["height"] * 0.78)
+        expect(page.locator("[data-test=picked]")).to_contain_text("by the rule")
+        page.fill("[data-test=pin-turn]", "135")
+        page.press("[data-test=pin-turn]", "Enter")
+        expect(page.locator("[data-test=picked]")).to_contain_text("set by hand")
+        expect(page.locator("[data-test=difference]")).to_contain_text("1 changed by hand")
+        self.assertEqual((page.input_value("[data-test=pin-turn]"), Pin.objects.count()), ("135", pins + 1))
+        page.click("[data-test=pin-remove]")
+        expect(page.locator("[data-test=pins-said]")).to_contain_text("1 removed by hand")
+        page.click("[data-test=bring-back]")
+        expect(page.locator("[data-test=pins-said]")).to_contain_text("0 removed by hand")
+        page.click("[data-test=set-one]")
+        page.mouse.click(box["x"] + box["width"] * 0.72, box["y"] + box["height"] * 0.9)
+        expect(page.locator("[data-test=difference]")).to_contain_text("1 set by hand")
+        self.assertEqual(Pin.objects.count(), pins + 1)
+        for _ in range(4):
+            page.keyboard.press("Control+z")
+            page.wait_for_timeout(400)
+        page.wait_for_function("() => document.querySelector('[data-test=undo]').disabled")
+        self.assertEqual(Pin.objects.count(), pins)
+
+    def test_a_snapshot_is_compared_and_gone_back_to_and_the_level_is_baked(self):
+        page = self.page_of("lead")
+        self.open_level(page)
+        page.click("[data-test=show-plan]")
+        before = page.inner_text("[data-test=count-birch]")
+        page.click("[data-test=snapshots-open]")
+        page.fill("[data-test=snapshot-name]", "As it was")
+        page.click("[data-test=snapshot-take]")
+        page.wait_for_selector("[data-test='snapshot-As it was']")
+        page.fill("[data-test=fullness]", "20")
+        expect(page.locator("[data-test=expected]")).to_be_visible()
+        page.click("[data-test=keep]")
+        expect(page.locator("[data-test=count-birch]")).not_to_have_text(before)
+        page.select_option("[data-test=compare-before]", label="As it was")
+        page.click("[data-test=compare]")
+        expect(page.locator("[data-test=compared]")).to_contain_text("Birch")
+        page.click("[data-test=go-back]")
+        expect(page.locator("[data-test=count-birch]")).to_have_text(before)
+        expect(page.locator("[data-test=difference]")).to_contain_text("Back to As it was")
+        for _ in range(2):
+            page.click("[data-test=undo]")
+            page.wait_for_timeout(500)
+        expect(page.locator("[data-test=count-birch]")).to_have_text(before)
+        page.goto(f"{self.server.address}/levels/hobbin-delph/handover")
+        page.click("[data-test=bake-start]")
+        expect(page.locator("[data-test=bake-said]")).to_contain_text("lie ready", timeout=60_000)
+        Snapshot.objects.filter(level=Level.objects.get(slug="hobbin-delph")).delete()
