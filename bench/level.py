@@ -33,8 +33,8 @@ def plant(side: int, threads: int) -> dict:
     made = scene(side)
     began = time.perf_counter()
     count = 0
-    for place in plant_whole(made, threads):
-        count += sum(len(planting.plants(sheet)) for planting, sheet in place)
+    for planting, sheet in plant_whole(made, threads):
+        count += len(planting.plants(sheet))
     singles = time.perf_counter() - began
     tufts = sum(planting_of(s).count() for s in made.stands.values() if s.sward)
     spent = time.perf_counter() - began

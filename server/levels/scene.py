@@ -23,9 +23,9 @@ from thicket.site.conditions import Condition, deciding, joined, size_factor, si
 from thicket.site.fields import Site, Window, box_gap, far_away, values
 
 TILE = 256
-_values = ContentCache(4000, 320 << 20)
-_totals = ContentCache(4000, 320 << 20)
-_wholes = ContentCache(200, 320 << 20)
+_values = ContentCache(4000, 240 << 20)
+_totals = ContentCache(4000, 160 << 20)
+_wholes = ContentCache(200, 240 << 20)
 _masks = ContentCache(30, 200 << 20)
 _cover = ContentCache(20, 200 << 20)
 _furniture = ContentCache(32)

@@ -55,7 +55,7 @@ def state(level: Level) -> dict:
         total = max(job.total, 1)
         return {"running": True, "total": total, "done": round(job.share * total), "step": job.step}
     have = {p.name for p in folder_of(level).glob("*.npz")} if folder_of(level).exists() else set()
-    wanted = [pair for place in sheets_of(plantings_of(scene_of(level))) for pair in place]
+    wanted = [(planting, sheet) for planting in plantings_of(scene_of(level)) for sheet in sheets_of(planting)]
     done = sum(f"{planting.key(sheet)}.npz" in have for planting, sheet in wanted) if have else 0
     return {"running": False, "total": len(wanted), "done": done, "step": ""}
 
@@ -75,19 +75,16 @@ def _bake(pk: int, job: Job) -> None:
     level = Level.objects.get(pk=pk)
     forget_scene(level)
     scene = scene_of(level)
-    places = sheets_of(plantings_of(scene))
-    job.total = sum(map(len, places))
+    job.total = sum(len(sheets_of(planting)) for planting in plantings_of(scene))
     kept: set[str] = set()
     with contextlib.suppress(Stopped), contextlib.closing(plant_whole(scene)) as planted:
         job.tell(0.0, "reading the ground")
-        for place in planted:
-            for planting, sheet in place:
-                key = planting.key(sheet)
-                kept.add(f"{key}.npz")
-                if not (folder_of(level) / f"{key}.npz").exists():
-                    _lay(level, key, planting.plants(sheet))
-            x0, z0, *_ = place[0][0].window(place[0][1])
-            job.tell(len(kept) / job.total, f"around {x0:.0f} east, {z0:.0f} south")
+        for planting, sheet in planted:
+            key = planting.key(sheet)
+            kept.add(f"{key}.npz")
+            if not (folder_of(level) / f"{key}.npz").exists():
+                _lay(level, key, planting.plants(sheet))
+            job.tell(len(kept) / job.total, planting.stand.name)
         for old in folder_of(level).glob("*"):
             if old.name not in kept:
                 old.unlink(missing_ok=True)

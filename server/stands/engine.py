@@ -422,6 +422,11 @@ class Planting:
         for part in (self.suitability, self.size_factor, self.drives, self.pinned, self._reaches, self._settings_key, self.touch):
             del part
 
+    def let_go(self) -> None:
+        """Let go of the rasters, which are read again when they are asked for."""
+        for name in ("suitability", "size_factor", "drives", "_density"):
+            self.__dict__.pop(name, None)
+
     def metres(self, cells: tuple[int, int, int, int]) -> Box:
         """A box of touch cells (col0, row0, col1, row1) in level metres."""
         return tuple(v * self.touch_cell for v in cells)  # type: ignore[return-value]

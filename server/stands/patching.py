@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from server.cache import ContentCache
+from thicket.ground.rasters import block_sums
 from thicket.planting.room import Discs
 from thicket.planting.stands import Plants, join
 
@@ -48,10 +49,7 @@ def touch_blocks(touch: np.ndarray, cells: tuple[int, int, int, int]) -> tuple[n
     rows, columns = touch.shape
     col0, row0 = (max(v, 0) // BLOCK for v in cells[:2])
     col1, row1 = -(-min(cells[2], columns) // BLOCK), -(-min(cells[3], rows) // BLOCK)
-    part = touch[row0 * BLOCK:row1 * BLOCK, col0 * BLOCK:col1 * BLOCK].astype(np.int64)
-    part = np.pad(part, ((0, (row1 - row0) * BLOCK - part.shape[0]), (0, (col1 - col0) * BLOCK - part.shape[1])))
-    grid = part.reshape(row1 - row0, BLOCK, col1 - col0, BLOCK)
-    return (grid * _WEIGHTS[None, :, None, :]).sum(axis=(1, 3)), (col0, row0)
+    return block_sums(touch, (col0, row0, col1, row1), _WEIGHTS), (col0, row0)
 
 
 def note(planting: Planting, sheet: Sheet, mark: Mark) -> None:

@@ -1,7 +1,8 @@
-"""Rasters of one extent at another resolution."""
+"""Rasters of one extent at another resolution, and told apart block by block."""
 
 from __future__ import annotations
 
+import numba as nb
 import numpy as np
 from scipy.sparse import csr_array
 
@@ -56,3 +57,30 @@ def regrid_vertices(heights: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
     v, u = np.meshgrid(np.linspace(0, heights.shape[0] - 1, shape[0]), np.linspace(0, heights.shape[1] - 1, shape[1]),
                        indexing="ij")
     return sample(np.asarray(heights, np.float32), u.ravel(), v.ravel()).reshape(shape)
+
+
+@nb.njit(nogil=True, cache=True)
+def _block_sums(raster, col0, row0, weights, out):
+    side = weights.shape[0]
+    rows, cols = raster.shape
+    for j in range(out.shape[0]):
+        for i in range(out.shape[1]):
+            total = np.int64(0)
+            z0, x0 = (row0 + j) * side, (col0 + i) * side
+            for z in range(z0, min(z0 + side, rows)):
+                for x in range(x0, min(x0 + side, cols)):
+                    total += weights[z - z0, x - x0] * raster[z, x]
+            out[j, i] = total
+
+
+def block_sums(raster: np.ndarray, blocks: tuple[int, int, int, int], weights: np.ndarray) -> np.ndarray:
+    """Weighted sums of a raster's square blocks, with int64 arithmetic that wraps: with large odd weights, numbers that tell
+    blocks with other values apart.
+
+    Parameters: raster of integers; blocks (col0, row0, col1, row1), half open, in blocks of the weights' size from the raster's
+    first corner; weights int64 (side, side). Returns: int64 (rows, columns) of blocks; what lies outside the raster counts as 0.
+    """
+    col0, row0, col1, row1 = blocks
+    out = np.empty((row1 - row0, col1 - col0), np.int64)
+    _block_sums(raster, col0, row0, weights, out)
+    return out

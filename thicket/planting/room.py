@@ -30,9 +30,20 @@ def together(parts: list[Discs]) -> Discs:
 
 def near(discs: Discs, box: tuple[float, float, float, float], room: float) -> Discs:
     """The discs whose edge comes within `room` m of a box (x0, z0, x1, z1) of level metres."""
-    far = discs.r + room
-    inside = ((discs.x > box[0] - far) & (discs.x < box[2] + far) & (discs.z > box[1] - far) & (discs.z < box[3] + far))
-    return Discs(*(column[inside] for column in discs))
+    return Discs(*_near(*discs, *(float(v) for v in box), float(room)))
+
+
+@nb.njit(nogil=True, cache=True)
+def _near(x, z, r, x0, z0, x1, z1, room):
+    found = np.empty(x.shape[0], np.int64)
+    n = 0
+    for k in range(x.shape[0]):
+        far = r[k] + room
+        if x0 - far < x[k] < x1 + far and z0 - far < z[k] < z1 + far:
+            found[n] = k
+            n += 1
+    found = found[:n]
+    return x[found], z[found], r[found]
 
 
 @nb.njit(nogil=True, cache=True)
