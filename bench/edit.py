@@ -39,8 +39,12 @@ def main() -> int:
         after = replace(now, touches={**now.touches, stand.pk: touch})
         after.__dict__.update({name: now.__dict__[name] for name in ("stands", "pins", "footprints", "anchors", "revisions", "site")
                                if name in now.__dict__})
-        old = {p.stand.number: {s: p.key(s) for s in p.sheets_in(p.everywhere)} for p in plantings_of(now)}
+        before = plantings_of(now)
+        old = {p.stand.number: {s: p.key(s) for s in p.sheets_in(p.everywhere)} for p in before}
         began = time.perf_counter()
+        after._plantings.update({p.stand.number: p for p in before if p.stand.order < stand.order})
+        below = [p for p in before if p.stand.order >= stand.order]
+        after.take_over(stand, [p.stand for p in below], below, stroke.box)
         changed = 0
         for planting in plantings_of(after):
             x0, z0, x1, z1 = stroke.box

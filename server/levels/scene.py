@@ -130,13 +130,29 @@ class Scene:
 
         return revisions_of(self.level)
 
-    def painted(self, stand, revisions: dict) -> None:
-        """Forget what followed from a stand's touch, of which tiles have just been stored under new revisions: its planting
-        and those below it."""
+    def painted(self, stand, revisions: dict, box) -> None:
+        """Forget what followed from a stand's touch inside a box of level metres, of which tiles have just been stored under new
+        revisions: its planting and those below it. What the stroke cannot reach of them is taken over."""
+        below = sorted((s for s in self.stands.values() if s.order >= stand.order), key=lambda s: s.order)
+        old = [self._plantings.get(s.number) or (None if self.touches else _whole_plantings.peek(self._stamp(s))) for s in below]
         self.revisions[stand.pk] = {**self.revisions.get(stand.pk, {}), **revisions}
         self._stamps.clear()
-        for number in [n for n, p in self._plantings.items() if p.stand.order >= stand.order]:
-            del self._plantings[number]
+        for s in below:
+            self._plantings.pop(s.number, None)
+        self.take_over(stand, below, old, box)
+
+    def take_over(self, stand, below: list, old: list, box) -> None:
+        """Let the plantings of a stand and those below it take over from their forerunners all that a change of the stand's
+        touch inside a box cannot reach."""
+        changed: dict = {}
+        for s, was in zip(below, old):
+            if was is None:
+                return
+            now = self.planting(s)
+            region = now.reached_by(changed) if s.pk != stand.pk else now.around(box)
+            if region is not None and not s.sward:
+                changed[s.number] = region
+            now.take_over(was, region)
 
     def planting(self, stand):
         """A stand's planting in this scene under its stored settings; the same one again as long as nothing it follows from

@@ -84,3 +84,26 @@ def _trunks(planting: Planting) -> Discs:
     """The trunks of a stand's pins."""
     form = planting.pinned.form.astype(float)
     return Discs(form[:, 0], form[:, 2], planting.radii[planting.pinned.item, 1] * form[:, 7])
+
+
+def reached_by(planting: Planting, changed: dict[int, Box]) -> Box | None:
+    """The ground on which a planting can change when plants of other stands, by number, change in these boxes: by the room they
+    leave, by conditions that measure to them, and by standing on them. None when it cannot."""
+    boxes = []
+    own = planting.settings.gap + planting.crowding + (0.0 if planting.stand.sward else planting.footprint)
+    for other in planting.above:
+        if other.stand.number in changed:
+            by = own + (other.footprint if _under(planting, other) else other.widest)
+            boxes.append((changed[other.stand.number], by))
+    asked = [*planting.settings.rules(), *(e.drive.core() for e in planting.settings.mix if e.drive)]
+    for c in asked:
+        if c.kind == "stand" and c.stand in changed:
+            boxes.append((changed[c.stand], c.reach + 4 * planting.scene.cell + own))
+    if planting.host in changed:
+        host = planting.scene.planting(planting.scene.stands[planting.host])
+        reach = max((planting.scene.anchors[i].reach for i in host.items if i in planting.scene.anchors), default=0.0)
+        boxes.append((changed[planting.host], reach * host.tallest + own))
+    if not boxes:
+        return None
+    sides = np.array([(b[0] - by, b[1] - by, b[2] + by, b[3] + by) for b, by in boxes])
+    return (*sides[:, :2].min(0).tolist(), *sides[:, 2:].max(0).tolist())

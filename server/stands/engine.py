@@ -13,7 +13,7 @@ from server.cache import ContentCache
 from server.levels.ground import digest_of
 from server.levels.scene import Raster, Scene, digest, scene_of
 from server.stands.baking import baked
-from server.stands.claims import Claim, claims_of_pins, radii_of, reaches, taken_by_stands
+from server.stands.claims import Claim, claims_of_pins, radii_of, reached_by, reaches, taken_by_stands
 from server.stands.models import Stand
 from server.stands.patching import Mark, in_order, note, patched, touch_blocks
 from server.stands.schemas import StandSettings
@@ -426,6 +426,22 @@ class Planting:
         """Let go of the rasters, which are read again when they are asked for."""
         for name in ("suitability", "size_factor", "drives", "_density"):
             self.__dict__.pop(name, None)
+
+    def around(self, box: Box) -> Box:
+        """The ground on which a change of its touch inside a box can change its plants."""
+        by = 2 * self.touch_cell + self.crowding
+        return box[0] - by, box[1] - by, box[2] + by, box[3] + by
+
+    def reached_by(self, changed: dict[int, Box]) -> Box | None:
+        """The ground on which its plants can change when those of other stands, by number, change in these boxes."""
+        return reached_by(self, changed)
+
+    def take_over(self, was: Planting, region: Box | None) -> None:
+        """Take the sheets' keys over from a forerunner that differs only inside a region."""
+        for sheet, key in was._keys.items():
+            x0, z0, x1, z1 = self.window(sheet)
+            if region is None or x0 > region[2] or z0 > region[3] or x1 < region[0] or z1 < region[1]:
+                self._keys[sheet], self._still[sheet] = key, was._still[sheet]
 
     def metres(self, cells: tuple[int, int, int, int]) -> Box:
         """A box of touch cells (col0, row0, col1, row1) in level metres."""

@@ -109,7 +109,7 @@ def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None
         delta = stroke_delta(stroke, locked.window, stand.level.touch_cell, box[0], box[1])
         after = locked.window + delta
         gained, lost = _difference(planting, box, locked.window, after)
-        scene.painted(stand, locked.write(after))
+        scene.painted(stand, locked.write(after), planting.metres(box))
         entry = Entry.objects.create(
             level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
             what=f"{stroke.verb.capitalize()} {stand.name}", change={"box": box, "cell": stand.level.touch_cell},
@@ -149,7 +149,7 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
         after = np.where(inside[row0:row1, col0:col1], np.int16(0), locked.window)
         gained, lost = _difference(planting, box, locked.window, after)
         delta = (after - locked.window).astype(np.int16)
-        scene.painted(stand, locked.write(after))
+        scene.painted(stand, locked.write(after), planting.metres(box))
         return Entry.objects.create(
             level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
             what=f"Painting of {stand.name} cleared{where}", change={"box": box, "cell": stand.level.touch_cell},
@@ -180,8 +180,9 @@ def shift(entry: Entry, back: bool) -> TouchChange:
     locked = LockedTouch(entry.stand, box)
     after = np.clip(locked.window + (-delta if back else delta), -TOUCH_UNIT, TOUCH_UNIT).astype(np.int16)
     scene = scene_of(entry.stand.level)
-    gained, lost = _difference(scene.planting(entry.stand), box, locked.window, after)
-    scene.painted(entry.stand, locked.write(after))
+    planting = scene.planting(entry.stand)
+    gained, lost = _difference(planting, box, locked.window, after)
+    scene.painted(entry.stand, locked.write(after), planting.metres(box))
     return TouchChange(box, gained, lost)
 
 

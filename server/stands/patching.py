@@ -68,6 +68,14 @@ def _coded(discs: Discs) -> tuple[np.ndarray, np.ndarray]:
     return rows, (rows.view(np.int64) * _WEIGHTS[0, :3]).sum(axis=1)
 
 
+def absent(numbers: np.ndarray, among: np.ndarray) -> np.ndarray:
+    """Which of the numbers are not among others; bool (n,)."""
+    if not len(among):
+        return np.ones(len(numbers), bool)
+    ordered = np.sort(among)
+    return ordered[np.minimum(np.searchsorted(ordered, numbers), len(ordered) - 1)] != numbers
+
+
 def changed_box(planting: Planting, old: Mark, new: Mark) -> Box | None:
     """The box in which plants may differ between two marks that are still alike, with all that its edge can reach; None when
     nothing differs."""
@@ -80,7 +88,7 @@ def changed_box(planting: Planting, old: Mark, new: Mark) -> Box | None:
         boxes.append((*((o + v) * side - reach for o, v in zip(new.origin, (col0, row0))),
                       *((o + v) * side + reach for o, v in zip(new.origin, (col1, row1)))))
     (was, codes_was), (now, codes_now) = _coded(old.taken), _coded(new.taken)
-    differ = np.concatenate([was[~np.isin(codes_was, codes_now)], now[~np.isin(codes_now, codes_was)]])
+    differ = np.concatenate([was[absent(codes_was, codes_now)], now[absent(codes_now, codes_was)]])
     if len(differ):
         reach = differ[:, 2:] + planting.footprint + planting.settings.gap + 0.01
         boxes.append((*(differ[:, :2] - reach).min(0), *(differ[:, :2] + reach).max(0)))
@@ -112,7 +120,7 @@ def patched(planting: Planting, sheet: Sheet, mark: Mark, old_plants) -> Plants 
     stays = was.take(~((x >= cut[0]) & (x < cut[2]) & (z >= cut[1]) & (z < cut[3])))
     wider = max(cut[0] - SLACK, x0), max(cut[1] - SLACK, z0), min(cut[2] + SLACK, x1), min(cut[3] + SLACK, z1)
     fresh = planting.plants_in(wider)
-    return in_order(join([stays, fresh.take(~np.isin(fresh.id, stays.id))]))
+    return in_order(join([stays, fresh.take(absent(fresh.id, stays.id))]))
 
 
 def in_order(plants: Plants) -> Plants:
