@@ -9,6 +9,7 @@ from server.levels.models import Level
 from server.levels.scene import Scene
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings
+from server.stands.touch import TouchMap
 
 ITEMS = {"stone": (1.0, 0.8), "oak": (2.6, 0.3), "thorn": (1.4, 0.2), "bush": (0.8, 0.25), "fern": (0.5, 0.06),
          "blade": (0.3, 0.04)}
@@ -54,7 +55,7 @@ def scene(side: float, cell: float = 1.0) -> Scene:
     for number, (item, stratum, sward, settings) in enumerate(STANDS, start=1):
         stands[number] = Stand(pk=number, level=level, number=number, slug=f"{item}-{number}", name=f"{item} {number}",
                                stratum=stratum, place=number, sward=sward, seed=1000 + number, settings=settings)
-    bare = np.zeros(level.touch_shape, np.int16)
+    bare = TouchMap(np.zeros(level.touch_shape, np.int16))
     made = Scene(level, heights_under_key(heights, cell), layers, {}, {}, 1.0, level.touch_shape, dict.fromkeys(stands, bare))
     made.__dict__.update(stands=stands, pins={}, footprints=dict(ITEMS), anchors={}, revisions={})
     level._scene = made

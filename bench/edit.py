@@ -17,6 +17,7 @@ def main() -> int:
     from bench._scenes import scene
     from server.levels import scene as scenes
     from server.levels.scene import replace
+    from server.stands.touch import TouchMap
     from server.stands.whole import plant_whole, plantings_of
     from server.warm import warm
     from thicket.planting.strokes import Stroke, stroke_delta
@@ -34,9 +35,9 @@ def main() -> int:
     for k in range(STROKES + 2):
         stand = list(now.stands.values())[2]
         stroke = Stroke("thin" if k % 2 else "thicken", [(300 + 31 * k, 420), (320 + 31 * k, 428)], 32, 0.5, 0.6)
-        touch = now.touches[stand.pk].copy()
+        touch = now.touches[stand.pk].array.copy()
         touch += stroke_delta(stroke, touch, 1.0, 0, 0)
-        after = replace(now, touches={**now.touches, stand.pk: touch})
+        after = replace(now, touches={**now.touches, stand.pk: TouchMap(touch, {(0, 0): k + 1})})
         after.__dict__.update({name: now.__dict__[name] for name in ("stands", "pins", "footprints", "anchors", "revisions", "site")
                                if name in now.__dict__})
         before = plantings_of(now)

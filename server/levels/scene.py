@@ -73,8 +73,9 @@ class Scene:
     shapes: dict[int, Shape]
     touch_cell: float
     touch_shape: tuple[int, int]
-    touches: dict[int, np.ndarray] = field(default_factory=dict)
-    """Touch maps, by stand, that are tried in place of the stored ones."""
+    touches: dict[int, object] = field(default_factory=dict)
+    """Touch maps, by stand, that are tried in place of the stored ones: arrays, or `server.stands.touch.TouchMap` whose revisions
+    tell them apart."""
 
     @property
     def ground(self) -> Ground:

@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from server.cache import ContentCache
-from thicket.planting.room import Discs, near, together
+from thicket.planting.room import Discs, near
 
 if TYPE_CHECKING:
     from server.stands.engine import Box, Planting
 
 
-_taken = ContentCache(30_000, 200 << 20)
+_taken = ContentCache(100_000, 150 << 20)
+Parts = dict[tuple[int, tuple[int, int]], tuple[str, Discs]]
 
 
 class Claim(NamedTuple):
@@ -47,21 +48,24 @@ def _under(lower: Planting, upper: Planting) -> bool:
     return lower.stand.sward or upper.stand.stratum in lower.settings.under
 
 
-def taken_by_stands(planting: Planting, box: Box) -> Discs:
+def taken_by_stands(planting: Planting, box: Box, keep: bool) -> Parts:
     """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand under; not the host
-    it stands on."""
+    it stands on. In parts, by stand and sheet, each with the key of that sheet. `keep` says
+    that the box will be asked for again."""
     room = planting.settings.gap + (0.0 if planting.stand.sward else planting.footprint)
-    parts, said = [], []
+    parts: Parts = {}
     for other in planting.above:
         crowns = not _under(planting, other)
-        sheets = other.sheets_reaching(box, room, crowns)
-        parts.append((other, crowns, sheets))
-        said.append((other.stand.number, crowns, tuple(other.key(sheet) for sheet in sheets)))
-
-    def make() -> Discs:
-        return together([near(other.discs_of(sheet, crowns), box, room) for other, crowns, sheets in parts for sheet in sheets])
-
-    return _taken.get((box, room, tuple(said)), make)
+        for sheet in other.sheets_reaching(box, room, crowns):
+            key = other.key(sheet)
+            discs = _taken.peek((key, crowns, box, room))
+            if discs is None:
+                discs = near(other.discs_of(sheet, crowns), box, room)
+                if keep:
+                    _taken.put((key, crowns, box, room), discs)
+            if len(discs.x):
+                parts[other.stand.number, sheet] = key, discs
+    return parts
 
 
 def claims_of_pins(planting: Planting, box: Box) -> list[Claim]:

@@ -13,12 +13,12 @@ from server.cache import ContentCache
 from server.levels.ground import digest_of
 from server.levels.scene import Raster, Scene, digest, scene_of
 from server.stands.baking import baked
-from server.stands.claims import Claim, claims_of_pins, radii_of, reached_by, reaches, taken_by_stands
+from server.stands.claims import Claim, Parts, claims_of_pins, radii_of, reached_by, reaches, taken_by_stands
 from server.stands.models import Stand
 from server.stands.patching import Mark, in_order, note, patched, touch_blocks
 from server.stands.schemas import StandSettings
 from server.stands.seating import PLANT_CEILING, check_layout, followed, host_key, places
-from server.stands.touch import touch_of
+from server.stands.touch import TouchMap, touch_of
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import kept_clear
 from thicket.planting.density import density_at, density_field, expected_count
@@ -36,6 +36,7 @@ _density = ContentCache(48, 400 << 20)
 _plants = ContentCache(20_000, 500 << 20)
 _discs = ContentCache(20_000, 250 << 20)
 _settings = ContentCache(400)
+_said = ContentCache(400)
 
 Sheet = tuple[int, int]
 Box = tuple[float, float, float, float]
@@ -52,9 +53,13 @@ class Planting:
                  scene: Scene | None = None) -> None:
         self.stand, self.level = stand, stand.level
         self.scene = scene or scene_of(stand.level)
-        self.settings = settings or _settings.get(digest(stand.settings), lambda: StandSettings.model_validate(stand.settings))
+        self._settings_id = "" if settings else digest(stand.settings)
+        self.settings = settings or _settings.get(self._settings_id, lambda: StandSettings.model_validate(stand.settings))
         self.core = self.settings.core(stand.number, stand.seed)
-        self._given_touch = self.scene.touches.get(stand.pk) if touch is None else touch
+        given = self.scene.touches.get(stand.pk) if touch is None else touch
+        if isinstance(given, TouchMap):
+            self.__dict__["_touch"], given = given, None
+        self._given_touch = given
         check_ceiling(self.scene, stand, self.settings)
         if self.settings.layout.kind in ("path", "rows"):
             check_layout(self)
@@ -183,8 +188,22 @@ class Planting:
     def _taken(self, box: Box) -> Discs:
         """What stands above leave no room for, near a box."""
         if box not in self._taken_up:
-            self._taken_up[box] = taken_by_stands(self, box)
+            self._taken_up[box] = together([discs for _, discs in self._taken_parts(box).values()])
         return self._taken_up[box]
+
+    def _taken_parts(self, box: Box) -> Parts:
+        """The same in parts, by stand and sheet."""
+        if box not in self._parts:
+            self._parts[box] = taken_by_stands(self, box, box in self._windows)
+        return self._parts[box]
+
+    @cached_property
+    def _windows(self) -> set[Box]:
+        return {self.window(sheet) for sheet in self.sheets_in(self.everywhere)} | {self.everywhere}
+
+    @cached_property
+    def _parts(self) -> dict[Box, Parts]:
+        return {}
 
     def _claims(self, box: Box) -> list[Claim]:
         """What pins claim before this stand's own plants, near a box."""
@@ -280,7 +299,10 @@ class Planting:
 
     @cached_property
     def _settings_key(self) -> str:
-        kept = self.settings.dict(exclude={"distances", "tints", "conditions"})
+        def said() -> str:
+            return digest(self.settings.dict(exclude={"distances", "tints", "conditions"}))
+
+        kept = _said.get(self._settings_id, said) if self._settings_id else said()
         paths = [(n, self.scene.shapes[n].points, self.scene.shapes[n].width) for n in followed(self)]
         return digest(ENGINE, self.stand.number, self.stand.seed, self.sheet_size, self.scene.heights.key,
                       self.radii.tolist(), self.items, kept, paths)
@@ -306,7 +328,7 @@ class Planting:
         box = self.window(sheet)
         blocks, origin = touch_blocks(self.touch, self.cells(self._grown(box), self.touch_cell))
         key = self.key(sheet)
-        return Mark(self._still[sheet], blocks, origin, self._taken(box), key)
+        return Mark(self._still[sheet], blocks, origin, self._taken_parts(box), key)
 
     @cached_property
     def _still(self) -> dict[Sheet, str]:

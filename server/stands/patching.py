@@ -13,10 +13,12 @@ import numpy as np
 
 from server.cache import ContentCache
 from thicket.ground.rasters import block_sums
-from thicket.planting.room import Discs
+from thicket.planting.hashing import absent
+from thicket.planting.room import NO_DISCS, Discs
 from thicket.planting.stands import Plants, join
 
 if TYPE_CHECKING:
+    from server.stands.claims import Parts
     from server.stands.engine import Box, Planting, Sheet
 
 BLOCK = 16
@@ -34,7 +36,7 @@ class Mark(NamedTuple):
     still: str
     blocks: np.ndarray
     origin: tuple[int, int]
-    taken: Discs
+    taken: Parts
     key: str
 
 
@@ -62,18 +64,21 @@ def known(planting: Planting, sheet: Sheet) -> Mark | None:
     return _marks.peek((planting.level.pk, planting.stand.number, sheet))
 
 
+def _differing(old: Parts, new: Parts) -> np.ndarray:
+    """The discs that only one of two states has, as rows x, z, r."""
+    rows = [np.empty((0, 3))]
+    for part in old.keys() | new.keys():
+        (key_was, was), (key_now, now) = old.get(part, ("", NO_DISCS)), new.get(part, ("", NO_DISCS))
+        if key_was != key_now:
+            (was, codes_was), (now, codes_now) = _coded(was), _coded(now)
+            rows += [was[absent(codes_was, codes_now)], now[absent(codes_now, codes_was)]]
+    return np.concatenate(rows)
+
+
 def _coded(discs: Discs) -> tuple[np.ndarray, np.ndarray]:
     """Discs as rows x, z, r, and a number for each that is equal for equal ones."""
     rows = np.ascontiguousarray(np.stack(discs, axis=1))
     return rows, (rows.view(np.int64) * _WEIGHTS[0, :3]).sum(axis=1)
-
-
-def absent(numbers: np.ndarray, among: np.ndarray) -> np.ndarray:
-    """Which of the numbers are not among others; bool (n,)."""
-    if not len(among):
-        return np.ones(len(numbers), bool)
-    ordered = np.sort(among)
-    return ordered[np.minimum(np.searchsorted(ordered, numbers), len(ordered) - 1)] != numbers
 
 
 def changed_box(planting: Planting, old: Mark, new: Mark) -> Box | None:
@@ -87,8 +92,7 @@ def changed_box(planting: Planting, old: Mark, new: Mark) -> Box | None:
         reach = planting.touch_cell + planting.crowding
         boxes.append((*((o + v) * side - reach for o, v in zip(new.origin, (col0, row0))),
                       *((o + v) * side + reach for o, v in zip(new.origin, (col1, row1)))))
-    (was, codes_was), (now, codes_now) = _coded(old.taken), _coded(new.taken)
-    differ = np.concatenate([was[absent(codes_was, codes_now)], now[absent(codes_now, codes_was)]])
+    differ = _differing(old.taken, new.taken)
     if len(differ):
         reach = differ[:, 2:] + planting.footprint + planting.settings.gap + 0.01
         boxes.append((*(differ[:, :2] - reach).min(0), *(differ[:, :2] + reach).max(0)))
@@ -116,11 +120,14 @@ def patched(planting: Planting, sheet: Sheet, mark: Mark, old_plants) -> Plants 
         return was
     if (cut[2] - cut[0]) * (cut[3] - cut[1]) > MOST * (x1 - x0) * (z1 - z0):
         return None
-    x, z = was.form[:, 0], was.form[:, 2]
-    stays = was.take(~((x >= cut[0]) & (x < cut[2]) & (z >= cut[1]) & (z < cut[3])))
     wider = max(cut[0] - SLACK, x0), max(cut[1] - SLACK, z0), min(cut[2] + SLACK, x1), min(cut[3] + SLACK, z1)
     fresh = planting.plants_in(wider)
-    return in_order(join([stays, fresh.take(absent(fresh.id, stays.id))]))
+    return in_order(join([was.take(~_within(was, cut)), fresh.take(_within(fresh, cut))]))
+
+
+def _within(plants: Plants, box: Box) -> np.ndarray:
+    x, z = plants.form[:, 0], plants.form[:, 2]
+    return (x >= box[0]) & (x < box[2]) & (z >= box[1]) & (z < box[3])
 
 
 def in_order(plants: Plants) -> Plants:
