@@ -146,7 +146,8 @@ class Scene:
         """Let the plantings of a stand and those below it take over from their forerunners all that a change of the stand's
         touch inside a box cannot reach."""
         changed: dict = {}
-        for s, was in zip(below, old):
+        known = max((k for k, was in enumerate(old) if was and was.has_keys), default=-1)
+        for s, was in list(zip(below, old))[:known + 1]:
             if was is None:
                 return
             now = self.planting(s)

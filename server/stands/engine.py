@@ -458,6 +458,11 @@ class Planting:
         """The ground on which its plants can change when those of other stands, by number, change in these boxes."""
         return reached_by(self, changed)
 
+    @property
+    def has_keys(self) -> bool:
+        """Whether any of its sheets' keys has been asked for."""
+        return bool(self._keys)
+
     def take_over(self, was: Planting, region: Box | None) -> None:
         """Take the sheets' keys over from a forerunner that differs only inside a region."""
         for sheet, key in was._keys.items():

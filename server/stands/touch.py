@@ -6,6 +6,7 @@ import hashlib
 import secrets
 import threading
 from collections import OrderedDict, defaultdict
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -14,6 +15,7 @@ from django.db import transaction
 from server.levels.models import Level
 from server.levels.rasters import TILE, pack, place, tile_shape, unpack
 from server.stands.models import Stand, TouchTile
+from thicket.bands import THREADS
 
 _KEPT_STANDS = 64
 
@@ -35,6 +37,7 @@ class TouchMap:
         return self.digests[box]
 
 
+_packers = ThreadPoolExecutor(THREADS, thread_name_prefix="touch")
 _maps: OrderedDict[int, TouchMap] = OrderedDict()
 _lock = threading.Lock()
 
@@ -141,8 +144,9 @@ class LockedTouch:
         for (tx, tz), tile in self.tiles.items():
             inner, outer = self._overlap(tx, tz, self._arrays[tx, tz].shape)
             self._arrays[tx, tz][inner] = window[outer]
-            tile.data = pack(self._arrays[tx, tz])
             tile.revision = secrets.randbelow(2**31)
+        for tile, data in zip(self.tiles.values(), _packers.map(pack, [self._arrays[at] for at in self.tiles])):
+            tile.data = data
         TouchTile.objects.bulk_create(self.tiles.values(), update_conflicts=True, update_fields=["data", "revision"])
         transaction.on_commit(lambda: self._publish(before))
         return {at: tile.revision for at, tile in self.tiles.items()}
