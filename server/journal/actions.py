@@ -17,7 +17,7 @@ from server.shapes.keeping import swap_shapes
 from server.snapshots.keeping import swap_snapshots
 from server.stands.arranging import swap_stands
 from server.stands.models import Stand
-from server.stands.painting import shift
+from server.stands.painting import shift, shift_all
 
 
 @dataclass(frozen=True)
@@ -70,6 +70,8 @@ def _move(entry: Entry, back: bool) -> Moved:
     if entry.kind == Entry.Kind.STROKE:
         change = shift(entry, back)
         gained, lost, box = change.gained, change.lost, change.box
+    elif entry.kind == Entry.Kind.STROKES:
+        gained, lost = shift_all(entry, back)
     elif entry.kind == Entry.Kind.SETTINGS:
         _swap(Stand, entry.stand_id, "settings", entry.change, back)
     elif entry.kind == Entry.Kind.MARKS:

@@ -23,6 +23,7 @@ class Entry(models.Model):
         STANDS = "stands"
         PINS = "pins"
         SNAPSHOT = "snapshot"
+        STROKES = "strokes"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")

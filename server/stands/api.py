@@ -21,7 +21,7 @@ from server.stands.comparing import compare, difference
 from server.stands.engine import Planting, planting_of
 from server.stands.keeping import dependants, keep_settings
 from server.stands.models import Stand
-from server.stands.painting import attempt, clear, cost_change, paint
+from server.stands.painting import attempt, clear, clear_all, cost_change, paint
 from server.stands.payload import encode, encode_marks
 from server.stands.sampling import sample
 from server.stands.schemas import Number, Share, StandSettings, Strict
@@ -100,7 +100,7 @@ class SampleOut(Schema):
 
 
 class ClearIn(Strict):
-    """Clear a stand's painting, inside one area when it is given."""
+    """Clear painting, inside one area when it is given."""
 
     key: UUID
     area: int | None = None
@@ -277,6 +277,14 @@ def clear_touch(request: HttpRequest, slug: str, stand: int, data: ClearIn):
     entry = clear(request.user, row, data.key, data.area)
     return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": changed_keys(row, entry.change["box"]),
             "stale": dependants(row)}
+
+
+@router.post("/levels/{slug}/clear", response=ChangedOut)
+def clear_all_touch(request: HttpRequest, slug: str, data: ClearIn):
+    """Take the painting of all stands that are not locked away, everywhere or inside an area."""
+    level = level_for(request, slug, to="plant")
+    entry = clear_all(request.user, level, data.key, data.area)
+    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": [s.pk for s in stands_of(level)]}
 
 
 @router.post("/levels/{slug}/strokes/try")

@@ -13,6 +13,7 @@ from ninja.errors import HttpError
 
 from server.again import again_on_deadlock
 from server.journal.models import Entry
+from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.engine import Box, Planting
@@ -130,30 +131,91 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
     if known:
         return known
     check_unlocked(stand)
-    scene = scene_of(stand.level)
-    planting = scene.planting(stand)
-    inside, where = np.ones(planting.touch.shape, bool), ""
-    if area is not None:
-        shape = scene.shapes.get(area)
-        if shape is None or shape.kind != "area":
-            raise ValueError(f"area: {stand.level.name} has no area {area}")
-        rows, columns = planting.touch.shape
-        inside, where = distance_field([shape], planting.touch_cell, (0, 0, columns, rows)) <= 0, f" in {shape.name}"
-    painted = np.argwhere((planting.touch != 0) & inside)
-    if not len(painted):
+    inside, where = _inside(stand.level, area)
+    box = _painted_box(scene_of(stand.level).planting(stand).touch, inside)
+    if box is None:
         raise ValueError(f"{stand.name} has no painting{where or ' to clear'}")
-    (row0, col0), (row1, col1) = painted.min(0).tolist(), (painted.max(0) + 1).tolist()
-    box = (col0, row0, col1, row1)
     with transaction.atomic():
-        locked = LockedTouch(stand, box)
-        after = np.where(inside[row0:row1, col0:col1], np.int16(0), locked.window)
-        gained, lost = _difference(planting, box, locked.window, after)
-        delta = (after - locked.window).astype(np.int16)
-        scene.painted(stand, locked.write(after), planting.metres(box))
+        change, delta, gained, lost = _clear(stand, inside, box)
         return Entry.objects.create(
             level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
-            what=f"Painting of {stand.name} cleared{where}", change={"box": box, "cell": stand.level.touch_cell},
-            delta=zlib.compress(delta.tobytes(), 1), gained=gained, lost=lost)
+            what=f"Painting of {stand.name} cleared{where}", change=change, delta=delta, gained=gained, lost=lost)
+
+
+def _inside(level: Level, area: int | None) -> tuple[np.ndarray, str]:
+    """Which touch cells lie in an area of the level, all for None, and that in words.
+
+    Raises: ValueError when the level has no such area.
+    """
+    rows, columns = level.touch_shape
+    if area is None:
+        return np.ones((rows, columns), bool), ""
+    shape = scene_of(level).shapes.get(area)
+    if shape is None or shape.kind != "area":
+        raise ValueError(f"area: {level.name} has no area {area}")
+    return distance_field([shape], level.touch_cell, (0, 0, columns, rows)) <= 0, f" in {shape.name}"
+
+
+def _painted_box(touch: np.ndarray, inside: np.ndarray) -> tuple[int, int, int, int] | None:
+    """The box of cells that holds all touch inside; None when there is none."""
+    painted = np.argwhere((touch != 0) & inside)
+    if not len(painted):
+        return None
+    (row0, col0), (row1, col1) = painted.min(0).tolist(), (painted.max(0) + 1).tolist()
+    return col0, row0, col1, row1
+
+
+def _clear(stand: Stand, inside: np.ndarray, box: tuple[int, int, int, int]) -> tuple[dict, bytes, int, int]:
+    """Set a stand's touch to 0 inside; inside a transaction. What a stroke's entry holds of it, and plants gained and lost."""
+    scene = scene_of(stand.level)
+    planting = scene.planting(stand)
+    locked = LockedTouch(stand, box)
+    after = np.where(inside[box[1]:box[3], box[0]:box[2]], np.int16(0), locked.window)
+    gained, lost = _difference(planting, box, locked.window, after)
+    delta = (after - locked.window).astype(np.int16)
+    scene.painted(stand, locked.write(after), planting.metres(box))
+    return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
+
+
+@again_on_deadlock(lambda user, level, *rest, **more: level)
+def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
+    """Take the painting of all stands that are not locked away, everywhere or inside an area, as one action.
+
+    Raises: ValueError when nothing is painted there, or the area is not one.
+    """
+    known = Entry.objects.filter(key=key, level=level).first()
+    if known:
+        return known
+    inside, where = _inside(level, area)
+    scene = scene_of(level)
+    stands = sorted((s for s in scene.stands.values() if not s.locked), key=lambda s: s.order)
+    boxes = {s.pk: _painted_box(scene.planting(s).touch, inside) for s in stands}
+    parts, deltas, gained, lost = [], [], 0, 0
+    with transaction.atomic():
+        for stand in stands:
+            box = boxes[stand.pk]
+            if box:
+                change, delta, more, fewer = _clear(stand, inside, box)
+                parts.append(change | {"stand": stand.pk, "size": len(delta)})
+                deltas.append(delta)
+                gained, lost = gained + more, lost + fewer
+        if not parts:
+            raise ValueError(f"{level.name} has no painting{where or ' to clear'} that is not locked")
+        return Entry.objects.create(level=level, user=user, kind=Entry.Kind.STROKES, key=key, change={"parts": parts},
+                                    what=f"Painting of all stands cleared{where}", delta=b"".join(deltas), gained=gained, lost=lost)
+
+
+def shift_all(entry: Entry, back: bool) -> tuple[int, int]:
+    """Take an action on several stands' touch back, or apply it again; inside a transaction. Plants gained and lost."""
+    gained = lost = at = 0
+    stands = {s.pk: s for s in scene_of(entry.level).stands.values()}
+    for part in entry.change["parts"]:
+        delta = entry.delta[at:at + part["size"]]
+        at += part["size"]
+        if part["stand"] in stands:
+            change = shift(Entry(level=entry.level, stand=stands[part["stand"]], change=part, delta=delta), back)
+            gained, lost = gained + change.gained, lost + change.lost
+    return gained, lost
 
 
 def _delta(entry: Entry) -> tuple[tuple[int, int, int, int], np.ndarray]:

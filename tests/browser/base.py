@@ -86,11 +86,13 @@ class BrowserCase(SimpleTestCase):
     def tearDown(self) -> None:
         Entry.objects.all().delete()
 
-    def page_of(self, name: str, width: int = 1000, height: int = 640) -> Page:
-        """A signed-in page with small views, so that software drawing keeps up; console errors fail the test."""
+    def page_of(self, name: str, width: int = 900, height: int = 560, views: str = "plan") -> Page:
+        """A signed-in page with small views, of which some are shown, so that software drawing keeps up; errors of the page
+        fail the test."""
         context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
         self.addCleanup(context.close)
         context.set_default_timeout(PATIENCE)
+        context.add_init_script(f"sessionStorage['kt-views'] ??= '{views}'")
         page = context.new_page()
         page.on("pageerror", lambda error: self.fail(f"the page failed: {error}"))
         page.goto(f"{self.server.address}/")

@@ -25,7 +25,6 @@ class GroundWork(LevelCase):
     def test_bring_in_heights_see_what_changes_keep_and_undo(self):
         page = self.page_of("lead")
         self.open_level(page, "ground")
-        page.click("[data-test=show-plan]")
         before, first = self.count(page, "birch"), self.level()
         heights = scene_of(first).ground.heights[::4, ::4] + 0.0
         heights[120:180, 120:200] += 15
@@ -57,7 +56,6 @@ class GroundWork(LevelCase):
     def test_relief_with_its_value_and_a_road_drawn_moved_locked_and_removed(self):
         page = self.page_of("north")
         self.open_level(page, "ground")
-        page.click("[data-test=show-plan]")
         page.click("[data-test=relief-slope]")
         plan = page.locator("[data-test=plan]").bounding_box()
         at = lambda u, v: (plan["x"] + u * plan["width"], plan["y"] + v * plan["height"])  # noqa: E731
@@ -139,7 +137,6 @@ class Tuning(LevelCase):
     def test_a_stand_is_added_aimed_at_a_count_reordered_by_key_and_removed(self):
         page = self.page_of("north")
         self.open_level(page)
-        page.click("[data-test=show-plan]")
         before = [s.slug for s in stands_of(self.level())]
         page.click("[data-test=new-stand]")
         page.select_option("[data-test=new-item]", "birch")

@@ -12,9 +12,8 @@ from tests.browser.base import BrowserCase
 
 class Job(BrowserCase):
     def test_the_stage_draws_what_the_core_reckons(self):
-        page = self.page_of("lead")
+        page = self.page_of("lead", views="eye")
         self.open_level(page, "budget")
-        page.click("[data-test=show-eye]")
         for key in ("1", "2", "4"):
             page.keyboard.press(key)
             page.wait_for_timeout(1200)
@@ -28,7 +27,6 @@ class Job(BrowserCase):
     def test_paint_undo_and_reload(self):
         page = self.page_of("north")
         self.open_level(page)
-        page.click("[data-test=show-plan]")
         before = self.count(page, "birch")
         page.click("[data-test=thicken]")
         page.fill("[data-test=brush-radius]", "30")
@@ -57,9 +55,8 @@ class Job(BrowserCase):
         page.wait_for_function("() => document.querySelector('[data-test=undo]').disabled")
 
     def test_paint_in_the_eye_view(self):
-        page = self.page_of("south", 820, 520)
+        page = self.page_of("south", 820, 520, "eye")
         self.open_level(page)
-        page.click("[data-test=show-eye]")
         page.keyboard.press("4")
         page.wait_for_timeout(1500)
         page.click("[data-test=stand-moor-grass]")
@@ -73,7 +70,6 @@ class Job(BrowserCase):
     def test_tune_try_keep_drop(self):
         page = self.page_of("lead")
         self.open_level(page)
-        page.click("[data-test=show-plan]")
         kept = Stand.objects.get(slug="birch").settings
         before = self.count(page, "birch")
         page.check("[data-test=overlay]")
@@ -121,7 +117,6 @@ class Job(BrowserCase):
         guest, north = self.page_of("guest", 820, 520), self.page_of("north", 820, 520)
         for page in (guest, north):
             self.open_level(page)
-            page.click("[data-test=show-plan]")
         self.assertTrue(guest.is_disabled("[data-test=thicken]"))
         self.assertTrue(guest.is_disabled("[data-test=spacing]"))
         before = self.count(guest, "birch")
@@ -147,7 +142,6 @@ class PowerCut(BrowserCase):
     def test_strokes_outlive_the_server(self):
         page = self.page_of("north", 820, 520)
         self.open_level(page)
-        page.click("[data-test=show-plan]")
         page.click("[data-test=thin]")
         self.drag(page, "plan", (0.7, 0.7), (30, 0))
         expect(page.locator("[data-test=difference]")).to_contain_text("Thin Birch")

@@ -135,6 +135,8 @@ class Aiming(GroundCase):
 
 
 class Clearing(GroundCase):
+    stands = Arranging.stands
+
     def test_painting_is_cleared_in_an_area_or_everywhere_and_undone(self):
         west = [[0, 0], [110, 0], [110, 256], [0, 256]]
         area = {"kind": "area", "form": "polygon", "name": "Glade", "clear": None, "points": west}
@@ -153,5 +155,14 @@ class Clearing(GroundCase):
         for _ in range(2):
             self.north.post(f"{self.base}/undo")
         self.assertEqual((self.ids()[0], self.touch()), (painted, touch))
+        grass = self.level.stands.get(slug="moor-grass")
+        self.stroke(stand=grass.pk, path=[[60, 90]])
+        keys = [s["sheets"]["keys"] for s in self.stands()]
+        told = self.post("/clear", {"key": key(), "area": glade}).json()["entry"]
+        self.assertEqual((told["kind"], told["what"]), ("strokes", "Painting of all stands cleared in Glade"))
+        self.assertEqual(self.ids()[0], west)
+        self.assertEqual(self.post("/clear", {"key": key(), "area": glade}).status_code, 422)
+        self.north.post(f"{self.base}/undo")
+        self.assertEqual([s["sheets"]["keys"] for s in self.stands()], keys)
         wrong = self.post(f"/stands/{self.birch.pk}/clear", {"key": key(), "area": 10**6})
         self.assertEqual((wrong.status_code, "area" in wrong.json()["detail"]), (422, True))

@@ -677,6 +677,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear All Touch
+         * @description Take the painting of all stands that are not locked away, everywhere or inside an area.
+         */
+        post: operations["server_stands_api_clear_all_touch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/strokes/try": {
         parameters: {
             query?: never;
@@ -2625,7 +2645,7 @@ export interface components {
         };
         /**
          * ClearIn
-         * @description Clear a stand's painting, inside one area when it is given.
+         * @description Clear painting, inside one area when it is given.
          */
         ClearIn: {
             /**
@@ -4175,6 +4195,32 @@ export interface operations {
             path: {
                 slug: string;
                 stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+        };
+    };
+    server_stands_api_clear_all_touch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
             };
             cookie?: never;
         };

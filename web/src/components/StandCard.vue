@@ -22,6 +22,14 @@ async function act(path: string, body: object = {}) {
     name.value = props.stand.name
   }
 }
+async function clearAll(area: number | null) {
+  trouble.value = ''
+  try {
+    await store.arrange('clear', { area })
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
 const rename = () => name.value.trim() && name.value.trim() !== props.stand.name && act('change', { name: name.value.trim() })
 const roll = () => act('change', { seed: Math.floor(Math.random() * 2 ** 31) })
 const setSeed = (text: string) => /^[0-9]{1,10}$/.test(text) && Number(text) !== props.stand.seed && act('change', { seed: Number(text) })
@@ -44,6 +52,9 @@ const setSeed = (text: string) => /^[0-9]{1,10}$/.test(text) && Number(text) !==
         <ul class="menu">
           <li><button class="plain" data-test="clear-all" @click="act('clear')">everywhere</button></li>
           <li v-for="a in areas" :key="a.id"><button class="plain" @click="act('clear', { area: a.id })">in {{ a.name }}</button></li>
+          <li class="all faint">of all stands</li>
+          <li><button class="plain" data-test="clear-every" @click="clearAll(null)">everywhere</button></li>
+          <li v-for="a in areas" :key="`all-${a.id}`"><button class="plain" @click="clearAll(a.id)">in {{ a.name }}</button></li>
         </ul>
       </v-menu>
       <button class="plain" :disabled="stand.locked" data-test="stand-remove" @click="act('remove')">Remove</button>
@@ -83,6 +94,10 @@ const setSeed = (text: string) => /^[0-9]{1,10}$/.test(text) && Number(text) !==
   color: var(--ink);
   border: 1px solid var(--line);
   font: 14px var(--sans);
+}
+.all {
+  padding: 4px 8px 0;
+  border-top: 1px solid var(--line);
 }
 .menu button {
   width: 100%;

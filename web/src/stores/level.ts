@@ -142,7 +142,7 @@ export const useLevel = defineStore('level', () => {
         take(moved, moved.gained, moved.lost)
         if (moved.stale?.length) await reread(moved.stale)
         pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
-      } else await refresh(!['settings', 'shapes', 'stands', 'pins', 'snapshot'].includes(moved.entry.kind))
+      } else await refresh(!['settings', 'shapes', 'stands', 'pins', 'snapshot', 'strokes'].includes(moved.entry.kind))
     } catch (error) {
       tell(error)
     }
