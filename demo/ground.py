@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 
@@ -105,6 +106,7 @@ def _tramway(x, z, height):
     return level + (height - level) * _smooth((yard - 15) / 12.0), far
 
 
+@cache
 def build() -> QuarryGround:
     """The demo's heights and ground layers; always the same."""
     z, x = np.mgrid[0:SIZE + 1, 0:SIZE + 1] * CELL

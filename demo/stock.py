@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 import numpy as np
 
 from demo import stones, textures, woody
@@ -88,8 +90,9 @@ def moor_grass() -> StockModel:
     return StockModel("moor-grass", [[near.part()], [far.part()]])
 
 
-MODELS = {"birch": birch, "slate-block": stones.slate_block, "moor-grass": moor_grass, "rowan": woody.rowan,
-          "hawthorn": woody.hawthorn, "gorse": woody.gorse, "heather": woody.heather, "bracken": woody.bracken,
-          "slate-slab": stones.slate_slab, "sleeper": stones.sleeper, "sleeper-stack": stones.sleeper_stack,
-          "moss-cushion": stones.moss_cushion}
-"""What makes each stock item, by slug."""
+MODELS = {slug: cache(make) for slug, make in {
+    "birch": birch, "slate-block": stones.slate_block, "moor-grass": moor_grass, "rowan": woody.rowan,
+    "hawthorn": woody.hawthorn, "gorse": woody.gorse, "heather": woody.heather, "bracken": woody.bracken,
+    "slate-slab": stones.slate_slab, "sleeper": stones.sleeper, "sleeper-stack": stones.sleeper_stack,
+    "moss-cushion": stones.moss_cushion}.items()}
+"""What makes each stock item, by slug; each is made once."""
