@@ -1,6 +1,7 @@
 """Mixes, layouts, single plants, snapshots and bakes on the screen."""
 
 import re
+import shutil
 
 from playwright.sync_api import expect
 
@@ -8,6 +9,7 @@ from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.pins.models import Pin
 from server.snapshots.models import Snapshot
+from server.stands import baking
 from server.stands.models import Stand
 from tests.browser.base import BrowserCase
 
@@ -103,6 +105,7 @@ class Planting(BrowserCase):
             page.click("[data-test=undo]")
             page.wait_for_timeout(500)
         expect(page.locator("[data-test=count-birch]")).to_have_text(before)
+        shutil.rmtree(baking.folder_of(Level.objects.get(slug="hobbin-delph")), ignore_errors=True)
         page.goto(f"{self.server.address}/levels/hobbin-delph/handover")
         page.click("[data-test=bake-start]")
         expect(page.locator("[data-test=bake-said]")).to_contain_text("lie ready", timeout=60_000)
