@@ -36,7 +36,7 @@ STONE = [
         "mix": [{"item": "slate-slab", "weight": 2}, {"item": "slate-block", "weight": 1, "size": [0.25, 0.6]}],
         "spacing": 3.1, "fullness": 0.45, "variation": _differ((0.35, 1.0), (0.8, 1.3), 16, 1, 0.04, 24),
         "tints": ["#8792a2", "#b8ab9a"],
-        "conditions": [_and("area", 0.04, 1, 0.3, shapes=["East tips"], depth=True, size=0.55),
+        "conditions": [_and("area", 0.3, 1, 0.29, shapes=["East tips"], depth=True, size=0.55),
                        _and("slope", 3, 60, 5), _and("noise", 0.46, 1, 0.2, noise={"form": "ridged", "wavelength": 44, "octaves": 3,
                                                                                "contrast": 1.2, "shift": 0, "seed": 4})],
         "distances": _seen([34], 34, 210, 12, 30)}},
