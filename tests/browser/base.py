@@ -15,7 +15,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.db import connection
 from django.test import SimpleTestCase
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from demo.level import PASSWORD
 from server.journal.models import Entry
@@ -27,6 +27,7 @@ os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 CHROMIUM = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking",
             "--disable-component-update", "--disable-sync", "--no-first-run"]
 PATIENCE = 90_000
+expect.set_options(timeout=25_000)
 STANDS = ("slate-blocks", "sleepers", "birch", "moor-grass", "moss")
 """The demo's stands that the browser's software drawing keeps up with."""
 

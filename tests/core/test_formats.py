@@ -1,5 +1,6 @@
 """Files out and read back by other libraries; ids that are one each; the demo's ground and stock."""
 
+import dataclasses
 import io
 import unittest
 
@@ -12,7 +13,7 @@ from demo.stock import MODELS
 from server.stands.payload import encode
 from thicket.formats.glb import GlbReader
 from thicket.formats.handover import HEADER, Planted, density_png, heights_tif, plants_csv
-from thicket.formats.stock import measure, to_glb
+from thicket.formats.stock import measure, read_anchors, to_glb
 from thicket.ground.heights import Ground
 from thicket.planting.hashing import plant_ids
 from thicket.planting.stands import Plants
@@ -43,12 +44,25 @@ class Stock(unittest.TestCase):
             model = make()
             data = to_glb(model)
             item = measure(slug, data)
-            self.assertEqual(data, to_glb(MODELS[slug]()), "the same code must give the same bytes")
+            self.assertEqual(data, to_glb(make.__wrapped__()), "the same code must give the same bytes")
             counted = sum(len(g.faces) for g in trimesh.load(io.BytesIO(data), file_type="glb").geometry.values())
             self.assertEqual(counted, sum(mesh.triangles for mesh in item.meshes))
             steps = [mesh.triangles for mesh in item.meshes]
             self.assertEqual(steps, sorted(steps, reverse=True))
         self.assertEqual(len(measure("birch", to_glb(MODELS["birch"]())).lods), 3)
+
+    def test_anchor_points_go_along_and_one_outside_the_mesh_is_refused(self):
+        model = MODELS["slate-block"]()
+        data = to_glb(model)
+        read = read_anchors("slate-block", data)
+        self.assertEqual({a["name"] for a in read}, set(model.anchors))
+        for anchor in read:
+            at, up = model.anchors[anchor["name"]]
+            np.testing.assert_allclose(anchor["at"], at, atol=1e-5)
+            np.testing.assert_allclose(anchor["up"], np.array(up) / np.linalg.norm(up), atol=1e-5)
+        astray = dataclasses.replace(model, anchors={"far": ((0, 9, 0), (0, 1, 0))})
+        with self.assertRaisesRegex(ValueError, "'far' at 0.00, 9.00, 0.00 m lies outside the mesh"):
+            read_anchors("slate-block", to_glb(astray))
 
     def test_the_billboard_is_the_mesh_from_the_side(self):
         model = MODELS["birch"]()

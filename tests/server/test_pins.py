@@ -104,8 +104,8 @@ class Pins(GroundCase):
                       st.floats(0, 359), st.floats(0.5, 2)),
             st.builds(lambda x, z: {"add": [{"x": x, "z": z}], "push": True}, st.floats(5, 250), st.floats(5, 250)))
 
-        @settings(max_examples=6, deadline=None)
-        @given(st.lists(actions, min_size=1, max_size=4, unique_by=str))
+        @settings(max_examples=4, deadline=None)
+        @given(st.lists(actions, min_size=1, max_size=3, unique_by=str))
         def check(some):
             done = 0
             for body in some:

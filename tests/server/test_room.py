@@ -95,8 +95,8 @@ class Room(GroundCase):
         stroke = st.tuples(st.sampled_from(["thicken", "thin"]), st.integers(0, 255), st.integers(0, 255), st.integers(2, 40),
                            st.booleans())
 
-        @settings(max_examples=12, deadline=None)
-        @given(st.lists(stroke, min_size=1, max_size=4))
+        @settings(max_examples=8, deadline=None)
+        @given(st.lists(stroke, min_size=1, max_size=3))
         def check(strokes):
             patches = 0
             for verb, x, z, radius, above in strokes:

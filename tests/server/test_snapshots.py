@@ -1,14 +1,19 @@
-"""Snapshots compared and gone back to, bakes stopped and gone on with, and the sample of nine."""
+"""Snapshots compared and gone back to, bakes stopped and gone on with, the sample of nine, and two people at once."""
 
 import shutil
+import threading
 import time
+import zlib
 
 import numpy as np
+from django.db import connections
 from django.test import TransactionTestCase
 
+from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.stands import baking, engine
+from server.stands.touch import touch_of
 from tests.fixtures import small_level
 from tests.server.test_api import ApiCase
 from tests.server.test_ground import GroundCase, key
@@ -88,6 +93,45 @@ class Snapshots(GroundCase):
         tried = {"variation": tried["variation"] | {"follow": 0}}
         upright = self.post(f"/stands/{self.birch.pk}/sample", {"settings": tried}).json()
         self.assertTrue(all(abs(p["lean"]) < 1e-4 and abs(p["turn"] - 270) < 1e-3 for p in upright))
+
+
+class AtOnce(TransactionTestCase):
+    """Two people at the same moment, each in a thread of their own."""
+
+    def test_strokes_on_the_same_ground_all_count_and_come_off_again(self):
+        self._fixture_teardown()
+        level = small_level()
+        birch, base = level.stands.get(slug="birch"), f"/api/levels/{level.slug}"
+        clients = {name: ApiCase.client_of(self, name) for name in ("north", "south")}
+        answers = []
+
+        def work(name, verb):
+            for k in range(6):
+                body = {"key": key(), "stand": birch.pk, "verb": verb, "path": [[110 + 4 * k, 120], [140, 126]], "radius": 20,
+                        "soft": 0.5, "strength": 0.2}
+                answer = clients[name].post(f"{base}/strokes", body, content_type="application/json")
+                answers.append((answer.status_code, answer.content))
+            connections.close_all()
+
+        threads = [threading.Thread(target=work, args=said) for said in (("north", "thin"), ("south", "thicken"))]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join()
+        self.assertEqual([code for code, _ in answers], [200] * 12, answers)
+        entries = Entry.objects.filter(level=level)
+        self.assertEqual(entries.count(), 12)
+        whole = np.zeros((256, 256), int)
+        for entry in entries:
+            col0, row0, col1, row1 = entry.change["box"]
+            whole[row0:row1, col0:col1] += np.frombuffer(zlib.decompress(entry.delta), np.int16).reshape(row1 - row0, col1 - col0)
+        fresh = Level.objects.get(pk=level.pk)
+        stand = fresh.stands.get(slug="birch")
+        stand.level = fresh
+        np.testing.assert_array_equal(touch_of(stand).array, whole)
+        for name in ("north", "south") * 6:
+            self.assertEqual(clients[name].post(f"{base}/undo").status_code, 200)
+        self.assertFalse(touch_of(stand).array.any())
 
 
 class Bakes(TransactionTestCase):
