@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from server.cache import ContentCache
+from server.stands.seating import host_reach
 from thicket.planting.room import Discs, near
 
 if TYPE_CHECKING:
@@ -104,9 +105,7 @@ def reached_by(planting: Planting, changed: dict[int, Box]) -> Box | None:
         if c.kind == "stand" and c.stand in changed:
             boxes.append((changed[c.stand], c.reach + 4 * planting.scene.cell + own))
     if planting.host in changed:
-        host = planting.scene.planting(planting.scene.stands[planting.host])
-        reach = max((planting.scene.anchors[i].reach for i in host.items if i in planting.scene.anchors), default=0.0)
-        boxes.append((changed[planting.host], reach * host.tallest + own))
+        boxes.append((changed[planting.host], host_reach(planting) + own))
     if not boxes:
         return None
     sides = np.array([(b[0] - by, b[1] - by, b[2] + by, b[3] + by) for b, by in boxes])

@@ -60,6 +60,8 @@ class Planting:
         if isinstance(given, TouchMap):
             self.__dict__["_touch"], given = given, None
         self._given_touch = given
+        if given is None and "_touch" not in self.__dict__:
+            self._revisions = self.scene.revisions.get(stand.pk, {})
         check_ceiling(self.scene, stand, self.settings)
         if self.settings.layout.kind in ("path", "rows"):
             check_layout(self)
@@ -80,7 +82,7 @@ class Planting:
 
     @cached_property
     def _touch(self):
-        return touch_of(self.stand, self.scene.revisions.get(self.stand.pk, {}))
+        return touch_of(self.stand, self._revisions)
 
     @property
     def touch(self) -> np.ndarray:

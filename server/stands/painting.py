@@ -83,7 +83,7 @@ def check_unlocked(stand: Stand) -> None:
 
 
 def _view_cost(stand: Stand, view: View | None):
-    return stand_cost(Planting(stand), items_of(stand.level), view) if view else None
+    return stand_cost(scene_of(stand.level).planting(stand), items_of(stand.level), view) if view else None
 
 
 def cost_change(before, after) -> dict[str, float]:
@@ -252,7 +252,7 @@ def attempt(stand: Stand, stroke: Stroke) -> tuple[Box, Plants]:
     """What the stroke would leave standing in its box, without storing anything."""
     cells = cells_of(stand, stroke.box)
     col0, row0, col1, row1 = cells
-    planting = Planting(stand)
+    planting = scene_of(stand.level).planting(stand)
     window = planting.touch[row0:row1, col0:col1].copy()
     window += stroke_delta(stroke, window, planting.touch_cell, col0, row0)
     metres = planting.metres(cells)

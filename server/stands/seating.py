@@ -10,9 +10,10 @@ import numpy as np
 
 from server.cache import ContentCache
 from server.levels.scene import digest
-from thicket.planting.companions import seats_on
+from thicket.planting.companions import NO_ANCHORS, seats_on
 from thicket.planting.layouts import along, expected, none_laid, rows
 from thicket.planting.points import PointSet, Seats, chosen, gathered
+from thicket.planting.stands import join
 
 if TYPE_CHECKING:
     from server.stands.engine import Planting, Sheet
@@ -101,12 +102,18 @@ def _laid_out(planting: Planting) -> SheetPoints:
     return sorted_by_sheet(chosen(seats, inside), planting.sheet_size, columns, columns * many)
 
 
+def host_reach(planting: Planting) -> float:
+    """How far, in m, a companion can stand from its host's foot."""
+    hosts = planting.scene.planting(planting.scene.stands[planting.host])
+    anchors = [planting.scene.anchors[slug].reach for slug in hosts.items if slug in planting.scene.anchors]
+    return max(anchors, default=0.0) * hosts.tallest
+
+
 def _host_sheets(planting: Planting, sheet: Sheet) -> list[Sheet]:
     """The sheets of the host whose plants can carry companions in a sheet."""
     host, box = planting.scene.stands[planting.host], planting.window(sheet)
     hosts = planting.scene.planting(host)
-    reach = max((planting.scene.anchors[slug].reach for slug in hosts.items if slug in planting.scene.anchors), default=0.0)
-    far = reach * hosts.tallest
+    far = host_reach(planting)
     return list(hosts.sheets_in((box[0] - far, box[1] - far, box[2] + far, box[3] + far)))
 
 
@@ -120,9 +127,6 @@ def host_key(planting: Planting, sheet: Sheet) -> str:
 
 
 def _on_hosts(planting: Planting, sheet: Sheet) -> Seats:
-    from thicket.planting.companions import NO_ANCHORS
-    from thicket.planting.stands import join
-
     if planting.host not in planting.scene.stands:
         return none_laid()
     hosts = planting.scene.planting(planting.scene.stands[planting.host])

@@ -7,8 +7,8 @@ from typing import NamedTuple
 import numpy as np
 
 from thicket.planting.hashing import mix32, seed_of, unit
-from thicket.planting.layouts import radical_inverse
-from thicket.planting.points import Seats
+from thicket.planting.layouts import none_laid, radical_inverse
+from thicket.planting.points import Seats, gathered
 from thicket.planting.stands import Plants
 
 _CURVE_STEPS = 16
@@ -86,7 +86,5 @@ def seats_on(hosts: Plants, anchors: list[Anchors], around: int, seed: int) -> S
                                np.full(n, seed_of("anchor", item if around else 0, k)), place[:, 1].astype(np.float32),
                                way.astype(np.float32), form[:, 7].astype(np.float32)))
     if not parts:
-        return Seats(*(np.empty(0) for _ in range(2)), np.empty(0, np.float32), np.empty((0, 2), np.int64),
-                     np.empty(0, np.float32), np.empty(0, np.int64), np.empty(0, np.float32), np.empty((0, 3), np.float32),
-                     np.empty(0, np.float32))
-    return Seats(*(np.concatenate(column) for column in zip(*parts)))
+        return none_laid()
+    return gathered(parts)
