@@ -27,7 +27,7 @@ from thicket.planting.points import PointSet, Seats, chosen, gathered
 from thicket.planting.room import Discs, covered, crowded, near, taken, together
 from thicket.planting.stands import Plants, grow, join, planted
 
-ENGINE = 5
+ENGINE = 6
 """Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new one."""
 STAND_SHEET, SWARD_SHEET = 256.0, 64.0
 SWARD_PER_M2_CEILING = 16.0

@@ -3,8 +3,9 @@
 The plane is covered by four lattices, for 8, 4, 2 and 1 times the spacing. On each, coarse first, every
 cell that can still hold a point throws darts in a fixed number of phases; in a phase, a dart that keeps
 its distance from all accepted points is accepted unless a dart of higher hashed priority stands in its
-way. The result follows from the seed alone, whatever window is asked for, and the points of the coarse
-lattices, which have the low thresholds, are themselves evenly spaced.
+way. Each cell is known in 64 parts, of which those that accepted points cover wholly are shut, so that darts fall only
+where there may be room. The result follows from the seed alone, whatever window is asked for, and the points of the
+coarse lattices, which have the low thresholds, are themselves evenly spaced.
 
 After: Wei, "Parallel Poisson disk sampling", ACM TOG 27(3), 2008 (darts on a lattice of cell
 spacing/√2), with hashed priorities in place of a fixed order, and nested radii in place of one.
@@ -17,23 +18,35 @@ from typing import NamedTuple
 import numba as nb
 import numpy as np
 
-from thicket.planting.hashing import cell_hash, mix32, seed_of, unit
+from thicket.planting.hashing import MASK32, cell_hash, mix32, seed_of, unit
 
-TURN = tuple(int(share * 2**32) for share in (0.4, 1.0, 1.0))
+TURN = tuple(int(share * 2**32) for share in (0.3, 0.5, 1.0))
 """In each phase, the cells whose hash lies below this take their turn."""
 PHASES = len(TURN)
-DARTS = 10
+DARTS = 8
 REACH = 4 * PHASES
 """Lattice cells beyond a window that can influence it: two for the neighbours' darts and two for the
 points those darts keep away from, in each phase."""
 LATTICES = (8, 4, 2, 1)
-SHARES = (0.0, 0.0153, 0.0627, 0.2503, 1.0)
+SHARES = (0.0, 0.0149, 0.0622, 0.2500, 1.0)
 """Thresholds of the four lattices: lattice `k` holds those in [SHARES[k], SHARES[k + 1])."""
-PACKING = 0.643
+PACKING = 0.686
 """Points per area of one squared spacing, when the ground is full."""
 
-_NOWHERE = 1e30
-_FULL, _WAITS = -1, -2
+_PARTS = 8
+"""A cell is known in so many parts a side, one bit each."""
+_STEPS = 16
+"""Where a point lies in its cell is looked up in so many steps a side."""
+_BITS = 19
+"""A place in a cell is a whole number of so many bits along each side; a cell of the next finer lattice is half as wide."""
+_LOW = (1 << _BITS) - 1
+_FINE = np.float32(1 / (1 << _BITS))
+_NOWHERE = np.float32(1e9)
+_APART = np.float32(2.000001)
+"""Squared spacing in cells, and a little more for what rounding may take."""
+_APART_FINE = (2 << 2 * _BITS) + (1 << 2 * _BITS - 20)
+_BRUIJN = 0x03F79D71B4CB0A89
+"""Multiplied by a power of two, its upper six bits tell which one."""
 
 
 class PointSet(NamedTuple):
@@ -82,145 +95,194 @@ def gathered(parts: list):
 
 
 # The 21 cells that can hold a point within reach of a cell, nearest first: most darts fail on the first few.
-_AROUND = sorted(((a, b) for a in range(-2, 3) for b in range(-2, 3) if abs(a) + abs(b) < 4),
-                 key=lambda o: (o[0] * o[0] + o[1] * o[1], o))
+_AROUND = np.array(sorted(((a, b) for a in range(-2, 3) for b in range(-2, 3) if abs(a) + abs(b) < 4),
+                          key=lambda o: (o[0] * o[0] + o[1] * o[1], o)), np.int64)
+# The bits of a cell's parts lie scattered over it, so that the next open one after a bit drawn by chance lies anywhere.
+_SCATTER = np.argsort(np.random.Generator(np.random.Philox(5)).random(_PARTS * _PARTS), kind="stable")
+
+
+def _parts_left() -> np.ndarray:
+    """What a point leaves of a cell's parts, int64, by the step its place lies in relative to the cell, from -2 to 3 cells."""
+    step, part = np.arange(5 * _STEPS)[:, None] / _STEPS - 2, np.arange(_PARTS) / _PARTS
+    far = np.maximum(np.abs(part + 1 / _PARTS - step), np.abs(step + 1 / _STEPS - part)) ** 2
+    covered = (far[:, None, :, None] + far[None, :, None, :] < 2).reshape(-1, _PARTS * _PARTS)[:, _SCATTER]
+    bits = np.uint64(1) << np.arange(_PARTS * _PARTS, dtype=np.uint64)
+    return (~np.where(covered, bits, np.uint64(0)).sum(axis=1, dtype=np.uint64)).view(np.int64)
+
+
+def _part_of_bit() -> np.ndarray:
+    """The part of a cell that a bit stands for, by the upper six bits of its product with `_BRUIJN`."""
+    out = np.empty(64, np.int64)
+    for bit, part in enumerate(_SCATTER):
+        out[(_BRUIJN << bit & (1 << 64) - 1) >> 58] = part
+    return out
+
+
+_LEFT, _PART = _parts_left(), _part_of_bit()
 
 
 @nb.njit(nogil=True, cache=True)
-def _gather(at, c, step, x0, z0, s, rr, around):
-    """Write the accepted points around a cell, whose corner is (x0, z0), to `around`; how many, or -1 when the disc of one
-    of them covers the whole cell."""
-    n = 0
+def _shut(shares, at, c, step, back, left):
+    """Shut the parts of the cells around that the point of cell `c` covers."""
+    base = (int(at[c, 0] * _STEPS) + 2 * _STEPS) * 5 * _STEPS + int(at[c, 1] * _STEPS) + 2 * _STEPS
     for k in range(21):
+        shares[c + step[k]] &= left[base - back[k]]
+    shares[c] = 0
+
+
+@nb.njit(nogil=True, cache=True)
+def _gather(at, c, step, over, near):
+    """Write the accepted points around a cell to `near`, in cells from its corner; how many."""
+    n = 0
+    for k in range(1, 21):
         x = at[c + step[k], 0]
-        if x < _NOWHERE:
-            z = at[c + step[k], 1]
-            around[n, 0] = x
-            around[n, 1] = z
-            n += 1
-            if k < 9:
-                dx = max(x0 + s - x, x - x0)
-                dz = max(z0 + s - z, z - z0)
-                if dx * dx + dz * dz < rr:
-                    return -1
+        near[n, 0] = x + over[k, 0]
+        near[n, 1] = at[c + step[k], 1] + over[k, 1]
+        n += x < _NOWHERE
     return n
 
 
 @nb.njit(nogil=True, cache=True)
-def _beaten(rank, dart, c, step, rr):
+def _throw(h, m, near, n, part):
+    """Throw the darts of one cell in one phase into its open parts `m`, among `n` points around: the dart that landed free
+    (rank, x and z in one number), or -1; and the parts that are still open."""
+    for _ in range(DARTS):
+        h = mix32(h + 0x3C6EF372)
+        after = m & (-1 << (h & 63))
+        bit = after & -after if after else m & -m
+        p = part[((bit * _BRUIJN) >> 58) & 63]
+        g = mix32(h + 0x1B873593)
+        xi, zi = ((p >> 3) << 16) + (g & 0xFFFF), ((p & 7) << 16) + (g >> 16)
+        x, z = np.float32(xi) * _FINE, np.float32(zi) * _FINE
+        free = True
+        for k in range(n):
+            dx, dz = near[k, 0] - x, near[k, 1] - z
+            if dx * dx + dz * dz < _APART:
+                free = False
+                break
+        if free:
+            return ((h >> 8) << 2 * _BITS) | (xi << _BITS) | zi, m
+        m &= ~bit
+        if m == 0:
+            break
+    return -1, m
+
+
+@nb.njit(nogil=True, cache=True)
+def _beaten(dart, c, step, whole):
     """Whether a dart of higher priority stands within reach of the dart of cell `c`."""
-    own = rank[c]
+    own = dart[c]
+    xi, zi = (own >> _BITS) & _LOW, own & _LOW
     for k in range(1, 21):
-        other = c + step[k]
-        if rank[other] > own or (rank[other] == own and other > c):
-            dx = dart[other, 0] - dart[c, 0]
-            dz = dart[other, 1] - dart[c, 1]
-            if dx * dx + dz * dz < rr:
+        other = dart[c + step[k]]
+        if other >= own:
+            dx, dz = ((other >> _BITS) & _LOW) + whole[k, 0] - xi, (other & _LOW) + whole[k, 1] - zi
+            if dx * dx + dz * dz < _APART_FINE:
                 return True
     return False
 
 
 @nb.njit(nogil=True, cache=True)
-def _throw(h, ix, iz, c, s, around, n, dart):
-    """Throw the darts of one cell in one phase among `n` points around it; the rank of the one that landed free."""
-    rr = 2.0 * s * s
-    for _ in range(DARTS):
-        h = mix32(h + 0x3C6EF372)
-        x = (ix + unit(h)) * s
-        h = mix32(h + 0x1B873593)
-        z = (iz + unit(h)) * s
-        free = True
-        for k in range(n):
-            ax = around[k, 0]
-            az = around[k, 1]
-            if (ax - x) ** 2 + (az - z) ** 2 < rr:
-                free = False
-                around[k, 0] = around[0, 0]
-                around[k, 1] = around[0, 1]
-                around[0, 0] = ax
-                around[0, 1] = az
-                break
-        if free:
-            dart[c, 0] = x
-            dart[c, 1] = z
-            return mix32(h ^ 0x68E31DA4)
-    return _FULL
-
-
-@nb.njit(nogil=True, cache=True)
-def _fill_lattice(seed, ix0, iz0, nz, at, around, s):
-    """Throw darts into every open cell of one lattice, in place.
-
-    `at` (cells, 2) holds the accepted points row by row, with a border of two cells that stays empty. A
-    cell in which every dart of a phase failed is full and closed.
-    """
+def _open_cells(at, nz, shares, step, back, left, todo, first):
+    """Shut what the points there are cover, and list the cells that are left: row `i` from `first[i]`; how many."""
     nx = at.shape[0] // nz
-    rr = 2.0 * s * s
-    step = around[:, 0] * nz + around[:, 1]
-    rank = np.full(nx * nz, _FULL, np.int64)
-    dart = np.empty((nx * nz, 2))
-    near = np.empty((21, 2))
-    todo = np.empty(nx * nz, np.int64)
-    n = 0
     for i in range(2, nx - 2):
         for c in range(i * nz + 2, i * nz + nz - 2):
-            if at[c, 0] == _NOWHERE:
-                todo[n] = c
-                n += 1
-    for phase in range(PHASES):
-        kept = 0
-        for t in range(n):
-            c = todo[t]
-            if at[c, 0] == _NOWHERE:
-                i = c // nz
-                ix, iz = ix0 + i, iz0 + c - i * nz
-                h = cell_hash(seed + phase, ix, iz)
-                if h < TURN[phase]:
-                    n_around = _gather(at, c, step, ix * s, iz * s, s, rr, near)
-                    rank[c] = _throw(h, ix, iz, c, s, near, n_around, dart) if n_around >= 0 else _FULL
-                else:
-                    rank[c] = _WAITS
-                if rank[c] != _FULL:
-                    todo[kept] = c
-                    kept += 1
-        n = kept
-        for t in range(n):
-            c = todo[t]
-            if rank[c] >= 0 and not _beaten(rank, dart, c, step, rr):
-                at[c] = dart[c]
-        for t in range(n):
-            rank[todo[t]] = _FULL
-
-
-@nb.njit(nogil=True, cache=True)
-def _enter(points, ix0, iz0, nz, s, at):
-    """Enter the points of a coarser lattice into a finer one."""
-    nx = at.shape[0] // nz
-    for k in range(points.shape[0]):
-        i = int(np.floor(points[k, 0] / s)) - ix0
-        j = int(np.floor(points[k, 1] / s)) - iz0
-        if 0 <= i < nx and 0 <= j < nz:
-            at[i * nz + j] = points[k]
-
-
-@nb.njit(nogil=True, cache=True)
-def _collect(seed, spacing, fresh, at, lo, hi, window):
-    """The points in the window where `fresh` holds: (x, z, threshold) and cell, row by row."""
-    x0, z0, x1, z1 = window
-    out = np.empty((at.shape[0], 3))
-    cell = np.empty((at.shape[0], 2), np.int64)
-    s = spacing / np.sqrt(2.0)
+            if at[c, 0] < _NOWHERE:
+                _shut(shares, at, c, step, back, left)
     n = 0
+    for i in range(2, nx - 2):
+        first[i] = n
+        for c in range(i * nz + 2, i * nz + nz - 2):
+            todo[n] = c
+            n += shares[c] != 0
+    first[nx - 2] = n
+
+
+@nb.njit(nogil=True, cache=True)
+def _fill_lattice(seed, ix0, iz0, nz, at, around, left, part):
+    """Throw darts into every open cell of one lattice, in place.
+
+    `at` float32 (cells, 2) holds the accepted points row by row, each in cells from its cell's corner, with a border of two
+    cells that stays empty. A cell that is covered, or in whose open parts every dart failed, is closed.
+    """
+    nx = at.shape[0] // nz
+    step, back = around[:, 0] * nz + around[:, 1], (around[:, 0] * 5 * _STEPS + around[:, 1]) * _STEPS
+    over, whole = around.astype(np.float32), around << _BITS
+    shares, dart = np.full(nx * nz, -1, np.int64), np.full(nx * nz, -1, np.int64)
+    near = np.empty((21, 2), np.float32)
+    todo, thrown, first = np.empty(nx * nz, np.int32), np.empty(nx * nz, np.int32), np.zeros(nx + 1, np.int64)
+    _open_cells(at, nz, shares, step, back, left, todo, first)
+    for phase in range(PHASES):
+        kept = flying = 0
+        base = mix32(seed + phase)
+        for i in range(2, nx - 2):
+            begin, first[i] = first[i], kept
+            row = mix32(base ^ ((ix0 + i) & MASK32))
+            for t in range(begin, first[i + 1]):
+                c = todo[t]
+                m = shares[c]
+                if m == 0:
+                    continue
+                h = mix32(row + (((iz0 + c - i * nz) * 0x5BD1) & MASK32))
+                if h < TURN[phase]:
+                    dart[c], m = _throw(h, m, near, _gather(at, c, step, over, near), part)
+                    shares[c] = m
+                    thrown[flying] = c
+                    flying += dart[c] >= 0
+                    if m == 0:
+                        continue
+                todo[kept] = c
+                kept += 1
+        first[nx - 2] = kept
+        for t in range(flying):
+            c = thrown[t]
+            if not _beaten(dart, c, step, whole):
+                at[c, 0] = np.float32((dart[c] >> _BITS) & _LOW) * _FINE
+                at[c, 1] = np.float32(dart[c] & _LOW) * _FINE
+        for t in range(flying):
+            c = thrown[t]
+            dart[c] = -1
+            if phase + 1 < PHASES and at[c, 0] < _NOWHERE:
+                _shut(shares, at, c, step, back, left)
+
+
+@nb.njit(nogil=True, cache=True)
+def _enter(coarse, cx0, cz0, cnz, ix0, iz0, nz, at):
+    """Enter the points of a lattice into the next finer one, whose cells are half as wide."""
+    nx = at.shape[0] // nz
+    for i in range(coarse.shape[0] // cnz):
+        for c in range(i * cnz, i * cnz + cnz):
+            if coarse[c, 0] < _NOWHERE:
+                x, z = 2 * coarse[c, 0], 2 * coarse[c, 1]
+                u, v = 2 * (cx0 + i) + (x >= 1) - ix0, 2 * (cz0 + c - i * cnz) + (z >= 1) - iz0
+                if 2 <= u < nx - 2 and 2 <= v < nz - 2:
+                    at[u * nz + v, 0] = x - (x >= 1)
+                    at[u * nz + v, 1] = z - (z >= 1)
+
+
+@nb.njit(nogil=True, cache=True)
+def _collect(seed, spacing, factor, ix0, iz0, nz, entered, at, lo, hi, window):
+    """The points in the window that were not entered: x, z, threshold, and cell of the finest lattice, row by row."""
+    x0, z0, x1, z1 = window
+    most = 0
     for c in range(at.shape[0]):
-        x, z = at[c]
-        if fresh[c] and x0 <= x < x1 and z0 <= z < z1:
-            cell[n, 0] = int(np.floor(x / s))
-            cell[n, 1] = int(np.floor(z / s))
-            out[n, 0] = x
-            out[n, 1] = z
-            out[n, 2] = lo + (hi - lo) * unit(cell_hash(seed ^ 0x2545F491, cell[n, 0], cell[n, 1]))
-            n += 1
-    return out[:n].copy(), cell[:n].copy()
+        most += at[c, 0] < _NOWHERE and not entered[c]
+    xs, zs, thresholds = np.empty(most), np.empty(most), np.empty(most, np.float32)
+    cell = np.empty((most, 2), np.int64)
+    s = factor * spacing / np.sqrt(2.0)
+    n = 0
+    for i in range(at.shape[0] // nz):
+        for c in range(i * nz, i * nz + nz):
+            if at[c, 0] < _NOWHERE and not entered[c]:
+                u, v = ix0 + i, iz0 + c - i * nz
+                x, z = (u + np.float64(at[c, 0])) * s, (v + np.float64(at[c, 1])) * s
+                if x0 <= x < x1 and z0 <= z < z1:
+                    cell[n, 0], cell[n, 1] = u * factor + int(at[c, 0] * factor), v * factor + int(at[c, 1] * factor)
+                    xs[n], zs[n] = x, z
+                    thresholds[n] = lo + (hi - lo) * unit(cell_hash(seed ^ 0x2545F491, cell[n, 0], cell[n, 1]))
+                    n += 1
+    return xs[:n], zs[:n], thresholds[:n], cell[:n]
 
 
 def _extents(spacing: float, window) -> list[tuple[int, int, int, int]]:
@@ -252,21 +314,17 @@ def point_set(seed: int, spacing: float, window: tuple[float, float, float, floa
     if not (x1 > x0 and z1 > z0):
         raise ValueError("the window must be wider and longer than 0 m")
     seed = seed_of("points", seed)
-    around = np.array(_AROUND, np.int64)
-    points = np.empty((0, 2))
-    parts = []
-    for k, (factor, extent) in enumerate(zip(LATTICES, _extents(spacing, (x0, z0, x1, z1)))):
-        s = factor * spacing / np.sqrt(2.0)
-        ix0, iz0, ix1, iz1 = extent
-        at = np.full(((ix1 - ix0) * (iz1 - iz0), 2), _NOWHERE)
-        _enter(points, ix0, iz0, iz1 - iz0, s, at)
-        fresh = at[:, 0] == _NOWHERE
-        _fill_lattice(seed + 1000 * k, ix0, iz0, iz1 - iz0, at, around, s)
-        parts.append(_collect(seed, spacing, fresh, at, SHARES[k], SHARES[k + 1], (x0, z0, x1, z1)))
-        points = at[at[:, 0] != _NOWHERE]
-    place = np.concatenate([part[0] for part in parts])
-    cell = np.concatenate([part[1] for part in parts])
-    return PointSet(place[:, 0].copy(), place[:, 1].copy(), place[:, 2].astype(np.float32), cell)
+    at, extent, parts = np.empty((0, 2), np.float32), (0, 0, 1, 1), []
+    for k, (factor, now) in enumerate(zip(LATTICES, _extents(spacing, (x0, z0, x1, z1)))):
+        ix0, iz0, ix1, iz1 = now
+        nz = iz1 - iz0
+        coarse, at = at, np.full(((ix1 - ix0) * nz, 2), _NOWHERE)
+        _enter(coarse, extent[0], extent[1], extent[3] - extent[1], ix0, iz0, nz, at)
+        entered = at[:, 0] < _NOWHERE
+        _fill_lattice(seed + 1000 * k, ix0, iz0, nz, at, _AROUND, _LEFT, _PART)
+        parts.append(_collect(seed, spacing, factor, ix0, iz0, nz, entered, at, SHARES[k], SHARES[k + 1], (x0, z0, x1, z1)))
+        extent = now
+    return PointSet(*(np.concatenate(column) for column in zip(*parts)))
 
 
 def plants_per_m2(spacing: float) -> float:
