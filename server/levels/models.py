@@ -23,6 +23,7 @@ class Level(models.Model):
     ground_revision = models.PositiveIntegerField(default=1, help_text="of the heights' tiles")
     layers_revision = models.PositiveIntegerField(default=1, help_text="of the ground layers' tiles")
     scene_revision = models.PositiveIntegerField(default=1, help_text="another with every change of shapes, masks or stock")
+    stand_revision = models.PositiveIntegerField(default=1, help_text="another with every change of stands")
     pin_revision = models.PositiveIntegerField(default=1, help_text="another with every change of pins")
     touch_cell = models.FloatField(default=1.0, help_text="m, size of a cell of the touch maps")
     layers = models.JSONField(default=list, help_text="name and colour of each ground layer")

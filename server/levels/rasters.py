@@ -7,25 +7,20 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
+from thicket.ground.rasters import loosened, squeezed
+
 TILE = 256
 
 
+_SQUEEZED = b"\x02"
+"""A stored tile that begins so holds int16 values as `thicket.ground.rasters.squeezed` lays them out: painted maps are smooth."""
+
+
 _PLANES = b"\x01"
-"""A stored tile that begins so holds int16 values as differences, low bytes first and then high bytes."""
+"""How such tiles were stored before: differences, low bytes first and then high bytes."""
 
 
-def _differences(array: np.ndarray) -> bytes:
-    """Values int16 (rows, columns) as what they differ by from those before them along both axes, small numbers first: painted
-    maps are smooth, and pack to less than half so."""
-    along = array.astype(np.int16)
-    along[:, 1:] -= array[:, :-1]
-    both = along.copy()
-    both[1:] -= along[:-1]
-    folded = ((both << 1) ^ (both >> 15)).view(np.uint16)
-    return folded.view(np.uint8).reshape(-1, 2).T.tobytes()
-
-
-def _values(data: bytes, shape: tuple[int, ...]) -> np.ndarray:
+def _from_planes(data: bytes, shape: tuple[int, ...]) -> np.ndarray:
     folded = np.ascontiguousarray(np.frombuffer(data, np.uint8).reshape(2, -1).T).view(np.uint16).reshape(shape)
     both = ((folded >> 1) ^ (-(folded & 1).astype(np.int16)).view(np.uint16)).view(np.int16)
     return np.cumsum(np.cumsum(both, axis=0, dtype=np.int16), axis=1, dtype=np.int16)
@@ -34,14 +29,16 @@ def _values(data: bytes, shape: tuple[int, ...]) -> np.ndarray:
 def pack(array: np.ndarray) -> bytes:
     """A tile's values as they are stored."""
     if array.dtype == np.int16 and array.ndim == 2:
-        return _PLANES + zlib.compress(_differences(array), 1)
+        return _SQUEEZED + zlib.compress(squeezed(array), 1)
     return zlib.compress(np.ascontiguousarray(array).tobytes(), 1)
 
 
 def unpack(data: bytes, dtype: str, shape: tuple[int, ...]) -> np.ndarray:
     """A stored tile's values; a writable copy."""
+    if data[:1] == _SQUEEZED:
+        return loosened(zlib.decompress(data[1:]), shape)
     if data[:1] == _PLANES:
-        return _values(zlib.decompress(data[1:]), shape)
+        return _from_planes(zlib.decompress(data[1:]), shape)
     return np.frombuffer(zlib.decompress(data), dtype).reshape(shape).copy()
 
 

@@ -30,12 +30,18 @@ _masks = ContentCache(30, 200 << 20)
 _cover = ContentCache(20, 200 << 20)
 _furniture = ContentCache(32)
 _whole_plantings = ContentCache(96)
+_ground_stamps = ContentCache(64)
+_own = ContentCache(64)
 _pool = ThreadPoolExecutor(THREADS, thread_name_prefix="site")
 
 
 def digest(*parts: object) -> str:
     """A short hash of anything that goes into JSON or has a plain text."""
     return hashlib.blake2b(json.dumps(parts, sort_keys=True, default=str).encode(), digest_size=8).hexdigest()
+
+
+def _said_of_stand(stand) -> str:
+    return digest(stand.pk, stand.number, stand.name, stand.order, stand.seed, stand.sward, stand.settings)
 
 
 @dataclass(eq=False)
@@ -77,6 +83,9 @@ class Scene:
     """Touch maps, by stand, that are tried in place of the stored ones: arrays, or `server.stands.touch.TouchMap` whose revisions
     tell them apart."""
 
+    revision = None
+    """The level's scene revision when it was read, of a scene that is the level as stored in every part."""
+
     @property
     def ground(self) -> Ground:
         return self.heights.ground
@@ -111,9 +120,13 @@ class Scene:
     @cached_property
     def pins(self) -> dict[int, Pins]:
         """Pins by the stand's primary key."""
+        return self._pins[1]
+
+    @cached_property
+    def _pins(self) -> tuple[int, dict[int, Pins]]:
         from server.pins.reading import pins_of
 
-        return pins_of(self.level)
+        return self.level.pin_revision, pins_of(self.level)
 
     def pinned_from(self, stand) -> list:
         """The plantings of a stand and those below it, of those that have pins standing."""
@@ -125,11 +138,15 @@ class Scene:
         return {}
 
     @cached_property
-    def revisions(self) -> dict[int, dict]:
-        """The revisions of all stands' painted tiles; see `server.stands.touch.revisions_of`."""
-        from server.stands.touch import revisions_of
+    def _state(self) -> tuple[int, dict[int, dict]]:
+        from server.stands.touch import state_of
 
-        return revisions_of(self.level)
+        return state_of(self.level)
+
+    @cached_property
+    def revisions(self) -> dict[int, dict]:
+        """The revisions of all stands' painted tiles; see `server.stands.touch.state_of`."""
+        return self._state[1]
 
     def painted(self, stand, revisions: dict, box) -> None:
         """Forget what followed from a stand's touch inside a box of level metres, of which tiles have just been stored under new
@@ -146,15 +163,15 @@ class Scene:
         """Let the plantings of a stand and those below it take over from their forerunners all that a change of the stand's
         touch inside a box cannot reach."""
         changed: dict = {}
-        known = max((k for k, was in enumerate(old) if was and was.has_keys), default=-1)
+        known = max((k for k, was in enumerate(old) if was and was.keys), default=-1)
         for s, was in list(zip(below, old))[:known + 1]:
             if was is None:
                 return
             now = self.planting(s)
             region = now.reached_by(changed) if s.pk != stand.pk else now.around(box)
+            now.take_over(was, region, dict(changed))
             if region is not None and not s.sward:
                 changed[s.number] = region
-            now.take_over(was, region)
 
     def planting(self, stand):
         """A stand's planting in this scene under its stored settings; the same one again as long as nothing it follows from
@@ -172,6 +189,12 @@ class Scene:
 
     @cached_property
     def _ground_stamp(self) -> str:
+        if "_state" not in self.__dict__ or self.revision is None:
+            return self._read_ground_stamp()
+        return _ground_stamps.get((self.level.pk, self._state[0], self.revision, self._pins[0], self.heights.key,
+                                   self.layers.key, self.touch_cell, self.touch_shape), self._read_ground_stamp)
+
+    def _read_ground_stamp(self) -> str:
         shapes = [(n, s.kind, s.points, s.width, s.clear, s.name) for n, s in self.shapes.items()]
         masks = sorted((name, said[0]) for name, said in self.masks.items())
         anchors = {slug: [a.tolist() for a in said] for slug, said in self.anchors.items()}
@@ -185,7 +208,7 @@ class Scene:
         """Equal as long as nothing has changed that a stand's planting follows from: its own row and touch, the ground, and all
         that stands above it."""
         if stand.number not in self._stamps:
-            own = (stand.pk, stand.number, stand.name, stand.order, stand.seed, stand.sward, stand.settings)
+            own = self._said_of.get(stand.pk) or _said_of_stand(stand)
             painted = sorted(self.revisions.get(stand.pk, {}).items())
             above = [self._stamp(s) for s in self._singles if s.order < stand.order]
             self._stamps[stand.number] = digest(self._ground_stamp, own, painted, above)
@@ -193,6 +216,11 @@ class Scene:
 
     @cached_property
     def _stamps(self) -> dict:
+        return {}
+
+    @cached_property
+    def _said_of(self) -> dict:
+        """What identifies the stands as stored, by their primary key."""
         return {}
 
     def above(self, stand) -> list:
@@ -212,10 +240,15 @@ class Scene:
     @cached_property
     def stands(self) -> dict:
         """The level's stands by number."""
-        found = {stand.number: stand for stand in self.level.stands.all()}
-        for stand in found.values():
+        from server.stands.models import Stand
+        from server.stands.touch import FIELDS, rows_of
+
+        token = self._state[0]
+        found = [Stand.from_db("default", FIELDS, row) for row in rows_of(self.level, token)]
+        for stand in found:
             stand.level = self.level
-        return found
+        self._said_of.update(_own.get((self.level.pk, token), lambda: {s.pk: _said_of_stand(s) for s in found}))
+        return {stand.number: stand for stand in found}
 
     @cached_property
     def site(self) -> Site:
@@ -406,7 +439,7 @@ def scene_of(level: Level) -> Scene:
     if "_scene" not in level.__dict__:
         masks, shapes, footprints, anchors = _furniture.get((level.pk, level.scene_revision), lambda: _read_furniture(level))
         level._scene = Scene(level, heights_of(level), layers_of(level), masks, shapes, level.touch_cell, level.touch_shape)
-        level._scene.__dict__.update(footprints=footprints, anchors=anchors)
+        level._scene.__dict__.update(footprints=footprints, anchors=anchors, revision=level.scene_revision)
     return level._scene
 
 

@@ -192,7 +192,7 @@ def _check(planting: Planting, rows: Rows, push: bool) -> None:
     x, z = (np.array([row[n] for row in put.values()]) for n in ("x", "z"))
     crown, trunk = (np.array([(max(radii[row["item"]]), radii[row["item"]][1])[k] * row["width"] for row in put.values()])
                     for k in (0, 1))
-    shapes = list(planting._clearing((x.min() - 1, z.min() - 1, x.max() + 1, z.max() + 1)))
+    shapes = list(planting.clearing((x.min() - 1, z.min() - 1, x.max() + 1, z.max() + 1)))
     for s in shapes:
         bad = np.flatnonzero(distances_at([s], x, z)[0] < s.clear + trunk)
         if len(bad):

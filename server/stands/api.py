@@ -151,7 +151,7 @@ def stand_out(stand: Stand) -> dict:
     planting = planting_of(stand)
     columns, rows = planting.sheets
     keys = [planting.key((c, r)) for r in range(rows) for c in range(columns)]
-    asked = [*(c for c in planting.settings.rules() if c.on), *(e.drive.core() for e in planting.settings.mix if e.drive)]
+    asked = [*(c for c in planting.rules if c.on), *(e.drive.core() for e in planting.settings.mix if e.drive)]
     lacking = [planting.scene.lacks(c) for c in asked]
     return {"id": stand.pk, "number": stand.number, "warnings": [f"{said}." for said in lacking if said],
             "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -12,6 +13,7 @@ from thicket.planting.room import Discs, near
 
 if TYPE_CHECKING:
     from server.stands.engine import Box, Planting
+    from thicket.site.conditions import Condition
 
 
 _taken = ContentCache(100_000, 150 << 20)
@@ -49,13 +51,15 @@ def _under(lower: Planting, upper: Planting) -> bool:
     return lower.stand.sward or upper.stand.stratum in lower.settings.under
 
 
-def taken_by_stands(planting: Planting, box: Box, keep: bool) -> Parts:
+def taken_by_stands(planting: Planting, box: Box, keep: bool, only: frozenset[int] | None = None) -> Parts:
     """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand under; not the host
     it stands on. In parts, by stand and sheet, each with the key of that sheet. `keep` says
-    that the box will be asked for again."""
-    room = planting.settings.gap + (0.0 if planting.stand.sward else planting.footprint)
+    that the box will be asked for again; `only` has just some stands looked at, by number."""
+    room = planting.room
     parts: Parts = {}
     for other in planting.above:
+        if only is not None and other.stand.number not in only:
+            continue
         crowns = not _under(planting, other)
         for sheet in other.sheets_reaching(box, room, crowns):
             key = other.key(sheet)
@@ -91,6 +95,16 @@ def _trunks(planting: Planting) -> Discs:
     return Discs(form[:, 0], form[:, 2], planting.radii[planting.pinned.item, 1] * form[:, 7])
 
 
+def asked_of(planting: Planting) -> list[Condition]:
+    """All conditions of a planting, those that drive its mix too."""
+    return [*planting.rules, *(e.drive.core() for e in planting.settings.mix if e.drive)]
+
+
+def asks_for(planting: Planting, numbers: Collection[int]) -> bool:
+    """Whether a planting's conditions measure to one of some stands, or it stands on one, by number."""
+    return planting.host in numbers or any(c.kind == "stand" and c.stand in numbers for c in asked_of(planting))
+
+
 def reached_by(planting: Planting, changed: dict[int, Box]) -> Box | None:
     """The ground on which a planting can change when plants of other stands, by number, change in these boxes: by the room they
     leave, by conditions that measure to them, and by standing on them. None when it cannot."""
@@ -100,8 +114,7 @@ def reached_by(planting: Planting, changed: dict[int, Box]) -> Box | None:
         if other.stand.number in changed:
             by = own + (other.footprint if _under(planting, other) else other.widest)
             boxes.append((changed[other.stand.number], by))
-    asked = [*planting.settings.rules(), *(e.drive.core() for e in planting.settings.mix if e.drive)]
-    for c in asked:
+    for c in asked_of(planting):
         if c.kind == "stand" and c.stand in changed:
             boxes.append((changed[c.stand], c.reach + 4 * planting.scene.cell + own))
     if planting.host in changed:

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -13,33 +12,44 @@ from server.cache import ContentCache
 from server.levels.ground import digest_of
 from server.levels.scene import Raster, Scene, digest, scene_of
 from server.stands.baking import baked
-from server.stands.claims import Claim, Parts, claims_of_pins, radii_of, reached_by, reaches, taken_by_stands
+from server.stands.claims import Claim, Parts, asks_for, claims_of_pins, radii_of, reached_by, reaches, taken_by_stands
 from server.stands.models import Stand
-from server.stands.patching import Mark, in_order, note, patched, touch_blocks
+from server.stands.keys import SheetKeys
+from server.stands.patching import apart, in_order, note, patched
 from server.stands.schemas import StandSettings
-from server.stands.seating import PLANT_CEILING, check_layout, followed, host_key, places
+from server.stands.seating import PLANT_CEILING, check_layout, followed, places
 from server.stands.touch import TouchMap, touch_of
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import kept_clear
 from thicket.planting.density import density_at, density_field, expected_count
+from thicket.planting.hashing import absent
 from thicket.planting.pins import NO_PINS, Pins, pinned_plants
 from thicket.planting.points import PointSet, Seats, chosen, gathered
 from thicket.planting.room import Discs, covered, crowded, near, taken, together
 from thicket.planting.stands import Plants, grow, join, planted
+from thicket.planting.stands import Stand as CoreStand
+from thicket.site.conditions import Condition
 
-ENGINE = 6
-"""Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new one."""
 STAND_SHEET, SWARD_SHEET = 256.0, 64.0
 SWARD_PER_M2_CEILING = 16.0
+
+STILL = ("rules", "suitability", "size_factor", "drives", "pins", "items", "pinned", "host_scale", "tallest", "radii", "_reaches",
+         "may_crowd", "crowding", "room", "_claimed")
+"""What a planting has worked out that follows neither from its touch nor from the room that others leave."""
 
 _density = ContentCache(48, 400 << 20)
 _plants = ContentCache(20_000, 500 << 20)
 _discs = ContentCache(20_000, 250 << 20)
-_settings = ContentCache(400)
-_said = ContentCache(400)
+_settings, _rules = ContentCache(400), ContentCache(400)
 
 Sheet = tuple[int, int]
 Box = tuple[float, float, float, float]
+
+
+@lru_cache(20_000)
+def _window(sheet: Sheet, size: float, extent: tuple[float, float]) -> Box:
+    x0, z0 = sheet[0] * size, sheet[1] * size
+    return x0, z0, min(x0 + size, extent[0]), min(z0 + size, extent[1])
 
 
 class Planting:
@@ -53,16 +63,17 @@ class Planting:
                  scene: Scene | None = None) -> None:
         self.stand, self.level = stand, stand.level
         self.scene = scene or scene_of(stand.level)
-        self._settings_id = "" if settings else digest(stand.settings)
-        self.settings = settings or _settings.get(self._settings_id, lambda: StandSettings.model_validate(stand.settings))
+        self.settings_id = "" if settings else digest(stand.settings)
+        self.settings = settings or _settings.get(self.settings_id, lambda: StandSettings.model_validate(stand.settings))
         self.core = self.settings.core(stand.number, stand.seed)
         given = self.scene.touches.get(stand.pk) if touch is None else touch
         if isinstance(given, TouchMap):
-            self.__dict__["_touch"], given = given, None
-        self._given_touch = given
-        if given is None and "_touch" not in self.__dict__:
+            self.__dict__["touch_map"], given = given, None
+        self.given_touch = given
+        self.changed_in: tuple[dict[Sheet, str], Box | None] | None = None
+        if given is None and "touch_map" not in self.__dict__:
             self._revisions = self.scene.revisions.get(stand.pk, {})
-        check_ceiling(self.scene, stand, self.settings)
+        check_ceiling(self.scene, stand, self.settings, self.core)
         if self.settings.layout.kind in ("path", "rows"):
             check_layout(self)
 
@@ -71,7 +82,7 @@ class Planting:
         """Plants are handed out in square sheets of this many m."""
         return SWARD_SHEET if self.stand.sward else STAND_SHEET
 
-    @property
+    @cached_property
     def sheets(self) -> tuple[int, int]:
         """Columns and rows of sheets."""
         return int(-(-self.scene.width // self.sheet_size)), int(-(-self.scene.length // self.sheet_size))
@@ -81,24 +92,29 @@ class Planting:
         return self.scene.ground
 
     @cached_property
-    def _touch(self):
+    def touch_map(self):
         return touch_of(self.stand, self._revisions)
 
     @property
     def touch(self) -> np.ndarray:
-        return self._touch.array if self._given_touch is None else self._given_touch
+        return self.touch_map.array if self.given_touch is None else self.given_touch
 
     @property
     def touch_cell(self) -> float:
         return self.scene.touch_cell
 
     @cached_property
+    def rules(self) -> list[Condition]:
+        """The stand's conditions as the core combines them."""
+        return _rules.get(self.settings_id, self.settings.rules) if self.settings_id else self.settings.rules()
+
+    @cached_property
     def suitability(self) -> Raster:
-        return self.scene.suitability(self.settings.rules())
+        return self.scene.suitability(self.rules)
 
     @cached_property
     def size_factor(self) -> Raster | None:
-        return self.scene.size_factor(self.settings.rules())
+        return self.scene.size_factor(self.rules)
 
     @cached_property
     def drives(self) -> list[Raster | None]:
@@ -187,27 +203,48 @@ class Planting:
 
         return _discs.get((self.key(sheet), crowns), make)
 
-    def _taken(self, box: Box) -> Discs:
+    def taken(self, box: Box) -> Discs:
         """What stands above leave no room for, near a box."""
         if box not in self._taken_up:
-            self._taken_up[box] = together([discs for _, discs in self._taken_parts(box).values()])
+            around = self._window_around(box)
+            if around is not None and around != box:
+                return near(self.taken(around), box, self.room)
+            self._taken_up[box] = together([discs for _, discs in self.taken_parts(box).values()])
         return self._taken_up[box]
 
-    def _taken_parts(self, box: Box) -> Parts:
+    def taken_parts(self, box: Box) -> Parts:
         """The same in parts, by stand and sheet."""
         if box not in self._parts:
-            self._parts[box] = taken_by_stands(self, box, box in self._windows)
+            keep = box == self.everywhere or box == self._window_around(box)
+            if box in self._parts_before:
+                before, changed = self._parts_before.pop(box)
+                parts = {part: said for part, said in before.items() if part[0] not in changed}
+                self._parts[box] = parts | taken_by_stands(self, box, keep, changed)
+            else:
+                self._parts[box] = taken_by_stands(self, box, keep)
         return self._parts[box]
 
     @cached_property
-    def _windows(self) -> set[Box]:
-        return {self.window(sheet) for sheet in self.sheets_in(self.everywhere)} | {self.everywhere}
+    def room(self) -> float:
+        """How near, in m, a footprint of a stand above can come to a place before it is in the way there."""
+        return self.settings.gap + (0.0 if self.stand.sward else self.footprint)
+
+    def _window_around(self, box: Box) -> Box | None:
+        """The window of the sheet that a box lies in, when it lies in one."""
+        size = self.sheet_size
+        x0, z0, x1, z1 = window = self.window((int(box[0] // size), int(box[1] // size)))
+        return window if x0 <= box[0] and z0 <= box[1] and x1 >= box[2] and z1 >= box[3] else None
 
     @cached_property
     def _parts(self) -> dict[Box, Parts]:
         return {}
 
-    def _claims(self, box: Box) -> list[Claim]:
+    @cached_property
+    def _parts_before(self) -> dict[Box, tuple[Parts, frozenset[int]]]:
+        """Parts as they were before a change, and the stands, by number, of which they are to be found again."""
+        return {}
+
+    def claims(self, box: Box) -> list[Claim]:
         """What pins claim before this stand's own plants, near a box."""
         if box not in self._claimed:
             self._claimed[box] = claims_of_pins(self, box)
@@ -227,17 +264,17 @@ class Planting:
         crown, trunk = self.radii.max(axis=1), self.radii[:, 1]
         r, wide = (np.zeros(len(plants)) if self.stand.sward else column[plants.item] * plants.form[:, 7].astype(float)
                    for column in (trunk, crown))
-        free = ~taken(self._taken(box), x, z, r, self.settings.gap) & ~kept_clear(self._clearing(box), r, x, z)
-        for claim in self._claims(box):
+        free = ~taken(self.taken(box), x, z, r, self.settings.gap) & ~kept_clear(self.clearing(box), r, x, z)
+        for claim in self.claims(box):
             free &= ~taken(claim.discs, x, z, wide if claim.crowns else r, claim.gap)
         if len(self.pins.replaced):
             free &= ~np.isin(plants.id, self.pins.replaced)
-        if self._may_crowd:
+        if self.may_crowd:
             free &= ~crowded(x, z, r, thresholds, self.settings.gap)
         return free
 
-    @property
-    def _may_crowd(self) -> bool:
+    @cached_property
+    def may_crowd(self) -> bool:
         """Whether the stand's own footprints can overlap at its spacing."""
         if self.stand.sward or not self.footprint + self.settings.gap:
             return False
@@ -252,11 +289,11 @@ class Planting:
                 field = field * self.scene.openness(self.settings.clear_of, cell, field.shape) * (1 - shut)
             return Layered(field, cell)
 
-        if self._given_touch is not None:
+        if self.given_touch is not None:
             made = make()
         else:
             key = (self.suitability.whole_digest, self.stand.pk, self.stand.sward, self.scene.cell,
-                   tuple(sorted(self._touch.revisions.items())), self.touch_cell,
+                   tuple(sorted(self.touch_map.revisions.items())), self.touch_cell,
                    self.stand.sward and (tuple(self.scene.clearing(self.settings.clear_of)), digest_of(np.stack(self._gaps))))
             made = _density.get(key, make)
         return made.field, made.cell
@@ -264,9 +301,9 @@ class Planting:
     @cached_property
     def _gaps(self) -> Discs:
         """What the trunks of stands above, with the gap, take from a sward anywhere."""
-        above = self._taken(self.everywhere)
+        above = self.taken(self.everywhere)
         parts = [Discs(above.x, above.z, above.r + self.settings.gap)]
-        parts += [Discs(c.discs.x, c.discs.z, c.discs.r + c.gap) for c in self._claims(self.everywhere)]
+        parts += [Discs(c.discs.x, c.discs.z, c.discs.r + c.gap) for c in self.claims(self.everywhere)]
         return together(parts)
 
     @property
@@ -280,8 +317,11 @@ class Planting:
 
     def window(self, sheet: Sheet) -> Box:
         """The ground of a sheet (column, row), cut at the level's edge."""
-        x0, z0 = sheet[0] * self.sheet_size, sheet[1] * self.sheet_size
-        return x0, z0, min(x0 + self.sheet_size, self.scene.width), min(z0 + self.sheet_size, self.scene.length)
+        return _window(sheet, self.sheet_size, self._extent)
+
+    @cached_property
+    def _extent(self) -> tuple[float, float]:
+        return self.scene.width, self.scene.length
 
     def sheets_in(self, box: Box) -> Iterator[Sheet]:
         """The sheets that a box in level metres touches."""
@@ -300,85 +340,34 @@ class Planting:
         return places(self, sheet)
 
     @cached_property
-    def _settings_key(self) -> str:
-        def said() -> str:
-            return digest(self.settings.dict(exclude={"distances", "tints", "conditions"}))
-
-        kept = _said.get(self._settings_id, said) if self._settings_id else said()
-        paths = [(n, self.scene.shapes[n].points, self.scene.shapes[n].width) for n in followed(self)]
-        return digest(ENGINE, self.stand.number, self.stand.seed, self.sheet_size, self.scene.heights.key,
-                      self.radii.tolist(), self.items, kept, paths)
+    def keys(self) -> SheetKeys:
+        """The content keys of its sheets."""
+        return SheetKeys(self)
 
     def key(self, sheet: Sheet) -> str:
         """The content key of a sheet: equal inputs give equal keys, so an undone stroke brings the old one back."""
-        if sheet not in self._keys:
-            box = self.window(sheet)
-            near_cells = self.cells(box, self.scene.cell)
-            sized = self.size_factor
-            shapes = [(s.kind, s.points, s.width, s.clear) for s in self._clearing(box)]
-            touched = self._touch_digest(self.cells(self._grown(box), self.touch_cell))
-            taken_up = digest_of(np.stack(self._taken(box)))
-            driven = [drive and drive.digest(near_cells) for drive in self.drives]
-            self._still[sheet] = digest(self._settings_key, sheet, self.suitability.digest(near_cells),
-                                        sized and sized.digest(near_cells), self.touch_cell, shapes, driven,
-                                        self._pin_digest(box), self.host and host_key(self, sheet))
-            self._keys[sheet] = digest(self._still[sheet], touched, taken_up)
-        return self._keys[sheet]
-
-    def _mark(self, sheet: Sheet) -> Mark:
-        """What identifies all that a sheet's plants follow from, part by part."""
-        box = self.window(sheet)
-        blocks, origin = touch_blocks(self.touch, self.cells(self._grown(box), self.touch_cell))
-        key = self.key(sheet)
-        return Mark(self._still[sheet], blocks, origin, self._taken_parts(box), key)
-
-    @cached_property
-    def _still(self) -> dict[Sheet, str]:
-        return {}
-
-    def _pin_digest(self, box: Box) -> list:
-        """What identifies the pins that have a say in a box."""
-        said = [(c.crowns, c.gap, digest_of(np.stack(c.discs))) for c in self._claims(self._grown(box))]
-        pins, home = self.pins, self.pins.home
-        if len(pins.replaced):
-            here = self._inside(self._grown(box), home[:, 0], home[:, 1])
-            said.append(pins.replaced[here].tolist())
-        if len(pins.id):
-            here = self._inside(box, pins.x, pins.z)
-            said.append([digest_of(column[here]) for column in (self.pinned.id, self.pinned.form, self.pinned.item)])
-        return said
+        return self.keys.of(sheet)
 
     @staticmethod
-    def _inside(box: Box, x: np.ndarray, z: np.ndarray) -> np.ndarray:
+    def inside(box: Box, x: np.ndarray, z: np.ndarray) -> np.ndarray:
         return (x >= box[0]) & (x < box[2]) & (z >= box[1]) & (z < box[3])
 
     @cached_property
-    def _keys(self) -> dict[Sheet, str]:
-        return {}
-
-    @property
     def crowding(self) -> float:
         """How far apart, in m, two of its own plants can give way to each other."""
-        return 2 * self.footprint + self.settings.gap if self._may_crowd else 0.0
+        return 2 * self.footprint + self.settings.gap if self.may_crowd else 0.0
 
-    def _grown(self, box: Box) -> Box:
+    def grown(self, box: Box) -> Box:
         """A box with as much around it as its own plants can give way to."""
         by = self.crowding
         return box[0] - by, box[1] - by, box[2] + by, box[3] + by
-
-    def _touch_digest(self, cells: tuple[int, int, int, int]) -> str:
-        if self._given_touch is None:
-            return self._touch.digest(cells)
-        col0, row0, col1, row1 = cells
-        part = np.ascontiguousarray(self._given_touch[max(row0, 0):row1, max(col0, 0):col1])
-        return hashlib.blake2b(part, digest_size=8).hexdigest()
 
     @staticmethod
     def cells(box: Box, cell: float) -> tuple[int, int, int, int]:
         """The cells that what is interpolated in a box of level metres is read from."""
         return int(box[0] / cell) - 1, int(box[1] / cell) - 1, int(np.ceil(box[2] / cell)) + 1, int(np.ceil(box[3] / cell)) + 1
 
-    def _clearing(self, box: Box) -> list:
+    def clearing(self, box: Box) -> list:
         """The shapes that keep plants away from somewhere in a box."""
         own = [self.scene.shapes[n] for n in followed(self)] if self.settings.layout.kind == "path" else []
         return [s for s in self.scene.clearing(self.settings.clear_of) if s not in own
@@ -402,25 +391,41 @@ class Planting:
         for sheet in self.sheets_in(box):
             points = self.points(sheet)
             if box != self.window(sheet):
-                points = chosen(points, self._inside(box, points.x, points.z))
+                points = chosen(points, self.inside(box, points.x, points.z))
             parts.append(points)
         return gathered(parts)
 
     def plants_in(self, box: Box, touch: np.ndarray | None = None, origin: tuple[float, float] = (0.0, 0.0)) -> Plants:
         """The plants inside a box of level metres, half open; touch may be a window's, beginning at `origin`."""
-        grown = self._grown(box)
+        grown = self.grown(box)
         points = self._candidates(grown)
         which = np.flatnonzero(self.wanted(points, touch, origin))
-        factor = self.size_factor
-        plants = grow(self.core, points, which, self.ground, None if factor is None else factor.array,
-                      [drive and drive.array for drive in self.drives])
+        plants = self._grown_at(points, which)
         free = self._has_room(plants, points.threshold[which], grown)
         if grown != box:
-            free &= self._inside(box, points.x[which], points.z[which])
+            free &= self.inside(box, points.x[which], points.z[which])
         plants = plants if free.all() else plants.take(free)
         if not len(self.pins.id):
             return plants
-        return join([plants, self.pinned.take(self._inside(box, self.pins.x, self.pins.z))])
+        return join([plants, self.pinned.take(self.inside(box, self.pins.x, self.pins.z))])
+
+    def difference_in(self, box: Box, was: np.ndarray, now: np.ndarray) -> tuple[int, int]:
+        """Plants gained and lost in a box of level metres when its touch, which begins there, changes."""
+        if self.may_crowd:
+            before, after = (self.plants_in(box, touch, box[:2]).id for touch in (was, now))
+            return int(absent(after.view(np.int64), before.view(np.int64)).sum()), int(
+                absent(before.view(np.int64), after.view(np.int64)).sum())
+        points = self._candidates(box)
+        before, after = (self.wanted(points, touch, box[:2]) for touch in (was, now))
+        which = np.flatnonzero(before != after)
+        free = self._has_room(self._grown_at(points, which), points.threshold[which], box)
+        return int((free & after[which]).sum()), int((free & before[which]).sum())
+
+    def _grown_at(self, points: PointSet | Seats, which: np.ndarray) -> Plants:
+        """The plants at some of the places, whether they have room or not."""
+        factor = self.size_factor
+        return grow(self.core, points, which, self.ground, None if factor is None else factor.array,
+                    [drive and drive.array for drive in self.drives])
 
     def plants(self, sheet: Sheet) -> Plants:
         """The plants of a sheet."""
@@ -430,7 +435,7 @@ class Planting:
         def make() -> Plants:
             if self.stand.sward:
                 return in_order(self.plants_in(box))
-            mark = self._mark(sheet)
+            mark = self.keys.mark(sheet)
             found = patched(self, sheet, mark, _plants.peek)
             if found is None:
                 found = baked(self.level, key)
@@ -443,7 +448,7 @@ class Planting:
 
     def ready(self) -> None:
         """Read and work out all that sheets share, so that threads find it done."""
-        for part in (self.suitability, self.size_factor, self.drives, self.pinned, self._reaches, self._settings_key, self.touch):
+        for part in (self.suitability, self.size_factor, self.drives, self.pinned, self._reaches, self.keys.settings, self.touch):
             del part
 
     def let_go(self) -> None:
@@ -460,17 +465,22 @@ class Planting:
         """The ground on which its plants can change when those of other stands, by number, change in these boxes."""
         return reached_by(self, changed)
 
-    @property
-    def has_keys(self) -> bool:
-        """Whether any of its sheets' keys has been asked for."""
-        return bool(self._keys)
-
-    def take_over(self, was: Planting, region: Box | None) -> None:
-        """Take the sheets' keys over from a forerunner that differs only inside a region."""
-        for sheet, key in was._keys.items():
-            x0, z0, x1, z1 = self.window(sheet)
-            if region is None or x0 > region[2] or z0 > region[3] or x1 < region[0] or z1 < region[1]:
-                self._keys[sheet], self._still[sheet] = key, was._still[sheet]
+    def take_over(self, was: Planting, region: Box | None, changed: dict[int, Box]) -> None:
+        """Take over from a forerunner what cannot have changed: it differs only inside a region, there in its own touch, or, when
+        other stands have changed, by number, in what follows from those."""
+        room_only = bool(changed) and not asks_for(self, changed)
+        self.keys.take_over(was.keys, region, not changed or room_only, not changed)
+        if not changed or room_only:
+            self.__dict__.update((name, was.__dict__[name]) for name in STILL if name in was.__dict__)
+        self.changed_in = was.keys.at_hand, region
+        if not changed:
+            self.__dict__.update(_parts=was._parts, _taken_up=was._taken_up)
+            return
+        for box, parts in list(was._parts.items()):
+            if region is None or apart(box, region):
+                self._parts[box] = parts
+            else:
+                self._parts_before[box] = parts, frozenset(changed)
 
     def metres(self, cells: tuple[int, int, int, int]) -> Box:
         """A box of touch cells (col0, row0, col1, row1) in level metres."""
@@ -500,9 +510,9 @@ class Layered:
         return self.field.nbytes
 
 
-def check_ceiling(scene: Scene, stand: Stand, settings: StandSettings) -> None:
+def check_ceiling(scene: Scene, stand: Stand, settings: StandSettings, core: CoreStand | None = None) -> None:
     """Refuse a spacing so small that the level would hold too many plants."""
-    per_m2 = settings.core(stand.number, stand.seed).per_m2
+    per_m2 = (core or settings.core(stand.number, stand.seed)).per_m2
     if stand.sward and per_m2 > SWARD_PER_M2_CEILING + 0.5:
         raise ValueError(f"spacing: {settings.spacing:g} m means {per_m2:.1f} tufts per m²; "
                          f"the ceiling is {SWARD_PER_M2_CEILING:g}")

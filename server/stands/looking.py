@@ -131,7 +131,7 @@ def _told(scene: Scene, planting: Planting, x: float, z: float) -> list[dict]:
     i, j = min(int(x / scene.cell), columns - 1), min(int(z / scene.cell), rows - 1)
     window = (i, j, i + 1, j + 1)
     out, total = [], None
-    for c in planting.settings.rules():
+    for c in planting.rules:
         scene.ready(c)
         value = scene.values(c, window) if scene.lacks(c) else values(scene.site, c, window)
         if c.on and c.density:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import secrets
+
 from django.db import models
 
 from server.levels.models import Level, RasterTile
@@ -50,6 +52,11 @@ class Stand(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    def save(self, *args, **kwargs) -> None:
+        """Store it, and note with the level that its stands have changed; rows are written in no other way."""
+        super().save(*args, **kwargs)
+        Level.objects.filter(pk=self.level_id).update(stand_revision=secrets.randbelow(2**31))
 
     @property
     def order(self) -> tuple[int, int, int]:

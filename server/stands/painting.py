@@ -8,13 +8,13 @@ from uuid import UUID
 
 import numpy as np
 from django.contrib.auth.models import User
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from ninja.errors import HttpError
 
 from server.again import again_on_deadlock
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.scene import forget_scene, scene_of
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.engine import Box, Planting
 from server.stands.models import Stand
@@ -56,9 +56,7 @@ def _difference(planting: Planting, box: tuple[int, int, int, int], before: np.n
     """Plants gained and lost when touch in a box of cells changes."""
     if planting.stand.sward:
         return _sward_difference(planting, box, before, after)
-    metres = planting.metres(box)
-    was, now = (planting.plants_in(metres, touch, metres[:2]).id for touch in (before, after))
-    return int((~np.isin(now, was)).sum()), int((~np.isin(was, now)).sum())
+    return planting.difference_in(planting.metres(box), before, after)
 
 
 def _sward_difference(planting: Planting, box, before: np.ndarray, after: np.ndarray) -> tuple[int, int]:
@@ -97,28 +95,41 @@ def cost_change(before, after) -> dict[str, float]:
 @again_on_deadlock(lambda user, stand, *rest, **more: stand.level)
 def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None = None) -> Entry:
     """Apply a stroke in one transaction with its journal entry. A key that is known counts once."""
-    known = Entry.objects.filter(key=key).first()
-    if known:
-        return known
+    if stand.locked:
+        known = Entry.objects.filter(key=key, level=stand.level).first()
+        if known:
+            return known
     check_unlocked(stand)
     box = cells_of(stand, stroke.box)
-    scene = scene_of(stand.level)
-    planting = scene.planting(stand)
     before_cost = _view_cost(stand, view)
-    with transaction.atomic():
-        locked = LockedTouch(stand, box)
-        delta = stroke_delta(stroke, locked.window, stand.level.touch_cell, box[0], box[1])
-        after = locked.window + delta
-        gained, lost = _difference(planting, box, locked.window, after)
-        scene.painted(stand, locked.write(after), planting.metres(box))
-        entry = Entry.objects.create(
-            level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
-            what=f"{stroke.verb.capitalize()} {stand.name}", change={"box": box, "cell": stand.level.touch_cell},
-            delta=zlib.compress(delta.tobytes(), 1), gained=gained, lost=lost)
+    try:
+        with transaction.atomic():
+            entry = _paint(user, stand, stroke, key, box)
+    except IntegrityError:
+        forget_scene(stand.level)
+        known = Entry.objects.filter(key=key, level=stand.level).first()
+        if known is None:
+            raise
+        return known
     entry.cost = cost_change(before_cost, _view_cost(stand, view))
     if entry.cost:
         entry.save(update_fields=["cost"])
     return entry
+
+
+def _paint(user: User, stand: Stand, stroke: Stroke, key: UUID, box: tuple[int, int, int, int]) -> Entry:
+    """Lock, apply, journal; inside a transaction."""
+    scene = scene_of(stand.level)
+    planting = scene.planting(stand)
+    locked = LockedTouch(stand, box)
+    delta = stroke_delta(stroke, locked.window, stand.level.touch_cell, box[0], box[1])
+    after = locked.window + delta
+    gained, lost = _difference(planting, box, locked.window, after)
+    scene.painted(stand, locked.write(after), planting.metres(box))
+    return Entry.objects.create(
+        level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
+        what=f"{stroke.verb.capitalize()} {stand.name}", change={"box": box, "cell": stand.level.touch_cell},
+        delta=zlib.compress(delta.tobytes(), 1), gained=gained, lost=lost)
 
 
 @again_on_deadlock(lambda user, stand, *rest, **more: stand.level)

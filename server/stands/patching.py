@@ -13,8 +13,7 @@ import numpy as np
 
 from server.cache import ContentCache
 from thicket.ground.rasters import block_sums
-from thicket.planting.hashing import absent
-from thicket.planting.room import NO_DISCS, Discs
+from thicket.planting.room import NO_DISCS, near, only_in, together
 from thicket.planting.stands import Plants, join
 
 if TYPE_CHECKING:
@@ -64,24 +63,32 @@ def known(planting: Planting, sheet: Sheet) -> Mark | None:
     return _marks.peek((planting.level.pk, planting.stand.number, sheet))
 
 
-def _differing(old: Parts, new: Parts) -> np.ndarray:
-    """The discs that only one of two states has, as rows x, z, r."""
-    rows = [np.empty((0, 3))]
+def apart(a: Box, b: Box) -> bool:
+    """Whether two boxes have nothing in common."""
+    return a[0] > b[2] or a[1] > b[3] or a[2] < b[0] or a[3] < b[1]
+
+
+def _differing(old: Parts, new: Parts, within: Box | None) -> np.ndarray:
+    """The discs that only one of two states has, as rows x, z, r; they are looked for only near a box when it is given."""
+    found = [NO_DISCS]
     for part in old.keys() | new.keys():
         (key_was, was), (key_now, now) = old.get(part, ("", NO_DISCS)), new.get(part, ("", NO_DISCS))
         if key_was != key_now:
-            (was, codes_was), (now, codes_now) = _coded(was), _coded(now)
-            rows += [was[absent(codes_was, codes_now)], now[absent(codes_now, codes_was)]]
-    return np.concatenate(rows)
+            if within is not None:
+                was, now = near(was, within, 0.0), near(now, within, 0.0)
+            found += [only_in(was, now), only_in(now, was)]
+    return np.stack(together(found), axis=1)
 
 
-def _coded(discs: Discs) -> tuple[np.ndarray, np.ndarray]:
-    """Discs as rows x, z, r, and a number for each that is equal for equal ones."""
-    rows = np.ascontiguousarray(np.stack(discs, axis=1))
-    return rows, (rows.view(np.int64) * _WEIGHTS[0, :3]).sum(axis=1)
+def _known_region(planting: Planting, sheet: Sheet, old: Mark) -> Box | None:
+    """The box outside of which nothing about a planting differs from a mark; None when there is none."""
+    if planting.changed_in is None:
+        return None
+    keys, region = planting.changed_in
+    return region if keys.get(sheet) == old.key else None
 
 
-def changed_box(planting: Planting, old: Mark, new: Mark) -> Box | None:
+def changed_box(planting: Planting, old: Mark, new: Mark, within: Box | None = None) -> Box | None:
     """The box in which plants may differ between two marks that are still alike, with all that its edge can reach; None when
     nothing differs."""
     boxes = []
@@ -92,7 +99,7 @@ def changed_box(planting: Planting, old: Mark, new: Mark) -> Box | None:
         reach = planting.touch_cell + planting.crowding
         boxes.append((*((o + v) * side - reach for o, v in zip(new.origin, (col0, row0))),
                       *((o + v) * side + reach for o, v in zip(new.origin, (col1, row1)))))
-    differ = _differing(old.taken, new.taken)
+    differ = _differing(old.taken, new.taken, within)
     if len(differ):
         reach = differ[:, 2:] + planting.footprint + planting.settings.gap + 0.01
         boxes.append((*(differ[:, :2] - reach).min(0), *(differ[:, :2] + reach).max(0)))
@@ -110,7 +117,7 @@ def patched(planting: Planting, sheet: Sheet, mark: Mark, old_plants) -> Plants 
     was = old_plants(old.key)
     if was is None:
         return None
-    box = changed_box(planting, old, mark)
+    box = changed_box(planting, old, mark, _known_region(planting, sheet, old))
     if box is None:
         return was
     x0, z0, x1, z1 = planting.window(sheet)

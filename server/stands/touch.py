@@ -12,9 +12,11 @@ from dataclasses import dataclass, field
 import numpy as np
 from django.db import transaction
 
+from server.cache import ContentCache
 from server.levels.models import Level
 from server.levels.rasters import TILE, pack, place, tile_shape, unpack
 from server.stands.models import Stand, TouchTile
+from server.stands.patching import touch_blocks
 from thicket.bands import THREADS
 
 _KEPT_STANDS = 64
@@ -27,6 +29,13 @@ class TouchMap:
     array: np.ndarray
     revisions: dict[tuple[int, int], int] = field(default_factory=dict)
     digests: dict[tuple[int, int, int, int], str] = field(default_factory=dict)
+    _blocks: dict[tuple[int, int, int, int], tuple[np.ndarray, tuple[int, int]]] = field(default_factory=dict)
+
+    def blocks(self, box: tuple[int, int, int, int]) -> tuple[np.ndarray, tuple[int, int]]:
+        """See `server.stands.patching.touch_blocks`; kept."""
+        if box not in self._blocks:
+            self._blocks[box] = touch_blocks(self.array, box)
+        return self._blocks[box]
 
     def digest(self, box: tuple[int, int, int, int]) -> str:
         """A hash of the touch in a box of cells (col0, row0, col1, row1), cut at the level's edge."""
@@ -37,18 +46,32 @@ class TouchMap:
         return self.digests[box]
 
 
+FIELDS = [field.attname for field in Stand._meta.concrete_fields]
+_rows = ContentCache(64)
 _packers = ThreadPoolExecutor(THREADS, thread_name_prefix="touch")
 _maps: OrderedDict[int, TouchMap] = OrderedDict()
 _lock = threading.Lock()
 
 
-def revisions_of(level: Level) -> dict[int, dict[tuple[int, int], int]]:
-    """The revision of every painted tile of every stand of a level, by the stand's primary key and (tx, tz)."""
+def state_of(level: Level) -> tuple[int, dict[int, dict[tuple[int, int], int]]]:
+    """What tells whether stands or their touch have changed, at one moment: the revision of the level's stands, and that of every
+    painted tile by the stand's primary key and (tx, tz)."""
     found: dict[int, dict[tuple[int, int], int]] = defaultdict(dict)
-    rows = TouchTile.objects.filter(stand__level=level).values_list("stand_id", "tx", "tz", "revision")
-    for pk, tx, tz, revision in rows:
-        found[pk][tx, tz] = revision
-    return found
+    names = [f"stands__touch_tiles__{name}" for name in ("stand_id", "tx", "tz", "revision")]
+    token = 0
+    for token, pk, tx, tz, revision in Level.objects.filter(pk=level.pk).values_list("stand_revision", *names):
+        if pk is not None:
+            found[pk][tx, tz] = revision
+    return token, found
+
+
+def rows_of(level: Level, token: int) -> tuple[tuple, ...]:
+    """The level's stands at a revision of them, as the values of their fields: read once, and made into stands anew each time."""
+
+    def read() -> tuple[tuple, ...]:
+        return tuple(level.stands.values_list(*FIELDS))
+
+    return _rows.get((level.pk, token), read)
 
 
 def touch_of(stand: Stand, now: dict[tuple[int, int], int] | None = None) -> TouchMap:
@@ -114,18 +137,34 @@ class LockedTouch:
             self.tiles = self._lock(wanted)
         col0, row0, col1, row1 = box
         self.window = np.zeros((row1 - row0, col1 - col0), np.int16)
-        self._arrays = {}
-        for (tx, tz), tile in self.tiles.items():
-            shape = tile_shape(self.shape, tx, tz)
-            array = unpack(tile.data, "<i2", shape) if tile.data else np.zeros(shape, np.int16)
-            self._arrays[tx, tz] = array
-            inner, outer = self._overlap(tx, tz, shape)
+        self._arrays = self._read()
+        for (tx, tz), array in self._arrays.items():
+            inner, outer = self._overlap(tx, tz, array.shape)
             self.window[outer] = array[inner]
 
     def _lock(self, wanted: list[tuple[int, int]]) -> dict[tuple[int, int], TouchTile]:
+        """Lock the rows; what they hold is read only where it is not known."""
         xs, zs = {x for x, _ in wanted}, {z for _, z in wanted}
         rows = TouchTile.objects.select_for_update().filter(stand=self.stand, tx__in=xs, tz__in=zs).order_by("tz", "tx")
-        return {(tile.tx, tile.tz): tile for tile in rows}
+        return {(tx, tz): TouchTile(pk=pk, stand=self.stand, tx=tx, tz=tz, revision=revision)
+                for pk, tx, tz, revision in rows.values_list("pk", "tx", "tz", "revision")}
+
+    def _read(self) -> dict[tuple[int, int], np.ndarray]:
+        """The locked tiles' touch, each a copy: from the kept map where it is of the same revision, else as stored."""
+        with _lock:
+            known = _maps.get(self.stand.pk)
+        held = known.revisions if known and known.array.shape == self.shape else {}
+        asked = [tile.pk for at, tile in self.tiles.items() if held.get(at) != tile.revision]
+        stored = dict(TouchTile.objects.filter(pk__in=asked).values_list("pk", "data")) if asked else {}
+        arrays = {}
+        for (tx, tz), tile in self.tiles.items():
+            rows, columns = tile_shape(self.shape, tx, tz)
+            if tile.pk in stored:
+                data = stored[tile.pk]
+                arrays[tx, tz] = unpack(data, "<i2", (rows, columns)) if data else np.zeros((rows, columns), np.int16)
+            else:
+                arrays[tx, tz] = known.array[tz * TILE:tz * TILE + rows, tx * TILE:tx * TILE + columns].copy()
+        return arrays
 
     def _overlap(self, tx: int, tz: int, shape: tuple[int, ...]):
         """Slices of the tile and of the window where the two overlap."""
@@ -141,15 +180,18 @@ class LockedTouch:
         A revision is drawn by chance, so that one that was rolled back is never met again.
         """
         before = {at: tile.revision for at, tile in self.tiles.items()}
-        for (tx, tz), tile in self.tiles.items():
-            inner, outer = self._overlap(tx, tz, self._arrays[tx, tz].shape)
-            self._arrays[tx, tz][inner] = window[outer]
-            tile.revision = secrets.randbelow(2**31)
-        for tile, data in zip(self.tiles.values(), _packers.map(pack, [self._arrays[at] for at in self.tiles])):
+        changed = {}
+        for at, tile in self.tiles.items():
+            inner, outer = self._overlap(*at, self._arrays[at].shape)
+            if not np.array_equal(self._arrays[at][inner], window[outer]):
+                self._arrays[at][inner] = window[outer]
+                tile.revision = secrets.randbelow(2**31)
+                changed[at] = tile
+        for tile, data in zip(changed.values(), _packers.map(pack, [self._arrays[at] for at in changed])):
             tile.data = data
-        TouchTile.objects.bulk_create(self.tiles.values(), update_conflicts=True, update_fields=["data", "revision"])
+        TouchTile.objects.bulk_create(changed.values(), update_conflicts=True, update_fields=["data", "revision"])
         transaction.on_commit(lambda: self._publish(before))
-        return {at: tile.revision for at, tile in self.tiles.items()}
+        return {at: tile.revision for at, tile in changed.items()}
 
     def _publish(self, before: dict[tuple[int, int], int]) -> None:
         """Bring the kept map up to date with what was stored, when it was so before the change."""

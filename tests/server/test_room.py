@@ -104,7 +104,7 @@ class Room(GroundCase):
                     planting.plants((0, 0))
                 self.stroke(stand=(stones if above else self.birch).pk, verb=verb, path=[[x, z]], radius=radius)
                 for planting in self.singles():
-                    found = patching.patched(planting, (0, 0), planting._mark((0, 0)), engine._plants.peek)
+                    found = patching.patched(planting, (0, 0), planting.keys.mark((0, 0)), engine._plants.peek)
                     patches += found is not None
                     planted, whole = planting.plants((0, 0)), patching.in_order(planting.plants_in(planting.window((0, 0))))
                     for name in ("id", "form", "item"):

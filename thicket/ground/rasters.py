@@ -84,3 +84,91 @@ def block_sums(raster: np.ndarray, blocks: tuple[int, int, int, int], weights: n
     out = np.empty((row1 - row0, col1 - col0), np.int64)
     _block_sums(raster, col0, row0, weights, out)
     return out
+
+
+@nb.njit(nogil=True, cache=True)
+def _put(out, n, value):
+    while value >= 128:
+        out[n] = value & 127 | 128
+        value >>= 7
+        n += 1
+    out[n] = value
+    return n + 1
+
+
+@nb.njit(nogil=True, cache=True)
+def _squeeze(raster, out):
+    rows, cols = raster.shape
+    n = run = 0
+    for z in range(rows):
+        for x in range(cols):
+            left = np.int64(raster[z, x - 1]) if x else 0
+            up = np.int64(raster[z - 1, x]) if z else 0
+            corner = np.int64(raster[z - 1, x - 1]) if x and z else 0
+            v = ((raster[z, x] - left - up + corner + 32768) & 65535) - 32768
+            if v == 0:
+                run += 1
+                continue
+            if run:
+                n = _put(out, _put(out, n, 0), run)
+                run = 0
+            n = _put(out, n, v << 1 if v > 0 else (-v << 1) - 1)
+    return _put(out, _put(out, n, 0), run) if run else n
+
+
+def squeezed(raster: np.ndarray) -> bytes:
+    """A smooth raster in few bytes: each value as what it differs by from its neighbours before it along both axes.
+
+    Whole numbers of seven bits a byte, low ones first, negative ones folded between the positive; 0 is followed by how many
+    zeros stand there. Parameters: raster int16 (rows, columns).
+    """
+    out = np.empty(4 * raster.size + 16, np.uint8)
+    return out[:_squeeze(np.ascontiguousarray(raster), out)].tobytes()
+
+
+@nb.njit(nogil=True, cache=True)
+def _get(data, at):
+    value = shift = 0
+    while at < data.shape[0] and shift <= 28:
+        byte = np.int64(data[at])
+        at += 1
+        value |= (byte & 127) << shift
+        if byte < 128:
+            return value, at
+        shift += 7
+    return -1, at
+
+
+@nb.njit(nogil=True, cache=True)
+def _loosen(data, out):
+    rows, cols = out.shape
+    at = run = 0
+    for z in range(rows):
+        for x in range(cols):
+            v = 0
+            if run:
+                run -= 1
+            else:
+                v, at = _get(data, at)
+                if v == 0:
+                    run, at = _get(data, at)
+                    run -= 1
+                if v < 0 or run < 0:
+                    return -1
+                v = v >> 1 if v & 1 == 0 else -((v + 1) >> 1)
+            left = np.int64(out[z, x - 1]) if x else 0
+            up = np.int64(out[z - 1, x]) if z else 0
+            corner = np.int64(out[z - 1, x - 1]) if x and z else 0
+            out[z, x] = ((v + left + up - corner + 32768) & 65535) - 32768
+    return 0 if at == data.shape[0] and run == 0 else -1
+
+
+def loosened(data: bytes, shape: tuple[int, int]) -> np.ndarray:
+    """The raster int16 of a shape that was squeezed.
+
+    Raises: ValueError when the bytes are not those of such a raster.
+    """
+    out = np.empty(shape, np.int16)
+    if _loosen(np.frombuffer(data, np.uint8), out) != 0:
+        raise ValueError(f"the bytes are not a squeezed raster of {shape[0]} × {shape[1]}")
+    return out

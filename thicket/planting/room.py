@@ -47,6 +47,42 @@ def _near(x, z, r, x0, z0, x1, z1, room):
 
 
 @nb.njit(nogil=True, cache=True)
+def _row_code(row, k):
+    return (row[0, k] * 0x1B873593AF3 + row[1, k]) * 0x2C1B3C6D4A5 + row[2, k]
+
+
+@nb.njit(nogil=True, cache=True)
+def _odd(a, b, size, out):
+    held = np.full(size, -1, np.int64)
+    for k in range(b.shape[1]):
+        at = (_row_code(b, k) >> 17) & (size - 1)
+        while held[at] >= 0:
+            at = (at + 1) & (size - 1)
+        held[at] = k
+    n = 0
+    for k in range(a.shape[1]):
+        at = (_row_code(a, k) >> 17) & (size - 1)
+        found = False
+        while held[at] >= 0 and not found:
+            found = a[0, k] == b[0, held[at]] and a[1, k] == b[1, held[at]] and a[2, k] == b[2, held[at]]
+            at = (at + 1) & (size - 1)
+        if not found:
+            out[n] = k
+            n += 1
+    return n
+
+
+def only_in(some: Discs, other: Discs) -> Discs:
+    """The discs that are not, bit for bit, among others."""
+    if not len(other.x) or not len(some.x):
+        return some
+    a, b = (np.stack(discs).view(np.int64) for discs in (some, other))
+    out = np.empty(len(some.x), np.int64)
+    which = out[:_odd(a, b, 1 << (2 * len(other.x)).bit_length(), out)]
+    return Discs(*(column[which] for column in some))
+
+
+@nb.njit(nogil=True, cache=True)
 def _bins(x, z, x0, z0, cell, columns, rows):
     """Discs sorted into square bins: where each bin begins, and the discs in bin order."""
     first = np.zeros(columns * rows + 1, np.int64)
