@@ -1,5 +1,7 @@
 """How gunicorn serves: one process, so that what the core computed is kept once, and threads."""
 
+import gc
+
 worker_class = "gthread"
 workers = 1
 threads = 12
@@ -12,7 +14,9 @@ control_socket_disable = True
 
 
 def post_worker_init(worker) -> None:
-    """Have the core's kernels compiled before the first person asks."""
+    """Have the core's kernels compiled before the first person asks, and spare what stays from being looked through for garbage."""
     from server.warm import warm
 
     warm()
+    gc.collect()
+    gc.freeze()

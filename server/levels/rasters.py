@@ -29,14 +29,14 @@ def _from_planes(data: bytes, shape: tuple[int, ...]) -> np.ndarray:
 def pack(array: np.ndarray) -> bytes:
     """A tile's values as they are stored."""
     if array.dtype == np.int16 and array.ndim == 2:
-        return _SQUEEZED + zlib.compress(squeezed(array), 1)
+        return _SQUEEZED + squeezed(array)
     return zlib.compress(np.ascontiguousarray(array).tobytes(), 1)
 
 
 def unpack(data: bytes, dtype: str, shape: tuple[int, ...]) -> np.ndarray:
     """A stored tile's values; a writable copy."""
     if data[:1] == _SQUEEZED:
-        return loosened(zlib.decompress(data[1:]), shape)
+        return loosened(data[1:], shape)
     if data[:1] == _PLANES:
         return _from_planes(zlib.decompress(data[1:]), shape)
     return np.frombuffer(zlib.decompress(data), dtype).reshape(shape).copy()

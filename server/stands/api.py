@@ -24,6 +24,7 @@ from server.stands.models import Stand
 from server.stands.painting import attempt, clear, clear_all, cost_change, paint
 from server.stands.payload import encode, encode_marks
 from server.stands.sampling import sample
+from server.stands.seating import lacking_layout
 from server.stands.schemas import Number, Share, StandSettings, Strict
 from thicket.planting.strokes import Stroke
 
@@ -152,7 +153,7 @@ def stand_out(stand: Stand) -> dict:
     columns, rows = planting.sheets
     keys = [planting.key((c, r)) for r in range(rows) for c in range(columns)]
     asked = [*(c for c in planting.rules if c.on), *(e.drive.core() for e in planting.settings.mix if e.drive)]
-    lacking = [planting.scene.lacks(c) for c in asked]
+    lacking = [*(planting.scene.lacks(c) for c in asked), lacking_layout(planting)]
     return {"id": stand.pk, "number": stand.number, "warnings": [f"{said}." for said in lacking if said],
             "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
             "seed": stand.seed, "locked": stand.locked, "colour": stand.colour, "revision": stand.revision,

@@ -81,6 +81,22 @@ def followed(planting: Planting) -> list[int]:
     return [n for n, s in planting.scene.shapes.items() if s.kind == kind and (not layout.shapes or n in layout.shapes)]
 
 
+def lacking_layout(planting: Planting) -> str:
+    """What a stand's layout asks for that the level does not have, as a sentence without its stop; empty when there is nothing."""
+    layout, scene = planting.settings.layout, planting.scene
+    kind = {"path": "path", "rows": "area"}.get(layout.kind)
+    if kind and any(n not in scene.shapes for n in layout.shapes):
+        return f"One of the {kind}s that it follows is no longer there"
+    if kind and not followed(planting):
+        return f"The level has no {kind} that it could follow"
+    if layout.kind != "anchors":
+        return ""
+    if planting.host not in scene.stands:
+        return "The stand that it stands on is no longer there"
+    host = scene.planting(scene.stands[planting.host])
+    return "" if any(slug in scene.anchors for slug in host.items) else f"Nothing that {host.stand.name} plants has anchor points"
+
+
 def check_layout(planting: Planting) -> None:
     """Refuse a layout that would give too many plants.
 

@@ -6,7 +6,6 @@ import hashlib
 import secrets
 import threading
 from collections import OrderedDict, defaultdict
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -17,7 +16,6 @@ from server.levels.models import Level
 from server.levels.rasters import TILE, pack, place, tile_shape, unpack
 from server.stands.models import Stand, TouchTile
 from server.stands.patching import touch_blocks
-from thicket.bands import THREADS
 
 _KEPT_STANDS = 64
 
@@ -48,7 +46,6 @@ class TouchMap:
 
 FIELDS = [field.attname for field in Stand._meta.concrete_fields]
 _rows = ContentCache(64)
-_packers = ThreadPoolExecutor(THREADS, thread_name_prefix="touch")
 _maps: OrderedDict[int, TouchMap] = OrderedDict()
 _lock = threading.Lock()
 
@@ -187,8 +184,8 @@ class LockedTouch:
                 self._arrays[at][inner] = window[outer]
                 tile.revision = secrets.randbelow(2**31)
                 changed[at] = tile
-        for tile, data in zip(changed.values(), _packers.map(pack, [self._arrays[at] for at in changed])):
-            tile.data = data
+        for at, tile in changed.items():
+            tile.data = pack(self._arrays[at])
         TouchTile.objects.bulk_create(changed.values(), update_conflicts=True, update_fields=["data", "revision"])
         transaction.on_commit(lambda: self._publish(before))
         return {at: tile.revision for at, tile in changed.items()}

@@ -94,6 +94,10 @@ class Mixes(GroundCase):
         many = self.tried(422, layout={"kind": "rows", "shapes": [plot], "apart": 0.05, "every": 0.1})
         self.assertIn("ceiling is 2,000,000", many["detail"])
         self.assertIn("offset", self.tried(422, layout={"kind": "path", "side": "left"})["detail"])
+        self.assertEqual(self.north.get(f"{self.base}/stands/{posts}").json()["warnings"], [])
+        self.post("/shapes", {"key": key(), "remove": [line]})
+        told = self.north.get(f"{self.base}/stands/{posts}").json()
+        self.assertEqual((told["warnings"], told["count"]), (["One of the paths that it follows is no longer there."], 0))
 
     def test_companions_follow_their_hosts_and_cycles_are_refused(self):
         stones = self.level.stands.get(slug="slate-blocks")

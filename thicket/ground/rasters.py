@@ -86,81 +86,90 @@ def block_sums(raster: np.ndarray, blocks: tuple[int, int, int, int], weights: n
     return out
 
 
-@nb.njit(nogil=True, cache=True)
-def _put(out, n, value):
-    while value >= 128:
-        out[n] = value & 127 | 128
-        value >>= 7
-        n += 1
-    out[n] = value
-    return n + 1
+_RUN = 16
+"""Cells of a row that are told as one when all are as their neighbours say."""
+
+
+_BITS = np.array([0, *(int(v).bit_length() - 1 for v in range(1, 256))], np.int64)
 
 
 @nb.njit(nogil=True, cache=True)
-def _squeeze(raster, out):
-    rows, cols = raster.shape
-    n = run = 0
+def _squeeze(differences, length, out):
+    rows, cols = differences.shape
+    held = n = many = 0
     for z in range(rows):
-        for x in range(cols):
-            left = np.int64(raster[z, x - 1]) if x else 0
-            up = np.int64(raster[z - 1, x]) if z else 0
-            corner = np.int64(raster[z - 1, x - 1]) if x and z else 0
-            v = ((raster[z, x] - left - up + corner + 32768) & 65535) - 32768
-            if v == 0:
-                run += 1
-                continue
-            if run:
-                n = _put(out, _put(out, n, 0), run)
-                run = 0
-            n = _put(out, n, v << 1 if v > 0 else (-v << 1) - 1)
-    return _put(out, _put(out, n, 0), run) if run else n
+        for x0 in range(0, cols, _RUN):
+            x1 = min(x0 + _RUN, cols)
+            any_ = 0
+            for x in range(x0, x1):
+                any_ |= differences[z, x]
+            held |= (any_ != 0) << many
+            many += 1
+            for x in range(x0, x1 if any_ else x0):
+                v = np.int64(differences[z, x])
+                v = v << 1 if v > 0 else -v << 1 | 1
+                bits = length[v] if v < 256 else 8 + length[v >> 8] if v < 65536 else 16
+                held |= (1 << bits | (v - (1 << bits)) << (bits + 1)) << many
+                many += 2 * bits + 1
+                while many >= 16:
+                    out[n] = held & 255
+                    out[n + 1] = held >> 8 & 255
+                    held >>= 16
+                    many -= 16
+                    n += 2
+            if many >= 8:
+                out[n] = held & 255
+                held >>= 8
+                many -= 8
+                n += 1
+    out[n] = held
+    return n + (many > 0)
 
 
 def squeezed(raster: np.ndarray) -> bytes:
-    """A smooth raster in few bytes: each value as what it differs by from its neighbours before it along both axes.
+    """A smooth raster in few bytes: by how much each value differs from what its neighbours before it let expect.
 
-    Whole numbers of seven bits a byte, low ones first, negative ones folded between the positive; 0 is followed by how many
-    zeros stand there. Parameters: raster int16 (rows, columns).
+    Runs of 16 cells without a difference are one bit. Others are in Elias's gamma code ("Universal codeword sets and
+    representations of the integers", 1975), low bits first, negative differences folded between the positive.
+    Parameters: raster int16 (rows, columns).
     """
-    out = np.empty(4 * raster.size + 16, np.uint8)
-    return out[:_squeeze(np.ascontiguousarray(raster), out)].tobytes()
-
-
-@nb.njit(nogil=True, cache=True)
-def _get(data, at):
-    value = shift = 0
-    while at < data.shape[0] and shift <= 28:
-        byte = np.int64(data[at])
-        at += 1
-        value |= (byte & 127) << shift
-        if byte < 128:
-            return value, at
-        shift += 7
-    return -1, at
+    along = raster.astype(np.int16)
+    along[:, 1:] -= raster[:, :-1]
+    both = along.copy()
+    both[1:] -= along[:-1]
+    out = np.empty(5 * raster.size + 16, np.uint8)
+    return out[:_squeeze(both, _BITS, out)].tobytes()
 
 
 @nb.njit(nogil=True, cache=True)
 def _loosen(data, out):
     rows, cols = out.shape
-    at = run = 0
+    at, end = 0, 8 * data.shape[0]
     for z in range(rows):
-        for x in range(cols):
-            v = 0
-            if run:
-                run -= 1
-            else:
-                v, at = _get(data, at)
-                if v == 0:
-                    run, at = _get(data, at)
-                    run -= 1
-                if v < 0 or run < 0:
-                    return -1
-                v = v >> 1 if v & 1 == 0 else -((v + 1) >> 1)
-            left = np.int64(out[z, x - 1]) if x else 0
-            up = np.int64(out[z - 1, x]) if z else 0
-            corner = np.int64(out[z - 1, x - 1]) if x and z else 0
-            out[z, x] = ((v + left + up - corner + 32768) & 65535) - 32768
-    return 0 if at == data.shape[0] and run == 0 else -1
+        along = np.int64(0)
+        for x0 in range(0, cols, _RUN):
+            if at >= end:
+                return -1
+            any_ = data[at >> 3] >> (at & 7) & 1
+            at += 1
+            for x in range(x0, min(x0 + _RUN, cols)):
+                v = np.int64(0)
+                if any_:
+                    bits = 0
+                    while at < end and data[at >> 3] >> (at & 7) & 1 == 0:
+                        bits += 1
+                        at += 1
+                    if at + bits >= end or bits > 16:
+                        return -1
+                    at += 1
+                    code = np.int64(1) << bits
+                    for b in range(bits):
+                        code |= np.int64(data[at >> 3] >> (at & 7) & 1) << b
+                        at += 1
+                    v = -(code >> 1) if code & 1 else code >> 1
+                along += v
+                out[z, x] = ((along + (out[z - 1, x] if z else 0) + 32768) & 65535) - 32768
+    return 0 if end - at < 8 else -1
 
 
 def loosened(data: bytes, shape: tuple[int, int]) -> np.ndarray:
