@@ -15,11 +15,13 @@ from server.sight.api import router as sight
 from server.snapshots.api import router as snapshots
 from server.stands.api import router as stands
 from server.stands.arranging_api import router as arranging
+from server.stands.brush_api import router as brush
 from server.stands.conditions_api import router as conditions
 from server.stock.api import router as stock
 
 api = NinjaAPI(title="Knee Thicket", version="1", auth=django_auth,
                description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
 errors.install(api)
-for router in (accounts, levels, ground, shapes, stock, stands, arranging, pins, snapshots, conditions, sight, journal, handover):
+for router in (accounts, levels, ground, shapes, stock, stands, brush, arranging, pins, snapshots, conditions, sight, journal,
+               handover):
     api.add_router("", router)

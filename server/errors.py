@@ -61,6 +61,10 @@ def install(api: NinjaAPI) -> None:
         fields = [_field(e["loc"]) for e in error.errors()]
         return api.create_response(request, {"detail": sentences(error.errors()), "fields": fields}, status=422)
 
+    @api.exception_handler(Clash)
+    def overtaken(request: HttpRequest, error: Clash) -> HttpResponse:
+        return api.create_response(request, {"detail": str(error), "clashes": error.clashes}, status=409)
+
     @api.exception_handler(ValueError)
     def refused(request: HttpRequest, error: ValueError) -> HttpResponse:
         return api.create_response(request, {"detail": f"{str(error).rstrip('.')}."}, status=422)
@@ -71,3 +75,11 @@ class NotAllowed(HttpError):
 
     def __init__(self, sentence: str) -> None:
         super().__init__(403, sentence)
+
+
+class Clash(HttpError):
+    """A change that another person's has overtaken. Each of `fields` holds name, was, theirs, yours and who."""
+
+    def __init__(self, sentence: str, clashes: list[dict]) -> None:
+        super().__init__(409, sentence)
+        self.clashes = clashes

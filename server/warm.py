@@ -15,6 +15,7 @@ from thicket.planting.points import point_set
 from thicket.planting.room import Discs, covered, crowded, near, only_in, taken
 from thicket.planting.stands import Stand, grow, plants_in
 from thicket.planting.strokes import Stroke, stroke_delta
+from thicket.planting.tips import made_tip
 from thicket.sight.cost import Item, Mesh, Patch, lay_out, reckon
 from thicket.sight.distances import Distances
 from thicket.sight.views import View
@@ -31,6 +32,7 @@ def warm() -> None:
     wetness(ground.heights, 1.0)
     touch = np.zeros(suited.shape, np.int16)
     touch += stroke_delta(Stroke("thicken", [(4.0, 4.0)], 3.0, 0.5, 1.0), touch, 1.0, 0, 0)
+    stroke_delta(Stroke("level", [(4.0, 4.0), (6.0, 4.0)], 3.0, 0.5, 1.0, tip=made_tip("ring")), touch, 1.0, 0, 0)
     stand = Stand(1, 1, 4.0, 1.0)
     window = (0.0, 0.0, 32.0, 32.0)
     points = point_set(1, 4.0, window)
@@ -39,7 +41,8 @@ def warm() -> None:
     seats = along(1, Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0), Along(every=3.0), 1)
     grow(Stand(2, 1, 4.0, 1.0, (1.0, 1.0), manner="path"), seats, np.arange(len(seats.x)), ground, suited, [None, suited])
     discs = Discs(points.x, points.z, np.full(len(points.x), 0.5))
-    only_in(discs, discs), near(discs, window, 1.0), taken(discs, *discs, 0.1), crowded(*discs, points.threshold, 0.1), covered(discs, 1.0, suited.shape)
+    only_in(discs, discs), near(discs, window, 1.0), taken(discs, *discs, 0.1), crowded(*discs, points.threshold, 0.1)
+    covered(discs, 1.0, suited.shape)
     loosened(squeezed(touch), touch.shape)
     absent(np.arange(4), np.arange(3)), block_sums(touch, (0, 0, 2, 2), np.ones((16, 16), np.int64))
     shapes = [Shape("area", ((4.0, 4.0), (20.0, 4.0), (12.0, 18.0)))]

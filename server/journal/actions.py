@@ -58,6 +58,36 @@ def redo(user: User, level: Level) -> Moved:
         return _move(entry, back=False)
 
 
+@again_on_deadlock(lambda level, pk: level)
+def undo_entry(level: Level, pk: int) -> Moved:
+    """Take back an action of the level, whoever did it.
+
+    Raises: HttpError 404 when there is none, 409 when it is taken back already or something later depends on it.
+    """
+    return _one(level, pk, back=True)
+
+
+@again_on_deadlock(lambda level, pk: level)
+def redo_entry(level: Level, pk: int) -> Moved:
+    """Do an action of the level again that was taken back.
+
+    Raises: as `undo_entry`.
+    """
+    return _one(level, pk, back=False)
+
+
+def _one(level: Level, pk: int, back: bool) -> Moved:
+    with transaction.atomic():
+        if not Entry.objects.filter(level=level, pk=pk).exists():
+            raise HttpError(404, f"There is no action {pk} in {level.name}'s journal.")
+        entry = _locked(Entry(pk=pk), "")
+        if entry.undone == back:
+            raise HttpError(409, "It has been taken back already." if back else "It stands already.")
+        if entry.kind == Entry.Kind.STROKE and entry.stand.gone:
+            raise HttpError(409, f"{entry.stand.name} has been removed since; bring it back first.")
+        return _move(entry, back)
+
+
 def _locked(entry: Entry | None, sentence: str) -> Entry:
     if entry is None:
         raise HttpError(409, sentence)

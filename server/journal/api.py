@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from django.db.models import Max
 from django.http import HttpRequest
 from ninja import Router, Schema
+from pydantic import Field
 
 from server.journal import actions
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
+from server.levels.models import Level
+from server.levels.presence import Here, leave, tell
 from server.stands.api import ChangedOut, changed_keys
 from server.stands.keeping import dependants
+from server.stands.schemas import Number, Strict
 
 router = Router(tags=["journal"])
 
@@ -31,10 +37,49 @@ class PulseOut(Schema):
     redo: str | None
 
 
+class HereIn(Strict):
+    """Where one's eye is, and at which bench."""
+
+    x: Number
+    z: Number
+    heading: Number
+    bench: Annotated[str, Field(max_length=20)] = ""
+    leaving: bool = False
+
+
+class PersonOut(Schema):
+    """Somebody else in the level, and where their eye is: x, z in m, heading a bearing in degrees."""
+
+    name: str
+    x: float
+    z: float
+    heading: float
+    bench: str
+
+
+class BeatOut(PulseOut):
+    """The pulse, and who else is in the level."""
+
+    others: list[PersonOut]
+
+
 @router.get("/levels/{slug}/pulse", response=PulseOut)
 def pulse(request: HttpRequest, slug: str):
     """Cheap enough to ask every second."""
-    level = level_for(request, slug)
+    return _pulse(request, level_for(request, slug))
+
+
+@router.post("/levels/{slug}/beat", response=BeatOut)
+def beat(request: HttpRequest, slug: str, data: HereIn):
+    """The pulse, while one tells where one is and hears where others are."""
+    level, name = level_for(request, slug), request.user.get_username()
+    others = tell(level.pk, Here(name, data.x, data.z, data.heading, data.bench))
+    if data.leaving:
+        leave(level.pk, name)
+    return _pulse(request, level) | {"others": [PersonOut.from_orm(h) for h in others]}
+
+
+def _pulse(request: HttpRequest, level: Level) -> dict:
     head = Entry.objects.filter(level=level).aggregate(Max("id"), Max("touched"))
     done, undone = actions.last_done(request.user, level), actions.last_undone(request.user, level)
     return {"pulse": f"{level.ground_revision}-{head['id__max']}-{head['touched__max']}",
@@ -71,3 +116,15 @@ def undo(request: HttpRequest, slug: str):
 def redo(request: HttpRequest, slug: str):
     """Do again what one took back last."""
     return _moved(actions.redo(request.user, level_for(request, slug, to="plant")))
+
+
+@router.post("/levels/{slug}/journal/{int:entry}/undo", response=MovedOut)
+def undo_entry(request: HttpRequest, slug: str, entry: int):
+    """Take back any action of the journal, also another's, when nothing later depends on it."""
+    return _moved(actions.undo_entry(level_for(request, slug, to="plant"), entry))
+
+
+@router.post("/levels/{slug}/journal/{int:entry}/redo", response=MovedOut)
+def redo_entry(request: HttpRequest, slug: str, entry: int):
+    """Do again any action that was taken back."""
+    return _moved(actions.redo_entry(level_for(request, slug, to="plant"), entry))

@@ -12,12 +12,14 @@ from pydantic import Field
 
 from server.journal.schemas import entry_out
 from server.levels.access import level_for, stand_for
-from server.pins.keeping import Wish, as_row, change_pins
+from server.pins.keeping import Wish, as_row, change_pins, ghost
+from server.pins.uprooting import under, uproot
 from server.stands.api import ChangedOut
 from server.stands.engine import Planting, planting_of
 from server.stands.models import Stand
 from server.stands.schemas import Multiple, Number, Share, Strict
 from thicket.planting.pins import bearing_of
+from thicket.planting.strokes import Stroke
 
 router = Router(tags=["pins"])
 PlantId = Annotated[str, Field(pattern=r"^\d{1,20}$", description="64-bit id as text")]
@@ -121,3 +123,70 @@ def change(request: HttpRequest, slug: str, stand: int, data: PinsIn):
     entry = change_pins(request.user, row, data.key, wish)
     return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
             "stale": list(level.stands.values_list("pk", flat=True))}
+
+
+class GhostIn(Strict):
+    """A plant that is to be set, under the key it would be set with."""
+
+    key: UUID
+    add: AddPlant
+    push: bool = False
+
+
+class GhostOut(Schema):
+    """The very plant to come: as a row of a sheet's plants (`form`), and what is in the way."""
+
+    plant: PlantOut
+    form: list[float]
+    trouble: str = Field(description="what is in the way, as a sentence; empty when nothing is")
+    disc: tuple[float, float, float] | None = Field(description="x, z and radius in m of the footprint in the way")
+
+
+@router.post("/levels/{slug}/stands/{stand}/pins/try", response=GhostOut)
+def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
+    """The plant that setting one would give; nothing is stored."""
+    row = stand_for(level_for(request, slug, to="plant"), stand)
+    if row.sward:
+        raise ValueError(f"stand: {row.name} is a sward; it has no single plants to set")
+    plant, said, trouble = ghost(row, data.key, data.add.dict(), data.push)
+    y = float(planting_of(row).ground.height_at(np.array([said["x"]]), np.array([said["z"]]))[0]) + said["lift"]
+    form = [said["x"], y, said["z"], *(said[n] for n in ("qx", "qy", "qz", "qw", "width", "height", "tint"))]
+    return {"plant": _out(int(plant), said, "pinned"), "form": form, "trouble": f"{trouble}." if trouble else "",
+            "disc": trouble.disc if trouble else None}
+
+
+class UprootIn(Strict):
+    """Plants of some stands to be taken out under the brush."""
+
+    key: UUID
+    stands: list[int] = Field(min_length=1, max_length=200)
+    path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
+    radius: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=500)]
+
+
+@router.post("/levels/{slug}/uproot", response=ChangedOut)
+def uproot_plants(request: HttpRequest, slug: str, data: UprootIn):
+    """Take out the plants that the brush passes over, as one journal entry."""
+    level = level_for(request, slug, to="plant")
+    rows = [stand_for(level, pk) for pk in dict.fromkeys(data.stands)]
+    entry = uproot(request.user, rows, Stroke("thin", data.path, data.radius, 0, 1), data.key)
+    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
+            "stale": list(level.stands.values_list("pk", flat=True))}
+
+
+class UnderOut(Schema):
+    """What of a stand stands over a place; `tip` in m above the ground there, `plant` empty for a sward."""
+
+    stand: int
+    item: str
+    plant: str
+    tip: float
+
+
+@router.get("/levels/{slug}/under", response=list[UnderOut])
+def what_is_under(request: HttpRequest, slug: str, x: float, z: float):
+    """The stands that stand over a place, top to bottom."""
+    level = level_for(request, slug)
+    if not (0 <= x < level.width and 0 <= z < level.length):
+        raise ValueError(f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m")
+    return under(level, x, z)

@@ -30,6 +30,14 @@ from thicket.planting.stands import Plants, grow
 MOST = 20_000
 
 
+class InTheWay(ValueError):
+    """A place that is taken; `disc` is the x, z and radius in m of the footprint in the way, when it is one."""
+
+    def __init__(self, sentence: str, disc: tuple[float, float, float] | None = None) -> None:
+        super().__init__(sentence)
+        self.disc = disc
+
+
 @dataclass
 class Wish:
     """What is to be done to single plants of one stand: each change names the plant and only what is to be different."""
@@ -152,6 +160,20 @@ def change_pins(user: User, stand: Stand, key: UUID, wish: Wish) -> Entry:
             change={"before": was, "after": rows}, gained=gained, lost=lost)
 
 
+def ghost(stand: Stand, key: UUID, said: dict, push: bool) -> tuple[str, dict, InTheWay | None]:
+    """The plant that a wish to set one under this key would give: its id, its row, and what is in the way, if anything is.
+
+    Raises: ValueError when it cannot stand there however much it is pushed.
+    """
+    planting = scene_of(stand.level).planting(stand)
+    plant, row = _added(planting, key, 0, said)
+    try:
+        _check(planting, {plant: row}, push)
+    except InTheWay as error:
+        return plant, row, error
+    return plant, row, None
+
+
 def _what(stand: Stand, wish: Wish, rows: Rows) -> str:
     words = ((wish.add, "set"), (wish.change, "changed"), (wish.remove, "removed"), (wish.release, "released"))
     done = [f"{len(these):,} {word}" for these, word in words if these]
@@ -170,8 +192,9 @@ def moved(before: Scene, after: Scene) -> tuple[int, int]:
 
 def swap_pins(entry: Entry, back: bool) -> None:
     """Put pins back as they were before an entry, or as after it; inside a transaction."""
-    was, now = entry.change["before"], entry.change["after"]
-    swap_rows(entry.level, entry.stand_id, *((now, was) if back else (was, now)))
+    for stand, change in entry.change.get("stands", {entry.stand_id: entry.change}).items():
+        was, now = change["before"], change["after"]
+        swap_rows(entry.level, int(stand), *((now, was) if back else (was, now)))
 
 
 def _check(planting: Planting, rows: Rows, push: bool) -> None:
@@ -196,7 +219,7 @@ def _check(planting: Planting, rows: Rows, push: bool) -> None:
     for s in shapes:
         bad = np.flatnonzero(distances_at([s], x, z)[0] < s.clear + trunk)
         if len(bad):
-            raise ValueError(f"place: at {x[bad[0]]:.1f}, {z[bad[0]]:.1f} it would stand in what {s.name} keeps clear; "
+            raise InTheWay(f"place: at {x[bad[0]]:.1f}, {z[bad[0]]:.1f} it would stand in what {s.name} keeps clear; "
                              "move it, or push it through")
     for other in scene.pinned_from(next(iter(sorted(scene.stands.values(), key=lambda s: s.order)))):
         _check_against(planting, other, put, x, z, crown, trunk)
@@ -223,6 +246,6 @@ def _check_against(planting: Planting, other: Planting, put: Rows, x, z, crown, 
         bad = np.flatnonzero(far < theirs[rest] + mine[k] + lower.settings.gap)
         if len(bad):
             slug = other.items[int(other.pinned.item[rest][bad[0]])]
-            raise ValueError(f"place: at {x[k]:.1f}, {z[k]:.1f} it would stand in a pinned {slug} of {other.stand.name} "
-                             f"{far[bad[0]]:.1f} m away, whose footprint reaches {theirs[rest][bad[0]]:.1f} m; move it, or "
-                             "push it through")
+            disc = (*form[rest][bad[0], [0, 2]].tolist(), float(theirs[rest][bad[0]]))
+            raise InTheWay(f"place: at {x[k]:.1f}, {z[k]:.1f} it would stand in a pinned {slug} of {other.stand.name} "
+                           f"{far[bad[0]]:.1f} m away, whose footprint reaches {disc[2]:.1f} m; move it, or push it through", disc)

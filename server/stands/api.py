@@ -21,12 +21,11 @@ from server.stands.comparing import compare, difference
 from server.stands.engine import Planting, planting_of
 from server.stands.keeping import dependants, keep_settings
 from server.stands.models import Stand
-from server.stands.painting import attempt, clear, clear_all, cost_change, paint
+from server.stands.painting import clear, clear_all, cost_change
 from server.stands.payload import encode, encode_marks
 from server.stands.sampling import sample
+from server.stands.schemas import StandSettings, Strict
 from server.stands.seating import lacking_layout
-from server.stands.schemas import Number, Share, StandSettings, Strict
-from thicket.planting.strokes import Stroke
 
 router = Router(tags=["stands"])
 IMMUTABLE = "private, max-age=31536000, immutable"
@@ -65,10 +64,12 @@ class StandOut(Schema):
 
 
 class PatchIn(Strict):
-    """The settings that change; the rest stays. `revision` is the stand's when the change was begun."""
+    """The settings that change; the rest stays. `was` are their values when the change was begun: should another have changed one
+    of them since, nothing is kept and both values are told."""
 
     key: UUID
     settings: dict
+    was: dict | None = None
     view: ViewIn | None = None
 
 
@@ -121,22 +122,6 @@ class AimOut(Schema):
     count: int
 
 
-class StrokeIn(Strict):
-    """A drag of the brush: see `thicket.planting.strokes.Stroke`. The key makes a repeat count once."""
-
-    key: UUID
-    stand: int
-    verb: Literal["thicken", "thin"]
-    path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
-    radius: Annotated[float, Field(allow_inf_nan=False, ge=0.25, le=500)]
-    soft: Share
-    strength: Share
-    view: ViewIn | None = None
-
-    def core(self) -> Stroke:
-        return Stroke(self.verb, self.path, self.radius, self.soft, self.strength)
-
-
 class ChangedOut(Schema):
     """A kept action: its journal entry, the content keys of the sheets of its stand that it may have changed, by index,
     and the other stands that may have changed with it and are to be read again."""
@@ -186,7 +171,7 @@ def keep(request: HttpRequest, slug: str, stand: int, data: PatchIn):
     """Keep changed settings, as one journal entry."""
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
-    entry = keep_settings(request.user, row, data.settings, data.key, data.view.core() if data.view else None)
+    entry = keep_settings(request.user, row, data.settings, data.key, data.view.core() if data.view else None, data.was)
     return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": {}, "stale": [row.pk, *dependants(row)]}
 
 
@@ -261,16 +246,6 @@ def plants(request: HttpRequest, slug: str, stand: int, column: int, row: int, k
                         headers={"Cache-Control": IMMUTABLE})
 
 
-@router.post("/levels/{slug}/strokes", response=ChangedOut)
-def stroke(request: HttpRequest, slug: str, data: StrokeIn):
-    """Paint: one transaction, one journal entry."""
-    level = level_for(request, slug, to="plant")
-    row = stand_for(level, data.stand)
-    entry = paint(request.user, row, data.core(), data.key, data.view.core() if data.view else None)
-    return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": changed_keys(row, entry.change["box"]),
-            "stale": dependants(row)}
-
-
 @router.post("/levels/{slug}/stands/{stand}/clear", response=ChangedOut)
 def clear_touch(request: HttpRequest, slug: str, stand: int, data: ClearIn):
     """Take the stand's painting away, everywhere or inside an area."""
@@ -286,15 +261,6 @@ def clear_all_touch(request: HttpRequest, slug: str, data: ClearIn):
     level = level_for(request, slug, to="plant")
     entry = clear_all(request.user, level, data.key, data.area)
     return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": [s.pk for s in stands_of(level)]}
-
-
-@router.post("/levels/{slug}/strokes/try")
-def try_stroke(request: HttpRequest, slug: str, data: StrokeIn):
-    """The plants a stroke would leave in its box: x0, z0, x1, z1 float32, then plants; nothing is stored."""
-    level = level_for(request, slug, to="plant")
-    box, left = attempt(stand_for(level, data.stand), data.core())
-    head = np.array(box, "<f4").tobytes()
-    return HttpResponse(head + encode(left), content_type="application/octet-stream")
 
 
 __all__ = ["ChangedOut", "StandOut", "changed_keys", "router", "stand_out"]

@@ -13,8 +13,8 @@ from server.levels.ground import digest_of
 from server.levels.scene import Raster, Scene, digest, scene_of
 from server.stands.baking import baked
 from server.stands.claims import Claim, Parts, asks_for, claims_of_pins, radii_of, reached_by, reaches, taken_by_stands
-from server.stands.models import Stand
 from server.stands.keys import SheetKeys
+from server.stands.models import Stand
 from server.stands.patching import apart, in_order, note, patched
 from server.stands.schemas import StandSettings
 from server.stands.seating import PLANT_CEILING, check_layout, followed, places

@@ -7,6 +7,7 @@ from uuid import UUID
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from server.errors import Clash
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import scene_of
@@ -39,8 +40,33 @@ def dependants(stand: Stand) -> list[int]:
         reached |= {s.number: s for s in more}
 
 
-def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View | None = None) -> Entry:
-    """Keep changed settings of a stand, as one journal entry; a key that is known counts once."""
+def _leaves(values: dict) -> dict[str, object]:
+    """Settings by name, those that are made of parts by the names of both."""
+    out: dict[str, object] = {}
+    for name, value in values.items():
+        out |= {f"{name}.{part}": v for part, v in value.items()} if isinstance(value, dict) else {name: value}
+    return out
+
+
+def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
+    """The settings that are no longer as they were when a change of them was begun, and would be overwritten by it."""
+    kept, fresh = _leaves(kept), _leaves(fresh)
+    out = []
+    for name, value in _leaves(was).items():
+        if name in kept and kept[name] != value and fresh[name] != kept[name] and fresh[name] != value:
+            entries = Entry.objects.filter(stand=stand, kind=Entry.Kind.SETTINGS, undone=False).select_related("user")[:20]
+            top = name.split(".")[0]
+            who = next((e.user.get_username() for e in entries if top in e.change["after"]), "somebody")
+            out.append({"name": name, "was": value, "theirs": kept[name], "yours": fresh[name], "who": who})
+    return out
+
+
+def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View | None = None,
+                  was: dict | None = None) -> Entry:
+    """Keep changed settings of a stand, as one journal entry; a key that is known counts once.
+
+    `was` are the values that the change was begun from. Raises: Clash when another has changed one of them meanwhile.
+    """
     level: Level = stand.level
     known = Entry.objects.filter(key=key, level=level).first()
     if known:
@@ -55,6 +81,10 @@ def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View
         gained, lost = compare(before, after)
         fresh = settings.model_dump(mode="json")
         kept = StandSettings.model_validate(row.settings).model_dump(mode="json")
+        clashes = _clashes(row, was or {}, kept, fresh)
+        if clashes:
+            said = ", ".join(c["name"].replace(".", ": ").replace("_", " ") for c in clashes)
+            raise Clash(f"{clashes[0]['who']} has changed {row.name} meanwhile: {said}.", clashes)
         changed = [name for name in changes if fresh[name] != kept[name]]
         stock = items_of(level) if view else {}
         cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True)) if view else {}

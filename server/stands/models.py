@@ -86,6 +86,20 @@ class KeptTouch(RasterTile):
     stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="+")
 
 
+class BrushTip(models.Model):
+    """A brush tip that somebody added: uint8 values of `thicket.planting.tips.SIDE` squared."""
+
+    name = models.CharField(max_length=60)
+    by = models.ForeignKey("auth.User", on_delete=models.PROTECT, related_name="+")
+    data = models.BinaryField()
+
+    class Meta:
+        ordering = ["name", "id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class ConditionSet(models.Model):
     """Site conditions under a name, for use in any level of the team."""
 

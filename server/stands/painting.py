@@ -16,6 +16,7 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import forget_scene, scene_of
 from server.sight.reckoning import items_of, stand_cost
+from server.stands.brushing import Brush, Cells
 from server.stands.engine import Box, Planting
 from server.stands.models import Stand
 from server.stands.touch import LockedTouch
@@ -23,33 +24,17 @@ from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field
 from thicket.planting.density import TOUCH_UNIT, density
 from thicket.planting.stands import Plants
-from thicket.planting.strokes import Stroke, stroke_delta
+from thicket.planting.strokes import VERBS
 from thicket.sight.views import View
-
-MARGIN = 2
-"""Cells kept around a stroke's reach, so that what is interpolated at its rim is whole."""
 
 
 @dataclass(frozen=True)
 class TouchChange:
     """A change of touch: its box of cells (col0, row0, col1, row1), and the plants gained and lost."""
 
-    box: tuple[int, int, int, int]
+    box: Cells
     gained: int
     lost: int
-
-
-def cells_of(stand: Stand, box: Box) -> tuple[int, int, int, int]:
-    """The touch cells a box in level metres reaches, with the margin, inside the level.
-
-    Raises: ValueError when the box lies outside the level.
-    """
-    level, cell = stand.level, stand.level.touch_cell
-    rows, columns = level.touch_shape
-    if box[2] <= 0 or box[3] <= 0 or box[0] >= level.width or box[1] >= level.length:
-        raise ValueError(f"path: the stroke lies outside the level, which is {level.width:g} m × {level.length:g} m")
-    col0, row0 = (max(int(v / cell) - MARGIN, 0) for v in box[:2])
-    return col0, row0, min(int(box[2] / cell) + 1 + MARGIN, columns), min(int(box[3] / cell) + 1 + MARGIN, rows)
 
 
 def _difference(planting: Planting, box: tuple[int, int, int, int], before: np.ndarray, after: np.ndarray) -> tuple[int, int]:
@@ -80,8 +65,11 @@ def check_unlocked(stand: Stand) -> None:
         raise HttpError(409, f"{stand.name} is locked: unlock it first.")
 
 
-def _view_cost(stand: Stand, view: View | None):
-    return stand_cost(scene_of(stand.level).planting(stand), items_of(stand.level), view) if view else None
+def _view_cost(stands: list[Stand], view: View | None):
+    if not view:
+        return None
+    stock = items_of(stands[0].level)
+    return [stand_cost(scene_of(s.level).planting(s), stock, view) for s in stands]
 
 
 def cost_change(before, after) -> dict[str, float]:
@@ -92,44 +80,64 @@ def cost_change(before, after) -> dict[str, float]:
     return {name: round(getattr(after, name) - getattr(before, name), 4) for name in names}
 
 
-@again_on_deadlock(lambda user, stand, *rest, **more: stand.level)
-def paint(user: User, stand: Stand, stroke: Stroke, key: UUID, view: View | None = None) -> Entry:
-    """Apply a stroke in one transaction with its journal entry. A key that is known counts once."""
-    if stand.locked:
-        known = Entry.objects.filter(key=key, level=stand.level).first()
+@again_on_deadlock(lambda user, stands, *rest, **more: stands[0].level)
+def paint(user: User, stands: list[Stand], brush: Brush, key: UUID, view: View | None = None) -> Entry:
+    """Work with a brush on stands of one level, in one transaction with one journal entry. A key that is known counts once.
+
+    Raises: HttpError 409 when one of them is locked; ValueError when the brush has nothing to work on.
+    """
+    level = stands[0].level
+    if any(s.locked for s in stands):
+        known = Entry.objects.filter(key=key, level=level).first()
         if known:
             return known
-    check_unlocked(stand)
-    box = cells_of(stand, stroke.box)
-    before_cost = _view_cost(stand, view)
+    for stand in stands:
+        check_unlocked(stand)
+    box = brush.cells(level)
+    before = _view_cost(stands, view)
     try:
         with transaction.atomic():
-            entry = _paint(user, stand, stroke, key, box)
+            entry = _paint(user, stands, brush, key, box)
     except IntegrityError:
-        forget_scene(stand.level)
-        known = Entry.objects.filter(key=key, level=stand.level).first()
+        forget_scene(level)
+        known = Entry.objects.filter(key=key, level=level).first()
         if known is None:
             raise
         return known
-    entry.cost = cost_change(before_cost, _view_cost(stand, view))
-    if entry.cost:
+    if view:
+        changes = [cost_change(a, b) for a, b in zip(before, _view_cost(stands, view))]
+        entry.cost = {name: round(sum(c[name] for c in changes), 4) for name in changes[0]}
         entry.save(update_fields=["cost"])
     return entry
 
 
-def _paint(user: User, stand: Stand, stroke: Stroke, key: UUID, box: tuple[int, int, int, int]) -> Entry:
-    """Lock, apply, journal; inside a transaction."""
+def _paint(user: User, stands: list[Stand], brush: Brush, key: UUID, box: Cells) -> Entry:
+    """Lock, apply, journal; inside a transaction. Stands are taken by their numbers, so that nobody waits in a ring."""
+    level, verb = stands[0].level, VERBS[brush.stroke.verb]
+    where = {"": "", "level": " everywhere", "area": " in an area"}[brush.fill]
+    parts, deltas, gained, lost = [], [], 0, 0
+    for stand in sorted(stands, key=lambda s: s.number):
+        change, delta, more, fewer = _brushed(stand, brush, box)
+        parts.append(change | {"stand": stand.pk, "size": len(delta)})
+        deltas.append(delta)
+        gained, lost = gained + more, lost + fewer
+    alone = len(stands) == 1
+    return Entry.objects.create(
+        level=level, user=user, stand=stands[0] if alone else None, key=key, gained=gained, lost=lost, delta=b"".join(deltas),
+        kind=Entry.Kind.STROKE if alone else Entry.Kind.STROKES, change=parts[0] if alone else {"parts": parts},
+        what=f"{verb} {stands[0].name if alone else f'{len(stands)} stands'}{where}")
+
+
+def _brushed(stand: Stand, brush: Brush, box: Cells) -> tuple[dict, bytes, int, int]:
+    """Work on one stand. What its entry holds of it, and plants gained and lost."""
     scene = scene_of(stand.level)
     planting = scene.planting(stand)
     locked = LockedTouch(stand, box)
-    delta = stroke_delta(stroke, locked.window, stand.level.touch_cell, box[0], box[1])
+    delta = brush.delta(planting, locked.window, box)
     after = locked.window + delta
     gained, lost = _difference(planting, box, locked.window, after)
     scene.painted(stand, locked.write(after), planting.metres(box))
-    return Entry.objects.create(
-        level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
-        what=f"{stroke.verb.capitalize()} {stand.name}", change={"box": box, "cell": stand.level.touch_cell},
-        delta=zlib.compress(delta.tobytes(), 1), gained=gained, lost=lost)
+    return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
 
 @again_on_deadlock(lambda user, stand, *rest, **more: stand.level)
@@ -259,12 +267,12 @@ def shift(entry: Entry, back: bool) -> TouchChange:
     return TouchChange(box, gained, lost)
 
 
-def attempt(stand: Stand, stroke: Stroke) -> tuple[Box, Plants]:
-    """What the stroke would leave standing in its box, without storing anything."""
-    cells = cells_of(stand, stroke.box)
+def attempt(stand: Stand, brush: Brush) -> tuple[Box, Plants]:
+    """What the brush would leave standing in its box, without storing anything."""
+    cells = brush.cells(stand.level)
     col0, row0, col1, row1 = cells
     planting = scene_of(stand.level).planting(stand)
     window = planting.touch[row0:row1, col0:col1].copy()
-    window += stroke_delta(stroke, window, planting.touch_cell, col0, row0)
+    window += brush.delta(planting, window, cells)
     metres = planting.metres(cells)
     return metres, planting.plants_in(metres, window, metres[:2])

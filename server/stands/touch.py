@@ -55,11 +55,11 @@ def state_of(level: Level) -> tuple[int, dict[int, dict[tuple[int, int], int]]]:
     painted tile by the stand's primary key and (tx, tz)."""
     found: dict[int, dict[tuple[int, int], int]] = defaultdict(dict)
     names = [f"stands__touch_tiles__{name}" for name in ("stand_id", "tx", "tz", "revision")]
-    token = 0
-    for token, pk, tx, tz, revision in Level.objects.filter(pk=level.pk).values_list("stand_revision", *names):
+    rows = list(Level.objects.filter(pk=level.pk).values_list("stand_revision", *names))
+    for _, pk, tx, tz, revision in rows:
         if pk is not None:
             found[pk][tx, tz] = revision
-    return token, found
+    return rows[0][0] if rows else 0, found
 
 
 def rows_of(level: Level, token: int) -> tuple[tuple, ...]:

@@ -13,6 +13,7 @@ from server.levels import scene as scenes
 from server.levels.ground import heights_under_key
 from server.levels.models import Level
 from server.levels.scene import forget_scene, heights_of, replace, scene_of
+from server.stands.brushing import Brush
 from server.stands.engine import Planting
 from server.stands.painting import paint
 from server.stands.schemas import ConditionSettings
@@ -61,7 +62,7 @@ class Demo(TestCase):
         birch = next(s for s in scene.stands.values() if s.slug == "birch")
         old = {s.slug: [scene.planting(s).key(k) for k in scene.planting(s).sheets_in(scene.planting(s).everywhere)]
                for s in scene.stands.values()}
-        paint(User.objects.get(username="north"), birch, Stroke("thin", [(300, 620), (330, 640)], 24, 0.5, 1.0), key())
+        paint(User.objects.get(username="north"), [birch], Brush(Stroke("thin", [(300, 620), (330, 640)], 24, 0.5, 1.0)), key())
         carried = {s.slug: scene_of(self.level).planting(s) for s in scene_of(self.level).stands.values()}
         scenes._whole_plantings._results.clear()
         forget_scene(self.level)

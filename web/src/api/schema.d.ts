@@ -637,26 +637,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/levels/{slug}/strokes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Stroke
-         * @description Paint: one transaction, one journal entry.
-         */
-        post: operations["server_stands_api_stroke"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/levels/{slug}/stands/{stand}/clear": {
         parameters: {
             query?: never;
@@ -697,6 +677,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tips
+         * @description The brush tips: those that come with the application, then those that people have added.
+         */
+        get: operations["server_stands_brush_api_tips"];
+        put?: never;
+        /**
+         * Add Tip
+         * @description Add a tip from a picture: white is where the brush works.
+         */
+        post: operations["server_stands_brush_api_add_tip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tips/{tip}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Tip
+         * @description Remove a tip that one has added.
+         */
+        delete: operations["server_stands_brush_api_remove_tip"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stroke
+         * @description Paint: one transaction, one journal entry.
+         */
+        post: operations["server_stands_brush_api_stroke"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/strokes/try": {
         parameters: {
             query?: never;
@@ -708,9 +752,9 @@ export interface paths {
         put?: never;
         /**
          * Try Stroke
-         * @description The plants a stroke would leave in its box: x0, z0, x1, z1 float32, then plants; nothing is stored.
+         * @description The plants a stroke would leave of its first stand in its box: x0, z0, x1, z1 float32, then plants; nothing is stored.
          */
-        post: operations["server_stands_api_try_stroke"];
+        post: operations["server_stands_brush_api_try_stroke"];
         delete?: never;
         options?: never;
         head?: never;
@@ -875,6 +919,66 @@ export interface paths {
          * @description Set, change, remove and release single plants, as one journal entry.
          */
         post: operations["server_pins_api_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/pins/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Pin
+         * @description The plant that setting one would give; nothing is stored.
+         */
+        post: operations["server_pins_api_try_pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/uproot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Uproot Plants
+         * @description Take out the plants that the brush passes over, as one journal entry.
+         */
+        post: operations["server_pins_api_uproot_plants"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/under": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What Is Under
+         * @description The stands that stand over a place, top to bottom.
+         */
+        get: operations["server_pins_api_what_is_under"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1189,6 +1293,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/beat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Beat
+         * @description The pulse, while one tells where one is and hears where others are.
+         */
+        post: operations["server_journal_api_beat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/journal": {
         parameters: {
             query?: never;
@@ -1243,6 +1367,46 @@ export interface paths {
          * @description Do again what one took back last.
          */
         post: operations["server_journal_api_redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/journal/{entry}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Entry
+         * @description Take back any action of the journal, also another's, when nothing later depends on it.
+         */
+        post: operations["server_journal_api_undo_entry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/journal/{entry}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo Entry
+         * @description Do again any action that was taken back.
+         */
+        post: operations["server_journal_api_redo_entry"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2502,7 +2666,8 @@ export interface components {
         };
         /**
          * PatchIn
-         * @description The settings that change; the rest stays. `revision` is the stand's when the change was begun.
+         * @description The settings that change; the rest stays. `was` are their values when the change was begun: should another have changed one
+         *     of them since, nothing is kept and both values are told.
          */
         PatchIn: {
             /**
@@ -2514,6 +2679,10 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
+            /** Was */
+            was?: {
+                [key: string]: unknown;
+            } | null;
             view?: components["schemas"]["ViewIn"] | null;
         };
         /**
@@ -2614,36 +2783,6 @@ export interface components {
             tint: number;
         };
         /**
-         * StrokeIn
-         * @description A drag of the brush: see `thicket.planting.strokes.Stroke`. The key makes a repeat count once.
-         */
-        StrokeIn: {
-            /**
-             * Key
-             * Format: uuid
-             */
-            key: string;
-            /** Stand */
-            stand: number;
-            /**
-             * Verb
-             * @enum {string}
-             */
-            verb: "thicken" | "thin";
-            /** Path */
-            path: [
-                number,
-                number
-            ][];
-            /** Radius */
-            radius: number;
-            /** Soft */
-            soft: number;
-            /** Strength */
-            strength: number;
-            view?: components["schemas"]["ViewIn"] | null;
-        };
-        /**
          * ClearIn
          * @description Clear painting, inside one area when it is given.
          */
@@ -2655,6 +2794,119 @@ export interface components {
             key: string;
             /** Area */
             area?: number | null;
+        };
+        /**
+         * TipOut
+         * @description A brush tip: its picture as the address of a PNG of `SIDE` × `SIDE` grey values.
+         */
+        TipOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Picture */
+            picture: string;
+            /** Own */
+            own: boolean;
+        };
+        /**
+         * LimitsIn
+         * @description Where alone the brush works; see `server.stands.brushing.Limits`.
+         */
+        LimitsIn: {
+            /**
+             * Layer
+             * @default
+             */
+            layer: string;
+            /** Slope */
+            slope?: [
+                number,
+                number
+            ] | null;
+            /** Altitude */
+            altitude?: [
+                number,
+                number
+            ] | null;
+            /** Area */
+            area?: number | null;
+            /**
+             * Present
+             * @default false
+             */
+            present: boolean;
+        };
+        /**
+         * StrokeIn
+         * @description A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The key makes a repeat
+         *     count once. `tip` is a made tip's name or the number of one's own; `fill` works everywhere in the level, or in the area of
+         *     the limits.
+         */
+        StrokeIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Stand */
+            stand: number;
+            /**
+             * Also
+             * @default []
+             */
+            also: number[];
+            /**
+             * Verb
+             * @enum {string}
+             */
+            verb: "thicken" | "thin" | "ease" | "level";
+            /** Path */
+            path: [
+                number,
+                number
+            ][];
+            /** Pressure */
+            pressure?: number[] | null;
+            /** Radius */
+            radius: number;
+            /** Soft */
+            soft: number;
+            /** Strength */
+            strength: number;
+            /**
+             * Toward
+             * @default 0
+             */
+            toward: number;
+            /**
+             * Tip
+             * @default
+             */
+            tip: string;
+            /**
+             * Turn
+             * @default still
+             * @enum {string}
+             */
+            turn: "still" | "along" | "random";
+            /**
+             * Fill
+             * @default
+             * @enum {string}
+             */
+            fill: "" | "area" | "level";
+            /**
+             * @default {
+             *       "layer": "",
+             *       "slope": null,
+             *       "altitude": null,
+             *       "area": null,
+             *       "present": false
+             *     }
+             */
+            limits: components["schemas"]["LimitsIn"];
+            view?: components["schemas"]["ViewIn"] | null;
         };
         /**
          * ArrangedOut
@@ -2865,6 +3117,80 @@ export interface components {
              * @default false
              */
             push: boolean;
+        };
+        /**
+         * GhostOut
+         * @description The very plant to come: as a row of a sheet's plants (`form`), and what is in the way.
+         */
+        GhostOut: {
+            plant: components["schemas"]["PlantOut"];
+            /** Form */
+            form: number[];
+            /**
+             * Trouble
+             * @description what is in the way, as a sentence; empty when nothing is
+             */
+            trouble: string;
+            /**
+             * Disc
+             * @description x, z and radius in m of the footprint in the way
+             */
+            disc: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * GhostIn
+         * @description A plant that is to be set, under the key it would be set with.
+         */
+        GhostIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            add: components["schemas"]["AddPlant"];
+            /**
+             * Push
+             * @default false
+             */
+            push: boolean;
+        };
+        /**
+         * UprootIn
+         * @description Plants of some stands to be taken out under the brush.
+         */
+        UprootIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Stands */
+            stands: number[];
+            /** Path */
+            path: [
+                number,
+                number
+            ][];
+            /** Radius */
+            radius: number;
+        };
+        /**
+         * UnderOut
+         * @description What of a stand stands over a place; `tip` in m above the ground there, `plant` empty for a sward.
+         */
+        UnderOut: {
+            /** Stand */
+            stand: number;
+            /** Item */
+            item: string;
+            /** Plant */
+            plant: string;
+            /** Tip */
+            tip: number;
         };
         /**
          * SnapshotOut
@@ -3187,6 +3513,58 @@ export interface components {
             undo: string | null;
             /** Redo */
             redo: string | null;
+        };
+        /**
+         * BeatOut
+         * @description The pulse, and who else is in the level.
+         */
+        BeatOut: {
+            /** Pulse */
+            pulse: string;
+            /** Undo */
+            undo: string | null;
+            /** Redo */
+            redo: string | null;
+            /** Others */
+            others: components["schemas"]["PersonOut"][];
+        };
+        /**
+         * PersonOut
+         * @description Somebody else in the level, and where their eye is: x, z in m, heading a bearing in degrees.
+         */
+        PersonOut: {
+            /** Name */
+            name: string;
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Heading */
+            heading: number;
+            /** Bench */
+            bench: string;
+        };
+        /**
+         * HereIn
+         * @description Where one's eye is, and at which bench.
+         */
+        HereIn: {
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Heading */
+            heading: number;
+            /**
+             * Bench
+             * @default
+             */
+            bench: string;
+            /**
+             * Leaving
+             * @default false
+             */
+            leaving: boolean;
         };
         /**
          * MovedOut
@@ -4162,32 +4540,6 @@ export interface operations {
             };
         };
     };
-    server_stands_api_stroke: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StrokeIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChangedOut"];
-                };
-            };
-        };
-    };
     server_stands_api_clear_touch: {
         parameters: {
             query?: never;
@@ -4241,7 +4593,103 @@ export interface operations {
             };
         };
     };
-    server_stands_api_try_stroke: {
+    server_stands_brush_api_tips: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TipOut"][];
+                };
+            };
+        };
+    };
+    server_stands_brush_api_add_tip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TipOut"];
+                };
+            };
+        };
+    };
+    server_stands_brush_api_remove_tip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tip: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_stands_brush_api_stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrokeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+        };
+    };
+    server_stands_brush_api_try_stroke: {
         parameters: {
             query?: never;
             header?: never;
@@ -4498,6 +4946,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+        };
+    };
+    server_pins_api_try_pin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GhostIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GhostOut"];
+                };
+            };
+        };
+    };
+    server_pins_api_uproot_plants: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UprootIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+        };
+    };
+    server_pins_api_what_is_under: {
+        parameters: {
+            query: {
+                x: number;
+                z: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnderOut"][];
                 };
             };
         };
@@ -4913,6 +5439,32 @@ export interface operations {
             };
         };
     };
+    server_journal_api_beat: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HereIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeatOut"];
+                };
+            };
+        };
+    };
     server_journal_api_journal: {
         parameters: {
             query?: never;
@@ -4963,6 +5515,52 @@ export interface operations {
             header?: never;
             path: {
                 slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
+    server_journal_api_undo_entry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                entry: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"];
+                };
+            };
+        };
+    };
+    server_journal_api_redo_entry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                entry: number;
             };
             cookie?: never;
         };

@@ -1,0 +1,161 @@
+"""The brush: strokes kept and tried, and the tips it may have."""
+
+from __future__ import annotations
+
+import base64
+import io
+from typing import Annotated, Literal
+from uuid import UUID
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router, Schema, UploadedFile
+from PIL import Image, UnidentifiedImageError
+from pydantic import Field
+
+from server.errors import NotAllowed
+from server.journal.schemas import entry_out
+from server.levels.access import level_for, stand_for
+from server.sight.schemas import ViewIn
+from server.stands.api import ChangedOut, changed_keys
+from server.stands.brushing import Brush, Limits
+from server.stands.keeping import dependants
+from server.stands.models import BrushTip
+from server.stands.painting import attempt, paint
+from server.stands.payload import encode
+from server.stands.schemas import Number, Share, Strict
+from thicket.planting.strokes import Stroke
+from thicket.planting.tips import MADE, SIDE, made_tip, tip_of_picture
+
+router = Router(tags=["brush"])
+Touch = Annotated[float, Field(allow_inf_nan=False, ge=-1, le=1)]
+TIPS, PICTURE = 40, 2 << 20
+
+
+class LimitsIn(Strict):
+    """Where alone the brush works; see `server.stands.brushing.Limits`."""
+
+    layer: Annotated[str, Field(max_length=40)] = ""
+    slope: tuple[Number, Number] | None = None
+    altitude: tuple[Number, Number] | None = None
+    area: int | None = None
+    present: bool = False
+
+
+class StrokeIn(Strict):
+    """A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The key makes a repeat
+    count once. `tip` is a made tip's name or the number of one's own; `fill` works everywhere in the level, or in the area of
+    the limits."""
+
+    key: UUID
+    stand: int
+    also: list[int] = Field(default=[], max_length=200)
+    verb: Literal["thicken", "thin", "ease", "level"]
+    path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
+    pressure: list[Share] | None = Field(default=None, max_length=4000)
+    radius: Annotated[float, Field(allow_inf_nan=False, ge=0.25, le=500)]
+    soft: Share
+    strength: Share
+    toward: Touch = 0
+    tip: Annotated[str, Field(max_length=20)] = ""
+    turn: Literal["still", "along", "random"] = "still"
+    fill: Literal["", "area", "level"] = ""
+    limits: LimitsIn = LimitsIn()
+    view: ViewIn | None = None
+
+    def brush(self) -> Brush:
+        """The brush as the server works with it."""
+        stroke = Stroke(self.verb, self.path, self.radius, self.soft, self.strength, self.toward, self.pressure, tip_of(self.tip),
+                        self.turn)
+        return Brush(stroke, Limits(**self.limits.dict()), self.fill)
+
+
+class TipOut(Schema):
+    """A brush tip: its picture as the address of a PNG of `SIDE` × `SIDE` grey values."""
+
+    key: str
+    name: str
+    picture: str
+    own: bool
+
+
+def tip_of(key: str) -> np.ndarray | None:
+    """A tip by its key; None for the round brush.
+
+    Raises: ValueError when there is none.
+    """
+    if not key:
+        return None
+    if not key.isdigit():
+        return made_tip(key)
+    tip = BrushTip.objects.filter(pk=int(key)).first()
+    if tip is None:
+        raise ValueError("tip: that brush tip is no longer there; take up another")
+    return np.frombuffer(tip.data, np.uint8).reshape(SIDE, SIDE).astype(np.float32) / 255
+
+
+def _tip_out(key: str, name: str, values: np.ndarray, own: bool) -> dict:
+    out = io.BytesIO()
+    Image.fromarray(values).save(out, "PNG")
+    return {"key": key, "name": name, "own": own, "picture": "data:image/png;base64," + base64.b64encode(out.getvalue()).decode()}
+
+
+@router.get("/tips", response=list[TipOut])
+def tips(request: HttpRequest):
+    """The brush tips: those that come with the application, then those that people have added."""
+    made = [_tip_out(key, name, np.rint(made_tip(key) * 255).astype(np.uint8), False) for key, name in MADE.items()]
+    return made + [_tip_out(str(t.pk), t.name, np.frombuffer(t.data, np.uint8).reshape(SIDE, SIDE), True)
+                   for t in BrushTip.objects.all()]
+
+
+@router.post("/tips", response=TipOut)
+def add_tip(request: HttpRequest, file: File[UploadedFile]):
+    """Add a tip from a picture: white is where the brush works."""
+    if file.size > PICTURE:
+        raise ValueError(f"file: the picture has {file.size / 2**20:.1f} MB; at most {PICTURE >> 20} are taken")
+    if BrushTip.objects.count() >= TIPS:
+        raise ValueError(f"file: there are {TIPS} tips already; remove one first")
+    try:
+        with Image.open(file) as picture:
+            if picture.width * picture.height > 2**24:
+                raise ValueError(f"file: the picture is {picture.width} × {picture.height}; a few hundred a side are enough")
+            grey = np.asarray(picture.convert("L"))
+    except (UnidentifiedImageError, OSError, Image.DecompressionBombError) as error:
+        raise ValueError(f"file: {file.name} is not a picture that can be read") from error
+    data = np.rint(tip_of_picture(grey) * 255).astype(np.uint8)
+    name = (file.name or "tip").rsplit(".", 1)[0][:60]
+    tip = BrushTip.objects.create(name=name, by=request.user, data=data.tobytes())
+    return _tip_out(str(tip.pk), tip.name, data, True)
+
+
+@router.delete("/tips/{tip}", response={204: None})
+def remove_tip(request: HttpRequest, tip: int):
+    """Remove a tip that one has added."""
+    row = BrushTip.objects.filter(pk=tip).first()
+    if row and row.by_id != request.user.pk:
+        raise NotAllowed("Only who added a brush tip may remove it.")
+    if row:
+        row.delete()
+    return 204, None
+
+
+@router.post("/levels/{slug}/strokes", response=ChangedOut)
+def stroke(request: HttpRequest, slug: str, data: StrokeIn):
+    """Paint: one transaction, one journal entry."""
+    level = level_for(request, slug, to="plant")
+    rows = [stand_for(level, pk) for pk in dict.fromkeys([data.stand, *data.also])]
+    entry = paint(request.user, rows, data.brush(), data.key, data.view.core() if data.view else None)
+    if len(rows) == 1:
+        return {"entry": entry_out(entry, request.user), "stand": rows[0].pk, "keys": changed_keys(rows[0], entry.change["box"]),
+                "stale": dependants(rows[0])}
+    stale = dict.fromkeys(pk for row in rows for pk in [row.pk, *dependants(row)])
+    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": list(stale)}
+
+
+@router.post("/levels/{slug}/strokes/try")
+def try_stroke(request: HttpRequest, slug: str, data: StrokeIn):
+    """The plants a stroke would leave of its first stand in its box: x0, z0, x1, z1 float32, then plants; nothing is stored."""
+    level = level_for(request, slug, to="plant")
+    box, left = attempt(stand_for(level, data.stand), data.brush())
+    head = np.array(box, "<f4").tobytes()
+    return HttpResponse(head + encode(left), content_type="application/octet-stream")

@@ -1,0 +1,216 @@
+"""The brush on the server: several stands at once, limits, fills, tips; uprooting, what is under a place, ghosts; several people."""
+
+import json
+import uuid
+
+import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from server.journal.models import Entry
+from server.levels.models import Level
+from server.levels.scene import scene_of
+from server.pins.models import Pin
+from server.stands.models import TouchTile
+from server.stands.touch import touch_of
+from tests.server.test_ground import GroundCase, key, png
+from thicket.planting.density import TOUCH_UNIT
+
+
+class Brushes(GroundCase):
+    def setUp(self):
+        super().setUp()
+        self.settings(conditions=[], spacing=4, fullness=0.5)
+        self.stones = self.level.stands.get(slug="slate-blocks")
+
+    def brush(self, status=200, stand=None, client=None, **body):
+        said = {"key": key(), "stand": stand or self.birch.pk, "verb": "thin", "path": [[60, 60], [80, 70]], "radius": 16, "soft": 0,
+                "strength": 1} | body
+        answer = (client or self.north).post(f"{self.base}/strokes", json.dumps(said), content_type="application/json")
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.json()
+
+    def touch(self, stand=None):
+        stand = stand or self.birch
+        stand.level = Level.objects.get(pk=self.level.pk)
+        return touch_of(stand).array.copy()
+
+    def planting(self, pk):
+        scene = scene_of(Level.objects.get(pk=self.level.pk))
+        return scene.planting(next(s for s in scene.stands.values() if s.pk == pk))
+
+    def undo(self, client=None):
+        self.assertEqual((client or self.north).post(f"{self.base}/undo").status_code, 200)
+
+    def test_level_works_toward_its_value_and_ease_evens_out(self):
+        self.brush(verb="level", toward=-0.5)
+        here = self.touch()[60:68, 62:76]
+        self.assertTrue((here == round(-0.5 * TOUCH_UNIT)).all())
+        before = self.touch().astype(float)
+        self.brush(verb="ease", path=[[48, 60]], radius=14)
+        after = self.touch().astype(float)
+        rim = np.s_[50:70, 40:56]
+        self.assertLess(np.abs(np.diff(after[rim], axis=1)).max(), 0.5 * np.abs(np.diff(before[rim], axis=1)).max())
+        self.assertLess(abs(after.mean() - before.mean()), 0.6)
+        for _ in range(2):
+            self.undo()
+        self.assertFalse(self.touch().any())
+
+    def test_several_stands_are_one_action(self):
+        self.settings(under=["Stone"])
+        told = self.brush(also=[self.stones.pk], verb="thin", strength=0.7)
+        self.assertEqual((told["entry"]["what"], told["entry"]["kind"]), ("Thinned 2 stands", "strokes"))
+        self.assertTrue({self.birch.pk, self.stones.pk} <= set(told["stale"]))
+        self.assertTrue(self.touch().any() and self.touch(self.stones).any())
+        self.undo()
+        self.assertFalse(self.touch().any() or self.touch(self.stones).any())
+        self.post(f"/stands/{self.stones.pk}/change", {"key": key(), "locked": True})
+        self.assertIn("Slate blocks is locked", self.brush(409, also=[self.stones.pk])["detail"])
+        self.assertFalse(self.touch().any())
+
+    def test_limits_hold_it_to_a_slope_an_area_a_layer_and_what_is_there(self):
+        area = {"kind": "area", "form": "polygon", "name": "Glade", "clear": None, "points": [[60, 40], [120, 40], [120, 90], [60, 90]]}
+        pk = self.post("/shapes", {"key": key(), "put": [area]}).json()["shapes"][-1]["id"]
+        self.brush(limits={"area": pk})
+        z, x = np.nonzero(self.touch())
+        self.assertTrue(len(x) and (x >= 59).all() and (x <= 120).all())
+        self.undo()
+        self.brush(fill="area", limits={"area": pk})
+        self.assertAlmostEqual(np.count_nonzero(self.touch()), 60 * 50, delta=120)
+        self.undo()
+        scene = scene_of(Level.objects.get(pk=self.level.pk))
+        height = scene.ground.height_at(*(v.ravel() + 0.5 for v in np.mgrid[0:256, 0:256][::-1].astype(float))).reshape(256, 256)
+        low, high = np.percentile(height, [30, 60])
+        self.brush(fill="level", limits={"altitude": [low, high]})
+        worked = self.touch() != 0
+        self.assertTrue(worked.any() and (height[worked] > low - 2).all() and (height[worked] < high + 2).all())
+        self.undo()
+        self.brush(fill="level", strength=1)
+        self.assertIn("Thinned Birch everywhere", Entry.objects.first().what)
+        self.brush(verb="thicken", limits={"present": True})
+        self.assertTrue((self.touch()[40:90, 40:90] == -TOUCH_UNIT).all(), "nothing is there to thicken")
+        for _ in range(2):
+            self.undo()
+        for wrong, word in (({"layer": "lava"}, "no ground layer 'lava'"), ({"area": 999}, "no area 999"),
+                            ({"slope": [30, 10]}, "ends (10) below its start (30)")):
+            self.assertIn(word, self.brush(422, limits=wrong)["detail"])
+        self.assertIn("which area", self.brush(422, fill="area")["detail"])
+        self.assertFalse(self.touch().any())
+
+    def test_pressure_and_tips(self):
+        self.brush(verb="thicken", path=[[40, 60], [200, 60]], pressure=[0, 1], radius=6)
+        line = self.touch()[60, 40:200].astype(float)
+        np.testing.assert_allclose(line, np.linspace(0, TOUCH_UNIT, 160), atol=3)
+        self.undo()
+        self.assertIn("pressure", self.brush(422, pressure=[1])["detail"])
+        grey = np.zeros((20, 40), np.uint8)
+        grey[:, 20:] = 255
+        tip = self.north.post("/api/tips", {"file": SimpleUploadedFile("half.png", png(grey))}).json()
+        self.assertEqual((tip["name"], tip["own"], tip["picture"][:22]), ("half", True, "data:image/png;base64,"))
+        self.brush(verb="thicken", path=[[100, 100]], tip=tip["key"])
+        x = np.nonzero(self.touch())[1]
+        self.assertTrue(len(x) and x.min() >= 99)
+        self.assertGreaterEqual(len(self.north.get("/api/tips").json()), 5)
+        for name, data, word in (("a.png", b"no picture", "not a picture"), ("b.png", png(np.zeros((4, 4), np.uint8)), "black all over")):
+            told = self.north.post("/api/tips", {"file": SimpleUploadedFile(name, data)})
+            self.assertEqual((told.status_code, word in told.json()["detail"]), (422, True), told.content)
+        self.assertEqual(self.client_of("lead").delete(f"/api/tips/{tip['key']}").status_code, 403)
+        self.assertEqual(self.north.delete(f"/api/tips/{tip['key']}").status_code, 204)
+        self.assertIn("no longer there", self.brush(422, tip=tip["key"])["detail"])
+
+    def test_uprooted_plants_stay_away_and_touch_is_left_alone(self):
+        before = self.all_ids()
+        body = {"key": key(), "stands": [self.birch.pk, self.stones.pk], "path": [[60, 60], [100, 80]], "radius": 12}
+        told = self.post("/uproot", body).json()
+        self.assertEqual(self.post("/uproot", body).json()["entry"]["id"], told["entry"]["id"])
+        self.assertGreater(told["entry"]["lost"], 5)
+        self.assertFalse(TouchTile.objects.filter(stand=self.birch).exclude(data=b"").exists())
+        form = self.planting(self.birch.pk).plants((0, 0)).form
+        self.assertFalse((np.hypot(form[:, 0] - 80, form[:, 2] - 70) < 11.9).any())
+        self.settings(fullness=0.7)
+        form = self.planting(self.birch.pk).plants((0, 0)).form
+        gone = Pin.objects.filter(stand=self.birch, gone=True).count()
+        self.assertGreater(gone, 5)
+        self.undo()
+        self.undo()
+        self.assertEqual((self.all_ids(), Pin.objects.count()), (before, 0))
+        bare = self.post("/uproot", {"key": key(), "stands": [self.stones.pk], "path": [[1, 1]], "radius": 0.1})
+        self.assertEqual((bare.status_code, "no plant of Slate blocks" in bare.json()["detail"]), (422, True))
+
+    def test_what_is_under_a_place_top_to_bottom(self):
+        plants = self.planting(self.birch.pk).plants((0, 0))
+        x, z = plants.form[5, 0], plants.form[5, 2]
+        told = self.north.get(f"{self.base}/under?x={x}&z={z}").json()
+        tips = [t["tip"] for t in told]
+        self.assertEqual(tips, sorted(tips, reverse=True))
+        self.assertIn((self.birch.pk, str(plants.id[5])), [(t["stand"], t["plant"]) for t in told])
+        self.assertEqual(self.north.get(f"{self.base}/under?x=-4&z=3").status_code, 422)
+
+    def test_a_ghost_is_the_very_plant_to_come(self):
+        k = key()
+        said = {"x": 77.0, "z": 88.0, "turn": 120, "height": 1.3}
+        ghost = self.post(f"/stands/{self.birch.pk}/pins/try", {"key": k, "add": said}).json()
+        self.assertEqual((ghost["trouble"], ghost["disc"]), ("", None))
+        self.assertEqual(self.post(f"/stands/{self.birch.pk}/pins", {"key": k, "add": [said]}).status_code, 200)
+        plants = self.planting(self.birch.pk).plants((0, 0))
+        row = plants.form[plants.id == int(ghost["plant"]["plant"])][0]
+        np.testing.assert_allclose(row, ghost["form"], atol=1e-4)
+        near = self.post(f"/stands/{self.birch.pk}/pins/try", {"key": key(), "add": {"x": 77.1, "z": 88.0}}).json()
+        self.assertIn("would stand in a pinned birch", near["trouble"])
+        np.testing.assert_allclose(near["disc"][:2], [77, 88], atol=1e-4)
+
+
+class SeveralPeople(GroundCase):
+    def beat(self, client, **said):
+        body = {"x": 10, "z": 20, "heading": 90, "bench": "planting"} | said
+        return client.post(f"{self.base}/beat", json.dumps(body), content_type="application/json").json()
+
+    def test_others_are_seen_and_gone_when_they_leave(self):
+        self.beat(self.lead, x=50)
+        told = self.beat(self.north)
+        self.assertEqual([(p["name"], p["x"], p["bench"]) for p in told["others"]], [("lead", 50, "planting")])
+        self.beat(self.lead, leaving=True)
+        self.assertEqual(self.beat(self.north)["others"], [])
+
+    def patch(self, client, settings, was):
+        return client.patch(f"{self.base}/stands/{self.birch.pk}", json.dumps({"key": key(), "settings": settings, "was": was}),
+                            content_type="application/json")
+
+    def test_the_second_to_change_a_setting_is_told_both_values(self):
+        old = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]
+        self.assertEqual(self.patch(self.lead, {"spacing": 5}, {"spacing": old["spacing"]}).status_code, 200)
+        told = self.patch(self.north, {"spacing": 6}, {"spacing": old["spacing"]})
+        self.assertEqual(told.status_code, 409)
+        self.assertEqual(told.json()["clashes"], [
+            {"name": "spacing", "was": old["spacing"], "theirs": 5, "yours": 6, "who": "lead"}])
+        lean = self.patch(self.lead, {"variation": old["variation"] | {"lean": 9}}, {"variation": {"lean": old["variation"]["lean"]}})
+        self.assertEqual(lean.status_code, 200)
+        now = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]["variation"]
+        other = self.patch(self.north, {"variation": now | {"sink": 0.2}}, {"variation": {"sink": old["variation"]["sink"]}})
+        self.assertEqual(other.status_code, 200, "another part of the same setting is no clash")
+        self.assertEqual(self.patch(self.north, {"spacing": 6}, {"spacing": 5}).status_code, 200)
+        self.assertEqual(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]["variation"]["lean"], 9)
+
+    def test_any_action_can_be_taken_back_unless_a_later_one_depends_on_it(self):
+        def act(client, path, entry):
+            return client.post(f"{self.base}/journal/{entry}/{path}")
+
+        before = self.all_ids()
+        body = {"stand": self.birch.pk, "verb": "thin", "path": [[60, 60]], "radius": 20, "soft": 0.5, "strength": 0.8}
+        first = self.post("/strokes", body | {"key": key()}).json()["entry"]["id"]
+        mine = self.lead.post(f"{self.base}/strokes", json.dumps(body | {"key": str(uuid.uuid4()), "path": [[150, 150]]}),
+                              content_type="application/json").json()["entry"]["id"]
+        after = self.all_ids()
+        self.assertEqual(act(self.lead, "undo", first).status_code, 200)
+        self.assertEqual(act(self.lead, "undo", first).status_code, 409)
+        self.assertEqual(act(self.north, "undo", mine).status_code, 200)
+        self.assertEqual(self.all_ids(), before)
+        for entry in (first, mine):
+            self.assertEqual(act(self.north, "redo", entry).status_code, 200)
+        self.assertEqual(self.all_ids(), after)
+        one = self.settings(spacing=5)["entry"]["id"]
+        self.settings(spacing=6)
+        told = act(self.north, "undo", one)
+        self.assertEqual((told.status_code, "changed since" in told.json()["detail"]), (409, True))
+        self.assertEqual(act(self.client_of("guest"), "undo", mine).status_code, 403)
+        self.assertEqual(act(self.north, "undo", 10**6).status_code, 404)
+        self.assertEqual(self.north.get(f"{self.base}/journal").json()[0]["what"], "Birch: spacing")
