@@ -1,4 +1,4 @@
-"""The brush on the server: several stands at once, limits, fills, tips; uprooting, what is under a place, ghosts; several people."""
+"""The brush on the server: several stands, limits, fills, tips; uprooting, what is under a place, ghosts; several people."""
 
 import json
 import uuid
@@ -23,8 +23,8 @@ class Brushes(GroundCase):
         self.stones = self.level.stands.get(slug="slate-blocks")
 
     def brush(self, status=200, stand=None, client=None, **body):
-        said = {"key": key(), "stand": stand or self.birch.pk, "verb": "thin", "path": [[60, 60], [80, 70]], "radius": 16, "soft": 0,
-                "strength": 1} | body
+        said = {"key": key(), "stand": stand or self.birch.pk, "verb": "thin", "path": [[60, 60], [80, 70]], "radius": 16,
+                "soft": 0, "strength": 1} | body
         answer = (client or self.north).post(f"{self.base}/strokes", json.dumps(said), content_type="application/json")
         self.assertEqual(answer.status_code, status, answer.content)
         return answer.json()
@@ -68,7 +68,8 @@ class Brushes(GroundCase):
         self.assertFalse(self.touch().any())
 
     def test_limits_hold_it_to_a_slope_an_area_a_layer_and_what_is_there(self):
-        area = {"kind": "area", "form": "polygon", "name": "Glade", "clear": None, "points": [[60, 40], [120, 40], [120, 90], [60, 90]]}
+        area = {"kind": "area", "form": "polygon", "name": "Glade", "clear": None,
+                "points": [[60, 40], [120, 40], [120, 90], [60, 90]]}
         pk = self.post("/shapes", {"key": key(), "put": [area]}).json()["shapes"][-1]["id"]
         self.brush(limits={"area": pk})
         z, x = np.nonzero(self.touch())
@@ -110,7 +111,8 @@ class Brushes(GroundCase):
         x = np.nonzero(self.touch())[1]
         self.assertTrue(len(x) and x.min() >= 99)
         self.assertGreaterEqual(len(self.north.get("/api/tips").json()), 5)
-        for name, data, word in (("a.png", b"no picture", "not a picture"), ("b.png", png(np.zeros((4, 4), np.uint8)), "black all over")):
+        black = png(np.zeros((4, 4), np.uint8))
+        for name, data, word in (("a.png", b"no picture", "not a picture"), ("b.png", black, "black all over")):
             told = self.north.post("/api/tips", {"file": SimpleUploadedFile(name, data)})
             self.assertEqual((told.status_code, word in told.json()["detail"]), (422, True), told.content)
         self.assertEqual(self.client_of("lead").delete(f"/api/tips/{tip['key']}").status_code, 403)
@@ -182,10 +184,11 @@ class SeveralPeople(GroundCase):
         self.assertEqual(told.status_code, 409)
         self.assertEqual(told.json()["clashes"], [
             {"name": "spacing", "was": old["spacing"], "theirs": 5, "yours": 6, "who": "lead"}])
-        lean = self.patch(self.lead, {"variation": old["variation"] | {"lean": 9}}, {"variation": {"lean": old["variation"]["lean"]}})
+        varied = old["variation"]
+        lean = self.patch(self.lead, {"variation": varied | {"lean": 9}}, {"variation": {"lean": varied["lean"]}})
         self.assertEqual(lean.status_code, 200)
         now = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]["variation"]
-        other = self.patch(self.north, {"variation": now | {"sink": 0.2}}, {"variation": {"sink": old["variation"]["sink"]}})
+        other = self.patch(self.north, {"variation": now | {"sink": 0.2}}, {"variation": {"sink": varied["sink"]}})
         self.assertEqual(other.status_code, 200, "another part of the same setting is no clash")
         self.assertEqual(self.patch(self.north, {"spacing": 6}, {"spacing": 5}).status_code, 200)
         self.assertEqual(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]["variation"]["lean"], 9)

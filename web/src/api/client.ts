@@ -39,7 +39,21 @@ export type Moved = Schemas['MovedOut']
 export type Tried = Schemas['TryOut']
 export type Stroke = Schemas['StrokeIn']
 export type Pulse = Schemas['PulseOut']
+export type Beat = Schemas['BeatOut']
+export type Person = Schemas['PersonOut']
+export type Tip = Schemas['TipOut']
+export type Ghost = Schemas['GhostOut']
+export type Under = Schemas['UnderOut']
 export type Session = Schemas['SessionOut']
+
+/** A setting that another person has changed since one's own change of it was begun. */
+export interface Clash {
+  name: string
+  was: unknown
+  theirs: unknown
+  yours: unknown
+  who: string
+}
 
 /** A refusal of the server: a sentence to show, and the fields it names. */
 export class ApiError extends Error {
@@ -47,6 +61,7 @@ export class ApiError extends Error {
     readonly status: number,
     message: string,
     readonly fields: string[] = [],
+    readonly clashes: Clash[] = [],
   ) {
     super(message)
   }
@@ -73,7 +88,7 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
   }
   if (response.ok) return response
   const told = await response.json().catch(() => ({}))
-  throw new ApiError(response.status, told.detail ?? `The server failed (${response.status}).`, told.fields)
+  throw new ApiError(response.status, told.detail ?? `The server failed (${response.status}).`, told.fields, told.clashes)
 }
 
 /** Ask for JSON of a type from the API's schema. */

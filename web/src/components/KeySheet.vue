@@ -1,25 +1,56 @@
 <script setup lang="ts">
+import { computed, ref } from 'vue'
+import { ACTIONS, useKeys, type Action } from '../stores/keys'
+
 const shown = defineModel<boolean>({ required: true })
-const KEYS = [
+const keys = useKeys()
+const asking = ref<Action | null>(null)
+const trouble = ref('')
+const FIXED = [
   ['Fly', [['↑ ↓', 'ahead, back'], ['← →', 'aside'], ['Page ↑ ↓', 'rise, sink'], ['Shift', 'five times as fast'], ['drag', 'look about (eye), move the sheet (plan)'], ['wheel', 'go ahead (eye), scale (plan)'], ['double click', 'on the plan: stand there'], ['1 … 9', 'go to a kept view']]],
-  ['Paint', [['T', 'Thicken'], ['N', 'Thin'], [', .', 'radius smaller, larger'], ['; \'', 'strength less, more'], ['Esc', 'drop the stroke, the draft, then the brush'], ['right drag', 'look about with a brush in hand']]],
-  ['Shapes, on the Ground bench', [['P', 'path'], ['A', 'area'], ['R', 'round obstacle'], ['B', 'box'], ['U', 'outline obstacle'], ['Enter', 'end the line or outline'], ['Delete', 'remove the chosen shape'], ['double click', 'on a corner: take it out']]],
-  ['Otherwise', [['V', 'both views, eye, plan'], ['L', 'shadows'], ['O', 'suitability'], ['Y', 'ask why, at a place'], ['K', 'pick a single plant of the stand'], ['Alt ↑ ↓', 'move the focused stand in the column'], ['H', 'hide or show the selected stands'], ['Ctrl Z', 'undo your last action'], ['Ctrl Shift Z', 'do it again'], ['?', 'this sheet']]],
+  ['With a brush', [['Shift click', 'straight from the last stroke\'s end'], ['Alt drag', 'thin in place of thicken, and back'], ['Ctrl drag', 'aside: radius, up and down: strength'], ['right drag', 'look about'], ['Esc', 'drop the stroke, the draft, then the brush']]],
+  ['Always', [['Ctrl Z', 'undo your last action'], ['Ctrl Shift Z', 'do it again'], ['Enter', 'end a line or outline'], ['Delete', 'remove the chosen shape'], ['Alt ↑ ↓', 'move the focused stand in the column'], ['?', 'this sheet']]],
 ] as const
+const groups = computed(() => ['Brush', 'Ground bench', 'Otherwise'].map((g) => [g, (Object.keys(ACTIONS) as Action[]).filter((a) => ACTIONS[a][0] === g)] as const))
+function ask(action: Action) {
+  asking.value = action
+  trouble.value = ''
+}
+function press(event: KeyboardEvent) {
+  if (!asking.value) return
+  event.preventDefault()
+  event.stopPropagation()
+  if (event.key === 'Escape') return void (asking.value = null)
+  trouble.value = keys.change(asking.value, event.key)
+  if (!trouble.value) asking.value = null
+}
 </script>
 
 <template>
-  <v-dialog v-model="shown" max-width="640">
-    <div class="sheet" data-test="keys">
-      <section v-for="[title, rows] in KEYS" :key="title">
-        <h3>{{ title }}</h3>
-        <dl>
-          <template v-for="[k, what] in rows" :key="k">
-            <dt><kbd>{{ k }}</kbd></dt>
-            <dd>{{ what }}</dd>
-          </template>
-        </dl>
-      </section>
+  <v-dialog v-model="shown" max-width="760">
+    <div class="sheet" data-test="keys" @keydown.capture="press">
+      <p class="faint head">Click a key to change it; it is kept for you. <button v-if="keys.changed" class="plain" data-test="keys-reset" @click="keys.reset">As they were</button></p>
+      <p v-if="trouble" class="over head" role="alert" data-test="keys-trouble">{{ trouble }}</p>
+      <div class="columns">
+        <section v-for="[title, actions] in groups" :key="title">
+          <h3>{{ title }}</h3>
+          <dl>
+            <template v-for="a in actions" :key="a">
+              <dt><button class="key" :aria-pressed="asking === a" :data-test="`key-${a}`" @click="ask(a)"><kbd>{{ asking === a ? '…' : keys.of(a) }}</kbd></button></dt>
+              <dd>{{ ACTIONS[a][2] }}</dd>
+            </template>
+          </dl>
+        </section>
+        <section v-for="[title, rows] in FIXED" :key="title">
+          <h3>{{ title }}</h3>
+          <dl>
+            <template v-for="[k, what] in rows" :key="k">
+              <dt><kbd>{{ k }}</kbd></dt>
+              <dd>{{ what }}</dd>
+            </template>
+          </dl>
+        </section>
+      </div>
     </div>
   </v-dialog>
 </template>
@@ -29,10 +60,15 @@ const KEYS = [
   background: var(--sheet);
   border: 1px solid var(--line);
   padding: 8px 26px 22px;
-  columns: 2;
-  column-gap: 34px;
   font-family: var(--sans);
   color: var(--ink);
+}
+.head {
+  margin: 4px 0 0;
+}
+.columns {
+  columns: 2;
+  column-gap: 34px;
 }
 section {
   break-inside: avoid;
@@ -40,10 +76,20 @@ section {
 dl {
   display: grid;
   grid-template-columns: 92px 1fr;
-  gap: 4px 8px;
+  gap: 3px 8px;
   margin: 0;
 }
 dd {
   margin: 0;
+}
+.key {
+  border: 0;
+  background: none;
+  padding: 0;
+  color: inherit;
+  cursor: pointer;
+}
+.key[aria-pressed='true'] {
+  outline: 2px solid var(--ochre);
 }
 </style>

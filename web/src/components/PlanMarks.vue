@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Bookmark } from '../api/client'
+import type { Bookmark, Person } from '../api/client'
 import type { Stage } from '../stage/stage'
 
-const props = defineProps<{ stage: Stage; ticks: number; quiet: boolean; spot: [number, number] | null }>()
+const props = defineProps<{ stage: Stage; ticks: number; quiet: boolean; spot: [number, number] | null; others: Person[] }>()
 defineEmits<{ go: [bookmark: Bookmark] }>()
 
 const LENGTHS = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000]
@@ -29,6 +29,20 @@ const cross = computed(() => {
   const [x, y] = props.stage.plan.to(...props.spot)
   return `M${x - 9} ${y}H${x + 9}M${x} ${y - 9}V${y + 9}`
 })
+/** The others in the level: where each one's eye is, and which way it looks. */
+const people = computed(() => {
+  void props.ticks
+  return props.others.map((p) => {
+    const [x, y] = props.stage.plan.to(p.x, p.z)
+    const a = (p.heading * Math.PI) / 180
+    return { p, x, y, tip: `M${x} ${y}l${Math.sin(a) * 15} ${-Math.cos(a) * 15}` }
+  })
+})
+/** Circles on the ground: footprints in the way, plants that would go. */
+const rings = computed(() => {
+  void props.ticks
+  return props.stage.rings.filter((r) => r.radius / props.stage.plan.pixel > 3).map((r) => ({ at: props.stage.plan.to(r.x, r.z), r: r.radius / props.stage.plan.pixel }))
+})
 const bar = computed(() => {
   void props.ticks
   const metres = LENGTHS.find((l) => l / props.stage.plan.pixel > 60) ?? 1000
@@ -41,6 +55,12 @@ const bar = computed(() => {
     <g v-for="m in marks" :key="m.b.name" class="mark" :class="{ quiet }" @click="$emit('go', m.b)">
       <circle :cx="m.at[0]" :cy="m.at[1]" r="3.2" />
       <text :x="m.at[0] + 7" :y="m.at[1] + 4">{{ m.b.name }}</text>
+    </g>
+    <circle v-for="(r, k) in rings" :key="`ring-${k}`" class="ring" :cx="r.at[0]" :cy="r.at[1]" :r="r.r" />
+    <g v-for="o in people" :key="o.p.name" class="person" :data-test="`person-${o.p.name}`">
+      <path :d="o.tip" />
+      <rect :x="o.x - 4.5" :y="o.y - 4.5" width="9" height="9" :transform="`rotate(45 ${o.x} ${o.y})`" />
+      <text :x="o.x + 9" :y="o.y + 4">{{ o.p.name }}</text>
     </g>
     <path v-if="cross" class="spot" :d="cross" />
     <polygon class="cone" :points="eye.cone" />
@@ -80,6 +100,28 @@ const bar = computed(() => {
   fill: #4a2420;
   paint-order: stroke;
   stroke: #f4eee0cc;
+  stroke-width: 3px;
+}
+.ring {
+  fill: none;
+  stroke: #7b2d26;
+  stroke-width: 1.4;
+}
+.person rect,
+.person path {
+  fill: #52627a;
+  stroke: #faf6ec;
+  stroke-width: 1.3;
+}
+.person path {
+  stroke: #52627a;
+  stroke-width: 2.4;
+}
+.person text {
+  font: 600 13px var(--sans);
+  fill: #33415a;
+  paint-order: stroke;
+  stroke: #f4eee0dd;
   stroke-width: 3px;
 }
 .spot {

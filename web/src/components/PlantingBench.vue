@@ -5,6 +5,7 @@ import { amount, signed, whole, type LineName } from '../budget'
 import type { Draft } from '../composables/useDraft'
 import type { Hand } from '../composables/useHand'
 import { useLevel } from '../stores/level'
+import ClashList from './ClashList.vue'
 import ConditionList from './ConditionList.vue'
 import MixList from './MixList.vue'
 import NumberField from './NumberField.vue'
@@ -138,6 +139,7 @@ const costs = computed(() =>
 
     <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
       <p v-if="d.trouble.value" class="over" role="alert" data-test="trouble">{{ d.trouble.value }}</p>
+      <ClashList v-if="d.clashes.value.length" :draft="d" />
       <template v-else-if="d.tried.value">
         <p class="number">
           <b data-test="expected">{{ whole(d.tried.value.count) }}</b> plants, now {{ whole(d.before.value) }}

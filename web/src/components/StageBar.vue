@@ -2,22 +2,19 @@
 import { computed } from 'vue'
 import type { Bookmark } from '../api/client'
 import type { Stage } from '../stage/stage'
-import { useBrush } from '../stores/brush'
-import { useLevel } from '../stores/level'
 
-const props = defineProps<{ stage: Stage; ticks: number; paints: boolean }>()
+const props = defineProps<{ stage: Stage; ticks: number }>()
 const shown = defineModel<'both' | 'eye' | 'plan'>('shown', { required: true })
 const shadows = defineModel<boolean>('shadows', { required: true })
+const everything = defineModel<boolean>('everything', { required: true })
+const walking = defineModel<boolean>('walking', { required: true })
 defineEmits<{ go: [bookmark: Bookmark] }>()
-const store = useLevel()
-const brush = useBrush()
 
 const VIEWS = [
   ['both', 'Both'],
   ['eye', 'Eye'],
   ['plan', 'Plan'],
 ] as const
-const names = computed(() => store.chosen.map((s) => s.name).join(', ') || 'no stand')
 const eye = computed(() => {
   void props.ticks
   const v = props.stage.eye.view
@@ -41,18 +38,9 @@ const eye = computed(() => {
       </ul>
     </v-menu>
     <button class="plain" :aria-pressed="shadows" data-test="shadows" @click="shadows = !shadows">Shadows</button>
+    <button class="plain" :aria-pressed="everything" data-test="everything" title="Draw every plant of every stand, however far it is drawn in the game; swards keep their distance. The cost below stays the game's." @click="everything = !everything">All plants</button>
+    <button class="plain" :aria-pressed="walking" data-test="walk" title="Walk at eye height, held to the ground" @click="walking = !walking">Walk</button>
     <span class="faint place number">{{ eye }}</span>
-  </div>
-  <div v-if="paints" class="bar brush" data-test="brush-bar">
-    <button class="plain" :aria-pressed="brush.verb === 'thicken'" :disabled="!store.mayPlant" data-test="thicken" @click="brush.take('thicken')">Thicken</button>
-    <button class="plain" :aria-pressed="brush.verb === 'thin'" :disabled="!store.mayPlant" data-test="thin" @click="brush.take('thin')">Thin</button>
-    <template v-if="brush.verb">
-      <span class="name">{{ names }}</span>
-      <label>radius <input v-model.number="brush.radius" data-test="brush-radius" class="cell" type="number" min="0.5" max="200" step="0.5" /> m</label>
-      <label>soft edge <input v-model.number="brush.soft" data-test="brush-soft" type="range" min="0" max="1" step="0.05" /></label>
-      <label>strength <input v-model.number="brush.strength" data-test="brush-strength" type="range" min="0.05" max="1" step="0.05" /><span class="number pc">{{ Math.round(brush.strength * 100) }} %</span></label>
-    </template>
-    <span v-else class="faint">take up a brush to paint {{ names }}</span>
   </div>
 </template>
 
@@ -72,9 +60,6 @@ const eye = computed(() => {
 .top {
   top: 10px;
 }
-.brush {
-  top: 48px;
-}
 .group {
   display: flex;
 }
@@ -93,26 +78,5 @@ const eye = computed(() => {
 .menu button {
   width: 100%;
   text-align: left;
-}
-.brush label {
-  display: flex;
-  gap: 5px;
-  align-items: center;
-  white-space: nowrap;
-  font-size: 13px;
-}
-.brush input[type='number'] {
-  width: 44px;
-}
-.brush input[type='range'] {
-  width: 62px;
-}
-.name {
-  font-size: 15.5px;
-  font-style: italic;
-  white-space: nowrap;
-}
-.pc {
-  width: 38px;
 }
 </style>

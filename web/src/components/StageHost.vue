@@ -1,19 +1,22 @@
 <script setup lang="ts">
 import { useElementSize, useEventListener, useSessionStorage } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import { askBytes, type Bookmark } from '../api/client'
+import { askBytes, type Bookmark, type Person } from '../api/client'
+import { whole } from '../budget'
 import { useFly } from '../composables/useFly'
-import { usePainting } from '../composables/usePainting'
+import { useTools } from '../composables/useTools'
 import { Stage } from '../stage/stage'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
 import { cornersOf, useShapes } from '../stores/shapes'
 import PlanMarks from './PlanMarks.vue'
 import PlanShapes from './PlanShapes.vue'
+import BrushBar from './BrushBar.vue'
+import LiftList from './LiftList.vue'
 import StageBar from './StageBar.vue'
 
 type Raster = { data: Uint8Array; columns: number; rows: number }
-const props = defineProps<{ overlay: Raster | null; sheet: Raster | null; marks: { came: Float32Array; went: Float32Array }; paints: boolean; edits: boolean; asking: boolean; spot: [number, number] | null }>()
+const props = defineProps<{ overlay: Raster | null; sheet: Raster | null; marks: { came: Float32Array; went: Float32Array }; paints: boolean; edits: boolean; asking: boolean; spot: [number, number] | null; others: Person[] }>()
 const emit = defineEmits<{ ready: [stage: Stage]; point: [at: [number, number] | null]; ask: [at: [number, number]] }>()
 const shapes = useShapes()
 const pointer = ref<[number, number] | null>(null)
@@ -27,16 +30,19 @@ const eyePane = ref<HTMLElement>()
 const planPane = ref<HTMLElement>()
 const shown = useSessionStorage<'both' | 'eye' | 'plan'>('kt-views', 'both')
 const shadows = ref(true)
+const everything = ref(false)
+const walking = ref(false)
 const trouble = ref('')
 const ticks = ref(0)
-const drag = ref<'paint' | 'look' | 'pan' | null>(null)
+const drag = ref<'look' | 'pan' | null>(null)
 const { width, height } = useElementSize(host)
 const eyeSize = useElementSize(eyePane)
 const planSize = useElementSize(planPane)
 const stacked = computed(() => width.value / Math.max(height.value, 1) < 1.5)
 
-const fly = useFly(stage)
-const painting = usePainting(stage)
+const fly = useFly(stage, walking)
+const tools = useTools(stage, () => props.paints && !setting.value)
+const { painting, armed } = tools
 
 onMounted(async () => {
   try {
@@ -88,6 +94,7 @@ watch(() => [...store.hidden], (ids) => {
   void loadSward()
 })
 watch(shadows, (on) => stage.value?.look({ shadows: on }))
+watch(everything, (on) => stage.value?.setEverything(on))
 
 let swardKey = ''
 async function loadSward() {
@@ -124,22 +131,15 @@ function ground(where: 'eye' | 'plan', event: PointerEvent): [number, number] | 
   return hit ? [hit[0], hit[2]] : null
 }
 
-const armed = computed(() => props.paints && brush.verb !== null && store.chosen.length > 0)
-function reach(at: [number, number] | null, where: 'eye' | 'plan' = 'eye') {
-  const s = stage.value
-  if (!s) return
-  s.setBrush(at && armed.value ? { x: at[0], z: at[1], radius: brush.radius, soft: brush.soft } : null, brush.verb === 'thin', where)
-}
-let lastAt: [number, number] | null = null
-watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => reach(lastAt))
+watch([() => brush.verb, () => brush.scope, () => store.selected.join()], tools.rest)
+watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => tools.reach(tools.at.value))
 
 function down(where: 'eye' | 'plan', event: PointerEvent) {
   if (!stage.value) return
   ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
   pressed = [event.clientX, event.clientY]
-  const at = event.button === 0 && !setting.value && armed.value ? ground(where, event) : null
-  if (at && painting.begin(...at)) drag.value = 'paint'
-  else drag.value = where === 'eye' ? 'look' : 'pan'
+  const at = event.button === 0 && armed.value ? ground(where, event) : null
+  if (!at || !tools.down(at, event)) drag.value = where === 'eye' ? 'look' : 'pan'
 }
 function moved(where: 'eye' | 'plan', event: PointerEvent) {
   const s = stage.value
@@ -149,13 +149,11 @@ function moved(where: 'eye' | 'plan', event: PointerEvent) {
     s.plan.pan(event.movementX, event.movementY)
     return s.touchPlan()
   }
-  lastAt = armed.value ? ground(where, event) : null
-  if (armed.value) reach(lastAt, where)
-  if (drag.value === 'paint' && lastAt) painting.extend(...lastAt)
+  if (armed.value || tools.doing.value) tools.move(ground(where, event), event, where)
 }
 let pressed: [number, number] = [0, 0]
 function up(where: 'eye' | 'plan', event: PointerEvent) {
-  if (drag.value === 'paint') void painting.end()
+  if (tools.doing.value) void tools.up()
   drag.value = null
   const still = Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) < 4
   if (!setting.value || event.button !== 0 || !still || !stage.value) return
@@ -174,14 +172,9 @@ function away() {
   pointer.value = null
   emit('point', null)
 }
-function left() {
-  if (drag.value) return
-  lastAt = null
-  reach(null)
-}
 function wheel(where: 'eye' | 'plan', event: WheelEvent) {
   const s = stage.value
-  if (!s) return
+  if (!s || tools.wheel(event)) return
   if (where === 'eye') return fly.go(-event.deltaY * 0.04, 0, 0)
   s.plan.zoom(...place(event), Math.exp(event.deltaY * 0.0014))
   s.touchPlan()
@@ -201,9 +194,11 @@ function goTo(x: number, z: number) {
   painting.unseen.value = null
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (event.key === 'Escape') painting.cancel()
+  if (event.key === 'Escape') tools.cancel()
 })
-defineExpose({ shown, shadows, look })
+/** Do the last stroke again where the pointer is. */
+const again = () => tools.at.value && painting.again(...tools.at.value)
+defineExpose({ shown, shadows, everything, walking, look, again })
 </script>
 
 <template>
@@ -216,8 +211,8 @@ defineExpose({ shown, shadows, look })
         @pointerdown="down('eye', $event)"
         @pointermove="moved('eye', $event)"
         @pointerup="up('eye', $event)"
-        @pointercancel="painting.cancel"
-        @pointerleave="left"
+        @pointercancel="tools.cancel"
+        @pointerleave="tools.left"
         @wheel.prevent="wheel('eye', $event)"
         @dblclick="edits && shapes.tool && shapes.finish()"
         @contextmenu.prevent
@@ -231,20 +226,23 @@ defineExpose({ shown, shadows, look })
         @pointerdown="down('plan', $event)"
         @pointermove="moved('plan', $event)"
         @pointerup="up('plan', $event)"
-        @pointercancel="painting.cancel"
-        @pointerleave="left"
+        @pointercancel="tools.cancel"
+        @pointerleave="tools.left"
         @dblclick="stand"
         @contextmenu.prevent
       />
       <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
-      <PlanMarks v-if="stage" :quiet="setting || armed" :spot="spot" :stage="stage" :ticks="ticks" @go="look" />
+      <PlanMarks v-if="stage" :quiet="setting || armed" :spot="spot" :stage="stage" :ticks="ticks" :others="others" @go="look" />
     </div>
-    <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" :stage="stage" :ticks="ticks" :paints="paints" @go="look" />
+    <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" v-model:everything="everything" v-model:walking="walking" :stage="stage" :ticks="ticks" @go="look" />
+    <BrushBar v-if="stage && paints" :marked="tools.uproot.marked.value" @fill="painting.fill" />
+    <LiftList v-if="tools.lift.list.value" :found="tools.lift.list.value.found" :at="tools.lift.list.value.at" @take="tools.lift.take" @close="tools.lift.close" />
     <p v-if="!stage && !trouble" class="wait faint">Unrolling the sheet …</p>
     <p v-if="trouble" class="wait over" role="alert">{{ trouble }}</p>
     <p v-if="painting.unseen.value" class="unseen" role="status" data-test="unseen">
-      Painted, but {{ painting.unseen.value.stand.name }} is drawn only within {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
+      {{ whole(painting.unseen.value.plants) }} {{ painting.unseen.value.stand.name }} painted, drawn only within {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
       <button class="plain" data-test="go-there" @click="goTo(painting.unseen.value.x, painting.unseen.value.z)">Go there</button>
+      <button v-if="!painting.unseen.value.stand.sward" class="plain" data-test="ignore-distances" @click="((everything = true), (painting.unseen.value = null))">Ignore distances</button>
     </p>
   </section>
 </template>

@@ -1,5 +1,5 @@
 import { computed, ref, shallowRef, watch } from 'vue'
-import { ApiError, ask, askBytes, type Stand, type StandSettings, type Tried, type View } from '../api/client'
+import { ApiError, ask, askBytes, type Clash, type Stand, type StandSettings, type Tried, type View } from '../api/client'
 import { useLevel } from '../stores/level'
 
 export type Raster = { data: Uint8Array; columns: number; rows: number }
@@ -43,6 +43,10 @@ export function useDraft(view: () => View | null) {
   /** Whether a click on the stage asks why there. */
   const asking = ref(false)
   const busy = ref(false)
+  /** Settings that another has changed since this draft was begun: theirs and ours, to be chosen between. */
+  const clashes = shallowRef<{ stand: Stand; clash: Clash }[]>([])
+  /** The stands' settings as they were when the draft was begun. */
+  const begun = new Map<number, StandSettings>()
   let round = 0
   let timer = 0
 
@@ -68,6 +72,8 @@ export function useDraft(view: () => View | null) {
   }
 
   function change(part: Changes): void {
+    if (!dirty.value) begun.clear()
+    for (const s of store.chosen) if (!begun.has(s.id)) begun.set(s.id, s.settings)
     const { variation, distances, ...plain } = part
     const next: Changes = { ...changes.value, ...plain }
     if (variation) next.variation = { ...changes.value.variation, ...variation }
@@ -114,16 +120,56 @@ export function useDraft(view: () => View | null) {
     }
   }
 
+  /** What the parts that the draft changes were when it was begun. */
+  function wasOf(stand: Stand): object {
+    const old = (begun.get(stand.id) ?? stand.settings) as Record<string, unknown>
+    const out: Record<string, unknown> = {}
+    for (const [name, value] of Object.entries(changes.value)) {
+      const nested = name === 'variation' || name === 'distances'
+      out[name] = nested ? Object.fromEntries(Object.keys(value as object).map((part) => [part, (old[name] as Record<string, unknown>)[part]])) : old[name]
+    }
+    return out
+  }
+  /** Choose between one's own values and another's where both have changed them. */
+  async function settle(theirs: boolean): Promise<void> {
+    const told = clashes.value
+    clashes.value = []
+    await store.refresh()
+    if (theirs) {
+      const next = { ...changes.value } as Record<string, unknown>
+      for (const { clash } of told) {
+        const [name, part] = clash.name.split('.')
+        const { [part ?? '']: theirOwn, ...rest } = (part ? (next[name] ?? {}) : {}) as Record<string, unknown>
+        void theirOwn
+        if (Object.keys(rest).length) next[name] = rest
+        else delete next[name]
+      }
+      changes.value = next
+    }
+    begun.clear()
+    for (const s of store.chosen) begun.set(s.id, s.settings)
+    trouble.value = ''
+    if (dirty.value && !theirs) await keep()
+    else later()
+  }
+
   /** Store the draft, an entry for each stand. What is refused stays in the fields. */
   async function keep(): Promise<boolean> {
+    let at: Stand | null = null
+    clashes.value = []
     try {
-      for (const stand of store.chosen) await store.keep(stand, partOf(stand), view())
+      for (const stand of store.chosen) {
+        at = stand
+        await store.keep(stand, partOf(stand), view(), wasOf(stand))
+        begun.delete(stand.id)
+      }
       drop()
       await store.refresh()
       return true
     } catch (error) {
       trouble.value = (error as Error).message
       fields.value = error instanceof ApiError ? error.fields : []
+      if (error instanceof ApiError && at) clashes.value = error.clashes.map((clash) => ({ stand: at!, clash }))
       return false
     }
   }
@@ -131,6 +177,8 @@ export function useDraft(view: () => View | null) {
   function drop(): void {
     round++
     changes.value = {}
+    clashes.value = []
+    begun.clear()
     marks.value = NOTHING
     tried.value = null
     trouble.value = ''
@@ -143,7 +191,7 @@ export function useDraft(view: () => View | null) {
   watch(showOverlay, later)
   watch(() => store.stands, later)
 
-  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop }
+  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop, clashes, settle }
 }
 
 export type Draft = ReturnType<typeof useDraft>

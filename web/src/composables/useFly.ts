@@ -1,5 +1,5 @@
 import { useEventListener } from '@vueuse/core'
-import type { ShallowRef } from 'vue'
+import { watch, type Ref, type ShallowRef } from 'vue'
 import type { Stage } from '../stage/stage'
 
 const SPEED = 14
@@ -16,8 +16,12 @@ const MOVES: Record<string, [number, number, number]> = {
 export const typing = (event: Event): boolean =>
   event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName) && (event.target as HTMLInputElement).type !== 'range'
 
-/** Fly with the arrow and page keys (Shift: fast), turn by dragging, go ahead by the wheel. */
-export function useFly(stage: ShallowRef<Stage | null>) {
+const EYE_HEIGHT = 1.7
+const WALK = 3.2
+const FALL = 9.81
+
+/** Fly with the arrow and page keys (Shift: fast), turn by dragging, go ahead by the wheel; or walk at eye height, held to the ground. */
+export function useFly(stage: ShallowRef<Stage | null>, walking: Ref<boolean>) {
   const held = new Set<string>()
   let fast = false
 
@@ -39,12 +43,41 @@ export function useFly(stage: ShallowRef<Stage | null>) {
     if (!s) return
     const v = s.eye.view
     const h = (v.heading * Math.PI) / 180
-    const p = (v.pitch * Math.PI) / 180
+    const p = walking.value ? 0 : (v.pitch * Math.PI) / 180
     const x = v.x + Math.sin(h) * Math.cos(p) * ahead + Math.cos(h) * aside
     const z = v.z - Math.cos(h) * Math.cos(p) * ahead + Math.sin(h) * aside
+    if (walking.value) return walkTo(s, x, z)
     const floor = s.ground.heightAt(x, z) + 0.6
     s.look({ x, z, y: Math.max(v.y + Math.sin(p) * ahead + up, floor) })
   }
+
+  /** Step to a place if the ground there can be stepped up to and lies in the level; the eye falls to it by gravity. */
+  function walkTo(s: Stage, x: number, z: number): void {
+    if (!s.ground.inside(x, z)) return
+    const v = s.eye.view
+    const floor = s.ground.heightAt(x, z) + EYE_HEIGHT
+    const far = Math.hypot(x - v.x, z - v.z)
+    if (floor - v.y > Math.max(2 * far, 0.5)) return
+    s.look({ x, z, y: Math.max(v.y, floor) })
+  }
+  let falling = 0
+  function fall(seconds: number): boolean {
+    const s = stage.value
+    if (!s || !walking.value) return false
+    const v = s.eye.view
+    const floor = s.ground.heightAt(v.x, v.z) + EYE_HEIGHT
+    if (v.y <= floor + 0.01) {
+      falling = 0
+      return false
+    }
+    falling += FALL * seconds
+    s.look({ y: Math.max(v.y - falling * seconds, floor) })
+    return true
+  }
+  watch(walking, (on) => {
+    const s = stage.value
+    if (on && s) s.look({ y: s.ground.heightAt(s.eye.view.x, s.eye.view.z) + EYE_HEIGHT, pitch: Math.min(Math.max(s.eye.view.pitch, -20), 20) })
+  })
 
   function turn(dx: number, dy: number): void {
     const s = stage.value
@@ -56,10 +89,11 @@ export function useFly(stage: ShallowRef<Stage | null>) {
 
   /** To be called each frame; whether the eye moves by keys. */
   function step(seconds: number): boolean {
+    if (fall(seconds) && !held.size) return true
     if (!held.size) return false
     const sum = [0, 0, 0]
     for (const key of held) MOVES[key].forEach((m, k) => (sum[k] += m))
-    const reach = SPEED * seconds * (fast ? 5 : 1)
+    const reach = (walking.value ? WALK : SPEED) * seconds * (fast ? 5 : 1)
     go(sum[0] * reach, sum[1] * reach, sum[2] * reach * 0.7)
     return true
   }

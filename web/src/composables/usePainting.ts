@@ -1,4 +1,4 @@
-import { ref, type ShallowRef } from 'vue'
+import { ref, shallowRef, type ShallowRef } from 'vue'
 import { askBytes, type Stand, type Stroke } from '../api/client'
 import { decode } from '../stage/payload'
 import type { Stage } from '../stage/stage'
@@ -10,28 +10,24 @@ export interface Unseen {
   stand: Stand
   x: number
   z: number
+  plants: number
 }
 
-/** Paint the selected stands: plants come and go in the stroke's wake; letting go keeps it. */
+/** Paint touch: plants come and go in the stroke's wake; letting go keeps it. */
 export function usePainting(stage: ShallowRef<Stage | null>) {
   const store = useLevel()
   const brush = useBrush()
   const path = ref<[number, number][]>([])
   const painting = ref(false)
   const unseen = ref<Unseen | null>(null)
+  /** The last stroke that was let go of, for going on straight from its end and for doing it again elsewhere. */
+  const last = shallowRef<Stroke | null>(null)
+  let pressure: number[] | null = null
+  let opposite = false
   let tried = 0
   let trying: AbortController | null = null
 
-  const stroke = (stand: Stand): Stroke => ({
-    key: crypto.randomUUID(),
-    stand: stand.id,
-    verb: brush.verb!,
-    path: path.value,
-    radius: brush.radius,
-    soft: brush.soft,
-    strength: brush.strength,
-    view: null,
-  })
+  const stroke = (): Stroke => brush.stroke(path.value, pressure, opposite)
 
   async function attempt(): Promise<void> {
     const s = stage.value
@@ -39,8 +35,8 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     tried = path.value.length
     const control = (trying = new AbortController())
     try {
-      for (const stand of store.chosen) {
-        const bytes = await askBytes('POST', `/levels/${store.slug}/strokes/try`, stroke(stand), control.signal)
+      for (const stand of brush.targets) {
+        const bytes = await askBytes('POST', `/levels/${store.slug}/strokes/try`, { ...stroke(), stand: stand.id, also: [] }, control.signal)
         const [x0, z0, x1, z1] = new Float32Array(bytes, 0, 4)
         if (control.signal.aborted) return
         s.store.stands.get(stand.id)?.replace(x0, z0, x1, z1, decode(bytes, 16))
@@ -54,14 +50,18 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     }
   }
 
-  /** Begin at a place; whether there is something to paint with and on. */
-  function begin(x: number, z: number): boolean {
-    if (!brush.verb || !store.chosen.length) return false
-    if (!store.mayPlant) {
-      store.trouble = 'You may look at this level, but only artists and leads may change its planting.'
-      return false
-    }
+  const refused = (): boolean => {
+    if (store.mayPlant) return false
+    store.trouble = 'You may look at this level, but only artists and leads may change its planting.'
+    return true
+  }
+
+  /** Begin at a place; whether there is something to paint with and on. `force` is the pen's pressure, null for a mouse. */
+  function begin(x: number, z: number, force: number | null, other: boolean): boolean {
+    if (!brush.paints || !brush.targets.length || refused()) return false
     path.value = [[x, z]]
+    pressure = force === null ? null : [force]
+    opposite = other
     tried = 0
     painting.value = true
     unseen.value = null
@@ -69,10 +69,13 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     return true
   }
 
-  function extend(x: number, z: number): void {
+  function extend(x: number, z: number, force: number | null): void {
     const [lx, lz] = path.value[path.value.length - 1]
     if (!painting.value || Math.hypot(x - lx, z - lz) < Math.max(0.3, brush.radius * 0.06)) return
-    if (path.value.length < 4000) path.value.push([x, z])
+    if (path.value.length < 4000) {
+      path.value.push([x, z])
+      pressure?.push(force ?? 1)
+    }
     void attempt()
   }
 
@@ -80,11 +83,24 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
   function restore(): void {
     const s = stage.value
     if (!s) return
-    for (const stand of store.chosen) {
+    for (const stand of brush.targets) {
       const plants = s.store.stands.get(stand.id)
       for (const index of plants?.resident ?? []) plants!.spoil(index)
     }
     s.setStands(store.stands)
+  }
+
+  /** Keep a stroke; what cannot be seen of it from here is told. */
+  async function keep(said: Stroke): Promise<void> {
+    const s = stage.value!
+    const targets = brush.targets
+    const [x, z] = said.path[said.path.length - 1]
+    last.value = said
+    const kept = await store.paint({ ...said, view: { ...s.eye.view } })
+    if (!kept) return restore()
+    const far = Math.hypot(s.eye.view.x - x, s.eye.view.z - z)
+    const hidden = targets.find((t) => !s.everything && far > t.settings.distances.gone)
+    if (hidden && store.difference) unseen.value = { stand: hidden, x, z, plants: store.difference.gained || store.difference.lost }
   }
 
   async function end(): Promise<void> {
@@ -92,13 +108,33 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     painting.value = false
     trying?.abort()
     trying = null
-    const s = stage.value!
-    const [x, z] = path.value[path.value.length - 1]
-    for (const stand of store.chosen) {
-      const kept = await store.paint({ ...stroke(stand), view: { ...s.eye.view } })
-      if (!kept) restore()
-      else if (Math.hypot(s.eye.view.x - x, s.eye.view.z - z) > stand.settings.distances.gone) unseen.value = { stand, x, z }
-    }
+    await keep(stroke())
+  }
+
+  /** Paint straight from where the last stroke ended; whether there was one. */
+  function straight(x: number, z: number, other: boolean): boolean {
+    if (!last.value || !brush.paints || !brush.targets.length || refused()) return false
+    opposite = other
+    pressure = null
+    path.value = [last.value.path[last.value.path.length - 1], [x, z]]
+    void keep(stroke())
+    return true
+  }
+
+  /** Do the last stroke again, beginning at another place. */
+  function again(x: number, z: number): void {
+    if (!last.value || refused()) return
+    const [x0, z0] = last.value.path[0]
+    void keep({ ...last.value, key: crypto.randomUUID(), path: last.value.path.map(([a, b]) => [a - x0 + x, b - z0 + z]) })
+  }
+
+  /** Work with the brush everywhere, or all over the area of its limits. */
+  function fill(what: 'area' | 'level'): void {
+    if (!brush.paints || !brush.targets.length || refused()) return
+    path.value = [[1, 1]]
+    pressure = null
+    opposite = false
+    void keep({ ...stroke(), fill: what })
   }
 
   function cancel(): void {
@@ -109,5 +145,5 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     restore()
   }
 
-  return { painting, unseen, begin, extend, end, cancel }
+  return { painting, unseen, last, begin, extend, end, cancel, straight, again, fill }
 }

@@ -13,7 +13,6 @@ export interface Cell {
 export class StandPlants {
   readonly cells = new Map<number, Cell>()
   private sheets = new Map<number, { key: string; cells: number[] }>()
-  private revision = 0
   /** Another number whenever its plants, or what is shown of it, have changed. */
   get changes(): number {
     return this.revision
@@ -22,6 +21,7 @@ export class StandPlants {
   constructor(
     public stand: Stand,
     private readonly bounds: number[],
+    private revision = 0,
   ) {}
 
   /** Take over the stand as the server has it now. */
@@ -121,6 +121,9 @@ const FAR_SHEETS = 1.6
 /** Keeps the stage's plants as the level's stands say, nearest sheets first. */
 export class PlantStore {
   readonly stands = new Map<number, StandPlants>()
+  /** A plant that is not planted yet. */
+  ghost: StandPlants | null = null
+  private ghosts = 0
   private busy = 0
   private fetching = new Set<string>()
   private eye: [number, number] = [0, 0]
@@ -148,6 +151,17 @@ export class PlantStore {
     }
     this.pump()
     this.changed()
+  }
+
+  /** Put one plant on the stage that is not planted yet, or take it off. */
+  setGhost(stand: Stand | null, item: number, form: number[]): void {
+    this.ghost = null
+    if (!stand || item < 0) return
+    const { size, columns } = stand.sheets
+    const shown = { ...stand, id: -1, settings: { ...stand.settings, distances: { ...stand.settings.distances, gone: 5000 } } }
+    this.ghost = new StandPlants(shown, stand.items.map((slug) => this.stock.get(slug)?.bound ?? 1), (this.ghosts += 2))
+    const index = Math.floor(form[2] / size) * columns + Math.floor(form[0] / size)
+    this.ghost.place(index, 'ghost', { count: 1, form: Float32Array.from(form), id: new BigUint64Array(1), item: new Uint8Array([item]) })
   }
 
   /** The eye has moved: nearer sheets come first, sheets of swards far away are let go. */

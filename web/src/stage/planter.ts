@@ -37,6 +37,8 @@ export class Planter {
   readonly colourScene = new THREE.Scene()
   readonly shadowScene = new THREE.Scene()
   hidden = new Set<number>()
+  /** Draw every plant however far its stand is drawn in the game. */
+  everything = false
   private looks = new Map<number, Look>()
   private batches = new Map<string, Batch>()
 
@@ -49,7 +51,7 @@ export class Planter {
   }
 
   private material(part: PartMesh, stand: Stand, st: States, k: number, item: ItemMeshes, shadow: boolean): THREE.ShaderMaterial {
-    const half = stand.settings.distances.fade / 2
+    const half = this.distancesOf(stand).fade / 2
     const last = k === st.start.length - 1
     const fade = new THREE.Vector4(
       st.start[k] > 0 ? st.start[k] - half : -1,
@@ -74,8 +76,14 @@ export class Planter {
     })
   }
 
+  private distancesOf(stand: Stand): Stand['settings']['distances'] {
+    const d = stand.settings.distances
+    return this.everything && !stand.sward ? { ...d, gone: 20000 } : d
+  }
+
   private lookOf(stand: Stand): Look {
-    const { distances, tints } = stand.settings
+    const { tints } = stand.settings
+    const distances = this.distancesOf(stand)
     const stamp = JSON.stringify([stand.items, distances, tints])
     const known = this.looks.get(stand.id)
     if (known?.stamp === stamp) return known
@@ -147,11 +155,12 @@ export class Planter {
     const scene = shadow ? this.shadowScene : this.colourScene
     for (const child of scene.children) child.visible = false
     let plants = 0
-    for (const sp of this.store.stands.values()) {
+    const all = this.store.ghost ? [...this.store.stands.values(), this.store.ghost] : this.store.stands.values()
+    for (const sp of all) {
       const { stand } = sp
       if (this.hidden.has(stand.id)) continue
       const look = this.lookOf(stand)
-      const reach = shadow ? stand.settings.distances.shadow : stand.settings.distances.gone
+      const reach = shadow ? stand.settings.distances.shadow : this.distancesOf(stand).gone
       if (reach <= 0) continue
       for (const [at, cell] of sp.cells) {
         if (boxFar(cell.box, view) > reach + 4) continue

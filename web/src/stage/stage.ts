@@ -14,6 +14,20 @@ export interface BrushReach {
   soft: number
 }
 
+/** A circle on the ground, in m. */
+export interface Ring {
+  x: number
+  z: number
+  radius: number
+}
+
+const NOWHERE = new Float32Array(0)
+const ringOf = ({ x, z, radius }: Ring): Outline => ({
+  points: Array.from({ length: 24 }, (_, k): [number, number] => [x + Math.cos((k * Math.PI) / 12) * radius, z + Math.sin((k * Math.PI) / 12) * radius]),
+  closed: true,
+  strong: true,
+})
+
 const SETTLE_MS = 180
 const SLOW_MS = 90
 
@@ -28,6 +42,9 @@ export class Stage {
   onFrame: (seconds: number) => boolean = () => false
   onDrawn: () => void = () => {}
   shown = { eye: true, plan: true }
+  rings: Ring[] = []
+  everything = false
+  private outlines: Outline[] = []
   private revision = 1
   private dirty = { eye: true, plan: true }
   private movedAt = 0
@@ -94,11 +111,11 @@ export class Stage {
   }
 
   /** Show the brush's reach on the ground in both views, or nothing. */
-  setBrush(brush: BrushReach | null, thin: boolean, where: 'eye' | 'plan' = 'eye'): void {
+  setBrush(brush: BrushReach | null, takes: boolean, where: 'eye' | 'plan' = 'eye'): void {
     for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
       if (brush) u.uBrush.value.set(brush.x, brush.z, brush.radius, brush.soft)
       else u.uBrush.value.set(0, 0, 0, 0)
-      u.uBrushInk.value.set(...((thin ? [0.5, 0.13, 0.1] : [0.16, 0.32, 0.1]) as [number, number, number]))
+      u.uBrushInk.value.set(...((takes ? [0.5, 0.13, 0.1] : [0.16, 0.32, 0.1]) as [number, number, number]))
     }
     this.brushAt = performance.now()
     this.dirty.plan = true
@@ -138,8 +155,30 @@ export class Stage {
 
   /** Lay the outlines of shapes over the ground in the eye view. */
   setShapes(outlines: Outline[]): void {
-    this.eye.shapes.show(outlines)
+    this.outlines = outlines
+    this.eye.shapes.show([...outlines, ...this.rings.map(ringOf)])
     this.dirty.eye = true
+  }
+
+  /** Ring places in both views: a footprint in the way, plants that would go, plants to come. */
+  setRings(rings: Ring[]): void {
+    if (!rings.length && !this.rings.length) return
+    this.rings = rings
+    this.setShapes(this.outlines)
+    this.touchPlan()
+  }
+
+  /** Show the very plant that would be set, or nothing. Parameters as of one plant in `Plants`. */
+  setGhost(stand: Stand | null, item: number, form: number[]): void {
+    this.store.setGhost(stand, item, form)
+    this.plan.setMarks(stand ? Float32Array.from([form[0], form[2]]) : NOWHERE, NOWHERE)
+    this.plantsChanged()
+  }
+
+  /** Draw every plant however far its stand is drawn in the game, or by its distances. */
+  setEverything(on: boolean): void {
+    this.everything = this.eye.planter.everything = on
+    this.plantsChanged()
   }
 
   /** The density of a sward, drawn as ticks in plan. */

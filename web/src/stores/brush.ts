@@ -1,20 +1,73 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
-import { ref } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
+import { ask, type Stand, type Stroke, type Tip } from '../api/client'
+import { useLevel } from './level'
 
-export type Verb = 'thicken' | 'thin'
+export type TouchVerb = Stroke['verb']
+export type Verb = TouchVerb | 'set' | 'uproot' | 'lift'
+export const TOUCH_VERBS: TouchVerb[] = ['thicken', 'thin', 'ease', 'level']
+const OPPOSITE: Partial<Record<TouchVerb, TouchVerb>> = { thicken: 'thin', thin: 'thicken' }
 
-/** The brush in hand; its size and strength are kept for this person. */
+/** The brush in hand; its size, strength and the like are kept for this person. */
 export const useBrush = defineStore('brush', () => {
+  const level = useLevel()
   const verb = ref<Verb | null>(null)
   const radius = useLocalStorage('kt-radius', 12)
   const soft = useLocalStorage('kt-soft', 0.5)
   const strength = useLocalStorage('kt-strength', 0.6)
+  /** The touch that Level works toward, -1 to 1. */
+  const toward = useLocalStorage('kt-toward', 0)
+  const tip = ref('')
+  const turn = ref<Stroke['turn']>('along')
+  const tips = shallowRef<Tip[]>([])
+  /** Whether touch is painted on the selected stands, or on all of their strata; Uproot takes the selected, or all. */
+  const scope = ref<'selected' | 'stratum' | 'all'>('selected')
+  const limits = ref<Stroke['limits']>({ layer: '', slope: null, altitude: null, area: null, present: false })
+  /** Whether Set sets a plant where another is in the way. */
+  const push = ref(false)
+
+  const paints = computed(() => verb.value !== null && (TOUCH_VERBS as string[]).includes(verb.value))
+  const limited = computed(() => {
+    const l = limits.value!
+    return !!(l.layer || l.slope || l.altitude || l.area !== null || l.present)
+  })
+  /** The stands that the brush works on. */
+  const targets = computed<Stand[]>(() => {
+    const wide = verb.value === 'uproot' ? scope.value === 'all' : scope.value === 'stratum'
+    if (!wide) return level.chosen
+    const strata = new Set(level.chosen.map((s) => s.stratum))
+    return level.stands.filter((s) => !s.locked && (verb.value === 'uproot' ? !s.sward : strata.has(s.stratum)))
+  })
 
   const clamp = (v: number, lo: number, hi: number) => Math.min(Math.max(v, lo), hi)
   const scaleRadius = (factor: number) => void (radius.value = Math.round(clamp(radius.value * factor, 0.5, 200) * 10) / 10)
   const addStrength = (step: number) => void (strength.value = Math.round(clamp(strength.value + step, 0.05, 1) * 100) / 100)
   const take = (v: Verb | null) => void (verb.value = verb.value === v ? null : v)
+  const loadTips = async () => void (tips.value = await ask<Tip[]>('GET', '/tips'))
 
-  return { verb, radius, soft, strength, scaleRadius, addStrength, take }
+  /** What a stroke with this brush asks of the server; `opposite` thins in place of thickening and the other way round. */
+  function stroke(path: [number, number][], pressure: number[] | null, opposite = false): Stroke {
+    const v = verb.value as TouchVerb
+    const [first, ...rest] = targets.value
+    return {
+      key: crypto.randomUUID(),
+      stand: first.id,
+      also: rest.map((s) => s.id),
+      verb: (opposite && OPPOSITE[v]) || v,
+      path,
+      pressure,
+      radius: radius.value,
+      soft: soft.value,
+      strength: strength.value,
+      toward: toward.value,
+      tip: tip.value,
+      turn: turn.value,
+      fill: '',
+      limits: { ...limits.value },
+      view: null,
+    }
+  }
+
+  return { verb, radius, soft, strength, toward, tip, turn, tips, scope, limits, push, paints, limited, targets, scaleRadius, addStrength, take, loadTips, stroke }
 })

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef } from 'vue'
-import { ApiError, ask, type Arranged, type Changed, type Entry, type Level, type LevelCost, type Moved, type GroundChanged, type Mask, type Pulse, type Shape, type ShapeIn, type ShapesKept, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { ApiError, ask, type Arranged, type Beat, type Changed, type Entry, type Level, type LevelCost, type Moved, type GroundChanged, type Mask, type Person, type Pulse, type Shape, type ShapeIn, type ShapesKept, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
 import { line, LINES, type LineName } from '../budget'
 
 export interface Difference {
@@ -21,11 +21,15 @@ export const useLevel = defineStore('level', () => {
   const cost = shallowRef<LevelCost | null>(null)
   const difference = shallowRef<Difference | null>(null)
   const pulse = shallowRef<Pulse | null>(null)
+  const others = shallowRef<Person[]>([])
   const trouble = ref('')
   const lost = ref(false)
   const unsent = shallowRef<Stroke[]>([])
 
   const slug = computed(() => level.value?.slug ?? '')
+  /** The stand that was selected before this one. */
+  const before = ref<number[]>([])
+  watch(selected, (_, old) => old.length && (before.value = old))
   const mayPlant = computed(() => level.value?.role === 'lead' || level.value?.role === 'artist')
   const chosen = computed(() => stands.value.filter((s) => selected.value.includes(s.id)))
   const over = computed(() => LINES.filter((l) => level.value && cost.value && line(cost.value.total, l.name) > level.value.marks[l.name]).map((l) => l.name))
@@ -67,9 +71,11 @@ export const useLevel = defineStore('level', () => {
     masks.value = m
   }
 
-  /** Ask whether anything changed; what others did comes onto the screen by this. */
-  async function beat(): Promise<void> {
-    const now = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+  /** Tell where one is, and ask whether anything changed; what others did, and where they are, comes onto the screen by this. */
+  async function beat(here: { x: number; z: number; heading: number; bench: string } | null = null, leaving = false): Promise<void> {
+    const base = `/levels/${slug.value}`
+    const now = here ? await ask<Beat>('POST', `${base}/beat`, { ...here, leaving }) : await ask<Pulse>('GET', `${base}/pulse`)
+    others.value = (now as Partial<Beat>).others ?? []
     if (lost.value) {
       lost.value = false
       await sendUnsent()
@@ -133,10 +139,11 @@ export const useLevel = defineStore('level', () => {
     if (trouble.value === said) trouble.value = ''
   }
 
-  const move = (way: 'undo' | 'redo'): Promise<void> => inTurn(() => moveNow(way))
-  async function moveNow(way: 'undo' | 'redo'): Promise<void> {
+  /** Take back or do again one's own last action, or any entry of the journal. */
+  const move = (way: 'undo' | 'redo', entry: number | null = null): Promise<void> => inTurn(() => moveNow(way, entry))
+  async function moveNow(way: 'undo' | 'redo', entry: number | null): Promise<void> {
     try {
-      const moved = await ask<Moved>('POST', `/levels/${slug.value}/${way}`)
+      const moved = await ask<Moved>('POST', `/levels/${slug.value}/${entry === null ? '' : `journal/${entry}/`}${way}`)
       difference.value = { what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`, gained: moved.gained, lost: moved.lost, cost: {} }
       if (moved.entry.kind === 'stroke') {
         take(moved, moved.gained, moved.lost)
@@ -149,8 +156,8 @@ export const useLevel = defineStore('level', () => {
   }
 
   /** Keep changed settings of a stand. */
-  async function keep(stand: Stand, settings: Partial<StandSettings>, view: View | null): Promise<Entry> {
-    const { entry } = await ask<Changed>('PATCH', `/levels/${slug.value}/stands/${stand.id}`, { key: crypto.randomUUID(), settings, view })
+  async function keep(stand: Stand, settings: Partial<StandSettings>, view: View | null, was: object | null = null): Promise<Entry> {
+    const { entry } = await ask<Changed>('PATCH', `/levels/${slug.value}/stands/${stand.id}`, { key: crypto.randomUUID(), settings, view, was })
     note(entry)
     return entry
   }
@@ -196,5 +203,5 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, shapes, masks, selected, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, beat, paint, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
+  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, beat, paint, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
 })

@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { useEventListener, useIntervalFn } from '@vueuse/core'
-import { computed, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import BudgetBench from '../components/BudgetBench.vue'
 import CostStrip from '../components/CostStrip.vue'
 import GroundBench from '../components/GroundBench.vue'
 import HandoverBench from '../components/HandoverBench.vue'
+import JournalSheet from '../components/JournalSheet.vue'
 import KeySheet from '../components/KeySheet.vue'
 import PlantingBench from '../components/PlantingBench.vue'
 import SightlineBench from '../components/SightlineBench.vue'
@@ -21,7 +22,8 @@ import { useRelief } from '../composables/useRelief'
 import { BENCHES, type Bench } from '../router'
 import type { Drawn } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
-import { useBrush } from '../stores/brush'
+import { useBrush, type Verb } from '../stores/brush'
+import { useKeys, type Action } from '../stores/keys'
 import { useLevel } from '../stores/level'
 import { useSession } from '../stores/session'
 import { useShapes, type Tool } from '../stores/shapes'
@@ -36,6 +38,8 @@ const stage = shallowRef<Stage | null>(null)
 const host = ref<InstanceType<typeof StageHost>>()
 const drawn = shallowRef<Drawn | null>(null)
 const keys = ref(false)
+const journal = ref(false)
+const keyOf = useKeys()
 const view = () => (stage.value ? { ...stage.value.eye.view } : null)
 const draft = useDraft(view)
 const hand = useHand()
@@ -47,9 +51,17 @@ const groundKey = computed(() => `${store.level?.slug}/${store.level?.ground_rev
 const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
 
 onMounted(() => store.open(props.slug).catch(store.tell))
+const here = () => (stage.value ? { x: stage.value.eye.view.x, z: stage.value.eye.view.z, heading: stage.value.eye.view.heading, bench: props.bench } : null)
+let beating = false
 useIntervalFn(() => {
-  if (store.level) store.beat().catch((error) => (store.lost ? undefined : store.tell(error)))
-}, 1500)
+  if (!store.level || beating) return
+  beating = true
+  store
+    .beat(here())
+    .catch((error) => (store.lost ? undefined : store.tell(error)))
+    .finally(() => (beating = false))
+}, 1000)
+onBeforeUnmount(() => void store.beat(here(), true).catch(() => undefined))
 
 function ready(made: Stage) {
   stage.value = made
@@ -91,26 +103,38 @@ watch([draft.changes, () => store.stands], () => {
 })
 
 const VIEW_ORDER = ['both', 'eye', 'plan'] as const
-const ACTIONS: Record<string, () => void> = {
-  t: () => props.bench === 'planting' && store.mayPlant && brush.take('thicken'),
-  n: () => props.bench === 'planting' && store.mayPlant && brush.take('thin'),
-  ',': () => brush.scaleRadius(1 / 1.2),
-  '.': () => brush.scaleRadius(1.2),
-  ';': () => brush.addStrength(-0.1),
-  "'": () => brush.addStrength(0.1),
-  v: () => host.value && (host.value.shown = VIEW_ORDER[(VIEW_ORDER.indexOf(host.value.shown) + 1) % 3]),
-  l: () => host.value && (host.value.shadows = !host.value.shadows),
-  o: () => props.bench === 'planting' && (draft.showOverlay.value = !draft.showOverlay.value),
-  y: () => props.bench === 'planting' && (draft.asking.value = !draft.asking.value),
-  k: () => props.bench === 'planting' && hand.stand.value && (hand.tool.value = hand.tool.value === 'pick' ? null : 'pick'),
-  p: onGround('path'),
-  a: onGround('area'),
-  r: onGround('circle'),
-  b: onGround('box'),
-  u: onGround('polygon'),
+const take = (verb: Verb) => () => props.bench === 'planting' && (store.mayPlant || verb === 'lift') && brush.take(verb)
+const DO: Record<Action, () => void> = {
+  thicken: take('thicken'),
+  thin: take('thin'),
+  ease: take('ease'),
+  level: take('level'),
+  set: take('set'),
+  uproot: take('uproot'),
+  lift: take('lift'),
+  smaller: () => brush.scaleRadius(1 / 1.2),
+  larger: () => brush.scaleRadius(1.2),
+  weaker: () => brush.addStrength(-0.1),
+  stronger: () => brush.addStrength(0.1),
+  back: () => store.before.some((id) => store.stands.some((s) => s.id === id)) && (store.selected = store.before),
+  again: () => props.bench === 'planting' && host.value?.again(),
+  path: onGround('path'),
+  area: onGround('area'),
+  circle: onGround('circle'),
+  box: onGround('box'),
+  polygon: onGround('polygon'),
+  views: () => host.value && (host.value.shown = VIEW_ORDER[(VIEW_ORDER.indexOf(host.value.shown) + 1) % 3]),
+  shadows: () => host.value && (host.value.shadows = !host.value.shadows),
+  everything: () => host.value && (host.value.everything = !host.value.everything),
+  walk: () => host.value && (host.value.walking = !host.value.walking),
+  overlay: () => props.bench === 'planting' && (draft.showOverlay.value = !draft.showOverlay.value),
+  why: () => props.bench === 'planting' && (draft.asking.value = !draft.asking.value),
+  pick: () => props.bench === 'planting' && hand.stand.value && (hand.tool.value = hand.tool.value === 'pick' ? null : 'pick'),
+  hide,
+}
+const FIXED: Record<string, () => void> = {
   Enter: () => props.bench === 'ground' && shapes.tool && void shapes.finish(),
   Delete: () => props.bench === 'ground' && shapes.chosen && store.mayPlant && void shapes.remove(shapes.chosen),
-  h: hide,
   '?': () => (keys.value = !keys.value),
   Escape: () => (why.value || draft.asking.value ? (draft.asking.value = false) : hand.tool.value || hand.plant.value ? hand.drop() : props.bench === 'ground' ? shapes.drop() || (shapes.chosen = null) : draft.dirty.value || draft.trouble.value ? draft.drop() : (brush.verb = null)),
 }
@@ -131,7 +155,9 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   const bookmark = store.level?.bookmarks[Number(event.key) - 1]
   if (/^[1-9]$/.test(event.key) && bookmark) return host.value?.look(bookmark)
   if (event.key === 'Enter' && shapes.tool) event.preventDefault()
-  ACTIONS[event.key.length === 1 ? event.key.toLowerCase() : event.key]?.()
+  const action = keyOf.byKey.get(event.key.toLowerCase())
+  if (action) DO[action]()
+  else FIXED[event.key]?.()
 })
 function dusk() {
   const next = theme.global.name.value === 'paper' ? 'dusk' : 'paper'
@@ -157,6 +183,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       <button class="plain" data-test="undo" :disabled="!canUndo" :title="store.pulse?.undo ? `Undo: ${store.pulse.undo}` : 'Nothing of yours to undo'" @click="store.move('undo')">Undo</button>
       <button class="plain" data-test="redo" :disabled="!canRedo" :title="store.pulse?.redo ? `Do again: ${store.pulse.redo}` : 'Nothing to do again'" @click="store.move('redo')">Redo</button>
       <span class="rule" />
+      <button class="plain" data-test="open-journal" title="Every action in this level" @click="journal = true">Journal</button>
       <button class="plain" data-test="theme" @click="dusk">{{ theme.global.name.value === 'paper' ? 'Dusk' : 'Paper' }}</button>
       <button class="plain" data-test="help" @click="keys = true">Keys <kbd>?</kbd></button>
       <span class="faint">{{ session.name }}, {{ store.level.role }}</span>
@@ -173,6 +200,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
         :paints="bench === 'planting'"
         :edits="bench === 'ground'"
         :asking="draft.asking.value || hand.tool.value !== null"
+        :others="store.others"
         :spot="why ? [why.x, why.z] : hand.plant.value ? [hand.plant.value.x, hand.plant.value.z] : null"
         @ready="ready"
         @point="at = $event"
@@ -189,6 +217,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
     </aside>
     <CostStrip />
     <KeySheet v-model="keys" />
+    <JournalSheet v-model="journal" />
     <div v-if="store.trouble" class="trouble" role="alert" data-test="message">
       {{ store.trouble }} <span v-if="store.unsent.length">{{ store.unsent.length }} {{ store.unsent.length === 1 ? 'stroke waits' : 'strokes wait' }} to be sent.</span>
       <button class="plain" aria-label="Close" @click="store.trouble = ''">Close</button>

@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import type { Clash } from '../api/client'
+import type { Draft } from '../composables/useDraft'
+
+/** Settings that two people have changed at once, with both values. */
+defineProps<{ draft: Draft }>()
+const name = (c: Clash) => c.name.replace('.', ': ').replaceAll('_', ' ')
+const text = (v: unknown) => (Array.isArray(v) && v.some((x) => typeof x === 'object') ? `${v.length} of them` : Array.isArray(v) ? v.join(' to ') : typeof v === 'object' && v ? 'others' : String(v))
+</script>
+
+<template>
+  <div data-test="clashes">
+    <dl>
+      <template v-for="{ stand, clash } in draft.clashes.value" :key="`${stand.id}/${clash.name}`">
+        <dt>{{ name(clash) }}</dt>
+        <dd>was {{ text(clash.was) }}; {{ clash.who }} made it <b>{{ text(clash.theirs) }}</b>, you <b>{{ text(clash.yours) }}</b></dd>
+      </template>
+    </dl>
+    <p>
+      <button class="plain" data-test="take-theirs" @click="draft.settle(true)">Take {{ draft.clashes.value[0].clash.who }}’s</button>
+      <button class="plain" data-test="keep-mine" @click="draft.settle(false)">Keep mine</button>
+    </p>
+  </div>
+</template>
+
+<style scoped>
+dl {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 2px 10px;
+  margin: 0 0 4px;
+  font-size: 13px;
+}
+dt {
+  font-style: italic;
+}
+dd {
+  margin: 0;
+}
+p {
+  margin: 0 0 4px -7px;
+}
+</style>
