@@ -194,7 +194,7 @@ function goTo(x: number, z: number) {
   painting.unseen.value = null
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (event.key === 'Escape') tools.cancel()
+  if (event.key === 'Escape' && !document.querySelector('.v-overlay--active')) tools.cancel()
 })
 /** Do the last stroke again where the pointer is. */
 const again = () => tools.at.value && painting.again(...tools.at.value)

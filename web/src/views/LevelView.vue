@@ -152,6 +152,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
     return void store.move(event.shiftKey ? 'redo' : 'undo')
   }
   if (event.ctrlKey || event.metaKey || event.altKey || (typing(event) && event.key !== 'Escape')) return
+  if (document.querySelector('.v-overlay--active')) return
   const bookmark = store.level?.bookmarks[Number(event.key) - 1]
   if (/^[1-9]$/.test(event.key) && bookmark) return host.value?.look(bookmark)
   if (event.key === 'Enter' && shapes.tool) event.preventDefault()
