@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 from uuid import UUID
 
 import numpy as np
@@ -12,13 +12,15 @@ from pydantic import Field
 
 from server.journal.schemas import entry_out
 from server.levels.access import level_for, stand_for
-from server.pins.keeping import Wish, as_row, change_pins, ghost
+from server.levels.scene import scene_of
+from server.pins.keeping import Wish, as_row, change_many, change_pins, ghost
+from server.pins.selecting import selected
 from server.pins.uprooting import under, uproot
 from server.stands.api import ChangedOut
 from server.stands.engine import Planting, planting_of
 from server.stands.models import Stand
 from server.stands.schemas import Multiple, Number, Share, Strict
-from thicket.planting.pins import bearing_of
+from thicket.planting.pins import bearing_of, lean_of
 from thicket.planting.strokes import Stroke
 
 router = Router(tags=["pins"])
@@ -76,14 +78,16 @@ class PlantOut(Schema):
     z: float
     lift: float
     turn: float
+    lean: float
     width: float
     height: float
     tint: float
 
 
 def _out(plant: int, row: dict, state: str) -> dict:
-    turn = bearing_of(np.array([row[n] for n in ("qx", "qy", "qz", "qw")]))
-    return {"plant": str(plant), "state": state, "turn": turn, **{n: row[n] for n in PlantOut.model_fields if n in row}}
+    q = np.array([row[n] for n in ("qx", "qy", "qz", "qw")])
+    rest = {n: row[n] for n in PlantOut.model_fields if n in row}
+    return {"plant": str(plant), "state": state, "turn": bearing_of(q), "lean": lean_of(q), **rest}
 
 
 def _near(planting: Planting, x: float, z: float, reach: float) -> dict | None:
@@ -190,3 +194,89 @@ def what_is_under(request: HttpRequest, slug: str, x: float, z: float):
     if not (0 <= x < level.width and 0 <= z < level.length):
         raise ValueError(f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m")
     return under(level, x, z)
+
+
+class SelectIn(Strict):
+    """Which single plants: of these stands, of all when there are none; inside an outline; of one item; pinned ones alone."""
+
+    stands: list[int] = Field(default=[], max_length=200)
+    outline: list[tuple[Number, Number]] | None = Field(default=None, min_length=3, max_length=2000)
+    item: Annotated[str, Field(max_length=60)] = ""
+    pinned: bool = False
+    plants: list[PlantId] | None = Field(default=None, max_length=Many, description="these alone")
+
+
+class SelectedOut(PlantOut):
+    """A single plant, and whose it is."""
+
+    stand: int
+
+
+class SelectionOut(Schema):
+    """The plants that were asked for, 10,000 at the most, and how many there are."""
+
+    plants: list[SelectedOut]
+    total: int
+
+
+@router.post("/levels/{slug}/select", response=SelectionOut)
+def select(request: HttpRequest, slug: str, data: SelectIn):
+    """Single plants by outline, item or pins."""
+    level = level_for(request, slug)
+    rows = [stand_for(level, pk) for pk in data.stands] or sorted(scene_of(level).stands.values(), key=lambda s: s.order)
+    only = None if data.plants is None else np.array([int(p) for p in data.plants], np.uint64)
+    found, total = selected(level, rows, data.outline, data.item, data.pinned, only)
+    out = []
+    for planting, plants in found:
+        pinned = np.isin(plants.id, planting.pins.id)
+        ground = planting.ground.height_at(plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))
+        for k, (form, plant, item) in enumerate(zip(plants.form.tolist(), plants.id.tolist(), plants.item.tolist())):
+            q = form[3:7]
+            out.append({"stand": planting.stand.pk, "plant": str(plant), "item": planting.items[item], "x": form[0], "z": form[2],
+                        "state": "pinned" if pinned[k] else "rule", "lift": form[1] - float(ground[k]), "turn": bearing_of(q),
+                        "lean": lean_of(q), "width": form[7], "height": form[8], "tint": form[9]})
+    return {"plants": out, "total": total}
+
+
+class HandIn(Strict):
+    """One thing done to many single plants, by stand: values for all of them, or what theirs are to be changed by. All of it or
+    nothing. `free` keeps altitudes while moving, else plants keep their lift above the ground; `push` sets plants where others
+    are in the way."""
+
+    key: UUID
+    plants: dict[int, list[PlantId]] = Field(min_length=1)
+    do: Literal["change", "copy", "remove", "release"] = "change"
+    east: Number = 0
+    south: Number = 0
+    free: bool = False
+    turn_by: Turn = 0
+    size_by: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=20)] = 1
+    lean: Annotated[float, Field(allow_inf_nan=False, ge=0, le=90)] | None = None
+    item: Annotated[str, Field(max_length=60)] | None = None
+    turn: Turn | None = None
+    width: Multiple | None = None
+    height: Multiple | None = None
+    lift: Lift | None = None
+    tint: Share | None = None
+    push: bool = False
+
+    def wish(self, ids: list[str]) -> Wish:
+        """What it asks for of one stand."""
+        said = self.dict(exclude={"key", "plants", "do", "push"})
+        each = [said | {"plant": int(p)} for p in ids]
+        return Wish(change=each if self.do == "change" else [], copy=each if self.do == "copy" else [],
+                    remove=[int(p) for p in ids] if self.do == "remove" else [],
+                    release=[int(p) for p in ids] if self.do == "release" else [], push=self.push)
+
+
+@router.post("/levels/{slug}/hand", response=ChangedOut)
+def hand(request: HttpRequest, slug: str, data: HandIn):
+    """Do one thing to many single plants, as one journal entry."""
+    level = level_for(request, slug, to="plant")
+    total = sum(map(len, data.plants.values()))
+    if not 0 < total <= Many:
+        raise ValueError(f"plants: {total:,} were named; 1 to {Many:,} can be changed at once")
+    wishes = {stand_for(level, pk).number: data.wish(ids) for pk, ids in data.plants.items() if ids}
+    entry = change_many(request.user, level, data.key, wishes)
+    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
+            "stale": list(level.stands.values_list("pk", flat=True))}

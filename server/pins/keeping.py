@@ -10,6 +10,7 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
+from scipy.spatial import cKDTree
 
 from server.again import again_on_deadlock
 from server.journal.models import Entry
@@ -22,8 +23,9 @@ from server.stands.comparing import compare
 from server.stands.engine import Planting
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked
+from thicket.ground.heights import Ground
 from thicket.ground.shapes import distances_at
-from thicket.planting.pins import bearing_of, turned_by
+from thicket.planting.pins import bearing_of, leaning, turned_by
 from thicket.planting.points import PointSet
 from thicket.planting.stands import Plants, grow
 
@@ -46,6 +48,7 @@ class Wish:
     change: list[dict] = field(default_factory=list)
     remove: list[int] = field(default_factory=list)
     release: list[int] = field(default_factory=list)
+    copy: list[dict] = field(default_factory=list)
     push: bool = False
 
 
@@ -76,13 +79,23 @@ def standing(planting: Planting, ids: list[int], near: dict[int, tuple[float, fl
     return found
 
 
-def _changed(row: dict, said: dict) -> dict:
-    """A row with what a hand wants to be different."""
+def _changed(row: dict, said: dict, ground: Ground) -> dict:
+    """A row with what a hand wants to be different: values, or what they are to be changed by."""
     out = row | {n: said[n] for n in ("item", "x", "z", "lift", "width", "height", "tint") if said.get(n) is not None}
+    out["x"], out["z"] = out["x"] + said.get("east", 0.0), out["z"] + said.get("south", 0.0)
+    if said.get("free"):
+        was, now = ground.height_at(np.array([row["x"], out["x"]]), np.array([row["z"], out["z"]])).tolist()
+        out["lift"] += was - now
+    for name in ("width", "height"):
+        out[name] = float(np.clip(out[name] * said.get("size_by", 1.0), 0.05, 10))
+    q = np.array([row[n] for n in ("qx", "qy", "qz", "qw")])
     if said.get("turn") is not None:
-        q = np.array([row[n] for n in ("qx", "qy", "qz", "qw")])
-        out |= dict(zip(("qx", "qy", "qz", "qw"), turned_by(q, said["turn"] - bearing_of(q)).tolist()))
-    return out
+        q = turned_by(q, said["turn"] - bearing_of(q))
+    if said.get("turn_by"):
+        q = turned_by(q, said["turn_by"])
+    if said.get("lean") is not None:
+        q = leaning(q, said["lean"])
+    return out | dict(zip(("qx", "qy", "qz", "qw"), q.tolist()))
 
 
 def _added(planting: Planting, key: UUID, k: int, said: dict) -> tuple[str, dict]:
@@ -92,7 +105,7 @@ def _added(planting: Planting, key: UUID, k: int, said: dict) -> tuple[str, dict
                   np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23))
     plants = grow(planting.core, at, np.array([0]), planting.ground, None, [d and d.array for d in planting.drives])
     row = as_row(planting, plants, 0, home=False)
-    return str(int(plants.id[0])), _changed(row, {n: v for n, v in said.items() if n not in ("x", "z")})
+    return str(int(plants.id[0])), _changed(row, {n: v for n, v in said.items() if n not in ("x", "z")}, planting.ground)
 
 
 def wished(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
@@ -101,7 +114,8 @@ def wished(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
     Raises: HttpError 409 when a plant is not there, or cannot be released.
     """
     rows: Rows = {}
-    strange = [c["plant"] for c in wish.change if str(c["plant"]) not in known] + [p for p in wish.remove if str(p) not in known]
+    named = [*(c["plant"] for c in [*wish.change, *wish.copy]), *wish.remove]
+    strange = [p for p in named if str(p) not in known]
     near = {c["plant"]: (c["at"][0], c["at"][1]) for c in wish.change if c.get("at")}
     rule = standing(planting, strange, near) if strange else {}
     for plant in strange:
@@ -112,52 +126,70 @@ def wished(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
         plant = str(said["plant"])
         if base[plant]["gone"]:
             raise HttpError(409, f"plant: {plant} was removed; release it first.")
-        rows[plant] = _changed(rows.get(plant) or base[plant], said)
+        rows[plant] = _changed(rows.get(plant) or base[plant], said, planting.ground)
     for plant in map(str, wish.remove):
         rows[plant] = base[plant] | {"gone": True} if base[plant]["home_x"] is not None else None
     for plant in map(str, wish.release):
         if plant not in known:
             raise HttpError(409, f"plant: {plant} is not pinned; there is nothing to release.")
         rows[plant] = None
+    for k, said in enumerate(wish.copy):
+        of = base[str(said["plant"])]
+        plant, _ = _added(planting, key, k, {"x": of["x"], "z": of["z"]})
+        rows[plant] = _changed(of, said, planting.ground) | {"home_x": None, "home_z": None}
     for k, said in enumerate(wish.add):
         plant, row = _added(planting, key, k, said)
         rows[plant] = row
     return rows
 
 
-@again_on_deadlock(lambda user, stand, *rest, **more: stand.level)
 def change_pins(user: User, stand: Stand, key: UUID, wish: Wish) -> Entry:
-    """Do what is wished for as one journal entry; a key that is known counts once.
+    """Do what is wished for to single plants of one stand, as one journal entry; see `change_many`."""
+    return change_many(user, stand.level, key, {stand.number: wish})
+
+
+@again_on_deadlock(lambda user, level, *rest, **more: level)
+def change_many(user: User, level: Level, key: UUID, wishes: dict[int, Wish]) -> Entry:
+    """Do what is wished for to single plants of some stands, by number, as one journal entry; a key that is known counts once.
 
     Raises: ValueError or HttpError with a sentence; nothing is changed then.
     """
-    level: Level = stand.level
     known_entry = Entry.objects.filter(key=key, level=level).first()
     if known_entry:
         return known_entry
-    check_unlocked(stand)
-    if stand.sward:
-        raise ValueError(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["pin_revision"])
         forget_scene(level)
-        before = scene_of(level)
-        planting = before.planting(before.stands[stand.number])
-        known: Rows = {str(p.plant): p.as_dict() for p in level.pins.filter(stand=stand)}
-        rows = wished(planting, wish, key, known)
-        if not rows:
-            raise ValueError("pins: nothing was asked for")
-        if level.pins.count() + len(rows) > MOST:
-            raise ValueError(f"pins: a level holds at most {MOST:,} pins")
-        _check(planting, rows, wish.push)
-        was: Rows = {plant: known.get(plant) for plant in rows}
-        put_rows(level, stand.pk, rows)
+        before, change, said = scene_of(level), {}, []
+        for number, wish in wishes.items():
+            stand = before.stands[number]
+            change[str(stand.pk)] = _wish_for(before, stand, key, wish)
+            said.append(_what(stand, wish))
+        for pk, rows in change.items():
+            put_rows(level, int(pk), rows["after"])
         forget_scene(level)
         gained, lost = moved(before, scene_of(level))
+        alone = before.stands[next(iter(wishes))] if len(wishes) == 1 else None
         return Entry.objects.create(
-            level=level, user=user, stand=stand, kind=Entry.Kind.PINS, key=key, what=_what(stand, wish, rows)[:200],
-            change={"before": was, "after": rows}, gained=gained, lost=lost)
+            level=level, user=user, stand=alone, kind=Entry.Kind.PINS, key=key, what=f"{'; '.join(said)} by hand"[:200],
+            change=next(iter(change.values())) if alone else {"stands": change}, gained=gained, lost=lost)
+
+
+def _wish_for(scene: Scene, stand: Stand, key: UUID, wish: Wish) -> dict[str, Rows]:
+    """Rows of one stand before and after a wish, checked."""
+    check_unlocked(stand)
+    if stand.sward:
+        raise ValueError(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
+    planting, level = scene.planting(stand), stand.level
+    known: Rows = {str(p.plant): p.as_dict() for p in level.pins.filter(stand=stand)}
+    rows = wished(planting, wish, key, known)
+    if not rows:
+        raise ValueError("pins: nothing was asked for")
+    if level.pins.count() + len(rows) > MOST:
+        raise ValueError(f"pins: a level holds at most {MOST:,} pins")
+    _check(planting, rows, wish.push)
+    return {"before": {plant: known.get(plant) for plant in rows}, "after": rows}
 
 
 def ghost(stand: Stand, key: UUID, said: dict, push: bool) -> tuple[str, dict, InTheWay | None]:
@@ -174,10 +206,10 @@ def ghost(stand: Stand, key: UUID, said: dict, push: bool) -> tuple[str, dict, I
     return plant, row, None
 
 
-def _what(stand: Stand, wish: Wish, rows: Rows) -> str:
-    words = ((wish.add, "set"), (wish.change, "changed"), (wish.remove, "removed"), (wish.release, "released"))
-    done = [f"{len(these):,} {word}" for these, word in words if these]
-    return f"{stand.name}: {', '.join(done)} by hand"
+def _what(stand: Stand, wish: Wish) -> str:
+    words = ((wish.add, "set"), (wish.copy, "doubled"), (wish.change, "changed"), (wish.remove, "removed"),
+             (wish.release, "released"))
+    return f"{stand.name}: {', '.join(f'{len(these):,} {word}' for these, word in words if these)}"
 
 
 def moved(before: Scene, after: Scene) -> tuple[int, int]:
@@ -223,10 +255,11 @@ def _check(planting: Planting, rows: Rows, push: bool) -> None:
                              "move it, or push it through")
     for other in scene.pinned_from(next(iter(sorted(scene.stands.values(), key=lambda s: s.order)))):
         _check_against(planting, other, put, x, z, crown, trunk)
-    for k in range(1, len(x)):
-        near = np.hypot(x[:k] - x[k], z[:k] - z[k]) - trunk[:k] - trunk[k] - planting.settings.gap
-        if near.min() < 0:
-            raise ValueError(f"place: two of the plants would stand in each other at {x[k]:.1f}, {z[k]:.1f}")
+    at = np.c_[x, z]
+    for i, k in cKDTree(at).query_pairs(2 * float(trunk.max()) + planting.settings.gap):
+        if np.hypot(*(at[i] - at[k])) < trunk[i] + trunk[k] + planting.settings.gap:
+            raise InTheWay(f"place: two of the plants would stand in each other at {x[k]:.1f}, {z[k]:.1f}; move them "
+                           "apart, or push them through")
 
 
 def _check_against(planting: Planting, other: Planting, put: Rows, x, z, crown, trunk) -> None:
@@ -240,12 +273,16 @@ def _check_against(planting: Planting, other: Planting, put: Rows, x, z, crown, 
     radii, form = radii_of(other), other.pinned.form.astype(float)
     theirs = (radii.max(axis=1) if above and not open_ else radii[:, 1])[other.pinned.item] * form[:, 7]
     mine = trunk if above or open_ else crown
-    rest = ~np.isin(other.pinned.id, np.array([int(p) for p in put], np.uint64))
-    for k in range(len(x)):
-        far = np.hypot(form[rest, 0] - x[k], form[rest, 2] - z[k])
-        bad = np.flatnonzero(far < theirs[rest] + mine[k] + lower.settings.gap)
-        if len(bad):
-            slug = other.items[int(other.pinned.item[rest][bad[0]])]
-            disc = (*form[rest][bad[0], [0, 2]].tolist(), float(theirs[rest][bad[0]]))
-            raise InTheWay(f"place: at {x[k]:.1f}, {z[k]:.1f} it would stand in a pinned {slug} of {other.stand.name} "
-                           f"{far[bad[0]]:.1f} m away, whose footprint reaches {disc[2]:.1f} m; move it, or push it through", disc)
+    rest = np.flatnonzero(~np.isin(other.pinned.id, np.array([int(p) for p in put], np.uint64)))
+    if not len(rest):
+        return
+    at, gap = form[rest][:, [0, 2]], lower.settings.gap
+    reach = float(theirs[rest].max() + mine.max()) + gap
+    for k, hits in enumerate(cKDTree(at).query_ball_point(np.c_[x, z], reach)):
+        for hit in hits:
+            far, wide = float(np.hypot(*(at[hit] - (x[k], z[k])))), float(theirs[rest][hit])
+            if far < wide + mine[k] + gap:
+                slug = other.items[int(other.pinned.item[rest][hit])]
+                raise InTheWay(f"place: at {x[k]:.1f}, {z[k]:.1f} it would stand in a pinned {slug} of {other.stand.name} "
+                               f"{far:.1f} m away, whose footprint reaches {wide:.1f} m; move it, or push it through",
+                               (*at[hit].tolist(), wide))

@@ -56,6 +56,56 @@ class Pins(GroundCase):
         self.assertTrue(one in self.plants() and two not in self.plants())
         self.assertEqual(self.plants()[one], before[one])
 
+    def select(self, **said):
+        answer = self.post("/select", said)
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
+
+    def hand(self, plants, status=200, **said):
+        answer = self.post("/hand", {"key": key(), "plants": plants} | said)
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.json()
+
+    def test_many_are_selected_and_changed_as_one_action(self):
+        first = self.state()
+        stones = self.level.stands.get(slug="slate-blocks")
+        square = [[40, 40], [140, 40], [140, 140], [40, 140]]
+        told = self.select(outline=square)
+        self.assertEqual(told["total"], len(told["plants"]))
+        inside = {i for i, (f, _) in self.plants().items() if 40 <= f[0] <= 140 and 40 <= f[2] <= 140}
+        mine = {p["plant"]: p for p in told["plants"] if p["stand"] == self.birch.pk}
+        self.assertEqual(set(mine), inside)
+        some = {self.birch.pk: list(mine)[:40], stones.pk: [p["plant"] for p in told["plants"] if p["stand"] == stones.pk][:3]}
+        done = self.hand(some, east=3, south=-2, turn_by=90, size_by=1.2, lean=12, push=True)
+        self.assertEqual(done["entry"]["what"], f"Birch: 40 changed; Slate blocks: {len(some[stones.pk])} changed by hand")
+        after = {p["plant"]: p for p in self.select(stands=[self.birch.pk], pinned=True)["plants"]}
+        self.assertEqual(set(after), set(some[self.birch.pk]))
+        for plant, now in after.items():
+            was = mine[plant]
+            np.testing.assert_allclose([now["x"] - was["x"], now["z"] - was["z"]], [3, -2], atol=1e-4)
+            self.assertAlmostEqual((now["turn"] - was["turn"] - 90 + 180) % 360 - 180, 0, delta=15)
+            self.assertAlmostEqual(now["height"], min(was["height"] * 1.2, 10), places=4)
+            self.assertAlmostEqual(now["lean"], 12, places=3)
+            self.assertAlmostEqual(now["lift"], was["lift"], places=3)
+        self.hand({self.birch.pk: list(after)[:5]}, do="copy", east=1.5, push=True)
+        self.assertEqual(self.select(stands=[self.birch.pk], pinned=True)["total"], 45)
+        self.hand({self.birch.pk: list(after)[:5]}, do="change", item="moor-grass", push=True)
+        self.assertEqual(self.select(stands=[self.birch.pk], item="moor-grass")["total"], 5)
+        self.hand({self.birch.pk: list(after)}, do="remove")
+        for _ in range(4):
+            self.north.post(f"{self.base}/undo")
+        self.assertEqual(self.state(), first)
+        self.assertIn("encloses nothing", self.post("/select", {"outline": [[1, 1], [2, 2], [3, 3]]}).json()["detail"])
+        self.assertIn("has no plant 77", self.hand({self.birch.pk: ["77"]}, 409)["detail"])
+        self.assertIn("1 to 10,000", self.hand({self.birch.pk: []}, 422)["detail"])
+        self.assertEqual(self.state(), first)
+
+    def test_a_move_freely_keeps_the_altitude(self):
+        one = sorted(self.plants())[0]
+        was = self.plants()[one][0]
+        self.hand({self.birch.pk: [one]}, east=2 if was[0] < 128 else -2, free=True, push=True)
+        self.assertAlmostEqual(self.plants()[one][0][1], was[1], places=3)
+
     def test_a_moved_turned_and_sized_plant_holds_through_new_rules_and_a_new_ground(self):
         plants = self.plants()
         one = next(i for i, (f, _) in sorted(plants.items()) if 40 < f[0] < 200 and 40 < f[2] < 200)

@@ -58,3 +58,24 @@ def bearing_of(q: np.ndarray) -> float:
     x, y, z, w = (float(v) for v in q)
     front_x, front_z = -2 * (x * z + w * y), -(1 - 2 * (x * x + y * y))
     return float(np.degrees(np.arctan2(front_x, -front_z)) % 360)
+
+
+def lean_of(q: np.ndarray) -> float:
+    """By how many degrees a mesh turned by a quaternion x, y, z, w leans from the upright."""
+    x, _, z, _ = (float(v) for v in q)
+    return float(np.degrees(np.arccos(np.clip(1 - 2 * (x * x + z * z), -1, 1))))
+
+
+def leaning(q: np.ndarray, degrees: float) -> np.ndarray:
+    """A quaternion that leans by so many degrees toward where it leaned, or toward its front when it stood upright."""
+    x, y, z, w = (float(v) for v in q)
+    up = np.array([2 * (x * y - w * z), 1 - 2 * (x * x + z * z), 2 * (y * z + w * x)])
+    side = np.hypot(up[0], up[2])
+    bearing = np.radians(bearing_of(q))
+    toward = np.array([up[0], up[2]]) / side if side > 1e-6 else np.array([np.sin(bearing), -np.cos(bearing)])
+    axis = np.array([toward[1], 0.0, -toward[0]])
+    half = np.radians(degrees - lean_of(q)) / 2
+    ax, ay, az = axis * np.sin(half)
+    aw = np.cos(half)
+    return np.array([aw * x + ax * w + ay * z - az * y, aw * y - ax * z + ay * w + az * x,
+                     aw * z + ax * y - ay * x + az * w, aw * w - ax * x - ay * y - az * z])

@@ -44,6 +44,9 @@ export type Person = Schemas['PersonOut']
 export type Tip = Schemas['TipOut']
 export type Ghost = Schemas['GhostOut']
 export type Under = Schemas['UnderOut']
+export type Selected = Schemas['SelectedOut']
+export type Selection = Schemas['SelectionOut']
+export type HandIn = Schemas['HandIn']
 export type Session = Schemas['SessionOut']
 
 /** A setting that another person has changed since one's own change of it was begun. */

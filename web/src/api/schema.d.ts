@@ -985,6 +985,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/select": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Select
+         * @description Single plants by outline, item or pins.
+         */
+        post: operations["server_pins_api_select"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand
+         * @description Do one thing to many single plants, as one journal entry.
+         */
+        post: operations["server_pins_api_hand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/snapshots": {
         parameters: {
             query?: never;
@@ -3021,6 +3061,8 @@ export interface components {
             lift: number;
             /** Turn */
             turn: number;
+            /** Lean */
+            lean: number;
             /** Width */
             width: number;
             /** Height */
@@ -3191,6 +3233,145 @@ export interface components {
             plant: string;
             /** Tip */
             tip: number;
+        };
+        /**
+         * SelectedOut
+         * @description A single plant, and whose it is.
+         */
+        SelectedOut: {
+            /** Plant */
+            plant: string;
+            /** Item */
+            item: string;
+            /** State */
+            state: string;
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Lift */
+            lift: number;
+            /** Turn */
+            turn: number;
+            /** Lean */
+            lean: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Tint */
+            tint: number;
+            /** Stand */
+            stand: number;
+        };
+        /**
+         * SelectionOut
+         * @description The plants that were asked for, 10,000 at the most, and how many there are.
+         */
+        SelectionOut: {
+            /** Plants */
+            plants: components["schemas"]["SelectedOut"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * SelectIn
+         * @description Which single plants: of these stands, of all when there are none; inside an outline; of one item; pinned ones alone.
+         */
+        SelectIn: {
+            /**
+             * Stands
+             * @default []
+             */
+            stands: number[];
+            /** Outline */
+            outline?: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Item
+             * @default
+             */
+            item: string;
+            /**
+             * Pinned
+             * @default false
+             */
+            pinned: boolean;
+            /**
+             * Plants
+             * @description these alone
+             */
+            plants?: string[] | null;
+        };
+        /**
+         * HandIn
+         * @description One thing done to many single plants, by stand: values for all of them, or what theirs are to be changed by. All of it or
+         *     nothing. `free` keeps altitudes while moving, else plants keep their lift above the ground; `push` sets plants where others
+         *     are in the way.
+         */
+        HandIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Plants */
+            plants: {
+                [key: string]: string[];
+            };
+            /**
+             * Do
+             * @default change
+             * @enum {string}
+             */
+            do: "change" | "copy" | "remove" | "release";
+            /**
+             * East
+             * @default 0
+             */
+            east: number;
+            /**
+             * South
+             * @default 0
+             */
+            south: number;
+            /**
+             * Free
+             * @default false
+             */
+            free: boolean;
+            /**
+             * Turn By
+             * @description bearing of its front in degrees
+             * @default 0
+             */
+            turn_by: number;
+            /**
+             * Size By
+             * @default 1
+             */
+            size_by: number;
+            /** Lean */
+            lean?: number | null;
+            /** Item */
+            item?: string | null;
+            /** Turn */
+            turn?: number | null;
+            /** Width */
+            width?: number | null;
+            /** Height */
+            height?: number | null;
+            /** Lift */
+            lift?: number | null;
+            /** Tint */
+            tint?: number | null;
+            /**
+             * Push
+             * @default false
+             */
+            push: boolean;
         };
         /**
          * SnapshotOut
@@ -5024,6 +5205,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UnderOut"][];
+                };
+            };
+        };
+    };
+    server_pins_api_select: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SelectIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SelectionOut"];
+                };
+            };
+        };
+    };
+    server_pins_api_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
         };

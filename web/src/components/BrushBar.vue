@@ -3,14 +3,16 @@ import { computed } from 'vue'
 import { useBrush, type Verb } from '../stores/brush'
 import { useKeys } from '../stores/keys'
 import { useLevel } from '../stores/level'
+import { useSelection } from '../stores/selection'
 import BrushMore from './BrushMore.vue'
 
 /** The brush in hand, and how it works. */
 const props = defineProps<{ marked: number }>()
-defineEmits<{ fill: [what: 'area' | 'level'] }>()
+const emit = defineEmits<{ fill: [what: 'area' | 'level']; inView: [item: string] }>()
 const store = useLevel()
 const brush = useBrush()
 const keys = useKeys()
+const selection = useSelection()
 const VERBS: [Verb, string, string][] = [
   ['thicken', 'Thicken', 'More plants, also where the rule has few'],
   ['thin', 'Thin', 'Fewer plants, down to none'],
@@ -18,12 +20,20 @@ const VERBS: [Verb, string, string][] = [
   ['level', 'Level', 'Bring what is painted toward one value'],
   ['set', 'Set', 'Set single plants by hand'],
   ['uproot', 'Uproot', 'Take single plants out for good'],
+  ['select', 'Select', 'Select single plants: click, or draw round them; drag them to move them'],
   ['lift', 'Lift', 'Take up the stand under the pointer; hold to list what stands there'],
 ]
 const names = computed(() => {
   const all = brush.targets
   return all.length > 2 ? `${all.length} stands` : all.map((s) => s.name).join(', ') || 'no stand'
 })
+const items = computed(() => [...new Set((selection.every ? store.stands : store.chosen).filter((s) => !s.sward).flatMap((s) => s.items))])
+const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
+function seen(event: Event) {
+  const box = event.target as HTMLSelectElement
+  emit('inView', box.value)
+  box.value = ''
+}
 const sized = computed(() => brush.paints || brush.verb === 'uproot')
 const said = computed(() => {
   if (brush.verb === 'set') return 'wheel turns it, Shift and wheel size it; draw to set a row'
@@ -36,7 +46,7 @@ const said = computed(() => {
 <template>
   <div class="bar" data-test="brush-bar">
     <span class="verbs">
-      <button v-for="[key, label, what] in VERBS" :key="key" class="plain" :aria-pressed="brush.verb === key" :disabled="!store.mayPlant && key !== 'lift'" :data-test="key" :title="`${what} (${keys.of(key)})`" @click="brush.take(key)">{{ label }}</button>
+      <button v-for="[key, label, what] in VERBS" :key="key" class="plain" :aria-pressed="brush.verb === key" :disabled="!store.mayPlant && key !== 'lift' && key !== 'select'" :data-test="key" :title="`${what} (${keys.of(key)})`" @click="brush.take(key)">{{ label }}</button>
     </span>
     <template v-if="sized">
       <span class="line">
@@ -51,6 +61,14 @@ const said = computed(() => {
         <BrushMore @fill="$emit('fill', $event)" />
       </span>
     </template>
+    <span v-else-if="brush.verb === 'select'" class="line">
+      <label><input v-model="selection.shape" type="radio" value="box" data-test="select-box" /> box</label>
+      <label><input v-model="selection.shape" type="radio" value="lasso" data-test="select-lasso" /> lasso</label>
+      <label><input v-model="selection.every" type="checkbox" data-test="select-every" /> of every stand</label>
+      <button class="plain small" data-test="select-pins" @click="selection.pinned">all set by hand</button>
+      <select class="cell small" data-test="select-item" aria-label="Select all of an item in view" :value="''" @change="seen"><option value="" disabled>all in view of …</option><option v-for="i in items" :key="i" :value="i">{{ nameOf(i) }}</option></select>
+      <span v-if="selection.trouble && !selection.plants.length" class="over small" role="alert">{{ selection.trouble }}</span>
+    </span>
     <span v-else class="faint small line">
       {{ said }}
       <label v-if="brush.verb === 'set'"><input v-model="brush.push" type="checkbox" data-test="brush-push" /> push through</label>

@@ -43,6 +43,10 @@ const rings = computed(() => {
   void props.ticks
   return props.stage.rings.filter((r) => r.radius / props.stage.plan.pixel > 3).map((r) => ({ at: props.stage.plan.to(r.x, r.z), r: r.radius / props.stage.plan.pixel }))
 })
+const lasso = computed(() => {
+  void props.ticks
+  return props.stage.lasso.map((p) => props.stage.plan.to(...p).join()).join(' ')
+})
 const bar = computed(() => {
   void props.ticks
   const metres = LENGTHS.find((l) => l / props.stage.plan.pixel > 60) ?? 1000
@@ -56,6 +60,7 @@ const bar = computed(() => {
       <circle :cx="m.at[0]" :cy="m.at[1]" r="3.2" />
       <text :x="m.at[0] + 7" :y="m.at[1] + 4">{{ m.b.name }}</text>
     </g>
+    <polygon v-if="lasso" class="lasso" :points="lasso" />
     <circle v-for="(r, k) in rings" :key="`ring-${k}`" class="ring" :cx="r.at[0]" :cy="r.at[1]" :r="r.r" />
     <g v-for="o in people" :key="o.p.name" class="person" :data-test="`person-${o.p.name}`">
       <path :d="o.tip" />
@@ -106,6 +111,12 @@ const bar = computed(() => {
   fill: none;
   stroke: #7b2d26;
   stroke-width: 1.4;
+}
+.lasso {
+  fill: #52627a22;
+  stroke: #33415a;
+  stroke-width: 1.2;
+  stroke-dasharray: 5 3;
 }
 .person rect,
 .person path {

@@ -8,6 +8,7 @@ import { useTools } from '../composables/useTools'
 import { Stage } from '../stage/stage'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
+import { useSelection } from '../stores/selection'
 import { cornersOf, useShapes } from '../stores/shapes'
 import PlanMarks from './PlanMarks.vue'
 import PlanShapes from './PlanShapes.vue'
@@ -22,6 +23,7 @@ const shapes = useShapes()
 const pointer = ref<[number, number] | null>(null)
 const store = useLevel()
 const brush = useBrush()
+const selection = useSelection()
 const stage = shallowRef<Stage | null>(null)
 const eyeCanvas = ref<HTMLCanvasElement>()
 const planCanvas = ref<HTMLCanvasElement>()
@@ -139,7 +141,7 @@ function down(where: 'eye' | 'plan', event: PointerEvent) {
   ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
   pressed = [event.clientX, event.clientY]
   const at = event.button === 0 && armed.value ? ground(where, event) : null
-  if (!at || !tools.down(at, event)) drag.value = where === 'eye' ? 'look' : 'pan'
+  if (!at || !tools.down(at, event, where)) drag.value = where === 'eye' ? 'look' : 'pan'
 }
 function moved(where: 'eye' | 'plan', event: PointerEvent) {
   const s = stage.value
@@ -153,7 +155,7 @@ function moved(where: 'eye' | 'plan', event: PointerEvent) {
 }
 let pressed: [number, number] = [0, 0]
 function up(where: 'eye' | 'plan', event: PointerEvent) {
-  if (tools.doing.value) void tools.up()
+  if (tools.doing.value) void tools.up(where)
   drag.value = null
   const still = Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) < 4
   if (!setting.value || event.button !== 0 || !still || !stage.value) return
@@ -196,9 +198,14 @@ function goTo(x: number, z: number) {
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
   if (event.key === 'Escape' && !document.querySelector('.v-overlay--active')) tools.cancel()
 })
+/** Select all plants of an item that the eye sees. */
+function inView(item: string) {
+  const far = Math.max(...store.stands.map((s) => s.settings.distances.gone))
+  void selection.ofItem(item, tools.select.seen(far))
+}
 /** Do the last stroke again where the pointer is. */
 const again = () => tools.at.value && painting.again(...tools.at.value)
-defineExpose({ shown, shadows, everything, walking, look, again })
+defineExpose({ shown, shadows, everything, walking, look, again, goTo })
 </script>
 
 <template>
@@ -235,7 +242,7 @@ defineExpose({ shown, shadows, everything, walking, look, again })
       <PlanMarks v-if="stage" :quiet="setting || armed" :spot="spot" :stage="stage" :ticks="ticks" :others="others" @go="look" />
     </div>
     <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" v-model:everything="everything" v-model:walking="walking" :stage="stage" :ticks="ticks" @go="look" />
-    <BrushBar v-if="stage && paints" :marked="tools.uproot.marked.value" @fill="painting.fill" />
+    <BrushBar v-if="stage && paints" :marked="tools.uproot.marked.value" @fill="painting.fill" @in-view="inView" />
     <LiftList v-if="tools.lift.list.value" :found="tools.lift.list.value.found" :at="tools.lift.list.value.at" @take="tools.lift.take" @close="tools.lift.close" />
     <p v-if="!stage && !trouble" class="wait faint">Unrolling the sheet …</p>
     <p v-if="trouble" class="wait over" role="alert">{{ trouble }}</p>

@@ -4,6 +4,7 @@ import { useBrush } from '../stores/brush'
 import { useGhost } from './useGhost'
 import { useLift } from './useLift'
 import { usePainting } from './usePainting'
+import { useSelect } from './useSelect'
 import { useUproot } from './useUproot'
 
 type Place = [number, number]
@@ -16,11 +17,12 @@ export function useTools(stage: ShallowRef<Stage | null>, allowed: () => boolean
   const uproot = useUproot(stage)
   const ghost = useGhost(stage)
   const lift = useLift()
+  const select = useSelect(stage)
   /** What is going on while the button is down. */
-  const doing = ref<'paint' | 'uproot' | 'set' | 'lift' | 'size' | null>(null)
+  const doing = ref<'paint' | 'uproot' | 'set' | 'lift' | 'size' | 'select' | null>(null)
   const at = ref<Place | null>(null)
 
-  const armed = computed(() => allowed() && brush.verb !== null && (brush.verb === 'lift' || (brush.verb === 'set' ? ghost.stand.value !== null : brush.targets.length > 0)))
+  const armed = computed(() => allowed() && brush.verb !== null && (brush.verb === 'lift' || brush.verb === 'select' || (brush.verb === 'set' ? ghost.stand.value !== null : brush.targets.length > 0)))
   const force = (event: PointerEvent) => (event.pointerType === 'pen' ? event.pressure : null)
 
   /** Show how far the brush reaches at a place; nothing of it for verbs without a size. */
@@ -40,9 +42,10 @@ export function useTools(stage: ShallowRef<Stage | null>, allowed: () => boolean
   }
 
   /** Begin at a place; whether the brush takes the press. */
-  function down(place: Place, event: PointerEvent): boolean {
+  function down(place: Place, event: PointerEvent, where: 'eye' | 'plan'): boolean {
     if (!armed.value) return false
     if (event.ctrlKey && (brush.paints || brush.verb === 'uproot')) doing.value = 'size'
+    else if (brush.verb === 'select') doing.value = select.begin(...place, event, where) ? 'select' : null
     else if (brush.verb === 'lift') {
       lift.press(...place, [event.clientX, event.clientY])
       doing.value = 'lift'
@@ -66,15 +69,17 @@ export function useTools(stage: ShallowRef<Stage | null>, allowed: () => boolean
     if (doing.value === 'paint') painting.extend(...place, force(event))
     else if (doing.value === 'uproot') uproot.extend(...place)
     else if (doing.value === 'set') ghost.extend(...place)
+    else if (doing.value === 'select') select.extend(...place)
   }
 
-  async function up(): Promise<void> {
+  async function up(where: 'eye' | 'plan'): Promise<void> {
     const was = doing.value
     doing.value = null
     if (was === 'paint') await painting.end()
     else if (was === 'uproot') await uproot.end()
     else if (was === 'set') await ghost.end()
     else if (was === 'lift') await lift.release()
+    else if (was === 'select') await select.end(where)
   }
 
   function cancel(): void {
@@ -83,6 +88,7 @@ export function useTools(stage: ShallowRef<Stage | null>, allowed: () => boolean
     uproot.cancel()
     ghost.cancel()
     lift.close()
+    if (select.drawing.value) select.cancel()
   }
   /** The pointer has left the stage. */
   function left(): void {
@@ -95,6 +101,7 @@ export function useTools(stage: ShallowRef<Stage | null>, allowed: () => boolean
   function rest(): void {
     uproot.clear()
     ghost.clear()
+    select.show()
   }
   /** The wheel turns and sizes a plant that is to be set; whether it was taken. */
   function wheel(event: WheelEvent): boolean {
@@ -105,5 +112,5 @@ export function useTools(stage: ShallowRef<Stage | null>, allowed: () => boolean
     return true
   }
 
-  return { painting, uproot, ghost, lift, doing, at, armed, reach, down, move, up, cancel, left, rest, wheel }
+  return { painting, uproot, ghost, lift, select, doing, at, armed, reach, down, move, up, cancel, left, rest, wheel }
 }

@@ -43,6 +43,7 @@ export class Stage {
   onDrawn: () => void = () => {}
   shown = { eye: true, plan: true }
   rings: Ring[] = []
+  lasso: [number, number][] = []
   everything = false
   private outlines: Outline[] = []
   private revision = 1
@@ -156,8 +157,16 @@ export class Stage {
   /** Lay the outlines of shapes over the ground in the eye view. */
   setShapes(outlines: Outline[]): void {
     this.outlines = outlines
-    this.eye.shapes.show([...outlines, ...this.rings.map(ringOf)])
+    const lasso = this.lasso.length > 2 ? [{ points: this.lasso, closed: true, strong: true }] : []
+    this.eye.shapes.show([...outlines, ...lasso, ...this.rings.map(ringOf)])
     this.dirty.eye = true
+  }
+
+  /** Draw the line round what is to be selected in both views. */
+  setLasso(points: [number, number][]): void {
+    this.lasso = points
+    this.setShapes(this.outlines)
+    this.touchPlan()
   }
 
   /** Ring places in both views: a footprint in the way, plants that would go, plants to come. */

@@ -5,7 +5,7 @@ import { ask, type Stand, type Stroke, type Tip } from '../api/client'
 import { useLevel } from './level'
 
 export type TouchVerb = Stroke['verb']
-export type Verb = TouchVerb | 'set' | 'uproot' | 'lift'
+export type Verb = TouchVerb | 'set' | 'uproot' | 'lift' | 'select'
 export const TOUCH_VERBS: TouchVerb[] = ['thicken', 'thin', 'ease', 'level']
 const OPPOSITE: Partial<Record<TouchVerb, TouchVerb>> = { thicken: 'thin', thin: 'thicken' }
 

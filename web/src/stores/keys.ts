@@ -12,6 +12,7 @@ export const ACTIONS = {
   set: ['Brush', 'd', 'Set single plants'],
   uproot: ['Brush', 'q', 'Uproot'],
   lift: ['Brush', 'i', 'Lift the stand under the pointer'],
+  select: ['Brush', 'x', 'Select single plants'],
   smaller: ['Brush', ',', 'radius smaller'],
   larger: ['Brush', '.', 'radius larger'],
   weaker: ['Brush', ';', 'strength less'],

@@ -10,6 +10,7 @@ import HandoverBench from '../components/HandoverBench.vue'
 import JournalSheet from '../components/JournalSheet.vue'
 import KeySheet from '../components/KeySheet.vue'
 import PlantingBench from '../components/PlantingBench.vue'
+import SelectionPanel from '../components/SelectionPanel.vue'
 import SightlineBench from '../components/SightlineBench.vue'
 import StageHost from '../components/StageHost.vue'
 import StrataColumn from '../components/StrataColumn.vue'
@@ -25,6 +26,7 @@ import type { Stage } from '../stage/stage'
 import { useBrush, type Verb } from '../stores/brush'
 import { useKeys, type Action } from '../stores/keys'
 import { useLevel } from '../stores/level'
+import { useSelection } from '../stores/selection'
 import { useSession } from '../stores/session'
 import { useShapes, type Tool } from '../stores/shapes'
 
@@ -45,6 +47,7 @@ const draft = useDraft(view)
 const hand = useHand()
 const relief = useRelief()
 const shapes = useShapes()
+const selection = useSelection()
 const at = shallowRef<[number, number] | null>(null)
 const why = shallowRef<Why | null>(null)
 const groundKey = computed(() => `${store.level?.slug}/${store.level?.ground_revision}/${store.level?.layers_revision}`)
@@ -73,6 +76,7 @@ function ready(made: Stage) {
 }
 watch(() => props.bench, (b) => {
   brush.verb = null
+  selection.clear()
   draft.drop()
   if (b !== 'planting') draft.showOverlay.value = draft.asking.value = false
   why.value = null
@@ -103,7 +107,7 @@ watch([draft.changes, () => store.stands], () => {
 })
 
 const VIEW_ORDER = ['both', 'eye', 'plan'] as const
-const take = (verb: Verb) => () => props.bench === 'planting' && (store.mayPlant || verb === 'lift') && brush.take(verb)
+const take = (verb: Verb) => () => props.bench === 'planting' && (store.mayPlant || verb === 'lift' || verb === 'select') && brush.take(verb)
 const DO: Record<Action, () => void> = {
   thicken: take('thicken'),
   thin: take('thin'),
@@ -112,6 +116,7 @@ const DO: Record<Action, () => void> = {
   set: take('set'),
   uproot: take('uproot'),
   lift: take('lift'),
+  select: take('select'),
   smaller: () => brush.scaleRadius(1 / 1.2),
   larger: () => brush.scaleRadius(1.2),
   weaker: () => brush.addStrength(-0.1),
@@ -134,9 +139,9 @@ const DO: Record<Action, () => void> = {
 }
 const FIXED: Record<string, () => void> = {
   Enter: () => props.bench === 'ground' && shapes.tool && void shapes.finish(),
-  Delete: () => props.bench === 'ground' && shapes.chosen && store.mayPlant && void shapes.remove(shapes.chosen),
+  Delete: () => (selection.plants.length ? selection.movable && void selection.act({ do: 'remove' }) : props.bench === 'ground' && shapes.chosen && store.mayPlant && void shapes.remove(shapes.chosen)),
   '?': () => (keys.value = !keys.value),
-  Escape: () => (why.value || draft.asking.value ? (draft.asking.value = false) : hand.tool.value || hand.plant.value ? hand.drop() : props.bench === 'ground' ? shapes.drop() || (shapes.chosen = null) : draft.dirty.value || draft.trouble.value ? draft.drop() : (brush.verb = null)),
+  Escape: () => (selection.plants.length ? selection.clear() : why.value || draft.asking.value ? (draft.asking.value = false) : hand.tool.value || hand.plant.value ? hand.drop() : props.bench === 'ground' ? shapes.drop() || (shapes.chosen = null) : draft.dirty.value || draft.trouble.value ? draft.drop() : (brush.verb = null)),
 }
 function hide() {
   const hidden = new Set(store.hidden)
@@ -210,6 +215,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       <WhyCard v-if="why" :why="why" :name="store.chosen[0]?.name ?? ''" @close="draft.asking.value = false" />
     </div>
     <aside class="panel" aria-label="Bench">
+      <SelectionPanel v-if="selection.plants.length" :view="view" @go="host?.goTo(...$event)" />
       <GroundBench v-if="bench === 'ground'" :relief="relief" :at="at" />
       <PlantingBench v-else-if="bench === 'planting'" :draft="draft" :hand="hand" :view="view" />
       <SightlineBench v-else-if="bench === 'sightline'" :draft="draft" />
