@@ -48,8 +48,8 @@ class Wish:
     change: list[dict] = field(default_factory=list)
     remove: list[int] = field(default_factory=list)
     release: list[int] = field(default_factory=list)
-    copy: list[dict] = field(default_factory=list)
     push: bool = False
+    copy: list[dict] = field(default_factory=list)
 
 
 def as_row(planting: Planting, plants: Plants, k: int, home: bool) -> dict:

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { onClickOutside } from '@vueuse/core'
+import { useEventListener } from '@vueuse/core'
 import { ref } from 'vue'
 import type { Under } from '../api/client'
 import { useLevel } from '../stores/level'
@@ -9,7 +9,9 @@ defineProps<{ found: Under[]; at: [number, number] }>()
 const emit = defineEmits<{ take: [under: Under]; close: [] }>()
 const store = useLevel()
 const box = ref<HTMLElement>()
-onClickOutside(box, () => emit('close'))
+useEventListener(window, 'pointerdown', (event: PointerEvent) => {
+  if (!box.value?.contains(event.target as Node)) emit('close')
+})
 const nameOf = (pk: number) => store.stands.find((s) => s.id === pk)?.name ?? ''
 const itemOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
 </script>

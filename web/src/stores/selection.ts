@@ -21,9 +21,16 @@ export const useSelection = defineStore('selection', () => {
   const over = ref(0)
 
   const stands = () => (every.value ? [] : store.chosen.filter((s) => !s.sward).map((s) => s.id))
-  const movable = computed(() => store.mayPlant && plants.value.length > 0 && !busy.value && !store.stands.some((s) => s.locked && plants.value.some((p) => p.stand === s.id)))
+  const movable = computed(() => store.mayPlant && plants.value.length > 0 && !store.stands.some((s) => s.locked && plants.value.some((p) => p.stand === s.id)))
 
-  async function guarded(work: () => Promise<void>): Promise<boolean> {
+  let last: Promise<unknown> = Promise.resolve()
+  /** One after another, so that what is asked for while something is under way is done to what that leaves. */
+  function guarded(work: () => Promise<void>): Promise<boolean> {
+    const mine = last.then(() => now(work))
+    last = mine
+    return mine
+  }
+  async function now(work: () => Promise<void>): Promise<boolean> {
     trouble.value = ''
     busy.value = true
     try {
