@@ -8,6 +8,7 @@ from collections.abc import Callable
 from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.scene import scene_of
+from server.levels.schemas import wind_of
 from server.stands.engine import planting_of
 from thicket.formats import handover
 from thicket.formats.handover import Planted
@@ -48,7 +49,7 @@ def level_json(level: Level) -> bytes:
                        "sward": stand.sward, "items": items, "distances": settings.distances.dict(),
                        "tints": settings.tints})
     body = {"name": level.name, "slug": level.slug, "width": level.width, "length": level.length, "units": "m",
-            "axes": "x east, y up, z south", "stands": stands}
+            "axes": "x east, y up, z south", "wind": wind_of(level).dict(), "stands": stands}
     return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
 
 

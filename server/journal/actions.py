@@ -106,6 +106,10 @@ def _move(entry: Entry, back: bool) -> Moved:
         _swap(Stand, entry.stand_id, "settings", entry.change, back)
     elif entry.kind == Entry.Kind.MARKS:
         _swap(Level, entry.level_id, "marks", entry.change, back)
+    elif entry.kind == Entry.Kind.WIND:
+        _swap(Level, entry.level_id, "wind", entry.change, back)
+    elif entry.kind == Entry.Kind.VIEWS:
+        _swap_views(entry, back)
     elif entry.kind == Entry.Kind.SHAPES:
         swap_shapes(entry, back)
     elif entry.kind == Entry.Kind.STANDS:
@@ -137,3 +141,16 @@ def _swap(model, pk: int, name: str, change: dict, back: bool) -> None:
     if hasattr(row, "revision"):
         row.revision += 1
     row.save()
+
+
+def _swap_views(entry: Entry, back: bool) -> None:
+    """Put the level's kept views back, or forth again.
+
+    Raises: HttpError 409 when they have been changed since.
+    """
+    level = Level.objects.select_for_update().get(pk=entry.level_id)
+    have, want = (entry.change["after"], entry.change["before"]) if back else (entry.change["before"], entry.change["after"])
+    if level.bookmarks != have["bookmarks"]:
+        raise HttpError(409, "The kept views have been changed since; undo that first.")
+    level.bookmarks = want["bookmarks"]
+    level.save(update_fields=["bookmarks"])

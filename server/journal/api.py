@@ -100,7 +100,7 @@ def _moved(moved: actions.Moved) -> dict:
         keys, stale = changed_keys(stand, moved.box), dependants(stand)
     elif entry.kind == Entry.Kind.SETTINGS:
         stale = [stand.pk, *dependants(stand)]
-    elif entry.kind != Entry.Kind.MARKS:
+    elif entry.kind not in (Entry.Kind.MARKS, Entry.Kind.VIEWS, Entry.Kind.WIND):
         stale = list(entry.level.stands.values_list("pk", flat=True))
     return {"entry": entry_out(entry), "stand": entry.stand_id, "keys": keys, "stale": stale, "gained": moved.gained,
             "lost": moved.lost}

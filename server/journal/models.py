@@ -24,6 +24,8 @@ class Entry(models.Model):
         PINS = "pins"
         SNAPSHOT = "snapshot"
         STROKES = "strokes"
+        VIEWS = "views"
+        WIND = "wind"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -16,6 +17,7 @@ from server.journal.schemas import EntryOut, entry_out
 from server.levels import plan
 from server.levels.access import level_for, stands_of
 from server.levels.models import GroundTile, Level
+from server.levels.schemas import Wind, wind_of
 from server.sight.reckoning import bookmark_view, item_of, level_cost, over, spent
 from server.stands.engine import planting_of
 from server.stands.schemas import Strict
@@ -60,6 +62,7 @@ class Bookmark(Schema):
     heading: float
     pitch: float
     fov: float
+    picture: str = Field(default="", description="what it shows, small, as the address of a JPEG; empty when nobody has kept it")
 
 
 class Sun(Schema):
@@ -119,6 +122,7 @@ class LevelOut(Schema):
     sun: Sun
     fog: float
     marks: Marks
+    wind: Wind
     packing: float = Field(description="plants on a square of one spacing's side when the ground is full")
     stock: list[ItemOut]
 
@@ -152,7 +156,8 @@ def one_level(request: HttpRequest, slug: str):
             "layers", "waters",
             "bookmarks", "sun", "fog", "marks")
     stock = [_item(level, row) for row in level.stock.defer("glb", "silhouette")]
-    return {**{name: getattr(level, name) for name in same}, "packing": PACKING, "stock": stock}
+    return {**{name: getattr(level, name) for name in same}, "packing": PACKING, "stock": stock,
+            "wind": wind_of(level)}
 
 
 def _item(level: Level, row) -> dict:
@@ -200,3 +205,81 @@ def set_marks(request: HttpRequest, slug: str, data: MarksIn):
     return entry_out(entry)
 
 
+
+
+class WindIn(Strict):
+    key: UUID
+    wind: Wind
+
+
+@router.put("/levels/{slug}/wind", response=EntryOut)
+def set_wind(request: HttpRequest, slug: str, data: WindIn):
+    """Keep the wind with the level."""
+    level = level_for(request, slug, to="plant")
+    known = Entry.objects.filter(key=data.key, level=level).first()
+    if known:
+        return entry_out(known)
+    with transaction.atomic():
+        row = Level.objects.select_for_update().get(pk=level.pk)
+        was, fresh = wind_of(row).dict(), data.wind.dict()
+        entry = Entry.objects.create(level=row, user=request.user, kind=Entry.Kind.WIND, key=data.key, what="Wind",
+                                     change={"before": was, "after": fresh})
+        row.wind = fresh
+        row.save(update_fields=["wind"])
+    return entry_out(entry)
+
+
+Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
+
+
+class ViewKept(Strict):
+    """A view to be kept with the level under a name; one of that name is replaced."""
+
+    key: UUID
+    name: Annotated[str, Field(min_length=1, max_length=60, pattern=r"\S")]
+    x: Finite
+    y: Finite
+    z: Finite
+    heading: Finite
+    pitch: Annotated[float, Field(ge=-90, le=90)]
+    fov: Annotated[float, Field(ge=10, le=120)]
+    picture: Annotated[str, Field(max_length=40_000, pattern=r"^(data:image/jpeg;base64,[A-Za-z0-9+/=]+)?$")] = ""
+
+
+VIEWS = 40
+"""A level keeps so many views at the most."""
+
+
+@router.post("/levels/{slug}/views", response=list[Bookmark])
+def keep_view(request: HttpRequest, slug: str, data: ViewKept):
+    """Keep a view with the level."""
+    level, said = level_for(request, slug, to="plant"), data.dict(exclude={"key"}) | {"name": data.name.strip()}
+
+    def put(views: list[dict]) -> list[dict]:
+        names = [v["name"] for v in views]
+        if said["name"] in names:
+            return [said if v["name"] == said["name"] else v for v in views]
+        if len(views) >= VIEWS:
+            raise ValueError(f"name: a level keeps at most {VIEWS} views; remove one first")
+        return [*views, said]
+
+    return _change_views(request, level, data.key, f"View {said['name']} kept", put)
+
+
+@router.delete("/levels/{slug}/views/{name}", response=list[Bookmark])
+def remove_view(request: HttpRequest, slug: str, name: str, key: UUID):
+    """Remove a kept view."""
+    level = level_for(request, slug, to="plant")
+    return _change_views(request, level, key, f"View {name} removed", lambda views: [v for v in views if v["name"] != name])
+
+
+def _change_views(request: HttpRequest, level: Level, key: UUID, what: str, change: Callable[[list], list]) -> list[dict]:
+    with transaction.atomic():
+        row = Level.objects.select_for_update().get(pk=level.pk)
+        if not Entry.objects.filter(key=key, level=row).exists():
+            fresh = change(row.bookmarks)
+            Entry.objects.create(level=row, user=request.user, kind=Entry.Kind.VIEWS, key=key, what=what[:200],
+                                 change={"before": {"bookmarks": row.bookmarks}, "after": {"bookmarks": fresh}})
+            row.bookmarks = fresh
+            row.save(update_fields=["bookmarks"])
+    return row.bookmarks

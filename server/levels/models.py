@@ -31,6 +31,7 @@ class Level(models.Model):
     bookmarks = models.JSONField(default=list, help_text="named views")
     sun = models.JSONField(default=dict, help_text="bearing and elevation in degrees")
     fog = models.FloatField(default=0.0008, help_text="extinction per m")
+    wind = models.JSONField(default=dict, help_text="see server.levels.schemas.Wind; empty for the first values")
     marks = models.JSONField(default=dict, help_text="budget marks by line")
 
     def __str__(self) -> str:

@@ -26,6 +26,7 @@ from server.stands.payload import encode, encode_marks
 from server.stands.sampling import sample
 from server.stands.schemas import StandSettings, Strict
 from server.stands.seating import lacking_layout
+from thicket.planting.density import TOUCH_UNIT
 
 router = Router(tags=["stands"])
 IMMUTABLE = "private, max-age=31536000, immutable"
@@ -224,6 +225,13 @@ def density_map(request: HttpRequest, slug: str, stand: int):
     """Density as it stands now, fullness included: rows and columns uint16, then uint8 values row by row."""
     planting = planting_of(stand_for(level_for(request, slug), stand))
     return _raster(planting.density * planting.core.fullness)
+
+
+@router.get("/levels/{slug}/stands/{stand}/touch")
+def touch_map(request: HttpRequest, slug: str, stand: int):
+    """Touch as it is painted: rows and columns uint16, then uint8 values row by row, 0 for -1, 127 for none, 254 for +1."""
+    planting = planting_of(stand_for(level_for(request, slug), stand))
+    return _raster((planting.touch.astype(np.float32) / TOUCH_UNIT + 1) * (127 / 255))
 
 
 def _raster(values: np.ndarray) -> HttpResponse:

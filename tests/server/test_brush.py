@@ -217,3 +217,32 @@ class SeveralPeople(GroundCase):
         self.assertEqual(act(self.client_of("guest"), "undo", mine).status_code, 403)
         self.assertEqual(act(self.north, "undo", 10**6).status_code, 404)
         self.assertEqual(self.north.get(f"{self.base}/journal").json()[0]["what"], "Birch: spacing")
+
+
+class KeptWithTheLevel(GroundCase):
+    def test_views_and_wind_are_kept_told_and_taken_back(self):
+        first = self.north.get(self.base).json()
+        view = {"name": "From the gate", "x": 20, "y": 380, "z": 30, "heading": 90, "pitch": -4, "fov": 60,
+                "picture": "data:image/jpeg;base64,AAAA"}
+        views = self.post("/views", {"key": key()} | view).json()
+        self.assertEqual(views[-1], view)
+        self.assertEqual(self.post("/views", {"key": key()} | view | {"fov": 50}).json()[-1]["fov"], 50)
+        for wrong in ({"name": " "}, {"fov": 5}, {"picture": "javascript:alert(1)"}, {"x": 1e9}):
+            self.assertEqual(self.post("/views", {"key": key()} | view | wrong).status_code, 422, wrong)
+        self.north.delete(f"{self.base}/views/From%20the%20gate?key={key()}")
+        self.assertEqual(self.north.get(self.base).json()["bookmarks"], first["bookmarks"])
+        wind = first["wind"] | {"speed": 9, "stiffness": first["wind"]["stiffness"] | {"birch": 0.2}}
+        self.assertEqual(self.post("/wind", {"key": key(), "wind": wind}, method="put").json()["what"], "Wind")
+        self.assertEqual(self.north.get(self.base).json()["wind"], wind)
+        told = json.loads(self.north.get(f"{self.base}/handover/level.json").content)
+        self.assertEqual((told["wind"]["speed"], told["wind"]["stiffness"]["birch"]), (9, 0.2))
+        self.assertEqual(self.post("/wind", {"key": key(), "wind": wind | {"loop": 0}}, method="put").status_code, 422)
+        self.assertEqual(self.post("/wind", {"key": key(), "wind": wind}, self.client_of("guest"), "put").status_code, 403)
+        for _ in range(4):
+            self.assertEqual(self.north.post(f"{self.base}/undo").status_code, 200)
+        now = self.north.get(self.base).json()
+        self.assertEqual((now["wind"], now["bookmarks"]), (first["wind"], first["bookmarks"]))
+        data = self.north.get(f"{self.base}/stands/{self.birch.pk}/touch").content
+        rows, columns = np.frombuffer(data[:4], "<u2")
+        self.assertEqual(set(data[4:]), {127})
+        self.assertEqual(rows * columns, len(data) - 4)

@@ -132,6 +132,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/wind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Wind
+         * @description Keep the wind with the level.
+         */
+        put: operations["server_levels_api_set_wind"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep View
+         * @description Keep a view with the level.
+         */
+        post: operations["server_levels_api_keep_view"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/views/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove View
+         * @description Remove a kept view.
+         */
+        delete: operations["server_levels_api_remove_view"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/drafts": {
         parameters: {
             query?: never;
@@ -609,6 +669,26 @@ export interface paths {
          * @description Density as it stands now, fullness included: rows and columns uint16, then uint8 values row by row.
          */
         get: operations["server_stands_api_density_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/touch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Touch Map
+         * @description Touch as it is painted: rows and columns uint16, then uint8 values row by row, 0 for -1, 127 for none, 254 for +1.
+         */
+        get: operations["server_stands_api_touch_map"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1616,6 +1696,12 @@ export interface components {
             pitch: number;
             /** Fov */
             fov: number;
+            /**
+             * Picture
+             * @description what it shows, small, as the address of a JPEG; empty when nobody has kept it
+             * @default
+             */
+            picture: string;
         };
         /**
          * ItemOut
@@ -1694,6 +1780,7 @@ export interface components {
             /** Fog */
             fog: number;
             marks: components["schemas"]["Marks"];
+            wind: components["schemas"]["Wind"];
             /**
              * Packing
              * @description plants on a square of one spacing's side when the ground is full
@@ -1750,6 +1837,50 @@ export interface components {
             ];
         };
         /**
+         * Wind
+         * @description The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of stock items by slug:
+         *     0 bends with every breath, 1 stands still; stone does.
+         */
+        Wind: {
+            /**
+             * Bearing
+             * @default 250
+             */
+            bearing: number;
+            /**
+             * Speed
+             * @default 5
+             */
+            speed: number;
+            /**
+             * Strength
+             * @default 0.35
+             */
+            strength: number;
+            /**
+             * Wavelength
+             * @default 28
+             */
+            wavelength: number;
+            /**
+             * Turbulence
+             * @default 0.35
+             */
+            turbulence: number;
+            /**
+             * Loop
+             * @default 12
+             */
+            loop: number;
+            /**
+             * Stiffness
+             * @default {}
+             */
+            stiffness: {
+                [key: string]: number;
+            };
+        };
+        /**
          * Kind
          * @enum {string}
          */
@@ -1793,6 +1924,45 @@ export interface components {
              */
             key: string;
             marks: components["schemas"]["Marks"];
+        };
+        /** WindIn */
+        WindIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            wind: components["schemas"]["Wind"];
+        };
+        /**
+         * ViewKept
+         * @description A view to be kept with the level under a name; one of that name is replaced.
+         */
+        ViewKept: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Name */
+            name: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Z */
+            z: number;
+            /** Heading */
+            heading: number;
+            /** Pitch */
+            pitch: number;
+            /** Fov */
+            fov: number;
+            /**
+             * Picture
+             * @default
+             */
+            picture: string;
         };
         /** Bars */
         Bars: {
@@ -3969,6 +4139,83 @@ export interface operations {
             };
         };
     };
+    server_levels_api_set_wind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WindIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+        };
+    };
+    server_levels_api_keep_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewKept"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bookmark"][];
+                };
+            };
+        };
+    };
+    server_levels_api_remove_view: {
+        parameters: {
+            query: {
+                key: string;
+            };
+            header?: never;
+            path: {
+                slug: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bookmark"][];
+                };
+            };
+        };
+    };
     server_ground_api_bring_in: {
         parameters: {
             query?: never;
@@ -4677,6 +4924,27 @@ export interface operations {
         };
     };
     server_stands_api_density_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    server_stands_api_touch_map: {
         parameters: {
             query?: never;
             header?: never;

@@ -2,10 +2,12 @@
 import { computed } from 'vue'
 import type { Bookmark, Person } from '../api/client'
 import type { Stage } from '../stage/stage'
+import { useLevel } from '../stores/level'
 
 const props = defineProps<{ stage: Stage; ticks: number; quiet: boolean; spot: [number, number] | null; others: Person[] }>()
 defineEmits<{ go: [bookmark: Bookmark] }>()
 
+const store = useLevel()
 const LENGTHS = [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000]
 
 const eye = computed(() => {
@@ -21,7 +23,7 @@ const eye = computed(() => {
 })
 const marks = computed(() => {
   void props.ticks
-  return props.stage.level.bookmarks.map((b) => ({ b, at: props.stage.plan.to(b.x, b.z) }))
+  return store.level!.bookmarks.map((b) => ({ b, at: props.stage.plan.to(b.x, b.z) }))
 })
 const cross = computed(() => {
   void props.ticks

@@ -100,7 +100,8 @@ const costs = computed(() =>
     <h3>
       Where
       <button class="plain why" :aria-pressed="d.asking.value" data-test="ask-why" title="Point at any place and read why (Y)" @click="d.asking.value = !d.asking.value">why here?</button>
-      <label class="switch"><input v-model="d.showOverlay.value" type="checkbox" data-test="overlay" /> show suitability</label>
+      <label class="switch"><input v-model="d.showOverlay.value" type="checkbox" data-test="overlay" /> show</label>
+      <select v-model="d.overlayKind.value" class="cell shown" aria-label="What is laid over the ground" data-test="overlay-kind" @change="d.showOverlay.value = true"><option>suitability</option><option>density</option><option>touch</option></select>
     </h3>
     <p v-for="w in warnings" :key="w" class="over" role="alert">{{ w }}</p>
     <ConditionList :draft="d" :locked="locked" />
@@ -174,6 +175,10 @@ h3 {
 }
 .why {
   margin-left: auto;
+}
+.shown {
+  font: 13px var(--sans);
+  width: 92px;
 }
 .gained {
   color: var(--green);

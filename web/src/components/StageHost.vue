@@ -34,6 +34,7 @@ const shown = useSessionStorage<'both' | 'eye' | 'plan'>('kt-views', 'both')
 const shadows = ref(true)
 const everything = ref(false)
 const walking = ref(false)
+const alone = ref(false)
 const trouble = ref('')
 const ticks = ref(0)
 const drag = ref<'look' | 'pan' | null>(null)
@@ -96,6 +97,10 @@ watch(() => [...store.hidden], (ids) => {
   void loadSward()
 })
 watch(shadows, (on) => stage.value?.look({ shadows: on }))
+watch([alone, () => store.selected.join(), () => store.stands], () => {
+  const others = alone.value ? store.stands.filter((s) => !store.selected.includes(s.id)).map((s) => s.id) : []
+  stage.value?.setGhosts(new Set(others))
+})
 watch(everything, (on) => stage.value?.setEverything(on))
 
 let swardKey = ''
@@ -241,7 +246,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
       <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
       <PlanMarks v-if="stage" :quiet="setting || armed" :spot="spot" :stage="stage" :ticks="ticks" :others="others" @go="look" />
     </div>
-    <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" v-model:everything="everything" v-model:walking="walking" :stage="stage" :ticks="ticks" @go="look" />
+    <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" v-model:everything="everything" v-model:alone="alone" v-model:walking="walking" :stage="stage" :ticks="ticks" @go="look" />
     <BrushBar v-if="stage && paints" :marked="tools.uproot.marked.value" @fill="painting.fill" @in-view="inView" />
     <LiftList v-if="tools.lift.list.value" :found="tools.lift.list.value.found" :at="tools.lift.list.value.at" @take="tools.lift.take" @close="tools.lift.close" />
     <p v-if="!stage && !trouble" class="wait faint">Unrolling the sheet …</p>

@@ -25,6 +25,13 @@ export function places(answers: ArrayBuffer[]): { came: Float32Array; went: Floa
   return { came: Float32Array.from(came), went: Float32Array.from(went) }
 }
 
+/** Touch from 0 for -1 to 254 for +1 as RGBA. */
+function inked(touch: Uint8Array): Uint8Array {
+  const out = new Uint8Array(touch.length * 4)
+  touch.forEach((t, k) => out.set(t > 127 ? [74, 96, 52, (t - 127) * 1.7] : [123, 45, 38, (127 - t) * 1.7], 4 * k))
+  return out
+}
+
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 /**
@@ -38,6 +45,10 @@ export function useDraft(view: () => View | null) {
   const fields = ref<string[]>([])
   const overlay = ref<Raster | null>(null)
   const showOverlay = ref(false)
+  /** What is laid over the ground of the first selected stand: suitability under the draft, density as it stands, or touch. */
+  const overlayKind = ref<'suitability' | 'density' | 'touch'>('suitability')
+  /** Touch as colours with strength, RGBA: green where it adds, red where it takes away. */
+  const touchSheet = ref<Raster | null>(null)
   /** Plants that the draft would bring and take, x and z of each in turn. */
   const marks = shallowRef<{ came: Float32Array; went: Float32Array }>(NOTHING)
   /** Whether a click on the stage asks why there. */
@@ -99,15 +110,20 @@ export function useDraft(view: () => View | null) {
       const results = dirty.value
         ? await Promise.all(stands.map((s) => ask<Tried>('POST', `${path(s)}/try`, { settings: partOf(s), view: view() })))
         : []
-      const bytes = showOverlay.value ? await askBytes('POST', `${path(stands[0])}/suitability`, { settings: partOf(stands[0]) }) : null
+      const kind = overlayKind.value
+      const overlaid = kind === 'suitability' ? () => askBytes('POST', `${path(stands[0])}/suitability`, { settings: partOf(stands[0]) }) : () => askBytes('GET', `${path(stands[0])}/${kind}`)
+      const bytes = showOverlay.value ? await overlaid() : null
       const changed = dirty.value && !changes.value.distances ? await Promise.all(stands.filter((s) => !s.sward).map((s) => askBytes('POST', `${path(s)}/difference`, { settings: partOf(s) }))) : []
       if (mine !== round) return
       marks.value = changed.length ? places(changed) : NOTHING
       tried.value = results.length ? results.reduce(add) : null
+      overlay.value = touchSheet.value = null
       if (bytes) {
         const [rows, columns] = new Uint16Array(bytes, 0, 2)
-        overlay.value = { data: new Uint8Array(bytes, 4), columns, rows }
-      } else overlay.value = null
+        const read = { data: new Uint8Array(bytes, 4), columns, rows }
+        if (kind === 'touch') touchSheet.value = { ...read, data: inked(read.data) }
+        else overlay.value = read
+      }
       trouble.value = ''
       fields.value = []
     } catch (error) {
@@ -188,10 +204,10 @@ export function useDraft(view: () => View | null) {
   }
 
   watch(() => store.selected.join(), drop)
-  watch(showOverlay, later)
+  watch([showOverlay, overlayKind], later)
   watch(() => store.stands, later)
 
-  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop, clashes, settle }
+  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, overlayKind, touchSheet, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop, clashes, settle }
 }
 
 export type Draft = ReturnType<typeof useDraft>

@@ -107,6 +107,7 @@ varying float vSeed;
 uniform vec3 uInk;
 uniform vec3 uWash;
 uniform float uStone;
+uniform float uGhost;
 void main() {
   float angle = atan(vQ.y, vQ.x) + vSeed * 6.283;
   float d = length(vQ);
@@ -125,7 +126,7 @@ void main() {
   float line = 1.0 - smoothstep(0.0, soft, abs(edge + soft * 0.5) - soft * 0.2);
   float trunk = uStone > 0.5 ? 0.0 : 1.0 - smoothstep(0.10, 0.10 + soft, d);
   float a = max(max(line * 0.9, trunk), fill);
-  gl_FragColor = vec4(mix(uWash, uInk, clamp(max(line, trunk), 0.0, 1.0)), a * smoothstep(soft, 0.0, edge));
+  gl_FragColor = vec4(mix(uWash, uInk, clamp(max(line, trunk), 0.0, 1.0)), a * smoothstep(soft, 0.0, edge) * (1.0 - uGhost));
 }
 `
 

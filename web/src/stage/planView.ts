@@ -56,6 +56,8 @@ export class PlanView {
   readonly renderer: THREE.WebGLRenderer
   readonly groundUniforms: Record<string, THREE.IUniform>
   hidden = new Set<number>()
+  /** Stands that are drawn pale. */
+  ghosts = new Set<number>()
   centre: [number, number]
   /** Metres to a CSS pixel. */
   pixel: number
@@ -176,6 +178,7 @@ export class PlanView {
         uPixel: this.groundUniforms.uPixel,
         uInk: { value: ink },
         uWash: { value: wash },
+        uGhost: { value: 0 },
         uStone: { value: stand.stratum === 'Stone' ? 1 : 0 },
       },
     })
@@ -197,6 +200,7 @@ export class PlanView {
     for (const sp of this.store.stands.values()) {
       const s = this.symbolsOf(sp.stand)
       s.mesh.visible = !this.hidden.has(sp.stand.id) && !sp.stand.sward
+      s.mesh.material.uniforms.uGhost.value = this.ghosts.has(sp.stand.id) ? 0.78 : 0
       if (!s.mesh.visible || s.revision === sp.changes) {
         s.mesh.visible &&= !s.empty
         continue

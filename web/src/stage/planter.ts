@@ -1,5 +1,5 @@
 import * as THREE from 'three'
-import type { Stand, View } from '../api/client'
+import type { Stand, View, Wind } from '../api/client'
 import { states, type States } from './distances'
 import { boxVisible, planes } from './frustum'
 import { STRIDE } from './payload'
@@ -39,6 +39,10 @@ export class Planter {
   hidden = new Set<number>()
   /** Draw every plant however far its stand is drawn in the game. */
   everything = false
+  /** Stands that are drawn pale, so that others stand out. */
+  ghosts = new Set<number>()
+  private wind: Wind | null = null
+  private readonly windUniforms = { uWind: { value: new THREE.Vector4() }, uGusts: { value: new THREE.Vector4() } }
   private looks = new Map<number, Look>()
   private batches = new Map<string, Batch>()
 
@@ -64,16 +68,31 @@ export class Planter {
       vertexShader: PLANT_VERTEX,
       fragmentShader: shadow ? SHADOW_FRAGMENT : PLANT_FRAGMENT,
       side: part.cut ? THREE.DoubleSide : THREE.FrontSide,
-      defines: { ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), FOOT: item.item.height > 2 ? '0.08' : '0.9' },
+      defines: { ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
       uniforms: {
         ...this.light,
         uTexture: { value: part.texture },
         uFade: { value: fade },
         uTintA: { value: tints[0] },
         uTintB: { value: tints[1] },
+        uGhost: { value: 0 },
+        ...(this.wind && !shadow ? { uWind: this.windUniforms.uWind, uGusts: this.windUniforms.uGusts, uLimp: { value: 1 - (this.wind.stiffness?.[item.item.slug] ?? 0.5) } } : {}),
         uTinted: { value: part.tinted ? 1 : 0 },
       },
     })
+  }
+
+  /** Let the wind blow, or not. */
+  setWind(wind: Wind | null): void {
+    this.wind = wind
+    if (!wind) return
+    const a = ((wind.bearing! + 180) * Math.PI) / 180
+    this.windUniforms.uWind.value.set(Math.sin(a), -Math.cos(a), 0.16 * wind.strength!, wind.wavelength!)
+    this.windUniforms.uGusts.value.set(Math.max(1, Math.round((wind.speed! * wind.loop!) / wind.wavelength!)), 0, wind.turbulence!, 0)
+  }
+  /** What is seen at a time in s. */
+  blow(time: number): void {
+    if (this.wind) this.windUniforms.uGusts.value.y = (time / this.wind.loop!) % 1
   }
 
   private distancesOf(stand: Stand): Stand['settings']['distances'] {
@@ -84,7 +103,7 @@ export class Planter {
   private lookOf(stand: Stand): Look {
     const { tints } = stand.settings
     const distances = this.distancesOf(stand)
-    const stamp = JSON.stringify([stand.items, distances, tints])
+    const stamp = JSON.stringify([stand.items, distances, tints, this.wind ? stand.items.map((i) => this.wind!.stiffness?.[i]) : null])
     const known = this.looks.get(stand.id)
     if (known?.stamp === stamp) return known
     this.forget(stand.id)
@@ -160,6 +179,7 @@ export class Planter {
       const { stand } = sp
       if (this.hidden.has(stand.id)) continue
       const look = this.lookOf(stand)
+      if (!shadow) for (const m of look.colour.flat(2)) m.uniforms.uGhost.value = this.ghosts.has(stand.id) ? 1 : 0
       const reach = shadow ? stand.settings.distances.shadow : this.distancesOf(stand).gone
       if (reach <= 0) continue
       for (const [at, cell] of sp.cells) {

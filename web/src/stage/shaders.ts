@@ -63,6 +63,22 @@ varying float vFar;
 ${LIGHT}
 #endif
 
+#ifdef SWAYS
+uniform vec4 uWind;
+uniform vec4 uGusts;
+uniform float uLimp;
+// By the rule of thicket.sight.wind: uWind is the way it blows (x, z), bend and wavelength; uGusts whole gusts in a loop, share of
+// the loop gone by, turbulent share.
+vec2 swayed(vec3 foot, float high) {
+  float own = fract(sin(dot(foot.xz, vec2(12.9898, 78.233))) * 43758.5453);
+  float along = dot(foot.xz, uWind.xy) / uWind.w;
+  float gust = sin(6.2831853 * (uGusts.x * uGusts.y - along));
+  float flutter = 0.6 * sin(6.2831853 * ((2.0 * uGusts.x + 1.0) * uGusts.y + own)) + 0.4 * sin(6.2831853 * ((3.0 * uGusts.x + 2.0) * uGusts.y + 1.7 * own));
+  float share = high / TALL;
+  return uWind.xy * (uWind.z * uLimp * share * share * TALL * (0.5 + mix(gust, flutter, uGusts.z)));
+}
+#endif
+
 vec3 turn(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
 
 void main() {
@@ -75,6 +91,9 @@ void main() {
 #else
   vec3 at = aPlace + turn(aTurn, scaled);
   vec3 n = turn(aTurn, normal);
+#endif
+#ifdef SWAYS
+  at.xz += swayed(aPlace, max(position.y, 0.0)) * aSize.y;
 #endif
   vUv = uv;
   gl_Position = projectionMatrix * viewMatrix * vec4(at, 1.0);
@@ -110,6 +129,7 @@ bool faded(float far) {
 
 export const PLANT_FRAGMENT = /* glsl */ `
 uniform sampler2D uTexture;
+uniform float uGhost;
 varying vec2 vUv;
 varying vec3 vLight;
 varying vec4 vHaze;
@@ -123,7 +143,8 @@ void main() {
   if (faded(vFar)) discard;
   vec3 colour = mix(texel.rgb * texel.rgb * vLight, vHaze.rgb, vHaze.a);
   colour = colour / (1.0 + 0.18 * colour);
-  gl_FragColor = vec4(sqrt(colour), 1.0);
+  colour = sqrt(colour);
+  gl_FragColor = vec4(mix(colour, vec3(0.80, 0.78, 0.72) + 0.16 * (dot(colour, vec3(0.33)) - 0.4), uGhost * 0.86), 1.0);
 }
 `
 

@@ -1,4 +1,4 @@
-import type { Item, Level, Stand, View } from '../api/client'
+import type { Item, Level, Stand, View, Wind } from '../api/client'
 import { EyeView, type Drawn } from './eyeView'
 import { loadGround, type Ground } from './ground'
 import { GroundTextures, rasterTexture, washTexture } from './groundTextures'
@@ -45,6 +45,7 @@ export class Stage {
   rings: Ring[] = []
   lasso: [number, number][] = []
   everything = false
+  private windy = false
   private outlines: Outline[] = []
   private revision = 1
   private dirty = { eye: true, plan: true }
@@ -206,11 +207,42 @@ export class Stage {
     this.plantsChanged()
   }
 
+  /** Let the wind blow over the plants in the eye view, or not. */
+  setWind(wind: Wind | null): void {
+    this.windy = wind !== null
+    this.eye.planter.setWind(wind)
+    this.dirty.eye = true
+  }
+
+  /** Draw some stands pale, so that the others stand out. */
+  setGhosts(stands: Set<number>): void {
+    this.eye.planter.ghosts = stands
+    this.plan.ghosts = stands
+    this.touch()
+  }
+
+  /** What the eye sees, small, as the address of a JPEG. */
+  picture(wide = 192): string {
+    this.eye.render(false, this.revision, false)
+    const from = this.eye.renderer.domElement
+    const to = document.createElement('canvas')
+    to.width = wide
+    to.height = Math.round((wide * 9) / 16)
+    const high = Math.min(from.height, (from.width * 9) / 16)
+    const across = (high * 16) / 9
+    to.getContext('2d')!.drawImage(from, (from.width - across) / 2, (from.height - high) / 2, across, high, 0, 0, to.width, to.height)
+    return to.toDataURL('image/jpeg', 0.72)
+  }
+
   private loop(now: number): void {
     this.frame = requestAnimationFrame(this.loop)
     const seconds = Math.min((now - this.last) / 1000, 0.25)
     this.last = now
     if (this.onFrame(seconds)) this.movedAt = performance.now()
+    if (this.windy && this.shown.eye) {
+      this.eye.planter.blow(now / 1000)
+      this.dirty.eye = true
+    }
     const resting = performance.now() - this.movedAt > SETTLE_MS
     const settle = resting && !this.settled
     if (this.brushWaits && now - this.brushAt > SETTLE_MS) {

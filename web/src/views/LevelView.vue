@@ -201,7 +201,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
         ref="host"
         :key="groundKey"
         :overlay="draft.overlay.value"
-        :sheet="bench === 'ground' ? relief.sheet.value : null"
+        :sheet="bench === 'ground' ? relief.sheet.value : draft.touchSheet.value"
         :marks="draft.marks.value"
         :paints="bench === 'planting'"
         :edits="bench === 'ground'"

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { ask, type Entry, type Wind } from '../api/client'
+import { softwareDrawn } from '../stage/groundTextures'
+import type { Stage } from '../stage/stage'
+import { useLevel } from '../stores/level'
+import NumberField from './NumberField.vue'
+
+/** The wind over the eye view: seen at once, kept with the level when told so. */
+const props = defineProps<{ stage: Stage }>()
+const store = useLevel()
+const blows = ref(!softwareDrawn())
+const draft = ref<Wind | null>(null)
+const wind = computed<Wind>(() => draft.value ?? store.level!.wind)
+const change = (part: Partial<Wind>) => (draft.value = { ...wind.value, ...part })
+const mine = computed(() => [...new Set(store.chosen.flatMap((s) => s.items))])
+const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
+const stiff = (slug: string, value: number) => change({ stiffness: { ...wind.value.stiffness, [slug]: value } })
+watch([blows, wind], () => props.stage.setWind(blows.value ? wind.value : null), { immediate: true })
+watch(() => store.level?.slug, () => (draft.value = null))
+async function keep() {
+  try {
+    const entry = await ask<Entry>('PUT', `/levels/${store.slug}/wind`, { key: crypto.randomUUID(), wind: wind.value })
+    store.level = { ...store.level!, wind: wind.value }
+    draft.value = null
+    store.note(entry)
+    await store.beat()
+  } catch (error) {
+    store.tell(error)
+  }
+}
+const FIELDS: ['bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 'loop', string, string, number, number, number, number][] = [
+  ['bearing', 'From', '°', 0, 360, 5, 1],
+  ['speed', 'Speed', 'm/s', 0, 40, 0.5, 1],
+  ['strength', 'Strength', '%', 0, 100, 1, 100],
+  ['wavelength', 'Gusts apart', 'm', 1, 500, 1, 1],
+  ['turbulence', 'Each plant’s own', '%', 0, 100, 1, 100],
+  ['loop', 'Loop', 's', 1, 120, 1, 1],
+]
+</script>
+
+<template>
+  <v-menu :close-on-content-click="false">
+    <template #activator="{ props: menu }">
+      <button v-bind="menu" class="plain" :class="{ on: blows }" data-test="wind">Wind ▾</button>
+    </template>
+    <div class="wind" data-test="wind-sheet" @keydown.stop>
+      <label><input v-model="blows" type="checkbox" data-test="wind-blows" /> blows in the eye view</label>
+      <NumberField v-for="[key, label, unit, min, max, step, by] in FIELDS" :key="key" :label="label" :unit="unit" :value="wind[key]! * by" :min="min" :max="max" :step="step" :digits="1" :disabled="!store.mayPlant" :test="`wind-${key}`" @change="change({ [key]: $event / by })" />
+      <h3>How stiff</h3>
+      <NumberField v-for="slug in mine" :key="slug" :label="nameOf(slug)" unit="%" :value="(wind.stiffness?.[slug] ?? 0.5) * 100" :min="0" :max="100" :step="5" :digits="0" :disabled="!store.mayPlant" :test="`stiff-${slug}`" @change="stiff(slug, $event / 100)" />
+      <p class="faint">Of the selected stands. It is kept with the level and handed over.</p>
+      <p v-if="draft">
+        <button class="solid" data-test="wind-keep" @click="keep">Keep</button>
+        <button class="plain" @click="draft = null">Drop</button>
+      </p>
+    </div>
+  </v-menu>
+</template>
+
+<style scoped>
+.wind {
+  width: 290px;
+  background: var(--sheet);
+  color: var(--ink);
+  border: 1px solid var(--line);
+  padding: 10px 14px 12px;
+  font: 13px var(--sans);
+}
+.wind h3 {
+  margin: 10px 0 4px;
+}
+.wind p {
+  margin: 6px 0 0;
+}
+.on {
+  color: var(--green);
+}
+</style>
