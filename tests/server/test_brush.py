@@ -245,4 +245,4 @@ class KeptWithTheLevel(GroundCase):
         data = self.north.get(f"{self.base}/stands/{self.birch.pk}/touch").content
         rows, columns = np.frombuffer(data[:4], "<u2")
         self.assertEqual(set(data[4:]), {127})
-        self.assertEqual(rows * columns, len(data) - 4)
+        self.assertEqual(int(rows) * int(columns), len(data) - 4)
