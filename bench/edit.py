@@ -15,14 +15,14 @@ def main() -> int:
 
     django.setup()
     from bench._scenes import scene
-    from server.levels import scene as scenes
+    from server.levels import suiting
     from server.levels.scene import replace
     from server.stands.touch import TouchMap
     from server.stands.whole import plant_whole, plantings_of
     from server.warm import warm
     from thicket.planting.strokes import Stroke, stroke_delta
 
-    scenes._pool = ThreadPoolExecutor(1)
+    suiting._pool = ThreadPoolExecutor(1)
     warm()
     for _ in plant_whole(scene(300), 1):
         pass

@@ -21,12 +21,12 @@ def plant(side: int, threads: int) -> dict:
 
     django.setup()
     from bench._scenes import scene
-    from server.levels import scene as scenes
+    from server.levels import suiting
     from server.stands.engine import planting_of
     from server.stands.whole import plant_whole
     from server.warm import warm
 
-    scenes._pool = ThreadPoolExecutor(threads)
+    suiting._pool = ThreadPoolExecutor(threads)
     warm()
     for _ in plant_whole(scene(300), threads):
         pass

@@ -8,7 +8,8 @@ import numpy as np
 
 from server.levels.models import Level
 from server.levels.scene import Scene, scene_of
-from server.stands.engine import Box, Planting
+from server.stands.engine import Planting
+from server.stands.sheets import Box
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field
 from thicket.planting.density import density

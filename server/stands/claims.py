@@ -12,7 +12,8 @@ from server.stands.seating import host_reach
 from thicket.planting.room import Discs, near
 
 if TYPE_CHECKING:
-    from server.stands.engine import Box, Planting
+    from server.stands.engine import Planting
+    from server.stands.sheets import Box
     from thicket.site.conditions import Condition
 
 

@@ -15,7 +15,8 @@ from server.stands.patching import Mark, apart, touch_blocks
 from server.stands.seating import followed, host_key
 
 if TYPE_CHECKING:
-    from server.stands.engine import Box, Planting, Sheet
+    from server.stands.engine import Planting
+    from server.stands.sheets import Box, Sheet
 
 ENGINE = 6
 """Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new one."""

@@ -17,8 +17,9 @@ from server.levels.models import Level
 from server.levels.scene import forget_scene, scene_of
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.brushing import Brush, Cells
-from server.stands.engine import Box, Planting
+from server.stands.engine import Planting
 from server.stands.models import Stand
+from server.stands.sheets import Box
 from server.stands.touch import LockedTouch
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field

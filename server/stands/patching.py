@@ -18,7 +18,8 @@ from thicket.planting.stands import Plants, join
 
 if TYPE_CHECKING:
     from server.stands.claims import Parts
-    from server.stands.engine import Box, Planting, Sheet
+    from server.stands.engine import Planting
+    from server.stands.sheets import Box, Sheet
 
 BLOCK = 16
 """Touch is compared in blocks of so many cells a side."""

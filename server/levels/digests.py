@@ -1,0 +1,40 @@
+"""Short hashes of what results follow from, and rasters that know theirs."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from thicket.site.fields import Window
+
+
+def digest(*parts: object) -> str:
+    """A short hash of anything that goes into JSON or has a plain text."""
+    return hashlib.blake2b(json.dumps(parts, sort_keys=True, default=str).encode(), digest_size=8).hexdigest()
+
+
+@dataclass(eq=False)
+class Raster:
+    """A whole raster; `digest` hashes a part of it."""
+
+    array: np.ndarray
+    digests: dict[Window, str] = field(default_factory=dict)
+
+    @property
+    def nbytes(self) -> int:
+        return self.array.nbytes
+
+    @property
+    def whole_digest(self) -> str:
+        return self.digest((0, 0, self.array.shape[1], self.array.shape[0]))
+
+    def digest(self, window: Window) -> str:
+        """A hash of the values in a window of cells, cut at the raster's edge."""
+        if window not in self.digests:
+            col0, row0, col1, row1 = window
+            part = np.ascontiguousarray(self.array[max(row0, 0):row1, max(col0, 0):col1])
+            self.digests[window] = hashlib.blake2b(part, digest_size=8).hexdigest()
+        return self.digests[window]
