@@ -156,8 +156,13 @@ function moved(where: 'eye' | 'plan', event: PointerEvent) {
     s.plan.pan(event.movementX, event.movementY)
     return s.touchPlan()
   }
-  if (armed.value || tools.doing.value) tools.move(ground(where, event), event, where)
+  const at = ground(where, event)
+  cursor.value = where === 'eye' ? at : null
+  if (armed.value || tools.doing.value) tools.move(at, event, where)
+  else if (where === 'plan') s.setCursor(at)
 }
+/** Where the pointer is in the eye view, shown on the plan. */
+const cursor = ref<[number, number] | null>(null)
 let pressed: [number, number] = [0, 0]
 function up(where: 'eye' | 'plan', event: PointerEvent) {
   if (tools.doing.value) void tools.up(where)
@@ -168,6 +173,11 @@ function up(where: 'eye' | 'plan', event: PointerEvent) {
   if (!at) return
   if (props.asking) emit('ask', at)
   else void shapes.press(...at)
+}
+function left() {
+  cursor.value = null
+  if (!armed.value) stage.value?.setCursor(null)
+  tools.left()
 }
 /** Where the pointer is over the ground, also over what is drawn on it. */
 function hover(where: 'eye' | 'plan', event: PointerEvent) {
@@ -224,7 +234,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
         @pointermove="moved('eye', $event)"
         @pointerup="up('eye', $event)"
         @pointercancel="tools.cancel"
-        @pointerleave="tools.left"
+        @pointerleave="left"
         @wheel.prevent="wheel('eye', $event)"
         @dblclick="edits && shapes.tool && shapes.finish()"
         @contextmenu.prevent
@@ -239,12 +249,12 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
         @pointermove="moved('plan', $event)"
         @pointerup="up('plan', $event)"
         @pointercancel="tools.cancel"
-        @pointerleave="tools.left"
+        @pointerleave="left"
         @dblclick="stand"
         @contextmenu.prevent
       />
       <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
-      <PlanMarks v-if="stage" :quiet="setting || armed" :spot="spot" :stage="stage" :ticks="ticks" :others="others" @go="look" />
+      <PlanMarks v-if="stage" :quiet="setting || armed" :spot="spot ?? cursor" :stage="stage" :ticks="ticks" :others="others" @go="look" />
     </div>
     <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" v-model:everything="everything" v-model:alone="alone" v-model:walking="walking" :stage="stage" :ticks="ticks" @go="look" />
     <BrushBar v-if="stage && paints" :marked="tools.uproot.marked.value" @fill="painting.fill" @in-view="inView" />

@@ -125,6 +125,15 @@ export class Stage {
     else this.brushWaits = true
   }
 
+  /** Mark in the eye view where the pointer is on the plan, or nothing; a slow eye view leaves it out. */
+  setCursor(at: [number, number] | null): void {
+    if (this.eyeCost >= SLOW_MS) return
+    const u = this.eye.groundUniforms
+    u.uBrush.value.set(at?.[0] ?? 0, at?.[1] ?? 0, at ? 0.9 : 0, 0)
+    u.uBrushInk.value.set(0.2, 0.27, 0.4)
+    this.dirty.eye = true
+  }
+
   /** Lay a raster of suitability, rows × columns of 0–255, over the ground, or take it off. */
   setOverlay(raster: { data: Uint8Array; columns: number; rows: number } | null): void {
     for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
