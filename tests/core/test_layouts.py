@@ -11,7 +11,7 @@ from tests.core.test_placement import rough_ground
 from thicket.ground.shapes import Shape
 from thicket.planting.companions import NO_ANCHORS, Anchors, closed_curve, seats_on
 from thicket.planting.layouts import Along, Rows, along, expected, radical_inverse, rows
-from thicket.planting.pins import bearing_of, turned_by
+from thicket.planting.pins import bearing_of, lean_of, leaning, turned_by
 from thicket.planting.points import chosen
 from thicket.planting.stands import Plants, Stand, grow
 
@@ -141,3 +141,17 @@ class Turning(unittest.TestCase):
         tilted = Rotation.random(random_state=seed)
         np.testing.assert_allclose(turned_by(tilted.as_quat(), degrees),
                                    (Rotation.from_euler("y", -degrees, degrees=True) * tilted).as_quat(), atol=1e-9)
+
+
+class Leaning(unittest.TestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(st.floats(0, 60), st.floats(0, 360), st.floats(0, 360), st.floats(0, 85))
+    def test_a_plant_leans_as_far_as_told_toward_where_it_leaned(self, lean, toward, turn, want):
+        axis = np.array([np.cos(np.radians(toward)), 0, np.sin(np.radians(toward))])
+        q = (Rotation.from_rotvec(axis * np.radians(lean)) * Rotation.from_rotvec([0, -np.radians(turn), 0])).as_quat()
+        self.assertAlmostEqual(lean_of(q), lean, places=4)
+        now = leaning(q, want)
+        self.assertAlmostEqual(lean_of(now), want, places=4)
+        if lean > 1 and want > 1:
+            up, then = (Rotation.from_quat(v).apply([0, 1, 0])[[0, 2]] for v in (q, now))
+            self.assertGreater(np.dot(up, then) / np.linalg.norm(up) / np.linalg.norm(then), 0.9999)

@@ -12,7 +12,8 @@ from thicket.ground.heights import Ground
 from thicket.planting.density import TOUCH_UNIT, density, expected_count
 from thicket.planting.points import PACKING, point_set
 from thicket.planting.stands import Stand, plants_in
-from thicket.planting.strokes import Stroke, cover, stroke_delta
+from thicket.planting.strokes import TURNS, Stroke, cover, stroke_delta
+from thicket.planting.tips import MADE, made_tip
 
 SIDE = 256.0
 WHOLE = (0.0, 0.0, SIDE, SIDE)
@@ -139,6 +140,33 @@ class Touch(unittest.TestCase):
         for delta in reversed(deltas):
             touch = touch - delta
         np.testing.assert_array_equal(touch, first)
+
+    @settings(max_examples=40, deadline=None)
+    @given(st.sampled_from(["thicken", "thin", "ease", "level"]), st.sampled_from(["", *MADE]), st.sampled_from(TURNS),
+           st.floats(2, 20), st.floats(0, 1), st.floats(0, 1), st.floats(-1, 1), st.integers(0, 30), st.integers(0, 30))
+    def test_any_window_with_its_margin_only_cuts(self, verb, tip, turn, radius, soft, strength, toward, col, row):
+        rng = np.random.default_rng(8)
+        touch = rng.integers(-TOUCH_UNIT, TOUCH_UNIT, (120, 120)).astype(np.int16)
+        stroke = Stroke(verb, [(30, 30), (70, 44), (62, 80)], radius, soft, strength, toward, [1, 0.4, 0.9],
+                        made_tip(tip) if tip else None, turn)
+        whole = stroke_delta(stroke, touch, 1.0, 0, 0)
+        margin = stroke.margin(1.0)
+        x0, z0 = max(col - margin, 0), max(row - margin, 0)
+        part = stroke_delta(stroke, touch[z0:row + 60 + margin, x0:col + 60 + margin], 1.0, x0, z0)
+        inner = part[row - z0:row - z0 + 60, col - x0:col - x0 + 60]
+        np.testing.assert_array_equal(inner, whole[row:row + 60, col:col + 60])
+        after = touch.astype(int) + whole
+        self.assertTrue((np.abs(after) <= TOUCH_UNIT).all())
+        if verb == "level":
+            self.assertTrue((np.abs(after - toward * TOUCH_UNIT) <= np.abs(touch - toward * TOUCH_UNIT) + 0.51).all())
+
+    def test_tips_are_set_down_at_even_lengths_of_the_path(self):
+        few = Stroke("thicken", [(10, 10), (50, 30)], 8, 0.3, 1, tip=made_tip("flecks"), turn="random")
+        many = Stroke("thicken", [(10 + 40 * t, 10 + 20 * t) for t in np.linspace(0, 1, 77)], 8, 0.3, 1, tip=few.tip, turn="random")
+        np.testing.assert_allclose(cover(few, 1.0, 0, 0, (64, 64)), cover(many, 1.0, 0, 0, (64, 64)), atol=1e-4)
+        for wrong in ({"turn": "about"}, {"toward": 2.0}, {"pressure": [1.0]}, {"verb": "erase"}):
+            with self.assertRaises(ValueError):
+                Stroke(**{"verb": "thin", "path": [(1, 1), (2, 2)], "radius": 2, "soft": 0, "strength": 1} | wrong)
 
     def test_a_stroke_does_not_depend_on_how_often_the_pointer_was_read(self):
         few = Stroke("thicken", [(10, 10), (50, 30)], 8, 0.5, 1)
