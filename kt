@@ -16,6 +16,7 @@ import subprocess
 import sys
 import time
 import urllib.request
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent
@@ -325,7 +326,28 @@ def test(options) -> int:
     install_packages(TEST_TOOLS)
     setup()
     with database():
-        return django("test", "--noinput", *(options.rest or ["tests"]))
+        if options.rest:
+            return django("test", "--noinput", *options.rest)
+        return all_tests()
+
+
+def all_tests() -> int:
+    """The core's and the server's tests in two halves, a core each; then the browser's, which draws in software and wants both."""
+    server = sorted(f"tests.server.{p.stem}" for p in (ROOT / "tests" / "server").glob("test_*.py"))
+    halves = {"one": ["tests.core", *server[4:7]], "two": [*server[:4], *server[7:]], "browser": ["tests.browser"]}
+    tally = TOOLS / "tally"
+    tally.unlink(missing_ok=True)
+
+    def half(name: str) -> int:
+        env = environment() | {"KT_TALLY": str(tally), "KT_TEST_DB": f"test_{name}"}
+        return subprocess.run([str(PYTHON), "-m", "django", "test", "--noinput", *halves[name]], env=env, cwd=ROOT).returncode
+
+    with ThreadPoolExecutor(2) as pool:
+        failed = max(pool.map(half, ("one", "two")))
+    failed = half("browser") or failed
+    passed, bad = (sum(column) for column in zip(*(map(int, line.split()) for line in tally.read_text().splitlines())))
+    say(f"{passed} passed, {bad} failed")
+    return failed
 
 
 def bench(options) -> int:

@@ -62,7 +62,7 @@ DATABASES = {
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {"charset": "utf8mb4", "connect_timeout": 5},
-        "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_unicode_ci"},
+        "TEST": {"NAME": os.environ.get("KT_TEST_DB"), "CHARSET": "utf8mb4", "COLLATION": "utf8mb4_unicode_ci"},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

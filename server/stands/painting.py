@@ -14,7 +14,7 @@ from ninja.errors import HttpError
 from server.again import again_on_deadlock
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import forget_scene, scene_of
+from server.levels.scene import Scene, forget_scene, scene_of
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.brushing import Brush, Cells
 from server.stands.engine import Planting
@@ -129,11 +129,21 @@ def _paint(user: User, stands: list[Stand], brush: Brush, key: UUID, box: Cells)
         what=f"{verb} {stands[0].name if alone else f'{len(stands)} stands'}{where}")
 
 
+def _lock(stand: Stand, box: Cells) -> tuple[Scene, Planting, LockedTouch]:
+    """Lock a stand's touch in a box; and the level as it is now that nobody else can paint there: read anew when somebody has
+    since it was read, so that nothing is carried over from before that."""
+    locked = LockedTouch(stand, box)
+    scene = scene_of(stand.level)
+    known = scene.revisions.get(stand.pk, {})
+    if any(known.get(at, 0) != revision for at, revision in locked.found.items()):
+        forget_scene(stand.level)
+        scene = scene_of(stand.level)
+    return scene, scene.planting(scene.stands.get(stand.number, stand)), locked
+
+
 def _brushed(stand: Stand, brush: Brush, box: Cells) -> tuple[dict, bytes, int, int]:
     """Work on one stand. What its entry holds of it, and plants gained and lost."""
-    scene = scene_of(stand.level)
-    planting = scene.planting(stand)
-    locked = LockedTouch(stand, box)
+    scene, planting, locked = _lock(stand, box)
     delta = brush.delta(planting, locked.window, box)
     after = locked.window + delta
     gained, lost = _difference(planting, box, locked.window, after)
@@ -187,9 +197,7 @@ def _painted_box(touch: np.ndarray, inside: np.ndarray) -> tuple[int, int, int, 
 
 def _clear(stand: Stand, inside: np.ndarray, box: tuple[int, int, int, int]) -> tuple[dict, bytes, int, int]:
     """Set a stand's touch to 0 inside; inside a transaction. What a stroke's entry holds of it, and plants gained and lost."""
-    scene = scene_of(stand.level)
-    planting = scene.planting(stand)
-    locked = LockedTouch(stand, box)
+    scene, planting, locked = _lock(stand, box)
     after = np.where(inside[box[1]:box[3], box[0]:box[2]], np.int16(0), locked.window)
     gained, lost = _difference(planting, box, locked.window, after)
     delta = (after - locked.window).astype(np.int16)
@@ -259,10 +267,8 @@ def shift(entry: Entry, back: bool) -> TouchChange:
     box, delta = _delta(entry)
     if not delta.size:
         return TouchChange(box, 0, 0)
-    locked = LockedTouch(entry.stand, box)
+    scene, planting, locked = _lock(entry.stand, box)
     after = np.clip(locked.window + (-delta if back else delta), -TOUCH_UNIT, TOUCH_UNIT).astype(np.int16)
-    scene = scene_of(entry.stand.level)
-    planting = scene.planting(entry.stand)
     gained, lost = _difference(planting, box, locked.window, after)
     scene.painted(entry.stand, locked.write(after), planting.metres(box))
     return TouchChange(box, gained, lost)

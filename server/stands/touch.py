@@ -119,7 +119,8 @@ def tiles_over(stand: Stand, box: tuple[int, int, int, int]) -> list[tuple[int, 
 class LockedTouch:
     """Touch tiles under row lock for one change, inside a transaction.
 
-    `window` is a copy of the touch inside the box (col0, row0, col1, row1); `write` stores it back.
+    `window` is a copy of the touch inside the box (col0, row0, col1, row1), `found` the revisions the tiles had when they were
+    locked; `write` stores the window back.
     """
 
     def __init__(self, stand: Stand, box: tuple[int, int, int, int]) -> None:
@@ -132,6 +133,7 @@ class LockedTouch:
                 [TouchTile(stand=stand, tx=tx, tz=tz, revision=0, data=b"") for tx, tz in wanted
                  if (tx, tz) not in self.tiles], ignore_conflicts=True)
             self.tiles = self._lock(wanted)
+        self.found = {at: tile.revision for at, tile in self.tiles.items()}
         col0, row0, col1, row1 = box
         self.window = np.zeros((row1 - row0, col1 - col0), np.int16)
         self._arrays = self._read()
@@ -176,7 +178,6 @@ class LockedTouch:
 
         A revision is drawn by chance, so that one that was rolled back is never met again.
         """
-        before = {at: tile.revision for at, tile in self.tiles.items()}
         changed = {}
         for at, tile in self.tiles.items():
             inner, outer = self._overlap(*at, self._arrays[at].shape)
@@ -187,7 +188,7 @@ class LockedTouch:
         for at, tile in changed.items():
             tile.data = pack(self._arrays[at])
         TouchTile.objects.bulk_create(changed.values(), update_conflicts=True, update_fields=["data", "revision"])
-        transaction.on_commit(lambda: self._publish(before))
+        transaction.on_commit(lambda: self._publish(self.found))
         return {at: tile.revision for at, tile in changed.items()}
 
     def _publish(self, before: dict[tuple[int, int], int]) -> None:

@@ -4,16 +4,22 @@ import json
 import uuid
 
 import numpy as np
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from server.journal.models import Entry
+from server.levels import scene
 from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.pins.models import Pin
+from server.stands import engine, patching
+from server.stands.brushing import Brush
 from server.stands.models import TouchTile
+from server.stands.painting import paint
 from server.stands.touch import touch_of
 from tests.server.test_ground import GroundCase, key, png
 from thicket.planting.density import TOUCH_UNIT
+from thicket.planting.strokes import Stroke
 
 
 class Brushes(GroundCase):
@@ -35,8 +41,8 @@ class Brushes(GroundCase):
         return touch_of(stand).array.copy()
 
     def planting(self, pk):
-        scene = scene_of(Level.objects.get(pk=self.level.pk))
-        return scene.planting(next(s for s in scene.stands.values() if s.pk == pk))
+        now = scene_of(Level.objects.get(pk=self.level.pk))
+        return now.planting(next(s for s in now.stands.values() if s.pk == pk))
 
     def undo(self, client=None):
         self.assertEqual((client or self.north).post(f"{self.base}/undo").status_code, 200)
@@ -78,8 +84,8 @@ class Brushes(GroundCase):
         self.brush(fill="area", limits={"area": pk})
         self.assertAlmostEqual(np.count_nonzero(self.touch()), 60 * 50, delta=120)
         self.undo()
-        scene = scene_of(Level.objects.get(pk=self.level.pk))
-        height = scene.ground.height_at(*(v.ravel() + 0.5 for v in np.mgrid[0:256, 0:256][::-1].astype(float))).reshape(256, 256)
+        z, x = (v.ravel() + 0.5 for v in np.mgrid[0:256, 0:256].astype(float))
+        height = scene_of(Level.objects.get(pk=self.level.pk)).ground.height_at(x, z).reshape(256, 256)
         low, high = np.percentile(height, [30, 60])
         self.brush(fill="level", limits={"altitude": [low, high]})
         worked = self.touch() != 0
@@ -162,6 +168,28 @@ class Brushes(GroundCase):
 
 
 class SeveralPeople(GroundCase):
+    def keys(self):
+        return {s["slug"]: (s["sheets"]["keys"], s["count"]) for s in self.north.get(f"{self.base}/stands").json()}
+
+    def test_a_stroke_that_waited_for_another_carries_nothing_over_from_before_it(self):
+        self.settings(conditions=[], spacing=3, fullness=0.9)
+        stones = self.level.stands.get(slug="slate-blocks")
+        self.post(f"/stands/{stones.pk}", {"key": key(), "settings": {"conditions": [], "fullness": 0.9}}, method="patch")
+        self.post("/strokes", {"key": key(), "stand": stones.pk, "verb": "thin", "path": [[9, 9]], "radius": 5, "soft": 0,
+                               "strength": 1})
+        waits = Level.objects.get(pk=self.level.pk)
+        for planting in [scene_of(waits).planting(s) for s in scene_of(waits).stands.values()]:
+            for sheet in planting.sheets_in(planting.everywhere):
+                planting.plants(sheet)
+        body = {"stand": stones.pk, "verb": "thin", "path": [[60, 60]], "radius": 25, "soft": 0, "strength": 1}
+        self.assertEqual(self.post("/strokes", body | {"key": key()}).status_code, 200)
+        mine = next(s for s in scene_of(waits).stands.values() if s.pk == stones.pk)
+        paint(User.objects.get(username="lead"), [mine], Brush(Stroke("thin", [(190, 190)], 25, 0, 1)), uuid.uuid4())
+        now = self.keys()
+        for cache in (scene._whole_plantings, patching._marks, engine._plants):
+            cache._results.clear()
+        self.assertEqual(self.keys(), now)
+
     def beat(self, client, **said):
         body = {"x": 10, "z": 20, "heading": 90, "bench": "planting"} | said
         return client.post(f"{self.base}/beat", json.dumps(body), content_type="application/json").json()
