@@ -94,8 +94,9 @@ class Rooming(Sheets):
         """The same in parts, by stand and sheet."""
         if box not in self._parts:
             keep = box == self.everywhere or box == self._window_around(box)
-            if box in self._parts_before:
-                before, changed = self._parts_before.pop(box)
+            waiting = self._parts_before.pop(box, None)
+            if waiting:
+                before, changed = waiting
                 parts = {part: said for part, said in before.items() if part[0] not in changed}
                 self._parts[box] = parts | taken_by_stands(self, box, keep, changed)
             else:

@@ -71,6 +71,8 @@ class BrowserCase(SimpleTestCase):
     """Each class has a server and a browser of its own; the demo level is built once."""
 
     databases = {"default"}
+    signed_in: dict = {}
+    """Cookies of those who have signed in, on the screen, once."""
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -90,17 +92,21 @@ class BrowserCase(SimpleTestCase):
     def page_of(self, name: str, width: int = 900, height: int = 560, views: str = "plan") -> Page:
         """A signed-in page with small views, of which some are shown, so that software drawing keeps up; errors of the page
         fail the test."""
-        context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True)
+        known = self.signed_in.get(name)
+        context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True, storage_state=known)
         self.addCleanup(context.close)
         context.set_default_timeout(PATIENCE)
         context.add_init_script(f"sessionStorage['kt-views'] ??= '{views}'")
         page = context.new_page()
         page.on("pageerror", lambda error: self.fail(f"the page failed: {error}"))
+        if known:
+            return page
         page.goto(f"{self.server.address}/")
         page.fill("[data-test=name]", name)
         page.fill("[data-test=password]", PASSWORD)
         page.click("[data-test=sign-in]")
         page.wait_for_selector("[data-test=plants]")
+        self.signed_in[name] = context.storage_state()
         return page
 
     def open_level(self, page: Page, bench: str = "planting") -> None:

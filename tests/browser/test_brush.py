@@ -13,7 +13,7 @@ from tests.browser.base import BrowserCase
 from thicket.planting.density import TOUCH_UNIT
 
 
-class HandCase(BrowserCase):
+class Hand(BrowserCase):
     def planting(self, slug="birch"):
         level = Level.objects.get(slug="hobbin-delph")
         return scene_of(level).planting(level.stands.get(slug=slug))
@@ -39,8 +39,6 @@ class HandCase(BrowserCase):
         self.take_all_back()
         super().tearDown()
 
-
-class Hand(HandCase):
     def test_level_straight_limited_and_filled(self):
         page = self.page_of("north")
         self.open_level(page)
@@ -149,8 +147,6 @@ class Hand(HandCase):
         entry.refresh_from_db()
         self.assertTrue(entry.undone)
 
-
-class TwoPeople(HandCase):
     def test_they_see_each_other_and_lose_nothing(self):
         north, south = self.page_of("north", 820, 520), self.page_of("south", 820, 520)
         for page in (north, south):

@@ -201,6 +201,28 @@ class SeveralPeople(GroundCase):
         self.beat(self.lead, leaving=True)
         self.assertEqual(self.beat(self.north)["others"], [])
 
+    def test_strokes_and_undos_of_two_people_leave_what_planting_anew_gives(self):
+        self.settings(conditions=[], spacing=3, fullness=0.9)
+        stones = self.level.stands.get(slug="slate-blocks")
+        self.post(f"/stands/{stones.pk}", {"key": key(), "settings": {"conditions": [], "fullness": 0.7}}, method="patch")
+        self.keys()
+        for stand in (stones.pk, self.birch.pk):
+            body = {"stand": stand, "verb": "thin", "radius": 25, "soft": 0.5, "strength": 0.6}
+            for client, x in ((self.north, 120), (self.lead, 150), (self.north, 0), (self.lead, 110), (self.lead, 0)):
+                if x:
+                    told = self.post("/strokes", body | {"key": key(), "path": [[x, 100], [x + 20, 110]]}, client)
+                else:
+                    told = client.post(f"{self.base}/undo")
+                self.assertEqual(told.status_code, 200, told.content)
+                now = self.keys()
+                kept = [dict(c._results) for c in (scene._whole_plantings, patching._marks, engine._plants)]
+                for cache in (scene._whole_plantings, patching._marks, engine._plants):
+                    cache._results.clear()
+                self.assertEqual(self.keys(), now)
+                for cache, results in zip((scene._whole_plantings, patching._marks, engine._plants), kept):
+                    cache._results.clear()
+                    cache._results.update(results)
+
     def patch(self, client, settings, was):
         return client.patch(f"{self.base}/stands/{self.birch.pk}", json.dumps({"key": key(), "settings": settings, "was": was}),
                             content_type="application/json")

@@ -105,6 +105,15 @@ export const useLevel = defineStore('level', () => {
     difference.value = { what, gained: entry.gained, lost: entry.lost, cost: entry.cost }
   }
 
+  /** Take over the pulse after an action of one's own. What others may have done meanwhile leaves the old one, so that the next
+   * beat reads everything again. */
+  async function adopt(): Promise<void> {
+    const now = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+    const head = (p: Pulse | null) => Number(p?.pulse.split('-')[1] || 0)
+    const alone = !others.value.length && head(now) <= head(pulse.value) + 1
+    pulse.value = alone || !pulse.value ? now : { ...now, pulse: pulse.value.pulse }
+  }
+
   let last: Promise<unknown> = Promise.resolve()
   /** Actions go to the server one after another, so that undo takes back the stroke that was let go of just before. */
   const inTurn = <T,>(work: () => Promise<T>): Promise<T> => {
@@ -121,7 +130,7 @@ export const useLevel = defineStore('level', () => {
       take(changed, changed.entry.gained, changed.entry.lost)
       note(changed.entry)
       if (changed.stale?.length) await reread(changed.stale)
-      pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+      await adopt()
       return true
     } catch (error) {
       if (error instanceof ApiError && error.status === 0) unsent.value = [...unsent.value, stroke]
@@ -148,7 +157,7 @@ export const useLevel = defineStore('level', () => {
       if (moved.entry.kind === 'stroke') {
         take(moved, moved.gained, moved.lost)
         if (moved.stale?.length) await reread(moved.stale)
-        pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+        await adopt()
       } else await refresh(!['settings', 'shapes', 'stands', 'pins', 'snapshot', 'strokes'].includes(moved.entry.kind))
     } catch (error) {
       tell(error)
@@ -180,7 +189,7 @@ export const useLevel = defineStore('level', () => {
     shapes.value = kept.shapes
     note(kept.entry)
     await reread(kept.stale)
-    pulse.value = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+    await adopt()
     return kept.shapes.filter((s) => !before.has(s.id))
   }
 
