@@ -96,8 +96,13 @@ const eye = computed(() => {
 .group {
   display: flex;
 }
+.top button {
+  white-space: nowrap;
+  flex: none;
+}
 .place {
   font-size: 12.5px;
+  min-width: 0;
   overflow: hidden;
   text-overflow: ellipsis;
 }
