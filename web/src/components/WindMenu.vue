@@ -59,6 +59,10 @@ const FIELDS: ['bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 
 </template>
 
 <style scoped>
+button {
+  white-space: nowrap;
+  flex: none;
+}
 .wind {
   width: 290px;
   background: var(--sheet);
