@@ -12,7 +12,7 @@ from thicket.planting.density import density, density_at
 from thicket.planting.hashing import absent
 from thicket.planting.layouts import Along, along
 from thicket.planting.points import point_set
-from thicket.planting.room import Discs, covered, crowded, near, only_in, taken
+from thicket.planting.room import Discs, covered, crowded, differing, near, taken
 from thicket.planting.stands import Stand, grow, plants_in
 from thicket.planting.strokes import Stroke, stroke_delta
 from thicket.planting.tips import made_tip
@@ -41,7 +41,7 @@ def warm() -> None:
     seats = along(1, Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0), Along(every=3.0), 1)
     grow(Stand(2, 1, 4.0, 1.0, (1.0, 1.0), manner="path"), seats, np.arange(len(seats.x)), ground, suited, [None, suited])
     discs = Discs(points.x, points.z, np.full(len(points.x), 0.5))
-    only_in(discs, discs), near(discs, window, 1.0), taken(discs, *discs, 0.1), crowded(*discs, points.threshold, 0.1)
+    differing(discs, discs), near(discs, window, 1.0), taken(discs, *discs, 0.1), crowded(*discs, points.threshold, 0.1)
     covered(discs, 1.0, suited.shape)
     loosened(squeezed(touch), touch.shape)
     absent(np.arange(4), np.arange(3)), block_sums(touch, (0, 0, 2, 2), np.ones((16, 16), np.int64))

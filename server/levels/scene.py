@@ -130,6 +130,7 @@ class Scene(Suiting):
             if was is None:
                 return
             now = self.planting(s)
+            now.resemble(was)
             region = now.reached_by(changed) if s.pk != stand.pk else now.around(box)
             now.take_over(was, region, dict(changed))
             if region is not None and not s.sward:

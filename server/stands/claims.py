@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from server.cache import ContentCache
+from server.levels.digests import hash_of
 from server.stands.seating import host_reach
 from thicket.planting.room import Discs, near
 
@@ -18,7 +19,21 @@ if TYPE_CHECKING:
 
 
 _taken = ContentCache(100_000, 150 << 20)
-Parts = dict[tuple[int, tuple[int, int]], tuple[str, Discs]]
+
+
+class Taken(NamedTuple):
+    """The discs of one sheet of a stand above that come near a box, the sheet's key, and a hash of them where it is wanted."""
+
+    key: str
+    discs: Discs
+    said: bytes
+
+    @property
+    def nbytes(self) -> int:
+        return self.discs.nbytes
+
+
+Parts = dict[tuple[int, tuple[int, int]], Taken]
 
 
 class Claim(NamedTuple):
@@ -54,8 +69,7 @@ def _under(lower: Planting, upper: Planting) -> bool:
 
 def taken_by_stands(planting: Planting, box: Box, keep: bool, only: frozenset[int] | None = None) -> Parts:
     """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand under; not the host
-    it stands on. In parts, by stand and sheet, each with the key of that sheet. `keep` says
-    that the box will be asked for again; `only` has just some stands looked at, by number."""
+    it stands on. In parts, by stand and sheet. `keep` says that the box will be asked for again; `only` has just some stands looked at, by number."""
     room = planting.room
     parts: Parts = {}
     for other in planting.above:
@@ -64,13 +78,14 @@ def taken_by_stands(planting: Planting, box: Box, keep: bool, only: frozenset[in
         crowns = not _under(planting, other)
         for sheet in other.sheets_reaching(box, room, crowns):
             key = other.key(sheet)
-            discs = _taken.peek((key, crowns, box, room))
-            if discs is None:
+            part = _taken.peek((key, crowns, box, room))
+            if part is None:
                 discs = near(other.discs_of(sheet, crowns), box, room)
+                part = Taken(key, discs, hash_of(*discs) if keep else b"")
                 if keep:
-                    _taken.put((key, crowns, box, room), discs)
-            if len(discs.x):
-                parts[other.stand.number, sheet] = key, discs
+                    _taken.put((key, crowns, box, room), part)
+            if len(part.discs.x):
+                parts[other.stand.number, sheet] = part
     return parts
 
 

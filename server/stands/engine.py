@@ -32,9 +32,10 @@ from thicket.site.conditions import Condition
 
 SWARD_PER_M2_CEILING = 16.0
 
-STILL = ("rules", "suitability", "size_factor", "drives", "pins", "items", "pinned", "host_scale", "tallest", "radii", "_reaches",
-         "may_crowd", "crowding", "room", "_claimed")
-"""What a planting has worked out that follows neither from its touch nor from the room that others leave."""
+SAME = ("rules", "pins", "items", "pinned", "host_scale", "tallest", "radii", "_reaches", "may_crowd", "crowding", "room", "_claimed")
+"""What a planting has worked out that follows neither from its touch nor from other stands' plants."""
+ASKED = ("suitability", "size_factor", "drives")
+"""What follows from the ground, and from those stands' plants that it asks for."""
 
 _density = ContentCache(48, 400 << 20)
 _plants = ContentCache(20_000, 500 << 20)
@@ -259,13 +260,17 @@ class Planting(Rooming):
         """The ground on which its plants can change when those of other stands, by number, change in these boxes."""
         return reached_by(self, changed)
 
+    def resemble(self, was: Planting) -> None:
+        """Take over from a forerunner what does not follow from any stand's plants or touch."""
+        self.__dict__.update((name, was.__dict__[name]) for name in SAME if name in was.__dict__)
+
     def take_over(self, was: Planting, region: Box | None, changed: dict[int, Box]) -> None:
         """Take over from a forerunner what cannot have changed: it differs only inside a region, there in its own touch, or, when
         other stands have changed, by number, in what follows from those."""
         room_only = bool(changed) and not asks_for(self, changed)
         self.keys.take_over(was.keys, region, not changed or room_only, not changed)
         if not changed or room_only:
-            self.__dict__.update((name, was.__dict__[name]) for name in STILL if name in was.__dict__)
+            self.__dict__.update((name, was.__dict__[name]) for name in ASKED if name in was.__dict__)
         self.changed_in = was.keys.at_hand, region
         if not changed:
             self.__dict__.update(_parts=was._parts, _taken_up=was._taken_up)

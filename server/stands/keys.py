@@ -10,7 +10,7 @@ import numpy as np
 
 from server.cache import ContentCache
 from server.levels.ground import digest_of
-from server.levels.scene import digest
+from server.levels.digests import digest, hash_of
 from server.stands.patching import Mark, apart, touch_blocks
 from server.stands.seating import followed, host_key
 
@@ -47,9 +47,9 @@ class SheetKeys:
             if sheet not in self._still:
                 self._still[sheet] = self._seldom(sheet, box)
             if sheet not in self._taken:
-                self._taken[sheet] = digest_of(np.stack(planting.taken(box)))
+                self._taken[sheet] = hash_of(*(part.said for _, part in sorted(planting.taken_parts(box).items()))).hex()
             touched = self._touch_digest(planting.cells(planting.grown(box), planting.touch_cell))
-            self._keys[sheet] = digest(self._still[sheet], touched, self._taken[sheet])
+            self._keys[sheet] = hash_of(f"{self._still[sheet]} {touched} {self._taken[sheet]}".encode()).hex()
         return self._keys[sheet]
 
     def mark(self, sheet: Sheet) -> Mark:

@@ -12,12 +12,12 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from server.cache import ContentCache
+from server.stands.claims import Parts, Taken
 from thicket.ground.rasters import block_sums
-from thicket.planting.room import NO_DISCS, near, only_in, together
+from thicket.planting.room import NO_DISCS, NOWHERE, differing
 from thicket.planting.stands import Plants, join
 
 if TYPE_CHECKING:
-    from server.stands.claims import Parts
     from server.stands.engine import Planting
     from server.stands.sheets import Box, Sheet
 
@@ -27,6 +27,7 @@ MOST = 0.6
 """A sheet of which more than this share would be planted anew is planted whole."""
 SLACK = 0.05
 """Metres by which the box is planted wider, since a plant's stored place is rounded."""
+NOTHING = Taken("", NO_DISCS, b"")
 _WEIGHTS = np.random.Generator(np.random.Philox(77)).integers(1, 2**62, (BLOCK, BLOCK), np.int64) | 1
 
 
@@ -54,6 +55,16 @@ def touch_blocks(touch: np.ndarray, cells: tuple[int, int, int, int]) -> tuple[n
     return block_sums(touch, (col0, row0, col1, row1), _WEIGHTS), (col0, row0)
 
 
+def widened(box: Box, by: float) -> Box:
+    """A box with so many m more on every side."""
+    return box[0] - by, box[1] - by, box[2] + by, box[3] + by
+
+
+def around_both(a: Box, b: Box) -> Box:
+    """The box around two boxes."""
+    return min(a[0], b[0]), min(a[1], b[1]), max(a[2], b[2]), max(a[3], b[3])
+
+
 def note(planting: Planting, sheet: Sheet, mark: Mark) -> None:
     """Keep a sheet's mark after it was planted."""
     _marks.put((planting.level.pk, planting.stand.number, sheet), mark)
@@ -69,16 +80,14 @@ def apart(a: Box, b: Box) -> bool:
     return a[0] > b[2] or a[1] > b[3] or a[2] < b[0] or a[3] < b[1]
 
 
-def _differing(old: Parts, new: Parts, within: Box | None) -> np.ndarray:
-    """The discs that only one of two states has, as rows x, z, r; they are looked for only near a box when it is given."""
-    found = [NO_DISCS]
+def _differing(old: Parts, new: Parts, within: Box | None) -> Box:
+    """The box around the discs that only one of two states has; they are looked for only near a box when it is given."""
+    found = NOWHERE
     for part in old.keys() | new.keys():
-        (key_was, was), (key_now, now) = old.get(part, ("", NO_DISCS)), new.get(part, ("", NO_DISCS))
-        if key_was != key_now:
-            if within is not None:
-                was, now = near(was, within, 0.0), near(now, within, 0.0)
-            found += [only_in(was, now), only_in(now, was)]
-    return np.stack(together(found), axis=1)
+        was, now = old.get(part, NOTHING), new.get(part, NOTHING)
+        if was.said != now.said:
+            found = around_both(found, differing(was.discs, now.discs, within))
+    return found
 
 
 def _known_region(planting: Planting, sheet: Sheet, old: Mark) -> Box | None:
@@ -92,22 +101,16 @@ def _known_region(planting: Planting, sheet: Sheet, old: Mark) -> Box | None:
 def changed_box(planting: Planting, old: Mark, new: Mark, within: Box | None = None) -> Box | None:
     """The box in which plants may differ between two marks that are still alike, with all that its edge can reach; None when
     nothing differs."""
-    boxes = []
+    found = NOWHERE
     where = np.argwhere(old.blocks != new.blocks)
     if len(where):
         side = BLOCK * planting.touch_cell
         (row0, col0), (row1, col1) = where.min(0), where.max(0) + 1
-        reach = planting.touch_cell + planting.crowding
-        boxes.append((*((o + v) * side - reach for o, v in zip(new.origin, (col0, row0))),
-                      *((o + v) * side + reach for o, v in zip(new.origin, (col1, row1)))))
-    differ = _differing(old.taken, new.taken, within)
-    if len(differ):
-        reach = differ[:, 2:] + planting.footprint + planting.settings.gap + 0.01
-        boxes.append((*(differ[:, :2] - reach).min(0), *(differ[:, :2] + reach).max(0)))
-    if not boxes:
-        return None
-    sides = np.array(boxes, float)
-    return (*sides[:, :2].min(0).tolist(), *sides[:, 2:].max(0).tolist())
+        corners = *((o + v) * side for o, v in zip(new.origin, (col0, row0))), *((o + v) * side for o, v in zip(new.origin, (col1, row1)))
+        found = widened(corners, planting.touch_cell + planting.crowding)
+    reach = planting.footprint + planting.settings.gap + 0.01
+    found = around_both(found, widened(_differing(old.taken, new.taken, within), reach))
+    return found if found[0] <= found[2] else None
 
 
 def patched(planting: Planting, sheet: Sheet, mark: Mark, old_plants) -> Plants | None:

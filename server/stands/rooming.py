@@ -87,7 +87,7 @@ class Rooming(Sheets):
             around = self._window_around(box)
             if around is not None and around != box:
                 return near(self.taken(around), box, self.room)
-            self._taken_up[box] = together([discs for _, discs in self.taken_parts(box).values()])
+            self._taken_up[box] = together([part.discs for part in self.taken_parts(box).values()])
         return self._taken_up[box]
 
     def taken_parts(self, box: Box) -> Parts:

@@ -8,7 +8,6 @@ from hypothesis import strategies as st
 from hypothesis.extra.numpy import array_shapes, arrays
 
 from thicket.ground.rasters import loosened, squeezed
-from thicket.planting.room import Discs, only_in
 
 
 class Squeezed(unittest.TestCase):
@@ -27,13 +26,3 @@ class Squeezed(unittest.TestCase):
         z, x = np.mgrid[0:256, 0:256]
         self.assertLess(len(squeezed(np.zeros((256, 256), np.int16))), 520)
         self.assertLess(len(squeezed(np.clip(300 - 4 * np.hypot(x - 90, z - 120), 0, 255).astype(np.int16))), 65536 // 12)
-
-
-class DiscsToldApart(unittest.TestCase):
-    @settings(max_examples=80, deadline=None)
-    @given(st.lists(st.tuples(*[st.sampled_from([0.0, 0.5, 1.0, 2.25])] * 3), max_size=40),
-           st.lists(st.tuples(*[st.sampled_from([0.0, 0.5, 1.0, 2.25])] * 3), max_size=40))
-    def test_only_those_without_a_twin(self, some, other):
-        a, b = (Discs(*np.array(rows, float).reshape(-1, 3).T) for rows in (some, other))
-        left = only_in(a, b)
-        self.assertEqual(list(zip(*(c.tolist() for c in left))), [row for row in some if row not in other])

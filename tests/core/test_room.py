@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
-from thicket.planting.room import NO_DISCS, Discs, covered, crowded, near, taken, together
+from thicket.planting.room import NO_DISCS, NOWHERE, Discs, covered, crowded, differing, near, taken, together
 
 
 def scattered(seed, n, side=100.0, widest=3.0):
@@ -53,6 +53,16 @@ class Room(unittest.TestCase):
             by = 6.5
             wide = ((mine.x >= box[0] - by) & (mine.x < box[2] + by) & (mine.z >= box[1] - by) & (mine.z < box[3] + by))
             np.testing.assert_array_equal(crowded(*(c[wide] for c in mine), threshold[wide], 0.5)[inside[wide]], whole[1][inside])
+
+    @settings(max_examples=120, deadline=None)
+    @given(*[st.sets(st.tuples(*[st.sampled_from([0.0, 0.5, 1.0, 2.25, 7.0])] * 2, st.sampled_from([0.1, 0.5])), max_size=40)] * 2,
+           st.sampled_from([None, (0.2, 0.2, 1.5, 3.0), (6.0, -1.0, 9.0, 0.0)]))
+    def test_the_box_around_those_without_a_twin(self, some, other, within):
+        x0, z0, x1, z1 = within or (-9, -9, 99, 99)
+        odd = [(x, z, r) for x, z, r in some ^ other if x0 - r < x < x1 + r and z0 - r < z < z1 + r]
+        around = tuple(pick(v) for pick, v in zip((min, min, max, max), zip(*((x - r, z - r, x + r, z + r) for x, z, r in odd))))
+        a, b = (Discs(*np.array(sorted(rows), float).reshape(-1, 3).T.copy()) for rows in (some, other))
+        self.assertEqual(differing(a, b, within), around or NOWHERE)
 
     def test_ground_taken_adds_up(self):
         discs = Discs(np.array([10.0, 30.2, 50.7]), np.array([10.0, 41.9, 20.3]), np.array([2.0, 0.3, 4.0]))

@@ -47,39 +47,56 @@ def _near(x, z, r, x0, z0, x1, z1, room):
 
 
 @nb.njit(nogil=True, cache=True)
-def _row_code(row, k):
-    return (row[0, k] * 0x1B873593AF3 + row[1, k]) * 0x2C1B3C6D4A5 + row[2, k]
+def _slot(held, x, z, r, a, b, c):
+    """Where in a table of indices a disc is held, or the free place where it would be."""
+    at = (((a * 0x1B873593AF3 + b) * 0x2C1B3C6D4A5 + c) >> 17) & (held.shape[0] - 1)
+    while held[at] >= 0 and not (x[held[at]] == a and z[held[at]] == b and r[held[at]] == c):
+        at = (at + 1) & (held.shape[0] - 1)
+    return at
 
 
 @nb.njit(nogil=True, cache=True)
-def _odd(a, b, size, out):
-    held = np.full(size, -1, np.int64)
-    for k in range(b.shape[1]):
-        at = (_row_code(b, k) >> 17) & (size - 1)
-        while held[at] >= 0:
-            at = (at + 1) & (size - 1)
-        held[at] = k
-    n = 0
-    for k in range(a.shape[1]):
-        at = (_row_code(a, k) >> 17) & (size - 1)
-        found = False
-        while held[at] >= 0 and not found:
-            found = a[0, k] == b[0, held[at]] and a[1, k] == b[1, held[at]] and a[2, k] == b[2, held[at]]
-            at = (at + 1) & (size - 1)
-        if not found:
-            out[n] = k
-            n += 1
-    return n
+def _differing(ax, az, ar, bx, bz, br, x0, z0, x1, z1, out):
+    size = 2
+    while size < 2 * ax.shape[0] + 2:
+        size *= 2
+    held, met = np.full(size, -1, np.int64), np.zeros(ax.shape[0], np.bool_)
+    xs, zs, rs = ax.view(np.int64), az.view(np.int64), ar.view(np.int64)
+    for k in range(ax.shape[0]):
+        met[k] = not (x0 - ar[k] < ax[k] < x1 + ar[k] and z0 - ar[k] < az[k] < z1 + ar[k])
+        if not met[k]:
+            held[_slot(held, xs, zs, rs, xs[k], zs[k], rs[k])] = k
+    us, vs, ws = bx.view(np.int64), bz.view(np.int64), br.view(np.int64)
+    for k in range(bx.shape[0]):
+        if x0 - br[k] < bx[k] < x1 + br[k] and z0 - br[k] < bz[k] < z1 + br[k]:
+            same = held[_slot(held, xs, zs, rs, us[k], vs[k], ws[k])]
+            if same >= 0:
+                met[same] = True
+            else:
+                _widen(out, bx[k], bz[k], br[k])
+    for k in range(ax.shape[0]):
+        if not met[k]:
+            _widen(out, ax[k], az[k], ar[k])
 
 
-def only_in(some: Discs, other: Discs) -> Discs:
-    """The discs that are not, bit for bit, among others."""
-    if not len(other.x) or not len(some.x):
-        return some
-    a, b = (np.stack(discs).view(np.int64) for discs in (some, other))
-    out = np.empty(len(some.x), np.int64)
-    which = out[:_odd(a, b, 1 << (2 * len(other.x)).bit_length(), out)]
-    return Discs(*(column[which] for column in some))
+@nb.njit(nogil=True, cache=True)
+def _widen(out, x, z, r):
+    out[0], out[1] = min(out[0], x - r), min(out[1], z - r)
+    out[2], out[3] = max(out[2], x + r), max(out[3], z + r)
+
+
+NOWHERE = np.inf, np.inf, -np.inf, -np.inf
+_ANYWHERE = -np.inf, -np.inf, np.inf, np.inf
+
+
+def differing(was: Discs, now: Discs, within: tuple[float, float, float, float] | None = None) -> tuple[float, ...]:
+    """The box (x0, z0, x1, z1) in m around all discs that, bit for bit, only one of two sets has; `NOWHERE` when there are none.
+
+    Only discs that reach into the box `within` are looked at when it is given. No set holds the same disc twice.
+    """
+    out = np.array(NOWHERE)
+    _differing(*was, *now, *(float(v) for v in within or _ANYWHERE), out)
+    return tuple(out.tolist())
 
 
 @nb.njit(nogil=True, cache=True)
