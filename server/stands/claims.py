@@ -69,7 +69,8 @@ def _under(lower: Planting, upper: Planting) -> bool:
 
 def taken_by_stands(planting: Planting, box: Box, keep: bool, only: frozenset[int] | None = None) -> Parts:
     """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand under; not the host
-    it stands on. In parts, by stand and sheet. `keep` says that the box will be asked for again; `only` has just some stands looked at, by number."""
+    it stands on. In parts, by stand and sheet. `keep` says that the box will be asked for again; `only` has just some stands
+    looked at, by number."""
     room = planting.room
     parts: Parts = {}
     for other in planting.above:

@@ -32,7 +32,8 @@ from thicket.site.conditions import Condition
 
 SWARD_PER_M2_CEILING = 16.0
 
-SAME = ("rules", "pins", "items", "pinned", "host_scale", "tallest", "radii", "_reaches", "may_crowd", "crowding", "room", "_claimed")
+SAME = ("rules", "pins", "items", "pinned", "host_scale", "tallest", "radii", "_reaches", "may_crowd", "crowding", "room",
+        "_claimed")
 """What a planting has worked out that follows neither from its touch nor from other stands' plants."""
 ASKED = ("suitability", "size_factor", "drives")
 """What follows from the ground, and from those stands' plants that it asks for."""

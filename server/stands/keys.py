@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from server.cache import ContentCache
-from server.levels.ground import digest_of
 from server.levels.digests import digest, hash_of
+from server.levels.ground import digest_of
 from server.stands.patching import Mark, apart, touch_blocks
 from server.stands.seating import followed, host_key
 

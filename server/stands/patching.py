@@ -104,10 +104,8 @@ def changed_box(planting: Planting, old: Mark, new: Mark, within: Box | None = N
     found = NOWHERE
     where = np.argwhere(old.blocks != new.blocks)
     if len(where):
-        side = BLOCK * planting.touch_cell
-        (row0, col0), (row1, col1) = where.min(0), where.max(0) + 1
-        corners = *((o + v) * side for o, v in zip(new.origin, (col0, row0))), *((o + v) * side for o, v in zip(new.origin, (col1, row1)))
-        found = widened(corners, planting.touch_cell + planting.crowding)
+        ends = np.stack([where.min(0), where.max(0) + 1])[:, ::-1] + new.origin
+        found = widened(tuple((ends * BLOCK * planting.touch_cell).ravel().tolist()), planting.touch_cell + planting.crowding)
     reach = planting.footprint + planting.settings.gap + 0.01
     found = around_both(found, widened(_differing(old.taken, new.taken, within), reach))
     return found if found[0] <= found[2] else None

@@ -187,7 +187,7 @@ def _open_cells(at, nz, shares, step, back, left, todo, first):
     """Shut what the points there are cover, and list the cells that are left: row `i` from `first[i]`; how many."""
     nx = at.shape[0] // nz
     for i in range(2, nx - 2):
-        for c in range(i * nz + 2, i * nz + nz - 2):
+        for c in range(np.uint64(i * nz + 2), np.uint64(i * nz + nz - 2)):
             if at[c, 0] < _NOWHERE:
                 _shut(shares, at, c, step, back, left)
     n = 0
@@ -207,11 +207,12 @@ def _fill_lattice(seed, ix0, iz0, nz, at, around, left, part):
     cells that stays empty. A cell that is covered, or in whose open parts every dart failed, is closed.
     """
     nx = at.shape[0] // nz
-    step, back = around[:, 0] * nz + around[:, 1], (around[:, 0] * 5 * _STEPS + around[:, 1]) * _STEPS
+    step = (around[:, 0] * nz + around[:, 1]).astype(np.uint64)
+    back = (around[:, 0] * 5 * _STEPS + around[:, 1]) * _STEPS
     over, whole = around.astype(np.float32), around << _BITS
     shares, dart = np.full(nx * nz, -1, np.int64), np.full(nx * nz, -1, np.int64)
     near = np.empty((21, 2), np.float32)
-    todo, thrown, first = np.empty(nx * nz, np.int32), np.empty(nx * nz, np.int32), np.zeros(nx + 1, np.int64)
+    todo, thrown, first = np.empty(nx * nz, np.uint32), np.empty(nx * nz, np.uint32), np.zeros(nx + 1, np.int64)
     _open_cells(at, nz, shares, step, back, left, todo, first)
     for phase in range(PHASES):
         kept = flying = 0
@@ -220,11 +221,11 @@ def _fill_lattice(seed, ix0, iz0, nz, at, around, left, part):
             begin, first[i] = first[i], kept
             row = mix32(base ^ ((ix0 + i) & MASK32))
             for t in range(begin, first[i + 1]):
-                c = todo[t]
+                c = np.uint64(todo[t])
                 m = shares[c]
                 if m == 0:
                     continue
-                h = mix32(row + (((iz0 + c - i * nz) * 0x5BD1) & MASK32))
+                h = mix32(row + (((iz0 + np.int64(c) - i * nz) * 0x5BD1) & MASK32))
                 if h < TURN[phase]:
                     dart[c], m = _throw(h, m, near, _gather(at, c, step, over, near), part)
                     shares[c] = m
@@ -236,12 +237,12 @@ def _fill_lattice(seed, ix0, iz0, nz, at, around, left, part):
                 kept += 1
         first[nx - 2] = kept
         for t in range(flying):
-            c = thrown[t]
+            c = np.uint64(thrown[t])
             if not _beaten(dart, c, step, whole):
                 at[c, 0] = np.float32((dart[c] >> _BITS) & _LOW) * _FINE
                 at[c, 1] = np.float32(dart[c] & _LOW) * _FINE
         for t in range(flying):
-            c = thrown[t]
+            c = np.uint64(thrown[t])
             dart[c] = -1
             if phase + 1 < PHASES and at[c, 0] < _NOWHERE:
                 _shut(shares, at, c, step, back, left)
@@ -262,27 +263,22 @@ def _enter(coarse, cx0, cz0, cnz, ix0, iz0, nz, at):
 
 
 @nb.njit(nogil=True, cache=True)
-def _collect(seed, spacing, factor, ix0, iz0, nz, entered, at, lo, hi, window):
-    """The points in the window that were not entered: x, z, threshold, and cell of the finest lattice, row by row."""
+def _collect(seed, spacing, factor, ix0, iz0, nz, entered, at, lo, hi, window, n, xs, zs, thresholds, cell):
+    """Write the points in the window that were not entered, from the `n`-th on: x, z, threshold, and cell of the finest lattice,
+    row by row; how many there are now."""
     x0, z0, x1, z1 = window
-    most = 0
-    for c in range(at.shape[0]):
-        most += at[c, 0] < _NOWHERE and not entered[c]
-    xs, zs, thresholds = np.empty(most), np.empty(most), np.empty(most, np.float32)
-    cell = np.empty((most, 2), np.int64)
     s = factor * spacing / np.sqrt(2.0)
-    n = 0
     for i in range(at.shape[0] // nz):
-        for c in range(i * nz, i * nz + nz):
+        for c in range(np.uint64(i * nz), np.uint64(i * nz + nz)):
             if at[c, 0] < _NOWHERE and not entered[c]:
-                u, v = ix0 + i, iz0 + c - i * nz
+                u, v = ix0 + i, iz0 + np.int64(c) - i * nz
                 x, z = (u + np.float64(at[c, 0])) * s, (v + np.float64(at[c, 1])) * s
                 if x0 <= x < x1 and z0 <= z < z1:
                     cell[n, 0], cell[n, 1] = u * factor + int(at[c, 0] * factor), v * factor + int(at[c, 1] * factor)
                     xs[n], zs[n] = x, z
                     thresholds[n] = lo + (hi - lo) * unit(cell_hash(seed ^ 0x2545F491, cell[n, 0], cell[n, 1]))
                     n += 1
-    return xs[:n], zs[:n], thresholds[:n], cell[:n]
+    return n
 
 
 def _extents(spacing: float, window) -> list[tuple[int, int, int, int]]:
@@ -314,17 +310,20 @@ def point_set(seed: int, spacing: float, window: tuple[float, float, float, floa
     if not (x1 > x0 and z1 > z0):
         raise ValueError("the window must be wider and longer than 0 m")
     seed = seed_of("points", seed)
-    at, extent, parts = np.empty((0, 2), np.float32), (0, 0, 1, 1), []
-    for k, (factor, now) in enumerate(zip(LATTICES, _extents(spacing, (x0, z0, x1, z1)))):
+    extents = _extents(spacing, (x0, z0, x1, z1))
+    most = (extents[-1][2] - extents[-1][0] - 2 * REACH) * (extents[-1][3] - extents[-1][1] - 2 * REACH)
+    out = np.empty(most), np.empty(most), np.empty(most, np.float32), np.empty((most, 2), np.int64)
+    at, extent, count = np.empty((0, 2), np.float32), (0, 0, 1, 1), 0
+    for k, (factor, now) in enumerate(zip(LATTICES, extents)):
         ix0, iz0, ix1, iz1 = now
         nz = iz1 - iz0
         coarse, at = at, np.full(((ix1 - ix0) * nz, 2), _NOWHERE)
         _enter(coarse, extent[0], extent[1], extent[3] - extent[1], ix0, iz0, nz, at)
         entered = at[:, 0] < _NOWHERE
         _fill_lattice(seed + 1000 * k, ix0, iz0, nz, at, _AROUND, _LEFT, _PART)
-        parts.append(_collect(seed, spacing, factor, ix0, iz0, nz, entered, at, SHARES[k], SHARES[k + 1], (x0, z0, x1, z1)))
+        count = _collect(seed, spacing, factor, ix0, iz0, nz, entered, at, SHARES[k], SHARES[k + 1], (x0, z0, x1, z1), count, *out)
         extent = now
-    return PointSet(*(np.concatenate(column) for column in zip(*parts)))
+    return PointSet(*(column[:count] for column in out))
 
 
 def plants_per_m2(spacing: float) -> float:
