@@ -135,8 +135,9 @@ class Planting(Rooming):
         def make() -> Layered:
             field, cell = density_field(self.suitability.array, self.scene.cell, self.touch, self.touch_cell)
             if self.stand.sward:
+                field = field * self.scene.openness(self.settings.clear_of, cell, field.shape)
                 shut = covered(self._gaps, cell, field.shape)
-                field = field * self.scene.openness(self.settings.clear_of, cell, field.shape) * (1 - shut)
+                field *= np.subtract(np.float32(1), shut, out=shut)
             return Layered(field, cell)
 
         if self.given_touch is not None:

@@ -22,7 +22,7 @@ BLOCK = 4
 """Free places are made for so many sheets by so many at once."""
 PLANT_CEILING = 2_000_000
 
-_points = ContentCache(200, 400 << 20)
+_points = ContentCache(200, 320 << 20)
 _sward_points = ContentCache(600)
 _seats = ContentCache(600, 100 << 20)
 

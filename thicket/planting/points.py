@@ -323,7 +323,9 @@ def point_set(seed: int, spacing: float, window: tuple[float, float, float, floa
         _fill_lattice(seed + 1000 * k, ix0, iz0, nz, at, _AROUND, _LEFT, _PART)
         count = _collect(seed, spacing, factor, ix0, iz0, nz, entered, at, SHARES[k], SHARES[k + 1], (x0, z0, x1, z1), count, *out)
         extent = now
-    return PointSet(*(column[:count] for column in out))
+    for column in out:
+        column.resize((count, *column.shape[1:]), refcheck=False)
+    return PointSet(*out)
 
 
 def plants_per_m2(spacing: float) -> float:

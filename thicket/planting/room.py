@@ -184,9 +184,9 @@ def crowded(x: np.ndarray, z: np.ndarray, r: np.ndarray, threshold: np.ndarray, 
 def covered(discs: Discs, cell: float, shape: tuple[int, int]) -> np.ndarray:
     """The share of each cell of a raster that the discs take, float32 0–1 (rows, columns); each disc's area lies in the cells
     its middle square of the same area meets, so the whole is exact where discs do not overlap."""
-    out = np.zeros(shape, np.float64)
+    out = np.zeros(shape, np.float32)
     _cover(*discs, float(cell), out)
-    return np.minimum(out, 1.0).astype(np.float32)
+    return np.minimum(out, np.float32(1), out=out)
 
 
 @nb.njit(nogil=True, cache=True)
