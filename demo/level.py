@@ -32,6 +32,7 @@ STOCK = {"birch": ("Birch", 9.6, 2.3, 0.16), "slate-block": ("Slate block", 0.9,
 SHAPES = [
     {"kind": "path", "form": "line", "name": "Tramway", "points": TRAMWAY, "width": 3.4, "clear": 1.2, "hatch": "blank"},
     {"kind": "path", "form": "line", "name": "Sheep track", "width": 1.2, "clear": 0.4, "hatch": "blank",
+     "trail": {"reach": 1.6, "lean": 48, "flatten": 0.35, "strata": ["Field", "Moss"]},
      "points": ((118, 1024), (132, 930), (108, 840), (140, 742), (128, 640), (96, 560), (104, 452), (150, 402), (196, 352),
                 (240, 250), (330, 168), (450, 128), (590, 150), (700, 120), (824, 96), (1024, 88))},
     {"kind": "obstacle", "form": "box", "name": "Engine house", "clear": 1.5, "hatch": "cross",

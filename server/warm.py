@@ -6,7 +6,7 @@ import numpy as np
 
 from thicket.ground.heights import Ground
 from thicket.ground.rasters import block_sums, loosened, squeezed
-from thicket.ground.shapes import Shape, depth_field, distance_field, kept_clear
+from thicket.ground.shapes import Shape, Trail, depth_field, distance_field, kept_clear
 from thicket.ground.wetness import wetness
 from thicket.planting.density import density, density_at
 from thicket.planting.hashing import absent
@@ -16,6 +16,7 @@ from thicket.planting.room import Discs, covered, crowded, differing, near, take
 from thicket.planting.stands import Stand, grow, plants_in
 from thicket.planting.strokes import Stroke, stroke_delta
 from thicket.planting.tips import made_tip
+from thicket.planting.trails import laid_over
 from thicket.sight.cost import Item, Mesh, Patch, lay_out, reckon
 from thicket.sight.distances import Distances
 from thicket.sight.views import View
@@ -40,6 +41,7 @@ def warm() -> None:
     density_at(suited, 1.0, touch, 1.0, points.x, points.z)
     seats = along(1, Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0), Along(every=3.0), 1)
     grow(Stand(2, 1, 4.0, 1.0, (1.0, 1.0), manner="path"), seats, np.arange(len(seats.x)), ground, suited, [None, suited])
+    laid_over(plants, [Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0, trail=Trail(2.0, 50.0, 0.4, ("Field",)))])
     discs = Discs(points.x, points.z, np.full(len(points.x), 0.5))
     differing(discs, discs), near(discs, window, 1.0), taken(discs, *discs, 0.1), crowded(*discs, points.threshold, 0.1)
     covered(discs, 1.0, suited.shape)

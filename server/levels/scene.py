@@ -158,7 +158,7 @@ class Scene(Suiting):
                                    self.layers.key, self.touch_cell, self.touch_shape), self._read_ground_stamp)
 
     def _read_ground_stamp(self) -> str:
-        shapes = [(n, s.kind, s.points, s.width, s.clear, s.name) for n, s in self.shapes.items()]
+        shapes = [(n, s.kind, s.points, s.width, s.clear, s.name, s.trail) for n, s in self.shapes.items()]
         masks = sorted((name, said[0]) for name, said in self.masks.items())
         anchors = {slug: [a.tolist() for a in said] for slug, said in self.anchors.items()}
         pins = [(pk, [np.asarray(c).tolist() for c in said]) for pk, said in sorted(self.pins.items())]

@@ -104,7 +104,7 @@ def swap_shapes(entry: Entry, back: bool) -> None:
     known = {str(shape.pk): shape for shape in Shape.objects.select_for_update().filter(level_id=entry.level_id)}
     for pk, said in have.items():
         now = known[pk].as_dict() if pk in known else None
-        if now != said:
+        if now != (said and {"trail": None, **said}):
             name = (said or now or {}).get("name") or "The shape"
             raise HttpError(409, f"{name} has been changed since; undo that first.")
     for pk, said in want.items():

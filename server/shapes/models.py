@@ -6,8 +6,9 @@ from django.db import models
 
 from server.levels.models import Level
 from thicket.ground.shapes import Shape as CoreShape
+from thicket.ground.shapes import Trail
 
-FIELDS = ("kind", "form", "name", "points", "round", "box", "width", "clear", "locked", "hidden", "hatch")
+FIELDS = ("kind", "form", "name", "points", "round", "box", "width", "clear", "locked", "hidden", "hatch", "trail")
 
 
 class Shape(models.Model):
@@ -43,6 +44,7 @@ class Shape(models.Model):
     clear = models.FloatField(null=True, help_text="m beyond the edge kept free of plants; null keeps nothing free")
     locked = models.BooleanField(default=False)
     hidden = models.BooleanField(default=False)
+    trail = models.JSONField(null=True, help_text="how a path lays plants over; null when it does not")
     hatch = models.CharField(max_length=10, choices=Hatch.choices, default=Hatch.SLANT)
 
     class Meta:
@@ -66,5 +68,6 @@ def core_shape(said: dict) -> CoreShape:
 
     Raises: ValueError when they make no shape.
     """
+    trail = said.get("trail")
     return CoreShape(said["kind"], tuple((float(x), float(z)) for x, z in said["points"]), said["width"], said["clear"],
-                     said["name"])
+                     said["name"], trail and Trail(trail["reach"], trail["lean"], trail["flatten"], tuple(trail["strata"])))

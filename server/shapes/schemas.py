@@ -9,7 +9,7 @@ from ninja import Schema
 from pydantic import Field, model_validator
 
 from server.journal.schemas import EntryOut
-from server.stands.schemas import Metres, Number, Strict
+from server.stands.schemas import Metres, Number, Stratum, Strict
 from thicket.ground.shapes import box, circle
 
 Length = Annotated[float, Field(allow_inf_nan=False, gt=0, le=20000)]
@@ -33,6 +33,16 @@ class Box(Strict):
     heading: Annotated[float, Field(allow_inf_nan=False, ge=-360, le=720)]
 
 
+class Trail(Strict):
+    """How a path lays plants over: leaned by up to `lean` degrees and turned away from its line, and shortened by up to the share
+    `flatten`, fully within its width and less and less over `reach` m beyond its edge; only plants of these strata."""
+
+    reach: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 1.5
+    lean: Annotated[float, Field(allow_inf_nan=False, ge=0, le=85)] = 50
+    flatten: Annotated[float, Field(allow_inf_nan=False, ge=0, le=0.95)] = 0.4
+    strata: list[Stratum] = Field(default=["Field", "Moss"], min_length=1, max_length=6)
+
+
 class ShapeSettings(Strict):
     """All that can be set on a shape. A path is a line; areas and obstacles are polygons; an obstacle may also be round or a
     box, whose corners follow from `round` or `box`. `clear` is kept free of plants beyond the edge; null keeps nothing free."""
@@ -48,6 +58,7 @@ class ShapeSettings(Strict):
     locked: bool = False
     hidden: bool = False
     hatch: Literal["slant", "cross", "dots", "upright", "blank"] = "slant"
+    trail: Trail | None = None
 
     @model_validator(mode="after")
     def settle(self):
@@ -55,6 +66,8 @@ class ShapeSettings(Strict):
             raise ValueError("a path is a line, and only a path is")
         if self.form in ("circle", "box") and self.kind != "obstacle":
             raise ValueError("only an obstacle is round or a box")
+        if self.trail and self.kind != "path":
+            raise ValueError("only a path can be a trail")
         if self.form == "circle":
             if self.round is None:
                 raise ValueError("a round obstacle needs its middle and radius")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 import numpy as np
@@ -24,7 +24,7 @@ from server.stands.models import Stand
 from server.stands.painting import clear, clear_all, cost_change
 from server.stands.payload import encode, encode_marks
 from server.stands.sampling import sample
-from server.stands.schemas import StandSettings, Strict
+from server.stands.schemas import StandSettings, Stratum, Strict
 from server.stands.seating import lacking_layout
 from thicket.planting.density import TOUCH_UNIT
 
@@ -50,7 +50,7 @@ class StandOut(Schema):
     number: int
     slug: str
     name: str
-    stratum: Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
+    stratum: Stratum
     sward: bool
     seed: int
     locked: bool

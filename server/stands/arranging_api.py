@@ -12,11 +12,10 @@ from pydantic import Field
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for
 from server.stands import arranging
-from server.stands.schemas import Colour, Strict
+from server.stands.schemas import Colour, Stratum, Strict
 
 router = Router(tags=["stands"])
 Name = Annotated[str, Field(min_length=1, max_length=80)]
-Stratum = Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
 
 
 class AddIn(Strict):

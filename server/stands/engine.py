@@ -21,6 +21,7 @@ from server.stands.seating import PLANT_CEILING, check_layout, places
 from server.stands.sheets import Box, Sheet
 from server.stands.touch import TouchMap, touch_of
 from thicket.ground.heights import Ground
+from thicket.ground.shapes import Shape
 from thicket.planting.density import density_at, density_field, expected_count
 from thicket.planting.hashing import absent
 from thicket.planting.pins import NO_PINS, Pins, pinned_plants
@@ -28,6 +29,7 @@ from thicket.planting.points import PointSet, Seats, chosen, gathered
 from thicket.planting.room import covered
 from thicket.planting.stands import Plants, grow, join, planted
 from thicket.planting.stands import Stand as CoreStand
+from thicket.planting.trails import laid_over, trails_near
 from thicket.site.conditions import Condition
 
 SWARD_PER_M2_CEILING = 16.0
@@ -158,6 +160,10 @@ class Planting(Rooming):
     def density_cell(self) -> float:
         return self._density[1]
 
+    def trails(self, box: Box) -> list[Shape]:
+        """The paths that lay its plants over somewhere in a box."""
+        return trails_near(list(self.scene.shapes.values()), self.stand.stratum, box)
+
     def points(self, sheet: Sheet) -> PointSet | Seats:
         """The places of a sheet."""
         return places(self, sheet)
@@ -201,7 +207,7 @@ class Planting(Rooming):
         free = self._has_room(plants, points.threshold[which], grown)
         if grown != box:
             free &= self.inside(box, points.x[which], points.z[which])
-        plants = plants if free.all() else plants.take(free)
+        plants = laid_over(plants if free.all() else plants.take(free), self.trails(box))
         if not len(self.pins.id):
             return plants
         return join([plants, self.pinned.take(self.inside(box, self.pins.x, self.pins.z))])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from dataclasses import astuple
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -98,7 +99,9 @@ class SheetKeys:
         shapes = [(s.kind, s.points, s.width, s.clear) for s in planting.clearing(box)]
         driven = [drive and drive.digest(cells) for drive in planting.drives]
         return digest(self.settings, sheet, planting.suitability.digest(cells), sized and sized.digest(cells),
-                      planting.touch_cell, shapes, driven, self._pins(box), planting.host and host_key(planting, sheet))
+                      planting.touch_cell, shapes, driven,
+                      [(s.points, s.width, astuple(s.trail)) for s in planting.trails(box)], self._pins(box),
+                      planting.host and host_key(planting, sheet))
 
     def _pins(self, box: Box) -> list:
         """What identifies the pins that have a say in a box."""

@@ -20,6 +20,7 @@ Metres = Annotated[float, Field(allow_inf_nan=False, ge=0, le=20000)]
 Share = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)]
 Degrees = Annotated[float, Field(allow_inf_nan=False, ge=0, le=90)]
 Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
+Stratum = Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
 
 
 class Strict(Schema):
@@ -190,7 +191,7 @@ class StandSettings(Strict):
     clear_of: list[Literal["path", "area", "obstacle"]] = Field(
         default=["path", "area", "obstacle"], max_length=3, description="shapes whose clear margin it keeps out of")
     gap: Annotated[float, Field(allow_inf_nan=False, ge=0, le=50)] = 0
-    under: list[Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]] = Field(
+    under: list[Stratum] = Field(
         default=[], max_length=6, description="strata whose crowns it may stand under; trunks keep it out all the same")
     distances: DistanceSettings
 

@@ -68,6 +68,41 @@ class Mixes(GroundCase):
         bad = self.tried(422, mix=[plain[0] | {"drive": {"kind": "layer", "lo": 0, "hi": 1, "layers": ["lava"]}}])
         self.assertIn("lava", bad["detail"])
 
+    def test_a_trail_lays_the_grass_over_and_is_taken_back(self):
+        grass = self.level.stands.get(sward=True).pk
+
+        def forms():
+            planting = self.planting(grass)
+            found = [planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)]
+            return {i: f for p in found for i, f in zip(p.id.tolist(), p.form.tolist())}, {
+                s: planting.key(s) for s in planting.sheets_in(planting.everywhere)}
+
+        line = PATH | {"clear": None, "width": 0.6}
+        pk = self.post("/shapes", {"key": key(), "put": [line]}).json()["shapes"][0]["id"]
+        (plain, was), trees = forms(), self.planting().plants((0, 0)).form.copy()
+        trod = {"reach": 2, "lean": 60, "flatten": 0.5, "strata": ["Field", "Moss"]}
+        made = self.post("/shapes", {"key": key(), "put": [line | {"id": pk, "trail": trod}]}).json()
+        self.assertEqual((made["shapes"][0]["trail"], made["entry"]["gained"], made["entry"]["lost"]), (trod, 0, 0))
+        laid, now = forms()
+        self.assertEqual(laid.keys(), plain.keys())
+        near = {i for i, f in plain.items() if min(abs(f[2] - 30) if 20 < f[0] < 200 else 99,
+                                                   abs(f[0] - 200) if 30 < f[2] < 180 else 99) < 2.2}
+        moved = {i for i in plain if laid[i] != plain[i]}
+        self.assertTrue(near and near <= moved and len(moved) < len(plain) / 4, (len(near), len(moved)))
+        self.assertTrue(all(laid[i][:3] == plain[i][:3] and laid[i][8] < plain[i][8] for i in near))
+        self.assertTrue(any(was[s] == now[s] for s in was) and any(was[s] != now[s] for s in was))
+        np.testing.assert_array_equal(self.planting().plants((0, 0)).form, trees)
+        said = self.north.get(f"{self.base}/shapes.geojson").content
+        self.north.post(f"{self.base}/undo")
+        self.assertEqual(forms()[0], plain)
+        back = self.north.post(f"{self.base}/shapes.geojson?key={key()}&instead=true", said, "application/geo+json").json()
+        self.assertEqual([s["trail"] for s in back["shapes"] if s["name"] == "Line"], [trod])
+        self.assertEqual(forms()[0], laid)
+        bad = self.post("/shapes", {"key": key(), "put": [AREA | {"trail": trod}]})
+        self.assertEqual((bad.status_code, "only a path" in bad.json()["detail"]), (422, True))
+        far = self.post("/shapes", {"key": key(), "put": [line | {"trail": trod | {"reach": 30}}]})
+        self.assertEqual((far.status_code, "reach" in far.json()["detail"]), (422, True))
+
     def test_posts_along_a_path_move_with_it_and_stay_out_of_nothing_but_others(self):
         line = self.post("/shapes", {"key": key(), "put": [PATH]}).json()["shapes"][0]["id"]
         self.settings(conditions=[], fullness=1, spacing=3)

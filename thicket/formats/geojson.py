@@ -7,7 +7,7 @@ import math
 from collections.abc import Iterable
 from typing import Any
 
-from thicket.ground.shapes import Shape, box, circle
+from thicket.ground.shapes import Shape, Trail, box, circle
 
 MOST = 2000
 _NEEDS = {"path": "LineString", "area": "Polygon"}
@@ -17,7 +17,8 @@ def shapes_geojson(shapes: Iterable[dict], level: str, width: float, length: flo
     """Shapes as a feature collection.
 
     Parameters: shapes as dictionaries with kind, name, form (`line`, `polygon`, `circle`, `box`), points, width,
-    clear, locked, hidden, hatch, and round (x, z, radius) or box (x, z, width, length, heading) where they have one.
+    clear, locked, hidden, hatch, and round (x, z, radius), box (x, z, width, length, heading) or trail (reach, lean, flatten,
+    strata) where they have one.
     """
     features = []
     for shape in shapes:
@@ -27,7 +28,7 @@ def shapes_geojson(shapes: Iterable[dict], level: str, width: float, length: flo
             geometry = {"type": "Point", "coordinates": [shape["round"]["x"], shape["round"]["z"]]}
         elif shape["form"] != "line":
             geometry = {"type": "Polygon", "coordinates": [[*points, points[0]]]}
-        kept = ("kind", "name", "form", "width", "clear", "locked", "hidden", "hatch", "round", "box")
+        kept = ("kind", "name", "form", "width", "clear", "locked", "hidden", "hatch", "round", "box", "trail")
         features.append({"type": "Feature", "geometry": geometry,
                          "properties": {k: shape[k] for k in kept if shape.get(k) is not None or k == "clear"}})
     body = {"type": "FeatureCollection",
@@ -58,6 +59,9 @@ def _shape(feature: Any) -> dict:
     out = {"kind": kind, "name": str(said.get("name") or "")[:80], "width": _number(said.get("width", 4.0)),
            "clear": None if said.get("clear") is None and ("clear" in said or kind == "area") else _number(said.get("clear", 0.5)),
            "locked": bool(said.get("locked")), "hidden": bool(said.get("hidden")), "hatch": str(said.get("hatch") or "")[:20]}
+    if said.get("trail") is not None:
+        t = said["trail"]
+        out["trail"] = {k: _number(t.get(k)) for k in ("reach", "lean", "flatten")} | {"strata": [str(v) for v in t["strata"]]}
     if form == "LineString":
         out |= {"form": "line", "points": [_place(p) for p in at]}
     elif form == "Polygon":
@@ -77,7 +81,8 @@ def _shape(feature: Any) -> dict:
     if _NEEDS.get(kind, form) != form:
         raise ValueError(f"its geometry is {form}, which cannot be {'an' if kind == 'area' else 'a'} {kind}")
     out["points"] = [tuple(p) for p in out["points"]]
-    Shape(kind, tuple(out["points"]), out["width"], out["clear"], out["name"])
+    trail = out.get("trail")
+    Shape(kind, tuple(out["points"]), out["width"], out["clear"], out["name"], trail and Trail(**trail))
     return out
 
 

@@ -20,11 +20,27 @@ FAR = np.float32(1e9)
 
 
 @dataclass(frozen=True)
+class Trail:
+    """How a path lays plants over: over `reach` m beyond its edge, leaned by up to `lean` degrees, shortened by up to the share
+    `flatten` of their height; only plants of these strata."""
+
+    reach: float
+    lean: float
+    flatten: float
+    strata: tuple[str, ...]
+
+    def __post_init__(self) -> None:
+        if not (0 <= self.reach <= 20 and 0 <= self.lean <= 85 and 0 <= self.flatten <= 0.95):
+            raise ValueError("a trail reaches 0 to 20 m, leans plants by 0 to 85° and flattens them by 0 to 95 %")
+
+
+@dataclass(frozen=True)
 class Shape:
     """A path (a line with a width), an area or an obstacle (closed outlines), in level metres.
 
     points: x, z of the path's line or of the outline's corners, in order, the first not repeated. width: the
-    path's, in m. clear: how far beyond its edge the shape keeps plants away, in m; None when it does not.
+    path's, in m. clear: how far beyond its edge the shape keeps plants away, in m; None when it does not. trail: how a path
+    lays plants over; None when it does not.
     """
 
     kind: str
@@ -32,6 +48,7 @@ class Shape:
     width: float = 0.0
     clear: float | None = 0.5
     name: str = ""
+    trail: Trail | None = None
 
     def __post_init__(self) -> None:
         called = f"the {self.kind} {self.name!r}" if self.name else f"the {self.kind}"
@@ -46,6 +63,8 @@ class Shape:
             raise ValueError(f"{called} needs a width above 0 m")
         if self.clear is not None and not self.clear >= 0:
             raise ValueError(f"the clear margin of {called} must not be negative")
+        if self.trail and self.kind != "path":
+            raise ValueError(f"{called} is no path, so it cannot be a trail")
         if self.kind != "path":
             outline = Polygon(self.points)
             if not outline.is_valid:

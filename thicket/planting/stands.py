@@ -117,7 +117,7 @@ def planted(stand: Stand, points: PointSet, density: np.ndarray) -> np.ndarray:
 
 
 @nb.njit(nogil=True, cache=True)
-def _times(a, b):
+def times(a, b):
     """Product of two quaternions (x, y, z, w)."""
     ax, ay, az, aw = a
     bx, by, bz, bw = b
@@ -159,8 +159,8 @@ def _forms(seed, lo_hash, hi_hash, x, z, y, normals, turned, shape, sizes, sinks
         tilt = 0.5 * np.pi / 180.0 * lean * np.sqrt(draw[3])
         way = 2.0 * np.pi * draw[4]
         q = _tilt(normals[k, 0], normals[k, 1], normals[k, 2], follow)
-        q = _times(q, (np.sin(tilt) * np.cos(way), 0.0, np.sin(tilt) * np.sin(way), np.cos(tilt)))
-        q = _times(q, (0.0, np.sin(half), 0.0, np.cos(half)))
+        q = times(q, (np.sin(tilt) * np.cos(way), 0.0, np.sin(tilt) * np.sin(way), np.cos(tilt)))
+        q = times(q, (0.0, np.sin(half), 0.0, np.cos(half)))
         size = sizes[chosen, 0] + (sizes[chosen, 1] - sizes[chosen, 0]) * draw[0]
         tint = 0.5 + 0.6 * gradient_noise(seed + 17, x[k] / patch, z[k] / patch) + 0.35 * (draw[5] - 0.5)
         form[k, 0], form[k, 1], form[k, 2] = x[k], y[k] - sinks[chosen], z[k]

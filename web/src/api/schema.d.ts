@@ -2281,6 +2281,7 @@ export interface components {
              * @enum {string}
              */
             hatch: "slant" | "cross" | "dots" | "upright" | "blank";
+            trail?: components["schemas"]["Trail"] | null;
             /** Id */
             id: number;
             /**
@@ -2288,6 +2289,36 @@ export interface components {
              * @description length of a path or area of an outline, m or m²
              */
             reach: number;
+        };
+        /**
+         * Trail
+         * @description How a path lays plants over: leaned by up to `lean` degrees and turned away from its line, and shortened by up to the share
+         *     `flatten`, fully within its width and less and less over `reach` m beyond its edge; only plants of these strata.
+         */
+        Trail: {
+            /**
+             * Reach
+             * @default 1.5
+             */
+            reach: number;
+            /**
+             * Lean
+             * @default 50
+             */
+            lean: number;
+            /**
+             * Flatten
+             * @default 0.4
+             */
+            flatten: number;
+            /**
+             * Strata
+             * @default [
+             *       "Field",
+             *       "Moss"
+             *     ]
+             */
+            strata: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
         };
         /**
          * ShapesOut
@@ -2353,6 +2384,7 @@ export interface components {
              * @enum {string}
              */
             hatch: "slant" | "cross" | "dots" | "upright" | "blank";
+            trail?: components["schemas"]["Trail"] | null;
             /** Id */
             id?: number | null;
         };

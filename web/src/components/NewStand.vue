@@ -1,13 +1,13 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useLevel } from '../stores/level'
+import { STRATA, type Stratum } from '../strata'
 
 const store = useLevel()
-const STRATA = ['Stone', 'Canopy', 'Understorey', 'Shrub', 'Field', 'Moss'] as const
 const open = ref(false)
 const item = ref('')
 const name = ref('')
-const stratum = ref<(typeof STRATA)[number]>('Shrub')
+const stratum = ref<Stratum>('Shrub')
 const sward = ref(false)
 const trouble = ref('')
 

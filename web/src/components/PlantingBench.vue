@@ -15,6 +15,7 @@ import PinPanel from './PinPanel.vue'
 import SampleRow from './SampleRow.vue'
 import SnapshotList from './SnapshotList.vue'
 import StandCard from './StandCard.vue'
+import { STRATA, type Stratum } from '../strata'
 
 const props = defineProps<{ draft: Draft; hand: Hand; view: () => View | null }>()
 const store = useLevel()
@@ -59,10 +60,9 @@ function flipClear(kind: (typeof CLEARS)[number]) {
   const now = clear.value.value ?? []
   d.change({ clear_of: CLEARS.filter((k) => (k === kind ? !now.includes(k) : now.includes(k))) })
 }
-const STRATA = ['Stone', 'Canopy', 'Understorey', 'Shrub', 'Field', 'Moss'] as const
 const gap = computed(() => d.shared((s) => s.gap!))
 const under = computed(() => d.shared((s) => s.under!))
-const flipUnder = (k: (typeof STRATA)[number]) => d.change({ under: STRATA.filter((n) => (n === k ? !under.value.value.includes(n) : under.value.value.includes(n))) })
+const flipUnder = (k: Stratum) => d.change({ under: STRATA.filter((n) => (n === k ? !under.value.value.includes(n) : under.value.value.includes(n))) })
 const warnings = computed(() => store.chosen.flatMap((s) => s.warnings.map((w) => `${s.name}: ${w}`)))
 const costs = computed(() =>
   (['ms', 'triangles', 'draw_calls', 'memory'] as LineName[]).map((name) => {

@@ -5,6 +5,7 @@ import { whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { useShapes, type Tool } from '../stores/shapes'
 import NumberField from './NumberField.vue'
+import { STRATA, type Stratum } from '../strata'
 
 const store = useLevel()
 const shapes = useShapes()
@@ -30,6 +31,12 @@ const can = computed(() => store.mayPlant && !!s.value && !s.value.locked)
 const file = ref<HTMLInputElement>()
 const instead = ref(false)
 
+const TROD = { reach: 1.5, lean: 50, flatten: 0.4, strata: ['Field', 'Moss'] as Stratum[] }
+/** Have the trail lay plants of a stratum over, or not. */
+function flip(k: Stratum) {
+  const now = s.value!.trail!.strata!
+  set({ trail: { ...s.value!.trail!, strata: now.includes(k) ? now.filter((x) => x !== k) : [...now, k] } })
+}
 function set(part: Partial<ShapeIn>) {
   if (s.value) void shapes.keep({ ...s.value, ...part })
 }
@@ -86,6 +93,15 @@ const reach = (x: { kind: string; reach: number }) => (x.kind === 'path' ? `${wh
       </template>
       <label class="switch"><input type="checkbox" :checked="s.clear !== null" :disabled="!can" data-test="shape-clears" @change="set({ clear: ($event.target as HTMLInputElement).checked ? 0.5 : null })" /> keeps plants away</label>
       <NumberField v-if="s.clear !== null" label="Clear margin beyond its edge" unit="m" :value="s.clear!" :min="0" :max="500" :step="0.5" :disabled="!can" test="shape-clear" @change="$event >= 0 && set({ clear: $event })" />
+      <template v-if="s.kind === 'path'">
+        <label class="switch"><input type="checkbox" :checked="!!s.trail" :disabled="!can" data-test="shape-trail" @change="set({ trail: ($event.target as HTMLInputElement).checked ? { ...TROD } : null })" /> a trail: lays plants over beside it</label>
+        <template v-if="s.trail">
+          <NumberField label="Reach beyond its edge" unit="m" :value="s.trail.reach!" :min="0" :max="20" :step="0.1" :disabled="!can" test="trail-reach" @change="set({ trail: { ...s.trail, reach: $event } })" />
+          <NumberField label="Leaned away by up to" unit="°" :value="s.trail.lean!" :min="0" :max="85" :step="1" :disabled="!can" test="trail-lean" @change="set({ trail: { ...s.trail, lean: $event } })" />
+          <NumberField label="Pressed down by up to" unit="%" :value="s.trail.flatten! * 100" :min="0" :max="95" :step="1" :disabled="!can" test="trail-flatten" @change="set({ trail: { ...s.trail, flatten: +($event / 100).toFixed(4) } })" />
+          <p class="strata"><label v-for="k in STRATA" :key="k"><input type="checkbox" :checked="s.trail.strata!.includes(k)" :disabled="!can || (s.trail.strata!.length === 1 && s.trail.strata![0] === k)" @change="flip(k)" /> {{ k }}</label></p>
+        </template>
+      </template>
       <label v-if="s.kind !== 'path'" class="wide">Hatching <select class="cell" :value="s.hatch" :disabled="!can" @change="set({ hatch: ($event.target as HTMLSelectElement).value as ShapeIn['hatch'] })"><option v-for="h in HATCHES" :key="h">{{ h }}</option></select></label>
       <p v-if="s.locked" class="faint">Locked: unlock it to change it.</p>
       <button v-if="can" class="plain over" data-test="shape-remove" @click="shapes.remove(s.id!)">Remove {{ s.name }}</button>
@@ -184,6 +200,13 @@ li.dim .name {
   align-items: baseline;
 }
 .switch {
+  font-size: 13px;
+}
+.strata {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 10px;
+  margin: 2px 0 0;
   font-size: 13px;
 }
 </style>

@@ -2,11 +2,11 @@
 import { computed, ref, watch } from 'vue'
 import type { Stand } from '../api/client'
 import { useLevel } from '../stores/level'
+import { STRATA } from '../strata'
 
 /** A stand itself: its name, stratum, colour, seed and lock; duplicated and removed here. */
 const props = defineProps<{ stand: Stand }>()
 const store = useLevel()
-const STRATA = ['Stone', 'Canopy', 'Understorey', 'Shrub', 'Field', 'Moss'] as const
 const trouble = ref('')
 const name = ref(props.stand.name)
 watch(() => props.stand, (s) => (name.value = s.name))

@@ -31,7 +31,7 @@ export const useShapes = defineStore('shapes', () => {
   const fresh = (kind: ShapeIn['kind'], form: ShapeIn['form']): ShapeIn => {
     const word = kind === 'obstacle' ? 'Obstacle' : kind === 'path' ? 'Path' : 'Area'
     const n = level.shapes.filter((s) => s.kind === kind).length + 1
-    return { kind, form, name: `${word} ${n}`, points: [], round: null, box: null, width: 4, clear: kind === 'area' ? null : 0.5, locked: false, hidden: false, hatch: HATCHES[kind], id: null }
+    return { kind, form, name: `${word} ${n}`, points: [], round: null, box: null, width: 4, clear: kind === 'area' ? null : 0.5, locked: false, hidden: false, hatch: HATCHES[kind], trail: null, id: null }
   }
 
   /** Set a corner, or the middle and then the rim of a round one or a box. */
@@ -101,12 +101,12 @@ export const useShapes = defineStore('shapes', () => {
 
 /** What the API takes of a shape: corners to the centimetre, nothing that follows from others. */
 function settled(shape: ShapeIn): ShapeIn {
-  const { kind, form, name, width, clear, locked, hidden, hatch, id } = shape
+  const { kind, form, name, width, clear, locked, hidden, hatch, trail, id } = shape
   const to = (v: number) => Math.round(v * 100) / 100
   const points = form === 'line' || form === 'polygon' ? shape.points!.map(([x, z]) => [to(x), to(z)] as Place) : []
   const round = shape.round && { x: to(shape.round.x), z: to(shape.round.z), radius: to(shape.round.radius) }
   const box = shape.box && { ...shape.box, x: to(shape.box.x), z: to(shape.box.z), width: to(shape.box.width), length: to(shape.box.length), heading: Math.round(shape.box.heading * 10) / 10 }
-  return { kind, form, name, width, clear, locked, hidden, hatch, id, points, round: form === 'circle' ? round : null, box: form === 'box' ? box : null }
+  return { kind, form, name, width, clear, locked, hidden, hatch, trail: kind === 'path' ? trail : null, id, points, round: form === 'circle' ? round : null, box: form === 'box' ? box : null }
 }
 
 /** The outline of a shape, also of a round one or a box in hand. */
