@@ -7,7 +7,7 @@ const keys = useKeys()
 const asking = ref<Action | null>(null)
 const trouble = ref('')
 const FIXED = [
-  ['Fly', [['↑ ↓', 'ahead, back'], ['← →', 'aside'], ['Page ↑ ↓', 'rise, sink'], ['Shift', 'five times as fast'], ['drag', 'look about (eye), move the sheet (plan)'], ['wheel', 'go ahead (eye), scale (plan)'], ['double click', 'on the plan: stand there'], ['1 … 9', 'go to a kept view']]],
+  ['Fly', [['↑ ↓', 'ahead, back'], ['← →', 'aside'], ['Page ↑ ↓', 'rise, sink'], ['Shift', 'five times as fast'], ['drag', 'look about (eye), move the sheet (plan)'], ['Shift drag', 'swing round the place under the pointer (also the middle button)'], ['wheel', 'go ahead (eye), scale (plan)'], ['double click', 'on the plan: stand there'], ['1 … 9', 'go to a kept view']]],
   ['With a brush', [['Shift click', 'straight from the last stroke\'s end'], ['Alt drag', 'thin in place of thicken, and back'], ['Ctrl drag', 'aside: radius, up and down: strength'], ['right drag', 'look about'], ['Esc', 'drop the stroke, the draft, then the brush']]],
   ['Always', [['Ctrl Z', 'undo your last action'], ['Ctrl Shift Z', 'do it again'], ['Enter', 'end a line or outline'], ['Delete', 'remove the chosen shape'], ['Alt ↑ ↓', 'move the focused stand in the column'], ['?', 'this sheet']]],
 ] as const

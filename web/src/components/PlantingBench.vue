@@ -100,9 +100,12 @@ const costs = computed(() =>
     <h3>
       Where
       <button class="plain why" :aria-pressed="d.asking.value" data-test="ask-why" title="Point at any place and read why (Y)" @click="d.asking.value = !d.asking.value">why here?</button>
-      <label class="switch"><input v-model="d.showOverlay.value" type="checkbox" data-test="overlay" /> show</label>
-      <select v-model="d.overlayKind.value" class="cell shown" aria-label="What is laid over the ground" data-test="overlay-kind" @change="d.showOverlay.value = true"><option>suitability</option><option>density</option><option>touch</option></select>
     </h3>
+    <p class="laid">
+      <label class="switch"><input v-model="d.showOverlay.value" type="checkbox" data-test="overlay" /> on the stage</label>
+      <select v-model="d.overlayKind.value" class="cell shown" aria-label="What is laid over the ground" data-test="overlay-kind" @change="d.showOverlay.value = true"><option>suitability</option><option>density</option><option>touch</option></select>
+      <select v-model="d.overlayAs.value" class="cell shown" aria-label="How it is laid there" data-test="overlay-as" title="As a wash over the ground, or as lines of equal value over the plants" @change="d.showOverlay.value = true"><option value="wash">as a wash</option><option value="lines">as lines</option></select>
+    </p>
     <p v-for="w in warnings" :key="w" class="over" role="alert">{{ w }}</p>
     <ConditionList :draft="d" :locked="locked" />
     <p class="clear">
@@ -175,6 +178,12 @@ h3 {
 }
 .why {
   margin-left: auto;
+}
+.laid {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  margin: 0 0 4px;
 }
 .shown {
   font: 13px var(--sans);

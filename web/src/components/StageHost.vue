@@ -5,6 +5,7 @@ import { askBytes, type Bookmark, type Person } from '../api/client'
 import { whole } from '../budget'
 import { useFly } from '../composables/useFly'
 import { useTools } from '../composables/useTools'
+import type { Raster } from '../stage/isolines'
 import { Stage } from '../stage/stage'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
@@ -16,8 +17,7 @@ import BrushBar from './BrushBar.vue'
 import LiftList from './LiftList.vue'
 import StageBar from './StageBar.vue'
 
-type Raster = { data: Uint8Array; columns: number; rows: number }
-const props = defineProps<{ overlay: Raster | null; sheet: Raster | null; marks: { came: Float32Array; went: Float32Array }; paints: boolean; edits: boolean; asking: boolean; spot: [number, number] | null; others: Person[] }>()
+const props = defineProps<{ overlay: Raster | null; sheet: Raster | null; contours: { raster: Raster; signed: boolean } | null; marks: { came: Float32Array; went: Float32Array }; paints: boolean; edits: boolean; asking: boolean; spot: [number, number] | null; others: Person[] }>()
 const emit = defineEmits<{ ready: [stage: Stage]; point: [at: [number, number] | null]; ask: [at: [number, number]] }>()
 const shapes = useShapes()
 const pointer = ref<[number, number] | null>(null)
@@ -37,7 +37,7 @@ const walking = ref(false)
 const alone = ref(false)
 const trouble = ref('')
 const ticks = ref(0)
-const drag = ref<'look' | 'pan' | null>(null)
+const drag = ref<'look' | 'pan' | 'orbit' | null>(null)
 const { width, height } = useElementSize(host)
 const eyeSize = useElementSize(eyePane)
 const planSize = useElementSize(planPane)
@@ -81,6 +81,10 @@ watch(() => store.stands, (stands) => {
   void loadSward()
 })
 watch(() => props.sheet, (raster) => stage.value?.setSheet(raster))
+/** Lines at a quarter, a half and three quarters; of touch, where it adds in green and where it takes away in red. */
+const LINES = [64, 128, 191].map((value, k) => ({ value, ink: 0x2f4a22, strength: 0.45 + 0.25 * k }))
+const SIGNED = [32, 96, 159, 223].map((value, k) => ({ value, ink: k < 2 ? 0x7b2d26 : 0x2f5a1f, strength: k % 3 ? 0.6 : 0.95 }))
+watch(() => props.contours, (said) => stage.value?.setContours(said?.raster ?? null, said?.signed ? SIGNED : LINES))
 watch(() => props.marks, ({ came, went }) => stage.value?.setMarks(came, went))
 /** Lay the outlines of all shapes that are shown over the ground in the eye view, on the bench where they are edited. */
 function outline() {
@@ -145,12 +149,18 @@ function down(where: 'eye' | 'plan', event: PointerEvent) {
   if (!stage.value) return
   ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
   pressed = [event.clientX, event.clientY]
+  if (where === 'eye' && (event.button === 1 || (event.shiftKey && !armed.value))) {
+    event.preventDefault()
+    pivot = stage.value.eye.pick(...place(event))
+    return void (drag.value = 'orbit')
+  }
   const at = event.button === 0 && armed.value ? ground(where, event) : null
   if (!at || !tools.down(at, event, where)) drag.value = where === 'eye' ? 'look' : 'pan'
 }
 function moved(where: 'eye' | 'plan', event: PointerEvent) {
   const s = stage.value
   if (!s) return
+  if (drag.value === 'orbit') return fly.orbit(pivot, event.movementX, event.movementY)
   if (drag.value === 'look') return fly.turn(event.movementX, event.movementY)
   if (drag.value === 'pan') {
     s.plan.pan(event.movementX, event.movementY)
@@ -164,6 +174,8 @@ function moved(where: 'eye' | 'plan', event: PointerEvent) {
 /** Where the pointer is in the eye view, shown on the plan. */
 const cursor = ref<[number, number] | null>(null)
 let pressed: [number, number] = [0, 0]
+/** The place on the ground that an orbit goes round. */
+let pivot: [number, number, number] | null = null
 function up(where: 'eye' | 'plan', event: PointerEvent) {
   if (tools.doing.value) void tools.up(where)
   drag.value = null
@@ -236,6 +248,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
         @pointercancel="tools.cancel"
         @pointerleave="left"
         @wheel.prevent="wheel('eye', $event)"
+        @mousedown.middle.prevent
         @dblclick="edits && shapes.tool && shapes.finish()"
         @contextmenu.prevent
       />

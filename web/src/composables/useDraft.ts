@@ -47,6 +47,10 @@ export function useDraft(view: () => View | null) {
   const showOverlay = ref(false)
   /** What is laid over the ground of the first selected stand: suitability under the draft, density as it stands, or touch. */
   const overlayKind = ref<'suitability' | 'density' | 'touch'>('suitability')
+  /** How it is laid there: as a wash over the ground, or as lines of equal value over the plants. */
+  const overlayAs = ref<'wash' | 'lines'>('wash')
+  /** The raster of which lines are drawn, and whether 127 in it stands for nothing. */
+  const contours = shallowRef<{ raster: Raster; signed: boolean } | null>(null)
   /** Touch as colours with strength, RGBA: green where it adds, red where it takes away. */
   const touchSheet = ref<Raster | null>(null)
   /** Plants that the draft would bring and take, x and z of each in turn. */
@@ -117,11 +121,12 @@ export function useDraft(view: () => View | null) {
       if (mine !== round) return
       marks.value = changed.length ? places(changed) : NOTHING
       tried.value = results.length ? results.reduce(add) : null
-      overlay.value = touchSheet.value = null
+      overlay.value = touchSheet.value = contours.value = null
       if (bytes) {
         const [rows, columns] = new Uint16Array(bytes, 0, 2)
         const read = { data: new Uint8Array(bytes, 4), columns, rows }
-        if (kind === 'touch') touchSheet.value = { ...read, data: inked(read.data) }
+        if (overlayAs.value === 'lines') contours.value = { raster: read, signed: kind === 'touch' }
+        else if (kind === 'touch') touchSheet.value = { ...read, data: inked(read.data) }
         else overlay.value = read
       }
       trouble.value = ''
@@ -204,10 +209,10 @@ export function useDraft(view: () => View | null) {
   }
 
   watch(() => store.selected.join(), drop)
-  watch([showOverlay, overlayKind], later)
+  watch([showOverlay, overlayKind, overlayAs], later)
   watch(() => store.stands, later)
 
-  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, overlayKind, touchSheet, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop, clashes, settle }
+  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, overlayKind, overlayAs, contours, touchSheet, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop, clashes, settle }
 }
 
 export type Draft = ReturnType<typeof useDraft>

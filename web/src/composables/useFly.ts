@@ -87,6 +87,26 @@ export function useFly(stage: ShallowRef<Stage | null>, walking: Ref<boolean>) {
     s.look({ heading, pitch: Math.min(Math.max(v.pitch + dy * 0.16, -89), 89) })
   }
 
+  /** Swing round a place on the ground, which stays where it is on the screen; without one, look about. */
+  function orbit(pivot: [number, number, number] | null, dx: number, dy: number): void {
+    const s = stage.value
+    if (!s || !pivot || walking.value) return turn(dx, dy)
+    const v = s.eye.view
+    const pitch = Math.min(Math.max(v.pitch - dy * 0.25, -88), 40)
+    const down = ((pitch - v.pitch) * Math.PI) / 180
+    const round = (dx * 0.25 * Math.PI) / 180
+    const h = (v.heading * Math.PI) / 180
+    const [x, y, z] = [v.x - pivot[0], v.y - pivot[1], v.z - pivot[2]]
+    const ahead = x * Math.sin(h) - z * Math.cos(h)
+    const aside = x * Math.cos(h) + z * Math.sin(h)
+    const far = ahead * Math.cos(down) - y * Math.sin(down)
+    const high = ahead * Math.sin(down) + y * Math.cos(down)
+    const to = h + round
+    const at = { x: pivot[0] + far * Math.sin(to) + aside * Math.cos(to), y: pivot[1] + high, z: pivot[2] - far * Math.cos(to) + aside * Math.sin(to) }
+    if (at.y < s.ground.heightAt(at.x, at.z) + 0.6) return
+    s.look({ ...at, heading: ((((v.heading + dx * 0.25) % 360) + 360) % 360), pitch })
+  }
+
   /** To be called each frame; whether the eye moves by keys. */
   function step(seconds: number): boolean {
     if (fall(seconds) && !held.size) return true
@@ -98,5 +118,5 @@ export function useFly(stage: ShallowRef<Stage | null>, walking: Ref<boolean>) {
     return true
   }
 
-  return { go, turn, step }
+  return { go, turn, orbit, step }
 }

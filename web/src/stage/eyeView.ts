@@ -2,6 +2,7 @@ import * as THREE from 'three'
 import type { Level, View } from '../api/client'
 import type { Ground } from './ground'
 import { softwareDrawn, sunOf, type GroundTextures } from './groundTextures'
+import { ContourLines } from './contourLines'
 import { ShapeLines } from './shapeLines'
 import { Planter } from './planter'
 import type { PlantStore } from './plantStore'
@@ -25,6 +26,7 @@ export class EyeView {
   readonly renderer: THREE.WebGLRenderer
   readonly planter: Planter
   readonly shapes: ShapeLines
+  readonly contours: ContourLines
   view: View
   drawn: Drawn = { triangles: 0, draw_calls: 0, shadow_triangles: 0, shadow_calls: 0 }
   private readonly camera = new THREE.PerspectiveCamera()
@@ -66,7 +68,8 @@ export class EyeView {
     this.terrain = new Terrain(ground, this.groundUniforms)
     this.scene.add(this.sky(), this.terrain.group, ...level.waters.map((w) => this.water(w)))
     this.shapes = new ShapeLines(ground)
-    this.scene.add(this.shapes.group)
+    this.contours = new ContourLines(ground, 'eye')
+    this.scene.add(this.shapes.group, this.contours.group)
     this.planter = new Planter(store, stock, this.light)
     const b = level.bookmarks[0]
     const c = { x: ground.width / 2, z: ground.length * 0.8 }

@@ -108,6 +108,7 @@ uniform vec3 uInk;
 uniform vec3 uWash;
 uniform float uStone;
 uniform float uGhost;
+uniform float uShown;
 void main() {
   float angle = atan(vQ.y, vQ.x) + vSeed * 6.283;
   float d = length(vQ);
@@ -126,7 +127,7 @@ void main() {
   float line = 1.0 - smoothstep(0.0, soft, abs(edge + soft * 0.5) - soft * 0.2);
   float trunk = uStone > 0.5 ? 0.0 : 1.0 - smoothstep(0.10, 0.10 + soft, d);
   float a = max(max(line * 0.9, trunk), fill);
-  gl_FragColor = vec4(mix(uWash, uInk, clamp(max(line, trunk), 0.0, 1.0)), a * smoothstep(soft, 0.0, edge) * (1.0 - uGhost));
+  gl_FragColor = vec4(mix(uWash, uInk, clamp(max(line, trunk), 0.0, 1.0)), a * smoothstep(soft, 0.0, edge) * (1.0 - uGhost) * uShown);
 }
 `
 
@@ -152,5 +153,45 @@ void main() {
   float a = 1.0 - smoothstep(0.13, 0.27, line);
   if (a < 0.05) discard;
   gl_FragColor = vec4(uInk, a);
+}
+`
+
+/** Up to four stands as hatched ground: lines along each stratum's way, heavier where crowns cover more. */
+export const HATCH_FRAGMENT = /* glsl */ `
+varying vec2 vAt;
+uniform vec2 uExtent;
+uniform vec2 uReach;
+uniform float uPixel;
+uniform sampler2D uDense;
+uniform vec4 uStrength;
+uniform vec3 uInks[4];
+uniform vec4 uManner[4];
+
+float lines(vec2 at, vec4 manner, float dense, float turned) {
+  float a = radians(manner.x + turned);
+  vec2 q = vec2(dot(at, vec2(sin(a), cos(a))), dot(at, vec2(cos(a), -sin(a)))) / manner.y;
+  float row = floor(q.x);
+  float off = abs(fract(q.x) - 0.5) * manner.y;
+  float dash = manner.z > 0.0 ? step(fract(q.y * 0.8 + fract(sin(row * 127.1) * 43.7)), manner.z) : 1.0;
+  float half_ = mix(0.15, 1.0, dense);
+  return dash * (1.0 - smoothstep(half_, half_ + 0.8, off));
+}
+
+void main() {
+  vec4 dense = texture2D(uDense, vAt / uExtent / uReach);
+  vec2 at = vAt / uPixel;
+  vec3 colour = vec3(0.0);
+  float cover = 0.0;
+  for (int k = 0; k < 4; k++) {
+    float d = dense[k];
+    if (uStrength[k] <= 0.0 || d < 0.06) continue;
+    float ink = lines(at, uManner[k], d, 0.0);
+    if (uManner[k].w > 0.5) ink = max(ink, lines(at, uManner[k], d, 90.0));
+    float a = max(ink * mix(0.2, 0.8, d), 0.12 * d) * smoothstep(0.06, 0.16, d) * uStrength[k];
+    colour = mix(colour, uInks[k], a / max(a + cover * (1.0 - a), 0.001));
+    cover = a + cover * (1.0 - a);
+  }
+  if (cover < 0.01) discard;
+  gl_FragColor = vec4(colour, cover);
 }
 `

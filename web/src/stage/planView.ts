@@ -1,7 +1,9 @@
 import * as THREE from 'three'
 import type { Level, Stand } from '../api/client'
+import { ContourLines } from './contourLines'
 import type { Ground } from './ground'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
+import { Hatching } from './hatching'
 import type { PlantStore } from './plantStore'
 import { STRIDE } from './payload'
 import { MARK_FRAGMENT, MARK_VERTEX, PLAN_FRAGMENT, PLAN_VERTEX, SYMBOL_FRAGMENT, SYMBOL_VERTEX } from './planShaders'
@@ -28,18 +30,10 @@ interface Symbols {
   mesh: THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial>
   revision: number
   empty: boolean
-  /** Symbols in all, and those that stand for four when they are too small to be told apart. */
-  count: number
-  lead: number
 }
 
-/** A stand whose crowns are drawn smaller than this many px across shows one plant in four. */
-const TOLD_APART = 2.4
-/** Whether a plant at a place is one of the quarter that is shown from afar. */
-const leads = (x: number, z: number): boolean => {
-  const h = Math.sin(x * 12.9898 + z * 78.233) * 43758.5453
-  return h - Math.floor(h) < 0.25
-}
+/** Crowns of fewer px across are drawn as hatched ground, of more as single plants, between the two as both. */
+const TOLD_APART = [1.9, 3.2] as const
 
 /** A square for every plant (x, z, width). */
 function symbolGeometry(plants: Float32Array): THREE.InstancedBufferGeometry {
@@ -55,6 +49,7 @@ function symbolGeometry(plants: Float32Array): THREE.InstancedBufferGeometry {
 export class PlanView {
   readonly renderer: THREE.WebGLRenderer
   readonly groundUniforms: Record<string, THREE.IUniform>
+  readonly contours: ContourLines
   hidden = new Set<number>()
   /** Stands that are drawn pale. */
   ghosts = new Set<number>()
@@ -63,6 +58,7 @@ export class PlanView {
   pixel: number
   private readonly scene = new THREE.Scene()
   private readonly camera = new THREE.OrthographicCamera()
+  private readonly hatching: Hatching
   private readonly symbols = new Map<number, Symbols>()
   private readonly came = this.marks('#2f5a1f', 0)
   private readonly went = this.marks('#8a2018', 1)
@@ -94,7 +90,9 @@ export class PlanView {
     const mesh = new THREE.Mesh(sheet, new THREE.ShaderMaterial({ vertexShader: PLAN_VERTEX, fragmentShader: PLAN_FRAGMENT, uniforms: this.groundUniforms, depthTest: false }))
     mesh.frustumCulled = false
     mesh.renderOrder = -1
-    this.scene.add(mesh)
+    this.contours = new ContourLines(ground, 'plan')
+    this.hatching = new Hatching(ground.width, ground.length, this.groundUniforms)
+    this.scene.add(mesh, this.hatching.group, this.contours.group)
   }
 
   resize(width: number, height: number): void {
@@ -179,13 +177,14 @@ export class PlanView {
         uInk: { value: ink },
         uWash: { value: wash },
         uGhost: { value: 0 },
+        uShown: { value: 1 },
         uStone: { value: stand.stratum === 'Stone' ? 1 : 0 },
       },
     })
     const mesh = new THREE.Mesh(symbolGeometry(new Float32Array(0)), material)
     mesh.frustumCulled = false
     this.scene.add(mesh)
-    const made = { mesh, revision: -1, empty: true, count: 0, lead: 0 }
+    const made = { mesh, revision: -1, empty: true }
     this.symbols.set(stand.id, made)
     return made
   }
@@ -196,6 +195,7 @@ export class PlanView {
       s.mesh.removeFromParent()
       s.mesh.geometry.dispose()
       this.symbols.delete(id)
+      this.hatching.drop(id)
     }
     for (const sp of this.store.stands.values()) {
       const s = this.symbolsOf(sp.stand)
@@ -209,19 +209,16 @@ export class PlanView {
       let total = 0
       for (const cell of sp.cells.values()) total += cell.plants.count
       const places = new Float32Array(total * 3)
-      let front = 0
-      let back = places.length
+      let to = 0
       for (const cell of sp.cells.values()) {
         const { form, count } = cell.plants
-        for (let k = 0, o = 0; k < count; k++, o += STRIDE) {
-          const to = leads(form[o], form[o + 2]) ? (front += 3) - 3 : (back -= 3)
+        for (let k = 0, o = 0; k < count; k++, o += STRIDE, to += 3) {
           places[to] = form[o]
           places[to + 1] = form[o + 2]
           places[to + 2] = form[o + 7]
         }
       }
-      s.count = total
-      s.lead = front / 3
+      this.hatching.put(sp.stand, places, this.crown(sp.stand))
       s.mesh.geometry.dispose()
       s.mesh.geometry = symbolGeometry(places)
       s.empty = !places.length
@@ -243,10 +240,15 @@ export class PlanView {
     this.camera.lookAt(this.centre[0], 0, this.centre[1])
     this.camera.updateProjectionMatrix()
     this.groundUniforms.uPixel.value = this.pixel
-    for (const s of this.symbols.values()) {
-      const across = (2 * s.mesh.material.uniforms.uRadius.value) / this.pixel
-      s.mesh.geometry.instanceCount = across < TOLD_APART ? s.lead : s.count
+    const hatched = new Map<number, number>()
+    for (const [id, s] of this.symbols) {
+      const u = s.mesh.material.uniforms
+      const apart = THREE.MathUtils.smoothstep((2 * u.uRadius.value) / this.pixel, ...TOLD_APART)
+      hatched.set(id, s.mesh.visible ? (1 - apart) * (1 - u.uGhost.value) : 0)
+      u.uShown.value = apart
+      s.mesh.visible &&= apart > 0
     }
+    this.hatching.show((id) => hatched.get(id) ?? 0, (stand) => inksOf(stand)[0])
     for (const mesh of [this.came, this.went]) mesh.material.uniforms.uPixel.value = this.pixel
     this.renderer.render(this.scene, this.camera)
   }

@@ -1,9 +1,11 @@
 import type { Item, Level, Stand, View, Wind } from '../api/client'
+import type { Contour } from './contourLines'
 import { EyeView, type Drawn } from './eyeView'
 import { loadGround, type Ground } from './ground'
 import { GroundTextures, rasterTexture, washTexture } from './groundTextures'
 import { PlanView } from './planView'
 import { PlantStore } from './plantStore'
+import type { Raster } from './isolines'
 import type { Outline } from './shapeLines'
 import { loadStock } from './stock'
 
@@ -135,7 +137,7 @@ export class Stage {
   }
 
   /** Lay a raster of suitability, rows × columns of 0–255, over the ground, or take it off. */
-  setOverlay(raster: { data: Uint8Array; columns: number; rows: number } | null): void {
+  setOverlay(raster: Raster | null): void {
     for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
       if (raster) {
         u.uOverlay.value.dispose()
@@ -147,7 +149,7 @@ export class Stage {
   }
 
   /** Lay colours with strength, rows × columns of RGBA, over the ground, or take them off. */
-  setSheet(raster: { data: Uint8Array; columns: number; rows: number } | null): void {
+  setSheet(raster: Raster | null): void {
     for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
       if (raster) {
         u.uSheet.value.dispose()
@@ -155,6 +157,13 @@ export class Stage {
       }
       u.uSheetOn.value = raster ? 1 : 0
     }
+    this.dirty = { eye: true, plan: true }
+  }
+
+  /** Lay lines of equal value over the plants in both views, or take them off. */
+  setContours(raster: Raster | null, contours: Contour[] = []): void {
+    this.eye.contours.show(raster, contours)
+    this.plan.contours.show(raster, contours)
     this.dirty = { eye: true, plan: true }
   }
 
@@ -201,7 +210,7 @@ export class Stage {
   }
 
   /** The density of a sward, drawn as ticks in plan. */
-  setSward(raster: { data: Uint8Array; columns: number; rows: number } | null): void {
+  setSward(raster: Raster | null): void {
     const u = this.plan.groundUniforms
     u.uSward.value?.dispose()
     u.uSward.value = raster ? rasterTexture(raster.data, raster.columns, raster.rows) : null

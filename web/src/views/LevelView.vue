@@ -202,6 +202,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
         :key="groundKey"
         :overlay="draft.overlay.value"
         :sheet="bench === 'ground' ? relief.sheet.value : draft.touchSheet.value"
+        :contours="draft.contours.value"
         :marks="draft.marks.value"
         :paints="bench === 'planting'"
         :edits="bench === 'ground'"
