@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from axes.handlers.proxy import AxesProxyHandler
 from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth.models import User
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Field, Router, Schema
 from ninja.errors import HttpError
 from ninja.utils import check_csrf
+from pydantic import field_validator
 
 from server.accounts.lockout import SENTENCE
+from server.accounts.models import OwnKeys, keys_of
+from server.stands.schemas import Strict
 
 router = Router(tags=["session"])
 
@@ -21,16 +27,37 @@ class SignIn(Schema):
 
 
 class SessionOut(Schema):
-    """Who is signed in; `name` is null for nobody."""
+    """Who is signed in, `name` null for nobody, and that person's own keys by action."""
 
     name: str | None
+    keys: dict[str, str] = {}
+
+
+class KeysIn(Strict):
+    """A person's own keys, by action: single characters, each for one action."""
+
+    keys: dict[Annotated[str, Field(pattern=r"^[a-z]{1,20}$")],
+               Annotated[str, Field(pattern=r"^[^\s0-9?]$")]] = Field(max_length=80)
+
+    @field_validator("keys")
+    @classmethod
+    def apart(cls, keys: dict[str, str]) -> dict[str, str]:
+        for action, key in keys.items():
+            other = next(a for a, k in keys.items() if k == key)
+            if other != action:
+                raise ValueError(f"{key!r} is given to both {other} and {action}")
+        return keys
+
+
+def _who(user: User) -> dict:
+    return {"name": user.get_username() or None, "keys": keys_of(user)}
 
 
 @router.get("/session", auth=None, response=SessionOut)
 def who(request: HttpRequest):
     """Who is signed in. Sets the CSRF cookie that every change must send back."""
     get_token(request)
-    return {"name": request.user.get_username() or None}
+    return _who(request.user)
 
 
 @router.post("/session", auth=None, response=SessionOut)
@@ -46,7 +73,7 @@ def sign_in(request: HttpRequest, data: SignIn):
         raise HttpError(401, "That name and password do not belong together.")
     login(request, user)
     get_token(request)
-    return {"name": user.get_username()}
+    return _who(user)
 
 
 @router.delete("/session", response=SessionOut)
@@ -54,3 +81,10 @@ def sign_out(request: HttpRequest):
     """Sign out."""
     logout(request)
     return {"name": None}
+
+
+@router.put("/session/keys", response=SessionOut)
+def keep_keys(request: HttpRequest, data: KeysIn):
+    """Keep one's own keys, in place of those before."""
+    OwnKeys.objects.update_or_create(user=request.user, defaults={"keys": data.keys})
+    return _who(request.user)

@@ -192,19 +192,21 @@ def plan_picture(request: HttpRequest, slug: str, key: str):
 def set_marks(request: HttpRequest, slug: str, data: MarksIn):
     """Set the budget marks; leads only."""
     level = level_for(request, slug, to="lead")
-    known = Entry.objects.filter(key=data.key, level=level).first()
-    if known:
-        return entry_out(known)
+    return _set(request, level, data.key, Entry.Kind.MARKS, "Budget marks", "marks", data.marks.model_dump())
+
+
+def _set(request: HttpRequest, level: Level, key: UUID, kind: Entry.Kind, what: str, field: str, fresh: dict) -> dict:
+    """Set one of the level's fields that hold several values, as one journal entry; a key that is known counts once."""
     with transaction.atomic():
         row = Level.objects.select_for_update().get(pk=level.pk)
-        fresh = data.marks.model_dump()
-        entry = Entry.objects.create(level=row, user=request.user, kind=Entry.Kind.MARKS, key=data.key,
-                                     what="Budget marks", change={"before": row.marks, "after": fresh})
-        row.marks = fresh
-        row.save(update_fields=["marks"])
+        entry = Entry.objects.filter(key=key, level=row).first()
+        if entry is None:
+            was = wind_of(row).dict() if field == "wind" else getattr(row, field)
+            entry = Entry.objects.create(level=row, user=request.user, kind=kind, key=key, what=what,
+                                         change={"before": was, "after": fresh})
+            setattr(row, field, fresh)
+            row.save(update_fields=[field])
     return entry_out(entry)
-
-
 
 
 class WindIn(Strict):
@@ -216,17 +218,7 @@ class WindIn(Strict):
 def set_wind(request: HttpRequest, slug: str, data: WindIn):
     """Keep the wind with the level."""
     level = level_for(request, slug, to="plant")
-    known = Entry.objects.filter(key=data.key, level=level).first()
-    if known:
-        return entry_out(known)
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
-        was, fresh = wind_of(row).dict(), data.wind.dict()
-        entry = Entry.objects.create(level=row, user=request.user, kind=Entry.Kind.WIND, key=data.key, what="Wind",
-                                     change={"before": was, "after": fresh})
-        row.wind = fresh
-        row.save(update_fields=["wind"])
-    return entry_out(entry)
+    return _set(request, level, data.key, Entry.Kind.WIND, "Wind", "wind", data.wind.dict())
 
 
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]

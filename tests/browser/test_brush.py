@@ -3,6 +3,7 @@
 from playwright.sync_api import expect
 
 from server.journal.actions import undo_entry
+from server.accounts.models import OwnKeys
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import scene_of
@@ -135,6 +136,8 @@ class Hand(BrowserCase):
         page.keyboard.press("f")
         page.keyboard.press("Escape")
         expect(page.locator("[data-test=keys]")).to_have_count(0)
+        page.reload()
+        page.wait_for_selector("[data-test=bookmarks]")
         page.keyboard.press("f")
         self.drag(page, "plan", (0.7, 0.7), (30, 0))
         self.says(page, "Thinned Birch")
@@ -146,6 +149,11 @@ class Hand(BrowserCase):
         expect(row.locator("button")).to_have_text("do again")
         entry.refresh_from_db()
         self.assertTrue(entry.undone)
+        self.assertEqual(OwnKeys.objects.get().keys, {"thin": "f"})
+        page.keyboard.press("Escape")
+        page.keyboard.press("?")
+        page.click("[data-test=keys-reset]")
+        expect(page.locator("[data-test=key-thin]")).to_have_text("N")
 
     def test_they_see_each_other_and_lose_nothing(self):
         north, south = self.page_of("north", 820, 520), self.page_of("south", 820, 520)

@@ -171,6 +171,21 @@ class Roles(ApiCase):
         self.assertEqual(Client().get(f"{self.base}/stands").status_code, 401)
         self.assertEqual(self.north.get("/api/levels/nowhere").status_code, 404)
 
+    def test_keys_are_kept_for_a_person_wherever_they_sign_in(self):
+        def keep(keys):
+            return self.north.put("/api/session/keys", json.dumps({"keys": keys}), content_type="application/json")
+
+        self.assertEqual(keep({"thicken": "f", "walk": "Ω"}).json(), {"name": "north", "keys": {"thicken": "f", "walk": "Ω"}})
+        elsewhere = Client().post("/api/session", {"name": "north", "password": PASSWORD}, content_type="application/json")
+        self.assertEqual(elsewhere.json()["keys"], {"thicken": "f", "walk": "Ω"})
+        self.assertEqual(self.client_of("lead").get("/api/session").json()["keys"], {})
+        for bad, said in (({"thicken": "f", "thin": "f"}, "both"), ({"thicken": "ff"}, "keys"), ({"thicken": "4"}, "keys")):
+            answer = keep(bad)
+            self.assertEqual((answer.status_code, said in answer.json()["detail"]), (422, True), answer.content)
+        self.assertEqual(self.north.get("/api/session").json()["keys"], {"thicken": "f", "walk": "Ω"})
+        self.assertEqual(Client().put("/api/session/keys", '{"keys": {}}', content_type="application/json").status_code, 401)
+        self.assertEqual(keep({}).json()["keys"], {})
+
     def test_sign_in_is_throttled_and_pages_are_guarded(self):
         for _ in range(6):
             answer = Client().post("/api/session", {"name": "south", "password": "wrong"}, content_type="application/json")

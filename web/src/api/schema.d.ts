@@ -32,6 +32,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Keys
+         * @description Keep one's own keys, in place of those before.
+         */
+        put: operations["server_accounts_api_keep_keys"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels": {
         parameters: {
             query?: never;
@@ -1643,11 +1663,18 @@ export interface components {
     schemas: {
         /**
          * SessionOut
-         * @description Who is signed in; `name` is null for nobody.
+         * @description Who is signed in, `name` null for nobody, and that person's own keys by action.
          */
         SessionOut: {
             /** Name */
             name: string | null;
+            /**
+             * Keys
+             * @default {}
+             */
+            keys: {
+                [key: string]: string;
+            };
         };
         /** SignIn */
         SignIn: {
@@ -1655,6 +1682,16 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * KeysIn
+         * @description A person's own keys, by action: single characters, each for one action.
+         */
+        KeysIn: {
+            /** Keys */
+            keys: {
+                [key: string]: string;
+            };
         };
         /**
          * LevelCard
@@ -4046,6 +4083,30 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    server_accounts_api_keep_keys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeysIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -16,12 +16,12 @@ function ask(action: Action) {
   asking.value = action
   trouble.value = ''
 }
-function press(event: KeyboardEvent) {
+async function press(event: KeyboardEvent) {
   if (!asking.value) return
   event.preventDefault()
   event.stopPropagation()
   if (event.key === 'Escape') return void (asking.value = null)
-  trouble.value = keys.change(asking.value, event.key)
+  trouble.value = await keys.change(asking.value, event.key)
   if (!trouble.value) asking.value = null
 }
 </script>
@@ -29,7 +29,7 @@ function press(event: KeyboardEvent) {
 <template>
   <v-dialog v-model="shown" max-width="760">
     <div class="sheet" data-test="keys" @keydown.capture="press">
-      <p class="faint head">Click a key to change it; it is kept for you. <button v-if="keys.changed" class="plain" data-test="keys-reset" @click="keys.reset">As they were</button></p>
+      <p class="faint head">Click a key to change it; it is kept for you. <button v-if="keys.changed" class="plain" data-test="keys-reset" @click="keys.reset().then((said) => (trouble = said))">As they were</button></p>
       <p v-if="trouble" class="over head" role="alert" data-test="keys-trouble">{{ trouble }}</p>
       <div class="columns">
         <section v-for="[title, actions] in groups" :key="title">

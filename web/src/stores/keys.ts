@@ -1,4 +1,3 @@
-import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed } from 'vue'
 import { useSession } from './session'
@@ -39,26 +38,21 @@ const FIXED = /^([1-9?]|Escape|Enter|Delete|Arrow.*|Page.*|Tab|Shift|Control|Alt
 /** Which key does what; kept for this person. */
 export const useKeys = defineStore('keys', () => {
   const session = useSession()
-  const kept = useLocalStorage<Record<string, Partial<Record<Action, string>>>>('kt-keys', {})
-  const own = computed(() => kept.value[session.name ?? ''] ?? {})
+  const own = computed(() => session.keys as Partial<Record<Action, string>>)
   const keyOf = (action: Action): string => own.value[action] ?? ACTIONS[action][1]
   const of = (action: Action): string => keyOf(action).toUpperCase()
   const byKey = computed(() => new Map((Object.keys(ACTIONS) as Action[]).map((a) => [keyOf(a), a])))
 
   /** Give an action another key; a sentence when that cannot be. */
-  function change(action: Action, key: string): string {
+  async function change(action: Action, key: string): Promise<string> {
     const k = key.length === 1 ? key.toLowerCase() : key
     if (FIXED.test(k) || k.length > 1) return 'That key has a fixed meaning; press another.'
     const other = byKey.value.get(k)
     if (other && other !== action) return `${k.toUpperCase()} is taken by: ${ACTIONS[other][2]}. Change that first, or press another.`
-    kept.value = { ...kept.value, [session.name ?? '']: { ...own.value, [action]: k } }
-    return ''
+    return keep({ ...session.keys, [action]: k })
   }
-  function reset(): void {
-    const { [session.name ?? '']: mine, ...rest } = kept.value
-    void mine
-    kept.value = rest
-  }
+  const reset = () => keep({})
+  const keep = (next: Record<string, string>) => session.keepKeys(next).then(() => '', (error: Error) => error.message)
   const changed = computed(() => Object.keys(own.value).length > 0)
 
   return { of, byKey, change, reset, changed }
