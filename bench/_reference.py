@@ -1,13 +1,16 @@
-"""The bare endpoint that `stroke` is measured against: sign-in, lock, rewrite blobs of 8 KB, one journal row."""
+"""The bare endpoint that `stroke` is measured against: sign-in, lock, rewrite blobs of 8 KB, one journal row; and the page of bare
+three.js that `stage` is measured against."""
 
 from __future__ import annotations
 
 import os
 import uuid
 
+from django.conf import settings
 from django.db import transaction
 from django.http import HttpRequest
 from django.urls import path
+from django.views.static import serve
 from ninja import NinjaAPI, Schema
 from ninja.security import django_auth
 
@@ -37,4 +40,5 @@ def blobs(request: HttpRequest, data: Blobs):
     return {"entry": entry.pk}
 
 
-urlpatterns = [path("reference/", api.urls), *application]
+urlpatterns = [path("reference/page/<path:path>", serve, {"document_root": settings.BASE_DIR / "var" / "bench-web"}),
+               path("reference/", api.urls), *application]

@@ -7,19 +7,15 @@ Makes a database of its own beside the application's and drops it again. All is 
 from __future__ import annotations
 
 import http.cookiejar
-import io
 import json
-import os
-import socket
 import statistics
-import subprocess
-import sys
 import time
 import urllib.error
 import urllib.request
 import uuid
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import suppress
+
+from bench._server import served_demo
 
 ROUNDS = 60
 PEOPLE, PER_SECOND, SECONDS = 8, 20, 60
@@ -104,43 +100,13 @@ def other_stand(level):
 
 
 def main() -> int:
-    import django
-
-    django.setup()
-    from django.core.management import call_command
-    from django.db import connection
-    from django.test.utils import setup_databases, teardown_databases
-
-    old = setup_databases(verbosity=0, interactive=False)
-    process = None
-    try:
-        call_command("build_demo", stdout=io.StringIO())
-        from server.levels.models import Level
-
-        level = Level.objects.get()
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            port = probe.getsockname()[1]
-        env = os.environ | {"KT_DB_NAME": connection.settings_dict["NAME"], "KT_ROOT_URLCONF": "bench._reference"}
-        process = subprocess.Popen([sys.executable, "-m", "gunicorn", "-c", "server/gunicorn.py", "--bind",
-                                    f"127.0.0.1:{port}", "server.wsgi"], env=env)
-        base = f"http://127.0.0.1:{port}"
-        for _ in range(600):
-            with suppress(OSError):
-                urllib.request.urlopen(base + "/api/session").close()
-                break
-            time.sleep(0.1)
-        ours, bare = measure(base, level, level.stands.get(slug="birch"))
+    with served_demo() as (base, level):
         from server.journal.models import Entry
 
+        ours, bare = measure(base, level, level.stands.get(slug="birch"))
         before = Entry.objects.filter(kind=Entry.Kind.STROKE).count()
         together, refused = crowd(base, level)
         kept = Entry.objects.filter(kind=Entry.Kind.STROKE).count() - before
-    finally:
-        if process:
-            process.terminate()
-            process.wait()
-        teardown_databases(old, verbosity=0)
     a, b = statistics.median(ours), statistics.median(bare)
     print(f"stroke: {a * 1e3:.1f} ms, bare endpoint with 4 blobs of 8 KB {b * 1e3:.1f} ms (medians of {len(ours)})")
     print(f"  ratio {a / b:.2f} (at most 3)")

@@ -1,9 +1,10 @@
 """The hand on the stage: every verb with the real pointer, single plants selected and moved, two people on one level."""
 
+import numpy as np
 from playwright.sync_api import expect
 
-from server.journal.actions import undo_entry
 from server.accounts.models import OwnKeys
+from server.journal.actions import undo_entry
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import scene_of
@@ -71,6 +72,90 @@ class Hand(BrowserCase):
         expect(page.locator("[data-test=count-birch]")).to_have_text(str(left))
         self.take_all_back()
         self.assertTrue((self.touch() == before).all())
+
+    def test_ease_the_other_way_sized_by_drag_and_again_elsewhere(self):
+        page = self.page_of("north")
+        self.open_level(page)
+        page.keyboard.press("t")
+        page.fill("[data-test=brush-soft]", "0")
+        page.fill("[data-test=brush-strength]", "1")
+        page.fill("[data-test=brush-radius]", "30")
+        page.keyboard.down("Alt")
+        self.drag(page, "plan", (0.6, 0.75), (20, 0))
+        page.keyboard.up("Alt")
+        self.says(page, "Thinned Birch")
+        hard = self.touch().astype(int)
+        edge = np.abs(np.diff(hard, axis=1)).max()
+        page.keyboard.press("e")
+        self.drag(page, "plan", (0.6, 0.75), (25, 0))
+        self.says(page, "Eased Birch")
+        eased = self.touch().astype(int)
+        self.assertTrue((eased != hard).any() and np.abs(np.diff(eased, axis=1)).max() <= edge)
+        self.assertLess(np.abs(np.diff(eased, axis=1)).sum(), np.abs(np.diff(hard, axis=1)).sum())
+        page.keyboard.down("Control")
+        self.drag(page, "plan", (0.6, 0.75), (40, 30))
+        page.keyboard.up("Control")
+        self.assertGreater(float(page.input_value("[data-test=brush-radius]")), 40)
+        self.assertLess(float(page.input_value("[data-test=brush-strength]")), 1)
+        self.assertEqual(Entry.objects.count(), 2)
+        page.mouse.move(*self.at(page, (0.3, 0.8)))
+        page.keyboard.press("g")
+        for _ in range(80):
+            page.wait_for_timeout(100)
+            if Entry.objects.count() == 3:
+                break
+        self.assertEqual([e.what for e in Entry.objects.all()[:2]], ["Eased Birch"] * 2)
+        page.click("[data-test=stand-moss]")
+        page.keyboard.press("w")
+        expect(page.locator("[data-test=stand-birch]")).to_have_attribute("aria-pressed", "true")
+        self.take_all_back()
+        page.keyboard.press("Escape")
+
+    def test_the_eye_sees_as_it_is_told(self):
+        page = self.page_of("north", 640, 460, "eye")
+        self.open_level(page)
+        place = page.locator(".place")
+        before = place.inner_text()
+        page.keyboard.down("Shift")
+        self.drag(page, "eye", (0.5, 0.7), (60, 10))
+        page.keyboard.up("Shift")
+        expect(place).not_to_have_text(before)
+        high = float(place.inner_text().split("south, ")[1].split(" m")[0])
+        self.assertGreater(high, 0.5)
+        page.keyboard.press("z")
+        expect(place).to_contain_text("1.7 m above the ground")
+        page.keyboard.down("ArrowUp")
+        page.wait_for_timeout(700)
+        page.keyboard.up("ArrowUp")
+        expect(place).to_contain_text("1.7 m above the ground")
+        page.keyboard.press("z")
+        for key, test in (("m", "everything"), ("l", "shadows")):
+            was = page.get_attribute(f"[data-test={test}]", "aria-pressed")
+            page.keyboard.press(key)
+            expect(page.locator(f"[data-test={test}]")).to_have_attribute("aria-pressed", "false" if was == "true" else "true")
+            page.keyboard.press(key)
+        page.click("[data-test=alone]")
+        for kind in ("density", "touch", "suitability"):
+            for manner in ("lines", "wash"):
+                with page.expect_response(lambda r, k=kind: r.url.endswith(f"/{k}") and r.ok):
+                    page.select_option("[data-test=overlay-kind]", kind)
+                    page.select_option("[data-test=overlay-as]", manner)
+        page.click("[data-test=wind]")
+        page.check("[data-test=wind-blows]")
+        page.fill("[data-test=wind-speed]", "9")
+        page.press("[data-test=wind-speed]", "Enter")
+        page.click("[data-test=wind-keep]")
+        self.says(page, "Wind")
+        self.assertEqual(Level.objects.get().wind["speed"], 9)
+        page.uncheck("[data-test=wind-blows]")
+        page.keyboard.press("Escape")
+        page.click("[data-test=bookmarks]")
+        page.fill("[data-test=view-name]", "Over the pit")
+        page.click("[data-test=view-keep]")
+        expect(page.locator("text=Over the pit")).to_be_visible()
+        self.assertTrue(Level.objects.get().bookmarks[-1]["picture"].startswith("data:image/jpeg;base64,"))
+        self.take_all_back()
+        self.assertNotIn("Over the pit", [b["name"] for b in Level.objects.get().bookmarks])
 
     def test_set_uproot_and_lift(self):
         page = self.page_of("north")

@@ -29,9 +29,10 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
 
   const stroke = (): Stroke => brush.stroke(path.value, pressure, opposite)
 
+  /** Show what the stroke so far would leave, and again as long as it is drawn on. */
   async function attempt(): Promise<void> {
     const s = stage.value
-    if (!s || trying || !painting.value || tried === path.value.length) return
+    if (!s || trying || tried === path.value.length) return
     tried = path.value.length
     const control = (trying = new AbortController())
     try {
@@ -108,7 +109,9 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     painting.value = false
     trying?.abort()
     trying = null
-    await keep(stroke())
+    const said = stroke()
+    await attempt()
+    await keep(said)
   }
 
   /** Paint straight from where the last stroke ended; whether there was one. */

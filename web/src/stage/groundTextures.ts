@@ -91,7 +91,7 @@ function rgba(ground: Ground, first: number): Uint8Array {
 function texture(data: Uint8Array, columns: number, rows: number, format: THREE.PixelFormat = THREE.RGBAFormat): THREE.DataTexture {
   const t = new THREE.DataTexture(data as Uint8Array<ArrayBuffer>, columns, rows, format, THREE.UnsignedByteType)
   t.magFilter = THREE.LinearFilter
-  t.minFilter = THREE.LinearMipmapLinearFilter
+  t.minFilter = softwareDrawn() ? THREE.LinearMipmapNearestFilter : THREE.LinearMipmapLinearFilter
   t.generateMipmaps = true
   t.unpackAlignment = 1
   t.needsUpdate = true

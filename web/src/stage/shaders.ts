@@ -166,10 +166,13 @@ uniform sampler2D uHeights;
 uniform ivec2 uVertices;
 uniform float uCell;
 varying vec3 vAt;
+varying vec4 vHaze;
+${LIGHT}
 void main() {
   ivec2 at = clamp(ivec2(aTile + position.xz), ivec2(0), uVertices - 1);
   float h = texelFetch(uHeights, at, 0).r;
   vAt = vec3(float(at.x) * uCell, h + position.y, float(at.y) * uCell);
+  vHaze = hazeOf(vAt);
   gl_Position = projectionMatrix * viewMatrix * vec4(vAt, 1.0);
 }
 `
@@ -195,17 +198,12 @@ uniform vec3 uBrushInk;
 
 float grain(vec2 p) { return texture2D(uNoise, p / 128.0).r; }
 
-vec3 surface(vec2 uv) {
-  vec4 a = texture2D(uLayersA, uv);
-  vec4 b = texture2D(uLayersB, uv);
+vec3 surfaceOf(vec4 a, vec4 b) {
   return uColours[0] * a.r + uColours[1] * a.g + uColours[2] * a.b + uColours[3] * a.a
     + uColours[4] * b.r + uColours[5] * b.g + uColours[6] * b.b + uColours[7] * b.a;
 }
 
-/** How much of a cell is of the layers that a pair of masks names. */
-float share(vec2 uv, vec4 inA, vec4 inB) {
-  return dot(texture2D(uLayersA, uv), inA) + dot(texture2D(uLayersB, uv), inB);
-}
+vec3 surface(vec2 uv) { return surfaceOf(texture2D(uLayersA, uv), texture2D(uLayersB, uv)); }
 
 vec3 washed(vec3 colour, vec2 uv, vec3 gamma, float strength) {
   if (uSheetOn < 0.5) return colour;
@@ -233,6 +231,7 @@ vec3 reach(vec3 colour, vec2 at, float pixel) {
 
 export const GROUND_FRAGMENT = /* glsl */ `
 varying vec3 vAt;
+varying vec4 vHaze;
 ${LIGHT}
 ${GROUND_COMMON}
 void main() {
@@ -243,21 +242,30 @@ void main() {
   float steep = 1.0 - n.y;
   float far = distance(vAt, uEye);
   float near = 1.0 - smoothstep(20.0, 160.0, far);
-  float speck = grain(vAt.xz * 2.7) * 0.5 + grain(vAt.xz * 9.0) * 0.5 * near + grain(vAt.xz * 0.31) * 0.5;
-  vec3 colour = surface(uv);
-  float rock = share(uv, uRockA, uRockB);
-  float bed = grain(vec2(vAt.y * 2.3 + grain(vAt.xz * 0.08) * 5.0, dot(vAt.xz, vec2(0.03, 0.022))));
-  float crack = grain(vec2(dot(vAt.xz, vec2(0.55, 0.5)), vAt.y * 0.16));
-  float layered = mix(1.0, 0.66 + 0.42 * bed + 0.22 * crack, rock * smoothstep(0.12, 0.4, steep));
+  float speck = grain(vAt.xz * 2.7) * 0.5 + grain(vAt.xz * 0.31) * 0.5;
+  if (near > 0.0) speck += grain(vAt.xz * 9.0) * 0.5 * near;
+  vec4 a = texture2D(uLayersA, uv);
+  vec4 b = texture2D(uLayersB, uv);
+  vec3 colour = surfaceOf(a, b);
+  float rock = dot(a, uRockA) + dot(b, uRockB);
+  float bare = rock * smoothstep(0.12, 0.4, steep);
+  float layered = 1.0;
+  if (bare > 0.01) {
+    float bed = grain(vec2(vAt.y * 2.3 + grain(vAt.xz * 0.08) * 5.0, dot(vAt.xz, vec2(0.03, 0.022))));
+    float crack = grain(vec2(dot(vAt.xz, vec2(0.55, 0.5)), vAt.y * 0.16));
+    layered = mix(1.0, 0.66 + 0.42 * bed + 0.22 * crack, bare);
+  }
   colour *= layered * (0.84 + 0.62 * (speck - 0.72) * (1.0 - 0.5 * rock));
-  float turf = share(uv, uTurfA, uTurfB);
-  float blade = grain(vec2(vAt.x * 14.0, vAt.z * 5.0)) * near;
-  colour = mix(colour, colour * vec3(0.86, 0.90, 0.70) * (0.82 + 0.4 * blade), turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
+  float turf = dot(a, uTurfA) + dot(b, uTurfB);
+  if (turf > 0.01) {
+    float blade = near > 0.0 ? grain(vec2(vAt.x * 14.0, vAt.z * 5.0)) * near : 0.0;
+    colour = mix(colour, colour * vec3(0.86, 0.90, 0.70) * (0.82 + 0.4 * blade), turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
+  }
   colour = suited(washed(colour, uv, vec3(2.2), 0.42), uv);
   float direct = max(dot(n, uSun), 0.0) * relief.b;
   vec3 light = vec3(1.86, 1.70, 1.40) * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));
   light += uSkyColour * (0.36 + 0.30 * n.y) * (0.45 + 0.55 * relief.a);
-  colour = paper(haze(colour * light, vAt));
+  colour = paper(mix(colour * light, vHaze.rgb, vHaze.a));
   gl_FragColor = vec4(reach(colour, vAt.xz, max(0.05, far * 0.0016)), 1.0);
 }
 `
@@ -294,7 +302,7 @@ void main() {
   vec3 colour = mix(uFogColour, vec3(0.33, 0.49, 0.62), pow(up, 0.55));
   if (way.y > 0.01) {
     vec2 p = way.xz / (way.y + 0.12) * 1.5;
-    float c = n2(p) * 0.5 + n2(p * 2.1 + 4.0) * 0.27 + n2(p * 4.3 + 9.0) * 0.15 + n2(p * 9.1) * 0.08;
+    float c = n2(p) * 0.53 + n2(p * 2.1 + 4.0) * 0.29 + n2(p * 4.3 + 9.0) * 0.18;
     float veil = smoothstep(0.48, 0.78, c) * smoothstep(0.01, 0.2, way.y);
     colour = mix(colour, vec3(0.96, 0.93, 0.86), veil * 0.75);
   }

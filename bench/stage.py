@@ -1,0 +1,135 @@
+"""Stage, in headless Chromium with software drawing: a frame of the demo's views against bare three.js that draws the same
+triangles as instanced meshes; the script's share of a frame with 100,000 plants on the stage; from letting go of the pointer to the
+new plants on the screen; and memory over 500 strokes.
+
+Makes a database of its own, like `stroke`.
+"""
+
+from __future__ import annotations
+
+import statistics
+import subprocess
+
+from playwright.sync_api import Page, sync_playwright
+
+from bench._server import served_demo
+
+FLAGS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync", "--no-first-run", "--enable-precise-memory-info"]
+FRAMES, VIEWS, STROKES, TIMED = 12, 3, 500, 20
+RATIO, SHARE, AFTER, GROWTH = 1.4, 0.25, 3, 1.05
+CROWDED = {"fullness": 1.0, "spacing": 1.5, "conditions": []}
+
+
+def sign_in(page: Page, base: str) -> None:
+    page.goto(base)
+    page.fill("[data-test=name]", "north")
+    page.fill("[data-test=password]", "slate-and-birch")
+    page.click("[data-test=sign-in]")
+    page.wait_for_selector("[data-test=plants]")
+
+
+def frames(page: Page, base: str) -> bool:
+    """Frames of the stage against bare three.js, in each of the demo's first views."""
+    page.goto(f"{base}/reference/page/index.html")
+    page.wait_for_function("window.bench")
+    page.evaluate("bench.open('hobbin-delph')")
+    met = True
+    for k in range(VIEWS):
+        plants = page.evaluate("k => bench.look(k)", k)
+        ours, bare = page.evaluate(f"bench.ours({FRAMES})"), page.evaluate(f"bench.bare({FRAMES})")
+        again = page.evaluate(f"bench.ours({FRAMES})")
+        frame = min(ours["frame"], again["frame"])
+        ratio, share = frame / bare["frame"], min(ours["script"] / ours["frame"], again["script"] / again["frame"])
+        print(f"stage: view {k + 1}: {frame:.0f} ms a frame, {ours['triangles']:,} triangles; bare three.js "
+              f"{bare['frame']:.0f} ms, {bare['triangles']:,} triangles; ratio {ratio:.2f} (at most {RATIO})")
+        print(f"  script {share:.1%} of a frame with {plants:,} plants on the stage (at most {SHARE:.0%})")
+        met &= ratio <= RATIO and (share <= SHARE or plants < 100_000)
+    return met
+
+
+def crowd(level) -> None:
+    """Fill the level with over 100,000 plants, most of them small."""
+    stand = level.stands.get(slug="bracken")
+    stand.settings = stand.settings | CROWDED
+    stand.save()
+
+
+WATCH = """() => {
+  window.seen = []
+  performance.setResourceTimingBufferSize(20000)
+  const stage = document.querySelector('[data-test=stage]')
+  new MutationObserver(() => seen.push(performance.now())).observe(stage, { attributes: true, attributeFilter: ['data-busy'] })
+  window.addEventListener('pointerup', (e) => { window.let_go = performance.now() }, true)
+}"""
+TOLD = """() => {
+  const all = performance.getEntriesByType('resource').filter((e) => e.responseEnd > let_go - 400)
+  const of = (end) => all.filter((e) => e.name.endsWith(end)).at(-1)
+  const stroke = of('/strokes'), tried = of('/strokes/try')
+  if (!stroke || !tried) return null
+  const drawn = seen.find((t) => t > tried.responseEnd)
+  const gaps = seen.slice(1).map((t, k) => t - seen[k]).sort((a, b) => a - b)
+  performance.clearResourceTimings()
+  window.seen = []
+  const frame = Math.max(gaps[gaps.length >> 1] ?? 16.7, 16.7)
+  return { shown: (drawn ?? performance.now()) - let_go, stroke: stroke.duration, frame }
+}"""
+
+
+def strokes(page: Page, base: str) -> bool:
+    """Strokes with the real pointer on the plan: how soon they are seen, and what they leave in memory."""
+    page.goto(f"{base}/levels/hobbin-delph/planting")
+    page.wait_for_selector("[data-test=bookmarks]")
+    page.click("[data-test=show-plan]")
+    page.click("[data-test=stand-birch]")
+    page.wait_for_timeout(4000)
+    page.evaluate(WATCH)
+    box = page.locator("[data-test=plan]").bounding_box()
+    session = page.context.new_cdp_session(page)
+    told, sizes = [], {}
+    for n in range(STROKES):
+        if n % 10 == 0:
+            page.click("[data-test=thin]" if n % 20 else "[data-test=thicken]")
+        x, y = box["x"] + box["width"] * (0.3 + 0.04 * (n % 11)), box["y"] + box["height"] * (0.35 + 0.04 * (n % 13))
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 14, y + 6, steps=3)
+        with page.expect_response(lambda r: r.url.endswith("/strokes")):
+            page.mouse.up()
+        if n < TIMED:
+            page.wait_for_timeout(700)
+            told.append(page.evaluate(TOLD))
+        if n + 1 in (100, STROKES):
+            page.wait_for_timeout(3000)
+            session.send("HeapProfiler.collectGarbage")
+            sizes[n + 1] = page.evaluate("performance.memory.usedJSHeapSize")
+    told = [t for t in told if t]
+    over = statistics.median((t["shown"] - t["stroke"]) / t["frame"] for t in told)
+    shown, stroke, frame = (statistics.median(t[name] for t in told) for name in ("shown", "stroke", "frame"))
+    print(f"stage: from letting go to new plants on the screen {shown:.0f} ms, the stroke's request {stroke:.0f} ms, a frame "
+          f"{frame:.0f} ms: {over:.1f} frames more than the request (at most {AFTER}; medians of {len(told)})")
+    growth = sizes[STROKES] / sizes[100]
+    print(f"stage: memory after 100 strokes {sizes[100] / 2**20:.1f} MB, after {STROKES} {sizes[STROKES] / 2**20:.1f} MB: "
+          f"ratio {growth:.3f} (at most {GROWTH})")
+    return over <= AFTER and growth <= GROWTH
+
+
+def main() -> int:
+    from django.conf import settings
+
+    build = ["npx", "vite", "build", "-c", "bench/vite.config.ts", "--logLevel", "error"]
+    subprocess.run(build, cwd=settings.BASE_DIR / "web", check=True)
+    with served_demo() as (base, level), sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1000, "height": 640})
+        page.set_default_timeout(120_000)
+        sign_in(page, base)
+        met = strokes(page, base)
+        crowd(level)
+        met &= frames(page, base)
+        browser.close()
+    return 0 if met else 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
