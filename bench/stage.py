@@ -7,6 +7,7 @@ Makes a database of its own, like `stroke`.
 
 from __future__ import annotations
 
+import os
 import statistics
 import subprocess
 
@@ -14,6 +15,8 @@ from playwright.sync_api import Page, sync_playwright
 
 from bench._server import served_demo
 
+# Playwright's own loop makes Django take this thread for an asynchronous one.
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 FLAGS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking",
          "--disable-component-update", "--disable-sync", "--no-first-run", "--enable-precise-memory-info"]
 FRAMES, VIEWS, STROKES, TIMED = 12, 3, 500, 20
@@ -37,11 +40,10 @@ def frames(page: Page, base: str) -> bool:
     met = True
     for k in range(VIEWS):
         plants = page.evaluate("k => bench.look(k)", k)
-        ours, bare = page.evaluate(f"bench.ours({FRAMES})"), page.evaluate(f"bench.bare({FRAMES})")
-        again = page.evaluate(f"bench.ours({FRAMES})")
-        frame = min(ours["frame"], again["frame"])
-        ratio, share = frame / bare["frame"], min(ours["script"] / ours["frame"], again["script"] / again["frame"])
-        print(f"stage: view {k + 1}: {frame:.0f} ms a frame, {ours['triangles']:,} triangles; bare three.js "
+        taken = page.evaluate(f"bench.compare({FRAMES})")
+        ours, bare = taken["ours"], taken["bare"]
+        ratio, share = ours["frame"] / bare["frame"], ours["script"] / ours["frame"]
+        print(f"stage: view {k + 1}: {ours['frame']:.0f} ms a frame, {ours['triangles']:,} triangles; bare three.js "
               f"{bare['frame']:.0f} ms, {bare['triangles']:,} triangles; ratio {ratio:.2f} (at most {RATIO})")
         print(f"  script {share:.1%} of a frame with {plants:,} plants on the stage (at most {SHARE:.0%})")
         met &= ratio <= RATIO and (share <= SHARE or plants < 100_000)
@@ -121,7 +123,7 @@ def main() -> int:
     subprocess.run(build, cwd=settings.BASE_DIR / "web", check=True)
     with served_demo() as (base, level), sync_playwright() as play:
         browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = browser.new_page(viewport={"width": 1000, "height": 640})
+        page = browser.new_page(viewport={"width": 860, "height": 540})
         page.set_default_timeout(120_000)
         sign_in(page, base)
         met = strokes(page, base)

@@ -1,10 +1,11 @@
 import * as THREE from 'three'
+import type { Level } from '../src/api/client'
 import type { EyeView } from '../src/stage/eyeView'
 import type { Ground } from '../src/stage/ground'
 import { STRIDE } from '../src/stage/payload'
 
 /** A plain three.js scene that draws the same triangles as the eye view does just now, as instanced meshes of standard materials. */
-export function bareScene(eye: EyeView, ground: Ground): THREE.Scene {
+export function bareScene(eye: EyeView, ground: Ground, waters: Level['waters']): THREE.Scene {
   const scene = new THREE.Scene()
   scene.add(new THREE.HemisphereLight(0xbfcbd6, 0x6a6a55, 1.2))
   const sun = new THREE.DirectionalLight(0xfff2dd, 2)
@@ -20,6 +21,10 @@ export function bareScene(eye: EyeView, ground: Ground): THREE.Scene {
   const sky = new THREE.Mesh(new THREE.SphereGeometry(2000, 32, 16), new THREE.MeshBasicMaterial({ color: 0xb8c4cc, side: THREE.BackSide }))
   sky.position.set(eye.view.x, eye.view.y, eye.view.z)
   scene.add(sky)
+  for (const { box, altitude } of waters) {
+    const sheet = new THREE.PlaneGeometry(box[2] - box[0], box[3] - box[1]).rotateX(-Math.PI / 2).translate((box[0] + box[2]) / 2, altitude, (box[1] + box[3]) / 2)
+    scene.add(new THREE.Mesh(sheet, new THREE.MeshLambertMaterial({ color: 0x4f6f72, transparent: true, opacity: 0.9 })))
+  }
   return scene
 }
 

@@ -15,22 +15,16 @@ let stage: Stage
 
 const median = (values: number[]) => values.sort((a, b) => a - b)[values.length >> 1]
 
-/** Median time of a frame, drawn to its end, and of the script's part of it, in ms. */
-function time(gl: WebGLRenderingContext | WebGL2RenderingContext, frames: number, draw: (k: number) => void): { frame: number; script: number } {
-  const whole: number[] = []
-  const script: number[] = []
+/** Times of one frame, drawn to its end, and of the script's part of it, in ms. */
+function time(gl: WebGLRenderingContext | WebGL2RenderingContext, draw: () => void): [frame: number, script: number] {
   const pixel = new Uint8Array(4)
-  for (let k = 0; k < frames + 2; k++) {
-    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel)
-    const began = performance.now()
-    draw(k)
-    const said = performance.now()
-    gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel)
-    if (k < 2) continue
-    whole.push(performance.now() - began)
-    script.push(said - began)
-  }
-  return { frame: median(whole), script: median(script) }
+  const wait = () => gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel)
+  wait()
+  const began = performance.now()
+  draw()
+  const said = performance.now()
+  wait()
+  return [performance.now() - began, said - began]
 }
 
 /** Open a level and wait until every sheet that its first view sees is here; the plants that are here. */
@@ -53,39 +47,38 @@ async function look(k: number): Promise<number> {
   return count
 }
 
-/** The stage's frames while the eye turns a little each time. */
-function ours(frames: number): Taken {
+let renderer: THREE.WebGLRenderer | null = null
+/** Frames of the stage and of bare three.js with the same triangles in a renderer of its own, by turns, while the eye turns a little. */
+function compare(frames: number): { ours: Taken; bare: Taken } {
   const { eye } = stage
   const { heading } = eye.view
-  const taken = time(eye.renderer.getContext(), frames, (k) => {
-    eye.view = { ...eye.view, heading: heading + k * 0.02 }
-    eye.render(false, 1, false)
-  })
-  eye.view = { ...eye.view, heading }
   eye.render(false, 1, false)
-  return { ...taken, triangles: eye.renderer.info.render.triangles }
-}
-
-let renderer: THREE.WebGLRenderer | null = null
-/** Bare three.js, with the same triangles in a renderer of its own. */
-function bare(frames: number): Taken {
   renderer ??= new THREE.WebGLRenderer({ canvas: canvas('bare'), antialias: false, powerPreference: 'high-performance' })
   renderer.setSize(...SIZE, false)
-  const view = stage.eye.view
-  const camera = new THREE.PerspectiveCamera(view.fov, SIZE[0] / SIZE[1], 0.2, 4000)
-  camera.position.set(view.x, view.y, view.z)
-  const scene = bareScene(stage.eye, stage.ground)
-  const taken = time(renderer.getContext(), frames, (k) => {
-    camera.rotation.set((view.pitch * Math.PI) / 180, (-(view.heading + k * 0.02) * Math.PI) / 180, 0, 'YXZ')
-    renderer!.render(scene, camera)
-  })
+  const camera = new THREE.PerspectiveCamera(eye.view.fov, SIZE[0] / SIZE[1], 0.2, 4000)
+  camera.position.set(eye.view.x, eye.view.y, eye.view.z)
+  const scene = bareScene(eye, stage.ground, stage.level.waters)
+  const taken: [number, number][][] = [[], []]
+  const triangles = [eye.renderer.info.render.triangles, 0]
+  for (let k = 0; k < frames + 2; k++) {
+    const to = heading + k * 0.02
+    const ours = time(eye.renderer.getContext(), () => {
+      eye.view = { ...eye.view, heading: to }
+      eye.render(false, 1, false)
+    })
+    camera.rotation.set((eye.view.pitch * Math.PI) / 180, (-to * Math.PI) / 180, 0, 'YXZ')
+    const bare = time(renderer.getContext(), () => renderer!.render(scene, camera))
+    triangles[1] = renderer.info.render.triangles
+    if (k > 1) [ours, bare].forEach((t, n) => taken[n].push(t))
+  }
   scene.traverse((o) => {
     if (o instanceof THREE.Mesh) {
       ;(o.material as THREE.Material).dispose()
       if (o instanceof THREE.InstancedMesh) o.dispose()
     }
   })
-  return { ...taken, triangles: renderer.info.render.triangles }
+  const [ours, bare] = taken.map((list, n) => ({ frame: median(list.map((t) => t[0])), script: median(list.map((t) => t[1])), triangles: triangles[n] }))
+  return { ours, bare }
 }
 
-Object.assign(window, { bench: { open, look, ours, bare } })
+Object.assign(window, { bench: { open, look, compare } })

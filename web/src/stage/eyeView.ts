@@ -82,6 +82,7 @@ export class EyeView {
     const material = new THREE.ShaderMaterial({
       vertexShader: 'varying vec3 vWay; void main() { vWay = position; vec4 p = projectionMatrix * vec4(mat3(viewMatrix) * position, 1.0); gl_Position = p.xyww; }',
       fragmentShader: SKY_FRAGMENT,
+      defines: softwareDrawn() ? { LEAN: '' } : {},
       uniforms: this.groundUniforms,
       side: THREE.BackSide,
       depthWrite: false,

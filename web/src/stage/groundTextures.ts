@@ -1,5 +1,6 @@
 import * as THREE from 'three'
 import type { Level } from '../api/client'
+import { bake, type Baked } from './bakedGround'
 import { Ground } from './ground'
 
 type Uniforms = Record<string, THREE.IUniform>
@@ -116,16 +117,20 @@ export function washTexture(data: Uint8Array, columns: number, rows: number): TH
 
 /** Values to be read by bilinear interpolation: noise of one texel's wavelength, smooth enough for ground and clouds. */
 function noiseTexture(): THREE.DataTexture {
-  const side = 128
-  const data = new Uint8Array(side * side)
+  const t = texture(noiseValues(), NOISE, NOISE, THREE.RedFormat)
+  t.wrapS = t.wrapT = THREE.RepeatWrapping
+  return t
+}
+
+const NOISE = 128
+function noiseValues(): Uint8Array {
+  const data = new Uint8Array(NOISE * NOISE)
   let h = 12345
   for (let k = 0; k < data.length; k++) {
     h = (Math.imul(h ^ (h >>> 15), 0x2c1b3c6d) + 0x3c6ef372) | 0
     data[k] = (h >>> 16) & 255
   }
-  const t = texture(data, side, side, THREE.RedFormat)
-  t.wrapS = t.wrapT = THREE.RepeatWrapping
-  return t
+  return data
 }
 
 /** Whether WebGL is drawn by the processor here, so that every pixel counts. */
@@ -158,6 +163,7 @@ export class GroundTextures {
   readonly layersA: Uint8Array
   readonly layersB: Uint8Array
   readonly colours: THREE.Vector3[]
+  private readonly baked: Baked | null
 
   constructor(
     readonly ground: Ground,
@@ -175,6 +181,11 @@ export class GroundTextures {
       const c = level.layers[k] ? new THREE.Color(level.layers[k].colour) : new THREE.Color(0)
       return new THREE.Vector3(c.r, c.g, c.b)
     })
+    const all = (a: string, b: string) => [this.masks[a].value, this.masks[b].value].flatMap((v: THREE.Vector4) => v.toArray())
+    const { relief: shape, layersA, layersB, colours } = this
+    this.baked = softwareDrawn()
+      ? bake(drawn, { relief: shape, layersA, layersB, colours, rock: all('uRockA', 'uRockB'), turf: all('uTurfA', 'uTurfB'), noise: noiseValues(), sun: sunOf(level) })
+      : null
   }
 
   /** Fresh uniforms for one renderer. */
@@ -197,6 +208,7 @@ export class GroundTextures {
       uSheet: { value: washTexture(new Uint8Array(4), 1, 1) },
       uSheetOn: { value: 0 },
       ...this.masks,
+      ...(this.baked && { uBaked: { value: texture(this.baked.colour, this.columns, this.rows) }, uBare: { value: texture(this.baked.bare, this.columns, this.rows, THREE.RedFormat) } }),
       uBrush: { value: new THREE.Vector4(0, 0, 0, 0) },
       uBrushInk: { value: new THREE.Vector3(0.2, 0.34, 0.14) },
     }

@@ -2,6 +2,7 @@ import * as THREE from 'three'
 import type { Stand, View, Wind } from '../api/client'
 import { states, type States } from './distances'
 import { boxVisible, planes } from './frustum'
+import { softwareDrawn } from './groundTextures'
 import { STRIDE } from './payload'
 import type { Cell, PlantStore } from './plantStore'
 import { PLANT_FRAGMENT, PLANT_VERTEX, SHADOW_FRAGMENT } from './shaders'
@@ -68,7 +69,7 @@ export class Planter {
       vertexShader: PLANT_VERTEX,
       fragmentShader: shadow ? SHADOW_FRAGMENT : PLANT_FRAGMENT,
       side: part.cut ? THREE.DoubleSide : THREE.FrontSide,
-      defines: { ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
+      defines: { ...(softwareDrawn() ? { LEAN: '' } : {}), ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
       uniforms: {
         ...this.light,
         uTexture: { value: part.texture },

@@ -1,3 +1,5 @@
+import { SUN } from './bakedGround'
+
 /** GLSL shared by plants and ground: light, fog and shadow of the one sun. */
 export const LIGHT = /* glsl */ `
 uniform vec3 uSun;
@@ -15,9 +17,14 @@ float sunlit(vec3 at) {
   vec2 rim = min(p.xy, 1.0 - p.xy);
   if (min(rim.x, rim.y) < 0.0 || p.z > 1.0) return 1.0;
   float lit = 0.0;
-  for (int k = 0; k < 4; k++) {
+#ifdef LEAN
+  const int STEP = 3;
+#else
+  const int STEP = 1;
+#endif
+  for (int k = 0; k < 4; k += STEP) {
     vec2 o = vec2(float(k & 1) - 0.5, float(k >> 1) - 0.5) / 1024.0 * 1.8;
-    lit += texture2D(uShadowMap, p.xy + o).r + 0.0016 > p.z ? 0.25 : 0.0;
+    lit += texture2D(uShadowMap, p.xy + o).r + 0.0016 > p.z ? (STEP == 3 ? 0.5 : 0.25) : 0.0;
   }
   return mix(1.0, lit, smoothstep(0.0, 0.06, min(rim.x, rim.y)));
 }
@@ -59,7 +66,8 @@ uniform vec3 uTintB;
 uniform float uTinted;
 varying vec3 vLight;
 varying vec4 vHaze;
-varying float vFar;
+varying vec2 vKept;
+uniform vec4 uFade;
 ${LIGHT}
 #endif
 
@@ -98,7 +106,9 @@ void main() {
   vUv = uv;
   gl_Position = projectionMatrix * viewMatrix * vec4(at, 1.0);
 #ifndef SHADOW
-  vFar = distance(uViewer, aPlace);
+  float away = distance(uViewer, aPlace);
+  vKept.x = uFade.x < 0.0 ? 1.0 : clamp((away - uFade.x) / max(uFade.y - uFade.x, 0.001), 0.0, 1.0);
+  vKept.y = clamp((uFade.w - away) / max(uFade.w - uFade.z, 0.001), 0.0, 1.0);
   vec3 way = normalize(at - uEye);
   float facing = dot(n, uSun);
 #ifdef CUT
@@ -118,12 +128,11 @@ void main() {
 
 /** Which pixels a fading state keeps: two states that fade into each other keep opposite ones. */
 const FADE = /* glsl */ `
-uniform vec4 uFade;
-bool faded(float far) {
+varying vec2 vKept;
+bool faded() {
+  if (min(vKept.x, vKept.y) >= 1.0) return false;
   float grain = fract(52.9829189 * fract(dot(floor(gl_FragCoord.xy), vec2(0.06711056, 0.00583715))));
-  float come = uFade.x < 0.0 ? 1.0 : clamp((far - uFade.x) / max(uFade.y - uFade.x, 0.001), 0.0, 1.0);
-  float go = clamp((uFade.w - far) / max(uFade.w - uFade.z, 0.001), 0.0, 1.0);
-  return grain < 1.0 - come || grain >= go;
+  return grain < 1.0 - vKept.x || grain >= vKept.y;
 }
 `
 
@@ -133,14 +142,13 @@ uniform float uGhost;
 varying vec2 vUv;
 varying vec3 vLight;
 varying vec4 vHaze;
-varying float vFar;
 ${FADE}
 void main() {
   vec4 texel = texture2D(uTexture, vUv);
 #ifdef CUT
   if (texel.a < 0.42) discard;
 #endif
-  if (faded(vFar)) discard;
+  if (faded()) discard;
   vec3 colour = mix(texel.rgb * texel.rgb * vLight, vHaze.rgb, vHaze.a);
   colour = colour / (1.0 + 0.18 * colour);
   colour = sqrt(colour);
@@ -234,6 +242,29 @@ varying vec3 vAt;
 varying vec4 vHaze;
 ${LIGHT}
 ${GROUND_COMMON}
+#ifdef LEAN
+uniform sampler2D uBaked;
+uniform sampler2D uBare;
+/** What does not change as the eye moves is baked, for machines that draw by the processor: see bakedGround.ts. */
+void main() {
+  vec2 uv = vAt.xz / uExtent;
+  vec4 baked = texture2D(uBaked, uv);
+  float bare = texture2D(uBare, uv).r;
+  float far = distance(vAt, uEye);
+  vec3 colour = baked.rgb * baked.rgb * (0.82 + 0.36 * grain(vAt.xz * 2.7));
+  if (bare > 0.02) {
+    float bed = grain(vec2(vAt.y * 2.3 + grain(vAt.xz * 0.08) * 5.0, dot(vAt.xz, vec2(0.03, 0.022))));
+    float crack = grain(vec2(dot(vAt.xz, vec2(0.55, 0.5)), vAt.y * 0.16));
+    colour *= mix(1.0, 0.66 + 0.42 * bed + 0.22 * crack, bare);
+  }
+  colour = suited(washed(colour, uv, vec3(2.2), 0.22), uv);
+  float direct = baked.a * ${SUN.toFixed(1)};
+  vec3 light = uSkyColour;
+  if (direct > 0.01) light += vec3(1.86, 1.70, 1.40) * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));
+  colour = paper(mix(colour * light, vHaze.rgb, vHaze.a));
+  gl_FragColor = vec4(reach(colour, vAt.xz, max(0.05, far * 0.0016)), 1.0);
+}
+#else
 void main() {
   vec2 uv = vAt.xz / uExtent;
   vec4 relief = texture2D(uRelief, uv);
@@ -268,6 +299,7 @@ void main() {
   colour = paper(mix(colour * light, vHaze.rgb, vHaze.a));
   gl_FragColor = vec4(reach(colour, vAt.xz, max(0.05, far * 0.0016)), 1.0);
 }
+#endif
 `
 
 export const WATER_FRAGMENT = /* glsl */ `
@@ -279,13 +311,16 @@ float wave(vec2 p) { return sin(p.x * 1.7 + sin(p.y * 1.1)) * 0.5 + sin(p.y * 2.
 void main() {
   vec3 way = normalize(vAt - uEye);
   vec3 n = normalize(vec3(wave(vAt.xz * 0.9) * 0.018, 1.0, wave(vAt.zx * 1.1 + 3.0) * 0.018));
-  float rim = pow(1.0 - max(dot(-way, n), 0.0), 4.0);
+  float rim = 1.0 - max(dot(-way, n), 0.0);
+  rim *= rim;
+  rim *= rim;
   float deep = smoothstep(0.0, 3.5, vAt.y - texture2D(uHeights, vAt.xz / uExtent).r);
   vec3 body = mix(vec3(0.20, 0.24, 0.19), vec3(0.045, 0.115, 0.12), deep);
   vec3 mirror = reflect(way, n);
   vec3 sky = mix(uFogColour, vec3(0.36, 0.50, 0.62), clamp(mirror.y * 1.6, 0.0, 1.0)) * 0.85;
   vec3 colour = mix(body, sky, 0.10 + 0.82 * rim);
-  colour += vec3(1.0, 0.93, 0.78) * pow(max(dot(mirror, uSun), 0.0), 220.0) * 1.4;
+  float glint = dot(mirror, uSun);
+  if (glint > 0.96) colour += vec3(1.0, 0.93, 0.78) * pow(glint, 220.0) * 1.4;
   gl_FragColor = vec4(paper(haze(colour, vAt)), mix(0.78, 0.97, deep));
 }
 `
@@ -302,12 +337,19 @@ void main() {
   vec3 colour = mix(uFogColour, vec3(0.33, 0.49, 0.62), pow(up, 0.55));
   if (way.y > 0.01) {
     vec2 p = way.xz / (way.y + 0.12) * 1.5;
-    float c = n2(p) * 0.53 + n2(p * 2.1 + 4.0) * 0.29 + n2(p * 4.3 + 9.0) * 0.18;
+#ifdef LEAN
+    float c = n2(p) * 0.62 + n2(p * 2.6 + 4.0) * 0.38;
+#else
+    float c = n2(p) * 0.5 + n2(p * 2.1 + 4.0) * 0.27 + n2(p * 4.3 + 9.0) * 0.15 + n2(p * 9.1) * 0.08;
+#endif
     float veil = smoothstep(0.48, 0.78, c) * smoothstep(0.01, 0.2, way.y);
     colour = mix(colour, vec3(0.96, 0.93, 0.86), veil * 0.75);
   }
   float glow = max(dot(way, uSun), 0.0);
-  colour += vec3(0.22, 0.17, 0.09) * pow(glow, 8.0) + vec3(0.8, 0.7, 0.5) * pow(glow, 600.0);
+  float round = glow * glow;
+  round *= round;
+  colour += vec3(0.22, 0.17, 0.09) * round * round;
+  if (glow > 0.98) colour += vec3(0.8, 0.7, 0.5) * pow(glow, 600.0);
   colour = colour / (1.0 + 0.18 * colour);
   gl_FragColor = vec4(sqrt(max(colour, 0.0)), 1.0);
 }

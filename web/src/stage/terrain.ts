@@ -2,6 +2,7 @@ import * as THREE from 'three'
 import type { View } from '../api/client'
 import { boxVisible, planes } from './frustum'
 import type { Ground } from './ground'
+import { softwareDrawn } from './groundTextures'
 import { GROUND_FRAGMENT, GROUND_VERTEX } from './shaders'
 
 const TILE = 64
@@ -51,7 +52,7 @@ export class Terrain {
     for (let row = 0; row < ground.rows; row += TILE) {
       for (let col = 0; col < ground.columns; col += TILE) this.boxes.push({ col, row, box: this.box(col, row) })
     }
-    const material = new THREE.ShaderMaterial({ vertexShader: GROUND_VERTEX, fragmentShader: GROUND_FRAGMENT, uniforms })
+    const material = new THREE.ShaderMaterial({ vertexShader: GROUND_VERTEX, fragmentShader: GROUND_FRAGMENT, uniforms, defines: softwareDrawn() ? { LEAN: '' } : {} })
     this.meshes = LODS.map(([step]) => {
       const geometry = grid(step)
       const offsets = new THREE.InstancedBufferAttribute(new Float32Array(this.boxes.length * 2), 2)
@@ -83,11 +84,15 @@ export class Terrain {
     const sides = planes(view)
     const counts = LODS.map(() => 0)
     const scale = Math.min(Math.max(this.ground.cell, 0.3), 2)
+    const seen: { col: number; row: number; far: number }[] = []
     for (const { col, row, box } of this.boxes) {
       if (!boxVisible(sides, box)) continue
       const dx = Math.max(box[0] - view.x, 0, view.x - box[3])
       const dz = Math.max(box[2] - view.z, 0, view.z - box[5])
-      const far = Math.hypot(dx, dz, Math.max(view.y - box[4], 0))
+      seen.push({ col, row, far: Math.hypot(dx, dz, Math.max(view.y - box[4], 0)) })
+    }
+    // Near tiles first, so that what they hide is not shaded.
+    for (const { col, row, far } of seen.sort((a, b) => a.far - b.far)) {
       const lod = LODS.findIndex(([, reach]) => far < reach * scale)
       this.meshes[lod].offsets.setXY(counts[lod]++, col, row)
     }
