@@ -28,6 +28,10 @@ class Client:
         self.base, self.jar = base, http.cookiejar.CookieJar()
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar))
 
+    def get(self, path: str) -> bytes:
+        with self.opener.open(self.base + path) as answer:
+            return answer.read()
+
     def post(self, path: str, body: dict) -> tuple[float, dict]:
         token = next((c.value for c in self.jar if c.name == "csrftoken"), "")
         request = urllib.request.Request(self.base + path, json.dumps(body).encode(), {
@@ -39,8 +43,8 @@ class Client:
 
 
 def crowd(base: str, level) -> tuple[list[float], int]:
-    """Strokes of several people at even times, each on a stand and a part of the level of their own: how long each took, from when
-    it was due, and how many were refused."""
+    """Strokes of several people, who have the level open, at even times, each on a stand and a part of the level of their own: how
+    long each took, from when it was due, and how many were refused."""
     from django.contrib.auth.models import User
 
     from server.levels.models import Membership
@@ -50,6 +54,13 @@ def crowd(base: str, level) -> tuple[list[float], int]:
     for name in names:
         user = User.objects.create_user(name, password="slate-and-birch")
         Membership.objects.create(user=user, level=level, role=Membership.Role.ARTIST)
+    first = Client(base)
+    first.get("/api/session")
+    first.post("/api/session", {"name": names[0], "password": "slate-and-birch"})
+    for stand in json.loads(first.get(f"/api/levels/{level.slug}/stands")):
+        for n, sheet in enumerate(stand["sheets"]["keys"] if not stand["sward"] else []):
+            x, z = n % stand["sheets"]["columns"], n // stand["sheets"]["columns"]
+            first.get(f"/api/levels/{level.slug}/stands/{stand['id']}/plants/{x}/{z}/{sheet}")
     spent, refused = [], 0
     began = time.perf_counter() + 2.0
 

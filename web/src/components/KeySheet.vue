@@ -21,8 +21,10 @@ async function press(event: KeyboardEvent) {
   event.preventDefault()
   event.stopPropagation()
   if (event.key === 'Escape') return void (asking.value = null)
-  trouble.value = await keys.change(asking.value, event.key)
-  if (!trouble.value) asking.value = null
+  const action = asking.value
+  asking.value = null
+  trouble.value = await keys.change(action, event.key)
+  if (trouble.value) asking.value = action
 }
 </script>
 
