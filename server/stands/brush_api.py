@@ -24,6 +24,7 @@ from server.stands.models import BrushTip
 from server.stands.painting import attempt, paint
 from server.stands.payload import encode
 from server.stands.schemas import Number, Share, Strict
+from server.turns import turn
 from thicket.planting.strokes import Stroke
 from thicket.planting.tips import MADE, SIDE, made_tip, tip_of_picture
 
@@ -142,6 +143,11 @@ def remove_tip(request: HttpRequest, tip: int):
 @router.post("/levels/{slug}/strokes", response=ChangedOut)
 def stroke(request: HttpRequest, slug: str, data: StrokeIn):
     """Paint: one transaction, one journal entry."""
+    with turn(slug):
+        return _stroke(request, slug, data)
+
+
+def _stroke(request: HttpRequest, slug: str, data: StrokeIn) -> dict:
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in dict.fromkeys([data.stand, *data.also])]
     entry = paint(request.user, rows, data.brush(), data.key, data.view.core() if data.view else None)
