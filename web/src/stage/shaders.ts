@@ -252,6 +252,7 @@ void main() {
   float bare = texture2D(uBare, uv).r;
   float far = distance(vAt, uEye);
   vec3 colour = baked.rgb * baked.rgb * (0.82 + 0.36 * grain(vAt.xz * 2.7));
+  if (far < 40.0) colour *= 1.0 + 0.5 * (grain(vAt.xz * 9.0) - 0.5) * (1.0 - smoothstep(8.0, 40.0, far));
   if (bare > 0.02) {
     float bed = grain(vec2(vAt.y * 2.3 + grain(vAt.xz * 0.08) * 5.0, dot(vAt.xz, vec2(0.03, 0.022))));
     float crack = grain(vec2(dot(vAt.xz, vec2(0.55, 0.5)), vAt.y * 0.16));
