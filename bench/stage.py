@@ -123,7 +123,7 @@ def main() -> int:
     subprocess.run(build, cwd=settings.BASE_DIR / "web", check=True)
     with served_demo() as (base, level), sync_playwright() as play:
         browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = browser.new_page(viewport={"width": 860, "height": 540})
+        page = browser.new_page(viewport={"width": 1000, "height": 640})
         page.set_default_timeout(120_000)
         sign_in(page, base)
         met = strokes(page, base)
