@@ -92,12 +92,12 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
   }
 
   /** Keep a stroke; what cannot be seen of it from here is told. */
-  async function keep(said: Stroke): Promise<void> {
+  async function keep(said: Stroke, shown?: Promise<void>): Promise<void> {
     const s = stage.value!
     const targets = brush.targets
     const [x, z] = said.path[said.path.length - 1]
     last.value = said
-    const kept = await store.paint({ ...said, view: { ...s.eye.view } })
+    const kept = await store.paint({ ...said, view: { ...s.eye.view } }, shown)
     if (!kept) return restore()
     const far = Math.hypot(s.eye.view.x - x, s.eye.view.z - z)
     const hidden = targets.find((t) => !s.everything && far > t.settings.distances.gone)
@@ -109,9 +109,8 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     painting.value = false
     trying?.abort()
     trying = null
-    const said = stroke()
-    await attempt()
-    await keep(said)
+    const shown = attempt()
+    await keep(stroke(), shown)
   }
 
   /** Paint straight from where the last stroke ended; whether there was one. */

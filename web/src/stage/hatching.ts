@@ -20,7 +20,10 @@ const MANNERS: Record<string, [number, number, number, number]> = {
 
 interface Slot {
   stand: Stand
-  map: Uint8Array
+  places: Float32Array
+  crown: number
+  /** Worked out when the stand is first hatched. */
+  map: Uint8Array | null
 }
 
 /**
@@ -62,9 +65,7 @@ export class Hatching {
 
   /** Take a stand's plants, x, z and width of each in turn. */
   put(stand: Stand, places: Float32Array, crown: number): void {
-    const { data, columns, rows } = densityMap(places, crown, this.width, this.length)
-    this.size = [columns, rows]
-    this.slots.set(stand.id, { stand, map: data })
+    this.slots.set(stand.id, { stand, places, crown, map: null })
     this.stale = true
   }
 
@@ -74,6 +75,8 @@ export class Hatching {
 
   /** How strongly each stand is hatched, 0–1, and its ink. */
   show(strengthOf: (id: number) => number, inkOf: (stand: Stand) => THREE.Vector3): void {
+    this.group.visible = [...this.slots.keys()].some((id) => strengthOf(id) > 0)
+    if (!this.group.visible) return
     if (this.stale) this.build()
     let k = 0
     for (const slot of this.slots.values()) {
@@ -86,6 +89,12 @@ export class Hatching {
     }
   }
 
+  private mapOf({ places, crown }: Slot): Uint8Array {
+    const { data, columns, rows } = densityMap(places, crown, this.width, this.length)
+    this.size = [columns, rows]
+    return data
+  }
+
   private build(): void {
     this.stale = false
     for (const mesh of this.group.children as THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>[]) {
@@ -95,11 +104,12 @@ export class Hatching {
     }
     this.group.clear()
     const all = [...this.slots.values()]
+    const maps = new Map(all.map((slot) => [slot, (slot.map ??= this.mapOf(slot))]))
     for (let first = 0; first < all.length; first += GROUP) {
       const slots = all.slice(first, first + GROUP)
       const cells = this.size[0] * this.size[1]
       const data = new Uint8Array(cells * GROUP)
-      slots.forEach(({ map }, c) => map.forEach((v, k) => (data[k * GROUP + c] = v)))
+      slots.forEach((slot, c) => maps.get(slot)!.forEach((v, k) => (data[k * GROUP + c] = v)))
       const dense = new THREE.DataTexture(data, ...this.size, THREE.RGBAFormat, THREE.UnsignedByteType)
       dense.minFilter = dense.magFilter = THREE.LinearFilter
       dense.needsUpdate = true

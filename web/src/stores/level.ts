@@ -122,8 +122,12 @@ export const useLevel = defineStore('level', () => {
     return mine
   }
 
-  /** Keep a stroke; one that cannot be sent is kept here and sent when the server is back. */
-  const paint = (stroke: Stroke): Promise<boolean> => inTurn(() => paintNow(stroke))
+  /** Keep a stroke, once what it leaves is `shown`; one that cannot be sent is kept here and sent when the server is back. */
+  const paint = (stroke: Stroke, shown?: Promise<void>): Promise<boolean> =>
+    inTurn(async () => {
+      await shown
+      return paintNow(stroke)
+    })
   async function paintNow(stroke: Stroke): Promise<boolean> {
     try {
       const changed = await ask<Changed>('POST', `/levels/${slug.value}/strokes`, stroke)
