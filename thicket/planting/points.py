@@ -33,6 +33,8 @@ SHARES = (0.0, 0.0149, 0.0622, 0.2500, 1.0)
 PACKING = 0.686
 """Points per area of one squared spacing, when the ground is full."""
 
+_RING = 16
+"""So many rows of a lattice are worked on at once: a power of two above 4 (PHASES + 1) - 2."""
 _PARTS = 8
 """A cell is known in so many parts a side, one bit each."""
 _STEPS = 16
@@ -121,82 +123,91 @@ def _part_of_bit() -> np.ndarray:
 _LEFT, _PART = _parts_left(), _part_of_bit()
 
 
+# Each of these works on a whole row: Numba counts references at every call that is given an array, which for single cells
+# would cost more than the work.
 @nb.njit(nogil=True, cache=True)
-def _shut(shares, at, c, step, back, left):
-    """Shut the parts of the cells around that the point of cell `c` covers."""
-    base = (int(at[c, 0] * _STEPS) + 2 * _STEPS) * 5 * _STEPS + int(at[c, 1] * _STEPS) + 2 * _STEPS
-    for k in range(21):
-        shares[c + step[k]] &= left[base - back[k]]
-    shares[c] = 0
-
-
-@nb.njit(nogil=True, cache=True)
-def _gather(at, c, step, over, near):
-    """Write the accepted points around a cell to `near`, in cells from its corner; how many."""
-    n = 0
-    for k in range(1, 21):
-        x = at[c + step[k], 0]
-        near[n, 0] = x + over[k, 0]
-        near[n, 1] = at[c + step[k], 1] + over[k, 1]
-        n += x < _NOWHERE
-    return n
+def _shut(shares, r0, at, i0, listed, n, step, back, left):
+    """Shut the parts of the cells around that the points of the `n` cells listed of a row cover."""
+    for t in range(np.uint64(n)):
+        j = np.uint64(listed[t])
+        base = (int(at[i0 + j, 0] * _STEPS) + 2 * _STEPS) * 5 * _STEPS + int(at[i0 + j, 1] * _STEPS) + 2 * _STEPS
+        for k in range(21):
+            shares[r0 + j + step[k]] &= left[np.uint64(base - back[k])]
+        shares[r0 + j] = 0
 
 
 @nb.njit(nogil=True, cache=True)
-def _throw(h, m, near, n, part):
-    """Throw the darts of one cell in one phase into its open parts `m`, among `n` points around: the dart that landed free
-    (rank, x and z in one number), or -1; and the parts that are still open."""
-    for _ in range(DARTS):
-        h = mix32(h + 0x3C6EF372)
-        after = m & (-1 << (h & 63))
-        bit = after & -after if after else m & -m
-        p = part[((bit * _BRUIJN) >> 58) & 63]
-        g = mix32(h + 0x1B873593)
-        xi, zi = ((p >> 3) << 16) + (g & 0xFFFF), ((p & 7) << 16) + (g >> 16)
-        x, z = np.float32(xi) * _FINE, np.float32(zi) * _FINE
-        free = True
-        for k in range(n):
-            dx, dz = near[k, 0] - x, near[k, 1] - z
-            if dx * dx + dz * dz < _APART:
-                free = False
-                break
-        if free:
-            return ((h >> 8) << 2 * _BITS) | (xi << _BITS) | zi, m
-        m &= ~bit
+def _throw(base, j0, turn, at, i0, shares, dart, r0, todo, n, thrown, wide, over, near, part):
+    """Let those of the `n` open cells of a row whose turn it is throw darts into their open parts: how many cells stay open,
+    listed anew, and how many have a dart that landed free (rank, x and z in one number)."""
+    kept = flown = 0
+    for t in range(np.uint64(n)):
+        j = np.uint64(todo[t])
+        m = shares[r0 + j]
         if m == 0:
-            break
-    return -1, m
+            continue
+        h = mix32(base + (((j0 + np.int64(j)) * 0x5BD1) & MASK32))
+        if h < turn:
+            around = np.uint64(0)
+            for k in range(1, 21):
+                o = i0 + j + wide[k]
+                x = at[o, 0]
+                near[around, 0] = x + over[k, 0]
+                near[around, 1] = at[o, 1] + over[k, 1]
+                around += np.uint64(x < _NOWHERE)
+            for _ in range(DARTS):
+                h = mix32(h + 0x3C6EF372)
+                after = m & (-1 << (h & 63))
+                bit = after & -after if after else m & -m
+                p = part[np.uint64(((bit * _BRUIJN) >> 58) & 63)]
+                g = mix32(h + 0x1B873593)
+                xi, zi = ((p >> 3) << 16) + (g & 0xFFFF), ((p & 7) << 16) + (g >> 16)
+                x, z = np.float32(xi) * _FINE, np.float32(zi) * _FINE
+                free = True
+                for k in range(around):
+                    dx, dz = near[k, 0] - x, near[k, 1] - z
+                    if dx * dx + dz * dz < _APART:
+                        free = False
+                        break
+                if free:
+                    dart[r0 + j] = ((h >> 8) << 2 * _BITS) | (xi << _BITS) | zi
+                    thrown[flown] = j
+                    flown += 1
+                    break
+                m &= ~bit
+                if m == 0:
+                    break
+            shares[r0 + j] = m
+            if m == 0:
+                continue
+        todo[kept] = j
+        kept += 1
+    return kept, flown
 
 
 @nb.njit(nogil=True, cache=True)
-def _beaten(dart, c, step, whole):
-    """Whether a dart of higher priority stands within reach of the dart of cell `c`."""
-    own = dart[c]
-    xi, zi = (own >> _BITS) & _LOW, own & _LOW
-    for k in range(1, 21):
-        other = dart[c + step[k]]
-        if other >= own:
-            dx, dz = ((other >> _BITS) & _LOW) + whole[k, 0] - xi, (other & _LOW) + whole[k, 1] - zi
-            if dx * dx + dz * dz < _APART_FINE:
-                return True
-    return False
-
-
-@nb.njit(nogil=True, cache=True)
-def _open_cells(at, nz, shares, step, back, left, todo, first):
-    """Shut what the points there are cover, and list the cells that are left: row `i` from `first[i]`; how many."""
-    nx = at.shape[0] // nz
-    for i in range(2, nx - 2):
-        for c in range(np.uint64(i * nz + 2), np.uint64(i * nz + nz - 2)):
-            if at[c, 0] < _NOWHERE:
-                _shut(shares, at, c, step, back, left)
-    n = 0
-    for i in range(2, nx - 2):
-        first[i] = n
-        for c in range(i * nz + 2, i * nz + nz - 2):
-            todo[n] = c
-            n += shares[c] != 0
-    first[nx - 2] = n
+def _accept(at, i0, dart, r0, thrown, n, won, step, whole):
+    """Accept those of the `n` darts thrown from a row that no dart of higher priority stands in the way of: how many, listed
+    in `won`."""
+    wins = 0
+    for t in range(np.uint64(n)):
+        j = np.uint64(thrown[t])
+        own = dart[r0 + j]
+        xi, zi = (own >> _BITS) & _LOW, own & _LOW
+        won[wins] = j
+        wins += 1
+        for k in range(1, 21):
+            other = dart[r0 + j + step[k]]
+            if other >= own:
+                dx, dz = ((other >> _BITS) & _LOW) + whole[k, 0] - xi, (other & _LOW) + whole[k, 1] - zi
+                if dx * dx + dz * dz < _APART_FINE:
+                    wins -= 1
+                    break
+    for t in range(np.uint64(wins)):
+        j = np.uint64(won[t])
+        own = dart[r0 + j]
+        at[i0 + j, 0], at[i0 + j, 1] = np.float32((own >> _BITS) & _LOW) * _FINE, np.float32(own & _LOW) * _FINE
+    return wins
 
 
 @nb.njit(nogil=True, cache=True)
@@ -204,48 +215,54 @@ def _fill_lattice(seed, ix0, iz0, nz, at, around, left, part):
     """Throw darts into every open cell of one lattice, in place.
 
     `at` float32 (cells, 2) holds the accepted points row by row, each in cells from its cell's corner, with a border of two
-    cells that stays empty. A cell that is covered, or in whose open parts every dart failed, is closed.
+    cells that stays empty. A cell that is covered, or in whose open parts every dart failed, is closed. Every phase follows
+    four rows behind the one before, as far as its darts reach, so that of all else only the last `_RING` rows are kept.
     """
     nx = at.shape[0] // nz
-    step = (around[:, 0] * nz + around[:, 1]).astype(np.uint64)
+    wide = (around[:, 0] * nz + around[:, 1]).astype(np.uint64)
+    steps = np.empty((_RING, 21), np.uint64)
+    for r in range(_RING):
+        steps[r] = ((((r + around[:, 0]) & (_RING - 1)) - r) * nz + around[:, 1]).astype(np.uint64)
     back = (around[:, 0] * 5 * _STEPS + around[:, 1]) * _STEPS
     over, whole = around.astype(np.float32), around << _BITS
-    shares, dart = np.full(nx * nz, -1, np.int64), np.full(nx * nz, -1, np.int64)
-    near = np.empty((21, 2), np.float32)
-    todo, thrown, first = np.empty(nx * nz, np.uint32), np.empty(nx * nz, np.uint32), np.zeros(nx + 1, np.int64)
-    _open_cells(at, nz, shares, step, back, left, todo, first)
-    for phase in range(PHASES):
-        kept = flying = 0
-        base = mix32(seed + phase)
-        for i in range(2, nx - 2):
-            begin, first[i] = first[i], kept
-            row = mix32(base ^ ((ix0 + i) & MASK32))
-            for t in range(begin, first[i + 1]):
-                c = np.uint64(todo[t])
-                m = shares[c]
-                if m == 0:
-                    continue
-                h = mix32(row + (((iz0 + np.int64(c) - i * nz) * 0x5BD1) & MASK32))
-                if h < TURN[phase]:
-                    dart[c], m = _throw(h, m, near, _gather(at, c, step, over, near), part)
-                    shares[c] = m
-                    thrown[flying] = c
-                    flying += dart[c] >= 0
-                    if m == 0:
-                        continue
-                todo[kept] = c
-                kept += 1
-        first[nx - 2] = kept
-        for t in range(flying):
-            c = np.uint64(thrown[t])
-            if not _beaten(dart, c, step, whole):
-                at[c, 0] = np.float32((dart[c] >> _BITS) & _LOW) * _FINE
-                at[c, 1] = np.float32(dart[c] & _LOW) * _FINE
-        for t in range(flying):
-            c = np.uint64(thrown[t])
-            dart[c] = -1
-            if phase + 1 < PHASES and at[c, 0] < _NOWHERE:
-                _shut(shares, at, c, step, back, left)
+    shares, dart = np.full(_RING * nz, -1, np.int64), np.full(_RING * nz, -1, np.int64)
+    near, won = np.empty((21, 2), np.float32), np.empty(nz, np.uint32)
+    todo, thrown = np.empty((_RING, nz), np.uint32), np.empty((_RING, nz), np.uint32)
+    still, flown = np.zeros(_RING, np.int64), np.zeros(_RING, np.int64)
+    for front in range(2, nx + 4 * PHASES):
+        r = (front + 2) & (_RING - 1)
+        shares[r * nz:r * nz + nz] = -1
+        if front < nx - 2:
+            n = 0
+            for j in range(2, nz - 2):
+                won[n] = j
+                n += at[front * nz + j, 0] < _NOWHERE
+            r = front & (_RING - 1)
+            _shut(shares, np.uint64(r * nz), at, np.uint64(front * nz), won, n, steps[r], back, left)
+        i = front - 2
+        if 2 <= i < nx - 2:
+            r, n = i & (_RING - 1), 0
+            for j in range(2, nz - 2):
+                todo[r, n] = j
+                n += shares[r * nz + j] != 0
+            still[r] = n
+        for phase in range(PHASES):
+            if 2 <= i < nx - 2:
+                r = i & (_RING - 1)
+                still[r], flown[r] = _throw(mix32(mix32(seed + phase) ^ ((ix0 + i) & MASK32)), iz0, TURN[phase], at,
+                                            np.uint64(i * nz), shares, dart, np.uint64(r * nz), todo[r], still[r], thrown[r],
+                                            wide, over, near, part)
+            i -= 2
+            if 2 <= i < nx - 2:
+                r = i & (_RING - 1)
+                n = _accept(at, np.uint64(i * nz), dart, np.uint64(r * nz), thrown[r], flown[r], won, steps[r], whole)
+                if phase + 1 < PHASES:
+                    _shut(shares, np.uint64(r * nz), at, np.uint64(i * nz), won, n, steps[r], back, left)
+            i -= 2
+            if 2 <= i < nx - 2:
+                r = i & (_RING - 1)
+                for t in range(flown[r]):
+                    dart[r * nz + thrown[r, t]] = -1
 
 
 @nb.njit(nogil=True, cache=True)
