@@ -55,7 +55,7 @@ def scene(side: float, cell: float = 1.0) -> Scene:
     for number, (item, stratum, sward, settings) in enumerate(STANDS, start=1):
         stands[number] = Stand(pk=number, level=level, number=number, slug=f"{item}-{number}", name=f"{item} {number}",
                                stratum=stratum, place=number, sward=sward, seed=1000 + number, settings=settings)
-    bare = TouchMap(np.zeros(level.touch_shape, np.int16))
+    bare = TouchMap(level.touch_shape)
     made = Scene(level, heights_under_key(heights, cell), layers, {}, {}, 1.0, level.touch_shape, dict.fromkeys(stands, bare))
     made.__dict__.update(stands=stands, pins={}, footprints=dict(ITEMS), anchors={}, revisions={})
     level._scene = made

@@ -37,7 +37,7 @@ def main() -> int:
         stroke = Stroke("thin" if k % 2 else "thicken", [(300 + 31 * k, 420), (320 + 31 * k, 428)], 32, 0.5, 0.6)
         touch = now.touches[stand.pk].array.copy()
         touch += stroke_delta(stroke, touch, 1.0, 0, 0)
-        after = replace(now, touches={**now.touches, stand.pk: TouchMap(touch, {(0, 0): k + 1})})
+        after = replace(now, touches={**now.touches, stand.pk: TouchMap.of(touch, {(0, 0): k + 1})})
         after.__dict__.update({name: now.__dict__[name] for name in ("stands", "pins", "footprints", "anchors", "revisions", "site")
                                if name in now.__dict__})
         before = plantings_of(now)

@@ -42,6 +42,11 @@ def unpack(data: bytes, dtype: str, shape: tuple[int, ...]) -> np.ndarray:
     return np.frombuffer(zlib.decompress(data), dtype).reshape(shape).copy()
 
 
+def tile_of(data: bytes, dtype: str, shape: tuple[int, ...]) -> np.ndarray:
+    """A stored tile's values, a copy; zeros where nothing was stored yet."""
+    return unpack(data, dtype, shape) if data else np.zeros(shape, dtype)
+
+
 def tile_shape(shape: tuple[int, ...], tx: int, tz: int) -> tuple[int, ...]:
     """The shape of tile (tx, tz) of a raster; the last row and column of tiles may be cut."""
     return (min(TILE, shape[0] - tz * TILE), min(TILE, shape[1] - tx * TILE), *shape[2:])

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from server.cache import ContentCache
-from server.levels.digests import Raster, digest
+from server.levels.digests import Raster, digest, hash_of
 from server.levels.ground import Heights, LayerMaps, heights_of, layers_of
 from server.levels.models import Level
 from server.levels.suiting import Suiting
@@ -169,12 +169,12 @@ class Scene(Suiting):
 
     def _stamp(self, stand) -> str:
         """Equal as long as nothing has changed that a stand's planting follows from: its own row and touch, the ground, and all
-        that stands above it."""
+        that stands above it, which the stamp of the next above says."""
         if stand.number not in self._stamps:
-            own = self._said_of.get(stand.pk) or _said_of_stand(stand)
+            own = self._said_of[stand.pk][0] if stand.pk in self._said_of else _said_of_stand(stand)
             painted = sorted(self.revisions.get(stand.pk, {}).items())
-            above = [self._stamp(s) for s in self._singles if s.order < stand.order]
-            self._stamps[stand.number] = digest(self._ground_stamp, own, painted, above)
+            above = next((self._stamp(s) for s in reversed(self._singles) if s.order < stand.order), "")
+            self._stamps[stand.number] = hash_of(f"{self._ground_stamp} {own} {above} {painted}".encode()).hex()
         return self._stamps[stand.number]
 
     @cached_property
@@ -182,9 +182,14 @@ class Scene(Suiting):
         return {}
 
     @cached_property
-    def _said_of(self) -> dict:
-        """What identifies the stands as stored, by their primary key."""
+    def _said_of(self) -> dict[int, tuple[str, dict, str]]:
+        """What identifies the stands as stored, by their primary key: the whole, and of their settings."""
         return {}
+
+    def settings_id(self, stand) -> str:
+        """What identifies a stand's settings."""
+        _, settings, said = self._said_of.get(stand.pk, ("", None, ""))
+        return said if settings is stand.settings else digest(stand.settings)
 
     def above(self, stand) -> list:
         """The plantings of the stands of single plants that claim room before a stand, first those that claim it first."""
@@ -204,7 +209,8 @@ class Scene(Suiting):
         found = [Stand.from_db("default", FIELDS, row) for row in rows_of(self.level, token)]
         for stand in found:
             stand.level = self.level
-        self._said_of.update(_own.get((self.level.pk, token), lambda: {s.pk: _said_of_stand(s) for s in found}))
+        self._said_of.update(_own.get((self.level.pk, token), lambda: {
+            s.pk: (_said_of_stand(s), s.settings, digest(s.settings)) for s in found}))
         return {stand.number: stand for stand in found}
 
     def other(self, number: int):

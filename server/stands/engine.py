@@ -55,7 +55,7 @@ class Planting(Rooming):
                  scene: Scene | None = None) -> None:
         self.stand, self.level = stand, stand.level
         self.scene = scene or scene_of(stand.level)
-        self.settings_id = "" if settings else digest(stand.settings)
+        self.settings_id = "" if settings else self.scene.settings_id(stand)
         self.settings = settings or _settings.get(self.settings_id, lambda: StandSettings.model_validate(stand.settings))
         self.core = self.settings.core(stand.number, stand.seed)
         given = self.scene.touches.get(stand.pk) if touch is None else touch
@@ -79,6 +79,7 @@ class Planting(Rooming):
 
     @property
     def touch(self) -> np.ndarray:
+        """The whole touch; costs as much as the level is wide and long."""
         return self.touch_map.array if self.given_touch is None else self.given_touch
 
     @cached_property
@@ -185,8 +186,16 @@ class Planting(Rooming):
     def density_at(self, points: PointSet, touch: np.ndarray | None = None,
                    origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
         """Density at places, float32 (n,)."""
-        touch = self.touch if touch is None else touch
-        return density_at(self.suitability.array, self.scene.cell, touch, self.touch_cell, points.x, points.z, origin)
+        touch, begins = self._touch_around(points) if touch is None else (touch, [round(v / self.touch_cell) for v in origin])
+        return density_at(self.suitability.array, self.scene.cell, touch, self.touch_cell, points.x, points.z, begins)
+
+    def _touch_around(self, points: PointSet | Seats) -> tuple[np.ndarray, tuple[int, int]]:
+        """Touch around all of some places, and the column and row it begins at."""
+        if self.given_touch is not None:
+            return self.given_touch, (0, 0)
+        x, z = (points.x, points.z) if len(points.x) else (np.zeros(1), np.zeros(1))
+        box = float(x.min()), float(z.min()), float(x.max()), float(z.max())
+        return self.touch_map.window(self.cells(box, self.touch_cell))
 
     def _candidates(self, box: Box) -> PointSet | Seats:
         """All places inside a box, half open."""
@@ -251,7 +260,8 @@ class Planting(Rooming):
 
     def ready(self) -> None:
         """Read and work out all that sheets share, so that threads find it done."""
-        for part in (self.suitability, self.size_factor, self.drives, self.pinned, self._reaches, self.keys.settings, self.touch):
+        for part in (self.suitability, self.size_factor, self.drives, self.pinned, self._reaches, self.keys.settings,
+                     self.given_touch is None and self.touch_map):
             del part
 
     def let_go(self) -> None:

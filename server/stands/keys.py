@@ -12,7 +12,7 @@ import numpy as np
 from server.cache import ContentCache
 from server.levels.digests import digest, hash_of
 from server.levels.ground import digest_of
-from server.stands.patching import Mark, apart, touch_blocks
+from server.stands.patching import Mark, touch_blocks, widened
 from server.stands.seating import followed, host_key
 
 if TYPE_CHECKING:
@@ -74,9 +74,10 @@ class SheetKeys:
             self.__dict__["settings"], self._still = was.settings, was._still
         if taken:
             self._taken = was._taken
-        for sheet, key in list(was._keys.items()):
-            if region is None or apart(self.planting.window(sheet), region):
-                self._keys[sheet], self._still[sheet], self._taken[sheet] = key, was._still[sheet], was._taken[sheet]
+        met = set() if region is None else set(self.planting.sheets_in(widened(region, 1e-3)))
+        for mine, its in ((self._keys, was._keys), (self._still, was._still), (self._taken, was._taken)):
+            if mine is not its:
+                mine.update({sheet: said for sheet, said in its.copy().items() if sheet not in met})
 
     @cached_property
     def settings(self) -> str:

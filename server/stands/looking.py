@@ -93,8 +93,9 @@ def why(planting: Planting, x: float, z: float) -> dict:
     point = _nearest_place(planting, x, z)
     at_x, at_z = (point["x"], point["z"]) if point else (x, z)
     there = (np.array([at_x]), np.array([at_z]))
-    dense = float(density_at(planting.suitability.array, scene.cell, planting.touch, planting.touch_cell, *there)[0])
-    touch = float(at_cells(planting.touch.astype(np.float32), planting.touch_cell, *there)[0]) / TOUCH_UNIT
+    painted = planting.touch
+    dense = float(density_at(planting.suitability.array, scene.cell, painted, planting.touch_cell, *there)[0])
+    touch = float(at_cells(painted.astype(np.float32), planting.touch_cell, *there)[0]) / TOUCH_UNIT
     wanted = bool(point and point["threshold"] < dense * planting.core.fullness)
     box = (at_x, at_z, at_x + 1e-6, at_z + 1e-6)
     stands = bool(wanted and len(planting.plants_in(box)))

@@ -13,35 +13,78 @@ from django.db import transaction
 
 from server.cache import ContentCache
 from server.levels.models import Level
-from server.levels.rasters import TILE, pack, place, tile_shape, unpack
+from server.levels.rasters import TILE, pack, tile_of, tile_shape
 from server.stands.models import Stand, TouchTile
-from server.stands.patching import touch_blocks
+from server.stands.patching import BLOCK, touch_blocks
 
 _KEPT_STANDS = 64
 
 
 @dataclass
 class TouchMap:
-    """A whole touch map, int16 (rows, columns), and the revision of each painted tile by (tx, tz)."""
+    """A stand's touch, `shape` (rows, columns) of int16: the painted tiles, by (tx, tz), and their revisions. Tiles are shared
+    between maps and never changed; what is not painted is 0."""
 
-    array: np.ndarray
+    shape: tuple[int, int]
+    tiles: dict[tuple[int, int], np.ndarray] = field(default_factory=dict)
     revisions: dict[tuple[int, int], int] = field(default_factory=dict)
     digests: dict[tuple[int, int, int, int], str] = field(default_factory=dict)
     _blocks: dict[tuple[int, int, int, int], tuple[np.ndarray, tuple[int, int]]] = field(default_factory=dict)
 
+    @staticmethod
+    def of(array: np.ndarray, revisions: dict[tuple[int, int], int]) -> TouchMap:
+        """The map of a whole array, which is not copied."""
+        rows, columns = array.shape
+        return TouchMap(array.shape, {(x // TILE, z // TILE): array[z:z + TILE, x:x + TILE]
+                                      for z in range(0, rows, TILE) for x in range(0, columns, TILE)}, revisions)
+
+    @property
+    def array(self) -> np.ndarray:
+        """The whole touch, a copy."""
+        return self.window((0, 0, self.shape[1], self.shape[0]))[0]
+
+    def window(self, box: tuple[int, int, int, int]) -> tuple[np.ndarray, tuple[int, int]]:
+        """The touch in a box of cells (col0, row0, col1, row1), cut at the level's edge, a copy; and the column and row it begins
+        at."""
+        col0, row0 = max(box[0], 0), max(box[1], 0)
+        col1, row1 = max(min(box[2], self.shape[1]), col0), max(min(box[3], self.shape[0]), row0)
+        out = np.zeros((row1 - row0, col1 - col0), np.int16)
+        for tx, tz in tiles_in((col0, row0, col1, row1)):
+            tile = self.tiles.get((tx, tz))
+            if tile is not None:
+                inner, outer = _overlap(tx, tz, tile.shape, (col0, row0, col1, row1))
+                out[outer] = tile[inner]
+        return out, (col0, row0)
+
     def blocks(self, box: tuple[int, int, int, int]) -> tuple[np.ndarray, tuple[int, int]]:
         """See `server.stands.patching.touch_blocks`; kept."""
         if box not in self._blocks:
-            self._blocks[box] = touch_blocks(self.array, box)
+            by = box[0] // BLOCK * BLOCK, box[1] // BLOCK * BLOCK, -(-box[2] // BLOCK) * BLOCK, -(-box[3] // BLOCK) * BLOCK
+            window, (col0, row0) = self.window(by)
+            sums, _ = touch_blocks(window, (0, 0, window.shape[1], window.shape[0]))
+            self._blocks[box] = sums, (col0 // BLOCK, row0 // BLOCK)
         return self._blocks[box]
 
     def digest(self, box: tuple[int, int, int, int]) -> str:
         """A hash of the touch in a box of cells (col0, row0, col1, row1), cut at the level's edge."""
         if box not in self.digests:
-            col0, row0, col1, row1 = box
-            window = np.ascontiguousarray(self.array[max(row0, 0):row1, max(col0, 0):col1])
-            self.digests[box] = hashlib.blake2b(window, digest_size=8).hexdigest()
+            self.digests[box] = hashlib.blake2b(self.window(box)[0], digest_size=8).hexdigest()
         return self.digests[box]
+
+
+def tiles_in(box: tuple[int, int, int, int]) -> list[tuple[int, int]]:
+    """The tiles (tx, tz) that a box of cells (col0, row0, col1, row1), half open, touches."""
+    col0, row0, col1, row1 = box
+    return [(tx, tz) for tz in range(row0 // TILE, -(-row1 // TILE)) for tx in range(col0 // TILE, -(-col1 // TILE))]
+
+
+def _overlap(tx: int, tz: int, shape: tuple[int, ...], box: tuple[int, int, int, int]):
+    """Slices of a tile and of a box of cells where the two overlap."""
+    col0, row0, col1, row1 = box
+    x0, x1 = max(col0, tx * TILE), min(col1, tx * TILE + shape[1])
+    z0, z1 = max(row0, tz * TILE), min(row1, tz * TILE + shape[0])
+    return ((slice(z0 - tz * TILE, z1 - tz * TILE), slice(x0 - tx * TILE, x1 - tx * TILE)),
+            (slice(z0 - row0, z1 - row0), slice(x0 - col0, x1 - col0)))
 
 
 FIELDS = [field.attname for field in Stand._meta.concrete_fields]
@@ -81,19 +124,21 @@ def touch_of(stand: Stand, now: dict[tuple[int, int], int] | None = None) -> Tou
     with _lock:
         known = _maps.get(stand.pk)
     shape = stand.level.touch_shape
-    if known and known.array.shape != shape:
+    if known and known.shape != shape:
         known = None
     if known and known.revisions == now:
         return known
-    fresh = TouchMap(known.array.copy() if known else np.zeros(shape, np.int16), dict(now))
-    if known and not set(known.revisions) <= set(now):
-        fresh.array[:], known = 0, None
+    fresh = TouchMap(shape, {}, dict(now))
+    if known and set(known.revisions) <= set(now):
+        fresh.tiles = {at: tile for at, tile in known.tiles.items() if now[at] == known.revisions[at]}
+    else:
+        known = None
     changed = [at for at, revision in now.items() if not known or known.revisions.get(at) != revision]
     if changed:
         xs, zs = {x for x, _ in changed}, {z for _, z in changed}
         rows = stand.touch_tiles.filter(tx__in=xs, tz__in=zs).values_list("tx", "tz", "revision", "data")
         for tx, tz, revision, data in rows:
-            place(fresh.array, tx, tz, data)
+            fresh.tiles[tx, tz] = tile_of(data, "<i2", tile_shape(shape, tx, tz))
             fresh.revisions[tx, tz] = revision
     if known:
         fresh.digests = {box: digest for box, digest in known.digests.items() if not _over_any(box, changed)}
@@ -110,12 +155,6 @@ def _over_any(box: tuple[int, int, int, int], tiles: list[tuple[int, int]]) -> b
                for tx, tz in tiles)
 
 
-def tiles_over(stand: Stand, box: tuple[int, int, int, int]) -> list[tuple[int, int]]:
-    """The tiles (tx, tz) that a box of cells (col0, row0, col1, row1), half open, touches."""
-    col0, row0, col1, row1 = box
-    return [(tx, tz) for tz in range(row0 // TILE, -(-row1 // TILE)) for tx in range(col0 // TILE, -(-col1 // TILE))]
-
-
 class LockedTouch:
     """Touch tiles under row lock for one change, inside a transaction.
 
@@ -126,7 +165,7 @@ class LockedTouch:
     def __init__(self, stand: Stand, box: tuple[int, int, int, int]) -> None:
         self.stand, self.box = stand, box
         self.shape = stand.level.touch_shape
-        wanted = tiles_over(stand, box)
+        wanted = tiles_in(box)
         self.tiles = self._lock(wanted)
         if len(self.tiles) < len(wanted):
             TouchTile.objects.bulk_create(
@@ -138,7 +177,7 @@ class LockedTouch:
         self.window = np.zeros((row1 - row0, col1 - col0), np.int16)
         self._arrays = self._read()
         for (tx, tz), array in self._arrays.items():
-            inner, outer = self._overlap(tx, tz, array.shape)
+            inner, outer = _overlap(tx, tz, array.shape, box)
             self.window[outer] = array[inner]
 
     def _lock(self, wanted: list[tuple[int, int]]) -> dict[tuple[int, int], TouchTile]:
@@ -152,26 +191,11 @@ class LockedTouch:
         """The locked tiles' touch, each a copy: from the kept map where it is of the same revision, else as stored."""
         with _lock:
             known = _maps.get(self.stand.pk)
-        held = known.revisions if known and known.array.shape == self.shape else {}
+        held = known.revisions if known and known.shape == self.shape else {}
         asked = [tile.pk for at, tile in self.tiles.items() if held.get(at) != tile.revision]
         stored = dict(TouchTile.objects.filter(pk__in=asked).values_list("pk", "data")) if asked else {}
-        arrays = {}
-        for (tx, tz), tile in self.tiles.items():
-            rows, columns = tile_shape(self.shape, tx, tz)
-            if tile.pk in stored:
-                data = stored[tile.pk]
-                arrays[tx, tz] = unpack(data, "<i2", (rows, columns)) if data else np.zeros((rows, columns), np.int16)
-            else:
-                arrays[tx, tz] = known.array[tz * TILE:tz * TILE + rows, tx * TILE:tx * TILE + columns].copy()
-        return arrays
-
-    def _overlap(self, tx: int, tz: int, shape: tuple[int, ...]):
-        """Slices of the tile and of the window where the two overlap."""
-        col0, row0, col1, row1 = self.box
-        x0, x1 = max(col0, tx * TILE), min(col1, tx * TILE + shape[1])
-        z0, z1 = max(row0, tz * TILE), min(row1, tz * TILE + shape[0])
-        return ((slice(z0 - tz * TILE, z1 - tz * TILE), slice(x0 - tx * TILE, x1 - tx * TILE)),
-                (slice(z0 - row0, z1 - row0), slice(x0 - col0, x1 - col0)))
+        return {(tx, tz): tile_of(stored[tile.pk], "<i2", tile_shape(self.shape, tx, tz)) if tile.pk in stored
+                else known.tiles[tx, tz].copy() for (tx, tz), tile in self.tiles.items()}
 
     def write(self, window: np.ndarray) -> dict[tuple[int, int], int]:
         """Store the window's new values under new revisions, which are returned by tile.
@@ -180,7 +204,7 @@ class LockedTouch:
         """
         changed = {}
         for at, tile in self.tiles.items():
-            inner, outer = self._overlap(*at, self._arrays[at].shape)
+            inner, outer = _overlap(*at, self._arrays[at].shape, self.box)
             if not np.array_equal(self._arrays[at][inner], window[outer]):
                 self._arrays[at][inner] = window[outer]
                 tile.revision = secrets.randbelow(2**31)
@@ -195,15 +219,12 @@ class LockedTouch:
         """Bring the kept map up to date with what was stored, when it was so before the change."""
         with _lock:
             known = _maps.get(self.stand.pk)
-        if not known or known.array.shape != self.shape:
+        if not known or known.shape != self.shape:
             return
         if any(known.revisions.get(at, 0) != revision for at, revision in before.items()):
             return
-        changed = list(self.tiles)
-        fresh = TouchMap(known.array.copy(), known.revisions | {at: tile.revision for at, tile in self.tiles.items()},
-                         {box: digest for box, digest in known.digests.items() if not _over_any(box, changed)})
-        for (tx, tz), array in self._arrays.items():
-            fresh.array[tz * TILE:tz * TILE + array.shape[0], tx * TILE:tx * TILE + array.shape[1]] = array
+        fresh = TouchMap(self.shape, known.tiles | self._arrays, known.revisions | {at: t.revision for at, t in self.tiles.items()},
+                         {box: digest for box, digest in known.digests.items() if not _over_any(box, list(self.tiles))})
         with _lock:
             if _maps.get(self.stand.pk) is known:
                 _maps[self.stand.pk] = fresh

@@ -94,19 +94,26 @@ _BITS = np.array([0, *(int(v).bit_length() - 1 for v in range(1, 256))], np.int6
 
 
 @nb.njit(nogil=True, cache=True)
-def _squeeze(differences, length, out):
-    rows, cols = differences.shape
+def _squeeze(raster, length, out):
+    rows, cols = raster.shape
+    row, along, before = np.zeros(cols, np.int16), np.zeros(cols, np.int16), np.zeros(cols, np.int16)
     held = n = many = 0
     for z in range(rows):
+        along, before = before, along
+        along[0] = raster[z, 0]
+        for x in range(1, cols):
+            along[x] = raster[z, x] - raster[z, x - 1]
+        for x in range(cols):
+            row[x] = along[x] - before[x]
         for x0 in range(0, cols, _RUN):
             x1 = min(x0 + _RUN, cols)
             any_ = 0
             for x in range(x0, x1):
-                any_ |= differences[z, x]
+                any_ |= row[x]
             held |= (any_ != 0) << many
             many += 1
             for x in range(x0, x1 if any_ else x0):
-                v = np.int64(differences[z, x])
+                v = np.int64(row[x])
                 v = v << 1 if v > 0 else -v << 1 | 1
                 bits = length[v] if v < 256 else 8 + length[v >> 8] if v < 65536 else 16
                 held |= (1 << bits | (v - (1 << bits)) << (bits + 1)) << many
@@ -133,12 +140,8 @@ def squeezed(raster: np.ndarray) -> bytes:
     representations of the integers", 1975), low bits first, negative differences folded between the positive.
     Parameters: raster int16 (rows, columns).
     """
-    along = raster.astype(np.int16)
-    along[:, 1:] -= raster[:, :-1]
-    both = along.copy()
-    both[1:] -= along[:-1]
     out = np.empty(5 * raster.size + 16, np.uint8)
-    return out[:_squeeze(both, _BITS, out)].tobytes()
+    return out[:_squeeze(np.asarray(raster, np.int16), _BITS, out)].tobytes()
 
 
 @nb.njit(nogil=True, cache=True)

@@ -34,27 +34,28 @@ def density(suitability: np.ndarray, touch: np.ndarray) -> np.ndarray:
 
 
 @nb.njit(nogil=True, cache=True)
-def _density_at(suitability, cell, touch, touch_cell, tx0, tz0, x, z, out):
+def _density_at(suitability, cell, touch, touch_cell, col0, row0, x, z, out):
     for k in range(x.shape[0]):
         i, j, fu, fv = square(suitability, x[k] / cell - 0.5, z[k] / cell - 0.5)
         s = ((suitability[j, i] * (1.0 - fu) + suitability[j, i + 1] * fu) * (1.0 - fv)
              + (suitability[j + 1, i] * (1.0 - fu) + suitability[j + 1, i + 1] * fu) * fv)
-        i, j, fu, fv = square(touch, (x[k] - tx0) / touch_cell - 0.5, (z[k] - tz0) / touch_cell - 0.5)
+        i, j, fu, fv = square(touch, x[k] / touch_cell - 0.5 - col0, z[k] / touch_cell - 0.5 - row0)
         p = ((touch[j, i] * (1.0 - fu) + touch[j, i + 1] * fu) * (1.0 - fv)
              + (touch[j + 1, i] * (1.0 - fu) + touch[j + 1, i + 1] * fu) * fv) / TOUCH_UNIT
         out[k] = s + p * (1.0 - s) if p >= 0.0 else s * (1.0 + p)
 
 
 def density_at(suitability: np.ndarray, cell: float, touch: np.ndarray, touch_cell: float, x: np.ndarray,
-               z: np.ndarray, origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+               z: np.ndarray, begins: tuple[int, int] = (0, 0)) -> np.ndarray:
     """Density at places, from suitability and touch each read bilinearly from its own raster.
 
     Parameters: suitability float32 and touch int16, values at cell centres, cells of `cell` and `touch_cell` m;
-    x, z float64 (n,) in level metres; origin, x and z of touch's first corner when it is only a window of the level's.
+    x, z float64 (n,) in level metres; begins, column and row of touch's first cell when it is only a window of the level's,
+    which gives the same to the last bit as long as it holds all cells next to the places.
     Returns: float32 (n,).
     """
     out = np.empty(x.shape[0], np.float32)
-    _density_at(suitability, float(cell), touch, float(touch_cell), *map(float, origin), x, z, out)
+    _density_at(suitability, float(cell), touch, float(touch_cell), *map(float, begins), x, z, out)
     return out
 
 
