@@ -12,7 +12,7 @@ from thicket.planting.density import density, density_at
 from thicket.planting.hashing import absent
 from thicket.planting.layouts import Along, along
 from thicket.planting.points import point_set
-from thicket.planting.room import Discs, covered, crowded, differing, near, taken
+from thicket.planting.room import Discs, covered, crowded, differing, near, standing, taken
 from thicket.planting.stands import Stand, grow, plants_in
 from thicket.planting.strokes import Stroke, stroke_delta
 from thicket.planting.tips import made_tip
@@ -45,6 +45,10 @@ def warm() -> None:
     discs = Discs(points.x, points.z, np.full(len(points.x), 0.5))
     differing(discs, discs), near(discs, window, 1.0), taken(discs, *discs, 0.1), crowded(*discs, points.threshold, 0.1)
     covered(discs, 1.0, suited.shape)
+    kept = plants.form.copy(), plants.item.copy()
+    for array in kept:
+        array.flags.writeable = False
+    standing(*kept, [0.5]), standing(plants.form, plants.item, [0.5])
     loosened(squeezed(touch), touch.shape)
     absent(np.arange(4), np.arange(3)), block_sums(touch, (0, 0, 2, 2), np.ones((16, 16), np.int64))
     shapes = [Shape("area", ((4.0, 4.0), (20.0, 4.0), (12.0, 18.0)))]

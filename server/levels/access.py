@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from django.db.models import F
 from django.http import HttpRequest
 from ninja.errors import HttpError
 
+from server.asking import Asked
 from server.errors import NotAllowed
 from server.levels.models import Level, Membership
 from server.levels.scene import scene_of
@@ -21,18 +23,21 @@ _REFUSAL = {
 }
 
 
+_of_member = Asked(lambda user, slug: Level.objects.filter(slug=slug, memberships__user_id=user).annotate(
+    role=F("memberships__role")), 1, "slug")
+
+
 def level_for(request: HttpRequest, slug: str, to: str = "see") -> Level:
     """The level, when the signed-in user may do this in it; its `role` tells the user's role.
 
     Raises: HttpError 404 when there is no such level for this user, 403 when the role does not allow it.
     """
-    member = Membership.objects.select_related("level").filter(user=request.user, level__slug=slug).first()
-    if member is None:
+    level = _of_member.first(request.user.pk, slug)
+    if level is None:
         raise HttpError(404, f"There is no level called {slug!r}, or you are not a member of it.")
-    if member.role not in _MAY[to]:
-        raise NotAllowed(_REFUSAL[to].format(level=member.level.name))
-    member.level.role = member.role
-    return member.level
+    if level.role not in _MAY[to]:
+        raise NotAllowed(_REFUSAL[to].format(level=level.name))
+    return level
 
 
 def stand_for(level: Level, stand_id: int) -> Stand:

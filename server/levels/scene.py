@@ -116,9 +116,9 @@ class Scene(Suiting):
         below = sorted((s for s in self.stands.values() if s.order >= stand.order), key=lambda s: s.order)
         old = [self._plantings.get(s.number) or (None if self.touches else _whole_plantings.peek(self._stamp(s))) for s in below]
         self.revisions[stand.pk] = {**self.revisions.get(stand.pk, {}), **revisions}
-        self._stamps.clear()
         for s in below:
             self._plantings.pop(s.number, None)
+            self._stamps.pop(s.number, None)
         self.take_over(stand, below, old, box)
 
     def take_over(self, stand, below: list, old: list, box) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 
 from server.cache import ContentCache
 from server.levels.ground import digest_of
-from server.levels.scene import Raster, Scene, digest, scene_of
+from server.levels.scene import Raster, Scene, scene_of
 from server.stands.baking import baked
 from server.stands.claims import asks_for, reached_by
 from server.stands.keys import SheetKeys

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from dataclasses import astuple
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -12,7 +11,7 @@ import numpy as np
 from server.cache import ContentCache
 from server.levels.digests import digest, hash_of
 from server.levels.ground import digest_of
-from server.stands.patching import Mark, touch_blocks, widened
+from server.stands.patching import Mark, touch_blocks, touch_digest, widened
 from server.stands.seating import followed, host_key
 
 if TYPE_CHECKING:
@@ -122,5 +121,4 @@ class SheetKeys:
         if given is None:
             return self.planting.touch_map.digest(cells)
         col0, row0, col1, row1 = cells
-        part = np.ascontiguousarray(given[max(row0, 0):row1, max(col0, 0):col1])
-        return hashlib.blake2b(part, digest_size=8).hexdigest()
+        return touch_digest(np.ascontiguousarray(given[max(row0, 0):row1, max(col0, 0):col1]))

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from server.cache import ContentCache
+from server.levels.digests import hash_of
 from server.stands.claims import Parts, Taken
 from thicket.ground.rasters import block_sums
 from thicket.planting.room import NO_DISCS, NOWHERE, differing
@@ -53,6 +54,11 @@ def touch_blocks(touch: np.ndarray, cells: tuple[int, int, int, int]) -> tuple[n
     col0, row0 = (max(v, 0) // BLOCK for v in cells[:2])
     col1, row1 = -(-min(cells[2], columns) // BLOCK), -(-min(cells[3], rows) // BLOCK)
     return block_sums(touch, (col0, row0, col1, row1), _WEIGHTS), (col0, row0)
+
+
+def touch_digest(window: np.ndarray) -> str:
+    """A hash of the touch in a window, which must be contiguous."""
+    return hash_of(touch_blocks(window, (0, 0, *window.shape[::-1]))[0]).hex()
 
 
 def widened(box: Box, by: float) -> Box:

@@ -13,7 +13,7 @@ from server.stands.seating import followed
 from server.stands.sheets import Box, Sheet, Sheets
 from thicket.ground.shapes import kept_clear
 from thicket.planting.pins import Pins
-from thicket.planting.room import Discs, crowded, near, taken, together
+from thicket.planting.room import Discs, crowded, near, standing, taken, together
 from thicket.planting.stands import Plants
 from thicket.planting.stands import Stand as CoreStand
 
@@ -75,9 +75,7 @@ class Rooming(Sheets):
 
         def make() -> Discs:
             plants = self.plants(sheet)
-            form = plants.form
-            radius = self.radii.max(axis=1) if crowns else self.radii[:, 1]
-            return Discs(form[:, 0].astype(float), form[:, 2].astype(float), radius[plants.item] * form[:, 7].astype(float))
+            return standing(plants.form, plants.item, self.radii.max(axis=1) if crowns else self.radii[:, 1])
 
         return _discs.get((self.key(sheet), crowns), make)
 

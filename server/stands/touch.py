@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import secrets
 import threading
 from collections import OrderedDict, defaultdict
@@ -11,11 +10,12 @@ from dataclasses import dataclass, field
 import numpy as np
 from django.db import transaction
 
+from server.asking import Asked
 from server.cache import ContentCache
 from server.levels.models import Level
 from server.levels.rasters import TILE, pack, tile_of, tile_shape
 from server.stands.models import Stand, TouchTile
-from server.stands.patching import BLOCK, touch_blocks
+from server.stands.patching import BLOCK, touch_blocks, touch_digest
 
 _KEPT_STANDS = 64
 
@@ -68,7 +68,7 @@ class TouchMap:
     def digest(self, box: tuple[int, int, int, int]) -> str:
         """A hash of the touch in a box of cells (col0, row0, col1, row1), cut at the level's edge."""
         if box not in self.digests:
-            self.digests[box] = hashlib.blake2b(self.window(box)[0], digest_size=8).hexdigest()
+            self.digests[box] = touch_digest(self.window(box)[0])
         return self.digests[box]
 
 
@@ -93,12 +93,18 @@ _maps: OrderedDict[int, TouchMap] = OrderedDict()
 _lock = threading.Lock()
 
 
+_state = Asked(lambda level: Level.objects.filter(pk=level).values_list(
+    "stand_revision", *(f"stands__touch_tiles__{name}" for name in ("stand_id", "tx", "tz", "revision"))), 1)
+_locking = Asked(lambda stand, tx0, tx1, tz0, tz1: TouchTile.objects.select_for_update().filter(
+    stand=stand, tx__gte=tx0, tx__lte=tx1, tz__gte=tz0, tz__lte=tz1).order_by("tz", "tx").values_list("pk", "tx", "tz", "revision"),
+    *range(5))
+
+
 def state_of(level: Level) -> tuple[int, dict[int, dict[tuple[int, int], int]]]:
     """What tells whether stands or their touch have changed, at one moment: the revision of the level's stands, and that of every
     painted tile by the stand's primary key and (tx, tz)."""
     found: dict[int, dict[tuple[int, int], int]] = defaultdict(dict)
-    names = [f"stands__touch_tiles__{name}" for name in ("stand_id", "tx", "tz", "revision")]
-    rows = list(Level.objects.filter(pk=level.pk).values_list("stand_revision", *names))
+    rows = _state.rows(level.pk)
     for _, pk, tx, tz, revision in rows:
         if pk is not None:
             found[pk][tx, tz] = revision
@@ -150,6 +156,11 @@ def touch_of(stand: Stand, now: dict[tuple[int, int], int] | None = None) -> Tou
     return fresh
 
 
+def _meet(a: tuple[int, int, int, int], b: tuple[int, int, int, int]) -> bool:
+    """Whether two boxes of cells have blocks of touch in common."""
+    return a[0] < b[2] + BLOCK and a[1] < b[3] + BLOCK and b[0] < a[2] + BLOCK and b[1] < a[3] + BLOCK
+
+
 def _over_any(box: tuple[int, int, int, int], tiles: list[tuple[int, int]]) -> bool:
     return any(tx * TILE < box[2] and (tx + 1) * TILE > box[0] and tz * TILE < box[3] and (tz + 1) * TILE > box[1]
                for tx, tz in tiles)
@@ -182,10 +193,9 @@ class LockedTouch:
 
     def _lock(self, wanted: list[tuple[int, int]]) -> dict[tuple[int, int], TouchTile]:
         """Lock the rows; what they hold is read only where it is not known."""
-        xs, zs = {x for x, _ in wanted}, {z for _, z in wanted}
-        rows = TouchTile.objects.select_for_update().filter(stand=self.stand, tx__in=xs, tz__in=zs).order_by("tz", "tx")
+        (x0, z0), (x1, z1) = min(wanted), max(wanted)
         return {(tx, tz): TouchTile(pk=pk, stand=self.stand, tx=tx, tz=tz, revision=revision)
-                for pk, tx, tz, revision in rows.values_list("pk", "tx", "tz", "revision")}
+                for pk, tx, tz, revision in _locking.rows(self.stand.pk, x0, x1, z0, z1)}
 
     def _read(self) -> dict[tuple[int, int], np.ndarray]:
         """The locked tiles' touch, each a copy: from the kept map where it is of the same revision, else as stored."""
@@ -224,7 +234,8 @@ class LockedTouch:
         if any(known.revisions.get(at, 0) != revision for at, revision in before.items()):
             return
         fresh = TouchMap(self.shape, known.tiles | self._arrays, known.revisions | {at: t.revision for at, t in self.tiles.items()},
-                         {box: digest for box, digest in known.digests.items() if not _over_any(box, list(self.tiles))})
+                         *({box: said for box, said in kept.copy().items() if not _meet(box, self.box)}
+                           for kept in (known.digests, known._blocks)))
         with _lock:
             if _maps.get(self.stand.pk) is known:
                 _maps[self.stand.pk] = fresh

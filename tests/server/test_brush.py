@@ -12,7 +12,7 @@ from server.levels import scene
 from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.pins.models import Pin
-from server.stands import engine, patching
+from server.stands import engine, patching, touch
 from server.stands.brushing import Brush
 from server.stands.models import TouchTile
 from server.stands.painting import paint
@@ -60,6 +60,16 @@ class Brushes(GroundCase):
         for _ in range(2):
             self.undo()
         self.assertFalse(self.touch().any())
+
+    def test_a_tile_that_was_met_and_left_alone_reads_as_bare(self):
+        self.brush(strength=0)
+        touch._maps.clear()
+        self.assertFalse(self.touch().any())
+        self.brush()
+        kept = self.touch()
+        touch._maps.clear()
+        np.testing.assert_array_equal(self.touch(), kept, "read anew from the database")
+        self.assertTrue(kept.any())
 
     def test_several_stands_are_one_action(self):
         self.settings(under=["Stone"])

@@ -90,11 +90,13 @@ _RUN = 16
 """Cells of a row that are told as one when all are as their neighbours say."""
 
 
-_BITS = np.array([0, *(int(v).bit_length() - 1 for v in range(1, 256))], np.int64)
+_BITS = np.array([0, *(v.bit_length() - 1 for v in range(1, 256))], np.int64)
+_CODES = np.array([0, *((1 << b | (v - (1 << b)) << b + 1) | 2 * b + 1 << 32 for v, b in zip(range(1, 256), _BITS[1:].tolist()))])
+"""Elias's code of a number under 256, and from its 32nd bit on how many bits it has."""
 
 
 @nb.njit(nogil=True, cache=True)
-def _squeeze(raster, length, out):
+def _squeeze(raster, length, codes, out):
     rows, cols = raster.shape
     row, along, before = np.zeros(cols, np.int16), np.zeros(cols, np.int16), np.zeros(cols, np.int16)
     held = n = many = 0
@@ -115,22 +117,25 @@ def _squeeze(raster, length, out):
             for x in range(x0, x1 if any_ else x0):
                 v = np.int64(row[x])
                 v = v << 1 if v > 0 else -v << 1 | 1
-                bits = length[v] if v < 256 else 8 + length[v >> 8] if v < 65536 else 16
-                held |= (1 << bits | (v - (1 << bits)) << (bits + 1)) << many
-                many += 2 * bits + 1
+                if v < 256:
+                    held |= (codes[v] & 0xFFFFFFFF) << many
+                    many += codes[v] >> 32
+                else:
+                    bits = 8 + length[v >> 8] if v < 65536 else 16
+                    held |= (1 << bits | (v - (1 << bits)) << (bits + 1)) << many
+                    many += 2 * bits + 1
                 while many >= 16:
-                    out[n] = held & 255
-                    out[n + 1] = held >> 8 & 255
+                    out[n] = held
                     held >>= 16
                     many -= 16
-                    n += 2
-            if many >= 8:
-                out[n] = held & 255
-                held >>= 8
-                many -= 8
+                    n += 1
+            if many >= 16:
+                out[n] = held
+                held >>= 16
+                many -= 16
                 n += 1
     out[n] = held
-    return n + (many > 0)
+    return 2 * n + (many + 7) // 8
 
 
 def squeezed(raster: np.ndarray) -> bytes:
@@ -140,8 +145,9 @@ def squeezed(raster: np.ndarray) -> bytes:
     representations of the integers", 1975), low bits first, negative differences folded between the positive.
     Parameters: raster int16 (rows, columns).
     """
-    out = np.empty(5 * raster.size + 16, np.uint8)
-    return out[:_squeeze(np.asarray(raster, np.int16), _BITS, out)].tobytes()
+    out = np.empty(3 * raster.size + 16, "<u2")
+    many = _squeeze(np.asarray(raster, np.int16), _BITS, _CODES, out)
+    return out.view(np.uint8)[:many].tobytes()
 
 
 @nb.njit(nogil=True, cache=True)

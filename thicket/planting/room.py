@@ -28,6 +28,19 @@ def together(parts: list[Discs]) -> Discs:
     return Discs(*(np.concatenate(column) for column in zip(*parts))) if parts else NO_DISCS
 
 
+def standing(form: np.ndarray, item: np.ndarray, radius: np.ndarray) -> Discs:
+    """The footprints of plants, by their form and item as `Plants` has them and the radius of each item in m, float64 (items,)."""
+    return Discs(*_standing(np.ascontiguousarray(form), item, np.ascontiguousarray(radius, float)))
+
+
+@nb.njit(nogil=True, cache=True)
+def _standing(form, item, radius):
+    x, z, r = np.empty(len(form)), np.empty(len(form)), np.empty(len(form))
+    for k in range(len(form)):
+        x[k], z[k], r[k] = form[k, 0], form[k, 2], radius[item[k]] * form[k, 7]
+    return x, z, r
+
+
 def near(discs: Discs, box: tuple[float, float, float, float], room: float) -> Discs:
     """The discs whose edge comes within `room` m of a box (x0, z0, x1, z1) of level metres."""
     return Discs(*_near(*discs, *(float(v) for v in box), float(room)))
