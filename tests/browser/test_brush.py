@@ -74,6 +74,26 @@ class Hand(BrowserCase):
         self.take_all_back()
         self.assertTrue((self.touch() == before).all())
 
+    def test_a_pen_works_as_hard_as_it_is_pressed(self):
+        page = self.page_of("north")
+        self.open_level(page)
+        before = self.touch().astype(int)
+        page.keyboard.press("t")
+        page.fill("[data-test=brush-soft]", "0")
+        page.fill("[data-test=brush-strength]", "1")
+        page.fill("[data-test=brush-radius]", "30")
+        pen = page.context.new_cdp_session(page)
+        x, y = self.at(page, (0.6, 0.75))
+        for kind, along in (("mousePressed", 0), ("mouseMoved", 12), ("mouseMoved", 24), ("mouseReleased", 24)):
+            force = 0 if kind == "mouseReleased" else 0.25
+            pen.send("Input.dispatchMouseEvent", {"type": kind, "x": x + along, "y": y, "button": "left", "buttons": 1, "clickCount": 1,
+                                                  "pointerType": "pen", "force": force})
+        self.says(page, "Thickened Birch")
+        worked = self.touch().astype(int) - before
+        bare = (worked > 0) & (before == 0)
+        self.assertGreater(bare.sum(), 500)
+        self.assertAlmostEqual(int(worked[bare].max()), 0.25 * TOUCH_UNIT, delta=3)
+
     def test_ease_the_other_way_sized_by_drag_and_again_elsewhere(self):
         page = self.page_of("north")
         self.open_level(page)
