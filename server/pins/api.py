@@ -13,7 +13,7 @@ from pydantic import Field
 from server.journal.schemas import entry_out
 from server.levels.access import level_for, stand_for
 from server.levels.scene import scene_of
-from server.pins.keeping import Wish, as_row, change_many, change_pins, ghost
+from server.pins.keeping import Wish, as_rows, change_many, change_pins, ghost
 from server.pins.selecting import selected
 from server.pins.uprooting import under, uproot
 from server.stands.api import ChangedOut
@@ -99,7 +99,8 @@ def _near(planting: Planting, x: float, z: float, reach: float) -> dict | None:
             k = int(far.argmin())
             if far[k] <= best:
                 best, pinned = float(far[k]), bool(np.isin(plants.id[k], planting.pins.id))
-                found = _out(int(plants.id[k]), as_row(planting, plants, k, False), "pinned" if pinned else "rule")
+                (plant, row), = as_rows(planting, plants.take(np.array([k]))).items()
+                found = _out(int(plant), row, "pinned" if pinned else "rule")
     return found
 
 

@@ -16,7 +16,7 @@ from server.again import again_on_deadlock
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import Scene, forget_scene, scene_of
-from server.pins.rows import Rows, put_rows, swap_rows
+from server.pins.rows import Rows, put_rows, rows_of, swap_rows
 from server.stands.checking import check_items
 from server.stands.claims import radii_of
 from server.stands.comparing import compare
@@ -52,14 +52,14 @@ class Wish:
     copy: list[dict] = field(default_factory=list)
 
 
-def as_row(planting: Planting, plants: Plants, k: int, home: bool) -> dict:
-    """A plant as a pin's row."""
-    form = plants.form[k].astype(float)
-    ground = float(planting.ground.height_at(form[:1].copy(), form[2:3].copy())[0])
-    names = ("qx", "qy", "qz", "qw", "width", "height", "tint")
-    return {"item": planting.items[int(plants.item[k])], "x": form[0], "z": form[2], "lift": form[1] - ground,
-            **dict(zip(names, form[3:].tolist())), "gone": False, "home_x": form[0] if home else None,
-            "home_z": form[2] if home else None}
+def as_rows(planting: Planting, plants: Plants) -> Rows:
+    """Plants that a rule made, as pins' rows by id."""
+    form = plants.form.astype(float)
+    form[:, 1] -= planting.ground.height_at(form[:, 0].copy(), form[:, 2].copy())
+    names = ("x", "lift", "z", "qx", "qy", "qz", "qw", "width", "height", "tint")
+    return {str(plant): {"item": planting.items[item], **dict(zip(names, said)), "gone": False, "home_x": said[0],
+                         "home_z": said[2]}
+            for plant, item, said in zip(plants.id.tolist(), plants.item.tolist(), form.tolist())}
 
 
 def standing(planting: Planting, ids: list[int], near: dict[int, tuple[float, float]] | None = None) -> Rows:
@@ -74,8 +74,7 @@ def standing(planting: Planting, ids: list[int], near: dict[int, tuple[float, fl
         if len(found) == len(want):
             break
         plants = planting.plants(sheet)
-        for k in np.flatnonzero(np.isin(plants.id, want)):
-            found[str(int(plants.id[k]))] = as_row(planting, plants, int(k), home=True)
+        found.update(as_rows(planting, plants.take(np.flatnonzero(np.isin(plants.id, want)))))
     return found
 
 
@@ -104,8 +103,9 @@ def _added(planting: Planting, key: UUID, k: int, said: dict) -> tuple[str, dict
     at = PointSet(np.array([said["x"]]), np.array([said["z"]]), np.zeros(1, np.float32),
                   np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23))
     plants = grow(planting.core, at, np.array([0]), planting.ground, None, [d and d.array for d in planting.drives])
-    row = as_row(planting, plants, 0, home=False)
-    return str(int(plants.id[0])), _changed(row, {n: v for n, v in said.items() if n not in ("x", "z")}, planting.ground)
+    (plant, row), = as_rows(planting, plants).items()
+    said = {n: v for n, v in said.items() if n not in ("x", "z")}
+    return plant, _changed(row | {"home_x": None, "home_z": None}, said, planting.ground)
 
 
 def wished(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
@@ -182,7 +182,7 @@ def _wish_for(scene: Scene, stand: Stand, key: UUID, wish: Wish) -> dict[str, Ro
     if stand.sward:
         raise ValueError(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
     planting, level = scene.planting(stand), stand.level
-    known: Rows = {str(p.plant): p.as_dict() for p in level.pins.filter(stand=stand)}
+    known = rows_of(level.pins.filter(stand=stand))
     rows = wished(planting, wish, key, known)
     if not rows:
         raise ValueError("pins: nothing was asked for")

@@ -8,6 +8,7 @@ import numpy as np
 
 from server.cache import ContentCache
 from server.levels.models import Level
+from server.pins.models import FIELDS
 from thicket.planting.pins import Pins
 
 _pins = ContentCache(32)
@@ -20,9 +21,9 @@ def pins_of(level: Level) -> dict[int, Pins]:
 
 def _read(level: Level) -> dict[int, Pins]:
     rows = defaultdict(list)
-    for pin in level.pins.all():
-        rows[pin.stand_id].append(pin)
-    return {stand: as_pins([(p.plant, p.as_dict()) for p in pins]) for stand, pins in rows.items()}
+    for stand, plant, *said in level.pins.values_list("stand_id", "plant", *FIELDS):
+        rows[stand].append((plant, dict(zip(FIELDS, said))))
+    return {stand: as_pins(found) for stand, found in rows.items()}
 
 
 def as_pins(rows: list[tuple[int, dict]]) -> Pins:

@@ -12,7 +12,7 @@ from server.again import again_on_deadlock
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import forget_scene, scene_of
-from server.pins.keeping import MOST, as_row, moved
+from server.pins.keeping import MOST, as_rows, moved
 from server.pins.rows import Rows, put_rows
 from server.stands.engine import Planting
 from server.stands.models import Stand
@@ -34,8 +34,8 @@ def _doomed(planting: Planting, stroke: Stroke) -> Rows:
         x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)
         near = np.flatnonzero((x >= box[0]) & (x <= box[2]) & (z >= box[1]) & (z <= box[3]))
         near = near[along_path(stroke.path, x[near], z[near]) <= stroke.radius]
-        for k in near[~np.isin(plants.id[near], planting.pins.id)]:
-            rows[str(int(plants.id[k]))] = as_row(planting, plants, int(k), home=True) | {"gone": True}
+        doomed = as_rows(planting, plants.take(near[~np.isin(plants.id[near], planting.pins.id)]))
+        rows.update((plant, row | {"gone": True}) for plant, row in doomed.items())
     return rows
 
 

@@ -86,8 +86,8 @@ class Hand(BrowserCase):
         x, y = self.at(page, (0.6, 0.75))
         for kind, along in (("mousePressed", 0), ("mouseMoved", 12), ("mouseMoved", 24), ("mouseReleased", 24)):
             force = 0 if kind == "mouseReleased" else 0.25
-            pen.send("Input.dispatchMouseEvent", {"type": kind, "x": x + along, "y": y, "button": "left", "buttons": 1, "clickCount": 1,
-                                                  "pointerType": "pen", "force": force})
+            pen.send("Input.dispatchMouseEvent", {"type": kind, "x": x + along, "y": y, "button": "left", "buttons": 1,
+                                                  "clickCount": 1, "pointerType": "pen", "force": force})
         self.says(page, "Thickened Birch")
         worked = self.touch().astype(int) - before
         bare = (worked > 0) & (before == 0)

@@ -52,8 +52,8 @@ def nothing_kept():
         cache._results, cache._size = OrderedDict(), 0
     touch._maps.clear()
     yield
-    for cache, (cache._results, cache._size) in zip(caches, kept):
-        pass
+    for cache, was in zip(caches, kept):
+        cache._results, cache._size = was
     touch._maps.update(maps)
 
 

@@ -35,12 +35,11 @@ const FIELDS: [Name, string, string, number, number, number, number][] = [
   ['lift', 'Lift', 'm', -50, 500, 0.05, 2],
 ]
 const SHOWN = 60
-const far = (p: Selected) => {
-  void selection.plants
+const listed = computed(() => {
   const v = props.view()
-  return v ? Math.hypot(p.x - v.x, p.z - v.z) : 0
-}
-const listed = computed(() => plants.value.slice(0, 3000).map((p) => ({ p, far: far(p) })).sort((a, b) => a.far - b.far).slice(0, SHOWN))
+  const far = (p: Selected) => (v ? Math.hypot(p.x - v.x, p.z - v.z) : 0)
+  return plants.value.map((p) => ({ p, far: far(p) })).sort((a, b) => a.far - b.far).slice(0, SHOWN)
+})
 </script>
 
 <template>

@@ -1,15 +1,20 @@
+import { useIntervalFn } from '@vueuse/core'
 import { ref, watch, type ShallowRef } from 'vue'
+import type { Selected } from '../api/client'
 import type { Stage } from '../stage/stage'
 import { useSelection } from '../stores/selection'
 
 type Place = [number, number]
 const RINGED = 400
+/** How far, in m, the eye goes before other plants are ringed, when more are selected than that. */
+const STEP = 12
 
 /** Select single plants on the stage: click one, draw a box or a line round many, drag what is selected elsewhere. */
 export function useSelect(stage: ShallowRef<Stage | null>) {
   const selection = useSelection()
   const drawing = ref<'outline' | 'move' | null>(null)
   let path: Place[] = []
+  let ringed: Place = [0, 0]
   let add = false
 
   /** How near, in m, the pointer must be to a plant to mean it. */
@@ -24,9 +29,20 @@ export function useSelect(stage: ShallowRef<Stage | null>) {
     if (!s) return
     const plants = selection.plants
     s.setMarks(Float32Array.from(plants.flatMap((p) => [p.x + east, p.z + south])), new Float32Array(0))
-    s.setRings(plants.slice(0, RINGED).map((p) => ({ x: p.x + east, z: p.z + south, radius: 0.7 })))
+    ringed = [s.eye.view.x, s.eye.view.z]
+    s.setRings(nearest(plants).map((p) => ({ x: p.x + east, z: p.z + south, radius: 0.7 })))
+  }
+  /** Those that are ringed: the nearest to the eye, when there are too many. */
+  function nearest(plants: Selected[]): Selected[] {
+    if (plants.length <= RINGED) return plants
+    const [x, z] = ringed
+    return [...plants].sort((a, b) => Math.hypot(a.x - x, a.z - z) - Math.hypot(b.x - x, b.z - z)).slice(0, RINGED)
   }
   watch(() => selection.plants, () => show())
+  useIntervalFn(() => {
+    const v = stage.value?.eye.view
+    if (v && !drawing.value && selection.plants.length > RINGED && Math.hypot(v.x - ringed[0], v.z - ringed[1]) > STEP) show()
+  }, 400)
 
   function begin(x: number, z: number, event: PointerEvent, where: 'eye' | 'plan'): boolean {
     path = [[x, z]]

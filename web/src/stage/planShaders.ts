@@ -136,7 +136,7 @@ attribute vec3 aPlant;
 uniform float uPixel;
 varying vec2 vQ;
 void main() {
-  float r = max(1.1, 4.4 * uPixel);
+  float r = max(1.1, 4.4 * uPixel) * aPlant.z;
   vQ = position.xz;
   gl_Position = projectionMatrix * viewMatrix * vec4(aPlant.x + position.x * r, 2.0, aPlant.y + position.z * r, 1.0);
 }

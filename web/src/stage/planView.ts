@@ -46,6 +46,9 @@ function symbolGeometry(plants: Float32Array): THREE.InstancedBufferGeometry {
 }
 
 /** The level as a drawn plan. Renders only when told to. */
+/** Marks of more plants than this are drawn smaller, so that they can be told apart. */
+const MANY_MARKS = 1500
+
 export class PlanView {
   readonly renderer: THREE.WebGLRenderer
   readonly groundUniforms: Record<string, THREE.IUniform>
@@ -153,8 +156,9 @@ export class PlanView {
   /** Show plants gained and lost, as x, z pairs. */
   setMarks(came: Float32Array, went: Float32Array): void {
     for (const [mesh, places] of [[this.came, came], [this.went, went]] as const) {
+      const size = places.length > 2 * MANY_MARKS ? 0.6 : 1
       const plants = new Float32Array((places.length / 2) * 3)
-      for (let k = 0; k < places.length / 2; k++) plants.set([places[2 * k], places[2 * k + 1], 1], 3 * k)
+      for (let k = 0; k < places.length / 2; k++) plants.set([places[2 * k], places[2 * k + 1], size], 3 * k)
       mesh.geometry.dispose()
       mesh.geometry = symbolGeometry(plants)
       mesh.visible = plants.length > 0
