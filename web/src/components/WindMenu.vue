@@ -11,6 +11,7 @@ const props = defineProps<{ stage: Stage }>()
 const store = useLevel()
 const blows = ref(!softwareDrawn())
 const draft = ref<Wind | null>(null)
+const open = ref(false)
 const wind = computed<Wind>(() => draft.value ?? store.level!.wind)
 const change = (part: Partial<Wind>) => (draft.value = { ...wind.value, ...part })
 const mine = computed(() => [...new Set(store.chosen.flatMap((s) => s.items))])
@@ -40,11 +41,11 @@ const FIELDS: ['bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 
 </script>
 
 <template>
-  <v-menu :close-on-content-click="false">
+  <v-menu v-model="open" :close-on-content-click="false">
     <template #activator="{ props: menu }">
       <button v-bind="menu" class="plain" :class="{ on: blows }" data-test="wind">Wind ▾</button>
     </template>
-    <div class="wind" data-test="wind-sheet" @keydown.stop>
+    <div class="wind" data-test="wind-sheet" @keydown.stop @keydown.esc="open = false">
       <label><input v-model="blows" type="checkbox" data-test="wind-blows" /> blows in the eye view</label>
       <NumberField v-for="[key, label, unit, min, max, step, by] in FIELDS" :key="key" :label="label" :unit="unit" :value="wind[key]! * by" :min="min" :max="max" :step="step" :digits="1" :disabled="!store.mayPlant" :test="`wind-${key}`" @change="change({ [key]: $event / by })" />
       <h3>How stiff</h3>
