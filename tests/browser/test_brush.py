@@ -90,9 +90,8 @@ class Hand(BrowserCase):
                                                   "clickCount": 1, "pointerType": "pen", "force": force})
         self.says(page, "Thickened Birch")
         worked = self.touch().astype(int) - before
-        bare = (worked > 0) & (before == 0)
-        self.assertGreater(bare.sum(), 500)
-        self.assertAlmostEqual(int(worked[bare].max()), 0.25 * TOUCH_UNIT, delta=3)
+        self.assertGreater((worked > 0).sum(), 500)
+        self.assertAlmostEqual(int(worked.max()), 0.25 * TOUCH_UNIT, delta=2)
 
     def test_ease_the_other_way_sized_by_drag_and_again_elsewhere(self):
         page = self.page_of("north")
