@@ -24,18 +24,35 @@ def sheets_of(planting: Planting) -> list[Sheet]:
     return list(planting.sheets_in(planting.everywhere))
 
 
+def _blocks_of(planting: Planting) -> list[Sheet]:
+    """A sheet of each block whose places are made together."""
+    return list({(column // BLOCK, row // BLOCK): (column, row) for column, row in reversed(sheets_of(planting))}.values())
+
+
 def plant_whole(scene: Scene, threads: int = THREADS) -> Iterator[tuple[Planting, Sheet]]:
     """Plant every sheet of single plants, and tell of each as it is done; the engine keeps them.
 
-    What only one stand needs is let go of when it is planted. Parameters: scene of the level; threads that work at it. Which
-    thread plants what changes no bit.
+    What only one stand needs is let go of when it is planted. The places of the next stand, which kernels make without holding
+    the interpreter, are made between a stand's sheets, which need it. Parameters: scene of the level; threads that work at it.
+    Which thread plants what changes no bit.
     """
+    whole = plantings_of(scene)
     with ThreadPoolExecutor(max(threads, 1)) as pool:
-        for planting in plantings_of(scene):
+        for planting, after in zip(whole, [*whole[1:], None]):
             planting.ready()
-            sheets = sheets_of(planting)
-            blocks = {(column // BLOCK, row // BLOCK): (column, row) for column, row in reversed(sheets)}
-            list(pool.map(planting.points, blocks.values()))
-            for sheet, _ in zip(sheets, pool.map(planting.plants, sheets)):
-                yield planting, sheet
+            list(pool.map(planting.points, _blocks_of(planting)))
+            sheets, done = sheets_of(planting), []
+            ahead = _blocks_of(after) if threads > 1 and after and after.settings.layout.kind == "free" else []
+            every = max(len(sheets) // max(len(ahead), 1), 1)
+            try:
+                for k, sheet in enumerate(sheets):
+                    if ahead and k % every == 0:
+                        pool.submit(after.points, ahead.pop())
+                    done.append(pool.submit(planting.plants, sheet))
+                for sheet, one in zip(sheets, done):
+                    one.result()
+                    yield planting, sheet
+            finally:
+                for one in done:
+                    one.cancel()
             planting.let_go()

@@ -5,9 +5,12 @@ from __future__ import annotations
 import numba as nb
 import numpy as np
 
+from thicket.bands import by_rows
 from thicket.ground.heights import square
 from thicket.ground.rasters import resample
 
+_BAND = 128
+"""Rows that are added up at a time, so that the sum is the same however many threads add."""
 TOUCH_UNIT = 255
 """Touch is stored as int16: this value is +1. Steps this coarse cannot be seen, and pack fast and small."""
 
@@ -29,7 +32,8 @@ def density(suitability: np.ndarray, touch: np.ndarray) -> np.ndarray:
     if suitability.shape != touch.shape:
         raise ValueError(f"touch is {touch.shape} cells, suitability {suitability.shape}")
     out = np.empty(suitability.shape, np.float32)
-    _density(np.ascontiguousarray(suitability, dtype=np.float32), np.ascontiguousarray(touch), out)
+    suited, touched = np.ascontiguousarray(suitability, np.float32), np.ascontiguousarray(touch)
+    by_rows(len(out), lambda first, last: _density(suited[first:last], touched[first:last], out[first:last]), least=512)
     return out
 
 
@@ -68,4 +72,11 @@ def density_field(suitability: np.ndarray, cell: float, touch: np.ndarray, touch
 
 def expected_count(density_map: np.ndarray, fullness: float, cell: float, per_m2: float) -> float:
     """Plants to be expected: the density field's integral (cells of `cell` m, `per_m2` plants when full)."""
-    return float(np.minimum(density_map * fullness, 1.0).sum(dtype=np.float64)) * cell * cell * per_m2
+    parts = np.zeros(-(-len(density_map) // _BAND))
+
+    def work(first: int, last: int) -> None:
+        for k in range(first, last):
+            parts[k] = np.minimum(density_map[k * _BAND:(k + 1) * _BAND] * fullness, 1.0).sum(dtype=np.float64)
+
+    by_rows(len(parts), work, least=4)
+    return float(parts.sum()) * cell * cell * per_m2
