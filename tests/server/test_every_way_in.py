@@ -48,8 +48,8 @@ class EveryWayIn(GroundCase):
         return getattr(client, method)(self.filled(path), json.dumps(body), content_type="application/json")
 
     def state(self):
-        levels = list(Level.objects.values("name", "marks", "wind", "bookmarks", "scene_revision", "stand_revision", "pin_revision"))
-        return levels, list(Stand.every.order_by("pk").values()), Entry.objects.count()
+        names = ("name", "marks", "wind", "bookmarks", "scene_revision", "stand_revision", "pin_revision")
+        return list(Level.objects.values(*names)), list(Stand.every.order_by("pk").values()), Entry.objects.count()
 
     def test_who_is_not_signed_in_gets_nothing(self):
         for method, path, *_ in operations():
@@ -59,7 +59,7 @@ class EveryWayIn(GroundCase):
 
     def test_who_may_only_look_changes_nothing(self):
         guest, before, tried = self.client_of("guest"), self.state(), 0
-        for method, path, said, schemas in operations():
+        for method, path, *_ in operations():
             if method == "get" or "/levels/{slug}" not in path or any(path.endswith(end) for end in LOOKS):
                 continue
             tried += 1
