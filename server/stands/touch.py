@@ -201,7 +201,8 @@ class LockedTouch:
         """The locked tiles' touch, each a copy: from the kept map where it is of the same revision, else as stored."""
         with _lock:
             known = _maps.get(self.stand.pk)
-        held = known.revisions if known and known.shape == self.shape else {}
+        held = {at: known.revisions[at] for at in known.tiles.keys() & known.revisions.keys()} if known and (
+            known.shape == self.shape) else {}
         asked = [tile.pk for at, tile in self.tiles.items() if held.get(at) != tile.revision]
         stored = dict(TouchTile.objects.filter(pk__in=asked).values_list("pk", "data")) if asked else {}
         return {(tx, tz): tile_of(stored[tile.pk], "<i2", tile_shape(self.shape, tx, tz)) if tile.pk in stored

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING
@@ -41,18 +42,19 @@ def plant_whole(scene: Scene, threads: int = THREADS) -> Iterator[tuple[Planting
         for planting, after in zip(whole, [*whole[1:], None]):
             planting.ready()
             list(pool.map(planting.points, _blocks_of(planting)))
-            sheets, done = sheets_of(planting), []
+            sheets, waiting = sheets_of(planting), deque()
             ahead = _blocks_of(after) if threads > 1 and after and after.settings.layout.kind == "free" else []
             every = max(len(sheets) // max(len(ahead), 1), 1)
             try:
                 for k, sheet in enumerate(sheets):
                     if ahead and k % every == 0:
                         pool.submit(after.points, ahead.pop())
-                    done.append(pool.submit(planting.plants, sheet))
-                for sheet, one in zip(sheets, done):
-                    one.result()
+                    waiting.append((sheet, pool.submit(planting.plants, sheet)))
+                while waiting:
+                    sheet, planted = waiting.popleft()
+                    planted.result()
                     yield planting, sheet
             finally:
-                for one in done:
-                    one.cancel()
+                for _, planted in waiting:
+                    planted.cancel()
             planting.let_go()
