@@ -1,10 +1,9 @@
-"""The demo level in a database of its own, served by gunicorn with the reference endpoints; dropped again at the end."""
+"""The demo level in a database of its own, served by our server with the reference endpoints; dropped again at the end."""
 
 from __future__ import annotations
 
 import io
 import os
-import socket
 import subprocess
 import sys
 import time
@@ -12,10 +11,12 @@ import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
+from ops.base import end_with_parent, free_port
+
 
 @contextmanager
 def served_demo() -> Iterator[tuple[str, object]]:
-    """The server's address and the demo level."""
+    """The server's address and the demo level; a worker runs beside it."""
     import django
 
     django.setup()
@@ -24,27 +25,24 @@ def served_demo() -> Iterator[tuple[str, object]]:
     from django.test.utils import setup_databases, teardown_databases
 
     old = setup_databases(verbosity=0, interactive=False)
-    process = None
+    processes = []
     try:
         call_command("build_demo", stdout=io.StringIO())
         from server.levels.models import Level
 
-        level = Level.objects.get()
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            port = probe.getsockname()[1]
+        level, port = Level.objects.get(), free_port()
         env = os.environ | {"KT_DB_NAME": connection.settings_dict["NAME"], "KT_ROOT_URLCONF": "bench._reference"}
-        process = subprocess.Popen([sys.executable, "-m", "gunicorn", "-c", "server/gunicorn.py", "--bind",
-                                    f"127.0.0.1:{port}", "server.wsgi"], env=env)
+        for module in (["server", "--port", str(port)], ["django", "work"]):
+            processes.append(subprocess.Popen([sys.executable, "-m", *module], env=env, preexec_fn=end_with_parent))
         base = f"http://127.0.0.1:{port}"
         for _ in range(600):
             with suppress(OSError):
-                urllib.request.urlopen(base + "/api/session").close()
+                urllib.request.urlopen(base + "/ready").close()
                 break
             time.sleep(0.1)
         yield base, level
     finally:
-        if process:
+        for process in processes:
             process.terminate()
             process.wait()
         teardown_databases(old, verbosity=0)

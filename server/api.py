@@ -5,6 +5,7 @@ from ninja.security import django_auth
 
 from server import errors
 from server.accounts.api import router as accounts
+from server.audit.api import router as audit
 from server.ground.api import router as ground
 from server.handover.api import router as handover
 from server.journal.api import router as journal
@@ -23,5 +24,5 @@ api = NinjaAPI(title="Knee Thicket", version="1", auth=django_auth,
                description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
 errors.install(api)
 for router in (accounts, levels, ground, shapes, stock, stands, brush, arranging, pins, snapshots, conditions, sight, journal,
-               handover):
+               handover, audit):
     api.add_router("", router)

@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import logging
+import sys
 from collections.abc import Callable
 
 from django.conf import settings
+from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
+from django.db import IntegrityError, InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
-from ninja.errors import HttpError, ValidationError
+from ninja.errors import HttpError, Throttled, ValidationError
 from pydantic import ValidationError as SchemaError
 
-FILES = ("/drafts", "/masks", "/shapes.geojson")
-"""Where files are sent to, which may be larger."""
+from server.accounts.limits import ADDRESS
+from thicket.refused import Refused
 
+log = logging.getLogger(__name__)
 
 class BodyLimit:
     """Refuses a request whose body is larger than we ever need, before reading it."""
@@ -22,7 +27,7 @@ class BodyLimit:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         size = request.META.get("CONTENT_LENGTH") or "0"
-        limit = settings.FILE_LIMIT if request.path.endswith(FILES) else settings.BODY_LIMIT
+        limit = next((most for end, most in settings.FILE_LIMITS.items() if request.path.endswith(end)), settings.BODY_LIMIT)
         if not size.isdigit() or int(size) > limit:
             most = f"{limit // 1024:,} KB" if limit < 1 << 20 else f"{limit >> 20:,} MB"
             return JsonResponse({"detail": f"What was sent is too large: at most {most} are taken."}, status=413)
@@ -43,31 +48,74 @@ def sentences(errors: list[dict]) -> str:
     """Validation errors as one text, a sentence for each field."""
     said = []
     for error in errors:
-        message = str(error.get("msg", "is not valid")).removeprefix("Value error, ").rstrip(".")
+        message = str(error.get("msg", "is not valid")).removeprefix("Value error, ").rstrip(".")[:300]
         said.append(f"{_field(tuple(error.get('loc', ())))}: {message}.")
     return " ".join(dict.fromkeys(said))
 
 
+AWAY = ("The database does not answer at the moment. What is on screen can still be looked at; what you do is kept and "
+        "sent later.")
+FAILED = ("The server failed at this, and its log says why. Nothing was stored; try again, or tell whoever looks after it the "
+          "number {id}.")
+GONE = "What this is about has been removed by somebody meanwhile: read the level again."
+AGAIN = {"Retry-After": "2"}
+_AWAY = {1040, 1053, 1152, 1205, 1213, 1927, 2002, 2003, 2006, 2013, 2026, 2055}
+"""MariaDB's numbers for a server that is not there, is ending, has no room, or made a transaction give way."""
+
+
+def _is_away(error: BaseException | None) -> bool:
+    """Whether an error means that the database cannot be reached or is busy, not that it refused something."""
+    busy = isinstance(error, OperationalError) and bool(error.args) and error.args[0] in _AWAY
+    return busy or isinstance(error, InterfaceError)
+
+
+def failed(request: HttpRequest) -> HttpResponse:
+    """The answer when something failed that nobody foresaw; 503 when it is the database that is away. It must have been called
+    while the error is handled."""
+    if _is_away(sys.exc_info()[1]):
+        return JsonResponse({"detail": AWAY}, status=503, headers=AGAIN)
+    return JsonResponse({"detail": FAILED.format(id=getattr(request, "id", ""))}, status=500)
+
+
 def install(api: NinjaAPI) -> None:
-    """Give the API our error answers."""
+    """Give the API our error answers. What is not named here is logged and answered by `failed`."""
+
+    def answer(request: HttpRequest, status: int, detail: str, **more: object) -> HttpResponse:
+        return api.create_response(request, {"detail": detail, **more}, status=status)
 
     @api.exception_handler(ValidationError)
     def invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
         fields = [_field(tuple(e.get("loc", ()))) for e in error.errors]
-        return api.create_response(request, {"detail": sentences(error.errors), "fields": fields}, status=422)
+        return answer(request, 422, sentences(error.errors), fields=fields)
 
     @api.exception_handler(SchemaError)
     def misfit(request: HttpRequest, error: SchemaError) -> HttpResponse:
-        fields = [_field(e["loc"]) for e in error.errors()]
-        return api.create_response(request, {"detail": sentences(error.errors()), "fields": fields}, status=422)
+        return answer(request, 422, sentences(error.errors()), fields=[_field(e["loc"]) for e in error.errors()])
 
     @api.exception_handler(Clash)
     def overtaken(request: HttpRequest, error: Clash) -> HttpResponse:
-        return api.create_response(request, {"detail": str(error), "clashes": error.clashes}, status=409)
+        return answer(request, 409, str(error), clashes=error.clashes)
 
-    @api.exception_handler(ValueError)
-    def refused(request: HttpRequest, error: ValueError) -> HttpResponse:
-        return api.create_response(request, {"detail": f"{str(error).rstrip('.')}."}, status=422)
+    @api.exception_handler(Refused)
+    def refused(request: HttpRequest, error: Refused) -> HttpResponse:
+        return answer(request, 422, f"{str(error).rstrip('.')}.")
+
+    @api.exception_handler(Throttled)
+    def throttled(request: HttpRequest, error: Throttled) -> HttpResponse:
+        return answer(request, 429, ADDRESS)
+
+    @api.exception_handler(ObjectDoesNotExist)
+    def gone(request: HttpRequest, error: ObjectDoesNotExist) -> HttpResponse:
+        return answer(request, 409, GONE)
+
+    @api.exception_handler(IntegrityError)
+    def crossed(request: HttpRequest, error: IntegrityError) -> HttpResponse:
+        log.warning("two actions crossed", exc_info=error)
+        return answer(request, 409, GONE)
+
+    @api.exception_handler(RequestDataTooBig)
+    def too_big(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
+        return answer(request, 413, "What was sent is too large.")
 
 
 class NotAllowed(HttpError):

@@ -2,10 +2,15 @@
 
 from django.urls import path, re_path
 
+from server import health
 from server.api import api
 from server.pages import application
 
+handler500 = "server.errors.failed"
+
 urlpatterns = [
+    path("health", health.health),
+    path("ready", health.ready),
     path("api/", api.urls),
     re_path(r"^(?!api/|static/).*$", application),
 ]

@@ -14,15 +14,19 @@ from ninja.errors import HttpError
 from ninja.utils import check_csrf
 from pydantic import field_validator
 
-from server.accounts.lockout import SENTENCE
+from server.accounts.hashing import Busy, turn_to_hash
+from server.accounts.limits import SENTENCE, ByAddress
 from server.accounts.models import OwnKeys, keys_of
+from server.audit.recording import record
 from server.stands.schemas import Strict
+from thicket.refused import Refused
 
 router = Router(tags=["session"])
+BY_ADDRESS = ByAddress()
 
 
 class SignIn(Schema):
-    name: str = Field(min_length=1, max_length=150)
+    name: str = Field(min_length=1, max_length=150, pattern=r"^[^\x00]*$")
     password: str = Field(min_length=1, max_length=200)
 
 
@@ -45,7 +49,7 @@ class KeysIn(Strict):
         for action, key in keys.items():
             other = next(a for a, k in keys.items() if k == key)
             if other != action:
-                raise ValueError(f"{key!r} is given to both {other} and {action}")
+                raise Refused(f"{key!r} is given to both {other} and {action}")
         return keys
 
 
@@ -60,18 +64,25 @@ def who(request: HttpRequest):
     return _who(request.user)
 
 
-@router.post("/session", auth=None, response=SessionOut)
+@router.post("/session", auth=None, response=SessionOut, throttle=[BY_ADDRESS])
 def sign_in(request: HttpRequest, data: SignIn):
-    """Sign in. Too many wrong passwords for a name lock it for some minutes."""
+    """Sign in. Too many wrong passwords for a name lock it for some minutes, except for who is signed in under it already."""
     if check_csrf(request):
         raise HttpError(403, "Your page is out of date: reload it and sign in again.")
     credentials = {"username": data.name}
     if not AxesProxyHandler.is_allowed(request, credentials):
         raise HttpError(429, SENTENCE)
-    user = authenticate(request, username=data.name, password=data.password)
+    try:
+        with turn_to_hash():
+            user = authenticate(request, username=data.name, password=data.password)
+    except Busy:
+        raise HttpError(429, "Many people sign in at this moment: try again in a few seconds.") from None
     if user is None:
+        BY_ADDRESS.count(request)
+        record("refused", request, person=data.name)
         raise HttpError(401, "That name and password do not belong together.")
     login(request, user)
+    record("sign-in", request)
     get_token(request)
     return _who(user)
 
@@ -79,6 +90,7 @@ def sign_in(request: HttpRequest, data: SignIn):
 @router.delete("/session", response=SessionOut)
 def sign_out(request: HttpRequest):
     """Sign out."""
+    record("sign-out", request)
     logout(request)
     return {"name": None}
 

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import json
 from typing import Literal
 from uuid import UUID
 
 import numpy as np
-from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.utils.text import slugify
 from ninja import File, Form, Router
@@ -18,18 +16,15 @@ from server.ground import drafts
 from server.ground.masks import keep_mask, masks_of
 from server.ground.models import Draft
 from server.ground.relief import RADII, relief_field
+from server.ground.resolution import change_resolution, resolution_tried
 from server.ground.schemas import DraftOptions, DraftOut, GroundChangedOut, KeepIn, MaskOut, ResolutionIn, ResolutionOut
-from server.ground.swapping import keep_ground
-from server.journal.models import Entry
 from server.journal.schemas import entry_out
-from server.levels.access import level_for, stands_of
+from server.levels.access import check_may_make, level_for
 from server.levels.models import Level
-from server.levels.scene import forget_scene, replace, scene_of
-from server.stands.comparing import compare
-from server.stands.engine import Planting
-from server.stands.regridding import check_cell, fitted
-from server.stands.touch import touch_of
+from server.levels.scene import forget_scene
+from thicket.formats.bounded import bounded
 from thicket.formats.layers_in import read_mask
+from thicket.refused import Refused
 
 router = Router(tags=["ground"])
 IMMUTABLE = "private, max-age=31536000, immutable"
@@ -46,12 +41,14 @@ def _draft(request: HttpRequest, pk: UUID) -> Draft:
 def bring_in(request: HttpRequest, kind: Form[Literal["heights", "layers"]], files: File[list[UploadedFile]],
              level: Form[str] = "", options: Form[str] = "{}"):
     """Bring files in to be looked at: heights for a level or for a new one, or ground layers for a level."""
-    said = DraftOptions.model_validate(json.loads(options))
+    said = DraftOptions.model_validate_json(options)
     row = level_for(request, level, to="lead") if level else None
+    if row is None:
+        check_may_make(request.user)
     if kind == "layers" and row is None:
-        raise ValueError("level: ground layers are brought into a level that has its heights")
+        raise Refused("level: ground layers are brought into a level that has its heights")
     if kind == "heights" and len(files) != 1:
-        raise ValueError("files: heights come from one file")
+        raise Refused("files: heights come from one file")
     return drafts.look(drafts.open_draft(request.user, row, kind, said.model_dump(), files))
 
 
@@ -97,9 +94,9 @@ def keep(request: HttpRequest, draft: UUID, data: KeepIn):
     if row.level:
         level_for(request, row.level.slug, to="lead")
     elif not slug:
-        raise ValueError("name: the new level needs a name with letters or digits in it")
+        raise Refused("name: the new level needs a name with letters or digits in it")
     elif Level.objects.filter(slug=slug).exists():
-        raise ValueError(f"name: there is a level called {slug!r} already")
+        raise Refused(f"name: there is a level called {slug!r} already")
     drafts.keep(row, data.key, data.name, slug)
     return drafts.look(row)
 
@@ -126,7 +123,7 @@ def put_mask(request: HttpRequest, slug: str, key: Form[UUID], name: Form[str], 
     """Bring in a greyscale picture as a mask image, in place of one of the same name."""
     level = level_for(request, slug, to="plant")
     with drafts.on_disk(file) as path:
-        picture = read_mask(path, file.name)
+        picture = bounded(file.name, read_mask, path, file.name)
     return {"entry": entry_out(keep_mask(request.user, level, key, name, picture), request.user), "stale": _stale(level)}
 
 
@@ -141,30 +138,14 @@ def remove_mask(request: HttpRequest, slug: str, name: str, key: UUID):
 def try_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
     """What another size of touch cells would mean; nothing is stored."""
     level = level_for(request, slug)
-    shape = check_cell(level, data.cell)
-    rows = stands_of(level)
-    touches = {s.pk: fitted(touch_of(s).array, level.touch_cell, shape, data.cell) for s in rows}
-    scene = replace(scene_of(level), touch_cell=data.cell, touch_shape=shape, touches=touches)
-    gained = lost = 0
-    for stand in rows:
-        more, fewer = compare(Planting(stand), Planting(stand, scene=scene))
-        gained, lost = gained + more, lost + fewer
-    now = level.touch_shape
-    return {"rows": shape[0], "columns": shape[1], "bytes_now": 2 * now[0] * now[1] * len(rows),
-            "bytes_then": 2 * shape[0] * shape[1] * len(rows), "stands": len(rows), "gained": gained, "lost": lost}
+    return resolution_tried(level, data.cell)
 
 
 @router.post("/levels/{slug}/resolution", response=GroundChangedOut)
 def set_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
     """Give the touch maps another cell; all painting is resampled, and undo brings it back as it was."""
     level = level_for(request, slug, to="lead")
-    entry = Entry.objects.filter(key=data.key, level=level).first()
-    if entry is None:
-        told = try_resolution(request, slug, data)
-        with transaction.atomic():
-            row = Level.objects.select_for_update().get(pk=level.pk)
-            entry = keep_ground(request.user, row, data.key, Entry.Kind.RESOLUTION, f"Touch cells of {data.cell:g} m instead of "
-                                f"{row.touch_cell:g} m", {"touch_cell": data.cell}, told["gained"], told["lost"])
+    entry = change_resolution(request.user, level, data.key, data.cell)
     forget_scene(level)
     return {"entry": entry_out(entry, request.user), "stale": _stale(level)}
 
@@ -178,7 +159,7 @@ def relief(request: HttpRequest, slug: str, revision: int,
     if level.ground_revision != revision:
         raise HttpError(409, "The ground has been replaced: read the level again.")
     if not RADII[0] <= radius <= RADII[1]:
-        raise ValueError(f"radius: {RADII[0]:g} to {RADII[1]:g} m can be looked at")
+        raise Refused(f"radius: {RADII[0]:g} to {RADII[1]:g} m can be looked at")
     values = relief_field(level, kind, radius)
     there = values[values > -1] if kind == "facing" else values
     low, high = (0.0, 360.0) if kind == "facing" else (float(there.min()), float(there.max()))

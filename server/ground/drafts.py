@@ -17,18 +17,24 @@ from django.db.models import Q
 from django.utils import timezone
 from PIL import Image
 
-from server.ground import importing, jobs
+from server.ground import importing
 from server.ground.importing import NewGround
-from server.ground.jobs import Job, Stopped
 from server.ground.models import Draft
+from server.jobs import starting
+from server.jobs.models import Job
+from server.jobs.running import RESTARTED, Progress, Stopped, work
 from server.levels.models import Level
-from thicket.formats.heights_in import Reading, read_heights
+from thicket.formats.bounded import Bounds, bounded
+from thicket.formats.heights_in import MESH_SUFFIXES, HeightsFile, Reading, read_heights
+from thicket.formats.layers_in import read_channels
 from thicket.ground.rasters import resample
 from thicket.ground.relief import shade
+from thicket.refused import Refused
 from thicket.site.conditions import histogram
 
 PICTURE = 560
-_GONE = "The server was restarted while it was read; bring the file in again."
+MESH = Bounds(memory=1_000_000_000, seconds=6, patience=9.0)
+STOPPED = "You stopped it; nothing was changed."
 
 
 def folder_of(draft: Draft) -> Path:
@@ -53,36 +59,47 @@ def open_draft(user: User, level: Level | None, kind: str, options: dict, files:
     return draft
 
 
+def _key(draft: Draft) -> str:
+    return f"draft {draft.pk}"
+
+
 def read(draft: Draft) -> None:
     """Begin to read a draft's files under its present options."""
     Draft.objects.filter(pk=draft.pk).update(state=Draft.State.READING, trouble="", forecast=None, found={})
-    jobs.start(draft.pk, lambda job: _read(draft.pk, job))
+    starting.start("read draft", _key(draft), draft.user, draft.level, draft=str(draft.pk))
 
 
 def drop(draft: Draft) -> None:
     """Stop what is under way for a draft, and remove it with its files."""
-    jobs.stop(draft.pk)
+    stop(draft)
     shutil.rmtree(folder_of(draft), ignore_errors=True)
     draft.delete()
 
 
 def stop(draft: Draft) -> None:
     """Stop reading or keeping; nothing of it stays."""
-    jobs.stop(draft.pk)
+    starting.stop(_key(draft))
 
 
 def look(draft: Draft) -> dict:
     """A draft's state with its progress."""
-    job = jobs.job_of(draft.pk)
+    job = starting.newest(_key(draft))
     draft.refresh_from_db()
     busy = draft.state in (Draft.State.READING, Draft.State.KEEPING)
-    if busy and job is None:
-        _fail(draft.pk, _GONE)
-        draft.refresh_from_db()
+    if busy and not (job and job.busy):
+        _cut_off(draft, STOPPED if job and job.state == Job.State.STOPPED else RESTARTED)
+    at_work = job if job and job.busy else None
     return {"id": draft.pk, "kind": draft.kind, "state": draft.state, "names": draft.names, "options": draft.options,
             "found": draft.found or None, "forecast": draft.forecast, "trouble": draft.trouble,
             "level": draft.level.slug if draft.level else None,
-            "step": job.step if job else "", "share": job.share if job else 0.0}
+            "step": at_work.step if at_work else "", "share": at_work.share if at_work else 0.0}
+
+
+def _cut_off(draft: Draft, trouble: str) -> None:
+    """A draft whose work ended before its time: what was read can still be kept, what was not read has failed."""
+    draft.state = Draft.State.READY if draft.state == Draft.State.KEEPING else Draft.State.FAILED
+    draft.trouble = trouble
+    draft.save(update_fields=["state", "trouble"])
 
 
 def _fail(pk: UUID, trouble: str) -> None:
@@ -93,35 +110,40 @@ def _files(draft: Draft) -> list[tuple[Path, str]]:
     return [(folder_of(draft) / f"file-{k}", name) for k, name in enumerate(draft.names)]
 
 
-def _read(pk: UUID, job: Job) -> None:
-    draft = Draft.objects.select_related("level").get(pk=pk)
+@work("read draft")
+def _read(job: Job, progress: Progress) -> None:
+    draft = Draft.objects.select_related("level").filter(pk=job.arguments["draft"]).first()
+    if draft is None:
+        return
+    pk = draft.pk
     try:
-        job.tell(0.02, f"Reading {', '.join(draft.names)}")
-        new, found = (_read_heights if draft.kind == Draft.Kind.HEIGHTS else _read_layers)(draft, job)
+        progress.tell(0.02, f"Reading {', '.join(draft.names)}")
+        new, found = (_read_heights if draft.kind == Draft.Kind.HEIGHTS else _read_layers)(draft, progress)
         Draft.objects.filter(pk=pk).update(found=found, state=Draft.State.READY if new else Draft.State.FAILED,
                                            trouble=found.get("wanted", ""))
         if new and draft.level:
-            told = importing.forecast(draft.level, new, lambda share, step: job.tell(0.4 + 0.6 * share, step))
+            told = importing.forecast(draft.level, new, lambda share, step: progress.tell(0.4 + 0.6 * share, step))
             Draft.objects.filter(pk=pk).update(forecast=told)
     except Stopped:
-        _fail(pk, "You stopped it; nothing was changed.")
-    except ValueError as error:
+        _fail(pk, STOPPED)
+    except Refused as error:
         _fail(pk, f"{str(error).rstrip('.')}.")
     except Exception:
         _fail(pk, f"{', '.join(draft.names)} could not be read; nothing was changed.")
         raise
 
 
-def _heights_of(draft: Draft):
+def _heights_of(draft: Draft, progress: Progress) -> HeightsFile:
     o = draft.options
     path, name = _files(draft)[0]
-    file = read_heights(path, name, Reading(o.get("width"), o.get("big_endian"), o.get("cell")))
-    return file, name
+    reading = Reading(o.get("width"), o.get("big_endian"), o.get("cell"))
+    bounds = MESH if Path(name).suffix.lower() in MESH_SUFFIXES else Bounds()
+    return bounded(name, read_heights, path, name, reading, bounds=bounds, tick=progress.check)
 
 
-def _read_heights(draft: Draft, job: Job) -> tuple[NewGround | None, dict]:
-    file, name = _heights_of(draft)
-    job.tell(0.2, "Shading the relief")
+def _read_heights(draft: Draft, progress: Progress) -> tuple[NewGround | None, dict]:
+    file = _heights_of(draft, progress)
+    progress.tell(0.2, "Shading the relief")
     rows, columns = file.shape
     o = draft.options
     found = {"kind": file.kind, "rows": rows, "columns": columns, "filled": file.filled, "notes": file.notes,
@@ -167,14 +189,12 @@ def _shape_for(draft: Draft) -> tuple[int, int]:
     return draft.level.rows, draft.level.columns
 
 
-def _read_layers(draft: Draft, job: Job) -> tuple[NewGround, dict]:
-    from thicket.formats.layers_in import read_channels
-
-    channels = [read_channels(path, name) for path, name in _files(draft)]
+def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround, dict]:
+    channels = [bounded(name, read_channels, path, name, tick=progress.check) for path, name in _files(draft)]
     total = sum(map(len, channels))
     names = draft.options.get("names") or _suggested(draft.names, [len(c) for c in channels])
     found = {"kind": f"{total} layers", "rows": channels[0][0].shape[0], "columns": channels[0][0].shape[1], "names": names}
-    job.tell(0.2, "Weighing the layers")
+    progress.tell(0.2, "Weighing the layers")
     Draft.objects.filter(pk=draft.pk).update(found=found)
     flat = [c for group in channels for c in group]
     layers = importing.normalised(flat, names, _shape_for(draft), ", ".join(draft.names))
@@ -221,27 +241,31 @@ def new_ground(draft: Draft) -> NewGround:
 def keep(draft: Draft, key: UUID, name: str, slug: str) -> None:
     """Begin to store a draft that is ready, as its level's ground or as a new level."""
     if draft.state != Draft.State.READY:
-        raise ValueError("the file is not ready to be kept: look at what it still needs")
+        raise Refused("the file is not ready to be kept: look at what it still needs")
     Draft.objects.filter(pk=draft.pk).update(state=Draft.State.KEEPING)
-    jobs.start(draft.pk, lambda job: _keep(draft.pk, key, name, slug, job))
+    starting.start("keep draft", _key(draft), draft.user, draft.level, draft=str(draft.pk), action=str(key), name=name, slug=slug)
 
 
-def _keep(pk: UUID, key: UUID, name: str, slug: str, job: Job) -> None:
-    draft = Draft.objects.select_related("level", "user").get(pk=pk)
+@work("keep draft")
+def _keep(job: Job, progress: Progress) -> None:
+    pk, key, name, slug = (job.arguments[k] for k in ("draft", "action", "name", "slug"))
+    draft = Draft.objects.select_related("level", "user").filter(pk=pk).first()
+    if draft is None:
+        return
     back = {"state": Draft.State.READY}
     try:
         new = new_ground(draft)
         if draft.level:
             what = f"{'Heights' if draft.kind == Draft.Kind.HEIGHTS else 'Ground layers'} from {', '.join(draft.names)}"
-            told = draft.forecast or importing.forecast(draft.level, new, lambda s, step: job.tell(s / 2, step))
-            importing.keep(draft.user, draft.level, key, new, what, job.tell, told)
+            told = draft.forecast or importing.forecast(draft.level, new, lambda s, step: progress.tell(s / 2, step))
+            importing.keep(draft.user, draft.level, UUID(key), new, what, progress.tell, told)
         else:
-            draft.level = importing.create(draft.user, name, slug, new, job.tell)
+            draft.level = importing.create(draft.user, name, slug, new, progress.tell)
         Draft.objects.filter(pk=pk).update(state=Draft.State.KEPT, level=draft.level)
         shutil.rmtree(folder_of(draft), ignore_errors=True)
     except Stopped:
-        Draft.objects.filter(pk=pk).update(trouble="You stopped it; nothing was changed.", **back)
-    except ValueError as error:
+        Draft.objects.filter(pk=pk).update(trouble=STOPPED, **back)
+    except Refused as error:
         Draft.objects.filter(pk=pk).update(trouble=f"{str(error).rstrip('.')}."[:500], **back)
     except Exception:
         Draft.objects.filter(pk=pk).update(trouble="It could not be stored; nothing was changed.", **back)

@@ -12,6 +12,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from server.ground.swapping import keep_ground, reseated
+from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.ground import heights_under_key, layers_of, layers_under_key, next_revision, store
@@ -29,6 +30,7 @@ from thicket.formats.layers_in import Layers, normalised, read_channels
 from thicket.ground.heights import Ground
 from thicket.ground.rasters import resample
 from thicket.planting.hashing import seed_of
+from thicket.refused import Refused
 
 Tell = Callable[[float, str], None]
 SMALLEST_CELL, LARGEST_CELL, LARGEST_SIDE = 0.05, 64.0, 65_536.0
@@ -49,16 +51,16 @@ class NewGround:
 def chosen_heights(file: HeightsFile, cell: float | None, low: float | None, high: float | None) -> tuple[np.ndarray, float]:
     """Heights in m and their cell from a file and what a person says of it.
 
-    Raises: ValueError when something is not known or out of bounds.
+    Raises: Refused when something is not known or out of bounds.
     """
     cell = cell or file.cell
     if not cell:
-        raise ValueError("the file does not say how far apart its values lie: give the cell size, in m")
+        raise Refused("the file does not say how far apart its values lie: give the cell size, in m")
     if not SMALLEST_CELL <= cell <= LARGEST_CELL:
-        raise ValueError(f"a cell of {cell:g} m cannot be taken; {SMALLEST_CELL:g} to {LARGEST_CELL:g} m can")
+        raise Refused(f"a cell of {cell:g} m cannot be taken; {SMALLEST_CELL:g} to {LARGEST_CELL:g} m can")
     heights = file.altitudes(low, high)
     if max(heights.shape) * cell > LARGEST_SIDE:
-        raise ValueError(f"{max(heights.shape) * cell:,.0f} m on a side are more than the {LARGEST_SIDE:,.0f} m a level may have")
+        raise Refused(f"{max(heights.shape) * cell:,.0f} m on a side are more than the {LARGEST_SIDE:,.0f} m a level may have")
     return heights, float(cell)
 
 
@@ -131,7 +133,7 @@ def _too_many(scene: Scene, stand: Stand) -> str:
     """Why a stand could not be planted in a scene for its number of plants; empty when it could."""
     try:
         check_ceiling(scene, stand, StandSettings.model_validate(stand.settings))
-    except ValueError as error:
+    except Refused as error:
         return str(error)
     return ""
 
@@ -154,33 +156,36 @@ def _moved_notes(level: Level, scene: Scene) -> list[str]:
     return notes
 
 
+@action
 def keep(user: User, level: Level, key: UUID, new: NewGround, what: str, tell: Tell, told: dict | None = None) -> Entry:
     """Store new ground and give it to the level, as one journal entry that can be undone; all of it or nothing.
 
-    Raises: ValueError when a stand could no longer be planted; whatever `tell` raises to stop it.
+    Raises: Refused when a stand could no longer be planted; whatever `tell` raises to stop it.
     """
-    known = Entry.objects.filter(key=key, level=level).first()
-    if known:
-        return known
     refused = [n for s in (told or {}).get("stands", []) if s["refused"] for n in s["notes"]]
     if refused:
-        raise ValueError(" ".join(refused))
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
-        fields = _store(row, new, tell)
-        if new.heights is not None:
-            fields["bookmarks"] = reseated(row, new.heights, new.cell)
-        gained, lost = (sum(s[k] for s in (told or {}).get("stands", [])) for k in ("gained", "lost"))
-        cost = {k: v for view in (told or {}).get("views", [])[:1] for k, v in view["change"].items()}
-        entry = keep_ground(user, row, key, Entry.Kind.GROUND, what, fields, gained, lost, cost)
+        raise Refused(" ".join(refused))
+    revision = next_revision(level)
+    try:
+        # The tiles are written before the level is locked, so that nobody who paints in it waits for them.
+        fields = _store(level, new, revision, tell)
+        with transaction.atomic():
+            row = Level.objects.select_for_update().get(pk=level.pk)
+            if new.heights is not None:
+                fields["bookmarks"] = reseated(row, new.heights, new.cell)
+            gained, lost = (sum(s[k] for s in (told or {}).get("stands", [])) for k in ("gained", "lost"))
+            cost = {k: v for view in (told or {}).get("views", [])[:1] for k, v in view["change"].items()}
+            entry = keep_ground(user, row, key, Entry.Kind.GROUND, what, fields, gained, lost, cost)
+    except BaseException:
+        level.ground_tiles.filter(revision=revision).delete()
+        raise
     forget_scene(level)
     return entry
 
 
-def _store(level: Level, new: NewGround, tell: Tell) -> dict:
-    """Write the new rasters' tiles; the level's fields that follow."""
+def _store(level: Level, new: NewGround, revision: int, tell: Tell) -> dict:
+    """Write the new rasters' tiles under a revision that nothing refers to yet; the level's fields that follow."""
     fields: dict = {}
-    revision = next_revision(level)
     both = new.heights is not None and new.layers is not None
     if new.heights is not None:
         store(level, "heights", new.heights, revision, lambda s: tell(s * (0.5 if both else 1), "Storing the heights"))
@@ -203,14 +208,14 @@ def _store(level: Level, new: NewGround, tell: Tell) -> dict:
 def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Level:
     """A new level on new heights, with its maker as lead; all of it or nothing.
 
-    Raises: ValueError when there are no heights, or the name or its slug is taken or empty.
+    Raises: Refused when there are no heights, or the name or its slug is taken or empty.
     """
     if new.heights is None:
-        raise ValueError("a new level needs heights")
+        raise Refused("a new level needs heights")
     if not name.strip() or not slug or len(slug) > 60:
-        raise ValueError("name: the level needs a name with letters or digits in it")
+        raise Refused("name: the level needs a name with letters or digits in it")
     if Level.objects.filter(slug=slug).exists():
-        raise ValueError(f"name: there is a level called {slug!r} already")
+        raise Refused(f"name: there is a level called {slug!r} already")
     rows, columns = new.heights.shape[0] - 1, new.heights.shape[1] - 1
     layers = new.layers or Layers(["ground"], np.full((rows, columns, 1), 255, np.uint8), 0.0)
     ground = Ground(new.heights, new.cell)
@@ -219,7 +224,7 @@ def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Leve
             slug=slug, name=name.strip()[:80], seed=seed_of("level", slug), cell=new.cell, rows=rows, columns=columns,
             low=float(new.heights.min()), high=float(new.heights.max()), touch_cell=max(new.cell, 0.25), marks=MARKS,
             sun={"bearing": 225, "elevation": 40}, bookmarks=[_overlook(ground)], layers=[])
-        for field, value in _store(level, NewGround(new.heights, new.cell, layers), tell).items():
+        for field, value in _store(level, NewGround(new.heights, new.cell, layers), 1, tell).items():
             setattr(level, field, value)
         level.save()
         Membership.objects.create(user=user, level=level, role=Membership.Role.LEAD)

@@ -12,8 +12,10 @@ from django.db import transaction
 from ninja.errors import HttpError
 
 from server.ground.models import Mask
+from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
+from thicket.refused import Refused
 
 MOST = 24
 HIDDEN = "~kept~"
@@ -25,24 +27,22 @@ def masks_of(level: Level):
     return level.masks.exclude(name__startswith=HIDDEN)
 
 
+@action
 def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarray | None) -> Entry:
     """Store a mask image (uint8) under a name, in place of one that has it, or remove it (None); one journal entry.
 
-    Raises: ValueError for a bad name or too many; HttpError 404 when there is nothing to remove.
+    Raises: Refused for a bad name or too many; HttpError 404 when there is nothing to remove.
     """
-    known = Entry.objects.filter(key=key, level=level).first()
-    if known:
-        return known
     name = name.strip()
     if not name or len(name) > 40 or not name.isprintable() or name.startswith("~"):
-        raise ValueError("name: a mask image needs a name of at most 40 characters")
+        raise Refused("name: a mask image needs a name of at most 40 characters")
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
         now = level.masks.filter(name=name).first()
         if picture is None and now is None:
             raise HttpError(404, f"name: {level.name} has no mask image {name!r}.")
         if now is None and masks_of(level).count() >= MOST:
-            raise ValueError(f"name: a level holds at most {MOST} mask images")
+            raise Refused(f"name: a level holds at most {MOST} mask images")
         kept = f"{HIDDEN}{key.hex}"
         was = now.digest if now else None
         if now:

@@ -1,46 +1,75 @@
-"""Handover downloads, and the bake that makes their plants beforehand."""
+"""Handover files, made by the worker and fetched when they are done, and the bake that makes their plants beforehand."""
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from typing import Literal
+from uuid import UUID
 
-from server.handover import writing
+from django.http import FileResponse, HttpRequest
+from ninja import Router, Schema
+from ninja.errors import HttpError
+
+from server.audit.recording import record
+from server.handover import files
+from server.jobs import starting
+from server.jobs.models import Job
+from server.jobs.schemas import JobOut, job_out
 from server.levels.access import level_for
+from server.levels.models import Level
 from server.stands import baking
 
 router = Router(tags=["handover"])
 
 
-def _file(data: bytes, kind: str, name: str) -> HttpResponse:
-    return HttpResponse(data, content_type=kind, headers={"Content-Disposition": f'attachment; filename="{name}"'})
+@router.post("/levels/{slug}/handover/{file}", response=JobOut)
+def make(request: HttpRequest, slug: str, file: Literal["plants.csv", "level.json", "level.glb"]):
+    """Begin to make a file: individual plants as CSV, stands and items and distances as JSON, plants with their meshes as binary
+    glTF."""
+    level = level_for(request, slug)
+    record("export", request, file, level=level)
+    return job_out(files.start(level, request.user, file))
 
 
-@router.get("/levels/{slug}/handover/plants.csv")
-def csv(request: HttpRequest, slug: str):
-    """Individual plants as CSV."""
-    return _file(writing.plants_csv(level_for(request, slug)), "text/csv; charset=utf-8", "plants.csv")
+def _job(request: HttpRequest, level: Level, pk: UUID) -> Job:
+    job = Job.objects.filter(pk=pk, kind="handover", level=level, user=request.user).first()
+    if job is None:
+        raise HttpError(404, "That file is no longer kept: have it made again.")
+    return job
 
 
-@router.get("/levels/{slug}/handover/level.json")
-def level_json(request: HttpRequest, slug: str):
-    """Stands, items and distances as JSON."""
-    return _file(writing.level_json(level_for(request, slug)), "application/json", "level.json")
+@router.get("/levels/{slug}/handover/jobs/{job}", response=JobOut)
+def look(request: HttpRequest, slug: str, job: UUID):
+    """How far a file is."""
+    return job_out(_job(request, level_for(request, slug), job))
 
 
-@router.get("/levels/{slug}/handover/level.glb")
-def glb(request: HttpRequest, slug: str):
-    """Individual plants with their meshes as binary glTF."""
-    return _file(writing.plants_glb(level_for(request, slug)), "model/gltf-binary", "level.glb")
+@router.post("/levels/{slug}/handover/jobs/{job}/stop", response=JobOut)
+def stop(request: HttpRequest, slug: str, job: UUID):
+    """Stop making a file."""
+    row = _job(request, level_for(request, slug), job)
+    starting.stop(row.key)
+    return job_out(starting.newest(row.key))
+
+
+@router.get("/levels/{slug}/handover/jobs/{job}/file")
+def fetch(request: HttpRequest, slug: str, job: UUID):
+    """A file that is done."""
+    row = _job(request, level_for(request, slug), job)
+    path = files.path_of(row)
+    if not path.exists():
+        raise HttpError(404, "That file is not there: have it made again.")
+    return FileResponse(path.open("rb"), as_attachment=True, filename=path.name, content_type=files.FILES[path.name])
 
 
 class BakeOut(Schema):
-    """A bake of all single plants: sheets in all and those that lie ready under their present key; what it is at."""
+    """A bake of all single plants: sheets in all and those that lie ready under their present key; what it is at; why the last
+    one failed."""
 
     running: bool
     total: int
     done: int
     step: str
+    trouble: str
 
 
 @router.get("/levels/{slug}/bake", response=BakeOut)
@@ -53,7 +82,7 @@ def bake_state(request: HttpRequest, slug: str):
 def bake(request: HttpRequest, slug: str):
     """Begin to bake the level, or go on where it was stopped."""
     level = level_for(request, slug, to="plant")
-    baking.start(level)
+    baking.start(level, request.user)
     return baking.state(level)
 
 

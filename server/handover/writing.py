@@ -20,24 +20,32 @@ HOLLOW_RADIUS = 20.0
 """The radius in m at which `hollow-ridge.tif` is written."""
 
 
-def _planted(level: Level) -> list[Planted]:
+Tell = Callable[[float, str], None]
+"""Told the share that is done and what is done now; raises to stop."""
+
+
+def _quietly(share: float, step: str) -> None:
+    """Tells nobody."""
+
+
+def _planted(level: Level, tell: Tell) -> list[Planted]:
     """The individual plants of every stand; swards have none to track."""
-    out = []
-    for stand in stands_of(level):
-        if stand.sward:
-            continue
+    out, stands = [], [stand for stand in stands_of(level) if not stand.sward]
+    for done, stand in enumerate(stands):
+        tell(0.8 * done / len(stands), f"Planting {stand.name}")
         planting = planting_of(stand)
         plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
         out.append(Planted(stand.slug, planting.items, plants, planting.pins.id))
+    tell(0.8, "Writing the file")
     return out
 
 
-def plants_csv(level: Level) -> bytes:
+def plants_csv(level: Level, tell: Tell = _quietly) -> bytes:
     """`plants.csv`."""
-    return handover.plants_csv(_planted(level)).encode()
+    return handover.plants_csv(_planted(level, tell)).encode()
 
 
-def level_json(level: Level) -> bytes:
+def level_json(level: Level, tell: Tell = _quietly) -> bytes:
     """`level.json`: what an engine must know beside the plants."""
     stock = {row.slug: row for row in level.stock.defer("glb", "silhouette")}
     stands = []
@@ -53,10 +61,10 @@ def level_json(level: Level) -> bytes:
     return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
 
 
-def plants_glb(level: Level) -> bytes:
+def plants_glb(level: Level, tell: Tell = _quietly) -> bytes:
     """`level.glb`."""
     meshes = {row.slug: bytes(row.glb) for row in level.stock.all()}
-    return handover.plants_glb(_planted(level), meshes)
+    return handover.plants_glb(_planted(level, tell), meshes)
 
 
 def maps(level: Level) -> dict[str, bytes]:

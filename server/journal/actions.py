@@ -8,8 +8,8 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
 
-from server.again import again_on_deadlock
 from server.ground.swapping import swap_ground
+from server.journal.action import begun_anew
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.pins.keeping import swap_pins
@@ -42,38 +42,40 @@ def last_undone(user: User, level: Level) -> Entry | None:
     return mine.filter(undone=True, touched__gt=newest.at).order_by("id").first() if newest else None
 
 
-@again_on_deadlock(lambda user, level: level)
 def undo(user: User, level: Level) -> Moved:
     """Take the user's last action back."""
-    with transaction.atomic():
-        entry = _locked(last_done(user, level), "There is nothing of yours to undo here.")
-        return _move(entry, back=True)
+
+    def work() -> Moved:
+        with transaction.atomic():
+            return _move(_locked(last_done(user, level), "There is nothing of yours to undo here."), back=True)
+
+    return begun_anew(level, work)
 
 
-@again_on_deadlock(lambda user, level: level)
 def redo(user: User, level: Level) -> Moved:
     """Do again what the user took back last."""
-    with transaction.atomic():
-        entry = _locked(last_undone(user, level), "There is nothing to redo.")
-        return _move(entry, back=False)
+
+    def work() -> Moved:
+        with transaction.atomic():
+            return _move(_locked(last_undone(user, level), "There is nothing to redo."), back=False)
+
+    return begun_anew(level, work)
 
 
-@again_on_deadlock(lambda level, pk: level)
 def undo_entry(level: Level, pk: int) -> Moved:
     """Take back an action of the level, whoever did it.
 
     Raises: HttpError 404 when there is none, 409 when it is taken back already or something later depends on it.
     """
-    return _one(level, pk, back=True)
+    return begun_anew(level, lambda: _one(level, pk, back=True))
 
 
-@again_on_deadlock(lambda level, pk: level)
 def redo_entry(level: Level, pk: int) -> Moved:
     """Do an action of the level again that was taken back.
 
     Raises: as `undo_entry`.
     """
-    return _one(level, pk, back=False)
+    return begun_anew(level, lambda: _one(level, pk, back=False))
 
 
 def _one(level: Level, pk: int, back: bool) -> Moved:

@@ -17,9 +17,10 @@ from server.levels.models import Level
 from server.levels.presence import Here, leave, tell
 from server.stands.api import ChangedOut, changed_keys
 from server.stands.keeping import dependants
-from server.stands.schemas import Number, Strict
+from server.stands.schemas import Id, Number, Strict
 
 router = Router(tags=["journal"])
+PAGE = 100
 
 
 class MovedOut(ChangedOut):
@@ -87,10 +88,12 @@ def _pulse(request: HttpRequest, level: Level) -> dict:
 
 
 @router.get("/levels/{slug}/journal", response=list[EntryOut])
-def journal(request: HttpRequest, slug: str):
-    """The last hundred actions in the level, newest first."""
-    entries = Entry.objects.filter(level=level_for(request, slug)).select_related("user").defer("delta")[:100]
-    return [entry_out(entry) for entry in entries]
+def journal(request: HttpRequest, slug: str, before: Id | None = None):
+    """A hundred actions in the level, newest first: the last, or those before one of them."""
+    entries = Entry.objects.filter(level=level_for(request, slug)).select_related("user").defer("delta")
+    if before is not None:
+        entries = entries.filter(pk__lt=before)
+    return [entry_out(entry) for entry in entries[:PAGE]]
 
 
 def _moved(moved: actions.Moved) -> dict:

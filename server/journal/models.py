@@ -2,11 +2,21 @@
 
 from __future__ import annotations
 
+from contextvars import ContextVar
+
 from django.contrib.auth.models import User
 from django.db import models
 
 from server.levels.models import Level
 from server.stands.models import Stand
+
+acting: ContextVar[str] = ContextVar("acting", default="")
+"""What identifies the arguments of the action that is being done; see `server.journal.action`."""
+
+
+def fingerprint_of_action() -> str:
+    """For entries made by an action: what identifies its arguments."""
+    return acting.get()
 
 
 class Entry(models.Model):
@@ -34,6 +44,7 @@ class Entry(models.Model):
     at = models.DateTimeField(auto_now_add=True)
     touched = models.DateTimeField(auto_now=True, help_text="when it was last done or undone")
     key = models.UUIDField(unique=True, help_text="given by the client, so that a request sent twice counts once")
+    fingerprint = models.CharField(max_length=32, blank=True, default=fingerprint_of_action)
     what = models.CharField(max_length=200)
     change = models.JSONField(default=dict)
     delta = models.BinaryField(default=bytes, help_text="strokes: zlib int16 over the box in `change`")

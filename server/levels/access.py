@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.contrib.auth.models import User
 from django.db.models import F
 from django.http import HttpRequest
 from ninja.errors import HttpError
@@ -38,6 +39,15 @@ def level_for(request: HttpRequest, slug: str, to: str = "see") -> Level:
     if level.role not in _MAY[to]:
         raise NotAllowed(_REFUSAL[to].format(level=level.name))
     return level
+
+
+def check_may_make(user: User) -> None:
+    """Refuse who may only look, everywhere they are a member, to make what all levels share or a level of their own.
+
+    Raises: NotAllowed.
+    """
+    if not (user.is_superuser or user.memberships.exclude(role=Membership.Role.VIEWER).exists()):
+        raise NotAllowed("You may look at levels, but only artists and leads may begin one or add to what the team shares.")
 
 
 def stand_for(level: Level, stand_id: int) -> Stand:

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Annotated, Literal
 from uuid import UUID
 
-from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from ninja.errors import HttpError
@@ -14,7 +12,7 @@ from pydantic import Field
 
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
-from server.levels import plan
+from server.levels import keeping, plan
 from server.levels.access import level_for, stands_of
 from server.levels.models import GroundTile, Level
 from server.levels.schemas import Wind, wind_of
@@ -192,21 +190,8 @@ def plan_picture(request: HttpRequest, slug: str, key: str):
 def set_marks(request: HttpRequest, slug: str, data: MarksIn):
     """Set the budget marks; leads only."""
     level = level_for(request, slug, to="lead")
-    return _set(request, level, data.key, Entry.Kind.MARKS, "Budget marks", "marks", data.marks.model_dump())
-
-
-def _set(request: HttpRequest, level: Level, key: UUID, kind: Entry.Kind, what: str, field: str, fresh: dict) -> dict:
-    """Set one of the level's fields that hold several values, as one journal entry; a key that is known counts once."""
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
-        entry = Entry.objects.filter(key=key, level=row).first()
-        if entry is None:
-            was = wind_of(row).dict() if field == "wind" else getattr(row, field)
-            entry = Entry.objects.create(level=row, user=request.user, kind=kind, key=key, what=what,
-                                         change={"before": was, "after": fresh})
-            setattr(row, field, fresh)
-            row.save(update_fields=[field])
-    return entry_out(entry)
+    marks = data.marks.model_dump()
+    return entry_out(keeping.set_field(request.user, level, data.key, Entry.Kind.MARKS, "Budget marks", "marks", marks))
 
 
 class WindIn(Strict):
@@ -218,7 +203,7 @@ class WindIn(Strict):
 def set_wind(request: HttpRequest, slug: str, data: WindIn):
     """Keep the wind with the level."""
     level = level_for(request, slug, to="plant")
-    return _set(request, level, data.key, Entry.Kind.WIND, "Wind", "wind", data.wind.dict())
+    return entry_out(keeping.set_field(request.user, level, data.key, Entry.Kind.WIND, "Wind", "wind", data.wind.dict()))
 
 
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
@@ -238,40 +223,17 @@ class ViewKept(Strict):
     picture: Annotated[str, Field(max_length=40_000, pattern=r"^(data:image/jpeg;base64,[A-Za-z0-9+/=]+)?$")] = ""
 
 
-VIEWS = 40
-"""A level keeps so many views at the most."""
-
-
 @router.post("/levels/{slug}/views", response=list[Bookmark])
 def keep_view(request: HttpRequest, slug: str, data: ViewKept):
     """Keep a view with the level."""
-    level, said = level_for(request, slug, to="plant"), data.dict(exclude={"key"}) | {"name": data.name.strip()}
-
-    def put(views: list[dict]) -> list[dict]:
-        names = [v["name"] for v in views]
-        if said["name"] in names:
-            return [said if v["name"] == said["name"] else v for v in views]
-        if len(views) >= VIEWS:
-            raise ValueError(f"name: a level keeps at most {VIEWS} views; remove one first")
-        return [*views, said]
-
-    return _change_views(request, level, data.key, f"View {said['name']} kept", put)
+    level, view = level_for(request, slug, to="plant"), data.dict(exclude={"key"}) | {"name": data.name.strip()}
+    keeping.keep_view(request.user, level, data.key, view)
+    return Level.objects.get(pk=level.pk).bookmarks
 
 
 @router.delete("/levels/{slug}/views/{name}", response=list[Bookmark])
 def remove_view(request: HttpRequest, slug: str, name: str, key: UUID):
     """Remove a kept view."""
     level = level_for(request, slug, to="plant")
-    return _change_views(request, level, key, f"View {name} removed", lambda views: [v for v in views if v["name"] != name])
-
-
-def _change_views(request: HttpRequest, level: Level, key: UUID, what: str, change: Callable[[list], list]) -> list[dict]:
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
-        if not Entry.objects.filter(key=key, level=row).exists():
-            fresh = change(row.bookmarks)
-            Entry.objects.create(level=row, user=request.user, kind=Entry.Kind.VIEWS, key=key, what=what[:200],
-                                 change={"before": {"bookmarks": row.bookmarks}, "after": {"bookmarks": fresh}})
-            row.bookmarks = fresh
-            row.save(update_fields=["bookmarks"])
-    return row.bookmarks
+    keeping.remove_view(request.user, level, key, name)
+    return Level.objects.get(pk=level.pk).bookmarks

@@ -16,9 +16,9 @@ from thicket.bands import THREADS
 from thicket.ground.heights import Ground
 from thicket.ground.wetness import wetness
 
-_grounds = ContentCache(6, 600 << 20)
-_layers = ContentCache(6, 600 << 20)
-_wetness = ContentCache(6, 400 << 20)
+_grounds = ContentCache(6)
+_layers = ContentCache(6)
+_wetness = ContentCache(6)
 
 
 @dataclass(frozen=True, eq=False)

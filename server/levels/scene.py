@@ -17,9 +17,10 @@ from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape, distance_field
 from thicket.planting.companions import Anchors
 from thicket.planting.pins import NO_PINS, Pins
+from thicket.refused import Refused
 from thicket.site.fields import Window
 
-_cover = ContentCache(20, 200 << 20)
+_cover = ContentCache(20)
 _furniture = ContentCache(32)
 _whole_plantings = ContentCache(96)
 _ground_stamps = ContentCache(64)
@@ -217,13 +218,13 @@ class Scene(Suiting):
     def other(self, number: int):
         """Another stand's planting in this scene.
 
-        Raises: ValueError when there is none, or it is a sward, which has no single plants.
+        Raises: Refused when there is none, or it is a sward, which has no single plants.
         """
         stand = self.stands.get(number)
         if stand is None:
-            raise ValueError("the stand that a distance is taken to is no longer there")
+            raise Refused("the stand that a distance is taken to is no longer there")
         if stand.sward:
-            raise ValueError(f"{stand.name} is a sward: it has no single plants to be near or away from")
+            raise Refused(f"{stand.name} is a sward: it has no single plants to be near or away from")
         return self.planting(stand)
 
     def _places(self, number: int, box) -> np.ndarray:

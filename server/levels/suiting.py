@@ -18,10 +18,10 @@ from thicket.ground.shapes import Shape
 from thicket.site.conditions import Condition, deciding, joined, size_factor, sizing
 from thicket.site.fields import Site, Window, box_gap, far_away, values
 
-_values = ContentCache(4000, 192 << 20)
-_totals = ContentCache(4000, 160 << 20)
-_wholes = ContentCache(200, 240 << 20)
-_masks = ContentCache(30, 200 << 20)
+_values = ContentCache(4000)
+_totals = ContentCache(4000)
+_wholes = ContentCache(200)
+_masks = ContentCache(30)
 _pool = ThreadPoolExecutor(THREADS, thread_name_prefix="site")
 
 

@@ -22,6 +22,7 @@ from server.stands.models import Stand
 from server.stands.schemas import Multiple, Number, Share, Strict
 from thicket.planting.pins import bearing_of, lean_of
 from thicket.planting.strokes import Stroke
+from thicket.refused import Refused
 
 router = Router(tags=["pins"])
 PlantId = Annotated[str, Field(pattern=r"^\d{1,20}$", description="64-bit id as text")]
@@ -152,7 +153,7 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
     """The plant that setting one would give; nothing is stored."""
     row = stand_for(level_for(request, slug, to="plant"), stand)
     if row.sward:
-        raise ValueError(f"stand: {row.name} is a sward; it has no single plants to set")
+        raise Refused(f"stand: {row.name} is a sward; it has no single plants to set")
     plant, said, trouble = ghost(row, data.key, data.add.dict(), data.push)
     y = float(planting_of(row).ground.height_at(np.array([said["x"]]), np.array([said["z"]]))[0]) + said["lift"]
     form = [said["x"], y, said["z"], *(said[n] for n in ("qx", "qy", "qz", "qw", "width", "height", "tint"))]
@@ -193,7 +194,7 @@ def what_is_under(request: HttpRequest, slug: str, x: float, z: float):
     """The stands that stand over a place, top to bottom."""
     level = level_for(request, slug)
     if not (0 <= x < level.width and 0 <= z < level.length):
-        raise ValueError(f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m")
+        raise Refused(f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m")
     return under(level, x, z)
 
 
@@ -276,7 +277,7 @@ def hand(request: HttpRequest, slug: str, data: HandIn):
     level = level_for(request, slug, to="plant")
     total = sum(map(len, data.plants.values()))
     if not 0 < total <= Many:
-        raise ValueError(f"plants: {total:,} were named; 1 to {Many:,} can be changed at once")
+        raise Refused(f"plants: {total:,} were named; 1 to {Many:,} can be changed at once")
     wishes = {stand_for(level, pk).number: data.wish(ids) for pk, ids in data.plants.items() if ids}
     entry = change_many(request.user, level, data.key, wishes)
     return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},

@@ -12,7 +12,7 @@ from django.db import transaction
 from ninja.errors import HttpError
 from scipy.spatial import cKDTree
 
-from server.again import again_on_deadlock
+from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import Scene, forget_scene, scene_of
@@ -28,11 +28,12 @@ from thicket.ground.shapes import distances_at
 from thicket.planting.pins import bearing_of, leaning, turned_by
 from thicket.planting.points import PointSet
 from thicket.planting.stands import Plants, grow
+from thicket.refused import Refused
 
 MOST = 20_000
 
 
-class InTheWay(ValueError):
+class InTheWay(Refused):
     """A place that is taken; `disc` is the x, z and radius in m of the footprint in the way, when it is one."""
 
     def __init__(self, sentence: str, disc: tuple[float, float, float] | None = None) -> None:
@@ -148,15 +149,12 @@ def change_pins(user: User, stand: Stand, key: UUID, wish: Wish) -> Entry:
     return change_many(user, stand.level, key, {stand.number: wish})
 
 
-@again_on_deadlock(lambda user, level, *rest, **more: level)
+@action
 def change_many(user: User, level: Level, key: UUID, wishes: dict[int, Wish]) -> Entry:
     """Do what is wished for to single plants of some stands, by number, as one journal entry; a key that is known counts once.
 
-    Raises: ValueError or HttpError with a sentence; nothing is changed then.
+    Raises: Refused or HttpError with a sentence; nothing is changed then.
     """
-    known_entry = Entry.objects.filter(key=key, level=level).first()
-    if known_entry:
-        return known_entry
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["pin_revision"])
@@ -180,14 +178,14 @@ def _wish_for(scene: Scene, stand: Stand, key: UUID, wish: Wish) -> dict[str, Ro
     """Rows of one stand before and after a wish, checked."""
     check_unlocked(stand)
     if stand.sward:
-        raise ValueError(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
+        raise Refused(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
     planting, level = scene.planting(stand), stand.level
     known = rows_of(level.pins.filter(stand=stand))
     rows = wished(planting, wish, key, known)
     if not rows:
-        raise ValueError("pins: nothing was asked for")
+        raise Refused("pins: nothing was asked for")
     if level.pins.count() + len(rows) > MOST:
-        raise ValueError(f"pins: a level holds at most {MOST:,} pins")
+        raise Refused(f"pins: a level holds at most {MOST:,} pins")
     _check(planting, rows, wish.push)
     return {"before": {plant: known.get(plant) for plant in rows}, "after": rows}
 
@@ -195,7 +193,7 @@ def _wish_for(scene: Scene, stand: Stand, key: UUID, wish: Wish) -> dict[str, Ro
 def ghost(stand: Stand, key: UUID, said: dict, push: bool) -> tuple[str, dict, InTheWay | None]:
     """The plant that a wish to set one under this key would give: its id, its row, and what is in the way, if anything is.
 
-    Raises: ValueError when it cannot stand there however much it is pushed.
+    Raises: Refused when it cannot stand there however much it is pushed.
     """
     planting = scene_of(stand.level).planting(stand)
     plant, row = _added(planting, key, 0, said)
@@ -232,14 +230,14 @@ def swap_pins(entry: Entry, back: bool) -> None:
 def _check(planting: Planting, rows: Rows, push: bool) -> None:
     """Refuse pins outside the level, of unknown items, or in the way of others.
 
-    Raises: ValueError with a sentence.
+    Raises: Refused with a sentence.
     """
     scene, level = planting.scene, planting.level
     put = {plant: row for plant, row in rows.items() if row and not row["gone"]}
     check_items(level, sorted({row["item"] for row in put.values()}))
     for row in put.values():
         if not (0 <= row["x"] < scene.width and 0 <= row["z"] < scene.length):
-            raise ValueError(f"place: {row['x']:g}, {row['z']:g} lies outside the level, which is {scene.width:g} m × "
+            raise Refused(f"place: {row['x']:g}, {row['z']:g} lies outside the level, which is {scene.width:g} m × "
                              f"{scene.length:g} m")
     if push or not put:
         return

@@ -10,6 +10,7 @@ from server.levels.scene import scene_of
 from server.stands.engine import Planting
 from server.stands.models import Stand
 from thicket.planting.stands import Plants, join
+from thicket.refused import Refused
 
 MOST = 10_000
 
@@ -20,13 +21,13 @@ def selected(level: Level, stands: list[Stand], outline: list[tuple[float, float
     only those of some ids, uint64 (n,), when they are given.
 
     Returns: plants by planting, `MOST` in all at the most, those of the first stands first; and how many there are.
-    Raises: ValueError when the outline is none.
+    Raises: Refused when the outline is none.
     """
     shape = None
     if outline is not None:
         shape = shapely.Polygon(outline).buffer(0)
         if shape.is_empty:
-            raise ValueError("outline: it encloses nothing; draw round what is to be selected")
+            raise Refused("outline: it encloses nothing; draw round what is to be selected")
         shapely.prepare(shape)
     scene, found, total = scene_of(level), [], 0
     for stand in stands:

@@ -8,7 +8,7 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from server.again import again_on_deadlock
+from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import forget_scene, scene_of
@@ -19,6 +19,7 @@ from server.stands.models import Stand
 from server.stands.painting import check_unlocked
 from thicket.ground.heights import at_cells
 from thicket.planting.strokes import Stroke, along_path
+from thicket.refused import Refused
 
 ROUNDS = 6
 """What is taken out leaves room for others, which are taken out too, at most so many times."""
@@ -61,7 +62,7 @@ def _take_out(level: Level, stands: list[Stand], stroke: Stroke, change: dict[st
         now |= rows
         if now:
             if level.pins.count() + len(now) > MOST:
-                raise ValueError(f"path: that would make more than {MOST:,} pins, the most a level holds; thin the touch instead")
+                raise Refused(f"path: that would make more than {MOST:,} pins, the most a level holds; thin the touch instead")
             said = change.setdefault(str(stand.pk), {"before": {}, "after": {}})
             said["before"] |= dict.fromkeys(rows) | was
             said["after"] |= now
@@ -72,17 +73,14 @@ def _take_out(level: Level, stands: list[Stand], stroke: Stroke, change: dict[st
     return found
 
 
-@again_on_deadlock(lambda user, stands, *rest, **more: stands[0].level)
+@action
 def uproot(user: User, stands: list[Stand], stroke: Stroke, key: UUID) -> Entry:
     """Take the plants of some stands out along a stroke, as one journal entry: they stay away under any rule, touch is left alone.
     A key that is known counts once.
 
-    Raises: HttpError 409 when a stand is locked; ValueError when no plant stands there.
+    Raises: HttpError 409 when a stand is locked; Refused when no plant stands there.
     """
     level: Level = stands[0].level
-    known = Entry.objects.filter(key=key, level=level).first()
-    if known:
-        return known
     for stand in stands:
         check_unlocked(stand)
     with transaction.atomic():
@@ -95,7 +93,7 @@ def uproot(user: User, stands: list[Stand], stroke: Stroke, key: UUID) -> Entry:
                 break
         total = sum(len(c["after"]) for c in change.values())
         if not total:
-            raise ValueError(f"path: no plant of {', '.join(s.name for s in stands[:3])} stands under the brush there")
+            raise Refused(f"path: no plant of {', '.join(s.name for s in stands[:3])} stands under the brush there")
         names = [s.name for s in stands if str(s.pk) in change]
         gained, lost = moved(before, scene_of(level))
         return Entry.objects.create(

@@ -16,6 +16,7 @@ from server.shapes.keeping import change_shapes, plants_moved, would_be
 from server.shapes.models import Shape
 from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn, ShapesOut, ShapesTryOut
 from thicket.formats.geojson import read_shapes, shapes_geojson
+from thicket.refused import Refused
 
 router = Router(tags=["shapes"])
 MOST_BYTES = 8 << 20
@@ -73,7 +74,7 @@ def bring_in(request: HttpRequest, slug: str, key: UUID, name: str = "shapes.geo
     level = level_for(request, slug, to="plant")
     body = request.read(MOST_BYTES + 1)
     if len(body) > MOST_BYTES:
-        raise ValueError(f"{name}: it is larger than {MOST_BYTES >> 20} MB")
+        raise Refused(f"{name}: it is larger than {MOST_BYTES >> 20} MB")
     found = read_shapes(body, name, level.width, level.length)
     put = [ShapeIn.model_validate({**shape, "name": shape["name"] or f"{shape['kind']} {k}", "hatch": shape["hatch"] or "slant"}
                                   ).model_dump(mode="json") for k, shape in enumerate(found, start=1)]

@@ -8,6 +8,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
 
+from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
@@ -16,6 +17,7 @@ from server.shapes.models import FIELDS, Shape, core_shape
 from server.stands.comparing import compare
 from server.stands.engine import Planting
 from thicket.ground.shapes import Shape as CoreShape
+from thicket.refused import Refused
 
 MOST = 2000
 
@@ -31,7 +33,7 @@ def _check(level: Level, said: dict, known: Shape | None) -> CoreShape:
     outside = [p for p in said["points"] if not (-slack <= p[0] <= level.width + slack and -slack <= p[1] <= level.length + slack)]
     moved = known is None or known.points != said["points"]
     if moved and outside:
-        raise ValueError(f"{said['kind']} {said['name']!r}: {outside[0][0]:g}, {outside[0][1]:g} lies outside the level, which is "
+        raise Refused(f"{said['kind']} {said['name']!r}: {outside[0][0]:g}, {outside[0][1]:g} lies outside the level, which is "
                          f"{level.width:g} m × {level.length:g} m")
     if known and known.locked:
         changed = [name for name in FIELDS if getattr(known, name) != said[name] and name not in ("locked", "hidden")]
@@ -43,7 +45,7 @@ def _check(level: Level, said: dict, known: Shape | None) -> CoreShape:
 def would_be(level: Level, put: list[dict], remove: list[int]) -> Scene:
     """The level as it would be with shapes put (with `id` where they are known) and removed, nothing stored.
 
-    Raises: ValueError or HttpError when one cannot be.
+    Raises: Refused or HttpError when one cannot be.
     """
     known = {shape.pk: shape for shape in level.shapes.all()}
     shapes = dict(scene_of(level).shapes)
@@ -59,15 +61,13 @@ def would_be(level: Level, put: list[dict], remove: list[int]) -> Scene:
             raise HttpError(409, f"{known[pk].name} is locked: unlock it first.")
         shapes.pop(pk)
     if len(shapes) > MOST:
-        raise ValueError(f"shapes: a level holds at most {MOST:,} shapes")
+        raise Refused(f"shapes: a level holds at most {MOST:,} shapes")
     return replace(scene_of(level), shapes=shapes)
 
 
+@action
 def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict], remove: list[int]) -> Entry:
     """Put and remove shapes as one journal entry; a key that is known counts once."""
-    entry = Entry.objects.filter(key=key, level=level).first()
-    if entry:
-        return entry
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["scene_revision"])

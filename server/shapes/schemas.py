@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 from server.journal.schemas import EntryOut
 from server.stands.schemas import Metres, Number, Stratum, Strict
 from thicket.ground.shapes import box, circle
+from thicket.refused import Refused
 
 Length = Annotated[float, Field(allow_inf_nan=False, gt=0, le=20000)]
 
@@ -63,18 +64,18 @@ class ShapeSettings(Strict):
     @model_validator(mode="after")
     def settle(self):
         if (self.form == "line") != (self.kind == "path"):
-            raise ValueError("a path is a line, and only a path is")
+            raise Refused("a path is a line, and only a path is")
         if self.form in ("circle", "box") and self.kind != "obstacle":
-            raise ValueError("only an obstacle is round or a box")
+            raise Refused("only an obstacle is round or a box")
         if self.trail and self.kind != "path":
-            raise ValueError("only a path can be a trail")
+            raise Refused("only a path can be a trail")
         if self.form == "circle":
             if self.round is None:
-                raise ValueError("a round obstacle needs its middle and radius")
+                raise Refused("a round obstacle needs its middle and radius")
             points = circle(**self.round.dict())
         elif self.form == "box":
             if self.box is None:
-                raise ValueError("a box needs its middle, size and heading")
+                raise Refused("a box needs its middle, size and heading")
             points = box(**self.box.dict())
         else:
             points = self.points

@@ -13,6 +13,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
 
+from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.rasters import place
@@ -25,6 +26,7 @@ from server.snapshots.models import Snapshot, SnapshotTouch
 from server.stands.comparing import Difference, difference
 from server.stands.models import Stand, TouchTile
 from server.stands.painting import cost_change
+from thicket.refused import Refused
 from thicket.sight.cost import Cost
 from thicket.sight.views import View
 
@@ -35,12 +37,12 @@ MOST = 60
 def take(user: User, level: Level, name: str = "") -> Snapshot:
     """Save the planting as it is now. Without a name it is kept for undo only.
 
-    Raises: ValueError when the name is taken, or the level holds too many.
+    Raises: Refused when the name is taken, or the level holds too many.
     """
     if name and level.snapshots.filter(name=name).exists():
-        raise ValueError(f"name: {level.name} has a snapshot called {name!r} already")
+        raise Refused(f"name: {level.name} has a snapshot called {name!r} already")
     if name and level.snapshots.exclude(name="").count() >= MOST:
-        raise ValueError(f"snapshots: a level holds at most {MOST}; remove one first")
+        raise Refused(f"snapshots: a level holds at most {MOST}; remove one first")
     scene = scene_of(level)
     stands = {str(s.pk): {field: getattr(s, field) for field in ROW} for s in level.stands.all()}
     pins: dict[str, dict] = defaultdict(dict)
@@ -59,7 +61,7 @@ def take(user: User, level: Level, name: str = "") -> Snapshot:
 def scene_at(level: Level, shot: Snapshot | None) -> Scene:
     """The level as it would be planted by a snapshot, on the ground as it is now; as it is now for None.
 
-    Raises: ValueError when the touch maps have had other cells since.
+    Raises: Refused when the touch maps have had other cells since.
     """
     if shot is None:
         return scene_of(level)
@@ -80,7 +82,7 @@ def scene_at(level: Level, shot: Snapshot | None) -> Scene:
 
 def _check_cells(level: Level, shot: Snapshot) -> None:
     if shot.touch_cell != level.touch_cell:
-        raise ValueError(f"snapshot: {shot.name} was painted on touch cells of {shot.touch_cell:g} m, and the level now has cells "
+        raise Refused(f"snapshot: {shot.name} was painted on touch cells of {shot.touch_cell:g} m, and the level now has cells "
                          f"of {level.touch_cell:g} m; set the resolution back on the Ground bench first")
 
 
@@ -155,11 +157,9 @@ def _apply(level: Level, shot: Snapshot) -> None:
     forget_scene(level)
 
 
+@action
 def go_back(user: User, level: Level, shot: Snapshot, key: UUID) -> Entry:
     """Make a snapshot the level's planting again, as an action that can be undone; a key that is known counts once."""
-    known = Entry.objects.filter(key=key, level=level).first()
-    if known:
-        return known
     _check_cells(level, shot)
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)

@@ -7,6 +7,7 @@ import numpy as np
 from server.stands.engine import Planting
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings
+from thicket.refused import Refused
 
 
 def _with(stand: Stand, settings: StandSettings, fullness: float) -> Planting:
@@ -31,10 +32,10 @@ def _rungs(full: Planting) -> np.ndarray:
 def aim(stand: Stand, settings: StandSettings, count: int) -> tuple[float, int]:
     """The fullness for a count, and the count it gives: the same where the ground allows, else the most it allows.
 
-    A sward's is reckoned from its density field. Raises: ValueError when the count is not above 0.
+    A sward's is reckoned from its density field. Raises: Refused when the count is not above 0.
     """
     if count < 1:
-        raise ValueError("count: aim for at least one plant")
+        raise Refused("count: aim for at least one plant")
     full = _with(stand, settings, 1.0)
     most = full.count()
     if count >= most:

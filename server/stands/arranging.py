@@ -12,6 +12,7 @@ from django.db import transaction
 from django.utils.text import slugify
 from ninja.errors import HttpError
 
+from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
@@ -23,6 +24,7 @@ from server.stands.models import Stand, TouchTile
 from server.stands.schemas import StandSettings
 from thicket.planting.hashing import seed_of
 from thicket.planting.stands import STRATA
+from thicket.refused import Refused
 
 FIELDS = ("name", "stratum", "place", "seed", "locked", "colour", "gone", "settings")
 MOST = 60
@@ -53,13 +55,10 @@ class Arrangement:
 
     def __init__(self, user: User, level: Level, key: UUID, what: str = "") -> None:
         self.user, self.level, self.key, self.what = user, level, key, what
-        self.entry = Entry.objects.filter(key=key, level=level).first()
         self.more: dict = {}
 
     def run(self, work) -> Entry:
-        """Let `work(stands)` change, and return, the stands that are to be stored; a key that is known counts once."""
-        if self.entry:
-            return self.entry
+        """Let `work(stands)` change, and return, the stands that are to be stored."""
         with transaction.atomic():
             Level.objects.select_for_update().get(pk=self.level.pk)
             forget_scene(self.level)
@@ -81,25 +80,23 @@ class Arrangement:
             forget_scene(self.level)
             self._check()
             gained, lost = _moved(before, scene_of(self.level))
-            self.entry = Entry.objects.create(
+            return Entry.objects.create(
                 level=self.level, user=self.user, kind=Entry.Kind.STANDS, key=self.key, what=self.what[:200],
-                change=change | self.more,
-                gained=gained, lost=lost)
-        return self.entry
+                change=change | self.more | {"made": [s.pk for s in changed if s.pk not in known]}, gained=gained, lost=lost)
 
     def _check(self) -> None:
         """Refuse an arrangement in which a stand asks for another that is gone or not above it."""
         rows = stands_of(self.level)
         if len(rows) > MOST:
-            raise ValueError(f"stands: a level holds at most {MOST} stands")
+            raise Refused(f"stands: a level holds at most {MOST} stands")
         for stand in rows:
             settings = StandSettings.model_validate(stand.settings)
             asks = [*settings.conditions, *(e.drive for e in settings.mix if e.drive)]
             if settings.layout.kind == "anchors" or any(c.kind == "stand" for c in asks):
                 try:
                     check_site(stand, settings)
-                except ValueError as error:
-                    raise ValueError(f"{stand.name}: {error}") from error
+                except Refused as error:
+                    raise Refused(f"{stand.name}: {error}") from error
 
 
 def _slug(level: Level, name: str) -> str:
@@ -115,7 +112,8 @@ def _fresh(level: Level, name: str, stratum: str, sward: bool, settings: dict, s
                  seed=seed_of(level.seed, number, salt), settings=settings)
 
 
-def add(user: User, level: Level, key: UUID, name: str, stratum: str, sward: bool, item: str) -> tuple[Entry, Stand | None]:
+@action
+def add(user: User, level: Level, key: UUID, name: str, stratum: str, sward: bool, item: str) -> Entry:
     """A new stand of one stock item, at the end of its stratum, thin enough to be looked at before it is filled.
 
     Raises: HttpError 422 when the level has no such item.
@@ -131,18 +129,14 @@ def add(user: User, level: Level, key: UUID, name: str, stratum: str, sward: boo
         "conditions": [{"kind": "slope", "lo": 0, "hi": 32, "soft_hi": 8}],
         "distances": {"steps": [round(gone * 0.08), round(gone * 0.2)][:1], "billboard": round(gone * 0.2), "gone": gone,
                       "fade": round(max(gone * 0.03, 4)), "shadow": 0 if sward else round(gone * 0.1)}}).model_dump(mode="json")
-    made: list[Stand] = []
-
-    def work(_: list[Stand]) -> list[Stand]:
-        made.append(_fresh(level, name, stratum, sward, settings, key))
-        return made
-
-    return Arrangement(user, level, key, f"{name} added").run(work), made[0] if made else None
+    return Arrangement(user, level, key, f"{name} added").run(
+        lambda _: [_fresh(level, name, stratum, sward, settings, key)])
 
 
-def duplicate(user: User, stand: Stand, key: UUID) -> tuple[Entry, Stand | None]:
+@action
+def duplicate(user: User, stand: Stand, key: UUID) -> Entry:
     """A copy of a stand below it, with its settings and painting and a new seed."""
-    level, made = stand.level, []
+    level = stand.level
 
     def work(rows: list[Stand]) -> list[Stand]:
         copy = _fresh(level, f"{stand.name} again"[:80], stand.stratum, stand.sward, stand.settings, key)
@@ -152,12 +146,12 @@ def duplicate(user: User, stand: Stand, key: UUID) -> tuple[Entry, Stand | None]
             row.place = k
         copy.save()
         TouchTile.objects.bulk_create(TouchTile(stand=copy, tx=t.tx, tz=t.tz, data=t.data) for t in stand.touch_tiles.all())
-        made.append(copy)
         return [copy, *after]
 
-    return Arrangement(user, level, key, f"{stand.name} duplicated").run(work), made[0] if made else None
+    return Arrangement(user, level, key, f"{stand.name} duplicated").run(work)
 
 
+@action
 def move(user: User, stand: Stand, key: UUID, stratum: str, before: int | None) -> Entry:
     """Put a stand into a stratum, before another of its stands or at the end."""
 
@@ -174,6 +168,7 @@ def move(user: User, stand: Stand, key: UUID, stratum: str, before: int | None) 
     return Arrangement(user, stand.level, key, f"{stand.name} moved in {stratum}").run(work)
 
 
+@action
 def change(user: User, stand: Stand, key: UUID, fields: dict) -> Entry:
     """Rename, lock, colour, re-seed or remove a stand.
 
@@ -182,7 +177,7 @@ def change(user: User, stand: Stand, key: UUID, fields: dict) -> Entry:
     if stand.locked and set(fields) - {"locked"}:
         raise HttpError(409, f"{stand.name} is locked: unlock it first.")
     if fields.get("stratum", stand.stratum) not in STRATA:
-        raise ValueError("stratum: there is no such stratum")
+        raise Refused("stratum: there is no such stratum")
     words = {"name": f"{stand.name} renamed {fields.get('name')}", "gone": f"{stand.name} removed",
              "seed": f"{stand.name}: new seed",
              "colour": f"{stand.name}: colour", "locked": f"{stand.name} {'locked' if fields.get('locked') else 'unlocked'}"}
@@ -197,10 +192,11 @@ def change(user: User, stand: Stand, key: UUID, fields: dict) -> Entry:
     return Arrangement(user, stand.level, key, what).run(work)
 
 
+@action
 def exchange(user: User, level: Level, key: UUID, item: str, by: str) -> Entry:
     """Plant one item in another's stead in every mix and pin of the level; the same plants, in the same places.
 
-    Raises: HttpError 422 for an unknown item; 409 when a stand that has it is locked; ValueError when nothing plants it, or a
+    Raises: HttpError 422 for an unknown item; 409 when a stand that has it is locked; Refused when nothing plants it, or a
     mix has both.
     """
     check_items(level, [by])
@@ -211,14 +207,14 @@ def exchange(user: User, level: Level, key: UUID, item: str, by: str) -> Entry:
     def work(rows: list[Stand]) -> list[Stand]:
         changed = [s for s in rows if any(entry["item"] == item for entry in s.settings["mix"])]
         if not changed and not pins:
-            raise ValueError(f"item: nothing in {level.name} plants {names.get(item, item)}")
+            raise Refused(f"item: nothing in {level.name} plants {names.get(item, item)}")
         for stand in rows:
             if stand.locked and (stand in changed or stand.pk in pins):
                 raise HttpError(409, f"{stand.name} is locked: unlock it first.")
         for stand in changed:
             mix = [dict(entry) for entry in stand.settings["mix"]]
             if any(entry["item"] == by for entry in mix):
-                raise ValueError(f"item: the mix of {stand.name} has {names[by]} already; take one of the two out first")
+                raise Refused(f"item: the mix of {stand.name} has {names[by]} already; take one of the two out first")
             for entry in mix:
                 if entry["item"] == item:
                     entry.update(item=by, mark=entry.get("mark") or item)

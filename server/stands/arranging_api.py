@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
+from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for
 from server.stands import arranging
@@ -69,16 +70,19 @@ class ArrangedOut(Schema):
 def add(request: HttpRequest, slug: str, data: AddIn):
     """Add a stand."""
     level = level_for(request, slug, to="plant")
-    entry, made = arranging.add(request.user, level, data.key, data.name.strip(), data.stratum, data.sward, data.item)
-    return {"entry": entry_out(entry, request.user), "stand": made and made.pk}
+    return _made(request, arranging.add(request.user, level, data.key, data.name.strip(), data.stratum, data.sward, data.item))
+
+
+def _made(request: HttpRequest, entry: Entry) -> dict:
+    """An action that made a stand."""
+    return {"entry": entry_out(entry, request.user), "stand": next(iter(entry.change["made"]), None)}
 
 
 @router.post("/levels/{slug}/stands/{stand}/duplicate", response=ArrangedOut)
 def duplicate(request: HttpRequest, slug: str, stand: int, data: KeyIn):
     """Duplicate a stand with its settings and painting, under a new seed."""
     row = stand_for(level_for(request, slug, to="plant"), stand)
-    entry, made = arranging.duplicate(request.user, row, data.key)
-    return {"entry": entry_out(entry, request.user), "stand": made and made.pk}
+    return _made(request, arranging.duplicate(request.user, row, data.key))
 
 
 @router.post("/levels/{slug}/stands/{stand}/move", response=ArrangedOut)

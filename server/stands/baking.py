@@ -13,11 +13,13 @@ from pathlib import Path
 
 import numpy as np
 from django.conf import settings
+from django.contrib.auth.models import User
 
-from server.ground import jobs
-from server.ground.jobs import Job, Stopped
+from server.jobs import starting
+from server.jobs.models import Job
+from server.jobs.running import Progress, work
 from server.levels.models import Level
-from server.levels.scene import forget_scene, scene_of
+from server.levels.scene import scene_of
 from server.stands.whole import plant_whole, plantings_of, sheets_of
 from thicket.planting.stands import Plants
 
@@ -49,42 +51,42 @@ def _job_key(level: Level) -> str:
 
 
 def state(level: Level) -> dict:
-    """How far the bake is: sheets in all and done, whether it runs, and what it is at."""
-    job = jobs.job_of(_job_key(level))
-    if job:
+    """How far the bake is: sheets in all and done, whether it runs, and what it is at; why it failed, if the last one did."""
+    job = starting.newest(_job_key(level))
+    if job and job.busy:
         total = max(job.total, 1)
-        return {"running": True, "total": total, "done": round(job.share * total), "step": job.step}
+        return {"running": True, "total": total, "done": round(job.share * total), "step": job.step, "trouble": ""}
     have = {p.name for p in folder_of(level).glob("*.npz")} if folder_of(level).exists() else set()
     wanted = [(planting, sheet) for planting in plantings_of(scene_of(level)) for sheet in sheets_of(planting)]
     done = sum(f"{planting.key(sheet)}.npz" in have for planting, sheet in wanted) if have else 0
-    return {"running": False, "total": len(wanted), "done": done, "step": ""}
+    return {"running": False, "total": len(wanted), "done": done, "step": "", "trouble": job.trouble if job else ""}
 
 
-def start(level: Level) -> None:
+def start(level: Level, user: User) -> None:
     """Begin to bake, or go on where it was."""
-    if not jobs.job_of(_job_key(level)):
-        jobs.start(_job_key(level), lambda job: _bake(level.pk, job))
+    if not starting.under_way(_job_key(level)):
+        starting.start("bake", _job_key(level), user, level)
 
 
 def stop(level: Level) -> None:
     """Stop the bake; what is done stays."""
-    jobs.stop(_job_key(level))
+    starting.stop(_job_key(level))
 
 
-def _bake(pk: int, job: Job) -> None:
-    level = Level.objects.get(pk=pk)
-    forget_scene(level)
+@work("bake")
+def _bake(job: Job, progress: Progress) -> None:
+    level = job.level
     scene = scene_of(level)
-    job.total = sum(len(sheets_of(planting)) for planting in plantings_of(scene))
+    progress.total = sum(len(sheets_of(planting)) for planting in plantings_of(scene))
     kept: set[str] = set()
-    with contextlib.suppress(Stopped), contextlib.closing(plant_whole(scene)) as planted:
-        job.tell(0.0, "reading the ground")
+    with contextlib.closing(plant_whole(scene)) as planted:
+        progress.tell(0.0, "reading the ground")
         for planting, sheet in planted:
             key = planting.key(sheet)
             kept.add(f"{key}.npz")
             if not (folder_of(level) / f"{key}.npz").exists():
                 _lay(level, key, planting.plants(sheet))
-            job.tell(len(kept) / job.total, planting.stand.name)
+            progress.tell(len(kept) / progress.total, planting.stand.name)
         for old in folder_of(level).glob("*"):
             if old.name not in kept:
                 old.unlink(missing_ok=True)

@@ -10,12 +10,12 @@ from uuid import UUID
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Schema, UploadedFile
-from PIL import Image, UnidentifiedImageError
+from PIL import Image
 from pydantic import Field
 
 from server.errors import NotAllowed
 from server.journal.schemas import entry_out
-from server.levels.access import level_for, stand_for
+from server.levels.access import check_may_make, level_for, stand_for
 from server.sight.schemas import ViewIn
 from server.stands.api import ChangedOut, changed_keys
 from server.stands.brushing import Brush, Limits
@@ -25,12 +25,16 @@ from server.stands.painting import attempt, paint
 from server.stands.payload import encode
 from server.stands.schemas import Number, Share, Strict
 from server.turns import turn
+from thicket.formats.bounded import Bounds, bounded
+from thicket.formats.pictures import read_grey
 from thicket.planting.strokes import Stroke
 from thicket.planting.tips import MADE, SIDE, made_tip, tip_of_picture
+from thicket.refused import Refused
 
 router = Router(tags=["brush"])
 Touch = Annotated[float, Field(allow_inf_nan=False, ge=-1, le=1)]
 TIPS, PICTURE = 40, 2 << 20
+SMALL = Bounds(memory=400_000_000, seconds=5, patience=9.0)
 
 
 class LimitsIn(Strict):
@@ -83,15 +87,15 @@ class TipOut(Schema):
 def tip_of(key: str) -> np.ndarray | None:
     """A tip by its key; None for the round brush.
 
-    Raises: ValueError when there is none.
+    Raises: Refused when there is none.
     """
     if not key:
         return None
-    if not key.isdigit():
+    if key in MADE:
         return made_tip(key)
-    tip = BrushTip.objects.filter(pk=int(key)).first()
+    tip = BrushTip.objects.filter(pk=int(key)).first() if key.isascii() and key.isdigit() and len(key) < 19 else None
     if tip is None:
-        raise ValueError("tip: that brush tip is no longer there; take up another")
+        raise Refused("tip: that brush tip is no longer there; take up another")
     return np.frombuffer(tip.data, np.uint8).reshape(SIDE, SIDE).astype(np.float32) / 255
 
 
@@ -112,19 +116,14 @@ def tips(request: HttpRequest):
 @router.post("/tips", response=TipOut)
 def add_tip(request: HttpRequest, file: File[UploadedFile]):
     """Add a tip from a picture: white is where the brush works."""
+    check_may_make(request.user)
     if file.size > PICTURE:
-        raise ValueError(f"file: the picture has {file.size / 2**20:.1f} MB; at most {PICTURE >> 20} are taken")
+        raise Refused(f"file: the picture has {file.size / 2**20:.1f} MB; at most {PICTURE >> 20} are taken")
     if BrushTip.objects.count() >= TIPS:
-        raise ValueError(f"file: there are {TIPS} tips already; remove one first")
-    try:
-        with Image.open(file) as picture:
-            if picture.width * picture.height > 2**24:
-                raise ValueError(f"file: the picture is {picture.width} × {picture.height}; a few hundred a side are enough")
-            grey = np.asarray(picture.convert("L"))
-    except (UnidentifiedImageError, OSError, Image.DecompressionBombError) as error:
-        raise ValueError(f"file: {file.name} is not a picture that can be read") from error
-    data = np.rint(tip_of_picture(grey) * 255).astype(np.uint8)
+        raise Refused(f"file: there are {TIPS} tips already; remove one first")
     name = (file.name or "tip").rsplit(".", 1)[0][:60]
+    grey = bounded(f"file: {name}", read_grey, file.read(), bounds=SMALL)
+    data = np.rint(tip_of_picture(grey) * 255).astype(np.uint8)
     tip = BrushTip.objects.create(name=name, by=request.user, data=data.tobytes())
     return _tip_out(str(tip.pk), tip.name, data, True)
 
@@ -133,6 +132,7 @@ def add_tip(request: HttpRequest, file: File[UploadedFile]):
 def remove_tip(request: HttpRequest, tip: int):
     """Remove a tip that one has added."""
     row = BrushTip.objects.filter(pk=tip).first()
+    check_may_make(request.user)
     if row and row.by_id != request.user.pk:
         raise NotAllowed("Only who added a brush tip may remove it.")
     if row:

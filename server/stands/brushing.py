@@ -14,6 +14,7 @@ from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field
 from thicket.planting.density import density
 from thicket.planting.strokes import Stroke, cover, touched
+from thicket.refused import Refused
 from thicket.site.conditions import Condition
 
 MARGIN = 2
@@ -59,28 +60,28 @@ class Brush:
     def reach(self, level: Level) -> Box:
         """All that the brush can work on, in level metres.
 
-        Raises: ValueError when it lies outside the level, or there is no such area.
+        Raises: Refused when it lies outside the level, or there is no such area.
         """
         if self.limits.area is not None:
             shape = scene_of(level).shapes.get(self.limits.area)
             if shape is None or shape.kind != "area":
-                raise ValueError(f"area: {level.name} has no area {self.limits.area}")
+                raise Refused(f"area: {level.name} has no area {self.limits.area}")
         if self.fill == "area":
             if self.limits.area is None:
-                raise ValueError("area: say which area is to be filled")
+                raise Refused("area: say which area is to be filled")
             return scene_of(level).shapes[self.limits.area].box
         return (0.0, 0.0, level.width - 1e-6, level.length - 1e-6) if self.fill else self.stroke.box
 
     def cells(self, level: Level) -> Cells:
         """The touch cells that the brush reaches or reads, with a margin, inside the level.
 
-        Raises: ValueError as `reach`.
+        Raises: Refused as `reach`.
         """
         box, cell = self.reach(level), level.touch_cell
         margin = MARGIN + self.stroke.margin(cell)
         rows, columns = level.touch_shape
         if box[2] <= 0 or box[3] <= 0 or box[0] >= level.width or box[1] >= level.length:
-            raise ValueError(f"path: the stroke lies outside the level, which is {level.width:g} m × {level.length:g} m")
+            raise Refused(f"path: the stroke lies outside the level, which is {level.width:g} m × {level.length:g} m")
         col0, row0 = (max(int(v / cell) - margin, 0) for v in box[:2])
         return col0, row0, min(int(box[2] / cell) + 1 + margin, columns), min(int(box[3] / cell) + 1 + margin, rows)
 
@@ -99,7 +100,7 @@ class Brush:
         out = []
         conditions = self.limits.conditions()
         for lack in filter(None, map(scene.lacks, conditions)):
-            raise ValueError(f"layer: {lack[0].lower()}{lack[1:]}")
+            raise Refused(f"layer: {lack[0].lower()}{lack[1:]}")
         if conditions:
             out.append(_sampled(scene.suitability(conditions).array, scene.cell, cell, cells))
         if self.limits.area is not None:

@@ -11,6 +11,7 @@ from server.stands.engine import Planting
 from server.stands.models import Stand
 from server.stands.schemas import StandSettings
 from thicket.ground.hollow import disc
+from thicket.refused import Refused
 from thicket.site.conditions import NAMES, Condition
 
 
@@ -44,7 +45,7 @@ def check_site(stand: Stand, settings: StandSettings) -> None:
     """Refuse conditions, drives of the mix and a layout that ask for what the level does not have, or for a stand that must not
     be asked.
 
-    Raises: ValueError naming the condition, the item or the layout.
+    Raises: Refused naming the condition, the item or the layout.
     """
     for number, c in enumerate(settings.rules(), start=1):
         _check_condition(stand, c, f"conditions: number {number}, {NAMES.get(c.kind, c.kind)}")
@@ -57,33 +58,33 @@ def check_site(stand: Stand, settings: StandSettings) -> None:
 def check_layout_of(stand: Stand, settings: StandSettings) -> None:
     """Refuse a layout that cannot be planted.
 
-    Raises: ValueError.
+    Raises: Refused.
     """
     scene, layout = scene_of(stand.level), settings.layout
     if layout.kind == "free":
         return
     if stand.sward:
-        raise ValueError(f"layout: {stand.name} is a sward, it has no single plants to lay out")
+        raise Refused(f"layout: {stand.name} is a sward, it has no single plants to lay out")
     if layout.kind == "anchors":
         host = scene.stands.get(layout.host)
         if host is None:
-            raise ValueError("layout: the stand to stand on is no longer there")
+            raise Refused("layout: the stand to stand on is no longer there")
         _check_above(stand, host, "layout")
         items = StandSettings.model_validate(host.settings).mix
         if not any(entry.item in scene.anchors for entry in items):
-            raise ValueError(f"layout: none of the items of {host.name} has anchor points to stand on")
+            raise Refused(f"layout: none of the items of {host.name} has anchor points to stand on")
         return
     kind = "path" if layout.kind == "path" else "area"
     for n in layout.shapes:
         if n not in scene.shapes or scene.shapes[n].kind != kind:
-            raise ValueError(f"layout: one of the {kind}s to plant is no longer there")
+            raise Refused(f"layout: one of the {kind}s to plant is no longer there")
 
 
 def _check_above(stand: Stand, other: Stand, where: str) -> None:
     if other.sward:
-        raise ValueError(f"{where}: {other.name} is a sward, it has no single plants to be near, away from or on")
+        raise Refused(f"{where}: {other.name} is a sward, it has no single plants to be near, away from or on")
     if other.order >= stand.order:
-        raise ValueError(f"{where}: {other.name} does not stand above {stand.name}; only stands above it, which are "
+        raise Refused(f"{where}: {other.name} does not stand above {stand.name}; only stands above it, which are "
                          "planted first, can be asked for")
 
 
@@ -91,7 +92,7 @@ def _check_condition(stand: Stand, c: Condition, where: str) -> None:
     scene = scene_of(stand.level)
     lack = scene.lacks(c)
     if lack:
-        raise ValueError(f"{where}: {lack[0].lower()}{lack[1:]}")
+        raise Refused(f"{where}: {lack[0].lower()}{lack[1:]}")
     if c.kind in ("hollow", "flat"):
         disc(c.radius, scene.cell)
     if c.kind == "stand":

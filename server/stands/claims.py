@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from thicket.site.conditions import Condition
 
 
-_taken = ContentCache(100_000, 150 << 20)
+_taken = ContentCache(100_000)
 
 
 class Taken(NamedTuple):

@@ -13,8 +13,9 @@ from ninja import Router, Schema
 from ninja.errors import HttpError
 from pydantic import Field
 
+from server.errors import NotAllowed
 from server.journal.schemas import EntryOut, entry_out
-from server.levels.access import level_for, stand_for
+from server.levels.access import check_may_make, level_for, stand_for
 from server.levels.models import Level
 from server.stands.checking import merged
 from server.stands.engine import Planting
@@ -46,9 +47,9 @@ class NoiseIn(Strict):
     """Noise over a square of level metres from a corner."""
 
     noise: NoiseSettings
-    x: Number = 0
-    z: Number = 0
-    side: Annotated[float, Field(allow_inf_nan=False, gt=0, le=70_000)]
+    x: Annotated[float, Field(allow_inf_nan=False, ge=-1e5, le=1e5)] = 0
+    z: Annotated[float, Field(allow_inf_nan=False, ge=-1e5, le=1e5)] = 0
+    side: Annotated[float, Field(allow_inf_nan=False, ge=0.01, le=70_000)]
 
 
 class NoiseOut(Schema):
@@ -195,7 +196,13 @@ def keep_set(request: HttpRequest, data: SetIn):
     level = level_for(request, data.level, to="plant")
     names = dict(level.stands.values_list("number", "name"))
     said = [{**c.model_dump(mode="json"), "shapes": [], "stand_name": names.get(c.stand, "")} for c in data.conditions]
-    row, _ = ConditionSet.objects.update_or_create(name=data.name, defaults={"conditions": said, "by": request.user})
+    with transaction.atomic():
+        row = ConditionSet.objects.select_for_update().filter(name=data.name).first()
+        if row:
+            _check_owner(request, row)
+        row = row or ConditionSet(name=data.name, by=request.user)
+        row.conditions = said
+        row.save()
     return _set_out(row)
 
 
@@ -203,11 +210,16 @@ def keep_set(request: HttpRequest, data: SetIn):
 def drop_set(request: HttpRequest, pk: int):
     """Remove a set; those who saved it, and leads, may."""
     row = _the_set(pk)
-    leads = request.user.memberships.filter(role="lead").exists()
-    if row.by_id != request.user.pk and not leads:
-        raise HttpError(403, f"{row.name} was saved by {row.by.get_username()}; only they or a lead may remove it.")
+    check_may_make(request.user)
+    _check_owner(request, row)
     row.delete()
     return 204, None
+
+
+def _check_owner(request: HttpRequest, row: ConditionSet) -> None:
+    """Refuse to change a set that somebody else saved, unless one is a lead."""
+    if row.by_id != request.user.pk and not request.user.memberships.filter(role="lead").exists():
+        raise NotAllowed(f"{row.name} was saved by {row.by.get_username()}; only they or a lead may change it.")
 
 
 def _the_set(pk: int) -> ConditionSet:

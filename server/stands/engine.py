@@ -30,6 +30,7 @@ from thicket.planting.room import covered
 from thicket.planting.stands import Plants, grow, join, planted
 from thicket.planting.stands import Stand as CoreStand
 from thicket.planting.trails import laid_over, trails_near
+from thicket.refused import Refused
 from thicket.site.conditions import Condition
 
 SWARD_PER_M2_CEILING = 16.0
@@ -40,8 +41,8 @@ SAME = ("rules", "pins", "items", "pinned", "host_scale", "tallest", "radii", "_
 ASKED = ("suitability", "size_factor", "drives")
 """What follows from the ground, and from those stands' plants that it asks for."""
 
-_density = ContentCache(48, 400 << 20)
-_plants = ContentCache(20_000, 500 << 20)
+_density = ContentCache(48)
+_plants = ContentCache(20_000)
 _settings, _rules = ContentCache(400), ContentCache(400)
 
 class Planting(Rooming):
@@ -327,9 +328,9 @@ def check_ceiling(scene: Scene, stand: Stand, settings: StandSettings, core: Cor
     """Refuse a spacing so small that the level would hold too many plants."""
     per_m2 = (core or settings.core(stand.number, stand.seed)).per_m2
     if stand.sward and per_m2 > SWARD_PER_M2_CEILING + 0.5:
-        raise ValueError(f"spacing: {settings.spacing:g} m means {per_m2:.1f} tufts per m²; "
+        raise Refused(f"spacing: {settings.spacing:g} m means {per_m2:.1f} tufts per m²; "
                          f"the ceiling is {SWARD_PER_M2_CEILING:g}")
     total = per_m2 * scene.width * scene.length
     if settings.layout.kind == "free" and not stand.sward and total > PLANT_CEILING:
-        raise ValueError(f"spacing: {settings.spacing:g} m means up to {total:,.0f} plants of {stand.name} in this level; "
+        raise Refused(f"spacing: {settings.spacing:g} m means up to {total:,.0f} plants of {stand.name} in this level; "
                          f"the ceiling is {PLANT_CEILING:,}")

@@ -8,6 +8,7 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from server.errors import Clash
+from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import scene_of
@@ -61,6 +62,7 @@ def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
     return out
 
 
+@action
 def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View | None = None,
                   was: dict | None = None) -> Entry:
     """Keep changed settings of a stand, as one journal entry; a key that is known counts once.
@@ -68,9 +70,6 @@ def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View
     `was` are the values that the change was begun from. Raises: Clash when another has changed one of them meanwhile.
     """
     level: Level = stand.level
-    known = Entry.objects.filter(key=key, level=level).first()
-    if known:
-        return known
     with transaction.atomic():
         row = Stand.objects.select_for_update().get(pk=stand.pk)
         row.level = level

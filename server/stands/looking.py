@@ -13,6 +13,7 @@ from thicket.ground.heights import at_cells
 from thicket.ground.relief import to_cells
 from thicket.ground.shapes import distances_at
 from thicket.planting.density import TOUCH_UNIT, density_at
+from thicket.refused import Refused
 from thicket.site.conditions import Condition, histogram, joined, middle, result
 from thicket.site.fields import DISTANCES, far_away, values
 
@@ -41,7 +42,7 @@ def look(level: Level, c: Condition) -> dict:
     scene = scene_of(level)
     lack = scene.lacks(c)
     if lack:
-        raise ValueError(lack)
+        raise Refused(lack)
     if c.kind in DISTANCES and not c.depth:
         reach = max(DISTANCE_SHOWN, min(c.reach * 1.25, 2000.0))
         c = Condition(**{**c.__dict__, "lo": -1e4, "hi": reach, "soft_hi": 0.0})
@@ -68,28 +69,28 @@ def look(level: Level, c: Condition) -> dict:
 def layer_bands(level: Level, layer: str) -> dict:
     """The altitudes and slopes that hold the middle nine tenths of a ground layer.
 
-    Raises: ValueError when the level has no such layer or it covers nothing.
+    Raises: Refused when the level has no such layer or it covers nothing.
     """
     scene = scene_of(level)
     if layer not in scene.layers.names:
-        raise ValueError(f"layer: {level.name} has no ground layer {layer!r}")
+        raise Refused(f"layer: {level.name} has no ground layer {layer!r}")
     weights = scene.layers.weights[..., scene.layers.names.index(layer)].astype(np.float64)
     try:
         altitude = middle(to_cells(scene.ground.heights), weights)
         slope = middle(scene.whole_values(Condition("slope", 0, 90)), weights)
-    except ValueError as error:
-        raise ValueError(f"layer: {layer} covers no ground") from error
+    except Refused as error:
+        raise Refused(f"layer: {layer} covers no ground") from error
     return {"altitude": [round(v, 1) for v in altitude], "slope": [round(v, 1) for v in slope]}
 
 
 def why(planting: Planting, x: float, z: float) -> dict:
     """Why a place carries a plant of a stand or does not; see `server.stands.conditions_api.WhyOut`.
 
-    Raises: ValueError when the place lies outside the level.
+    Raises: Refused when the place lies outside the level.
     """
     scene = planting.scene
     if not (0 <= x < scene.width and 0 <= z < scene.length):
-        raise ValueError(f"place: {x:g}, {z:g} lies outside the level, which is {scene.width:g} m × {scene.length:g} m")
+        raise Refused(f"place: {x:g}, {z:g} lies outside the level, which is {scene.width:g} m × {scene.length:g} m")
     point = _nearest_place(planting, x, z)
     at_x, at_z = (point["x"], point["z"]) if point else (x, z)
     there = (np.array([at_x]), np.array([at_z]))

@@ -8,10 +8,10 @@ from uuid import UUID
 
 import numpy as np
 from django.contrib.auth.models import User
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from ninja.errors import HttpError
 
-from server.again import again_on_deadlock
+from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import Scene, forget_scene, scene_of
@@ -26,6 +26,7 @@ from thicket.ground.shapes import distance_field
 from thicket.planting.density import TOUCH_UNIT, density
 from thicket.planting.stands import Plants
 from thicket.planting.strokes import VERBS
+from thicket.refused import Refused
 from thicket.sight.views import View
 
 
@@ -81,30 +82,19 @@ def cost_change(before, after) -> dict[str, float]:
     return {name: round(getattr(after, name) - getattr(before, name), 4) for name in names}
 
 
-@again_on_deadlock(lambda user, stands, *rest, **more: stands[0].level)
+@action
 def paint(user: User, stands: list[Stand], brush: Brush, key: UUID, view: View | None = None) -> Entry:
     """Work with a brush on stands of one level, in one transaction with one journal entry. A key that is known counts once.
 
-    Raises: HttpError 409 when one of them is locked; ValueError when the brush has nothing to work on.
+    Raises: HttpError 409 when one of them is locked; Refused when the brush has nothing to work on.
     """
     level = stands[0].level
-    if any(s.locked for s in stands):
-        known = Entry.objects.filter(key=key, level=level).first()
-        if known:
-            return known
     for stand in stands:
         check_unlocked(stand)
     box = brush.cells(level)
     before = _view_cost(stands, view)
-    try:
-        with transaction.atomic():
-            entry = _paint(user, stands, brush, key, box)
-    except IntegrityError:
-        forget_scene(level)
-        known = Entry.objects.filter(key=key, level=level).first()
-        if known is None:
-            raise
-        return known
+    with transaction.atomic():
+        entry = _paint(user, stands, brush, key, box)
     if view:
         changes = [cost_change(a, b) for a, b in zip(before, _view_cost(stands, view))]
         entry.cost = {name: round(sum(c[name] for c in changes), 4) for name in changes[0]}
@@ -151,20 +141,17 @@ def _brushed(stand: Stand, brush: Brush, box: Cells) -> tuple[dict, bytes, int, 
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
 
-@again_on_deadlock(lambda user, stand, *rest, **more: stand.level)
+@action
 def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry:
     """Take a stand's painting away, everywhere or inside one area of the level, as one action that can be undone.
 
-    Raises: ValueError when nothing is painted there, or the area is not one.
+    Raises: Refused when nothing is painted there, or the area is not one.
     """
-    known = Entry.objects.filter(key=key).first()
-    if known:
-        return known
     check_unlocked(stand)
     inside, where = _inside(stand.level, area)
     box = _painted_box(scene_of(stand.level).planting(stand).touch, inside)
     if box is None:
-        raise ValueError(f"{stand.name} has no painting{where or ' to clear'}")
+        raise Refused(f"{stand.name} has no painting{where or ' to clear'}")
     with transaction.atomic():
         change, delta, gained, lost = _clear(stand, inside, box)
         return Entry.objects.create(
@@ -175,14 +162,14 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
 def _inside(level: Level, area: int | None) -> tuple[np.ndarray, str]:
     """Which touch cells lie in an area of the level, all for None, and that in words.
 
-    Raises: ValueError when the level has no such area.
+    Raises: Refused when the level has no such area.
     """
     rows, columns = level.touch_shape
     if area is None:
         return np.ones((rows, columns), bool), ""
     shape = scene_of(level).shapes.get(area)
     if shape is None or shape.kind != "area":
-        raise ValueError(f"area: {level.name} has no area {area}")
+        raise Refused(f"area: {level.name} has no area {area}")
     return distance_field([shape], level.touch_cell, (0, 0, columns, rows)) <= 0, f" in {shape.name}"
 
 
@@ -205,15 +192,12 @@ def _clear(stand: Stand, inside: np.ndarray, box: tuple[int, int, int, int]) -> 
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
 
-@again_on_deadlock(lambda user, level, *rest, **more: level)
+@action
 def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
     """Take the painting of all stands that are not locked away, everywhere or inside an area, as one action.
 
-    Raises: ValueError when nothing is painted there, or the area is not one.
+    Raises: Refused when nothing is painted there, or the area is not one.
     """
-    known = Entry.objects.filter(key=key, level=level).first()
-    if known:
-        return known
     inside, where = _inside(level, area)
     scene = scene_of(level)
     stands = sorted((s for s in scene.stands.values() if not s.locked), key=lambda s: s.order)
@@ -228,7 +212,7 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
                 deltas.append(delta)
                 gained, lost = gained + more, lost + fewer
         if not parts:
-            raise ValueError(f"{level.name} has no painting{where or ' to clear'} that is not locked")
+            raise Refused(f"{level.name} has no painting{where or ' to clear'} that is not locked")
         return Entry.objects.create(level=level, user=user, kind=Entry.Kind.STROKES, key=key, change={"parts": parts},
                                     what=f"Painting of all stands cleared{where}", delta=b"".join(deltas), gained=gained, lost=lost)
 

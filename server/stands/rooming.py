@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from server.stands.engine import Planting
     from server.stands.schemas import StandSettings
 
-_discs = ContentCache(20_000, 250 << 20)
+_discs = ContentCache(20_000)
 
 
 class Rooming(Sheets):

@@ -12,10 +12,12 @@ from thicket.planting.hashing import seed_of
 from thicket.planting.layouts import Along, Rows
 from thicket.planting.stands import Stand as CoreStand
 from thicket.planting.stands import Variation
+from thicket.refused import Refused
 from thicket.sight.distances import Distances
 from thicket.site.conditions import Condition
 
-Number = Annotated[float, Field(allow_inf_nan=False)]
+Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
+Id = Annotated[int, Field(ge=0, le=2**63 - 1)]
 Metres = Annotated[float, Field(allow_inf_nan=False, ge=0, le=20000)]
 Share = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)]
 Degrees = Annotated[float, Field(allow_inf_nan=False, ge=0, le=90)]
@@ -31,7 +33,7 @@ class Strict(Schema):
 
 def _rising(name: str, pair: tuple[float, float]) -> None:
     if pair[0] > pair[1]:
-        raise ValueError(f"{name} ends ({pair[1]:g}) below its start ({pair[0]:g})")
+        raise Refused(f"{name} ends ({pair[1]:g}) below its start ({pair[0]:g})")
 
 
 Multiple = Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=10)]
@@ -168,7 +170,7 @@ class LayoutSettings(Strict):
     @model_validator(mode="after")
     def check(self):
         if self.kind == "path" and self.side != "on" and not self.offset > 0:
-            raise ValueError("layout: a row beside a path needs an offset above 0 m")
+            raise Refused("layout: a row beside a path needs an offset above 0 m")
         return self
 
     def core(self) -> Along | Rows:
@@ -198,11 +200,11 @@ class StandSettings(Strict):
     @model_validator(mode="after")
     def check(self):
         if not sum(entry.weight for entry in self.mix) > 0:
-            raise ValueError("the weights of the mix are all zero")
+            raise Refused("the weights of the mix are all zero")
         if len({entry.item for entry in self.mix}) < len(self.mix):
-            raise ValueError("an item stands in the mix twice")
+            raise Refused("an item stands in the mix twice")
         if len({entry.drawn_by for entry in self.mix}) < len(self.mix):
-            raise ValueError("two items of the mix are drawn by the same mark")
+            raise Refused("two items of the mix are drawn by the same mark")
         return self
 
     def core(self, number: int, seed: int) -> CoreStand:

@@ -14,6 +14,7 @@ from thicket.planting.companions import NO_ANCHORS, seats_on
 from thicket.planting.layouts import along, expected, none_laid, rows
 from thicket.planting.points import PointSet, Seats, chosen, gathered
 from thicket.planting.stands import join
+from thicket.refused import Refused
 
 if TYPE_CHECKING:
     from server.stands.engine import Planting, Sheet
@@ -22,9 +23,9 @@ BLOCK = 4
 """Free places are made for so many sheets by so many at once."""
 PLANT_CEILING = 2_000_000
 
-_points = ContentCache(200, 320 << 20)
+_points = ContentCache(200)
 _sward_points = ContentCache(600)
-_seats = ContentCache(600, 100 << 20)
+_seats = ContentCache(600)
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,12 +101,12 @@ def lacking_layout(planting: Planting) -> str:
 def check_layout(planting: Planting) -> None:
     """Refuse a layout that would give too many plants.
 
-    Raises: ValueError with the count and the ceiling.
+    Raises: Refused with the count and the ceiling.
     """
     layout = planting.settings.layout.core()
     total = sum(expected(planting.scene.shapes[n], layout) for n in followed(planting))
     if total > PLANT_CEILING:
-        raise ValueError(f"layout: this means up to {total:,.0f} plants of {planting.stand.name}; the ceiling is {PLANT_CEILING:,}")
+        raise Refused(f"layout: this means up to {total:,.0f} plants of {planting.stand.name}; the ceiling is {PLANT_CEILING:,}")
 
 
 def _laid_out(planting: Planting) -> SheetPoints:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import secrets
-import threading
-from collections import OrderedDict, defaultdict
+from collections import defaultdict
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -16,8 +15,6 @@ from server.levels.models import Level
 from server.levels.rasters import TILE, pack, tile_of, tile_shape
 from server.stands.models import Stand, TouchTile
 from server.stands.patching import BLOCK, touch_blocks, touch_digest
-
-_KEPT_STANDS = 64
 
 
 @dataclass
@@ -89,8 +86,8 @@ def _overlap(tx: int, tz: int, shape: tuple[int, ...], box: tuple[int, int, int,
 
 FIELDS = [field.attname for field in Stand._meta.concrete_fields]
 _rows = ContentCache(64)
-_maps: OrderedDict[int, TouchMap] = OrderedDict()
-_lock = threading.Lock()
+_maps = ContentCache(64)
+"""The newest touch map of each stand that is known here, by its primary key."""
 
 
 _state = Asked(lambda level: Level.objects.filter(pk=level).values_list(
@@ -127,8 +124,7 @@ def touch_of(stand: Stand, now: dict[tuple[int, int], int] | None = None) -> Tou
     """
     if now is None:
         now = {(tx, tz): revision for tx, tz, revision in stand.touch_tiles.values_list("tx", "tz", "revision")}
-    with _lock:
-        known = _maps.get(stand.pk)
+    known = _maps.peek(stand.pk)
     shape = stand.level.touch_shape
     if known and known.shape != shape:
         known = None
@@ -148,11 +144,7 @@ def touch_of(stand: Stand, now: dict[tuple[int, int], int] | None = None) -> Tou
             fresh.revisions[tx, tz] = revision
     if known:
         fresh.digests = {box: digest for box, digest in known.digests.items() if not _over_any(box, changed)}
-    with _lock:
-        _maps[stand.pk] = fresh
-        _maps.move_to_end(stand.pk)
-        while len(_maps) > _KEPT_STANDS:
-            _maps.popitem(last=False)
+    _maps.put(stand.pk, fresh)
     return fresh
 
 
@@ -199,8 +191,7 @@ class LockedTouch:
 
     def _read(self) -> dict[tuple[int, int], np.ndarray]:
         """The locked tiles' touch, each a copy: from the kept map where it is of the same revision, else as stored."""
-        with _lock:
-            known = _maps.get(self.stand.pk)
+        known = _maps.peek(self.stand.pk)
         held = {at: known.revisions[at] for at in known.tiles.keys() & known.revisions.keys()} if known and (
             known.shape == self.shape) else {}
         asked = [tile.pk for at, tile in self.tiles.items() if held.get(at) != tile.revision]
@@ -228,8 +219,7 @@ class LockedTouch:
 
     def _publish(self, before: dict[tuple[int, int], int]) -> None:
         """Bring the kept map up to date with what was stored, when it was so before the change."""
-        with _lock:
-            known = _maps.get(self.stand.pk)
+        known = _maps.peek(self.stand.pk)
         if not known or known.shape != self.shape:
             return
         if any(known.revisions.get(at, 0) != revision for at, revision in before.items()):
@@ -237,6 +227,4 @@ class LockedTouch:
         fresh = TouchMap(self.shape, known.tiles | self._arrays, known.revisions | {at: t.revision for at, t in self.tiles.items()},
                          *({box: said for box, said in kept.copy().items() if not _meet(box, self.box)}
                            for kept in (known.digests, known._blocks)))
-        with _lock:
-            if _maps.get(self.stand.pk) is known:
-                _maps[self.stand.pk] = fresh
+        _maps.replace(self.stand.pk, known, fresh)

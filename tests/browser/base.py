@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import os
-import socket
 import subprocess
 import sys
 import time
@@ -18,6 +17,7 @@ from django.test import SimpleTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 
 from demo.level import PASSWORD
+from ops.base import end_with_parent, free_port
 from server.journal.models import Entry
 from server.levels.models import Level
 
@@ -32,39 +32,36 @@ STANDS = ("slate-blocks", "sleepers", "birch", "moor-grass", "moss")
 """The demo's stands that the browser's software drawing keeps up with."""
 
 
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
-
-
 class Server:
-    """gunicorn over a database; can be killed as by a power cut and started again."""
+    """The server, and the worker beside it if wished, over a database; can be killed as by a power cut and started again."""
 
-    def __init__(self, **env: str) -> None:
+    def __init__(self, worker: bool = False, **env: str) -> None:
         self.port = free_port()
         self.env = os.environ | {"KT_DB_NAME": connection.settings_dict["NAME"]} | env
         self.start()
+        self.worker = self._spawn("django", "work") if worker else None
 
     @property
     def address(self) -> str:
         return f"http://127.0.0.1:{self.port}"
 
+    def _spawn(self, *module: str) -> subprocess.Popen:
+        return subprocess.Popen([sys.executable, "-m", *module], env=self.env, cwd=settings.BASE_DIR, preexec_fn=end_with_parent)
+
     def start(self) -> None:
-        self.process = subprocess.Popen([sys.executable, "-m", "gunicorn", "-c", "server/gunicorn.py", "--bind",
-                                         f"127.0.0.1:{self.port}", "server.wsgi"], env=self.env, cwd=settings.BASE_DIR,
-                                        start_new_session=True)
+        self.process = self._spawn("server", "--port", str(self.port))
         for _ in range(600):
             with suppress(OSError):
-                urllib.request.urlopen(f"{self.address}/api/session", timeout=2).close()
+                urllib.request.urlopen(f"{self.address}/health", timeout=2).close()
                 return
             time.sleep(0.1)
         raise AssertionError("the server did not start")
 
     def kill(self) -> None:
-        """End the server and its workers at once, without a word."""
-        os.killpg(self.process.pid, 9)
-        self.process.wait()
+        """End both at once, without a word."""
+        for process in filter(None, (self.process, self.worker)):
+            process.kill()
+            process.wait()
 
 
 class BrowserCase(SimpleTestCase):
@@ -79,7 +76,7 @@ class BrowserCase(SimpleTestCase):
         super().setUpClass()
         if not Level.objects.filter(slug="hobbin-delph").exists():
             call_command("build_demo", only=",".join(STANDS), verbosity=0, stdout=io.StringIO())
-        cls.server = Server()
+        cls.server = Server(worker=True)
         cls.addClassCleanup(cls.server.kill)
         cls.playwright = sync_playwright().start()
         cls.addClassCleanup(cls.playwright.stop)

@@ -63,11 +63,11 @@ class Brushes(GroundCase):
 
     def test_a_tile_that_was_met_and_left_alone_reads_as_bare(self):
         self.brush(strength=0)
-        touch._maps.clear()
+        touch._maps._results.clear()
         self.assertFalse(self.touch().any())
         self.brush()
         kept = self.touch()
-        touch._maps.clear()
+        touch._maps._results.clear()
         np.testing.assert_array_equal(self.touch(), kept, "read anew from the database")
         self.assertTrue(kept.any())
 
@@ -128,7 +128,7 @@ class Brushes(GroundCase):
         self.assertTrue(len(x) and x.min() >= 99)
         self.assertGreaterEqual(len(self.north.get("/api/tips").json()), 5)
         black = png(np.zeros((4, 4), np.uint8))
-        for name, data, word in (("a.png", b"no picture", "not a picture"), ("b.png", black, "black all over")):
+        for name, data, word in (("a.png", b"no picture", "it is no PNG"), ("b.png", black, "black all over")):
             told = self.north.post("/api/tips", {"file": SimpleUploadedFile(name, data)})
             self.assertEqual((told.status_code, word in told.json()["detail"]), (422, True), told.content)
         self.assertEqual(self.client_of("lead").delete(f"/api/tips/{tip['key']}").status_code, 403)
@@ -294,7 +294,7 @@ class KeptWithTheLevel(GroundCase):
         wind = first["wind"] | {"speed": 9, "stiffness": first["wind"]["stiffness"] | {"birch": 0.2}}
         self.assertEqual(self.post("/wind", {"key": key(), "wind": wind}, method="put").json()["what"], "Wind")
         self.assertEqual(self.north.get(self.base).json()["wind"], wind)
-        told = json.loads(self.north.get(f"{self.base}/handover/level.json").content)
+        told = json.loads(self.handed_over("level.json"))
         self.assertEqual((told["wind"]["speed"], told["wind"]["stiffness"]["birch"]), (9, 0.2))
         self.assertEqual(self.post("/wind", {"key": key(), "wind": wind | {"loop": 0}}, method="put").status_code, 422)
         self.assertEqual(self.post("/wind", {"key": key(), "wind": wind}, self.client_of("guest"), "put").status_code, 403)

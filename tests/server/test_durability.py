@@ -1,7 +1,5 @@
-"""An acknowledged stroke outlives the sudden death of the server and of its database."""
+"""What was acknowledged outlives sudden death; the database is closed; a backup gives the same level back."""
 
-import importlib.machinery
-import importlib.util
 import os
 import signal
 import subprocess
@@ -10,73 +8,173 @@ import tempfile
 import time
 import urllib.error
 import uuid
-from unittest import mock
+from pathlib import Path
 
 from django.conf import settings
 from django.test import SimpleTestCase
 
 from bench.stroke import Client
+from ops import backup
+from ops.base import Trouble
+from ops.packages import RUN_TOOLS
+from ops.state import State
 from tests.browser.base import Server
 
 LEVEL = "/api/levels/test-moor"
+MAKE = "import django; django.setup(); from tests.fixtures import small_level; small_level()"
 
 
-def load_kt(folder: str):
-    """The script `kt` as a module, with its state in a folder of its own."""
-    path = str(settings.BASE_DIR / "kt")
-    loader = importlib.machinery.SourceFileLoader("kt_apart", path)
-    module = importlib.util.module_from_spec(importlib.util.spec_from_loader("kt_apart", loader))
-    with mock.patch.dict(os.environ, {"KT_VAR": folder}), mock.patch.object(sys, "dont_write_bytecode", True):
-        loader.exec_module(module)
-    return module
+class OwnState(SimpleTestCase):
+    """A state folder of the test's own, with its database, the small level and a server."""
 
-
-class SuddenDeath(SimpleTestCase):
     def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.kt = load_kt(folder.name)
-        self.kt.start_database()
-        self.addCleanup(lambda: self.kt.stop(self.kt.database_pid()))
-        make = "import django; django.setup(); from tests.fixtures import small_level; small_level()"
-        for command in (["-m", "django", "migrate", "--verbosity", "0"], ["-c", make]):
-            subprocess.run([sys.executable, *command], env=self.env, cwd=settings.BASE_DIR, check=True)
-        self.server = Server(**self.env)
+        self.state = self.new_state()
+        self.state.database.start()
+        for command in (["-m", "django", "migrate", "--verbosity", "0"], ["-c", MAKE]):
+            subprocess.run([sys.executable, *command], env=self.env(), cwd=settings.BASE_DIR, check=True)
+        self.server = Server(**self.env())
         self.addCleanup(lambda: self.server.kill())
 
-    @property
-    def env(self):
-        return self.kt.environment() | {"KT_DB_NAME": "knee_thicket"}
+    def new_state(self) -> State:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        state = State(Path(folder.name))
+        self.addCleanup(state.database.stop)
+        return state
 
-    def signed_in(self) -> Client:
-        client = Client(self.server.address)
-        client.opener.open(self.server.address + "/api/session").close()
+    def env(self, state=None):
+        return (state or self.state).environment() | {"KT_DB_NAME": "knee_thicket"}
+
+    def signed_in(self, server=None) -> Client:
+        client = Client((server or self.server).address)
+        client.get("/api/session")
         client.post("/api/session", {"name": "north", "password": "slate-and-birch"})
         return client
 
-    def state(self, client: Client) -> tuple[bytes, bytes]:
+    def told(self, client: Client) -> tuple[bytes, bytes]:
         """The stands with their content keys, and the journal."""
-        return tuple(client.opener.open(self.server.address + LEVEL + path).read() for path in ("/stands", "/journal"))
+        return tuple(client.get(LEVEL + path) for path in ("/stands", "/journal"))
 
+    def stroke(self, client, **changes):
+        client.post(f"{LEVEL}/strokes", {"key": str(uuid.uuid4()), "stand": 2, "verb": "thin", "radius": 20, "soft": 0.5,
+                                         "strength": 0.7, "path": [[40, 60], [60, 120]]} | changes)
+
+
+class SuddenDeath(OwnState):
     def test_acknowledged_strokes_are_there_after_restart(self):
         client = self.signed_in()
-        before = self.state(client)
+        before = self.told(client)
         for k in range(5):
-            client.post(f"{LEVEL}/strokes", {"key": str(uuid.uuid4()), "stand": 2, "verb": "thin", "radius": 20, "soft": 0.5,
-                                             "strength": 0.7, "path": [[40 + 30 * k, 60], [60 + 30 * k, 120]]})
-        acknowledged = self.state(client)
+            self.stroke(client, path=[[40 + 30 * k, 60], [60 + 30 * k, 120]])
+        acknowledged = self.told(client)
         self.assertNotEqual(acknowledged[0], before[0])
-        client.post(f"{LEVEL}/strokes", {"key": str(uuid.uuid4()), "stand": 2, "verb": "thicken", "radius": 9, "soft": 0,
-                                         "strength": 1, "path": [[128, 200]]})
-        os.kill(self.kt.database_pid(), signal.SIGKILL)
+        self.stroke(client, verb="thicken", radius=9, soft=0, strength=1, path=[[128, 200]])
+        os.kill(self.state.database.pid(), signal.SIGKILL)
         self.server.kill()
-        while self.kt.database_pid():
+        while self.state.database.pid():
             time.sleep(0.05)
-        self.kt.start_database()
-        self.server = Server(**self.env)
-        after = self.state(self.signed_in())
+        self.state.database.start()
+        self.server = Server(**self.env())
+        after = self.told(self.signed_in())
         self.assertEqual(after[1].count(b'"id"'), 6)
         self.assertIn(acknowledged[1].strip(b"[]"), after[1])
         self.assertNotEqual(after[0], acknowledged[0])
         with self.assertRaises(urllib.error.HTTPError):
             self.signed_in().post(f"{LEVEL}/redo", {})
+
+    def test_while_the_database_is_away_answers_say_so_and_the_server_reconnects_by_itself(self):
+        client = self.signed_in()
+        self.state.database.stop()
+        for path in ("/api/session", LEVEL, f"{LEVEL}/stands", "/ready"):
+            with self.assertRaises(urllib.error.HTTPError) as told:
+                client.get(path)
+            self.assertEqual((told.exception.code, "Retry-After" in told.exception.headers), (503, True), path)
+        with self.assertRaises(urllib.error.HTTPError) as told:
+            self.stroke(client)
+        self.assertEqual(told.exception.code, 503)
+        self.assertIn(b"kept and sent later", told.exception.read())
+        self.assertIn(b"alive", client.get("/health"))
+        self.assertIn(b"<div id=", client.get("/levels"))
+        self.state.database.start()
+        self.stroke(client)
+        self.assertEqual(self.told(client)[1].count(b'"id"'), 1)
+
+
+class Closed(OwnState):
+    def asked(self, *arguments: str, password: str = "") -> subprocess.CompletedProcess:
+        """The database asked over its port."""
+        base = ["mariadb", "--no-defaults", "-h127.0.0.1", f"-P{self.state.database.port}"]
+        return subprocess.run([*base, *arguments], env=os.environ | {"MYSQL_PWD": password}, capture_output=True, text=True)
+
+    def test_nobody_gets_into_the_database_without_a_password_and_the_application_reaches_its_own_schema_only(self):
+        self.assertIn("mariadb", RUN_TOOLS)
+        for user in ("root", "kt", "kt_test", "mysql", ""):
+            self.assertIn("Access denied", self.asked(f"-u{user}", "-e", "SELECT 1").stderr, user)
+        word = (self.state.var / "db-password").read_text()
+        self.assertEqual(self.asked("-ukt", "-e", "SELECT count(*) FROM knee_thicket.levels_level", password=word).returncode, 0)
+        for sql in ("SELECT * FROM mysql.global_priv", "SELECT 1 INTO OUTFILE '/tmp/kt-probe'", "CREATE DATABASE other",
+                    "SELECT LOAD_FILE('/etc/passwd')", "CREATE USER x@localhost"):
+            told = self.asked("-ukt", "-N", "-e", sql, password=word)
+            self.assertTrue(told.returncode or told.stdout.strip() == "NULL", sql)
+        secure = self.asked("-ukt", "-N", "-e", "SELECT @@secure_file_priv", password=word).stdout
+        self.assertIn(str(self.state.var), secure)
+
+    def test_the_state_folder_is_closed_and_an_open_one_is_mended_at_the_next_start_on_the_same_port(self):
+        port, loose = self.state.database.port, self.state.var / "old-draft"
+        self.state.database.stop()
+        loose.write_text("x")
+        for path in (loose, self.state.var, self.state.var / "db"):
+            path.chmod(0o777)
+        self.state.database.start()
+        self.assertEqual(self.state.database.port, port)
+        self.assertEqual(self.state.var.stat().st_mode & 0o007, 0)
+        for path in self.state.var.iterdir():
+            self.assertEqual(path.stat().st_mode & 0o077, 0, path)
+        if os.geteuid() == 0:
+            owner = Path(f"/proc/{self.state.database.pid()}").stat().st_uid
+            self.assertNotEqual(owner, 0)
+            self.assertEqual((self.state.var / "db").stat().st_uid, owner)
+
+
+class Backups(OwnState):
+    def test_restoring_gives_the_same_plants_journal_and_sign_ins(self):
+        client = self.signed_in()
+        for k in range(3):
+            self.stroke(client, path=[[40 + 30 * k, 60]])
+        told, plants, file = self.told(client), self.plants(self.state), self.state.var / "kept.tar.gz"
+        backup.back_up(self.state, file)
+        self.assertEqual(file.stat().st_mode & 0o077, 0)
+        self.stroke(client)
+        other = self.new_state()
+        backup.restore(other, file)
+        other.database.start()
+        server = Server(**self.env(other))
+        self.addCleanup(server.kill)
+        client.base = server.address
+        self.assertEqual(self.told(client), told)
+        self.assertEqual(client.post(f"{LEVEL}/undo", {})[1]["entry"]["what"], "Thinned Birch")
+        client.post(f"{LEVEL}/redo", {})
+        self.assertEqual(self.plants(other), plants)
+        self.assertGreater(len(plants), 1000)
+        with self.assertRaisesMessage(Trouble, "empty folder"):
+            backup.restore(other, file)
+
+    def plants(self, state: State) -> bytes:
+        with tempfile.TemporaryDirectory() as folder:
+            subprocess.run([sys.executable, "-m", "django", "handover", "test-moor", "--format", "csv", "--out", folder],
+                           env=self.env(state), cwd=settings.BASE_DIR, check=True, capture_output=True)
+            return (Path(folder) / "plants.csv").read_bytes()
+
+    def test_what_is_no_backup_is_refused_and_leaves_nothing(self):
+        state, bad = self.new_state(), self.state.var / "bad.tar.gz"
+        bad.write_bytes(b"no backup")
+        with self.assertRaisesMessage(Trouble, "cannot be read as a backup"):
+            backup.restore(state, bad)
+        self.assertFalse(state.database.data.exists())
+
+    def test_older_code_refuses_a_newer_database(self):
+        make = "import django; django.setup(); from django.db.migrations.recorder import MigrationRecorder as M; " \
+               "M.Migration.objects.create(app='levels', name='0999_from_tomorrow')"
+        subprocess.run([sys.executable, "-c", make], env=self.env(), cwd=settings.BASE_DIR, check=True)
+        with self.assertRaisesMessage(Trouble, "newer version"):
+            self.state.migrate()

@@ -18,14 +18,17 @@ from PIL import Image
 from server.ground import importing
 from server.ground.models import Draft
 from server.journal.models import Entry
+from server.levels.ground import store
 from server.levels.models import GroundTile, Level
 from server.levels.scene import scene_of
 from server.stands.engine import Planting
 from server.stands.models import TouchTile
 from tests.fixtures import small_level
 from tests.server.test_api import VIEW, ApiCase
+from tests.worker import work_off
 from thicket.formats.handover import heights_tif, layers_tif
 from thicket.ground.heights import Ground
+from thicket.refused import Refused
 
 Z, X = np.mgrid[0:257, 0:257].astype(float)
 HEIGHTS = (370 + 14 * np.sin(X / 41) + 9 * np.cos(Z / 29)).astype(np.float32)
@@ -64,7 +67,7 @@ class GroundCase(ApiCase):
 
 
 class Imports(TransactionTestCase):
-    """Drafts are read by threads of their own, so nothing may wait in a test's transaction."""
+    """Drafts are read by the worker, so nothing may wait in a test's transaction."""
 
     def setUp(self):
         self._fixture_teardown()
@@ -80,12 +83,10 @@ class Imports(TransactionTestCase):
         return answer if answer.status_code != 200 else self.settled(answer.json()["id"])
 
     def settled(self, draft, until=("ready", "failed", "kept")):
-        for _ in range(600):
-            told = self.lead.get(f"/api/drafts/{draft}").json()
-            if told["state"] in until and (told["forecast"] or told["state"] != "ready" or not told["level"]):
-                return told
-            time.sleep(0.05)
-        raise AssertionError(f"the draft did not settle: {told}")
+        work_off()
+        told = self.lead.get(f"/api/drafts/{draft}").json()
+        self.assertIn(told["state"], until, told)
+        return told
 
     def keep(self, draft, name=""):
         path = f"/api/drafts/{draft['id']}"
@@ -192,26 +193,25 @@ class Imports(TransactionTestCase):
     def test_stopping_leaves_nothing_and_a_failure_half_way_neither(self):
         before, tiles = self.state(), GroundTile.objects.count()
         draft = self.bring([("a.tif", heights_tif(Ground(HEIGHTS + 5, 1.0)))])
-        wait = mock.patch.object(importing, "store", side_effect=lambda *a, **k: self._slowly(*a, **k))
-        with wait:
-            self.lead.post(f"/api/drafts/{draft['id']}/keep", json.dumps({"key": key()}), content_type="application/json")
-            told = self.lead.post(f"/api/drafts/{draft['id']}/stop").json()
+        path = f"/api/drafts/{draft['id']}"
+
+        def stored_and_stopped(level, kind, array, revision, tell):
+            store(level, kind, array, revision)
+            self.assertEqual(self.lead.post(f"{path}/stop").status_code, 200)
+            for _ in range(100):
+                tell(0.5)
+                time.sleep(0.05)
+
+        with mock.patch.object(importing, "store", side_effect=stored_and_stopped):
+            told = self.keep(draft)
         self.assertEqual((told["state"], "stopped" in told["trouble"]), ("ready", True))
         self.assertEqual((self.state(), GroundTile.objects.count()), (before, tiles))
-        with mock.patch.object(importing, "keep_ground", side_effect=ValueError("the disk is full")):
+        with mock.patch.object(importing, "keep_ground", side_effect=Refused("the disk is full")):
             told = self.keep(draft)
         self.assertEqual((told["state"], told["trouble"]), ("ready", "the disk is full."))
         self.assertEqual((self.state(), GroundTile.objects.count(), Entry.objects.count()), (before, tiles, 0))
-        self.assertEqual(self.lead.delete(f"/api/drafts/{draft['id']}").status_code, 204)
-        self.assertEqual((Draft.objects.count(), self.lead.get(f"/api/drafts/{draft['id']}").status_code), (0, 404))
-
-    def _slowly(self, level, kind, array, revision, tell):
-        from server.levels.ground import store
-
-        store(level, kind, array, revision)
-        for _ in range(400):
-            tell(0.5)
-            time.sleep(0.02)
+        self.assertEqual(self.lead.delete(path).status_code, 204)
+        self.assertEqual((Draft.objects.count(), self.lead.get(path).status_code), (0, 404))
 
     def test_bad_files_are_a_sentence(self):
         cut = png(np.random.default_rng(1).integers(0, 9, (64, 64)).astype(np.uint16))[:900]

@@ -121,7 +121,7 @@ class Pins(GroundCase):
         self.assertEqual(set(self.plants()), {one})
         self.settings(mix=[{"item": "moor-grass", "weight": 1}])
         self.assertEqual(self.plants()[one], (moved, "birch"))
-        rows = list(csv.DictReader(io.StringIO(self.north.get(f"{self.base}/handover/plants.csv").content.decode())))
+        rows = list(csv.DictReader(io.StringIO(self.handed_over("plants.csv").decode())))
         self.assertEqual([(r["id"], r["item"]) for r in rows if r["pinned"] == "1"], [(one, "birch")])
 
     def test_a_set_plant_makes_room_for_itself_and_pins_are_not_set_into_each_other(self):

@@ -2,7 +2,6 @@
 
 import shutil
 import threading
-import time
 import zlib
 
 import numpy as np
@@ -17,6 +16,7 @@ from server.stands.touch import touch_of
 from tests.fixtures import small_level
 from tests.server.test_api import ApiCase
 from tests.server.test_ground import GroundCase, key
+from tests.worker import work_off
 
 
 class Snapshots(GroundCase):
@@ -135,7 +135,7 @@ class AtOnce(TransactionTestCase):
 
 
 class Bakes(TransactionTestCase):
-    """Bakes run in a thread of their own, so nothing may wait in a test's transaction."""
+    """The worker bakes, so nothing may wait in a test's transaction."""
 
     def setUp(self):
         self._fixture_teardown()
@@ -150,14 +150,12 @@ class Bakes(TransactionTestCase):
     def test_a_bake_is_laid_down_stopped_and_gone_on_with(self):
         level = Level.objects.get(pk=self.level.pk)
         want = {s.slug: scene_of(level).planting(s).plants((0, 0)) for s in scene_of(level).stands.values() if not s.sward}
-        self.assertEqual(self.lead.get(f"{self.base}/bake").json(), {"running": False, "total": 2, "done": 0, "step": ""})
-        self.bake()
-        for _ in range(200):
-            told = self.lead.get(f"{self.base}/bake").json()
-            if not told["running"]:
-                break
-            time.sleep(0.05)
-        self.assertEqual((told["done"], told["total"]), (2, 2))
+        self.assertEqual(self.lead.get(f"{self.base}/bake").json(),
+                         {"running": False, "total": 2, "done": 0, "step": "", "trouble": ""})
+        self.assertTrue(self.bake()["running"])
+        work_off()
+        told = self.lead.get(f"{self.base}/bake").json()
+        self.assertEqual((told["running"], told["done"], told["total"]), (False, 2, 2))
         engine._plants._results.clear()
         fresh = Level.objects.get(pk=self.level.pk)
         for stand in scene_of(fresh).stands.values():

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from thicket.ground.shapes import Shape, Trail, box, circle
+from thicket.refused import Refused
 
 MOST = 2000
 _NEEDS = {"path": "LineString", "area": "Polygon"}
@@ -39,19 +40,19 @@ def shapes_geojson(shapes: Iterable[dict], level: str, width: float, length: flo
 
 def _number(value: Any) -> float:
     if isinstance(value, bool) or not isinstance(value, (int, float)) or not math.isfinite(value):
-        raise ValueError(f"{value!r} is not a number")
+        raise Refused(f"{value!r} is not a number")
     return float(value)
 
 
 def _place(value: Any) -> tuple[float, float]:
     if not isinstance(value, list) or len(value) < 2:
-        raise ValueError("a position is not a pair of numbers")
+        raise Refused("a position is not a pair of numbers")
     return _number(value[0]), _number(value[1])
 
 
 def _shape(feature: Any) -> dict:
     if not isinstance(feature, dict) or feature.get("type") != "Feature":
-        raise ValueError("it is not a feature")
+        raise Refused("it is not a feature")
     said, geometry = feature.get("properties") or {}, feature.get("geometry") or {}
     kind, form = said.get("kind"), geometry.get("type")
     kind = kind or {"LineString": "path", "Polygon": "area", "Point": "obstacle"}.get(form)
@@ -66,7 +67,7 @@ def _shape(feature: Any) -> dict:
         out |= {"form": "line", "points": [_place(p) for p in at]}
     elif form == "Polygon":
         if not isinstance(at, list) or len(at) != 1:
-            raise ValueError("it has holes, or no outline; one outline is taken")
+            raise Refused("it has holes, or no outline; one outline is taken")
         points = [_place(p) for p in at[0]]
         out |= {"form": "polygon", "points": points[:-1] if len(points) > 1 and points[0] == points[-1] else points}
         if isinstance(said.get("box"), dict) and said.get("form") == "box":
@@ -77,9 +78,9 @@ def _shape(feature: Any) -> dict:
         x, z = _place(at)
         out |= {"form": "circle", "round": {"x": x, "z": z, "radius": radius}, "points": list(circle(x, z, radius))}
     else:
-        raise ValueError(f"its geometry is {form}; LineString, Polygon and Point are taken")
+        raise Refused(f"its geometry is {form}; LineString, Polygon and Point are taken")
     if _NEEDS.get(kind, form) != form:
-        raise ValueError(f"its geometry is {form}, which cannot be {'an' if kind == 'area' else 'a'} {kind}")
+        raise Refused(f"its geometry is {form}, which cannot be {'an' if kind == 'area' else 'a'} {kind}")
     out["points"] = [tuple(p) for p in out["points"]]
     trail = out.get("trail")
     Shape(kind, tuple(out["points"]), out["width"], out["clear"], out["name"], trail and Trail(**trail))
@@ -89,29 +90,29 @@ def _shape(feature: Any) -> dict:
 def read_shapes(data: bytes, name: str, width: float, length: float) -> list[dict]:
     """Shapes of a GeoJSON file, as `shapes_geojson` takes them.
 
-    Raises: ValueError naming the file, the feature and the cause when one of them is malformed, crosses itself or lies
+    Raises: Refused naming the file, the feature and the cause when one of them is malformed, crosses itself or lies
     outside the level (width × length m); nothing is taken then.
     """
     try:
         body = json.loads(data)
     except (ValueError, RecursionError) as error:
-        raise ValueError(f"{name}: it is not GeoJSON ({str(error)[:80]})") from error
+        raise Refused(f"{name}: it is not GeoJSON ({str(error)[:80]})") from error
     features = body.get("features") if isinstance(body, dict) and body.get("type") == "FeatureCollection" else None
     if not isinstance(features, list):
-        raise ValueError(f"{name}: it is not a GeoJSON feature collection")
+        raise Refused(f"{name}: it is not a GeoJSON feature collection")
     if len(features) > MOST:
-        raise ValueError(f"{name}: it holds {len(features):,} features; at most {MOST:,} are taken")
+        raise Refused(f"{name}: it holds {len(features):,} features; at most {MOST:,} are taken")
     said = body.get("properties") or {}
     if isinstance(said, dict) and said.get("units", "m") != "m":
-        raise ValueError(f"{name}: its units are {said['units']!r}; level metres are needed")
+        raise Refused(f"{name}: its units are {said['units']!r}; level metres are needed")
     out = []
     for number, feature in enumerate(features, start=1):
         try:
             shape = _shape(feature)
         except (ValueError, TypeError, KeyError, AttributeError) as error:
-            raise ValueError(f"{name}: feature {number}: {error}") from error
+            raise Refused(f"{name}: feature {number}: {error}") from error
         if not all(0 <= x <= width and 0 <= z <= length for x, z in shape["points"]):
-            raise ValueError(f"{name}: feature {number}{' ' + repr(shape['name']) if shape['name'] else ''} lies outside the "
+            raise Refused(f"{name}: feature {number}{' ' + repr(shape['name']) if shape['name'] else ''} lies outside the "
                              f"level, which is {width:g} m × {length:g} m in metres from its north-west corner")
         out.append(shape)
     return out

@@ -10,6 +10,8 @@ import struct
 
 import numpy as np
 
+from thicket.refused import Refused
+
 _MAGIC, _JSON, _BIN = 0x46546C67, 0x4E4F534A, 0x004E4942
 _COMPONENT = {"f4": 5126, "u4": 5125, "u2": 5123, "u1": 5121, "i2": 5122, "i1": 5120}
 _WIDTH = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
@@ -74,15 +76,15 @@ class GlbWriter:
 class GlbReader:
     """The JSON and the arrays of a binary glTF file.
 
-    Raises: ValueError when the bytes are not a whole binary glTF 2.0 file.
+    Raises: Refused when the bytes are not a whole binary glTF 2.0 file.
     """
 
     def __init__(self, data: bytes) -> None:
         if len(data) < 20 or struct.unpack_from("<II", data) != (_MAGIC, 2):
-            raise ValueError("this is not a binary glTF 2.0 file")
+            raise Refused("this is not a binary glTF 2.0 file")
         total, length, kind = struct.unpack_from("<III", data, 8)
         if kind != _JSON or total != len(data):
-            raise ValueError("the binary glTF file is cut short")
+            raise Refused("the binary glTF file is cut short")
         self.json = json.loads(data[20:20 + length])
         self._bin = data[28 + length:]
 

@@ -14,6 +14,7 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 from rasterio.fill import fillnodata
 
 from thicket.formats.mesh_in import mesh_heights
+from thicket.refused import Refused
 
 LARGEST, SMALLEST = 4097, 9
 RAW_SUFFIXES, MESH_SUFFIXES = (".raw", ".r16", ".bin"), (".glb", ".gltf", ".obj")
@@ -58,15 +59,15 @@ class HeightsFile:
     def altitudes(self, low: float | None = None, high: float | None = None) -> np.ndarray:
         """Heights float32 (rows, columns) in m, the lowest and highest altitude as given or as the file says.
 
-        Raises: ValueError when the file does not say them and they are not given, or low is not below high.
+        Raises: Refused when the file does not say them and they are not given, or low is not below high.
         """
         low, high = self.low if low is None else low, self.high if high is None else high
         if self.metres is not None and (low, high) == (self.low, self.high):
             return self.metres
         if low is None or high is None:
-            raise ValueError("the file does not say how high its lowest and highest steps lie: give both, in m")
+            raise Refused("the file does not say how high its lowest and highest steps lie: give both, in m")
         if not (np.isfinite(low) and np.isfinite(high) and low < high):
-            raise ValueError(f"the lowest altitude ({low:g} m) must lie below the highest ({high:g} m)")
+            raise Refused(f"the lowest altitude ({low:g} m) must lie below the highest ({high:g} m)")
         if self.steps is not None:
             table = (low + np.arange(self.full + 1) * ((high - low) / self.full)).astype(np.float32)
             return table[self.steps]
@@ -76,18 +77,28 @@ class HeightsFile:
 
 def _check_size(rows: int, columns: int) -> None:
     if rows > LARGEST or columns > LARGEST:
-        raise ValueError(f"it is {columns:,} × {rows:,}; at most {LARGEST:,} × {LARGEST:,} values are taken")
+        raise Refused(f"it is {columns:,} × {rows:,}; at most {LARGEST:,} × {LARGEST:,} values are taken")
     if rows < SMALLEST or columns < SMALLEST:
-        raise ValueError(f"it is {columns} × {rows}; a level needs at least {SMALLEST} × {SMALLEST} values")
+        raise Refused(f"it is {columns} × {rows}; a level needs at least {SMALLEST} × {SMALLEST} values")
+
+
+def png_head(path: Path) -> tuple[int, int, int, int]:
+    """Columns, rows, bits a channel and colour type of a PNG, from its first chunk.
+
+    Raises: Refused when that is not the header, as the format demands.
+    """
+    with path.open("rb") as file:
+        head = file.read(26)
+    if len(head) < 26 or head[12:16] != b"IHDR":
+        raise Refused("it is damaged: a PNG begins with its size")
+    return struct.unpack(">IIBB", head[16:26])
 
 
 def _from_png(path: Path, reading: Reading) -> HeightsFile:
-    with path.open("rb") as file:
-        head = file.read(33)
-    columns, rows, bits, colour = struct.unpack(">IIBB", head[16:26])
+    columns, rows, bits, colour = png_head(path)
     _check_size(rows, columns)
     if colour not in (0, 4):
-        raise ValueError("it holds colours; a heightmap is a greyscale picture")
+        raise Refused("it holds colours; a heightmap is a greyscale picture")
     with Image.open(path) as image:
         said = {k: float(v) for k, v in image.info.items() if k in ("low", "high", "cell") and isinstance(v, str)}
         values = np.array(image.getchannel(0) if image.mode == "LA" else image)
@@ -116,18 +127,18 @@ def raw_widths(count: int) -> list[int]:
 def _from_raw(path: Path, reading: Reading) -> HeightsFile:
     size = path.stat().st_size
     if size % 2:
-        raise ValueError(f"it has {size:,} bytes, an odd number; 16-bit values have two each, so it is cut short or no such file")
+        raise Refused(f"it has {size:,} bytes, an odd number; 16-bit values have two each, so it is cut short or no such file")
     count = size // 2
     if count > LARGEST * LARGEST:
-        raise ValueError(f"it holds {count:,} values; at most {LARGEST:,} × {LARGEST:,} are taken")
+        raise Refused(f"it holds {count:,} values; at most {LARGEST:,} × {LARGEST:,} are taken")
     widths = raw_widths(count)
     if reading.width is not None:
         if reading.width < 1 or count % reading.width:
-            raise ValueError(f"{count:,} values do not make whole rows of {reading.width:,}")
+            raise Refused(f"{count:,} values do not make whole rows of {reading.width:,}")
         _check_size(count // reading.width, reading.width)
         widths = [reading.width]
     if not widths:
-        raise ValueError(f"{count:,} values make no rectangle between {SMALLEST} and {LARGEST:,} on a side; "
+        raise Refused(f"{count:,} values make no rectangle between {SMALLEST} and {LARGEST:,} on a side; "
                          "it is cut short or has a header")
     data = path.read_bytes()
     orders = (">u2", "<u2") if reading.big_endian is None else (">u2",) if reading.big_endian else ("<u2",)
@@ -151,7 +162,7 @@ def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
             scale, offset, transform, crs, bands = file.scales[0], file.offsets[0], file.transform, file.crs, file.count
             tags = file.tags()
     if np.iscomplexobj(values):
-        raise ValueError("it holds complex numbers, not heights")
+        raise Refused("it holds complex numbers, not heights")
     placed = not transform.is_identity
     notes = [f"It has {bands} bands; the first is taken for the heights."] if bands > 1 else []
     cell = None
@@ -160,7 +171,7 @@ def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
         if crs is not None and crs.is_geographic:
             notes.append("Its size is in degrees, not in m: give the cell size.")
         elif abs(across - down) > 0.01 * across:
-            raise ValueError(f"its cells are {across:g} m by {down:g} m; square cells are needed, resample it first")
+            raise Refused(f"its cells are {across:g} m by {down:g} m; square cells are needed, resample it first")
         else:
             cell = across
         if transform.e > 0:
@@ -184,14 +195,14 @@ def _in_metres(kind: str, metres: np.ndarray, holes: np.ndarray, cell: float | N
     metres = np.ascontiguousarray(_fill(metres, holes) if share else metres)
     low, high = float(metres.min()), float(metres.max())
     if max(abs(low), abs(high)) > 1e5:
-        raise ValueError(f"its values run from {low:g} to {high:g}, which cannot be altitudes in m")
+        raise Refused(f"its values run from {low:g} to {high:g}, which cannot be altitudes in m")
     return HeightsFile(kind, metres=metres, cell=cell, low=low, high=high, filled=share, notes=notes)
 
 
 def _fill(metres: np.ndarray, holes: np.ndarray) -> np.ndarray:
     """Carry the ground around over the holes."""
     if holes.all():
-        raise ValueError("it holds no height at all")
+        raise Refused("it holds no height at all")
     solid = np.where(holes, 0, metres).astype(np.float32)
     out = fillnodata(solid, mask=(~holes).astype(np.uint8), max_search_distance=float(max(metres.shape)), smoothing_iterations=1)
     return out.astype(np.float32)
@@ -200,7 +211,7 @@ def _fill(metres: np.ndarray, holes: np.ndarray) -> np.ndarray:
 def _from_npy(path: Path, reading: Reading) -> HeightsFile:
     values = np.load(path, mmap_mode="r", allow_pickle=False)
     if not isinstance(values, np.ndarray) or values.ndim != 2 or values.dtype.kind not in "iuf":
-        raise ValueError("it holds no table of numbers with rows and columns")
+        raise Refused("it holds no table of numbers with rows and columns")
     _check_size(*values.shape)
     kind = f"NumPy array, {values.dtype}"
     if values.dtype in (np.uint8, np.uint16):
@@ -210,8 +221,8 @@ def _from_npy(path: Path, reading: Reading) -> HeightsFile:
         return _in_metres(kind, np.array(values, np.float32), np.zeros(values.shape, bool), None, [])
 
 
-def _from_mesh(path: Path, reading: Reading) -> HeightsFile:
-    seen = mesh_heights(path, reading.cell, LARGEST)
+def _from_mesh(path: Path, suffix: str, reading: Reading) -> HeightsFile:
+    seen = mesh_heights(path, suffix, reading.cell, LARGEST)
     _check_size(*seen.heights.shape)
     file = _in_metres(f"mesh of {seen.triangles:,} triangles", seen.heights, np.isnan(seen.heights), seen.cell, [])
     if file.filled:
@@ -226,7 +237,7 @@ def read_heights(path: Path, name: str, reading: Reading = Reading()) -> Heights
     Parameters: path of the file; the name it goes by, whose ending tells a raw file or a mesh; reading, what the file
     itself does not say. Its size is checked before its values are unpacked.
 
-    Raises: ValueError naming the file and the cause when it is cut short, too large or small, or not a heightmap.
+    Raises: Refused naming the file and the cause when it is cut short, too large or small, or not a heightmap.
     """
     suffix = Path(name).suffix.lower()
     try:
@@ -239,21 +250,20 @@ def read_heights(path: Path, name: str, reading: Reading = Reading()) -> Heights
         elif head.startswith(b"\x93NUMPY"):
             found = _from_npy(path, reading)
         elif suffix in MESH_SUFFIXES:
-            found = _from_mesh(path, reading)
+            found = _from_mesh(path, suffix, reading)
         elif suffix in RAW_SUFFIXES:
             found = _from_raw(path, reading)
         else:
-            raise ValueError("it is none of PNG, GeoTIFF, NumPy .npy, raw (.raw, .r16, .bin), glTF or OBJ")
+            raise Refused("it is none of PNG, GeoTIFF, NumPy .npy, raw (.raw, .r16, .bin), glTF or OBJ")
     except _BAD as error:
-        raise ValueError(f"{name}: {_sentence(error)}") from error
+        raise Refused(f"{name}: {_sentence(error)}") from error
     if found.filled and not any("uncovered" in n for n in found.notes):
         found.notes.append(f"{found.filled:.1%} of it holds no height; that was filled from the ground around.")
     return found
 
 
 def _sentence(error: Exception) -> str:
-    """The cause in words; a library's own message only when it says more than that the file is broken."""
-    if type(error) is ValueError and not any(w in str(error) for w in ("reshape", "buffer", "mmap", "array")):
+    """The cause in words; never a library's own."""
+    if isinstance(error, Refused):
         return str(error)
-    told = str(error).splitlines()[0][:120] if str(error) else type(error).__name__
-    return f"it is damaged or cut short and cannot be read ({told})"
+    return "it is damaged or cut short and cannot be read"

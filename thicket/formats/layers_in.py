@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import struct
 import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -14,22 +13,22 @@ import rasterio
 from PIL import Image
 from rasterio.errors import NotGeoreferencedWarning
 
-from thicket.formats.heights_in import _BAD, LARGEST, _sentence
+from thicket.formats.heights_in import _BAD, LARGEST, _sentence, png_head
 from thicket.ground.rasters import resample
+from thicket.refused import Refused
 
 MOST_LAYERS = 8
 
 
 def _png_channels(path: Path) -> list[np.ndarray]:
     """The channels of a PNG, uint8 or uint16 (rows, columns) each."""
-    with path.open("rb") as file:
-        columns, rows, bits, colour = struct.unpack(">IIBB", file.read(26)[16:26])
+    columns, rows, bits, colour = png_head(path)
     _check_size(rows, columns)
     if bits == 16 and colour in (2, 6):
         return _deep_channels(path, columns, rows, 3 if colour == 2 else 4)
     with Image.open(path) as image:
         if image.mode == "P":
-            raise ValueError("it is a picture with a palette, not weights")
+            raise Refused("it is a picture with a palette, not weights")
         values = np.array(image)
     values = values.astype(np.uint8) * np.uint8(255) if values.dtype == bool else values
     values = values.astype(np.uint16) if values.dtype == np.int32 else values
@@ -50,13 +49,13 @@ def _tiff_bands(path: Path) -> list[np.ndarray]:
         with rasterio.open(path, driver="GTiff") as file:
             _check_size(file.height, file.width)
             if file.count > MOST_LAYERS:
-                raise ValueError(f"it has {file.count} bands; a level holds at most {MOST_LAYERS} ground layers")
+                raise Refused(f"it has {file.count} bands; a level holds at most {MOST_LAYERS} ground layers")
             return list(file.read())
 
 
 def _check_size(rows: int, columns: int) -> None:
     if rows > LARGEST or columns > LARGEST:
-        raise ValueError(f"it is {columns:,} × {rows:,}; at most {LARGEST:,} × {LARGEST:,} values are taken")
+        raise Refused(f"it is {columns:,} × {rows:,}; at most {LARGEST:,} × {LARGEST:,} values are taken")
 
 
 def _as_share(values: np.ndarray) -> np.ndarray:
@@ -67,13 +66,13 @@ def _as_share(values: np.ndarray) -> np.ndarray:
         return values.astype(np.float32) / np.float32(65535)
     if np.issubdtype(values.dtype, np.floating):
         return np.clip(np.nan_to_num(values.astype(np.float32)), 0, None)
-    raise ValueError(f"its values are of type {values.dtype}; 8 or 16 bits or floating point are taken")
+    raise Refused(f"its values are of type {values.dtype}; 8 or 16 bits or floating point are taken")
 
 
 def read_channels(path: Path, name: str) -> list[np.ndarray]:
     """The channels of a PNG or the bands of a GeoTIFF, float32 (rows, columns) each, 1 for full.
 
-    Raises: ValueError naming the file and the cause.
+    Raises: Refused naming the file and the cause.
     """
     try:
         with path.open("rb") as file:
@@ -83,10 +82,10 @@ def read_channels(path: Path, name: str) -> list[np.ndarray]:
         elif head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
             found = _tiff_bands(path)
         else:
-            raise ValueError("it is neither PNG nor GeoTIFF")
+            raise Refused("it is neither PNG nor GeoTIFF")
         return [_as_share(values) for values in found]
     except _BAD as error:
-        raise ValueError(f"{name}: {_sentence(error)}") from error
+        raise Refused(f"{name}: {_sentence(error)}") from error
 
 
 @nb.njit(nogil=True, cache=True)
@@ -135,20 +134,20 @@ class Layers:
 def normalised(channels: Sequence[np.ndarray], names: Sequence[str], shape: tuple[int, int], file: str) -> Layers:
     """Ground layers for a level of `shape` cells: brought to its resolution and to 255 in every cell.
 
-    Raises: ValueError when names and channels do not match, a name comes twice, or the maps are of another form.
+    Raises: Refused when names and channels do not match, a name comes twice, or the maps are of another form.
     """
     names = [n.strip() for n in names]
     if len(names) != len(channels):
-        raise ValueError(f"{file}: there are {len(channels)} layers and {len(names)} names; each layer needs one")
+        raise Refused(f"{file}: there are {len(channels)} layers and {len(names)} names; each layer needs one")
     if len(channels) > MOST_LAYERS:
-        raise ValueError(f"{file}: there are {len(channels)} layers; a level holds at most {MOST_LAYERS}")
+        raise Refused(f"{file}: there are {len(channels)} layers; a level holds at most {MOST_LAYERS}")
     if not all(names) or len(set(names)) < len(names):
-        raise ValueError(f"{file}: every layer needs a name of its own")
+        raise Refused(f"{file}: every layer needs a name of its own")
     notes, rows, columns = [], *shape
     for channel in channels:
         high, wide = channel.shape
         if abs(np.log((wide / high) / (columns / rows))) > 0.02:
-            raise ValueError(f"{file}: the layers are {wide} × {high}, the level has {columns} × {rows} cells: "
+            raise Refused(f"{file}: the layers are {wide} × {high}, the level has {columns} × {rows} cells: "
                              "they are not of one form, so the layers would be stretched")
     if any(c.shape != tuple(shape) for c in channels):
         high, wide = channels[0].shape
@@ -164,9 +163,9 @@ def normalised(channels: Sequence[np.ndarray], names: Sequence[str], shape: tupl
 def read_mask(path: Path, name: str) -> np.ndarray:
     """A mask image as uint8 (rows, columns): the first channel, 255 for full.
 
-    Raises: ValueError naming the file and the cause.
+    Raises: Refused naming the file and the cause.
     """
     channels = read_channels(path, name)
     if len(channels) > 2:
-        raise ValueError(f"{name}: it holds colours; a mask is a greyscale picture")
+        raise Refused(f"{name}: it holds colours; a mask is a greyscale picture")
     return np.rint(np.clip(channels[0], 0, 1) * 255).astype(np.uint8)

@@ -9,6 +9,7 @@ import numpy as np
 from PIL import Image
 
 from thicket.formats.glb import ARRAY, INDEX, GlbReader, GlbWriter
+from thicket.refused import Refused
 from thicket.sight.cost import Item, Mesh
 
 
@@ -66,7 +67,7 @@ def _from_upright(up) -> list[float]:
 def read_anchors(slug: str, glb: bytes) -> list[dict]:
     """The anchor points of an item's file: name, place `at` and direction `up`, x, y, z each.
 
-    Raises: ValueError when one lies outside its full mesh, naming it.
+    Raises: Refused when one lies outside its full mesh, naming it.
     """
     reader = GlbReader(glb)
     lows, highs = [], []
@@ -84,7 +85,7 @@ def read_anchors(slug: str, glb: bytes) -> list[dict]:
         name = node["name"][len(ANCHOR):]
         slack = 0.05 * float(np.max(np.max(highs, 0) - np.min(lows, 0)))
         if (at < np.min(lows, 0) - slack).any() or (at > np.max(highs, 0) + slack).any():
-            raise ValueError(f"{slug}: the anchor {name!r} at {', '.join(f'{v:.2f}' for v in at)} m lies outside the mesh")
+            raise Refused(f"{slug}: the anchor {name!r} at {', '.join(f'{v:.2f}' for v in at)} m lies outside the mesh")
         up = [2 * (x * y - w * z), 1 - 2 * (x * x + z * z), 2 * (y * z + w * x)]
         out.append({"name": name, "at": [round(float(v), 5) for v in at], "up": [round(float(v), 6) for v in up]})
     return out
@@ -151,7 +152,7 @@ def measure(slug: str, glb: bytes) -> Item:
     A card seen from anywhere shows half its area on the mean; a billboard, which faces the eye, all of it.
     Textures count four bytes a pixel and a third more for their smaller copies.
 
-    Raises: ValueError when the file has no node called `lod0`.
+    Raises: Refused when the file has no node called `lod0`.
     """
     reader = GlbReader(glb)
     lods: list[Mesh] = []
@@ -166,7 +167,7 @@ def measure(slug: str, glb: bytes) -> Item:
         else:
             lods.append(mesh)
     if not lods:
-        raise ValueError(f"{slug}: the file has no mesh called lod0")
+        raise Refused(f"{slug}: the file has no mesh called lod0")
     texture = 0
     for image in reader.json.get("images", []):
         w, h = Image.open(io.BytesIO(reader.view(image["bufferView"]))).size

@@ -6,6 +6,7 @@ import numba as nb
 import numpy as np
 
 from thicket.bands import THREADS, by_rows
+from thicket.refused import Refused
 
 STEP = 4096.0
 """Altitudes are summed as whole numbers of 1/4096 m, so that a sum does not depend on where a window begins."""
@@ -16,13 +17,13 @@ WIDEST = 250
 def disc(radius: float, cell: float) -> np.ndarray:
     """Half-widths in cells of the rows of a disc, from its centre row outward: int64 (k + 1,).
 
-    Raises: ValueError when the radius is not above 0 or reaches over `WIDEST` cells.
+    Raises: Refused when the radius is not above 0 or reaches over `WIDEST` cells.
     """
     if not radius > 0:
-        raise ValueError("the radius must be above 0 m")
+        raise Refused("the radius must be above 0 m")
     reach = radius / cell
     if reach > WIDEST:
-        raise ValueError(f"a radius of {radius:g} m is more than {WIDEST} cells of {cell:g} m; "
+        raise Refused(f"a radius of {radius:g} m is more than {WIDEST} cells of {cell:g} m; "
                          f"at most {WIDEST * cell:g} m can be looked at")
     reach = max(reach, 1.0)
     rows = np.arange(int(reach) + 1)

@@ -8,6 +8,7 @@ import numba as nb
 import numpy as np
 
 from thicket.planting.hashing import cell_hash, seed_of, unit
+from thicket.refused import Refused
 
 
 @nb.njit(nogil=True, cache=True)
@@ -69,13 +70,13 @@ class Noise:
 
     def __post_init__(self) -> None:
         if self.form not in FORMS:
-            raise ValueError(f"there is no noise called {self.form!r}")
+            raise Refused(f"there is no noise called {self.form!r}")
         if not self.wavelength > 0:
-            raise ValueError("the noise's wavelength must be above 0 m")
+            raise Refused("the noise's wavelength must be above 0 m")
         if not 1 <= self.octaves <= 8:
-            raise ValueError("the noise has 1 to 8 octaves")
+            raise Refused("the noise has 1 to 8 octaves")
         if not self.contrast >= 0:
-            raise ValueError("the noise's contrast must not be negative")
+            raise Refused("the noise's contrast must not be negative")
 
 
 @nb.njit(nogil=True, cache=True, inline="always")

@@ -6,6 +6,8 @@ import numba as nb
 import numpy as np
 from scipy.sparse import csr_array
 
+from thicket.refused import Refused
+
 
 def _weights(old: int, new: int, ratio: float) -> csr_array:
     """How much each of `old` cells gives to each of `new` cells, each `ratio` old cells long, along one axis.
@@ -184,9 +186,9 @@ def _loosen(data, out):
 def loosened(data: bytes, shape: tuple[int, int]) -> np.ndarray:
     """The raster int16 of a shape that was squeezed.
 
-    Raises: ValueError when the bytes are not those of such a raster.
+    Raises: Refused when the bytes are not those of such a raster.
     """
     out = np.empty(shape, np.int16)
     if _loosen(np.frombuffer(data, np.uint8), out) != 0:
-        raise ValueError(f"the bytes are not a squeezed raster of {shape[0]} × {shape[1]}")
+        raise Refused(f"the bytes are not a squeezed raster of {shape[0]} × {shape[1]}")
     return out

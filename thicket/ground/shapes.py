@@ -12,6 +12,8 @@ from shapely import maximum_inscribed_circle
 from shapely.geometry import Polygon
 from shapely.validation import explain_validity
 
+from thicket.refused import Refused
+
 KINDS = ("path", "area", "obstacle")
 _SIDES = 48
 """Corners of the polygon that stands for a round obstacle."""
@@ -31,7 +33,7 @@ class Trail:
 
     def __post_init__(self) -> None:
         if not (0 <= self.reach <= 20 and 0 <= self.lean <= 85 and 0 <= self.flatten <= 0.95):
-            raise ValueError("a trail reaches 0 to 20 m, leans plants by 0 to 85° and flattens them by 0 to 95 %")
+            raise Refused("a trail reaches 0 to 20 m, leans plants by 0 to 85° and flattens them by 0 to 95 %")
 
 
 @dataclass(frozen=True)
@@ -53,22 +55,22 @@ class Shape:
     def __post_init__(self) -> None:
         called = f"the {self.kind} {self.name!r}" if self.name else f"the {self.kind}"
         if self.kind not in KINDS:
-            raise ValueError(f"there is no shape called {self.kind!r}")
+            raise Refused(f"there is no shape called {self.kind!r}")
         if not np.isfinite(np.array(self.points, float)).all():
-            raise ValueError(f"{called} has a corner that is not a number")
+            raise Refused(f"{called} has a corner that is not a number")
         least = 2 if self.kind == "path" else 3
         if len(set(self.points)) < least:
-            raise ValueError(f"{called} needs at least {least} different points")
+            raise Refused(f"{called} needs at least {least} different points")
         if self.kind == "path" and not self.width > 0:
-            raise ValueError(f"{called} needs a width above 0 m")
+            raise Refused(f"{called} needs a width above 0 m")
         if self.clear is not None and not self.clear >= 0:
-            raise ValueError(f"the clear margin of {called} must not be negative")
+            raise Refused(f"the clear margin of {called} must not be negative")
         if self.trail and self.kind != "path":
-            raise ValueError(f"{called} is no path, so it cannot be a trail")
+            raise Refused(f"{called} is no path, so it cannot be a trail")
         if self.kind != "path":
             outline = Polygon(self.points)
             if not outline.is_valid:
-                raise ValueError(f"the outline of {called} crosses or touches itself ({explain_validity(outline).lower()})")
+                raise Refused(f"the outline of {called} crosses or touches itself ({explain_validity(outline).lower()})")
 
     @property
     def half(self) -> float:
@@ -100,10 +102,10 @@ class Shape:
 def circle(x: float, z: float, radius: float) -> tuple[tuple[float, float], ...]:
     """Corners of a round outline, on the circle.
 
-    Raises: ValueError when the radius is not above 0.
+    Raises: Refused when the radius is not above 0.
     """
     if not radius > 0:
-        raise ValueError("the radius of a round obstacle must be above 0 m")
+        raise Refused("the radius of a round obstacle must be above 0 m")
     way = np.arange(_SIDES) * 2 * np.pi / _SIDES
     return tuple(map(tuple, np.c_[x + radius * np.cos(way), z + radius * np.sin(way)].round(4).tolist()))
 
@@ -111,10 +113,10 @@ def circle(x: float, z: float, radius: float) -> tuple[tuple[float, float], ...]
 def box(x: float, z: float, width: float, length: float, heading: float) -> tuple[tuple[float, float], ...]:
     """Corners of a box about its middle, its length along a compass heading in degrees.
 
-    Raises: ValueError when it is not wider and longer than 0.
+    Raises: Refused when it is not wider and longer than 0.
     """
     if not (width > 0 and length > 0):
-        raise ValueError("a box must be wider and longer than 0 m")
+        raise Refused("a box must be wider and longer than 0 m")
     h = np.radians(heading)
     along, across = np.array([np.sin(h), -np.cos(h)]) * length / 2, np.array([np.cos(h), np.sin(h)]) * width / 2
     corners = [along + across, along - across, -along - across, -along + across]

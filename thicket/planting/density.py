@@ -8,6 +8,7 @@ import numpy as np
 from thicket.bands import by_rows
 from thicket.ground.heights import square
 from thicket.ground.rasters import resample
+from thicket.refused import Refused
 
 _BAND = 128
 """Rows that are added up at a time, so that the sum is the same however many threads add."""
@@ -30,7 +31,7 @@ def density(suitability: np.ndarray, touch: np.ndarray) -> np.ndarray:
     Returns: float32 0–1 of the same shape.
     """
     if suitability.shape != touch.shape:
-        raise ValueError(f"touch is {touch.shape} cells, suitability {suitability.shape}")
+        raise Refused(f"touch is {touch.shape} cells, suitability {suitability.shape}")
     out = np.empty(suitability.shape, np.float32)
     suited, touched = np.ascontiguousarray(suitability, np.float32), np.ascontiguousarray(touch)
     by_rows(len(out), lambda first, last: _density(suited[first:last], touched[first:last], out[first:last]), least=512)

@@ -15,6 +15,7 @@ from shapely.geometry import LineString, Polygon
 from thicket.ground.shapes import Shape
 from thicket.planting.hashing import seed_of
 from thicket.planting.points import Seats, gathered, seats_on_ground
+from thicket.refused import Refused
 
 CORNER = 30.0
 """A bend by more degrees than this is a corner, and a plant stands on it."""
@@ -134,10 +135,10 @@ def along(number: int, path: Shape, layout: Along, seed: int) -> Seats:
     """Seats along a path.
 
     Parameters: number of the path in its level, for ids and chance; path, a `Shape` of kind path; seed of the stand.
-    Returns: seats on the ground, the left side (or the only line) first. Raises: ValueError when `every` is not above 0.
+    Returns: seats on the ground, the left side (or the only line) first. Raises: Refused when `every` is not above 0.
     """
     if not layout.count and not layout.every > 0:
-        raise ValueError("layout: a plant every 0 m cannot be planted")
+        raise Refused("layout: a plant every 0 m cannot be planted")
     line = np.array(path.points, float)
     sides = {"on": [("on", False)], "left": [("left", True)], "right": [("right", False)],
              "both": [("left", True), ("right", False)]}[layout.side]
@@ -159,10 +160,10 @@ def along(number: int, path: Shape, layout: Along, seed: int) -> Seats:
 def rows(number: int, area: Shape, layout: Rows, seed: int) -> Seats:
     """Seats in rows inside an area, the pattern centred on it; parameters as for `along`.
 
-    Raises: ValueError when rows or plants are 0 m apart.
+    Raises: Refused when rows or plants are 0 m apart.
     """
     if not (layout.apart > 0 and layout.every > 0):
-        raise ValueError("layout: rows and the plants in them must be more than 0 m apart")
+        raise Refused("layout: rows and the plants in them must be more than 0 m apart")
     outline = np.array(area.points, float)
     b = np.radians(layout.bearing)
     ways = np.array([[np.sin(b), -np.cos(b)], [np.cos(b), np.sin(b)]])

@@ -19,6 +19,7 @@ import numba as nb
 import numpy as np
 
 from thicket.planting.hashing import MASK32, cell_hash, mix32, seed_of, unit
+from thicket.refused import Refused
 
 TURN = tuple(int(share * 2**32) for share in (0.3, 0.5, 1.0))
 """In each phase, the cells whose hash lies below this take their turn."""
@@ -318,14 +319,14 @@ def point_set(seed: int, spacing: float, window: tuple[float, float, float, floa
     metres, half open. The set is one and the same over the whole plane: a window only cuts it.
 
     Returns: a `PointSet`, coarse lattices first and by cell within each.
-    Raises: ValueError when the spacing is not above 0 or the window is empty.
+    Raises: Refused when the spacing is not above 0 or the window is empty.
     """
     spacing = float(spacing)
     if not spacing > 0:
-        raise ValueError("spacing must be above 0 m")
+        raise Refused("spacing must be above 0 m")
     x0, z0, x1, z1 = (float(v) for v in window)
     if not (x1 > x0 and z1 > z0):
-        raise ValueError("the window must be wider and longer than 0 m")
+        raise Refused("the window must be wider and longer than 0 m")
     seed = seed_of("points", seed)
     extents = _extents(spacing, (x0, z0, x1, z1))
     most = (extents[-1][2] - extents[-1][0] - 2 * REACH) * (extents[-1][3] - extents[-1][1] - 2 * REACH)

@@ -11,6 +11,7 @@ from scipy.ndimage import gaussian_filter
 
 from thicket.planting.density import TOUCH_UNIT
 from thicket.planting.hashing import MASK32, mix32, unit
+from thicket.refused import Refused
 
 VERBS = {"thicken": "Thickened", "thin": "Thinned", "ease": "Eased", "level": "Levelled"}
 """The verbs that work on touch, and how they are told of afterwards."""
@@ -46,19 +47,19 @@ class Stroke:
 
     def __post_init__(self) -> None:
         if self.verb not in VERBS:
-            raise ValueError(f"there is no brush verb called {self.verb!r}")
+            raise Refused(f"there is no brush verb called {self.verb!r}")
         if not len(self.path):
-            raise ValueError("the stroke has no points")
+            raise Refused("the stroke has no points")
         if not self.radius > 0:
-            raise ValueError("the brush radius must be above 0 m")
+            raise Refused("the brush radius must be above 0 m")
         if not (0 <= self.soft <= 1 and 0 <= self.strength <= 1):
-            raise ValueError("the soft edge and the strength must lie between 0 and 1")
+            raise Refused("the soft edge and the strength must lie between 0 and 1")
         if not -1 <= self.toward <= 1:
-            raise ValueError("the touch that is levelled toward must lie between -1 and 1")
+            raise Refused("the touch that is levelled toward must lie between -1 and 1")
         if self.pressure is not None and len(self.pressure) != len(self.path):
-            raise ValueError("there must be one pressure for each point of the path")
+            raise Refused("there must be one pressure for each point of the path")
         if self.turn not in TURNS:
-            raise ValueError(f"a tip turns still, along or random, not {self.turn!r}")
+            raise Refused(f"a tip turns still, along or random, not {self.turn!r}")
 
     @property
     def box(self) -> tuple[float, float, float, float]:

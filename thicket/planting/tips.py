@@ -6,6 +6,7 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from thicket.ground.rasters import resample
+from thicket.refused import Refused
 
 SIDE = 64
 """A tip is a square of so many values a side; it spans the brush from edge to edge."""
@@ -15,7 +16,7 @@ MADE = {"flecks": "Flecks", "drifts": "Drifts", "bristles": "Bristles", "ring": 
 def made_tip(name: str) -> np.ndarray:
     """One of the tips that are made by code, float32 (SIDE, SIDE) 0–1.
 
-    Raises: ValueError when there is none of that name.
+    Raises: Refused when there is none of that name.
     """
     rng = np.random.Generator(np.random.Philox(sorted(MADE).index(name) + 11 if name in MADE else 0))
     z, x = (np.mgrid[0:SIDE, 0:SIDE] + 0.5) / SIDE * 2 - 1
@@ -32,7 +33,7 @@ def made_tip(name: str) -> np.ndarray:
     elif name == "ring":
         tip = np.exp(-(((far - 0.72) / 0.16) ** 2))
     else:
-        raise ValueError(f"there is no brush tip called {name!r}")
+        raise Refused(f"there is no brush tip called {name!r}")
     return np.where(far < 1, tip, 0).astype(np.float32)
 
 
@@ -40,10 +41,10 @@ def tip_of_picture(grey: np.ndarray) -> np.ndarray:
     """A tip from a greyscale picture, uint8 (rows, columns): what is white works fully. It is fitted into the square by its longer
     side; float32 (SIDE, SIDE) 0–1.
 
-    Raises: ValueError when the picture is empty or black all over.
+    Raises: Refused when the picture is empty or black all over.
     """
     if grey.ndim != 2 or not grey.size or not grey.any():
-        raise ValueError("the picture is black all over: white is where the brush works")
+        raise Refused("the picture is black all over: white is where the brush works")
     rows, columns = grey.shape
     side = max(rows, columns)
     square = np.zeros((side, side), np.float32)

@@ -12,6 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from thicket.refused import Refused
+
 
 @dataclass(frozen=True)
 class Distances:
@@ -26,11 +28,11 @@ class Distances:
     def __post_init__(self) -> None:
         edges = (0.0, *self.steps, self.billboard, self.gone)
         if any(a > b for a, b in zip(edges, edges[1:])):
-            raise ValueError("the distances must grow from the first LOD step over the billboard to gone")
+            raise Refused("the distances must grow from the first LOD step over the billboard to gone")
         if not self.gone > 0:
-            raise ValueError("gone must be above 0 m")
+            raise Refused("gone must be above 0 m")
         if self.fade < 0 or self.shadow < 0:
-            raise ValueError("fade width and shadow reach must not be negative")
+            raise Refused("fade width and shadow reach must not be negative")
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ import numba as nb
 import numpy as np
 
 from thicket.ground.noise import Noise
+from thicket.refused import Refused
 
 UNITS = {"altitude": "m", "slope": "°", "facing": "°", "hollow": "m", "wetness": "", "layer": "", "noise": "", "path": "m",
          "area": "m", "obstacle": "m", "stand": "m", "mask": "", "flat": "m"}
@@ -53,28 +54,28 @@ class Condition:
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:
-            raise ValueError(f"there is no condition called {self.kind!r}")
+            raise Refused(f"there is no condition called {self.kind!r}")
         name = NAMES.get(self.kind, self.kind)
         if self.join not in JOINS:
-            raise ValueError(f"a condition joins with and, or, except, not with {self.join!r}")
+            raise Refused(f"a condition joins with and, or, except, not with {self.join!r}")
         if not self.lo <= self.hi:
-            raise ValueError(f"the {name} band ends ({self.hi:g}) below its start ({self.lo:g})")
+            raise Refused(f"the {name} band ends ({self.hi:g}) below its start ({self.lo:g})")
         if self.soft_lo < 0 or self.soft_hi < 0:
-            raise ValueError(f"the soft edges of the {name} band must not be negative")
+            raise Refused(f"the soft edges of the {name} band must not be negative")
         if self.kind in ("hollow", "flat") and not self.radius > 0:
-            raise ValueError(f"the radius of {name} must be above 0 m")
+            raise Refused(f"the radius of {name} must be above 0 m")
         if self.kind == "layer" and not self.layers:
-            raise ValueError("a ground layer condition needs at least one layer")
+            raise Refused("a ground layer condition needs at least one layer")
         if self.kind == "stand" and not self.stand:
-            raise ValueError("a distance to a stand needs the stand")
+            raise Refused("a distance to a stand needs the stand")
         if self.kind == "mask" and not self.mask:
-            raise ValueError("a mask condition needs a mask image")
+            raise Refused("a mask condition needs a mask image")
         if self.depth and self.kind != "area":
-            raise ValueError("only areas have a depth")
+            raise Refused("only areas have a depth")
         if self.size is not None and not 0.05 <= self.size <= 1:
-            raise ValueError("where a condition fails, plants have 0.05 to 1 of their size")
+            raise Refused("where a condition fails, plants have 0.05 to 1 of their size")
         if not self.density and self.size is None:
-            raise ValueError(f"the {name} condition drives neither density nor size")
+            raise Refused(f"the {name} condition drives neither density nor size")
 
     @property
     def field(self) -> tuple:
@@ -223,12 +224,12 @@ def histogram(values: np.ndarray, lo: float, hi: float, bins: int = 48) -> tuple
 def middle(values: np.ndarray, weights: np.ndarray, share: float = 0.9) -> tuple[float, float]:
     """The band of values that holds the middle `share` of the weights.
 
-    Parameters: values, weights, arrays of one shape, weights ≥ 0. Raises: ValueError when there is no weight at all.
+    Parameters: values, weights, arrays of one shape, weights ≥ 0. Raises: Refused when there is no weight at all.
     """
     order = np.argsort(values, axis=None)
     run = np.cumsum(weights.ravel()[order], dtype=np.float64)
     if not run[-1] > 0:
-        raise ValueError("the layer covers no ground")
+        raise Refused("the layer covers no ground")
     at = np.searchsorted(run / run[-1], [(1 - share) / 2, (1 + share) / 2])
     lo, hi = values.ravel()[order[np.minimum(at, len(order) - 1)]]
     return float(lo), float(hi)

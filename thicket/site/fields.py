@@ -18,6 +18,7 @@ from thicket.ground.hollow import disc, hollow_ridge, unevenness
 from thicket.ground.noise import noise_field
 from thicket.ground.relief import facing_of_cells, slope_and_facing, to_cells
 from thicket.ground.shapes import Shape, depth_field, distance_field
+from thicket.refused import Refused
 from thicket.site.conditions import Condition, suitability
 
 Window = tuple[int, int, int, int]
@@ -99,7 +100,7 @@ def _flat(site: Site, c: Condition, window: Window) -> np.ndarray:
 
 def _wetness(site: Site, c: Condition, window: Window) -> np.ndarray:
     if site.wetness is None:
-        raise ValueError("wetness has not been reckoned for this ground")
+        raise Refused("wetness has not been reckoned for this ground")
     return to_cells(_grown(site.wetness(), window, 0)[0])
 
 
@@ -108,7 +109,7 @@ def _layer(site: Site, c: Condition, window: Window) -> np.ndarray:
     total = np.zeros((row1 - row0, col1 - col0), np.int32)
     for name in c.layers:
         if name not in site.layers:
-            raise ValueError(f"this level has no ground layer {name!r}")
+            raise Refused(f"this level has no ground layer {name!r}")
         total += site.layers[name][row0:row1, col0:col1]
     return np.minimum(total, 255).astype(np.float32) / np.float32(255)
 
@@ -119,7 +120,7 @@ def _noise(site: Site, c: Condition, window: Window) -> np.ndarray:
 
 def _mask(site: Site, c: Condition, window: Window) -> np.ndarray:
     if c.mask not in site.masks:
-        raise ValueError(f"this level has no mask image {c.mask!r}")
+        raise Refused(f"this level has no mask image {c.mask!r}")
     mask = site.masks[c.mask]
     rows, columns = site.cells
     v, u = np.meshgrid((np.arange(window[1], window[3]) + 0.5) * (mask.shape[0] / rows) - 0.5,
@@ -166,7 +167,7 @@ def _nearest(places, cell, col0, row0, reach, out):
 
 def _stand(site: Site, c: Condition, window: Window) -> np.ndarray:
     if site.plants is None:
-        raise ValueError("the plants of the other stand are not known here")
+        raise Refused("the plants of the other stand are not known here")
     reach = float(far_away(c))
     col0, row0, col1, row1 = window
     box = (col0 * site.cell - reach, row0 * site.cell - reach, col1 * site.cell + reach, row1 * site.cell + reach)
@@ -185,7 +186,7 @@ def values(site: Site, condition: Condition, window: Window) -> np.ndarray:
 
     Returns: float32 (rows, columns) in the kind's unit. Distances are below 0 inside a shape and stop at `far_away`;
     facing is a compass bearing, `relief.FLAT` where the ground faces nowhere.
-    Raises: ValueError when the condition asks for a layer, mask or stand that is not there.
+    Raises: Refused when the condition asks for a layer, mask or stand that is not there.
     """
     return _FIELDS[condition.kind](site, condition, window)
 

@@ -11,6 +11,7 @@ from server.ground import importing
 from server.ground.importing import NewGround
 from server.levels.models import Level
 from thicket.formats.heights_in import Reading, read_heights
+from thicket.refused import Refused
 
 
 class Command(BaseCommand):
@@ -46,7 +47,7 @@ class Command(BaseCommand):
                     self.stdout.write(note)
                 what = f"Ground from {', '.join(p.name for p in [options['heights'], *options['layers']] if p)}"
                 importing.keep(user, level, uuid4(), new, what, self._tell, told)
-        except (ValueError, OSError) as error:
+        except (Refused, OSError) as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
         self.stdout.write(f"{level.name}: kept.")
 

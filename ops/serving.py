@@ -1,0 +1,137 @@
+"""Serving: the database, the server and the worker started, watched, and started again when one of them ends."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections import deque
+from collections.abc import Callable
+from pathlib import Path
+
+from ops.base import PYTHON, ROOT, Trouble, end_with_parent, free_port, port_is_free, say, stop
+from ops.state import State
+
+DEATHS, WITHIN = 3, 60.0
+"""After so many deaths within so many seconds, serving ends."""
+
+
+class Watched:
+    """A process that is started again when it ends."""
+
+    def __init__(self, name: str, start: Callable[[], subprocess.Popen]) -> None:
+        self.name, self._start = name, start
+        self.process = start()
+
+    def ended(self) -> bool:
+        return self.process.poll() is not None
+
+    def start(self) -> None:
+        self.process = self._start()
+
+
+class Deaths:
+    """Counts deaths, and ends all when there are too many."""
+
+    def __init__(self) -> None:
+        self._at: deque[float] = deque(maxlen=DEATHS)
+
+    def note(self, what: str) -> None:
+        self._at.append(time.monotonic())
+        if len(self._at) == DEATHS and self._at[-1] - self._at[0] < WITHIN:
+            raise Trouble(f"{what} ended, the third death within a minute: it is not started again. The messages above say why.")
+        say(f"{what} ended; it is started again.")
+
+
+@contextlib.contextmanager
+def _only_one(state: State):
+    with (state.var / ".serve.lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            raise Trouble(f"{state.var} is served already, at port {state.noted().get('port')}: see ./kt status.") from None
+        yield
+
+
+def ready(port: int) -> tuple[bool, str]:
+    """Whether the server on a port can do its work; what it says."""
+    try:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/ready", timeout=5) as answer:
+            return True, answer.read().decode()
+    except urllib.error.HTTPError as error:
+        return False, error.read().decode(errors="replace")
+    except OSError:
+        return False, "it does not answer"
+
+
+def serve(state: State, port: int, after: str = "") -> int:
+    """Serve until Ctrl-C; the database must run."""
+    with _only_one(state):
+        if not port_is_free(port):
+            raise Trouble(f"Port {port} is taken by another program. Choose another: ./kt {sys.argv[1]} --port {free_port()}")
+        watched: list[Watched] = []
+        try:
+            for name, module in (("server", ["server", "--port", str(port)]), ("worker", ["django", "work"])):
+                watched.append(Watched(f"The {name}", lambda name=name, module=module: _spawn(state, name, module)))
+            _watch(state, watched, port, after)
+        except KeyboardInterrupt:
+            say("\nStopping.")
+        finally:
+            for each in reversed(watched):
+                if not each.ended():
+                    stop(each.process.pid)
+            (state.var / "running.json").unlink(missing_ok=True)
+    return 0
+
+
+def _spawn(state: State, name: str, module: list[str]) -> subprocess.Popen:
+    logs = state.var / "logs"
+    logs.mkdir(mode=0o700, exist_ok=True)
+    env = state.environment() | {"KT_LOG": str(logs / f"{name}.log")}
+    return subprocess.Popen([str(PYTHON), "-m", *module], env=env, cwd=ROOT, start_new_session=True, umask=0o077,
+                            preexec_fn=end_with_parent)
+
+
+def _watch(state: State, watched: list[Watched], port: int, after: str) -> None:
+    deaths, told, began = Deaths(), False, time.monotonic()
+    _note(state, watched, port)
+    while True:
+        if state.database.pid() is None:
+            deaths.note("The database")
+            state.database.start()
+        for each in watched:
+            if each.ended():
+                deaths.note(each.name)
+                each.start()
+                _note(state, watched, port)
+        if not told:
+            told, said = ready(port)
+            if told:
+                say(f"\nKnee Thicket is at http://127.0.0.1:{port}/\n{after}Ctrl-C ends it.")
+            elif time.monotonic() - began > 120:
+                raise Trouble(f"The server is not ready after two minutes: {said}")
+        time.sleep(0.2)
+
+
+def _note(state: State, watched: list[Watched], port: int) -> None:
+    state.note(kt=os.getpid(), port=port, server=watched[0].process.pid, worker=watched[1].process.pid)
+
+
+def status(state: State) -> int:
+    """Say what runs on a state folder; 0 when it serves and is ready."""
+    noted, pid = state.noted(), state.database.pid()
+    say(f"State     {state.var}")
+    say(f"Database  {f'runs, process {pid}, port {state.database.port}' if pid else 'does not run'}")
+    for name in ("server", "worker"):
+        alive = noted.get(name) and Path(f"/proc/{noted[name]}").exists()
+        say(f"{name.capitalize():9} {f'runs, process {noted[name]}' if alive else 'does not run'}")
+    if not noted.get("port"):
+        return 1
+    well, said = ready(noted["port"])
+    say(f"Address   http://127.0.0.1:{noted['port']}/  {'ready' if well else f'not ready: {said}'}")
+    return 0 if well else 1

@@ -1,0 +1,71 @@
+"""A state folder: its database, the environment of the processes that work on it, what runs on it."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import subprocess
+from pathlib import Path
+
+from ops.backup import back_up_before_migrating
+from ops.base import PYTHON, ROOT, TOOLS, Trouble, digest, secret, step
+from ops.database import Database
+
+
+def state_folder() -> Path:
+    """The state folder of this run: `var/`, or what KT_VAR names."""
+    return Path(os.environ.get("KT_VAR") or TOOLS).resolve()
+
+
+class State:
+    """One state folder."""
+
+    def __init__(self, var: Path) -> None:
+        self.var = var
+        self.database = Database(var)
+
+    def environment(self, tests: bool = False) -> dict[str, str]:
+        """The environment of a process that works on this state; for tests, with the account that may only reach their schemas."""
+        user, word = ("kt_test", "db-test-password") if tests else ("kt", "db-password")
+        # Memory that is let go of goes back to the system: few arenas, and large arrays always as mappings of their own.
+        malloc = {"MALLOC_ARENA_MAX": "4", "MALLOC_MMAP_THRESHOLD_": "1048576", "MALLOC_TRIM_THRESHOLD_": "33554432"}
+        return malloc | os.environ | {
+            "KT_VAR": str(self.var), "KT_DB_PORT": str(self.database.port), "KT_DB_USER": user,
+            "KT_DB_PASSWORD": secret(self.var, word), "KT_SECRET": secret(self.var, "secret-key"),
+            "DJANGO_SETTINGS_MODULE": "server.settings", "PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": str(TOOLS / "numba"),
+            "PYTHONUNBUFFERED": "1"}
+
+    def django(self, *arguments: str, tests: bool = False) -> int:
+        return subprocess.run([str(PYTHON), "-m", "django", *arguments], env=self.environment(tests), cwd=ROOT).returncode
+
+    def migrate(self) -> None:
+        """Bring the database up to date; what is there is backed up before.
+
+        Raises: Trouble when it cannot be done, or a newer version has worked on it.
+        """
+        sources = sorted((ROOT / "server").glob("*/migrations/*.py")) + [ROOT / "requirements.txt"]
+        with step("migrated", digest(*sources), self.database.data) as work:
+            if not work:
+                return
+            asked = subprocess.run([str(PYTHON), "-m", "django", "database_state"], env=self.environment(), cwd=ROOT,
+                                   capture_output=True, text=True)
+            if asked.returncode:
+                raise Trouble(f"The database could not be asked what it holds:\n{asked.stderr.strip()[-2000:]}")
+            told = json.loads(asked.stdout)
+            if told["unknown"]:
+                raise Trouble(f"A newer version of Knee Thicket has worked on {self.var} ({', '.join(told['unknown'][:4])}). "
+                              "Use that version, or restore a backup from before it into an empty folder.")
+            if told["behind"] and told["applied"]:
+                back_up_before_migrating(self)
+            if told["behind"] and self.django("migrate", "--verbosity", "0"):
+                raise Trouble("The database could not be brought up to date; the message is above.")
+
+    def note(self, **running: int) -> None:
+        """Note which processes serve this state, for `./kt status`."""
+        (self.var / "running.json").write_text(json.dumps(running))
+
+    def noted(self) -> dict[str, int]:
+        with contextlib.suppress(OSError, ValueError):
+            return json.loads((self.var / "running.json").read_text())
+        return {}

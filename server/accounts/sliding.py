@@ -1,0 +1,28 @@
+"""Sessions that slide: each day of use makes them a fortnight long again."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import timedelta
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
+
+KEY = "until"
+DAY = timedelta(days=1)
+
+
+class SlidingSession:
+    """Stores a session anew, with its whole age before it, when a day of that has passed."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        response = self.get_response(request)
+        if request.__dict__.get("_cached_user") is not None and request.user.is_authenticated:
+            until = timezone.now() + timedelta(seconds=settings.SESSION_COOKIE_AGE)
+            if request.session.get(KEY, 0) < (until - DAY).timestamp():
+                request.session[KEY] = until.timestamp()
+        return response

@@ -1,0 +1,51 @@
+"""The worker: does long work, one job after another, beside the server."""
+
+import logging
+import os
+import threading
+import time
+
+from django.core.management.base import BaseCommand
+from django.db import Error, connections
+from django_tasks_db.management.commands.db_worker import Worker
+from django_tasks_db.models import DBTaskResult
+
+from server.jobs import running
+
+log = logging.getLogger(__name__)
+NICER = 10
+"""Work in the background gives way to what people wait for."""
+
+
+class Command(BaseCommand):
+    help = "Do long work: imports, forecasts, bakes, handover files. `kt` starts it beside the server."
+
+    def handle(self, *args, **options):
+        os.nice(NICER)
+        worker = Worker(queue_names=["*"], interval=0.2, batch=False, backend_name="default", startup_delay=False, max_tasks=None,
+                        worker_id=f"worker-{os.getpid()}", excluded_queue_names=[])
+        worker.configure_signals()
+        threading.Thread(target=self._beat, name="beat", daemon=True).start()
+        begun = False
+        while worker.running:
+            try:
+                if not begun:
+                    self._begin()
+                    begun = True
+                worker.run()
+            except Error:
+                log.warning("the database is away; trying again", exc_info=True)
+                connections.close_all()
+                time.sleep(1)
+
+    def _begin(self) -> None:
+        running.end_what_was_cut_off()
+        DBTaskResult.objects.running().update(status="FAILED")
+
+    def _beat(self) -> None:
+        while True:
+            try:
+                running.beat()
+            except Error:
+                connections.close_all()
+            time.sleep(2)

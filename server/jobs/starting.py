@@ -1,0 +1,42 @@
+"""Asking for long work, from the server: begun, looked at, stopped."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.utils import timezone
+
+from server.jobs.models import Job
+from server.jobs.running import run
+from server.levels.models import Level
+
+KEPT = timedelta(days=7)
+
+
+def start(kind: str, key: str, user: User | None = None, level: Level | None = None, **arguments: object) -> Job:
+    """Have long work done by the worker; what was under way under the same key is stopped."""
+    stop(key)
+    Job.objects.filter(at__lt=timezone.now() - KEPT).delete()
+    job = Job.objects.create(kind=kind, key=key, user=user, level=level, arguments=arguments, step="Waits for the worker")
+    transaction.on_commit(lambda: run.enqueue(str(job.pk)))
+    return job
+
+
+def newest(key: str) -> Job | None:
+    """The newest job under a key."""
+    return Job.objects.filter(key=key).order_by("-at").first()
+
+
+def under_way(key: str) -> Job | None:
+    """The job under a key that has not ended."""
+    job = newest(key)
+    return job if job and job.busy else None
+
+
+def stop(key: str) -> None:
+    """Have all jobs under a key stopped: those that wait at once, one that runs at its next step."""
+    jobs = Job.objects.filter(key=key)
+    jobs.filter(state=Job.State.WAITING).update(state=Job.State.STOPPED, ended=timezone.now())
+    jobs.filter(state=Job.State.RUNNING).update(stopping=True)

@@ -1,0 +1,112 @@
+"""What makes an action count once: the one mechanism for everything that writes a journal entry under a key."""
+
+from __future__ import annotations
+
+import dataclasses
+import functools
+import hashlib
+import inspect
+import random
+import time
+from collections.abc import Callable
+from typing import Any, TypeVar
+from uuid import UUID
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db import IntegrityError, OperationalError, connection
+from django.db.models import Model
+from ninja.errors import HttpError
+
+from server.journal.models import Entry, acting
+from server.levels.models import Level
+from server.levels.scene import forget_scene
+
+T = TypeVar("T")
+_GAVE_WAY = {1205, 1213}
+"""MariaDB's numbers for a lock that was waited for too long, and for a deadlock."""
+TIMES = 6
+
+
+def begun_anew(level: Level, work: Callable[[], T]) -> T:
+    """Work that is one transaction, begun anew up to six times when the database made it give way to another."""
+    for k in range(TIMES):
+        try:
+            return work()
+        except OperationalError as error:
+            if error.args[0] not in _GAVE_WAY or k == TIMES - 1 or connection.in_atomic_block:
+                raise
+        forget_scene(level)
+        time.sleep(random.uniform(0.5, 1.5) * 0.01 * 2**k)
+    raise AssertionError("unreachable")
+
+
+def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
+    """A decorator for a function that changes a level in one transaction and returns the journal entry it made of it.
+
+    The function has parameters `user` and `key`, and one of `level`, `stand` and `stands`. Called again under the same key with the
+    same arguments, it is not run: the entry that it made is returned, also when both are sent at the same moment.
+
+    Raises: HttpError 409 when the key has been used for something else.
+    """
+    signature = inspect.signature(work)
+
+    @functools.wraps(work)
+    def done(*args: Any, **kwargs: Any) -> Entry:
+        said = signature.bind(*args, **kwargs).arguments
+        user, key, level = said["user"], said["key"], _level_of(said)
+        fingerprint = _fingerprint(work.__name__, {name: value for name, value in said.items() if name not in ("user", "key")})
+        known = _known(user, level, key, fingerprint)
+        if known:
+            return known
+        token = acting.set(fingerprint)
+        try:
+            return begun_anew(level, lambda: work(*args, **kwargs))
+        except IntegrityError:
+            if connection.in_atomic_block:
+                raise
+            forget_scene(level)
+            known = _known(user, level, key, fingerprint)
+            if known is None:
+                raise
+            return known
+        finally:
+            acting.reset(token)
+
+    return done
+
+
+def _level_of(said: dict[str, Any]) -> Level:
+    if "level" in said:
+        return said["level"]
+    return (said["stand"] if "stand" in said else said["stands"][0]).level
+
+
+def _known(user: User, level: Level, key: UUID, fingerprint: str) -> Entry | None:
+    """The entry that was made under a key."""
+    entry = Entry.objects.filter(key=key).first()
+    if entry is None:
+        return None
+    same = entry.level_id == level.pk and entry.user_id == user.pk and entry.fingerprint in ("", fingerprint)
+    if not same:
+        raise HttpError(409, "This action's key has been used for something else: send it under a key of its own.")
+    return entry
+
+
+def _fingerprint(name: str, said: dict[str, Any]) -> str:
+    return hashlib.blake2b(f"{name} {_plain(said)}".encode(), digest_size=12).hexdigest()
+
+
+def _plain(value: Any) -> Any:
+    """Arguments as something whose `repr` is the same for the same arguments."""
+    if isinstance(value, Model):
+        return f"{value._meta.label} {value.pk}"
+    if isinstance(value, np.ndarray):
+        return hashlib.blake2b(np.ascontiguousarray(value), digest_size=12).hexdigest()
+    if dataclasses.is_dataclass(value):
+        return [_plain(getattr(value, f.name)) for f in dataclasses.fields(value)]
+    if isinstance(value, dict):
+        return sorted((str(k), _plain(v)) for k, v in value.items())
+    if isinstance(value, (list, tuple)):
+        return [_plain(v) for v in value]
+    return "" if callable(value) else repr(value)
