@@ -22,6 +22,8 @@ class JsonLines(logging.Formatter):
         at = datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds")
         said = {"at": at, "kind": record.levelname.lower(), "logger": record.name, "message": record.getMessage()}
         said |= {name: getattr(record, name) for name in FIELDS if getattr(record, name, None) is not None}
+        if isinstance(said.get("request"), HttpRequest):  # Django's own records carry the request itself
+            said["request"] = getattr(said["request"], "id", None)
         if record.exc_info:
             said["trace"] = self.formatException(record.exc_info)
         return json.dumps(said, ensure_ascii=False)

@@ -28,8 +28,8 @@ def watch_roles() -> None:
     def given(sender, instance: Membership, **more) -> None:
         record("role", None, f"is {instance.get_role_display().lower()} now", instance.level, instance.user.get_username())
 
-    def taken(sender, instance: Membership, **more) -> None:
-        if Level.objects.filter(pk=instance.level_id).exists():
+    def taken(sender, instance: Membership, origin: object = None, **more) -> None:
+        if getattr(origin, "model", type(origin)) is Membership:  # and not that all of the level is removed
             record("role", None, "is no longer a member", instance.level, instance.user.get_username())
 
     post_save.connect(given, Membership, weak=False, dispatch_uid="audit-given")

@@ -102,8 +102,15 @@ def _cut_off(draft: Draft, trouble: str) -> None:
     draft.save(update_fields=["state", "trouble"])
 
 
-def _fail(pk: UUID, trouble: str) -> None:
-    Draft.objects.filter(pk=pk).update(state=Draft.State.FAILED, trouble=trouble[:500])
+def _tell(job: Job, **fields: object) -> None:
+    """Write down what a job has found of its draft, unless a newer one is to read it, under other options."""
+    newest = starting.newest(job.key)
+    if newest and newest.pk == job.pk:
+        Draft.objects.filter(pk=job.arguments["draft"]).update(**fields)
+
+
+def _fail(job: Job, trouble: str) -> None:
+    _tell(job, state=Draft.State.FAILED, trouble=trouble[:500])
 
 
 def _files(draft: Draft) -> list[tuple[Path, str]]:
@@ -115,21 +122,19 @@ def _read(job: Job, progress: Progress) -> None:
     draft = Draft.objects.select_related("level").filter(pk=job.arguments["draft"]).first()
     if draft is None:
         return
-    pk = draft.pk
     try:
         progress.tell(0.02, f"Reading {', '.join(draft.names)}")
         new, found = (_read_heights if draft.kind == Draft.Kind.HEIGHTS else _read_layers)(draft, progress)
-        Draft.objects.filter(pk=pk).update(found=found, state=Draft.State.READY if new else Draft.State.FAILED,
-                                           trouble=found.get("wanted", ""))
+        _tell(job, found=found, state=Draft.State.READY if new else Draft.State.FAILED, trouble=found.get("wanted", ""))
         if new and draft.level:
             told = importing.forecast(draft.level, new, lambda share, step: progress.tell(0.4 + 0.6 * share, step))
-            Draft.objects.filter(pk=pk).update(forecast=told)
+            _tell(job, forecast=told)
     except Stopped:
-        _fail(pk, STOPPED)
+        _fail(job, STOPPED)
     except Refused as error:
-        _fail(pk, f"{str(error).rstrip('.')}.")
+        _fail(job, f"{str(error).rstrip('.')}.")
     except Exception:
-        _fail(pk, f"{', '.join(draft.names)} could not be read; nothing was changed.")
+        _fail(job, f"{', '.join(draft.names)} could not be read; nothing was changed.")
         raise
 
 
@@ -264,11 +269,11 @@ def _keep(job: Job, progress: Progress) -> None:
         Draft.objects.filter(pk=pk).update(state=Draft.State.KEPT, level=draft.level)
         shutil.rmtree(folder_of(draft), ignore_errors=True)
     except Stopped:
-        Draft.objects.filter(pk=pk).update(trouble=STOPPED, **back)
+        _tell(job, trouble=STOPPED, **back)
     except Refused as error:
-        Draft.objects.filter(pk=pk).update(trouble=f"{str(error).rstrip('.')}."[:500], **back)
+        _tell(job, trouble=f"{str(error).rstrip('.')}."[:500], **back)
     except Exception:
-        Draft.objects.filter(pk=pk).update(trouble="It could not be stored; nothing was changed.", **back)
+        _tell(job, trouble="It could not be stored; nothing was changed.", **back)
         raise
 
 

@@ -8,7 +8,7 @@ from uuid import UUID
 import numpy as np
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
 from server.journal.schemas import entry_out
 from server.levels.access import level_for, stand_for
@@ -25,7 +25,15 @@ from thicket.planting.strokes import Stroke
 from thicket.refused import Refused
 
 router = Router(tags=["pins"])
-PlantId = Annotated[str, Field(pattern=r"^\d{1,20}$", description="64-bit id as text")]
+
+
+def _in_64_bits(text: str) -> str:
+    if int(text) >= 2**64:
+        raise Refused("a plant's id has at most 64 bits")
+    return text
+
+
+PlantId = Annotated[str, Field(pattern=r"^\d{1,20}$", description="64-bit id as text"), AfterValidator(_in_64_bits)]
 Turn = Annotated[float, Field(allow_inf_nan=False, ge=-360, le=720, description="bearing of its front in degrees")]
 Lift = Annotated[float, Field(allow_inf_nan=False, ge=-50, le=500, description="m of its foot above the ground")]
 Many = 10_000

@@ -14,6 +14,8 @@ from thicket.refused import Refused
 MOST_TRIANGLES = 2_000_000
 MOST_LAYERS = 60
 """How often triangles may cover the ground over, counted by the rectangles around them."""
+FINEST = 0.05
+"""m, the smallest cell that is proposed."""
 LONGEST_LINE, DEEPEST = 64 * 1024, 200
 _REFUSED = "it is damaged, or needs other files beside it, and cannot be read as a mesh"
 
@@ -89,7 +91,7 @@ def mesh_heights(path: Path, suffix: str, cell: float | None, largest: int) -> S
     if not min(extent[0], extent[2]) > 0:
         raise Refused("seen from above it has no extent; is its y axis up?")
     if cell is None:
-        cell = max(round(widest / 1024, 2), 0.01)
+        cell = max(round(widest / 1024, 2), FINEST)
     if not cell > 0:
         raise Refused("the cell size must be above 0 m")
     if widest / cell > largest - 1:

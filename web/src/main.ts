@@ -28,7 +28,13 @@ const vuetify = createVuetify({
       },
     },
   },
-  defaults: { VSnackbar: { location: 'top' }, VTooltip: { openDelay: 400 } },
+  defaults: {
+    VSnackbar: { location: 'top' },
+    VTooltip: { openDelay: 400 },
+    VBtn: { variant: 'outlined', rounded: 0, ripple: false },
+    VCard: { rounded: 0, elevation: 0, border: true },
+    VTextField: { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },
+  },
 })
 
 createApp(App).use(createPinia()).use(router).use(vuetify).mount('#app')

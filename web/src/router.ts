@@ -10,6 +10,7 @@ export const router = createRouter({
     { path: '/', redirect: '/levels' },
     { path: '/sign-in', component: () => import('./views/SignIn.vue'), meta: { open: true } },
     { path: '/levels', component: () => import('./views/LevelList.vue') },
+    { path: '/audit', component: () => import('./views/AuditTrail.vue') },
     { path: '/levels/:slug', redirect: (to) => `/levels/${to.params.slug}/planting` },
     { path: `/levels/:slug/:bench(${BENCHES.join('|')})`, component: () => import('./views/LevelView.vue'), props: true },
     { path: '/:rest(.*)*', redirect: '/levels' },

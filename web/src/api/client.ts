@@ -1,3 +1,4 @@
+import { connection, watchLate } from './connection'
 import type { components } from './schema'
 
 type Schemas = components['schemas']
@@ -35,6 +36,8 @@ export type View = Schemas['ViewIn']
 export type Cost = Schemas['CostOut']
 export type LevelCost = Schemas['LevelCostOut']
 export type Entry = Schemas['EntryOut']
+export type Job = Schemas['JobOut']
+export type AuditRecord = Schemas['RecordOut']
 export type Changed = Schemas['ChangedOut']
 export type Moved = Schemas['MovedOut']
 export type Tried = Schemas['TryOut']
@@ -59,15 +62,23 @@ export interface Clash {
   who: string
 }
 
-/** A refusal of the server: a sentence to show, and the fields it names. */
+/** A refusal of the server, or none that it gave: a sentence to show, and the fields it names. */
 export class ApiError extends Error {
   constructor(
     readonly status: number,
     message: string,
     readonly fields: string[] = [],
     readonly clashes: Clash[] = [],
+    /** Whether the server gave a reason of its own. */
+    readonly reasoned = true,
   ) {
     super(message)
+  }
+
+  /** Whether the server has said that it will not do this. All else may yet be done: it did not answer, it failed, it is busy, or
+   * the sign-in has ended. */
+  get final(): boolean {
+    return this.reasoned && this.status >= 400 && this.status < 500 && ![401, 408, 425, 429].includes(this.status)
   }
 }
 
@@ -77,22 +88,46 @@ const cookie = (name: string) =>
     .find((part) => part.startsWith(`${name}=`))
     ?.slice(name.length + 1) ?? ''
 
-async function send(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<Response> {
+const NO_ANSWER = 'The server does not answer.'
+const TOO_LATE = 'The server has not answered in time.'
+const STALE_PAGE = 'CSRF check Failed'
+/** How long an answer is waited for, in ms: most come in a moment, but what plants a whole level anew takes its time. */
+const PATIENCE = 30_000
+const LONG_PATIENCE = 180_000
+const TAKES_LONG = /\/(try|resolution|compare|forecast|exchange|back|redo|undo|new-stand|duplicate|shapes|condition-sets)\b|\/levels$/
+
+async function send(method: string, path: string, body?: unknown, signal?: AbortSignal, again = true): Promise<Response> {
+  const done = watchLate()
+  const limit = AbortSignal.timeout(TAKES_LONG.test(path) ? LONG_PATIENCE : PATIENCE)
   let response: Response
   try {
     response = await fetch(path.startsWith('/api') ? path : `/api${path}`, {
       method,
-      signal,
+      signal: signal ? AbortSignal.any([signal, limit]) : limit,
       headers: { 'X-CSRFToken': cookie('csrftoken'), ...(body === undefined ? {} : { 'Content-Type': 'application/json' }) },
       body: body === undefined ? undefined : JSON.stringify(body),
     })
   } catch (error) {
     if (signal?.aborted) throw error
-    throw new ApiError(0, 'The server does not answer. What you did last is not stored; it is kept here to try again.')
+    connection.away = limit.aborted ? TOO_LATE : NO_ANSWER
+    throw new ApiError(0, connection.away, [], [], false)
+  } finally {
+    done()
   }
-  if (response.ok) return response
-  const told = await response.json().catch(() => ({}))
-  throw new ApiError(response.status, told.detail ?? `The server failed (${response.status}).`, told.fields, told.clashes)
+  if (response.ok) {
+    connection.away = ''
+    return response
+  }
+  const told = await response.json().catch(() => null)
+  if (response.status === 403 && again && (!told || told.detail === STALE_PAGE)) {
+    // The page's token is another sign-in's: have it renewed, once.
+    await fetch('/api/session')
+    return send(method, path, body, signal, false)
+  }
+  const error = new ApiError(response.status, told?.detail ?? `The server failed (${response.status}).`, told?.fields, told?.clashes, !!told?.detail)
+  connection.away = response.status >= 500 ? error.message : ''
+  if (response.status === 401 && !path.endsWith('/session')) connection.signedOut = true
+  throw error
 }
 
 /** Ask for JSON of a type from the API's schema. */
@@ -113,7 +148,7 @@ export function upload<T>(path: string, form: FormData | string, onShare: (share
     request.open('POST', `/api${path}`)
     request.setRequestHeader('X-CSRFToken', cookie('csrftoken'))
     request.upload.onprogress = (event) => event.lengthComputable && onShare(event.loaded / event.total)
-    request.onerror = () => reject(new ApiError(0, 'The server does not answer; the file was not brought in.'))
+    request.onerror = () => reject(new ApiError(0, 'The server does not answer; the file was not brought in.', [], [], false))
     request.onload = () => {
       let told: { detail?: string; fields?: string[] } = {}
       try {
@@ -121,6 +156,7 @@ export function upload<T>(path: string, form: FormData | string, onShare: (share
       } catch {
         // What is no JSON is no answer of ours.
       }
+      if (request.status === 401) connection.signedOut = true
       if (request.status < 300) resolve(told as T)
       else reject(new ApiError(request.status, told.detail ?? `The server failed (${request.status}).`, told.fields))
     }

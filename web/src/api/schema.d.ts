@@ -19,7 +19,7 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Sign in. Too many wrong passwords for a name lock it for some minutes.
+         * @description Sign in. Too many wrong passwords for a name lock it for some minutes, except for who is signed in under it already.
          */
         post: operations["server_accounts_api_sign_in"];
         /**
@@ -1462,7 +1462,7 @@ export interface paths {
         };
         /**
          * Journal
-         * @description The last hundred actions in the level, newest first.
+         * @description A hundred actions in the level, newest first: the last, or those before one of them.
          */
         get: operations["server_journal_api_journal"];
         put?: never;
@@ -1553,7 +1553,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/levels/{slug}/handover/plants.csv": {
+    "/api/levels/{slug}/handover/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make
+         * @description Begin to make a file: individual plants as CSV, stands and items and distances as JSON, plants with their meshes as binary
+         *     glTF.
+         */
+        post: operations["server_handover_api_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/handover/jobs/{job}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1561,10 +1582,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Csv
-         * @description Individual plants as CSV.
+         * Look
+         * @description How far a file is.
          */
-        get: operations["server_handover_api_csv"];
+        get: operations["server_handover_api_look"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1573,27 +1594,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/levels/{slug}/handover/level.json": {
+    "/api/levels/{slug}/handover/jobs/{job}/stop": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * Level Json
-         * @description Stands, items and distances as JSON.
-         */
-        get: operations["server_handover_api_level_json"];
+        get?: never;
         put?: never;
-        post?: never;
+        /**
+         * Stop
+         * @description Stop making a file.
+         */
+        post: operations["server_handover_api_stop"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/levels/{slug}/handover/level.glb": {
+    "/api/levels/{slug}/handover/jobs/{job}/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -1601,10 +1622,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Glb
-         * @description Individual plants with their meshes as binary glTF.
+         * Fetch
+         * @description A file that is done.
          */
-        get: operations["server_handover_api_glb"];
+        get: operations["server_handover_api_fetch"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1651,6 +1672,26 @@ export interface paths {
          * @description Stop the bake; what is done stays.
          */
         post: operations["server_handover_api_stop_bake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Trail
+         * @description A hundred events, newest first, from before one of them: of the levels that one leads, and the sign-ins of their members.
+         */
+        get: operations["server_audit_api_trail"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4009,8 +4050,34 @@ export interface components {
             lost: number;
         };
         /**
+         * JobOut
+         * @description Long work: how far it is, and how it ended.
+         */
+        JobOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed";
+            /** Step */
+            step: string;
+            /**
+             * Share
+             * @description how much of it is done, 0–1
+             */
+            share: number;
+            /** Trouble */
+            trouble: string;
+        };
+        /**
          * BakeOut
-         * @description A bake of all single plants: sheets in all and those that lie ready under their present key; what it is at.
+         * @description A bake of all single plants: sheets in all and those that lie ready under their present key; what it is at; why the last
+         *     one failed.
          */
         BakeOut: {
             /** Running */
@@ -4021,6 +4088,31 @@ export interface components {
             done: number;
             /** Step */
             step: string;
+            /** Trouble */
+            trouble: string;
+        };
+        /**
+         * RecordOut
+         * @description One event: when, who, from which address, in which level, and what.
+         */
+        RecordOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Person */
+            person: string;
+            /** Address */
+            address: string;
+            /** Level */
+            level: string | null;
+            /** What */
+            what: string;
         };
     };
     responses: never;
@@ -6061,7 +6153,9 @@ export interface operations {
     };
     server_journal_api_journal: {
         parameters: {
-            query?: never;
+            query?: {
+                before?: number | null;
+            };
             header?: never;
             path: {
                 slug: string;
@@ -6171,12 +6265,13 @@ export interface operations {
             };
         };
     };
-    server_handover_api_csv: {
+    server_handover_api_make: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
+                file: "plants.csv" | "level.json" | "level.glb";
             };
             cookie?: never;
         };
@@ -6187,16 +6282,19 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
             };
         };
     };
-    server_handover_api_level_json: {
+    server_handover_api_look: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
+                job: string;
             };
             cookie?: never;
         };
@@ -6207,16 +6305,42 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
             };
         };
     };
-    server_handover_api_glb: {
+    server_handover_api_stop: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
+                job: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    server_handover_api_fetch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                job: string;
             };
             cookie?: never;
         };
@@ -6293,6 +6417,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BakeOut"];
+                };
+            };
+        };
+    };
+    server_audit_api_trail: {
+        parameters: {
+            query?: {
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordOut"][];
                 };
             };
         };

@@ -40,7 +40,7 @@ const says = computed(() => {
       <button v-if="!bake.running" class="plain go" :disabled="bake.done === bake.total" data-test="bake-start" @click="tell('POST')">{{ bake.done ? 'Go on' : 'Bake the level' }}</button>
       <button v-else class="plain go" data-test="bake-stop" @click="tell('POST', '/stop')">Stop</button>
     </p>
-    <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
+    <p v-if="trouble || bake.trouble" class="over" role="alert">{{ trouble || bake.trouble }}</p>
   </section>
 </template>
 

@@ -2,12 +2,12 @@
 import { computed } from 'vue'
 import { whole } from '../budget'
 import BakePanel from './BakePanel.vue'
+import HandoverFile from './HandoverFile.vue'
 import { useLevel } from '../stores/level'
 
 const store = useLevel()
 const tracked = computed(() => store.stands.filter((s) => !s.sward).reduce((n, s) => n + s.count, 0))
 const swards = computed(() => store.stands.filter((s) => s.sward).map((s) => s.name))
-const base = computed(() => `/api/levels/${store.slug}/handover`)
 const FILES = computed(() => [
   { name: 'plants.csv', what: 'Every plant on a line: id, stand, item, place, turn, size, tint. Plain text, sorted by id.' },
   { name: 'level.glb', what: 'Binary glTF: the meshes once, the plants as GPU instances (EXT_mesh_gpu_instancing).' },
@@ -21,7 +21,7 @@ const FILES = computed(() => [
     <p>{{ whole(tracked) }} plants go along one by one. <span v-if="swards.length" class="faint">Swards ({{ swards.join(', ') }}) have no single plants; they go as density maps.</span></p>
     <ul>
       <li v-for="f in FILES" :key="f.name">
-        <a class="plain file" :href="`${base}/${f.name}`" download :data-test="`download-${f.name.replace('.', '-')}`">{{ f.name }}</a>
+        <HandoverFile :name="f.name" />
         <span class="faint">{{ f.what }}</span>
       </li>
     </ul>
@@ -43,13 +43,6 @@ li {
   border-top: 1px solid var(--line);
   display: grid;
   gap: 3px;
-}
-.file {
-  justify-self: start;
-  font-family: var(--serif);
-  font-size: 17px;
-  border-color: var(--line);
-  color: var(--green);
 }
 pre {
   font-size: 12.5px;

@@ -10,7 +10,15 @@ const store = useLevel()
 const entries = shallowRef<Entry[]>([])
 const who = ref('')
 const busy = ref(0)
-const load = async () => void (entries.value = await ask<Entry[]>('GET', `/levels/${store.slug}/journal`))
+const PAGE = 100
+const more = ref(false)
+/** Read the newest page, or the one before what is shown. */
+async function load(older = false) {
+  const last = older ? entries.value[entries.value.length - 1] : undefined
+  const page = await ask<Entry[]>('GET', `/levels/${store.slug}/journal${last ? `?before=${last.id}` : ''}`)
+  entries.value = last ? [...entries.value, ...page] : page
+  more.value = page.length === PAGE
+}
 watch([shown, () => store.pulse?.pulse], () => shown.value && load().catch(store.tell))
 const people = () => [...new Set(entries.value.map((e) => e.who))].sort()
 const rows = () => entries.value.filter((e) => !who.value || e.who === who.value)
@@ -53,6 +61,7 @@ async function flip(e: Entry) {
             </tr>
           </tbody>
         </table>
+        <p v-if="more" class="older"><v-btn size="small" variant="outlined" data-test="older" @click="load(true).catch(store.tell)">Older actions</v-btn></p>
       </div>
     </div>
   </v-dialog>
@@ -106,5 +115,9 @@ th {
 }
 .gained {
   color: var(--green);
+}
+.older {
+  text-align: center;
+  margin: 10px 0 2px;
 }
 </style>

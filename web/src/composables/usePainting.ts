@@ -97,8 +97,9 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     const targets = brush.targets
     const [x, z] = said.path[said.path.length - 1]
     last.value = said
-    const kept = await store.paint({ ...said, view: { ...s.eye.view } }, shown)
-    if (!kept) return restore()
+    const fate = await store.paint({ ...said, view: { ...s.eye.view } }, shown)
+    if (fate === 'refused') return restore()
+    if (fate === 'waiting') return
     const far = Math.hypot(s.eye.view.x - x, s.eye.view.z - z)
     const hidden = targets.find((t) => !s.everything && far > t.settings.distances.gone)
     if (hidden && store.difference) unseen.value = { stand: hidden, x, z, plants: store.difference.gained || store.difference.lost }

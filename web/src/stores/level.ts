@@ -2,6 +2,8 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { ApiError, ask, type Arranged, type Beat, type Changed, type Entry, type Level, type LevelCost, type Moved, type GroundChanged, type Mask, type Person, type Pulse, type Shape, type ShapeIn, type ShapesKept, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
 import { line, LINES, type LineName } from '../budget'
+import { useOutbox, type Fate } from './outbox'
+import { useSession } from './session'
 
 export interface Difference {
   what: string
@@ -12,6 +14,8 @@ export interface Difference {
 
 /** The open level: its stands as the server has them, what is selected, what the view costs, what was done last. */
 export const useLevel = defineStore('level', () => {
+  const session = useSession()
+  const outbox = useOutbox()
   const level = shallowRef<Level | null>(null)
   const stands = shallowRef<Stand[]>([])
   const shapes = shallowRef<Shape[]>([])
@@ -23,8 +27,6 @@ export const useLevel = defineStore('level', () => {
   const pulse = shallowRef<Pulse | null>(null)
   const others = shallowRef<Person[]>([])
   const trouble = ref('')
-  const lost = ref(false)
-  const unsent = shallowRef<Stroke[]>([])
 
   const slug = computed(() => level.value?.slug ?? '')
   /** The stand that was selected before this one. */
@@ -35,8 +37,9 @@ export const useLevel = defineStore('level', () => {
   const over = computed(() => LINES.filter((l) => level.value && cost.value && line(cost.value.total, l.name) > level.value.marks[l.name]).map((l) => l.name))
 
   function tell(error: unknown): void {
+    // That the server is away, or the sign-in has ended, is said once, for everything, by `StatusLine` and `SignInAgain`.
+    if (error instanceof ApiError && (error.status === 0 || error.status === 401 || error.status >= 502)) return
     trouble.value = error instanceof Error ? error.message : String(error)
-    if (error instanceof ApiError && error.status === 0) lost.value = true
   }
 
   async function open(name: string): Promise<void> {
@@ -52,6 +55,7 @@ export const useLevel = defineStore('level', () => {
     masks.value = m
     selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0].id] : []
     pulse.value = await ask<Pulse>('GET', `/levels/${name}/pulse`)
+    if (session.name && (await outbox.open(session.name, name))) void sendWaiting()
   }
 
   /** Read the stands, shapes and masks again; and the level itself, which comes onto the screen together with them. */
@@ -76,10 +80,7 @@ export const useLevel = defineStore('level', () => {
     const base = `/levels/${slug.value}`
     const now = here ? await ask<Beat>('POST', `${base}/beat`, { ...here, leaving }) : await ask<Pulse>('GET', `${base}/pulse`)
     others.value = (now as Partial<Beat>).others ?? []
-    if (lost.value) {
-      lost.value = false
-      await sendUnsent()
-    }
+    if (outbox.waiting.length) await sendWaiting()
     const changed = now.pulse !== pulse.value?.pulse
     pulse.value = now
     if (changed) await refresh(true)
@@ -122,39 +123,35 @@ export const useLevel = defineStore('level', () => {
     return mine
   }
 
-  /** Keep a stroke, once what it leaves is `shown`; one that cannot be sent is kept here and sent when the server is back. */
-  const paint = (stroke: Stroke, shown?: Promise<void>): Promise<boolean> =>
+  /** Keep a stroke, once what it leaves is `shown`; one that cannot be sent now is kept in the browser until it can. */
+  const paint = (stroke: Stroke, shown?: Promise<void>): Promise<Fate> =>
     inTurn(async () => {
       await shown
-      return paintNow(stroke)
+      return outbox.add(stroke, stored)
     })
-  async function paintNow(stroke: Stroke): Promise<boolean> {
+
+  /** Take over what a stored stroke changed. */
+  async function stored(changed: Changed): Promise<void> {
+    take(changed, changed.entry.gained, changed.entry.lost)
+    note(changed.entry)
     try {
-      const changed = await ask<Changed>('POST', `/levels/${slug.value}/strokes`, stroke)
-      take(changed, changed.entry.gained, changed.entry.lost)
-      note(changed.entry)
       if (changed.stale?.length) await reread(changed.stale)
       await adopt()
-      return true
     } catch (error) {
-      if (error instanceof ApiError && error.status === 0) unsent.value = [...unsent.value, stroke]
       tell(error)
-      return false
     }
   }
 
-  /** Send what could not be sent; the screen says so until the last of it is stored. */
-  async function sendUnsent(): Promise<void> {
-    const waiting = unsent.value
-    unsent.value = []
-    const said = (trouble.value = waiting.length ? `The server answers again. Sending what was kept here: ${waiting.length} ${waiting.length === 1 ? 'stroke' : 'strokes'}.` : '')
-    for (const stroke of waiting) await paint(stroke)
-    if (trouble.value === said) trouble.value = ''
-  }
+  /** Send the strokes that wait in the browser. */
+  const sendWaiting = (): Promise<void> => inTurn(() => outbox.send(stored))
 
   /** Take back or do again one's own last action, or any entry of the journal. */
   const move = (way: 'undo' | 'redo', entry: number | null = null): Promise<void> => inTurn(() => moveNow(way, entry))
   async function moveNow(way: 'undo' | 'redo', entry: number | null): Promise<void> {
+    if (outbox.waiting.length) {
+      trouble.value = 'Strokes wait to be sent: what came last can be taken back when they are stored.'
+      return
+    }
     try {
       const moved = await ask<Moved>('POST', `/levels/${slug.value}/${entry === null ? '' : `journal/${entry}/`}${way}`)
       difference.value = { what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`, gained: moved.gained, lost: moved.lost, cost: {} }
@@ -216,5 +213,5 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, lost, unsent, slug, mayPlant, chosen, over, open, refresh, beat, paint, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
+  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, beat, paint, sendWaiting, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
 })

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { onMounted, ref, shallowRef } from 'vue'
+import { computed, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, type LevelCard } from '../api/client'
 import ImportSheet from '../components/ImportSheet.vue'
+import SignInAgain from '../components/SignInAgain.vue'
 import { whole } from '../budget'
 import { useSession } from '../stores/session'
 
@@ -12,13 +13,17 @@ const levels = shallowRef<LevelCard[] | null>(null)
 const trouble = ref('')
 const making = ref(false)
 
-onMounted(async () => {
+async function load() {
+  trouble.value = ''
   try {
     levels.value = await ask<LevelCard[]>('GET', '/levels')
   } catch (error) {
     trouble.value = (error as Error).message
   }
-})
+}
+onMounted(load)
+const leads = computed(() => levels.value?.some((l) => l.role === 'lead'))
+const mayMake = computed(() => !levels.value?.length || levels.value.some((l) => l.role !== 'viewer'))
 
 async function leave() {
   await session.signOut()
@@ -33,7 +38,8 @@ const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
     <header>
       <h1>Levels</h1>
       <span class="faint">signed in as {{ session.name }}</span>
-      <button class="plain" data-test="new-level" @click="making = true">A new level from heights …</button>
+      <router-link v-if="leads" to="/audit" class="plain" data-test="open-audit">Who came and went</router-link>
+      <button v-if="mayMake" class="plain" data-test="new-level" @click="making = true">A new level from heights …</button>
       <button class="plain" data-test="sign-out" @click="leave">Sign out</button>
     </header>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
@@ -58,6 +64,7 @@ const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
         </div>
       </router-link>
     </section>
+    <SignInAgain @back="load" />
     <v-dialog v-model="making" max-width="820" persistent>
       <ImportSheet v-if="making" kind="heights" level="" @kept="router.push(`/levels/${$event}/ground`)" @close="making = false" />
     </v-dialog>

@@ -12,10 +12,13 @@ import KeySheet from '../components/KeySheet.vue'
 import PlantingBench from '../components/PlantingBench.vue'
 import SelectionPanel from '../components/SelectionPanel.vue'
 import SightlineBench from '../components/SightlineBench.vue'
+import SignInAgain from '../components/SignInAgain.vue'
 import StageHost from '../components/StageHost.vue'
+import StatusLine from '../components/StatusLine.vue'
 import StrataColumn from '../components/StrataColumn.vue'
 import WhyCard from '../components/WhyCard.vue'
 import { ask, type Why } from '../api/client'
+import { connection } from '../api/connection'
 import { useDraft } from '../composables/useDraft'
 import { typing } from '../composables/useFly'
 import { useHand } from '../composables/useHand'
@@ -53,15 +56,22 @@ const why = shallowRef<Why | null>(null)
 const groundKey = computed(() => `${store.level?.slug}/${store.level?.ground_revision}/${store.level?.layers_revision}`)
 const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
 
-onMounted(() => store.open(props.slug).catch(store.tell))
+/** Open the level; while the server is away, again and again until it answers. */
+async function open() {
+  await store.open(props.slug).catch(store.tell)
+  if (store.level?.slug !== props.slug && connection.away) setTimeout(open, 2000)
+}
+onMounted(open)
+/** After signing in again: send what waits, and read what others did meanwhile. */
+const goOn = () => store.sendWaiting().then(() => store.refresh(true)).catch(store.tell)
 const here = () => (stage.value ? { x: stage.value.eye.view.x, z: stage.value.eye.view.z, heading: stage.value.eye.view.heading, bench: props.bench } : null)
 let beating = false
 useIntervalFn(() => {
-  if (!store.level || beating) return
+  if (!store.level || beating || connection.signedOut) return
   beating = true
   store
     .beat(here())
-    .catch((error) => (store.lost ? undefined : store.tell(error)))
+    .catch(store.tell)
     .finally(() => (beating = false))
 }, 1000)
 onBeforeUnmount(() => void store.beat(here(), true).catch(() => undefined))
@@ -226,14 +236,13 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
     <CostStrip />
     <KeySheet v-model="keys" />
     <JournalSheet v-model="journal" />
-    <div v-if="store.trouble" class="trouble" role="alert" data-test="message">
-      {{ store.trouble }} <span v-if="store.unsent.length">{{ store.unsent.length }} {{ store.unsent.length === 1 ? 'stroke waits' : 'strokes wait' }} to be sent.</span>
-      <button class="plain" aria-label="Close" @click="store.trouble = ''">Close</button>
-    </div>
+    <StatusLine />
+    <SignInAgain @back="goOn" />
   </main>
   <main v-else class="waiting">
     <p v-if="store.trouble" class="over" role="alert" data-test="message">{{ store.trouble }} <router-link to="/levels">Back to the levels</router-link></p>
-    <p v-else class="faint">Opening the level …</p>
+    <p v-else class="faint">{{ connection.away ? `${connection.away} The level opens as soon as it does.` : 'Opening the level …' }}</p>
+    <SignInAgain @back="open" />
   </main>
 </template>
 
@@ -300,18 +309,6 @@ nav {
 }
 .strip {
   grid-column: 1 / -1;
-}
-.trouble {
-  position: fixed;
-  top: 56px;
-  left: 50%;
-  transform: translateX(-50%);
-  max-width: 640px;
-  padding: 8px 14px;
-  background: var(--sheet);
-  border: 1px solid var(--oxblood);
-  color: var(--oxblood);
-  z-index: 20;
 }
 .waiting {
   height: 100%;

@@ -1,0 +1,128 @@
+"""Files that strangers made: each bad one ends with a sentence, within ten seconds and 500 MB, and good ones come through whole."""
+
+import json
+import pickle
+import struct
+import subprocess
+import sys
+import time
+import zlib
+
+import numpy as np
+import trimesh
+
+from tests.core.test_imports import HILLS, Folder, X, Z
+from thicket.formats.bounded import Bounds, bounded
+from thicket.formats.heights_in import Reading, read_heights
+from thicket.formats.layers_in import read_channels, read_mask
+from thicket.refused import Refused
+
+MESH = Bounds(memory=1_000_000_000, seconds=6, patience=9.0)
+
+
+ASK = """
+import pickle, resource, sys, time
+from thicket.formats.bounded import bounded
+from thicket.refused import Refused
+name, read, path, bounds = pickle.load(sys.stdin.buffer)
+began = time.perf_counter()
+try:
+    bounded(name, read, path, name, bounds=bounds)
+except Refused as error:
+    spent, peak = time.perf_counter() - began, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
+    pickle.dump((str(error), spent, peak), sys.stdout.buffer)
+"""
+
+
+def hang():
+    while True:
+        pass
+
+
+def swallow():
+    return len(np.ones(1 << 28))
+
+
+def chunk(name: bytes, data: bytes) -> bytes:
+    return struct.pack(">I", len(data)) + name + data + struct.pack(">I", zlib.crc32(name + data))
+
+
+def gltf(nodes, vertices, faces) -> bytes:
+    """A glTF document with its buffer inside."""
+    import base64
+
+    points, indices = np.asarray(vertices, "<f4"), np.asarray(faces, "<u4").ravel()
+    data = points.tobytes() + indices.tobytes()
+    return json.dumps({
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": nodes,
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}],
+        "buffers": [{"byteLength": len(data), "uri": "data:application/octet-stream;base64," + base64.b64encode(data).decode()}],
+        "bufferViews": [{"buffer": 0, "byteLength": points.nbytes},
+                        {"buffer": 0, "byteOffset": points.nbytes, "byteLength": indices.nbytes}],
+        "accessors": [{"bufferView": 0, "componentType": 5126, "count": len(points), "type": "VEC3",
+                       "min": points.min(0).tolist(), "max": points.max(0).tolist()},
+                      {"bufferView": 1, "componentType": 5125, "count": len(indices), "type": "SCALAR"}]}).encode()
+
+
+CORNERS = [[0, 0, 0], [100, 5, 0], [0, 9, 100]]
+
+
+class Bounded(Folder):
+    def ended(self, name, data, *words, read=read_heights, bounds=MESH):
+        # In a process of its own, so that the memory which reading took can be told from that of other children.
+        asked = pickle.dumps((name, read, self.put(name, data), bounds))
+        told = subprocess.run([sys.executable, "-c", ASK], input=asked, capture_output=True)
+        self.assertEqual(told.returncode, 0, told.stderr.decode())
+        sentence, spent, peak = pickle.loads(told.stdout)
+        self.assertTrue(sentence.startswith(f"{name}: "), sentence)
+        for word in words:
+            self.assertIn(word, sentence)
+        self.assertNotIn("/", sentence)
+        self.assertLess(spent, 10, name)
+        self.assertLess(peak, 500, name)
+
+    def test_a_png_whose_first_chunk_is_not_its_size(self):
+        side = 30_000
+        body = chunk(b"tEXt", b"a\0b") + chunk(b"IHDR", struct.pack(">IIBBBBB", side, side, 16, 0, 0, 0, 0))
+        body += chunk(b"IDAT", zlib.compress(bytes(1 << 22), 9) * 8) + chunk(b"IEND", b"")
+        for read in (read_heights, read_channels, read_mask):
+            self.ended("bomb.png", b"\x89PNG\r\n\x1a\n" + body, "begins with its size", read=read, bounds=Bounds())
+
+    def test_meshes_that_never_end(self):
+        rng = np.random.default_rng(1)
+        wide = rng.uniform(0, 4000, (6000, 3)) * [1, 0.01, 1]
+        self.ended("wide.gltf", gltf([{"mesh": 0}], wide, np.arange(6000).reshape(-1, 3)), "over each other")
+        deep = [{"children": [k + 1]} for k in range(5000)] + [{"mesh": 0}]
+        self.ended("deep.gltf", gltf(deep, CORNERS, [[0, 1, 2]]), "deep")
+        self.ended("round.gltf", gltf([{"children": [1]}, {"children": [0], "mesh": 0}], CORNERS, [[0, 1, 2]]))
+        self.ended("line.obj", b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3" + b" 1" * (20 << 20), "64 KB")
+        self.ended("cut.glb", trimesh.creation.box().export(file_type="glb")[:-100])
+        self.ended("lost.gltf", gltf([{"mesh": 0}], CORNERS, [[0, 1, 7]]))
+        self.ended("none.obj", b"v 0 0 0\n", "triangles")
+
+    def test_what_hangs_or_swallows_memory_is_ended(self):
+        small = Bounds(memory=200_000_000, seconds=1, patience=6.0)
+        for read in (hang, swallow):
+            began = time.perf_counter()
+            with self.assertRaisesRegex(Refused, "^it: .*(time|long)"):
+                bounded("it", read, bounds=small)
+            self.assertLess(time.perf_counter() - began, 8)
+
+    def test_who_waits_can_give_up(self):
+        def give_up():
+            raise KeyError
+
+        with self.assertRaises(KeyError):
+            bounded("it", hang, tick=give_up)
+
+    def test_good_files_come_through_whole(self):
+        rows, columns = HILLS.shape
+        corner = np.arange(rows * columns).reshape(HILLS.shape)
+        faces = np.stack([corner[:-1, :-1], corner[1:, :-1], corner[:-1, 1:], corner[:-1, 1:], corner[1:, :-1], corner[1:, 1:]])
+        faces = faces.reshape(2, 3, -1).transpose(0, 2, 1).reshape(-1, 3)
+        mesh = trimesh.Trimesh(np.stack([X, HILLS, Z], -1).reshape(-1, 3), faces, process=False)
+        for name in ("hills.glb", "hills.obj"):
+            data = mesh.export(file_type=name[-3:])
+            path = self.put("file-0", data if isinstance(data, bytes) else data.encode())
+            seen = bounded(name, read_heights, path, name, Reading(cell=1.0), bounds=MESH)
+            np.testing.assert_allclose(seen.metres, HILLS, atol=1e-3)

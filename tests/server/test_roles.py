@@ -1,0 +1,223 @@
+"""Every operation of the API × every role, asked with bodies that are right, so that a refusal is the role's."""
+
+import io
+import json
+import shutil
+import uuid
+from contextlib import contextmanager
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import transaction
+from django.test import Client
+from PIL import Image
+
+from server.ground import drafts
+from server.ground.models import Draft, Mask
+from server.handover.files import path_of
+from server.jobs.models import Job
+from server.journal.models import Entry
+from server.levels.models import Level, Membership
+from server.pins.reading import pins_of
+from server.snapshots.models import Snapshot
+from server.stands.models import BrushTip, ConditionSet, Stand
+from tests.fixtures import MARKS, PASSWORD
+from tests.server.test_api import VIEW
+from tests.server.test_every_way_in import operations
+from tests.server.test_ground import GroundCase
+
+BENCH = {"x": 1, "z": 1, "heading": 0, "bench": "planting"}
+AREA = {"kind": "area", "form": "polygon", "name": "Glade", "points": [[20, 20], [60, 20], [40, 60]]}
+SLOPE = {"kind": "slope", "lo": 0, "hi": 30}
+KEEP = {"x": 1, "y": 400, "z": 1, "heading": 0, "pitch": 0, "fov": 55}
+
+
+def png() -> SimpleUploadedFile:
+    out = io.BytesIO()
+    Image.fromarray((np.mgrid[0:30, 0:30][0] * 8).astype(np.uint8)).save(out, "PNG")
+    return SimpleUploadedFile("steps.png", out.getvalue())
+
+
+class Undone(Exception):
+    """Ends a try, so that nothing of it stays."""
+
+
+class Roles(GroundCase):
+    """`self.right` has, for each operation, who may do it (see: all members; plant: artists and leads; lead; make: whoever is
+    artist or lead somewhere; own: a signed-in person, of what is theirs) and a right body, or a function that makes one."""
+
+    def setUp(self):
+        super().setUp()
+        users = {u.username: u for u in User.objects.all()}
+        users["stranger"] = User.objects.create_user("stranger", password=PASSWORD)
+        self.people = {name: self.client_of(name) for name in ("guest", "north", "lead", "stranger")}
+        self.other = Level.objects.create(slug="elsewhere", name="Elsewhere", seed=1, cell=1, rows=9, columns=9, low=0, high=1,
+                                          marks=MARKS)
+        Membership.objects.create(user=users["lead"], level=self.other, role="lead")
+        self.shot = self.post("/snapshots", {"name": "Before"}).json()["id"]
+        self.entry = self.stroke().json()["entry"]["id"]
+        self.taken_back = self.stroke(path=[[180, 180]]).json()["entry"]["id"]
+        self.post("/undo", {})
+        self.mask = self.north.post(f"{self.base}/masks", {"key": uuid.uuid4(), "name": "Steps", "file": png()})
+        self.keep_set = ConditionSet.objects.create(name="Gentle", conditions=[], by=users["lead"])
+        self.tip = BrushTip.objects.create(name="own", by=users["north"], data=bytes(64 * 64))
+        self.drafts = {name: Draft.objects.create(user=users[name], level=None, kind="heights", state="ready", names=["a"],
+                                                  found={"kind": "PNG", "rows": 9, "columns": 9}) for name in ("north", "lead")}
+        self.jobs = {name: Job.objects.create(kind="handover", key=f"h {name}", level=self.level, user=users[name],
+                                              arguments={"file": "plants.csv"}) for name in ("north", "lead", "guest")}
+        self.plant = str(sorted(self.ids()[0])[5])
+
+    def right(self):
+        key, birch = str(uuid.uuid4()), self.birch.pk
+        stroke = {"key": key, "stand": birch, "verb": "thin", "path": [[80, 90]], "radius": 24, "soft": 0.4, "strength": 0.8}
+        level, stand = "/api/levels/{slug}", "/api/levels/{slug}/stands/{stand}"
+        posts = {
+            f"{level}/views": ("plant", {"key": key, "name": "Rim", **KEEP}),
+            f"{level}/resolution/try": ("see", {"key": key, "cell": 2}), f"{level}/resolution": ("lead", {"key": key, "cell": 2}),
+            f"{level}/shapes": ("plant", {"key": key, "put": [AREA]}), f"{level}/shapes/try": ("see", {"key": key, "put": [AREA]}),
+            f"{level}/shapes.geojson": ("plant", {"type": "FeatureCollection", "features": []}),
+            f"{level}/masks": ("plant", lambda: {"key": key, "name": "Map", "file": png()}),
+            f"{stand}/try": ("see", {"settings": {"fullness": 0.4}}), f"{stand}/aim": ("see", {"count": 50}),
+            f"{stand}/sample": ("see", {"settings": {}}), f"{stand}/difference": ("see", {"settings": {"fullness": 0.4}}),
+            f"{stand}/suitability": ("see", {"settings": {}}), f"{stand}/clear": ("plant", {"key": key}),
+            f"{level}/clear": ("plant", {"key": key}),
+            f"{level}/strokes": ("plant", stroke), f"{level}/strokes/try": ("plant", stroke),
+            f"{level}/new-stand": ("plant", {"key": key, "name": "More", "stratum": "Shrub", "item": "birch"}),
+            f"{stand}/duplicate": ("plant", {"key": key}), f"{stand}/move": ("plant", {"key": key, "stratum": "Shrub"}),
+            f"{stand}/change": ("plant", {"key": key, "name": "Silver"}), f"{stand}/remove": ("plant", {"key": key}),
+            f"{level}/exchange": ("plant", {"key": key, "item": "birch", "by": "slate-block"}),
+            f"{stand}/pins": ("plant", {"key": key, "remove": [self.plant]}),
+            f"{stand}/pins/try": ("plant", {"key": key, "add": {"x": 100, "z": 100}}),
+            f"{level}/uproot": ("plant", {"key": key, "stands": [birch], "path": [[120, 120]], "radius": 40}),
+            f"{level}/select": ("see", {}),
+            f"{level}/hand": ("plant", {"key": key, "plants": {birch: [self.plant]}, "do": "remove"}),
+            f"{level}/snapshots": ("plant", {"name": "Now"}), f"{level}/snapshots/compare": ("see", {"before": self.shot}),
+            f"{level}/snapshots/difference": ("see", {"before": self.shot}),
+            f"{level}/snapshots/{{snapshot}}/go-back": ("plant", {"key": key}), f"{level}/conditions/look": ("see", SLOPE),
+            f"{level}/conditions/noise": ("see", {"noise": {}, "side": 100}), f"{stand}/why": ("see", {"x": 90, "z": 90}),
+            f"{level}/conditions/copy": ("plant", {"key": key, "conditions": [SLOPE], "to": [birch]}),
+            f"{level}/cost": ("see", VIEW), f"{level}/beat": ("see", BENCH), f"{level}/undo": ("plant", {}),
+            f"{level}/redo": ("plant", {}), f"{level}/journal/{{entry}}/undo": ("plant", {}),
+            f"{level}/journal/{{entry}}/redo": ("plant", {}), f"{level}/handover/{{file}}": ("see", {}),
+            f"{level}/handover/jobs/{{job}}/stop": ("own", {}), f"{level}/bake": ("plant", {}), f"{level}/bake/stop": ("plant", {}),
+            "/api/drafts": ("make", lambda: {"kind": "heights", "files": png(), "options": "{}"}),
+            "/api/drafts/{draft}/stop": ("own", {}), "/api/drafts/{draft}/keep": ("own", {"key": key, "name": "Fell"}),
+            "/api/tips": ("make", lambda: {"file": png()}),
+            "/api/condition-sets": ("plant", {"name": "Steep", "level": self.level.slug, "conditions": [SLOPE]}),
+        }
+        others = {
+            ("put", f"{level}/marks"): ("lead", {"key": key, "marks": MARKS}),
+            ("put", f"{level}/wind"): ("plant", {"key": key, "wind": {}}),
+            ("delete", f"{level}/views/{{name}}"): ("plant", {"key": key}),
+            ("put", "/api/drafts/{draft}"): ("own", {}), ("delete", "/api/drafts/{draft}"): ("own", {}),
+            ("delete", f"{level}/masks/{{name}}"): ("plant", {"key": key}),
+            ("patch", stand): ("plant", {"key": key, "settings": {"fullness": 0.3}}), ("delete", "/api/tips/{tip}"): ("own", {}),
+            ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {}), ("delete", "/api/condition-sets/{pk}"): ("lead", {}),
+            ("put", "/api/session/keys"): ("anybody", {"keys": {}}), ("delete", "/api/session"): ("anybody", {}),
+            ("get", "/api/audit"): ("lead", None), ("get", "/api/tips"): ("anybody", None),
+            ("get", "/api/levels"): ("anybody", None),
+            ("get", "/api/condition-sets"): ("anybody", None), ("get", "/api/drafts/{draft}"): ("own", None),
+            ("get", f"{level}/handover/jobs/{{job}}"): ("own", None), ("get", "/api/drafts/{draft}/preview.png"): ("own", None),
+            ("get", f"{level}/handover/jobs/{{job}}/file"): ("own", None),
+        }
+        return {("post", path): said for path, said in posts.items()} | others
+
+    def path(self, path: str, name: str) -> str:
+        """A path with what is there in place of its parameters."""
+        entry = self.taken_back if path.endswith("redo") else self.entry
+        known = {"tx": 0, "tz": 0, "revision": 1, "kind": "heights", "column": 0, "row": 0, "key": "k", "item": "birch",
+                 "layer": "turf", "slug": self.level.slug, "stand": self.birch.pk, "entry": entry, "snapshot": self.shot, "pk": self.keep_set.pk,
+                 "tip": self.tip.pk, "file": "plants.csv", "draft": self.drafts.get(name, self.drafts["lead"]).pk,
+                 "job": self.jobs.get(name, self.jobs["lead"]).pk}
+        known["name"] = "Steps" if "masks" in path else "Rim"
+        for parameter, value in known.items():
+            path = path.replace(f"{{{parameter}}}", str(value))
+        return path
+
+    @contextmanager
+    def undone(self):
+        try:
+            with transaction.atomic():
+                yield
+                raise Undone
+        except Undone:
+            pass
+
+    def ask(self, client: Client, method: str, path: str, body):
+        if callable(body):
+            return getattr(client, method)(path, body())
+        if method == "get":
+            return client.get(path)
+        if path.endswith("shapes.geojson") or method == "delete":
+            path += f"?key={uuid.uuid4()}"
+        return getattr(client, method)(path, json.dumps(body), content_type="application/json")
+
+    def answer(self, name: str, method: str, template: str, body, path: str = "") -> int:
+        self.lay_files()
+        with self.undone():
+            if template.endswith("/views/{name}"):
+                Level.objects.filter(pk=self.level.pk).update(bookmarks=[{"name": "Rim", **KEEP}])
+            client = self.client_of(name) if template == "/api/session" else self.people[name]
+            told = self.ask(client, method, path or self.path(template, name), body)
+        self.answered = told.content if not told.streaming else b""
+        return told.status_code
+
+    def lay_files(self):
+        """What drafts and jobs have made beforehand."""
+        for path in [drafts.folder_of(d) / "preview.png" for d in self.drafts.values()] + [path_of(j) for j in self.jobs.values()]:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(b"made before")
+            self.addCleanup(shutil.rmtree, path.parent, ignore_errors=True)
+
+    def test_every_operation_is_open_to_the_roles_that_may_and_to_no_others(self):
+        self.assertEqual(self.mask.status_code, 200)
+        right, opened = self.right(), {("get", "/api/session"), ("post", "/api/session")}
+        may = {"see": {"guest", "north", "lead"}, "plant": {"north", "lead"}, "lead": {"lead"}, "make": {"north", "lead"},
+               "anybody": {"guest", "north", "lead", "stranger"}}
+        for method, template, *_ in operations():
+            if (method, template) in opened:
+                continue
+            if method == "get" and "{slug}" in template and (method, template) not in right:
+                self.assertIn(self.answer("stranger", method, template, None), (404, 422), template)
+                continue
+            self.assertIn((method, template), right, "an operation whose roles are not said")
+            needed, body = right[method, template]
+            for name in self.people:
+                allowed = may.get(needed) or ({"north"} if "tips" in template else set(
+                    self.drafts if "drafts" in template else self.jobs))
+                status = self.answer(name, method, template, body)
+                said = (name, method, template, status, self.answered[:300])
+                if name in allowed:
+                    self.assertLess(status, 300, said)
+                elif name == "stranger" and "{slug}" in template or template == "/api/condition-sets" and name == "stranger":
+                    self.assertEqual(status, 404, said)
+                else:
+                    self.assertIn(status, (403, 404), said)
+
+    def test_ids_of_one_level_mean_nothing_under_anothers_path(self):
+        right, tried = self.right(), 0
+        for (method, template), (_, body) in right.items():
+            if template.count("{") < 2 or "{name}" in template or "{file}" in template or "{slug}" not in template:
+                continue
+            path = self.path(template, "lead").replace(f"/{self.level.slug}/", "/elsewhere/")
+            status = self.answer("lead", method, template, body, path)
+            if method == "delete" and status == 200:  # told what is left there, which is nothing of this level
+                self.assertTrue(Snapshot.objects.filter(pk=self.shot).exists())
+                continue
+            self.assertIn(status, (404, 409, 422), (method, path, self.answered[:200]))
+            tried += 1
+        self.assertGreater(tried, 12)
+        pins_of(self.level)
+        self.assertEqual((Stand.objects.filter(level=self.other).count(), Entry.objects.filter(level=self.other).count()), (0, 0))
+
+    def test_a_saved_set_is_written_by_its_owner_or_a_lead_only(self):
+        body = {"name": "Gentle", "level": self.level.slug, "conditions": [SLOPE]}
+        ask = lambda who: self.people[who].post("/api/condition-sets", json.dumps(body), content_type="application/json")  # noqa: E731
+        self.assertEqual(ask("north").status_code, 403)
+        self.assertEqual(ConditionSet.objects.get().conditions, [])
+        self.assertEqual(ask("lead").status_code, 200)
+        body["name"] = "Northern"
+        self.assertEqual((ask("north").status_code, ask("north").status_code, ask("lead").status_code), (200, 200, 200))
+        self.assertEqual(ConditionSet.objects.get(name="Northern").by.username, "north")
+        self.assertTrue(Mask.objects.exists())
