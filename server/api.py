@@ -1,5 +1,7 @@
 """The API: one router for each noun, sentences for errors, OpenAPI at /api/docs."""
 
+from typing import Any
+
 from ninja import NinjaAPI
 from ninja.security import django_auth
 
@@ -20,8 +22,31 @@ from server.stands.brush_api import router as brush
 from server.stands.conditions_api import router as conditions
 from server.stock.api import router as stock
 
-api = NinjaAPI(title="Knee Thicket", version="1", auth=django_auth,
-               description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
+ERRORS = {401: "Not signed in.", 403: "The role does not allow it.", 404: "There is no such thing, or one is no member of it.",
+          409: "It is locked, overtaken or removed.", 413: "Too large.", 422: "What was sent cannot be taken.",
+          429: "Too many at once: wait.", 500: "A failure of the server.", 503: "The database does not answer: try again."}
+
+
+class Api(NinjaAPI):
+    """The API, whose document says of every operation how it may be refused."""
+
+    def get_openapi_schema(self, **options: Any) -> dict:
+        schema = super().get_openapi_schema(**options)
+        schema["components"]["schemas"]["Refusal"] = {
+            "type": "object", "required": ["detail"], "properties": {
+                "detail": {"type": "string", "description": "a sentence"},
+                "fields": {"type": "array", "items": {"type": "string"}},
+                "clashes": {"type": "array", "items": {"type": "object"}}}}
+        refusal = {"application/json": {"schema": {"$ref": "#/components/schemas/Refusal"}}}
+        for operations in schema["paths"].values():
+            for operation in operations.values():
+                for status, what in ERRORS.items():
+                    operation["responses"].setdefault(status, {"description": what, "content": refusal})
+        return schema
+
+
+api = Api(title="Knee Thicket", version="1", auth=django_auth,
+          description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
 errors.install(api)
 for router in (accounts, levels, ground, shapes, stock, stands, brush, arranging, pins, snapshots, conditions, sight, journal,
                handover, audit):

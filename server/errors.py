@@ -19,6 +19,10 @@ from thicket.refused import Refused
 
 log = logging.getLogger(__name__)
 
+MOST_SAID = 8
+"""So many wrong fields are told of one request."""
+
+
 class BodyLimit:
     """Refuses a request whose body is larger than we ever need, before reading it."""
 
@@ -36,7 +40,7 @@ class BodyLimit:
 
 def _field(loc: tuple) -> str:
     """The field's name as a user of the API wrote it: the path without the names of our parameters."""
-    parts = [str(part) for part in loc]
+    parts = [str(part)[:60] for part in loc]
     if parts and parts[0] in ("body", "query", "path"):
         parts = parts[1:]
     if len(parts) > 1 and parts[0] in ("data", "payload"):
@@ -47,9 +51,11 @@ def _field(loc: tuple) -> str:
 def sentences(errors: list[dict]) -> str:
     """Validation errors as one text, a sentence for each field."""
     said = []
-    for error in errors:
+    for error in errors[:MOST_SAID]:
         message = str(error.get("msg", "is not valid")).removeprefix("Value error, ").rstrip(".")[:300]
         said.append(f"{_field(tuple(error.get('loc', ())))}: {message}.")
+    if len(errors) > MOST_SAID:
+        said.append(f"And {len(errors) - MOST_SAID:,} more.")
     return " ".join(dict.fromkeys(said))
 
 

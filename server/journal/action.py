@@ -21,6 +21,7 @@ from ninja.errors import HttpError
 from server.journal.models import Entry, acting
 from server.levels.models import Level
 from server.levels.scene import forget_scene
+from thicket.refused import Refused
 
 T = TypeVar("T")
 _GAVE_WAY = {1205, 1213}
@@ -62,13 +63,12 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
         token = acting.set(fingerprint)
         try:
             return begun_anew(level, lambda: work(*args, **kwargs))
-        except IntegrityError:
-            if connection.in_atomic_block:
-                raise
-            forget_scene(level)
-            known = _known(user, level, key, fingerprint)
+        except (IntegrityError, Refused, HttpError):
+            # It may have failed only because the same action, sent at the same moment, was done meanwhile.
+            known = None if connection.needs_rollback else _known(user, level, key, fingerprint)
             if known is None:
                 raise
+            forget_scene(level)
             return known
         finally:
             acting.reset(token)

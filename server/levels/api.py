@@ -18,7 +18,7 @@ from server.levels.models import GroundTile, Level
 from server.levels.schemas import Wind, wind_of
 from server.sight.reckoning import bookmark_view, item_of, level_cost, over, spent
 from server.stands.engine import planting_of
-from server.stands.schemas import Strict
+from server.stands.schemas import Name, Strict
 from thicket.planting.points import PACKING
 
 router = Router(tags=["levels"])
@@ -213,7 +213,7 @@ class ViewKept(Strict):
     """A view to be kept with the level under a name; one of that name is replaced."""
 
     key: UUID
-    name: Annotated[str, Field(min_length=1, max_length=60, pattern=r"\S")]
+    name: Name
     x: Finite
     y: Finite
     z: Finite

@@ -36,6 +36,7 @@ def _in_64_bits(text: str) -> str:
 PlantId = Annotated[str, Field(pattern=r"^\d{1,20}$", description="64-bit id as text"), AfterValidator(_in_64_bits)]
 Turn = Annotated[float, Field(allow_inf_nan=False, ge=-360, le=720, description="bearing of its front in degrees")]
 Lift = Annotated[float, Field(allow_inf_nan=False, ge=-50, le=500, description="m of its foot above the ground")]
+Place = Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False, description="level metres")]
 Many = 10_000
 
 
@@ -114,7 +115,7 @@ def _near(planting: Planting, x: float, z: float, reach: float) -> dict | None:
 
 
 @router.get("/levels/{slug}/stands/{stand}/plant", response=PlantOut | None)
-def plant_at(request: HttpRequest, slug: str, stand: int, x: float, z: float, reach: Annotated[float, Query(gt=0, le=100)] = 5):
+def plant_at(request: HttpRequest, slug: str, stand: int, x: Place, z: Place, reach: Annotated[float, Query(gt=0, le=100)] = 5):
     """The stand's plant nearest to a place, within a reach in m; nothing when there is none."""
     row = stand_for(level_for(request, slug), stand)
     return None if row.sward else _near(planting_of(row), x, z, reach)
@@ -198,7 +199,7 @@ class UnderOut(Schema):
 
 
 @router.get("/levels/{slug}/under", response=list[UnderOut])
-def what_is_under(request: HttpRequest, slug: str, x: float, z: float):
+def what_is_under(request: HttpRequest, slug: str, x: Place, z: Place):
     """The stands that stand over a place, top to bottom."""
     level = level_for(request, slug)
     if not (0 <= x < level.width and 0 <= z < level.length):

@@ -9,7 +9,7 @@ from ninja import Schema
 from pydantic import Field, model_validator
 
 from server.journal.schemas import EntryOut
-from server.stands.schemas import Metres, Number, Stratum, Strict
+from server.stands.schemas import Metres, Name, Number, Stratum, Strict
 from thicket.ground.shapes import box, circle
 from thicket.refused import Refused
 
@@ -50,7 +50,7 @@ class ShapeSettings(Strict):
 
     kind: Literal["path", "area", "obstacle"]
     form: Literal["line", "polygon", "circle", "box"]
-    name: Annotated[str, Field(min_length=1, max_length=80)]
+    name: Name
     points: list[tuple[Number, Number]] = Field(default=[], max_length=2000)
     round: Round | None = None
     box: Box | None = None

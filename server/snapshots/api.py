@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from ninja.errors import HttpError
-from pydantic import Field
 
 from server.journal.schemas import entry_out
 from server.levels.access import level_for
@@ -18,13 +16,13 @@ from server.snapshots import keeping
 from server.snapshots.models import Snapshot
 from server.stands.arranging_api import ArrangedOut, KeyIn
 from server.stands.payload import encode_marks
-from server.stands.schemas import Strict
+from server.stands.schemas import Name, Strict
 
 router = Router(tags=["snapshots"])
 
 
 class SnapshotIn(Strict):
-    name: Annotated[str, Field(min_length=1, max_length=80)]
+    name: Name
 
 
 class SnapshotOut(Schema):

@@ -13,10 +13,9 @@ from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for
 from server.stands import arranging
-from server.stands.schemas import Colour, Stratum, Strict
+from server.stands.schemas import Colour, Name, Stratum, Strict
 
 router = Router(tags=["stands"])
-Name = Annotated[str, Field(min_length=1, max_length=80)]
 
 
 class AddIn(Strict):

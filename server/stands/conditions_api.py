@@ -22,7 +22,7 @@ from server.stands.engine import Planting
 from server.stands.keeping import dependants, keep_settings
 from server.stands.looking import layer_bands, look, why
 from server.stands.models import ConditionSet
-from server.stands.schemas import Conditions, ConditionSettings, NoiseSettings, Number, Strict
+from server.stands.schemas import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
 from thicket.ground.noise import Noise, noise_field
 
 router = Router(tags=["conditions"])
@@ -120,7 +120,7 @@ class CopyOut(Schema):
 class SetIn(Strict):
     """A set of conditions under a name; one of the same name is replaced."""
 
-    name: Annotated[str, Field(min_length=1, max_length=80)]
+    name: Name
     level: str
     conditions: Conditions
 

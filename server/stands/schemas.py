@@ -17,6 +17,8 @@ from thicket.sight.distances import Distances
 from thicket.site.conditions import Condition
 
 Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
+Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f]*[^\s\x00-\x1f\x7f][^\x00-\x1f\x7f]*$",
+                            description="not of spaces alone, and without control characters")]
 Id = Annotated[int, Field(ge=0, le=2**63 - 1)]
 Metres = Annotated[float, Field(allow_inf_nan=False, ge=0, le=20000)]
 Share = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)]

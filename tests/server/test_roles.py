@@ -56,10 +56,13 @@ class Roles(GroundCase):
                                           marks=MARKS)
         Membership.objects.create(user=users["lead"], level=self.other, role="lead")
         self.shot = self.post("/snapshots", {"name": "Before"}).json()["id"]
+        self.mask = self.north.post(f"{self.base}/masks", {"key": uuid.uuid4(), "name": "Steps", "file": png()})
+        for path in ([[30, 180]], [[60, 200]]):
+            self.stroke(self.people["lead"], path=path)
+        self.post("/undo", {}, self.people["lead"])
         self.entry = self.stroke().json()["entry"]["id"]
         self.taken_back = self.stroke(path=[[180, 180]]).json()["entry"]["id"]
         self.post("/undo", {})
-        self.mask = self.north.post(f"{self.base}/masks", {"key": uuid.uuid4(), "name": "Steps", "file": png()})
         self.keep_set = ConditionSet.objects.create(name="Gentle", conditions=[], by=users["lead"])
         self.tip = BrushTip.objects.create(name="own", by=users["north"], data=bytes(64 * 64))
         self.drafts = {name: Draft.objects.create(user=users[name], level=None, kind="heights", state="ready", names=["a"],
@@ -127,9 +130,9 @@ class Roles(GroundCase):
         """A path with what is there in place of its parameters."""
         entry = self.taken_back if path.endswith("redo") else self.entry
         known = {"tx": 0, "tz": 0, "revision": 1, "kind": "heights", "column": 0, "row": 0, "key": "k", "item": "birch",
-                 "layer": "turf", "slug": self.level.slug, "stand": self.birch.pk, "entry": entry, "snapshot": self.shot, "pk": self.keep_set.pk,
-                 "tip": self.tip.pk, "file": "plants.csv", "draft": self.drafts.get(name, self.drafts["lead"]).pk,
-                 "job": self.jobs.get(name, self.jobs["lead"]).pk}
+                 "layer": "turf", "slug": self.level.slug, "stand": self.birch.pk, "entry": entry, "snapshot": self.shot,
+                 "pk": self.keep_set.pk, "tip": self.tip.pk, "file": "plants.csv",
+                 "draft": self.drafts.get(name, self.drafts["lead"]).pk, "job": self.jobs.get(name, self.jobs["lead"]).pk}
         known["name"] = "Steps" if "masks" in path else "Rim"
         for parameter, value in known.items():
             path = path.replace(f"{{{parameter}}}", str(value))
