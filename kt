@@ -55,6 +55,7 @@ def restore(options) -> int:
     backup.restore(STATE, options.file.resolve())
     with STATE.database.running():
         STATE.migrate()
+        STATE.django("note_restore", options.file.name)
     say(f"Restored {options.file} into {STATE.var}.")
     return 0
 

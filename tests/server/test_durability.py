@@ -2,6 +2,7 @@
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -98,6 +99,26 @@ class SuddenDeath(OwnState):
         self.state.database.start()
         self.stroke(client)
         self.assertEqual(self.told(client)[1].count(b'"id"'), 1)
+
+
+class Crowded(OwnState):
+    def test_slow_silent_and_half_sent_requests_hold_nobody_up(self):
+        client = self.signed_in()
+        port, held = self.server.port, []
+        for k in range(520):
+            line = socket.create_connection(("127.0.0.1", port))
+            self.addCleanup(line.close)
+            held.append(line)
+            half = (b"", b"GET /api/levels HTTP/1.1\r\nHost: 127", b"POST /api/session HTTP/1.1\r\nHost: 127.0.0.1\r\n"
+                    b"Content-Type: application/json\r\nContent-Length: 400\r\n\r\n{")[k % 3]
+            line.sendall(half)
+        for k in range(40):
+            line = socket.create_connection(("127.0.0.1", port))
+            self.addCleanup(line.close)
+            line.sendall(b"POST /api/drafts HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 100000000\r\n\r\n" + b"x" * 20_000)
+        for _ in range(20):
+            self.assertIn(b"Birch", client.opener.open(self.server.address + f"{LEVEL}/stands", timeout=10).read())
+        self.stroke(client)
 
 
 class Closed(OwnState):

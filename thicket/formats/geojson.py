@@ -96,7 +96,8 @@ def read_shapes(data: bytes, name: str, width: float, length: float) -> list[dic
     try:
         body = json.loads(data)
     except (ValueError, RecursionError) as error:
-        raise Refused(f"{name}: it is not GeoJSON ({str(error)[:80]})") from error
+        where = f", by its line {error.lineno}" if isinstance(error, json.JSONDecodeError) else ""
+        raise Refused(f"{name}: it is not GeoJSON{where}") from error
     features = body.get("features") if isinstance(body, dict) and body.get("type") == "FeatureCollection" else None
     if not isinstance(features, list):
         raise Refused(f"{name}: it is not a GeoJSON feature collection")
@@ -109,8 +110,10 @@ def read_shapes(data: bytes, name: str, width: float, length: float) -> list[dic
     for number, feature in enumerate(features, start=1):
         try:
             shape = _shape(feature)
-        except (ValueError, TypeError, KeyError, AttributeError) as error:
+        except Refused as error:
             raise Refused(f"{name}: feature {number}: {error}") from error
+        except (ValueError, TypeError, KeyError, AttributeError, IndexError, OverflowError) as error:
+            raise Refused(f"{name}: feature {number}: it is not as a feature of GeoJSON should be") from error
         if not all(0 <= x <= width and 0 <= z <= length for x, z in shape["points"]):
             raise Refused(f"{name}: feature {number}{' ' + repr(shape['name']) if shape['name'] else ''} lies outside the "
                              f"level, which is {width:g} m × {length:g} m in metres from its north-west corner")
