@@ -78,23 +78,23 @@ def paced(work: Callable[[], object], count: int, apart: float = 0.1) -> list[fl
 
 
 def reading(base: str, level, people: int) -> list[float]:
-    """People who beat every second and read sheets meanwhile: how long each request took."""
+    """People who beat and read a sheet every second, each at a moment of their own: how long each request took."""
     spent: list[float] = []
     stands = json.loads(signed_in(base, "north").get(f"/api/levels/{level.slug}/stands"))
     paths = [f"/api/levels/{level.slug}/stands/{s['id']}/plants/{n % s['sheets']['columns']}/{n // s['sheets']['columns']}/{key}"
              for s in stands for n, key in enumerate(s["sheets"]["keys"]) if not s["sward"]]
     here = {"x": 1, "z": 1, "heading": 0, "bench": "planting"}
     clients = [signed_in(base, ("lead", "north", "south", "guest")[k % 4]) for k in range(people)]
-    end = time.perf_counter() + READ_SECONDS
+    began = time.perf_counter() + 0.5
 
     def person(k: int) -> None:
-        n = k * 7
-        while time.perf_counter() < end:
-            spent.append(clients[k].post(f"/api/levels/{level.slug}/beat", here)[0])
-            for _ in range(3):
-                n += 1
-                spent.append(timed(lambda: clients[k].get(paths[n % len(paths)])))
-                time.sleep(0.25)
+        for n in range(READ_SECONDS * 2):
+            time.sleep(max(began + (n + k / people) / 2 - time.perf_counter(), 0.0))
+            if n % 2:
+                spent.append(clients[k].post(f"/api/levels/{level.slug}/beat", here)[0])
+            else:
+                path = paths[(n * 7 + k) % len(paths)]
+                spent.append(timed(lambda path=path: clients[k].get(path)))
 
     for path in paths:
         clients[0].get(path)

@@ -28,9 +28,7 @@ class State:
     def environment(self, tests: bool = False) -> dict[str, str]:
         """The environment of a process that works on this state; for tests, with the account that may only reach their schemas."""
         user, word = ("kt_test", "db-test-password") if tests else ("kt", "db-password")
-        # Memory that is let go of goes back to the system: few arenas, and large arrays always as mappings of their own.
-        malloc = {"MALLOC_ARENA_MAX": "4", "MALLOC_MMAP_THRESHOLD_": "1048576", "MALLOC_TRIM_THRESHOLD_": "33554432"}
-        return malloc | os.environ | {
+        return {"MALLOC_ARENA_MAX": "4"} | os.environ | {
             "KT_VAR": str(self.var), "KT_DB_PORT": str(self.database.port), "KT_DB_USER": user,
             "KT_DB_PASSWORD": secret(self.var, word), "KT_SECRET": secret(self.var, "secret-key"),
             "DJANGO_SETTINGS_MODULE": "server.settings", "PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": str(TOOLS / "numba"),

@@ -54,6 +54,7 @@ def _warm() -> None:
     warm()
     gc.collect()
     gc.freeze()
+    gc.set_threshold(20_000, 20, 20)
 
 
 if __name__ == "__main__":

@@ -46,7 +46,8 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
     """A decorator for a function that changes a level in one transaction and returns the journal entry it made of it.
 
     The function has parameters `user` and `key`, and one of `level`, `stand` and `stands`. Called again under the same key with the
-    same arguments, it is not run: the entry that it made is returned, also when both are sent at the same moment.
+    same arguments, it changes nothing, since a key is unique: the entry that it made is returned, also when both are sent at the
+    same moment.
 
     Raises: HttpError 409 when the key has been used for something else.
     """
@@ -57,14 +58,11 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
         said = signature.bind(*args, **kwargs).arguments
         user, key, level = said["user"], said["key"], _level_of(said)
         fingerprint = _fingerprint(work.__name__, {name: value for name, value in said.items() if name not in ("user", "key")})
-        known = _known(user, level, key, fingerprint)
-        if known:
-            return known
         token = acting.set(fingerprint)
         try:
             return begun_anew(level, lambda: work(*args, **kwargs))
         except (IntegrityError, Refused, HttpError):
-            # It may have failed only because the same action, sent at the same moment, was done meanwhile.
+            # It may have failed only because the same action has been done already, before or at the same moment.
             known = None if connection.needs_rollback else _known(user, level, key, fingerprint)
             if known is None:
                 raise

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from django.db.models import Max
+from django.contrib.auth.models import User
 from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
+from server.cache import ContentCache
 from server.journal import actions
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
@@ -21,6 +22,8 @@ from server.stands.schemas import Id, Number, Strict
 
 router = Router(tags=["journal"])
 PAGE = 100
+_to_undo = ContentCache(500)
+"""By level, person and pulse: as long as nothing was done, there is the same to undo."""
 
 
 class MovedOut(ChangedOut):
@@ -81,10 +84,18 @@ def beat(request: HttpRequest, slug: str, data: HereIn):
 
 
 def _pulse(request: HttpRequest, level: Level) -> dict:
-    head = Entry.objects.filter(level=level).aggregate(Max("id"), Max("touched"))
-    done, undone = actions.last_done(request.user, level), actions.last_undone(request.user, level)
-    return {"pulse": f"{level.ground_revision}-{head['id__max']}-{head['touched__max']}",
-            "undo": done.what if done else None, "redo": undone.what if undone else None}
+    entries = Entry.objects.filter(level=level)
+    newest = entries.order_by("-id").values_list("id", flat=True).first()
+    touched = entries.order_by("-touched").values_list("touched", flat=True).first()
+    pulse = f"{level.ground_revision}-{newest}-{touched}"
+    undo, redo = _to_undo.get((level.pk, request.user.pk, pulse), lambda: _undo_and_redo(request.user, level))
+    return {"pulse": pulse, "undo": undo, "redo": redo}
+
+
+def _undo_and_redo(user: User, level: Level) -> tuple[str | None, str | None]:
+    """What a person could take back, and do again."""
+    done, undone = actions.last_done(user, level), actions.last_undone(user, level)
+    return done.what if done else None, undone.what if undone else None
 
 
 @router.get("/levels/{slug}/journal", response=list[EntryOut])

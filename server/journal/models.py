@@ -55,4 +55,4 @@ class Entry(models.Model):
 
     class Meta:
         ordering = ["-id"]
-        indexes = [models.Index(fields=["level", "user", "undone"])]
+        indexes = [models.Index(fields=["level", "user", "undone"]), models.Index(fields=["level", "touched"])]

@@ -11,6 +11,7 @@ from ninja import Router, Schema
 from ninja.errors import HttpError
 from pydantic import Field
 
+from server.cache import ContentCache
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for, stands_of
 from server.sight.reckoning import items_of, stand_cost
@@ -30,6 +31,7 @@ from thicket.planting.density import TOUCH_UNIT
 
 router = Router(tags=["stands"])
 IMMUTABLE = "private, max-age=31536000, immutable"
+_sheets_told = ContentCache(4000)
 OVERLAY = 512
 """Suitability is handed out at this many values a side at the most."""
 
@@ -244,14 +246,21 @@ def _raster(values: np.ndarray) -> HttpResponse:
 @router.get("/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}")
 def plants(request: HttpRequest, slug: str, stand: int, column: int, row: int, key: str):
     """The plants of a sheet, as `server.stands.payload` lays them out; a content key never changes its meaning."""
-    planting = planting_of(stand_for(level_for(request, slug), stand))
+    level, at = level_for(request, slug), (slug, stand, column, row, key)
+    data = _sheets_told.peek(at)
+    if data is None:
+        data = _sheet(planting_of(stand_for(level, stand)), column, row, key)
+        _sheets_told.put(at, data)
+    return HttpResponse(data, content_type="application/octet-stream", headers={"Cache-Control": IMMUTABLE})
+
+
+def _sheet(planting: Planting, column: int, row: int, key: str) -> bytes:
     columns, rows = planting.sheets
     if not (0 <= column < columns and 0 <= row < rows):
         raise HttpError(404, f"sheet: there is no sheet {column}, {row}; the stand has {columns} × {rows}.")
     if planting.key((column, row)) != key:
         raise HttpError(409, "This sheet has been planted anew: read the stand again for its present key.")
-    return HttpResponse(encode(planting.plants((column, row))), content_type="application/octet-stream",
-                        headers={"Cache-Control": IMMUTABLE})
+    return encode(planting.plants((column, row)))
 
 
 @router.post("/levels/{slug}/stands/{stand}/clear", response=ChangedOut)

@@ -112,7 +112,7 @@ class Crowded(OwnState):
             half = (b"", b"GET /api/levels HTTP/1.1\r\nHost: 127", b"POST /api/session HTTP/1.1\r\nHost: 127.0.0.1\r\n"
                     b"Content-Type: application/json\r\nContent-Length: 400\r\n\r\n{")[k % 3]
             line.sendall(half)
-        for k in range(40):
+        for _ in range(40):
             line = socket.create_connection(("127.0.0.1", port))
             self.addCleanup(line.close)
             line.sendall(b"POST /api/drafts HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 100000000\r\n\r\n" + b"x" * 20_000)
