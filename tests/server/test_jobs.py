@@ -1,0 +1,113 @@
+"""Long work: told as it goes on, stopped between its steps, failed with a sentence, and ended honestly after a restart."""
+
+import threading
+from unittest import mock
+
+from django.db import connections
+from django.test import TransactionTestCase
+
+from server.jobs import running, starting
+from server.jobs.models import Job
+from server.jobs.running import RESTARTED, WORK
+from tests.fixtures import small_level
+from tests.server.test_api import ApiCase
+from tests.worker import work_off
+from thicket.refused import Refused
+
+
+class Jobs(TransactionTestCase):
+    def setUp(self):
+        self._fixture_teardown()
+
+    def do(self, work, key="k"):
+        """Have the worker do a job; the job as it ended."""
+        with mock.patch.dict(WORK, {"test": work}):
+            job = starting.start("test", key)
+            work_off()
+        job.refresh_from_db()
+        return job
+
+    def test_progress_is_told_to_other_connections_while_it_goes_on(self):
+        seen = []
+
+        def work(job, progress):
+            progress.total = 4
+            progress.tell(0.5, "half way")
+            for _ in range(40):
+                row = Job.objects.get(pk=job.pk)
+                if row.step == "half way":
+                    seen.append((row.state, row.share, row.total))
+                    return
+                progress.stopping.wait(0.05)
+
+        job = self.do(work)
+        self.assertEqual(seen, [("running", 0.5, 4)])
+        self.assertEqual((job.state, job.share, job.trouble), ("done", 0.5, ""))
+
+    def test_a_running_job_stops_at_its_next_step_and_a_waiting_one_is_never_begun(self):
+        begun = threading.Event()
+
+        def stopper():
+            begun.wait(10)
+            starting.stop("k")
+            connections.close_all()
+
+        def work(job, progress):
+            begun.set()
+            for _ in range(200):
+                progress.tell(0.1)
+                progress.stopping.wait(0.05)
+            self.fail("it was not stopped")
+
+        thread = threading.Thread(target=stopper)
+        thread.start()
+        self.assertEqual(self.do(work).state, "stopped")
+        thread.join()
+        calls = mock.Mock()
+        with mock.patch.dict(WORK, {"test": calls}):
+            first, second = starting.start("test", "again"), starting.start("test", "again")
+            work_off()
+        self.assertEqual([c.args[0].pk for c in calls.call_args_list], [second.pk])
+        first.refresh_from_db()
+        self.assertEqual(first.state, "stopped")
+
+    def test_what_cannot_be_done_is_a_sentence_and_what_fails_tells_nothing_of_its_inside(self):
+        def refuse(job, progress):
+            raise Refused("the file is cut short")
+
+        def break_down(job, progress):
+            raise OSError("/some/path: no space left")
+
+        self.assertEqual((self.do(refuse).state, self.do(refuse).trouble), ("failed", "the file is cut short."))
+        with self.assertLogs("server.jobs.running", "ERROR"):
+            job = self.do(break_down)
+        self.assertEqual((job.state, "log" in job.trouble, "/" in job.trouble), ("failed", True, False))
+
+    def test_a_restart_ends_what_was_under_way_and_does_what_waits(self):
+        cut = Job.objects.create(key="a", kind="test", state=Job.State.RUNNING)
+        done = mock.Mock()
+        with mock.patch.dict(WORK, {"test": done}):
+            starting.start("test", "b")
+            running.end_what_was_cut_off()
+            work_off()
+        cut.refresh_from_db()
+        self.assertEqual((cut.state, cut.trouble), ("failed", RESTARTED))
+        done.assert_called_once()
+
+    def test_a_file_under_way_is_anothers_secret_and_is_told_stopped(self):
+        small_level()
+        north, lead = (ApiCase.client_of(self, name) for name in ("north", "lead"))
+        base = "/api/levels/test-moor/handover"
+        job = north.post(f"{base}/plants.csv").json()
+        self.assertEqual((job["state"], job["step"]), ("waiting", "Waits for the worker"))
+        self.assertEqual(lead.get(f"{base}/jobs/{job['id']}").status_code, 404)
+        self.assertEqual(north.get(f"{base}/jobs/{job['id']}/file").status_code, 404)
+        self.assertEqual(north.post(f"{base}/jobs/{job['id']}/stop").json()["state"], "stopped")
+        work_off()
+        self.assertEqual(north.get(f"{base}/jobs/{job['id']}").json()["state"], "stopped")
+
+    def test_a_worker_that_says_nothing_is_taken_for_dead(self):
+        self.assertEqual(self.client.get("/ready").json()["worker"], False)
+        running.beat()
+        answer = self.client.get("/ready")
+        self.assertEqual((answer.status_code, answer.json()["ready"]), (200, True))
