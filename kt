@@ -39,6 +39,7 @@ def serve_only(options) -> int:
     setup()
     with STATE.database.running():
         STATE.migrate()
+        STATE.fill_shelf()
         return serving.serve(STATE, options.port)
 
 

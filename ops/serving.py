@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import fcntl
+import json
 import os
 import subprocess
 import sys
@@ -112,10 +113,17 @@ def _watch(state: State, watched: list[Watched], port: int, after: str) -> None:
         if not told:
             told, said = ready(port)
             if told:
-                say(f"\nKnee Thicket is at http://127.0.0.1:{port}/\n{after}Ctrl-C ends it.")
+                say(f"\nKnee Thicket is at http://127.0.0.1:{port}/\n{after}{_first(state, port)}Ctrl-C ends it.")
             elif time.monotonic() - began > 120:
                 raise Trouble(f"The server is not ready after two minutes: {said}")
         time.sleep(0.2)
+
+
+def _first(state: State, port: int) -> str:
+    """What a new installation, which has no account, is told."""
+    with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/session", timeout=10) as answer:
+        first = json.load(answer)["first"]
+    return f"There is no account yet. Make the first one on that page, with the code {state.first_code}\n" if first else ""
 
 
 def _note(state: State, watched: list[Watched], port: int) -> None:

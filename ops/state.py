@@ -30,9 +30,21 @@ class State:
         user, word = ("kt_test", "db-test-password") if tests else ("kt", "db-password")
         return {"MALLOC_ARENA_MAX": "4"} | os.environ | {
             "KT_VAR": str(self.var), "KT_DB_PORT": str(self.database.port), "KT_DB_USER": user,
-            "KT_DB_PASSWORD": secret(self.var, word), "KT_SECRET": secret(self.var, "secret-key"),
+            "KT_DB_PASSWORD": secret(self.var, word), "KT_FIRST_CODE": self.first_code, "KT_SECRET": secret(self.var, "secret-key"),
             "DJANGO_SETTINGS_MODULE": "server.settings", "PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": str(TOOLS / "numba"),
             "PYTHONUNBUFFERED": "1"}
+
+    @property
+    def first_code(self) -> str:
+        """With it, the first account of this state is made on the screen."""
+        word = secret(self.var, "first-code")
+        return f"{word[:4]}-{word[4:8]}-{word[8:12]}"
+
+    def fill_shelf(self) -> None:
+        """Put the items to begin with on the shelf, once."""
+        with step("shelf", digest(ROOT / "demo", ROOT / "thicket" / "stock"), self.database.data) as work:
+            if work and self.django("fill_shelf"):
+                raise Trouble("The shelf could not be filled; the message is above.")
 
     def django(self, *arguments: str, tests: bool = False) -> int:
         return subprocess.run([str(PYTHON), "-m", "django", *arguments], env=self.environment(tests), cwd=ROOT).returncode

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import hmac
+import os
 from typing import Annotated
 
 from axes.handlers.proxy import AxesProxyHandler
 from django.contrib.auth import authenticate, login, logout
 from django.contrib.auth.models import User
+from django.db import transaction
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Field, Router, Schema
@@ -35,6 +38,7 @@ class SessionOut(Schema):
 
     name: str | None
     keys: dict[str, str] = {}
+    first: bool = Field(default=False, description="there is no account yet: the first is made with the code that kt printed")
 
 
 class KeysIn(Strict):
@@ -54,7 +58,32 @@ class KeysIn(Strict):
 
 
 def _who(user: User) -> dict:
-    return {"name": user.get_username() or None, "keys": keys_of(user)}
+    return {"name": user.get_username() or None, "keys": keys_of(user), "first": not user.pk and not User.objects.exists()}
+
+
+class FirstIn(SignIn):
+    """The first account of an installation, by the code that `kt` printed."""
+
+    password: str = Field(min_length=10, max_length=200)
+    code: str = Field(min_length=1, max_length=40)
+
+
+@router.post("/session/first", auth=None, response=SessionOut, throttle=[BY_ADDRESS])
+def make_first(request: HttpRequest, data: FirstIn):
+    """Make the first account, which may do everything, and sign in with it."""
+    if check_csrf(request):
+        raise HttpError(403, "Your page is out of date: reload it and try again.")
+    with transaction.atomic():
+        if User.objects.select_for_update().exists():
+            raise HttpError(409, "There is an account already: sign in, or ask a lead.")
+        code = os.environ.get("KT_FIRST_CODE", "")
+        if not code or not hmac.compare_digest(code.encode(), data.code.strip().lower().encode()):
+            BY_ADDRESS.count(request)
+            raise HttpError(403, "code: that is not the code that ./kt printed when it was started.")
+        user = User.objects.create_superuser(data.name, password=data.password)
+    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+    record("sign-in", request, "with the first account")
+    return _who(user)
 
 
 @router.get("/session", auth=None, response=SessionOut)

@@ -17,7 +17,7 @@ from server.ground.masks import keep_mask, masks_of
 from server.ground.models import Draft
 from server.ground.relief import RADII, relief_field
 from server.ground.resolution import change_resolution, resolution_tried
-from server.ground.schemas import DraftOptions, DraftOut, GroundChangedOut, KeepIn, MaskOut, ResolutionIn, ResolutionOut
+from server.ground.schemas import DraftOptions, DraftOut, GroundChangedOut, KeepIn, MadeIn, MaskOut, ResolutionIn, ResolutionOut
 from server.journal.schemas import entry_out
 from server.levels.access import check_may_make, level_for
 from server.levels.models import Level
@@ -50,6 +50,13 @@ def bring_in(request: HttpRequest, kind: Form[Literal["heights", "layers"]], fil
     if kind == "heights" and len(files) != 1:
         raise Refused("files: heights come from one file")
     return drafts.look(drafts.open_draft(request.user, row, kind, said.model_dump(), files))
+
+
+@router.post("/drafts/made", response=DraftOut)
+def make_ground(request: HttpRequest, data: MadeIn):
+    """Have ground made for a new level, to be looked at before it is kept."""
+    check_may_make(request.user)
+    return drafts.look(drafts.open_made(request.user, data.model_dump()))
 
 
 @router.get("/drafts/{draft}", response=DraftOut)

@@ -27,6 +27,7 @@ from server.levels.models import Level
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.heights_in import MESH_SUFFIXES, HeightsFile, Reading, read_heights
 from thicket.formats.layers_in import read_channels
+from thicket.ground.made import check_size, flat_ground, rolling_ground
 from thicket.ground.rasters import resample
 from thicket.ground.relief import shade
 from thicket.refused import Refused
@@ -57,6 +58,34 @@ def open_draft(user: User, level: Level | None, kind: str, options: dict, files:
                 out.write(chunk)
     read(draft)
     return draft
+
+
+def open_made(user: User, said: dict) -> Draft:
+    """Begin to make ground for a new level: see `server.ground.schemas.MadeIn`; the user's older drafts are dropped.
+
+    Raises: Refused when it has too many or too few heights.
+    """
+    check_size(said["width"], said["length"], said["cell"])
+    for draft in Draft.objects.filter(user=user).exclude(state=Draft.State.KEEPING):
+        drop(draft)
+    draft = Draft.objects.create(user=user, kind=Draft.Kind.HEIGHTS, names=[f"{said['form']} ground"], made=said)
+    folder_of(draft).mkdir(parents=True)
+    read(draft)
+    return draft
+
+
+def _make(draft: Draft) -> tuple[NewGround, dict]:
+    """The ground that was asked for, and what is told of it."""
+    said = draft.made
+    size = said["width"], said["length"], said["cell"]
+    ground = flat_ground(*size) if said["form"] == "flat" else rolling_ground(*size, said["height"], said["wavelength"], said["seed"])
+    heights = ground.heights
+    low, high = float(heights.min()), float(heights.max())
+    np.save(folder_of(draft) / "heights.npy", heights)
+    _relief_picture(heights, ground.cell, []).save(folder_of(draft) / "preview.png")
+    found = {"kind": f"{said['form']} ground", "rows": heights.shape[0], "columns": heights.shape[1], "cell": ground.cell, "low": low,
+             "high": high, "lowest": low, "highest": high, "says": ["cell", "low", "high"]}
+    return NewGround(heights, ground.cell), found
 
 
 def _key(draft: Draft) -> str:
@@ -124,7 +153,10 @@ def _read(job: Job, progress: Progress) -> None:
         return
     try:
         progress.tell(0.02, f"Reading {', '.join(draft.names)}")
-        new, found = (_read_heights if draft.kind == Draft.Kind.HEIGHTS else _read_layers)(draft, progress)
+        if draft.made:
+            new, found = _make(draft)
+        else:
+            new, found = (_read_heights if draft.kind == Draft.Kind.HEIGHTS else _read_layers)(draft, progress)
         _tell(job, found=found, state=Draft.State.READY if new else Draft.State.FAILED, trouble=found.get("wanted", ""))
         if new and draft.level:
             told = importing.forecast(draft.level, new, lambda share, step: progress.tell(0.4 + 0.6 * share, step))

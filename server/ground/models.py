@@ -32,6 +32,7 @@ class Draft(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.READING)
     names = models.JSONField(default=list, help_text="the files' own names, in order")
     options = models.JSONField(default=dict)
+    made = models.JSONField(default=dict, help_text="of ground that is made here: see server.ground.schemas.MadeIn")
     found = models.JSONField(default=dict)
     forecast = models.JSONField(null=True)
     trouble = models.CharField(max_length=500, blank=True)

@@ -135,3 +135,16 @@ class GroundChangedOut(Schema):
 
     entry: EntryOut
     stale: list[int]
+
+
+class MadeIn(Strict):
+    """Ground to be made here: its size, its cells, and for rolling ground the height between its lowest and highest place, the
+    length from hill to hill, and a seed. Lengths in m."""
+
+    form: Literal["flat", "rolling"]
+    width: Annotated[float, Field(allow_inf_nan=False, gt=0, le=65_536)]
+    length: Annotated[float, Field(allow_inf_nan=False, gt=0, le=65_536)]
+    cell: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=64)] = 1
+    height: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=4000)] = 40
+    wavelength: Annotated[float, Field(allow_inf_nan=False, ge=1, le=20_000)] = 400
+    seed: Annotated[int, Field(ge=0, lt=2**31)] = 1

@@ -18,6 +18,7 @@ from server.snapshots.keeping import swap_snapshots
 from server.stands.arranging import swap_stands
 from server.stands.models import Stand
 from server.stands.painting import shift, shift_all
+from server.stock.shelf import swap_stock
 
 
 @dataclass(frozen=True)
@@ -118,6 +119,8 @@ def _move(entry: Entry, back: bool) -> Moved:
         swap_stands(entry, back)
     elif entry.kind == Entry.Kind.SNAPSHOT:
         swap_snapshots(entry, back)
+    elif entry.kind == Entry.Kind.STOCK:
+        swap_stock(entry, back)
     elif entry.kind == Entry.Kind.PINS:
         swap_pins(entry, back)
     else:

@@ -36,6 +36,7 @@ class Entry(models.Model):
         STROKES = "strokes"
         VIEWS = "views"
         WIND = "wind"
+        STOCK = "stock"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")

@@ -1,18 +1,135 @@
-"""Stock items and their files."""
+"""The shelf, what a level uses of it, and the items' files and pictures."""
 
 from __future__ import annotations
 
-from django.http import HttpRequest, HttpResponse
-from ninja import Router
-from ninja.errors import HttpError
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
 
+from django.db.models import F, Q
+from django.http import HttpRequest, HttpResponse
+from ninja import Query, Router, Schema
+from ninja.errors import HttpError
+from pydantic import Field
+
+from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
+from server.stands.schemas import Strict
+from server.stock import shelf
+from server.stock.models import ShelfItem, StockItem
 
 router = Router(tags=["stock"])
 IMMUTABLE = "private, max-age=31536000, immutable"
+PAGE = 60
+Group = Literal["tree", "shrub", "grass and herbs", "rock", "made thing"]
+Word = Annotated[str, Field(min_length=1, max_length=60)]
 
 
-def _item(request: HttpRequest, slug: str, item: str, revision: int):
+class StateOut(Schema):
+    """One state of an item: a LOD, or the billboard."""
+
+    name: str
+    triangles: int
+    materials: int
+    bytes: int
+
+
+class ShelfOut(Schema):
+    """An item on the shelf. Lengths in m; `scale`, pixels of its picture to a metre."""
+
+    slug: str
+    name: str
+    group: str
+    tags: list[str]
+    height: float
+    crown: float
+    trunk: float
+    states: list[StateOut]
+    texture_bytes: int
+    distances: dict
+    findings: list[str]
+    note: str
+    by: str | None
+    at: datetime
+    picture: str
+    scale: float
+    glb: str
+
+
+class ShelfPage(Schema):
+    """Items of the shelf, and how many there are in all."""
+
+    items: list[ShelfOut]
+    total: int
+
+
+def _out(item: ShelfItem) -> dict:
+    base = f"/api/shelf/{item.slug}/{item.revision}"
+    same = ("slug", "name", "group", "tags", "height", "crown", "trunk", "states", "texture_bytes", "distances", "findings", "note",
+            "at", "scale")
+    return {**{name: getattr(item, name) for name in same}, "by": item.by.get_username() if item.by else None,
+            "picture": f"{base}.png", "glb": f"{base}.glb"}
+
+
+@router.get("/shelf", response=ShelfPage)
+def on_the_shelf(request: HttpRequest, search: Annotated[str, Query(max_length=60)] = "", group: Group | None = None,
+                 sort: Literal["name", "height", "cost"] = "name", page: Annotated[int, Query(ge=0, le=1000)] = 0):
+    """A page of the shelf: items whose name or tags have the words in them, of a group; by name, or the tallest or dearest first."""
+    rows = ShelfItem.objects.defer("glb", "silhouette", "picture").select_related("by")
+    for word in search.split():
+        rows = rows.filter(Q(name__icontains=word) | Q(tags__icontains=word))
+    if group:
+        rows = rows.filter(group=group)
+    order = {"name": "name", "height": F("height").desc(), "cost": F("states__0__triangles").desc()}[sort]
+    return {"items": [_out(item) for item in rows.order_by(order, "name")[page * PAGE:(page + 1) * PAGE]], "total": rows.count()}
+
+
+def _shelf_file(item: str, revision: int, field: str, kind: str) -> HttpResponse:
+    data = ShelfItem.objects.filter(slug=item, revision=revision).values_list(field, flat=True).first()
+    if data is None:
+        raise HttpError(404, f"There is no stock item {item[:60]!r} of revision {revision} on the shelf.")
+    return HttpResponse(bytes(data), content_type=kind, headers={"Cache-Control": IMMUTABLE})
+
+
+@router.get("/shelf/{item}/{revision}.png")
+def shelf_picture(request: HttpRequest, item: str, revision: int):
+    """The item's picture, PNG."""
+    return _shelf_file(item, revision, "picture", "image/png")
+
+
+@router.get("/shelf/{item}/{revision}.glb")
+def shelf_mesh(request: HttpRequest, item: str, revision: int):
+    """The item's file: nodes lod0 … and billboard."""
+    return _shelf_file(item, revision, "glb", "model/gltf-binary")
+
+
+class TakeIn(Strict):
+    """Items of the shelf, by slug."""
+
+    key: UUID
+    items: list[Word] = Field(min_length=1, max_length=100)
+
+
+class LeaveIn(Strict):
+    key: UUID
+    item: Word
+
+
+@router.post("/levels/{slug}/stock/take", response=EntryOut)
+def take(request: HttpRequest, slug: str, data: TakeIn):
+    """Take items from the shelf into the level."""
+    level = level_for(request, slug, to="plant")
+    return entry_out(shelf.take(request.user, level, data.key, data.items), request.user)
+
+
+@router.post("/levels/{slug}/stock/leave", response=EntryOut)
+def leave(request: HttpRequest, slug: str, data: LeaveIn):
+    """Leave an item out of the level that nothing is planted of."""
+    level = level_for(request, slug, to="plant")
+    return entry_out(shelf.leave(request.user, level, data.key, data.item), request.user)
+
+
+def _item(request: HttpRequest, slug: str, item: str, revision: int) -> StockItem:
     row = level_for(request, slug).stock.filter(slug=item, revision=revision).first()
     if row is None:
         raise HttpError(404, f"There is no stock item {item!r} of revision {revision} in this level.")

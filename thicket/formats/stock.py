@@ -120,8 +120,9 @@ def to_glb(model: StockModel) -> bytes:
             attributes = {"POSITION": writer.accessor(part.position.astype("<f4"), ARRAY, bounds=True),
                           "NORMAL": writer.accessor(part.normal.astype("<f4"), ARRAY),
                           "TEXCOORD_0": writer.accessor(part.uv.astype("<f4"), ARRAY)}
+            index = part.index.astype("<u2" if len(part.position) < 65536 else "<u4")
             primitives.append({"attributes": attributes, "material": materials[key],
-                               "indices": writer.accessor(part.index.astype("<u2"), INDEX)})
+                               "indices": writer.accessor(index, INDEX)})
         mesh = writer.add("meshes", {"name": name, "primitives": primitives})
         roots.append(writer.add("nodes", {"name": name, "mesh": mesh}))
     for name, (at, up) in model.anchors.items():
@@ -137,7 +138,7 @@ def _measure_mesh(reader: GlbReader, mesh: dict) -> tuple[Mesh, float]:
         index = reader.array(primitive["indices"]).reshape(-1, 3)
         material = reader.json["materials"][primitive["material"]]
         triangles += len(index)
-        size += len(place) * 32 + index.size * 2
+        size += len(place) * 32 + index.nbytes
         bound = max(bound, float(np.linalg.norm(place, axis=1).max()))
         if material.get("alphaMode") == "MASK":
             a, b, c = (place[index[:, k]] for k in range(3))

@@ -5,6 +5,7 @@ from uuid import UUID
 
 import numpy as np
 from django.contrib.auth.models import User
+from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from django.db import transaction
 
@@ -23,11 +24,9 @@ from server.shapes.models import Shape
 from server.shapes.schemas import ShapeSettings
 from server.stands.models import Stand, TouchTile
 from server.stands.schemas import StandSettings
-from server.stock.models import StockItem
-from thicket.formats.stock import png_bytes, read_anchors, to_glb
+from server.stock.shelf import put_into
 from thicket.ground.heights import Ground
 from thicket.planting.hashing import seed_of
-from thicket.sight.billboard import render_billboard
 
 
 class Command(BaseCommand):
@@ -43,8 +42,8 @@ class Command(BaseCommand):
         self.stdout.write("Building the demo level, Hobbin Delph")
         built = demo_ground.build()
         level = self._level(built)
-        for slug, make in MODELS.items():
-            self._item(level, slug, make())
+        call_command("fill_shelf", stdout=self.stdout)
+        put_into(level, list(MODELS))
         for spec in demo_level.SHAPES:
             settled = ShapeSettings.model_validate(spec).model_dump(mode="json")
             Shape.objects.create(level=level, **settled)
@@ -110,10 +109,3 @@ class Command(BaseCommand):
         store(level, "heights", built.heights, 1)
         store(level, "layers", np.rint(built.layers * 255).astype(np.uint8), 1)
         return level
-
-    def _item(self, level: Level, slug: str, model) -> None:
-        name, height, crown, trunk = demo_level.STOCK[slug]
-        side = render_billboard(model.lods[0], max(crown * 2.6, height * 0.5), height * 1.06, 160)
-        glb = to_glb(model)
-        StockItem.objects.create(level=level, slug=slug, name=name, height=height, crown=crown, trunk=trunk,
-                                 glb=glb, anchors=read_anchors(slug, glb), silhouette=png_bytes(side))
