@@ -78,13 +78,14 @@ def _make(draft: Draft) -> tuple[NewGround, dict]:
     """The ground that was asked for, and what is told of it."""
     said = draft.made
     size = said["width"], said["length"], said["cell"]
-    ground = flat_ground(*size) if said["form"] == "flat" else rolling_ground(*size, said["height"], said["wavelength"], said["seed"])
+    hills = said["height"], said["wavelength"], said["seed"]
+    ground = flat_ground(*size) if said["form"] == "flat" else rolling_ground(*size, *hills)
     heights = ground.heights
     low, high = float(heights.min()), float(heights.max())
     np.save(folder_of(draft) / "heights.npy", heights)
     _relief_picture(heights, ground.cell, []).save(folder_of(draft) / "preview.png")
-    found = {"kind": f"{said['form']} ground", "rows": heights.shape[0], "columns": heights.shape[1], "cell": ground.cell, "low": low,
-             "high": high, "lowest": low, "highest": high, "says": ["cell", "low", "high"]}
+    found = {"kind": f"{said['form']} ground", "rows": heights.shape[0], "columns": heights.shape[1], "cell": ground.cell,
+             "low": low, "high": high, "lowest": low, "highest": high, "says": ["cell", "low", "high"]}
     return NewGround(heights, ground.cell), found
 
 

@@ -74,7 +74,8 @@ def _out(item: ShelfItem) -> dict:
 @router.get("/shelf", response=ShelfPage)
 def on_the_shelf(request: HttpRequest, search: Annotated[str, Query(max_length=60)] = "", group: Group | None = None,
                  sort: Literal["name", "height", "cost"] = "name", page: Annotated[int, Query(ge=0, le=1000)] = 0):
-    """A page of the shelf: items whose name or tags have the words in them, of a group; by name, or the tallest or dearest first."""
+    """A page of the shelf: items whose name or tags have the words in them, of a group; by name, or the tallest or dearest
+    first."""
     rows = ShelfItem.objects.defer("glb", "silhouette", "picture").select_related("by")
     for word in search.split():
         rows = rows.filter(Q(name__icontains=word) | Q(tags__icontains=word))

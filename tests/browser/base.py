@@ -99,8 +99,8 @@ class BrowserCase(SimpleTestCase):
         if known:
             return page
         page.goto(f"{self.server.address}/")
-        page.fill("[data-test=name]", name)
-        page.fill("[data-test=password]", PASSWORD)
+        page.fill("[data-test=name] input", name)
+        page.fill("[data-test=password] input", PASSWORD)
         page.click("[data-test=sign-in]")
         page.wait_for_selector("[data-test=plants]")
         self.signed_in[name] = context.storage_state()

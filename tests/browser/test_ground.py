@@ -139,7 +139,8 @@ class Tuning(LevelCase):
         self.open_level(page)
         before = [s.slug for s in stands_of(self.level())]
         page.click("[data-test=new-stand]")
-        page.select_option("[data-test=new-item]", "birch")
+        page.click("[data-test=new-item]")
+        page.click("[data-test=pick-birch]")
         page.fill("[data-test=new-name]", "Scrub")
         page.select_option("[data-test=new-stratum]", "Shrub")
         page.click("[data-test=new-add]")

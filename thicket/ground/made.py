@@ -25,13 +25,14 @@ def flat_ground(width: float, length: float, cell: float, altitude: float = 0.0)
 def rolling_ground(width: float, length: float, cell: float, height: float, wavelength: float, seed: int) -> Ground:
     """Ground with hills.
 
-    Parameters: as `flat_ground`; height, m between the lowest and the highest place there could be; wavelength, m from
+    Parameters: as `flat_ground`; height, m between the lowest and the highest place; wavelength, m from
     one hill to the next; seed, another of which gives other hills. The same numbers always give the same ground.
     Raises: Refused as `flat_ground`.
     """
     rows, columns = check_size(width, length, cell)
-    hills = noise_field(Noise("gradient", wavelength, 6, 1.0, 0.0, seed), cell, (0, 0, columns, rows))
-    return Ground(hills * np.float32(height), cell)
+    hills = noise_field(Noise("gradient", wavelength, 6, 0.5, 0.0, seed), cell, (0, 0, columns, rows))
+    low, high = float(hills.min()), float(hills.max())
+    return Ground(((hills - low) * (height / max(high - low, 1e-6))).astype(np.float32), cell)
 
 
 def check_size(width: float, length: float, cell: float) -> tuple[int, int]:

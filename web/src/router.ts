@@ -1,7 +1,7 @@
 import { createRouter, createWebHistory } from 'vue-router'
 import { useSession } from './stores/session'
 
-export const BENCHES = ['ground', 'planting', 'sightline', 'budget', 'handover'] as const
+export const BENCHES = ['ground', 'stock', 'planting', 'sightline', 'budget', 'handover'] as const
 export type Bench = (typeof BENCHES)[number]
 
 export const router = createRouter({

@@ -1,14 +1,24 @@
 <script setup lang="ts">
 import { useIntervalFn } from '@vueuse/core'
-import { computed, onBeforeUnmount, ref, shallowRef } from 'vue'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { ask, upload, type Import, type ImportOptions } from '../api/client'
 import { amount, LINES, signed, whole } from '../budget'
 import NumberField from './NumberField.vue'
 
 /** Bring heights or ground layers in: look at them, say what the file does not, see what would change, keep or drop. */
-const props = defineProps<{ kind: 'heights' | 'layers'; level: string }>()
+const props = defineProps<{
+  kind: 'heights' | 'layers'
+  level: string
+  title?: string
+  /** Ground that is made here, in place of a file: the draft of it, null until there is one. */
+  made?: Import | null
+}>()
 const emit = defineEmits<{ kept: [level: string]; close: [] }>()
 const draft = shallowRef<Import | null>(null)
+watch(() => props.made, (made) => {
+  draft.value = made ?? null
+  options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
+})
 const trouble = ref('')
 const sent = ref(0)
 const sending = ref(false)
@@ -109,10 +119,11 @@ const changes = computed(() =>
 <template>
   <div class="sheet" data-test="import">
     <header>
-      <h2>{{ kind === 'heights' ? (level ? 'Bring in heights' : 'A new level from heights') : 'Bring in ground layers' }}</h2>
+      <h2>{{ title ?? (kind === 'heights' ? 'Bring in heights' : 'Bring in ground layers') }}</h2>
       <button class="plain" aria-label="Close" @click="leave">Close</button>
     </header>
-    <p class="pick">
+    <slot />
+    <p v-if="made === undefined" class="pick">
       <label class="file" :class="{ solid: !draft }">
         {{ draft ? 'Choose another file …' : kind === 'heights' ? 'Choose a file …' : 'Choose files …' }}
         <input type="file" class="unseen" :multiple="kind === 'layers'" :accept="kind === 'heights' ? '.png,.tif,.tiff,.npy,.raw,.r16,.bin,.glb,.gltf,.obj' : '.png,.tif,.tiff'" data-test="import-file" :disabled="sending" @change="choose" />
@@ -136,7 +147,7 @@ const changes = computed(() =>
         <p class="number" data-test="import-numbers">
           <b>{{ found.kind }}</b>, {{ whole(found.columns) }} × {{ whole(found.rows) }} values<template v-if="found.cell && kind === 'heights'">: {{ whole((found.columns - 1) * found.cell) }} m × {{ whole((found.rows - 1) * found.cell) }} m</template>
         </p>
-        <template v-if="kind === 'heights'">
+        <template v-if="kind === 'heights' && made === undefined">
           <NumberField label="Cell size" :unit="found.says.includes('cell') ? 'm, as the file says' : 'm'" :value="options.cell" :min="0.05" :max="64" :step="0.5" :digits="4" test="import-cell" @change="say({ cell: $event })" />
           <NumberField label="Lowest altitude" :unit="found.says.includes('low') ? 'm, as the file says' : 'm'" :value="options.low" :step="1" :digits="3" test="import-low" @change="say({ low: $event })" />
           <NumberField label="Highest altitude" :unit="found.says.includes('high') ? 'm, as the file says' : 'm'" :value="options.high" :step="1" :digits="3" test="import-high" @change="say({ high: $event })" />

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useLevel } from '../stores/level'
+import ItemPicker from './ItemPicker.vue'
 import { STRATA, type Stratum } from '../strata'
 
 const store = useLevel()
@@ -18,6 +19,16 @@ watch(item, () => {
   name.value = i.name
   stratum.value = i.height > 6 ? 'Canopy' : i.height > 3 ? 'Understorey' : i.trunk > 0.5 * i.crown ? 'Stone' : i.height > 0.9 ? 'Shrub' : 'Field'
 })
+watch(
+  () => store.beginWith,
+  (slug) => {
+    if (!slug) return
+    open.value = true
+    item.value = slug
+    store.beginWith = ''
+  },
+  { immediate: true },
+)
 async function add() {
   trouble.value = ''
   try {
@@ -34,12 +45,12 @@ async function add() {
   <div class="new">
     <button v-if="!open" class="plain" data-test="new-stand" @click="open = true">+ A new stand</button>
     <form v-else data-test="new-stand-form" @submit.prevent="add" @keydown.esc.stop="open = false">
-      <label>Plant <select v-model="item" class="cell" data-test="new-item"><option value="" disabled>choose a stock item</option><option v-for="i in store.level!.stock" :key="i.slug" :value="i.slug">{{ i.name }}</option></select></label>
+      <p class="choose">Plant <ItemPicker v-model="item" label="choose a stock item" test="new-item" /></p>
       <label>Name <input v-model="name" class="cell" maxlength="80" data-keys data-test="new-name" /></label>
       <label>Stratum <select v-model="stratum" class="cell" data-test="new-stratum"><option v-for="s in STRATA" :key="s">{{ s }}</option></select></label>
       <label class="switch"><input v-model="sward" type="checkbox" /> a sward, without single plants</label>
       <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
-      <p v-if="!store.level!.stock.length" class="faint">This level has no stock to plant from.</p>
+      <p v-if="!store.level!.stock.length" class="faint">This level has no stock yet. <router-link :to="`/levels/${store.slug}/stock`">Take some from the shelf</router-link>.</p>
       <button class="solid" :disabled="!item || !name.trim()" data-test="new-add">Add</button>
       <button type="button" class="plain" @click="open = false">Drop</button>
     </form>
@@ -64,6 +75,12 @@ label input:not([type='checkbox']),
 select {
   width: 140px;
   text-align: left;
+}
+.choose {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin: 2px 0;
 }
 .switch {
   justify-content: start;

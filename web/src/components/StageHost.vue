@@ -76,6 +76,7 @@ function fit() {
   s.touch()
 }
 watch([eyeSize.width, eyeSize.height, planSize.width, planSize.height, shown], fit)
+watch(() => store.level?.stock, (stock) => stock && void stage.value?.setStock(stock).catch(store.tell))
 watch(() => store.stands, (stands) => {
   stage.value?.setStands(stands)
   void loadSward()

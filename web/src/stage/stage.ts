@@ -61,14 +61,16 @@ export class Stage {
   /** The brush has moved over the plan, and a slow eye view shows it once it rests. */
   private brushWaits = false
   private frame = 0
+  private stands: Stand[] = []
+  private ended = false
 
   private constructor(
     eyeCanvas: HTMLCanvasElement,
     planCanvas: HTMLCanvasElement,
     readonly level: Level,
     readonly ground: Ground,
-    stock: Awaited<ReturnType<typeof loadStock>>,
-    items: Map<string, Item>,
+    private readonly stock: Awaited<ReturnType<typeof loadStock>>,
+    private readonly items: Map<string, Item>,
     onStale: () => void,
   ) {
     const textures = new GroundTextures(ground, level)
@@ -85,8 +87,21 @@ export class Stage {
     return new Stage(eyeCanvas, planCanvas, level, ground, stock, new Map(level.stock.map((i) => [i.slug, i])), onStale)
   }
 
+  /** The stands to draw; one whose items are still to be loaded is drawn as soon as they are. */
   setStands(stands: Stand[]): void {
-    this.store.setStands(stands)
+    this.stands = stands
+    this.store.setStands(stands.filter((s) => s.items.every((item) => this.stock.has(item))))
+  }
+
+  /** Load the meshes of items that the level has begun to use. */
+  async setStock(items: Item[]): Promise<void> {
+    const fresh = items.filter((i) => !this.stock.has(i.slug))
+    if (!fresh.length) return
+    const loaded = await loadStock(fresh)
+    if (this.ended) return
+    for (const item of fresh) this.items.set(item.slug, item)
+    for (const [slug, meshes] of loaded) this.stock.set(slug, meshes)
+    this.setStands(this.stands)
   }
 
   /** Plants on the stage have changed. */
@@ -288,6 +303,7 @@ export class Stage {
   }
 
   dispose(): void {
+    this.ended = true
     cancelAnimationFrame(this.frame)
     this.eye.dispose()
     this.plan.dispose()

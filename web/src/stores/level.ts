@@ -183,6 +183,15 @@ export const useLevel = defineStore('level', () => {
     return stand ?? null
   }
 
+  /** The item that a new stand is to be begun with, once its form is open. */
+  const beginWith = ref('')
+
+  /** Take items of the shelf into the level, or leave one out. */
+  async function changeStock(what: 'take' | 'leave', body: object): Promise<void> {
+    note(await ask<Entry>('POST', `/levels/${slug.value}/stock/${what}`, { key: crypto.randomUUID(), ...body }))
+    await refresh(true)
+  }
+
   /** Put and remove shapes; the plants follow. */
   async function keepShapes(put: ShapeIn[], remove: number[] = [], what = ''): Promise<Shape[]> {
     const before = new Set(shapes.value.map((s) => s.id))
@@ -213,5 +222,5 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, beat, paint, sendWaiting, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
+  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, beat, paint, sendWaiting, beginWith, changeStock, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
 })

@@ -7,10 +7,13 @@ export const useSession = defineStore('session', () => {
   const name = ref<string | null>(null)
   /** The keys that this person has given to actions. */
   const keys = ref<Record<string, string>>({})
+  /** There is no account yet: the first is to be made. */
+  const first = ref(false)
   let asked: Promise<void> | null = null
 
   function take(s: Session): void {
     name.value = s.name
+    first.value = s.first ?? false
     keys.value = s.keys ?? {}
   }
 
@@ -22,6 +25,11 @@ export const useSession = defineStore('session', () => {
 
   async function signIn(as: string, password: string): Promise<void> {
     take(await ask<Session>('POST', '/session', { name: as, password }))
+  }
+
+  /** Make the first account of the installation, with the code that was printed where it was started. */
+  async function makeFirst(as: string, password: string, code: string): Promise<void> {
+    take(await ask<Session>('POST', '/session/first', { name: as, password, code }))
   }
 
   async function signOut(): Promise<void> {
@@ -42,5 +50,5 @@ export const useSession = defineStore('session', () => {
     }
   }
 
-  return { name, keys, keepKeys, ready, signIn, signOut }
+  return { name, keys, first, makeFirst, keepKeys, ready, signIn, signOut }
 })

@@ -2,7 +2,7 @@
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { ask, type LevelCard } from '../api/client'
-import ImportSheet from '../components/ImportSheet.vue'
+import NewLevel from '../components/NewLevel.vue'
 import SignInAgain from '../components/SignInAgain.vue'
 import { whole } from '../budget'
 import { useSession } from '../stores/session'
@@ -39,14 +39,14 @@ const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
       <h1>Levels</h1>
       <span class="faint">signed in as {{ session.name }}</span>
       <router-link v-if="leads" to="/audit" class="plain" data-test="open-audit">Who came and went</router-link>
-      <button v-if="mayMake" class="plain" data-test="new-level" @click="making = true">A new level from heights …</button>
+      <button v-if="mayMake" class="plain" data-test="new-level" @click="making = true">A new level …</button>
       <button class="plain" data-test="sign-out" @click="leave">Sign out</button>
     </header>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
     <p v-else-if="!levels" class="faint">Drawing the plans …</p>
-    <p v-else-if="!levels.length" class="faint">You are not a member of any level yet. Ask a lead to add you.</p>
+    <p v-else-if="!levels.length" class="faint">There is no level that you are a member of yet. Begin one, or ask a lead to add you.</p>
     <section v-else class="sheets">
-      <router-link v-for="l in levels" :key="l.slug" :to="`/levels/${l.slug}`" class="sheet" :data-test="`level-${l.slug}`">
+      <router-link v-for="l in levels" :key="l.slug" :to="`/levels/${l.slug}`" class="card" :data-test="`level-${l.slug}`">
         <img :src="l.plan" :alt="`Plan of ${l.name}`" />
         <div class="legend">
           <h2>{{ l.name }}</h2>
@@ -66,7 +66,7 @@ const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
     </section>
     <SignInAgain @back="load" />
     <v-dialog v-model="making" max-width="820" persistent>
-      <ImportSheet v-if="making" kind="heights" level="" @kept="router.push(`/levels/${$event}/ground`)" @close="making = false" />
+      <NewLevel v-if="making" @kept="router.push(`/levels/${$event}/ground`)" @close="making = false" />
     </v-dialog>
   </main>
 </template>
@@ -94,7 +94,7 @@ h1 {
   flex-wrap: wrap;
   gap: 30px;
 }
-.sheet {
+.card {
   display: grid;
   grid-template-columns: 400px 240px;
   color: inherit;
@@ -102,7 +102,7 @@ h1 {
   background: var(--sheet);
   border: 1px solid var(--line);
 }
-.sheet:hover {
+.card:hover {
   border-color: var(--ink);
 }
 img {

@@ -13,8 +13,10 @@ import PlantingBench from '../components/PlantingBench.vue'
 import SelectionPanel from '../components/SelectionPanel.vue'
 import SightlineBench from '../components/SightlineBench.vue'
 import SignInAgain from '../components/SignInAgain.vue'
+import ShelfSheet from '../components/ShelfSheet.vue'
 import StageHost from '../components/StageHost.vue'
 import StatusLine from '../components/StatusLine.vue'
+import StockBench from '../components/StockBench.vue'
 import StrataColumn from '../components/StrataColumn.vue'
 import WhyCard from '../components/WhyCard.vue'
 import { ask, type Why } from '../api/client'
@@ -108,6 +110,18 @@ async function askWhy(place: [number, number]) {
   } catch (error) {
     store.tell(error)
   }
+}
+/** The item of the shelf that is looked at. */
+const item = ref('')
+async function takeItem(slug: string) {
+  item.value = slug
+  await store.changeStock('take', { items: [slug] }).catch(store.tell)
+}
+const leaveItem = (slug: string) => store.changeStock('leave', { item: slug }).catch(store.tell)
+/** Begin a stand with an item: the form of a new stand opens with it. */
+function beginStand(slug: string) {
+  store.beginWith = slug
+  void router.push(`/levels/${props.slug}/planting`)
 }
 const onGround = (tool: Tool) => () => props.bench === 'ground' && store.mayPlant && shapes.take(tool)
 /** A draft of distances is seen on the stage at once; nothing of it is stored. */
@@ -223,11 +237,13 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
         @point="at = $event"
         @ask="askWhy"
       />
+      <ShelfSheet v-if="bench === 'stock'" v-model="item" @take="takeItem" />
       <WhyCard v-if="why" :why="why" :name="store.chosen[0]?.name ?? ''" @close="draft.asking.value = false" />
     </div>
     <aside class="panel" aria-label="Bench">
       <SelectionPanel v-if="selection.plants.length" :view="view" @go="host?.goTo(...$event)" />
       <GroundBench v-if="bench === 'ground'" :relief="relief" :at="at" />
+      <StockBench v-else-if="bench === 'stock'" :item="item" @take="takeItem" @leave="leaveItem" @stand="beginStand" />
       <PlantingBench v-else-if="bench === 'planting'" :draft="draft" :hand="hand" :view="view" />
       <SightlineBench v-else-if="bench === 'sightline'" :draft="draft" />
       <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" />

@@ -8,6 +8,7 @@ const router = useRouter()
 const route = useRoute()
 const name = ref('')
 const password = ref('')
+const code = ref('')
 const trouble = ref('')
 const busy = ref(false)
 
@@ -15,7 +16,8 @@ async function submit() {
   busy.value = true
   trouble.value = ''
   try {
-    await session.signIn(name.value, password.value)
+    if (session.first) await session.makeFirst(name.value, password.value, code.value)
+    else await session.signIn(name.value, password.value)
     await router.replace(String(route.query.to ?? '/levels'))
   } catch (error) {
     trouble.value = (error as Error).message
@@ -40,10 +42,12 @@ async function submit() {
     <form @submit.prevent="submit">
       <h1>Knee Thicket</h1>
       <p class="faint">Planting for real-time levels</p>
-      <label>Name <input v-model="name" data-test="name" class="cell" autocomplete="username" autofocus required /></label>
-      <label>Password <input v-model="password" data-test="password" class="cell" type="password" autocomplete="current-password" required /></label>
+      <p v-if="session.first">Nobody has an account here yet. Make the first one; it leads, and may let others in. The code stands where <code>./kt serve</code> was started.</p>
+      <v-text-field v-if="session.first" v-model="code" label="Code" data-test="code" hide-details autofocus required />
+      <v-text-field v-model="name" label="Name" data-test="name" autocomplete="username" hide-details :autofocus="!session.first" required />
+      <v-text-field v-model="password" :label="session.first ? 'Password, at least ten characters' : 'Password'" data-test="password" type="password" :autocomplete="session.first ? 'new-password' : 'current-password'" hide-details required />
       <p v-if="trouble" class="over" role="alert" data-test="trouble">{{ trouble }}</p>
-      <button class="solid" type="submit" data-test="sign-in" :disabled="busy">Sign in</button>
+      <v-btn color="primary" variant="flat" type="submit" data-test="sign-in" :loading="busy">{{ session.first ? 'Make the account' : 'Sign in' }}</v-btn>
     </form>
   </main>
 </template>
@@ -77,17 +81,5 @@ h1 {
 }
 p {
   margin: 0 0 4px;
-}
-label {
-  display: grid;
-  grid-template-columns: 90px 1fr;
-  align-items: baseline;
-}
-input.cell {
-  text-align: left;
-}
-button {
-  justify-self: start;
-  margin-top: 8px;
 }
 </style>

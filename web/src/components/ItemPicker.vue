@@ -1,0 +1,67 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useLevel } from '../stores/level'
+
+/** Choose one of the level's stock items by its picture. */
+const props = defineProps<{ label: string; without?: string[]; test?: string; disabled?: boolean }>()
+const item = defineModel<string>({ required: true })
+const store = useLevel()
+const open = ref(false)
+const items = computed(() => (store.level?.stock ?? []).filter((i) => !props.without?.includes(i.slug)))
+const chosen = computed(() => store.level?.stock.find((i) => i.slug === item.value))
+function choose(slug: string) {
+  item.value = slug
+  open.value = false
+}
+</script>
+
+<template>
+  <v-menu v-model="open" :close-on-content-click="false" max-width="420">
+    <template #activator="{ props: press }">
+      <v-btn v-bind="press" :disabled="disabled || !items.length" size="small" :data-test="test" :data-item="item">
+        <img v-if="chosen" :src="chosen.silhouette" alt="" />
+        {{ chosen?.name ?? label }}
+      </v-btn>
+    </template>
+    <v-card class="items" :aria-label="label">
+      <v-btn v-for="i in items" :key="i.slug" variant="text" class="item" :data-test="`pick-${i.slug}`" @click="choose(i.slug)">
+        <img :src="i.silhouette" alt="" loading="lazy" />
+        <span>{{ i.name }}</span>
+      </v-btn>
+    </v-card>
+  </v-menu>
+</template>
+
+<style scoped>
+.items {
+  display: grid;
+  grid-template-columns: repeat(4, 1fr);
+  gap: 4px;
+  padding: 8px;
+  max-height: 60vh;
+  overflow-y: auto;
+}
+.item {
+  height: auto !important;
+  padding: 6px 4px;
+}
+.item :deep(.v-btn__content) {
+  display: grid;
+  justify-items: center;
+  font-size: 12.5px;
+  white-space: normal;
+}
+img {
+  height: 56px;
+  max-width: 80px;
+  object-fit: contain;
+  object-position: bottom;
+}
+.v-btn > :deep(.v-btn__content) > img {
+  height: 22px;
+  margin-right: 6px;
+}
+.item :deep(img) {
+  height: 56px;
+}
+</style>

@@ -1,0 +1,29 @@
+<script setup lang="ts">
+import { mdiMagnify } from '@mdi/js'
+import { GROUPS, useShelf } from '../stores/shelf'
+
+/** Which items of the shelf are shown, and in what order. */
+const shelf = useShelf()
+const SORTS = [
+  { value: 'name', title: 'by name' },
+  { value: 'height', title: 'tallest first' },
+  { value: 'cost', title: 'dearest first' },
+]
+const groups = [{ value: null, title: 'all groups' }, ...GROUPS.map((g) => ({ value: g, title: g }))]
+</script>
+
+<template>
+  <div class="filter">
+    <v-text-field v-model="shelf.search" :prepend-inner-icon="mdiMagnify" label="Search by name or tag" clearable hide-details data-test="shelf-search" @click:clear="shelf.search = ''" />
+    <v-select v-model="shelf.group" :items="groups" label="Group" hide-details data-test="shelf-group" />
+    <v-select v-model="shelf.sort" :items="SORTS" label="Order" hide-details data-test="shelf-sort" />
+  </div>
+</template>
+
+<style scoped>
+.filter {
+  display: grid;
+  grid-template-columns: minmax(160px, 1fr) minmax(120px, 170px) minmax(120px, 160px);
+  gap: 10px;
+}
+</style>
