@@ -57,4 +57,4 @@ def silhouette_error(full: Sequence[Part], state: Sequence[Part], headings: Sequ
 
 def distance_of(error: float, pixels: float = 2.0) -> float:
     """The nearest distance in m at which an error in m stays under so many pixels; see `LINES` and `FIELD`."""
-    return error * LINES / (2.0 * np.tan(np.radians(FIELD / 2)) * pixels)
+    return float(error * LINES / (2.0 * np.tan(np.radians(FIELD / 2)) * pixels))

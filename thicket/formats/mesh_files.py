@@ -1,0 +1,267 @@
+"""Meshes of things to plant, from glTF and OBJ files, read by trimesh."""
+
+from __future__ import annotations
+
+import io
+import json
+import re
+import zipfile
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import PurePosixPath
+from urllib.parse import unquote
+
+import numpy as np
+from PIL import Image
+
+from thicket.formats.stock import Material, Part
+from thicket.refused import Refused
+
+SUFFIXES = (".glb", ".gltf", ".obj")
+MOST_TRIANGLES, MOST_SIDE, MOST_BYTES, LARGEST_TEXTURE = 2_000_000, 8192, 512 << 20, 2048
+UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
+"""Metres in one of each unit."""
+KNOWN = {"KHR_draco_mesh_compression", "KHR_materials_unlit", "KHR_materials_pbrSpecularGlossiness", "KHR_texture_transform",
+         "KHR_materials_ior", "KHR_materials_specular", "KHR_materials_clearcoat", "KHR_materials_transmission"}
+"""Extensions that a file may require."""
+LOD = re.compile(r"^(.*?)[ _.-]*lod[ _.-]*(\d+)", re.IGNORECASE)
+
+
+@dataclass
+class Brought:
+    """What a file holds, in m, y up: the parts of each LOD, coarser and coarser, and what a person should know, sentences."""
+
+    name: str
+    lods: list[list[Part]]
+    unit: str
+    notes: list[str] = field(default_factory=list)
+
+
+class _Given:
+    """Hands trimesh the files that were given, and no others."""
+
+    def __init__(self, files: Mapping[str, bytes], base: str) -> None:
+        self._by_path = {str(PurePosixPath(path)): data for path, data in files.items()}
+        self._by_name = {PurePosixPath(path).name: data for path, data in files.items()}
+        self._base = PurePosixPath(base).parent
+        self.missing: list[str] = []
+
+    def get(self, name: str) -> bytes:
+        path = PurePosixPath(unquote(str(name)).replace("\\", "/"))
+        found = self._by_path.get(str(self._base / path)) or self._by_name.get(path.name)
+        if found is None:
+            self.missing.append(path.name)
+            raise ValueError(f"{path.name} was not given")
+        return found
+
+    def __getitem__(self, name: str) -> bytes:
+        return self.get(name)
+
+    def namespaced(self, namespace: str) -> _Given:
+        return self
+
+    def write(self, name: str, data: bytes) -> None:
+        raise ValueError("files that are read are not written")
+
+
+def unpacked(files: Mapping[str, bytes]) -> dict[str, bytes]:
+    """Files with those of zip archives in place of the archives.
+
+    Raises: Refused when an archive is damaged, unpacks to too much, or has paths that lead out of it.
+    """
+    out: dict[str, bytes] = {}
+    for name, data in files.items():
+        if not name.lower().endswith(".zip"):
+            out[name] = data
+            continue
+        try:
+            with zipfile.ZipFile(io.BytesIO(data)) as archive:
+                entries = [e for e in archive.infolist() if not e.is_dir()]
+                if sum(e.file_size for e in entries) > MOST_BYTES:
+                    raise Refused(f"{name}: it unpacks to more than {MOST_BYTES >> 20} MB")
+                for entry in entries:
+                    path = PurePosixPath(entry.filename.replace("\\", "/"))
+                    if path.is_absolute() or ".." in path.parts or ":" in entry.filename:
+                        raise Refused(f"{name}: its entry {entry.filename[:60]!r} leads out of the archive")
+                    with archive.open(entry) as packed:
+                        out[str(path)] = packed.read(entry.file_size + 1)[:entry.file_size]
+        except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
+            raise Refused(f"{name}: it is damaged, or locked with a password") from error
+    return out
+
+
+def guessed_unit(height: float) -> str:
+    """The unit that a height most likely is in: things to plant are between a few centimetres and sixty metres tall."""
+    return "m" if height <= 60 else "cm" if height <= 6000 else "mm"
+
+
+def read_mesh(files: Mapping[str, bytes], main: str, unit: str | None = None, up: str = "y") -> Brought:
+    """Read one mesh file.
+
+    Parameters: files, all that were given, by path; main, the path of the mesh; unit, one of `UNITS`, guessed from the size
+    where it is not said; up, the file's upright axis, y or z.
+
+    Raises: Refused naming the file and the cause.
+    """
+    suffix, resolver = PurePosixPath(main).suffix.lower(), _Given(files, main)
+    try:
+        if suffix == ".gltf" or suffix == ".glb":
+            _check_gltf(files[main], suffix, resolver)
+        scene = _load(files[main], suffix, resolver)
+        states, notes = _states(scene)
+        name = PurePosixPath(main).stem
+        if not states:
+            raise Refused("it holds no triangles")
+        return _settled(LOD.sub(r"\1", name) or name, states, unit, up, notes + _missed(resolver))
+    except Refused as error:
+        raise Refused(f"{PurePosixPath(main).name}: {error}") from error
+
+
+def _check_gltf(data: bytes, suffix: str, resolver: _Given) -> None:
+    """Refuse what trimesh would read wrong, follow for ever, or look for elsewhere."""
+    try:
+        if suffix == ".glb":
+            data = data[20:20 + int.from_bytes(data[12:16], "little")]
+        told = json.loads(data)
+        nodes = told.get("nodes", [])
+        uris = [e["uri"] for kind in ("buffers", "images") for e in told.get(kind, []) if "uri" in e]
+        required = set(told.get("extensionsRequired", []))
+        seen: set[int] = set()
+        level = [n for s in told.get("scenes", []) for n in s.get("nodes", [])]
+        for _ in range(len(nodes) + 1):
+            if not level:
+                break
+            if seen & set(level):
+                raise Refused("its nodes lie in themselves, or in several places")
+            seen |= set(level)
+            level = [c for n in level for c in nodes[n].get("children", [])]
+    except (ValueError, TypeError, AttributeError, KeyError, IndexError, RecursionError) as error:
+        if isinstance(error, Refused):
+            raise
+        raise Refused("it is damaged, or no glTF") from error
+    for uri in uris:
+        path = unquote(uri)
+        if not uri.startswith("data:") and ("://" in uri or ".." in PurePosixPath(path).parts or path.startswith("/")):
+            raise Refused(f"it points to {uri[:60]!r}, outside what was given; that is never read")
+    unknown = sorted(required - KNOWN)
+    if unknown:
+        raise Refused(f"it needs {', '.join(unknown)}, which is not read here; write it without")
+
+
+def _load(data: bytes, suffix: str, resolver: _Given):
+    import trimesh
+
+    options = {"split_objects": True} if suffix == ".obj" else {}
+    try:
+        return trimesh.load_scene(io.BytesIO(data), file_type=suffix[1:], resolver=resolver, process=False, **options)
+    except MemoryError:
+        raise
+    except Exception as error:  # a damaged file breaks the reader in its own ways
+        if resolver.missing:
+            raise Refused(f"it needs {resolver.missing[0]}, which was not given with it") from error
+        raise Refused("it is damaged or cut short and cannot be read as a mesh") from error
+
+
+def _states(scene) -> tuple[dict[int, list[Part]], list[str]]:
+    """The parts of each LOD by its number, in the scene's places; 0 for what has no number."""
+    states: dict[int, list[Part]] = {}
+    notes: list[str] = []
+    materials: dict[int, Material] = {}
+    total = 0
+    for node in scene.graph.nodes_geometry:
+        transform, name = scene.graph[node]
+        mesh = scene.geometry[name]
+        if not len(getattr(mesh, "faces", ())):
+            continue
+        total += len(mesh.faces)
+        if total > MOST_TRIANGLES:
+            raise Refused(f"it holds more than {MOST_TRIANGLES:,} triangles")
+        mesh = mesh.copy()
+        mesh.apply_transform(transform)
+        numbered = LOD.match(str(node)) or LOD.match(str(name))
+        states.setdefault(int(numbered.group(2)) if numbered else 0, []).append(_part(mesh, materials, notes))
+    return states, list(dict.fromkeys(notes))
+
+
+def _part(mesh, materials: dict[int, Material], notes: list[str]) -> Part:
+    place = np.asarray(mesh.vertices, np.float64)
+    faces = np.asarray(mesh.faces)
+    if not np.isfinite(place).all():
+        raise Refused("it has corners that are not numbers")
+    if faces.min() < 0 or faces.max() >= len(place):
+        raise Refused("its triangles name corners that it does not have")
+    uv = getattr(mesh.visual, "uv", None)
+    uv = np.zeros((len(place), 2)) if uv is None or len(uv) != len(place) else np.asarray(uv) * [1, -1] + [0, 1]
+    source = getattr(mesh.visual, "material", None)
+    if id(source) not in materials or source is None:
+        materials[id(source)] = _material(mesh, source, notes)
+    normal = np.nan_to_num(np.asarray(mesh.vertex_normals, np.float32))
+    return Part(materials[id(source)], place.astype(np.float32), normal, uv.astype(np.float32), faces.astype(np.uint32).ravel())
+
+
+def _material(mesh, source, notes: list[str]) -> Material:
+    """A surface as we draw them: one texture, with holes or without."""
+    name = str(getattr(source, "name", "") or "surface")[:60]
+    image = getattr(source, "baseColorTexture", None) or getattr(source, "image", None)
+    factor = getattr(source, "baseColorFactor", None)
+    factor = getattr(source, "diffuse", None) if factor is None and image is None else factor
+    colour = np.array([255, 255, 255, 255.0]) if factor is None else np.asarray(factor, float).ravel()[:4]
+    colour = colour * 255 if factor is not None and colour.max() <= 1.0 else colour
+    if source is None and getattr(mesh.visual, "kind", None) == "vertex":
+        colour = np.asarray(mesh.visual.vertex_colors, float).mean(0)
+        notes.append("Its colours by corner are drawn as their mean.")
+    if image is None:
+        texture = np.tile(np.rint(colour).astype(np.uint8), (4, 4, 1))
+    else:
+        if max(image.size) > MOST_SIDE:
+            raise Refused(f"its image of {name!r} is {image.width:,} × {image.height:,}; at most {MOST_SIDE:,} a side are taken")
+        if max(image.size) > LARGEST_TEXTURE:
+            notes.append(f"Its image of {name} was {image.width:,} × {image.height:,}; it is kept at {LARGEST_TEXTURE:,} a side.")
+            image = image.copy()
+            image.thumbnail((LARGEST_TEXTURE, LARGEST_TEXTURE))
+        texture = np.rint(np.asarray(image.convert("RGBA"), np.float32) * (colour / 255)).astype(np.uint8)
+    mode = str(getattr(source, "alphaMode", None) or "OPAQUE").upper()
+    holes = float((texture[..., 3] < 128).mean())
+    if mode == "BLEND":
+        notes.append(f"Its see-through surface {name} is drawn as a cut-out.")
+    cut = mode in ("MASK", "BLEND") or (not hasattr(source, "alphaMode") and 0.01 < holes < 1)
+    if not cut:
+        texture[..., 3] = 255
+    return Material(name, texture, cut=cut)
+
+
+def _settled(name: str, states: dict[int, list[Part]], unit: str | None, up: str, notes: list[str]) -> Brought:
+    """LODs in order, in m, y up, with the foot in the middle of the ground plan."""
+    lods = [states[k] for k in sorted(states)]
+    if up == "z":
+        turn = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]], np.float32)
+        lods = [[Part(p.material, p.position @ turn.T, p.normal @ turn.T, p.uv, p.index) for p in parts] for parts in lods]
+    height = max(float(np.ptp(p.position[:, 1])) for p in lods[0])
+    if not height > 0:
+        raise Refused("it has no height; is its upright axis another?")
+    if unit is None:
+        unit = guessed_unit(height)
+        if unit != "m":
+            notes = [*notes, f"It is {height:,.0f} high, which is taken for {unit}."]
+    scale = np.float32(UNITS[unit])
+    lods = [[Part(p.material, p.position * scale, p.normal, p.uv, p.index) for p in parts] for parts in lods]
+    return Brought(name, lods, unit, notes)
+
+
+def _missed(resolver: _Given) -> list[str]:
+    return [f"Its image {name} was not given; that surface is drawn plain." for name in dict.fromkeys(resolver.missing)]
+
+
+def opened_image(data: bytes) -> Image.Image:
+    """A picture, its size checked before it is decoded.
+
+    Raises: Refused when it is none, or too large.
+    """
+    try:
+        image = Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP"))
+        if max(image.size) > MOST_SIDE:
+            raise Refused(f"the picture is {image.width:,} × {image.height:,}; at most {MOST_SIDE:,} a side are taken")
+        image.load()
+    except (OSError, SyntaxError, Image.DecompressionBombError) as error:
+        raise Refused("it is no PNG, JPEG or WebP picture that can be read") from error
+    return image

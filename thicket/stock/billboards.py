@@ -1,0 +1,48 @@
+"""Billboards made here: a card that faces the eye, or crossed cards, with the mesh's picture on them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from thicket.formats.stock import Material, Part
+from thicket.sight.billboard import render_billboard
+from thicket.stock.silhouette import frame_of, turned
+
+ROWS = 256
+
+
+def harden(picture: np.ndarray) -> np.ndarray:
+    """Raise the alpha of thin parts so that they outlast the alpha test."""
+    out = picture.copy()
+    out[..., 3] = np.clip(picture[..., 3].astype(float) * 1.6, 0, 255).astype(np.uint8)
+    return out
+
+
+def facing_billboard(parts: Sequence[Part], rows: int = ROWS) -> list[Part]:
+    """One card that turns to the eye; its picture has so many rows."""
+    width, height = frame_of(parts)
+    picture = harden(render_billboard(parts, width, height, rows))
+    return [_card(Material("billboard", picture, cut=True, facing=True), width, height, 0.0)]
+
+
+def crossed_billboard(parts: Sequence[Part], cards: int = 2, rows: int = ROWS) -> list[Part]:
+    """Upright cards through the middle, evenly turned, each with its own picture."""
+    width, height = frame_of(parts)
+    out = []
+    for k in range(cards):
+        heading = 180.0 * k / cards
+        picture = harden(render_billboard(turned(parts, -heading), width, height, rows))
+        out.append(_card(Material(f"billboard {k + 1}", picture, cut=True), width, height, heading))
+    return out
+
+
+def _card(material: Material, width: float, height: float, heading: float) -> Part:
+    a = np.radians(heading)
+    across = np.array([np.cos(a), 0, -np.sin(a)]) * width / 2
+    up = np.array([0, height, 0])
+    place = np.array([-across, across, across + up, -across + up], np.float32)
+    normal = np.tile(np.array([np.sin(a) * 0.8, 0.6, np.cos(a) * 0.8], np.float32), (4, 1))
+    uv = np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)
+    return Part(material, place, normal, uv, np.array([0, 1, 2, 0, 2, 3], np.uint32))
