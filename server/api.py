@@ -21,6 +21,7 @@ from server.stands.arranging_api import router as arranging
 from server.stands.brush_api import router as brush
 from server.stands.conditions_api import router as conditions
 from server.stock.api import router as stock
+from server.stock.bring_api import router as bring
 
 ERRORS = {401: "Not signed in.", 403: "The role does not allow it.", 404: "There is no such thing, or one is no member of it.",
           409: "It is locked, overtaken or removed.", 413: "Too large.", 422: "What was sent cannot be taken.",
@@ -49,5 +50,5 @@ api = Api(title="Knee Thicket", version="1", auth=django_auth,
           description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
 errors.install(api)
 for router in (accounts, levels, ground, shapes, stock, stands, brush, arranging, pins, snapshots, conditions, sight, journal,
-               handover, audit):
+               handover, audit, bring):
     api.add_router("", router)

@@ -35,7 +35,7 @@ def level_for(request: HttpRequest, slug: str, to: str = "see") -> Level:
     """
     level = _of_member.first(request.user.pk, slug)
     if level is None:
-        raise HttpError(404, f"There is no level called {slug!r}, or you are not a member of it.")
+        raise HttpError(404, f"There is no level called {slug[:60]!r}, or you are not a member of it.")
     if level.role not in _MAY[to]:
         raise NotAllowed(_REFUSAL[to].format(level=level.name))
     return level

@@ -63,7 +63,7 @@ class ShelfPage(Schema):
     total: int
 
 
-def _out(item: ShelfItem) -> dict:
+def shelf_out(item: ShelfItem) -> dict:
     base = f"/api/shelf/{item.slug}/{item.revision}"
     same = ("slug", "name", "group", "tags", "height", "crown", "trunk", "states", "texture_bytes", "distances", "findings", "note",
             "at", "scale")
@@ -82,7 +82,8 @@ def on_the_shelf(request: HttpRequest, search: Annotated[str, Query(max_length=6
     if group:
         rows = rows.filter(group=group)
     order = {"name": "name", "height": F("height").desc(), "cost": F("states__0__triangles").desc()}[sort]
-    return {"items": [_out(item) for item in rows.order_by(order, "name")[page * PAGE:(page + 1) * PAGE]], "total": rows.count()}
+    shown = rows.order_by(order, "name")[page * PAGE:(page + 1) * PAGE]
+    return {"items": [shelf_out(item) for item in shown], "total": rows.count()}
 
 
 def _shelf_file(item: str, revision: int, field: str, kind: str) -> HttpResponse:

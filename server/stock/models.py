@@ -58,6 +58,27 @@ class ShelfItem(Measured):
         ordering = ["name"]
 
 
+class BroughtItem(Measured):
+    """A thing that somebody has brought in and looks at before it is put on the shelf. Things brought in together share a batch,
+    whose files lie in the folder that `server.stock.bringing` names."""
+
+    batch = models.UUIDField(db_index=True)
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
+    paths = models.JSONField(help_text="of its mesh files, its LODs in order")
+    unit = models.CharField(max_length=4, blank=True)
+    notes = models.JSONField(default=list)
+    refused = models.CharField(max_length=500, blank=True, help_text="why it could not be read")
+    picture = models.BinaryField(default=bytes)
+    scale = models.FloatField(default=1)
+    states = models.JSONField(default=list)
+    texture_bytes = models.PositiveIntegerField(default=0)
+    findings = models.JSONField(default=list)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
 class StockItem(Measured):
     """A stock item that a level uses, as it was when it was taken from the shelf."""
 

@@ -120,8 +120,10 @@ class Read(unittest.TestCase):
         needs = json.dumps({"asset": {"version": "2.0"}, "extensionsRequired": ["XX_unheard_of"]}).encode()
         lone = trimesh.creation.box().export(file_type="gltf")["model.gltf"]
         flat = b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3\n"
-        for name, data, word in (("cut.glb", good[:-400], "cut short"), ("no.glb", b"glTF", "damaged"), ("far.gltf", far, "never read"),
-                                 ("up.gltf", up, "never read"), ("ring.gltf", ring, "themselves"), ("needs.gltf", needs, "XX_unheard"),
+        for name, data, word in (("cut.glb", good[:-400], "cut short"), ("no.glb", b"glTF", "damaged"),
+                                 ("far.gltf", far, "never read"),
+                                 ("up.gltf", up, "never read"), ("ring.gltf", ring, "themselves"),
+                                 ("needs.gltf", needs, "XX_unheard"),
                                  ("lone.gltf", lone, "was not given"), ("empty.obj", b"v 0 0 0\n", "triangles"),
                                  ("flat.obj", flat, "height"),
                                  ("nan.obj", b"v nan 0 0\nv 1 0 0\nv 0 1 1\nf 1 2 3\n", "numbers")):
@@ -191,8 +193,9 @@ class Coarser(unittest.TestCase):
     def test_a_known_difference_gives_the_known_error_and_distance(self):
         def post(radius):
             mesh = trimesh.creation.cylinder(radius, 4.0, sections=48)
-            return [Part(Material("m", np.full((4, 4, 4), 255, np.uint8)), (mesh.vertices[:, [0, 2, 1]] + [0, 2, 0]).astype("f4"),
-                         mesh.vertex_normals.astype("f4"), np.zeros((len(mesh.vertices), 2), "f4"), mesh.faces.ravel().astype("u4"))]
+            place = (mesh.vertices[:, [0, 2, 1]] + [0, 2, 0]).astype("f4")
+            return [Part(Material("m", np.full((4, 4, 4), 255, np.uint8)), place, mesh.vertex_normals.astype("f4"),
+                         np.zeros((len(mesh.vertices), 2), "f4"), mesh.faces.ravel().astype("u4"))]
 
         self.assertAlmostEqual(silhouette_error(post(0.5), post(0.6)), 0.1, delta=0.02)
         self.assertAlmostEqual(distance_of(0.1, 2.0), 0.1 * 1080 / (2 * np.tan(np.radians(27.5)) * 2), places=6)

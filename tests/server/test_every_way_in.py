@@ -12,7 +12,7 @@ from server.levels.models import Level
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase
 
-OPEN = {("get", "/api/session"), ("post", "/api/session"), ("get", "/api/health")}
+OPEN = {("get", "/api/session"), ("post", "/api/session"), ("post", "/api/session/first")}
 LOOKS = {"/try", "/why", "/select", "/cost", "/aim", "/sample", "/forecast", "/beat", "/curve", "/histogram", "/measure"}
 """Ends of paths that are posted to and change nothing."""
 NONSENSE = (None, [], 7, "x", {}, {"key": "no"}, {"key": None, "settings": None}, {"path": [[1e308, -1e308]]})
@@ -36,7 +36,8 @@ class EveryWayIn(GroundCase):
     def filled(self, path: str) -> str:
         """A path with what this level has in place of its parameters."""
         known = {"slug": self.level.slug, "stand": self.birch.pk, "revision": 1, "kind": "heights", "tx": 0, "tz": 0, "key": "k",
-                 "column": 0, "row": 0, "x": 1, "z": 1, "name": "None", "draft": uuid.uuid4(), "item": "birch", "entry": 1}
+                 "column": 0, "row": 0, "x": 1, "z": 1, "name": "None",
+                 "draft": uuid.uuid4(), "batch": uuid.uuid4(), "job": uuid.uuid4(), "thing": 1, "item": "birch", "entry": 1}
         for name, value in known.items():
             path = path.replace(f"{{{name}}}", str(value)).replace(f"{{int:{name}}}", str(value))
         for part in path.split("/"):

@@ -22,7 +22,8 @@ from server.levels.models import Level, Membership
 from server.pins.reading import pins_of
 from server.snapshots.models import Snapshot
 from server.stands.models import BrushTip, ConditionSet, Stand
-from tests.fixtures import MARKS, PASSWORD
+from server.stock.models import BroughtItem, ShelfItem, StockItem
+from tests.fixtures import MARKS, PASSWORD, glb
 from tests.server.test_api import VIEW
 from tests.server.test_every_way_in import operations
 from tests.server.test_ground import GroundCase
@@ -69,6 +70,14 @@ class Roles(GroundCase):
                                                   found={"kind": "PNG", "rows": 9, "columns": 9}) for name in ("north", "lead")}
         self.jobs = {name: Job.objects.create(kind="handover", key=f"h {name}", level=self.level, user=users[name],
                                               arguments={"file": "plants.csv"}) for name in ("north", "lead", "guest")}
+        thing = {"name": "Birch", "height": 1, "crown": 1, "trunk": 1, "glb": b"x", "silhouette": b"x"}
+        drawn = thing | {"picture": b"x", "scale": 1}
+        ShelfItem.objects.create(slug="birch", group="tree", **drawn)
+        StockItem.objects.create(level=self.level, slug="spare", **thing | {"glb": glb("birch")})
+        self.batches = {name: BroughtItem.objects.create(batch=uuid.uuid4(), user=users[name], paths=[], **drawn)
+                        for name in ("north", "lead")}
+        for name, row in self.batches.items():
+            Job.objects.create(kind="bring stock", key=f"stock {row.batch}", user=users[name])
         self.plant = str(sorted(self.ids()[0])[5])
 
     def right(self):
@@ -106,6 +115,11 @@ class Roles(GroundCase):
             f"{level}/handover/jobs/{{job}}/stop": ("own", {}), f"{level}/bake": ("plant", {}), f"{level}/bake/stop": ("plant", {}),
             "/api/drafts": ("make", lambda: {"kind": "heights", "files": png(), "options": "{}"}),
             "/api/drafts/{draft}/stop": ("own", {}), "/api/drafts/{draft}/keep": ("own", {"key": key, "name": "Fell"}),
+            "/api/drafts/made": ("make", {"form": "flat", "width": 64, "length": 64}),
+            "/api/shelf/bring": ("make", lambda: {"files": png()}),
+            f"{level}/stock/take": ("plant", {"key": key, "items": ["birch"]}),
+            f"{level}/stock/leave": ("plant", {"key": key, "item": "spare"}),
+            "/api/shelf/bring/{batch}/keep": ("own", {"things": [{"id": 0, "name": "Kept", "group": "tree"}]}),
             "/api/tips": ("make", lambda: {"file": png()}),
             "/api/condition-sets": ("plant", {"name": "Steep", "level": self.level.slug, "conditions": [SLOPE]}),
         }
@@ -122,7 +136,11 @@ class Roles(GroundCase):
             ("get", "/api/levels"): ("anybody", None),
             ("get", "/api/condition-sets"): ("anybody", None), ("get", "/api/drafts/{draft}"): ("own", None),
             ("get", f"{level}/handover/jobs/{{job}}"): ("own", None), ("get", "/api/drafts/{draft}/preview.png"): ("own", None),
-            ("get", f"{level}/handover/jobs/{{job}}/file"): ("own", None),
+            ("get", f"{level}/handover/jobs/{{job}}/file"): ("own", None), ("get", "/api/shelf"): ("anybody", None),
+            ("get", "/api/shelf/{item}/{revision}.png"): ("anybody", None),
+            ("get", "/api/shelf/{item}/{revision}.glb"): ("anybody", None), ("get", "/api/shelf/bring/{batch}"): ("own", None),
+            ("get", "/api/shelf/bring/{batch}/{thing}.png"): ("own", None), ("put", "/api/shelf/bring/{batch}"): ("own", {}),
+            ("delete", "/api/shelf/bring/{batch}"): ("own", {}),
         }
         return {("post", path): said for path, said in posts.items()} | others
 
@@ -132,6 +150,8 @@ class Roles(GroundCase):
         known = {"tx": 0, "tz": 0, "revision": 1, "kind": "heights", "column": 0, "row": 0, "key": "k", "item": "birch",
                  "layer": "turf", "slug": self.level.slug, "stand": self.birch.pk, "entry": entry, "snapshot": self.shot,
                  "pk": self.keep_set.pk, "tip": self.tip.pk, "file": "plants.csv",
+                 "batch": self.batches.get(name, self.batches["lead"]).batch,
+                 "thing": self.batches.get(name, self.batches["lead"]).pk,
                  "draft": self.drafts.get(name, self.drafts["lead"]).pk, "job": self.jobs.get(name, self.jobs["lead"]).pk}
         known["name"] = "Steps" if "masks" in path else "Rim"
         for parameter, value in known.items():
@@ -148,6 +168,9 @@ class Roles(GroundCase):
             pass
 
     def ask(self, client: Client, method: str, path: str, body):
+        if path.endswith("/keep") and "shelf" in path:
+            thing = next(row.pk for row in self.batches.values() if str(row.batch) in path)
+            body = {"things": [body["things"][0] | {"id": thing}]}
         if callable(body):
             return getattr(client, method)(path, body())
         if method == "get":
@@ -175,7 +198,7 @@ class Roles(GroundCase):
 
     def test_every_operation_is_open_to_the_roles_that_may_and_to_no_others(self):
         self.assertEqual(self.mask.status_code, 200)
-        right, opened = self.right(), {("get", "/api/session"), ("post", "/api/session")}
+        right, opened = self.right(), {("get", "/api/session"), ("post", "/api/session"), ("post", "/api/session/first")}
         may = {"see": {"guest", "north", "lead"}, "plant": {"north", "lead"}, "lead": {"lead"}, "make": {"north", "lead"},
                "anybody": {"guest", "north", "lead", "stranger"}}
         for method, template, *_ in operations():
@@ -188,7 +211,7 @@ class Roles(GroundCase):
             needed, body = right[method, template]
             for name in self.people:
                 allowed = may.get(needed) or ({"north"} if "tips" in template else set(
-                    self.drafts if "drafts" in template else self.jobs))
+                    self.drafts if "drafts" in template or "shelf" in template else self.jobs))
                 status = self.answer(name, method, template, body)
                 said = (name, method, template, status, self.answered[:300])
                 if name in allowed:

@@ -69,6 +69,12 @@ def bring(files: Mapping[str, bytes], paths: Sequence[str], slug: str, wish: Wis
     return replace(first, notes=notes), made(StockModel(slug, lods, billboard))
 
 
+def brought(files: Mapping[str, bytes], paths: Sequence[str], slug: str, wish: Wish = Wish()) -> tuple[str, str, list[str], Made]:
+    """The same without the parts, to be handed between processes: name, unit, notes, and what the shelf keeps."""
+    first, item = bring(files, paths, slug, wish)
+    return first.name, first.unit, first.notes, item
+
+
 def _placed(lods: list[list[Part]], wish: Wish) -> list[list[Part]]:
     """All LODs moved and scaled alike: the full mesh's foot on the ground line, in the middle of what stands there."""
     place = np.concatenate([p.position for p in lods[0]]).astype(float)

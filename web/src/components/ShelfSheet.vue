@@ -1,15 +1,22 @@
 <script setup lang="ts">
-import { mdiAlertOutline, mdiCheck, mdiPlus } from '@mdi/js'
+import { mdiAlertOutline, mdiCheck, mdiPlus, mdiTrayArrowDown } from '@mdi/js'
 import { computed, onMounted, ref } from 'vue'
 import { whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { useShelf } from '../stores/shelf'
+import BringIn from './BringIn.vue'
 import ItemPicture from './ItemPicture.vue'
 import ShelfFilter from './ShelfFilter.vue'
 
 /** The shelf over the stage: every item at one true scale; one press takes it into the level. */
 const chosen = defineModel<string>({ required: true })
 const emit = defineEmits<{ take: [slug: string] }>()
+const bringing = ref(false)
+async function brought(slugs: string[]) {
+  bringing.value = false
+  await shelf.load()
+  if (slugs.length) chosen.value = slugs[0]
+}
 const shelf = useShelf()
 const store = useLevel()
 onMounted(() => shelf.load())
@@ -25,6 +32,10 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
   <section class="shelf" aria-label="Shelf" data-test="shelf">
     <header>
       <ShelfFilter />
+      <v-btn color="primary" variant="flat" :prepend-icon="mdiTrayArrowDown" :disabled="!store.mayPlant" data-test="bring" @click="bringing = true">
+        Bring in …
+        <v-tooltip activator="parent">Bring your own meshes to the shelf: glTF, OBJ, or zips of these</v-tooltip>
+      </v-btn>
       <v-slider v-model="zoom" :min="1" :max="14" :step="0.1" label="Scale" hide-details class="zoom" aria-label="Scale of the pictures" />
     </header>
     <p v-if="shelf.trouble" class="over" role="alert">{{ shelf.trouble }}</p>
@@ -44,6 +55,9 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
         </v-btn>
       </li>
     </ul>
+    <v-dialog v-model="bringing" max-width="900" persistent scrollable>
+      <BringIn v-if="bringing" @kept="brought" @close="bringing = false" />
+    </v-dialog>
     <v-btn v-if="shelf.more" class="more" @click="shelf.load(true)">More of {{ whole(shelf.total) }}</v-btn>
   </section>
 </template>
@@ -59,7 +73,7 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
 }
 header {
   display: grid;
-  grid-template-columns: 1fr 190px;
+  grid-template-columns: 1fr auto 170px;
   gap: 18px;
   align-items: center;
   margin-bottom: 14px;

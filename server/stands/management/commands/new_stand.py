@@ -1,0 +1,42 @@
+"""Begin a stand of an item in a level."""
+
+from uuid import uuid4
+
+from django.core.management.base import BaseCommand, CommandError
+from ninja.errors import HttpError
+
+from server.levels.models import Level, Membership
+from server.stands import arranging
+from server.stands.keeping import keep_settings
+from server.stands.models import Stand
+from thicket.planting.stands import STRATA
+from thicket.refused import Refused
+
+
+class Command(BaseCommand):
+    help = "Begin a stand of a stock item that the level uses."
+
+    def add_arguments(self, parser):
+        parser.add_argument("level", help="the level's slug")
+        parser.add_argument("item", help="slug of a stock item of the level")
+        parser.add_argument("--stratum", required=True, choices=STRATA)
+        parser.add_argument("--spacing", type=float, required=True, help="m")
+        parser.add_argument("--fullness", type=float, help="0 to 1")
+
+    def handle(self, *args, **options):
+        level = Level.objects.filter(slug=options["level"]).first()
+        if level is None:
+            raise CommandError(f"There is no level called {options['level']!r}.")
+        lead = level.memberships.filter(role=Membership.Role.LEAD).order_by("pk").first()
+        item = level.stock.filter(slug=options["item"]).first()
+        if lead is None or item is None:
+            raise CommandError(f"{level.name} {'has no lead' if lead is None else 'does not use ' + repr(options['item'])}.")
+        changes = {name: options[name] for name in ("spacing", "fullness") if options[name] is not None}
+        try:
+            entry = arranging.add(lead.user, level, uuid4(), item.name, options["stratum"], False, item.slug)
+            stand = Stand.objects.get(pk=entry.change["made"][0])
+            stand.level = level
+            keep_settings(lead.user, stand, changes, uuid4())
+        except (Refused, HttpError) as error:
+            raise CommandError(f"{str(error).rstrip('.')}.") from error
+        self.stdout.write(f"{stand.slug}: a stand of {item.name} in {level.name}.")

@@ -1,0 +1,141 @@
+"""Bringing things to the shelf: files sent, looked at, described, kept."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Form, Router, Schema
+from ninja.errors import HttpError
+from ninja.files import UploadedFile
+from pydantic import Field
+
+from server.jobs import starting
+from server.jobs.models import Job
+from server.levels.access import check_may_make
+from server.stands.schemas import Id, Name, Strict
+from server.stock import bringing
+from server.stock.api import Group, ShelfOut, StateOut, Word, shelf_out
+from server.stock.models import BroughtItem
+
+router = Router(tags=["stock"])
+
+
+class SaidIn(Strict):
+    """What files do not say themselves: the unit (guessed from the size for null), the upright axis, the height in m to scale to,
+    how many LODs are made where a file has none, and whether a billboard is."""
+
+    unit: Literal["m", "cm", "mm", "in", "ft"] | None = None
+    up: Literal["y", "z"] = "y"
+    height: Annotated[float, Field(allow_inf_nan=False, gt=0.01, le=200)] | None = None
+    lods: Annotated[int, Field(ge=0, le=4)] = 2
+    billboard: bool = True
+
+
+class BroughtOut(Schema):
+    """A thing that was brought in. Lengths in m; `refused`, why it could not be read."""
+
+    id: int
+    name: str
+    files: list[str]
+    unit: str
+    height: float
+    crown: float
+    trunk: float
+    states: list[StateOut]
+    distances: dict
+    texture_bytes: int
+    notes: list[str]
+    findings: list[str]
+    refused: str
+    scale: float
+    picture: str
+
+
+class BatchOut(Schema):
+    """Things brought in together, and how far reading them is."""
+
+    id: UUID
+    state: Literal["waiting", "running", "done", "stopped", "failed"]
+    step: str
+    share: float
+    trouble: str
+    things: list[BroughtOut]
+
+
+class KeptThing(Strict):
+    """A thing to be put on the shelf."""
+
+    id: Id
+    name: Name
+    group: Group
+    tags: list[Word] = Field(default=[], max_length=20)
+    note: Annotated[str, Field(max_length=300)] = ""
+
+
+class KeepThingsIn(Strict):
+    things: list[KeptThing] = Field(min_length=1, max_length=bringing.MOST)
+
+
+def _job(request: HttpRequest, batch: UUID) -> Job:
+    job = starting.newest(bringing.key_of(batch))
+    if job is None or job.user_id != request.user.pk:
+        raise HttpError(404, "What was brought in is no longer waiting: bring it in again.")
+    return job
+
+
+def _out(request: HttpRequest, batch: UUID) -> dict:
+    job = _job(request, batch)
+    rows = BroughtItem.objects.filter(batch=batch).defer("glb", "silhouette", "picture")
+    same = ("id", "name", "unit", "height", "crown", "trunk", "states", "distances", "texture_bytes", "notes", "findings",
+            "refused", "scale")
+    things = [{**{name: getattr(row, name) for name in same}, "files": row.paths,
+               "picture": f"/api/shelf/bring/{batch}/{row.pk}.png"} for row in rows]
+    return {"id": batch, "state": job.state, "step": job.step, "share": job.share, "trouble": job.trouble, "things": things}
+
+
+@router.post("/shelf/bring", response=BatchOut)
+def bring_in(request: HttpRequest, files: File[list[UploadedFile]], said: Form[str] = "{}"):
+    """Bring in meshes: glTF, OBJ with what belongs to them, or zips of these. They are read in the background."""
+    check_may_make(request.user)
+    return _out(request, bringing.open_batch(request.user, files, SaidIn.model_validate_json(said).model_dump()))
+
+
+@router.get("/shelf/bring/{batch}", response=BatchOut)
+def look(request: HttpRequest, batch: UUID):
+    """How far a batch is, and what was found."""
+    return _out(request, batch)
+
+
+@router.put("/shelf/bring/{batch}", response=BatchOut)
+def say(request: HttpRequest, batch: UUID, data: SaidIn):
+    """Say what the files do not, and have them read again."""
+    _job(request, batch)
+    bringing.read(request.user, batch, data.model_dump())
+    return _out(request, batch)
+
+
+@router.delete("/shelf/bring/{batch}", response={204: None})
+def drop(request: HttpRequest, batch: UUID):
+    """Drop what was brought in."""
+    _job(request, batch)
+    bringing.drop(batch)
+    return 204, None
+
+
+@router.get("/shelf/bring/{batch}/{thing}.png")
+def picture(request: HttpRequest, batch: UUID, thing: int):
+    """The picture of a thing that was brought in."""
+    _job(request, batch)
+    data = BroughtItem.objects.filter(batch=batch, pk=thing).values_list("picture", flat=True).first()
+    if not data:
+        raise HttpError(404, "There is no picture of that.")
+    return HttpResponse(bytes(data), content_type="image/png", headers={"Cache-Control": "no-store"})
+
+
+@router.post("/shelf/bring/{batch}/keep", response=list[ShelfOut])
+def keep(request: HttpRequest, batch: UUID, data: KeepThingsIn):
+    """Put things on the shelf; all that were named, or none."""
+    _job(request, batch)
+    return [shelf_out(item) for item in bringing.keep(request.user, batch, [t.model_dump() for t in data.things])]

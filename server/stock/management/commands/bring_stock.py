@@ -1,0 +1,59 @@
+"""Bring things to the shelf from the command line."""
+
+from pathlib import Path
+
+from django.core.management.base import BaseCommand, CommandError
+
+from server.jobs.running import Progress
+from server.stock.bringing import read_things, wish_of
+from server.stock.models import ShelfItem
+from server.stock.shelf import free_slug, put_on_shelf
+from thicket.formats.mesh_files import UNITS
+from thicket.refused import Refused
+from thicket.stock.making import Made
+
+
+class Command(BaseCommand):
+    help = "Bring meshes (glTF, OBJ, zips of these) to the shelf; a row for each: slug, height, triangles, distances, findings."
+
+    def add_arguments(self, parser):
+        parser.add_argument("files", nargs="+", type=Path, help="meshes with the files that belong to them, folders, or zips")
+        parser.add_argument("--name", help="of the item, when it is one; else after its file")
+        parser.add_argument("--unit", choices=sorted(UNITS), help="of the file; guessed from the size when left out")
+        parser.add_argument("--up", choices=("y", "z"), default="y", help="the file's upright axis")
+        parser.add_argument("--height", type=float, help="m; the mesh is scaled to it")
+        parser.add_argument("--lods", type=int, default=2, help="how many are made where a file has none")
+        parser.add_argument("--group", choices=[str(g) for g in ShelfItem.Group.values], default="tree")
+
+    def handle(self, *args, **options):
+        said = {name: options[name] for name in ("unit", "up", "height", "lods")}
+        refused = 0
+        try:
+            for _, item, (name, _, notes, *reason) in read_things(self._read(options["files"]), wish_of(said), Progress()):
+                if item is None:
+                    refused += 1
+                    self.stderr.write(f"refused\t{reason[0]}")
+                    continue
+                name = (options["name"] or name)[:80]
+                kept = put_on_shelf(item, free_slug(name), name, options["group"])
+                self.stdout.write("\t".join(self._row(kept.slug, item, notes)))
+        except Refused as error:
+            raise CommandError(f"{str(error).rstrip('.')}.") from error
+        if refused:
+            raise CommandError(f"{refused} could not be brought in; the reasons are above.")
+
+    def _row(self, slug: str, item: Made, notes: list[str]) -> list[str]:
+        billboard = item.distances["billboard"]
+        far = [*item.distances["lods"], *([] if billboard is None else [billboard])]
+        return [slug, f"{item.height:.2f} m", "/".join(str(s["triangles"]) for s in item.states),
+                "/".join(f"{d:.0f} m" for d in far) or "-", " ".join([*notes, *item.findings]) or "-"]
+
+    def _read(self, paths: list[Path]) -> dict[str, bytes]:
+        files = {}
+        for path in paths:
+            found = [p for p in sorted(path.rglob("*")) if p.is_file()] if path.is_dir() else [path]
+            try:
+                files |= {str(p.relative_to(path.parent)): p.read_bytes() for p in found}
+            except OSError as error:
+                raise CommandError(f"{path}: {error.strerror}.") from error
+        return files

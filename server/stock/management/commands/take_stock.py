@@ -1,0 +1,30 @@
+"""Take items from the shelf into a level."""
+
+from uuid import uuid4
+
+from django.core.management.base import BaseCommand, CommandError
+
+from server.levels.models import Level, Membership
+from server.stock import shelf
+from thicket.refused import Refused
+
+
+class Command(BaseCommand):
+    help = "Take items of the shelf into a level's stock."
+
+    def add_arguments(self, parser):
+        parser.add_argument("level", help="the level's slug")
+        parser.add_argument("items", nargs="+", help="slugs of items on the shelf")
+
+    def handle(self, *args, **options):
+        level = Level.objects.filter(slug=options["level"]).first()
+        if level is None:
+            raise CommandError(f"There is no level called {options['level']!r}.")
+        lead = level.memberships.filter(role=Membership.Role.LEAD).order_by("pk").first()
+        if lead is None:
+            raise CommandError(f"{level.name} has no lead whose action it could be.")
+        try:
+            entry = shelf.take(lead.user, level, uuid4(), options["items"])
+        except Refused as error:
+            raise CommandError(f"{str(error).rstrip('.')}.") from error
+        self.stdout.write(f"{entry.what}.")

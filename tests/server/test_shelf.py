@@ -1,0 +1,161 @@
+"""The shelf: things brought in, looked at and kept; taken into a level, planted, left out, taken back; and a level from nothing."""
+
+import io
+import json
+import os
+from unittest import mock
+
+import trimesh
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import CommandError, call_command
+from django.test import Client, TestCase, TransactionTestCase
+
+from server.levels.models import Level
+from server.stock.models import BroughtItem, ShelfItem
+from tests.core.test_stock import textured, tree
+from tests.fixtures import small_level
+from tests.server.test_api import ApiCase
+from tests.server.test_ground import key
+from tests.worker import work_off
+
+
+class Shelf(TransactionTestCase):
+    def setUp(self):
+        self._fixture_teardown()
+        self.level = small_level()
+        self.lead, self.north, self.guest = (ApiCase.client_of(self, name) for name in ("lead", "north", "guest"))
+        self.base = f"/api/levels/{self.level.slug}"
+
+    def post(self, path, body, client=None, method="post"):
+        return getattr(client or self.north, method)(path, json.dumps(body), content_type="application/json")
+
+    def bring(self, *files, client=None, **said):
+        sent = [SimpleUploadedFile(name, data) for name, data in files]
+        answer = (client or self.north).post("/api/shelf/bring", {"files": sent, "said": json.dumps(said)})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        work_off()
+        return self.north.get(f"/api/shelf/bring/{answer.json()['id']}").json()
+
+    def kept(self, batch, **named):
+        things = [{"id": t["id"], "name": t["name"], "group": "tree"} | named for t in batch["things"] if not t["refused"]]
+        return self.post(f"/api/shelf/bring/{batch['id']}/keep", {"things": things})
+
+    def test_a_mesh_is_brought_in_looked_at_kept_taken_planted_costed_and_handed_over(self):
+        data = tree(5.0).export(file_type="glb")
+        batch = self.bring(("fir.glb", data), ("bad.obj", b"v 0 0 0\n"))
+        self.assertEqual((batch["state"], [t["name"] for t in batch["things"]]), ("done", ["bad", "fir"]))
+        bad, fir = batch["things"]
+        self.assertTrue(bad["refused"].startswith("bad.obj: "))
+        self.assertEqual([s["name"] for s in fir["states"]], ["lod0", "lod1", "lod2", "billboard"])
+        self.assertEqual(self.north.get(fir["picture"]).content[:4], b"\x89PNG")
+        self.assertEqual(self.lead.get(f"/api/shelf/bring/{batch['id']}").status_code, 404)
+        self.assertEqual(ShelfItem.objects.count(), 0)
+        again = self.post(f"/api/shelf/bring/{batch['id']}", {"unit": "ft", "lods": 1}, method="put")
+        self.assertEqual(again.status_code, 200)
+        work_off()
+        fir = self.north.get(f"/api/shelf/bring/{batch['id']}").json()["things"][1]
+        self.assertAlmostEqual(fir["height"], 5 * 0.3048, places=3)
+        self.assertEqual(len(fir["states"]), 3)
+        batch = self.north.get(f"/api/shelf/bring/{batch['id']}").json()
+        item = self.kept(batch, name="Fir").json()[0]
+        self.assertEqual((item["slug"], item["name"], BroughtItem.objects.count()), ("fir", "Fir", 0))
+        taken = self.post(f"{self.base}/stock/take", {"key": key(), "items": ["fir"]})
+        self.assertEqual((taken.status_code, taken.json()["what"]), (200, "Taken into stock: Fir"))
+        made = self.post(f"{self.base}/new-stand", {"key": key(), "name": "Firs", "stratum": "Canopy", "item": "fir"}).json()
+        stand = self.north.get(f"{self.base}/stands/{made['stand']}").json()
+        self.assertGreater(stand["count"], 20)
+        view = {"x": 128, "y": 400, "z": 250, "heading": 0, "pitch": -10, "fov": 55, "aspect": 1.6}
+        cost = self.post(f"{self.base}/cost", view).json()
+        self.assertGreater(next(s for s in cost["stands"] if s["stand"] == made["stand"])["triangles"], 0)
+        job = self.north.post(f"{self.base}/handover/plants.csv").json()
+        work_off()
+        file = b"".join(self.north.get(f"{self.base}/handover/jobs/{job['id']}/file").streaming_content)
+        self.assertIn(b",firs,fir,", file)
+        refused = self.post(f"{self.base}/stock/leave", {"key": key(), "item": "fir"})
+        self.assertEqual((refused.status_code, "Firs" in refused.json()["detail"]), (422, True))
+
+    def test_taking_and_leaving_can_be_taken_back_and_names_are_told_apart(self):
+        box = textured(trimesh.creation.box()).export(file_type="glb")
+        self.assertEqual(self.kept(self.bring(("crate.glb", box)), name="Crate", group="made thing").status_code, 200)
+        twice = self.kept(self.bring(("crate.glb", box)), name="Crate")
+        self.assertEqual((twice.status_code, "already" in twice.json()["detail"]), (422, True))
+        names = lambda: list(Level.objects.get(pk=self.level.pk).stock.values_list("slug", flat=True))  # noqa: E731
+        before = names()
+        self.post(f"{self.base}/stock/take", {"key": key(), "items": ["crate"]})
+        self.assertEqual(names(), [*before, "crate"])
+        self.post(f"{self.base}/undo", {})
+        self.assertEqual(names(), before)
+        self.post(f"{self.base}/redo", {})
+        self.post(f"{self.base}/stock/leave", {"key": key(), "item": "crate"})
+        self.assertEqual(names(), before)
+        self.assertEqual(self.post(f"{self.base}/stock/take", {"key": key(), "items": ["nothing"]}).status_code, 422)
+        page = self.guest.get("/api/shelf?search=crat&group=made thing&sort=height").json()
+        self.assertEqual((page["total"], page["items"][0]["slug"]), (1, "crate"))
+        self.assertEqual(self.guest.get("/api/shelf?search=oak").json()["total"], 0)
+        self.assertEqual(self.guest.get(page["items"][0]["glb"]).content[:4], b"glTF")
+
+    def test_what_is_dropped_leaves_nothing_and_no_mesh_is_a_sentence(self):
+        batch = self.bring(("notes.txt", b"x"))
+        self.assertEqual((batch["state"], "no mesh" in batch["trouble"]), ("failed", True))
+        self.assertEqual(self.north.delete(f"/api/shelf/bring/{batch['id']}").status_code, 204)
+        self.assertEqual(BroughtItem.objects.count(), 0)
+
+    def test_ground_is_made_for_a_new_level(self):
+        hills = {"form": "rolling", "width": 96, "length": 64, "height": 12, "wavelength": 30}
+        for spec, spread in (({"form": "flat", "width": 64, "length": 32}, 0), (hills, 12)):
+            draft = self.post("/api/drafts/made", spec, self.lead).json()
+            work_off()
+            told = self.lead.get(f"/api/drafts/{draft['id']}").json()
+            self.assertEqual((told["state"], told["found"]["columns"]), ("ready", spec["width"] + 1))
+            self.assertAlmostEqual(told["found"]["highest"] - told["found"]["lowest"], spread, places=3)
+        self.post(f"/api/drafts/{draft['id']}/keep", {"key": key(), "name": "Made Here"}, self.lead)
+        work_off()
+        level = Level.objects.get(slug="made-here")
+        self.assertEqual((level.width, level.length), (96, 64))
+        too = self.post("/api/drafts/made", {"form": "flat", "width": 60000, "length": 60000, "cell": 1}, self.lead)
+        self.assertEqual((too.status_code, "take cells of at least" in too.json()["detail"]), (422, True))
+
+
+class CommandLine(TestCase):
+    def run_it(self, *arguments, **options):
+        out = io.StringIO()
+        call_command(*arguments, stdout=out, stderr=out, **options)
+        return out.getvalue()
+
+    def test_from_nothing_to_a_planted_level(self):
+        import tempfile
+        from pathlib import Path
+
+        User.objects.create_superuser("marsh", password="long-enough-word")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "fir.glb"
+            path.write_bytes(tree(812.0).export(file_type="glb"))
+            told = self.run_it("bring_stock", str(path), "--name", "Fir", "--group", "tree")
+            self.assertRegex(told, r"^fir\t8\.12 m\t\d+/\d+/\d+/2\t\d+ m/\d+ m/\d+ m\t.*taken for cm")
+            path.write_bytes(b"glTF")
+            with self.assertRaisesMessage(CommandError, "1 could not be brought in"):
+                self.run_it("bring_stock", str(path))
+        self.assertIn("256 m × 128 m, led by marsh", self.run_it("new_level", "Low Fell", "--flat", "256x128"))
+        self.assertIn("Fir", self.run_it("take_stock", "low-fell", "fir"))
+        self.assertIn("a stand of Fir", self.run_it("new_stand", "low-fell", "fir", "--stratum", "Canopy", "--spacing", "6",
+                                                    "--fullness", "0.5"))
+        stand = Level.objects.get(slug="low-fell").stands.get()
+        self.assertEqual((stand.settings["spacing"], stand.settings["fullness"]), (6, 0.5))
+        for bad in (("take_stock", "low-fell", "oak"), ("new_level", "X", "--flat", "wide"), ("take_stock", "nowhere", "fir"),
+                    ("new_stand", "low-fell", "oak", "--stratum", "Canopy", "--spacing", "6")):
+            with self.assertRaises(CommandError):
+                self.run_it(*bad)
+
+
+class FirstAccount(TestCase):
+    def test_the_first_account_is_made_with_the_code_and_no_second(self):
+        client = Client()
+        self.assertTrue(client.get("/api/session").json()["first"])
+        body = {"name": "marsh", "password": "long-enough-word", "code": "wrong"}
+        ask = lambda: client.post("/api/session/first", json.dumps(body), content_type="application/json")  # noqa: E731
+        with mock.patch.dict(os.environ, {"KT_FIRST_CODE": "ab12-cd34"}):
+            self.assertEqual((ask().status_code, User.objects.count()), (403, 0))
+            body["code"] = " AB12-cd34 "
+            self.assertEqual((ask().status_code, ask().status_code), (200, 409))
+        self.assertEqual(client.get("/api/session").json(), {"name": "marsh", "keys": {}, "first": False})
