@@ -33,6 +33,7 @@ const vuetify = createVuetify({
     VTooltip: { openDelay: 400 },
     VBtn: { variant: 'outlined', rounded: 0, ripple: false },
     VCard: { rounded: 0, elevation: 0, border: true },
+    VFileInput: { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },
     VSelect: { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },
     VSlider: { color: 'primary', thumbSize: 14, trackSize: 2, density: 'compact' },
     VTextField: { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },

@@ -31,7 +31,7 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
 <template>
   <section class="shelf" aria-label="Shelf" data-test="shelf">
     <header>
-      <ShelfFilter />
+      <ShelfFilter class="filter" />
       <v-btn color="primary" variant="flat" :prepend-icon="mdiTrayArrowDown" :disabled="!store.mayPlant" data-test="bring" @click="bringing = true">
         Bring in …
         <v-tooltip activator="parent">Bring your own meshes to the shelf: glTF, OBJ, or zips of these</v-tooltip>
@@ -72,9 +72,9 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
   z-index: 4;
 }
 header {
-  display: grid;
-  grid-template-columns: 1fr auto 170px;
-  gap: 18px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px 24px;
   align-items: center;
   margin-bottom: 14px;
 }
@@ -114,9 +114,10 @@ b {
   display: flex;
   margin: 18px auto 0;
 }
-@media (max-width: 1150px) {
-  header {
-    grid-template-columns: 1fr;
-  }
+.filter {
+  flex: 1 1 460px;
+}
+.zoom {
+  flex: 0 1 230px;
 }
 </style>

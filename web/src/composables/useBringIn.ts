@@ -27,7 +27,7 @@ export function useBringIn() {
     for (const t of next.things)
       choices.value[t.id] ??= {
         keep: !t.refused,
-        name: t.name,
+        name: t.name[0].toUpperCase() + t.name.slice(1),
         group: t.trunk > 0.5 * t.crown ? 'rock' : t.height > 3 ? 'tree' : t.height > 0.8 ? 'shrub' : 'grass and herbs',
         note: '',
       }
