@@ -75,6 +75,11 @@ def _is_away(error: BaseException | None) -> bool:
     return busy or isinstance(error, InterfaceError)
 
 
+def unreadable(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    """The answer to a request that is no proper one: a form that cannot be taken apart, a host that is not ours."""
+    return JsonResponse({"detail": "What was sent cannot be read: it is damaged, or its heads are too long."}, status=400)
+
+
 def failed(request: HttpRequest) -> HttpResponse:
     """The answer when something failed that nobody foresaw; 503 when it is the database that is away. It must have been called
     while the error is handled."""

@@ -6,6 +6,7 @@ from server import health
 from server.api import api
 from server.pages import application
 
+handler400 = "server.errors.unreadable"
 handler500 = "server.errors.failed"
 
 urlpatterns = [

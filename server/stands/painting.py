@@ -98,7 +98,7 @@ def paint(user: User, stands: list[Stand], brush: Brush, key: UUID, view: View |
     if view:
         changes = [cost_change(a, b) for a, b in zip(before, _view_cost(stands, view))]
         entry.cost = {name: round(sum(c[name] for c in changes), 4) for name in changes[0]}
-        entry.save(update_fields=["cost"])
+        Entry.objects.filter(pk=entry.pk).update(cost=entry.cost)
     return entry
 
 
