@@ -69,7 +69,6 @@ def look(request: HttpRequest, draft: UUID):
 def say(request: HttpRequest, draft: UUID, data: DraftOptions):
     """Say what the files do not, and have them read again."""
     row = _draft(request, draft)
-    drafts.stop(row)
     row.options = data.model_dump()
     row.save(update_fields=["options"])
     drafts.read(row)

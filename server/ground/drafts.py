@@ -13,6 +13,7 @@ from uuid import UUID
 import numpy as np
 from django.conf import settings
 from django.contrib.auth.models import User
+from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 from PIL import Image
@@ -95,8 +96,9 @@ def _key(draft: Draft) -> str:
 
 def read(draft: Draft) -> None:
     """Begin to read a draft's files under its present options."""
-    Draft.objects.filter(pk=draft.pk).update(state=Draft.State.READING, trouble="", forecast=None, found={})
-    starting.start("read draft", _key(draft), draft.user, draft.level, draft=str(draft.pk))
+    with transaction.atomic():  # so that nobody sees a draft that is read and no job that reads it
+        Draft.objects.filter(pk=draft.pk).update(state=Draft.State.READING, trouble="", forecast=None, found={})
+        starting.start("read draft", _key(draft), draft.user, draft.level, draft=str(draft.pk))
 
 
 def drop(draft: Draft) -> None:
@@ -280,8 +282,10 @@ def keep(draft: Draft, key: UUID, name: str, slug: str) -> None:
     """Begin to store a draft that is ready, as its level's ground or as a new level."""
     if draft.state != Draft.State.READY:
         raise Refused("the file is not ready to be kept: look at what it still needs")
-    Draft.objects.filter(pk=draft.pk).update(state=Draft.State.KEEPING)
-    starting.start("keep draft", _key(draft), draft.user, draft.level, draft=str(draft.pk), action=str(key), name=name, slug=slug)
+    with transaction.atomic():
+        Draft.objects.filter(pk=draft.pk).update(state=Draft.State.KEEPING)
+        starting.start("keep draft", _key(draft), draft.user, draft.level, draft=str(draft.pk), action=str(key), name=name,
+                       slug=slug)
 
 
 @work("keep draft")
