@@ -8,9 +8,10 @@ import numpy as np
 
 from demo import stones, textures, woody
 from demo.shapes import Builder
-from demo.woody import facing_card, harden
+from demo.woody import facing_card
 from thicket.formats.stock import Material, Part, StockModel
 from thicket.sight.billboard import render_billboard
+from thicket.stock.billboards import harden
 
 
 def _birch_frame(seed: int, height: float):

@@ -8,6 +8,7 @@ from demo import foliage, textures
 from demo.shapes import Builder
 from thicket.formats.stock import Material, Part, StockModel
 from thicket.sight.billboard import render_billboard
+from thicket.stock.billboards import harden
 
 
 def facing_card(texture: np.ndarray, width: float, height: float, name: str) -> Part:
@@ -15,13 +16,6 @@ def facing_card(texture: np.ndarray, width: float, height: float, name: str) -> 
     card = Builder(Material(name, texture, cut=True, facing=True))
     card.card((0, 0, 0), (0, height, 0), width, (1, 0, 0), (0, height * 0.4, -height))
     return card.part()
-
-
-def harden(picture: np.ndarray) -> np.ndarray:
-    """Raise the alpha of thin parts so that they outlast the alpha test."""
-    out = picture.copy()
-    out[..., 3] = np.clip(picture[..., 3].astype(float) * 1.6, 0, 255).astype(np.uint8)
-    return out
 
 
 def _frame(seed: int, height: float, stems: int, limbs: int, spread: float, sway: float):

@@ -12,7 +12,6 @@ from pathlib import PurePosixPath
 from urllib.parse import unquote
 
 import numpy as np
-from PIL import Image
 
 from thicket.formats.stock import Material, Part
 from thicket.refused import Refused
@@ -250,18 +249,3 @@ def _settled(name: str, states: dict[int, list[Part]], unit: str | None, up: str
 
 def _missed(resolver: _Given) -> list[str]:
     return [f"Its image {name} was not given; that surface is drawn plain." for name in dict.fromkeys(resolver.missing)]
-
-
-def opened_image(data: bytes) -> Image.Image:
-    """A picture, its size checked before it is decoded.
-
-    Raises: Refused when it is none, or too large.
-    """
-    try:
-        image = Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP"))
-        if max(image.size) > MOST_SIDE:
-            raise Refused(f"the picture is {image.width:,} × {image.height:,}; at most {MOST_SIDE:,} a side are taken")
-        image.load()
-    except (OSError, SyntaxError, Image.DecompressionBombError) as error:
-        raise Refused("it is no PNG, JPEG or WebP picture that can be read") from error
-    return image

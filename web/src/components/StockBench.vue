@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiDownload, mdiPlus, mdiSprout, mdiTrayMinus } from '@mdi/js'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import { whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { useShelf } from '../stores/shelf'
@@ -14,7 +14,6 @@ const store = useLevel()
 const shown = computed(() => shelf.items.find((i) => i.slug === props.item))
 const used = computed(() => store.level?.stock.some((i) => i.slug === props.item) ?? false)
 const stands = computed(() => store.stands.filter((s) => s.items.includes(props.item)))
-const size = ref(0)
 const scale = computed(() => (shown.value ? Math.min(250 / Math.max(shown.value.height, 1.8), 130 / Math.max(shown.value.crown, 0.4)) : 1))
 const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixed(2)} m`)
 const bytes = (n: number) => (n < 1e6 ? `${Math.round(n / 1024)} KB` : `${(n / 1048576).toFixed(1)} MB`)
@@ -28,7 +27,7 @@ const from = (k: number, name: string) => (name === 'billboard' ? shown.value?.d
     <p class="faint">{{ store.level?.stock.length ? `This level uses ${store.level.stock.length} items of the shelf.` : 'This level uses nothing of the shelf yet. Take what you want to plant.' }}</p>
     <template v-if="shown">
       <h3>{{ shown.name }}</h3>
-      <div class="picture"><ItemPicture :key="shown.slug" :picture="shown.picture" :name="shown.name" :item-scale="shown.scale" :scale="scale" @vue:mounted="size++" /></div>
+      <div class="picture"><ItemPicture :key="shown.slug" :picture="shown.picture" :name="shown.name" :item-scale="shown.scale" :scale="scale" /></div>
       <div class="do">
         <v-btn v-if="!used" color="primary" variant="flat" :prepend-icon="mdiPlus" :disabled="!store.mayPlant" data-test="take" @click="emit('take', shown.slug)">Take into this level</v-btn>
         <v-btn v-else color="primary" variant="flat" :prepend-icon="mdiSprout" :disabled="!store.mayPlant" data-test="begin-stand" @click="emit('stand', shown.slug)">Begin a stand with it</v-btn>
