@@ -5,6 +5,7 @@ from __future__ import annotations
 from demo.level import STOCK
 from demo.stock import MODELS
 from thicket.stock.making import Made, made
+from thicket.stock.traits import Edit, Traits, edited
 
 GROUPS = {"birch": "tree", "rowan": "tree", "hawthorn": "tree", "gorse": "shrub", "heather": "shrub", "bracken": "grass and herbs",
           "moor-grass": "grass and herbs", "moss-cushion": "grass and herbs", "slate-block": "rock", "slate-slab": "rock",
@@ -13,7 +14,12 @@ TAGS = {"birch": ["moor"], "rowan": ["moor"], "heather": ["moor"], "slate-block"
         "sleeper": ["tramway"], "sleeper-stack": ["tramway"]}
 
 
+STIFF = {"tree": 0.45, "shrub": 0.35, "grass and herbs": 0.1, "rock": 1.0, "made thing": 1.0}
+COLLIDERS = {"tree": "cylinder", "rock": "hull", "made thing": "box"}
+
+
 def starter(slug: str) -> Made:
-    """One of the items, as the shelf keeps it."""
+    """One of the items, as the shelf keeps it; trees have a cylinder to bump into, stones a hull."""
     _, height, crown, trunk = STOCK[slug]
-    return made(MODELS[slug](), height, crown, trunk)
+    traits = Traits(stiffness=STIFF[GROUPS[slug]], collider=COLLIDERS.get(GROUPS[slug], "none"))
+    return made(edited(MODELS[slug](), Edit(traits=traits), trunk), height, crown, trunk, traits)

@@ -22,6 +22,7 @@ from server.stands.brush_api import router as brush
 from server.stands.conditions_api import router as conditions
 from server.stock.api import router as stock
 from server.stock.bring_api import router as bring
+from server.stock.item_api import router as item
 
 ERRORS = {401: "Not signed in.", 403: "The role does not allow it.", 404: "There is no such thing, or one is no member of it.",
           409: "It is locked, overtaken or removed.", 413: "Too large.", 422: "What was sent cannot be taken.",
@@ -50,5 +51,5 @@ api = Api(title="Knee Thicket", version="1", auth=django_auth,
           description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
 errors.install(api)
 for router in (accounts, levels, ground, shapes, stock, stands, brush, arranging, pins, snapshots, conditions, sight, journal,
-               handover, audit, bring):
+               handover, audit, bring, item):
     api.add_router("", router)

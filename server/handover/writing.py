@@ -51,8 +51,8 @@ def level_json(level: Level, tell: Tell = _quietly) -> bytes:
     stands = []
     for stand in stands_of(level):
         settings = planting_of(stand).settings
-        items = [{"item": e.item, "weight": e.weight, "crown": stock[e.item].crown, "trunk": stock[e.item].trunk}
-                 for e in settings.mix]
+        items = [{"item": e.item, "weight": e.weight, "crown": stock[e.item].crown, "trunk": stock[e.item].trunk,
+                  **stock[e.item].traits} for e in settings.mix]
         stands.append({"name": stand.name, "slug": stand.slug, "stratum": stand.stratum, "spacing": settings.spacing,
                        "sward": stand.sward, "items": items, "distances": settings.distances.dict(),
                        "tints": settings.tints})

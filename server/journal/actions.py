@@ -19,6 +19,7 @@ from server.stands.arranging import swap_stands
 from server.stands.models import Stand
 from server.stands.painting import shift, shift_all
 from server.stock.shelf import swap_stock
+from server.stock.versions import swap_hold, swap_version
 
 
 @dataclass(frozen=True)
@@ -119,6 +120,10 @@ def _move(entry: Entry, back: bool) -> Moved:
         swap_stands(entry, back)
     elif entry.kind == Entry.Kind.SNAPSHOT:
         swap_snapshots(entry, back)
+    elif entry.kind == Entry.Kind.STOCK and "item" in entry.change:
+        swap_version(entry, back)
+    elif entry.kind == Entry.Kind.STOCK and "hold" in entry.change:
+        swap_hold(entry.level, entry.change["hold"], entry.change["before" if back else "after"])
     elif entry.kind == Entry.Kind.STOCK:
         swap_stock(entry, back)
     elif entry.kind == Entry.Kind.PINS:

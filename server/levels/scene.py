@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -19,6 +19,7 @@ from thicket.planting.companions import Anchors
 from thicket.planting.pins import NO_PINS, Pins
 from thicket.refused import Refused
 from thicket.site.fields import Window
+from thicket.stock.traits import group_of
 
 _cover = ContentCache(20)
 _furniture = ContentCache(32)
@@ -161,7 +162,7 @@ class Scene(Suiting):
     def _read_ground_stamp(self) -> str:
         shapes = [(n, s.kind, s.points, s.width, s.clear, s.name, s.trail) for n, s in self.shapes.items()]
         masks = sorted((name, said[0]) for name, said in self.masks.items())
-        anchors = {slug: [a.tolist() for a in said] for slug, said in self.anchors.items()}
+        anchors = {slug: said.plain() for slug, said in self.anchors.items()}
         pins = [(pk, said.item, hash_of(*(np.ascontiguousarray(c) for c in said if isinstance(c, np.ndarray))).hex())
                 for pk, said in sorted(self.pins.items())]
         pins += [[s.order, s.settings.get("gap"), s.settings.get("under"), s.settings.get("layout"), s.settings["mix"]]
@@ -260,9 +261,14 @@ def _read_furniture(level: Level) -> tuple[dict, dict, dict, dict]:
     """Masks by name, shapes by number, and footprints and anchors of the stock, which seldom change."""
     masks = {name: said for name, *said in level.masks.values_list("name", "digest", "pk", "rows", "columns")}
     footprints = {slug: (crown, trunk) for slug, crown, trunk in level.stock.values_list("slug", "crown", "trunk")}
-    anchors = {slug: Anchors(np.array([a["at"] for a in said], float), np.array([a["up"] for a in said], float))
-               for slug, said in level.stock.values_list("slug", "anchors") if said}
+    anchors = anchors_in(dict(level.stock.values_list("slug", "anchors")))
     return masks, {shape.pk: shape.core for shape in level.shapes.all()}, footprints, anchors
+
+
+def anchors_in(said: Mapping[str, Sequence[dict]]) -> dict[str, Anchors]:
+    """The anchors of items that have some, by slug, from what is said of each: name, at and up."""
+    return {slug: Anchors(np.array([a["at"] for a in those], float), np.array([a["up"] for a in those], float),
+                          tuple(group_of(a["name"]) for a in those)) for slug, those in said.items() if those}
 
 
 def scene_of(level: Level) -> Scene:

@@ -35,5 +35,5 @@ def wind_of(level: Level) -> Wind:
     for stand in sorted(level.stands.all(), key=lambda s: s.order):
         for entry in stand.settings["mix"]:
             first.setdefault(entry["item"], STIFF[stand.stratum])
-    every = {slug: first.get(slug, 0.5) for slug in level.stock.values_list("slug", flat=True)}
+    every = {slug: traits.get("stiffness", first.get(slug, 0.5)) for slug, traits in level.stock.values_list("slug", "traits")}
     return said.model_copy(update={"stiffness": every | {k: v for k, v in said.stiffness.items() if k in every}})

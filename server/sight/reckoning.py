@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from server.cache import ContentCache
 from server.levels.models import Level
 from server.stands.engine import Planting
@@ -18,7 +20,14 @@ _layouts = ContentCache(1200)
 
 def item_of(row: StockItem) -> Item:
     """A stock item as the reckoning sees it."""
-    return _items.get((row.pk, row.revision), lambda: measure(row.slug, bytes(row.glb)))
+    return _items.get((row.pk, row.revision), lambda: game_item(row.slug, bytes(row.glb), row.traits))
+
+
+def game_item(slug: str, glb: bytes, traits: dict) -> Item:
+    """An item as a game draws it, from its file and traits."""
+    item = measure(slug, glb)
+    billboard = item.billboard if traits.get("becomes_billboard", True) else None
+    return replace(item, billboard=billboard, casts_shadow=traits.get("casts_shadow", True))
 
 
 def items_of(level: Level) -> dict[str, Item]:

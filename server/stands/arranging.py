@@ -35,7 +35,7 @@ def state_of(stand: Stand) -> dict:
     return {name: getattr(stand, name) for name in FIELDS}
 
 
-def _moved(before: Scene, after: Scene) -> tuple[int, int]:
+def moved(before: Scene, after: Scene) -> tuple[int, int]:
     """Plants gained and lost between two arrangements of a level's stands."""
     old, new = ({s.pk: s for s in scene.stands.values()} for scene in (before, after))
     gained = lost = 0
@@ -79,7 +79,7 @@ class Arrangement:
                 change["after"][str(stand.pk)] = {name: now[name] for name in differ}
             forget_scene(self.level)
             self._check()
-            gained, lost = _moved(before, scene_of(self.level))
+            gained, lost = moved(before, scene_of(self.level))
             return Entry.objects.create(
                 level=self.level, user=self.user, kind=Entry.Kind.STANDS, key=self.key, what=self.what[:200],
                 change=change | self.more | {"made": [s.pk for s in changed if s.pk not in known]}, gained=gained, lost=lost)

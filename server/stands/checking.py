@@ -9,6 +9,7 @@ from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.stands.engine import Planting
 from server.stands.models import Stand
+from server.stands.seating import anchors_named
 from server.stands.schemas import StandSettings
 from thicket.ground.hollow import disc
 from thicket.refused import Refused
@@ -71,8 +72,8 @@ def check_layout_of(stand: Stand, settings: StandSettings) -> None:
             raise Refused("layout: the stand to stand on is no longer there")
         _check_above(stand, host, "layout")
         items = StandSettings.model_validate(host.settings).mix
-        if not any(entry.item in scene.anchors for entry in items):
-            raise Refused(f"layout: none of the items of {host.name} has anchor points to stand on")
+        if not any(len(scene.anchors[e.item].of(layout.group).at) for e in items if e.item in scene.anchors):
+            raise Refused(f"layout: none of the items of {host.name} has {anchors_named(layout.group)} to stand on")
         return
     kind = "path" if layout.kind == "path" else "area"
     for n in layout.shapes:

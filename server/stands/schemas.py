@@ -168,6 +168,8 @@ class LayoutSettings(Strict):
     apart: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)] = 2
     host: Annotated[int, Field(ge=0, description="number of the stand whose plants it stands on")] = 0
     around: Annotated[int, Field(ge=0, le=64, description="plants along the curve through a host's anchors; 0: one on each")] = 0
+    inside: Annotated[bool, Field(description="whether those are spread inside the curve")] = False
+    group: Annotated[str, Field(max_length=40, description="the group of anchors it stands on; all when empty")] = ""
 
     @model_validator(mode="after")
     def check(self):

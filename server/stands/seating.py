@@ -10,7 +10,7 @@ import numpy as np
 
 from server.cache import ContentCache
 from server.levels.scene import digest
-from thicket.planting.companions import NO_ANCHORS, seats_on
+from thicket.planting.companions import NO_ANCHORS, Anchors, seats_on
 from thicket.planting.layouts import along, expected, none_laid, rows
 from thicket.planting.points import PointSet, Seats, chosen, gathered
 from thicket.planting.stands import join
@@ -54,8 +54,9 @@ def places(planting: Planting, sheet: Sheet) -> PointSet | Seats:
     """The places of one sheet."""
     kind = planting.settings.layout.kind
     if kind == "anchors":
-        return _seats.get((planting.stand.seed, planting.settings.layout.around, host_key(planting, sheet)),
-                          lambda: _on_hosts(planting, sheet))
+        layout = planting.settings.layout
+        key = planting.stand.seed, layout.around, layout.group, layout.inside, host_key(planting, sheet)
+        return _seats.get(key, lambda: _on_hosts(planting, sheet))
     if kind != "free":
         said = planting.settings.layout.dict()
         shapes = [(n, planting.scene.shapes[n].points, planting.scene.shapes[n].width) for n in followed(planting)]
@@ -95,7 +96,19 @@ def lacking_layout(planting: Planting) -> str:
     if planting.host not in scene.stands:
         return "The stand that it stands on is no longer there"
     host = scene.planting(scene.stands[planting.host])
-    return "" if any(slug in scene.anchors for slug in host.items) else f"Nothing that {host.stand.name} plants has anchor points"
+    return "" if _anchors_of_host(planting, host) else f"Nothing that {host.stand.name} plants has {anchors_named(layout.group)}"
+
+
+def anchors_named(group: str) -> str:
+    """What a companion stands on, in words."""
+    return f"anchor points called {group!r}" if group else "anchor points"
+
+
+def _anchors_of_host(planting: Planting, host: Planting) -> dict[str, Anchors]:
+    """The anchors that a companion may stand on, by the slug of its host's items that have some."""
+    found = {slug: planting.scene.anchors[slug].of(planting.settings.layout.group) for slug in host.items
+             if slug in planting.scene.anchors}
+    return {slug: said for slug, said in found.items() if len(said.at)}
 
 
 def check_layout(planting: Planting) -> None:
@@ -122,8 +135,7 @@ def _laid_out(planting: Planting) -> SheetPoints:
 def host_reach(planting: Planting) -> float:
     """How far, in m, a companion can stand from its host's foot."""
     hosts = planting.scene.planting(planting.scene.stands[planting.host])
-    anchors = [planting.scene.anchors[slug].reach for slug in hosts.items if slug in planting.scene.anchors]
-    return max(anchors, default=0.0) * hosts.tallest
+    return max((said.reach for said in _anchors_of_host(planting, hosts).values()), default=0.0) * hosts.tallest
 
 
 def _host_sheets(planting: Planting, sheet: Sheet) -> list[Sheet]:
@@ -139,7 +151,7 @@ def host_key(planting: Planting, sheet: Sheet) -> str:
     if planting.host not in planting.scene.stands:
         return ""
     hosts = planting.scene.planting(planting.scene.stands[planting.host])
-    anchors = [[a.tolist() for a in planting.scene.anchors[slug]] for slug in hosts.items if slug in planting.scene.anchors]
+    anchors = [said.plain() for said in _anchors_of_host(planting, hosts).values()]
     return digest(sheet, [hosts.key(s) for s in _host_sheets(planting, sheet)], hosts.items, anchors)
 
 
@@ -148,7 +160,7 @@ def _on_hosts(planting: Planting, sheet: Sheet) -> Seats:
         return none_laid()
     hosts = planting.scene.planting(planting.scene.stands[planting.host])
     plants = join([hosts.plants(s) for s in _host_sheets(planting, sheet)])
-    anchors = [planting.scene.anchors.get(slug, NO_ANCHORS) for slug in hosts.items]
-    seats = seats_on(plants, anchors, planting.settings.layout.around, planting.stand.seed)
+    mine, layout = _anchors_of_host(planting, hosts), planting.settings.layout
+    seats = seats_on(plants, [mine.get(slug, NO_ANCHORS) for slug in hosts.items], layout.around, planting.stand.seed, layout.inside)
     x0, z0, x1, z1 = planting.window(sheet)
     return chosen(seats, (seats.x >= x0) & (seats.x < x1) & (seats.z >= z0) & (seats.z < z1))

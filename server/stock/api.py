@@ -14,9 +14,9 @@ from pydantic import Field
 
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
-from server.stands.schemas import Strict
-from server.stock import shelf
-from server.stock.models import ShelfItem, StockItem
+from server.stands.schemas import Share, Strict
+from server.stock import shelf, versions
+from server.stock.models import ShelfItem, ShelfVersion, StockItem
 
 router = Router(tags=["stock"])
 IMMUTABLE = "private, max-age=31536000, immutable"
@@ -26,12 +26,44 @@ Word = Annotated[str, Field(min_length=1, max_length=60)]
 
 
 class StateOut(Schema):
-    """One state of an item: a LOD, or the billboard."""
+    """One state of an item: a LOD, or the billboard. `covered`, m² seen from the side; `overdraw`, how many times over its
+    see-through cards cover that."""
 
     name: str
     triangles: int
     materials: int
     bytes: int
+    covered: float = 0
+    overdraw: float = 0
+
+
+class FindingOut(Schema):
+    """What is wrong or dear about an item, and the name of what mends it; empty when nothing here does."""
+
+    text: str
+    mend: str = ""
+
+
+class TraitsSaid(Strict):
+    """See `thicket.stock.traits.Traits`."""
+
+    stiffness: Share = 0.4
+    casts_shadow: bool = True
+    receives_shadow: bool = True
+    becomes_billboard: bool = True
+    faces_eye: bool = False
+    collider: Literal["none", "cylinder", "box", "hull"] = "none"
+
+
+Coordinate = Annotated[float, Field(allow_inf_nan=False, ge=-1000, le=1000)]
+
+
+class AnchorSaid(Strict):
+    """A point that companions may stand on: place in m and direction, x, y, z each."""
+
+    name: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f]*$")]
+    at: tuple[Coordinate, Coordinate, Coordinate]
+    up: tuple[Coordinate, Coordinate, Coordinate]
 
 
 class ShelfOut(Schema):
@@ -47,8 +79,11 @@ class ShelfOut(Schema):
     states: list[StateOut]
     texture_bytes: int
     distances: dict
-    findings: list[str]
+    findings: list[FindingOut]
+    traits: TraitsSaid
+    anchors: list[AnchorSaid]
     note: str
+    revision: int
     by: str | None
     at: datetime
     picture: str
@@ -57,37 +92,43 @@ class ShelfOut(Schema):
 
 
 class ShelfPage(Schema):
-    """Items of the shelf, and how many there are in all."""
+    """Items of the shelf, how many there are in all, and all tags that are in use."""
 
     items: list[ShelfOut]
     total: int
+    tags: list[str]
 
 
 def shelf_out(item: ShelfItem) -> dict:
     base = f"/api/shelf/{item.slug}/{item.revision}"
-    same = ("slug", "name", "group", "tags", "height", "crown", "trunk", "states", "texture_bytes", "distances", "findings", "note",
-            "at", "scale")
+    same = ("slug", "name", "group", "tags", "height", "crown", "trunk", "states", "texture_bytes", "distances", "findings", "traits",
+            "anchors", "note", "revision", "at", "scale")
     return {**{name: getattr(item, name) for name in same}, "by": item.by.get_username() if item.by else None,
             "picture": f"{base}.png", "glb": f"{base}.glb"}
 
 
 @router.get("/shelf", response=ShelfPage)
 def on_the_shelf(request: HttpRequest, search: Annotated[str, Query(max_length=60)] = "", group: Group | None = None,
+                 tag: Annotated[str, Query(max_length=60)] = "",
                  sort: Literal["name", "height", "cost"] = "name", page: Annotated[int, Query(ge=0, le=1000)] = 0):
-    """A page of the shelf: items whose name or tags have the words in them, of a group; by name, or the tallest or dearest
-    first."""
-    rows = ShelfItem.objects.defer("glb", "silhouette", "picture").select_related("by")
+    """A page of the shelf: items whose name or tags have the words in them, of a group, with a tag; by name, or the tallest or
+    dearest first."""
+    rows = ShelfItem.objects.filter(gone=False).defer("glb", "silhouette", "picture").select_related("by")
     for word in search.split():
         rows = rows.filter(Q(name__icontains=word) | Q(tags__icontains=word))
     if group:
         rows = rows.filter(group=group)
+    if tag:
+        rows = rows.filter(tags__contains=tag)
     order = {"name": "name", "height": F("height").desc(), "cost": F("states__0__triangles").desc()}[sort]
     shown = rows.order_by(order, "name")[page * PAGE:(page + 1) * PAGE]
-    return {"items": [shelf_out(item) for item in shown], "total": rows.count()}
+    tags = {t for those in ShelfItem.objects.filter(gone=False).values_list("tags", flat=True) for t in those}
+    return {"items": [shelf_out(item) for item in shown], "total": rows.count(), "tags": sorted(tags)}
 
 
 def _shelf_file(item: str, revision: int, field: str, kind: str) -> HttpResponse:
-    data = ShelfItem.objects.filter(slug=item, revision=revision).values_list(field, flat=True).first()
+    data = (ShelfItem.objects.filter(slug=item, revision=revision).values_list(field, flat=True).first()
+            or ShelfVersion.objects.filter(item__slug=item, revision=revision).values_list(field, flat=True).first())
     if data is None:
         raise HttpError(404, f"There is no stock item {item[:60]!r} of revision {revision} on the shelf.")
     return HttpResponse(bytes(data), content_type=kind, headers={"Cache-Control": IMMUTABLE})
@@ -129,6 +170,19 @@ def leave(request: HttpRequest, slug: str, data: LeaveIn):
     """Leave an item out of the level that nothing is planted of."""
     level = level_for(request, slug, to="plant")
     return entry_out(shelf.leave(request.user, level, data.key, data.item), request.user)
+
+
+class HoldIn(Strict):
+    key: UUID
+    item: Word
+    held: bool
+
+
+@router.post("/levels/{slug}/stock/hold", response=EntryOut)
+def hold(request: HttpRequest, slug: str, data: HoldIn):
+    """Hold the level at the version of an item that it has, or let it follow the shelf; leads only."""
+    level = level_for(request, slug, to="lead")
+    return entry_out(versions.hold(request.user, level, data.key, data.item, data.held), request.user)
 
 
 def _item(request: HttpRequest, slug: str, item: str, revision: int) -> StockItem:

@@ -16,21 +16,35 @@ from server.jobs.models import Job
 from server.levels.access import check_may_make
 from server.stands.schemas import Id, Name, Strict
 from server.stock import bringing
-from server.stock.api import Group, ShelfOut, StateOut, Word, shelf_out
+from server.stock.api import AnchorSaid, FindingOut, Group, ShelfOut, StateOut, TraitsSaid, Word, shelf_out
 from server.stock.models import BroughtItem
 
 router = Router(tags=["stock"])
 
 
+class CardsSaid(Strict):
+    """How pictures become grass and flowers: see `thicket.stock.cards.Cards`."""
+
+    kind: Literal["facing", "crossed", "tuft"] = "tuft"
+    width: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=20)] = 0.6
+    height: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=20)] = 0.5
+    count: Annotated[int, Field(ge=1, le=24)] = 5
+    bend: Annotated[float, Field(allow_inf_nan=False, ge=0, le=80)] = 25
+    rows: Annotated[int, Field(ge=1, le=16)] = 1
+
+
 class SaidIn(Strict):
-    """What files do not say themselves: the unit (guessed from the size for null), the upright axis, the height in m to scale to,
-    how many LODs are made where a file has none, and whether a billboard is."""
+    """What files do not say themselves: see `thicket.stock.bringing.Options`."""
 
     unit: Literal["m", "cm", "mm", "in", "ft"] | None = None
     up: Literal["y", "z"] = "y"
     height: Annotated[float, Field(allow_inf_nan=False, gt=0.01, le=200)] | None = None
     lods: Annotated[int, Field(ge=0, le=4)] = 2
-    billboard: bool = True
+    coarse: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=0.9)] = 0.3
+    billboard: Literal["none", "facing", "crossed", "three crossed"] = "facing"
+    rows: Literal[64, 128, 256, 512] | None = None
+    grounded: bool = True
+    cards: CardsSaid | None = None
 
 
 class BroughtOut(Schema):
@@ -47,10 +61,13 @@ class BroughtOut(Schema):
     distances: dict
     texture_bytes: int
     notes: list[str]
-    findings: list[str]
+    findings: list[FindingOut]
+    traits: TraitsSaid
+    anchors: list[AnchorSaid]
     refused: str
     scale: float
     picture: str
+    glb: str
 
 
 class BatchOut(Schema):
@@ -88,10 +105,11 @@ def _job(request: HttpRequest, batch: UUID) -> Job:
 def _out(request: HttpRequest, batch: UUID) -> dict:
     job = _job(request, batch)
     rows = BroughtItem.objects.filter(batch=batch).defer("glb", "silhouette", "picture")
-    same = ("id", "name", "unit", "height", "crown", "trunk", "states", "distances", "texture_bytes", "notes", "findings",
-            "refused", "scale")
-    things = [{**{name: getattr(row, name) for name in same}, "files": row.paths,
-               "picture": f"/api/shelf/bring/{batch}/{row.pk}.png"} for row in rows]
+    same = ("id", "name", "unit", "height", "crown", "trunk", "states", "distances", "texture_bytes", "notes", "findings", "traits",
+            "anchors", "refused", "scale")
+    base = f"/api/shelf/bring/{batch}"
+    things = [{**{name: getattr(row, name) for name in same}, "files": row.paths, "picture": f"{base}/{row.pk}.png",
+               "glb": f"{base}/{row.pk}.glb"} for row in rows]
     return {"id": batch, "state": job.state, "step": job.step, "share": job.share, "trouble": job.trouble, "things": things}
 
 
@@ -124,14 +142,38 @@ def drop(request: HttpRequest, batch: UUID):
     return 204, None
 
 
+def _thing_file(request: HttpRequest, batch: UUID, thing: int, field: str, kind: str) -> HttpResponse:
+    _job(request, batch)
+    data = BroughtItem.objects.filter(batch=batch, pk=thing).values_list(field, flat=True).first()
+    if not data:
+        raise HttpError(404, "There is nothing to be seen of that.")
+    return HttpResponse(bytes(data), content_type=kind, headers={"Cache-Control": "no-store"})
+
+
 @router.get("/shelf/bring/{batch}/{thing}.png")
 def picture(request: HttpRequest, batch: UUID, thing: int):
     """The picture of a thing that was brought in."""
+    return _thing_file(request, batch, thing, "picture", "image/png")
+
+
+@router.get("/shelf/bring/{batch}/{thing}.glb")
+def meshes(request: HttpRequest, batch: UUID, thing: int):
+    """The file that the shelf would keep of a thing that was brought in."""
+    return _thing_file(request, batch, thing, "glb", "model/gltf-binary")
+
+
+class MendIn(Strict):
+    """The name of what mends a finding."""
+
+    mend: Annotated[str, Field(min_length=1, max_length=40)]
+
+
+@router.post("/shelf/bring/{batch}/{thing}/mend", response=BatchOut)
+def mend(request: HttpRequest, batch: UUID, thing: int, data: MendIn):
+    """Do what a finding of a thing offers, before it is kept."""
     _job(request, batch)
-    data = BroughtItem.objects.filter(batch=batch, pk=thing).values_list("picture", flat=True).first()
-    if not data:
-        raise HttpError(404, "There is no picture of that.")
-    return HttpResponse(bytes(data), content_type="image/png", headers={"Cache-Control": "no-store"})
+    bringing.mend(request.user, batch, thing, data.mend)
+    return _out(request, batch)
 
 
 @router.post("/shelf/bring/{batch}/keep", response=list[ShelfOut])

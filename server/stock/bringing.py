@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path, PurePosixPath
 from uuid import UUID, uuid4
@@ -17,19 +18,19 @@ from ninja.errors import HttpError
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
-from server.stock.models import BroughtItem, ShelfItem
+from server.stock.models import MADE, BroughtItem, Described, ShelfItem
 from server.stock.shelf import free_slug, put_on_shelf
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.mesh_files import unpacked
 from thicket.refused import Refused
-from thicket.stock.bringing import Wish, brought, meshes_in
-from thicket.stock.making import Made
+from thicket.stock.bringing import Options, Thing, bring, meshes_in, pictures_in
+from thicket.stock.cards import Cards
+from thicket.stock.making import Made, mended_item
+from thicket.stock.traits import Traits
 
 MOST = 60
 """So many things are brought in together at the most."""
 BOUNDS = Bounds(memory=3_000_000_000, seconds=150, patience=300.0)
-MADE = ("height", "crown", "trunk", "anchors", "glb", "silhouette", "distances", "picture", "scale", "states", "texture_bytes",
-        "findings")
 
 
 def folder_of(batch: UUID) -> Path:
@@ -76,49 +77,96 @@ def files_of(batch: UUID) -> dict[str, bytes]:
     return {name.read_text(): name.with_suffix(".data").read_bytes() for name in names}
 
 
-def read_things(files: Mapping[str, bytes], wish: Wish, progress: Progress) -> Iterable[tuple[Sequence[str], Made | None, tuple]]:
-    """Each thing among files: its paths; what the shelf would keep, None when it was refused; and name, unit, notes or the reason.
+@dataclass(frozen=True)
+class Failed:
+    """One thing that could not be read, and why: a sentence."""
+
+    name: str
+    why: str
+
+
+def read_things(files: Mapping[str, bytes], options: Options, progress: Progress
+                ) -> Iterable[tuple[Sequence[str], Thing | Failed]]:
+    """Each thing among files: its paths, and what was read or why it was not.
 
     Raises: Refused when there is none, or there are too many.
     """
     files = bounded("the files", unpacked, files, bounds=BOUNDS, tick=progress.check)
-    things = meshes_in(files)
+    things = pictures_in(files) if options.cards else meshes_in(files)
     if len(things) > MOST:
         raise Refused(f"files: there are {len(things)} things among them; at most {MOST} are brought in together")
     for k, paths in enumerate(things):
         name = PurePosixPath(paths[0]).name
-        progress.tell(k / len(things), f"Reading {name}, making LODs and a billboard")
+        progress.tell(k / len(things), f"Reading {name}" if options.cards else f"Reading {name}, making LODs and a billboard")
         try:
-            *told, item = bounded(name, brought, files, paths, "item", wish, bounds=BOUNDS, tick=progress.check)
-            yield paths, item, tuple(told)
+            for thing in bounded(name, bring, files, paths, "item", options, bounds=BOUNDS, tick=progress.check):
+                yield paths, thing
         except Refused as error:
-            yield paths, None, (PurePosixPath(paths[0]).stem, "", [], f"{str(error).rstrip('.')}.")
+            yield paths, Failed(PurePosixPath(paths[0]).stem, f"{str(error).rstrip('.')}.")
 
 
-def wish_of(said: dict) -> Wish:
+def options_of(said: dict) -> Options:
     """What a person says of files, for the core."""
-    shares = tuple(0.35 * 0.3**k for k in range(said.get("lods", 2)))
-    return Wish(said.get("unit"), said.get("up", "y"), said.get("height"), shares, said.get("billboard", True))
+    cards = said.get("cards")
+    return Options(**{**said, "cards": Cards(**cards) if cards else None})
 
 
 @work("bring stock")
 def _read(job: Job, progress: Progress) -> None:
     batch = UUID(job.arguments["batch"])
     rows = []
-    for paths, item, told in read_things(files_of(batch), wish_of(job.arguments["said"]), progress):
-        row = BroughtItem(batch=batch, user=job.user, paths=list(paths), name=told[0][:80])
-        if item is None:
-            row.refused, row.height, row.crown, row.trunk = told[3][:500], 0, 0, 0
+    for paths, thing in read_things(files_of(batch), options_of(job.arguments["said"]), progress):
+        row = BroughtItem(batch=batch, user=job.user, paths=list(paths), name=thing.name[:80])
+        if isinstance(thing, Failed):
+            row.refused, row.height, row.crown, row.trunk = thing.why[:500], 0, 0, 0
         else:
-            row.unit, row.notes = told[1], told[2]
-            for name in MADE:
-                setattr(row, name, getattr(item, name))
+            row.unit, row.notes = thing.unit, thing.notes
+            put_made(row, thing.made)
         rows.append(row)
     newest = starting.newest(job.key)
     if newest and newest.pk == job.pk:
         with transaction.atomic():
             BroughtItem.objects.filter(batch=batch).delete()
             BroughtItem.objects.bulk_create(rows)
+
+
+def put_made(row: Described, made: Made) -> None:
+    """Give a row all that was made of an item."""
+    for name in MADE:
+        setattr(row, name, getattr(made, name))
+
+
+def made_of(row: Described) -> Made:
+    """What was made of an item, from its row."""
+    return Made(**{name: bytes(value) if isinstance(value := getattr(row, name), memoryview) else value for name in MADE})
+
+
+def mend(user: User, batch: UUID, thing: int, what: str) -> None:
+    """Do what a finding of a thing offers.
+
+    Raises: HttpError 404 when it is no longer there; Refused when there is nothing of that name to do.
+    """
+    row = brought_of(user, batch, thing)
+    put_made(row, mended(made_of(row), what))
+    row.save()
+
+
+def mended(made: Made, what: str) -> Made:
+    """An item after what a finding offers."""
+    return bounded("the item", mended_item, "item", made.glb, what, Traits(**made.traits), made.crown, made.trunk, bounds=BOUNDS)
+
+
+def brought_of(user: User, batch: UUID, thing: int) -> BroughtItem:
+    """A thing that waits to be kept.
+
+    Raises: HttpError 404 when it is no longer there; Refused when it could not be read.
+    """
+    row = BroughtItem.objects.filter(batch=batch, user=user, pk=thing).first()
+    if row is None:
+        raise HttpError(404, "What was brought in is no longer waiting: bring it in again.")
+    if row.refused:
+        raise Refused(row.refused)
+    return row
 
 
 def keep(user: User, batch: UUID, chosen: Sequence[dict]) -> list[ShelfItem]:
@@ -133,13 +181,7 @@ def keep(user: User, batch: UUID, chosen: Sequence[dict]) -> list[ShelfItem]:
     with transaction.atomic():
         out = []
         for said in chosen:
-            row = BroughtItem.objects.filter(batch=batch, user=user, pk=said["id"]).first()
-            if row is None:
-                raise HttpError(404, "What was brought in is no longer waiting: bring it in again.")
-            if row.refused:
-                raise Refused(row.refused)
-            item = Made(**{name: getattr(row, name) for name in MADE})
-            name = said["name"].strip()
-            out.append(put_on_shelf(item, free_slug(name), name, said["group"], user, said["tags"], said["note"]))
+            row, name = brought_of(user, batch, said["id"]), said["name"].strip()
+            out.append(put_on_shelf(made_of(row), free_slug(name), name, said["group"], user, said["tags"], said["note"]))
     drop(batch)
     return out

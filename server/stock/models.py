@@ -20,6 +20,7 @@ class Measured(models.Model):
     silhouette = models.BinaryField(help_text="PNG: the item from the side, for lists")
     distances = models.JSONField(default=dict, help_text="m: nearest at which each coarser state is seen to differ by 2 pixels; "
                                                          "`lods`, a list, and `billboard`")
+    traits = models.JSONField(default=dict, help_text="see thicket.stock.traits.Traits")
 
     class Meta:
         abstract = True
@@ -28,10 +29,25 @@ class Measured(models.Model):
         return self.name
 
 
+class Described(Measured):
+    """The same with what a person is shown of it."""
+
+    picture = models.BinaryField(default=bytes, help_text="PNG: the item lit, from a little above, at `scale` pixels a metre")
+    scale = models.FloatField(default=1, help_text="pixels of the picture to a metre")
+    states = models.JSONField(default=list, help_text="of each LOD, then the billboard: see thicket.stock.making.states_of")
+    texture_bytes = models.PositiveIntegerField(default=0)
+    findings = models.JSONField(default=list, help_text="what is wrong or dear: text, and what mends it")
+
+    class Meta:
+        abstract = True
+
+
 MEASURED = [field.name for field in Measured._meta.local_fields]
+MADE = [field.name for field in Described._meta.local_fields if field.name != "name"]
+"""The fields that `thicket.stock.making.Made` gives."""
 
 
-class ShelfItem(Measured):
+class ShelfItem(Described):
     """A stock item on the shelf, which all levels of the installation share."""
 
     class Group(models.TextChoices):
@@ -44,13 +60,9 @@ class ShelfItem(Measured):
     slug = models.SlugField(max_length=60, unique=True)
     group = models.CharField(max_length=20, choices=Group.choices)
     tags = models.JSONField(default=list)
-    picture = models.BinaryField(help_text="PNG: the item lit, from a little above, at `scale` pixels a metre")
-    scale = models.FloatField(help_text="pixels of the picture to a metre")
-    states = models.JSONField(default=list, help_text="of each LOD, then the billboard: name, triangles, materials, bytes")
-    texture_bytes = models.PositiveIntegerField(default=0)
-    findings = models.JSONField(default=list, help_text="sentences on what is wrong or dear")
     note = models.CharField(max_length=300, blank=True, help_text="where it came from, and its licence")
-    revision = models.PositiveIntegerField(default=1)
+    revision = models.PositiveIntegerField(default=1, help_text="the version of its file that is in use")
+    gone = models.BooleanField(default=False, help_text="taken off the shelf; it can be put back")
     by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
     at = models.DateTimeField(auto_now=True)
 
@@ -58,7 +70,21 @@ class ShelfItem(Measured):
         ordering = ["name"]
 
 
-class BroughtItem(Measured):
+class ShelfVersion(Described):
+    """A version that an item has had: what undo brings back."""
+
+    item = models.ForeignKey(ShelfItem, on_delete=models.CASCADE, related_name="versions")
+    revision = models.PositiveIntegerField()
+    what = models.CharField(max_length=200, help_text="what made it")
+    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["item", "revision"], name="one_version_per_revision")]
+        ordering = ["-revision"]
+
+
+class BroughtItem(Described):
     """A thing that somebody has brought in and looks at before it is put on the shelf. Things brought in together share a batch,
     whose files lie in the folder that `server.stock.bringing` names."""
 
@@ -68,11 +94,6 @@ class BroughtItem(Measured):
     unit = models.CharField(max_length=4, blank=True)
     notes = models.JSONField(default=list)
     refused = models.CharField(max_length=500, blank=True, help_text="why it could not be read")
-    picture = models.BinaryField(default=bytes)
-    scale = models.FloatField(default=1)
-    states = models.JSONField(default=list)
-    texture_bytes = models.PositiveIntegerField(default=0)
-    findings = models.JSONField(default=list)
     at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -85,6 +106,7 @@ class StockItem(Measured):
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="stock")
     slug = models.SlugField(max_length=60)
     revision = models.PositiveIntegerField(default=1)
+    held = models.BooleanField(default=False, help_text="whether it stays as it is when the shelf's item is replaced")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["level", "slug"], name="one_item_per_slug")]

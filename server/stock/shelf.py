@@ -15,7 +15,7 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import forget_scene
 from server.stands.models import Stand
-from server.stock.models import MEASURED, ShelfItem, StockItem
+from server.stock.models import MADE, MEASURED, ShelfItem, StockItem
 from thicket.refused import Refused
 from thicket.stock.making import Made
 
@@ -36,12 +36,16 @@ def put_on_shelf(made: Made, slug: str, name: str, group: str, by: User | None =
 
     Raises: Refused when the name is taken.
     """
-    if ShelfItem.objects.filter(name=name).exists():
+    check_name(name)
+    fields = {field: getattr(made, field) for field in MADE}
+    return ShelfItem.objects.create(slug=slug, name=name, group=group, by=by, tags=list(tags), note=note, **fields)
+
+
+def check_name(name: str, but: ShelfItem | None = None) -> None:
+    """Refuse a name that another item on the shelf has."""
+    same = ShelfItem.objects.filter(name=name, gone=False).exclude(pk=but.pk if but else None)
+    if same.exists():
         raise Refused(f"name: there is a stock item called {name!r} on the shelf already")
-    return ShelfItem.objects.create(
-        slug=slug, name=name, group=group, by=by, tags=list(tags), note=note, height=made.height, crown=made.crown,
-        trunk=made.trunk, anchors=made.anchors, glb=made.glb, silhouette=made.silhouette, picture=made.picture, scale=made.scale,
-        states=made.states, texture_bytes=made.texture_bytes, findings=made.findings, distances=made.distances)
 
 
 @action
@@ -54,7 +58,7 @@ def take(user: User, level: Level, key: UUID, slugs: Sequence[str]) -> Entry:
         row = Level.objects.select_for_update().get(pk=level.pk)
         have = set(row.stock.values_list("slug", flat=True))
         wanted = [slug for slug in dict.fromkeys(slugs) if slug not in have]
-        found = {item.slug: item for item in ShelfItem.objects.filter(slug__in=wanted)}
+        found = {item.slug: item for item in ShelfItem.objects.filter(slug__in=wanted, gone=False)}
         missing = [slug for slug in wanted if slug not in found]
         if missing:
             raise Refused(f"items: there is no stock item {missing[0][:60]!r} on the shelf")
@@ -71,7 +75,7 @@ def take(user: User, level: Level, key: UUID, slugs: Sequence[str]) -> Entry:
 def put_into(level: Level, slugs: Sequence[str]) -> None:
     """Give a level items of the shelf that it does not use; inside a transaction."""
     found = {item.slug: item for item in ShelfItem.objects.filter(slug__in=slugs)}
-    StockItem.objects.bulk_create(_copied(level, found[slug]) for slug in slugs)
+    StockItem.objects.bulk_create(copied(level, found[slug]) for slug in slugs)
     level.scene_changed()
 
 
@@ -108,7 +112,7 @@ def swap_stock(entry: Entry, back: bool) -> None:
     found = {item.slug: item for item in ShelfItem.objects.filter(slug__in=coming)}
     if len(found) < len(coming):
         raise HttpError(409, "It is no longer on the shelf.")
-    StockItem.objects.bulk_create(_copied(level, item) for item in found.values())
+    StockItem.objects.bulk_create(copied(level, item) for item in found.values())
     level.scene_changed()
 
 
@@ -125,5 +129,6 @@ def _check_unplanted(level: Level, slug: str, name: str) -> None:
         raise Refused(f"item: {name} is planted in {', '.join(stands[:5])}; exchange it there first")
 
 
-def _copied(level: Level, item: ShelfItem) -> StockItem:
+def copied(level: Level, item: ShelfItem) -> StockItem:
+    """An item of the shelf as a level uses it."""
     return StockItem(level=level, slug=item.slug, revision=item.revision, **{name: getattr(item, name) for name in MEASURED})

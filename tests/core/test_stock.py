@@ -16,7 +16,7 @@ from thicket.formats.mesh_files import guessed_unit, read_mesh, unpacked
 from thicket.formats.stock import Material, Part, measure
 from thicket.refused import Refused
 from thicket.stock.billboards import crossed_billboard, facing_billboard
-from thicket.stock.bringing import Wish, bring, meshes_in
+from thicket.stock.bringing import Options, bring, meshes_in
 from thicket.stock.lods import made_lods, simplified, thinned
 from thicket.stock.making import made, measured
 from thicket.stock.silhouette import HEADINGS, coverage, distance_of, frame_of, silhouette_error
@@ -84,10 +84,11 @@ class Read(unittest.TestCase):
         mesh = trimesh.creation.box((100, 100, 812))
         mesh.apply_translation([500, 300, 406])
         data = {"post.glb": textured(mesh).export(file_type="glb")}
-        brought, item = bring(data, ["post.glb"], "post", Wish(up="z"))
-        self.assertIn("taken for cm", brought.notes[0])
+        [thing] = bring(data, ["post.glb"], "post", Options(up="z"))
+        item = thing.made
+        self.assertIn("taken for cm", thing.notes[0])
         np.testing.assert_allclose([item.height, item.crown], [8.12, np.hypot(0.5, 0.5)], rtol=0.01)
-        brought, item = bring(data, ["post.glb"], "post", Wish(unit="in", up="z", height=3.0))
+        item = bring(data, ["post.glb"], "post", Options(unit="in", up="z", height=3.0))[0].made
         self.assertAlmostEqual(item.height, 3.0, places=4)
 
     def test_lods_come_from_names_in_one_file_or_in_several(self):
@@ -96,13 +97,13 @@ class Read(unittest.TestCase):
         for k, ball in enumerate(balls):
             scene.add_geometry(ball, geom_name=f"Ball_LOD{k}", node_name=f"Ball_LOD{k}")
         want = [len(b.faces) for b in balls]
-        _, item = bring({"ball.glb": scene.export(file_type="glb")}, ["ball.glb"], "ball", Wish(billboard=False))
+        item = bring({"ball.glb": scene.export(file_type="glb")}, ["ball.glb"], "ball", Options(billboard="none"))[0].made
         self.assertEqual([s["triangles"] for s in item.states], want)
         files = {f"ball-lod{k}.glb": b.export(file_type="glb") for k, b in enumerate(balls)} | {"other.glb": b"x"}
         self.assertEqual(meshes_in(files), [[f"ball-lod{k}.glb" for k in range(3)], ["other.glb"]])
-        brought, item = bring(files, meshes_in(files)[0], "ball", Wish(billboard=False))
-        self.assertEqual([s["triangles"] for s in item.states], want)
-        self.assertEqual(brought.name, "ball")
+        [thing] = bring(files, meshes_in(files)[0], "ball", Options(billboard="none"))
+        self.assertEqual([s["triangles"] for s in thing.made.states], want)
+        self.assertEqual(thing.name, "ball")
 
     def test_see_through_surfaces_are_cut_out_and_solid_ones_are_not(self):
         card = trimesh.creation.box((1, 1, 0.01))
@@ -203,7 +204,7 @@ class Coarser(unittest.TestCase):
 
 class Kept(unittest.TestCase):
     def test_what_is_kept_is_measured_drawn_and_opens_again(self):
-        _, item = bring({"tree.glb": tree().export(file_type="glb")}, ["tree.glb"], "tree")
+        item = bring({"tree.glb": tree().export(file_type="glb")}, ["tree.glb"], "tree")[0].made
         self.assertEqual(item.findings, [])
         np.testing.assert_allclose([item.height, item.crown], [5.0, 1.5], rtol=0.03)
         self.assertAlmostEqual(item.trunk, 0.1, delta=0.02)
@@ -219,7 +220,7 @@ class Kept(unittest.TestCase):
     def test_a_floating_mesh_without_lods_is_found_out(self):
         model = MODELS["birch"]()
         lifted = [Part(p.material, p.position + np.array([0, 2, 0], "f4"), p.normal, p.uv, p.index) for p in model.lods[0]]
-        told = " ".join(made(type(model)("b", [lifted])).findings)
+        told = " ".join(f["text"] for f in made(type(model)("b", [lifted])).findings)
         for word in ("no LODs", "no billboard", "above the ground"):
             self.assertIn(word, told)
         self.assertEqual(measured(model.lods[0])[0] > 8, True)

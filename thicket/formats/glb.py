@@ -45,12 +45,14 @@ class GlbWriter:
         self._size += len(data)
         return self.add("bufferViews", entry)
 
-    def accessor(self, array: np.ndarray, target: int | None = None, bounds: bool = False) -> int:
-        """Append an array (n,) or (n, 2–4) of a glTF component type; its index."""
+    def accessor(self, array: np.ndarray, target: int | None = None, bounds: bool = False, normalized: bool = False) -> int:
+        """Append an array (n,) or (n, 2–4) of a glTF component type; its index. `normalized` integers stand for 0 to 1."""
         array = np.ascontiguousarray(array)
         kind = _COMPONENT[array.dtype.str[1:]]
         entry = {"bufferView": self.view(array.tobytes(), target), "componentType": kind, "count": len(array),
                  "type": _WIDTH[1 if array.ndim == 1 else array.shape[1]]}
+        if normalized:
+            entry["normalized"] = True
         if bounds:
             entry["min"], entry["max"] = array.min(0).tolist(), array.max(0).tolist()
         return self.add("accessors", entry)

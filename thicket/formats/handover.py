@@ -86,11 +86,11 @@ def _copy_meshes(writer: GlbWriter, source: GlbReader, slug: str) -> dict[str, i
     for material in source.json.get("materials", []):
         entry = dict(material)
         surface = dict(entry.get("pbrMetallicRoughness", {}))
-        if "baseColorTexture" in surface:
-            image = source.json["textures"][surface["baseColorTexture"]["index"]]["source"]
-            png = source.view(source.json["images"][image]["bufferView"])
-            surface["baseColorTexture"] = {"index": writer.texture(png)}
-            entry["pbrMetallicRoughness"] = surface
+        for holder, name in ((surface, "baseColorTexture"), (entry, "normalTexture")):
+            if name in holder:
+                image = source.json["textures"][holder[name]["index"]]["source"]
+                holder[name] = {"index": writer.texture(source.view(source.json["images"][image]["bufferView"]))}
+        entry["pbrMetallicRoughness"] = surface
         materials.append(writer.add("materials", entry))
     out = {}
     for node in source.json["nodes"]:
@@ -98,11 +98,13 @@ def _copy_meshes(writer: GlbWriter, source: GlbReader, slug: str) -> dict[str, i
             continue
         primitives = []
         for primitive in source.json["meshes"][node["mesh"]]["primitives"]:
-            attributes = {name: writer.accessor(source.array(index), 34962, bounds=name == "POSITION")
+            attributes = {name: writer.accessor(source.array(index), 34962, name == "POSITION", name == "COLOR_0")
                           for name, index in primitive["attributes"].items()}
-            primitives.append({"attributes": attributes, "material": materials[primitive["material"]],
+            surface = {"material": materials[primitive["material"]]} if "material" in primitive else {}
+            primitives.append({"attributes": attributes, **surface,
                                "indices": writer.accessor(source.array(primitive["indices"]), 34963)})
-        out[node["name"]] = writer.add("meshes", {"name": f"{slug} {node['name']}", "primitives": primitives})
+        extras = {"extras": mesh["extras"]} if "extras" in (mesh := source.json["meshes"][node["mesh"]]) else {}
+        out[node["name"]] = writer.add("meshes", {"name": f"{slug} {node['name']}", "primitives": primitives, **extras})
     return out
 
 

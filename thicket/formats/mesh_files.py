@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import io
-import json
 import re
 import zipfile
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
 from urllib.parse import unquote
 
 import numpy as np
 
+from thicket.formats.plain_gltf import RESOLVED, plain_gltf, split
 from thicket.formats.stock import Material, Part
 from thicket.refused import Refused
 
@@ -20,20 +20,26 @@ SUFFIXES = (".glb", ".gltf", ".obj")
 MOST_TRIANGLES, MOST_SIDE, MOST_BYTES, LARGEST_TEXTURE = 2_000_000, 8192, 512 << 20, 2048
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 """Metres in one of each unit."""
-KNOWN = {"KHR_draco_mesh_compression", "KHR_materials_unlit", "KHR_materials_pbrSpecularGlossiness", "KHR_texture_transform",
-         "KHR_materials_ior", "KHR_materials_specular", "KHR_materials_clearcoat", "KHR_materials_transmission"}
+KNOWN = RESOLVED | {"KHR_draco_mesh_compression", "KHR_materials_unlit", "KHR_materials_pbrSpecularGlossiness",
+                    "KHR_materials_ior", "KHR_materials_specular", "KHR_materials_clearcoat", "KHR_materials_transmission"}
 """Extensions that a file may require."""
 LOD = re.compile(r"^(.*?)[ _.-]*lod[ _.-]*(\d+)", re.IGNORECASE)
+BILLBOARD = re.compile(r"^(.*?)[ _.-]*(?:billboard|impostor)$", re.IGNORECASE)
+LEFT_OUT = re.compile(r"^(collider|collision)\b", re.IGNORECASE)
+FLAT = -1
+"""The number that the billboard has among the states of a file."""
 
 
 @dataclass
 class Brought:
-    """What a file holds, in m, y up: the parts of each LOD, coarser and coarser, and what a person should know, sentences."""
+    """What a file holds, in m, y up: the parts of each LOD, coarser and coarser, and of the billboard if it brings one, and what
+    a person should know, sentences."""
 
     name: str
     lods: list[list[Part]]
     unit: str
     notes: list[str] = field(default_factory=list)
+    billboard: list[Part] = field(default_factory=list)
 
 
 class _Given:
@@ -104,10 +110,13 @@ def read_mesh(files: Mapping[str, bytes], main: str, unit: str | None = None, up
     """
     suffix, resolver = PurePosixPath(main).suffix.lower(), _Given(files, main)
     try:
-        if suffix == ".gltf" or suffix == ".glb":
-            _check_gltf(files[main], suffix, resolver)
-        scene = _load(files[main], suffix, resolver)
-        states, notes = _states(scene)
+        data, notes = files[main], []
+        if suffix in (".gltf", ".glb"):
+            _check_gltf(data, suffix)
+            data, suffix, notes = plain_gltf(data, suffix, resolver.get)
+        scene = _load(data, suffix, resolver)
+        states, more = _states(scene, linear=suffix != ".obj")
+        notes = [*notes, *more]
         name = PurePosixPath(main).stem
         if not states:
             raise Refused("it holds no triangles")
@@ -116,12 +125,10 @@ def read_mesh(files: Mapping[str, bytes], main: str, unit: str | None = None, up
         raise Refused(f"{PurePosixPath(main).name}: {error}") from error
 
 
-def _check_gltf(data: bytes, suffix: str, resolver: _Given) -> None:
-    """Refuse what trimesh would read wrong, follow for ever, or look for elsewhere."""
+def _check_gltf(data: bytes, suffix: str) -> None:
+    """Refuse what would be read wrong, followed for ever, or looked for elsewhere."""
+    told, _ = split(data, suffix)
     try:
-        if suffix == ".glb":
-            data = data[20:20 + int.from_bytes(data[12:16], "little")]
-        told = json.loads(data)
         nodes = told.get("nodes", [])
         uris = [e["uri"] for kind in ("buffers", "images") for e in told.get(kind, []) if "uri" in e]
         required = set(told.get("extensionsRequired", []))
@@ -134,7 +141,7 @@ def _check_gltf(data: bytes, suffix: str, resolver: _Given) -> None:
                 raise Refused("its nodes lie in themselves, or in several places")
             seen |= set(level)
             level = [c for n in level for c in nodes[n].get("children", [])]
-    except (ValueError, TypeError, AttributeError, KeyError, IndexError, RecursionError) as error:
+    except (ValueError, TypeError, AttributeError, KeyError, IndexError) as error:
         if isinstance(error, Refused):
             raise
         raise Refused("it is damaged, or no glTF") from error
@@ -161,8 +168,12 @@ def _load(data: bytes, suffix: str, resolver: _Given):
         raise Refused("it is damaged or cut short and cannot be read as a mesh") from error
 
 
-def _states(scene) -> tuple[dict[int, list[Part]], list[str]]:
-    """The parts of each LOD by its number, in the scene's places; 0 for what has no number."""
+def _states(scene, linear: bool) -> tuple[dict[int, list[Part]], list[str]]:
+    """The parts of each LOD by its number, in the scene's places; 0 for what has no number, `FLAT` for a billboard.
+
+    Parameters: linear, whether plain colours and those of corners are given in linear light.
+    """
+    parents = scene.graph.transforms.parents
     states: dict[int, list[Part]] = {}
     notes: list[str] = []
     materials: dict[int, Material] = {}
@@ -170,19 +181,47 @@ def _states(scene) -> tuple[dict[int, list[Part]], list[str]]:
     for node in scene.graph.nodes_geometry:
         transform, name = scene.graph[node]
         mesh = scene.geometry[name]
-        if not len(getattr(mesh, "faces", ())):
+        if not len(getattr(mesh, "faces", ())) or LEFT_OUT.match(str(node)):
             continue
         total += len(mesh.faces)
         if total > MOST_TRIANGLES:
             raise Refused(f"it holds more than {MOST_TRIANGLES:,} triangles")
         mesh = mesh.copy()
         mesh.apply_transform(transform)
-        numbered = LOD.match(str(node)) or LOD.match(str(name))
-        states.setdefault(int(numbered.group(2)) if numbered else 0, []).append(_part(mesh, materials, notes))
+        number = _lod_number([name, *_with_parents(node, parents)])
+        states.setdefault(number, []).append(_part(mesh, materials, notes, linear))
     return states, list(dict.fromkeys(notes))
 
 
-def _part(mesh, materials: dict[int, Material], notes: list[str]) -> Part:
+def _with_parents(node, parents: Mapping) -> list:
+    out = []
+    while node is not None and len(out) < 1000:
+        out.append(node)
+        node = parents.get(node)
+    return out
+
+
+def _lod_number(names: list) -> int:
+    """The number of the LOD that the first name which tells one tells; 0 when none does, `FLAT` for a billboard."""
+    if any(BILLBOARD.match(str(name)) for name in names):
+        return FLAT
+    return next((int(m.group(2)) for m in map(LOD.match, map(str, names)) if m), 0)
+
+
+def _corner_colours(mesh, linear: bool) -> np.ndarray | None:
+    """The colours of a mesh's corners in linear light, uint8 (n, 4); None when it has none."""
+    if getattr(mesh.visual, "kind", None) == "vertex":
+        colours = np.asarray(mesh.visual.vertex_colors)
+    else:
+        colours = np.asarray(getattr(mesh.visual, "vertex_attributes", {}).get("color", ()))
+    if len(colours) != len(mesh.vertices):
+        return None
+    colours = colours / 255.0 if colours.dtype == np.uint8 else np.clip(np.asarray(colours, float), 0, 1)
+    colours = np.c_[colours[:, :3] if linear else colours[:, :3] ** 2.2, colours[:, 3] if colours.shape[1] > 3 else np.ones(len(colours))]
+    return None if (colours[:, :3] > 0.995).all() else np.rint(colours * 255).astype(np.uint8)
+
+
+def _part(mesh, materials: dict[int, Material], notes: list[str], linear: bool) -> Part:
     place = np.asarray(mesh.vertices, np.float64)
     faces = np.asarray(mesh.faces)
     if not np.isfinite(place).all():
@@ -193,12 +232,13 @@ def _part(mesh, materials: dict[int, Material], notes: list[str]) -> Part:
     uv = np.zeros((len(place), 2)) if uv is None or len(uv) != len(place) else np.asarray(uv) * [1, -1] + [0, 1]
     source = getattr(mesh.visual, "material", None)
     if id(source) not in materials or source is None:
-        materials[id(source)] = _material(mesh, source, notes)
+        materials[id(source)] = _material(source, notes, linear)
     normal = np.nan_to_num(np.asarray(mesh.vertex_normals, np.float32))
-    return Part(materials[id(source)], place.astype(np.float32), normal, uv.astype(np.float32), faces.astype(np.uint32).ravel())
+    return Part(materials[id(source)], place.astype(np.float32), normal, uv.astype(np.float32), faces.astype(np.uint32).ravel(),
+                _corner_colours(mesh, linear))
 
 
-def _material(mesh, source, notes: list[str]) -> Material:
+def _material(source, notes: list[str], linear: bool) -> Material:
     """A surface as we draw them: one texture, with holes or without."""
     name = str(getattr(source, "name", "") or "surface")[:60]
     image = getattr(source, "baseColorTexture", None) or getattr(source, "image", None)
@@ -206,9 +246,8 @@ def _material(mesh, source, notes: list[str]) -> Material:
     factor = getattr(source, "diffuse", None) if factor is None and image is None else factor
     colour = np.array([255, 255, 255, 255.0]) if factor is None else np.asarray(factor, float).ravel()[:4]
     colour = colour * 255 if factor is not None and colour.max() <= 1.0 else colour
-    if source is None and getattr(mesh.visual, "kind", None) == "vertex":
-        colour = np.asarray(mesh.visual.vertex_colors, float).mean(0)
-        notes.append("Its colours by corner are drawn as their mean.")
+    if linear:
+        colour = np.r_[255 * (colour[:3] / 255) ** (1 / 2.2), colour[3:]]
     if image is None:
         texture = np.tile(np.rint(colour).astype(np.uint8), (4, 4, 1))
     else:
@@ -220,21 +259,24 @@ def _material(mesh, source, notes: list[str]) -> Material:
             image.thumbnail((LARGEST_TEXTURE, LARGEST_TEXTURE))
         texture = np.rint(np.asarray(image.convert("RGBA"), np.float32) * (colour / 255)).astype(np.uint8)
     mode = str(getattr(source, "alphaMode", None) or "OPAQUE").upper()
+    if mode == "MASK" and getattr(source, "alphaCutoff", None):
+        texture[..., 3] = np.clip(texture[..., 3] * (0.5 / max(float(source.alphaCutoff), 0.01)), 0, 255)
     holes = float((texture[..., 3] < 128).mean())
     if mode == "BLEND":
         notes.append(f"Its see-through surface {name} is drawn as a cut-out.")
     cut = mode in ("MASK", "BLEND") or (not hasattr(source, "alphaMode") and 0.01 < holes < 1)
-    if not cut:
-        texture[..., 3] = 255
-    return Material(name, texture, cut=cut)
+    return Material(name, texture, cut=cut, both_sides=bool(getattr(source, "doubleSided", False)))
 
 
 def _settled(name: str, states: dict[int, list[Part]], unit: str | None, up: str, notes: list[str]) -> Brought:
     """LODs in order, in m, y up, with the foot in the middle of the ground plan."""
-    lods = [states[k] for k in sorted(states)]
+    flat = states.pop(FLAT, [])
+    if not states:
+        raise Refused("it holds a billboard and no mesh")
+    lods = [*(states[k] for k in sorted(states)), flat]
     if up == "z":
         turn = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]], np.float32)
-        lods = [[Part(p.material, p.position @ turn.T, p.normal @ turn.T, p.uv, p.index) for p in parts] for parts in lods]
+        lods = [[replace(p, position=p.position @ turn.T, normal=p.normal @ turn.T) for p in parts] for parts in lods]
     height = max(float(np.ptp(p.position[:, 1])) for p in lods[0])
     if not height > 0:
         raise Refused("it has no height; is its upright axis another?")
@@ -243,8 +285,14 @@ def _settled(name: str, states: dict[int, list[Part]], unit: str | None, up: str
         if unit != "m":
             notes = [*notes, f"It is {height:,.0f} high, which is taken for {unit}."]
     scale = np.float32(UNITS[unit])
-    lods = [[Part(p.material, p.position * scale, p.normal, p.uv, p.index) for p in parts] for parts in lods]
-    return Brought(name, lods, unit, notes)
+    lods = [[replace(p, position=p.position * scale) for p in parts] for parts in lods]
+    return Brought(name, lods[:-1], unit, notes, [_facing(p, len(flat)) for p in lods[-1]])
+
+
+def _facing(part: Part, cards: int) -> Part:
+    """A billboard's part: a single card turns to the eye."""
+    alone = cards == 1 and len(part.index) == 6
+    return replace(part, material=replace(part.material, cut=True, facing=alone))
 
 
 def _missed(resolver: _Given) -> list[str]:

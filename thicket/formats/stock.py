@@ -1,4 +1,4 @@
-"""Stock items as binary glTF: one node for each LOD (`lod0` …) and one for the `billboard`."""
+"""Stock items as binary glTF: one node for each LOD (`lod0` …), one for the `billboard` and one for the `collider`."""
 
 from __future__ import annotations
 
@@ -15,23 +15,37 @@ from thicket.sight.cost import Item, Mesh
 
 @dataclass(frozen=True, eq=False)
 class Material:
-    """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes; facing, whether
-    the mesh turns about its upright to face the eye."""
+    """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes; facing, whether the mesh turns about
+    its upright to face the eye; normals, RGB uint8 of the same shape, directions x, y, z in the texture's own frame, or None;
+    both_sides, whether it is seen from behind."""
 
     name: str
     texture: np.ndarray
     cut: bool = False
     facing: bool = False
+    normals: np.ndarray | None = None
+    both_sides: bool = False
 
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """Triangles of one material: position and normal float32 (n, 3), uv (n, 2), index uint16 (3·t,)."""
+    """Triangles of one material: position and normal float32 (n, 3), uv (n, 2), index unsigned (3·t,); colour, that its corners
+    multiply the texture by, in linear light, uint8 (n, 4), or None."""
 
     material: Material
     position: np.ndarray
     normal: np.ndarray
     uv: np.ndarray
+    index: np.ndarray
+    colour: np.ndarray | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Collider:
+    """What a game lets bodies bump into: kind (cylinder, box or hull), corners float32 (n, 3) in m and triangles uint (t, 3)."""
+
+    kind: str
+    position: np.ndarray
     index: np.ndarray
 
 
@@ -44,15 +58,17 @@ class StockModel:
     billboard: list[Part] = field(default_factory=list)
     anchors: dict[str, tuple] = field(default_factory=dict)
     """Place and up-direction, x, y, z each, of the points that companions may stand on, by name."""
+    collider: Collider | None = None
 
 
 def png_bytes(image: np.ndarray) -> bytes:
     """An image uint8 (rows, columns, 3 or 4) as PNG."""
     out = io.BytesIO()
-    Image.fromarray(image).save(out, "PNG", optimize=True)
+    Image.fromarray(image).save(out, "PNG", optimize=image.size < 1 << 20, compress_level=6 if image.size < 1 << 20 else 3)
     return out.getvalue()
 
 
+BILLBOARD, COLLIDER = "billboard", "collider"
 ANCHOR = "anchor "
 """Nodes without a mesh whose name begins so are anchor points: they stand at their translation, their y axis is up."""
 
@@ -72,7 +88,7 @@ def read_anchors(slug: str, glb: bytes) -> list[dict]:
     reader = GlbReader(glb)
     lows, highs = [], []
     for node in reader.json["nodes"]:
-        if "mesh" in node and node["name"] != "billboard":
+        if "mesh" in node and node["name"] not in (BILLBOARD, COLLIDER):
             for primitive in reader.json["meshes"][node["mesh"]]["primitives"]:
                 place = reader.array(primitive["attributes"]["POSITION"])
                 lows.append(place.min(0))
@@ -93,13 +109,15 @@ def read_anchors(slug: str, glb: bytes) -> list[dict]:
 
 def _material(writer: GlbWriter, material: Material) -> int:
     texture = writer.texture(png_bytes(material.texture))
-    entry = {"name": material.name, "doubleSided": material.cut,
+    entry = {"name": material.name, "doubleSided": material.cut or material.both_sides,
              "pbrMetallicRoughness": {"baseColorTexture": {"index": texture}, "metallicFactor": 0,
                                       "roughnessFactor": 0.9}}
     if material.cut:
         entry |= {"alphaMode": "MASK", "alphaCutoff": 0.5}
     if material.facing:
         entry["extras"] = {"facing": True}
+    if material.normals is not None:
+        entry["normalTexture"] = {"index": writer.texture(png_bytes(material.normals))}
     return writer.add("materials", entry)
 
 
@@ -110,7 +128,7 @@ def to_glb(model: StockModel) -> bytes:
     roots = []
     named = [(f"lod{k}", parts) for k, parts in enumerate(model.lods)]
     if model.billboard:
-        named.append(("billboard", model.billboard))
+        named.append((BILLBOARD, model.billboard))
     for name, parts in named:
         primitives = []
         for part in parts:
@@ -120,15 +138,67 @@ def to_glb(model: StockModel) -> bytes:
             attributes = {"POSITION": writer.accessor(part.position.astype("<f4"), ARRAY, bounds=True),
                           "NORMAL": writer.accessor(part.normal.astype("<f4"), ARRAY),
                           "TEXCOORD_0": writer.accessor(part.uv.astype("<f4"), ARRAY)}
+            if part.colour is not None:
+                attributes["COLOR_0"] = writer.accessor(part.colour, ARRAY, normalized=True)
             index = part.index.astype("<u2" if len(part.position) < 65536 else "<u4")
             primitives.append({"attributes": attributes, "material": materials[key],
                                "indices": writer.accessor(index, INDEX)})
         mesh = writer.add("meshes", {"name": name, "primitives": primitives})
         roots.append(writer.add("nodes", {"name": name, "mesh": mesh}))
+    if model.collider:
+        roots.append(_add_collider(writer, model.collider))
     for name, (at, up) in model.anchors.items():
         roots.append(writer.add("nodes", {"name": f"{ANCHOR}{name}", "translation": [float(v) for v in at],
                                           "rotation": _from_upright(up)}))
     return writer.finish(roots)
+
+
+def _add_collider(writer: GlbWriter, collider: Collider) -> int:
+    place = writer.accessor(collider.position.astype("<f4"), ARRAY, bounds=True)
+    index = writer.accessor(collider.index.astype("<u2").ravel(), INDEX)
+    mesh = writer.add("meshes", {"name": COLLIDER, "primitives": [{"attributes": {"POSITION": place}, "indices": index}],
+                                 "extras": {"kind": collider.kind}})
+    return writer.add("nodes", {"name": COLLIDER, "mesh": mesh})
+
+
+def from_glb(slug: str, glb: bytes) -> StockModel:
+    """The model that `to_glb` wrote."""
+    reader = GlbReader(glb)
+    materials = [_read_material(reader, entry) for entry in reader.json.get("materials", [])]
+    lods, billboard, collider = [], [], None
+    for node in reader.json["nodes"]:
+        if "mesh" not in node:
+            continue
+        mesh = reader.json["meshes"][node["mesh"]]
+        if node["name"] == COLLIDER:
+            primitive = mesh["primitives"][0]
+            collider = Collider(mesh["extras"]["kind"], reader.array(primitive["attributes"]["POSITION"]),
+                                reader.array(primitive["indices"]).reshape(-1, 3))
+            continue
+        parts = [_read_part(reader, primitive, materials) for primitive in mesh["primitives"]]
+        if node["name"] == BILLBOARD:
+            billboard = parts
+        else:
+            lods.append(parts)
+    anchors = {a["name"]: (a["at"], a["up"]) for a in read_anchors(slug, glb)}
+    return StockModel(slug, lods, billboard, anchors, collider)
+
+
+def _read_part(reader: GlbReader, primitive: dict, materials: list[Material]) -> Part:
+    values = {name: reader.array(k) for name, k in primitive["attributes"].items()}
+    return Part(materials[primitive["material"]], values["POSITION"], values["NORMAL"], values["TEXCOORD_0"],
+                reader.array(primitive["indices"]), values.get("COLOR_0"))
+
+
+def _read_material(reader: GlbReader, entry: dict) -> Material:
+    def image(texture: int, mode: str) -> np.ndarray:
+        source = reader.json["images"][reader.json["textures"][texture]["source"]]
+        return np.asarray(Image.open(io.BytesIO(reader.view(source["bufferView"]))).convert(mode))
+
+    colour = entry["pbrMetallicRoughness"]["baseColorTexture"]["index"]
+    normals = image(entry["normalTexture"]["index"], "RGB") if "normalTexture" in entry else None
+    return Material(entry["name"], image(colour, "RGBA"), entry.get("alphaMode") == "MASK",
+                    entry.get("extras", {}).get("facing", False), normals, entry.get("doubleSided", False))
 
 
 def _measure_mesh(reader: GlbReader, mesh: dict) -> tuple[Mesh, float]:
@@ -138,7 +208,7 @@ def _measure_mesh(reader: GlbReader, mesh: dict) -> tuple[Mesh, float]:
         index = reader.array(primitive["indices"]).reshape(-1, 3)
         material = reader.json["materials"][primitive["material"]]
         triangles += len(index)
-        size += len(place) * 32 + index.nbytes
+        size += len(place) * (36 if "COLOR_0" in primitive["attributes"] else 32) + index.nbytes
         bound = max(bound, float(np.linalg.norm(place, axis=1).max()))
         if material.get("alphaMode") == "MASK":
             a, b, c = (place[index[:, k]] for k in range(3))
@@ -159,11 +229,11 @@ def measure(slug: str, glb: bytes) -> Item:
     lods: list[Mesh] = []
     billboard, bound = None, 0.0
     for node in reader.json["nodes"]:
-        if "mesh" not in node:
+        if "mesh" not in node or node["name"] == COLLIDER:
             continue
         mesh, reach = _measure_mesh(reader, reader.json["meshes"][node["mesh"]])
         bound = max(bound, reach)
-        if node["name"] == "billboard":
+        if node["name"] == BILLBOARD:
             billboard = mesh
         else:
             lods.append(mesh)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
+from shapely import Polygon, contains_xy
 
 from thicket.planting.hashing import mix32, seed_of, unit
 from thicket.planting.layouts import none_laid, radical_inverse
@@ -15,10 +16,23 @@ _CURVE_STEPS = 16
 
 
 class Anchors(NamedTuple):
-    """Anchor points of a mesh: at float64 (n, 3) in its metres; up float64 (n, 3), the way a companion grows there."""
+    """Anchor points of a mesh: at float64 (n, 3) in its metres; up float64 (n, 3), the way a companion grows there; the group
+    that each belongs to."""
 
     at: np.ndarray
     up: np.ndarray
+    groups: tuple[str, ...] = ()
+
+    def of(self, group: str) -> Anchors:
+        """Those of a group; all for the empty name."""
+        if not group:
+            return self
+        mine = np.array([name == group for name in self.groups], bool)
+        return Anchors(self.at[mine], self.up[mine], (group,) * int(mine.sum()))
+
+    def plain(self) -> list:
+        """The same as lists."""
+        return [self.at.tolist(), self.up.tolist(), *([list(self.groups)] if len(set(self.groups)) > 1 else [])]
 
     @property
     def reach(self) -> float:
@@ -50,6 +64,32 @@ def closed_curve(anchors: Anchors, count: int) -> Anchors:
     return Anchors(at, way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9))
 
 
+def inside_curve(anchors: Anchors, count: int) -> Anchors:
+    """`count` places spread evenly inside the closed curve through the anchors, with up-directions between theirs.
+
+    They are the first of Roberts' sequence, "The unreasonable effectiveness of quasirandom sequences", 2018, that fall inside the
+    curve as seen along the anchors' mean direction; heights are weighted means of the anchors'.
+    """
+    if len(anchors.at) < 3 or count < 1:
+        return closed_curve(anchors, count)
+    way = anchors.up.mean(0)
+    way = way / max(np.linalg.norm(way), 1e-9)
+    across = np.cross(way, [0.0, 0.0, 1.0] if abs(way[2]) < 0.9 else [1.0, 0.0, 0.0])
+    across /= np.linalg.norm(across)
+    frame = np.stack([across, np.cross(way, across)], axis=1)
+    ring = closed_curve(anchors, 8 * len(anchors.at)).at @ frame
+    low, high = ring.min(0), ring.max(0)
+    k = np.arange(1, 64 * count + 1)[:, None]
+    tried = low + (high - low) * ((0.5 + k * np.array([0.7548776662466927, 0.5698402909980532])) % 1.0)
+    flat = tried[contains_xy(Polygon(ring).buffer(0), *tried.T)][:count]
+    far = np.linalg.norm(flat[:, None] - (anchors.at @ frame)[None], axis=2)
+    weight = 1.0 / np.maximum(far, 1e-6) ** 2
+    weight /= weight.sum(1, keepdims=True)
+    up = weight @ anchors.up
+    at = flat @ frame.T + (weight @ (anchors.at @ way))[:, None] * way
+    return Anchors(at, up / np.maximum(np.linalg.norm(up, axis=1, keepdims=True), 1e-9))
+
+
 def turned(q: np.ndarray, v: np.ndarray) -> np.ndarray:
     """Vectors (n, 3) turned by quaternions (n, 4) x, y, z, w."""
     axis, w = q[:, :3], q[:, 3:]
@@ -57,16 +97,16 @@ def turned(q: np.ndarray, v: np.ndarray) -> np.ndarray:
     return v + w * first + np.cross(axis, first)
 
 
-def seats_on(hosts: Plants, anchors: list[Anchors], around: int, seed: int) -> Seats:
+def seats_on(hosts: Plants, anchors: list[Anchors], around: int, seed: int, inside: bool = False) -> Seats:
     """Where companions of the hosts may stand.
 
     Parameters: hosts, plants of the host stand; anchors, those of each item of its mix; around, how many to spread along the
-    closed curve through a host's anchors, 0 for one on each anchor; seed of the companion stand.
+    closed curve through a host's anchors, or inside it, 0 for one on each anchor; seed of the companion stand.
     Returns: seats in the order of the hosts for each anchor; ids follow from the host's id and the anchor's number.
     """
     parts = []
     for item, own in enumerate(anchors):
-        spots = closed_curve(own, around) if around else own
+        spots = own if not around else inside_curve(own, around) if inside else closed_curve(own, around)
         form, ids = hosts.form[hosts.item == item].astype(float), hosts.id[hosts.item == item]
         if not len(ids) or not len(spots.at):
             continue

@@ -7,7 +7,7 @@ import numpy as np
 
 
 @nb.njit(nogil=True, cache=True)
-def _raster(place, normal, uv, index, texture, cut, colour, depth, scale, left, top):
+def _raster(place, normal, uv, corner, index, texture, cut, colour, facing, depth, scale, left, top):
     rows, cols = depth.shape
     th, tw = texture.shape[0], texture.shape[1]
     for t in range(index.shape[0]):
@@ -38,7 +38,13 @@ def _raster(place, normal, uv, index, texture, cut, colour, depth, scale, left, 
                 light = 0.82 + 0.22 * ny
                 depth[row, col] = z
                 for k in range(3):
-                    colour[row, col, k] = min(texel[k] * light, 255.0)
+                    if len(corner):
+                        own = wa * corner[a, k] + wb * corner[b, k] + wc * corner[c, k]
+                        colour[row, col, k] = min(texel[k] * light * np.sqrt(own), 255.0)
+                    else:
+                        colour[row, col, k] = min(texel[k] * light, 255.0)
+                    if len(facing):
+                        facing[row, col, k] = wa * normal[a, k] + wb * normal[b, k] + wc * normal[c, k]
                 colour[row, col, 3] = 255.0
 
 
@@ -51,18 +57,36 @@ def render_billboard(parts, width: float, height: float, rows: int, oversample: 
     Returns: RGBA uint8 (rows, columns, 4); empty pixels carry the colour of the nearest drawn one, so
     that no dark rim shows when the picture is made smaller.
     """
+    return _render(parts, width, height, rows, oversample, False)[0]
+
+
+def render_with_normals(parts, width: float, height: float, rows: int, oversample: int = 3) -> tuple[np.ndarray, np.ndarray]:
+    """The same, and the directions of what is seen, toward the eye: RGB uint8, 128 for 0 and 255 for 1."""
+    return _render(parts, width, height, rows, oversample, True)
+
+
+def _render(parts, width: float, height: float, rows: int, oversample: int, normals: bool):
     columns = max(int(round(rows * width / height)), 1)
     colour = np.zeros((rows * oversample, columns * oversample, 4))
+    facing = np.zeros((*colour.shape[:2], 3) if normals else (0, 0, 3))
     depth = np.full(colour.shape[:2], -1e9)
     for part in parts:
-        _raster(part.position.astype(float), part.normal.astype(float), part.uv.astype(float),
-                part.index.astype(np.int64).reshape(-1, 3), part.material.texture, part.material.cut, colour, depth,
+        corner = np.empty((0, 3)) if part.colour is None else part.colour[:, :3] / 255.0
+        _raster(part.position.astype(float), part.normal.astype(float), part.uv.astype(float), corner,
+                part.index.astype(np.int64).reshape(-1, 3), part.material.texture, part.material.cut, colour, facing, depth,
                 rows * oversample / height, -width / 2, height)
     blocks = colour.reshape(rows, oversample, columns, oversample, 4)
     weight = blocks[..., 3:] / 255.0
     alpha = weight.mean((1, 3))
-    rgb = (blocks[..., :3] * weight).sum((1, 3)) / np.maximum(weight.sum((1, 3)), 1e-9)
-    return np.dstack([_spread(rgb, alpha[..., 0] > 0), alpha * 255.0]).round().astype(np.uint8)
+    total = np.maximum(weight.sum((1, 3)), 1e-9)
+    rgb = (blocks[..., :3] * weight).sum((1, 3)) / total
+    picture = np.dstack([_spread(rgb, alpha[..., 0] > 0), alpha * 255.0]).round().astype(np.uint8)
+    if not normals:
+        return picture, None
+    way = (facing * np.where(facing[..., 2:] < 0, -1.0, 1.0)).reshape(rows, oversample, columns, oversample, 3)
+    way = _spread((way * weight).sum((1, 3)) / total, alpha[..., 0] > 0)
+    way /= np.maximum(np.linalg.norm(way, axis=2, keepdims=True), 1e-9)
+    return picture, (way * 127.5 + 127.5).round().astype(np.uint8)
 
 
 def _spread(rgb: np.ndarray, known: np.ndarray) -> np.ndarray:

@@ -33,13 +33,15 @@ class Mesh:
 
 @dataclass(frozen=True)
 class Item:
-    """A stock item as the reckoning sees it; `bound` is the farthest vertex from the foot, in m."""
+    """A stock item as the reckoning sees it; `bound` is the farthest vertex from the foot, in m; of its states, the LODs cast
+    shadows unless it `casts_shadow` not at all."""
 
     slug: str
     lods: tuple[Mesh, ...]
     billboard: Mesh | None
     bound: float
     texture_bytes: int
+    casts_shadow: bool = True
 
     @property
     def meshes(self) -> tuple[Mesh, ...]:
@@ -152,7 +154,7 @@ def _state_table(items: Sequence[Item], distances: Distances):
         st = states(distances, len(item.lods), item.billboard is not None)
         n = len(item.meshes)
         table[:, m, :n] = st.show, st.hide, st.start, st.end
-        solid[m, : len(item.lods)] = True
+        solid[m, : len(item.lods)] = item.casts_shadow
     return *table, solid
 
 

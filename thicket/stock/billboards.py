@@ -7,10 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from thicket.formats.stock import Material, Part
-from thicket.sight.billboard import render_billboard
-from thicket.stock.silhouette import frame_of, turned
+from thicket.sight.billboard import render_with_normals
+from thicket.stock.silhouette import distance_of, frame_of, pixels_at, silhouette_error, turned
 
-ROWS = 256
+CARDS = {"facing": 1, "crossed": 2, "three crossed": 3}
+"""The kinds of billboard and how many cards each has."""
+ROWS, FEWEST, MOST = 256, 64, 512
 
 
 def harden(picture: np.ndarray) -> np.ndarray:
@@ -20,11 +22,28 @@ def harden(picture: np.ndarray) -> np.ndarray:
     return out
 
 
+def billboard_of(parts: Sequence[Part], kind: str = "facing", rows: int | None = None) -> list[Part]:
+    """A billboard of one of the kinds of `CARDS`, its picture with so many rows; by default as many as it takes on the screen
+    where it takes over."""
+    make = facing_billboard if kind == "facing" else lambda p, r: crossed_billboard(p, CARDS[kind], r)
+    if rows:
+        return make(parts, rows)
+    tried = make(parts, ROWS)
+    proposed = rows_at(frame_of(parts)[1], distance_of(silhouette_error(parts, tried)))
+    return tried if proposed == ROWS else make(parts, proposed)
+
+
+def rows_at(height: float, distance: float) -> int:
+    """The power of two of rows that a thing of a height in m takes on the screen at a distance in m."""
+    wanted = height * pixels_at(max(distance, 0.1))
+    return int(np.clip(2 ** np.ceil(np.log2(max(wanted, 1))), FEWEST, MOST))
+
+
 def facing_billboard(parts: Sequence[Part], rows: int = ROWS) -> list[Part]:
     """One card that turns to the eye; its picture has so many rows."""
     width, height = frame_of(parts)
-    picture = harden(render_billboard(parts, width, height, rows))
-    return [_card(Material("billboard", picture, cut=True, facing=True), width, height, 0.0)]
+    picture, normals = render_with_normals(parts, width, height, rows)
+    return [_card(Material("billboard", harden(picture), cut=True, facing=True, normals=normals), width, height, 0.0)]
 
 
 def crossed_billboard(parts: Sequence[Part], cards: int = 2, rows: int = ROWS) -> list[Part]:
@@ -33,8 +52,8 @@ def crossed_billboard(parts: Sequence[Part], cards: int = 2, rows: int = ROWS) -
     out = []
     for k in range(cards):
         heading = 180.0 * k / cards
-        picture = harden(render_billboard(turned(parts, -heading), width, height, rows))
-        out.append(_card(Material(f"billboard {k + 1}", picture, cut=True), width, height, heading))
+        picture, normals = render_with_normals(turned(parts, -heading), width, height, rows)
+        out.append(_card(Material(f"billboard {k + 1}", harden(picture), cut=True, normals=normals), width, height, heading))
     return out
 
 

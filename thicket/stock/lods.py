@@ -37,12 +37,14 @@ def simplified(part: Part, share: float) -> Part:
     if wanted >= len(index):
         return part
     place = np.ascontiguousarray(part.position, np.float32)
-    more = np.ascontiguousarray(np.c_[part.normal, part.uv], np.float32)
+    more = np.ascontiguousarray(np.c_[part.normal, part.uv] if part.colour is None else
+                                np.c_[part.normal, part.uv, part.colour[:, :3] / 255], np.float32)
+    weights = np.r_[WEIGHTS, np.full(more.shape[1] - 5, 0.3)].astype(np.float32)
     out, size = np.zeros(len(index), np.uint32), ctypes.c_size_t
     # The package does not tell ctypes the types of this call's numbers, so they are given as such.
     count = meshoptimizer.simplify_with_attributes(
-        out, index, place, more, WEIGHTS, index_count=size(len(index)), vertex_count=size(len(place)),
-        vertex_positions_stride=size(12), vertex_attributes_stride=size(20), attribute_count=size(5),
+        out, index, place, more, weights, index_count=size(len(index)), vertex_count=size(len(place)),
+        vertex_positions_stride=size(12), vertex_attributes_stride=size(more.strides[0]), attribute_count=size(len(weights)),
         target_index_count=size(wanted), target_error=ctypes.c_float(0.6))
     return _only(part, out[:count] if count >= 3 else index)
 
@@ -81,4 +83,5 @@ def _pieces(part: Part) -> tuple[int, np.ndarray]:
 def _only(part: Part, index: np.ndarray) -> Part:
     """A part with the triangles of an index, and the corners that these use."""
     used, fresh = np.unique(index, return_inverse=True)
-    return Part(part.material, part.position[used], part.normal[used], part.uv[used], fresh.ravel().astype(np.uint32))
+    return Part(part.material, part.position[used], part.normal[used], part.uv[used], fresh.ravel().astype(np.uint32),
+                None if part.colour is None else part.colour[used])

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
 
 import numpy as np
 
-from thicket.formats.stock import Part, StockModel, measure, png_bytes, read_anchors, to_glb
+from thicket.formats.stock import Part, StockModel, from_glb, measure, png_bytes, read_anchors, to_glb
 from thicket.sight.billboard import render_billboard
-from thicket.stock.silhouette import distance_of, silhouette_error, turned
+from thicket.sight.cost import Item
+from thicket.stock.findings import findings, mended
+from thicket.stock.silhouette import coverages, distance_of, frame_of, outline_difference, turned
+from thicket.stock.traits import Edit, Traits, edited, on_mesh
 
 PICTURE_ROWS, SIDE_ROWS = 220, 160
 SEEN_FROM = (28.0, 14.0)
@@ -19,7 +22,8 @@ SEEN_FROM = (28.0, 14.0)
 @dataclass(frozen=True, eq=False)
 class Made:
     """All that the shelf keeps of an item. Lengths in m; `scale`, the picture's pixels to a metre; `states`, of each LOD and
-    then the billboard: name, triangles, materials, bytes; `distances`, see `distances_of`; `findings`, sentences."""
+    then the billboard: see `states_of`; `distances`, see `distances_of`; `findings`, text and mend of each; `traits`, see
+    `thicket.stock.traits.Traits`."""
 
     height: float
     crown: float
@@ -32,7 +36,8 @@ class Made:
     states: list[dict]
     texture_bytes: int
     distances: dict
-    findings: list[str]
+    findings: list[dict]
+    traits: dict
 
 
 def measured(parts: Sequence[Part]) -> tuple[float, float, float]:
@@ -51,38 +56,90 @@ def measured(parts: Sequence[Part]) -> tuple[float, float, float]:
     return height, max(crown, 0.01), float(np.clip(trunk, 0.01, max(crown, 0.01)))
 
 
-def distances_of(model: StockModel) -> dict:
+def seen_states(model: StockModel) -> tuple[list[np.ndarray], float]:
+    """What every state covers from all headings, each float (headings, rows, columns), and the height in m of the frame."""
+    states = [*model.lods, *([model.billboard] if model.billboard else [])]
+    frame = frame_of([part for state in states for part in state])
+    return [coverages(state, frame) for state in states], frame[1]
+
+
+def distances_of(seen: Sequence[np.ndarray], height: float, billboard: bool) -> dict:
     """Of each coarser LOD and of the billboard: the silhouette error in m, and the nearest distance in m at which it stays
-    under two pixels. A state never begins nearer than the one before it."""
-    full = model.lods[0]
-    errors = [silhouette_error(full, lod) for lod in model.lods[1:]]
-    lods, last = [], 0.0
-    for error in errors:
-        last = max(last, distance_of(error))
-        lods.append(round(last, 2))
-    found = {"lods": lods, "errors": [round(e, 4) for e in errors], "billboard": None, "billboard_error": None}
-    if model.billboard:
-        error = silhouette_error(full, model.billboard)
-        found |= {"billboard": round(max(last, distance_of(error)), 2), "billboard_error": round(error, 4)}
-    return found
+    under two pixels. A state never begins nearer than the one before it.
+
+    Parameters: what the states cover, in a frame of a height in m; whether the last of them is a billboard.
+    """
+    errors = [outline_difference(seen[0], state, height) for state in seen[1:]]
+    starts = np.maximum.accumulate([distance_of(e) for e in errors]).round(2).tolist() if errors else []
+    errors = [round(e, 5) for e in errors]
+    if billboard:
+        return {"lods": starts[:-1], "errors": errors[:-1], "billboard": starts[-1], "billboard_error": errors[-1]}
+    return {"lods": starts, "errors": errors, "billboard": None, "billboard_error": None}
+
+
+def distances_for(distances: Mapping, pixels: float) -> dict:
+    """The same for another number of pixels."""
+    starts = np.maximum.accumulate([distance_of(e, pixels) for e in [*distances["errors"], distances["billboard_error"] or 0.0]])
+    return {**distances, "lods": starts[:-1].round(2).tolist(),
+            "billboard": None if distances["billboard_error"] is None else round(float(starts[-1]), 2)}
+
+
+def states_of(item: Item, seen: Sequence[np.ndarray], height: float) -> list[dict]:
+    """Of each state: name, triangles, materials (draw calls), bytes, the area in m² that it covers seen from the side, and its
+    overdraw: how many times over its see-through cards cover that area."""
+    names = [*(f"lod{k}" for k in range(len(item.lods))), "billboard"]
+    out = []
+    for name, mesh, view in zip(names, item.meshes, seen):
+        covered = float(view.sum((1, 2)).mean()) * (height / view.shape[1]) ** 2
+        out.append({"name": name, "triangles": mesh.triangles, "materials": mesh.materials, "bytes": mesh.bytes,
+                    "covered": round(covered, 4), "overdraw": round(mesh.alpha_area / max(covered, 1e-9), 2)})
+    return out
 
 
 def made(model: StockModel, height: float | None = None, crown: float | None = None, trunk: float | None = None,
-         findings: Sequence[str] = ()) -> Made:
+         traits: Traits = Traits()) -> Made:
     """What the shelf keeps of a model; lengths in m are measured where they are not given."""
     glb = to_glb(model)
     item, found = measure(model.slug, glb), measured(model.lods[0])
     height, crown, trunk = (said if said is not None else got for said, got in zip((height, crown, trunk), found))
-    states = [{"name": f"lod{k}", "triangles": m.triangles, "materials": m.materials, "bytes": m.bytes}
-              for k, m in enumerate(item.lods)]
-    if item.billboard:
-        states.append({"name": "billboard", "triangles": item.billboard.triangles, "materials": item.billboard.materials,
-                       "bytes": item.billboard.bytes})
+    seen, frame = seen_states(model)
     view, scale = picture_of(model.lods[0])
     side = render_billboard(model.lods[0], max(crown * 2.6, height * 0.5), height * 1.06, SIDE_ROWS)
-    return Made(height, crown, trunk, read_anchors(model.slug, glb), glb, png_bytes(side), png_bytes(view),
-                scale, states, int(item.texture_bytes), distances_of(model),
-                [*findings, *looked_over(model, states)])
+    told = findings(model, [m.triangles for m in item.lods])
+    return Made(height, crown, trunk, read_anchors(model.slug, glb), glb, png_bytes(side), png_bytes(view), scale,
+                states_of(item, seen, frame), int(item.texture_bytes), distances_of(seen, frame, bool(model.billboard)),
+                [asdict(f) for f in told], traits.as_dict())
+
+
+def changed(slug: str, was: Made, edit: Edit) -> Made:
+    """An item under an edit. Lengths that the edit does not give stay, or are scaled with the mesh.
+
+    Raises: Refused; see `thicket.stock.traits.edited`.
+    """
+    scale = (edit.height / was.height) if edit.height else 1.0
+    crown = edit.crown if edit.crown is not None else was.crown * scale
+    trunk = edit.trunk if edit.trunk is not None else was.trunk * scale
+    model = edited(from_glb(slug, was.glb), edit, trunk)
+    if scale != 1.0 or edit.lift or edit.traits.faces_eye != Traits(**was.traits).faces_eye:
+        return made(model, None, crown, trunk, edit.traits)
+    glb = to_glb(model)
+    return replace(was, glb=glb, anchors=read_anchors(slug, glb), crown=crown, trunk=trunk, traits=edit.traits.as_dict())
+
+
+def succeeded(slug: str, was: Made, new: Made) -> Made:
+    """An item whose source is replaced: the new one with the old one's traits, and with its anchors where they lie on the new
+    mesh and that has none of its own."""
+    full = from_glb(slug, new.glb).lods[0]
+    kept = new.anchors or [a for a in was.anchors if on_mesh(full, a["at"])]
+    return changed(slug, new, Edit(anchors=kept, traits=Traits(**was.traits)))
+
+
+def mended_item(slug: str, glb: bytes, mend: str, traits: Traits, crown: float, trunk: float) -> Made:
+    """An item's file after what a finding offers; crown and trunk radius in m stay.
+
+    Raises: Refused; see `thicket.stock.findings.mended`.
+    """
+    return made(mended(from_glb(slug, glb), mend), None, crown, trunk, traits)
 
 
 def picture_of(parts: Sequence[Part]) -> tuple[np.ndarray, float]:
@@ -96,22 +153,3 @@ def picture_of(parts: Sequence[Part]) -> tuple[np.ndarray, float]:
     rows = int(min(PICTURE_ROWS, max(PICTURE_ROWS * tall / width, 24)))
     lifted = [replace(part, position=part.position - np.array([0.0, low, 0.0])) for part in seen]
     return render_billboard(lifted, width, tall, rows, oversample=3), rows / tall
-
-
-def looked_over(model: StockModel, states: Sequence[dict]) -> list[str]:
-    """What is wrong or dear about a model, a sentence each."""
-    out = []
-    place = np.concatenate([part.position for part in model.lods[0]])
-    triangles = [s["triangles"] for s in states if s["name"] != "billboard"]
-    if len(triangles) == 1 and triangles[0] > 500:
-        out.append(f"It has no LODs: {triangles[0]:,} triangles are drawn at every distance.")
-    out += [f"LOD {k} saves little: {b:,} triangles after {a:,}." for k, (a, b) in
-            enumerate(zip(triangles, triangles[1:]), start=1) if b > 0.85 * a]
-    if not model.billboard and triangles[0] > 200:
-        out.append("It has no billboard to become in the distance.")
-    low, tall = float(place[:, 1].min()), float(np.ptp(place[:, 1]))
-    if low > 0.03 * tall:
-        out.append(f"Its foot hangs {low:.2f} m above the ground line.")
-    if low < -0.6 * tall:
-        out.append(f"It reaches {-low:.2f} m below the ground line, more than half of it.")
-    return out

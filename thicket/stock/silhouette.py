@@ -15,6 +15,8 @@ HEADINGS = tuple(range(0, 360, 45))
 ROWS = 160
 LINES, FIELD = 1080, 55.0
 """The screen that pixels are told for: lines, and degrees of field of view from top to bottom."""
+PIXELS = 2.0
+"""A state may differ from the full mesh by so many pixels of outline."""
 
 
 def turned(parts: Sequence[Part], heading: float, pitch: float = 0.0) -> list[Part]:
@@ -34,27 +36,47 @@ def frame_of(parts: Sequence[Part]) -> tuple[float, float]:
     return max(2.1 * reach, 0.02), max(1.03 * float(place[:, 1].max()), 0.02)
 
 
-def coverage(parts: Sequence[Part], heading: float, frame: tuple[float, float], rows: int = ROWS) -> np.ndarray:
-    """How much of each pixel the parts cover, float 0–1 (rows, columns), seen from a heading in a frame in m."""
+def coverage(parts: Sequence[Part], heading: float, frame: tuple[float, float]) -> np.ndarray:
+    """How much of each pixel the parts cover, float 0–1 (rows, columns), seen from a heading in a frame in m. A high frame has
+    `ROWS` rows; a wide one fewer, so that it has no more pixels."""
+    rows = max(int(min(ROWS, ROWS * np.sqrt(1.5 * frame[1] / frame[0]))), 8)
     return render_billboard(turned(parts, heading), *frame, rows, oversample=2)[..., 3] / 255.0
 
 
-def silhouette_error(full: Sequence[Part], state: Sequence[Part], headings: Sequence[float] = HEADINGS) -> float:
-    """By how many metres of outline a coarser state differs from the full mesh, on the mean over headings in degrees.
+def coverages(parts: Sequence[Part], frame: tuple[float, float], headings: Sequence[float] = HEADINGS) -> np.ndarray:
+    """The same from every heading, float 0–1 (headings, rows, columns)."""
+    if all(part.material.facing for part in parts):
+        return np.repeat(coverage(parts, 0, frame)[None], len(headings), axis=0)
+    return np.stack([coverage(parts, heading, frame) for heading in headings])
 
-    Both are drawn and blurred by a hundredth of the height, so that single leaves do not count as outline; the area that
-    differs is divided by the length of the full mesh's outline, which is the sum of the blurred picture's slope.
+
+def outline_difference(full: np.ndarray, state: np.ndarray, height: float) -> float:
+    """By how many metres of outline a coarser state differs from the full mesh, on the mean over headings.
+
+    Parameters: what both cover, float 0–1 (headings, rows, columns), in frames of a height in m. Both are blurred by a hundredth
+    of the height, so that single leaves do not count as outline; the area that differs is divided by the length of the full
+    mesh's outline, which is the sum of the blurred picture's slope.
     """
-    frame = frame_of([*full, *state])
-    pixel = frame[1] / ROWS
+    pixel = height / full.shape[1]
     total = 0.0
-    for heading in headings:
-        a, b = (gaussian_filter(coverage(parts, heading, frame), 0.01 * ROWS) for parts in (full, state))
+    for a, b in zip(full, state):
+        a, b = gaussian_filter(a, 0.01 * len(a)), gaussian_filter(b, 0.01 * len(b))
         outline = float(np.hypot(*np.gradient(a)).sum()) * pixel
         total += float(np.abs(a - b).sum()) * pixel * pixel / max(outline, 1e-9)
-    return total / len(headings)
+    return total / len(full)
 
 
-def distance_of(error: float, pixels: float = 2.0) -> float:
+def silhouette_error(full: Sequence[Part], state: Sequence[Part], headings: Sequence[float] = HEADINGS) -> float:
+    """The silhouette error of a coarser state in m, over headings in degrees; see `outline_difference`."""
+    frame = frame_of([*full, *state])
+    return outline_difference(coverages(full, frame, headings), coverages(state, frame, headings), frame[1])
+
+
+def distance_of(error: float, pixels: float = PIXELS) -> float:
     """The nearest distance in m at which an error in m stays under so many pixels; see `LINES` and `FIELD`."""
-    return float(error * LINES / (2.0 * np.tan(np.radians(FIELD / 2)) * pixels))
+    return float(error * pixels_at(1.0) / pixels)
+
+
+def pixels_at(distance: float) -> float:
+    """How many pixels a metre takes at a distance in m; see `LINES` and `FIELD`."""
+    return LINES / (2.0 * np.tan(np.radians(FIELD / 2)) * distance)

@@ -5,11 +5,12 @@ from pathlib import Path
 from django.core.management.base import BaseCommand, CommandError
 
 from server.jobs.running import Progress
-from server.stock.bringing import read_things, wish_of
+from server.stock.bringing import Failed, options_of, read_things
 from server.stock.models import ShelfItem
 from server.stock.shelf import free_slug, put_on_shelf
 from thicket.formats.mesh_files import UNITS
 from thicket.refused import Refused
+from thicket.stock.billboards import CARDS
 from thicket.stock.making import Made
 
 
@@ -23,20 +24,21 @@ class Command(BaseCommand):
         parser.add_argument("--up", choices=("y", "z"), default="y", help="the file's upright axis")
         parser.add_argument("--height", type=float, help="m; the mesh is scaled to it")
         parser.add_argument("--lods", type=int, default=2, help="how many are made where a file has none")
+        parser.add_argument("--billboard", choices=["none", *CARDS], default="facing", help="made where a file has none")
         parser.add_argument("--group", choices=[str(g) for g in ShelfItem.Group.values], default="tree")
 
     def handle(self, *args, **options):
-        said = {name: options[name] for name in ("unit", "up", "height", "lods")}
+        said = {name: options[name] for name in ("unit", "up", "height", "lods", "billboard")}
         refused = 0
         try:
-            for _, item, (name, _, notes, *reason) in read_things(self._read(options["files"]), wish_of(said), Progress()):
-                if item is None:
+            for _, thing in read_things(self._read(options["files"]), options_of(said), Progress()):
+                if isinstance(thing, Failed):
                     refused += 1
-                    self.stderr.write(f"refused\t{reason[0]}")
+                    self.stderr.write(f"refused\t{thing.why}")
                     continue
-                name = (options["name"] or name)[:80]
-                kept = put_on_shelf(item, free_slug(name), name, options["group"])
-                self.stdout.write("\t".join(self._row(kept.slug, item, notes)))
+                name = (options["name"] or thing.name)[:80]
+                kept = put_on_shelf(thing.made, free_slug(name), name, options["group"])
+                self.stdout.write("\t".join(self._row(kept.slug, thing.made, thing.notes)))
         except Refused as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
         if refused:
@@ -46,7 +48,7 @@ class Command(BaseCommand):
         billboard = item.distances["billboard"]
         far = [*item.distances["lods"], *([] if billboard is None else [billboard])]
         return [slug, f"{item.height:.2f} m", "/".join(str(s["triangles"]) for s in item.states),
-                "/".join(f"{d:.0f} m" for d in far) or "-", " ".join([*notes, *item.findings]) or "-"]
+                "/".join(f"{d:.0f} m" for d in far) or "-", " ".join([*notes, *(f["text"] for f in item.findings)]) or "-"]
 
     def _read(self, paths: list[Path]) -> dict[str, bytes]:
         files = {}

@@ -1,0 +1,253 @@
+"""Versions of items on the shelf: edited, mended or given another source; every level follows that does not hold its own."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from uuid import UUID, uuid4
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from ninja.errors import HttpError
+
+from server.journal.action import action
+from server.journal.models import Entry
+from server.levels.access import stands_of
+from server.levels.models import Level
+from server.levels.scene import Scene, anchors_in, forget_scene, replace, scene_of
+from server.sight.reckoning import LINES, bookmark_view, game_item, items_of, line, stand_cost
+from server.stands.arranging import moved
+from server.stands.comparing import compare
+from server.stands.engine import planting_of
+from server.stock.bringing import made_of, mended, put_made
+from server.stock.models import MEASURED, ShelfItem, ShelfVersion, StockItem
+from server.stock.shelf import check_name
+from thicket.stock.making import Made, changed, succeeded
+from thicket.stock.traits import Edit
+
+TOLD = 200
+
+
+def item_for(slug: str, revision: int | None = None) -> ShelfItem:
+    """An item on the shelf.
+
+    Raises: HttpError 404 when there is none; 409 when it is no longer at the revision that was looked at.
+    """
+    item = ShelfItem.objects.filter(slug=slug, gone=False).first()
+    if item is None:
+        raise HttpError(404, f"There is no stock item {slug[:60]!r} on the shelf.")
+    if revision is not None and item.revision != revision:
+        raise HttpError(409, f"{item.name} has been changed by {item.by or 'somebody else'} since: look at it again first.")
+    return item
+
+
+def edit(user: User, item: ShelfItem, named: dict, said: Edit) -> None:
+    """Rename and regroup an item, and change what is said of its mesh; the plants of every level that uses it follow.
+
+    Parameters: named, its name, group, tags and note.
+    Raises: Refused when the name is taken or the edit cannot be made.
+    """
+    check_name(named["name"], item)
+    was = made_of(item)
+    made = changed(item.slug, was, said)
+    if (made.glb, made.crown, made.trunk, made.traits) != (was.glb, was.crown, was.trunk, was.traits):
+        put_version(user, item, made, f"{item.name}: edited")
+    ShelfItem.objects.filter(pk=item.pk).update(**named)
+
+
+def mend(user: User, item: ShelfItem, what: str) -> None:
+    """Do what a finding of an item offers."""
+    put_version(user, item, mended(made_of(item), what), f"{item.name}: mended ({what})")
+
+
+def replace_source(user: User, item: ShelfItem, made: Made) -> None:
+    """Give an item what was made of another file. Its traits stay, and its anchors where the new file has none."""
+    put_version(user, item, succeeded(item.slug, made_of(item), made), f"{item.name}: another source")
+
+
+def put_version(user: User, item: ShelfItem, made: Made, what: str) -> None:
+    """Make a new version of an item the one in use, on the shelf and in every level that does not hold its own."""
+    with transaction.atomic():
+        row = ShelfItem.objects.select_for_update().get(pk=item.pk)
+        if not row.versions.filter(revision=row.revision).exists():
+            _keep_version(row, row.by, "as it was put on the shelf")
+        newest = row.versions.order_by("-revision").values_list("revision", flat=True).first()
+        was, row.revision, row.by = row.revision, newest + 1, user
+        put_made(row, made)
+        row.save()
+        _keep_version(row, user, what)
+        _follow(user, row, was, what)
+
+
+def use_version(user: User, item: ShelfItem, revision: int) -> None:
+    """Go back, or forth, to a version that an item has had, everywhere.
+
+    Raises: HttpError 404 when it has had none of that number.
+    """
+    with transaction.atomic():
+        row = ShelfItem.objects.select_for_update().get(pk=item.pk)
+        was = row.revision
+        _take_version(row, revision)
+        _follow(user, row, was, f"{row.name}: version {revision} again")
+
+
+def _take_version(row: ShelfItem, revision: int) -> None:
+    version = row.versions.filter(revision=revision).first()
+    if version is None:
+        raise HttpError(404, f"{row.name} has had no version {revision}.")
+    put_made(row, made_of(version))
+    row.revision, row.by = revision, version.by
+    row.save()
+
+
+def _keep_version(row: ShelfItem, by: User | None, what: str) -> None:
+    version = ShelfVersion(item=row, revision=row.revision, name=row.name, what=what[:TOLD], by=by)
+    put_made(version, made_of(row))
+    version.save()
+
+
+def _follow(user: User, item: ShelfItem, was: int, what: str) -> None:
+    """Let the levels that use an item follow its shelf, with an entry in the journal of each; undo of any takes it back in all."""
+    change = {"item": item.slug, "was": was, "now": item.revision}
+    for level in _levels(item):
+        before = scene_of(level)
+        before.stands  # noqa: B018  read before they change
+        _copy_into(level, item)
+        forget_scene(level)
+        gained, lost = moved(before, scene_of(level))
+        Entry.objects.create(level=level, user=user, kind=Entry.Kind.STOCK, key=uuid4(), what=what[:TOLD], change=change,
+                             gained=gained, lost=lost)
+
+
+def _levels(item: ShelfItem) -> list[Level]:
+    """The levels that use an item and do not hold their own version of it, locked."""
+    return list(Level.objects.select_for_update().filter(stock__slug=item.slug, stock__held=False).order_by("pk"))
+
+
+def _copy_into(level: Level, item: ShelfItem) -> None:
+    level.stock.filter(slug=item.slug).update(revision=item.revision, **{name: getattr(item, name) for name in MEASURED})
+    level.scene_changed()
+
+
+def swap_version(entry: Entry, back: bool) -> None:
+    """Take a new version of an item back in all levels, or put it there again; inside a transaction.
+
+    Raises: HttpError 409 when the item has been changed since.
+    """
+    change = entry.change
+    have, want = (change["now"], change["was"]) if back else (change["was"], change["now"])
+    row = ShelfItem.objects.select_for_update().get(slug=change["item"])
+    if row.revision != have:
+        raise HttpError(409, f"{row.name} has been changed since; undo that first.")
+    _take_version(row, want)
+    for level in _levels(row):
+        _copy_into(level, row)
+        level.entries.filter(kind=Entry.Kind.STOCK, change=change).exclude(pk=entry.pk).update(undone=back)
+
+
+@action
+def hold(user: User, level: Level, key: UUID, slug: str, held: bool) -> Entry:
+    """Hold a level at the version of an item that it has, or let it follow the shelf again, from now on.
+
+    Raises: HttpError 404 when the level does not use it.
+    """
+    with transaction.atomic():
+        row = Level.objects.select_for_update().get(pk=level.pk)
+        item = row.stock.filter(slug=slug).first()
+        if item is None:
+            raise HttpError(404, f"item: {level.name} does not use {slug[:60]!r}.")
+        was = {"held": item.held, "revision": item.revision}
+        swap_hold(row, slug, {"held": held, "revision": item.revision})
+        now = {"held": held, "revision": row.stock.get(slug=slug).revision}
+        what = f"{item.name} {'held at this version' if held else 'follows the shelf again'}"
+        return Entry.objects.create(level=row, user=user, kind=Entry.Kind.STOCK, key=key, what=what,
+                                    change={"hold": slug, "before": was, "after": now})
+
+
+def swap_hold(level: Level, slug: str, want: dict) -> None:
+    """Hold a level at a version of an item, or let it have the shelf's; inside a transaction."""
+    level.stock.filter(slug=slug).update(held=want["held"])
+    shelf = ShelfItem.objects.filter(slug=slug).first()
+    source: ShelfItem | ShelfVersion | None = shelf
+    if want["held"] and shelf:
+        source = shelf.versions.filter(revision=want["revision"]).first() or shelf
+    if source and level.stock.get(slug=slug).revision != source.revision:
+        level.stock.filter(slug=slug).update(revision=source.revision, **{name: getattr(source, name) for name in MEASURED})
+        level.scene_changed()
+        forget_scene(level)
+
+
+def used_in(slug: str) -> list[tuple[Level, StockItem, list[str]]]:
+    """The levels that use an item, their own of it, and the names of the stands that plant it."""
+    from server.stock.shelf import planted_in
+
+    rows = StockItem.objects.filter(slug=slug).select_related("level").defer("glb", "silhouette")
+    return [(row.level, row, planted_in(row.level, slug)) for row in rows]
+
+
+def remove(user: User, item: ShelfItem) -> None:
+    """Take an item that nothing plants off the shelf, and out of the levels that use it.
+
+    Raises: HttpError 409 when it is planted, saying where.
+    """
+    used = [(level.name, stands) for level, _, stands in used_in(item.slug) if stands]
+    if used:
+        where = "; ".join(f"{', '.join(stands[:4])} in {name}" for name, stands in used[:5])
+        raise HttpError(409, f"{item.name} is planted: {where}. Exchange it for another there first.")
+    with transaction.atomic():
+        ShelfItem.objects.filter(pk=item.pk).update(gone=True, by=user)
+        for level in Level.objects.select_for_update().filter(stock__slug=item.slug):
+            level.stock.filter(slug=item.slug).delete()
+            level.scene_changed()
+
+
+def put_back(user: User, slug: str) -> ShelfItem:
+    """Put an item that was taken off the shelf back.
+
+    Raises: HttpError 404 when there is none; Refused when its name has been taken since.
+    """
+    item = ShelfItem.objects.filter(slug=slug, gone=True).first()
+    if item is None:
+        raise HttpError(404, f"There is no stock item {slug[:60]!r} that was taken off the shelf.")
+    check_name(item.name, item)
+    item.gone = False
+    item.save(update_fields=["gone"])
+    return item
+
+
+def compared(level: Level, item: ShelfItem, made: Made) -> dict:
+    """What another source of an item would change in a level: the difference on each budget line in each kept view, and the
+    plants that would lose and gain room."""
+    scene, tried = scene_of(level), tried_scene(level, item.slug, made)
+    stock = items_of(level)
+    other = stock | {item.slug: game_item(item.slug, made.glb, made.traits)}
+    lost = gained = 0
+    totals = [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
+    for stand in stands_of(level):
+        before, after = planting_of(stand), tried.planting(tried.stands[stand.number])
+        more, fewer = compare(before, after) if tried is not scene else (0, 0)
+        gained, lost = gained + more, lost + fewer
+        if item.slug not in before.items and not (more or fewer):
+            continue
+        for total, bookmark in zip(totals, level.bookmarks):
+            view = bookmark_view(level, bookmark)
+            was, now = stand_cost(before, stock, view), stand_cost(after, other, view, True)
+            for name in LINES:
+                total[name] += line(now, name) - line(was, name)
+    views = [{"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}} for b, t in zip(level.bookmarks, totals)]
+    return {"views": views, "gained": gained, "lost": lost}
+
+
+def tried_scene(level: Level, slug: str, made: Made) -> Scene:
+    """The level with other footprints and anchors of an item."""
+    scene = scene_of(level)
+    if scene.footprints.get(slug) == (made.crown, made.trunk) and not made.anchors and slug not in scene.anchors:
+        return scene
+    tried = replace(scene)
+    anchors = {k: v for k, v in scene.anchors.items() if k != slug} | anchors_in({slug: made.anchors})
+    tried.__dict__.update(footprints=scene.footprints | {slug: (made.crown, made.trunk)}, anchors=anchors, stands=dict(scene.stands))
+    return tried
+
+
+def members(levels: Sequence[Level], user: User) -> set[int]:
+    """The primary keys of those of the levels that a user is a member of."""
+    return set(user.memberships.filter(level__in=levels).values_list("level_id", flat=True))

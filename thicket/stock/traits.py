@@ -1,0 +1,101 @@
+"""What an item knows beside its meshes, and how its file changes when a person edits it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
+
+import numpy as np
+
+from thicket.formats.stock import Part, StockModel
+from thicket.refused import Refused
+from thicket.stock.colliders import KINDS, collider_of
+
+
+@dataclass(frozen=True)
+class Traits:
+    """stiffness in the wind, 0 (bends with every breath) to 1; whether it casts and receives shadow, becomes its billboard in the
+    distance, and turns to the eye as a whole; its collider, one of `thicket.stock.colliders.KINDS`."""
+
+    stiffness: float = 0.4
+    casts_shadow: bool = True
+    receives_shadow: bool = True
+    becomes_billboard: bool = True
+    faces_eye: bool = False
+    collider: str = "none"
+
+    def as_dict(self) -> dict:
+        return asdict(self)
+
+
+@dataclass(frozen=True)
+class Edit:
+    """What a person says of an item. Lengths in m.
+
+    height, which the mesh is scaled to; crown and trunk radius; lift, by how much the mesh is moved up; None leaves a length
+    as it is. anchors: name, place `at` and direction `up` of each, in groups of those whose names differ by a number only.
+    """
+
+    height: float | None = None
+    crown: float | None = None
+    trunk: float | None = None
+    lift: float = 0.0
+    anchors: Sequence[Mapping] | None = None
+    traits: Traits = Traits()
+
+
+def group_of(anchor: str) -> str:
+    """The group of an anchor: its name without the number at its end."""
+    return anchor.rstrip("0123456789 ") or anchor
+
+
+def edited(model: StockModel, edit: Edit, trunk: float) -> StockModel:
+    """The model as an edit has it.
+
+    Parameters: trunk, the item's trunk radius in m after the edit.
+
+    Raises: Refused when two anchors have the same name, or one lies outside the mesh.
+    """
+    tall = max(float(part.position[:, 1].max()) for part in model.lods[0])
+    scale = edit.height / tall if edit.height else 1.0
+    anchors = model.anchors
+    if edit.anchors is not None:
+        names = [a["name"] for a in edit.anchors]
+        if len(set(names)) < len(names):
+            raise Refused("anchors: two anchor points cannot have the same name")
+        anchors = {a["name"]: (tuple(a["at"]), tuple(a["up"])) for a in edit.anchors}
+        _check_anchors(model, anchors)
+    if scale != 1.0 or edit.lift:
+        anchors = {name: (tuple(np.array(at) * scale + [0, edit.lift, 0]), up) for name, (at, up) in anchors.items()}
+    lods = [[_moved(part, scale, edit) for part in parts] for parts in model.lods]
+    billboard = [_moved(part, scale, edit, keep_facing=True) for part in model.billboard]
+    if edit.traits.collider not in KINDS:
+        raise Refused(f"collider: one of {', '.join(KINDS)}")
+    tall = max(float(part.position[:, 1].max()) for part in lods[0])
+    return StockModel(model.slug, lods, billboard, anchors, collider_of(edit.traits.collider, lods[0], tall, trunk))
+
+
+def on_mesh(parts: Sequence[Part], at: Sequence[float]) -> bool:
+    """Whether a place, in m, lies in the box around a mesh, give or take a twentieth of its size."""
+    place = np.concatenate([part.position for part in parts])
+    low, high = place.min(0), place.max(0)
+    slack = 0.05 * float((high - low).max())
+    return bool((np.array(at) >= low - slack).all() and (np.array(at) <= high + slack).all())
+
+
+def _check_anchors(model: StockModel, anchors: Mapping[str, tuple]) -> None:
+    for name, (at, up) in anchors.items():
+        if not on_mesh(model.lods[0], at):
+            raise Refused(f"anchors: {name} lies outside the mesh")
+        if not np.linalg.norm(up) > 1e-6:
+            raise Refused(f"anchors: {name} has no direction")
+
+
+def _moved(part: Part, scale: float, edit: Edit, keep_facing: bool = False) -> Part:
+    material = part.material
+    if not keep_facing and material.facing != edit.traits.faces_eye:
+        material = replace(material, facing=edit.traits.faces_eye)
+    if scale == 1.0 and not edit.lift and material is part.material:
+        return part
+    place = part.position * np.float32(scale) + np.array([0, edit.lift, 0], np.float32)
+    return replace(part, material=material, position=place.astype(np.float32))
