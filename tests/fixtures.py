@@ -55,7 +55,7 @@ def small_level(slug: str = "test-moor") -> Level:
     """Make the level with users lead, north, south (artists) and guest."""
     z, x = np.mgrid[0:257, 0:257].astype(float)
     heights = (370 + 14 * np.sin(x / 41) + 9 * np.cos(z / 29)).astype(np.float32)
-    level = Level.objects.create(slug=slug, name="Test Moor", seed=3, cell=1.0, rows=256, columns=256,
+    level = Level.objects.create(slug=slug, name=slug.replace("-", " ").title(), seed=3, cell=1.0, rows=256, columns=256,
                                  low=float(heights.min()), high=float(heights.max()), marks=MARKS,
                                  sun={"bearing": 200, "elevation": 40}, layers=[{"name": "turf", "colour": "#8d9460"}])
     store(level, "heights", heights, 1)
@@ -68,6 +68,6 @@ def small_level(slug: str = "test-moor") -> Level:
         settings = StandSettings.model_validate(spec["settings"]).model_dump(mode="json")
         Stand.objects.create(level=level, number=number, seed=100 + number, **{**spec, "settings": settings})
     for name, role in (("lead", "lead"), ("north", "artist"), ("south", "artist"), ("guest", "viewer")):
-        user = User.objects.create_user(name, password=PASSWORD)
+        user = User.objects.filter(username=name).first() or User.objects.create_user(name, password=PASSWORD)
         Membership.objects.create(user=user, level=level, role=role)
     return level

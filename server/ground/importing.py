@@ -20,7 +20,7 @@ from server.levels.models import Level, Membership
 from server.levels.scene import Scene, forget_scene, replace, scene_of
 from server.sight.reckoning import LINES, bookmark_view, items_of, line, stand_cost
 from server.stands.comparing import difference
-from server.stands.engine import Planting, check_ceiling
+from server.stands.engine import Planting
 from server.stands.models import Stand
 from server.stands.regridding import fitted
 from server.stands.schemas import StandSettings
@@ -132,7 +132,7 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
 def _too_many(scene: Scene, stand: Stand) -> str:
     """Why a stand could not be planted in a scene for its number of plants; empty when it could."""
     try:
-        check_ceiling(scene, stand, StandSettings.model_validate(stand.settings))
+        Planting(stand, scene=scene)
     except Refused as error:
         return str(error)
     return ""

@@ -20,6 +20,7 @@ from server.sight.reckoning import bookmark_view, item_of, level_cost, over, spe
 from server.stands.engine import planting_of
 from server.stands.schemas import Name, Strict
 from thicket.planting.points import PACKING
+from thicket.stock.traits import Traits
 
 router = Router(tags=["levels"])
 IMMUTABLE = "private, max-age=31536000, immutable"
@@ -98,6 +99,10 @@ class ItemOut(Schema):
     lods: list[MeshOut]
     billboard: MeshOut | None
     anchors: list[str] = Field(description="names of the anchor points that companions may stand on")
+    traits: dict = Field(description="see thicket.stock.traits.Traits")
+    distances: dict = Field(description="see thicket.stock.making.distances_of")
+    revision: int
+    held: bool = Field(description="whether the level holds this version when the shelf's item is replaced")
 
 
 class LevelOut(Schema):
@@ -163,7 +168,8 @@ def _item(level: Level, row) -> dict:
     base = f"/api/levels/{level.slug}/stock/{row.slug}/{row.revision}"
     return {"slug": row.slug, "name": row.name, "height": row.height, "crown": row.crown, "trunk": row.trunk,
             "bound": item.bound, "glb": f"{base}.glb", "silhouette": f"{base}.png", "lods": item.lods,
-            "anchors": [a["name"] for a in row.anchors], "billboard": item.billboard}
+            "anchors": [a["name"] for a in row.anchors], "billboard": item.billboard,
+            "traits": Traits(**row.traits).as_dict(), "distances": row.distances, "revision": row.revision, "held": row.held}
 
 
 @router.get("/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}")

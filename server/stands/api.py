@@ -62,6 +62,7 @@ class StandOut(Schema):
     items: list[str] = Field(description="the stock items that a plant's item counts through: the mix, then those of pins")
     pins: int = Field(description="single plants set by hand")
     count: int
+    counted: bool = Field(description="whether that is the number; else about it, until somebody counts them")
     warnings: list[str] = Field(description="conditions that ask for what the level no longer has")
     sheets: SheetsOut
 
@@ -142,10 +143,12 @@ def stand_out(stand: Stand) -> dict:
     keys = [planting.key((c, r)) for r in range(rows) for c in range(columns)]
     asked = [*(c for c in planting.rules if c.on), *(e.drive.core() for e in planting.settings.mix if e.drive)]
     lacking = [*(planting.scene.lacks(c) for c in asked), lacking_layout(planting)]
+    count = planting.count_now()
     return {"id": stand.pk, "number": stand.number, "warnings": [f"{said}." for said in lacking if said],
             "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
             "seed": stand.seed, "locked": stand.locked, "colour": stand.colour, "revision": stand.revision,
-            "settings": planting.settings, "items": planting.items, "pins": len(planting.pins.id), "count": planting.count(),
+            "settings": planting.settings, "items": planting.items, "pins": len(planting.pins.id),
+            "count": round(planting.expected()) if count is None else count, "counted": count is not None,
             "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys}}
 
 
@@ -167,6 +170,12 @@ def stands(request: HttpRequest, slug: str):
 def one_stand(request: HttpRequest, slug: str, stand: int):
     """One stand."""
     return stand_out(stand_for(level_for(request, slug), stand))
+
+
+@router.get("/levels/{slug}/stands/{stand}/count", response=int)
+def count_stand(request: HttpRequest, slug: str, stand: int):
+    """Count a stand's plants, however many there are."""
+    return planting_of(stand_for(level_for(request, slug), stand)).count()
 
 
 @router.patch("/levels/{slug}/stands/{stand}", response=ChangedOut)

@@ -5,8 +5,10 @@ A removed stand keeps its row, its touch and its number, so that undo brings all
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
 from uuid import UUID
 
+import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.utils.text import slugify
@@ -20,12 +22,18 @@ from server.levels.scene import Scene, forget_scene, scene_of
 from server.pins.rows import swap_rows
 from server.stands.checking import check_items, check_site
 from server.stands.comparing import compare
+from server.stands.engine import Planting
 from server.stands.models import Stand, TouchTile
 from server.stands.schemas import StandSettings
 from thicket.planting.hashing import seed_of
 from thicket.planting.stands import STRATA
 from thicket.refused import Refused
 
+if TYPE_CHECKING:
+    from server.stock.models import StockItem
+
+BEGINNING = 20_000
+"""A new stand begins with at most about so many plants."""
 FIELDS = ("name", "stratum", "place", "seed", "locked", "colour", "gone", "settings")
 MOST = 60
 
@@ -113,24 +121,54 @@ def _fresh(level: Level, name: str, stratum: str, sward: bool, settings: dict, s
 
 
 @action
-def add(user: User, level: Level, key: UUID, name: str, stratum: str, sward: bool, item: str) -> Entry:
-    """A new stand of one stock item, at the end of its stratum, thin enough to be looked at before it is filled.
+def add(user: User, level: Level, key: UUID, name: str, stratum: str, sward: bool, item: str, spacing: float | None = None,
+        fullness: float | None = None) -> Entry:
+    """A new stand of one stock item, at the end of its stratum; see `beginning` for what is not given.
+
+    Raises: HttpError 422 when the level has no such item; Refused when too many plants would stand.
+    """
+    stand = begun(level, name, stratum, sward, item, spacing, fullness, key)
+    return Arrangement(user, level, key, f"{name} added").run(lambda _: [stand])
+
+
+def begun(level: Level, name: str, stratum: str, sward: bool, item: str, spacing: float | None = None,
+          fullness: float | None = None, salt: object = "") -> Stand:
+    """A stand of one stock item, not stored.
 
     Raises: HttpError 422 when the level has no such item.
     """
-    stock = level.stock.filter(slug=item).first()
+    stock = level.stock.filter(slug=item).defer("glb", "silhouette").first()
     if stock is None:
         raise HttpError(422, f"item: there is no stock item {item!r} in this level.")
+    settings = beginning(stock, sward) | ({"spacing": spacing} if spacing else {})
+    stand = _fresh(level, name, stratum, sward, settings | {"fullness": 1.0 if fullness is None else fullness}, salt)
+    if fullness is None:
+        most = unplanted(stand).expected()
+        settings["fullness"] = round(max(min(0.4 if sward else 0.1, BEGINNING / max(most, 1)), 0.001), 3)
+        stand.settings = settings
+    stand.settings = StandSettings.model_validate(stand.settings).model_dump(mode="json")
+    return stand
+
+
+def unplanted(stand: Stand) -> Planting:
+    """The planting of a stand that is not stored."""
+    level = stand.level
+    return Planting(stand, StandSettings.model_validate(stand.settings), np.zeros(level.touch_shape, np.int8), checked=False)
+
+
+def beginning(stock: StockItem, sward: bool) -> dict:
+    """What a stand of an item begins with: so wide apart that crowns hardly meet, on ground that is not steep, and drawn as far as
+    its states are seen to differ by at most two pixels."""
     reach = max(stock.height, stock.crown, 0.3)
     spacing = 0.7 if sward else round(min(max(2.2 * stock.crown, 3 * stock.trunk, 0.5), 60), 2)
-    gone = round(min(max(reach * 90, 40), 1200))
-    settings = StandSettings.model_validate({
-        "mix": [{"item": item, "weight": 1}], "spacing": spacing, "fullness": 0.1 if not sward else 0.4,
-        "conditions": [{"kind": "slope", "lo": 0, "hi": 32, "soft_hi": 8}],
-        "distances": {"steps": [round(gone * 0.08), round(gone * 0.2)][:1], "billboard": round(gone * 0.2), "gone": gone,
-                      "fade": round(max(gone * 0.03, 4)), "shadow": 0 if sward else round(gone * 0.1)}}).model_dump(mode="json")
-    return Arrangement(user, level, key, f"{name} added").run(
-        lambda _: [_fresh(level, name, stratum, sward, settings, key)])
+    gone, found = round(min(max(reach * 90, 40), 1200)), stock.distances
+    steps = found.get("lods") or [round(gone * 0.08)]
+    billboard = found.get("billboard") or steps[-1]
+    gone = max(gone, round(1.5 * billboard))
+    return {"mix": [{"item": stock.slug, "weight": 1}], "spacing": spacing,
+            "conditions": [{"kind": "slope", "lo": 0, "hi": 32, "soft_hi": 8}],
+            "distances": {"steps": steps[:6], "billboard": billboard, "gone": gone, "fade": round(max(gone * 0.03, 4)),
+                          "shadow": 0 if sward or not stock.traits.get("casts_shadow", True) else round(min(reach * 9, gone))}}
 
 
 @action

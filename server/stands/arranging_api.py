@@ -12,20 +12,49 @@ from pydantic import Field
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for
+from server.sight.reckoning import items_of, stand_cost
+from server.sight.schemas import ViewIn
 from server.stands import arranging
-from server.stands.schemas import Colour, Name, Stratum, Strict
+from server.stands.painting import cost_change
+from server.stands.schemas import Colour, Name, Share, Stratum, Strict
+from thicket.sight.cost import Cost
 
 router = Router(tags=["stands"])
 
 
+Spacing = Annotated[float, Field(allow_inf_nan=False, ge=0.2, le=200)]
+
+
 class AddIn(Strict):
-    """A new stand of a stock item; a sward has no single plants."""
+    """A new stand of a stock item; a sward has no single plants. Spacing (m) and fullness are proposed where they are not given."""
 
     key: UUID
     name: Name
     stratum: Stratum
-    item: str
+    item: Annotated[str, Field(max_length=60)]
     sward: bool = False
+    spacing: Spacing | None = None
+    fullness: Share | None = None
+
+
+class TryNewIn(Strict):
+    """A new stand to be looked at before it is begun, in a view."""
+
+    stratum: Stratum
+    item: Annotated[str, Field(max_length=60)]
+    sward: bool = False
+    spacing: Spacing | None = None
+    fullness: Share | None = None
+    view: ViewIn | None = None
+
+
+class TryNewOut(Schema):
+    """What a new stand would begin with: spacing, fullness, about how many plants, and what they cost in the view."""
+
+    spacing: float
+    fullness: float
+    count: int
+    cost: dict[str, float]
 
 
 class MoveIn(Strict):
@@ -69,7 +98,20 @@ class ArrangedOut(Schema):
 def add(request: HttpRequest, slug: str, data: AddIn):
     """Add a stand."""
     level = level_for(request, slug, to="plant")
-    return _made(request, arranging.add(request.user, level, data.key, data.name.strip(), data.stratum, data.sward, data.item))
+    return _made(request, arranging.add(request.user, level, data.key, data.name.strip(), data.stratum, data.sward, data.item,
+                                        data.spacing, data.fullness))
+
+
+@router.post("/levels/{slug}/new-stand/try", response=TryNewOut)
+def try_new(request: HttpRequest, slug: str, data: TryNewIn):
+    """What a new stand would begin with and cost; nothing is stored."""
+    level = level_for(request, slug)
+    stand = arranging.begun(level, "It", data.stratum, data.sward, data.item, data.spacing, data.fullness)
+    planting, cost = arranging.unplanted(stand), {}
+    if data.view:
+        cost = cost_change(Cost(), stand_cost(planting, items_of(level), data.view.core(), tried=True))
+    return {"spacing": stand.settings["spacing"], "fullness": stand.settings["fullness"], "count": round(planting.expected()),
+            "cost": cost}
 
 
 def _made(request: HttpRequest, entry: Entry) -> dict:

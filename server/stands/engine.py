@@ -34,6 +34,8 @@ from thicket.refused import Refused
 from thicket.site.conditions import Condition
 
 SWARD_PER_M2_CEILING = 16.0
+MANY = 300_000
+"""A stand that could have so many plants is not counted while somebody waits."""
 
 SAME = ("rules", "pins", "items", "pinned", "host_scale", "tallest", "radii", "_reaches", "may_crowd", "crowding", "room",
         "_claimed")
@@ -53,7 +55,7 @@ class Planting(Rooming):
     """
 
     def __init__(self, stand: Stand, settings: StandSettings | None = None, touch: np.ndarray | None = None,
-                 scene: Scene | None = None) -> None:
+                 scene: Scene | None = None, checked: bool = True) -> None:
         self.stand, self.level = stand, stand.level
         self.scene = scene or scene_of(stand.level)
         self.settings_id = "" if settings else self.scene.settings_id(stand)
@@ -66,7 +68,8 @@ class Planting(Rooming):
         self.changed_in: tuple[dict[Sheet, str], Box | None] | None = None
         if given is None and "touch_map" not in self.__dict__:
             self._revisions = self.scene.revisions.get(stand.pk, {})
-        check_ceiling(self.scene, stand, self.settings, self.core)
+        if checked:
+            self._check_ceiling()
         if self.settings.layout.kind in ("path", "rows"):
             check_layout(self)
 
@@ -300,11 +303,39 @@ class Planting(Rooming):
             else:
                 self._parts_before[box] = parts, frozenset(changed)
 
+    def expected(self) -> float:
+        """About how many plants stand if all have room: what density and fullness give over the level."""
+        return expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2)
+
     def count(self) -> int:
         """Plants in the level: counted, or for a sward reckoned from its density field."""
         if self.stand.sward:
-            return round(expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2))
+            return round(self.expected())
         return sum(len(self.plants(sheet)) for sheet in self.sheets_in(self.everywhere))
+
+    def count_now(self) -> int | None:
+        """The same when it costs little: when the level is small, or all sheets are at hand; else None."""
+        most = self.core.per_m2 * self.core.fullness * self.scene.width * self.scene.length
+        if self.stand.sward or most < MANY or self.settings.layout.kind != "free":
+            return self.count()
+        sheets = [_plants.peek(self.key(sheet)) for sheet in self.sheets_in(self.everywhere)]
+        return None if any(found is None for found in sheets) else sum(len(found) for found in sheets if found is not None)
+
+    def _check_ceiling(self) -> None:
+        """Refuse settings under which too many plants would stand in the level.
+
+        Raises: Refused with the number and the ceiling.
+        """
+        settings, name = self.settings, self.stand.name
+        if self.stand.sward:
+            if self.core.per_m2 > SWARD_PER_M2_CEILING + 0.5:
+                raise Refused(f"spacing: {settings.spacing:g} m means {self.core.per_m2:.1f} tufts per m²; "
+                              f"the ceiling is {SWARD_PER_M2_CEILING:g}")
+            return
+        most = self.core.per_m2 * self.core.fullness * self.scene.width * self.scene.length
+        if settings.layout.kind == "free" and most > PLANT_CEILING and self.expected() > PLANT_CEILING:
+            raise Refused(f"spacing: {settings.spacing:g} m at a fullness of {100 * settings.fullness:.3g} % means about "
+                          f"{self.expected():,.0f} plants of {name} in this level; the ceiling is {PLANT_CEILING:,}")
 
 
 def planting_of(stand: Stand) -> Planting:
@@ -323,14 +354,3 @@ class Layered:
     def nbytes(self) -> int:
         return self.field.nbytes
 
-
-def check_ceiling(scene: Scene, stand: Stand, settings: StandSettings, core: CoreStand | None = None) -> None:
-    """Refuse a spacing so small that the level would hold too many plants."""
-    per_m2 = (core or settings.core(stand.number, stand.seed)).per_m2
-    if stand.sward and per_m2 > SWARD_PER_M2_CEILING + 0.5:
-        raise Refused(f"spacing: {settings.spacing:g} m means {per_m2:.1f} tufts per m²; "
-                         f"the ceiling is {SWARD_PER_M2_CEILING:g}")
-    total = per_m2 * scene.width * scene.length
-    if settings.layout.kind == "free" and not stand.sward and total > PLANT_CEILING:
-        raise Refused(f"spacing: {settings.spacing:g} m means up to {total:,.0f} plants of {stand.name} in this level; "
-                         f"the ceiling is {PLANT_CEILING:,}")

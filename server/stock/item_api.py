@@ -11,7 +11,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from server.levels.access import check_may_make
-from server.stands.schemas import Colour, Id, Metres, Name, Strict
+from server.stands.schemas import Colour, Id, Name, Strict
 from server.stock import bringing, versions
 from server.stock.api import AnchorSaid, Group, ShelfOut, TraitsSaid, Word, shelf_out
 from server.stock.bring_api import MendIn
@@ -111,8 +111,8 @@ class ComparedOut(Schema):
     level: str
     held: bool
     views: list[ViewChange]
-    gained: Metres
-    lost: Metres
+    gained: int
+    lost: int
 
 
 def _detail(request: HttpRequest, item: ShelfItem) -> dict:

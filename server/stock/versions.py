@@ -224,7 +224,7 @@ def compared(level: Level, item: ShelfItem, made: Made) -> dict:
     totals = [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
     for stand in stands_of(level):
         before, after = planting_of(stand), tried.planting(tried.stands[stand.number])
-        more, fewer = compare(before, after) if tried is not scene else (0, 0)
+        more, fewer = compare(before, after) if tried is not scene and not stand.sward else (0, 0)
         gained, lost = gained + more, lost + fewer
         if item.slug not in before.items and not (more or fewer):
             continue

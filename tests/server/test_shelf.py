@@ -11,13 +11,17 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
 from django.test import Client, TestCase, TransactionTestCase
 
+from demo.shelf import starter
 from server.levels.models import Level
+from server.levels.scene import scene_of
 from server.stock.models import BroughtItem, ShelfItem
-from tests.core.test_stock import textured, tree
+from server.stock.shelf import put_on_shelf
+from tests.core.test_stock import picture, textured, tree
 from tests.fixtures import small_level
 from tests.server.test_api import ApiCase
 from tests.server.test_ground import key
 from tests.worker import work_off
+from thicket.planting.stands import join
 
 
 class Shelf(TransactionTestCase):
@@ -94,6 +98,125 @@ class Shelf(TransactionTestCase):
         self.assertEqual((page["total"], page["items"][0]["slug"]), (1, "crate"))
         self.assertEqual(self.guest.get("/api/shelf?search=oak").json()["total"], 0)
         self.assertEqual(self.guest.get(page["items"][0]["glb"]).content[:4], b"glTF")
+
+    def planted(self, slug="birch"):
+        """Ids and items of a stand's plants, through the door they are fetched by."""
+        stand = next(s for s in self.north.get(f"{self.base}/stands").json() if s["slug"] == slug)
+        scene_level = Level.objects.get(pk=self.level.pk)
+        planting = scene_of(scene_level).planting(scene_of(scene_level).stands[stand["number"]])
+        plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
+        return {int(i): planting.items[k] for i, k in zip(plants.id, plants.item)}
+
+    def shelved(self, slug="birch"):
+        """An item of the level put on the shelf, as the level has it."""
+        put_on_shelf(starter(slug), slug, slug.capitalize(), "tree")
+        item = self.north.get(f"/api/shelf/{slug}").json()
+        self.level.stock.filter(slug=slug).delete()
+        self.post(f"{self.base}/stock/take", {"key": key(), "items": [slug]})
+        return item
+
+    def edited(self, item, **said):
+        body = {name: item[name] for name in ("revision", "name", "group", "tags", "note", "traits")} | said
+        return self.post(f"/api/shelf/{item['slug']}", body, method="put")
+
+    def test_another_source_keeps_every_plant_in_every_level_and_is_taken_back_at_once(self):
+        item = self.shelved()
+        held = small_level("held-moor")
+        self.post("/api/levels/held-moor/stock/hold", {"key": key(), "item": "birch", "held": True}, self.lead)
+        before = self.planted()
+        batch = self.bring(("fir.glb", tree(7.0).export(file_type="glb")))
+        thing = batch["things"][0]["id"]
+        told = {row["level"]: row for row in self.north.get(f"/api/shelf/birch/against/{batch['id']}/{thing}").json()}
+        self.assertEqual(told.keys(), {"Test Moor"} | ({"Held Moor"} & told.keys()))
+        body = {"revision": item["revision"], "batch": batch["id"], "thing": thing}
+        new = self.post("/api/shelf/birch/replace", body).json()
+        self.assertEqual((new["revision"], round(new["height"], 1), new["traits"]["collider"]), (2, 7.0, "cylinder"))
+        after = self.planted()
+        changed = [row for row in told.values() if row["level"] == "Test Moor"][0]
+        self.assertEqual((len(after.keys() - before.keys()), len(before.keys() - after.keys())), (changed["gained"], changed["lost"]))
+        self.assertEqual(before.items() & after.items(), {(k, v) for k, v in after.items() if k in before}, "the same plants")
+        self.assertEqual(self.level.stock.get(slug="birch").revision, 2)
+        self.assertEqual(held.stock.get(slug="birch").revision, 1)
+        self.assertEqual(self.post("/api/shelf/birch/replace", body).status_code, 404, "the batch is gone")
+        self.assertEqual(self.post(f"{self.base}/undo", {}).status_code, 200)
+        self.assertEqual(self.planted(), before)
+        self.assertEqual(self.north.get("/api/shelf/birch").json()["revision"], 1)
+        self.post(f"{self.base}/redo", {})
+        self.assertEqual(self.planted(), after)
+        self.post("/api/shelf/birch/version", {"revision": 2, "use": 1})
+        self.assertEqual(self.planted(), before)
+        self.assertEqual([v["revision"] for v in self.north.get("/api/shelf/birch").json()["versions"]], [2, 1])
+
+    def test_what_an_item_knows_is_edited_and_reaches_cost_companions_and_handover(self):
+        item = self.shelved("slate-block")
+        ring = [{"name": f"rim {k}", "at": [x, 0.7, z], "up": [0, 1, 0]} for k, (x, z) in enumerate(((-.4, 0), (0, .4), (.4, 0), (0, -.4)))]
+        told = self.edited(item, anchors=ring, traits={"collider": "box", "casts_shadow": False, "stiffness": 1}, trunk=0.9,
+                           tags=["quarry"], note="dug here").json()
+        self.assertEqual((told["revision"], told["trunk"], told["tags"]), (2, 0.9, ["quarry"]))
+        self.assertEqual(self.edited(item).status_code, 409, "looked at before it was changed")
+        self.assertEqual(self.edited(told, anchors=[ring[0], ring[0]]).status_code, 422)
+        self.assertEqual(self.edited(told, anchors=[ring[0] | {"at": [9, 9, 9]}]).status_code, 422)
+        level = self.north.get(self.base).json()
+        mine = next(i for i in level["stock"] if i["slug"] == "slate-block")
+        self.assertEqual((mine["traits"]["casts_shadow"], mine["anchors"]), (False, [a["name"] for a in ring]))
+        stands = {s["slug"]: s for s in self.north.get(f"{self.base}/stands").json()}
+        view = {"x": 128, "y": 400, "z": 250, "heading": 0, "pitch": -10, "fov": 55, "aspect": 1.6}
+        cost = {s["stand"]: s for s in self.post(f"{self.base}/cost", view).json()["stands"]}
+        self.assertEqual(cost[stands["slate-blocks"]["id"]]["shadow_triangles"], 0)
+        layout = {"kind": "anchors", "host": stands["slate-blocks"]["number"], "group": "rim", "around": 3, "inside": True}
+        patch = lambda said: self.post(f"{self.base}/stands/{stands['birch']['id']}", {"key": key(), "settings": {  # noqa: E731
+            "layout": said, "fullness": 1}}, method="patch")
+        self.assertEqual(patch(layout | {"group": "step"}).status_code, 422)
+        self.assertEqual(patch(layout).status_code, 200)
+        self.assertGreater(len(self.planted()), 20)
+        glb = json.loads(self.level_glb()[20:].split(b"BIN\0")[0][:-4].rstrip(b" \0") or b"{}")
+        self.assertIn("box", [m.get("extras", {}).get("kind") for m in glb["meshes"]])
+        self.assertEqual(self.post("/api/shelf/slate-block", {}, method="delete").status_code, 409)
+
+    def level_glb(self):
+        job = self.north.post(f"{self.base}/handover/level.glb").json()
+        work_off()
+        return b"".join(self.north.get(f"{self.base}/handover/jobs/{job['id']}/file").streaming_content)
+
+    def test_stand_ins_pictures_and_mends(self):
+        made = self.post("/api/shelf/new/stand-in", {"name": "Cone", "group": "tree", "shape": "cone", "height": 6, "width": 2,
+                                                     "colour": "#5a7a40"}).json()
+        self.assertEqual((made["slug"], round(made["height"], 2), round(made["crown"], 2)), ("cone", 6.0, 1.0))
+        self.assertEqual(self.post("/api/shelf/cone", {}, method="delete").status_code, 204)
+        self.assertEqual(self.north.get("/api/shelf?search=cone").json()["total"], 0)
+        self.assertEqual(self.post("/api/shelf/cone/put-back", {}).json()["slug"], "cone")
+        out = io.BytesIO()
+        picture(size=(64, 64), holes=True).save(out, "PNG")
+        batch = self.bring(("daisy.png", out.getvalue()), cards={"kind": "tuft", "rows": 2, "height": 0.4})
+        self.assertEqual([t["name"] for t in batch["things"]], ["daisy 1", "daisy 2"])
+        self.assertEqual([s["triangles"] for s in batch["things"][0]["states"]], [30, 4])
+        mesh = textured(trimesh.creation.icosphere(3, 1.0), picture(size=(8, 8)))
+        batch = self.bring(("ball.glb", mesh.export(file_type="glb")), lods=0, billboard="none")
+        thing = batch["things"][0]
+        self.assertEqual([f["mend"] for f in thing["findings"]], ["lods", "billboard"])
+        self.assertEqual(self.north.get(thing["glb"]).content[:4], b"glTF")
+        mended = self.post(f"/api/shelf/bring/{batch['id']}/{thing['id']}/mend", {"mend": "lods"}).json()["things"][0]
+        self.assertEqual([f["mend"] for f in mended["findings"]], ["billboard"])
+        self.assertEqual(self.post(f"/api/shelf/bring/{batch['id']}/{thing['id']}/mend", {"mend": "magic"}).status_code, 422)
+        kept = self.kept(self.north.get(f"/api/shelf/bring/{batch['id']}").json(), name="Ball").json()[0]
+        again = self.post("/api/shelf/ball/mend", {"revision": kept["revision"], "mend": "billboard"}).json()
+        self.assertEqual((again["findings"], again["states"][-1]["name"], again["revision"]), ([], "billboard", 2))
+
+    def test_a_new_stand_tells_what_it_begins_with_and_the_ceiling_counts_what_would_stand(self):
+        ask = lambda **said: self.post(f"{self.base}/new-stand/try", {"stratum": "Canopy", "item": "birch", **said})  # noqa: E731
+        told = ask(view={"x": 128, "y": 400, "z": 250, "heading": 0, "pitch": -10, "fov": 55, "aspect": 1.6}).json()
+        made = self.post(f"{self.base}/new-stand", {"key": key(), "name": "More", "stratum": "Shrub", "item": "birch"}).json()
+        stand = self.north.get(f"{self.base}/stands/{made['stand']}").json()
+        self.assertEqual((stand["settings"]["spacing"], stand["settings"]["fullness"]), (told["spacing"], told["fullness"]))
+        self.assertTrue(stand["counted"])
+        self.assertEqual(self.north.get(f"{self.base}/stands/{made['stand']}/count").json(), stand["count"])
+        self.assertGreater(told["cost"]["triangles"], 0)
+        self.assertAlmostEqual(ask(fullness=1).json()["count"] / ask(fullness=0.5).json()["count"], 2, delta=0.01)
+        with mock.patch("server.stands.engine.PLANT_CEILING", 2000):
+            dense = {"key": key(), "name": "Dense", "stratum": "Moss", "item": "birch", "spacing": 2, "fullness": 1}
+            refused = self.post(f"{self.base}/new-stand", dense)
+            self.assertEqual((refused.status_code, "the ceiling is 2,000" in refused.json()["detail"]), (422, True))
+            self.assertEqual(self.post(f"{self.base}/new-stand", dense | {"key": key(), "fullness": 0.05}).status_code, 200)
 
     def test_what_is_dropped_leaves_nothing_and_no_mesh_is_a_sentence(self):
         batch = self.bring(("notes.txt", b"x"))

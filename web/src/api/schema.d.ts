@@ -542,8 +542,8 @@ export interface paths {
         };
         /**
          * On The Shelf
-         * @description A page of the shelf: items whose name or tags have the words in them, of a group; by name, or the tallest or dearest
-         *     first.
+         * @description A page of the shelf: items whose name or tags have the words in them, of a group, with a tag; by name, or the tallest or
+         *     dearest first.
          */
         get: operations["server_stock_api_on_the_shelf"];
         put?: never;
@@ -634,6 +634,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/stock/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold
+         * @description Hold the level at the version of an item that it has, or let it follow the shelf; leads only.
+         */
+        post: operations["server_stock_api_hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/stock/{item}/{revision}.glb": {
         parameters: {
             query?: never;
@@ -716,6 +736,26 @@ export interface paths {
          * @description Keep changed settings, as one journal entry.
          */
         patch: operations["server_stands_api_keep"];
+        trace?: never;
+    };
+    "/api/levels/{slug}/stands/{stand}/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Count Stand
+         * @description Count a stand's plants, however many there are.
+         */
+        get: operations["server_stands_api_count_stand"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/levels/{slug}/stands/{stand}/try": {
@@ -1016,6 +1056,26 @@ export interface paths {
          * @description Add a stand.
          */
         post: operations["server_stands_arranging_api_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/new-stand/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try New
+         * @description What a new stand would begin with and cost; nothing is stored.
+         */
+        post: operations["server_stands_arranging_api_try_new"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1907,6 +1967,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelf/bring/{batch}/{thing}.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Meshes
+         * @description The file that the shelf would keep of a thing that was brought in.
+         */
+        get: operations["server_stock_bring_api_meshes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/bring/{batch}/{thing}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend
+         * @description Do what a finding of a thing offers, before it is kept.
+         */
+        post: operations["server_stock_bring_api_mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf/bring/{batch}/keep": {
         parameters: {
             query?: never;
@@ -1921,6 +2021,154 @@ export interface paths {
          * @description Put things on the shelf; all that were named, or none.
          */
         post: operations["server_stock_bring_api_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Item
+         * @description An item of the shelf.
+         */
+        get: operations["server_stock_item_api_one_item"];
+        /**
+         * Edit Item
+         * @description Say what an item is called and what it knows; the plants of every level that uses it follow.
+         */
+        put: operations["server_stock_item_api_edit_item"];
+        post?: never;
+        /**
+         * Remove Item
+         * @description Take an item that nothing plants off the shelf.
+         */
+        delete: operations["server_stock_item_api_remove_item"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{item}/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mend Item
+         * @description Do what a finding of an item offers.
+         */
+        post: operations["server_stock_item_api_mend_item"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{item}/against/{batch}/{thing}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Against
+         * @description What it would change in each level that uses an item, and that one is a member of, to take a thing for its source.
+         */
+        get: operations["server_stock_item_api_against"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{item}/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace Item
+         * @description Take a thing that was brought in for an item's source; every plant of it in every level follows.
+         */
+        post: operations["server_stock_item_api_replace_item"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{item}/version": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Version
+         * @description Use a version that an item has had, everywhere.
+         */
+        post: operations["server_stock_item_api_use_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{item}/put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Back
+         * @description Put an item that was taken off the shelf back.
+         */
+        post: operations["server_stock_item_api_put_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/new/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Stand In
+         * @description Put a stand-in on the shelf.
+         */
+        post: operations["server_stock_item_api_new_stand_in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2057,6 +2305,27 @@ export interface components {
              * @description names of the anchor points that companions may stand on
              */
             anchors: string[];
+            /**
+             * Traits
+             * @description see thicket.stock.traits.Traits
+             */
+            traits: {
+                [key: string]: unknown;
+            };
+            /**
+             * Distances
+             * @description see thicket.stock.making.distances_of
+             */
+            distances: {
+                [key: string]: unknown;
+            };
+            /** Revision */
+            revision: number;
+            /**
+             * Held
+             * @description whether the level holds this version when the shelf's item is replaced
+             */
+            held: boolean;
         };
         /** Layer */
         Layer: {
@@ -2798,6 +3067,39 @@ export interface components {
             };
         };
         /**
+         * AnchorSaid
+         * @description A point that companions may stand on: place in m and direction, x, y, z each.
+         */
+        AnchorSaid: {
+            /** Name */
+            name: string;
+            /** At */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /** Up */
+            up: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * FindingOut
+         * @description What is wrong or dear about an item, and the name of what mends it; empty when nothing here does.
+         */
+        FindingOut: {
+            /** Text */
+            text: string;
+            /**
+             * Mend
+             * @default
+             */
+            mend: string;
+        };
+        /**
          * ShelfOut
          * @description An item on the shelf. Lengths in m; `scale`, pixels of its picture to a metre.
          */
@@ -2825,9 +3127,14 @@ export interface components {
                 [key: string]: unknown;
             };
             /** Findings */
-            findings: string[];
+            findings: components["schemas"]["FindingOut"][];
+            traits: components["schemas"]["TraitsSaid"];
+            /** Anchors */
+            anchors: components["schemas"]["AnchorSaid"][];
             /** Note */
             note: string;
+            /** Revision */
+            revision: number;
             /** By */
             by: string | null;
             /**
@@ -2844,17 +3151,20 @@ export interface components {
         };
         /**
          * ShelfPage
-         * @description Items of the shelf, and how many there are in all.
+         * @description Items of the shelf, how many there are in all, and all tags that are in use.
          */
         ShelfPage: {
             /** Items */
             items: components["schemas"]["ShelfOut"][];
             /** Total */
             total: number;
+            /** Tags */
+            tags: string[];
         };
         /**
          * StateOut
-         * @description One state of an item: a LOD, or the billboard.
+         * @description One state of an item: a LOD, or the billboard. `covered`, m² seen from the side; `overdraw`, how many times over its
+         *     see-through cards cover that.
          */
         StateOut: {
             /** Name */
@@ -2865,6 +3175,53 @@ export interface components {
             materials: number;
             /** Bytes */
             bytes: number;
+            /**
+             * Covered
+             * @default 0
+             */
+            covered: number;
+            /**
+             * Overdraw
+             * @default 0
+             */
+            overdraw: number;
+        };
+        /**
+         * TraitsSaid
+         * @description See `thicket.stock.traits.Traits`.
+         */
+        TraitsSaid: {
+            /**
+             * Stiffness
+             * @default 0.4
+             */
+            stiffness: number;
+            /**
+             * Casts Shadow
+             * @default true
+             */
+            casts_shadow: boolean;
+            /**
+             * Receives Shadow
+             * @default true
+             */
+            receives_shadow: boolean;
+            /**
+             * Becomes Billboard
+             * @default true
+             */
+            becomes_billboard: boolean;
+            /**
+             * Faces Eye
+             * @default false
+             */
+            faces_eye: boolean;
+            /**
+             * Collider
+             * @default none
+             * @enum {string}
+             */
+            collider: "none" | "cylinder" | "box" | "hull";
         };
         /**
          * TakeIn
@@ -2888,6 +3245,18 @@ export interface components {
             key: string;
             /** Item */
             item: string;
+        };
+        /** HoldIn */
+        HoldIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Item */
+            item: string;
+            /** Held */
+            held: boolean;
         };
         /**
          * ConditionSettings
@@ -3072,6 +3441,18 @@ export interface components {
              * @default 0
              */
             around: number;
+            /**
+             * Inside
+             * @description whether those are spread inside the curve
+             * @default false
+             */
+            inside: boolean;
+            /**
+             * Group
+             * @description the group of anchors it stands on; all when empty
+             * @default
+             */
+            group: string;
         };
         /**
          * MixEntry
@@ -3195,6 +3576,11 @@ export interface components {
             /** Count */
             count: number;
             /**
+             * Counted
+             * @description whether that is the number; else about it, until somebody counts them
+             */
+            counted: boolean;
+            /**
              * Warnings
              * @description conditions that ask for what the level no longer has
              */
@@ -3247,7 +3633,9 @@ export interface components {
              *       "bearing": 0,
              *       "apart": 2,
              *       "host": 0,
-             *       "around": 0
+             *       "around": 0,
+             *       "inside": false,
+             *       "group": ""
              *     }
              */
             layout: components["schemas"]["LayoutSettings"];
@@ -3623,7 +4011,7 @@ export interface components {
         };
         /**
          * AddIn
-         * @description A new stand of a stock item; a sward has no single plants.
+         * @description A new stand of a stock item; a sward has no single plants. Spacing (m) and fullness are proposed where they are not given.
          */
         AddIn: {
             /**
@@ -3648,6 +4036,49 @@ export interface components {
              * @default false
              */
             sward: boolean;
+            /** Spacing */
+            spacing?: number | null;
+            /** Fullness */
+            fullness?: number | null;
+        };
+        /**
+         * TryNewOut
+         * @description What a new stand would begin with: spacing, fullness, about how many plants, and what they cost in the view.
+         */
+        TryNewOut: {
+            /** Spacing */
+            spacing: number;
+            /** Fullness */
+            fullness: number;
+            /** Count */
+            count: number;
+            /** Cost */
+            cost: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * TryNewIn
+         * @description A new stand to be looked at before it is begun, in a view.
+         */
+        TryNewIn: {
+            /**
+             * Stratum
+             * @enum {string}
+             */
+            stratum: "Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss";
+            /** Item */
+            item: string;
+            /**
+             * Sward
+             * @default false
+             */
+            sward: boolean;
+            /** Spacing */
+            spacing?: number | null;
+            /** Fullness */
+            fullness?: number | null;
+            view?: components["schemas"]["ViewIn"] | null;
         };
         /** KeyIn */
         KeyIn: {
@@ -4069,15 +4500,19 @@ export interface components {
         };
         /**
          * ComparedOut
-         * @description How two states differ, stand by stand, and the cost difference in the view.
+         * @description A level that uses an item: what another source would change in its kept views, and plants that would gain and lose room.
          */
         ComparedOut: {
-            /** Stands */
-            stands: components["schemas"]["StandChange"][];
-            /** Cost */
-            cost: {
-                [key: string]: number;
-            };
+            /** Level */
+            level: string;
+            /** Held */
+            held: boolean;
+            /** Views */
+            views: components["schemas"]["ViewChange"][];
+            /** Gained */
+            gained: number;
+            /** Lost */
+            lost: number;
         };
         /**
          * StandChange
@@ -4561,18 +4996,59 @@ export interface components {
             /** Notes */
             notes: string[];
             /** Findings */
-            findings: string[];
+            findings: components["schemas"]["FindingOut"][];
+            traits: components["schemas"]["TraitsSaid"];
+            /** Anchors */
+            anchors: components["schemas"]["AnchorSaid"][];
             /** Refused */
             refused: string;
             /** Scale */
             scale: number;
             /** Picture */
             picture: string;
+            /** Glb */
+            glb: string;
+        };
+        /**
+         * CardsSaid
+         * @description How pictures become grass and flowers: see `thicket.stock.cards.Cards`.
+         */
+        CardsSaid: {
+            /**
+             * Kind
+             * @default tuft
+             * @enum {string}
+             */
+            kind: "facing" | "crossed" | "tuft";
+            /**
+             * Width
+             * @default 0.6
+             */
+            width: number;
+            /**
+             * Height
+             * @default 0.5
+             */
+            height: number;
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Bend
+             * @default 25
+             */
+            bend: number;
+            /**
+             * Rows
+             * @default 1
+             */
+            rows: number;
         };
         /**
          * SaidIn
-         * @description What files do not say themselves: the unit (guessed from the size for null), the upright axis, the height in m to scale to,
-         *     how many LODs are made where a file has none, and whether a billboard is.
+         * @description What files do not say themselves: see `thicket.stock.bringing.Options`.
          */
         SaidIn: {
             /** Unit */
@@ -4591,10 +5067,32 @@ export interface components {
              */
             lods: number;
             /**
+             * Coarse
+             * @default 0.3
+             */
+            coarse: number;
+            /**
              * Billboard
+             * @default facing
+             * @enum {string}
+             */
+            billboard: "none" | "facing" | "crossed" | "three crossed";
+            /** Rows */
+            rows?: (64 | 128 | 256 | 512) | null;
+            /**
+             * Grounded
              * @default true
              */
-            billboard: boolean;
+            grounded: boolean;
+            cards?: components["schemas"]["CardsSaid"] | null;
+        };
+        /**
+         * MendIn
+         * @description The name of what mends a finding.
+         */
+        MendIn: {
+            /** Mend */
+            mend: string;
         };
         /** KeepThingsIn */
         KeepThingsIn: {
@@ -4628,6 +5126,207 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * ItemDetail
+         * @description An item, where it is used, and the versions it has had, the newest first.
+         */
+        ItemDetail: {
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /** Group */
+            group: string;
+            /** Tags */
+            tags: string[];
+            /** Height */
+            height: number;
+            /** Crown */
+            crown: number;
+            /** Trunk */
+            trunk: number;
+            /** States */
+            states: components["schemas"]["StateOut"][];
+            /** Texture Bytes */
+            texture_bytes: number;
+            /** Distances */
+            distances: {
+                [key: string]: unknown;
+            };
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            traits: components["schemas"]["TraitsSaid"];
+            /** Anchors */
+            anchors: components["schemas"]["AnchorSaid"][];
+            /** Note */
+            note: string;
+            /** Revision */
+            revision: number;
+            /** By */
+            by: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Picture */
+            picture: string;
+            /** Scale */
+            scale: number;
+            /** Glb */
+            glb: string;
+            /** Used */
+            used: components["schemas"]["UseOut"][];
+            /** Versions */
+            versions: components["schemas"]["VersionOut"][];
+        };
+        /**
+         * UseOut
+         * @description A level that uses an item: its slug, empty for one that the user is no member of; the stands that plant it; the version it
+         *     has, and whether it holds it.
+         */
+        UseOut: {
+            /** Level */
+            level: string;
+            /** Slug */
+            slug: string;
+            /** Stands */
+            stands: string[];
+            /** Revision */
+            revision: number;
+            /** Held */
+            held: boolean;
+        };
+        /**
+         * VersionOut
+         * @description A version that an item has had.
+         */
+        VersionOut: {
+            /** Revision */
+            revision: number;
+            /** What */
+            what: string;
+            /** By */
+            by: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * ItemEdit
+         * @description What is said of an item; see `thicket.stock.traits.Edit`. Lengths that are not given stay.
+         */
+        ItemEdit: {
+            /** Revision */
+            revision: number;
+            /**
+             * Name
+             * @description not of spaces alone, and without control characters
+             */
+            name: string;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "tree" | "shrub" | "grass and herbs" | "rock" | "made thing";
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Height */
+            height?: number | null;
+            /** Crown */
+            crown?: number | null;
+            /** Trunk */
+            trunk?: number | null;
+            /**
+             * Lift
+             * @default 0
+             */
+            lift: number;
+            /** Anchors */
+            anchors?: components["schemas"]["AnchorSaid"][] | null;
+            traits: components["schemas"]["TraitsSaid"];
+        };
+        /** MendItem */
+        MendItem: {
+            /** Mend */
+            mend: string;
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * ViewChange
+         * @description A kept view, and what would change on each budget line.
+         */
+        ViewChange: {
+            /** Name */
+            name: string;
+            /** Change */
+            change: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * ReplaceIn
+         * @description A thing of a batch that was brought in, to be an item's source.
+         */
+        ReplaceIn: {
+            /** Revision */
+            revision: number;
+            /**
+             * Batch
+             * Format: uuid
+             */
+            batch: string;
+            /** Thing */
+            thing: number;
+        };
+        /**
+         * VersionIn
+         * @description The version that is looked at, and the one to use.
+         */
+        VersionIn: {
+            /** Revision */
+            revision: number;
+            /** Use */
+            use: number;
+        };
+        /**
+         * StandInIn
+         * @description A plain shape in a size (m) and colour.
+         */
+        StandInIn: {
+            /**
+             * Name
+             * @description not of spaces alone, and without control characters
+             */
+            name: string;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "tree" | "shrub" | "grass and herbs" | "rock" | "made thing";
+            /**
+             * Shape
+             * @enum {string}
+             */
+            shape: "cone" | "cylinder" | "ball" | "block" | "cross";
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+            /** Colour */
+            colour: string;
         };
         Refusal: {
             /** @description a sentence */
@@ -8027,6 +8726,7 @@ export interface operations {
             query?: {
                 search?: string;
                 group?: ("tree" | "shrub" | "grass and herbs" | "rock" | "made thing") | null;
+                tag?: string;
                 sort?: "name" | "height" | "cost";
                 page?: number;
             };
@@ -8451,6 +9151,113 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LeaveIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_api_hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
             };
         };
         responses: {
@@ -8982,6 +9789,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stands_api_count_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                stand: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
                 };
             };
             /** @description Not signed in. */
@@ -10674,6 +11585,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ArrangedOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stands_arranging_api_try_new: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryNewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryNewOut"];
                 };
             };
             /** @description Not signed in. */
@@ -15923,6 +16941,216 @@ export interface operations {
             };
         };
     };
+    server_stock_bring_api_meshes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: string;
+                thing: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_bring_api_mend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch: string;
+                thing: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     server_stock_bring_api_keep: {
         parameters: {
             query?: never;
@@ -15945,6 +17173,951 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShelfOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_item_api_one_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemDetail"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_item_api_edit_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemDetail"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_item_api_remove_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_item_api_mend_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MendItem"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemDetail"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_item_api_against: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+                batch: string;
+                thing: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_item_api_replace_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplaceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemDetail"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_item_api_use_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ItemDetail"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_item_api_put_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stock_item_api_new_stand_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandInIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
                 };
             };
             /** @description Not signed in. */

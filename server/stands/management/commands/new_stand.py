@@ -7,7 +7,6 @@ from ninja.errors import HttpError
 
 from server.levels.models import Level, Membership
 from server.stands import arranging
-from server.stands.keeping import keep_settings
 from server.stands.models import Stand
 from thicket.planting.stands import STRATA
 from thicket.refused import Refused
@@ -31,12 +30,10 @@ class Command(BaseCommand):
         item = level.stock.filter(slug=options["item"]).first()
         if lead is None or item is None:
             raise CommandError(f"{level.name} {'has no lead' if lead is None else 'does not use ' + repr(options['item'])}.")
-        changes = {name: options[name] for name in ("spacing", "fullness") if options[name] is not None}
         try:
-            entry = arranging.add(lead.user, level, uuid4(), item.name, options["stratum"], False, item.slug)
+            entry = arranging.add(lead.user, level, uuid4(), item.name, options["stratum"], False, item.slug, options["spacing"],
+                                  options["fullness"])
             stand = Stand.objects.get(pk=entry.change["made"][0])
-            stand.level = level
-            keep_settings(lead.user, stand, changes, uuid4())
         except (Refused, HttpError) as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
         self.stdout.write(f"{stand.slug}: a stand of {item.name} in {level.name}.")
