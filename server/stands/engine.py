@@ -28,7 +28,6 @@ from thicket.planting.pins import NO_PINS, Pins, pinned_plants
 from thicket.planting.points import PointSet, Seats, chosen, gathered
 from thicket.planting.room import covered
 from thicket.planting.stands import Plants, grow, join, planted
-from thicket.planting.stands import Stand as CoreStand
 from thicket.planting.trails import laid_over, trails_near
 from thicket.refused import Refused
 from thicket.site.conditions import Condition

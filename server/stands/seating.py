@@ -161,6 +161,7 @@ def _on_hosts(planting: Planting, sheet: Sheet) -> Seats:
     hosts = planting.scene.planting(planting.scene.stands[planting.host])
     plants = join([hosts.plants(s) for s in _host_sheets(planting, sheet)])
     mine, layout = _anchors_of_host(planting, hosts), planting.settings.layout
-    seats = seats_on(plants, [mine.get(slug, NO_ANCHORS) for slug in hosts.items], layout.around, planting.stand.seed, layout.inside)
+    anchors = [mine.get(slug, NO_ANCHORS) for slug in hosts.items]
+    seats = seats_on(plants, anchors, layout.around, planting.stand.seed, layout.inside)
     x0, z0, x1, z1 = planting.window(sheet)
     return chosen(seats, (seats.x >= x0) & (seats.x < x1) & (seats.z >= z0) & (seats.z < z1))

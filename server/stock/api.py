@@ -101,8 +101,8 @@ class ShelfPage(Schema):
 
 def shelf_out(item: ShelfItem) -> dict:
     base = f"/api/shelf/{item.slug}/{item.revision}"
-    same = ("slug", "name", "group", "tags", "height", "crown", "trunk", "states", "texture_bytes", "distances", "findings", "traits",
-            "anchors", "note", "revision", "at", "scale")
+    same = ("slug", "name", "group", "tags", "height", "crown", "trunk", "states", "texture_bytes", "distances", "findings",
+            "traits", "anchors", "note", "revision", "at", "scale")
     return {**{name: getattr(item, name) for name in same}, "by": item.by.get_username() if item.by else None,
             "picture": f"{base}.png", "glb": f"{base}.glb"}
 

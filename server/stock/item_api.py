@@ -105,7 +105,7 @@ class ViewChange(Schema):
     change: dict[str, float]
 
 
-class ComparedOut(Schema):
+class ReplacedOut(Schema):
     """A level that uses an item: what another source would change in its kept views, and plants that would gain and lose room."""
 
     level: str
@@ -118,8 +118,11 @@ class ComparedOut(Schema):
 def _detail(request: HttpRequest, item: ShelfItem) -> dict:
     used = versions.used_in(item.slug)
     mine = versions.members([level for level, _, _ in used], request.user)
-    uses = [{"level": level.name, "slug": level.slug if level.pk in mine else "", "stands": stands if level.pk in mine else
-             [f"{len(stands)} stands"] if stands else [], "revision": row.revision, "held": row.held} for level, row, stands in used]
+    uses = []
+    for level, row, stands in used:
+        told = stands if level.pk in mine else [f"{len(stands)} stands"] if stands else []
+        uses.append({"level": level.name, "slug": level.slug if level.pk in mine else "", "stands": told,
+                     "revision": row.revision, "held": row.held})
     had = item.versions.select_related("by").only("revision", "what", "at", "by__username", "item")
     return {**shelf_out(item), "used": uses, "versions": [
         {"revision": v.revision, "what": v.what, "by": v.by.get_username() if v.by else None, "at": v.at} for v in had]}
@@ -150,7 +153,7 @@ def mend_item(request: HttpRequest, item: str, data: MendItem):
     return _detail(request, versions.item_for(item))
 
 
-@router.get("/shelf/{item}/against/{batch}/{thing}", response=list[ComparedOut])
+@router.get("/shelf/{item}/against/{batch}/{thing}", response=list[ReplacedOut])
 def against(request: HttpRequest, item: str, batch: UUID, thing: int):
     """What it would change in each level that uses an item, and that one is a member of, to take a thing for its source."""
     row, made_now = versions.item_for(item), bringing.made_of(bringing.brought_of(request.user, batch, thing))

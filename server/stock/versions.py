@@ -244,7 +244,8 @@ def tried_scene(level: Level, slug: str, made: Made) -> Scene:
         return scene
     tried = replace(scene)
     anchors = {k: v for k, v in scene.anchors.items() if k != slug} | anchors_in({slug: made.anchors})
-    tried.__dict__.update(footprints=scene.footprints | {slug: (made.crown, made.trunk)}, anchors=anchors, stands=dict(scene.stands))
+    footprints = scene.footprints | {slug: (made.crown, made.trunk)}
+    tried.__dict__.update(footprints=footprints, anchors=anchors, stands=dict(scene.stands))
     return tried
 
 

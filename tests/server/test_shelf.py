@@ -133,11 +133,12 @@ class Shelf(TransactionTestCase):
         self.assertEqual((new["revision"], round(new["height"], 1), new["traits"]["collider"]), (2, 7.0, "cylinder"))
         after = self.planted()
         changed = [row for row in told.values() if row["level"] == "Test Moor"][0]
-        self.assertEqual((len(after.keys() - before.keys()), len(before.keys() - after.keys())), (changed["gained"], changed["lost"]))
+        gained, lost = (len(a.keys() - b.keys()) for a, b in ((after, before), (before, after)))
+        self.assertEqual((gained, lost), (changed["gained"], changed["lost"]))
         self.assertEqual(before.items() & after.items(), {(k, v) for k, v in after.items() if k in before}, "the same plants")
         self.assertEqual(self.level.stock.get(slug="birch").revision, 2)
         self.assertEqual(held.stock.get(slug="birch").revision, 1)
-        self.assertEqual(self.post("/api/shelf/birch/replace", body).status_code, 404, "the batch is gone")
+        self.assertEqual(self.post("/api/shelf/birch/replace", body).status_code, 409, "looked at before")
         self.assertEqual(self.post(f"{self.base}/undo", {}).status_code, 200)
         self.assertEqual(self.planted(), before)
         self.assertEqual(self.north.get("/api/shelf/birch").json()["revision"], 1)
@@ -149,7 +150,8 @@ class Shelf(TransactionTestCase):
 
     def test_what_an_item_knows_is_edited_and_reaches_cost_companions_and_handover(self):
         item = self.shelved("slate-block")
-        ring = [{"name": f"rim {k}", "at": [x, 0.7, z], "up": [0, 1, 0]} for k, (x, z) in enumerate(((-.4, 0), (0, .4), (.4, 0), (0, -.4)))]
+        ring = [{"name": f"rim {k}", "at": [x, 0.7, z], "up": [0, 1, 0]}
+                for k, (x, z) in enumerate(((-.4, 0), (0, .4), (.4, 0), (0, -.4)))]
         told = self.edited(item, anchors=ring, traits={"collider": "box", "casts_shadow": False, "stiffness": 1}, trunk=0.9,
                            tags=["quarry"], note="dug here").json()
         self.assertEqual((told["revision"], told["trunk"], told["tags"]), (2, 0.9, ["quarry"]))

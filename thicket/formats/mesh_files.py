@@ -217,7 +217,8 @@ def _corner_colours(mesh, linear: bool) -> np.ndarray | None:
     if len(colours) != len(mesh.vertices):
         return None
     colours = colours / 255.0 if colours.dtype == np.uint8 else np.clip(np.asarray(colours, float), 0, 1)
-    colours = np.c_[colours[:, :3] if linear else colours[:, :3] ** 2.2, colours[:, 3] if colours.shape[1] > 3 else np.ones(len(colours))]
+    alpha = colours[:, 3] if colours.shape[1] > 3 else np.ones(len(colours))
+    colours = np.c_[colours[:, :3] if linear else colours[:, :3] ** 2.2, alpha]
     return None if (colours[:, :3] > 0.995).all() else np.rint(colours * 255).astype(np.uint8)
 
 

@@ -70,7 +70,8 @@ def _model(slug: str, picture: np.ndarray, cards: Cards) -> StockModel:
     if cards.kind == "facing":
         return StockModel(slug, [[_joined(material, [_card(cards, 0.0, 0.0, 0.0, 1)])]])
     if cards.kind == "crossed":
-        return StockModel(slug, [_crossed(material, cards, max(cards.count, 2)), _crossed(material, cards, 2)][:1 + (cards.count > 2)])
+        counts = [max(cards.count, 2), *([2] if cards.count > 2 else [])]
+        return StockModel(slug, [_crossed(material, cards, count) for count in counts])
     near = [_card(cards, 360.0 * k / cards.count + _chance("turn", k, 24), cards.bend * (0.7 + _chance("bend", k, 0.6)),
                   0.04 * cards.width, JOINTS) for k in range(cards.count)]
     lods = [[_joined(material, near)]]

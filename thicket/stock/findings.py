@@ -59,8 +59,8 @@ def _of_texture(part: Part) -> list[Finding]:
     rows, columns = material.texture.shape[:2]
     texels, shown = texels_a_metre(part), pixels_at(NEAREST)
     if texels > 2 * shown and max(rows, columns) > 2 * SMALLEST:
-        out.append(Finding(f"The texture of {material.name} is far larger than is ever seen: {texels:,.0f} texels a metre, where the "
-                           f"screen shows {shown:,.0f} at {NEAREST:g} m.", "smaller textures"))
+        out.append(Finding(f"The texture of {material.name} is far larger than is ever seen: {texels:,.0f} texels a metre, "
+                           f"where the screen shows {shown:,.0f} at {NEAREST:g} m.", "smaller textures"))
     holes = float((material.texture[..., 3] < 128).mean())
     if not material.cut and 0.02 < holes < 0.98:
         out.append(Finding(f"The picture of {material.name} has see-through parts that are not cut out.", "cut out"))
@@ -72,8 +72,8 @@ def _of_solid(part: Part) -> list[Finding]:
     if opened < 0.02 and volume < 0:
         return [Finding(f"The faces of {part.material.name} are inside out.", "turn faces")]
     if opened > 0.25 and not part.material.both_sides:
-        return [Finding(f"{part.material.name} is open: {100 * opened:.0f} % of its edges have a face on one side only, and it cannot "
-                        "be seen from behind.", "both sides")]
+        return [Finding(f"{part.material.name} is open: {100 * opened:.0f} % of its edges have a face on one side only, and it "
+                        "cannot be seen from behind.", "both sides")]
     return []
 
 

@@ -97,7 +97,7 @@ def states_of(item: Item, seen: Sequence[np.ndarray], height: float) -> list[dic
 
 
 def made(model: StockModel, height: float | None = None, crown: float | None = None, trunk: float | None = None,
-         traits: Traits = Traits()) -> Made:
+         traits: Traits | None = None) -> Made:
     """What the shelf keeps of a model; lengths in m are measured where they are not given."""
     glb = to_glb(model)
     item, found = measure(model.slug, glb), measured(model.lods[0])
@@ -108,7 +108,7 @@ def made(model: StockModel, height: float | None = None, crown: float | None = N
     told = findings(model, [m.triangles for m in item.lods])
     return Made(height, crown, trunk, read_anchors(model.slug, glb), glb, png_bytes(side), png_bytes(view), scale,
                 states_of(item, seen, frame), int(item.texture_bytes), distances_of(seen, frame, bool(model.billboard)),
-                [asdict(f) for f in told], traits.as_dict())
+                [asdict(f) for f in told], (traits or Traits()).as_dict())
 
 
 def changed(slug: str, was: Made, edit: Edit) -> Made:

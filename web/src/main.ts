@@ -36,6 +36,11 @@ const vuetify = createVuetify({
     VFileInput: { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },
     VSelect: { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },
     VSlider: { color: 'primary', thumbSize: 14, trackSize: 2, density: 'compact' },
+    VNumberInput: { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },
+    VCheckbox: { density: 'compact', color: 'primary', hideDetails: true },
+    VCombobox: { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },
+    VTabs: { density: 'compact', color: 'primary' },
+    VBtnToggle: { rounded: 0 },
     VTextField: { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },
   },
 })

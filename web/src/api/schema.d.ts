@@ -4500,19 +4500,15 @@ export interface components {
         };
         /**
          * ComparedOut
-         * @description A level that uses an item: what another source would change in its kept views, and plants that would gain and lose room.
+         * @description How two states differ, stand by stand, and the cost difference in the view.
          */
         ComparedOut: {
-            /** Level */
-            level: string;
-            /** Held */
-            held: boolean;
-            /** Views */
-            views: components["schemas"]["ViewChange"][];
-            /** Gained */
-            gained: number;
-            /** Lost */
-            lost: number;
+            /** Stands */
+            stands: components["schemas"]["StandChange"][];
+            /** Cost */
+            cost: {
+                [key: string]: number;
+            };
         };
         /**
          * StandChange
@@ -5263,6 +5259,22 @@ export interface components {
             mend: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * ReplacedOut
+         * @description A level that uses an item: what another source would change in its kept views, and plants that would gain and lose room.
+         */
+        ReplacedOut: {
+            /** Level */
+            level: string;
+            /** Held */
+            held: boolean;
+            /** Views */
+            views: components["schemas"]["ViewChange"][];
+            /** Gained */
+            gained: number;
+            /** Lost */
+            lost: number;
         };
         /**
          * ViewChange
@@ -17695,7 +17707,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ComparedOut"][];
+                    "application/json": components["schemas"]["ReplacedOut"][];
                 };
             };
             /** @description Not signed in. */

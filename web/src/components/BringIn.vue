@@ -1,14 +1,23 @@
 <script setup lang="ts">
-import { ref } from 'vue'
-import { whole } from '../budget'
-import { useBringIn } from '../composables/useBringIn'
-import { GROUPS } from '../stores/shelf'
+import { mdiFolderOpenOutline } from '@mdi/js'
+import { computed, ref, watch } from 'vue'
+import { useBringIn, type Source } from '../composables/useBringIn'
+import { GROUPS, useShelf } from '../stores/shelf'
+import { useLevel } from '../stores/level'
+import FindingList from './FindingList.vue'
 import ItemPicture from './ItemPicture.vue'
+import ItemView from './ItemView.vue'
+import LengthField from './LengthField.vue'
+import StateTable from './StateTable.vue'
 
-/** Bring one's own meshes to the shelf: nothing is kept before it has been looked at. */
+/** Bring one's own meshes, or grass from pictures, to the shelf: nothing is kept before it has been looked at. */
+const props = defineProps<{ source: Source }>()
 const emit = defineEmits<{ kept: [slugs: string[]]; close: [] }>()
-const { batch, choices, said, sent, sending, busy, trouble, wanted, send, again, keep, drop } = useBringIn()
+const { batch, choices, said, cards, sent, sending, busy, trouble, wanted, send, again, mend, keep, drop } = useBringIn(() => props.source)
+const shelf = useShelf()
+const store = useLevel()
 const files = ref<File[] | File>([])
+const shown = ref(0)
 const UNITS = [
   { value: null, title: 'guessed from the size' },
   { value: 'm', title: 'metres' },
@@ -21,7 +30,24 @@ const UPS = [
   { value: 'y', title: 'y is up' },
   { value: 'z', title: 'z is up' },
 ]
-const LODS = [0, 1, 2, 3, 4].map((n) => ({ value: n, title: n ? `${n} made here` : 'none' }))
+const LODS = [0, 1, 2, 3, 4].map((n) => ({ value: n, title: n ? `make ${n}` : 'make none' }))
+const COARSE = [0.5, 0.3, 0.15].map((n) => ({ value: n, title: `each ${Math.round(n * 100)} % of the last` }))
+const BILLBOARDS = [
+  { value: 'facing', title: 'one card that faces the eye' },
+  { value: 'crossed', title: 'two crossed cards' },
+  { value: 'three crossed', title: 'three crossed cards' },
+  { value: 'none', title: 'none' },
+]
+const ROWS = [{ value: null, title: 'by its distance' }, ...[64, 128, 256, 512].map((n) => ({ value: n, title: `${n} pixels high` }))]
+const KINDS = [
+  { value: 'tuft', title: 'a tuft of bent cards' },
+  { value: 'crossed', title: 'crossed cards' },
+  { value: 'facing', title: 'one card that faces the eye' },
+]
+const things = computed(() => batch.value?.things ?? [])
+const thing = computed(() => things.value.find((t) => t.id === shown.value && !t.refused) ?? things.value.find((t) => !t.refused))
+const soil = computed(() => store.level?.layers[0]?.colour ?? '#9aa06e')
+watch(things, () => (shown.value = thing.value?.id ?? 0))
 const chosen = (next: File[] | File) => {
   const list = Array.isArray(next) ? next : [next]
   if (list.length) void send(list)
@@ -35,96 +61,139 @@ function leave() {
   emit('close')
 }
 const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixed(2)} m`)
-const far = (d: { lods?: number[]; billboard?: number | null }) => [...(d.lods ?? []), ...(d.billboard == null ? [] : [d.billboard])].map((n) => `${Math.round(n)} m`).join(', ')
 </script>
 
 <template>
-  <v-card class="bring" data-test="bring-in">
-    <h2>Bring in meshes</h2>
-    <p class="faint">glTF (.glb, or .gltf with what belongs to it), OBJ with its materials and images, or a zip of these; several things at once if you like.</p>
-    <v-file-input v-model="files" multiple label="Files" accept=".glb,.gltf,.bin,.obj,.mtl,.png,.jpg,.jpeg,.webp,.zip" hide-details data-test="bring-files" @update:model-value="chosen" />
-    <div class="said">
+  <section class="bring" data-test="bring-in">
+    <p class="faint">
+      <template v-if="source === 'meshes'">glTF (.glb, or .gltf with what belongs to it), OBJ with its materials and images, or a zip of these; several things at once if you like. Files whose names end in “lod” and a number become one thing.</template>
+      <template v-else>A PNG or WebP picture of grass, leaves or flowers on a see-through background. Several variants may lie in it, one above another.</template>
+    </p>
+    <div class="pick">
+      <v-file-input v-model="files" multiple :label="source === 'meshes' ? 'Files' : 'Pictures'" :accept="source === 'meshes' ? '.glb,.gltf,.bin,.obj,.mtl,.png,.jpg,.jpeg,.webp,.zip' : '.png,.webp'" hide-details data-test="bring-files" @update:model-value="chosen" />
+      <v-file-input v-if="source === 'meshes'" multiple webkitdirectory label="Or a whole folder" :prepend-icon="mdiFolderOpenOutline" hide-details data-test="bring-folder" @update:model-value="chosen" />
+    </div>
+    <div v-if="source === 'meshes'" class="said">
       <v-select v-model="said.unit" :items="UNITS" label="Unit" hide-details data-test="bring-unit" @update:model-value="again" />
       <v-select v-model="said.up" :items="UPS" label="Upright axis" hide-details @update:model-value="again" />
-      <v-select v-model="said.lods" :items="LODS" label="LODs where there are none" hide-details @update:model-value="again" />
-      <v-checkbox v-model="said.billboard" label="Billboard" hide-details density="compact" @update:model-value="again" />
+      <v-select v-model="said.lods" :items="LODS" label="LODs, where it has none" hide-details data-test="bring-lods" @update:model-value="again" />
+      <v-select v-model="said.coarse" :items="COARSE" label="Triangles" :disabled="!said.lods" hide-details @update:model-value="again" />
+      <v-select v-model="said.billboard" :items="BILLBOARDS" label="Billboard" hide-details data-test="bring-billboard" @update:model-value="again" />
+      <v-select v-model="said.rows" :items="ROWS" label="Its picture" :disabled="said.billboard === 'none'" hide-details @update:model-value="again" />
+      <v-checkbox v-model="said.grounded" label="Foot on the ground line" @update:model-value="again" />
+    </div>
+    <div v-else class="said">
+      <v-select v-model="cards.kind" :items="KINDS" label="Becomes" hide-details data-test="cards-kind" @update:model-value="again" />
+      <LengthField v-model="cards.width" label="Width" :min="0.02" :max="20" :step="0.05" @change="again" />
+      <LengthField v-model="cards.height" label="Height" :min="0.02" :max="20" :step="0.05" test="cards-height" @change="again" />
+      <LengthField v-if="cards.kind !== 'facing'" v-model="cards.count" label="Cards" unit="" :min="1" :max="24" :step="1" :digits="0" @change="again" />
+      <LengthField v-if="cards.kind === 'tuft'" v-model="cards.bend" label="Bend" unit="°" :min="0" :max="80" :step="5" :digits="0" @change="again" />
+      <LengthField v-model="cards.rows" label="Variants, one above another" unit="" :min="1" :max="16" :step="1" :digits="0" test="cards-rows" @change="again" />
     </div>
     <p v-if="trouble" class="over" role="alert" data-test="bring-trouble">{{ trouble }}</p>
     <template v-if="busy">
       <v-progress-linear :model-value="(sending ? sent : (batch?.share ?? 0)) * 100" color="primary" aria-label="Reading the files" />
-      <p class="faint">{{ sending ? 'Sending the files' : batch?.step }} …</p>
+      <p class="faint">{{ sending ? 'Sending the files' : batch?.step || 'Waiting' }} …</p>
     </template>
-    <ul v-else>
-      <li v-for="t in batch?.things ?? []" :key="t.id" :data-test="`thing-${t.name}`">
-        <template v-if="t.refused">
-          <b>{{ t.name }}</b>
-          <p class="over" role="alert">{{ t.refused }}</p>
-        </template>
-        <template v-else-if="choices[t.id]">
-          <ItemPicture :picture="t.picture" :name="t.name" :item-scale="t.scale" :scale="Math.min(130 / Math.max(t.height, 1.8), 90 / Math.max(t.crown, 0.4))" />
-          <div>
-            <div class="named">
-              <v-checkbox v-model="choices[t.id].keep" :aria-label="`Keep ${t.name}`" hide-details density="compact" />
-              <v-text-field v-model="choices[t.id].name" label="Name" hide-details :data-test="`thing-name-${t.name}`" />
-              <v-select v-model="choices[t.id].group" :items="[...GROUPS]" label="Group" hide-details />
-            </div>
-            <p class="number">
-              {{ metres(t.height) }} tall, crown {{ metres(t.crown) }}, trunk {{ metres(t.trunk) }}; {{ t.states.map((s) => whole(s.triangles)).join(' · ') }} triangles<template v-if="far(t.distances)">, from {{ far(t.distances) }}</template>
-            </p>
-            <p v-for="n in [...t.notes, ...t.findings]" :key="n" class="faint">{{ n }}</p>
-            <v-text-field v-model="choices[t.id].note" label="Where it came from, its licence" hide-details />
-          </div>
-        </template>
-      </li>
-    </ul>
+    <p v-for="t in things.filter((t) => t.refused)" :key="t.id" class="over" role="alert" :data-test="`thing-${t.name}`"><b>{{ t.name }}</b> {{ t.refused }}</p>
+    <div v-if="!busy && thing" class="found">
+      <ul v-if="things.filter((t) => !t.refused).length > 1" class="things" aria-label="Things that were found">
+        <li v-for="t in things.filter((t) => !t.refused)" :key="t.id">
+          <v-checkbox v-if="choices[t.id]" v-model="choices[t.id].keep" :aria-label="`Keep ${t.name}`" />
+          <v-btn variant="text" class="thing" :active="t.id === thing.id" :data-test="`show-${t.name}`" @click="shown = t.id">
+            <ItemPicture :picture="t.picture" :name="t.name" :item-scale="t.scale" :scale="Math.min(54 / Math.max(t.height, 0.1), 40 / Math.max(t.crown, 0.1))" :pole="false" />
+            {{ choices[t.id]?.name ?? t.name }}
+          </v-btn>
+        </li>
+      </ul>
+      <ItemView :glb="thing.glb" :crown="thing.crown" :trunk="thing.trunk" :anchors="thing.anchors" :ground="soil" />
+      <div v-if="choices[thing.id]" class="about" :data-test="`thing-${thing.name}`">
+        <v-text-field v-model="choices[thing.id].name" label="Name" hide-details :data-test="`thing-name-${thing.name}`" />
+        <div class="two">
+          <v-select v-model="choices[thing.id].group" :items="[...GROUPS]" label="Group" hide-details />
+          <v-combobox v-model="choices[thing.id].tags" :items="shelf.tags" multiple chips closable-chips label="Tags" hide-details />
+        </div>
+        <v-text-field v-model="choices[thing.id].note" label="Where it came from, its licence" hide-details />
+        <div v-if="source === 'meshes'" class="two">
+          <p class="number">
+            {{ metres(thing.height) }} tall<template v-if="thing.unit !== 'm'">, read in {{ thing.unit }}</template><br />
+            crown {{ metres(thing.crown) }}, trunk {{ metres(thing.trunk) }}
+          </p>
+          <LengthField v-model="said.height" label="Scale it to a height of" @change="again" />
+        </div>
+        <StateTable :item="thing" />
+        <p v-for="n in thing.notes" :key="n" class="faint">{{ n }}</p>
+        <FindingList :findings="thing.findings" @mend="mend(thing.id, $event)" />
+      </div>
+    </div>
     <footer>
       <v-btn variant="text" data-test="bring-drop" @click="leave">Drop</v-btn>
       <v-btn color="primary" variant="flat" :disabled="busy || !wanted.length" data-test="bring-keep" @click="put">Put {{ wanted.length > 1 ? `${wanted.length} things` : 'it' }} on the shelf</v-btn>
     </footer>
-  </v-card>
+  </section>
 </template>
 
 <style scoped>
 .bring {
-  padding: 18px 24px 16px;
   display: flex;
   flex-direction: column;
   gap: 10px;
-  max-height: 88vh;
-  overflow-y: auto;
 }
-h2,
 p {
   margin: 0;
 }
-.said {
+.pick {
   display: grid;
-  grid-template-columns: 1.2fr 1fr 1.3fr auto;
+  grid-template-columns: repeat(auto-fit, minmax(260px, 1fr));
   gap: 10px;
   align-items: center;
 }
-ul {
-  list-style: none;
-  padding: 0;
-  margin: 0;
-}
-li {
+.said {
   display: grid;
-  grid-template-columns: 210px 1fr;
-  gap: 18px;
-  padding: 12px 0;
-  border-top: 1px solid var(--line);
-  align-items: end;
-}
-li > div {
-  display: grid;
-  gap: 6px;
-}
-.named {
-  display: grid;
-  grid-template-columns: auto 1fr 190px;
-  gap: 8px;
+  grid-template-columns: repeat(auto-fill, minmax(200px, 1fr));
+  gap: 10px;
   align-items: center;
+}
+.found {
+  display: grid;
+  grid-template-columns: auto minmax(260px, 1fr) minmax(380px, 1.15fr);
+  gap: 14px;
+}
+.found > :deep(.item-view) {
+  min-height: 380px;
+}
+.things {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  max-height: 420px;
+  overflow-y: auto;
+}
+.things li {
+  display: flex;
+  align-items: center;
+}
+.thing {
+  height: auto !important;
+  min-height: 62px;
+}
+.thing :deep(.v-btn__content) {
+  display: grid;
+  justify-items: center;
+  max-width: 100px;
+  white-space: normal;
+  font-size: 12.5px;
+}
+.about {
+  display: grid;
+  gap: 8px;
+  align-content: start;
+  grid-column: -2 / -1;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
 }
 footer {
   display: flex;
@@ -133,9 +202,8 @@ footer {
   border-top: 1px solid var(--ink);
   padding-top: 10px;
 }
-@media (max-width: 760px) {
-  .said,
-  li {
+@media (max-width: 900px) {
+  .found {
     grid-template-columns: 1fr;
   }
 }

@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import { useBrush, type Verb } from '../stores/brush'
 import { useKeys } from '../stores/keys'
 import { useLevel } from '../stores/level'
+import ItemPicker from './ItemPicker.vue'
 import { useSelection } from '../stores/selection'
 import BrushMore from './BrushMore.vue'
 
@@ -28,12 +29,7 @@ const names = computed(() => {
   return all.length > 2 ? `${all.length} stands` : all.map((s) => s.name).join(', ') || 'no stand'
 })
 const items = computed(() => [...new Set((selection.every ? store.stands : store.chosen).filter((s) => !s.sward).flatMap((s) => s.items))])
-const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
-function seen(event: Event) {
-  const box = event.target as HTMLSelectElement
-  emit('inView', box.value)
-  box.value = ''
-}
+const seen = (item: string) => emit('inView', item)
 const sized = computed(() => brush.paints || brush.verb === 'uproot')
 const said = computed(() => {
   if (brush.verb === 'set') return 'wheel turns it, Shift and wheel size it; draw to set a row'
@@ -66,11 +62,12 @@ const said = computed(() => {
       <label><input v-model="selection.shape" type="radio" value="lasso" data-test="select-lasso" /> lasso</label>
       <label><input v-model="selection.every" type="checkbox" data-test="select-every" /> of every stand</label>
       <button class="plain small" data-test="select-pins" @click="selection.pinned">all set by hand</button>
-      <select class="cell small" data-test="select-item" aria-label="Select all of an item in view" :value="''" @change="seen"><option value="" disabled>all in view of …</option><option v-for="i in items" :key="i" :value="i">{{ nameOf(i) }}</option></select>
+      <ItemPicker :model-value="''" label="all in view of …" :only="items" test="select-item" @update:model-value="seen" />
       <span v-if="selection.trouble && !selection.plants.length" class="over small" role="alert">{{ selection.trouble }}</span>
     </span>
     <span v-else class="faint small line">
       {{ said }}
+      <ItemPicker v-if="brush.verb === 'set'" v-model="brush.setItem" label="Item" none="from the mix" test="set-item" />
       <label v-if="brush.verb === 'set'"><input v-model="brush.push" type="checkbox" data-test="brush-push" /> push through</label>
     </span>
   </div>

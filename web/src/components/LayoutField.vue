@@ -18,6 +18,14 @@ const hosts = computed(() => {
   return store.stands.filter((s, k) => !s.sward && k < at)
 })
 const anchored = (number: number) => store.stands.find((s) => s.number === number)?.items.some((i) => store.level!.stock.find((x) => x.slug === i)?.anchors.length)
+/** The groups of anchor points that the host's items have. */
+const groups = computed(() => {
+  const items = store.stands.find((s) => s.number === l.value.host)?.items ?? []
+  const names = items.flatMap((i) => store.level!.stock.find((x) => x.slug === i)?.anchors ?? [])
+  return [...new Set(names.map((n) => n.replace(/[\d ]+$/, '') || n))]
+})
+const where = computed(() => (!l.value.around ? 'each' : l.value.inside ? 'inside' : 'around'))
+const stand = (value: string) => set({ around: value === 'each' ? 0 : l.value.around || 5, inside: value === 'inside' })
 function take(kind: Layout['kind']) {
   if (kind !== 'anchors') return set({ kind, shapes: [], ...(kind === 'path' && l.value.side !== 'on' && !l.value.offset ? { side: 'on' as const } : {}) })
   const host = hosts.value.find((s) => anchored(s.number)) ?? hosts.value[0]
@@ -58,8 +66,9 @@ const side = (value: Layout['side']) => set({ side: value, offset: value !== 'on
     <template v-if="l.kind === 'anchors'">
       <label class="wide">Host <select class="cell" :value="l.host" :disabled="locked" data-test="layout-host" @change="set({ host: Number(($event.target as HTMLSelectElement).value) })"><option :value="0" disabled>choose a stand above</option><option v-for="s in hosts" :key="s.id" :value="s.number">{{ s.name }}</option></select></label>
       <p v-if="l.host && !anchored(l.host)" class="over">None of its items has anchor points to stand on.</p>
-      <label class="wide">Where <select class="cell" :value="l.around ? 'around' : 'each'" :disabled="locked" data-test="layout-around" @change="set({ around: ($event.target as HTMLSelectElement).value === 'around' ? 5 : 0 })"><option value="each">one on each anchor point</option><option value="around">spread round through them</option></select></label>
-      <NumberField v-if="l.around" label="Round each host" unit="plants" :value="l.around" :min="1" :max="64" :digits="0" :disabled="locked" test="layout-number" @change="$event >= 1 && set({ around: Math.round($event) })" />
+      <label v-if="groups.length > 1" class="wide">Points <select class="cell" :value="l.group" :disabled="locked" data-test="layout-group" @change="set({ group: ($event.target as HTMLSelectElement).value })"><option value="">all of them</option><option v-for="g in groups" :key="g" :value="g">{{ g }}</option></select></label>
+      <label class="wide">Where <select class="cell" :value="where" :disabled="locked" data-test="layout-around" @change="stand(($event.target as HTMLSelectElement).value)"><option value="each">one on each anchor point</option><option value="around">spread along the line through them</option><option value="inside">spread inside that line</option></select></label>
+      <NumberField v-if="l.around" label="On each host" unit="plants" :value="l.around" :min="1" :max="64" :digits="0" :disabled="locked" test="layout-number" @change="$event >= 1 && set({ around: Math.round($event) })" />
       <p class="faint small">They move, turn, scale and vanish with their host. Fullness sets the share of the points that carry one.</p>
     </template>
   </div>

@@ -5,6 +5,7 @@ import type { Draft } from '../composables/useDraft'
 import { fresh, KINDS, ORDER, type Kind } from '../conditions'
 import { useLevel } from '../stores/level'
 import ConditionCard from './ConditionCard.vue'
+import ItemPicker from './ItemPicker.vue'
 import NumberField from './NumberField.vue'
 import PairField from './PairField.vue'
 
@@ -21,25 +22,23 @@ const open = ref('')
 const trouble = ref('')
 const put = (next: MixEntry[]) => props.draft.change({ mix: next })
 const set = (k: number, part: Partial<MixEntry>) => put(list.value.map((m, i) => (i === k ? { ...m, ...part } : m)))
-function add(event: Event) {
-  const select = event.target as HTMLSelectElement
-  if (select.value) put([...list.value, { item: select.value, weight: +(total.value / Math.max(list.value.length, 1)).toFixed(2), footprint: 1, mark: '' }])
-  select.value = ''
+/** The items of the mix, but for one. */
+const mixed = (but = '') => list.value.map((m) => m.item).filter((slug) => slug !== but)
+function add(item: string) {
+  put([...list.value, { item, weight: +(total.value / Math.max(list.value.length, 1)).toFixed(2), footprint: 1, mark: '' }])
 }
 /** Another item in its stead: the same plants carry it. */
-function exchange(k: number, event: Event) {
+function exchange(k: number, item: string) {
   const m = list.value[k]
-  set(k, { item: (event.target as HTMLSelectElement).value, mark: m.mark || m.item })
+  if (item !== m.item) set(k, { item, mark: m.mark || m.item })
 }
-async function everywhere(item: string, event: Event) {
-  const select = event.target as HTMLSelectElement
+async function everywhere(item: string, by: string) {
   trouble.value = ''
   try {
-    await store.arrange('exchange', { item, by: select.value })
+    await store.arrange('exchange', { item, by })
   } catch (error) {
     trouble.value = (error as Error).message
   }
-  select.value = ''
 }
 function drive(k: number, kind: string) {
   if (!kind) return set(k, { drive: null })
@@ -56,10 +55,7 @@ function drive(k: number, kind: string) {
   <div v-else data-test="mix">
     <template v-for="(m, k) in list" :key="m.item">
       <p class="entry">
-        <select class="cell name" :value="m.item" :disabled="locked" :aria-label="`Item ${k + 1}: exchange it`" :data-test="`mix-${m.item}`" @change="exchange(k, $event)">
-          <option :value="m.item">{{ nameOf(m.item) }}</option>
-          <option v-for="i in spare" :key="i.slug" :value="i.slug">{{ i.name }}</option>
-        </select>
+        <ItemPicker :model-value="m.item" :label="`Item ${k + 1}: exchange it`" :without="mixed(m.item)" :disabled="locked" :test="`mix-${m.item}`" @update:model-value="exchange(k, $event)" />
         <NumberField bare :label="`Weight of ${nameOf(m.item)}`" :value="m.weight" :min="0" :max="1000" :step="0.1" :unit="`${Math.round((m.weight / total) * 100)} %`" :disabled="locked" :test="`weight-${m.item}`" @change="$event >= 0 && set(k, { weight: $event })" />
         <button class="plain" :aria-expanded="open === m.item" :title="`What ${nameOf(m.item)} has of its own`" :data-test="`own-${m.item}`" @click="open = open === m.item ? '' : m.item">{{ m.drive || m.size || m.sink !== null && m.sink !== undefined || m.footprint !== 1 ? 'own' : '' }}{{ open === m.item ? '▾' : '▸' }}</button>
         <button v-if="list.length > 1 && !locked" class="plain" :aria-label="`Take ${nameOf(m.item)} out`" @click="put(list.filter((_, i) => i !== k))">×</button>
@@ -71,11 +67,11 @@ function drive(k: number, kind: string) {
         <button v-if="m.size || (m.sink !== null && m.sink !== undefined)" class="plain back" :disabled="locked" @click="set(k, { size: null, sink: null })">size and sink as the stand's</button>
         <label class="wide">Its weight follows <select class="cell" :value="m.drive?.kind ?? ''" :disabled="locked" :data-test="`drive-${m.item}`" @change="drive(k, ($event.target as HTMLSelectElement).value)"><option value="">nothing</option><option v-for="kind in ORDER" :key="kind" :value="kind">{{ KINDS[kind].label }}</option></select></label>
         <ConditionCard v-if="m.drive" alone :condition="m.drive" :index="0" :count="1" :disabled="locked" @change="set(k, { drive: $event })" @remove="set(k, { drive: null })" />
-        <label v-if="!locked && spare.length" class="wide">Exchange it everywhere for <select class="cell" :data-test="`everywhere-${m.item}`" @change="everywhere(m.item, $event)"><option value="">…</option><option v-for="i in spare" :key="i.slug" :value="i.slug">{{ i.name }}</option></select></label>
+        <label v-if="!locked && spare.length" class="wide">In the whole level <ItemPicker :model-value="''" label="exchange it for …" :without="mixed()" :test="`everywhere-${m.item}`" @update:model-value="everywhere(m.item, $event)" /></label>
       </div>
     </template>
     <p v-if="trouble" class="over" role="alert" data-test="mix-trouble">{{ trouble }}</p>
-    <select v-if="spare.length && !locked" class="cell" data-test="mix-add" aria-label="Add an item to the mix" @change="add"><option value="">+ add to the mix</option><option v-for="i in spare" :key="i.slug" :value="i.slug">{{ i.name }}</option></select>
+    <ItemPicker v-if="spare.length && !locked" :model-value="''" label="Add to the mix" :without="mixed()" test="mix-add" @update:model-value="add" />
   </div>
 </template>
 

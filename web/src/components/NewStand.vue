@@ -1,16 +1,28 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { mdiPlus } from '@mdi/js'
+import { useDebounceFn } from '@vueuse/core'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { ask, type TriedNew, type View } from '../api/client'
+import { amount, signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
-import ItemPicker from './ItemPicker.vue'
 import { STRATA, type Stratum } from '../strata'
+import ItemPicker from './ItemPicker.vue'
+import LengthField from './LengthField.vue'
 
+/** Begin a stand: how many plants it would have and what they cost is said before. */
+const props = defineProps<{ view?: () => View | null }>()
 const store = useLevel()
 const open = ref(false)
 const item = ref('')
 const name = ref('')
 const stratum = ref<Stratum>('Shrub')
 const sward = ref(false)
+const spacing = ref<number | null>(null)
+/** Per cent. */
+const fullness = ref<number | null>(null)
 const trouble = ref('')
+const tried = shallowRef<TriedNew | null>(null)
+const busy = ref(false)
 
 const chosen = computed(() => store.level?.stock.find((i) => i.slug === item.value))
 watch(item, () => {
@@ -18,7 +30,9 @@ watch(item, () => {
   if (!i) return
   name.value = i.name
   stratum.value = i.height > 6 ? 'Canopy' : i.height > 3 ? 'Understorey' : i.trunk > 0.5 * i.crown ? 'Stone' : i.height > 0.9 ? 'Shrub' : 'Field'
+  spacing.value = fullness.value = null
 })
+watch(sward, () => (spacing.value = fullness.value = null))
 watch(
   () => store.beginWith,
   (slug) => {
@@ -29,30 +43,63 @@ watch(
   },
   { immediate: true },
 )
+const said = () => ({ stratum: stratum.value, item: item.value, sward: sward.value, spacing: spacing.value || null, fullness: fullness.value === null ? null : fullness.value / 100 })
+/** What it would begin with; a proposal is taken where nothing was said. */
+const look = useDebounceFn(async () => {
+  if (!item.value) return
+  const asked = JSON.stringify(said())
+  try {
+    const told = await ask<TriedNew>('POST', `/levels/${store.slug}/new-stand/try`, { ...said(), view: props.view?.() ?? null })
+    if (asked !== JSON.stringify(said())) return
+    tried.value = told
+    trouble.value = ''
+    spacing.value ??= told.spacing
+    fullness.value ??= +(told.fullness * 100).toFixed(1)
+  } catch (error) {
+    tried.value = null
+    trouble.value = (error as Error).message
+  }
+}, 250)
+watch([item, sward, spacing, fullness], () => void look())
 async function add() {
   trouble.value = ''
+  busy.value = true
   try {
-    await store.arrange('new-stand', { name: name.value.trim(), stratum: stratum.value, item: item.value, sward: sward.value })
+    await store.arrange('new-stand', { name: name.value.trim(), ...said() })
     open.value = false
     item.value = name.value = ''
+    tried.value = null
   } catch (error) {
     trouble.value = (error as Error).message
+  } finally {
+    busy.value = false
   }
 }
 </script>
 
 <template>
   <div class="new">
-    <button v-if="!open" class="plain" data-test="new-stand" @click="open = true">+ A new stand</button>
+    <v-btn v-if="!open" size="small" :prepend-icon="mdiPlus" block data-test="new-stand" @click="open = true">A new stand</v-btn>
     <form v-else data-test="new-stand-form" @submit.prevent="add" @keydown.esc.stop="open = false">
-      <p class="choose">Plant <ItemPicker v-model="item" label="choose a stock item" test="new-item" /></p>
-      <label>Name <input v-model="name" class="cell" maxlength="80" data-keys data-test="new-name" /></label>
-      <label>Stratum <select v-model="stratum" class="cell" data-test="new-stratum"><option v-for="s in STRATA" :key="s">{{ s }}</option></select></label>
-      <label class="switch"><input v-model="sward" type="checkbox" /> a sward, without single plants</label>
-      <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
+      <p class="choose">Plant <ItemPicker v-model="item" label="choose an item" test="new-item" /></p>
       <p v-if="!store.level!.stock.length" class="faint">This level has no stock yet. <router-link :to="`/levels/${store.slug}/stock`">Take some from the shelf</router-link>.</p>
-      <button class="solid" :disabled="!item || !name.trim()" data-test="new-add">Add</button>
-      <button type="button" class="plain" @click="open = false">Drop</button>
+      <template v-if="item">
+        <v-text-field v-model="name" label="Name" maxlength="80" hide-details data-keys data-test="new-name" />
+        <v-select v-model="stratum" :items="[...STRATA]" label="Stratum" hide-details data-test="new-stratum" />
+        <v-checkbox v-model="sward" label="a sward, without single plants" />
+        <div class="two">
+          <LengthField v-model="spacing" label="Spacing" :min="0.2" :max="200" test="new-spacing" />
+          <LengthField v-model="fullness" label="Fullness" unit="%" :min="0" :max="100" :step="1" :digits="1" test="new-fullness" />
+        </div>
+        <p v-if="tried && !trouble" class="number told" data-test="new-count">
+          about <b>{{ whole(tried.count) }}</b> {{ sward ? 'tufts' : 'plants' }}<template v-if="tried.cost.triangles !== undefined"><br />in this view {{ signed(amount('ms', tried.cost.ms), tried.cost.ms) }}, {{ signed(amount('triangles', tried.cost.triangles), tried.cost.triangles) }} triangles</template>
+        </p>
+      </template>
+      <p v-if="trouble" class="over" role="alert" data-test="new-trouble">{{ trouble }}</p>
+      <p class="do">
+        <v-btn type="submit" size="small" color="primary" variant="flat" :loading="busy" :disabled="!item || !name.trim() || !!trouble" data-test="new-add">Begin it</v-btn>
+        <v-btn size="small" variant="text" @click="open = false">Drop</v-btn>
+      </p>
     </form>
   </div>
 </template>
@@ -62,28 +109,28 @@ async function add() {
   padding: 6px 6px 0;
 }
 form {
+  display: grid;
+  gap: 8px;
   padding: 2px 6px;
 }
-label {
-  display: flex;
-  justify-content: space-between;
-  gap: 8px;
-  align-items: baseline;
-  padding: 2px 0;
-}
-label input:not([type='checkbox']),
-select {
-  width: 140px;
-  text-align: left;
+p {
+  margin: 0;
 }
 .choose {
   display: flex;
   justify-content: space-between;
   align-items: center;
-  margin: 2px 0;
 }
-.switch {
-  justify-content: start;
-  font-size: 13px;
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
+}
+.told {
+  white-space: normal;
+}
+.do {
+  display: flex;
+  gap: 8px;
 }
 </style>

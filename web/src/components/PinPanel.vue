@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import type { Hand } from '../composables/useHand'
 import { useLevel } from '../stores/level'
+import ItemPicker from './ItemPicker.vue'
 import NumberField from './NumberField.vue'
 
 /** Single plants of the selected stand: what a hand does to one outlives every rule. */
@@ -28,7 +29,7 @@ const SHOWN = 12
     <p v-if="h.trouble.value" class="over" role="alert" data-test="pin-trouble">{{ h.trouble.value }}</p>
     <div v-if="p" class="plant" data-test="picked">
       <p class="row">
-        <select class="cell" :value="p.item" :disabled="locked" aria-label="Stock item of this plant" data-test="pin-item" @change="h.change({ item: ($event.target as HTMLSelectElement).value })"><option v-for="i in store.level!.stock" :key="i.slug" :value="i.slug">{{ i.name }}</option></select>
+        <ItemPicker :model-value="p.item" label="Stock item of this plant" :disabled="locked" test="pin-item" @update:model-value="h.change({ item: $event })" />
         <span class="faint">{{ p.state === 'pinned' ? 'set by hand' : 'by the rule' }}</span>
       </p>
       <div class="pairs">

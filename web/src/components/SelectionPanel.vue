@@ -4,6 +4,7 @@ import type { Selected, View } from '../api/client'
 import { whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { useSelection } from '../stores/selection'
+import ItemPicker from './ItemPicker.vue'
 import NumberField from './NumberField.vue'
 
 /** Single plants that are selected: numbers for all of them, mixed ones shown as mixed. */
@@ -49,7 +50,7 @@ const listed = computed(() => {
     <p v-if="selection.over" class="over small">{{ whole(selection.over) }} more were asked for; 10,000 can be selected at once.</p>
     <p v-if="selection.trouble" class="over" role="alert" data-test="selection-trouble">{{ selection.trouble }}</p>
     <p class="row">
-      <select class="cell" :value="item" :disabled="locked" aria-label="Stock item" data-test="selection-item" @change="selection.act({ item: ($event.target as HTMLSelectElement).value })"><option v-if="!item" value="" disabled>mixed</option><option v-for="i in store.level!.stock" :key="i.slug" :value="i.slug">{{ i.name }}</option></select>
+      <ItemPicker :model-value="item ?? ''" label="mixed" :disabled="locked" test="selection-item" @update:model-value="selection.act({ item: $event })" />
     </p>
     <NumberField v-for="[name, label, unit, min, max, step, digits] in FIELDS" :key="name" late :label="label" :unit="unit" :value="shared(name).value" :mixed="shared(name).mixed" :min="min" :max="max" :step="step" :digits="digits" :disabled="locked" :test="`selection-${name}`" @change="selection.act({ [name]: $event })" />
     <div class="by">

@@ -16,6 +16,7 @@ const groups = [{ value: null, title: 'all groups' }, ...GROUPS.map((g) => ({ va
   <div class="filter">
     <v-text-field v-model="shelf.search" :prepend-inner-icon="mdiMagnify" label="Search by name or tag" clearable hide-details data-test="shelf-search" @click:clear="shelf.search = ''" />
     <v-select v-model="shelf.group" :items="groups" label="Group" hide-details data-test="shelf-group" />
+    <v-select v-if="shelf.tags.length" v-model="shelf.tag" :items="shelf.tags" label="Tag" clearable hide-details data-test="shelf-tag" />
     <v-select v-model="shelf.sort" :items="SORTS" label="Order" hide-details data-test="shelf-sort" />
   </div>
 </template>
@@ -23,7 +24,7 @@ const groups = [{ value: null, title: 'all groups' }, ...GROUPS.map((g) => ({ va
 <style scoped>
 .filter {
   display: grid;
-  grid-template-columns: minmax(160px, 1fr) minmax(120px, 170px) minmax(120px, 160px);
+  grid-template-columns: minmax(150px, 1fr) repeat(3, minmax(110px, 150px));
   gap: 10px;
 }
 </style>

@@ -4,7 +4,7 @@ import { computed, onMounted, ref } from 'vue'
 import { whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { useShelf } from '../stores/shelf'
-import BringIn from './BringIn.vue'
+import BringDialog from './BringDialog.vue'
 import ItemPicture from './ItemPicture.vue'
 import ShelfFilter from './ShelfFilter.vue'
 
@@ -13,7 +13,6 @@ const chosen = defineModel<string>({ required: true })
 const emit = defineEmits<{ take: [slug: string] }>()
 const bringing = ref(false)
 async function brought(slugs: string[]) {
-  bringing.value = false
   await shelf.load()
   if (slugs.length) chosen.value = slugs[0]
 }
@@ -34,7 +33,7 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
       <ShelfFilter class="filter" />
       <v-btn color="primary" variant="flat" :prepend-icon="mdiTrayArrowDown" :disabled="!store.mayPlant" data-test="bring" @click="bringing = true">
         Bring in …
-        <v-tooltip activator="parent">Bring your own meshes to the shelf: glTF, OBJ, or zips of these</v-tooltip>
+        <v-tooltip activator="parent">Bring your own to the shelf: meshes, grass from a picture, or a stand-in</v-tooltip>
       </v-btn>
       <v-slider v-model="zoom" :min="1" :max="14" :step="0.1" label="Scale" hide-details class="zoom" aria-label="Scale of the pictures" />
     </header>
@@ -44,7 +43,7 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
       <li v-for="i in shelf.items" :key="i.slug" :class="{ chosen: i.slug === chosen }">
         <v-card class="tile" :data-test="`shelf-${i.slug}`" :aria-label="`${i.name}: look at it`" @click="chosen = i.slug">
           <span class="air" :style="{ height: `${roof}px` }"><ItemPicture :picture="i.picture" :name="i.name" :item-scale="i.scale" :scale="scale" /></span>
-          <b>{{ i.name }} <v-icon v-if="i.findings.length" :icon="mdiAlertOutline" size="16" color="warning" :aria-label="i.findings.join(' ')" /></b>
+          <b>{{ i.name }} <v-icon v-if="i.findings.length" :icon="mdiAlertOutline" size="16" color="warning" :aria-label="i.findings.map((f) => f.text).join(' ')" /></b>
           <span class="faint number">{{ i.group }}, {{ i.height < 1 ? `${Math.round(i.height * 100)} cm` : `${i.height.toFixed(1)} m` }}</span>
           <span class="faint number">{{ i.states.map((s) => whole(s.triangles)).join(' · ') }} triangles</span>
         </v-card>
@@ -55,9 +54,7 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
         </v-btn>
       </li>
     </ul>
-    <v-dialog v-model="bringing" max-width="900" persistent scrollable>
-      <BringIn v-if="bringing" @kept="brought" @close="bringing = false" />
-    </v-dialog>
+    <BringDialog v-model="bringing" @kept="brought" />
     <v-btn v-if="shelf.more" class="more" @click="shelf.load(true)">More of {{ whole(shelf.total) }}</v-btn>
   </section>
 </template>

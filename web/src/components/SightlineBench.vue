@@ -26,6 +26,21 @@ function setStep(k: number, value: number) {
   const steps = now.value!.steps.map((s, i) => (i === k ? value : s))
   d.change({ distances: c?.billboard ? { steps } : { steps, billboard: Math.max(...steps, 0) } })
 }
+const pixels = ref(2)
+type Errors = { errors?: number[]; billboard_error?: number | null }
+/** The silhouette errors in m of the items of the stand that is selected. */
+const errors = computed(() => (one.value?.settings.mix ?? []).map((m) => (store.level!.stock.find((i) => i.slug === m.item)?.distances ?? {}) as Errors))
+const measured = computed(() => errors.value.some((e) => e.errors?.length || e.billboard_error))
+/** Where an error in m takes so many pixels of 1,080 lines over 55°. */
+const nearest = (error: number) => Math.round((error * 1080 * 10) / (2 * Math.tan((27.5 * Math.PI) / 180) * pixels.value)) / 10
+function toPixels() {
+  const most = (k: number) => Math.max(0, ...errors.value.map((e) => e.errors?.[k] ?? 0))
+  let last = 0
+  const steps = now.value!.steps.map((s, k) => (last = Math.max(last, most(k) ? nearest(most(k)) : s)))
+  const flat = Math.max(0, ...errors.value.map((e) => e.billboard_error ?? 0))
+  const billboard = Math.max(last, flat ? nearest(flat) : now.value!.billboard)
+  d.change({ distances: { steps, billboard, gone: Math.max(now.value!.gone, billboard) } })
+}
 function edge(stand: Stand, part: Partial<Stand['settings']['distances']>) {
   if (!store.selected.includes(stand.id) || store.selected.length > 1) store.selected = [stand.id]
   requestAnimationFrame(() => d.change({ distances: part }))
@@ -43,6 +58,13 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
     <template v-if="one && now">
       <h3>{{ one.name }}</h3>
       <NumberField v-for="(s, k) in now.steps" :key="k" :label="`Mesh ${k + 1} gives way to ${k + 2}`" unit="m" :value="s" :min="0" :digits="1" :wrong="wrong" :disabled="locked" :test="`step-${k}`" @change="setStep(k, $event)" />
+      <p class="to-pixels">
+        <NumberField bare label="Pixels" unit="px" :value="pixels" :min="0.5" :max="50" :step="0.5" :digits="1" :disabled="locked" test="pixels" @change="pixels = Math.min(Math.max($event, 0.5), 50)" />
+        <v-btn size="small" :disabled="locked || !measured" data-test="to-pixels" @click="toPixels">
+          Set edges to {{ pixels }} pixels
+          <v-tooltip activator="parent">Each coarser state begins where its outline differs from the full mesh's by at most so many pixels at 1,080 lines</v-tooltip>
+        </v-btn>
+      </p>
       <NumberField v-if="chain(one).billboard" label="Billboard from" unit="m" :value="now.billboard" :min="0" :digits="1" :wrong="wrong" :disabled="locked" test="billboard" @change="d.change({ distances: { billboard: $event } })" />
       <NumberField label="Gone beyond" unit="m" :value="now.gone" :min="1" :step="5" :digits="1" :wrong="wrong" :disabled="locked" test="gone" @change="d.change({ distances: { gone: $event } })" />
       <NumberField label="Fade width" unit="m" :value="now.fade" :min="0" :digits="1" :wrong="wrong" :disabled="locked" test="fade" @change="d.change({ distances: { fade: $event } })" />
@@ -67,6 +89,13 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
   margin-top: 14px;
   padding-top: 10px;
   border-top: 1px solid var(--ink);
+}
+.to-pixels {
+  display: grid;
+  grid-template-columns: 90px auto;
+  gap: 8px;
+  align-items: center;
+  margin: 4px 0;
 }
 .keep p {
   margin: 0 0 6px;

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import type { Item, Stand } from '../api/client'
+import type { Item, Stand, View } from '../api/client'
 import { inkOf, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import NewStand from './NewStand.vue'
 
+defineProps<{ view: () => View | null }>()
 const store = useLevel()
 const TOP = 24
 const TALL = 250
@@ -101,7 +102,7 @@ const mask = (s: Stand) => {
           <span class="ink" :style="{ background: inkOf(s) }" />
           <span class="title name">{{ s.name }}</span>
           <span class="stratum faint">{{ s.stratum }}{{ s.sward ? ', sward' : '' }}{{ s.locked ? ', locked' : '' }}</span>
-          <span class="count number" :data-test="`count-${s.slug}`">{{ whole(s.count) }}</span>
+          <span class="count number" :data-test="`count-${s.slug}`">{{ s.counted ? '' : '≈ ' }}{{ whole(s.count) }}</span>
           <span class="share number faint">{{ Math.round(share(s) * 100) }} % of time</span>
           <span class="gauge"><i :style="{ width: `${share(s) * 100}%`, background: inkOf(s) }" /></span>
         </button>
@@ -110,7 +111,7 @@ const mask = (s: Stand) => {
         </button>
       </li>
     </ol>
-    <NewStand v-if="store.mayPlant" />
+    <NewStand v-if="store.mayPlant" :view="view" />
     <p class="faint hint">Earlier strata and higher rows claim room first. Drag a row, or Alt ↑ ↓, to move it. Ctrl-click selects several.</p>
   </aside>
 </template>

@@ -1,6 +1,6 @@
 import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef } from 'vue'
-import { ask, upload, type Batch, type BringSaid, type ShelfItem } from '../api/client'
+import { ask, upload, type Batch, type BringSaid, type Cards, type ShelfItem } from '../api/client'
 import type { Group } from '../stores/shelf'
 
 /** What a person decides of one thing that was brought in. */
@@ -8,19 +8,25 @@ export interface Choice {
   keep: boolean
   name: string
   group: Group
+  tags: string[]
   note: string
 }
 
+/** Meshes, or pictures that become grass and flowers. */
+export type Source = 'meshes' | 'pictures'
+
 /** Bring files in, say what they do not, look at what was found, and put it on the shelf. */
-export function useBringIn() {
+export function useBringIn(source: () => Source) {
   const batch = shallowRef<Batch | null>(null)
   const choices = ref<Record<number, Choice>>({})
-  const said = ref<BringSaid>({ unit: null, up: 'y', height: null, lods: 2, billboard: true })
+  const said = ref<Required<BringSaid>>({ unit: null, up: 'y', height: null, lods: 2, coarse: 0.3, billboard: 'facing', rows: null, grounded: true, cards: null })
+  const cards = ref<Required<Cards>>({ kind: 'tuft', width: 0.6, height: 0.5, count: 5, bend: 25, rows: 1 })
   const sent = ref(0)
   const sending = ref(false)
   const trouble = ref('')
   const busy = computed(() => sending.value || batch.value?.state === 'waiting' || batch.value?.state === 'running')
   const wanted = computed(() => (batch.value?.things ?? []).filter((t) => !t.refused && choices.value[t.id]?.keep))
+  const whole = (): BringSaid => ({ ...said.value, cards: source() === 'pictures' ? cards.value : null })
 
   function take(next: Batch): void {
     batch.value = next
@@ -28,7 +34,8 @@ export function useBringIn() {
       choices.value[t.id] ??= {
         keep: !t.refused,
         name: t.name[0].toUpperCase() + t.name.slice(1),
-        group: t.trunk > 0.5 * t.crown ? 'rock' : t.height > 3 ? 'tree' : t.height > 0.8 ? 'shrub' : 'grass and herbs',
+        group: source() === 'pictures' ? 'grass and herbs' : t.trunk > 0.5 * t.crown ? 'rock' : t.height > 3 ? 'tree' : t.height > 0.8 ? 'shrub' : 'grass and herbs',
+        tags: [],
         note: '',
       }
     trouble.value = next.trouble
@@ -45,7 +52,7 @@ export function useBringIn() {
   const send = (files: File[]) =>
     attempt(async () => {
       const form = new FormData()
-      form.set('said', JSON.stringify(said.value))
+      form.set('said', JSON.stringify(whole()))
       for (const f of files) form.append('files', f, f.webkitRelativePath || f.name)
       sending.value = true
       choices.value = {}
@@ -60,13 +67,29 @@ export function useBringIn() {
   const again = () =>
     attempt(async () => {
       if (!batch.value) return
+      const was = Object.values(choices.value)
       choices.value = {}
-      take(await ask<Batch>('PUT', `/shelf/bring/${batch.value.id}`, said.value))
+      take(await ask<Batch>('PUT', `/shelf/bring/${batch.value.id}`, whole()))
+      named = was
     })
+  /** What was decided of the things before they were read again, in their order. */
+  let named: Choice[] = []
+
+  async function look(): Promise<void> {
+    const next = await ask<Batch>('GET', `/shelf/bring/${batch.value!.id}`)
+    if (next.state === 'done' && named.length === next.things.length) next.things.forEach((t, k) => (choices.value[t.id] ??= { ...named[k], keep: named[k].keep && !t.refused }))
+    take(next)
+  }
+
+  /** Do what a finding of a thing offers. */
+  const mend = (thing: number, what: string) => attempt(async () => take(await ask<Batch>('POST', `/shelf/bring/${batch.value!.id}/${thing}/mend`, { mend: what })))
 
   async function keep(): Promise<string[] | null> {
     try {
-      const things = wanted.value.map((t) => ({ id: t.id, name: choices.value[t.id].name, group: choices.value[t.id].group, note: choices.value[t.id].note, tags: [] }))
+      const things = wanted.value.map((t) => {
+        const { name, group, tags, note } = choices.value[t.id]
+        return { id: t.id, name, group, tags, note }
+      })
       return (await ask<ShelfItem[]>('POST', `/shelf/bring/${batch.value!.id}/keep`, { things })).map((i) => i.slug)
     } catch (error) {
       trouble.value = (error as Error).message
@@ -74,8 +97,13 @@ export function useBringIn() {
     }
   }
 
-  const drop = () => batch.value && void ask('DELETE', `/shelf/bring/${batch.value.id}`).catch(() => undefined)
+  function drop(): void {
+    if (batch.value) void ask('DELETE', `/shelf/bring/${batch.value.id}`).catch(() => undefined)
+    batch.value = null
+    choices.value = {}
+    trouble.value = ''
+  }
 
-  useIntervalFn(() => busy.value && !sending.value && batch.value && void attempt(async () => take(await ask<Batch>('GET', `/shelf/bring/${batch.value!.id}`))), 500)
-  return { batch, choices, said, sent, sending, busy, trouble, wanted, send, again, keep, drop }
+  useIntervalFn(() => busy.value && !sending.value && batch.value && void attempt(look), 500)
+  return { batch, choices, said, cards, sent, sending, busy, trouble, wanted, send, again, mend, keep, drop }
 }

@@ -21,6 +21,7 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
   const said = (x: number, z: number, g: Ghost | null = ghost.value) => ({
     x,
     z,
+    ...(brush.setItem ? { item: brush.setItem } : {}),
     ...(turn !== null ? { turn: ((turn % 360) + 360) % 360 } : {}),
     ...(size !== 1 && g ? { width: +(g.plant.width * size).toFixed(4), height: +(g.plant.height * size).toFixed(4) } : {}),
   })
@@ -29,7 +30,8 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
     const s = stage.value
     if (!s || !stand.value) return
     const g = ghost.value
-    s.setGhost(g ? stand.value : null, g ? stand.value.items.indexOf(g.plant.item) : 0, g ? grown(g) : [])
+    const items = [...new Set([...stand.value.items, ...(g ? [g.plant.item] : [])])]
+    s.setGhost(g ? { ...stand.value, items } : null, g ? items.indexOf(g.plant.item) : 0, g ? grown(g) : [])
     const way = g?.disc && !brush.push ? [{ x: g.disc[0], z: g.disc[1], radius: g.disc[2] }] : []
     s.setRings([...way, ...places.map(([x, z]) => ({ x, z, radius: 0.4 }))])
   }
@@ -94,7 +96,7 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
       return
     }
     try {
-      const add = places.map(([x, z], k) => (k ? { x, z } : said(x, z)))
+      const add = places.map(([x, z], k) => (k ? { x, z, ...(brush.setItem ? { item: brush.setItem } : {}) } : said(x, z)))
       const { entry } = await ask<Changed>('POST', `/levels/${store.slug}/stands/${stand.value.id}/pins`, { key, add, push: brush.push })
       store.note(entry)
       key = crypto.randomUUID()

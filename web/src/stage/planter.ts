@@ -68,8 +68,8 @@ export class Planter {
     return new THREE.ShaderMaterial({
       vertexShader: PLANT_VERTEX,
       fragmentShader: shadow ? SHADOW_FRAGMENT : PLANT_FRAGMENT,
-      side: part.cut ? THREE.DoubleSide : THREE.FrontSide,
-      defines: { ...(softwareDrawn() ? { LEAN: '' } : {}), ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
+      side: part.cut || part.bothSides ? THREE.DoubleSide : THREE.FrontSide,
+      defines: { ...(softwareDrawn() ? { LEAN: '' } : {}), ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), ...(part.coloured ? { COLOURED: '' } : {}), ...(item.receivesShadow ? {} : { UNSHADED: '' }), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
       uniforms: {
         ...this.light,
         uTexture: { value: part.texture },
@@ -104,7 +104,7 @@ export class Planter {
   private lookOf(stand: Stand): Look {
     const { tints } = stand.settings
     const distances = this.distancesOf(stand)
-    const stamp = JSON.stringify([stand.items, distances, tints, this.wind ? stand.items.map((i) => this.wind!.stiffness?.[i]) : null])
+    const stamp = JSON.stringify([stand.items, stand.items.map((i) => this.stock.get(i)?.item.glb), distances, tints, this.wind ? stand.items.map((i) => this.wind!.stiffness?.[i]) : null])
     const known = this.looks.get(stand.id)
     if (known?.stamp === stamp) return known
     this.forget(stand.id)
@@ -146,7 +146,7 @@ export class Planter {
     const calls = parts.map((part, p): Call => {
       const geometry = new THREE.InstancedBufferGeometry()
       geometry.index = part.geometry.index
-      for (const name of ['position', 'normal', 'uv']) geometry.setAttribute(name, part.geometry.getAttribute(name))
+      for (const name of ['position', 'normal', 'uv', ...(part.coloured ? ['color'] : [])]) geometry.setAttribute(name, part.geometry.getAttribute(name))
       geometry.setAttribute('aPlace', new THREE.InterleavedBufferAttribute(buffer, 3, 0))
       geometry.setAttribute('aTurn', new THREE.InterleavedBufferAttribute(buffer, 4, 3))
       geometry.setAttribute('aSize', new THREE.InterleavedBufferAttribute(buffer, 3, 7))
@@ -200,7 +200,7 @@ export class Planter {
       if (far >= reach) continue
       const st = look.states[item[k]]
       const mine = picks[item[k]]
-      const solid = look.items[item[k]].lods
+      const solid = look.items[item[k]].castsShadow ? look.items[item[k]].lods : 0
       for (let s = 0; s < st.start.length; s++) {
         if (shadow ? s < solid && far >= st.start[s] && far < st.end[s] : far >= st.show[s] && far < st.hide[s]) mine[s].push(o)
       }

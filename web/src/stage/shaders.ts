@@ -58,6 +58,9 @@ export const PLANT_VERTEX = /* glsl */ `
 attribute vec3 aPlace;
 attribute vec4 aTurn;
 attribute vec3 aSize;
+#ifdef COLOURED
+attribute vec4 color;
+#endif
 uniform vec3 uViewer;
 varying vec2 vUv;
 #ifndef SHADOW
@@ -87,6 +90,12 @@ vec2 swayed(vec3 foot, float high) {
 }
 #endif
 
+#ifdef UNSHADED
+#define SUNLIT(at) 1.0
+#else
+#define SUNLIT(at) sunlit(at)
+#endif
+
 vec3 turn(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
 
 void main() {
@@ -113,14 +122,17 @@ void main() {
   float facing = dot(n, uSun);
 #ifdef CUT
   float direct = clamp(facing * 0.36 + 0.5, 0.0, 1.0) + pow(max(dot(way, uSun), 0.0), 3.0) * 0.5;
-  float lit = mix(0.42, 1.0, sunlit(at + n * 0.5));
+  float lit = mix(0.42, 1.0, SUNLIT(at + n * 0.5));
 #else
   float direct = max(facing, 0.0);
-  float lit = sunlit(at + n * 0.15);
+  float lit = SUNLIT(at + n * 0.15);
 #endif
   float ground = clamp(0.55 + position.y * FOOT, 0.0, 1.0);
   vec3 tint = mix(vec3(1.0), mix(uTintA, uTintB, aSize.z) * 1.45, uTinted);
   vLight = tint * (vec3(1.62, 1.50, 1.26) * direct * lit + uSkyColour * (0.52 + 0.26 * n.y) * ground);
+#ifdef COLOURED
+  vLight *= color.rgb;
+#endif
   vHaze = hazeOf(at);
 #endif
 }

@@ -93,15 +93,16 @@ export class Stage {
     this.store.setStands(stands.filter((s) => s.items.every((item) => this.stock.has(item))))
   }
 
-  /** Load the meshes of items that the level has begun to use. */
+  /** Load the meshes of items that the level has begun to use, or that have another version now. */
   async setStock(items: Item[]): Promise<void> {
-    const fresh = items.filter((i) => !this.stock.has(i.slug))
+    const fresh = items.filter((i) => this.stock.get(i.slug)?.item.glb !== i.glb)
     if (!fresh.length) return
     const loaded = await loadStock(fresh)
     if (this.ended) return
     for (const item of fresh) this.items.set(item.slug, item)
     for (const [slug, meshes] of loaded) this.stock.set(slug, meshes)
     this.setStands(this.stands)
+    this.plantsChanged()
   }
 
   /** Plants on the stage have changed. */

@@ -9,6 +9,10 @@ export interface PartMesh {
   texture: THREE.Texture
   cut: boolean
   facing: boolean
+  /** Whether it is seen from behind. */
+  bothSides: boolean
+  /** Whether its corners have colours of their own. */
+  coloured: boolean
   /** Whether the stand's tints colour it: leaves, grass and stone, not bark. */
   tinted: boolean
 }
@@ -19,6 +23,8 @@ export interface ItemMeshes {
   states: PartMesh[][]
   lods: number
   billboard: boolean
+  castsShadow: boolean
+  receivesShadow: boolean
 }
 
 function partsOf(node: THREE.Object3D, lean: boolean): PartMesh[] {
@@ -34,6 +40,8 @@ function partsOf(node: THREE.Object3D, lean: boolean): PartMesh[] {
       geometry: child.geometry,
       texture,
       cut: material.alphaTest > 0,
+      bothSides: material.side === THREE.DoubleSide,
+      coloured: child.geometry.hasAttribute('color'),
       facing: material.userData.facing === true,
       tinted: !/bark/.test(material.name),
     })
@@ -53,8 +61,9 @@ export async function loadStock(items: Item[]): Promise<Map<string, ItemMeshes>>
       for (let k = 0; named(`lod${k}`); k++) states.push(partsOf(named(`lod${k}`)!, lean))
       const lods = states.length
       const billboard = named('billboard')
-      if (billboard) states.push(partsOf(billboard, lean))
-      return [item.slug, { item, states, lods, billboard: !!billboard }]
+      const flat = !!billboard && item.traits.becomes_billboard !== false
+      if (flat) states.push(partsOf(billboard, lean))
+      return [item.slug, { item, states, lods, billboard: flat, castsShadow: item.traits.casts_shadow !== false, receivesShadow: item.traits.receives_shadow !== false }]
     }),
   )
   return new Map(loaded)

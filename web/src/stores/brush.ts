@@ -24,6 +24,8 @@ export const useBrush = defineStore('brush', () => {
   /** Whether touch is painted on the selected stands, or on all of their strata; Uproot takes the selected, or all. */
   const scope = ref<'selected' | 'stratum' | 'all'>('selected')
   const limits = ref<Stroke['limits']>({ layer: '', slope: null, altitude: null, area: null, present: false })
+  /** The item that Set sets; empty for one drawn from the stand's mix. */
+  const setItem = ref('')
   /** Whether Set sets a plant where another is in the way. */
   const push = ref(false)
 
@@ -69,5 +71,5 @@ export const useBrush = defineStore('brush', () => {
     }
   }
 
-  return { verb, radius, soft, strength, toward, tip, turn, tips, scope, limits, push, paints, limited, targets, scaleRadius, addStrength, take, loadTips, stroke }
+  return { verb, radius, soft, strength, toward, tip, turn, tips, scope, limits, push, setItem, paints, limited, targets, scaleRadius, addStrength, take, loadTips, stroke }
 })

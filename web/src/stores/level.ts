@@ -55,7 +55,27 @@ export const useLevel = defineStore('level', () => {
     masks.value = m
     selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0].id] : []
     pulse.value = await ask<Pulse>('GET', `/levels/${name}/pulse`)
+    void countAll()
     if (session.name && (await outbox.open(session.name, name))) void sendWaiting()
+  }
+
+  let counting = false
+  /** Count the stands that are so large that opening the level did not wait for it, one after another. */
+  async function countAll(): Promise<void> {
+    if (counting) return
+    counting = true
+    try {
+      for (let next; (next = stands.value.find((s) => !s.counted)); ) {
+        const [id, revision, base] = [next.id, next.revision, `/levels/${slug.value}`]
+        const count = await ask<number>('GET', `${base}/stands/${id}/count`)
+        stands.value = stands.value.map((s) => (s.id === id && s.revision === revision ? { ...s, count, counted: true } : s))
+        if (base !== `/levels/${slug.value}`) break
+      }
+    } catch (error) {
+      tell(error)
+    } finally {
+      counting = false
+    }
   }
 
   /** Read the stands, shapes and masks again; and the level itself, which comes onto the screen together with them. */
@@ -73,6 +93,7 @@ export const useLevel = defineStore('level', () => {
     pulse.value = p
     shapes.value = sh
     masks.value = m
+    void countAll()
   }
 
   /** Tell where one is, and ask whether anything changed; what others did, and where they are, comes onto the screen by this. */
@@ -187,7 +208,7 @@ export const useLevel = defineStore('level', () => {
   const beginWith = ref('')
 
   /** Take items of the shelf into the level, or leave one out. */
-  async function changeStock(what: 'take' | 'leave', body: object): Promise<void> {
+  async function changeStock(what: 'take' | 'leave' | 'hold', body: object): Promise<void> {
     note(await ask<Entry>('POST', `/levels/${slug.value}/stock/${what}`, { key: crypto.randomUUID(), ...body }))
     await refresh(true)
   }

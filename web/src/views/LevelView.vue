@@ -219,7 +219,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       <span class="faint">{{ session.name }}, {{ store.level.role }}</span>
       <button class="plain" @click="leave">Sign out</button>
     </header>
-    <StrataColumn />
+    <StrataColumn :view="view" />
     <div class="stage">
       <StageHost
         ref="host"

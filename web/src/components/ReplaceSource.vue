@@ -1,0 +1,152 @@
+<script setup lang="ts">
+import { computed, ref, shallowRef, watch } from 'vue'
+import { ask, type ItemDetail, type Replaced } from '../api/client'
+import { amount, LINES, signed, whole } from '../budget'
+import { useBringIn } from '../composables/useBringIn'
+import { useLevel } from '../stores/level'
+import { useShelf } from '../stores/shelf'
+import ItemView from './ItemView.vue'
+import StateTable from './StateTable.vue'
+
+/** Another file for an item: the old one and the new side by side, what it changes in every level, then kept or dropped. */
+const props = defineProps<{ item: ItemDetail }>()
+const emit = defineEmits<{ close: [] }>()
+const shelf = useShelf()
+const store = useLevel()
+const { batch, said, sent, sending, busy, trouble, send, again, drop } = useBringIn(() => 'meshes')
+const thing = computed(() => batch.value?.things.find((t) => !t.refused))
+const refused = computed(() => batch.value?.things.find((t) => t.refused)?.refused)
+const found = shallowRef<Replaced[] | null>(null)
+const working = ref(false)
+watch(thing, async (t) => {
+  found.value = null
+  if (!t || !batch.value) return
+  try {
+    found.value = await ask<Replaced[]>('GET', `/shelf/${props.item.slug}/against/${batch.value.id}/${t.id}`)
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+})
+const chosen = (next: File[] | File) => {
+  const list = Array.isArray(next) ? next : [next]
+  if (list.length) void send(list)
+}
+async function keep() {
+  working.value = true
+  try {
+    await shelf.change('POST', props.item.slug, '/replace', { revision: props.item.revision, batch: batch.value!.id, thing: thing.value!.id })
+    await Promise.all([shelf.load(), store.refresh(true)])
+    emit('close')
+  } catch (error) {
+    trouble.value = (error as Error).message
+  } finally {
+    working.value = false
+  }
+}
+function leave() {
+  drop()
+  emit('close')
+}
+const same = computed(() => said.value.height === null)
+/** As high as the old one, or as the file has it. */
+function size(keepHeight: boolean) {
+  said.value.height = keepHeight ? +props.item.height.toFixed(3) : null
+  void again()
+}
+</script>
+
+<template>
+  <v-dialog :model-value="true" max-width="1080" persistent scrollable>
+    <v-card class="replace" data-test="replace">
+      <h2>Another source for {{ item.name }}</h2>
+      <v-file-input multiple label="Its new file, with what belongs to it" accept=".glb,.gltf,.bin,.obj,.mtl,.png,.jpg,.jpeg,.webp,.zip" hide-details data-test="replace-files" @update:model-value="chosen" />
+      <p v-if="trouble || refused" class="over" role="alert">{{ trouble || refused }}</p>
+      <template v-if="busy">
+        <v-progress-linear :model-value="(sending ? sent : (batch?.share ?? 0)) * 100" color="primary" aria-label="Reading the file" />
+        <p class="faint">{{ sending ? 'Sending the files' : batch?.step || 'Waiting' }} …</p>
+      </template>
+      <div v-if="thing && !busy" class="sides">
+        <section>
+          <h3>As it is</h3>
+          <ItemView :glb="item.glb" :crown="item.crown" :trunk="item.trunk" :anchors="item.anchors" />
+          <StateTable :item="item" />
+        </section>
+        <section>
+          <h3>As it would be</h3>
+          <ItemView :glb="thing.glb" :crown="thing.crown" :trunk="thing.trunk" :anchors="thing.anchors" />
+          <StateTable :item="thing" />
+          <v-checkbox :model-value="!same" :label="`as high as the old one, ${item.height.toFixed(2)} m`" @update:model-value="size(!!$event)" />
+        </section>
+      </div>
+      <section v-if="thing && !busy" class="levels" data-test="replaced-levels">
+        <p v-if="!found" class="faint">Reckoning what it changes in the levels that use it …</p>
+        <p v-else-if="!found.length" class="faint">No level uses it.</p>
+        <template v-for="l in found ?? []" :key="l.level">
+          <p>
+            <b>{{ l.level }}</b><span v-if="l.held" class="faint">, which holds its own version: nothing changes there</span>
+            <template v-else>: <span :class="{ over: l.lost }">{{ whole(l.lost) }} plants lose room</span>, {{ whole(l.gained) }} find room</template>
+          </p>
+          <v-table v-if="!l.held && l.views.length" density="compact" class="number">
+            <thead><tr><th>View</th><th v-for="line in LINES" :key="line.name" class="n">{{ line.label }}</th></tr></thead>
+            <tbody>
+              <tr v-for="v in l.views" :key="v.name"><td>{{ v.name }}</td><td v-for="line in LINES" :key="line.name" class="n">{{ signed(amount(line.name, v.change[line.name]), v.change[line.name]) }}</td></tr>
+            </tbody>
+          </v-table>
+        </template>
+      </section>
+      <footer>
+        <span class="faint small">Every plant keeps its place. One undo takes it back everywhere.</span>
+        <v-btn variant="text" @click="leave">Drop</v-btn>
+        <v-btn color="primary" variant="flat" :loading="working" :disabled="busy || !thing" data-test="replace-keep" @click="keep">Replace it</v-btn>
+      </footer>
+    </v-card>
+  </v-dialog>
+</template>
+
+<style scoped>
+.replace {
+  padding: 18px 24px 16px;
+  display: flex;
+  flex-direction: column;
+  gap: 10px;
+  max-height: 92vh;
+  overflow-y: auto;
+}
+h2,
+p {
+  margin: 0;
+}
+.sides {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(360px, 1fr));
+  gap: 18px;
+}
+.sides :deep(.item-view) {
+  min-height: 280px;
+}
+.v-table {
+  background: transparent;
+  font-size: 13px;
+}
+.v-table :is(th, td) {
+  padding: 0 6px !important;
+  height: 26px !important;
+}
+.n {
+  text-align: right !important;
+}
+footer {
+  display: flex;
+  justify-content: end;
+  align-items: center;
+  gap: 10px;
+  border-top: 1px solid var(--ink);
+  padding-top: 10px;
+}
+footer span {
+  flex: 1;
+}
+.small {
+  font-size: 12.5px;
+}
+</style>
