@@ -26,8 +26,8 @@ CROWDED = {"fullness": 1.0, "spacing": 1.5, "conditions": []}
 
 def sign_in(page: Page, base: str) -> None:
     page.goto(base)
-    page.fill("[data-test=name]", "north")
-    page.fill("[data-test=password]", "slate-and-birch")
+    page.fill("[data-test=name] input", "north")
+    page.fill("[data-test=password] input", "slate-and-birch")
     page.click("[data-test=sign-in]")
     page.wait_for_selector("[data-test=plants]")
 

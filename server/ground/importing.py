@@ -129,6 +129,11 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
     return {"stands": told, "views": views, "notes": notes}
 
 
+def fog_for(width: float, length: float) -> float:
+    """Extinction per m of a new level's air: from end to end of it, three quarters of the light are lost, however large it is."""
+    return round(float(min(1.4 / np.hypot(width, length), 0.0014)), 6)
+
+
 def _too_many(scene: Scene, stand: Stand) -> str:
     """Why a stand could not be planted in a scene for its number of plants; empty when it could."""
     try:
@@ -223,7 +228,8 @@ def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Leve
         level = Level.objects.create(
             slug=slug, name=name.strip()[:80], seed=seed_of("level", slug), cell=new.cell, rows=rows, columns=columns,
             low=float(new.heights.min()), high=float(new.heights.max()), touch_cell=max(new.cell, 0.25), marks=MARKS,
-            sun={"bearing": 225, "elevation": 40}, bookmarks=[_overlook(ground)], layers=[])
+            sun={"bearing": 225, "elevation": 40}, fog=fog_for(ground.width, ground.length),
+            bookmarks=[_overlook(ground)], layers=[])
         for field, value in _store(level, NewGround(new.heights, new.cell, layers), 1, tell).items():
             setattr(level, field, value)
         level.save()
@@ -235,6 +241,6 @@ def _overlook(ground: Ground) -> dict:
     """A view over the ground from its southern edge."""
     x, z = ground.width / 2, ground.length * 0.95
     y = float(ground.height_at(np.array([x]), np.array([z]))[0])
-    above = max(2.0, 0.06 * ground.length, float(ground.heights.max()) - y + 0.02 * ground.length)
+    above = min(max(2.0, 0.06 * ground.length, float(ground.heights.max()) - y + 0.02 * ground.length), 150.0)
     return {"name": "From the south", "x": round(x, 1), "y": round(y + above, 2), "z": round(z, 1), "heading": 0.0,
             "pitch": -16.0, "fov": 55.0}

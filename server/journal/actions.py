@@ -112,6 +112,8 @@ def _move(entry: Entry, back: bool) -> Moved:
         _swap(Level, entry.level_id, "marks", entry.change, back)
     elif entry.kind == Entry.Kind.WIND:
         _swap(Level, entry.level_id, "wind", entry.change, back)
+    elif entry.kind == Entry.Kind.LOOKS:
+        _swap(Level, entry.level_id, "looks", entry.change, back)
     elif entry.kind == Entry.Kind.VIEWS:
         _swap_views(entry, back)
     elif entry.kind == Entry.Kind.SHAPES:

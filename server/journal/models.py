@@ -37,6 +37,7 @@ class Entry(models.Model):
         VIEWS = "views"
         WIND = "wind"
         STOCK = "stock"
+        LOOKS = "looks"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")

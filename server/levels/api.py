@@ -14,6 +14,7 @@ from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels import keeping, plan
 from server.levels.access import level_for, stands_of
+from server.levels.looks import layers_shown
 from server.levels.models import GroundTile, Level
 from server.levels.schemas import Wind, wind_of
 from server.sight.reckoning import bookmark_view, item_of, level_cost, over, spent
@@ -42,8 +43,12 @@ class LevelCard(Schema):
 
 
 class Layer(Schema):
+    """A ground layer and how it is drawn: `texture`, the address of a picture, or empty."""
+
     name: str
     colour: str
+    look: Literal["soil", "rock", "turf"]
+    texture: str
 
 
 class Water(Schema):
@@ -156,10 +161,9 @@ def one_level(request: HttpRequest, slug: str):
     """One level."""
     level = level_for(request, slug)
     same = ("slug", "name", "role", "cell", "rows", "columns", "low", "high", "ground_revision", "layers_revision", "touch_cell",
-            "layers", "waters",
-            "bookmarks", "sun", "fog", "marks")
+            "waters", "bookmarks", "sun", "fog", "marks")
     stock = [_item(level, row) for row in level.stock.defer("glb", "silhouette")]
-    return {**{name: getattr(level, name) for name in same}, "packing": PACKING, "stock": stock,
+    return {**{name: getattr(level, name) for name in same}, "packing": PACKING, "stock": stock, "layers": layers_shown(level),
             "wind": wind_of(level)}
 
 

@@ -31,6 +31,7 @@ class Level(models.Model):
     bookmarks = models.JSONField(default=list, help_text="named views")
     sun = models.JSONField(default=dict, help_text="bearing and elevation in degrees")
     fog = models.FloatField(default=0.0008, help_text="extinction per m")
+    looks = models.JSONField(default=dict, help_text="by ground layer, what a person chose: colour, look, and digest of a texture")
     wind = models.JSONField(default=dict, help_text="see server.levels.schemas.Wind; empty for the first values")
     marks = models.JSONField(default=dict, help_text="budget marks by line")
 
@@ -62,6 +63,17 @@ class Level(models.Model):
     def touch_shape(self) -> tuple[int, int]:
         """Rows and columns of the touch maps; the last ones may reach over the level's edge."""
         return max(ceil(self.length / self.touch_cell - 1e-6), 1), max(ceil(self.width / self.touch_cell - 1e-6), 1)
+
+
+class LayerTexture(models.Model):
+    """A picture that a ground layer is drawn with, a square PNG; it stays as long as the level, so that undo finds it."""
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="layer_textures")
+    digest = models.CharField(max_length=32)
+    data = models.BinaryField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["level", "digest"], name="one_layer_texture")]
 
 
 class Membership(models.Model):

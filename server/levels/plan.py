@@ -7,6 +7,7 @@ import hashlib
 import numpy as np
 
 from server.cache import ContentCache
+from server.levels.looks import layers_shown
 from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.stands.engine import Planting
@@ -30,7 +31,7 @@ def plan_png(level: Level, plantings: list[Planting]) -> bytes:
     """The plan as PNG; swards are not drawn, they would cover everything."""
 
     def draw() -> bytes:
-        colours = np.array([[int(layer["colour"][k:k + 2], 16) for k in (1, 3, 5)] for layer in level.layers], float)
+        colours = np.array([[int(layer["colour"][k:k + 2], 16) for k in (1, 3, 5)] for layer in layers_shown(level)], float)
         marks = []
         for planting in plantings:
             if not planting.stand.sward:

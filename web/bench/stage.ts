@@ -2,6 +2,7 @@ import * as THREE from 'three'
 import { ask, type Level, type Stand } from '../src/api/client'
 import { Stage } from '../src/stage/stage'
 import { bareScene } from './bare'
+import { truth } from './truth'
 
 const canvas = (id: string) => document.getElementById(id) as HTMLCanvasElement
 const SIZE = [800, 500] as const
@@ -81,4 +82,4 @@ function compare(frames: number): { ours: Taken; bare: Taken } {
   return { ours, bare }
 }
 
-Object.assign(window, { bench: { open, look, compare } })
+Object.assign(window, { bench: { open, look, compare, truth: (slug: string) => truth(stage, slug), stock: () => stage.level.stock.map((i) => i.slug) } })

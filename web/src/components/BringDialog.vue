@@ -37,6 +37,16 @@ function kept(slugs: string[]) {
   max-height: 92vh;
   overflow-y: auto;
 }
+.bring-dialog > * {
+  flex: none;
+}
+.bring-dialog :deep(footer) {
+  position: sticky;
+  bottom: -16px;
+  padding-bottom: 12px;
+  background: var(--sheet);
+  z-index: 2;
+}
 h2 {
   margin: 0;
 }

@@ -161,6 +161,7 @@ p {
 }
 .found > :deep(.item-view) {
   min-height: 380px;
+  grid-column: -3 / -2;
 }
 .things {
   list-style: none;

@@ -5,6 +5,7 @@ import { whole } from '../budget'
 import type { Relief } from '../composables/useRelief'
 import { useLevel } from '../stores/level'
 import ImportSheet from './ImportSheet.vue'
+import LayerLooks from './LayerLooks.vue'
 import NumberField from './NumberField.vue'
 import ReliefPicker from './ReliefPicker.vue'
 import ShapeList from './ShapeList.vue'
@@ -92,9 +93,7 @@ async function guarded(work: () => Promise<void>) {
     <ShapeList />
 
     <h3>Ground layers</h3>
-    <ul class="layers">
-      <li v-for="layer in l.layers" :key="layer.name"><i :style="{ background: layer.colour }" /> {{ layer.name }}</li>
-    </ul>
+    <LayerLooks />
 
     <h3>Mask images</h3>
     <ul class="masks">

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiPlus } from '@mdi/js'
 import { useDebounceFn } from '@vueuse/core'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, nextTick, ref, shallowRef, watch } from 'vue'
 import { ask, type TriedNew, type View } from '../api/client'
 import { amount, signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
@@ -32,6 +32,8 @@ watch(item, () => {
   stratum.value = i.height > 6 ? 'Canopy' : i.height > 3 ? 'Understorey' : i.trunk > 0.5 * i.crown ? 'Stone' : i.height > 0.9 ? 'Shrub' : 'Field'
   spacing.value = fullness.value = null
 })
+const form = ref<HTMLFormElement>()
+watch([open, tried], () => void nextTick(() => form.value?.scrollIntoView({ block: 'nearest' })))
 watch(sward, () => (spacing.value = fullness.value = null))
 watch(
   () => store.beginWith,
@@ -80,7 +82,7 @@ async function add() {
 <template>
   <div class="new">
     <v-btn v-if="!open" size="small" :prepend-icon="mdiPlus" block data-test="new-stand" @click="open = true">A new stand</v-btn>
-    <form v-else data-test="new-stand-form" @submit.prevent="add" @keydown.esc.stop="open = false">
+    <form v-else ref="form" data-test="new-stand-form" @submit.prevent="add" @keydown.esc.stop="open = false">
       <p class="choose">Plant <ItemPicker v-model="item" label="choose an item" test="new-item" /></p>
       <p v-if="!store.level!.stock.length" class="faint">This level has no stock yet. <router-link :to="`/levels/${store.slug}/stock`">Take some from the shelf</router-link>.</p>
       <template v-if="item">

@@ -136,6 +136,10 @@ p {
   text-align: right !important;
 }
 footer {
+  position: sticky;
+  bottom: -16px;
+  padding-bottom: 12px;
+  background: var(--sheet);
   display: flex;
   justify-content: end;
   align-items: center;

@@ -112,7 +112,7 @@ b {
   margin: 18px auto 0;
 }
 .filter {
-  flex: 1 1 460px;
+  flex: 1 1 100%;
 }
 .zoom {
   flex: 0 1 230px;

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { computed } from 'vue'
 import type { ShelfItem } from '../api/client'
 import { whole } from '../budget'
 
@@ -9,41 +8,37 @@ const from = (k: number, name: string): number | null => {
   const d = props.item.distances as { lods?: number[]; billboard?: number | null }
   return name === 'billboard' ? (d.billboard ?? null) : k ? (d.lods?.[k - 1] ?? null) : 0
 }
-const label = (name: string) => (name === 'billboard' ? 'Billboard' : name === 'lod0' ? 'Full mesh' : `LOD ${name.slice(3)}`)
+const label = (name: string) => (name === 'billboard' ? 'Billboard' : name === 'lod0' ? 'Full' : `LOD ${name.slice(3)}`)
 const bytes = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1000)} kB` : `${(n / 1e6).toFixed(1)} MB`)
-const rows = computed(() => props.item.states.map((s, k) => ({ ...s, label: label(s.name), from: from(k, s.name) })))
+type State = ShelfItem['states'][number]
+const ROWS: [string, string, (s: State, k: number) => string][] = [
+  ['From', 'Nearer than this, it is seen to differ from the full mesh by more than two pixels of outline at 1,080 lines', (s, k) => (from(k, s.name) === null ? '' : `${Math.round(from(k, s.name)!)} m`)],
+  ['Triangles', 'Triangles of its mesh', (s) => whole(s.triangles)],
+  ['Draw calls', 'One for each of its materials, wherever it is drawn', (s) => String(s.materials)],
+  ['Covers', 'The area that it covers, seen from the side', (s) => `${s.covered!.toFixed(s.covered! < 1 ? 2 : 1)} m²`],
+  ['Overdraw', 'How many times over its see-through cards cover that area', (s) => (s.overdraw ? `${s.overdraw.toFixed(1)} ×` : '')],
+  ['Mesh', 'Memory of its corners and triangles', (s) => bytes(s.bytes)],
+]
 </script>
 
 <template>
   <v-table density="compact" class="number" data-test="states">
     <thead>
       <tr>
-        <th>State</th>
-        <th class="n">From</th>
-        <th class="n">Triangles</th>
-        <th class="n">Calls</th>
-        <th class="n">Covers</th>
-        <th class="n">Overdraw</th>
-        <th class="n">Memory</th>
+        <th><span class="hidden">Of each state</span></th>
+        <th v-for="s in item.states" :key="s.name" class="n">{{ label(s.name) }}</th>
       </tr>
     </thead>
     <tbody>
-      <tr v-for="s in rows" :key="s.name">
-        <td>{{ s.label }}</td>
-        <td class="n">{{ s.from === null ? '' : `${Math.round(s.from)} m` }}</td>
-        <td class="n">{{ whole(s.triangles) }}</td>
-        <td class="n">{{ s.materials }}</td>
-        <td class="n">{{ s.covered!.toFixed(s.covered! < 1 ? 2 : 1) }} m²</td>
-        <td class="n">{{ s.overdraw ? `${s.overdraw.toFixed(1)} ×` : '' }}</td>
-        <td class="n">{{ bytes(s.bytes) }}</td>
+      <tr v-for="row in ROWS" :key="row[0]" :title="row[1]">
+        <th scope="row">{{ row[0] }}</th>
+        <td v-for="(s, k) in item.states" :key="s.name" class="n">{{ row[2](s, k) }}</td>
+      </tr>
+      <tr>
+        <th scope="row">Textures</th>
+        <td class="n" :colspan="item.states.length">{{ bytes(item.texture_bytes) }} in all</td>
       </tr>
     </tbody>
-    <tfoot>
-      <tr>
-        <td colspan="6">Textures</td>
-        <td class="n">{{ bytes(item.texture_bytes) }}</td>
-      </tr>
-    </tfoot>
   </v-table>
 </template>
 
@@ -53,10 +48,18 @@ const rows = computed(() => props.item.states.map((s, k) => ({ ...s, label: labe
   font-size: 13px;
 }
 .v-table :is(th, td) {
-  padding: 0 6px !important;
-  height: 26px !important;
+  padding: 0 4px !important;
+  height: 25px !important;
+}
+th[scope] {
+  font-weight: 400 !important;
+  color: var(--faint);
 }
 .n {
   text-align: right !important;
+}
+.hidden {
+  position: absolute;
+  clip-path: inset(50%);
 }
 </style>

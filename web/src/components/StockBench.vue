@@ -73,9 +73,8 @@ const remove = () => attempt(async () => {
         <v-btn v-else color="primary" variant="flat" :prepend-icon="mdiSprout" :disabled="!store.mayPlant" data-test="begin-stand" @click="emit('stand', shown.slug)">Begin a stand with it</v-btn>
         <v-btn v-if="mine && !stands.length" :prepend-icon="mdiTrayMinus" :disabled="!store.mayPlant" data-test="leave" @click="emit('leave', shown.slug)">Leave out</v-btn>
       </div>
-      <p class="number">{{ metres(shown.height) }} high, crown radius {{ metres(shown.crown) }}, trunk radius {{ metres(shown.trunk) }}. {{ shown.group }}<template v-if="shown.tags.length">, {{ shown.tags.join(', ') }}</template>. Collider: {{ shown.traits.collider }}.</p>
+      <p>{{ metres(shown.height) }} high, crown radius {{ metres(shown.crown) }}, trunk radius {{ metres(shown.trunk) }}. {{ shown.group }}<template v-if="shown.tags.length">, {{ shown.tags.join(', ') }}</template>. Collider: {{ shown.traits.collider }}.</p>
       <StateTable :item="shown" />
-      <p class="faint small">“From”: nearer than this, it would be seen to differ from the full mesh by more than two pixels of outline at 1,080 lines.</p>
       <FindingList :findings="shown.findings" :disabled="!store.mayPlant || busy" @mend="mend" />
       <p v-if="shown.note" class="faint small">{{ shown.note }}</p>
       <div class="do">

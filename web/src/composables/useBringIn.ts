@@ -34,7 +34,7 @@ export function useBringIn(source: () => Source) {
       choices.value[t.id] ??= {
         keep: !t.refused,
         name: t.name[0].toUpperCase() + t.name.slice(1),
-        group: source() === 'pictures' ? 'grass and herbs' : t.trunk > 0.5 * t.crown ? 'rock' : t.height > 3 ? 'tree' : t.height > 0.8 ? 'shrub' : 'grass and herbs',
+        group: source() === 'pictures' ? 'grass and herbs' : !t.states[0].overdraw && t.height < 2.5 * t.crown ? 'rock' : t.height > 3 ? 'tree' : t.height > 0.8 ? 'shrub' : 'grass and herbs',
         tags: [],
         note: '',
       }

@@ -13,6 +13,9 @@ import { Terrain } from './terrain'
 const SHADOW_SIZE = 1024
 const HAZE = [0.79, 0.8, 0.76] as const
 
+/** Haze lies in the lowest sixth of the relief, and thins over the rest. */
+const hazeFrom = (g: Ground) => new THREE.Vector2(g.low + (g.high - g.low) / 6, Math.max((g.high - g.low) * 1.3, 20))
+
 /** What the renderer says it drew, ground and sky apart. */
 export interface Drawn {
   triangles: number
@@ -60,6 +63,7 @@ export class EyeView {
       uSkyColour: { value: new THREE.Vector3(0.62, 0.68, 0.74) },
       uFogColour: { value: new THREE.Vector3(...HAZE) },
       uFog: { value: level.fog },
+      uHazeFrom: { value: hazeFrom(ground) },
       uShadowMap: { value: this.shadowTarget.depthTexture },
       uShadowMatrix: { value: new THREE.Matrix4() },
       uShadowOn: { value: 0 },
@@ -123,8 +127,9 @@ export class EyeView {
     const v = this.view
     this.camera.fov = v.fov
     this.camera.aspect = v.aspect
-    this.camera.near = 0.2
-    this.camera.far = 4000
+    // High above the ground nothing is near, and depth is told apart the farther.
+    this.camera.near = Math.max(0.2, (v.y - this.ground.heightAt(v.x, v.z)) * 0.05)
+    this.camera.far = 1000 + 1.5 * Math.hypot(this.ground.width, this.ground.length)
     this.camera.updateProjectionMatrix()
     this.camera.position.set(v.x, v.y, v.z)
     this.camera.rotation.set((v.pitch * Math.PI) / 180, (-v.heading * Math.PI) / 180, 0, 'YXZ')

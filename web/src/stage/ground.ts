@@ -39,10 +39,11 @@ export class Ground {
     return x >= 0 && z >= 0 && x < this.width && z < this.length
   }
 
-  /** Where a ray meets the ground, by marching and halving; null when it does not within 3 km. */
+  /** Where a ray meets the ground, by marching and halving; null when it does not, however far it goes. */
   meet(ox: number, oy: number, oz: number, dx: number, dy: number, dz: number): [number, number, number] | null {
     let last = 0
-    for (let t = 0.2; t < 3000; t += Math.max(0.25, t * 0.004)) {
+    const most = 1000 + 1.5 * Math.hypot(this.width, this.length)
+    for (let t = 0.2; t < most; t += Math.max(0.25, t * 0.004)) {
       const x = ox + dx * t
       const z = oz + dz * t
       if (this.inside(x, z) && oy + dy * t < this.heightAt(x, z)) {

@@ -2,12 +2,10 @@ import * as THREE from 'three'
 import type { Level } from '../api/client'
 import { bake, type Baked } from './bakedGround'
 import { Ground } from './ground'
+import type { GroundPaint } from './groundPaint'
 
 type Uniforms = Record<string, THREE.IUniform>
 
-/** Names of layers that are drawn as bedded rock, and as turf with blades. */
-const ROCK = /slate|rock|cliff|stone|bedrock|crag/i
-const TURF = /turf|grass|moor|meadow|lawn|sward/i
 const MOST_TEXELS = 2048
 
 /** The ground with no more cells a side than are worth a texel. */
@@ -52,25 +50,31 @@ function relief(ground: Ground, sun: THREE.Vector3): Uint8Array {
       out[o] = (-dx / length) * 127.5 + 127.5
       out[o + 1] = (-dz / length) * 127.5 + 127.5
       out[o + 2] = 255
-      out[o + 3] = 255 * Math.min(Math.max(0.72 + (here - around) * 0.07, 0.25), 1)
+      out[o + 3] = 255 * Math.min(Math.max(0.72 + ((here - around) * 0.07) / Math.max(cell, 1), 0.25), 1)
     }
   }
   castRelief(ground, sun, out)
   return out
 }
 
-/** March toward the sun from every second cell and note where the ground stands in between. */
+const linear = (colour: string) => {
+  const c = new THREE.Color(colour)
+  return new THREE.Vector3(c.r, c.g, c.b)
+}
+
+/** March toward the sun from every second cell and note where the ground stands in between; in metres, or cells where those are larger. */
 function castRelief(ground: Ground, sun: THREE.Vector3, out: Uint8Array): void {
   const { columns, rows, cell } = ground
   const flat = Math.hypot(sun.x, sun.z)
   const [sx, sz, rise] = [sun.x / flat, sun.z / flat, sun.y / flat]
+  const step = Math.max(cell, 1)
   for (let j = 0; j < rows; j += 2) {
     for (let i = 0; i < columns; i += 2) {
       const x = (i + 1) * cell
       const z = (j + 1) * cell
       const y = ground.heightAt(x, z) + 0.25
       let lit = 1
-      for (let t = 2.5; t < 170 && lit > 0; t += 1.5 + t * 0.04) {
+      for (let t = 2.5 * step; t < 170 * step && lit > 0; t += 1.5 * step + t * 0.04) {
         const over = y + rise * t - ground.heightAt(x + sx * t, z + sz * t)
         lit = Math.min(lit, 0.5 + over / (0.06 * t + 0.2))
       }
@@ -168,6 +172,7 @@ export class GroundTextures {
   constructor(
     readonly ground: Ground,
     level: Level,
+    private readonly paint: GroundPaint | null,
   ) {
     const drawn = thinned(ground)
     this.columns = drawn.columns
@@ -175,12 +180,9 @@ export class GroundTextures {
     this.relief = relief(drawn, sunOf(level))
     this.layersA = rgba(drawn, 0)
     this.layersB = rgba(drawn, 4)
-    const mask = (names: RegExp, first: number) => ({ value: new THREE.Vector4(...[0, 1, 2, 3].map((k) => (names.test(level.layers[first + k]?.name ?? '') ? 1 : 0))) })
-    this.masks = { uRockA: mask(ROCK, 0), uRockB: mask(ROCK, 4), uTurfA: mask(TURF, 0), uTurfB: mask(TURF, 4) }
-    this.colours = Array.from({ length: 8 }, (_, k) => {
-      const c = level.layers[k] ? new THREE.Color(level.layers[k].colour) : new THREE.Color(0)
-      return new THREE.Vector3(c.r, c.g, c.b)
-    })
+    const mask = (look: string, first: number) => ({ value: new THREE.Vector4(...[0, 1, 2, 3].map((k) => (level.layers[first + k]?.look === look ? 1 : 0))) })
+    this.masks = { uRockA: mask('rock', 0), uRockB: mask('rock', 4), uTurfA: mask('turf', 0), uTurfB: mask('turf', 4) }
+    this.colours = Array.from({ length: 8 }, (_, k) => paint?.means[k] ?? linear(level.layers[k]?.colour ?? '#000000'))
     const all = (a: string, b: string) => [this.masks[a].value, this.masks[b].value].flatMap((v: THREE.Vector4) => v.toArray())
     const { relief: shape, layersA, layersB, colours } = this
     this.baked = softwareDrawn()
@@ -208,6 +210,9 @@ export class GroundTextures {
       uSheet: { value: washTexture(new Uint8Array(4), 1, 1) },
       uSheetOn: { value: 0 },
       ...this.masks,
+      uPaintOn: { value: this.paint ? 1 : 0 },
+      uPaint: { value: this.paint?.texture() ?? null },
+      uPainted: { value: Array.from({ length: 8 }, (_, k) => (this.paint?.means[k] ? 1 : 0)) },
       ...(this.baked && { uBaked: { value: texture(this.baked.colour, this.columns, this.rows) }, uBare: { value: texture(this.baked.bare, this.columns, this.rows, THREE.RedFormat) } }),
       uBrush: { value: new THREE.Vector4(0, 0, 0, 0) },
       uBrushInk: { value: new THREE.Vector3(0.2, 0.34, 0.14) },

@@ -41,9 +41,9 @@ export class ItemScene {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, alpha: true })
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
     this.renderer.autoClear = false
-    const sun = new THREE.DirectionalLight(0xfff2dc, 2.4)
+    const sun = new THREE.DirectionalLight(0xfff2dc, 1.9)
     sun.position.set(-3, 5, 4)
-    this.scene.add(sun, new THREE.HemisphereLight(0xdfe8ee, 0x8a8268, 1.7), this.marks)
+    this.scene.add(sun, new THREE.HemisphereLight(0xf4f6f2, 0xb4ad92, 2.3), this.marks)
     const disc = new THREE.Mesh(new THREE.CircleGeometry(1, 64).rotateX(-Math.PI / 2), new THREE.MeshLambertMaterial({ color: ground }))
     disc.name = 'ground'
     this.scene.add(disc)
@@ -73,6 +73,7 @@ export class ItemScene {
       this.controls.target.set(0, Math.min(box.max.y, fit) * 0.46, 0)
       this.camera.position.set(fit * 0.75, fit * 0.62, fit * 1.75)
     }
+    this.controls.update()
     const wide = this.reach * 1.35
     Object.assign(this.above, { left: -wide, right: wide, top: wide, bottom: -wide, far: tall * 4 + 10 })
     this.above.position.set(0, tall * 2 + 5, 0)
@@ -142,12 +143,14 @@ export class ItemScene {
     this.face()
     this.renderer.setScissorTest(false)
     this.renderer.setViewport(0, 0, w, h)
+    this.renderer.setClearColor(0xfaf6ec, 0)
     this.renderer.clear()
     this.renderer.render(this.scene, this.camera)
     const side = Math.round(Math.min(w, h) * 0.26)
     this.renderer.setScissorTest(true)
     this.renderer.setScissor(8, 8, side, side)
     this.renderer.setViewport(8, 8, side, side)
+    this.renderer.setClearColor(0xfaf6ec, 1)
     this.renderer.clear()
     this.renderer.render(this.scene, this.above)
   }

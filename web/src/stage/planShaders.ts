@@ -15,6 +15,8 @@ uniform sampler2D uHeights;
 uniform ivec2 uVertices;
 uniform float uCell;
 uniform float uPixel;
+/** Metres between contours, and between the strong ones among them. */
+uniform vec2 uInterval;
 uniform vec4 uWater[4];
 uniform float uWaterLevel[4];
 uniform sampler2D uSward;
@@ -64,10 +66,9 @@ void main() {
     }
   }
   if (!wet) {
-    float fine = contour(h, slope, 2.0, 0.5) * smoothstep(1.2, 0.5, uPixel);
-    float main5 = contour(h, slope, 5.0, 0.55) * smoothstep(3.2, 1.6, uPixel);
-    float main25 = contour(h, slope, 25.0, 1.0);
-    colour = mix(colour, ink, clamp(max(max(fine * 0.16, main5 * 0.30), main25 * 0.5), 0.0, 1.0));
+    float fine = contour(h, slope, uInterval.x, 0.55);
+    float strong = contour(h, slope, uInterval.y, 1.0);
+    colour = mix(colour, ink, clamp(max(fine * 0.28, strong * 0.5), 0.0, 1.0));
     if (uSwardOn > 0.5) {
       float step9 = uPixel * 9.0;
       vec2 cell = floor(vAt / step9);

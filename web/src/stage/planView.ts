@@ -45,6 +45,24 @@ function symbolGeometry(plants: Float32Array): THREE.InstancedBufferGeometry {
   return geometry
 }
 
+const ROUND = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500]
+const READABLE = 8
+
+/** Metres between contours, so that on the level's mean slope they lie some pixels apart, at so many metres a pixel. */
+export const contourInterval = (slope: number, pixel: number): number => ROUND.find((r) => r >= slope * pixel * READABLE) ?? ROUND[ROUND.length - 1]
+
+/** The ground's mean slope, metres up for each along, from a sample of it. */
+function meanSlope(ground: Ground): number {
+  const [across, down] = [ground.width / 64, ground.length / 64]
+  let sum = 0
+  for (let k = 0; k < 4096; k++) {
+    const [x, z] = [(k % 64) * across, Math.floor(k / 64) * down]
+    const h = ground.heightAt(x, z)
+    sum += Math.hypot((ground.heightAt(x + ground.cell, z) - h) / ground.cell, (ground.heightAt(x, z + ground.cell) - h) / ground.cell)
+  }
+  return sum / 4096
+}
+
 /** The level as a drawn plan. Renders only when told to. */
 /** Marks of more plants than this are drawn smaller, so that they can be told apart. */
 const MANY_MARKS = 1500
@@ -67,6 +85,7 @@ export class PlanView {
   private readonly went = this.marks('#8a2018', 1)
   private size: [number, number] = [1, 1]
   private fitted = false
+  private readonly slope: number
 
   constructor(
     canvas: HTMLCanvasElement,
@@ -79,11 +98,13 @@ export class PlanView {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !softwareDrawn() })
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace
     this.centre = [ground.width / 2, ground.length / 2]
+    this.slope = meanSlope(ground)
     this.pixel = 2
     const waters = [0, 1, 2, 3].map((k) => level.waters[k])
     this.groundUniforms = {
       ...textures.uniforms(),
       uPixel: { value: 1 },
+      uInterval: { value: new THREE.Vector2(5, 25) },
       uWater: { value: waters.map((w) => new THREE.Vector4(...(w ? w.box : [0, 0, 0, 0]))) },
       uWaterLevel: { value: waters.map((w) => w?.altitude ?? -1e9) },
       uSward: { value: null },
@@ -244,6 +265,8 @@ export class PlanView {
     this.camera.lookAt(this.centre[0], 0, this.centre[1])
     this.camera.updateProjectionMatrix()
     this.groundUniforms.uPixel.value = this.pixel
+    const apart = contourInterval(this.slope, this.pixel)
+    this.groundUniforms.uInterval.value.set(apart, apart * 5)
     const hatched = new Map<number, number>()
     for (const [id, s] of this.symbols) {
       const u = s.mesh.material.uniforms

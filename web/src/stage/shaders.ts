@@ -7,6 +7,8 @@ uniform vec3 uEye;
 uniform vec3 uSkyColour;
 uniform vec3 uFogColour;
 uniform float uFog;
+/** The altitude that haze lies up to, and over how many m above it thins to a third. */
+uniform vec2 uHazeFrom;
 uniform sampler2D uShadowMap;
 uniform mat4 uShadowMatrix;
 uniform float uShadowOn;
@@ -32,7 +34,7 @@ float sunlit(vec3 at) {
 /** The haze's colour and how much of it lies between the eye and a place. */
 vec4 hazeOf(vec3 at) {
   float d = distance(at, uEye);
-  float low = exp(-max(at.y - 350.0, 0.0) * 0.006);
+  float low = exp(-max(at.y - uHazeFrom.x, 0.0) / uHazeFrom.y);
   float f = 1.0 - exp(-d * uFog * (0.65 + 0.5 * low));
   vec3 way = normalize(at - uEye);
   float glow = pow(max(dot(way, uSun), 0.0), 4.0);
@@ -216,6 +218,29 @@ uniform vec4 uTurfB;
 uniform vec4 uBrush;
 uniform vec3 uBrushInk;
 
+uniform highp sampler2DArray uPaint;
+uniform float uPaintOn;
+uniform float uPainted[8];
+
+/** What pictures of the layers do to the ground's colour near the eye: each as a multiple of its mean. */
+vec3 paintedBy(vec2 at, vec2 uv, float far) {
+  if (uPaintOn < 0.5) return vec3(1.0);
+  float near = 1.0 - smoothstep(40.0, 160.0, far);
+  if (near <= 0.0) return vec3(1.0);
+  vec4 a = texture2D(uLayersA, uv);
+  vec4 b = texture2D(uLayersB, uv);
+  vec3 sum = vec3(0.0);
+  float rest = 1.0;
+  for (int k = 0; k < 8; k++) {
+    float w = k < 4 ? a[k] : b[k - 4];
+    if (w < 0.02 || uPainted[k] < 0.5) continue;
+    vec3 t = texture(uPaint, vec3(at / 4.0, float(k))).rgb;
+    sum += w * pow(t, vec3(2.2)) / max(uColours[k], vec3(0.02));
+    rest -= w;
+  }
+  return mix(vec3(1.0), sum + max(rest, 0.0), near);
+}
+
 float grain(vec2 p) { return texture2D(uNoise, p / 128.0).r; }
 
 vec3 surfaceOf(vec4 a, vec4 b) {
@@ -270,6 +295,7 @@ void main() {
     float crack = grain(vec2(dot(vAt.xz, vec2(0.55, 0.5)), vAt.y * 0.16));
     colour *= mix(1.0, 0.66 + 0.42 * bed + 0.22 * crack, bare);
   }
+  colour *= paintedBy(vAt.xz, uv, far);
   colour = suited(washed(colour, uv, vec3(2.2), 0.22), uv);
   float direct = baked.a * ${SUN.toFixed(1)};
   vec3 light = uSkyColour;
@@ -305,6 +331,7 @@ void main() {
     float blade = near > 0.0 ? grain(vec2(vAt.x * 14.0, vAt.z * 5.0)) * near : 0.0;
     colour = mix(colour, colour * vec3(0.86, 0.90, 0.70) * (0.82 + 0.4 * blade), turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
   }
+  colour *= paintedBy(vAt.xz, uv, far);
   colour = suited(washed(colour, uv, vec3(2.2), 0.42), uv);
   float direct = max(dot(n, uSun), 0.0) * relief.b;
   vec3 light = vec3(1.86, 1.70, 1.40) * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));

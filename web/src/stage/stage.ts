@@ -2,6 +2,7 @@ import type { Item, Level, Stand, View, Wind } from '../api/client'
 import type { Contour } from './contourLines'
 import { EyeView, type Drawn } from './eyeView'
 import { loadGround, type Ground } from './ground'
+import { loadPaint, type GroundPaint } from './groundPaint'
 import { GroundTextures, rasterTexture, washTexture } from './groundTextures'
 import { PlanView } from './planView'
 import { PlantStore } from './plantStore'
@@ -69,11 +70,12 @@ export class Stage {
     planCanvas: HTMLCanvasElement,
     readonly level: Level,
     readonly ground: Ground,
+    paint: GroundPaint | null,
     private readonly stock: Awaited<ReturnType<typeof loadStock>>,
     private readonly items: Map<string, Item>,
     onStale: () => void,
   ) {
-    const textures = new GroundTextures(ground, level)
+    const textures = new GroundTextures(ground, level, paint)
     this.store = new PlantStore(level.slug, items, () => this.plantsChanged(), onStale)
     this.eye = new EyeView(eyeCanvas, ground, level, textures, this.store, stock)
     const crown = (stand: Stand) => items.get(stand.settings.mix[0].item)?.crown ?? 1
@@ -83,8 +85,8 @@ export class Stage {
   }
 
   static async open(eyeCanvas: HTMLCanvasElement, planCanvas: HTMLCanvasElement, level: Level, onStale: () => void): Promise<Stage> {
-    const [ground, stock] = await Promise.all([loadGround(level), loadStock(level.stock)])
-    return new Stage(eyeCanvas, planCanvas, level, ground, stock, new Map(level.stock.map((i) => [i.slug, i])), onStale)
+    const [ground, stock, paint] = await Promise.all([loadGround(level), loadStock(level.stock), loadPaint(level.layers)])
+    return new Stage(eyeCanvas, planCanvas, level, ground, paint, stock, new Map(level.stock.map((i) => [i.slug, i])), onStale)
   }
 
   /** The stands to draw; one whose items are still to be loaded is drawn as soon as they are. */

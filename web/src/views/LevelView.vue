@@ -55,7 +55,7 @@ const shapes = useShapes()
 const selection = useSelection()
 const at = shallowRef<[number, number] | null>(null)
 const why = shallowRef<Why | null>(null)
-const groundKey = computed(() => `${store.level?.slug}/${store.level?.ground_revision}/${store.level?.layers_revision}`)
+const groundKey = computed(() => `${store.level?.slug}/${store.level?.ground_revision}/${store.level?.layers_revision}/${JSON.stringify(store.level?.layers)}`)
 const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
 
 /** Open the level; while the server is away, again and again until it answers. */
