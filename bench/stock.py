@@ -130,7 +130,7 @@ def shelf(base: str) -> bool:
     ShelfItem.objects.bulk_create(fresh, batch_size=20)
     lead = signed_in(base, "lead")
     alone, page = median_of(lambda: lead.get("/api/session")), median_of(lambda: lead.get("/api/shelf"))
-    print(f"stock: first page of {ITEMS} items in {1000 * page:.1f} ms, a request in {1000 * alone:.1f} ms: ratio {page / alone:.2f} "
+    print(f"stock: first page of {ITEMS} items {1000 * page:.1f} ms, a request {1000 * alone:.1f} ms: ratio {page / alone:.2f} "
           f"(at most {SHELF})")
     return page / alone <= SHELF
 

@@ -120,7 +120,7 @@ def bracken() -> StockModel:
     """Bracken, 1.1 m: arching fronds from one foot; two LODs."""
     leaf = Material("bracken", foliage.bracken_frond(), cut=True)
     rng, lods = np.random.default_rng(9), []
-    for fronds, joints in ((6, 2), (3, 1)):
+    for fronds, joints in ((6, 2), (4, 1)):
         clump = Builder(leaf)
         for k in range(fronds):
             way = k * 2 * np.pi / fronds + rng.uniform(-0.3, 0.3)

@@ -7,7 +7,7 @@ from uuid import UUID
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Query, Router, Schema
 from ninja.errors import HttpError
 from pydantic import Field
 
@@ -42,7 +42,7 @@ class SheetsOut(Schema):
     size: float
     columns: int
     rows: int
-    keys: list[str]
+    keys: list[str] = Field(description="empty for a sheet that is not told yet: see `keys` of the level")
 
 
 class StandOut(Schema):
@@ -136,14 +136,27 @@ class ChangedOut(Schema):
     stale: list[int] = []
 
 
-def stand_out(stand: Stand) -> dict:
-    """A stand for the API."""
+NEAR = 1500.0
+"""The content keys of sheets within so many m are told, where telling all would mean to plant all."""
+
+
+def keys_of(planting: Planting, x: float, z: float) -> dict[int, str]:
+    """The content keys of a stand's sheets by their index: of all when that costs little, else of those near a place."""
+    columns = planting.sheets[0]
+    box = planting.everywhere if planting.at_hand else (x - NEAR, z - NEAR, x + NEAR, z + NEAR)
+    return {row * columns + column: planting.key((column, row)) for column, row in planting.sheets_in(box)}
+
+
+def stand_out(stand: Stand, place: tuple[float, float] | None = None) -> dict:
+    """A stand for the API, with at least the sheets around a place; around the level's first view when there is none."""
     planting = planting_of(stand)
     columns, rows = planting.sheets
-    keys = [planting.key((c, r)) for r in range(rows) for c in range(columns)]
+    first = stand.level.bookmarks[0] if stand.level.bookmarks else {"x": 0.0, "z": 0.0}
+    found = keys_of(planting, *(place or (first["x"], first["z"])))
+    keys = [found.get(k, "") for k in range(columns * rows)]
     asked = [*(c for c in planting.rules if c.on), *(e.drive.core() for e in planting.settings.mix if e.drive)]
     lacking = [*(planting.scene.lacks(c) for c in asked), lacking_layout(planting)]
-    count = planting.count_now()
+    count = planting.count() if planting.at_hand else None
     return {"id": stand.pk, "number": stand.number, "warnings": [f"{said}." for said in lacking if said],
             "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
             "seed": stand.seed, "locked": stand.locked, "colour": stand.colour, "revision": stand.revision,
@@ -160,16 +173,27 @@ def changed_keys(stand: Stand, cells: list[int]) -> dict[int, str]:
             for column, row in planting.sheets_in(planting.metres(tuple(cells)))}
 
 
+Where = Annotated[float | None, Query(ge=-1e6, le=1e6, allow_inf_nan=False, description="level metres; near it, sheets are told")]
+
+
 @router.get("/levels/{slug}/stands", response=list[StandOut])
-def stands(request: HttpRequest, slug: str):
+def stands(request: HttpRequest, slug: str, x: Where = None, z: Where = None):
     """All stands, first those that claim room first."""
-    return [stand_out(stand) for stand in stands_of(level_for(request, slug))]
+    place = None if x is None or z is None else (x, z)
+    return [stand_out(stand, place) for stand in stands_of(level_for(request, slug))]
 
 
 @router.get("/levels/{slug}/stands/{stand}", response=StandOut)
-def one_stand(request: HttpRequest, slug: str, stand: int):
+def one_stand(request: HttpRequest, slug: str, stand: int, x: Where = None, z: Where = None):
     """One stand."""
-    return stand_out(stand_for(level_for(request, slug), stand))
+    return stand_out(stand_for(level_for(request, slug), stand), None if x is None or z is None else (x, z))
+
+
+@router.get("/levels/{slug}/keys", response=dict[int, dict[int, str]])
+def keys(request: HttpRequest, slug: str, x: Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False)],
+         z: Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False)]):
+    """Of every stand, the content keys of the sheets around a place, by their index."""
+    return {stand.pk: keys_of(planting_of(stand), x, z) for stand in stands_of(level_for(request, slug))}
 
 
 @router.get("/levels/{slug}/stands/{stand}/count", response=int)

@@ -312,13 +312,16 @@ class Planting(Rooming):
             return round(self.expected())
         return sum(len(self.plants(sheet)) for sheet in self.sheets_in(self.everywhere))
 
-    def count_now(self) -> int | None:
-        """The same when it costs little: when the level is small, or all sheets are at hand; else None."""
-        most = self.core.per_m2 * self.core.fullness * self.scene.width * self.scene.length
-        if self.stand.sward or most < MANY or self.settings.layout.kind != "free":
-            return self.count()
-        sheets = [_plants.peek(self.key(sheet)) for sheet in self.sheets_in(self.everywhere)]
-        return None if any(found is None for found in sheets) else sum(len(found) for found in sheets if found is not None)
+    @property
+    def at_hand(self) -> bool:
+        """Whether telling all its plants costs little: it could not have many, or all its sheets are kept; and likewise of the
+        stands above it, which leave it room."""
+        if "_at_hand" not in self.__dict__ and all(above.at_hand for above in self.scene.above(self.stand)):
+            most = self.core.per_m2 * self.core.fullness * self.scene.width * self.scene.length
+            few = self.stand.sward or most < MANY or self.settings.layout.kind != "free"
+            if few or all(_plants.peek(self.key(sheet)) is not None for sheet in self.sheets_in(self.everywhere)):
+                self.__dict__["_at_hand"] = True
+        return "_at_hand" in self.__dict__
 
     def _check_ceiling(self) -> None:
         """Refuse settings under which too many plants would stand in the level.

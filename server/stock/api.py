@@ -20,7 +20,7 @@ from server.stock.models import ShelfItem, ShelfVersion, StockItem
 
 router = Router(tags=["stock"])
 IMMUTABLE = "private, max-age=31536000, immutable"
-PAGE = 60
+PAGE = 30
 Group = Literal["tree", "shrub", "grass and herbs", "rock", "made thing"]
 Word = Annotated[str, Field(min_length=1, max_length=60)]
 
@@ -122,7 +122,8 @@ def on_the_shelf(request: HttpRequest, search: Annotated[str, Query(max_length=6
         rows = rows.filter(tags__contains=tag)
     order = {"name": "name", "height": F("height").desc(), "cost": F("states__0__triangles").desc()}[sort]
     shown = rows.order_by(order, "name")[page * PAGE:(page + 1) * PAGE]
-    tags = {t for those in ShelfItem.objects.filter(gone=False).values_list("tags", flat=True) for t in those}
+    tagged = ShelfItem.objects.filter(gone=False).order_by().values_list("tags", flat=True).distinct()
+    tags = {t for those in tagged for t in those}
     return {"items": [shelf_out(item) for item in shown], "total": rows.count(), "tags": sorted(tags)}
 
 

@@ -57,9 +57,10 @@ class GlbWriter:
             entry["min"], entry["max"] = array.min(0).tolist(), array.max(0).tolist()
         return self.add("accessors", entry)
 
-    def texture(self, png: bytes) -> int:
-        """Append a PNG image as a texture; its index."""
-        image = self.add("images", {"bufferView": self.view(png), "mimeType": "image/png"})
+    def texture(self, data: bytes) -> int:
+        """Append a PNG or JPEG image as a texture; its index."""
+        kind = "image/jpeg" if data[:2] == b"\xff\xd8" else "image/png"
+        image = self.add("images", {"bufferView": self.view(data), "mimeType": kind})
         return self.add("textures", {"source": image, "sampler": 0})
 
     def finish(self, roots: list[int]) -> bytes:

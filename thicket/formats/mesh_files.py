@@ -186,10 +186,8 @@ def _states(scene, linear: bool) -> tuple[dict[int, list[Part]], list[str]]:
         total += len(mesh.faces)
         if total > MOST_TRIANGLES:
             raise Refused(f"it holds more than {MOST_TRIANGLES:,} triangles")
-        mesh = mesh.copy()
-        mesh.apply_transform(transform)
         number = _lod_number([name, *_with_parents(node, parents)])
-        states.setdefault(number, []).append(_part(mesh, materials, notes, linear))
+        states.setdefault(number, []).append(_part(mesh, transform, materials, notes, linear))
     return states, list(dict.fromkeys(notes))
 
 
@@ -222,9 +220,13 @@ def _corner_colours(mesh, linear: bool) -> np.ndarray | None:
     return None if (colours[:, :3] > 0.995).all() else np.rint(colours * 255).astype(np.uint8)
 
 
-def _part(mesh, materials: dict[int, Material], notes: list[str], linear: bool) -> Part:
-    place = np.asarray(mesh.vertices, np.float64)
+def _part(mesh, transform: np.ndarray, materials: dict[int, Material], notes: list[str], linear: bool) -> Part:
+    """A mesh where its node puts it. (Copying it would have its images decoded and copied, too.)"""
+    turn = transform[:3, :3]
+    place = np.asarray(mesh.vertices, np.float64) @ turn.T + transform[:3, 3]
     faces = np.asarray(mesh.faces)
+    if np.linalg.det(turn) < 0:
+        faces = faces[:, ::-1]
     if not np.isfinite(place).all():
         raise Refused("it has corners that are not numbers")
     if faces.min() < 0 or faces.max() >= len(place):
@@ -234,7 +236,8 @@ def _part(mesh, materials: dict[int, Material], notes: list[str], linear: bool) 
     source = getattr(mesh.visual, "material", None)
     if id(source) not in materials or source is None:
         materials[id(source)] = _material(source, notes, linear)
-    normal = np.nan_to_num(np.asarray(mesh.vertex_normals, np.float32))
+    normal = np.nan_to_num(np.asarray(mesh.vertex_normals) @ np.linalg.pinv(turn)).astype(np.float32)
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), np.float32(1e-9))
     return Part(materials[id(source)], place.astype(np.float32), normal, uv.astype(np.float32), faces.astype(np.uint32).ravel(),
                 _corner_colours(mesh, linear))
 
@@ -249,24 +252,37 @@ def _material(source, notes: list[str], linear: bool) -> Material:
     colour = colour * 255 if factor is not None and colour.max() <= 1.0 else colour
     if linear:
         colour = np.r_[255 * (colour[:3] / 255) ** (1 / 2.2), colour[3:]]
+    encoded = None
     if image is None:
         texture = np.tile(np.rint(colour).astype(np.uint8), (4, 4, 1))
     else:
-        if max(image.size) > MOST_SIDE:
-            raise Refused(f"its image of {name!r} is {image.width:,} × {image.height:,}; at most {MOST_SIDE:,} a side are taken")
-        if max(image.size) > LARGEST_TEXTURE:
-            notes.append(f"Its image of {name} was {image.width:,} × {image.height:,}; it is kept at {LARGEST_TEXTURE:,} a side.")
-            image = image.copy()
-            image.thumbnail((LARGEST_TEXTURE, LARGEST_TEXTURE))
-        texture = np.rint(np.asarray(image.convert("RGBA"), np.float32) * (colour / 255)).astype(np.uint8)
+        texture, encoded = _texture(image, name, colour, notes)
     mode = str(getattr(source, "alphaMode", None) or "OPAQUE").upper()
     if mode == "MASK" and getattr(source, "alphaCutoff", None):
-        texture[..., 3] = np.clip(texture[..., 3] * (0.5 / max(float(source.alphaCutoff), 0.01)), 0, 255)
-    holes = float((texture[..., 3] < 128).mean())
+        factor = 0.5 / max(float(source.alphaCutoff), 0.01)
+        if abs(factor - 1) > 0.05:
+            texture = np.dstack([texture[..., :3], np.clip(texture[..., 3] * factor, 0, 255).astype(np.uint8)])
+            encoded = None
     if mode == "BLEND":
         notes.append(f"Its see-through surface {name} is drawn as a cut-out.")
-    cut = mode in ("MASK", "BLEND") or (not hasattr(source, "alphaMode") and 0.01 < holes < 1)
-    return Material(name, texture, cut=cut, both_sides=bool(getattr(source, "doubleSided", False)))
+    cut = mode in ("MASK", "BLEND") or (not hasattr(source, "alphaMode") and 0.01 < float((texture[..., 3] < 128).mean()) < 1)
+    return Material(name, texture, cut=cut, both_sides=bool(getattr(source, "doubleSided", False)), encoded=encoded)
+
+
+def _texture(image, name: str, colour: np.ndarray, notes: list[str]) -> tuple[np.ndarray, bytes | None]:
+    """A surface's picture, RGBA uint8, times its plain colour; and the file it was read from, if it is just that."""
+    if max(image.size) > MOST_SIDE:
+        raise Refused(f"its image of {name!r} is {image.width:,} × {image.height:,}; at most {MOST_SIDE:,} a side are taken")
+    stream = getattr(image, "fp", None)
+    encoded = stream.getvalue() if image.format in ("PNG", "JPEG") and isinstance(stream, io.BytesIO) else None
+    if max(image.size) > LARGEST_TEXTURE:
+        notes.append(f"Its image of {name} was {image.width:,} × {image.height:,}; it is kept at {LARGEST_TEXTURE:,} a side.")
+        image, encoded = image.copy(), None
+        image.thumbnail((LARGEST_TEXTURE, LARGEST_TEXTURE))
+    texture = np.asarray(image.convert("RGBA"))
+    if (colour > 254.5).all():
+        return texture, encoded
+    return np.rint(texture * (colour / 255).astype(np.float32)).astype(np.uint8), None
 
 
 def _settled(name: str, states: dict[int, list[Part]], unit: str | None, up: str, notes: list[str]) -> Brought:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import zlib
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -17,7 +18,7 @@ from thicket.sight.cost import Item, Mesh
 class Material:
     """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes; facing, whether the mesh turns about
     its upright to face the eye; normals, RGB uint8 of the same shape, directions x, y, z in the texture's own frame, or None;
-    both_sides, whether it is seen from behind."""
+    both_sides, whether it is seen from behind; encoded, the PNG or JPEG that the texture was read from, if it is just that."""
 
     name: str
     texture: np.ndarray
@@ -25,6 +26,7 @@ class Material:
     facing: bool = False
     normals: np.ndarray | None = None
     both_sides: bool = False
+    encoded: bytes | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,7 +66,7 @@ class StockModel:
 def png_bytes(image: np.ndarray) -> bytes:
     """An image uint8 (rows, columns, 3 or 4) as PNG."""
     out = io.BytesIO()
-    Image.fromarray(image).save(out, "PNG", optimize=image.size < 1 << 20, compress_level=6 if image.size < 1 << 20 else 3)
+    Image.fromarray(image).save(out, "PNG", compress_type=zlib.Z_RLE if image.size >= 1 << 18 else zlib.Z_DEFAULT_STRATEGY)
     return out.getvalue()
 
 
@@ -86,6 +88,8 @@ def read_anchors(slug: str, glb: bytes) -> list[dict]:
     Raises: Refused when one lies outside its full mesh, naming it.
     """
     reader = GlbReader(glb)
+    if not any("mesh" not in node and node.get("name", "").startswith(ANCHOR) for node in reader.json["nodes"]):
+        return []
     lows, highs = [], []
     for node in reader.json["nodes"]:
         if "mesh" in node and node["name"] not in (BILLBOARD, COLLIDER):
@@ -108,7 +112,7 @@ def read_anchors(slug: str, glb: bytes) -> list[dict]:
 
 
 def _material(writer: GlbWriter, material: Material) -> int:
-    texture = writer.texture(png_bytes(material.texture))
+    texture = writer.texture(material.encoded or png_bytes(material.texture))
     entry = {"name": material.name, "doubleSided": material.cut or material.both_sides,
              "pbrMetallicRoughness": {"baseColorTexture": {"index": texture}, "metallicFactor": 0,
                                       "roughnessFactor": 0.9}}
@@ -191,14 +195,16 @@ def _read_part(reader: GlbReader, primitive: dict, materials: list[Material]) ->
 
 
 def _read_material(reader: GlbReader, entry: dict) -> Material:
-    def image(texture: int, mode: str) -> np.ndarray:
-        source = reader.json["images"][reader.json["textures"][texture]["source"]]
-        return np.asarray(Image.open(io.BytesIO(reader.view(source["bufferView"]))).convert(mode))
+    def encoded(texture: int) -> bytes:
+        return reader.view(reader.json["images"][reader.json["textures"][texture]["source"]]["bufferView"])
 
-    colour = entry["pbrMetallicRoughness"]["baseColorTexture"]["index"]
-    normals = image(entry["normalTexture"]["index"], "RGB") if "normalTexture" in entry else None
+    def image(data: bytes, mode: str) -> np.ndarray:
+        return np.asarray(Image.open(io.BytesIO(data)).convert(mode))
+
+    colour = encoded(entry["pbrMetallicRoughness"]["baseColorTexture"]["index"])
+    normals = image(encoded(entry["normalTexture"]["index"]), "RGB") if "normalTexture" in entry else None
     return Material(entry["name"], image(colour, "RGBA"), entry.get("alphaMode") == "MASK",
-                    entry.get("extras", {}).get("facing", False), normals, entry.get("doubleSided", False))
+                    entry.get("extras", {}).get("facing", False), normals, entry.get("doubleSided", False), colour)
 
 
 def _measure_mesh(reader: GlbReader, mesh: dict) -> tuple[Mesh, float]:

@@ -18,8 +18,8 @@ def _raster(place, normal, uv, corner, index, texture, cut, colour, facing, dept
         area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
         if abs(area) < 1e-9:
             continue
-        for row in range(max(int(min(ay, by, cy)), 0), min(int(max(ay, by, cy)) + 1, rows)):
-            for col in range(max(int(min(ax, bx, cx)), 0), min(int(max(ax, bx, cx)) + 1, cols)):
+        for row in range(max(int(min(ay, by, cy) + 0.5), 0), min(int(max(ay, by, cy) + 0.5), rows)):
+            for col in range(max(int(min(ax, bx, cx) + 0.5), 0), min(int(max(ax, bx, cx) + 0.5), cols)):
                 x, y = col + 0.5, row + 0.5
                 wb = ((x - ax) * (cy - ay) - (y - ay) * (cx - ax)) / area
                 wc = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) / area
@@ -48,6 +48,52 @@ def _raster(place, normal, uv, corner, index, texture, cut, colour, facing, dept
                 colour[row, col, 3] = 255.0
 
 
+@nb.njit(nogil=True, cache=True)
+def _cover(place, uv, index, alpha, cut, mask, scale, left, top):
+    """Mark the pixels that triangles cover, but for the holes of their texture."""
+    rows, cols = mask.shape
+    th, tw = alpha.shape
+    for t in range(index.shape[0]):
+        a, b, c = index[t]
+        ax, ay = (place[a, 0] - left) * scale, (top - place[a, 1]) * scale
+        bx, by = (place[b, 0] - left) * scale, (top - place[b, 1]) * scale
+        cx, cy = (place[c, 0] - left) * scale, (top - place[c, 1]) * scale
+        area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+        if abs(area) < 1e-9:
+            continue
+        for row in range(max(int(min(ay, by, cy) + 0.5), 0), min(int(max(ay, by, cy) + 0.5), rows)):
+            for col in range(max(int(min(ax, bx, cx) + 0.5), 0), min(int(max(ax, bx, cx) + 0.5), cols)):
+                if mask[row, col]:
+                    continue
+                x, y = col + 0.5, row + 0.5
+                wb = ((x - ax) * (cy - ay) - (y - ay) * (cx - ax)) / area
+                wc = ((bx - ax) * (y - ay) - (by - ay) * (x - ax)) / area
+                wa = 1.0 - wb - wc
+                if wa < 0.0 or wb < 0.0 or wc < 0.0:
+                    continue
+                if cut:
+                    u = (wa * uv[a, 0] + wb * uv[b, 0] + wc * uv[c, 0]) % 1.0
+                    v = (wa * uv[a, 1] + wb * uv[b, 1] + wc * uv[c, 1]) % 1.0
+                    if alpha[min(int(v * th), th - 1), min(int(u * tw), tw - 1)] < 128:
+                        continue
+                mask[row, col] = True
+
+
+def render_coverage(parts, width: float, height: float, rows: int, oversample: int = 2) -> np.ndarray:
+    """How much of each pixel the mesh covers seen from +z, float 0–1 (rows, columns); parameters as of `render_billboard`."""
+    columns = max(int(round(rows * width / height)), 1)
+    mask = np.zeros((rows * oversample, columns * oversample), np.bool_)
+    for part in parts:
+        _cover(part.position.astype(np.float64), part.uv, part.index.astype(np.int64).reshape(-1, 3),
+               part.material.texture[..., 3], part.material.cut, mask, rows * oversample / height, -width / 2, height)
+    return _smaller(mask.astype(np.float32), oversample)
+
+
+def _smaller(picture: np.ndarray, by: int) -> np.ndarray:
+    """A picture (rows, columns, …) made smaller by a whole number: the means of its blocks."""
+    return sum(picture[j::by, k::by] for j in range(by) for k in range(by)) / np.float32(by * by)
+
+
 def render_billboard(parts, width: float, height: float, rows: int, oversample: int = 4) -> np.ndarray:
     """The mesh seen from +z, with its textures and a little shade from above.
 
@@ -60,31 +106,28 @@ def render_billboard(parts, width: float, height: float, rows: int, oversample: 
     return _render(parts, width, height, rows, oversample, False)[0]
 
 
-def render_with_normals(parts, width: float, height: float, rows: int, oversample: int = 3) -> tuple[np.ndarray, np.ndarray]:
+def render_with_normals(parts, width: float, height: float, rows: int, oversample: int = 2) -> tuple[np.ndarray, np.ndarray]:
     """The same, and the directions of what is seen, toward the eye: RGB uint8, 128 for 0 and 255 for 1."""
     return _render(parts, width, height, rows, oversample, True)
 
 
 def _render(parts, width: float, height: float, rows: int, oversample: int, normals: bool):
     columns = max(int(round(rows * width / height)), 1)
-    colour = np.zeros((rows * oversample, columns * oversample, 4))
-    facing = np.zeros((*colour.shape[:2], 3) if normals else (0, 0, 3))
-    depth = np.full(colour.shape[:2], -1e9)
+    colour = np.zeros((rows * oversample, columns * oversample, 4), np.float32)
+    facing = np.zeros((*colour.shape[:2], 3) if normals else (0, 0, 3), np.float32)
+    depth = np.full(colour.shape[:2], -1e9, np.float32)
     for part in parts:
         corner = np.empty((0, 3)) if part.colour is None else part.colour[:, :3] / 255.0
         _raster(part.position.astype(float), part.normal.astype(float), part.uv.astype(float), corner,
                 part.index.astype(np.int64).reshape(-1, 3), part.material.texture, part.material.cut, colour, facing, depth,
                 rows * oversample / height, -width / 2, height)
-    blocks = colour.reshape(rows, oversample, columns, oversample, 4)
-    weight = blocks[..., 3:] / 255.0
-    alpha = weight.mean((1, 3))
-    total = np.maximum(weight.sum((1, 3)), 1e-9)
-    rgb = (blocks[..., :3] * weight).sum((1, 3)) / total
-    picture = np.dstack([_spread(rgb, alpha[..., 0] > 0), alpha * 255.0]).round().astype(np.uint8)
+    drawn = _smaller(colour, oversample)
+    alpha = drawn[..., 3:] / 255.0
+    known, total = alpha[..., 0] > 0, np.maximum(alpha, 1e-9)
+    picture = np.dstack([_spread(drawn[..., :3] / total, known), alpha * 255.0]).round().astype(np.uint8)
     if not normals:
         return picture, None
-    way = (facing * np.where(facing[..., 2:] < 0, -1.0, 1.0)).reshape(rows, oversample, columns, oversample, 3)
-    way = _spread((way * weight).sum((1, 3)) / total, alpha[..., 0] > 0)
+    way = _spread(_smaller(facing * np.where(facing[..., 2:] < 0, np.float32(-1), np.float32(1)), oversample) / total, known)
     way /= np.maximum(np.linalg.norm(way, axis=2, keepdims=True), 1e-9)
     return picture, (way * 127.5 + 127.5).round().astype(np.uint8)
 

@@ -8,11 +8,13 @@ import numpy as np
 
 from thicket.formats.stock import Material, Part
 from thicket.sight.billboard import render_with_normals
-from thicket.stock.silhouette import distance_of, frame_of, pixels_at, silhouette_error, turned
+from thicket.stock.silhouette import frame_of, pixels_at, turned
 
 CARDS = {"facing": 1, "crossed": 2, "three crossed": 3}
 """The kinds of billboard and how many cards each has."""
 ROWS, FEWEST, MOST = 256, 64, 512
+TRIED = 128
+"""Rows of the picture that a billboard's silhouette error is measured with before it is known how many it needs."""
 
 
 def harden(picture: np.ndarray) -> np.ndarray:
@@ -23,14 +25,14 @@ def harden(picture: np.ndarray) -> np.ndarray:
 
 
 def billboard_of(parts: Sequence[Part], kind: str = "facing", rows: int | None = None) -> list[Part]:
-    """A billboard of one of the kinds of `CARDS`, its picture with so many rows; by default as many as it takes on the screen
-    where it takes over."""
-    make = facing_billboard if kind == "facing" else lambda p, r: crossed_billboard(p, CARDS[kind], r)
-    if rows:
-        return make(parts, rows)
-    tried = make(parts, ROWS)
-    proposed = rows_at(frame_of(parts)[1], distance_of(silhouette_error(parts, tried)))
-    return tried if proposed == ROWS else make(parts, proposed)
+    """A billboard of one of the kinds of `CARDS`, its picture with so many rows."""
+    rows = rows or ROWS
+    return facing_billboard(parts, rows) if kind == "facing" else crossed_billboard(parts, CARDS[kind], rows)
+
+
+def fitted(parts: Sequence[Part], kind: str, distance: float) -> list[Part]:
+    """A billboard whose picture has as many rows as it takes on the screen at the distance in m at which it takes over."""
+    return billboard_of(parts, kind, rows_at(frame_of(parts)[1], distance))
 
 
 def rows_at(height: float, distance: float) -> int:

@@ -12,7 +12,7 @@ from thicket.formats.mesh_files import BILLBOARD, LOD, SUFFIXES, Brought, read_m
 from thicket.formats.plain_gltf import split
 from thicket.formats.stock import Part, StockModel, from_glb
 from thicket.refused import Refused
-from thicket.stock.billboards import billboard_of
+from thicket.stock.billboards import TRIED, billboard_of
 from thicket.stock.cards import Cards, from_picture, read_picture
 from thicket.stock.lods import made_lods
 from thicket.stock.making import Made, made
@@ -106,9 +106,11 @@ def bring(files: Mapping[str, bytes], paths: Sequence[str], slug: str, options: 
     if len(lods) == 1 and triangles > FEW and options.lods:
         lods = [*lods, *made_lods(lods[0], options.shares)]
         notes.append(f"{options.lods} LODs were made here." if options.lods > 1 else "A LOD was made here.")
+    fit = ""
     if not own and options.billboard != "none" and triangles > FEW:
-        own = billboard_of(lods[0], options.billboard, options.rows)
-    return [Thing(first.name, first.unit, notes, made(StockModel(slug, lods, own)))]
+        own = billboard_of(lods[0], options.billboard, options.rows or TRIED)
+        fit = "" if options.rows else options.billboard
+    return [Thing(first.name, first.unit, notes, made(StockModel(slug, lods, own), fit=fit))]
 
 
 def _bring_picture(files: Mapping[str, bytes], path: str, slug: str, cards: Cards) -> list[Thing]:

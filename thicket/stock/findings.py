@@ -12,6 +12,7 @@ from thicket.refused import Refused
 from thicket.stock.billboards import billboard_of
 from thicket.stock.lods import made_lods
 from thicket.stock.silhouette import pixels_at
+from thicket.stock.welding import welded
 
 NEAREST = 2.0
 """The nearest, in m, that a player's eye comes to a plant: textures need no more texels than the screen has pixels there."""
@@ -61,8 +62,7 @@ def _of_texture(part: Part) -> list[Finding]:
     if texels > 2 * shown and max(rows, columns) > 2 * SMALLEST:
         out.append(Finding(f"The texture of {material.name} is far larger than is ever seen: {texels:,.0f} texels a metre, "
                            f"where the screen shows {shown:,.0f} at {NEAREST:g} m.", "smaller textures"))
-    holes = float((material.texture[..., 3] < 128).mean())
-    if not material.cut and 0.02 < holes < 0.98:
+    if not material.cut and 0.02 < float((material.texture[..., 3] < 128).mean()) < 0.98:
         out.append(Finding(f"The picture of {material.name} has see-through parts that are not cut out.", "cut out"))
     return out
 
@@ -80,10 +80,13 @@ def _of_solid(part: Part) -> list[Finding]:
 def _edges_and_volume(part: Part) -> tuple[float, float]:
     """The share, by length, of edges that have a face on one side only, the foot's left out, which stands on the ground; and the
     volume inside the faces, in m³."""
-    place, same = np.unique(part.position.round(5), axis=0, return_inverse=True)
-    faces = same.ravel()[part.index.astype(np.int64)].reshape(-1, 3)
+    many, same = welded(part.position)
+    place = np.empty((many, 3))
+    place[same] = part.position
+    faces = same[part.index.astype(np.int64)].reshape(-1, 3)
     ends = np.sort(np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]]), axis=1)
-    ends, count = np.unique(ends, axis=0, return_counts=True)
+    edges, count = np.unique(ends[:, 0] * many + ends[:, 1], return_counts=True)
+    ends = np.stack([edges // many, edges % many], axis=1)
     long = np.linalg.norm(place[ends[:, 0]] - place[ends[:, 1]], axis=1)
     foot = place[:, 1].min() + FOOT * np.ptp(place[:, 1])
     alone = (count == 1) & (place[ends, 1].max(1) > foot)
@@ -141,7 +144,7 @@ def _fitted(part: Part) -> Material:
         picture = Image.fromarray(texture)
         texture = np.asarray(picture.resize((picture.width // 2, picture.height // 2), Image.Resampling.BOX))
         texels /= 2
-    return replace(material, texture=texture)
+    return replace(material, texture=texture, encoded=None)
 
 
 def _turned_out(part: Part) -> Part:

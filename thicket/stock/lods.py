@@ -12,7 +12,8 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from thicket.formats.stock import Part
-from thicket.planting.hashing import seed_of
+from thicket.planting.hashing import mix32, seed_of
+from thicket.stock.welding import welded
 
 SHARES = (0.35, 0.1)
 """The shares of triangles that LODs are made with unless others are asked for."""
@@ -21,13 +22,21 @@ WEIGHTS = np.array([0.4, 0.4, 0.4, 0.2, 0.2], np.float32)
 
 
 def made_lods(full: Sequence[Part], shares: Sequence[float] = SHARES) -> list[list[Part]]:
-    """Coarser states of a mesh, each with about a share (0–1) of its triangles."""
-    return [[coarser(part, share) for part in full] for share in shares]
+    """Coarser states of a mesh, each with about a share (0–1) of its triangles and made from the one before."""
+    states, last = [list(full)], 1.0
+    for share in shares:
+        states.append([coarser(part, share / last) for part in states[-1]])
+        last = share
+    return states[1:]
 
 
 def coarser(part: Part, share: float) -> Part:
     """A part with about a share of its triangles: cards are thinned, all else is simplified."""
-    return thinned(part, share) if part.material.cut and _pieces(part)[0] > 3 else simplified(part, share)
+    if part.material.cut:
+        pieces = _pieces(part)
+        if pieces[0] > 3:
+            return thinned(part, share, pieces)
+    return simplified(part, share)
 
 
 def simplified(part: Part, share: float) -> Part:
@@ -49,14 +58,15 @@ def simplified(part: Part, share: float) -> Part:
     return _only(part, out[:count] if count >= 3 else index)
 
 
-def thinned(part: Part, share: float) -> Part:
+def thinned(part: Part, share: float, pieces: tuple[int, np.ndarray] | None = None) -> Part:
     """A part with a share of its pieces, the rest enlarged about their middles so that their area is as before.
 
-    Which pieces stay follows from a hash of their number, so that what stays is spread evenly.
+    Which pieces stay follows from a hash of their number, so that what stays is spread evenly. Parameters: pieces, their count
+    and which one each corner belongs to, if that is known.
     """
-    count, of = _pieces(part)
+    count, of = pieces or _pieces(part)
     keep = max(round(count * share), 1)
-    order = np.argsort([seed_of("card", k) for k in range(count)], kind="stable")
+    order = np.argsort(mix32(np.arange(count) ^ seed_of("card")), kind="stable")
     stays = np.zeros(count, bool)
     stays[order[:keep]] = True
     triangles = part.index.reshape(-1, 3)
@@ -72,12 +82,12 @@ def thinned(part: Part, share: float) -> Part:
 
 def _pieces(part: Part) -> tuple[int, np.ndarray]:
     """How many connected pieces a part has, and which one each corner belongs to; corners at one place are one."""
-    _, same = np.unique(part.position.round(6), axis=0, return_inverse=True)
-    triangles = same.ravel()[part.index.astype(np.int64)].reshape(-1, 3)
-    n, ends = int(same.max()) + 1, (triangles[:, :2].ravel("F"), triangles[:, 1:].ravel("F"))
+    n, same = welded(part.position)
+    triangles = same[part.index.astype(np.int64)].reshape(-1, 3)
+    ends = triangles[:, :2].ravel("F"), triangles[:, 1:].ravel("F")
     links = coo_matrix((np.ones(2 * len(triangles)), ends), shape=(n, n))
     count, of = connected_components(links, directed=False)
-    return count, of[same.ravel()]
+    return count, of[same]
 
 
 def _only(part: Part, index: np.ndarray) -> Part:

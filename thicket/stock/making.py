@@ -10,8 +10,9 @@ import numpy as np
 from thicket.formats.stock import Part, StockModel, from_glb, measure, png_bytes, read_anchors, to_glb
 from thicket.sight.billboard import render_billboard
 from thicket.sight.cost import Item
+from thicket.stock.billboards import fitted
 from thicket.stock.findings import findings, mended
-from thicket.stock.silhouette import coverages, distance_of, frame_of, outline_difference, turned
+from thicket.stock.silhouette import blurred, coverages, distance_of, frame_of, outline_difference, turned
 from thicket.stock.traits import Edit, Traits, edited, on_mesh
 
 PICTURE_ROWS, SIDE_ROWS = 220, 160
@@ -69,7 +70,8 @@ def distances_of(seen: Sequence[np.ndarray], height: float, billboard: bool) -> 
 
     Parameters: what the states cover, in a frame of a height in m; whether the last of them is a billboard.
     """
-    errors = [outline_difference(seen[0], state, height) for state in seen[1:]]
+    full, *coarser = (blurred(covered) for covered in seen)
+    errors = [outline_difference(full, state, height) for state in coarser]
     starts = np.maximum.accumulate([distance_of(e) for e in errors]).round(2).tolist() if errors else []
     errors = [round(e, 5) for e in errors]
     if billboard:
@@ -97,17 +99,23 @@ def states_of(item: Item, seen: Sequence[np.ndarray], height: float) -> list[dic
 
 
 def made(model: StockModel, height: float | None = None, crown: float | None = None, trunk: float | None = None,
-         traits: Traits | None = None) -> Made:
-    """What the shelf keeps of a model; lengths in m are measured where they are not given."""
+         traits: Traits | None = None, fit: str = "") -> Made:
+    """What the shelf keeps of a model; lengths in m are measured where they are not given.
+
+    Parameters: fit, the kind of its billboard when that was made here, and its picture is to be as large as it takes.
+    """
+    seen, frame = seen_states(model)
+    distances = distances_of(seen, frame, bool(model.billboard))
+    if fit and model.billboard:
+        model = replace(model, billboard=fitted(model.lods[0], fit, distances["billboard"]))
     glb = to_glb(model)
     item, found = measure(model.slug, glb), measured(model.lods[0])
     height, crown, trunk = (said if said is not None else got for said, got in zip((height, crown, trunk), found))
-    seen, frame = seen_states(model)
     view, scale = picture_of(model.lods[0])
-    side = render_billboard(model.lods[0], max(crown * 2.6, height * 0.5), height * 1.06, SIDE_ROWS)
+    side = render_billboard(model.lods[0], max(crown * 2.6, height * 0.5), height * 1.06, SIDE_ROWS, oversample=2)
     told = findings(model, [m.triangles for m in item.lods])
     return Made(height, crown, trunk, read_anchors(model.slug, glb), glb, png_bytes(side), png_bytes(view), scale,
-                states_of(item, seen, frame), int(item.texture_bytes), distances_of(seen, frame, bool(model.billboard)),
+                states_of(item, seen, frame), int(item.texture_bytes), distances,
                 [asdict(f) for f in told], (traits or Traits()).as_dict())
 
 
@@ -152,4 +160,4 @@ def picture_of(parts: Sequence[Part]) -> tuple[np.ndarray, float]:
     width, tall = max(2.06 * float(np.abs(place[:, 0]).max()), 0.02), max(1.04 * (float(place[:, 1].max()) - low), 0.02)
     rows = int(min(PICTURE_ROWS, max(PICTURE_ROWS * tall / width, 24)))
     lifted = [replace(part, position=part.position - np.array([0.0, low, 0.0])) for part in seen]
-    return render_billboard(lifted, width, tall, rows, oversample=3), rows / tall
+    return render_billboard(lifted, width, tall, rows, oversample=2), rows / tall

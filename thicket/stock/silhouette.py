@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from thicket.formats.stock import Part
-from thicket.sight.billboard import render_billboard
+from thicket.sight.billboard import render_coverage
 
 HEADINGS = tuple(range(0, 360, 45))
 ROWS = 160
@@ -40,27 +41,34 @@ def coverage(parts: Sequence[Part], heading: float, frame: tuple[float, float]) 
     """How much of each pixel the parts cover, float 0–1 (rows, columns), seen from a heading in a frame in m. A high frame has
     `ROWS` rows; a wide one fewer, so that it has no more pixels."""
     rows = max(int(min(ROWS, ROWS * np.sqrt(1.5 * frame[1] / frame[0]))), 8)
-    return render_billboard(turned(parts, heading), *frame, rows, oversample=2)[..., 3] / 255.0
+    return render_coverage(turned(parts, heading), *frame, rows)
 
 
 def coverages(parts: Sequence[Part], frame: tuple[float, float], headings: Sequence[float] = HEADINGS) -> np.ndarray:
-    """The same from every heading, float 0–1 (headings, rows, columns)."""
+    """The same from every heading, float 0–1 (headings, rows, columns). From behind, an outline is that from the front mirrored."""
     if all(part.material.facing for part in parts):
         return np.repeat(coverage(parts, 0, frame)[None], len(headings), axis=0)
-    return np.stack([coverage(parts, heading, frame) for heading in headings])
+    mixed = any(part.material.facing for part in parts)
+    front = [h for h in headings if mixed or h - 180 not in headings]
+    with ThreadPoolExecutor(2) as pool:
+        seen = dict(zip(front, pool.map(lambda heading: coverage(parts, heading, frame), front)))
+    return np.stack([seen[h] if h in seen else seen[h - 180][:, ::-1] for h in headings])
+
+
+def blurred(covered: np.ndarray) -> np.ndarray:
+    """What is covered (headings, rows, columns), blurred by a hundredth of the height, so that single leaves are no outline."""
+    return np.stack([gaussian_filter(picture, 0.01 * len(picture)) for picture in covered])
 
 
 def outline_difference(full: np.ndarray, state: np.ndarray, height: float) -> float:
     """By how many metres of outline a coarser state differs from the full mesh, on the mean over headings.
 
-    Parameters: what both cover, float 0–1 (headings, rows, columns), in frames of a height in m. Both are blurred by a hundredth
-    of the height, so that single leaves do not count as outline; the area that differs is divided by the length of the full
-    mesh's outline, which is the sum of the blurred picture's slope.
+    Parameters: what both cover, `blurred`, float 0–1 (headings, rows, columns), in frames of a height in m. The area that
+    differs is divided by the length of the full mesh's outline, which is the sum of the blurred picture's slope.
     """
     pixel = height / full.shape[1]
     total = 0.0
     for a, b in zip(full, state):
-        a, b = gaussian_filter(a, 0.01 * len(a)), gaussian_filter(b, 0.01 * len(b))
         outline = float(np.hypot(*np.gradient(a)).sum()) * pixel
         total += float(np.abs(a - b).sum()) * pixel * pixel / max(outline, 1e-9)
     return total / len(full)
@@ -69,7 +77,8 @@ def outline_difference(full: np.ndarray, state: np.ndarray, height: float) -> fl
 def silhouette_error(full: Sequence[Part], state: Sequence[Part], headings: Sequence[float] = HEADINGS) -> float:
     """The silhouette error of a coarser state in m, over headings in degrees; see `outline_difference`."""
     frame = frame_of([*full, *state])
-    return outline_difference(coverages(full, frame, headings), coverages(state, frame, headings), frame[1])
+    covered = (blurred(coverages(parts, frame, headings)) for parts in (full, state))
+    return outline_difference(*covered, frame[1])
 
 
 def distance_of(error: float, pixels: float = PIXELS) -> float:

@@ -738,6 +738,26 @@ export interface paths {
         patch: operations["server_stands_api_keep"];
         trace?: never;
     };
+    "/api/levels/{slug}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Keys
+         * @description Of every stand, the content keys of the sheets around a place, by their index.
+         */
+        get: operations["server_stands_api_keys"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/stands/{stand}/count": {
         parameters: {
             query?: never;
@@ -3601,7 +3621,10 @@ export interface components {
             columns: number;
             /** Rows */
             rows: number;
-            /** Keys */
+            /**
+             * Keys
+             * @description empty for a sheet that is not told yet: see `keys` of the level
+             */
             keys: string[];
         };
         /**
@@ -9662,7 +9685,12 @@ export interface operations {
     };
     server_stands_api_stands: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description level metres; near it, sheets are told */
+                x?: number | null;
+                /** @description level metres; near it, sheets are told */
+                z?: number | null;
+            };
             header?: never;
             path: {
                 slug: string;
@@ -9765,7 +9793,12 @@ export interface operations {
     };
     server_stands_api_one_stand: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description level metres; near it, sheets are told */
+                x?: number | null;
+                /** @description level metres; near it, sheets are told */
+                z?: number | null;
+            };
             header?: never;
             path: {
                 slug: string;
@@ -9890,6 +9923,116 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stands_api_keys: {
+        parameters: {
+            query: {
+                x: number;
+                z: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: {
+                            [key: string]: string;
+                        };
+                    };
                 };
             };
             /** @description Not signed in. */

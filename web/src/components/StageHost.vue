@@ -52,7 +52,10 @@ onMounted(async () => {
     const made = await Stage.open(eyeCanvas.value!, planCanvas.value!, store.level!, () => void store.refresh().catch(store.tell))
     stage.value = made
     made.onFrame = fly.step
-    made.onSettled = (view) => void store.reckon({ ...view })
+    made.onSettled = (view) => {
+      void store.reckon({ ...view })
+      void store.tellNear(view.x, view.z).catch(store.tell)
+    }
     made.onDrawn = () => ticks.value++
     made.setStands(store.stands)
     made.setSheet(props.sheet)

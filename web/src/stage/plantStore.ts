@@ -192,7 +192,7 @@ export class PlantStore {
       const reach = sp.stand.sward ? Math.max(gone, shadow) : Infinity
       for (let index = 0; index < sp.stand.sheets.keys.length; index++) {
         const key = sp.stand.sheets.keys[index]
-        if (sp.keyOf(index) === key || this.fetching.has(`${sp.stand.id}/${index}`)) continue
+        if (!key || sp.keyOf(index) === key || this.fetching.has(`${sp.stand.id}/${index}`)) continue
         if ((this.failed.get(key) ?? 0) > now) continue
         const far = this.distance(sp, index)
         if (far <= reach) out.push({ sp, index, key, far })

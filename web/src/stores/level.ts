@@ -64,12 +64,15 @@ export const useLevel = defineStore('level', () => {
   async function countAll(): Promise<void> {
     if (counting) return
     counting = true
+    const asked = new Set<number>()
     try {
-      for (let next; (next = stands.value.find((s) => !s.counted)); ) {
+      for (let next; (next = stands.value.find((s) => !s.counted && !asked.has(s.id))); ) {
+        asked.add(next.id)
         const [id, revision, base] = [next.id, next.revision, `/levels/${slug.value}`]
         const count = await ask<number>('GET', `${base}/stands/${id}/count`)
         stands.value = stands.value.map((s) => (s.id === id && s.revision === revision ? { ...s, count, counted: true } : s))
         if (base !== `/levels/${slug.value}`) break
+        await reread([id])
       }
     } catch (error) {
       tell(error)
@@ -121,6 +124,17 @@ export const useLevel = defineStore('level', () => {
   async function reread(ids: number[]): Promise<void> {
     const fresh = await Promise.all(ids.map((id) => ask<Stand>('GET', `/levels/${slug.value}/stands/${id}`)))
     stands.value = stands.value.map((s) => fresh.find((f) => f.id === s.id) ?? s)
+  }
+
+  /** Have the sheets around a place told that are not told yet, for the eye has come near them. */
+  async function tellNear(x: number, z: number): Promise<void> {
+    if (!stands.value.some((s) => s.sheets.keys.includes(''))) return
+    const near = await ask<Record<string, Record<string, string>>>('GET', `/levels/${slug.value}/keys?x=${x}&z=${z}`)
+    stands.value = stands.value.map((s) => {
+      const keys = s.sheets.keys.slice()
+      for (const [index, key] of Object.entries(near[s.id] ?? {})) keys[Number(index)] ||= key
+      return keys.every((key, k) => key === s.sheets.keys[k]) ? s : { ...s, sheets: { ...s.sheets, keys } }
+    })
   }
 
   const note = (entry: Entry, what = entry.what) => {
@@ -243,5 +257,5 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, beat, paint, sendWaiting, beginWith, changeStock, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
+  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, tellNear, beat, paint, sendWaiting, beginWith, changeStock, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
 })
