@@ -26,7 +26,7 @@ MOST = 400
 def free_slug(name: str) -> str:
     """A slug for a name that no item on the shelf has."""
     base = slugify(name)[:50] or "item"
-    taken = set(ShelfItem.objects.filter(slug__startswith=base).values_list("slug", flat=True))
+    taken = {"bring", "new", *ShelfItem.objects.filter(slug__startswith=base).values_list("slug", flat=True)}
     return next(s for s in (base, *(f"{base}-{k}" for k in range(2, 100_000))) if s not in taken)
 
 

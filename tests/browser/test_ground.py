@@ -4,6 +4,7 @@ import io
 
 import numpy as np
 from PIL import Image
+from playwright.sync_api import expect
 
 from server.levels.access import stands_of
 from server.levels.models import Level
@@ -141,8 +142,10 @@ class Tuning(LevelCase):
         page.click("[data-test=new-stand]")
         page.click("[data-test=new-item]")
         page.click("[data-test=pick-birch]")
-        page.fill("[data-test=new-name]", "Scrub")
-        page.select_option("[data-test=new-stratum]", "Shrub")
+        page.fill("[data-test=new-name] input", "Scrub")
+        page.click("[data-test=new-stratum]")
+        page.click(".v-list-item:has-text('Shrub')")
+        expect(page.locator("[data-test=new-count]")).to_contain_text("plants")
         page.click("[data-test=new-add]")
         page.wait_for_selector("[data-test=stand-scrub]")
         page.fill("[data-test=aim]", "1234")

@@ -22,7 +22,7 @@ from server.levels.models import Level, Membership
 from server.pins.reading import pins_of
 from server.snapshots.models import Snapshot
 from server.stands.models import BrushTip, ConditionSet, Stand
-from server.stock.models import BroughtItem, ShelfItem, StockItem
+from server.stock.models import BroughtItem, ShelfItem, ShelfVersion, StockItem
 from tests.fixtures import MARKS, PASSWORD, glb
 from tests.server.test_api import VIEW
 from tests.server.test_every_way_in import operations
@@ -70,10 +70,14 @@ class Roles(GroundCase):
                                                   found={"kind": "PNG", "rows": 9, "columns": 9}) for name in ("north", "lead")}
         self.jobs = {name: Job.objects.create(kind="handover", key=f"h {name}", level=self.level, user=users[name],
                                               arguments={"file": "plants.csv"}) for name in ("north", "lead", "guest")}
-        thing = {"name": "Birch", "height": 1, "crown": 1, "trunk": 1, "glb": b"x", "silhouette": b"x"}
+        block = glb("slate-block")
+        thing = {"name": "Block", "height": 1, "crown": 1, "trunk": 1, "glb": block, "silhouette": b"x"}
         drawn = thing | {"picture": b"x", "scale": 1}
-        ShelfItem.objects.create(slug="birch", group="tree", **drawn)
-        StockItem.objects.create(level=self.level, slug="spare", **thing | {"glb": glb("birch")})
+        ShelfItem.objects.create(slug="birch", group="tree", **drawn | {"name": "Birch"})
+        ShelfItem.objects.create(slug="lost", group="rock", gone=True, **drawn | {"name": "Lost"})
+        spare = ShelfItem.objects.create(slug="spare", group="rock", **drawn | {"name": "Spare"})
+        ShelfVersion.objects.create(item=spare, revision=1, what="made", **drawn)
+        StockItem.objects.create(level=self.level, slug="spare", **thing)
         self.batches = {name: BroughtItem.objects.create(batch=uuid.uuid4(), user=users[name], paths=[], **drawn)
                         for name in ("north", "lead")}
         for name, row in self.batches.items():
@@ -119,6 +123,15 @@ class Roles(GroundCase):
             "/api/shelf/bring": ("make", lambda: {"files": png()}),
             f"{level}/stock/take": ("plant", {"key": key, "items": ["birch"]}),
             f"{level}/stock/leave": ("plant", {"key": key, "item": "spare"}),
+            f"{level}/stock/hold": ("lead", {"key": key, "item": "spare", "held": True}),
+            f"{level}/new-stand/try": ("see", {"stratum": "Shrub", "item": "birch"}),
+            f"{level}/layers/texture": ("plant", lambda: {"key": key, "name": "turf", "file": png()}),
+            "/api/shelf/bring/{batch}/{thing}/mend": ("own", {"mend": "both sides"}),
+            "/api/shelf/new/stand-in": ("make", {"name": "Cone", "group": "tree", "shape": "cone", "height": 3, "width": 1,
+                                                 "colour": "#112233"}),
+            "/api/shelf/{item}/mend": ("make", {"revision": 1, "mend": "both sides"}),
+            "/api/shelf/{item}/version": ("make", {"revision": 1, "use": 1}), "/api/shelf/{item}/put-back": ("make", {}),
+            "/api/shelf/{item}/replace": ("own", {"revision": 1}),
             "/api/shelf/bring/{batch}/keep": ("own", {"things": [{"id": 0, "name": "Kept", "group": "tree"}]}),
             "/api/tips": ("make", lambda: {"file": png()}),
             "/api/condition-sets": ("plant", {"name": "Steep", "level": self.level.slug, "conditions": [SLOPE]}),
@@ -126,6 +139,11 @@ class Roles(GroundCase):
         others = {
             ("put", f"{level}/marks"): ("lead", {"key": key, "marks": MARKS}),
             ("put", f"{level}/wind"): ("plant", {"key": key, "wind": {}}),
+            ("put", f"{level}/layers/look"): ("plant", {"key": key, "name": "turf", "colour": "#112233"}),
+            ("get", "/api/shelf/{item}"): ("anybody", None), ("delete", "/api/shelf/{item}"): ("make", {}),
+            ("put", "/api/shelf/{item}"): ("make", {"revision": 1, "name": "Spare", "group": "rock", "traits": {"stiffness": 1}}),
+            ("get", "/api/shelf/{item}/against/{batch}/{thing}"): ("own", None),
+            ("get", "/api/shelf/bring/{batch}/{thing}.glb"): ("own", None),
             ("delete", f"{level}/views/{{name}}"): ("plant", {"key": key}),
             ("put", "/api/drafts/{draft}"): ("own", {}), ("delete", "/api/drafts/{draft}"): ("own", {}),
             ("delete", f"{level}/masks/{{name}}"): ("plant", {"key": key}),
@@ -154,6 +172,8 @@ class Roles(GroundCase):
                  "thing": self.batches.get(name, self.batches["lead"]).pk,
                  "draft": self.drafts.get(name, self.drafts["lead"]).pk, "job": self.jobs.get(name, self.jobs["lead"]).pk}
         known["name"] = "Steps" if "masks" in path else "Rim"
+        if path.startswith("/api/shelf/{item}"):
+            known["item"] = "lost" if path.endswith("put-back") else "spare"
         for parameter, value in known.items():
             path = path.replace(f"{{{parameter}}}", str(value))
         return path
@@ -171,6 +191,9 @@ class Roles(GroundCase):
         if path.endswith("/keep") and "shelf" in path:
             thing = next(row.pk for row in self.batches.values() if str(row.batch) in path)
             body = {"things": [body["things"][0] | {"id": thing}]}
+        if path.endswith("/replace"):
+            mine = next(row for name, row in self.batches.items() if self.people[name] is client or name == "lead")
+            body = body | {"batch": str(mine.batch), "thing": mine.pk}
         if callable(body):
             return getattr(client, method)(path, body())
         if method == "get":

@@ -221,7 +221,7 @@ class _Plain:
         for k, node in enumerate(self.nodes):
             coarser = node.get("extensions", {}).get("MSFT_lod", {}).get("ids", [])
             for number, index in enumerate([k, *coarser] if coarser else []):
-                self.nodes[index]["name"] = f"{node.get('name') or 'thing'} {k} lod{number}" if number else f"thing {k} lod0"
+                self.nodes[index]["name"] = f"thing {k} lod{number}"
                 if index not in held:
                     yield index
 

@@ -11,7 +11,7 @@ from thicket.formats.stock import Collider, Part
 from thicket.stock.stand_ins import cylinder
 
 KINDS = ("none", "cylinder", "box", "hull")
-CORNERS, SIDES = 32, 12
+CORNERS, SIDES = 64, 12
 
 
 def collider_of(kind: str, parts: Sequence[Part], height: float, trunk: float) -> Collider | None:

@@ -127,9 +127,9 @@ def changed(slug: str, was: Made, edit: Edit) -> Made:
     scale = (edit.height / was.height) if edit.height else 1.0
     crown = edit.crown if edit.crown is not None else was.crown * scale
     trunk = edit.trunk if edit.trunk is not None else was.trunk * scale
-    model = edited(from_glb(slug, was.glb), edit, trunk)
+    model = edited(from_glb(slug, was.glb), edit, trunk, scale)
     if scale != 1.0 or edit.lift or edit.traits.faces_eye != Traits(**was.traits).faces_eye:
-        return made(model, None, crown, trunk, edit.traits)
+        return made(model, was.height * scale + edit.lift, crown, trunk, edit.traits)
     glb = to_glb(model)
     return replace(was, glb=glb, anchors=read_anchors(slug, glb), crown=crown, trunk=trunk, traits=edit.traits.as_dict())
 

@@ -23,7 +23,7 @@ def stand_in(shape: str, height: float, width: float, colour: Sequence[int], slu
         raise Refused(f"shape: there is no stand-in called {shape[:40]!r}; {', '.join(SHAPES)} are")
     texture = np.tile(np.array([*colour, 255], np.uint8), (4, 4, 1))
     material = Material(f"{shape} stand-in", texture)
-    sides = {"cone": (16, 6), "cylinder": (16, 6), "ball": (16, 6), "block": (4,), "cross": (4,)}[shape]
+    sides = {"cone": (16, 6), "cylinder": (16, 6), "ball": (12, 6), "block": (4,), "cross": (4,)}[shape]
     make = {"cone": _cone, "cylinder": cylinder, "ball": _ball, "block": _block, "cross": _cross}[shape]
     return StockModel(slug, [[_part(material, make(n), height, width)] for n in sides])
 

@@ -49,15 +49,13 @@ def group_of(anchor: str) -> str:
     return anchor.rstrip("0123456789 ") or anchor
 
 
-def edited(model: StockModel, edit: Edit, trunk: float) -> StockModel:
+def edited(model: StockModel, edit: Edit, trunk: float, scale: float = 1.0) -> StockModel:
     """The model as an edit has it.
 
-    Parameters: trunk, the item's trunk radius in m after the edit.
+    Parameters: trunk, the item's trunk radius in m after the edit; scale, what its height makes of the mesh.
 
     Raises: Refused when two anchors have the same name, or one lies outside the mesh.
     """
-    tall = max(float(part.position[:, 1].max()) for part in model.lods[0])
-    scale = edit.height / tall if edit.height else 1.0
     anchors = model.anchors
     if edit.anchors is not None:
         names = [a["name"] for a in edit.anchors]

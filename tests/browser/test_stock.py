@@ -1,0 +1,89 @@
+"""From nothing to a planted level on the screen: ground made here, a mesh brought in, looked at, kept, planted, costed, edited and
+handed over; and sheets that are whole in any window."""
+
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+
+from server.levels.models import Level
+from server.stock.models import ShelfItem
+from tests.browser.base import BrowserCase
+from tests.core.test_stock import tree
+
+BOXES = """root => {
+  const shown = [...root.querySelectorAll('button, input:not([type=checkbox]):not([type=file]), .v-field, select, h2, th, td')]
+    .filter(e => e.offsetParent && getComputedStyle(e).opacity !== '0')
+  const frame = root.getBoundingClientRect(), wrong = []
+  const name = e => e.dataset.test ?? e.closest('[data-test]')?.dataset.test ?? e.textContent.trim().slice(0, 30)
+  for (const [k, e] of shown.entries()) {
+    const a = e.getBoundingClientRect()
+    if (a.left < frame.left - 1 || a.right > frame.right + 1 || frame.right > innerWidth + 1) wrong.push(`${name(e)} is cut off`)
+    for (const f of shown.slice(k + 1)) {
+      const b = f.getBoundingClientRect()
+      if (e.contains(f) || f.contains(e) || e.closest('.v-field') === f.closest('.v-field') && e.closest('.v-field')) continue
+      const over = Math.min(a.right, b.right) - Math.max(a.left, b.left) > 2 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 2
+      if (over && a.width && b.width) wrong.push(`${name(e)} lies over ${name(f)}`)
+    }
+  }
+  return wrong
+}"""
+
+
+class FromNothing(BrowserCase):
+    def whole(self, page: Page, sheet: str) -> None:
+        """No control of a sheet is cut off or lies over another, in a large window and in a small one."""
+        for size in ((1280, 800), (1024, 768)):
+            page.set_viewport_size({"width": size[0], "height": size[1]})
+            page.wait_for_timeout(300)
+            self.assertEqual(page.locator(sheet).first.evaluate(BOXES), [], (sheet, size))
+
+    def test_ground_made_here_is_planted_with_a_mesh_of_ones_own(self):
+        page = self.page_of("lead", 1280, 800)
+        page.goto(f"{self.server.address}/levels")
+        page.click("[data-test=new-level]")
+        for kind in ("file", "flat", "rolling"):
+            page.click(f"[data-test=from-{kind}]")
+            self.whole(page, ".v-overlay--active .v-overlay__content")
+        for field, value in (("width", "128"), ("length", "96"), ("height", "6")):
+            page.fill(f"[data-test=made-{field}] input", value)
+        page.wait_for_selector("[data-test=import-numbers]")
+        page.fill("[data-test=import-name]", "Low Garth")
+        page.click("[data-test=import-keep]")
+        page.wait_for_url("**/levels/low-garth/*")
+        level = Level.objects.get(slug="low-garth")
+        self.addCleanup(level.delete)
+        self.addCleanup(ShelfItem.objects.filter(slug="young-fir").delete)
+
+        page.goto(f"{self.server.address}/levels/low-garth/stock")
+        page.click("[data-test=bring]")
+        page.set_input_files("[data-test=bring-files] input", {
+            "name": "fir.glb", "mimeType": "", "buffer": tree(7.0).export(file_type="glb")})
+        page.wait_for_selector("[data-test=state-billboard]")
+        self.whole(page, "[data-test=bring-in]")
+        page.fill("[data-test=thing-name-fir] input", "Young fir")
+        page.click("[data-test=bring-keep]")
+        page.click("[data-test=take]")
+        page.click("[data-test=item-edit]")
+        self.whole(page, "[data-test=item-editor]")
+        page.click("[data-test=anchor-place]")
+        box = page.locator("[data-test=item-editor] canvas").bounding_box()
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.42)
+        expect(page.locator("[data-test=anchors] li")).to_have_count(1)
+        page.click("[data-test=edit-keep]")
+        expect(page.locator("[data-test=item-editor]")).to_have_count(0)
+        item = ShelfItem.objects.get(slug="young-fir")
+        self.assertEqual((item.revision, [a["name"] for a in item.anchors]), (2, ["rim 1"]))
+        self.assertGreater(item.anchors[0]["at"][1], 2)
+
+        page.click("[data-test=begin-stand]")
+        expect(page.locator("[data-test=new-count]")).to_contain_text("plants")
+        page.fill("[data-test=new-fullness] input", "60")
+        page.press("[data-test=new-fullness] input", "Tab")
+        page.click("[data-test=new-add]")
+        page.wait_for_selector("[data-test=count-young-fir]")
+        self.assertGreater(self.count(page, "young-fir"), 20)
+        expect(page.locator("[data-test=line-triangles]")).to_contain_text("of")
+        page.goto(f"{self.server.address}/levels/low-garth/handover")
+        with page.expect_download() as told:
+            page.click("[data-test=download-plants-csv]")
+        self.assertIn(",young-fir,young-fir,", Path(told.value.path()).read_text())
