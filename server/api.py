@@ -12,6 +12,7 @@ from server.ground.api import router as ground
 from server.handover.api import router as handover
 from server.journal.api import router as journal
 from server.levels.api import router as levels
+from server.levels.list_api import router as level_list
 from server.levels.looks_api import router as looks
 from server.pins.api import router as pins
 from server.shapes.api import router as shapes
@@ -52,5 +53,5 @@ api = Api(title="Knee Thicket", version="1", auth=django_auth,
           description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
 errors.install(api)
 for router in (accounts, levels, ground, shapes, stock, stands, brush, arranging, pins, snapshots, conditions, sight, journal,
-               handover, audit, bring, item, looks):
+               handover, audit, bring, item, looks, level_list):
     api.add_router("", router)

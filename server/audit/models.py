@@ -17,6 +17,7 @@ class Record(models.Model):
         ROLE = "role"
         EXPORT = "export"
         RESTORE = "restore"
+        LEVEL = "level"
 
     at = models.DateTimeField(auto_now_add=True)
     kind = models.CharField(max_length=10, choices=Kind.choices)

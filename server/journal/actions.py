@@ -11,6 +11,7 @@ from ninja.errors import HttpError
 from server.ground.swapping import swap_ground
 from server.journal.action import begun_anew
 from server.journal.models import Entry
+from server.levels.lifetime import swap_name
 from server.levels.models import Level
 from server.pins.keeping import swap_pins
 from server.shapes.keeping import swap_shapes
@@ -114,6 +115,8 @@ def _move(entry: Entry, back: bool) -> Moved:
         _swap(Level, entry.level_id, "wind", entry.change, back)
     elif entry.kind == Entry.Kind.LOOKS:
         _swap(Level, entry.level_id, "looks", entry.change, back)
+    elif entry.kind == Entry.Kind.LEVEL:
+        swap_name(entry, back)
     elif entry.kind == Entry.Kind.VIEWS:
         _swap_views(entry, back)
     elif entry.kind == Entry.Kind.SHAPES:

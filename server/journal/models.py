@@ -38,6 +38,7 @@ class Entry(models.Model):
         WIND = "wind"
         STOCK = "stock"
         LOOKS = "looks"
+        LEVEL = "level"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")

@@ -24,7 +24,7 @@ _REFUSAL = {
 }
 
 
-_of_member = Asked(lambda user, slug: Level.objects.filter(slug=slug, memberships__user_id=user).annotate(
+_of_member = Asked(lambda user, slug: Level.objects.filter(slug=slug, memberships__user_id=user, removed_at=None).annotate(
     role=F("memberships__role")), 1, "slug")
 
 

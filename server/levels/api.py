@@ -1,4 +1,4 @@
-"""Levels: the list, one level whole, its ground, its plan and its budget marks."""
+"""One level whole, its ground, its plan and its budget marks."""
 
 from __future__ import annotations
 
@@ -12,13 +12,12 @@ from pydantic import Field
 
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
-from server.levels import keeping, plan
-from server.levels.access import level_for, stands_of
+from server.levels import keeping
+from server.levels.access import level_for
 from server.levels.looks import layers_shown
-from server.levels.models import GroundTile, Level
+from server.levels.models import GroundTile, Level, LevelSummary
 from server.levels.schemas import Wind, wind_of
-from server.sight.reckoning import bookmark_view, item_of, level_cost, over, spent
-from server.stands.engine import planting_of
+from server.sight.reckoning import item_of
 from server.stands.schemas import Name, Strict
 from thicket.planting.points import PACKING
 from thicket.stock.traits import Traits
@@ -26,20 +25,6 @@ from thicket.stock.traits import Traits
 router = Router(tags=["levels"])
 IMMUTABLE = "private, max-age=31536000, immutable"
 Mark = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e12)]
-
-
-class LevelCard(Schema):
-    """A level in the list; `over` names the views whose cost overruns a budget mark."""
-
-    slug: str
-    name: str
-    role: str
-    width: float
-    length: float
-    plants: int
-    over: list[str]
-    views: int
-    plan: str
 
 
 class Layer(Schema):
@@ -140,22 +125,6 @@ class MarksIn(Strict):
     marks: Marks
 
 
-@router.get("/levels", response=list[LevelCard])
-def levels(request: HttpRequest):
-    """The user's levels with plant count and budget state."""
-    rows = Level.objects.filter(memberships__user=request.user).order_by("name")
-    return [_card(level, level.memberships.get(user=request.user).role) for level in rows]
-
-
-def _card(level: Level, role: str) -> dict:
-    plantings = [planting_of(stand) for stand in stands_of(level)]
-    views = [(b["name"], bookmark_view(level, b)) for b in level.bookmarks]
-    worst = [name for name, view in views if over(level.marks, spent(level_cost(level, view, plantings)))]
-    return {"slug": level.slug, "name": level.name, "role": role, "width": level.width, "length": level.length,
-            "plants": sum(p.count() for p in plantings), "over": worst, "views": len(views),
-            "plan": f"/api/levels/{level.slug}/plan/{plan.plan_key(level, plantings)}.png"}
-
-
 @router.get("/levels/{slug}", response=LevelOut)
 def one_level(request: HttpRequest, slug: str):
     """One level."""
@@ -189,11 +158,11 @@ def ground_tile(request: HttpRequest, slug: str, revision: int, kind: GroundTile
 
 @router.get("/levels/{slug}/plan/{key}.png")
 def plan_picture(request: HttpRequest, slug: str, key: str):
-    """The level drawn as a small plan."""
-    level = level_for(request, slug)
-    plantings = [planting_of(stand) for stand in stands_of(level)]
-    picture = plan.plan_png(level, plantings)
-    return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=86400"})
+    """The level drawn as a small plan, as its summary has it."""
+    picture = LevelSummary.objects.filter(level=level_for(request, slug)).values_list("plan", flat=True).first()
+    if picture is None:
+        raise HttpError(404, "The plan has not been drawn yet.")
+    return HttpResponse(bytes(picture), content_type="image/png", headers={"Cache-Control": "private, max-age=86400"})
 
 
 @router.put("/levels/{slug}/marks", response=EntryOut)

@@ -31,6 +31,7 @@ class Level(models.Model):
     bookmarks = models.JSONField(default=list, help_text="named views")
     sun = models.JSONField(default=dict, help_text="bearing and elevation in degrees")
     fog = models.FloatField(default=0.0008, help_text="extinction per m")
+    removed_at = models.DateTimeField(null=True, default=None, help_text="when it was removed; it is kept for a month")
     looks = models.JSONField(default=dict, help_text="by ground layer, what a person chose: colour, look, and digest of a texture")
     wind = models.JSONField(default=dict, help_text="see server.levels.schemas.Wind; empty for the first values")
     marks = models.JSONField(default=dict, help_text="budget marks by line")
@@ -63,6 +64,17 @@ class Level(models.Model):
     def touch_shape(self) -> tuple[int, int]:
         """Rows and columns of the touch maps; the last ones may reach over the level's edge."""
         return max(ceil(self.length / self.touch_cell - 1e-6), 1), max(ceil(self.width / self.touch_cell - 1e-6), 1)
+
+
+class LevelSummary(models.Model):
+    """What the list of levels says of a level, as it was at a stamp: see `server.levels.summaries`."""
+
+    level = models.OneToOneField(Level, on_delete=models.CASCADE, related_name="summary")
+    stamp = models.CharField(max_length=120)
+    plants = models.BigIntegerField()
+    over = models.JSONField(default=list, help_text="names of kept views whose cost overruns a mark")
+    plan = models.BinaryField(help_text="PNG: the level drawn as a small plan")
+    made = models.PositiveIntegerField(default=1, help_text="how often it has been made")
 
 
 class LayerTexture(models.Model):

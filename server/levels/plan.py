@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
-
 import numpy as np
 
-from server.cache import ContentCache
 from server.levels.looks import layers_shown
 from server.levels.models import Level
 from server.levels.scene import scene_of
@@ -15,30 +12,17 @@ from thicket.formats.stock import png_bytes
 from thicket.ground.plan import draw_plan
 
 SIDE = 560
-_plans = ContentCache(16)
-
-
-def plan_key(level: Level, plantings: list[Planting]) -> str:
-    """Changes whenever the picture would."""
-    parts = [f"{level.ground_revision}.{level.layers_revision}"]
-    for planting in plantings:
-        columns, rows = planting.sheets
-        parts += [planting.key((c, r)) for r in range(rows) for c in range(columns)]
-    return hashlib.blake2b("".join(parts).encode(), digest_size=8).hexdigest()
 
 
 def plan_png(level: Level, plantings: list[Planting]) -> bytes:
     """The plan as PNG; swards are not drawn, they would cover everything."""
 
-    def draw() -> bytes:
-        colours = np.array([[int(layer["colour"][k:k + 2], 16) for k in (1, 3, 5)] for layer in layers_shown(level)], float)
-        marks = []
-        for planting in plantings:
-            if not planting.stand.sward:
-                forms = [planting.plants(sheet).form for sheet in planting.sheets_in(planting.everywhere)]
-                marks.append((planting.stand.stratum, np.concatenate([f[:, [0, 2]] for f in forms])))
-        waters = [(w["altitude"], w["box"]) for w in level.waters]
-        scene = scene_of(level)
-        return png_bytes(draw_plan(scene.ground, scene.layers.weights, colours, waters, marks, SIDE))
-
-    return _plans.get((level.pk, plan_key(level, plantings)), draw)
+    colours = np.array([[int(layer["colour"][k:k + 2], 16) for k in (1, 3, 5)] for layer in layers_shown(level)], float)
+    marks = []
+    for planting in plantings:
+        if not planting.stand.sward:
+            forms = [planting.plants(sheet).form for sheet in planting.sheets_in(planting.everywhere)]
+            marks.append((planting.stand.stratum, np.concatenate([f[:, [0, 2]] for f in forms])))
+    waters = [(w["altitude"], w["box"]) for w in level.waters]
+    scene = scene_of(level)
+    return png_bytes(draw_plan(scene.ground, scene.layers.weights, colours, waters, marks, SIDE))

@@ -37,7 +37,7 @@ class SaidIn(Strict):
     """What files do not say themselves: see `thicket.stock.bringing.Options`."""
 
     unit: Literal["m", "cm", "mm", "in", "ft"] | None = None
-    up: Literal["y", "z"] = "y"
+    up: Literal["y", "z"] | None = None
     height: Annotated[float, Field(allow_inf_nan=False, gt=0.01, le=200)] | None = None
     lods: Annotated[int, Field(ge=0, le=4)] = 2
     coarse: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=0.9)] = 0.3

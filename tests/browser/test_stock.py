@@ -21,7 +21,8 @@ BOXES = """root => {
     for (const f of shown.slice(k + 1)) {
       const b = f.getBoundingClientRect()
       if (e.contains(f) || f.contains(e) || e.closest('.v-field') === f.closest('.v-field') && e.closest('.v-field')) continue
-      const over = Math.min(a.right, b.right) - Math.max(a.left, b.left) > 2 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 2
+      const wide = Math.min(a.right, b.right) - Math.max(a.left, b.left)
+      const over = wide > 2 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 2
       if (over && a.width && b.width) wrong.push(`${name(e)} lies over ${name(f)}`)
     }
   }

@@ -182,7 +182,8 @@ class Packed(unittest.TestCase):
         file.json["nodes"] = [{"mesh": 0, "skin": 0, "translation": [9, 9, 9]}, {"children": [2]}, {"translation": [0, 2, 0]}]
         file.json["scenes"] = [{"nodes": [0, 1]}]
         inverse = file.accessor(bind.reshape(2, 16), "MAT4")
-        file.json |= {"skins": [{"joints": [1, 2], "inverseBindMatrices": inverse}], "animations": [{"channels": [], "samplers": []}]}
+        file.json |= {"skins": [{"joints": [1, 2], "inverseBindMatrices": inverse}],
+                      "animations": [{"channels": [], "samplers": []}]}
         brought = file.read()
         self.same_ball(brought, place=PLACE + np.where(upper, 2, 0)[:, None] * np.float32([0, 1, 0]))
         told = " ".join(brought.notes)

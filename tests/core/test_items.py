@@ -1,5 +1,5 @@
-"""What an item knows and how it is changed: colliders, anchors, sizes, mends; stand-ins, and grass from pictures; companions on, round
-and inside groups of anchors."""
+"""What an item knows and how it is changed: colliders, anchors, sizes, mends; stand-ins, and grass from pictures; companions on,
+round and inside groups of anchors."""
 
 import io
 import unittest
@@ -168,7 +168,8 @@ class Items(unittest.TestCase):
         new = bring({"fir.glb": tree(3.0).export(file_type="glb")}, ["fir.glb"], "x")[0].made
         now = succeeded("slate-block", was, new)
         self.assertEqual((now.traits, round(now.height, 2)), (was.traits, 3.0))
-        self.assertEqual({a["name"] for a in now.anchors}, {a["name"] for a in was.anchors if abs(a["at"][0]) < 1 > abs(a["at"][2])})
+        near = {a["name"] for a in was.anchors if abs(a["at"][0]) < 1 > abs(a["at"][2])}
+        self.assertEqual({a["name"] for a in now.anchors}, near)
         low = bring({"low.glb": textured(trimesh.creation.box((2, 0.2, 2))).export(file_type="glb")}, ["low.glb"], "x")[0].made
         self.assertNotIn("top", {a["name"] for a in succeeded("slate-block", was, low).anchors})
 

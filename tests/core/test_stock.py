@@ -91,6 +91,17 @@ class Read(unittest.TestCase):
         item = bring(data, ["post.glb"], "post", Options(unit="in", up="z", height=3.0))[0].made
         self.assertAlmostEqual(item.height, 3.0, places=4)
 
+    def test_an_upright_axis_is_guessed_where_the_format_has_none(self):
+        post = trimesh.creation.box((1, 1, 4))
+        post.apply_translation([0, 0, 2])
+        for turn, axis in ((None, "z"), (trimesh.transformations.rotation_matrix(-np.pi / 2, [1, 0, 0]), "y")):
+            if turn is not None:
+                post.apply_transform(turn)
+            brought = read_mesh({"post.obj": post.export(file_type="obj").encode()}, "post.obj")
+            self.assertAlmostEqual(float(np.ptp(brought.lods[0][0].position[:, 1])), 4, places=4)
+            self.assertEqual(any("z is taken" in n for n in brought.notes), axis == "z")
+        self.assertEqual(read_mesh({"post.glb": post.export(file_type="glb")}, "post.glb").notes, [])
+
     def test_lods_come_from_names_in_one_file_or_in_several(self):
         balls = [textured(trimesh.creation.icosphere(k, 1.0)) for k in (3, 2, 1)]
         scene = trimesh.Scene()

@@ -36,8 +36,8 @@ class EveryWayIn(GroundCase):
     def filled(self, path: str) -> str:
         """A path with what this level has in place of its parameters."""
         known = {"slug": self.level.slug, "stand": self.birch.pk, "revision": 1, "kind": "heights", "tx": 0, "tz": 0, "key": "k",
-                 "column": 0, "row": 0, "x": 1, "z": 1, "name": "None",
-                 "draft": uuid.uuid4(), "batch": uuid.uuid4(), "job": uuid.uuid4(), "thing": 1, "item": "birch", "entry": 1, "digest": "d"}
+                 "column": 0, "row": 0, "x": 1, "z": 1, "name": "None", "digest": "d", "thing": 1, "item": "birch", "entry": 1,
+                 "draft": uuid.uuid4(), "batch": uuid.uuid4(), "job": uuid.uuid4()}
         for name, value in known.items():
             path = path.replace(f"{{{name}}}", str(value)).replace(f"{{int:{name}}}", str(value))
         for part in path.split("/"):

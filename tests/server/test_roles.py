@@ -11,6 +11,7 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.test import Client
+from django.utils import timezone
 from PIL import Image
 
 from server.ground import drafts
@@ -123,6 +124,8 @@ class Roles(GroundCase):
             "/api/shelf/bring": ("make", lambda: {"files": png()}),
             f"{level}/stock/take": ("plant", {"key": key, "items": ["birch"]}),
             f"{level}/stock/leave": ("plant", {"key": key, "item": "spare"}),
+            f"{level}/copy": ("lead-or-artist", {"name": "Another"}), f"{level}/remove": ("lead", {}),
+            "/api/removed-levels/{slug}/bring-back": ("lead", {}),
             f"{level}/stock/hold": ("lead", {"key": key, "item": "spare", "held": True}),
             f"{level}/new-stand/try": ("see", {"stratum": "Shrub", "item": "birch"}),
             f"{level}/layers/texture": ("plant", lambda: {"key": key, "name": "turf", "file": png()}),
@@ -139,6 +142,8 @@ class Roles(GroundCase):
         others = {
             ("put", f"{level}/marks"): ("lead", {"key": key, "marks": MARKS}),
             ("put", f"{level}/wind"): ("plant", {"key": key, "wind": {}}),
+            ("put", f"{level}/name"): ("lead", {"key": key, "name": "Moor End"}),
+            ("get", "/api/removed-levels"): ("anybody", None),
             ("put", f"{level}/layers/look"): ("plant", {"key": key, "name": "turf", "colour": "#112233"}),
             ("get", "/api/shelf/{item}"): ("anybody", None), ("delete", "/api/shelf/{item}"): ("make", {}),
             ("put", "/api/shelf/{item}"): ("make", {"revision": 1, "name": "Spare", "group": "rock", "traits": {"stiffness": 1}}),
@@ -205,6 +210,8 @@ class Roles(GroundCase):
     def answer(self, name: str, method: str, template: str, body, path: str = "") -> int:
         self.lay_files()
         with self.undone():
+            if template.endswith("/bring-back"):
+                Level.objects.filter(pk=self.level.pk).update(removed_at=timezone.now())
             if template.endswith("/views/{name}"):
                 Level.objects.filter(pk=self.level.pk).update(bookmarks=[{"name": "Rim", **KEEP}])
             client = self.client_of(name) if template == "/api/session" else self.people[name]
@@ -223,6 +230,7 @@ class Roles(GroundCase):
         self.assertEqual(self.mask.status_code, 200)
         right, opened = self.right(), {("get", "/api/session"), ("post", "/api/session"), ("post", "/api/session/first")}
         may = {"see": {"guest", "north", "lead"}, "plant": {"north", "lead"}, "lead": {"lead"}, "make": {"north", "lead"},
+               "lead-or-artist": {"north", "lead"},
                "anybody": {"guest", "north", "lead", "stranger"}}
         for method, template, *_ in operations():
             if (method, template) in opened:

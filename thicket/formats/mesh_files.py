@@ -100,11 +100,22 @@ def guessed_unit(height: float) -> str:
     return "m" if height <= 60 else "cm" if height <= 6000 else "mm"
 
 
-def read_mesh(files: Mapping[str, bytes], main: str, unit: str | None = None, up: str = "y") -> Brought:
+def guessed_up(place: np.ndarray) -> str:
+    """The axis that is upright, of a file that may have either: z when the mesh stands on z = 0 and lies to both sides of y = 0.
+
+    Parameters: its corners (n, 3).
+    """
+    low, high = place.min(0), place.max(0)
+    size = np.maximum(high - low, 1e-9)
+    stands = np.abs(low) < 0.04 * size
+    return "z" if stands[2] and not stands[1] and abs(low[1] + high[1]) < 0.3 * size[1] else "y"
+
+
+def read_mesh(files: Mapping[str, bytes], main: str, unit: str | None = None, up: str | None = None) -> Brought:
     """Read one mesh file.
 
     Parameters: files, all that were given, by path; main, the path of the mesh; unit, one of `UNITS`, guessed from the size
-    where it is not said; up, the file's upright axis, y or z.
+    where it is not said; up, the file's upright axis, y or z, which is y in glTF and guessed in OBJ where it is not said.
 
     Raises: Refused naming the file and the cause.
     """
@@ -120,7 +131,10 @@ def read_mesh(files: Mapping[str, bytes], main: str, unit: str | None = None, up
         name = PurePosixPath(main).stem
         if not states:
             raise Refused("it holds no triangles")
-        return _settled(LOD.sub(r"\1", name) or name, states, unit, up, notes + _missed(resolver))
+        if up is None and suffix == ".obj":
+            up = guessed_up(np.concatenate([p.position for parts in states.values() for p in parts]))
+            notes += ["It stands on z = 0, so z is taken for up."] if up == "z" else []
+        return _settled(LOD.sub(r"\1", name) or name, states, unit, up or "y", notes + _missed(resolver))
     except Refused as error:
         raise Refused(f"{PurePosixPath(main).name}: {error}") from error
 

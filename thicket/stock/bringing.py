@@ -27,14 +27,14 @@ PICTURES = (".png", ".webp")
 class Options:
     """What a person says of files that do not say it themselves.
 
-    unit (guessed for None); up, the upright axis; height in m that it is scaled to; lods, how many are made where the file has
-    none, and coarse, the share of triangles that each has of the one before; billboard, a kind of `billboards.CARDS` or "none",
-    and rows of its picture (proposed for None); grounded, whether the foot is set on the ground line and in the middle;
-    cards, how pictures become grass and flowers, where they are not meshes that are brought in.
+    unit and up, the upright axis, both guessed for None; height in m that it is scaled to; lods, how many are made where
+    the file has none, and coarse, the share of triangles that each has of the one before; billboard, a kind of
+    `billboards.CARDS` or "none", and rows of its picture (proposed for None); grounded, whether the foot is set on the ground
+    line and in the middle; cards, how pictures become grass and flowers, where they are not meshes that are brought in.
     """
 
     unit: str | None = None
-    up: str = "y"
+    up: str | None = None
     height: float | None = None
     lods: int = 2
     coarse: float = 0.3

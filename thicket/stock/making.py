@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass, replace
 
 import numpy as np
@@ -104,19 +105,22 @@ def made(model: StockModel, height: float | None = None, crown: float | None = N
 
     Parameters: fit, the kind of its billboard when that was made here, and its picture is to be as large as it takes.
     """
-    seen, frame = seen_states(model)
+    found = measured(model.lods[0])
+    height, crown, trunk = (said if said is not None else got for said, got in zip((height, crown, trunk), found))
+    with ThreadPoolExecutor(2) as pool:
+        view = pool.submit(picture_of, model.lods[0])
+        side = pool.submit(render_billboard, model.lods[0], max(crown * 2.6, height * 0.5), height * 1.06, SIDE_ROWS, oversample=2)
+        seen, frame = seen_states(model)
+        (picture, scale), silhouette = view.result(), side.result()
     distances = distances_of(seen, frame, bool(model.billboard))
     if fit and model.billboard:
         model = replace(model, billboard=fitted(model.lods[0], fit, distances["billboard"]))
     glb = to_glb(model)
-    item, found = measure(model.slug, glb), measured(model.lods[0])
-    height, crown, trunk = (said if said is not None else got for said, got in zip((height, crown, trunk), found))
-    view, scale = picture_of(model.lods[0])
-    side = render_billboard(model.lods[0], max(crown * 2.6, height * 0.5), height * 1.06, SIDE_ROWS, oversample=2)
+    item = measure(model.slug, glb)
     told = findings(model, [m.triangles for m in item.lods])
-    return Made(height, crown, trunk, read_anchors(model.slug, glb), glb, png_bytes(side), png_bytes(view), scale,
-                states_of(item, seen, frame), int(item.texture_bytes), distances,
-                [asdict(f) for f in told], (traits or Traits()).as_dict())
+    return Made(height, crown, trunk, read_anchors(model.slug, glb), glb, png_bytes(silhouette), png_bytes(picture), scale,
+                states_of(item, seen, frame), int(item.texture_bytes), distances, [asdict(f) for f in told],
+                (traits or Traits()).as_dict())
 
 
 def changed(slug: str, was: Made, edit: Edit) -> Made:

@@ -4,6 +4,7 @@ import type { components } from './schema'
 type Schemas = components['schemas']
 export type Level = Schemas['LevelOut']
 export type LevelCard = Schemas['LevelCard']
+export type RemovedLevel = Schemas['RemovedLevel']
 export type Stand = Schemas['StandOut']
 export type MixEntry = Schemas['MixEntry']
 export type Layout = Schemas['LayoutSettings']

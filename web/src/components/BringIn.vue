@@ -27,6 +27,7 @@ const UNITS = [
   { value: 'ft', title: 'feet' },
 ]
 const UPS = [
+  { value: null, title: 'guessed' },
   { value: 'y', title: 'y is up' },
   { value: 'z', title: 'z is up' },
 ]

@@ -69,10 +69,11 @@ export class Planter {
       vertexShader: PLANT_VERTEX,
       fragmentShader: shadow ? SHADOW_FRAGMENT : PLANT_FRAGMENT,
       side: part.cut || part.bothSides ? THREE.DoubleSide : THREE.FrontSide,
-      defines: { ...(softwareDrawn() ? { LEAN: '' } : {}), ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), ...(part.coloured ? { COLOURED: '' } : {}), ...(item.receivesShadow ? {} : { UNSHADED: '' }), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
+      defines: { ...(softwareDrawn() ? { LEAN: '' } : {}), ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), ...(part.coloured ? { COLOURED: '' } : {}), ...(part.normals && !shadow ? { NORMALS: '' } : {}), ...(item.receivesShadow ? {} : { UNSHADED: '' }), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
       uniforms: {
         ...this.light,
         uTexture: { value: part.texture },
+        ...(part.normals && { uNormals: { value: part.normals } }),
         uFade: { value: fade },
         uTintA: { value: tints[0] },
         uTintB: { value: tints[1] },

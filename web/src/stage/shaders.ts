@@ -73,6 +73,12 @@ varying vec3 vLight;
 varying vec4 vHaze;
 varying vec2 vKept;
 uniform vec4 uFade;
+#ifdef NORMALS
+/** A billboard's own frame in the level, and what the fragment needs of the light: share of sun that is let through, of sky. */
+varying vec3 vAcross;
+varying vec3 vToward;
+varying vec2 vShare;
+#endif
 ${LIGHT}
 #endif
 
@@ -131,7 +137,19 @@ void main() {
 #endif
   float ground = clamp(0.55 + position.y * FOOT, 0.0, 1.0);
   vec3 tint = mix(vec3(1.0), mix(uTintA, uTintB, aSize.z) * 1.45, uTinted);
+#ifdef NORMALS
+  vLight = tint;
+  vShare = vec2(lit, ground);
+#ifdef FACING
+  vAcross = side;
+  vToward = normalize(vec3(to.x, 0.0, to.z));
+#else
+  vAcross = turn(aTurn, normalize(vec3(normal.z, 0.0, -normal.x)));
+  vToward = turn(aTurn, normalize(vec3(normal.x, 0.0, normal.z)));
+#endif
+#else
   vLight = tint * (vec3(1.62, 1.50, 1.26) * direct * lit + uSkyColour * (0.52 + 0.26 * n.y) * ground);
+#endif
 #ifdef COLOURED
   vLight *= color.rgb;
 #endif
@@ -156,6 +174,14 @@ uniform float uGhost;
 varying vec2 vUv;
 varying vec3 vLight;
 varying vec4 vHaze;
+#ifdef NORMALS
+uniform sampler2D uNormals;
+uniform vec3 uSun;
+uniform vec3 uSkyColour;
+varying vec3 vAcross;
+varying vec3 vToward;
+varying vec2 vShare;
+#endif
 ${FADE}
 void main() {
   vec4 texel = texture2D(uTexture, vUv);
@@ -163,7 +189,13 @@ void main() {
   if (texel.a < 0.42) discard;
 #endif
   if (faded()) discard;
-  vec3 colour = mix(texel.rgb * texel.rgb * vLight, vHaze.rgb, vHaze.a);
+  vec3 light = vLight;
+#ifdef NORMALS
+  vec3 t = texture2D(uNormals, vUv).xyz * 2.0 - 1.0;
+  vec3 n = normalize(vAcross * t.x + vec3(0.0, t.y, 0.0) + vToward * t.z);
+  light *= vec3(1.62, 1.50, 1.26) * clamp(dot(n, uSun) * 0.36 + 0.5, 0.0, 1.0) * vShare.x + uSkyColour * (0.52 + 0.26 * n.y) * vShare.y;
+#endif
+  vec3 colour = mix(texel.rgb * texel.rgb * light, vHaze.rgb, vHaze.a);
   colour = colour / (1.0 + 0.18 * colour);
   colour = sqrt(colour);
   gl_FragColor = vec4(mix(colour, vec3(0.80, 0.78, 0.72) + 0.16 * (dot(colour, vec3(0.33)) - 0.4), uGhost * 0.86), 1.0);

@@ -13,6 +13,8 @@ export interface PartMesh {
   bothSides: boolean
   /** Whether its corners have colours of their own. */
   coloured: boolean
+  /** Directions of what a billboard shows, in the picture's frame, where the machine draws by a graphics card. */
+  normals: THREE.Texture | null
   /** Whether the stand's tints colour it: leaves, grass and stone, not bark. */
   tinted: boolean
 }
@@ -42,6 +44,7 @@ function partsOf(node: THREE.Object3D, lean: boolean): PartMesh[] {
       cut: material.alphaTest > 0,
       bothSides: material.side === THREE.DoubleSide,
       coloured: child.geometry.hasAttribute('color'),
+      normals: lean ? null : material.normalMap,
       facing: material.userData.facing === true,
       tinted: !/bark/.test(material.name),
     })

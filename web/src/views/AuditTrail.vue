@@ -5,7 +5,7 @@ import SignInAgain from '../components/SignInAgain.vue'
 
 /** Who signed in, was refused, changed roles, took files out or restored; for leads, in pages. */
 const PAGE = 100
-const WORDS: Record<string, string> = { 'sign-in': 'signed in', refused: 'was refused: wrong password', 'sign-out': 'signed out', role: '', export: 'had made:', restore: 'restored' }
+const WORDS: Record<string, string> = { 'sign-in': 'signed in', refused: 'was refused: wrong password', 'sign-out': 'signed out', role: '', export: 'had made:', restore: 'restored', level: '' }
 const rows = shallowRef<AuditRecord[]>([])
 const more = ref(false)
 const trouble = ref('')

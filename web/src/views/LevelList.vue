@@ -1,7 +1,10 @@
 <script setup lang="ts">
+import { mdiAccountClockOutline, mdiLogout, mdiMagnify, mdiPlus } from '@mdi/js'
+import { useIntervalFn, useLocalStorage } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
-import { ask, type LevelCard } from '../api/client'
+import { ask, type LevelCard, type RemovedLevel } from '../api/client'
+import LevelMenu from '../components/LevelMenu.vue'
 import NewLevel from '../components/NewLevel.vue'
 import SignInAgain from '../components/SignInAgain.vue'
 import { whole } from '../budget'
@@ -10,27 +13,52 @@ import { useSession } from '../stores/session'
 const session = useSession()
 const router = useRouter()
 const levels = shallowRef<LevelCard[] | null>(null)
+const gone = shallowRef<RemovedLevel[]>([])
+const removed = shallowRef<LevelCard | null>(null)
 const trouble = ref('')
 const making = ref(false)
+const search = ref('')
+const sort = useLocalStorage<'name' | 'changed' | 'plants'>('kt-levels-by', 'name')
+const SORTS = [
+  { value: 'name', title: 'by name' },
+  { value: 'changed', title: 'last changed first' },
+  { value: 'plants', title: 'most plants first' },
+]
 
 async function load() {
-  trouble.value = ''
   try {
-    levels.value = await ask<LevelCard[]>('GET', '/levels')
+    ;[levels.value, gone.value] = await Promise.all([ask<LevelCard[]>('GET', '/levels'), ask<RemovedLevel[]>('GET', '/removed-levels')])
+    trouble.value = ''
   } catch (error) {
     trouble.value = (error as Error).message
   }
 }
 onMounted(load)
+/** While a level has changed since it was counted, the worker counts it anew. */
+useIntervalFn(() => levels.value?.some((l) => !l.fresh) && void load(), 2500)
+const shown = computed(() => {
+  const words = search.value.toLowerCase().split(/\s+/)
+  const by = { name: (a: LevelCard, b: LevelCard) => a.name.localeCompare(b.name), changed: (a: LevelCard, b: LevelCard) => (b.changed ?? '').localeCompare(a.changed ?? ''), plants: (a: LevelCard, b: LevelCard) => (b.plants ?? 0) - (a.plants ?? 0) }
+  return (levels.value ?? []).filter((l) => words.every((w) => l.name.toLowerCase().includes(w))).sort(by[sort.value])
+})
 const leads = computed(() => levels.value?.some((l) => l.role === 'lead'))
 const mayMake = computed(() => !levels.value?.length || levels.value.some((l) => l.role !== 'viewer'))
-
+function wentAway(level: LevelCard) {
+  removed.value = level
+  void load()
+}
+async function bringBack(slug: string) {
+  removed.value = null
+  await ask('POST', `/removed-levels/${slug}/bring-back`).catch((error: Error) => (trouble.value = error.message))
+  await load()
+}
 async function leave() {
   await session.signOut()
   await router.replace('/sign-in')
 }
 
 const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
+const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'numeric', month: 'long' })
 </script>
 
 <template>
@@ -38,36 +66,57 @@ const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
     <header>
       <h1>Levels</h1>
       <span class="faint">signed in as {{ session.name }}</span>
-      <router-link v-if="leads" to="/audit" class="plain" data-test="open-audit">Who came and went</router-link>
-      <button v-if="mayMake" class="plain" data-test="new-level" @click="making = true">A new level …</button>
-      <button class="plain" data-test="sign-out" @click="leave">Sign out</button>
+      <v-btn v-if="mayMake" color="primary" variant="flat" :prepend-icon="mdiPlus" data-test="new-level" @click="making = true">A new level …</v-btn>
+      <v-btn v-if="leads" to="/audit" :prepend-icon="mdiAccountClockOutline" data-test="open-audit">Who came and went</v-btn>
+      <v-btn :prepend-icon="mdiLogout" data-test="sign-out" @click="leave">Sign out</v-btn>
     </header>
+    <div v-if="(levels?.length ?? 0) > 1" class="find">
+      <v-text-field v-model="search" :prepend-inner-icon="mdiMagnify" label="Search" clearable hide-details data-test="level-search" @click:clear="search = ''" />
+      <v-select v-model="sort" :items="SORTS" label="Order" hide-details data-test="level-sort" />
+    </div>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
-    <p v-else-if="!levels" class="faint">Drawing the plans …</p>
+    <p v-else-if="!levels" class="faint">Reading the list …</p>
     <p v-else-if="!levels.length" class="faint">There is no level that you are a member of yet. Begin one, or ask a lead to add you.</p>
-    <section v-else class="sheets">
-      <router-link v-for="l in levels" :key="l.slug" :to="`/levels/${l.slug}`" class="card" :data-test="`level-${l.slug}`">
-        <img :src="l.plan" :alt="`Plan of ${l.name}`" />
-        <div class="legend">
-          <h2>{{ l.name }}</h2>
-          <dl>
-            <dt>Extent</dt>
-            <dd>{{ whole(l.width) }} × {{ whole(l.length) }} m</dd>
-            <dt>Plants</dt>
-            <dd data-test="plants">{{ whole(l.plants) }}</dd>
-            <dt>Budget</dt>
-            <dd v-if="l.over.length" class="over">over in {{ l.over.length }} of {{ l.views }} views: {{ list(l.over) }}</dd>
-            <dd v-else>within its marks in {{ l.views === 1 ? 'its one view' : `all ${l.views} views` }}</dd>
-            <dt>You are</dt>
-            <dd>{{ l.role }}</dd>
-          </dl>
-        </div>
-      </router-link>
+    <p v-else-if="!shown.length" class="faint">No level is called that.</p>
+    <section v-if="shown.length" class="sheets">
+      <article v-for="l in shown" :key="l.slug" class="sheet">
+        <router-link :to="`/levels/${l.slug}`" class="card" :data-test="`level-${l.slug}`">
+          <img v-if="l.plan" :src="l.plan" :alt="`Plan of ${l.name}`" />
+          <span v-else class="none faint">its plan is being drawn</span>
+          <div class="legend">
+            <h2>{{ l.name }}</h2>
+            <dl>
+              <dt>Extent</dt>
+              <dd>{{ whole(l.width) }} × {{ whole(l.length) }} m</dd>
+              <dt>Plants</dt>
+              <dd data-test="plants" :data-fresh="l.fresh">{{ l.plants === null ? 'being counted' : whole(l.plants) }}<span v-if="!l.fresh && l.plants !== null" class="faint">, counting anew</span></dd>
+              <dt>Budget</dt>
+              <dd v-if="l.over.length" class="over">over in {{ l.over.length }} of {{ l.views }} views: {{ list(l.over) }}</dd>
+              <dd v-else-if="l.plants === null">being reckoned</dd>
+              <dd v-else>within its marks in {{ l.views === 1 ? 'its one view' : `all ${l.views} views` }}</dd>
+              <dt>You are</dt>
+              <dd>{{ l.role }}</dd>
+            </dl>
+          </div>
+        </router-link>
+        <LevelMenu class="menu" :level="l" :may-make="mayMake" @changed="load" @removed="wentAway" />
+      </article>
+    </section>
+    <section v-if="gone.length" class="gone" data-test="removed-levels">
+      <h3>Removed</h3>
+      <p v-for="g in gone" :key="g.slug">
+        {{ g.name }} <span class="faint">can be brought back until {{ day(g.until) }}</span>
+        <v-btn size="small" :data-test="`bring-back-${g.slug}`" @click="bringBack(g.slug)">Bring it back</v-btn>
+      </p>
     </section>
     <SignInAgain @back="load" />
     <v-dialog v-model="making" max-width="820" persistent>
       <NewLevel v-if="making" @kept="router.push(`/levels/${$event}/ground`)" @close="making = false" />
     </v-dialog>
+    <v-snackbar :model-value="removed !== null" :timeout="10000" @update:model-value="removed = null">
+      {{ removed?.name }} was removed.
+      <template #actions><v-btn variant="text" data-test="undo-remove" @click="bringBack(removed!.slug)">Bring it back</v-btn></template>
+    </v-snackbar>
   </main>
 </template>
 
@@ -79,8 +128,9 @@ const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
 }
 header {
   display: flex;
-  gap: 18px;
-  align-items: baseline;
+  flex-wrap: wrap;
+  gap: 10px 14px;
+  align-items: center;
   border-bottom: 1px solid var(--line);
   padding-bottom: 10px;
   margin-bottom: 26px;
@@ -93,6 +143,33 @@ h1 {
   display: flex;
   flex-wrap: wrap;
   gap: 30px;
+}
+.find {
+  display: grid;
+  grid-template-columns: minmax(180px, 320px) 200px;
+  gap: 12px;
+  margin-bottom: 22px;
+}
+.sheet {
+  position: relative;
+}
+.menu {
+  position: absolute;
+  top: 8px;
+  right: 8px;
+}
+.none {
+  width: 400px;
+  height: 400px;
+  display: grid;
+  place-items: center;
+  border-right: 1px solid var(--line);
+}
+.gone p {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  margin: 4px 0;
 }
 .card {
   display: grid;

@@ -21,7 +21,7 @@ class Command(BaseCommand):
         parser.add_argument("files", nargs="+", type=Path, help="meshes with the files that belong to them, folders, or zips")
         parser.add_argument("--name", help="of the item, when it is one; else after its file")
         parser.add_argument("--unit", choices=sorted(UNITS), help="of the file; guessed from the size when left out")
-        parser.add_argument("--up", choices=("y", "z"), default="y", help="the file's upright axis")
+        parser.add_argument("--up", choices=("y", "z"), help="the file's upright axis; guessed when left out")
         parser.add_argument("--height", type=float, help="m; the mesh is scaled to it")
         parser.add_argument("--lods", type=int, default=2, help="how many are made where a file has none")
         parser.add_argument("--billboard", choices=["none", *CARDS], default="facing", help="made where a file has none")

@@ -1,0 +1,137 @@
+"""Levels themselves: renamed, copied, removed, and brought back within a month."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import timedelta
+from uuid import UUID
+
+from django.contrib.auth.models import User
+from django.db import models, transaction
+from django.utils import timezone
+from django.utils.text import slugify
+from ninja.errors import HttpError
+
+from server.jobs import starting
+from server.jobs.models import Job
+from server.jobs.running import Progress, work
+from server.journal.action import action
+from server.journal.models import Entry
+from server.levels.models import Level, Membership
+from thicket.refused import Refused
+
+KEPT = timedelta(days=30)
+"""How long a removed level can be brought back."""
+
+
+@action
+def rename(user: User, level: Level, key: UUID, name: str) -> Entry:
+    """Give a level another name; its address stays."""
+    with transaction.atomic():
+        row = Level.objects.select_for_update().get(pk=level.pk)
+        change = {"before": {"name": row.name}, "after": {"name": name}}
+        Level.objects.filter(pk=row.pk).update(name=name)
+        return Entry.objects.create(level=row, user=user, kind=Entry.Kind.LEVEL, key=key, what=f"Renamed {name}", change=change)
+
+
+def swap_name(entry: Entry, back: bool) -> None:
+    """Give a level the name it had before an entry, or after it; inside a transaction.
+
+    Raises: HttpError 409 when it has been renamed since.
+    """
+    have, want = (entry.change[k]["name"] for k in (("after", "before") if back else ("before", "after")))
+    if not Level.objects.filter(pk=entry.level_id, name=have).update(name=want):
+        raise HttpError(409, "The level has been renamed since; undo that first.")
+
+
+def free_slug(name: str) -> str:
+    """An address for a name that no level has."""
+    base = slugify(name)[:50] or "level"
+    taken = set(Level.objects.filter(slug__startswith=base).values_list("slug", flat=True))
+    return next(s for s in (base, *(f"{base}-{k}" for k in range(2, 10_000))) if s not in taken)
+
+
+def copy(user: User, level: Level, name: str) -> Level:
+    """A level like another, led by who copies it: ground, shapes, masks, stock, stands with their painting, and single plants. What
+    was done in the old one, its members and its snapshots stay there.
+
+    Raises: Refused when there is a level of that name.
+    """
+    if Level.objects.filter(name=name, removed_at=None).exists():
+        raise Refused(f"name: there is a level called {name!r} already")
+    with transaction.atomic():
+        new = Level.objects.get(pk=level.pk)
+        new.pk, new.slug, new.name = None, free_slug(name), name
+        new.save()
+        Membership.objects.create(user=user, level=new, role=Membership.Role.LEAD)
+        for revision, kind in ((level.ground_revision, "heights"), (level.layers_revision, "layers")):
+            _copy_rows(level.ground_tiles.filter(kind=kind, revision=revision), level=new)
+        for rows in (level.masks, level.stock, level.layer_textures):
+            _copy_rows(rows.all(), level=new)
+        shapes = _copy_rows(level.shapes.all(), level=new)
+        stands = _copy_rows(level.stands.all(), change=lambda stand: _rename_shapes(stand.settings, shapes), level=new)
+        for old, fresh in stands.items():
+            for rows in (level.stands.get(pk=old).touch_tiles, level.pins.filter(stand_id=old)):
+                more = {"level": new} if rows.model._meta.model_name == "pin" else {}
+                _copy_rows(rows.all(), stand_id=fresh, **more)
+    return new
+
+
+def _copy_rows(rows: models.QuerySet, change: Callable[[models.Model], None] = lambda row: None, **fields: object
+               ) -> dict[int, int]:
+    """Store rows again with other values in some fields; the new primary keys by the old ones."""
+    out = {}
+    for row in rows.iterator(chunk_size=20):
+        old, row.pk = row.pk, None
+        for name, value in fields.items():
+            setattr(row, name, value)
+        change(row)
+        row._state.adding = True
+        row.save(force_insert=True)
+        out[old] = row.pk
+    return out
+
+
+def _rename_shapes(settings: dict, shapes: dict[int, int]) -> None:
+    """Let a stand's settings name the copies of the shapes that they name."""
+    drives = [entry["drive"] for entry in settings["mix"] if entry.get("drive")]
+    for said in (*settings["conditions"], *drives, settings["layout"]):
+        if said.get("shapes"):
+            said["shapes"] = [shapes[n] for n in said["shapes"] if n in shapes]
+
+
+def remove(level: Level) -> None:
+    """Take a level off everybody's list; it can be brought back for a month."""
+    Level.objects.filter(pk=level.pk).update(removed_at=timezone.now())
+
+
+def removed_of(user: User) -> list[Level]:
+    """The removed levels that a user leads, the newest first."""
+    rows = Level.objects.filter(memberships__user=user, memberships__role=Membership.Role.LEAD, removed_at__isnull=False)
+    return list(rows.order_by("-removed_at"))
+
+
+def bring_back(user: User, slug: str) -> Level:
+    """Bring a removed level back.
+
+    Raises: HttpError 404 when the user leads no removed level of that address.
+    """
+    level = next((level for level in removed_of(user) if level.slug == slug), None)
+    if level is None:
+        raise HttpError(404, f"There is no removed level {slug[:60]!r} that you lead.")
+    Level.objects.filter(pk=level.pk).update(removed_at=None)
+    return level
+
+
+def clear_out() -> None:
+    """Have the worker delete the levels whose month is over, if there are any."""
+    if Level.objects.filter(removed_at__lt=timezone.now() - KEPT).exists() and not starting.under_way("clear out levels"):
+        starting.start("clear out levels", "clear out levels")
+
+
+@work("clear out levels")
+def _clear_out(job: Job, progress: Progress) -> None:
+    for level in Level.objects.filter(removed_at__lt=timezone.now() - KEPT):
+        progress.tell(0.5, f"Deleting {level.name}")
+        level.entries.all().delete()
+        level.delete()

@@ -1,0 +1,104 @@
+"""The list of levels, and what is done to levels as a whole."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from uuid import UUID
+
+from django.db.models import F
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from server.audit.recording import record
+from server.journal.schemas import EntryOut, entry_out
+from server.levels import lifetime
+from server.levels.access import check_may_make, level_for
+from server.levels.models import Level
+from server.levels.summaries import summary_of
+from server.stands.schemas import Name, Strict
+
+router = Router(tags=["levels"])
+
+
+class LevelCard(Schema):
+    """A level in the list; `over` names the views whose cost overruns a budget mark. `fresh`, whether plants, over and plan are
+    of the level as it is now; plants are not told before they were counted for the first time."""
+
+    slug: str
+    name: str
+    role: str
+    width: float
+    length: float
+    plants: int | None
+    over: list[str]
+    views: int
+    plan: str
+    fresh: bool
+    changed: datetime | None
+
+
+class RemovedLevel(Schema):
+    """A level that can be brought back, and until when."""
+
+    slug: str
+    name: str
+    until: datetime
+
+
+class RenameIn(Strict):
+    key: UUID
+    name: Name
+
+
+class CopyIn(Strict):
+    name: Name
+
+
+class Slug(Schema):
+    slug: str
+
+
+@router.get("/levels", response=list[LevelCard])
+def levels(request: HttpRequest):
+    """The user's levels, from what is kept of each: nothing is planted to show them."""
+    lifetime.clear_out()
+    rows = Level.objects.filter(memberships__user=request.user, removed_at=None).annotate(role=F("memberships__role"))
+    return [{"slug": level.slug, "name": level.name, "role": level.role, "width": level.width, "length": level.length,
+             "views": len(level.bookmarks), **summary_of(level, request.user)} for level in rows.order_by("name")]
+
+
+@router.get("/removed-levels", response=list[RemovedLevel])
+def removed(request: HttpRequest):
+    """The removed levels that the user led, and can bring back."""
+    return [{"slug": level.slug, "name": level.name, "until": level.removed_at + lifetime.KEPT}
+            for level in lifetime.removed_of(request.user)]
+
+
+@router.put("/levels/{slug}/name", response=EntryOut)
+def rename(request: HttpRequest, slug: str, data: RenameIn):
+    """Give the level another name; leads only."""
+    return entry_out(lifetime.rename(request.user, level_for(request, slug, to="lead"), data.key, data.name.strip()), request.user)
+
+
+@router.post("/levels/{slug}/copy", response=Slug)
+def copy(request: HttpRequest, slug: str, data: CopyIn):
+    """A level like this one, led by who copies it."""
+    check_may_make(request.user)
+    return lifetime.copy(request.user, level_for(request, slug), data.name.strip())
+
+
+@router.post("/levels/{slug}/remove", response={204: None})
+def remove(request: HttpRequest, slug: str):
+    """Remove the level; it can be brought back for a month. Leads only."""
+    level = level_for(request, slug, to="lead")
+    lifetime.remove(level)
+    record("level", request, "removed", level)
+    return 204, None
+
+
+@router.post("/removed-levels/{slug}/bring-back", response=Slug)
+def bring_back(request: HttpRequest, slug: str):
+    """Bring a removed level back."""
+    level = lifetime.bring_back(request.user, slug)
+    record("level", request, "brought back", level)
+    return level

@@ -1,0 +1,57 @@
+"""What the list of levels says of each: plants, views over budget, a small plan; made by the worker, kept, and made anew when the
+level has changed since."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import User
+from django.db.models import Max
+
+from server.jobs import starting
+from server.jobs.models import Job
+from server.jobs.running import Progress, work
+from server.levels import plan
+from server.levels.access import stands_of
+from server.levels.models import Level, LevelSummary
+from server.sight.reckoning import bookmark_view, level_cost, over, spent
+from server.stands.engine import planting_of
+
+
+def stamp_of(level: Level) -> str:
+    """Another whenever the level has changed."""
+    done = level.entries.aggregate(newest=Max("id"), touched=Max("touched"))
+    return f"{level.ground_revision}.{level.layers_revision}.{level.stand_revision}.{done['newest']}.{done['touched']}"
+
+
+def summary_of(level: Level, user: User) -> dict:
+    """The level's summary as it is kept: plants (None when it was never made), views over budget, the plan's address, and whether
+    it is of the level as it is now; when it is not, the worker is asked to make it anew."""
+    kept = LevelSummary.objects.filter(level=level).defer("plan").first()
+    stamp = stamp_of(level)
+    fresh = kept is not None and kept.stamp == stamp
+    if not fresh and not starting.under_way(_key(level)):
+        starting.start("summarise", _key(level), user, level)
+    changed = level.entries.aggregate(touched=Max("touched"))["touched"]
+    if kept is None:
+        return {"plants": None, "over": [], "plan": "", "fresh": False, "changed": changed}
+    address = f"/api/levels/{level.slug}/plan/{kept.pk}.{kept.made}.png"
+    return {"plants": kept.plants, "over": kept.over, "fresh": fresh, "plan": address, "changed": changed}
+
+
+def _key(level: Level) -> str:
+    return f"summary {level.pk}"
+
+
+@work("summarise")
+def _summarise(job: Job, progress: Progress) -> None:
+    level = job.level
+    stamp, plantings = stamp_of(level), [planting_of(stand) for stand in stands_of(level)]
+    plants = 0
+    for k, planting in enumerate(plantings):
+        progress.tell(k / (len(plantings) + 1), f"Counting {planting.stand.name}")
+        plants += planting.count()
+    views = [(b["name"], bookmark_view(level, b)) for b in level.bookmarks]
+    worst = [name for name, view in views if over(level.marks, spent(level_cost(level, view, plantings)))]
+    picture = plan.plan_png(level, plantings)
+    made = LevelSummary.objects.filter(level=level).values_list("made", flat=True).first() or 0
+    LevelSummary.objects.update_or_create(level=level, defaults={"stamp": stamp, "plants": plants, "over": worst, "plan": picture,
+                                                                 "made": made + 1})

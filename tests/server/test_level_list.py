@@ -1,0 +1,98 @@
+"""The list of levels: from what is kept of each, so that nothing is planted to show it; levels renamed, copied, removed and brought
+back."""
+
+import json
+from datetime import timedelta
+from unittest import mock
+
+from django.test import TransactionTestCase
+from django.utils import timezone
+
+from server.levels.lifetime import KEPT
+from server.levels.models import Level
+from server.levels.scene import scene_of
+from server.shapes.models import Shape
+from server.stands.engine import Planting
+from server.stands.models import Stand
+from tests.fixtures import small_level
+from tests.server.test_api import ApiCase
+from tests.server.test_ground import key
+from tests.worker import work_off
+
+
+class Levels(TransactionTestCase):
+    def setUp(self):
+        self._fixture_teardown()
+        self.level = small_level()
+        self.lead, self.north, self.guest = (ApiCase.client_of(self, name) for name in ("lead", "north", "guest"))
+
+    def ask(self, method, path, body=None, client=None):
+        return getattr(client or self.lead, method)(path, json.dumps(body or {}), content_type="application/json")
+
+    def cards(self, client=None):
+        return {card["slug"]: card for card in (client or self.lead).get("/api/levels").json()}
+
+    def plants(self, slug):
+        level = Level.objects.get(slug=slug)
+        return {s.slug: scene_of(level).planting(s).count() for s in scene_of(level).stands.values()}
+
+    def test_nothing_is_planted_to_show_the_list_and_it_comes_up_to_date(self):
+        with mock.patch.object(Planting, "count", side_effect=AssertionError("planted while somebody waits")):
+            card = self.cards()["test-moor"]
+        self.assertEqual((card["plants"], card["fresh"], card["plan"]), (None, False, ""))
+        work_off()
+        card = self.cards()["test-moor"]
+        self.assertEqual((card["plants"], card["fresh"]), (sum(self.plants("test-moor").values()), True))
+        self.assertEqual(self.guest.get(card["plan"]).content[:4], b"\x89PNG")
+        stand = self.level.stands.get(slug="birch")
+        self.ask("patch", f"/api/levels/test-moor/stands/{stand.pk}", {"key": key(), "settings": {"fullness": 0.1}})
+        old = self.cards()["test-moor"]
+        self.assertEqual((old["plants"], old["fresh"], old["plan"]), (card["plants"], False, card["plan"]))
+        work_off()
+        new = self.cards()["test-moor"]
+        self.assertTrue(new["fresh"] and new["plants"] < old["plants"] and new["plan"] != old["plan"])
+
+    def test_a_level_is_renamed_and_that_is_taken_back(self):
+        self.assertEqual(self.ask("put", "/api/levels/test-moor/name", {"key": key(), "name": " Moor End "}).status_code, 200)
+        self.assertEqual(self.cards()["test-moor"]["name"], "Moor End")
+        self.ask("post", "/api/levels/test-moor/undo")
+        self.assertEqual(self.cards()["test-moor"]["name"], "Test Moor")
+        self.assertEqual(self.ask("put", "/api/levels/test-moor/name", {"key": key(), "name": "x"}, self.north).status_code, 403)
+
+    def test_a_copy_has_the_same_plants_and_goes_its_own_way(self):
+        road = {"kind": "path", "form": "line", "name": "Road", "points": [[10, 10], [240, 200]], "width": 4, "clear": 3}
+        told = self.ask("post", "/api/levels/test-moor/shapes", {"key": key(), "put": [road]}).json()
+        birch = self.level.stands.get(slug="birch")
+        near = [*birch.settings["conditions"], {"kind": "path", "lo": 0, "hi": 60, "shapes": [told["shapes"][0]["id"]]}]
+        self.ask("patch", f"/api/levels/test-moor/stands/{birch.pk}", {"key": key(), "settings": {"conditions": near}})
+        stroke = {"key": key(), "stand": birch.pk, "verb": "thin", "path": [[80, 90]], "radius": 24, "soft": 0.4, "strength": 0.8}
+        self.assertEqual(self.ask("post", "/api/levels/test-moor/strokes", stroke).status_code, 200)
+        pin = {"key": key(), "add": [{"x": 200, "z": 30}], "push": True}
+        self.ask("post", f"/api/levels/test-moor/stands/{birch.pk}/pins", pin)
+        made = self.ask("post", "/api/levels/test-moor/copy", {"name": "Other Moor"}, self.north)
+        self.assertEqual((made.status_code, made.json()), (200, {"slug": "other-moor"}))
+        self.assertEqual(self.plants("other-moor"), self.plants("test-moor"))
+        self.assertEqual(self.ask("post", "/api/levels/test-moor/copy", {"name": "Other Moor"}).status_code, 422)
+        self.assertEqual(self.lead.get("/api/levels/other-moor").status_code, 404, "its members do not come along")
+        before = self.plants("test-moor")
+        mine = Level.objects.get(slug="other-moor")
+        self.assertEqual(mine.stands.get(slug="birch").settings["conditions"][-1]["shapes"],
+                         [Shape.objects.get(level=mine).pk])
+        other = Stand.objects.get(level=mine, slug="birch")
+        self.ask("patch", f"/api/levels/other-moor/stands/{other.pk}", {"key": key(), "settings": {"fullness": 0}}, self.north)
+        self.assertEqual(self.plants("test-moor"), before)
+
+    def test_a_removed_level_is_gone_for_all_and_comes_back_within_a_month(self):
+        self.assertEqual(self.ask("post", "/api/levels/test-moor/remove", client=self.north).status_code, 403)
+        self.assertEqual(self.ask("post", "/api/levels/test-moor/remove").status_code, 204)
+        self.assertEqual((self.cards(), self.guest.get("/api/levels/test-moor").status_code), ({}, 404))
+        self.assertEqual(self.guest.get("/api/removed-levels").json(), [])
+        self.assertEqual([row["slug"] for row in self.lead.get("/api/removed-levels").json()], ["test-moor"])
+        self.assertEqual(self.ask("post", "/api/removed-levels/test-moor/bring-back", client=self.north).status_code, 404)
+        self.assertEqual(self.ask("post", "/api/removed-levels/test-moor/bring-back").status_code, 200)
+        self.assertEqual(self.guest.get("/api/levels/test-moor").status_code, 200)
+        self.ask("post", "/api/levels/test-moor/remove")
+        Level.objects.update(removed_at=timezone.now() - KEPT - timedelta(hours=1))
+        self.cards()
+        work_off()
+        self.assertFalse(Level.objects.exists())
