@@ -108,7 +108,8 @@ def _move(entry: Entry, back: bool) -> Moved:
     elif entry.kind == Entry.Kind.STROKES:
         gained, lost = shift_all(entry, back)
     elif entry.kind == Entry.Kind.SETTINGS:
-        _swap(Stand, entry.stand_id, "settings", entry.change, back)
+        for pk, change in entry.change.get("stands", {entry.stand_id: entry.change}).items():
+            _swap(Stand, int(pk), "settings", change, back)
     elif entry.kind == Entry.Kind.MARKS:
         _swap(Level, entry.level_id, "marks", entry.change, back)
     elif entry.kind == Entry.Kind.WIND:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated
 
 from django.contrib.auth.models import User
+from django.db.models import Q
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Query, Router, Schema
 from pydantic import Field
 
 from server.cache import ContentCache
@@ -99,11 +101,21 @@ def _undo_and_redo(user: User, level: Level) -> tuple[str | None, str | None]:
 
 
 @router.get("/levels/{slug}/journal", response=list[EntryOut])
-def journal(request: HttpRequest, slug: str, before: Id | None = None):
-    """A hundred actions in the level, newest first: the last, or those before one of them."""
+def journal(request: HttpRequest, slug: str, before: Id | None = None, who: Annotated[str, Query(max_length=150)] = "",
+            stand: Id | None = None, kind: Entry.Kind | None = None, since: datetime | None = None):
+    """A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a stand, of a kind,
+    since a time."""
     entries = Entry.objects.filter(level=level_for(request, slug)).select_related("user").defer("delta")
     if before is not None:
         entries = entries.filter(pk__lt=before)
+    if who:
+        entries = entries.filter(user__username=who)
+    if stand is not None:
+        entries = entries.filter(Q(stand=stand) | Q(change__stands__has_key=str(stand)) | Q(change__after__has_key=str(stand)))
+    if kind:
+        entries = entries.filter(kind=kind)
+    if since:
+        entries = entries.filter(at__gte=since)
     return [entry_out(entry) for entry in entries[:PAGE]]
 
 
@@ -112,7 +124,7 @@ def _moved(moved: actions.Moved) -> dict:
     keys, stale = {}, []
     if moved.box:
         keys, stale = changed_keys(stand, moved.box), dependants(stand)
-    elif entry.kind == Entry.Kind.SETTINGS:
+    elif entry.kind == Entry.Kind.SETTINGS and stand:
         stale = [stand.pk, *dependants(stand)]
     elif entry.kind not in (Entry.Kind.MARKS, Entry.Kind.VIEWS, Entry.Kind.WIND):
         stale = list(entry.level.stands.values_list("pk", flat=True))

@@ -83,8 +83,9 @@ def rename(request: HttpRequest, slug: str, data: RenameIn):
 @router.post("/levels/{slug}/copy", response=Slug)
 def copy(request: HttpRequest, slug: str, data: CopyIn):
     """A level like this one, led by who copies it."""
+    level = level_for(request, slug)
     check_may_make(request.user)
-    return lifetime.copy(request.user, level_for(request, slug), data.name.strip())
+    return lifetime.copy(request.user, level, data.name.strip())
 
 
 @router.post("/levels/{slug}/remove", response={204: None})

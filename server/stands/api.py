@@ -20,7 +20,7 @@ from server.stands.aiming import aim
 from server.stands.checking import merged
 from server.stands.comparing import compare, difference
 from server.stands.engine import Planting, planting_of
-from server.stands.keeping import dependants, keep_settings
+from server.stands.keeping import dependants, keep_settings, keep_several
 from server.stands.models import Stand
 from server.stands.painting import clear, clear_all, cost_change
 from server.stands.payload import encode, encode_marks
@@ -194,6 +194,32 @@ def keys(request: HttpRequest, slug: str, x: Annotated[float, Query(ge=-1e6, le=
          z: Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False)]):
     """Of every stand, the content keys of the sheets around a place, by their index."""
     return {stand.pk: keys_of(planting_of(stand), x, z) for stand in stands_of(level_for(request, slug))}
+
+
+class StandPart(Strict):
+    """The settings of one stand that change, and what they were when the change was begun."""
+
+    settings: dict
+    was: dict | None = None
+
+
+class PatchSeveralIn(Strict):
+    """The settings of several stands that change, by their ids."""
+
+    key: UUID
+    stands: dict[int, StandPart] = Field(min_length=1, max_length=60)
+    view: ViewIn | None = None
+
+
+@router.patch("/levels/{slug}/stands", response=ChangedOut)
+def keep_several_stands(request: HttpRequest, slug: str, data: PatchSeveralIn):
+    """Keep changed settings of several stands, as one journal entry: all of them, or none."""
+    level = level_for(request, slug, to="plant")
+    rows = [stand_for(level, pk) for pk in data.stands]
+    changes, was = ({pk: getattr(said, part) for pk, said in data.stands.items()} for part in ("settings", "was"))
+    entry = keep_several(request.user, level, data.key, changes, data.view.core() if data.view else None, was)
+    stale = {pk for row in rows for pk in (row.pk, *dependants(row))}
+    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": sorted(stale)}
 
 
 @router.get("/levels/{slug}/stands/{stand}/count", response=int)

@@ -263,7 +263,8 @@ def attempt(stand: Stand, brush: Brush) -> tuple[Box, Plants]:
     cells = brush.cells(stand.level)
     col0, row0, col1, row1 = cells
     planting = scene_of(stand.level).planting(stand)
-    window = planting.touch[row0:row1, col0:col1].copy()
+    touch, _ = planting.touch_map.window(cells)
+    window = touch[:row1 - row0, :col1 - col0].copy()
     window += brush.delta(planting, window, cells)
     metres = planting.metres(cells)
     return metres, planting.plants_in(metres, window, metres[:2])

@@ -52,7 +52,7 @@ class Hand(BrowserCase):
         page.fill("[data-test=brush-strength]", "1")
         page.fill("[data-test=brush-toward]", "-1")
         page.mouse.click(*self.at(page, (0.6, 0.7)))
-        self.says(page, "Levelled Birch")
+        self.says(page, "Evened Birch")
         fresh = before != -TOUCH_UNIT
         once = int((fresh & (self.touch() == -TOUCH_UNIT)).sum())
         page.keyboard.down("Shift")

@@ -56,6 +56,35 @@ class Planting(BrowserCase):
         page.click("[data-test=undo]")
         expect(page.locator("[data-test=count-sleepers]")).to_have_text(str(before))
 
+    def test_a_draft_outlives_other_clicks_and_a_reload(self):
+        page = self.page_of("north")
+        self.open_level(page)
+        page.click("[data-test=stand-birch]")
+        page.fill("[data-test=fullness]", "33")
+        expect(page.locator("[data-test=expected]")).to_be_visible()
+        page.click("[data-test=stand-sleepers]")
+        expect(page.locator("[data-test=try]")).to_have_count(0)
+        page.click("[data-test=stand-birch]")
+        for _ in range(2):
+            expect(page.locator("[data-test=again]")).to_be_visible()
+            expect(page.locator("[data-test=fullness]")).to_have_value("33")
+            page.reload()
+            page.wait_for_selector("[data-test=bookmarks]")
+            page.click("[data-test=stand-birch]")
+        page.click("[data-test=drop]")
+        page.reload()
+        page.wait_for_selector("[data-test=bookmarks]")
+        expect(page.locator("[data-test=try]")).to_have_count(0)
+        self.assertEqual(self.settings("birch")["fullness"], 0.62)
+        for radius, then in (("", "12"), ("9999", "200"), ("25", "25")):
+            page.evaluate("localStorage['kt-radius'] = '12'")
+            page.reload()
+            page.wait_for_selector("[data-test=bookmarks]")
+            page.click("[data-test=thin]")
+            page.fill("[data-test=brush-radius]", radius)
+            page.locator("[data-test=brush-radius]").blur()
+            expect(page.locator("[data-test=brush-radius]")).to_have_value(then)
+
     def test_one_tree_is_picked_turned_removed_and_brought_back(self):
         page = self.page_of("north")
         self.open_level(page)

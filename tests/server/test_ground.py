@@ -225,7 +225,7 @@ class Imports(TransactionTestCase):
         self.assertEqual(self.bring([("a.tif", b"")], client=self.north).status_code, 403)
         self.assertEqual(self.bring([("a.tif", b"x"), ("b.tif", b"y")]).status_code, 422)
         tight = self.level.stands.get(slug="slate-blocks")
-        tight.settings["spacing"] = 0.5
+        tight.settings |= {"spacing": 0.5, "fullness": 1, "conditions": []}
         tight.save()
         wide = self.bring([("wide.tif", heights_tif(Ground(HEIGHTS, 5.0)))])
         self.assertIn("the ceiling is", " ".join(n for s in wide["forecast"]["stands"] for n in s["notes"]))

@@ -152,6 +152,7 @@ class Roles(GroundCase):
             ("delete", f"{level}/views/{{name}}"): ("plant", {"key": key}),
             ("put", "/api/drafts/{draft}"): ("own", {}), ("delete", "/api/drafts/{draft}"): ("own", {}),
             ("delete", f"{level}/masks/{{name}}"): ("plant", {"key": key}),
+            ("patch", f"{level}/stands"): ("plant", {"key": key, "stands": {birch: {"settings": {"fullness": 0.3}}}}),
             ("patch", stand): ("plant", {"key": key, "settings": {"fullness": 0.3}}), ("delete", "/api/tips/{tip}"): ("own", {}),
             ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {}), ("delete", "/api/condition-sets/{pk}"): ("lead", {}),
             ("put", "/api/session/keys"): ("anybody", {"keys": {}}), ("delete", "/api/session"): ("anybody", {}),

@@ -13,7 +13,7 @@ from thicket.planting.density import TOUCH_UNIT
 from thicket.planting.hashing import MASK32, mix32, unit
 from thicket.refused import Refused
 
-VERBS = {"thicken": "Thickened", "thin": "Thinned", "ease": "Eased", "level": "Levelled"}
+VERBS = {"thicken": "Thickened", "thin": "Thinned", "ease": "Eased", "level": "Evened"}
 """The verbs that work on touch, and how they are told of afterwards."""
 TURNS = ("still", "along", "random")
 STAMPS = 5
@@ -55,7 +55,7 @@ class Stroke:
         if not (0 <= self.soft <= 1 and 0 <= self.strength <= 1):
             raise Refused("the soft edge and the strength must lie between 0 and 1")
         if not -1 <= self.toward <= 1:
-            raise Refused("the touch that is levelled toward must lie between -1 and 1")
+            raise Refused("the touch that is evened toward must lie between -1 and 1")
         if self.pressure is not None and len(self.pressure) != len(self.path):
             raise Refused("there must be one pressure for each point of the path")
         if self.turn not in TURNS:

@@ -691,7 +691,11 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Keep Several Stands
+         * @description Keep changed settings of several stands, as one journal entry: all of them, or none.
+         */
+        patch: operations["server_stands_api_keep_several_stands"];
         trace?: never;
     };
     "/api/levels/{slug}/stands/{stand}": {
@@ -1663,7 +1667,8 @@ export interface paths {
         };
         /**
          * Journal
-         * @description A hundred actions in the level, newest first: the last, or those before one of them.
+         * @description A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a stand, of a kind,
+         *     since a time.
          */
         get: operations["server_journal_api_journal"];
         put?: never;
@@ -2644,7 +2649,7 @@ export interface components {
          * Kind
          * @enum {string}
          */
-        Kind: "heights" | "layers";
+        Kind: "stroke" | "settings" | "marks" | "ground" | "resolution" | "shapes" | "masks" | "stands" | "pins" | "snapshot" | "strokes" | "views" | "wind" | "stock" | "looks" | "level";
         /**
          * EntryOut
          * @description One action: who, when, what, plants gained and lost, and the cost difference in the view it was done from.
@@ -3926,16 +3931,26 @@ export interface components {
             stale: number[];
         };
         /**
-         * PatchIn
-         * @description The settings that change; the rest stays. `was` are their values when the change was begun: should another have changed one
-         *     of them since, nothing is kept and both values are told.
+         * PatchSeveralIn
+         * @description The settings of several stands that change, by their ids.
          */
-        PatchIn: {
+        PatchSeveralIn: {
             /**
              * Key
              * Format: uuid
              */
             key: string;
+            /** Stands */
+            stands: {
+                [key: string]: components["schemas"]["StandPart"];
+            };
+            view?: components["schemas"]["ViewIn"] | null;
+        };
+        /**
+         * StandPart
+         * @description The settings of one stand that change, and what they were when the change was begun.
+         */
+        StandPart: {
             /** Settings */
             settings: {
                 [key: string]: unknown;
@@ -3944,7 +3959,6 @@ export interface components {
             was?: {
                 [key: string]: unknown;
             } | null;
-            view?: components["schemas"]["ViewIn"] | null;
         };
         /**
          * ViewIn
@@ -3970,6 +3984,27 @@ export interface components {
              * @default true
              */
             shadows: boolean;
+        };
+        /**
+         * PatchIn
+         * @description The settings that change; the rest stays. `was` are their values when the change was begun: should another have changed one
+         *     of them since, nothing is kept and both values are told.
+         */
+        PatchIn: {
+            /**
+             * Key
+             * Format: uuid
+             */
+            key: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            /** Was */
+            was?: {
+                [key: string]: unknown;
+            } | null;
+            view?: components["schemas"]["ViewIn"] | null;
         };
         /**
          * TryOut
@@ -9817,6 +9852,113 @@ export interface operations {
             };
         };
     };
+    server_stands_api_keep_several_stands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PatchSeveralIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     server_stands_api_one_stand: {
         parameters: {
             query?: {
@@ -15344,6 +15486,10 @@ export interface operations {
         parameters: {
             query?: {
                 before?: number | null;
+                who?: string;
+                stand?: number | null;
+                kind?: components["schemas"]["Kind"] | null;
+                since?: string | null;
             };
             header?: never;
             path: {

@@ -18,7 +18,7 @@ const VERBS: [Verb, string, string][] = [
   ['thicken', 'Thicken', 'More plants, also where the rule has few'],
   ['thin', 'Thin', 'Fewer plants, down to none'],
   ['ease', 'Ease', 'Smooth what is painted'],
-  ['level', 'Level', 'Bring what is painted toward one value'],
+  ['level', 'Even', 'Bring what is painted toward one value'],
   ['set', 'Set', 'Set single plants by hand'],
   ['uproot', 'Uproot', 'Take single plants out for good'],
   ['select', 'Select', 'Select single plants: click, or draw round them; drag them to move them'],
@@ -47,7 +47,7 @@ const said = computed(() => {
     <template v-if="sized">
       <span class="line">
         <span class="name" data-test="brush-on">{{ names }}</span>
-        <label>radius <input v-model.number="brush.radius" data-test="brush-radius" class="cell" type="number" min="0.5" max="200" step="0.5" /> m</label>
+        <label>radius <input :value="brush.radius" data-test="brush-radius" class="cell" type="number" min="0.5" max="200" step="0.5" @input="brush.radius = ($event.target as HTMLInputElement).valueAsNumber" @blur="($event.target as HTMLInputElement).value = String(brush.radius)" /> m</label>
         <template v-if="brush.paints">
           <label>soft edge <input v-model.number="brush.soft" data-test="brush-soft" type="range" min="0" max="1" step="0.05" /></label>
           <label>strength <input v-model.number="brush.strength" data-test="brush-strength" type="range" min="0.05" max="1" step="0.05" /><span class="number pc">{{ Math.round(brush.strength * 100) }} %</span></label>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
+import { mdiDeleteOutline } from '@mdi/js'
 import { computed, onMounted, ref } from 'vue'
-import { upload, type Tip } from '../api/client'
+import { ask, upload, type Tip } from '../api/client'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
 import PairField from './PairField.vue'
@@ -34,6 +35,18 @@ async function add() {
   }
   if (file.value) file.value.value = ''
 }
+/** The tip in hand, when it is one's own. */
+const mine = computed(() => brush.tips.find((t) => t.key === brush.tip && t.own))
+async function remove() {
+  trouble.value = ''
+  try {
+    await ask('DELETE', `/tips/${mine.value!.key.replace(/\D/g, '')}`)
+    brush.tip = ''
+    await brush.loadTips()
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
 function fill(what: 'area' | 'level') {
   open.value = false
   emit('fill', what)
@@ -57,6 +70,7 @@ function fill(what: 'area' | 'level') {
         <p class="tips">
           <button class="tip" :aria-pressed="brush.tip === ''" title="Round" data-test="tip-round" @click="brush.tip = ''"><i class="round" /></button>
           <button v-for="t in brush.tips" :key="t.key" class="tip" :aria-pressed="brush.tip === t.key" :title="t.name" :data-test="`tip-${t.key}`" @click="brush.tip = t.key"><img :src="t.picture" :alt="t.name" /></button>
+          <v-btn v-if="mine" size="x-small" :prepend-icon="mdiDeleteOutline" data-test="tip-remove" @click="remove">Remove {{ mine.name }}</v-btn>
           <button class="plain" @click="file?.click()">add a picture …</button>
           <input ref="file" hidden type="file" accept="image/*" data-test="tip-file" @change="add" />
         </p>

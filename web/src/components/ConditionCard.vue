@@ -106,7 +106,7 @@ function keys(event: KeyboardEvent) {
       <FacingRose v-if="c.kind === 'facing'" :condition="c" :histogram="found" :wrong="wrong" :disabled="disabled" @change="emit('change', $event)" />
       <BandField v-else :condition="c" :histogram="found" :wrong="wrong" :disabled="disabled" @change="emit('change', $event)" />
       <p v-if="!alone" class="drive small">
-        drives <select class="cell plain-select" :value="driven" :disabled="disabled" :data-test="`drives-${c.kind}`" @change="drives(($event.target as HTMLSelectElement).value as 'density')"><option value="density">density</option><option value="size">size</option><option value="both">density and size</option></select>
+        It sets <select class="cell plain-select" aria-label="What this condition sets" :value="driven" :disabled="disabled" :data-test="`drives-${c.kind}`" @change="drives(($event.target as HTMLSelectElement).value as 'density')"><option value="density">density</option><option value="size">size</option><option value="both">density and size</option></select>
         <template v-if="driven !== 'density'">, where it fails <NumberField bare label="Size where it fails" :value="c.size! * 100" unit="% of size" :min="5" :max="100" :step="5" :digits="0" :disabled="disabled" :test="`size-${c.kind}`" @change="$event >= 5 && $event <= 100 && set({ size: $event / 100 })" /></template>
       </p>
     </template>

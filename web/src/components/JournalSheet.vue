@@ -8,20 +8,47 @@ import { useLevel } from '../stores/level'
 const shown = defineModel<boolean>({ required: true })
 const store = useLevel()
 const entries = shallowRef<Entry[]>([])
-const who = ref('')
+const who = ref<string | null>(null)
+const stand = ref<number | null>(null)
+const kind = ref<string | null>(null)
+const since = ref<string | null>(null)
 const busy = ref(0)
 const PAGE = 100
 const more = ref(false)
+/** What was wrong when the journal was read last; nothing is said of what was done before it was read. */
+const trouble = ref('')
+const read = ref(false)
+const KINDS: Record<string, string> = { stroke: 'Painting', strokes: 'Painting of several stands', settings: 'Settings', pins: 'Single plants', stands: 'Stands', shapes: 'Shapes', ground: 'Ground', layers: 'Ground layers', stock: 'Stock', marks: 'Budget marks', views: 'Kept views', wind: 'Wind', masks: 'Mask images', resolution: 'Cells of touch', snapshot: 'Snapshots', looks: 'Looks of layers', level: 'The level' }
+const kinds = Object.entries(KINDS).map(([value, title]) => ({ value, title }))
+const SINCE = [
+  { value: 'hour', title: 'the last hour' },
+  { value: 'day', title: 'the last day' },
+  { value: 'week', title: 'the last week' },
+]
+const HOURS: Record<string, number> = { hour: 1, day: 24, week: 168 }
+const people = ref<string[]>([])
 /** Read the newest page, or the one before what is shown. */
 async function load(older = false) {
   const last = older ? entries.value[entries.value.length - 1] : undefined
-  const page = await ask<Entry[]>('GET', `/levels/${store.slug}/journal${last ? `?before=${last.id}` : ''}`)
-  entries.value = last ? [...entries.value, ...page] : page
-  more.value = page.length === PAGE
+  const query = new URLSearchParams()
+  if (last) query.set('before', String(last.id))
+  if (who.value) query.set('who', who.value)
+  if (stand.value !== null) query.set('stand', String(stand.value))
+  if (kind.value) query.set('kind', kind.value)
+  if (since.value) query.set('since', new Date(Date.now() - HOURS[since.value] * 3600_000).toISOString())
+  try {
+    const page = await ask<Entry[]>('GET', `/levels/${store.slug}/journal?${query}`)
+    entries.value = last ? [...entries.value, ...page] : page
+    more.value = page.length === PAGE
+    people.value = [...new Set([...people.value, ...page.map((e) => e.who)])].sort()
+    trouble.value = ''
+    read.value = true
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
 }
-watch([shown, () => store.pulse?.pulse], () => shown.value && load().catch(store.tell))
-const people = () => [...new Set(entries.value.map((e) => e.who))].sort()
-const rows = () => entries.value.filter((e) => !who.value || e.who === who.value)
+watch([shown, () => store.pulse?.pulse, who, stand, kind, since], () => shown.value && void load())
+const filtered = () => !!(who.value || stand.value !== null || kind.value || since.value)
 const time = (at: string) => {
   const d = new Date(at)
   const today = d.toDateString() === new Date().toDateString()
@@ -32,7 +59,7 @@ async function flip(e: Entry) {
   store.trouble = ''
   await store.move(e.undone ? 'redo' : 'undo', e.id)
   busy.value = 0
-  await load().catch(store.tell)
+  await load()
 }
 </script>
 
@@ -41,17 +68,20 @@ async function flip(e: Entry) {
     <div class="sheet" data-test="journal">
       <header>
         <h2>Journal</h2>
-        <label class="faint">of <select v-model="who" class="cell" data-test="journal-who"><option value="">everybody</option><option v-for="p in people()" :key="p">{{ p }}</option></select></label>
+        <v-select v-model="who" :items="people" label="Person" clearable hide-details data-test="journal-who" />
+        <v-select v-model="stand" :items="store.stands" item-title="name" item-value="id" label="Stand" clearable hide-details data-test="journal-stand" />
+        <v-select v-model="kind" :items="kinds" label="Kind" clearable hide-details data-test="journal-kind" />
+        <v-select v-model="since" :items="SINCE" label="Time" clearable hide-details data-test="journal-since" />
       </header>
-      <p v-if="store.trouble" class="over" role="alert" data-test="journal-trouble">{{ store.trouble }}</p>
-      <p v-if="!entries.length" class="faint">Nothing has been done in this level yet.</p>
+      <p v-if="trouble || store.trouble" class="over" role="alert" data-test="journal-trouble">{{ trouble || store.trouble }}</p>
+      <p v-else-if="read && !entries.length" class="faint" data-test="journal-empty">{{ filtered() ? 'Nothing like that has been done.' : 'Nothing has been done in this level yet.' }}</p>
       <div class="scroll">
         <table v-if="entries.length">
           <thead>
-            <tr class="faint"><th>when</th><th>who</th><th>what</th><th class="n">plants</th><th class="n">ms</th><th /></tr>
+            <tr class="faint"><th>when</th><th>who</th><th>what</th><th class="n">plants</th><th class="n">ms</th><th class="n">undo</th></tr>
           </thead>
           <tbody>
-            <tr v-for="e in rows()" :key="e.id" :class="{ undone: e.undone }" :data-test="`entry-${e.id}`">
+            <tr v-for="e in entries" :key="e.id" :class="{ undone: e.undone }" :data-test="`entry-${e.id}`">
               <td class="faint number">{{ time(e.at) }}</td>
               <td>{{ e.who }}</td>
               <td class="what">{{ e.what }}</td>
@@ -61,7 +91,7 @@ async function flip(e: Entry) {
             </tr>
           </tbody>
         </table>
-        <p v-if="more" class="older"><v-btn size="small" variant="outlined" data-test="older" @click="load(true).catch(store.tell)">Older actions</v-btn></p>
+        <p v-if="more" class="older"><v-btn size="small" variant="outlined" data-test="older" @click="load(true)">Older actions</v-btn></p>
       </div>
     </div>
   </v-dialog>

@@ -80,10 +80,10 @@ const costs = computed(() =>
     <p v-if="!store.mayPlant" class="faint">You may look at this level; its settings are shown, not editable.</p>
     <p v-else-if="locked" class="faint">Locked: its settings and painting are left as they are until it is unlocked.</p>
 
-    <h3>What</h3>
+    <h3>Mix</h3>
     <MixList :draft="d" :locked="locked" />
 
-    <h3>How they lie</h3>
+    <h3>Layout</h3>
     <LayoutField v-if="!sward" :draft="d" :locked="locked" />
     <template v-if="free">
     <NumberField label="Spacing" unit="m" :value="spacing.value" :mixed="spacing.mixed" :min="0.2" :max="200" :step="0.1" :digits="3" :wrong="wrong('spacing')" :disabled="locked" test="spacing" @change="d.change({ spacing: $event })" />
@@ -98,7 +98,7 @@ const costs = computed(() =>
     <p v-if="aimSaid" class="faint" role="status" data-test="aim-said">{{ aimSaid }}</p>
 
     <h3>
-      Where
+      Site
       <button class="plain why" :aria-pressed="d.asking.value" data-test="ask-why" title="Point at any place and read why (Y)" @click="d.asking.value = !d.asking.value">why here?</button>
     </h3>
     <p class="laid">
@@ -124,7 +124,7 @@ const costs = computed(() =>
     </p>
     <p class="faint small">Earlier strata and higher stands take their room first. Trunks keep everything out; crowns keep out what may not stand under them.</p>
 
-    <h3>How they differ</h3>
+    <h3>Variation</h3>
     <SampleRow :draft="d" />
     <PairField label="Size" unit="×" :value="pair('size').value" :mixed="pair('size').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="size" @change="d.change({ variation: { size: $event } })" />
     <PairField label="Width apart" unit="×" :value="pair('width').value" :mixed="pair('width').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="width" @change="d.change({ variation: { width: $event } })" />
@@ -142,6 +142,7 @@ const costs = computed(() =>
     <SnapshotList :draft="d" :view="view" />
 
     <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
+      <p v-if="d.again.value" class="faint" data-test="again">Taken up again: this draft was not kept before.</p>
       <p v-if="d.trouble.value" class="over" role="alert" data-test="trouble">{{ d.trouble.value }}</p>
       <ClashList v-if="d.clashes.value.length" :draft="d" />
       <template v-else-if="d.tried.value">

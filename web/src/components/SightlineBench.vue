@@ -73,6 +73,7 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
     <p v-else class="faint">Select one stand to set its distances by number.</p>
 
     <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
+      <p v-if="d.again.value" class="faint" data-test="again">Taken up again: this draft was not kept before.</p>
       <p v-if="d.trouble.value" class="over" role="alert" data-test="trouble">{{ d.trouble.value }}</p>
       <p v-else class="number" data-test="cost-difference">
         In this view <span :class="ms > 0 ? 'over' : ''">{{ signed(amount('ms', ms), ms) }}</span>,

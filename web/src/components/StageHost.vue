@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useElementSize, useEventListener, useSessionStorage } from '@vueuse/core'
+import { useElementSize, useEventListener, useIntervalFn, useSessionStorage } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { askBytes, type Bookmark, type Person } from '../api/client'
 import { whole } from '../budget'
@@ -37,6 +37,9 @@ const walking = ref(false)
 const alone = ref(false)
 const trouble = ref('')
 const ticks = ref(0)
+/** Sheets of plants that are still to come: the picture is not whole before they are here. */
+const coming = ref(0)
+useIntervalFn(() => (coming.value = stage.value?.store.waiting ?? 0), 400)
 const drag = ref<'look' | 'pan' | 'orbit' | null>(null)
 const { width, height } = useElementSize(host)
 const eyeSize = useElementSize(eyePane)
@@ -47,9 +50,12 @@ const fly = useFly(stage, walking)
 const tools = useTools(stage, () => props.paints && !setting.value)
 const { painting, armed } = tools
 
+/** Whether the page was left while the stage was being opened. */
+let ended = false
 onMounted(async () => {
   try {
     const made = await Stage.open(eyeCanvas.value!, planCanvas.value!, store.level!, () => void store.refresh().catch(store.tell))
+    if (ended) return made.dispose()
     stage.value = made
     made.onFrame = fly.step
     made.onSettled = (view) => {
@@ -68,7 +74,10 @@ onMounted(async () => {
     trouble.value = (error as Error).message
   }
 })
-onBeforeUnmount(() => stage.value?.dispose())
+onBeforeUnmount(() => {
+  ended = true
+  stage.value?.dispose()
+})
 
 function fit() {
   const s = stage.value
@@ -276,7 +285,8 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
     <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" v-model:everything="everything" v-model:alone="alone" v-model:walking="walking" :stage="stage" :ticks="ticks" @go="look" />
     <BrushBar v-if="stage && paints" :marked="tools.uproot.marked.value" @fill="painting.fill" @in-view="inView" />
     <LiftList v-if="tools.lift.list.value" :found="tools.lift.list.value.found" :at="tools.lift.list.value.at" @take="tools.lift.take" @close="tools.lift.close" />
-    <p v-if="!stage && !trouble" class="wait faint">Unrolling the sheet …</p>
+    <p v-if="!stage && !trouble" class="wait faint">Opening the level …</p>
+    <p v-if="coming" class="coming faint number" role="status" data-test="coming">Plants are still being loaded: {{ coming }} sheets to come</p>
     <p v-if="trouble" class="wait over" role="alert">{{ trouble }}</p>
     <p v-if="painting.unseen.value" class="unseen" role="status" data-test="unseen">
       {{ whole(painting.unseen.value.plants) }} {{ painting.unseen.value.stand.name }} painted, drawn only within {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
@@ -287,6 +297,16 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
 </template>
 
 <style scoped>
+.coming {
+  position: absolute;
+  left: 10px;
+  bottom: 8px;
+  margin: 0;
+  padding: 1px 8px;
+  background: var(--sheet);
+  border: 1px solid var(--line);
+  font-size: 12.5px;
+}
 .host {
   position: relative;
   display: grid;

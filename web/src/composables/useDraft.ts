@@ -1,3 +1,4 @@
+import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { ApiError, ask, askBytes, type Clash, type Stand, type StandSettings, type Tried, type View } from '../api/client'
 import { useLevel } from '../stores/level'
@@ -32,6 +33,9 @@ function inked(touch: Uint8Array): Uint8Array {
   return out
 }
 
+/** Drafts that were not kept, by level and the stands that were selected; they outlive a reload and an expired sign-in. */
+const shelved = useLocalStorage<Record<string, { changes: Changes; was: Record<number, StandSettings> }>>('kt-drafts', {})
+
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 /**
@@ -58,6 +62,8 @@ export function useDraft(view: () => View | null) {
   /** Whether a click on the stage asks why there. */
   const asking = ref(false)
   const busy = ref(false)
+  /** Whether the draft was begun before a reload, or before something else was selected. */
+  const again = ref(false)
   /** Settings that another has changed since this draft was begun: theirs and ours, to be chosen between. */
   const clashes = shallowRef<{ stand: Stand; clash: Clash }[]>([])
   /** The stands' settings as they were when the draft was begun. */
@@ -174,29 +180,36 @@ export function useDraft(view: () => View | null) {
     else later()
   }
 
-  /** Store the draft, an entry for each stand. What is refused stays in the fields. */
+  /** Store the draft: of all selected stands together, or of none. What is refused stays in the fields. */
   async function keep(): Promise<boolean> {
-    let at: Stand | null = null
     clashes.value = []
+    const stands = store.chosen
     try {
-      for (const stand of store.chosen) {
-        at = stand
-        await store.keep(stand, partOf(stand), view(), wasOf(stand))
-        begun.delete(stand.id)
-      }
+      if (stands.length === 1) await store.keep(stands[0], partOf(stands[0]), view(), wasOf(stands[0]))
+      else await store.keepSeveral(stands.map((stand) => ({ stand, settings: partOf(stand), was: wasOf(stand) })), view())
       drop()
       await store.refresh()
       return true
     } catch (error) {
       trouble.value = (error as Error).message
       fields.value = error instanceof ApiError ? error.fields : []
-      if (error instanceof ApiError && at) clashes.value = error.clashes.map((clash) => ({ stand: at!, clash }))
+      if (error instanceof ApiError) clashes.value = error.clashes.map((clash) => ({ stand: stands.find((s) => (error as Error).message.includes(s.name)) ?? stands[0], clash }))
       return false
     }
   }
 
+  /** Give the draft up. */
   function drop(): void {
+    const { [placeOf(store.selected.join())]: _, ...rest } = shelved.value
+    void _
+    shelved.value = rest
+    forget()
+  }
+
+  /** Take the draft off the screen; what was put aside stays so. */
+  function forget(): void {
     round++
+    again.value = false
     changes.value = {}
     clashes.value = []
     begun.clear()
@@ -208,11 +221,30 @@ export function useDraft(view: () => View | null) {
     if (showOverlay.value) later()
   }
 
-  watch(() => store.selected.join(), drop)
+  const placeOf = (ids: string) => `${store.slug}/${ids}`
+  /** Put the draft of some stands aside when others are selected, and take up the one that these had. */
+  function changeOver(ids: string, before: string): void {
+    if (before && dirty.value) shelve(before)
+    forget()
+    takeUp(ids)
+  }
+  function shelve(ids: string): void {
+    shelved.value = { ...shelved.value, [placeOf(ids)]: { changes: changes.value, was: Object.fromEntries(begun) } }
+  }
+  function takeUp(ids: string): void {
+    const kept = shelved.value[placeOf(ids)]
+    if (!kept || !store.mayPlant) return
+    changes.value = kept.changes
+    for (const [id, was] of Object.entries(kept.was)) begun.set(Number(id), was)
+    again.value = true
+    later()
+  }
+  watch(() => store.selected.join(), (ids, before) => changeOver(ids, before ?? ''))
+  watch(changes, () => dirty.value && shelve(store.selected.join()), { deep: true })
   watch([showOverlay, overlayKind, overlayAs], later)
   watch(() => store.stands, later)
 
-  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, overlayKind, overlayAs, contours, touchSheet, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop, clashes, settle }
+  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, overlayKind, overlayAs, contours, touchSheet, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop, forget, takeUp: () => takeUp(store.selected.join()), again, clashes, settle }
 }
 
 export type Draft = ReturnType<typeof useDraft>

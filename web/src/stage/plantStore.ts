@@ -175,6 +175,11 @@ export class PlantStore {
     return this.busy === 0 && this.wanted().length === 0
   }
 
+  /** How many sheets are still to come that can be seen from here. */
+  get waiting(): number {
+    return this.busy + this.wanted().length
+  }
+
   private distance(sp: StandPlants, index: number): number {
     const { size, columns } = sp.stand.sheets
     const x0 = (index % columns) * size

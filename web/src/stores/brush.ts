@@ -7,13 +7,22 @@ import { useLevel } from './level'
 export type TouchVerb = Stroke['verb']
 export type Verb = TouchVerb | 'set' | 'uproot' | 'lift' | 'select'
 export const TOUCH_VERBS: TouchVerb[] = ['thicken', 'thin', 'ease', 'level']
+const RADII: [number, number] = [0.5, 200]
+const clamp = (v: number, lo: number, hi: number) => Math.min(Math.max(v, lo), hi)
 const OPPOSITE: Partial<Record<TouchVerb, TouchVerb>> = { thicken: 'thin', thin: 'thicken' }
 
 /** The brush in hand; its size, strength and the like are kept for this person. */
 export const useBrush = defineStore('brush', () => {
   const level = useLevel()
   const verb = ref<Verb | null>(null)
-  const radius = useLocalStorage('kt-radius', 12)
+  const kept = useLocalStorage('kt-radius', 12)
+  /** Metres; what is no number, or absurd, is not taken. */
+  const radius = computed({
+    get: () => (Number.isFinite(kept.value) && kept.value >= RADII[0] && kept.value <= RADII[1] ? kept.value : 12),
+    set: (r: number) => {
+      if (Number.isFinite(r) && r > 0) kept.value = clamp(r, ...RADII)
+    },
+  })
   const soft = useLocalStorage('kt-soft', 0.5)
   const strength = useLocalStorage('kt-strength', 0.6)
   /** The touch that Level works toward, -1 to 1. */
@@ -42,7 +51,6 @@ export const useBrush = defineStore('brush', () => {
     return level.stands.filter((s) => !s.locked && (verb.value === 'uproot' ? !s.sward : strata.has(s.stratum)))
   })
 
-  const clamp = (v: number, lo: number, hi: number) => Math.min(Math.max(v, lo), hi)
   const scaleRadius = (factor: number) => void (radius.value = Math.round(clamp(radius.value * factor, 0.5, 200) * 10) / 10)
   const addStrength = (step: number) => void (strength.value = Math.round(clamp(strength.value + step, 0.05, 1) * 100) / 100)
   const take = (v: Verb | null) => void (verb.value = verb.value === v ? null : v)

@@ -7,7 +7,7 @@ export const ACTIONS = {
   thicken: ['Brush', 't', 'Thicken'],
   thin: ['Brush', 'n', 'Thin'],
   ease: ['Brush', 'e', 'Ease'],
-  level: ['Brush', 'j', 'Level'],
+  level: ['Brush', 'j', 'Even'],
   set: ['Brush', 'd', 'Set single plants'],
   uproot: ['Brush', 'q', 'Uproot'],
   lift: ['Brush', 'i', 'Lift the stand under the pointer'],

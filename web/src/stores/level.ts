@@ -207,6 +207,13 @@ export const useLevel = defineStore('level', () => {
     return entry
   }
 
+  /** Keep changed settings of several stands: all of them, or none; one entry of the journal. */
+  async function keepSeveral(parts: { stand: Stand; settings: Partial<StandSettings>; was: object }[], view: View | null): Promise<void> {
+    const said = Object.fromEntries(parts.map(({ stand, settings, was }) => [stand.id, { settings, was }]))
+    const { entry } = await ask<Changed>('PATCH', `/levels/${slug.value}/stands`, { key: crypto.randomUUID(), stands: said, view })
+    note(entry)
+  }
+
   /** Add, move, change or remove a stand; the stand that was made, if one was. */
   async function arrange(path: string, body: object): Promise<number | null> {
     const { entry, stand } = await ask<Arranged>('POST', `/levels/${slug.value}/${path}`, { key: crypto.randomUUID(), ...body })
@@ -257,5 +264,5 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, tellNear, beat, paint, sendWaiting, beginWith, changeStock, move, keep, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
+  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, tellNear, beat, paint, sendWaiting, beginWith, changeStock, move, keep, keepSeveral, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
 })

@@ -89,7 +89,8 @@ function ready(made: Stage) {
 watch(() => props.bench, (b) => {
   brush.verb = null
   selection.clear()
-  draft.drop()
+  draft.forget()
+  if (b === 'planting' || b === 'sightline') draft.takeUp()
   if (b !== 'planting') draft.showOverlay.value = draft.asking.value = false
   why.value = null
   hand.drop()
