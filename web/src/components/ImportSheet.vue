@@ -49,6 +49,10 @@ async function choose(event: Event) {
   for (const f of files) form.append('files', f)
   sending.value = true
   trouble.value = ''
+  // What was said of the last file is not said of this one.
+  if (draft.value && draft.value.state !== 'kept') void ask('DELETE', `/drafts/${draft.value.id}`).catch(() => {})
+  draft.value = null
+  options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
   try {
     take(await upload<Import>('/drafts', form, (share) => (sent.value = share)))
   } catch (error) {
