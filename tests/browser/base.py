@@ -14,7 +14,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.db import connection
 from django.test import SimpleTestCase
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Page, TimeoutError, expect, sync_playwright
 
 from demo.level import PASSWORD
 from ops.base import end_with_parent, free_port
@@ -102,7 +102,10 @@ class BrowserCase(SimpleTestCase):
         page.fill("[data-test=name] input", name)
         page.fill("[data-test=password] input", PASSWORD)
         page.click("[data-test=sign-in]")
-        page.wait_for_selector("[data-test=plants]")
+        try:
+            page.wait_for_selector("[data-test=plants]", timeout=PATIENCE / 2)
+        except TimeoutError:
+            self.fail(f"{name} did not come in: {page.url} shows {page.inner_text('body')[:400]!r}")
         self.signed_in[name] = context.storage_state()
         return page
 

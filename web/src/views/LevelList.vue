@@ -34,8 +34,8 @@ async function load() {
   }
 }
 onMounted(load)
-/** While a level has changed since it was counted, the worker counts it anew. */
-useIntervalFn(() => levels.value?.some((l) => !l.fresh) && void load(), 2500)
+/** While a level has changed since it was counted, the worker counts it anew; and what could not be read is asked for again. */
+useIntervalFn(() => (!levels.value || levels.value.some((l) => !l.fresh)) && void load(), 2500)
 const shown = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/)
   const by = { name: (a: LevelCard, b: LevelCard) => a.name.localeCompare(b.name), changed: (a: LevelCard, b: LevelCard) => (b.changed ?? '').localeCompare(a.changed ?? ''), plants: (a: LevelCard, b: LevelCard) => (b.plants ?? 0) - (a.plants ?? 0) }
