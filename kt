@@ -79,9 +79,12 @@ def test(options) -> int:
 
 
 def all_tests() -> int:
-    """The core's and the server's tests in two halves, a core each; the browser's, which draws in software, when one is done."""
-    server = sorted(f"tests.server.{p.stem}" for p in (ROOT / "tests" / "server").glob("test_*.py"))
-    halves = {"one": ["tests.core", *server[4:7]], "two": [*server[:4], *server[7:]], "browser": ["tests.browser"]}
+    """The core's and the server's tests in two halves, a core each; then the browser's, likewise."""
+    server, browser = (sorted(f"tests.{kind}.{p.stem}" for p in (ROOT / "tests" / kind).glob("test_*.py"))
+                       for kind in ("server", "browser"))
+    first = [name for name in browser if name.endswith(("test_brush", "test_nothing_lost", "test_stock"))]
+    halves = {"one": ["tests.core", *server[4:7]], "two": [*server[:4], *server[7:]], "three": first,
+              "four": [name for name in browser if name not in first]}
     tally = TOOLS / "tally"
     tally.unlink(missing_ok=True)
 
