@@ -14,8 +14,6 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.stands.models import Stand
 from tests.browser.base import BrowserCase
-from thicket.formats.handover import heights_tif
-from thicket.ground.heights import Ground
 
 
 class Lost(BrowserCase):
@@ -102,8 +100,8 @@ class AllHeights(BrowserCase):
         out, table = io.BytesIO(), io.BytesIO()
         Image.fromarray(steps).save(out, "PNG")
         np.save(table, hills)
-        files = {"a.png": out.getvalue(), "b.tif": heights_tif(Ground(hills, 1.0)), "c.npy": table.getvalue(),
-                 "d.r16": steps.astype("<u2").tobytes(), "f.obj": mesh.export(file_type="obj").encode(), "g.gltf": self.gltf(mesh)}
+        files = {"a.png": out.getvalue(), "c.npy": table.getvalue(), "d.r16": steps.astype("<u2").tobytes(),
+                 "g.gltf": self.gltf(mesh)}
         page = self.page_of("lead", 1100, 700)
         page.goto(f"{self.server.address}/levels")
         page.click("[data-test=new-level]")
