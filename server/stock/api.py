@@ -20,7 +20,7 @@ from server.stock.models import ShelfItem, ShelfVersion, StockItem
 
 router = Router(tags=["stock"])
 IMMUTABLE = "private, max-age=31536000, immutable"
-PAGE = 30
+PAGE = 24
 Group = Literal["tree", "shrub", "grass and herbs", "rock", "made thing"]
 Word = Annotated[str, Field(min_length=1, max_length=60)]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 
@@ -103,13 +104,14 @@ def bring(files: Mapping[str, bytes], paths: Sequence[str], slug: str, options: 
     lods, own = _placed(lods, own, options)
     triangles = sum(len(p.index) for p in lods[0]) // 3
     notes = list(dict.fromkeys(n for b in read for n in b.notes))
-    if len(lods) == 1 and triangles > FEW and options.lods:
-        lods = [*lods, *made_lods(lods[0], options.shares)]
-        notes.append(f"{options.lods} LODs were made here." if options.lods > 1 else "A LOD was made here.")
-    fit = ""
-    if not own and options.billboard != "none" and triangles > FEW:
-        own = billboard_of(lods[0], options.billboard, options.rows or TRIED)
-        fit = "" if options.rows else options.billboard
+    wants_card = not own and options.billboard != "none" and triangles > FEW
+    with ThreadPoolExecutor(1) as pool:
+        card = pool.submit(billboard_of, lods[0], options.billboard, options.rows or TRIED) if wants_card else None
+        if len(lods) == 1 and triangles > FEW and options.lods:
+            lods = [*lods, *made_lods(lods[0], options.shares)]
+            notes.append(f"{options.lods} LODs were made here." if options.lods > 1 else "A LOD was made here.")
+        own = card.result() if card else own
+    fit = options.billboard if wants_card and not options.rows else ""
     return [Thing(first.name, first.unit, notes, made(StockModel(slug, lods, own), fit=fit))]
 
 

@@ -24,7 +24,7 @@ export const useShelf = defineStore('shelf', () => {
 
   async function load(more = false): Promise<void> {
     const mine = ++asked
-    const page = more ? Math.ceil(items.value.length / 30) : 0
+    const page = more ? Math.ceil(items.value.length / 24) : 0
     const query = new URLSearchParams({ search: search.value, sort: sort.value, page: String(page), ...(group.value ? { group: group.value } : {}), ...(tag.value ? { tag: tag.value } : {}) })
     try {
       const told = await ask<ShelfPage>('GET', `/shelf?${query}`)
