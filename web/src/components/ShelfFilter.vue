@@ -24,7 +24,7 @@ const groups = [{ value: null, title: 'all groups' }, ...GROUPS.map((g) => ({ va
 <style scoped>
 .filter {
   display: grid;
-  grid-template-columns: minmax(150px, 1fr) repeat(3, minmax(110px, 150px));
+  grid-template-columns: repeat(auto-fit, minmax(140px, 1fr));
   gap: 10px;
 }
 </style>

@@ -269,6 +269,21 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
   display: grid;
   grid-template: 46px minmax(0, 1fr) 68px / 236px minmax(0, 1fr) 342px;
 }
+@media (max-width: 1150px) {
+  header,
+  nav {
+    gap: 0 !important;
+  }
+  nav :deep(a) {
+    padding: 3px 7px 0 !important;
+  }
+  header h1 {
+    font-size: 19px;
+  }
+  header :deep(.who) {
+    display: none;
+  }
+}
 header {
   grid-column: 1 / -1;
   display: flex;
