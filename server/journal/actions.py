@@ -149,10 +149,13 @@ def _swap(model, pk: int, name: str, change: dict, back: bool) -> None:
     row = model.objects.select_for_update().get(pk=pk)
     field = dict(getattr(row, name))
     have, want = (change["after"], change["before"]) if back else (change["before"], change["after"])
-    for key, value in want.items():
-        if field.get(key) != have[key]:
+    for key in have | want:
+        if field.get(key) != have.get(key):
             raise HttpError(409, f"The {key.replace('_', ' ')} has been changed since; undo that first.")
-        field[key] = value
+        if key in want:
+            field[key] = want[key]
+        else:
+            del field[key]
     setattr(row, name, field)
     if hasattr(row, "revision"):
         row.revision += 1

@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 import hashlib
-import io
 import re
 from uuid import UUID
 
 from django.contrib.auth.models import User
 from ninja.errors import HttpError
-from PIL import Image, UnidentifiedImageError
 
 from server.journal.models import Entry
 from server.levels.keeping import set_field
 from server.levels.models import Level
-from thicket.refused import Refused
+from thicket.formats.bounded import bounded
+from thicket.formats.pictures import square_png
 
 ROCK = re.compile(r"slate|rock|cliff|stone|bedrock|crag", re.IGNORECASE)
 TURF = re.compile(r"turf|grass|moor|meadow|lawn|sward", re.IGNORECASE)
-SIDE, MOST = 512, 8192
+SIDE = 512
 
 
 def look_of(name: str) -> str:
@@ -47,8 +46,6 @@ def set_look(user: User, level: Level, key: UUID, name: str, look: dict) -> Entr
     if name not in chosen:
         raise HttpError(404, f"name: {level.name} has no ground layer {name[:60]!r}.")
     fresh = chosen | {name: chosen[name] | look}
-    if not level.looks:
-        Level.objects.filter(pk=level.pk).update(looks=chosen)
     return set_field(user, level, key, Entry.Kind.LOOKS, f"{name}: how it is drawn", "looks", fresh)
 
 
@@ -57,20 +54,7 @@ def store_texture(level: Level, data: bytes) -> str:
 
     Raises: Refused when it is no picture, or too large.
     """
-    try:
-        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "WEBP")) as picture:
-            if max(picture.size) > MOST:
-                raise Refused(f"file: it is {picture.width:,} × {picture.height:,}; at most {MOST:,} a side are taken")
-            side = min(picture.size)
-            left, top = (picture.width - side) // 2, (picture.height - side) // 2
-            square = picture.convert("RGB").crop((left, top, left + side, top + side))
-            square = square.resize((SIDE, SIDE), Image.Resampling.LANCZOS)
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
-        if isinstance(error, Refused):
-            raise
-        raise Refused("file: it is no PNG, JPEG or WebP picture that can be read") from error
-    out = io.BytesIO()
-    square.save(out, "PNG")
-    digest = hashlib.blake2b(out.getvalue(), digest_size=12).hexdigest()
-    level.layer_textures.get_or_create(digest=digest, defaults={"data": out.getvalue()})
+    picture = bounded("file", square_png, data, SIDE)
+    digest = hashlib.blake2b(picture, digest_size=12).hexdigest()
+    level.layer_textures.get_or_create(digest=digest, defaults={"data": picture})
     return digest

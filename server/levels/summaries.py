@@ -3,6 +3,8 @@ level has changed since."""
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from django.contrib.auth.models import User
 from django.db.models import Max
 
@@ -16,21 +18,21 @@ from server.sight.reckoning import bookmark_view, level_cost, over, spent
 from server.stands.engine import planting_of
 
 
-def stamp_of(level: Level) -> str:
-    """Another whenever the level has changed."""
+def stamp_of(level: Level) -> tuple[str, datetime | None]:
+    """A text that is another whenever the level has changed, and when it was changed last."""
     done = level.entries.aggregate(newest=Max("id"), touched=Max("touched"))
-    return f"{level.ground_revision}.{level.layers_revision}.{level.stand_revision}.{done['newest']}.{done['touched']}"
+    parts = level.ground_revision, level.layers_revision, level.stand_revision, done["newest"], done["touched"]
+    return ".".join(map(str, parts)), done["touched"]
 
 
 def summary_of(level: Level, user: User) -> dict:
     """The level's summary as it is kept: plants (None when it was never made), views over budget, the plan's address, and whether
     it is of the level as it is now; when it is not, the worker is asked to make it anew."""
     kept = LevelSummary.objects.filter(level=level).defer("plan").first()
-    stamp = stamp_of(level)
+    stamp, changed = stamp_of(level)
     fresh = kept is not None and kept.stamp == stamp
     if not fresh and not starting.under_way(_key(level)):
         starting.start("summarise", _key(level), user, level)
-    changed = level.entries.aggregate(touched=Max("touched"))["touched"]
     if kept is None:
         return {"plants": None, "over": [], "plan": "", "fresh": False, "changed": changed}
     address = f"/api/levels/{level.slug}/plan/{kept.pk}.{kept.made}.png"
@@ -44,7 +46,7 @@ def _key(level: Level) -> str:
 @work("summarise")
 def _summarise(job: Job, progress: Progress) -> None:
     level = job.level
-    stamp, plantings = stamp_of(level), [planting_of(stand) for stand in stands_of(level)]
+    stamp, plantings = stamp_of(level)[0], [planting_of(stand) for stand in stands_of(level)]
     plants = 0
     for k, planting in enumerate(plantings):
         progress.tell(k / (len(plantings) + 1), f"Counting {planting.stand.name}")

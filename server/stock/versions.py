@@ -20,7 +20,7 @@ from server.stands.comparing import compare
 from server.stands.engine import planting_of
 from server.stock.bringing import made_of, mended, put_made
 from server.stock.models import MEASURED, ShelfItem, ShelfVersion, StockItem
-from server.stock.shelf import check_name
+from server.stock.shelf import check_name, planted_in
 from thicket.stock.making import Made, changed, succeeded
 from thicket.stock.traits import Edit
 
@@ -49,9 +49,11 @@ def edit(user: User, item: ShelfItem, named: dict, said: Edit) -> None:
     check_name(named["name"], item)
     was = made_of(item)
     made = changed(item.slug, was, said)
-    if (made.glb, made.crown, made.trunk, made.traits) != (was.glb, was.crown, was.trunk, was.traits):
-        put_version(user, item, made, f"{item.name}: edited")
-    ShelfItem.objects.filter(pk=item.pk).update(**named)
+    with transaction.atomic():
+        ShelfItem.objects.filter(pk=item.pk).update(**named)
+        StockItem.objects.filter(slug=item.slug, held=False).update(name=named["name"])
+        if (made.glb, made.crown, made.trunk, made.traits) != (was.glb, was.crown, was.trunk, was.traits):
+            put_version(user, item, made, f"{named['name']}: edited")
 
 
 def mend(user: User, item: ShelfItem, what: str) -> None:
@@ -178,8 +180,6 @@ def swap_hold(level: Level, slug: str, want: dict) -> None:
 
 def used_in(slug: str) -> list[tuple[Level, StockItem, list[str]]]:
     """The levels that use an item, their own of it, and the names of the stands that plant it."""
-    from server.stock.shelf import planted_in
-
     rows = StockItem.objects.filter(slug=slug).select_related("level").defer("glb", "silhouette")
     return [(row.level, row, planted_in(row.level, slug)) for row in rows]
 

@@ -1,12 +1,15 @@
 """The list of levels: from what is kept of each, so that nothing is planted to show it; levels renamed, copied, removed and brought
 back."""
 
+import io
 import json
 from datetime import timedelta
 from unittest import mock
 
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TransactionTestCase
 from django.utils import timezone
+from PIL import Image
 
 from server.levels.lifetime import KEPT
 from server.levels.models import Level
@@ -14,6 +17,7 @@ from server.levels.scene import scene_of
 from server.shapes.models import Shape
 from server.stands.engine import Planting
 from server.stands.models import Stand
+from tests.core.test_stock import picture
 from tests.fixtures import small_level
 from tests.server.test_api import ApiCase
 from tests.server.test_ground import key
@@ -58,6 +62,25 @@ class Levels(TransactionTestCase):
         self.ask("post", "/api/levels/test-moor/undo")
         self.assertEqual(self.cards()["test-moor"]["name"], "Test Moor")
         self.assertEqual(self.ask("put", "/api/levels/test-moor/name", {"key": key(), "name": "x"}, self.north).status_code, 403)
+
+    def test_looks_of_layers_are_taken_back_and_pictures_read_under_bounds(self):
+        layer = lambda: self.guest.get("/api/levels/test-moor").json()["layers"][0]  # noqa: E731
+        before = layer()
+        self.assertEqual(before, {"name": "turf", "colour": "#8d9460", "look": "turf", "texture": ""})
+        self.ask("put", "/api/levels/test-moor/layers/look", {"key": key(), "name": "turf", "colour": "#102030", "look": "soil"})
+        self.assertEqual((layer()["colour"], layer()["look"]), ("#102030", "soil"))
+        out = io.BytesIO()
+        picture(size=(40, 90)).convert("RGB").save(out, "JPEG")
+        send = lambda data: self.north.post("/api/levels/test-moor/layers/texture", {  # noqa: E731
+            "key": key(), "name": "turf", "file": SimpleUploadedFile("moss.jpg", data)})
+        self.assertEqual(send(out.getvalue()).status_code, 200)
+        with Image.open(io.BytesIO(self.guest.get(layer()["texture"]).content)) as kept:
+            self.assertEqual((kept.format, kept.size), ("PNG", (512, 512)))
+        self.assertEqual(send(b"no picture").status_code, 422)
+        self.ask("post", "/api/levels/test-moor/undo", client=self.north)
+        self.assertEqual((layer()["texture"], layer()["colour"]), ("", "#102030"))
+        self.ask("post", "/api/levels/test-moor/undo")
+        self.assertEqual(layer(), before)
 
     def test_a_copy_has_the_same_plants_and_goes_its_own_way(self):
         road = {"kind": "path", "form": "line", "name": "Road", "points": [[10, 10], [240, 200]], "width": 4, "clear": 3}

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from PIL import Image, UnidentifiedImageError
 
+from thicket.formats.pictures import opened
 from thicket.formats.stock import Material, Part, StockModel
 from thicket.planting.hashing import seed_of
 from thicket.refused import Refused
 
 KINDS = ("facing", "crossed", "tuft")
-MOST_SIDE, LARGEST = 8192, 1024
+LARGEST = 1024
 JOINTS = 3
 
 
@@ -37,14 +36,9 @@ def read_picture(name: str, data: bytes) -> np.ndarray:
     Raises: Refused naming the file when it is no picture, too large, or has no alpha.
     """
     try:
-        with Image.open(io.BytesIO(data), formats=("PNG", "WEBP")) as picture:
-            if max(picture.size) > MOST_SIDE:
-                raise Refused(f"{name}: it is {picture.width:,} × {picture.height:,}; at most {MOST_SIDE:,} a side are taken")
-            out = picture.convert("RGBA")
-    except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
-        if isinstance(error, Refused):
-            raise
-        raise Refused(f"{name}: it is no PNG or WebP picture that can be read") from error
+        out = opened(data, "RGBA", ("PNG", "WEBP"))
+    except Refused as error:
+        raise Refused(f"{name}: {error}") from error
     out.thumbnail((LARGEST, LARGEST))
     values = np.asarray(out)
     if values[..., 3].min() > 200 or values[..., 3].max() < 128:
