@@ -9,7 +9,6 @@ from uuid import UUID
 from django.contrib.auth.models import User
 from django.db import models, transaction
 from django.utils import timezone
-from django.utils.text import slugify
 from ninja.errors import HttpError
 
 from server.jobs import starting
@@ -18,6 +17,7 @@ from server.jobs.running import Progress, work
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level, Membership
+from server.slugs import free_slug
 from thicket.refused import Refused
 
 KEPT = timedelta(days=30)
@@ -44,13 +44,6 @@ def swap_name(entry: Entry, back: bool) -> None:
         raise HttpError(409, "The level has been renamed since; undo that first.")
 
 
-def free_slug(name: str) -> str:
-    """An address for a name that no level has."""
-    base = slugify(name)[:50] or "level"
-    taken = set(Level.objects.filter(slug__startswith=base).values_list("slug", flat=True))
-    return next(s for s in (base, *(f"{base}-{k}" for k in range(2, 10_000))) if s not in taken)
-
-
 def copy(user: User, level: Level, name: str) -> Level:
     """A level like another, led by who copies it: ground, shapes, masks, stock, stands with their painting, and single plants. What
     was done in the old one, its members and its snapshots stay there.
@@ -61,7 +54,7 @@ def copy(user: User, level: Level, name: str) -> Level:
         raise Refused(f"name: there is a level called {name!r} already")
     with transaction.atomic():
         new = Level.objects.get(pk=level.pk)
-        new.pk, new.slug, new.name = None, free_slug(name), name
+        new.pk, new.slug, new.name = None, free_slug(name, Level.objects.all(), "level"), name
         new.save()
         Membership.objects.create(user=user, level=new, role=Membership.Role.LEAD)
         for revision, kind in ((level.ground_revision, "heights"), (level.layers_revision, "layers")):

@@ -11,7 +11,6 @@ from uuid import UUID
 import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
-from django.utils.text import slugify
 from ninja.errors import HttpError
 
 from server.journal.action import action
@@ -20,6 +19,7 @@ from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.scene import Scene, forget_scene, scene_of
 from server.pins.rows import swap_rows
+from server.slugs import free_slug
 from server.stands.checking import check_items, check_site
 from server.stands.comparing import compare
 from server.stands.engine import Planting
@@ -107,16 +107,11 @@ class Arrangement:
                     raise Refused(f"{stand.name}: {error}") from error
 
 
-def _slug(level: Level, name: str) -> str:
-    taken = set(Stand.every.filter(level=level).values_list("slug", flat=True))
-    base = slugify(name)[:50] or "stand"
-    return next(s for s in (base, *(f"{base}-{k}" for k in range(2, 10_000))) if s not in taken)
-
-
 def _fresh(level: Level, name: str, stratum: str, sward: bool, settings: dict, salt: object) -> Stand:
     number = (Stand.every.filter(level=level).order_by("-number").values_list("number", flat=True).first() or 0) + 1
     place = max((s.place for s in stands_of(level) if s.stratum == stratum), default=-1) + 1
-    return Stand(level=level, number=number, slug=_slug(level, name), name=name, stratum=stratum, place=place, sward=sward,
+    slug = free_slug(name, Stand.every.filter(level=level), "stand")
+    return Stand(level=level, number=number, slug=slug, name=name, stratum=stratum, place=place, sward=sward,
                  seed=seed_of(level.seed, number, salt), settings=settings)
 
 

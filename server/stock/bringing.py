@@ -19,7 +19,7 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.stock.models import MADE, BroughtItem, Described, ShelfItem
-from server.stock.shelf import free_slug, put_on_shelf
+from server.stock.shelf import put_on_shelf, slug_for
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.mesh_files import unpacked
 from thicket.refused import Refused
@@ -182,6 +182,6 @@ def keep(user: User, batch: UUID, chosen: Sequence[dict]) -> list[ShelfItem]:
         out = []
         for said in chosen:
             row, name = brought_of(user, batch, said["id"]), said["name"].strip()
-            out.append(put_on_shelf(made_of(row), free_slug(name), name, said["group"], user, said["tags"], said["note"]))
+            out.append(put_on_shelf(made_of(row), slug_for(name), name, said["group"], user, said["tags"], said["note"]))
     drop(batch)
     return out

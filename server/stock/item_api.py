@@ -16,7 +16,7 @@ from server.stock import bringing, versions
 from server.stock.api import AnchorSaid, Group, ShelfOut, TraitsSaid, Word, shelf_out
 from server.stock.bring_api import MendIn
 from server.stock.models import ShelfItem
-from server.stock.shelf import free_slug, put_on_shelf
+from server.stock.shelf import put_on_shelf, slug_for
 from thicket.stock.making import made
 from thicket.stock.stand_ins import stand_in
 from thicket.stock.traits import Edit, Traits
@@ -203,4 +203,4 @@ def new_stand_in(request: HttpRequest, data: StandInIn):
     name = data.name.strip()
     colour = [int(data.colour[k:k + 2], 16) for k in (1, 3, 5)]
     shape = made(stand_in(data.shape, data.height, data.width, colour))
-    return shelf_out(put_on_shelf(shape, free_slug(name), name, data.group, request.user, note="A stand-in"))
+    return shelf_out(put_on_shelf(shape, slug_for(name), name, data.group, request.user, note="A stand-in"))

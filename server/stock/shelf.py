@@ -7,13 +7,13 @@ from uuid import UUID
 
 from django.contrib.auth.models import User
 from django.db import transaction
-from django.utils.text import slugify
 from ninja.errors import HttpError
 
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import forget_scene
+from server.slugs import free_slug
 from server.stands.models import Stand
 from server.stock.models import MADE, MEASURED, ShelfItem, StockItem
 from thicket.refused import Refused
@@ -23,11 +23,9 @@ MOST = 400
 """A level uses so many items at the most."""
 
 
-def free_slug(name: str) -> str:
-    """A slug for a name that no item on the shelf has."""
-    base = slugify(name)[:50] or "item"
-    taken = {"bring", "new", *ShelfItem.objects.filter(slug__startswith=base).values_list("slug", flat=True)}
-    return next(s for s in (base, *(f"{base}-{k}" for k in range(2, 100_000))) if s not in taken)
+def slug_for(name: str) -> str:
+    """A slug for a name that no item on the shelf has, nor a path of the API."""
+    return free_slug(name, ShelfItem.objects.all(), "item", reserved=("bring", "new"))
 
 
 def put_on_shelf(made: Made, slug: str, name: str, group: str, by: User | None = None, tags: Sequence[str] = (), note: str = ""

@@ -167,6 +167,7 @@ export class ItemScene {
       if (!(m instanceof THREE.Mesh)) return
       m.geometry.dispose()
       m.material.map?.dispose()
+      m.material.normalMap?.dispose()
       m.material.dispose()
     })
     this.model?.removeFromParent()

@@ -5,7 +5,7 @@ import { boxVisible, planes } from './frustum'
 import { softwareDrawn } from './groundTextures'
 import { STRIDE } from './payload'
 import type { Cell, PlantStore } from './plantStore'
-import { PLANT_FRAGMENT, PLANT_VERTEX, SHADOW_FRAGMENT } from './shaders'
+import { PLANT_FRAGMENT, PLANT_VERTEX, SHADOW_FRAGMENT } from './plantShaders'
 import type { ItemMeshes, PartMesh } from './stock'
 
 type Uniforms = Record<string, THREE.IUniform>

@@ -7,7 +7,7 @@ from django.core.management.base import BaseCommand, CommandError
 from server.jobs.running import Progress
 from server.stock.bringing import Failed, options_of, read_things
 from server.stock.models import ShelfItem
-from server.stock.shelf import free_slug, put_on_shelf
+from server.stock.shelf import put_on_shelf, slug_for
 from thicket.formats.mesh_files import UNITS
 from thicket.refused import Refused
 from thicket.stock.billboards import CARDS
@@ -37,7 +37,7 @@ class Command(BaseCommand):
                     self.stderr.write(f"refused\t{thing.why}")
                     continue
                 name = (options["name"] or thing.name)[:80]
-                kept = put_on_shelf(thing.made, free_slug(name), name, options["group"])
+                kept = put_on_shelf(thing.made, slug_for(name), name, options["group"])
                 self.stdout.write("\t".join(self._row(kept.slug, thing.made, thing.notes)))
         except Refused as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
