@@ -14,7 +14,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.db import connection
 from django.test import SimpleTestCase
-from playwright.sync_api import Page, TimeoutError, expect, sync_playwright
+from playwright.sync_api import Locator, Page, TimeoutError, expect, sync_playwright
 
 from demo.level import PASSWORD
 from ops.base import end_with_parent, free_port
@@ -112,6 +112,18 @@ class BrowserCase(SimpleTestCase):
     def open_level(self, page: Page, bench: str = "planting") -> None:
         page.goto(f"{self.server.address}/levels/hobbin-delph/{bench}")
         page.wait_for_selector("[data-test=bookmarks]")
+
+    def field(self, page: Page, name: str) -> Locator:
+        """The input of a field that is known by its test name."""
+        return page.locator(f"[data-test={name}] input").first
+
+    def fill(self, page: Page, name: str, value: str) -> None:
+        self.field(page, name).fill(value)
+
+    def choose(self, page: Page, name: str, title: str) -> None:
+        """Choose one of a list's entries."""
+        page.click(f"[data-test={name}] .v-field")
+        page.click(f".v-overlay--active .v-list-item:has(.v-list-item-title:text-is('{title}'))")
 
     def count(self, page: Page, slug: str) -> int:
         return int("".join(c for c in page.inner_text(f"[data-test=count-{slug}]") if c.isdigit()))

@@ -35,10 +35,10 @@ class Lost(BrowserCase):
         expect(page.locator("[data-test=difference]")).to_contain_text("Thinned Birch")
         Session.objects.all().delete()
         page.wait_for_selector("[data-test=sign-in-again]")
-        page.fill("[data-test=password-again] input", "wrong")
+        self.fill(page, "password-again", "wrong")
         page.click("[data-test=go-on]")
         expect(page.locator("[data-test=sign-in-again]")).to_contain_text("do not belong together")
-        page.fill("[data-test=password-again] input", PASSWORD)
+        self.fill(page, "password-again", PASSWORD)
         page.click("[data-test=go-on]")
         page.wait_for_selector("[data-test=sign-in-again]", state="detached")
         self.signed_in.clear()
@@ -105,12 +105,12 @@ class AllHeights(BrowserCase):
         page = self.page_of("lead", 1100, 700)
         page.goto(f"{self.server.address}/levels")
         page.click("[data-test=new-level]")
-        page.fill("[data-test=import-name]", "Brought in")
+        self.fill(page, "import-name", "Brought in")
         for name, data in files.items():
-            page.set_input_files("[data-test=import-file]", {"name": name, "mimeType": "", "buffer": data})
+            self.field(page, "import-file").set_input_files({"name": name, "mimeType": "", "buffer": data})
             page.wait_for_selector("[data-test=import-numbers]")
             for field, value in (("cell", "1"), ("low", "90"), ("high", "110")):
-                box = page.locator(f"[data-test=import-{field}]")
+                box = page.locator(f"[data-test=import-{field}] input")
                 if box.count() and (field == "cell" or not box.input_value()):
                     box.fill(value)
                     box.press("Enter")

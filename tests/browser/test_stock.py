@@ -47,9 +47,9 @@ class FromNothing(BrowserCase):
             page.click(f"[data-test=from-{kind}]")
             self.whole(page, ".v-overlay--active .v-overlay__content")
         for field, value in (("width", "128"), ("length", "96"), ("height", "6")):
-            page.fill(f"[data-test=made-{field}] input", value)
+            self.fill(page, f"made-{field}", value)
         page.wait_for_selector("[data-test=import-numbers]")
-        page.fill("[data-test=import-name]", "Low Garth")
+        self.fill(page, "import-name", "Low Garth")
         page.click("[data-test=import-keep]")
         page.wait_for_url("**/levels/low-garth/*")
         level = Level.objects.get(slug="low-garth")
@@ -58,11 +58,11 @@ class FromNothing(BrowserCase):
 
         page.goto(f"{self.server.address}/levels/low-garth/stock")
         page.click("[data-test=bring]")
-        page.set_input_files("[data-test=bring-files] input", {
+        self.field(page, "bring-files").set_input_files({
             "name": "fir.glb", "mimeType": "", "buffer": tree(7.0).export(file_type="glb")})
         page.wait_for_selector("[data-test=state-billboard]")
         self.whole(page, "[data-test=bring-in]")
-        page.fill("[data-test=thing-name-fir] input", "Young fir")
+        self.fill(page, "thing-name-fir", "Young fir")
         page.click("[data-test=bring-keep]")
         page.click("[data-test=take]")
         page.click("[data-test=item-edit]")
@@ -79,7 +79,7 @@ class FromNothing(BrowserCase):
 
         page.click("[data-test=begin-stand]")
         expect(page.locator("[data-test=new-count]")).to_contain_text("plants")
-        page.fill("[data-test=new-fullness] input", "60")
+        self.fill(page, "new-fullness", "60")
         page.press("[data-test=new-fullness] input", "Tab")
         page.click("[data-test=new-add]")
         page.wait_for_selector("[data-test=count-young-fir]")

@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import { mdiPlay, mdiStop } from '@mdi/js'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { ask, type Bake } from '../api/client'
 import { whole } from '../budget'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 
 /** The bake of all single plants: begun, watched sheet by sheet, stopped, gone on with. */
 const store = useLevel()
@@ -34,30 +36,18 @@ const says = computed(() => {
   <section v-if="bake" data-test="bake">
     <h3>Bake</h3>
     <p class="faint">Makes the plants of the whole level beforehand, sheet by sheet, so that files are written and the level opened without waiting.</p>
-    <div class="bar" role="progressbar" :aria-valuenow="Math.round(share * 100)" aria-valuemin="0" aria-valuemax="100"><i :style="{ width: `${share * 100}%` }" /></div>
+    <v-progress-linear :model-value="share * 100" color="primary" aria-label="Sheets that lie ready" />
     <p class="number" data-test="bake-said">{{ says }}</p>
     <p v-if="store.mayPlant">
-      <button v-if="!bake.running" class="plain go" :disabled="bake.done === bake.total" data-test="bake-start" @click="tell('POST')">{{ bake.done ? 'Go on' : 'Bake the level' }}</button>
-      <button v-else class="plain go" data-test="bake-stop" @click="tell('POST', '/stop')">Stop</button>
+      <ActionButton v-if="!bake.running" :icon="mdiPlay" tip="Make the sheets that are missing" :why="bake.done === bake.total && 'all lie ready'" data-test="bake-start" @click="tell('POST')">{{ bake.done ? 'Go on' : 'Bake the level' }}</ActionButton>
+      <v-btn v-else :prepend-icon="mdiStop" data-test="bake-stop" @click="tell('POST', '/stop')">Stop</v-btn>
     </p>
     <p v-if="trouble || bake.trouble" class="over" role="alert">{{ trouble || bake.trouble }}</p>
   </section>
 </template>
 
 <style scoped>
-.bar {
-  height: 5px;
-  border-bottom: 1px solid var(--ink);
-}
-.bar i {
-  display: block;
-  height: 100%;
-  background: var(--green);
-}
 p {
   margin: 4px 0;
-}
-.go {
-  margin-left: -7px;
 }
 </style>

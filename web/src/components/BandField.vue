@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import type { Condition } from '../api/client'
 import { DISTANCES, ENDLESS, KINDS } from '../conditions'
+import ActionButton from './ActionButton.vue'
 import NumberField from './NumberField.vue'
 
 const props = defineProps<{ condition: Condition; histogram: { counts: number[]; edges: number[] } | null; wrong?: boolean; disabled?: boolean }>()
@@ -93,9 +94,9 @@ const name = (h: string) => `${kind.value}-${h.replace('_', '-')}`
     <div class="cells">
       <NumberField bare :label="`${look.label} soft below`" :value="condition.soft_lo!" :step="look.step" :min="0" :wrong="wrong" :disabled="disabled" :test="name('soft_lo')" @change="set('soft_lo', $event)" />
       <NumberField v-if="condition.lo > -ENDLESS" bare :label="`${look.label} from`" :value="condition.lo" :step="look.step" :wrong="wrong" :disabled="disabled" :test="name('lo')" @change="set('lo', $event)" />
-      <button v-else class="plain endless" :disabled="disabled" title="give it a start" @click="set('lo', 0)">no start</button>
+      <ActionButton v-else tip="No lower limit; press to give it one" :disabled="disabled" @click="set('lo', 0)">no start</ActionButton>
       <NumberField v-if="condition.hi < ENDLESS" bare :label="`${look.label} to`" :value="condition.hi" :step="look.step" :wrong="wrong" :disabled="disabled" :test="name('hi')" @change="set('hi', $event)" />
-      <button v-else class="plain endless" :disabled="disabled" title="give it an end" :data-test="`${kind}-endless`" @click="set('hi', Math.max(condition.lo + 10, 10))">no end</button>
+      <ActionButton v-else tip="No upper limit; press to give it one" :disabled="disabled" :data-test="`${kind}-endless`" @click="set('hi', Math.max(condition.lo + 10, 10))">no end</ActionButton>
       <NumberField bare :label="`${look.label} soft above`" :value="condition.soft_hi!" :step="look.step" :min="0" :wrong="wrong" :disabled="disabled" :test="name('soft_hi')" @change="set('soft_hi', $event)" />
     </div>
     <div class="cells caps faint">
@@ -146,11 +147,5 @@ svg {
 .caps {
   font-size: 11.5px;
   margin-top: 0;
-}
-.endless {
-  font-size: 12.5px;
-  padding: 0;
-  text-align: left;
-  color: var(--faint);
 }
 </style>

@@ -1,122 +1,98 @@
 <script setup lang="ts">
+import { mdiBlur, mdiBlurRadial, mdiEqual, mdiEyedropper, mdiGauge, mdiGrass, mdiLasso, mdiRadiusOutline, mdiSelection, mdiSelectionDrag, mdiShovel, mdiSprout, mdiTarget, mdiTree } from '@mdi/js'
 import { computed } from 'vue'
 import { useBrush, type Verb } from '../stores/brush'
 import { useKeys } from '../stores/keys'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 import ItemPicker from './ItemPicker.vue'
+import NumberField from './NumberField.vue'
+import OneOf from './OneOf.vue'
 import { useSelection } from '../stores/selection'
 import BrushMore from './BrushMore.vue'
 
 /** The brush in hand, and how it works. */
-const props = defineProps<{ marked: number }>()
 const emit = defineEmits<{ fill: [what: 'area' | 'level']; inView: [item: string] }>()
 const store = useLevel()
 const brush = useBrush()
 const keys = useKeys()
 const selection = useSelection()
-const VERBS: [Verb, string, string][] = [
-  ['thicken', 'Thicken', 'More plants, also where the rule has few'],
-  ['thin', 'Thin', 'Fewer plants, down to none'],
-  ['ease', 'Ease', 'Smooth what is painted'],
-  ['level', 'Even', 'Bring what is painted toward one value'],
-  ['set', 'Set', 'Set single plants by hand'],
-  ['uproot', 'Uproot', 'Take single plants out for good'],
-  ['select', 'Select', 'Select single plants: click, or draw round them; drag them to move them'],
-  ['lift', 'Lift', 'Take up the stand under the pointer; hold to list what stands there'],
+const VERBS: [Verb, string, string, string][] = [
+  ['thicken', 'Thicken', mdiGrass, 'more plants, also where the rule has few'],
+  ['thin', 'Thin', mdiSprout, 'fewer plants, down to none'],
+  ['ease', 'Ease', mdiBlur, 'smooth what is painted'],
+  ['level', 'Even', mdiEqual, 'bring what is painted toward one value'],
+  ['set', 'Set', mdiTree, 'set single plants by hand'],
+  ['uproot', 'Uproot', mdiShovel, 'take single plants out for good'],
+  ['select', 'Select', mdiSelectionDrag, 'select single plants: click, or draw round them; drag them to move them'],
+  ['lift', 'Lift', mdiEyedropper, 'take up the stand under the pointer; hold to list what stands there'],
 ]
-const names = computed(() => {
-  const all = brush.targets
-  return all.length > 2 ? `${all.length} stands` : all.map((s) => s.name).join(', ') || 'no stand'
-})
+const SHAPES = [
+  { value: 'box', title: 'Draw a box', icon: mdiSelection, test: 'select-box', tip: 'Draw a box' },
+  { value: 'lasso', title: 'Draw round them', icon: mdiLasso, test: 'select-lasso', tip: 'Draw round them' },
+] as const
 const items = computed(() => [...new Set((selection.every ? store.stands : store.chosen).filter((s) => !s.sward).flatMap((s) => s.items))])
 const seen = (item: string) => emit('inView', item)
 const sized = computed(() => brush.paints || brush.verb === 'uproot')
-const said = computed(() => {
-  if (brush.verb === 'set') return 'wheel turns it, Shift and wheel size it; draw to set a row'
-  if (brush.verb === 'uproot') return props.marked ? `${props.marked} would go` : 'plants taken out stay away under any rule'
-  if (brush.verb === 'lift') return 'click takes up the topmost stand; hold to see all'
-  return `take up a brush to paint ${names.value}`
-})
 </script>
 
 <template>
-  <div class="bar" data-test="brush-bar">
-    <span class="verbs">
-      <button v-for="[key, label, what] in VERBS" :key="key" class="plain" :aria-pressed="brush.verb === key" :disabled="!store.mayPlant && key !== 'lift' && key !== 'select'" :data-test="key" :title="`${what} (${keys.of(key)})`" @click="brush.take(key)">{{ label }}</button>
-    </span>
+  <div class="brush" data-test="brush-bar">
+    <v-btn-group divided density="compact" class="verbs">
+      <ActionButton v-for="[key, label, icon, what] in VERBS" :key="key" :on="brush.verb === key" :disabled="!store.mayPlant && key !== 'lift' && key !== 'select'" :aria-label="label" :data-test="key" :tip="`${label}: ${what}`" :action="key" @click="brush.take(key)"><v-icon :icon="icon" size="17" /><span class="word">{{ label }}</span></ActionButton>
+    </v-btn-group>
     <template v-if="sized">
-      <span class="line">
-        <span class="name" data-test="brush-on">{{ names }}</span>
-        <label>radius <input :value="brush.radius" data-test="brush-radius" class="cell" type="number" min="0.5" max="200" step="0.5" @input="brush.radius = ($event.target as HTMLInputElement).valueAsNumber" @blur="($event.target as HTMLInputElement).value = String(brush.radius)" /> m</label>
-        <template v-if="brush.paints">
-          <label>soft edge <input v-model.number="brush.soft" data-test="brush-soft" type="range" min="0" max="1" step="0.05" /></label>
-          <label>strength <input v-model.number="brush.strength" data-test="brush-strength" type="range" min="0.05" max="1" step="0.05" /><span class="number pc">{{ Math.round(brush.strength * 100) }} %</span></label>
-          <label v-if="brush.verb === 'level'" title="-100 % clears, 0 leaves the rule alone, +100 % plants everywhere">toward <input v-model.number="brush.toward" data-test="brush-toward" type="range" min="-1" max="1" step="0.05" /><span class="number pc">{{ Math.round(brush.toward * 100) }} %</span></label>
-        </template>
-        <span v-else class="faint small">{{ said }}</span>
-        <BrushMore @fill="$emit('fill', $event)" />
-      </span>
+      <NumberField bare class="short" label="Radius" :icon="mdiRadiusOutline" :tip="`Radius of the brush (${keys.of('smaller')} ${keys.of('larger')}, Ctrl drag aside)`" unit="m" :value="brush.radius" :min="0.5" :max="200" :step="0.5" :digits="1" test="brush-radius" @change="brush.radius = $event" />
+      <template v-if="brush.paints">
+        <NumberField bare class="short" label="Soft edge" :icon="mdiBlurRadial" tip="How much of the radius is soft edge" unit="%" :value="brush.soft * 100" :min="0" :max="100" :step="5" :digits="0" test="brush-soft" @change="brush.soft = $event / 100" />
+        <NumberField bare class="short" label="Strength" :icon="mdiGauge" :tip="`Strength of one pass (${keys.of('weaker')} ${keys.of('stronger')}, Ctrl drag up and down)`" unit="%" :value="brush.strength * 100" :min="5" :max="100" :step="5" :digits="0" test="brush-strength" @change="brush.strength = $event / 100" />
+        <NumberField v-if="brush.verb === 'level'" bare class="short" label="Toward" :icon="mdiTarget" tip="Toward: -100 % clears, 0 leaves the rule alone, 100 % plants everywhere" unit="%" :value="brush.toward * 100" :min="-100" :max="100" :step="5" :digits="0" test="brush-toward" @change="brush.toward = $event / 100" />
+      </template>
+      <BrushMore @fill="$emit('fill', $event)" />
     </template>
-    <span v-else-if="brush.verb === 'select'" class="line">
-      <label><input v-model="selection.shape" type="radio" value="box" data-test="select-box" /> box</label>
-      <label><input v-model="selection.shape" type="radio" value="lasso" data-test="select-lasso" /> lasso</label>
-      <label><input v-model="selection.every" type="checkbox" data-test="select-every" /> of every stand</label>
-      <button class="plain small" data-test="select-pins" @click="selection.pinned">all set by hand</button>
+    <template v-else-if="brush.verb === 'select'">
+      <OneOf label="Shape of the selection" :value="selection.shape" :items="SHAPES" @change="selection.shape = $event" />
+      <v-checkbox v-model="selection.every" label="of every stand" data-test="select-every" />
+      <ActionButton tip="Select all plants that were set by hand" data-test="select-pins" @click="selection.pinned">set by hand</ActionButton>
       <ItemPicker :model-value="''" label="all in view of …" :only="items" test="select-item" @update:model-value="seen" />
       <span v-if="selection.trouble && !selection.plants.length" class="over small" role="alert">{{ selection.trouble }}</span>
-    </span>
-    <span v-else class="faint small line">
-      {{ said }}
-      <ItemPicker v-if="brush.verb === 'set'" v-model="brush.setItem" label="Item" none="from the mix" test="set-item" />
-      <label v-if="brush.verb === 'set'"><input v-model="brush.push" type="checkbox" data-test="brush-push" /> push through</label>
-    </span>
+    </template>
+    <template v-else-if="brush.verb === 'set'">
+      <ItemPicker v-model="brush.setItem" label="Item" none="from the mix" test="set-item" />
+      <v-checkbox v-model="brush.push" label="push through" data-test="brush-push" />
+    </template>
   </div>
 </template>
 
 <style scoped>
-.bar {
-  position: absolute;
-  left: 10px;
-  top: 48px;
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 8px;
-  align-items: center;
-  background: color-mix(in srgb, var(--sheet) 90%, transparent);
-  border: 1px solid var(--line);
-  padding: 3px 8px;
-  z-index: 2;
-  max-width: calc(100% - 20px);
+.brush {
+  display: contents;
 }
-.verbs {
-  display: flex;
+.brush > .v-checkbox {
+  flex: none;
 }
-.line {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 9px;
-  align-items: center;
+.verbs :deep(.v-btn) {
+  min-width: 27px;
+  padding: 0 4px;
 }
-label {
-  display: flex;
-  gap: 5px;
-  align-items: center;
-  white-space: nowrap;
-  font-size: 13px;
+.word {
+  display: none;
+  margin-left: 4px;
 }
-input[type='number'] {
-  width: 44px;
+@container bar (min-width: 1080px) {
+  .word {
+    display: inline;
+  }
 }
-input[type='range'] {
-  width: 58px;
+.short {
+  width: 74px;
 }
-.name {
-  font-size: 15.5px;
-  font-style: italic;
-  white-space: nowrap;
+.short :deep(.v-field) {
+  --v-field-padding-start: 4px;
+  --v-field-padding-end: 4px;
 }
-.pc {
-  min-width: 38px;
+.short :deep(.v-field__prepend-inner .v-icon) {
+  margin-inline-end: 0;
 }
 .small {
   font-size: 13px;

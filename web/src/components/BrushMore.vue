@@ -1,9 +1,11 @@
 <script setup lang="ts">
-import { mdiDeleteOutline } from '@mdi/js'
+import { mdiDeleteOutline, mdiDotsHorizontal, mdiImagePlusOutline } from '@mdi/js'
 import { computed, onMounted, ref } from 'vue'
 import { ask, upload, type Tip } from '../api/client'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
+import ChoiceField from './ChoiceField.vue'
 import PairField from './PairField.vue'
 
 /** What the brush works on, its tip, and where alone it works. */
@@ -12,7 +14,7 @@ const store = useLevel()
 const brush = useBrush()
 const open = ref(false)
 const trouble = ref('')
-const file = ref<HTMLInputElement>()
+const file = ref<File | null>(null)
 onMounted(() => void brush.loadTips().catch(store.tell))
 
 const limits = computed(() => brush.limits!)
@@ -20,8 +22,8 @@ const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))
 const strata = computed(() => [...new Set(store.chosen.map((s) => s.stratum))].join(', '))
 const change = (part: Partial<NonNullable<typeof brush.limits>>) => (brush.limits = { ...limits.value, ...part })
 const heights = computed<[number, number]>(() => [Math.floor(store.level!.low), Math.ceil(store.level!.high)])
-async function add() {
-  const picked = file.value?.files?.[0]
+async function add(chosen: File | File[] | null) {
+  const picked = Array.isArray(chosen) ? chosen[0] : chosen
   if (!picked) return
   trouble.value = ''
   const form = new FormData()
@@ -33,7 +35,7 @@ async function add() {
   } catch (error) {
     trouble.value = (error as Error).message
   }
-  if (file.value) file.value.value = ''
+  file.value = null
 }
 /** The tip in hand, when it is one's own. */
 const mine = computed(() => brush.tips.find((t) => t.key === brush.tip && t.own))
@@ -56,84 +58,73 @@ function fill(what: 'area' | 'level') {
 <template>
   <v-menu v-model="open" :close-on-content-click="false">
     <template #activator="{ props: menu }">
-      <button v-bind="menu" class="plain" :class="{ on: brush.limited || brush.tip || brush.scope !== 'selected' }" data-test="brush-more">{{ brush.limited ? 'limited ▾' : 'more ▾' }}</button>
+      <ActionButton v-bind="menu" :icon="mdiDotsHorizontal" :on="brush.limited || brush.tip !== '' || brush.scope !== 'selected'" tip="What the brush works on, its tip, and where alone it works" data-test="brush-more" />
     </template>
-    <div class="more" data-test="brush-sheet">
+    <v-card class="more" data-test="brush-sheet">
       <h3>On</h3>
-      <p class="row">
-        <label><input v-model="brush.scope" type="radio" value="selected" /> the selected stands</label>
-        <label v-if="brush.paints"><input v-model="brush.scope" type="radio" value="stratum" data-test="scope-stratum" /> all of {{ strata }}</label>
-        <label v-else><input v-model="brush.scope" type="radio" value="all" data-test="scope-all" /> every stand</label>
-      </p>
+      <v-radio-group v-model="brush.scope" inline density="compact" hide-details aria-label="What the brush works on">
+        <v-radio value="selected" label="the selected stands" />
+        <v-radio v-if="brush.paints" value="stratum" :label="`all of ${strata}`" data-test="scope-stratum" />
+        <v-radio v-else value="all" label="every stand" data-test="scope-all" />
+      </v-radio-group>
       <template v-if="brush.paints">
         <h3>Tip</h3>
-        <p class="tips">
-          <button class="tip" :aria-pressed="brush.tip === ''" title="Round" data-test="tip-round" @click="brush.tip = ''"><i class="round" /></button>
-          <button v-for="t in brush.tips" :key="t.key" class="tip" :aria-pressed="brush.tip === t.key" :title="t.name" :data-test="`tip-${t.key}`" @click="brush.tip = t.key"><img :src="t.picture" :alt="t.name" /></button>
+        <div class="tips">
+          <v-btn class="tip" :aria-pressed="brush.tip === ''" aria-label="Round" data-test="tip-round" @click="brush.tip = ''"><i class="round" /></v-btn>
+          <v-btn v-for="t in brush.tips" :key="t.key" class="tip" :aria-pressed="brush.tip === t.key" :aria-label="t.name" :data-test="`tip-${t.key}`" @click="brush.tip = t.key"><img :src="t.picture" alt="" /></v-btn>
           <v-btn v-if="mine" size="x-small" :prepend-icon="mdiDeleteOutline" data-test="tip-remove" @click="remove">Remove {{ mine.name }}</v-btn>
-          <button class="plain" @click="file?.click()">add a picture …</button>
-          <input ref="file" hidden type="file" accept="image/*" data-test="tip-file" @change="add" />
-        </p>
+        </div>
+        <v-file-input v-model="file" label="Add a picture as a tip" accept="image/*" prepend-icon="" :prepend-inner-icon="mdiImagePlusOutline" hide-details data-test="tip-file" @update:model-value="add" />
         <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
-        <p v-if="brush.tip" class="row">
-          <label><input v-model="brush.turn" type="radio" value="along" /> turns with the stroke</label>
-          <label><input v-model="brush.turn" type="radio" value="random" /> at random</label>
-          <label><input v-model="brush.turn" type="radio" value="still" /> stays</label>
-        </p>
+        <v-radio-group v-if="brush.tip" v-model="brush.turn" inline density="compact" hide-details aria-label="How the tip turns">
+          <v-radio value="along" label="turns with the stroke" />
+          <v-radio value="random" label="at random" />
+          <v-radio value="still" label="stays" />
+        </v-radio-group>
         <h3>Works only</h3>
-        <p class="row">
-          <label>on <select class="cell" :value="limits.layer" data-test="limit-layer" @change="change({ layer: ($event.target as HTMLSelectElement).value })"><option value="">any ground</option><option v-for="l in store.level!.layers" :key="l.name">{{ l.name }}</option></select></label>
-          <label>in <select class="cell" :value="limits.area ?? ''" data-test="limit-area" @change="change({ area: Number(($event.target as HTMLSelectElement).value) || null })"><option value="">any place</option><option v-for="a in areas" :key="a.id" :value="a.id">{{ a.name }}</option></select></label>
-        </p>
-        <p class="row"><label><input type="checkbox" :checked="!!limits.slope" data-test="limit-slope" @change="change({ slope: limits.slope ? null : [0, 20] })" /> on slopes</label></p>
-        <PairField v-if="limits.slope" label="Slope" unit="°" :value="limits.slope" :min="0" :max="90" test="limit-slope-band" @change="change({ slope: $event as [number, number] })" />
-        <p class="row"><label><input type="checkbox" :checked="!!limits.altitude" data-test="limit-altitude" @change="change({ altitude: limits.altitude ? null : heights })" /> at altitudes</label></p>
-        <PairField v-if="limits.altitude" label="Altitude" unit="m" :value="limits.altitude" test="limit-altitude-band" @change="change({ altitude: $event as [number, number] })" />
-        <p class="row"><label><input type="checkbox" :checked="limits.present" data-test="limit-present" @change="change({ present: !limits.present })" /> where the stand already is</label></p>
+        <ChoiceField label="on" :value="limits.layer!" :items="[{ value: '', title: 'any ground' }, ...store.level!.layers.map((l) => ({ value: l.name, title: l.name }))]" test="limit-layer" @change="change({ layer: $event })" />
+        <ChoiceField label="in" :value="limits.area ?? null" :items="[{ value: null, title: 'any place' }, ...areas.map((a) => ({ value: a.id, title: a.name }))]" test="limit-area" @change="change({ area: $event })" />
+        <v-checkbox label="on slopes" :model-value="!!limits.slope" data-test="limit-slope" @update:model-value="change({ slope: limits.slope ? null : [0, 20] })" />
+        <PairField v-if="limits.slope" label="Slope" unit="°" :value="limits.slope as [number, number]" :min="0" :max="90" test="limit-slope-band" @change="change({ slope: $event })" />
+        <v-checkbox label="at altitudes" :model-value="!!limits.altitude" data-test="limit-altitude" @update:model-value="change({ altitude: limits.altitude ? null : heights })" />
+        <PairField v-if="limits.altitude" label="Altitude" unit="m" :value="limits.altitude as [number, number]" :min="-1e5" test="limit-altitude-band" @change="change({ altitude: $event })" />
+        <v-checkbox label="where the stand already is" :model-value="limits.present" data-test="limit-present" @update:model-value="change({ present: !limits.present })" />
         <h3>At once</h3>
         <p class="row">
-          <button class="plain" :disabled="limits.area === null" title="Choose an area above first" data-test="fill-area" @click="fill('area')">all of the area</button>
-          <button class="plain" data-test="fill-level" @click="fill('level')">the whole level</button>
+          <ActionButton tip="Paint all of the area at once" :why="limits.area === null && 'choose an area above first'" data-test="fill-area" @click="fill('area')">all of the area</ActionButton>
+          <ActionButton tip="Paint the whole level at once" data-test="fill-level" @click="fill('level')">the whole level</ActionButton>
         </p>
       </template>
-    </div>
+    </v-card>
   </v-menu>
 </template>
 
 <style scoped>
 .more {
-  width: 330px;
-  background: var(--sheet);
-  color: var(--ink);
-  border: 1px solid var(--line);
+  width: 340px;
   padding: 2px 14px 12px;
-  font: 13px var(--sans);
 }
 .more h3 {
   margin: 9px 0 4px;
 }
 .row {
   display: flex;
-  flex-wrap: wrap;
-  gap: 3px 12px;
+  gap: 6px;
   margin: 3px 0;
-}
-.row button {
-  margin-left: -7px;
 }
 .tips {
   display: flex;
   flex-wrap: wrap;
   gap: 5px;
   align-items: center;
-  margin: 3px 0;
+  margin: 3px 0 6px;
 }
 .tip {
+  min-width: 0;
   width: 34px;
-  height: 34px;
+  height: 34px !important;
   padding: 2px;
-  border: 1px solid var(--line);
-  background: #23211d;
+  background: #23211d !important;
 }
 .tip[aria-pressed='true'] {
   outline: 2px solid var(--green);
@@ -147,8 +138,5 @@ function fill(what: 'area' | 'level') {
 .tip .round {
   border-radius: 50%;
   background: radial-gradient(#fff 40%, #fff0 70%);
-}
-.on {
-  color: var(--ochre);
 }
 </style>

@@ -35,7 +35,7 @@ async function keep() {
     <table v-if="store.cost">
       <thead>
         <tr>
-          <th></th>
+          <th>stand</th>
           <th v-for="l in LINES" :key="l.name">{{ { ms: 'ms', triangles: 'triangles', draw_calls: 'calls', shadow_triangles: 'shadow tri.', memory: 'MB' }[l.name] }}</th>
         </tr>
       </thead>
@@ -61,7 +61,7 @@ async function keep() {
     <NumberField v-for="l in LINES" :key="l.name" :label="l.label" :unit="l.unit" :value="scaled(l.name, marks[l.name])" :min="0" :step="l.name === 'ms' ? 0.1 : l.name === 'memory' ? 1 : 1000" :disabled="!leads" :test="`mark-${l.name}`" @change="draft = { ...draft, [l.name]: l.name === 'memory' ? $event * 1e6 : $event }" />
     <p v-if="!leads" class="faint">Only a lead sets the marks.</p>
     <p v-if="trouble" class="over" role="alert" data-test="trouble">{{ trouble }}</p>
-    <p v-if="dirty"><button class="solid" data-test="keep-marks" @click="keep">Keep</button> <button class="plain" @click="draft = {}">Drop</button></p>
+    <p v-if="dirty" class="do"><v-btn color="primary" variant="flat" data-test="keep-marks" @click="keep">Keep</v-btn> <v-btn @click="draft = {}">Drop</v-btn></p>
 
     <h3>Checked against the stage</h3>
     <p v-if="drawn && store.cost" class="check number" data-test="drawn" :data-drawn="JSON.stringify(drawn)" :data-reckoned="JSON.stringify(store.cost.total)">
@@ -76,6 +76,13 @@ table {
   width: 100%;
   border-collapse: collapse;
   font-size: 13px;
+}
+.do {
+  display: flex;
+  gap: 8px;
+}
+th:first-child {
+  text-align: left;
 }
 th {
   font-weight: 400;

@@ -17,8 +17,8 @@ const text = (v: unknown) => (Array.isArray(v) && v.some((x) => typeof x === 'ob
       </template>
     </dl>
     <p>
-      <button class="plain" data-test="take-theirs" @click="draft.settle(true)">Take {{ draft.clashes.value[0].clash.who }}’s</button>
-      <button class="plain" data-test="keep-mine" @click="draft.settle(false)">Keep mine</button>
+      <v-btn data-test="take-theirs" @click="draft.settle(true)">Take {{ draft.clashes.value[0].clash.who }}’s</v-btn>
+      <v-btn data-test="keep-mine" @click="draft.settle(false)">Keep mine</v-btn>
     </p>
   </div>
 </template>
@@ -38,6 +38,8 @@ dd {
   margin: 0;
 }
 p {
-  margin: 0 0 4px -7px;
+  display: flex;
+  gap: 6px;
+  margin: 0 0 6px;
 }
 </style>

@@ -1,9 +1,12 @@
 <script setup lang="ts">
+import { mdiChevronDown, mdiChevronUp, mdiClose, mdiDragVertical } from '@mdi/js'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { ask, type Condition, type Look } from '../api/client'
 import { fieldOf, inBand, KINDS } from '../conditions'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 import BandField from './BandField.vue'
+import ChoiceField from './ChoiceField.vue'
 import FacingRose from './FacingRose.vue'
 import NoiseField from './NoiseField.vue'
 import NumberField from './NumberField.vue'
@@ -63,6 +66,12 @@ function setDepth(on: boolean) {
 function drives(what: 'density' | 'size' | 'both') {
   set({ density: what !== 'size', size: what === 'density' ? null : (c.value.size ?? 0.5) })
 }
+const DRIVES = [
+  { value: 'density', title: 'density' },
+  { value: 'size', title: 'size' },
+  { value: 'both', title: 'density and size' },
+] as const
+const joins = computed(() => [{ value: 'and', title: props.index ? 'and' : 'where' }, ...(props.index ? [{ value: 'or', title: 'or' }] : []), { value: 'except', title: 'except' }])
 const driven = computed(() => (c.value.size === null || c.value.size === undefined ? 'density' : c.value.density ? 'both' : 'size'))
 function keys(event: KeyboardEvent) {
   const way = { ArrowUp: -1, ArrowDown: 1 }[event.key]
@@ -75,40 +84,36 @@ function keys(event: KeyboardEvent) {
 <template>
   <div class="card" :class="{ off: !c.on }" :data-test="`band-${c.kind}`">
     <header>
-      <span v-if="!alone" class="grip" tabindex="0" role="button" data-keys :aria-label="`Move ${look.label}: arrow up or down`" :data-test="`grip-${index}`" title="drag, or arrow up and down" @keydown="keys">⋮⋮</span>
-      <select v-if="!alone" class="cell join" :class="c.join" :value="c.join" :disabled="disabled" :aria-label="`How ${look.label} joins`" :data-test="`join-${c.kind}`" @change="set({ join: ($event.target as HTMLSelectElement).value as Condition['join'] })">
-        <option value="and">{{ index ? 'and' : 'where' }}</option>
-        <option v-if="index" value="or">or</option>
-        <option value="except">except</option>
-      </select>
-      <label class="title"><input type="checkbox" :checked="c.on" :disabled="disabled" :aria-label="`Use ${look.label}`" :data-test="`on-${c.kind}`" @change="set({ on: ($event.target as HTMLInputElement).checked })" /> <span class="name">{{ c.depth ? 'Depth in areas' : look.label }}</span></label>
-      <button class="plain small" :aria-expanded="open" :title="look.says" @click="open = !open"><span v-if="share !== null" class="number faint">{{ share }} % suits</span> {{ open ? '▾' : '▸' }}</button>
-      <button v-if="!disabled" class="plain small" :aria-label="`Remove ${look.label}`" :data-test="`remove-${c.kind}`" @click="emit('remove')">×</button>
+      <v-icon v-if="!alone" v-tooltip="'Drag to move it, or arrow up and down'" class="grip" tabindex="0" role="button" data-keys :icon="mdiDragVertical" size="18" :aria-label="`Move ${look.label}: arrow up or down`" :data-test="`grip-${index}`" @keydown="keys" />
+      <v-select v-if="!alone" variant="plain" class="join" :class="c.join" :model-value="c.join" :items="joins" :disabled="disabled" :aria-label="`How ${look.label} joins`" :data-test="`join-${c.kind}`" hide-details @update:model-value="set({ join: $event })" />
+      <v-checkbox class="use" :model-value="c.on" :disabled="disabled" :aria-label="`Use ${look.label}`" :data-test="`on-${c.kind}`" @update:model-value="set({ on: !!$event })" />
+      <span class="name">{{ c.depth ? 'Depth in areas' : look.label }}</span>
+      <v-btn v-tooltip="{ text: share === null ? look.says : `${look.says}; ${share} % of the ground suits`, openDelay: 400 }" variant="text" size="x-small" :append-icon="open ? mdiChevronUp : mdiChevronDown" :aria-expanded="open" @click="open = !open"><span class="number">{{ share === null ? '…' : `${share} %` }}</span></v-btn>
+      <ActionButton v-if="!disabled" variant="text" size="x-small" :icon="mdiClose" :tip="`Remove ${look.label}`" :data-test="`remove-${c.kind}`" @click="emit('remove')" />
     </header>
     <template v-if="open">
       <p v-if="trouble" class="over">{{ trouble }}</p>
-      <p v-if="c.kind === 'layer'" class="choices">
-        <label v-for="l in store.level!.layers" :key="l.name"><input type="checkbox" :checked="c.layers!.includes(l.name)" :disabled="disabled" :data-test="`layer-${l.name}`" @change="set({ layers: flip(c.layers!, l.name) })" /> {{ l.name }}</label>
-        <button v-if="c.layers!.length === 1 && !disabled" class="plain small" data-test="take-bands" title="Fill in the altitude and slope that hold its middle nine tenths" @click="emit('bands', c.layers![0])">take its altitude and slope</button>
-      </p>
-      <label v-if="c.kind === 'stand'" class="wide">Stand <select class="cell" :value="c.stand" :disabled="disabled" data-test="stand-choice" @change="set({ stand: Number(($event.target as HTMLSelectElement).value) })"><option :value="0" disabled>choose one</option><option v-for="s in above" :key="s.id" :value="s.number">{{ s.name }}</option></select></label>
+      <template v-if="c.kind === 'layer'">
+        <div class="choices">
+          <v-checkbox v-for="l in store.level!.layers" :key="l.name" :label="l.name" :model-value="c.layers!.includes(l.name)" :disabled="disabled" :data-test="`layer-${l.name}`" @update:model-value="set({ layers: flip(c.layers!, l.name) })" />
+        </div>
+        <ActionButton v-if="c.layers!.length === 1 && !disabled" size="x-small" data-test="take-bands" tip="Fill in the altitude and slope that hold its middle nine tenths" @click="emit('bands', c.layers![0])">take its altitude and slope</ActionButton>
+      </template>
+      <ChoiceField v-if="c.kind === 'stand'" label="Stand" :value="c.stand || null" :items="above.map((s) => ({ value: s.number, title: s.name }))" hint="choose one" :disabled="disabled" test="stand-choice" @change="set({ stand: $event ?? 0 })" />
       <p v-if="c.kind === 'stand' && !above.length" class="faint">No stand with single plants stands above this one.</p>
-      <label v-if="c.kind === 'mask'" class="wide">Mask image <select class="cell" :value="c.mask" :disabled="disabled" data-test="mask-choice" @change="set({ mask: ($event.target as HTMLSelectElement).value })"><option value="" disabled>choose one</option><option v-for="m in store.masks" :key="m.name">{{ m.name }}</option></select></label>
+      <ChoiceField v-if="c.kind === 'mask'" label="Mask image" :value="c.mask || null" :items="store.masks.map((m) => ({ value: m.name, title: m.name }))" hint="choose one" :disabled="disabled" test="mask-choice" @change="set({ mask: $event ?? '' })" />
       <p v-if="c.kind === 'mask' && !store.masks.length" class="faint">This level has no mask images; bring one in on the Ground bench.</p>
-      <NumberField v-if="c.kind === 'hollow' || c.kind === 'flat'" :label="c.kind === 'flat' ? 'Within a radius of' : 'Against the ground within'" unit="m" :value="c.radius!" :min="0.5" :max="250" :step="c.kind === 'flat' ? 0.5 : 5" :digits="1" :disabled="disabled" :test="`${c.kind}-radius`" @change="$event > 0 && set({ radius: $event })" />
-      <p v-if="isDistance && ofKind.length" class="choices">
-        <label><input type="checkbox" :checked="!c.shapes!.length" :disabled="disabled" @change="set({ shapes: [] })" /> all</label>
-        <label v-for="s in ofKind" :key="s.id"><input type="checkbox" :checked="c.shapes!.includes(s.id)" :disabled="disabled" @change="set({ shapes: flip(c.shapes!, s.id) })" /> {{ s.name }}</label>
-      </p>
+      <NumberField v-if="c.kind === 'hollow' || c.kind === 'flat'" :label="c.kind === 'flat' ? 'Within a radius of' : 'Against the ground within'" unit="m" :value="c.radius!" :min="0.5" :max="250" :step="c.kind === 'flat' ? 0.5 : 5" :digits="1" :disabled="disabled" :test="`${c.kind}-radius`" @change="set({ radius: $event })" />
+      <v-select v-if="isDistance && ofKind.length" multiple chips closable-chips clearable :model-value="c.shapes" :items="ofKind" item-title="name" item-value="id" :label="`Of these ${c.kind}s`" :placeholder="`all ${c.kind}s`" persistent-placeholder hide-details :disabled="disabled" class="which" @update:model-value="set({ shapes: $event ?? [] })" />
       <p v-if="isDistance && !ofKind.length" class="faint">This level has no {{ c.kind }}s yet; draw one on the Ground bench.</p>
-      <label v-if="c.kind === 'area'" class="small"><input type="checkbox" :checked="c.depth" :disabled="disabled" data-test="area-depth" @change="setDepth(($event.target as HTMLInputElement).checked)" /> by relative depth, 0 at the edge to 1 at the deepest</label>
+      <v-checkbox v-if="c.kind === 'area'" label="by relative depth, 0 at the edge to 1 at the deepest" :model-value="c.depth" :disabled="disabled" data-test="area-depth" @update:model-value="setDepth(!!$event)" />
       <NoiseField v-if="c.kind === 'noise'" :condition="c" :disabled="disabled" @change="emit('change', $event)" />
       <FacingRose v-if="c.kind === 'facing'" :condition="c" :histogram="found" :wrong="wrong" :disabled="disabled" @change="emit('change', $event)" />
       <BandField v-else :condition="c" :histogram="found" :wrong="wrong" :disabled="disabled" @change="emit('change', $event)" />
-      <p v-if="!alone" class="drive small">
-        It sets <select class="cell plain-select" aria-label="What this condition sets" :value="driven" :disabled="disabled" :data-test="`drives-${c.kind}`" @change="drives(($event.target as HTMLSelectElement).value as 'density')"><option value="density">density</option><option value="size">size</option><option value="both">density and size</option></select>
-        <template v-if="driven !== 'density'">, where it fails <NumberField bare label="Size where it fails" :value="c.size! * 100" unit="% of size" :min="5" :max="100" :step="5" :digits="0" :disabled="disabled" :test="`size-${c.kind}`" @change="$event >= 5 && $event <= 100 && set({ size: $event / 100 })" /></template>
-      </p>
+      <template v-if="!alone">
+        <ChoiceField label="It sets" :value="driven" :items="DRIVES" :disabled="disabled" :test="`drives-${c.kind}`" @change="drives" />
+        <NumberField v-if="driven !== 'density'" label="Size where it fails" :value="c.size! * 100" unit="%" :min="5" :max="100" :step="5" :digits="0" :normal="50" :disabled="disabled" :test="`size-${c.kind}`" @change="set({ size: $event / 100 })" />
+      </template>
     </template>
   </div>
 </template>
@@ -124,64 +129,42 @@ function keys(event: KeyboardEvent) {
 }
 header {
   display: flex;
-  align-items: baseline;
-  gap: 5px;
+  align-items: center;
+  gap: 3px;
 }
 .grip {
   cursor: grab;
   color: var(--faint);
-  letter-spacing: -3px;
-  padding: 0 4px 0 0;
-  user-select: none;
+  margin-left: -4px;
 }
 .join {
-  font-family: var(--serif);
-  font-style: italic;
-  font-size: 15px;
-  text-align: left;
-  border: 0;
-  padding: 0;
-  appearance: none;
-  min-width: 44px;
+  flex: none;
+  width: 72px;
 }
-.join.except {
+.join :deep(.v-select__selection) {
+  font: italic 15px var(--serif);
+}
+.join.except :deep(.v-select__selection) {
   color: var(--oxblood);
 }
-.title {
-  flex: 1;
-  white-space: nowrap;
+.use {
+  flex: none;
 }
 .name {
+  flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
   font-size: 16px;
-}
-.small {
-  font-size: 12.5px;
 }
 .choices {
   display: flex;
   flex-wrap: wrap;
-  gap: 2px 12px;
+  gap: 0 12px;
   margin: 2px 0;
 }
-.wide {
-  display: flex;
-  gap: 8px;
-  align-items: baseline;
-}
-.drive {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 5px;
-  align-items: baseline;
-  margin: 4px 0 0;
-  color: var(--faint);
-}
-.plain-select {
-  text-align: left;
-  border-bottom-style: dotted;
-}
-.drive :deep(.field.bare) {
-  display: inline-grid;
-  grid-template-columns: 34px auto;
+.which {
+  margin: 8px 0 4px;
 }
 </style>

@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import { mdiContentCopy, mdiDeleteOutline, mdiPlus, mdiTrayFull } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { ask, type Condition, type ConditionSet } from '../api/client'
 import type { Draft } from '../composables/useDraft'
 import { fresh, KINDS, ORDER, type Kind } from '../conditions'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 import ConditionCard from './ConditionCard.vue'
 
 const props = defineProps<{ draft: Draft; locked: boolean }>()
@@ -120,32 +122,36 @@ onMounted(loadSets)
     <p v-if="!list.length" class="faint">No condition: it may stand anywhere.</p>
     <p v-if="trouble" class="oxblood" role="alert" data-test="condition-trouble">{{ trouble }}</p>
     <p v-if="said" class="faint" role="status" data-test="condition-said">{{ said }}</p>
-    <p v-if="!locked" class="tools">
-      <v-menu>
-        <template #activator="{ props: menu }"><button v-bind="menu" class="plain" data-test="add-condition">Add a condition ▾</button></template>
-        <ul class="menu">
-          <li v-for="kind in ORDER" :key="kind"><button class="plain" :data-test="`add-${kind}`" @click="add(kind)">{{ KINDS[kind].label }} <span class="faint">{{ KINDS[kind].says }}</span></button></li>
-        </ul>
+    <div v-if="!locked" class="tools">
+      <v-menu max-height="70vh">
+        <template #activator="{ props: menu }"><v-btn v-bind="menu" :prepend-icon="mdiPlus" data-test="add-condition">Condition</v-btn></template>
+        <v-list>
+          <v-list-item v-for="kind in ORDER" :key="kind" :title="KINDS[kind].label" :subtitle="KINDS[kind].says" :data-test="`add-${kind}`" @click="add(kind)" />
+        </v-list>
       </v-menu>
       <v-menu :close-on-content-click="false">
-        <template #activator="{ props: menu }"><button v-bind="menu" class="plain" data-test="copy-conditions" :disabled="d.dirty.value" :title="d.dirty.value ? 'Keep or drop the draft first' : ''">Copy to …</button></template>
-        <div class="menu">
-          <label v-for="s in others" :key="s.id"><input v-model="targets" type="checkbox" :value="s.id" :data-test="`copy-${s.slug}`" /> {{ s.name }}</label>
-          <button class="solid" :disabled="!targets.length" data-test="copy-go" @click="copy">Copy these conditions</button>
-        </div>
+        <template #activator="{ props: menu }"><ActionButton v-bind="menu" :icon="mdiContentCopy" tip="Copy these conditions to other stands" :why="d.dirty.value && 'keep or drop the draft first'" data-test="copy-conditions">Copy to</ActionButton></template>
+        <v-card class="sheet">
+          <v-checkbox v-for="s in others" :key="s.id" v-model="targets" :value="s.id" :label="s.name" :data-test="`copy-${s.slug}`" />
+          <v-btn color="primary" variant="flat" :disabled="!targets.length" data-test="copy-go" @click="copy">Copy these conditions</v-btn>
+        </v-card>
       </v-menu>
       <v-menu :close-on-content-click="false">
-        <template #activator="{ props: menu }"><button v-bind="menu" class="plain" data-test="condition-sets">Sets ▾</button></template>
-        <div class="menu">
+        <template #activator="{ props: menu }"><ActionButton v-bind="menu" :icon="mdiTrayFull" tip="Sets of conditions that all levels can use" data-test="condition-sets">Sets</ActionButton></template>
+        <v-card class="sheet">
           <p v-if="!sets.length" class="faint">No sets saved yet. They can be used in every level of the team.</p>
-          <p v-for="s in sets" :key="s.id" class="set">
-            <button class="plain" :data-test="`set-${s.id}`" @click="useSet(s)"><b>{{ s.name }}</b> <span class="faint">{{ s.kinds.map((k) => KINDS[k as Kind].label.toLowerCase()).join(', ') }}, by {{ s.by }}</span></button>
-            <button class="plain" :aria-label="`Remove ${s.name}`" @click="dropSet(s)">×</button>
-          </p>
-          <p class="set"><input v-model="setName" class="cell left" maxlength="80" placeholder="name of a set" aria-label="Name of a set" data-test="set-name" /><button class="solid" :disabled="!setName.trim() || !list.length" data-test="set-save" @click="saveSet">Save these</button></p>
-        </div>
+          <v-list v-else :border="false">
+            <v-list-item v-for="s in sets" :key="s.id" :title="s.name" :subtitle="`${s.kinds.map((k) => KINDS[k as Kind].label.toLowerCase()).join(', ')}, by ${s.by}`" :data-test="`set-${s.id}`" @click="useSet(s)">
+              <template #append><ActionButton variant="text" size="x-small" :icon="mdiDeleteOutline" :tip="`Remove ${s.name}`" @click.stop="dropSet(s)" /></template>
+            </v-list-item>
+          </v-list>
+          <div class="set">
+            <v-text-field v-model="setName" label="Name of a set" maxlength="80" min-width="150" hide-details data-test="set-name" />
+            <ActionButton color="primary" variant="flat" :why="!list.length ? 'there is no condition' : !setName.trim() && 'give it a name'" data-test="set-save" @click="saveSet">Save these</ActionButton>
+          </div>
+        </v-card>
       </v-menu>
-    </p>
+    </div>
   </template>
 </template>
 
@@ -157,33 +163,18 @@ onMounted(loadSets)
   color: var(--oxblood);
 }
 .tools {
-  margin: 0 0 0 -7px;
-}
-.menu {
-  list-style: none;
+  display: flex;
+  gap: 6px;
   margin: 4px 0 0;
-  padding: 8px;
-  background: var(--sheet);
-  color: var(--ink);
-  border: 1px solid var(--line);
-  font-family: var(--sans);
-  font-size: 14px;
-  display: grid;
-  gap: 2px;
 }
-.menu button.plain {
-  width: 100%;
-  text-align: left;
+.sheet {
+  padding: 10px 12px;
+  display: grid;
+  gap: 6px;
 }
 .set {
   display: flex;
   gap: 6px;
-  margin: 0;
-}
-.set button:last-child {
-  width: auto !important;
-}
-.left {
-  text-align: left;
+  align-items: center;
 }
 </style>

@@ -51,7 +51,7 @@ const change = computed(() => {
           <template v-if="!change.plants && !change.costs.length">no difference in this view</template>
         </span>
       </template>
-      <span v-else class="faint">What this view costs on a plain desktop, by stand. Nothing done yet.</span>
+      <span v-else class="faint">What this view costs on a plain desktop, by stand.</span>
     </div>
   </footer>
 </template>

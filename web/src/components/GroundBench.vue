@@ -1,9 +1,12 @@
 <script setup lang="ts">
+import { mdiDeleteOutline, mdiImageFilterHdr, mdiLayersOutline, mdiUpload } from '@mdi/js'
 import { computed, ref, shallowRef } from 'vue'
 import { ask, upload, type Entry, type GroundChanged, type Resolution } from '../api/client'
 import { whole } from '../budget'
 import type { Relief } from '../composables/useRelief'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
+import FoldingPart from './FoldingPart.vue'
 import ImportSheet from './ImportSheet.vue'
 import LayerLooks from './LayerLooks.vue'
 import NumberField from './NumberField.vue'
@@ -15,7 +18,7 @@ const store = useLevel()
 const importing = ref<'heights' | 'layers' | null>(null)
 const lead = computed(() => store.level?.role === 'lead')
 const trouble = ref('')
-const maskFile = ref<HTMLInputElement>()
+const maskFile = ref<File | null>(null)
 const maskName = ref('')
 const cell = ref<number | null>(null)
 const resolution = shallowRef<Resolution | null>(null)
@@ -32,9 +35,8 @@ async function kept() {
     if (latest?.kind === 'ground') store.note(latest)
   })
 }
-async function bringMask(event: Event) {
-  const input = event.target as HTMLInputElement
-  const file = input.files?.[0]
+async function bringMask(picked: File | File[] | null) {
+  const file = Array.isArray(picked) ? picked[0] : picked
   if (!file) return
   const form = new FormData()
   form.set('key', crypto.randomUUID())
@@ -42,7 +44,7 @@ async function bringMask(event: Event) {
   form.set('file', file)
   await guarded(async () => store.groundChanged(await upload<GroundChanged>(`/levels/${store.slug}/masks`, form)))
   maskName.value = ''
-  input.value = ''
+  maskFile.value = null
 }
 const dropMask = (name: string) => guarded(async () => store.groundChanged(await ask<GroundChanged>('DELETE', `/levels/${store.slug}/masks/${encodeURIComponent(name)}?key=${crypto.randomUUID()}`)))
 
@@ -81,43 +83,46 @@ async function guarded(work: () => Promise<void>) {
     </p>
     <p v-if="trouble" class="over" role="alert" data-test="ground-trouble">{{ trouble }}</p>
     <p v-if="lead" class="ins">
-      <button class="plain" data-test="bring-heights" @click="importing = 'heights'">Bring in heights …</button>
-      <button class="plain" data-test="bring-layers" @click="importing = 'layers'">Bring in layers …</button>
+      <v-btn :prepend-icon="mdiImageFilterHdr" data-test="bring-heights" @click="importing = 'heights'">Bring in heights …</v-btn>
+      <v-btn :prepend-icon="mdiLayersOutline" data-test="bring-layers" @click="importing = 'layers'">Bring in layers …</v-btn>
     </p>
     <p v-else class="faint">A lead of the level can bring in other heights and ground layers.</p>
 
-    <h3>Relief</h3>
+    <FoldingPart name="relief" title="Relief">
     <ReliefPicker :relief="relief" :at="at" />
 
-    <h3>Shapes</h3>
+    </FoldingPart>
+    <FoldingPart name="shapes" title="Shapes">
     <ShapeList />
 
-    <h3>Ground layers</h3>
+    </FoldingPart>
+    <FoldingPart name="layers" title="Ground layers">
     <LayerLooks />
 
-    <h3>Mask images</h3>
+    </FoldingPart>
+    <FoldingPart name="masks" title="Mask images">
     <ul class="masks">
       <li v-for="m in store.masks" :key="m.name">
         <span class="name">{{ m.name }}</span> <span class="faint number">{{ whole(m.columns) }} × {{ whole(m.rows) }}</span>
-        <button v-if="store.mayPlant" class="plain small" :aria-label="`Remove ${m.name}`" @click="dropMask(m.name)">remove</button>
+        <ActionButton v-if="store.mayPlant" variant="text" size="x-small" :icon="mdiDeleteOutline" :tip="`Remove ${m.name}`" @click="dropMask(m.name)" />
       </li>
     </ul>
     <p v-if="!store.masks.length" class="faint">None. A greyscale picture, stretched over the level, can be a site condition.</p>
-    <p v-if="store.mayPlant" class="ins">
-      <button class="plain" data-test="bring-mask" @click="maskFile?.click()">Bring in a mask …</button>
-      <label>as <input v-model="maskName" class="cell left" maxlength="40" placeholder="the file's name" aria-label="Name of the mask" data-test="mask-name" /></label>
-      <input ref="maskFile" type="file" accept=".png,.tif,.tiff" hidden data-test="mask-file" @change="bringMask" />
-    </p>
-
-    <h3>Touch maps</h3>
+    <div v-if="store.mayPlant" class="two">
+      <v-text-field v-model="maskName" label="Name" placeholder="the file’s" persistent-placeholder maxlength="40" hide-details data-test="mask-name" />
+      <v-file-input v-model="maskFile" label="Bring in a mask" accept=".png,.tif,.tiff" prepend-icon="" :prepend-inner-icon="mdiUpload" hide-details data-test="mask-file" @update:model-value="bringMask" />
+    </div>
+    </FoldingPart>
+    <FoldingPart name="touch" title="Touch maps">
     <NumberField label="Cell of the painted maps" unit="m" :value="cell ?? l.touch_cell" :min="0.25" :max="32" :step="0.5" :digits="3" :disabled="!lead" test="touch-cell" @change="tryCell" />
     <template v-if="resolution">
       <p class="number" data-test="resolution">
         {{ whole(resolution.columns) }} × {{ whole(resolution.rows) }} cells for each of {{ resolution.stands }} stands: {{ megabytes(resolution.bytes_then) }} in memory, now {{ megabytes(resolution.bytes_now) }}.
         Painting is resampled, never cleared: <b>+{{ whole(resolution.gained) }} −{{ whole(resolution.lost) }}</b> plants at its edges.
       </p>
-      <p><button class="solid" data-test="keep-cell" @click="setCell">Keep</button> <button class="plain" @click="dropCell">Drop</button></p>
+      <p class="ins"><v-btn color="primary" variant="flat" data-test="keep-cell" @click="setCell">Keep</v-btn> <v-btn @click="dropCell">Drop</v-btn></p>
     </template>
+    </FoldingPart>
     <v-dialog :model-value="importing !== null" max-width="820" persistent>
       <ImportSheet v-if="importing" :kind="importing" :level="store.slug" @kept="kept" @close="importing = null" />
     </v-dialog>
@@ -130,29 +135,20 @@ async function guarded(work: () => Promise<void>) {
   margin: 2px 0 4px;
 }
 .ins {
-  margin: 0 0 0 -7px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin: 4px 0 0;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
+  margin-top: 8px;
 }
 ul {
   list-style: none;
   padding: 0;
   margin: 0;
-}
-.layers {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px 14px;
-}
-.layers i {
-  display: inline-block;
-  width: 11px;
-  height: 11px;
-  border: 1px solid var(--ink);
-}
-.small {
-  font-size: 12.5px;
-}
-.left {
-  text-align: left;
-  width: 110px;
 }
 </style>

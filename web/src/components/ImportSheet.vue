@@ -1,8 +1,11 @@
 <script setup lang="ts">
+import { mdiClose, mdiFolderOpenOutline, mdiStop } from '@mdi/js'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { ask, upload, type Import, type ImportOptions } from '../api/client'
 import { amount, LINES, signed, whole } from '../budget'
+import ActionButton from './ActionButton.vue'
+import ChoiceField from './ChoiceField.vue'
 import NumberField from './NumberField.vue'
 
 /** Bring heights or ground layers in: look at them, say what the file does not, see what would change, keep or drop. */
@@ -31,7 +34,18 @@ const busy = computed(() => sending.value || draft.value?.state === 'reading' ||
 const found = computed(() => draft.value?.found ?? null)
 const working = computed(() => draft.value?.state === 'ready' && draft.value.level && !draft.value.forecast && draft.value.share > 0)
 const refused = computed(() => draft.value?.forecast?.stands.some((s) => s.refused) ?? false)
-const can = computed(() => draft.value?.state === 'ready' && !busy.value && !refused.value && (props.level !== '' || name.value.trim() !== ''))
+/** Why it cannot be kept yet. */
+const why = computed(() => {
+  if (busy.value) return 'it is still being read'
+  if (draft.value?.state !== 'ready') return 'nothing has been read yet'
+  if (refused.value) return 'a stand would be lost; see above'
+  return props.level === '' && name.value.trim() === '' ? 'give the level a name' : ''
+})
+const ORDERS = [
+  { value: false, title: 'least significant first' },
+  { value: true, title: 'most significant first' },
+]
+const labelOf = (label: string, what: string) => (found.value?.says.includes(what) ? `${label}, as the file says` : label)
 const bars = computed(() => {
   const h = found.value?.histogram
   if (!h) return []
@@ -39,9 +53,11 @@ const bars = computed(() => {
   return h.counts.map((c, k) => ({ x: k, h: (Math.sqrt(c) / most) * 44 }))
 })
 
-async function choose(event: Event) {
-  const files = [...((event.target as HTMLInputElement).files ?? [])]
+const picked = shallowRef<File[]>([])
+async function choose(chosen: File | File[] | null) {
+  const files = Array.isArray(chosen) ? chosen : chosen ? [chosen] : []
   if (!files.length) return
+  picked.value = files
   const form = new FormData()
   form.set('kind', props.kind)
   form.set('level', props.level)
@@ -59,7 +75,6 @@ async function choose(event: Event) {
     trouble.value = (error as Error).message
   }
   sending.value = false
-  ;(event.target as HTMLInputElement).value = ''
 }
 function take(next: Import) {
   if (next.found && (draft.value?.state !== next.state || draft.value?.id !== next.id)) turn.value++
@@ -124,21 +139,30 @@ const changes = computed(() =>
   <div class="sheet" data-test="import">
     <header>
       <h2>{{ title ?? (kind === 'heights' ? 'Bring in heights' : 'Bring in ground layers') }}</h2>
-      <button class="plain" aria-label="Close" @click="leave">Close</button>
+      <v-btn :icon="mdiClose" variant="text" aria-label="Close" @click="leave" />
     </header>
     <slot />
-    <p v-if="made === undefined" class="pick">
-      <label class="file" :class="{ solid: !draft }">
-        {{ draft ? 'Choose another file …' : kind === 'heights' ? 'Choose a file …' : 'Choose files …' }}
-        <input type="file" class="unseen" :multiple="kind === 'layers'" :accept="kind === 'heights' ? '.png,.tif,.tiff,.npy,.raw,.r16,.bin,.glb,.gltf,.obj' : '.png,.tif,.tiff'" data-test="import-file" :disabled="sending" @change="choose" />
-      </label>
-      <span class="faint">{{ kind === 'heights' ? '16-bit PNG, GeoTIFF, NumPy .npy, raw 16 bit, or a terrain mesh (glTF, OBJ); up to 4 097 values a side' : 'PNG or GeoTIFF: each channel is a layer; several files together if you like' }}</span>
-    </p>
+    <v-file-input
+      v-if="made === undefined"
+      :model-value="picked"
+      :label="kind === 'heights' ? 'Choose a file' : 'Choose files'"
+      :multiple="kind === 'layers'"
+      :accept="kind === 'heights' ? '.png,.tif,.tiff,.npy,.raw,.r16,.bin,.glb,.gltf,.obj' : '.png,.tif,.tiff'"
+      prepend-icon=""
+      :prepend-inner-icon="mdiFolderOpenOutline"
+      :hint="kind === 'heights' ? '16-bit PNG, GeoTIFF, NumPy .npy, raw 16 bit, or a terrain mesh (glTF, OBJ); up to 4 097 values a side' : 'PNG or GeoTIFF: each channel is a layer; several files together if you like'"
+      persistent-hint
+      :clearable="false"
+      :disabled="sending"
+      class="pick"
+      data-test="import-file"
+      @update:model-value="choose"
+    />
     <p v-if="trouble || draft?.trouble" class="over" role="alert" data-test="import-trouble">{{ trouble || draft?.trouble }}</p>
     <div v-if="busy || working" class="progress" data-test="import-progress">
       <span>{{ sending ? 'Sending the file' : draft?.step || 'Reading' }} …</span>
-      <span class="track"><i :style="{ width: `${(sending ? sent : (draft?.share ?? 0)) * 100}%` }" /></span>
-      <button v-if="draft && !sending" class="plain" data-test="import-stop" @click="act('stop')">Stop</button>
+      <v-progress-linear :model-value="(sending ? sent : (draft?.share ?? 0)) * 100" color="primary" aria-label="How far it is" />
+      <v-btn v-if="draft && !sending" :prepend-icon="mdiStop" data-test="import-stop" @click="act('stop')">Stop</v-btn>
     </div>
 
     <div v-if="draft && found" class="found">
@@ -152,18 +176,18 @@ const changes = computed(() =>
           <b>{{ found.kind }}</b>, {{ whole(found.columns) }} × {{ whole(found.rows) }} values<template v-if="found.cell && kind === 'heights'">: {{ whole((found.columns - 1) * found.cell) }} m × {{ whole((found.rows - 1) * found.cell) }} m</template>
         </p>
         <template v-if="kind === 'heights' && made === undefined">
-          <NumberField label="Cell size" :unit="found.says.includes('cell') ? 'm, as the file says' : 'm'" :value="options.cell" :min="0.05" :max="64" :step="0.5" :digits="4" test="import-cell" @change="say({ cell: $event })" />
-          <NumberField label="Lowest altitude" :unit="found.says.includes('low') ? 'm, as the file says' : 'm'" :value="options.low" :step="1" :digits="3" test="import-low" @change="say({ low: $event })" />
-          <NumberField label="Highest altitude" :unit="found.says.includes('high') ? 'm, as the file says' : 'm'" :value="options.high" :step="1" :digits="3" test="import-high" @change="say({ high: $event })" />
+          <NumberField :label="labelOf('Cell size', 'cell')" unit="m" :value="options.cell" :min="0.05" :max="64" :step="0.5" :digits="4" test="import-cell" @change="say({ cell: $event })" />
+          <NumberField :label="labelOf('Lowest altitude', 'low')" unit="m" :value="options.low" :step="1" :digits="3" test="import-low" @change="say({ low: $event })" />
+          <NumberField :label="labelOf('Highest altitude', 'high')" unit="m" :value="options.high" :step="1" :digits="3" test="import-high" @change="say({ high: $event })" />
           <template v-if="found.raw">
             <NumberField label="Values in a row" unit="" :value="options.width" :min="9" :digits="0" test="import-width" @change="say({ width: Math.round($event) })" />
-            <label class="order">Byte order <select class="cell" :value="String(options.big_endian)" @change="say({ big_endian: ($event.target as HTMLSelectElement).value === 'true' })"><option value="false">least significant first</option><option value="true">most significant first</option></select></label>
+            <ChoiceField label="Byte order" :value="!!options.big_endian" :items="ORDERS" @change="say({ big_endian: $event })" />
           </template>
         </template>
         <table v-else class="layers">
           <tbody>
             <tr v-for="(n, k) in options.names ?? []" :key="k">
-              <td><input class="cell" :value="n" maxlength="40" :aria-label="`Name of layer ${k + 1}`" :data-test="`layer-name-${k}`" @change="rename(k, ($event.target as HTMLInputElement).value)" /></td>
+              <td><v-text-field :model-value="n" maxlength="40" hide-details :aria-label="`Name of layer ${k + 1}`" :data-test="`layer-name-${k}`" @change="rename(k, ($event.target as HTMLInputElement).value)" /></td>
               <td class="number faint">{{ found.shares[k] === undefined ? '' : percent(found.shares[k]) }}</td>
             </tr>
           </tbody>
@@ -194,9 +218,9 @@ const changes = computed(() =>
       </ul>
     </section>
     <footer>
-      <label v-if="!level" class="newname">Name of the level <input v-model="name" class="cell" maxlength="60" data-test="import-name" /></label>
-      <button class="solid" :disabled="!can" data-test="import-keep" @click="act('keep')">{{ level ? 'Keep' : 'Make the level' }}</button>
-      <button class="plain" data-test="import-drop" @click="leave">Drop</button>
+      <v-text-field v-if="!level" v-model="name" label="Name of the level" maxlength="60" hide-details class="newname" data-test="import-name" />
+      <ActionButton color="primary" variant="flat" tip="" :why="why" data-test="import-keep" @click="act('keep')">{{ level ? 'Keep' : 'Make the level' }}</ActionButton>
+      <v-btn data-test="import-drop" @click="leave">Drop</v-btn>
     </footer>
   </div>
 </template>
@@ -217,9 +241,7 @@ header {
   justify-content: space-between;
 }
 .pick {
-  display: grid;
-  gap: 4px;
-  margin: 8px 0;
+  margin: 10px 0;
 }
 .progress {
   display: grid;
@@ -227,15 +249,6 @@ header {
   gap: 10px;
   align-items: center;
   margin: 6px 0;
-}
-.track {
-  height: 5px;
-  border: 1px solid var(--ink);
-}
-.track i {
-  display: block;
-  height: 100%;
-  background: var(--green);
 }
 .found {
   display: grid;
@@ -262,24 +275,9 @@ figure svg {
 figure rect {
   fill: var(--slate);
 }
-.found :deep(.field) {
-  grid-template-columns: 1fr 84px 120px;
-}
-.order,
-.newname {
-  display: flex;
-  gap: 8px;
-  align-items: baseline;
-}
 .newname {
   margin-right: auto;
-}
-.newname input {
-  text-align: left;
-  width: 240px;
-}
-.layers input {
-  text-align: left;
+  max-width: 280px;
 }
 .notes {
   padding-left: 16px;
@@ -304,27 +302,6 @@ figure rect {
   border-top: 1px solid var(--line);
   padding: 2px 0;
 }
-.file {
-  justify-self: start;
-  border: 1px solid var(--ink);
-  border-radius: 3px;
-  padding: 4px 12px;
-  cursor: pointer;
-}
-.file.solid {
-  background: var(--green);
-  border-color: var(--green);
-  color: var(--sheet);
-  font-weight: 600;
-}
-.file:focus-within {
-  outline: 2px solid var(--ochre);
-}
-.unseen {
-  position: absolute;
-  opacity: 0;
-  width: 1px;
-}
 footer {
   position: sticky;
   bottom: -16px;
@@ -334,7 +311,7 @@ footer {
   display: flex;
   gap: 10px;
   justify-content: flex-end;
-  align-items: baseline;
+  align-items: center;
   margin-top: 14px;
   border-top: 1px solid var(--ink);
   padding-top: 10px;

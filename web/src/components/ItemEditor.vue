@@ -6,7 +6,7 @@ import { GROUPS, useShelf, type Group } from '../stores/shelf'
 import { useLevel } from '../stores/level'
 import type { AnchorPoint } from '../stage/itemScene'
 import ItemView from './ItemView.vue'
-import LengthField from './LengthField.vue'
+import NumberField from './NumberField.vue'
 
 /** What an item knows: measured, and edited here, drawn on its mesh. */
 const props = defineProps<{ item: ItemDetail }>()
@@ -90,10 +90,10 @@ async function keep() {
           <v-text-field v-model="note" label="Where it came from, its licence" maxlength="300" hide-details />
           <h3>Measures</h3>
           <div class="four">
-            <LengthField v-model="height" label="Height" test="edit-height" />
-            <LengthField v-model="crown" label="Crown radius" test="edit-crown" />
-            <LengthField v-model="trunk" label="Trunk radius" test="edit-trunk" />
-            <LengthField v-model="lift" label="Lift it by" :min="-100" :max="100" :step="0.05" />
+            <NumberField :value="height" label="Height" test="edit-height" :min="0.01" :max="200" :step="0.1" unit="m" @change="height = $event" />
+            <NumberField :value="crown" label="Crown radius" test="edit-crown" :min="0.01" :max="200" :step="0.1" unit="m" @change="crown = $event" />
+            <NumberField :value="trunk" label="Trunk radius" test="edit-trunk" :min="0.01" :max="200" :step="0.1" unit="m" @change="trunk = $event" />
+            <NumberField :value="lift" label="Lift it by" :min="-100" :max="100" :step="0.05" unit="m" @change="lift = $event" />
           </div>
           <h3>Drawn and met</h3>
           <div class="two">

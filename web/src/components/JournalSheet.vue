@@ -1,8 +1,10 @@
 <script setup lang="ts">
+import { mdiRedo, mdiUndo } from '@mdi/js'
 import { ref, shallowRef, watch } from 'vue'
 import { ask, type Entry } from '../api/client'
 import { signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 
 /** Every action in the level: who, when, what, plants and cost; any can be taken back that nothing later depends on. */
 const shown = defineModel<boolean>({ required: true })
@@ -87,7 +89,7 @@ async function flip(e: Entry) {
               <td class="what">{{ e.what }}</td>
               <td class="n number"><span v-if="e.gained" class="gained">+{{ whole(e.gained) }}</span> <span v-if="e.lost" class="over">−{{ whole(e.lost) }}</span></td>
               <td class="n number faint">{{ e.cost.ms ? signed(Math.abs(e.cost.ms).toFixed(2), e.cost.ms) : '' }}</td>
-              <td class="n"><button class="plain" :disabled="!store.mayPlant || busy !== 0" :data-test="`flip-${e.id}`" @click="flip(e)">{{ e.undone ? 'do again' : 'take back' }}</button></td>
+              <td class="n"><ActionButton :icon="e.undone ? mdiRedo : mdiUndo" size="x-small" variant="text" :tip="e.undone ? `Do again: ${e.what}` : `Take back: ${e.what}`" :disabled="!store.mayPlant || busy !== 0" :data-test="`flip-${e.id}`" @click="flip(e)" /></td>
             </tr>
           </tbody>
         </table>

@@ -30,15 +30,16 @@ async function press(event: KeyboardEvent) {
 
 <template>
   <v-dialog v-model="shown" max-width="760">
-    <div class="sheet" data-test="keys" @keydown.capture="press">
-      <p class="faint head">Click a key to change it; it is kept for you. <button v-if="keys.changed" class="plain" data-test="keys-reset" @click="keys.reset().then((said) => (trouble = said))">As they were</button></p>
+    <v-card class="sheet" data-test="keys" @keydown.capture="press">
+      <h2>Keys</h2>
+      <p class="faint head">Click a key to change it; it is kept for you. <v-btn v-if="keys.changed" data-test="keys-reset" @click="keys.reset().then((said) => (trouble = said))">As they were</v-btn></p>
       <p v-if="trouble" class="over head" role="alert" data-test="keys-trouble">{{ trouble }}</p>
       <div class="columns">
         <section v-for="[title, actions] in groups" :key="title">
           <h3>{{ title }}</h3>
           <dl>
             <template v-for="a in actions" :key="a">
-              <dt><button class="key" :aria-pressed="asking === a" :data-test="`key-${a}`" @click="ask(a)"><kbd>{{ asking === a ? '…' : keys.of(a) }}</kbd></button></dt>
+              <dt><v-btn size="x-small" min-width="32" :aria-pressed="asking === a" :aria-label="`Key for: ${ACTIONS[a][2]}`" :data-test="`key-${a}`" @click="ask(a)">{{ asking === a ? '…' : keys.of(a) }}</v-btn></dt>
               <dd>{{ ACTIONS[a][2] }}</dd>
             </template>
           </dl>
@@ -53,17 +54,13 @@ async function press(event: KeyboardEvent) {
           </dl>
         </section>
       </div>
-    </div>
+    </v-card>
   </v-dialog>
 </template>
 
 <style scoped>
 .sheet {
-  background: var(--sheet);
-  border: 1px solid var(--line);
-  padding: 8px 26px 22px;
-  font-family: var(--sans);
-  color: var(--ink);
+  padding: 14px 26px 22px;
 }
 .head {
   margin: 4px 0 0;
@@ -83,15 +80,5 @@ dl {
 }
 dd {
   margin: 0;
-}
-.key {
-  border: 0;
-  background: none;
-  padding: 0;
-  color: inherit;
-  cursor: pointer;
-}
-.key[aria-pressed='true'] {
-  outline: 2px solid var(--ochre);
 }
 </style>

@@ -17,31 +17,18 @@ const itemOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)
 </script>
 
 <template>
-  <ul ref="box" class="list" data-test="lift-list" :style="{ left: `${at[0] + 10}px`, top: `${at[1] - 8}px` }">
-    <li v-if="!found.length" class="faint">Nothing of any stand stands here.</li>
-    <li v-for="u in found" :key="u.stand">
-      <button class="plain" @click="emit('take', u)"><span class="name">{{ nameOf(u.stand) }}</span> <span class="faint">{{ itemOf(u.item) }}, {{ u.tip.toFixed(1) }} m up</span></button>
-    </li>
-  </ul>
+  <div ref="box" class="list" :style="{ left: `${at[0] + 10}px`, top: `${at[1] - 8}px` }">
+    <v-list data-test="lift-list">
+      <v-list-item v-if="!found.length" title="Nothing of any stand stands here." />
+      <v-list-item v-for="u in found" :key="u.stand" :title="nameOf(u.stand)" :subtitle="`${itemOf(u.item)}, ${u.tip.toFixed(1)} m up`" @click="emit('take', u)" />
+    </v-list>
+  </div>
 </template>
 
 <style scoped>
 .list {
   position: fixed;
   z-index: 30;
-  list-style: none;
-  margin: 0;
-  padding: 4px;
-  background: var(--sheet);
-  border: 1px solid var(--line);
-  min-width: 150px;
-}
-.list button {
-  width: 100%;
-  text-align: left;
-  white-space: nowrap;
-}
-.name {
-  font-size: 15px;
+  min-width: 170px;
 }
 </style>

@@ -1,9 +1,12 @@
 <script setup lang="ts">
+import { mdiChevronDown, mdiChevronUp, mdiClose, mdiTune } from '@mdi/js'
 import { computed, ref } from 'vue'
 import type { Condition, MixEntry } from '../api/client'
 import type { Draft } from '../composables/useDraft'
 import { fresh, KINDS, ORDER, type Kind } from '../conditions'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
+import ChoiceField from './ChoiceField.vue'
 import ConditionCard from './ConditionCard.vue'
 import ItemPicker from './ItemPicker.vue'
 import NumberField from './NumberField.vue'
@@ -18,6 +21,8 @@ const list = computed(() => mix.value.value ?? [])
 const total = computed(() => Math.max(list.value.reduce((n, m) => n + m.weight, 0), 1e-9))
 const spare = computed(() => store.level!.stock.filter((i) => !list.value.some((m) => m.item === i.slug)))
 const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
+const DRIVERS = [{ value: '', title: 'nothing' }, ...ORDER.map((value) => ({ value: value as string, title: KINDS[value].label }))]
+const ownOf = (m: MixEntry) => !!m.drive || !!m.size || (m.sink !== null && m.sink !== undefined) || m.footprint !== 1
 const open = ref('')
 const trouble = ref('')
 const put = (next: MixEntry[]) => props.draft.change({ mix: next })
@@ -54,20 +59,20 @@ function drive(k: number, kind: string) {
   <p v-if="mix.mixed" class="faint">The selected stands plant different mixes; select one to edit it.</p>
   <div v-else data-test="mix">
     <template v-for="(m, k) in list" :key="m.item">
-      <p class="entry">
+      <div class="entry">
         <ItemPicker :model-value="m.item" :label="`Item ${k + 1}: exchange it`" :without="mixed(m.item)" :disabled="locked" :test="`mix-${m.item}`" @update:model-value="exchange(k, $event)" />
-        <NumberField bare :label="`Weight of ${nameOf(m.item)}`" :value="m.weight" :min="0" :max="1000" :step="0.1" :unit="`${Math.round((m.weight / total) * 100)} %`" :disabled="locked" :test="`weight-${m.item}`" @change="$event >= 0 && set(k, { weight: $event })" />
-        <button class="plain" :aria-expanded="open === m.item" :title="`What ${nameOf(m.item)} has of its own`" :data-test="`own-${m.item}`" @click="open = open === m.item ? '' : m.item">{{ m.drive || m.size || m.sink !== null && m.sink !== undefined || m.footprint !== 1 ? 'own' : '' }}{{ open === m.item ? '▾' : '▸' }}</button>
-        <button v-if="list.length > 1 && !locked" class="plain" :aria-label="`Take ${nameOf(m.item)} out`" @click="put(list.filter((_, i) => i !== k))">×</button>
-      </p>
+        <NumberField bare :label="`Weight of ${nameOf(m.item)}`" :value="m.weight" :min="0" :max="1000" :step="0.1" :unit="`${Math.round((m.weight / total) * 100)} %`" :disabled="locked" :test="`weight-${m.item}`" @change="set(k, { weight: $event })" />
+        <ActionButton variant="text" size="x-small" :icon="open === m.item ? mdiChevronUp : ownOf(m) ? mdiTune : mdiChevronDown" :aria-expanded="open === m.item" :tip="`What ${nameOf(m.item)} has of its own`" :data-test="`own-${m.item}`" @click="open = open === m.item ? '' : m.item" />
+        <ActionButton v-if="list.length > 1 && !locked" variant="text" size="x-small" :icon="mdiClose" :tip="`Take ${nameOf(m.item)} out`" @click="put(list.filter((_, i) => i !== k))" />
+      </div>
       <div v-if="open === m.item" class="own">
         <PairField label="Size" unit="×" :value="m.size ?? stand.value.size!" :min="0.05" :max="10" :disabled="locked" :test="`size-${m.item}`" @change="set(k, { size: $event })" />
         <NumberField label="Sink" unit="m" :value="m.sink ?? stand.value.sink" :min="-5" :max="5" :step="0.05" :disabled="locked" :test="`sink-${m.item}`" @change="set(k, { sink: $event })" />
-        <NumberField label="Footprint" unit="× its own" :value="m.footprint" :min="0" :max="10" :step="0.1" :disabled="locked" :test="`footprint-${m.item}`" @change="$event >= 0 && set(k, { footprint: $event })" />
-        <button v-if="m.size || (m.sink !== null && m.sink !== undefined)" class="plain back" :disabled="locked" @click="set(k, { size: null, sink: null })">size and sink as the stand's</button>
-        <label class="wide">Its weight follows <select class="cell" :value="m.drive?.kind ?? ''" :disabled="locked" :data-test="`drive-${m.item}`" @change="drive(k, ($event.target as HTMLSelectElement).value)"><option value="">nothing</option><option v-for="kind in ORDER" :key="kind" :value="kind">{{ KINDS[kind].label }}</option></select></label>
+        <NumberField label="Footprint, × its own" :value="m.footprint" :min="0" :max="10" :step="0.1" :normal="1" :disabled="locked" :test="`footprint-${m.item}`" @change="set(k, { footprint: $event })" />
+        <v-btn v-if="m.size || (m.sink !== null && m.sink !== undefined)" size="x-small" :disabled="locked" @click="set(k, { size: null, sink: null })">size and sink as the stand’s</v-btn>
+        <ChoiceField label="Its weight follows" :value="m.drive?.kind ?? ''" :items="DRIVERS" :disabled="locked" :test="`drive-${m.item}`" @change="drive(k, $event)" />
         <ConditionCard v-if="m.drive" alone :condition="m.drive" :index="0" :count="1" :disabled="locked" @change="set(k, { drive: $event })" @remove="set(k, { drive: null })" />
-        <label v-if="!locked && spare.length" class="wide">In the whole level <ItemPicker :model-value="''" label="exchange it for …" :without="mixed()" :test="`everywhere-${m.item}`" @update:model-value="everywhere(m.item, $event)" /></label>
+        <div v-if="!locked && spare.length" class="wide">In the whole level <ItemPicker :model-value="''" label="exchange it for …" :without="mixed()" :test="`everywhere-${m.item}`" @update:model-value="everywhere(m.item, $event)" /></div>
       </div>
     </template>
     <p v-if="trouble" class="over" role="alert" data-test="mix-trouble">{{ trouble }}</p>
@@ -78,37 +83,22 @@ function drive(k: number, kind: string) {
 <style scoped>
 .entry {
   display: grid;
-  grid-template-columns: 1fr 100px auto 24px;
+  grid-template-columns: minmax(0, 1fr) 104px auto auto;
   gap: 4px;
-  align-items: baseline;
-  margin: 0 0 2px;
-}
-select.cell {
-  text-align: left;
-}
-.name {
-  font-size: 15px;
+  align-items: center;
+  margin: 0 0 4px;
 }
 .own {
   border-left: 2px solid var(--line);
   padding: 2px 0 6px 10px;
   margin: 0 0 6px;
-}
-.own :deep(.pair) {
-  font-size: 13.5px;
+  --choice-width: 140px;
 }
 .wide {
   display: flex;
   justify-content: space-between;
   gap: 8px;
-  align-items: baseline;
+  align-items: center;
   padding: 2px 0;
-}
-.wide select {
-  max-width: 140px;
-}
-.back {
-  font-size: 12.5px;
-  margin-left: -7px;
 }
 </style>

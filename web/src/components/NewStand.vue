@@ -7,7 +7,7 @@ import { amount, signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { STRATA, type Stratum } from '../strata'
 import ItemPicker from './ItemPicker.vue'
-import LengthField from './LengthField.vue'
+import NumberField from './NumberField.vue'
 
 /** Begin a stand: how many plants it would have and what they cost is said before. */
 const props = defineProps<{ view?: () => View | null }>()
@@ -90,8 +90,8 @@ async function add() {
         <v-select v-model="stratum" :items="[...STRATA]" label="Stratum" hide-details data-test="new-stratum" />
         <v-checkbox v-model="sward" label="a sward, without single plants" />
         <div class="two">
-          <LengthField v-model="spacing" label="Spacing" :min="0.2" :max="200" test="new-spacing" />
-          <LengthField v-model="fullness" label="Fullness" unit="%" :min="0" :max="100" :step="1" :digits="1" test="new-fullness" />
+          <NumberField :value="spacing" label="Spacing" :min="0.2" :max="200" test="new-spacing" :step="0.1" unit="m" @change="spacing = $event" />
+          <NumberField :value="fullness" label="Fullness" unit="%" :min="0" :max="100" :step="1" :digits="1" test="new-fullness" @change="fullness = $event" />
         </div>
         <p v-if="tried && !trouble" class="number told" data-test="new-count">
           about <b>{{ whole(tried.count) }}</b> {{ sward ? 'tufts' : 'plants' }}<template v-if="tried.cost.triangles !== undefined"><br />in this view {{ signed(amount('ms', tried.cost.ms), tried.cost.ms) }}, {{ signed(amount('triangles', tried.cost.triangles), tried.cost.triangles) }} triangles</template>

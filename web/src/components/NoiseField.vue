@@ -3,6 +3,7 @@ import { onMounted, ref, watch } from 'vue'
 import { ask, type Condition, type Noise } from '../api/client'
 import { inBand } from '../conditions'
 import { useLevel } from '../stores/level'
+import ChoiceField from './ChoiceField.vue'
 import NumberField from './NumberField.vue'
 
 /** Noise in level space, drawn as it is tuned: where it lies in the band in green, the rest in grey. */
@@ -10,7 +11,7 @@ const props = defineProps<{ condition: Condition; disabled?: boolean }>()
 const emit = defineEmits<{ change: [condition: Condition] }>()
 const store = useLevel()
 const canvas = ref<HTMLCanvasElement>()
-const FORMS = ['gradient', 'ridged', 'cellular'] as const
+const FORMS = (['gradient', 'ridged', 'cellular'] as const).map((value) => ({ value, title: value }))
 let values: Uint8Array | null = null
 let side = 128
 let round = 0
@@ -51,12 +52,12 @@ const set = (part: Partial<Noise>) => emit('change', { ...props.condition, noise
   <div class="noise">
     <canvas ref="canvas" width="128" height="128" data-test="noise-picture" aria-label="The noise, green where it suits" />
     <div>
-      <label class="form">Form <select class="cell" :value="condition.noise!.form" :disabled="disabled" data-test="noise-form" @change="set({ form: ($event.target as HTMLSelectElement).value as Noise['form'] })"><option v-for="f in FORMS" :key="f">{{ f }}</option></select></label>
-      <NumberField label="Wavelength" unit="m" :value="condition.noise!.wavelength!" :min="0.5" :step="5" :digits="1" :disabled="disabled" test="noise-wavelength" @change="$event >= 0.5 && set({ wavelength: $event })" />
-      <NumberField label="Octaves" :value="condition.noise!.octaves!" :min="1" :max="8" :digits="0" :disabled="disabled" test="noise-octaves" @change="$event >= 1 && $event <= 8 && set({ octaves: Math.round($event) })" />
-      <NumberField label="Contrast" :value="condition.noise!.contrast!" :min="0" :max="20" :step="0.1" :disabled="disabled" test="noise-contrast" @change="set({ contrast: $event })" />
-      <NumberField label="Shift" :value="condition.noise!.shift!" :min="-5" :max="5" :step="0.05" :disabled="disabled" test="noise-shift" @change="set({ shift: $event })" />
-      <NumberField label="Seed" :value="condition.noise!.seed!" :min="0" :digits="0" :disabled="disabled" test="noise-seed" @change="$event >= 0 && set({ seed: Math.round($event) })" />
+      <ChoiceField bare label="Form of the noise" :value="condition.noise!.form" :items="FORMS" :disabled="disabled" test="noise-form" @change="set({ form: $event })" />
+      <NumberField label="Wavelength" unit="m" :value="condition.noise!.wavelength!" :min="0.5" :max="100000" :step="5" :digits="1" :disabled="disabled" test="noise-wavelength" @change="set({ wavelength: $event })" />
+      <NumberField label="Octaves" :value="condition.noise!.octaves!" :min="1" :max="8" :digits="0" :disabled="disabled" test="noise-octaves" @change="set({ octaves: Math.round($event) })" />
+      <NumberField label="Contrast" :value="condition.noise!.contrast!" :min="0" :max="20" :step="0.1" :normal="1" :disabled="disabled" test="noise-contrast" @change="set({ contrast: $event })" />
+      <NumberField label="Shift" :value="condition.noise!.shift!" :min="-5" :max="5" :step="0.05" :normal="0" :disabled="disabled" test="noise-shift" @change="set({ shift: $event })" />
+      <NumberField label="Seed" :value="condition.noise!.seed!" :min="0" :max="4294967295" :digits="0" :disabled="disabled" test="noise-seed" @change="set({ seed: Math.round($event) })" />
     </div>
   </div>
 </template>
@@ -64,21 +65,14 @@ const set = (part: Partial<Noise>) => emit('change', { ...props.condition, noise
 <style scoped>
 .noise {
   display: grid;
-  grid-template-columns: 128px 1fr;
+  grid-template-columns: 104px minmax(0, 1fr);
   gap: 10px;
   align-items: start;
+  --field-width: 92px;
 }
 canvas {
-  width: 128px;
-  height: 128px;
+  width: 104px;
+  height: 104px;
   border: 1px solid var(--line);
-}
-.noise :deep(.field) {
-  grid-template-columns: 1fr 50px 14px;
-  padding: 0;
-}
-.form {
-  display: flex;
-  justify-content: space-between;
 }
 </style>

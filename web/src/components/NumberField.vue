@@ -1,69 +1,154 @@
 <script setup lang="ts">
+import { mdiRestore } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 
+/**
+ * A number with its unit: typed, stepped by the arrow keys (Shift: ten steps), dragged sideways by its label or unit, and set
+ * back to its default. What is out of range is not passed on; the field says the range.
+ */
 const props = withDefaults(
-  defineProps<{ label: string; value?: number | null; mixed?: boolean; unit?: string; min?: number; max?: number; step?: number; digits?: number; wrong?: boolean; disabled?: boolean; test?: string; bare?: boolean; late?: boolean }>(),
-  { mixed: false, unit: '', min: -1e9, max: 1e9, step: 1, digits: 2, test: undefined },
+  defineProps<{
+    label: string
+    value?: number | null
+    mixed?: boolean
+    unit?: string
+    min?: number
+    max?: number
+    step?: number
+    digits?: number
+    /** Whether the server has refused it. */
+    wrong?: boolean
+    disabled?: boolean
+    test?: string
+    /** The field alone; its label is only read out. */
+    bare?: boolean
+    /** Tells a change when the field is left or Enter pressed, not at every key. */
+    late?: boolean
+    /** Drawn in the field in place of a label. */
+    icon?: string
+    tip?: string
+    /** What it is set back to. */
+    normal?: number
+  }>(),
+  { mixed: false, unit: '', min: -1e9, max: 1e9, step: 1, digits: 2, test: undefined, icon: undefined, tip: '', normal: undefined },
 )
 const emit = defineEmits<{ change: [value: number] }>()
 
-const show = computed(() => (props.mixed || props.value === undefined || props.value === null ? '' : String(+props.value.toFixed(props.digits))))
-const text = ref(show.value)
+const shown = computed<string>(() => (props.mixed || props.value === undefined || props.value === null ? '' : String(+props.value.toFixed(props.digits))))
+const text = ref(shown.value)
 const editing = ref(false)
-watch(show, (s) => {
-  if (!editing.value || Number(text.value) !== Number(s)) text.value = s
+watch(shown, (s) => {
+  if (!editing.value || (text.value.trim() !== '' && said.value !== Number(s))) text.value = s
+})
+/** What the text says; a comma may stand for the point. */
+const said = computed(() => Number(text.value.replace(',', '.').replace('−', '-')))
+const within = (n: number) => n >= props.min && n <= props.max
+const range = computed(() => (props.max >= 1e9 ? `at least ${props.min}` : `${props.min} to ${props.max}`))
+const trouble = computed(() => {
+  if (!editing.value || text.value.trim() === '') return ''
+  if (!Number.isFinite(said.value)) return 'a number'
+  return within(said.value) ? '' : range.value
 })
 
-function typed() {
-  const n = Number(text.value)
-  if (text.value.trim() !== '' && Number.isFinite(n)) emit('change', n)
+function put(n: number): void {
+  if (String(+n.toFixed(props.digits)) !== shown.value) emit('change', n)
 }
-function nudge(event: KeyboardEvent, way: number) {
+function typed(): void {
+  if (text.value.trim() !== '' && Number.isFinite(said.value) && within(said.value)) put(said.value)
+}
+function move(from: number, steps: number): void {
+  const n = +Math.min(Math.max(from + steps * props.step, props.min), props.max).toFixed(props.digits)
+  text.value = String(n)
+  put(n)
+}
+function nudge(event: KeyboardEvent, way: number): void {
   event.preventDefault()
-  const n = Number(text.value || 0) + way * props.step * (event.shiftKey ? 10 : 1)
-  text.value = String(+Math.min(Math.max(n, props.min), props.max).toFixed(props.digits))
-  typed()
+  move(said.value || 0, way * (event.shiftKey ? 10 : 1))
+}
+function left(): void {
+  editing.value = false
+  if (props.late) typed()
+  text.value = shown.value
+}
+
+let began: { x: number; from: number } | null = null
+const PIXELS_PER_STEP = 4
+function grab(event: PointerEvent): void {
+  if (props.disabled || props.mixed) return
+  began = { x: event.clientX, from: props.value ?? 0 }
+  ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
+}
+function drag(event: PointerEvent): void {
+  if (!began) return
+  const steps = Math.trunc((event.clientX - began.x) / PIXELS_PER_STEP)
+  if (steps || text.value !== shown.value) move(began.from, steps * (event.shiftKey ? 10 : 1))
 }
 </script>
 
 <template>
-  <label class="field" :class="{ bare }">
-    <span v-if="!bare">{{ label }}</span>
-    <input
+  <div class="field" :class="{ bare }">
+    <span v-if="!bare" class="label" :class="{ drags: !disabled && !mixed }" :title="disabled || mixed ? undefined : 'Drag sideways to change it'" @pointerdown="grab" @pointermove="drag" @pointerup="began = null" @pointercancel="began = null">{{ label }}</span>
+    <v-text-field
       v-model="text"
-      class="cell"
+      v-tooltip:bottom="{ text: tip, openDelay: 400, disabled: !tip }"
+      :prepend-inner-icon="icon"
       inputmode="decimal"
       data-keys
-      :class="{ wrong }"
+      autocomplete="off"
       :placeholder="mixed ? 'mixed' : ''"
-      :aria-label="label"
+      :aria-label="unit ? `${label}, ${unit}` : label"
       :disabled="disabled"
+      :error="wrong || !!trouble"
+      :error-messages="trouble"
+      :hide-details="!trouble"
       :data-test="test"
-      @focus="editing = true"
-      @blur="editing = false"
-      @input="late || typed()"
-      @change="late && typed()"
+      @update:focused="$event ? (editing = true) : left()"
+      @update:model-value="late || typed()"
+      @keydown.enter="typed()"
       @keydown.up="nudge($event, 1)"
       @keydown.down="nudge($event, -1)"
-    />
-    <span class="unit faint">{{ unit }}</span>
-  </label>
+    >
+      <template v-if="unit || normal !== undefined" #append-inner>
+        <v-icon v-if="normal !== undefined && !disabled && value !== normal" v-tooltip="`Back to ${normal} ${unit}`" :icon="mdiRestore" size="15" :aria-label="`${label} back to ${normal} ${unit}`" @click="put(normal)" />
+        <span v-if="unit" class="unit" @pointerdown="grab" @pointermove="drag" @pointerup="began = null" @pointercancel="began = null">{{ unit }}</span>
+      </template>
+    </v-text-field>
+  </div>
 </template>
 
 <style scoped>
 .field {
   display: grid;
-  grid-template-columns: 1fr 68px 44px;
-  gap: 4px;
-  align-items: baseline;
+  grid-template-columns: minmax(0, 1fr) var(--field-width, 128px);
+  gap: 8px;
+  align-items: center;
   padding: 2px 0;
 }
 .field.bare {
-  grid-template-columns: 56px auto;
+  display: block;
   padding: 0;
 }
+.label {
+  touch-action: none;
+}
+.drags,
 .unit {
+  cursor: ew-resize;
+  user-select: none;
+}
+.unit {
+  margin-left: 3px;
   font-size: 12.5px;
+  color: var(--faint);
   white-space: nowrap;
+  touch-action: none;
+}
+.field :deep(.v-field__prepend-inner .v-icon) {
+  font-size: 16px;
+  opacity: 0.75;
+}
+.field :deep(input) {
+  min-width: 20px;
+  text-align: right;
 }
 </style>

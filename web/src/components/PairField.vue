@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import NumberField from './NumberField.vue'
 
+/** A range: its least and its most. */
 const props = withDefaults(
   defineProps<{ label: string; value: [number, number]; mixed?: boolean; unit?: string; min?: number; max?: number; step?: number; wrong?: boolean; disabled?: boolean; test?: string }>(),
   { mixed: false, unit: '', min: 0, max: 1e9, step: 0.05, test: undefined },
@@ -21,9 +22,9 @@ const set = (k: 0 | 1, v: number) => emit('change', k === 0 ? [v, props.value[1]
 <style scoped>
 .pair {
   display: grid;
-  grid-template-columns: 1fr 56px 14px 104px;
-  gap: 4px;
-  align-items: baseline;
+  grid-template-columns: minmax(0, 1fr) 74px 12px 92px;
+  gap: 6px;
+  align-items: center;
   padding: 2px 0;
 }
 </style>

@@ -1,7 +1,9 @@
 <script setup lang="ts">
+import { mdiCursorDefaultClickOutline, mdiDeleteOutline, mdiPlus } from '@mdi/js'
 import { computed } from 'vue'
 import type { Hand } from '../composables/useHand'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 import ItemPicker from './ItemPicker.vue'
 import NumberField from './NumberField.vue'
 
@@ -15,42 +17,42 @@ const take = (tool: 'pick' | 'set') => (h.tool.value = h.tool.value === tool ? n
 const gone = computed(() => h.pins.value.filter((x) => x.state === 'gone'))
 const standing = computed(() => h.pins.value.filter((x) => x.state === 'pinned'))
 const SHOWN = 12
+const FIELDS = [
+  { name: 'x', label: 'East', unit: 'm', min: -1e9, max: 1e9, step: 0.25, digits: 2 },
+  { name: 'z', label: 'South', unit: 'm', min: -1e9, max: 1e9, step: 0.25, digits: 2 },
+  { name: 'turn', label: 'Turn', unit: '°', min: 0, max: 360, step: 5, digits: 0 },
+  { name: 'height', label: 'Height', unit: '×', min: 0.05, max: 10, step: 0.05, digits: 2 },
+  { name: 'width', label: 'Width', unit: '×', min: 0.05, max: 10, step: 0.05, digits: 2 },
+  { name: 'lift', label: 'Above the ground', unit: 'm', min: -50, max: 500, step: 0.05, digits: 2 },
+] as const
 </script>
 
 <template>
   <div data-test="pin-panel">
-    <h3>Single plants</h3>
-    <p class="row">
-      <button class="plain" :aria-pressed="h.tool.value === 'pick'" data-test="pick" title="Click a plant on the stage (K)" @click="take('pick')">pick one</button>
-      <button class="plain" :aria-pressed="h.tool.value === 'set'" :disabled="locked" data-test="set-one" title="Click where one is to stand" @click="take('set')">set one</button>
-      <label v-if="h.tool.value === 'set' || p" class="small"><input v-model="h.push.value" type="checkbox" data-test="push" /> push through what is in the way</label>
-    </p>
+    <div class="row">
+      <ActionButton :icon="mdiCursorDefaultClickOutline" :on="h.tool.value === 'pick'" action="pick" tip="Click a plant on the stage" data-test="pick" @click="take('pick')">Pick one</ActionButton>
+      <ActionButton :icon="mdiPlus" :on="h.tool.value === 'set'" :disabled="locked" tip="Click where one is to stand" data-test="set-one" @click="take('set')">Set one</ActionButton>
+    </div>
+    <v-checkbox v-if="h.tool.value === 'set' || p" v-model="h.push.value" label="push through what is in the way" data-test="push" />
     <p v-if="h.tool.value && !p" class="faint small">{{ h.tool.value === 'pick' ? 'Click near a plant of this stand, in either view.' : 'Click where it is to stand; it is drawn from the mix and makes room for itself.' }}</p>
     <p v-if="h.trouble.value" class="over" role="alert" data-test="pin-trouble">{{ h.trouble.value }}</p>
     <div v-if="p" class="plant" data-test="picked">
-      <p class="row">
+      <div class="row">
         <ItemPicker :model-value="p.item" label="Stock item of this plant" :disabled="locked" test="pin-item" @update:model-value="h.change({ item: $event })" />
         <span class="faint">{{ p.state === 'pinned' ? 'set by hand' : 'by the rule' }}</span>
-      </p>
-      <div class="pairs">
-        <NumberField late label="East" unit="m" :value="p.x" :step="0.25" :disabled="locked" test="pin-x" @change="h.change({ x: $event })" />
-        <NumberField late label="South" unit="m" :value="p.z" :step="0.25" :disabled="locked" test="pin-z" @change="h.change({ z: $event })" />
-        <NumberField late label="Turn" unit="°" :value="p.turn" :min="0" :max="360" :step="5" :digits="0" :disabled="locked" test="pin-turn" @change="h.change({ turn: $event })" />
-        <NumberField late label="Height" unit="×" :value="p.height" :min="0.05" :max="10" :step="0.05" :disabled="locked" test="pin-height" @change="h.change({ height: $event })" />
-        <NumberField late label="Width" unit="×" :value="p.width" :min="0.05" :max="10" :step="0.05" :disabled="locked" test="pin-width" @change="h.change({ width: $event })" />
-        <NumberField late label="Lift" unit="m" :value="p.lift" :min="-50" :max="500" :step="0.05" :disabled="locked" test="pin-lift" @change="h.change({ lift: $event })" />
       </div>
-      <p class="row">
-        <button class="plain" :disabled="locked" data-test="pin-remove" @click="h.remove()">Remove</button>
-        <button v-if="p.state === 'pinned'" class="plain" :disabled="locked" title="Back to what the rule makes of it" data-test="pin-release" @click="h.release(p.plant)">Release to the rule</button>
-      </p>
+      <NumberField v-for="f in FIELDS" :key="f.name" late :label="f.label" :unit="f.unit" :value="p[f.name]" :min="f.min" :max="f.max" :step="f.step" :digits="f.digits" :disabled="locked" :test="`pin-${f.name}`" @change="h.change({ [f.name]: $event })" />
+      <div class="row">
+        <ActionButton :icon="mdiDeleteOutline" :disabled="locked" tip="Take it out for good" data-test="pin-remove" @click="h.remove()">Remove</ActionButton>
+        <ActionButton v-if="p.state === 'pinned'" :disabled="locked" tip="Back to what the rule makes of it" data-test="pin-release" @click="h.release(p.plant)">Release to the rule</ActionButton>
+      </div>
     </div>
     <p v-if="standing.length || gone.length" class="faint small" data-test="pins-said">{{ standing.length }} set by hand, {{ gone.length }} removed by hand; all stay so under any rule.</p>
     <ul v-if="standing.length + gone.length" class="pins">
       <li v-for="x in [...standing, ...gone].slice(0, SHOWN)" :key="x.plant">
         <span>{{ nameOf(x.item) }} <span class="faint number">{{ Math.round(x.x) }} east, {{ Math.round(x.z) }} south{{ x.state === 'gone' ? ', removed' : '' }}</span></span>
-        <button v-if="x.state === 'pinned'" class="plain" @click="h.press(x.x, x.z)">pick</button>
-        <button class="plain" :disabled="locked" :data-test="x.state === 'gone' ? 'bring-back' : 'release'" @click="h.release(x.plant)">{{ x.state === 'gone' ? 'bring back' : 'release' }}</button>
+        <v-btn v-if="x.state === 'pinned'" size="x-small" variant="text" @click="h.press(x.x, x.z)">pick</v-btn>
+        <v-btn size="x-small" variant="text" :disabled="locked" :data-test="x.state === 'gone' ? 'bring-back' : 'release'" @click="h.release(x.plant)">{{ x.state === 'gone' ? 'bring back' : 'release' }}</v-btn>
       </li>
     </ul>
     <p v-if="standing.length + gone.length > SHOWN" class="faint small">and {{ standing.length + gone.length - SHOWN }} more.</p>
@@ -61,18 +63,12 @@ const SHOWN = 12
 .row {
   display: flex;
   flex-wrap: wrap;
-  gap: 6px 10px;
-  align-items: baseline;
-  margin: 2px 0;
-}
-.row button {
-  margin-left: -7px;
+  gap: 6px;
+  align-items: center;
+  margin: 4px 0;
 }
 .small {
   font-size: 12.5px;
-}
-select.cell {
-  text-align: left;
 }
 .plant {
   border-top: 1px dotted var(--line);
@@ -88,7 +84,7 @@ select.cell {
 }
 .pins li {
   display: flex;
-  align-items: baseline;
+  align-items: center;
   gap: 2px;
 }
 .pins li > span {

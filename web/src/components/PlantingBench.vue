@@ -1,12 +1,16 @@
 <script setup lang="ts">
+import { mdiHelpCircleOutline, mdiVectorCurve } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 import { ask, type View } from '../api/client'
 import { amount, signed, whole, type LineName } from '../budget'
 import type { Draft } from '../composables/useDraft'
 import type { Hand } from '../composables/useHand'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 import ClashList from './ClashList.vue'
+import ColourField from './ColourField.vue'
 import ConditionList from './ConditionList.vue'
+import FoldingPart from './FoldingPart.vue'
 import MixList from './MixList.vue'
 import NumberField from './NumberField.vue'
 import PairField from './PairField.vue'
@@ -80,65 +84,68 @@ const costs = computed(() =>
     <p v-if="!store.mayPlant" class="faint">You may look at this level; its settings are shown, not editable.</p>
     <p v-else-if="locked" class="faint">Locked: its settings and painting are left as they are until it is unlocked.</p>
 
-    <h3>Mix</h3>
-    <MixList :draft="d" :locked="locked" />
+    <FoldingPart name="mix" title="Mix">
+      <MixList :draft="d" :locked="locked" />
+    </FoldingPart>
 
-    <h3>Layout</h3>
-    <LayoutField v-if="!sward" :draft="d" :locked="locked" />
-    <template v-if="free">
-    <NumberField label="Spacing" unit="m" :value="spacing.value" :mixed="spacing.mixed" :min="0.2" :max="200" :step="0.1" :digits="3" :wrong="wrong('spacing')" :disabled="locked" test="spacing" @change="d.change({ spacing: $event })" />
-    <NumberField :label="sward ? 'Tufts when full' : 'Plants when full'" :unit="sward ? 'per m²' : 'per ha'" :value="sward ? per : per * 1e4" :mixed="spacing.mixed" :min="0.001" :step="sward ? 0.1 : 10" :digits="sward ? 2 : 0" :disabled="locked" test="per-area" @change="setPer" />
-    </template>
-    <NumberField label="Fullness" unit="%" :value="fullness.value * 100" :mixed="fullness.mixed" :min="0" :max="100" :step="1" :digits="1" :wrong="wrong('fullness')" :disabled="locked" test="fullness" @change="d.change({ fullness: +($event / 100).toFixed(4) })" />
-
-    <p v-if="store.chosen.length === 1 && !locked" class="aim">
-      <label>Aim for <input v-model="aimed" class="cell" inputmode="numeric" data-keys :placeholder="whole(store.chosen[0].count)" aria-label="Number of plants to aim for" data-test="aim" @keydown.enter="aim" /> {{ sward ? 'tufts' : 'plants' }}</label>
-      <button class="plain" :disabled="!/^[0-9]+$/.test(aimed.trim())" data-test="aim-go" @click="aim">find the fullness</button>
-    </p>
-    <p v-if="aimSaid" class="faint" role="status" data-test="aim-said">{{ aimSaid }}</p>
-
-    <h3>
-      Site
-      <button class="plain why" :aria-pressed="d.asking.value" data-test="ask-why" title="Point at any place and read why (Y)" @click="d.asking.value = !d.asking.value">why here?</button>
-    </h3>
-    <p class="laid">
-      <label class="switch"><input v-model="d.showOverlay.value" type="checkbox" data-test="overlay" /> on the stage</label>
-      <select v-model="d.overlayKind.value" class="cell shown" aria-label="What is laid over the ground" data-test="overlay-kind" @change="d.showOverlay.value = true"><option>suitability</option><option>density</option><option>touch</option></select>
-      <select v-model="d.overlayAs.value" class="cell shown" aria-label="How it is laid there" data-test="overlay-as" title="As a wash over the ground, or as lines of equal value over the plants" @change="d.showOverlay.value = true"><option value="wash">as a wash</option><option value="lines">as lines</option></select>
-    </p>
-    <p v-for="w in warnings" :key="w" class="over" role="alert">{{ w }}</p>
-    <ConditionList :draft="d" :locked="locked" />
-    <p class="clear">
-      Keeps out of the clear margin of
-      <label v-for="k in CLEARS" :key="k"><input type="checkbox" :checked="clear.value?.includes(k)" :disabled="locked" :data-test="`clear-${k}`" @change="flipClear(k)" /> {{ k }}s</label>
-    </p>
-
-    <h3>Room</h3>
-    <NumberField label="Gap beyond footprints" unit="m" :value="gap.value" :mixed="gap.mixed" :min="0" :max="50" :step="0.1" :wrong="wrong('gap')" :disabled="locked" test="gap" @change="d.change({ gap: $event })" />
-    <p v-if="!sward" class="clear">
-      May stand under the crowns of
-      <span v-if="under.mixed" class="faint">mixed</span>
-      <template v-else>
-        <label v-for="k in STRATA" :key="k"><input type="checkbox" :checked="under.value.includes(k)" :disabled="locked" :data-test="`under-${k}`" @change="flipUnder(k)" /> {{ k }}</label>
+    <FoldingPart name="layout" title="Layout">
+      <LayoutField v-if="!sward" :draft="d" :locked="locked" />
+      <template v-if="free">
+        <NumberField label="Spacing" unit="m" :value="spacing.value" :mixed="spacing.mixed" :min="0.2" :max="200" :step="0.1" :digits="3" :wrong="wrong('spacing')" :disabled="locked" test="spacing" @change="d.change({ spacing: $event })" />
+        <NumberField :label="sward ? 'Tufts when full' : 'Plants when full'" :unit="sward ? 'per m²' : 'per ha'" :value="sward ? per : per * 1e4" :mixed="spacing.mixed" :min="sward ? 0.0001 : 0.2" :max="sward ? 25 : 250000" :step="sward ? 0.1 : 10" :digits="sward ? 2 : 0" :disabled="locked" test="per-area" @change="setPer" />
       </template>
-    </p>
-    <p class="faint small">Earlier strata and higher stands take their room first. Trunks keep everything out; crowns keep out what may not stand under them.</p>
+      <NumberField label="Fullness" unit="%" :value="fullness.value * 100" :mixed="fullness.mixed" :min="0" :max="100" :step="1" :digits="1" :normal="100" :wrong="wrong('fullness')" :disabled="locked" test="fullness" @change="d.change({ fullness: +($event / 100).toFixed(4) })" />
+      <div v-if="store.chosen.length === 1 && !locked" class="aim">
+        <v-text-field v-model="aimed" inputmode="numeric" data-keys label="Aim for" :placeholder="whole(store.chosen[0].count)" persistent-placeholder :suffix="sward ? 'tufts' : 'plants'" hide-details data-test="aim" @keydown.enter="aim" />
+        <ActionButton tip="Find the fullness that gives this number" :why="!/^[0-9]+$/.test(aimed.trim()) && 'say a whole number'" data-test="aim-go" @click="aim">Find</ActionButton>
+      </div>
+      <p v-if="aimSaid" class="faint" role="status" data-test="aim-said">{{ aimSaid }}</p>
+    </FoldingPart>
 
-    <h3>Variation</h3>
-    <SampleRow :draft="d" />
-    <PairField label="Size" unit="×" :value="pair('size').value" :mixed="pair('size').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="size" @change="d.change({ variation: { size: $event } })" />
-    <PairField label="Width apart" unit="×" :value="pair('width').value" :mixed="pair('width').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="width" @change="d.change({ variation: { width: $event } })" />
-    <PairField label="Turn" unit="°" :value="pair('turn').value" :mixed="pair('turn').mixed" :min="-180" :max="360" :step="5" :wrong="wrong('variation')" :disabled="locked" test="turn" @change="d.change({ variation: { turn: $event } })" />
-    <NumberField label="Random lean, up to" unit="°" :value="v('lean').value" :mixed="v('lean').mixed" :min="0" :max="90" :step="0.5" :wrong="wrong('variation.lean')" :disabled="locked" test="lean" @change="d.change({ variation: { lean: $event } })" />
-    <NumberField label="Follows the slope" unit="%" :value="v('follow').value * 100" :mixed="v('follow').mixed" :min="0" :max="100" :digits="1" :wrong="wrong('variation.follow')" :disabled="locked" test="follow" @change="d.change({ variation: { follow: $event / 100 } })" />
-    <NumberField label="Sink" unit="m" :value="v('sink').value" :mixed="v('sink').mixed" :min="-5" :max="5" :step="0.05" :wrong="wrong('variation.sink')" :disabled="locked" test="sink" @change="d.change({ variation: { sink: $event } })" />
-    <NumberField label="Tint patches" unit="m wide" :value="v('patch').value" :mixed="v('patch').mixed" :min="1" :max="2000" :wrong="wrong('variation.patch')" :disabled="locked" test="patch" @change="d.change({ variation: { patch: $event } })" />
+    <FoldingPart name="site" title="Site">
+      <div class="laid">
+        <v-checkbox v-model="d.showOverlay.value" aria-label="Show on the stage" label="show" data-test="overlay" />
+        <v-select v-model="d.overlayKind.value" :items="['suitability', 'density', 'touch']" aria-label="What is laid over the ground" hide-details data-test="overlay-kind" @update:model-value="d.showOverlay.value = true" />
+        <ActionButton :icon="mdiVectorCurve" :on="d.overlayAs.value === 'lines'" tip="Lines of equal value over the plants, in place of a wash over the ground" data-test="overlay-as" @click="((d.overlayAs.value = d.overlayAs.value === 'lines' ? 'wash' : 'lines'), (d.showOverlay.value = true))" />
+        <ActionButton :icon="mdiHelpCircleOutline" :on="d.asking.value" action="why" tip="Point at any place and read why it carries a plant or none" data-test="ask-why" @click="d.asking.value = !d.asking.value" />
+      </div>
+      <p v-for="w in warnings" :key="w" class="over" role="alert">{{ w }}</p>
+      <ConditionList :draft="d" :locked="locked" />
+    </FoldingPart>
 
-    <p v-if="!tints.mixed" class="tints">
-      Tint between
-      <input v-for="k in [0, 1]" :key="k" type="color" :value="tints.value[k]" :disabled="locked" :aria-label="k ? 'the other tint' : 'one tint'" :data-test="`tint-${k}`" @change="setTint(k, ($event.target as HTMLInputElement).value)" />
-    </p>
-    <PinPanel v-if="hand.stand.value" :hand="hand" :locked="locked" />
+    <FoldingPart name="room" title="Room">
+      <p class="sub">Keeps out of the clear margin of</p>
+      <div class="choices">
+        <v-checkbox v-for="k in CLEARS" :key="k" :label="`${k}s`" :model-value="clear.value?.includes(k)" :disabled="locked" :data-test="`clear-${k}`" @update:model-value="flipClear(k)" />
+      </div>
+      <NumberField label="Gap beyond footprints" unit="m" :value="gap.value" :mixed="gap.mixed" :min="0" :max="50" :step="0.1" :normal="0" :wrong="wrong('gap')" :disabled="locked" test="gap" @change="d.change({ gap: $event })" />
+      <template v-if="!sward">
+        <p class="sub">May stand under the crowns of <span v-if="under.mixed" class="faint">mixed</span></p>
+        <div v-if="!under.mixed" class="choices">
+          <v-checkbox v-for="k in STRATA" :key="k" :label="k" :model-value="under.value.includes(k)" :disabled="locked" :data-test="`under-${k}`" @update:model-value="flipUnder(k)" />
+        </div>
+      </template>
+      <p class="faint small">Earlier strata and higher stands take their room first. Trunks keep everything out; crowns keep out what may not stand under them.</p>
+    </FoldingPart>
+
+    <FoldingPart name="variation" title="Variation">
+      <SampleRow :draft="d" />
+      <PairField label="Size" unit="×" :value="pair('size').value" :mixed="pair('size').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="size" @change="d.change({ variation: { size: $event } })" />
+      <PairField label="Width apart" unit="×" :value="pair('width').value" :mixed="pair('width').mixed" :min="0.05" :max="10" :wrong="wrong('variation')" :disabled="locked" test="width" @change="d.change({ variation: { width: $event } })" />
+      <PairField label="Turn" unit="°" :value="pair('turn').value" :mixed="pair('turn').mixed" :min="-180" :max="360" :step="5" :wrong="wrong('variation')" :disabled="locked" test="turn" @change="d.change({ variation: { turn: $event } })" />
+      <NumberField label="Random lean, up to" unit="°" :value="v('lean').value" :mixed="v('lean').mixed" :min="0" :max="90" :step="0.5" :normal="0" :wrong="wrong('variation.lean')" :disabled="locked" test="lean" @change="d.change({ variation: { lean: $event } })" />
+      <NumberField label="Follows the slope" unit="%" :value="v('follow').value * 100" :mixed="v('follow').mixed" :min="0" :max="100" :digits="1" :normal="0" :wrong="wrong('variation.follow')" :disabled="locked" test="follow" @change="d.change({ variation: { follow: $event / 100 } })" />
+      <NumberField label="Sink" unit="m" :value="v('sink').value" :mixed="v('sink').mixed" :min="-5" :max="5" :step="0.05" :normal="0" :wrong="wrong('variation.sink')" :disabled="locked" test="sink" @change="d.change({ variation: { sink: $event } })" />
+      <NumberField label="Tint patches, wide" unit="m" :value="v('patch').value" :mixed="v('patch').mixed" :min="1" :max="2000" :wrong="wrong('variation.patch')" :disabled="locked" test="patch" @change="d.change({ variation: { patch: $event } })" />
+      <p v-if="!tints.mixed" class="tints">
+        Tint between
+        <ColourField v-for="k in [0, 1]" :key="k" :value="tints.value[k]" :disabled="locked" :label="k ? 'The other tint' : 'One tint'" :test="`tint-${k}`" @change="setTint(k, $event)" />
+      </p>
+    </FoldingPart>
+
+    <FoldingPart v-if="hand.stand.value" name="single" title="Single plants">
+      <PinPanel :hand="hand" :locked="locked" />
+    </FoldingPart>
     <SnapshotList :draft="d" :view="view" />
 
     <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
@@ -155,9 +162,9 @@ const costs = computed(() =>
         </p>
       </template>
       <p v-else class="faint">Counting …</p>
-      <p>
-        <button class="solid" data-test="keep" :disabled="!!d.trouble.value || locked || !d.dirty.value" @click="d.keep()">Keep</button>
-        <button class="plain" data-test="drop" @click="d.drop()">Drop <kbd>Esc</kbd></button>
+      <p class="do">
+        <v-btn color="primary" variant="flat" data-test="keep" :disabled="!!d.trouble.value || locked || !d.dirty.value" @click="d.keep()">Keep</v-btn>
+        <ActionButton tip="Give the draft up  Esc" data-test="drop" @click="d.drop()">Drop</ActionButton>
       </p>
     </footer>
   </div>
@@ -168,39 +175,33 @@ const costs = computed(() =>
 </template>
 
 <style scoped>
-h3 {
-  display: flex;
-  justify-content: space-between;
-  align-items: baseline;
-}
-.switch,
-.why {
-  font: 13px var(--sans);
-}
-.why {
-  margin-left: auto;
-}
 .laid {
   display: flex;
-  gap: 8px;
-  align-items: baseline;
-  margin: 0 0 4px;
+  gap: 6px;
+  align-items: center;
+  margin: 0 0 6px;
 }
-.shown {
-  font: 13px var(--sans);
-  width: 92px;
+.laid > .v-select {
+  min-width: 0;
+}
+.laid > .v-checkbox {
+  flex: none;
+  margin-left: -4px;
+}
+.laid :deep(.v-select__selection) {
+  font-size: 13px;
 }
 .gained {
   color: var(--green);
 }
-.aim {
+.aim,
+.do {
   display: flex;
-  gap: 6px;
-  align-items: baseline;
-  margin: 2px 0;
+  gap: 8px;
+  align-items: center;
 }
-.aim input {
-  width: 74px;
+.aim {
+  margin: 8px 0 2px;
 }
 .tints {
   display: flex;
@@ -208,23 +209,17 @@ h3 {
   align-items: center;
   margin: 4px 0 0;
 }
-.tints input {
-  width: 34px;
-  height: 18px;
-  padding: 0;
-  border: 1px solid var(--line);
-  background: none;
-}
 .small {
   font-size: 12.5px;
   margin: 4px 0 0;
 }
-.clear {
+.sub {
+  margin: 4px 0 0;
+}
+.choices {
   display: flex;
   flex-wrap: wrap;
-  gap: 2px 10px;
-  margin: 8px 0 0;
-  font-size: 13px;
+  gap: 0 12px;
 }
 .keep {
   position: sticky;
@@ -233,6 +228,7 @@ h3 {
   padding: 9px 18px 12px;
   background: var(--sheet);
   border-top: 1px solid var(--ink);
+  z-index: 1;
 }
 .keep p {
   margin: 0 0 5px;

@@ -4,7 +4,7 @@ import { inked, RELIEF, type Relief, type ReliefKind } from '../composables/useR
 import NumberField from './NumberField.vue'
 
 const props = defineProps<{ relief: Relief; at: [number, number] | null }>()
-const KINDS = Object.keys(RELIEF) as ReliefKind[]
+const KINDS = (Object.keys(RELIEF) as ReliefKind[]).map((value) => ({ value, title: RELIEF[value].label }))
 const r = props.relief
 const look = computed(() => (r.kind.value ? RELIEF[r.kind.value] : null))
 const gradient = computed(() => {
@@ -24,10 +24,8 @@ const value = computed(() => (props.at ? r.valueAt(...props.at) : ''))
 
 <template>
   <div class="relief" data-test="relief">
-    <p class="kinds">
-      <button v-for="k in KINDS" :key="k" class="plain" :aria-pressed="r.kind.value === k" :data-test="`relief-${k}`" @click="r.kind.value = r.kind.value === k ? null : k">{{ RELIEF[k].label }}</button>
-    </p>
-    <NumberField v-if="r.kind.value === 'hollow'" label="Radius of the ground around" unit="m" :value="r.radius.value" :min="2" :max="250" :step="5" :digits="1" test="relief-radius" @change="$event >= 2 && $event <= 250 && (r.radius.value = $event)" />
+    <v-select :model-value="r.kind.value" :items="KINDS" label="Lay over the ground" clearable placeholder="nothing" persistent-placeholder hide-details class="kinds" data-test="relief-kind" @update:model-value="r.kind.value = $event ?? null" />
+    <NumberField v-if="r.kind.value === 'hollow'" label="Radius of the ground around" unit="m" :value="r.radius.value" :min="2" :max="250" :step="5" :digits="1" test="relief-radius" @change="r.radius.value = $event" />
     <p v-if="r.trouble.value" class="over" role="alert">{{ r.trouble.value }}</p>
     <template v-else-if="look">
       <div class="ramp" :style="{ background: gradient }" />
@@ -39,7 +37,7 @@ const value = computed(() => (props.at ? r.valueAt(...props.at) : ''))
 
 <style scoped>
 .kinds {
-  margin: 0 0 6px -7px;
+  margin: 4px 0 8px;
 }
 .ramp {
   height: 12px;

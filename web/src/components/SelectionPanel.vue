@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import { mdiContentCopy, mdiDeleteOutline, mdiEyeOutline } from '@mdi/js'
 import { computed } from 'vue'
 import type { Selected, View } from '../api/client'
 import { whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { useSelection } from '../stores/selection'
+import ActionButton from './ActionButton.vue'
 import ItemPicker from './ItemPicker.vue'
 import NumberField from './NumberField.vue'
 
@@ -33,7 +35,7 @@ const FIELDS: [Name, string, string, number, number, number, number][] = [
   ['lean', 'Lean', '°', 0, 90, 1, 1],
   ['height', 'Height', '×', 0.05, 10, 0.05, 2],
   ['width', 'Width', '×', 0.05, 10, 0.05, 2],
-  ['lift', 'Lift', 'm', -50, 500, 0.05, 2],
+  ['lift', 'Above the ground', 'm', -50, 500, 0.05, 2],
 ]
 const SHOWN = 60
 const listed = computed(() => {
@@ -49,27 +51,28 @@ const listed = computed(() => {
     <p class="faint small">{{ byHand ? `${whole(byHand)} set by hand. ` : '' }}What is changed stays so under any rule. Drag one of them to move all; plants keep their lean and height above the ground.</p>
     <p v-if="selection.over" class="over small">{{ whole(selection.over) }} more were asked for; 10,000 can be selected at once.</p>
     <p v-if="selection.trouble" class="over" role="alert" data-test="selection-trouble">{{ selection.trouble }}</p>
-    <p class="row">
-      <ItemPicker :model-value="item ?? ''" label="mixed" :disabled="locked" test="selection-item" @update:model-value="selection.act({ item: $event })" />
-    </p>
+    <ItemPicker :model-value="item ?? ''" label="mixed" :disabled="locked" test="selection-item" @update:model-value="selection.act({ item: $event })" />
     <NumberField v-for="[name, label, unit, min, max, step, digits] in FIELDS" :key="name" late :label="label" :unit="unit" :value="shared(name).value" :mixed="shared(name).mixed" :min="min" :max="max" :step="step" :digits="digits" :disabled="locked" :test="`selection-${name}`" @change="selection.act({ [name]: $event })" />
-    <div class="by">
-      <span class="faint">by</span>
-      <button v-for="d in [-45, -15, 15, 45]" :key="d" class="plain" :disabled="locked" :data-test="`turn-${d}`" @click="selection.act({ turn_by: d })">{{ d > 0 ? '+' : '−' }}{{ Math.abs(d) }}°</button>
-      <button v-for="f in [0.8, 1.25]" :key="f" class="plain" :disabled="locked" :data-test="`size-${f}`" @click="selection.act({ size_by: f })">× {{ f }}</button>
+    <div class="row">
+      <span class="faint">Turn by</span>
+      <v-btn v-for="d in [-45, -15, 15, 45]" :key="d" size="x-small" :disabled="locked" :data-test="`turn-${d}`" @click="selection.act({ turn_by: d })">{{ d > 0 ? '+' : '−' }}{{ Math.abs(d) }}°</v-btn>
     </div>
-    <p class="row">
-      <button class="plain" :disabled="locked" title="Beside themselves, 1 m east" data-test="selection-copy" @click="selection.act({ do: 'copy', east: 1 })">Duplicate</button>
-      <button class="plain" :disabled="locked" title="Take them out for good (Delete)" data-test="selection-remove" @click="selection.act({ do: 'remove' })">Remove</button>
-      <button class="plain" :disabled="locked || !byHand" title="Back to what the rule makes of them" data-test="selection-release" @click="selection.act({ do: 'release' })">Release to the rule</button>
-      <button class="plain" data-test="selection-clear" @click="selection.clear">Let go <kbd>Esc</kbd></button>
-    </p>
-    <label class="small"><input v-model="selection.push" type="checkbox" data-test="selection-push" /> push through what is in the way</label>
+    <div class="row">
+      <span class="faint">Size by</span>
+      <v-btn v-for="f in [0.8, 1.25]" :key="f" size="x-small" :disabled="locked" :data-test="`size-${f}`" @click="selection.act({ size_by: f })">× {{ f }}</v-btn>
+    </div>
+    <div class="row">
+      <ActionButton :icon="mdiContentCopy" :disabled="locked" tip="Set a copy of each beside it, 1 m east" data-test="selection-copy" @click="selection.act({ do: 'copy', east: 1 })">Duplicate</ActionButton>
+      <ActionButton :icon="mdiDeleteOutline" :disabled="locked" tip="Take them out for good  Delete" data-test="selection-remove" @click="selection.act({ do: 'remove' })">Remove</ActionButton>
+      <ActionButton :disabled="locked" :why="!byHand && 'none of them was set by hand'" tip="Back to what the rule makes of them" data-test="selection-release" @click="selection.act({ do: 'release' })">Release to the rule</ActionButton>
+      <ActionButton tip="Select none  Esc" data-test="selection-clear" @click="selection.clear">Let go</ActionButton>
+    </div>
+    <v-checkbox v-model="selection.push" label="push through what is in the way" data-test="selection-push" />
     <ul class="list">
       <li v-for="{ p, far: m } in listed" :key="`${p.stand}/${p.plant}`">
         <span>{{ nameOf(p.item) }} <span class="faint number">{{ Math.round(p.x) }} east, {{ Math.round(p.z) }} south</span></span>
         <span class="faint number">{{ Math.round(m) }} m</span>
-        <button class="plain" @click="emit('go', [p.x, p.z])">go</button>
+        <ActionButton size="x-small" variant="text" :icon="mdiEyeOutline" tip="Look at it" @click="emit('go', [p.x, p.z])" />
       </li>
     </ul>
     <p v-if="plants.length > SHOWN" class="faint small">The nearest {{ SHOWN }} of {{ whole(plants.length) }}.</p>
@@ -89,18 +92,9 @@ const listed = computed(() => {
 .row {
   display: flex;
   flex-wrap: wrap;
-  gap: 2px 8px;
-  margin: 4px 0;
-}
-.row button,
-.by button {
-  margin-left: -7px;
-}
-.by {
-  display: flex;
   gap: 6px;
-  align-items: baseline;
-  white-space: nowrap;
+  align-items: center;
+  margin: 6px 0;
 }
 .list {
   list-style: none;
@@ -113,7 +107,7 @@ const listed = computed(() => {
 .list li {
   display: flex;
   gap: 8px;
-  align-items: baseline;
+  align-items: center;
 }
 .list li > span:first-child {
   flex: 1;

@@ -1,15 +1,21 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { useLocalStorage } from '@vueuse/core'
+import { computed, ref, watch } from 'vue'
 import type { Stand } from '../api/client'
 import { amount, signed } from '../budget'
 import type { Draft } from '../composables/useDraft'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 import NumberField from './NumberField.vue'
 import SightlineChart from './SightlineChart.vue'
 
 const props = defineProps<{ draft: Draft }>()
 const store = useLevel()
+const emit = defineEmits<{ wide: [] }>()
 const d = props.draft
+/** Whether the chart lies wide under the stage, in place of the plan, and not in the panel. */
+const wide = useLocalStorage('kt-chart-wide', false)
+watch(wide, (now) => now && emit('wide'))
 const locked = computed(() => !store.mayPlant)
 const fog = ref(store.level?.fog ?? 0.001)
 const one = computed(() => (store.chosen.length === 1 ? store.chosen[0] : null))
@@ -53,7 +59,10 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
   <div class="bench" data-test="sightline-bench">
     <h2>Sightline</h2>
     <p class="faint">How far each stand is drawn, and as what. Drag an edge; the cost of this view follows.</p>
-    <SightlineChart :stands="store.stands" :settings="d.settingsOf" :chain="chain" :fog="fog" :selected="store.selected" :locked="locked" @edge="edge" />
+    <v-switch v-model="wide" label="Lay the chart out under the stage" data-test="chart-wide" />
+    <Teleport defer to="#under-stage" :disabled="!wide">
+      <SightlineChart :stands="store.stands" :settings="d.settingsOf" :chain="chain" :fog="fog" :selected="store.selected" :locked="locked" @edge="edge" />
+    </Teleport>
 
     <template v-if="one && now">
       <h3>{{ one.name }}</h3>
@@ -79,8 +88,10 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
         In this view <span :class="ms > 0 ? 'over' : ''">{{ signed(amount('ms', ms), ms) }}</span>,
         {{ signed(amount('triangles', triangles), triangles) }} triangles
       </p>
-      <button class="solid" data-test="keep" :disabled="!!d.trouble.value || locked || !d.dirty.value" @click="d.keep()">Keep</button>
-      <button class="plain" data-test="drop" @click="d.drop()">Drop <kbd>Esc</kbd></button>
+      <p class="do">
+        <v-btn color="primary" variant="flat" data-test="keep" :disabled="!!d.trouble.value || locked || !d.dirty.value" @click="d.keep()">Keep</v-btn>
+        <ActionButton tip="Give the draft up  Esc" data-test="drop" @click="d.drop()">Drop</ActionButton>
+      </p>
     </footer>
   </div>
 </template>
@@ -90,6 +101,10 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
   margin-top: 14px;
   padding-top: 10px;
   border-top: 1px solid var(--ink);
+}
+.do {
+  display: flex;
+  gap: 8px;
 }
 .to-pixels {
   display: grid;

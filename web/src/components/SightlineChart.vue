@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Distances, Stand, StandSettings } from '../api/client'
 import { inkOf } from '../budget'
@@ -13,14 +14,16 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ edge: [stand: Stand, part: Partial<Distances>] }>()
 const svg = ref<SVGSVGElement>()
-const WIDE = 306
+const { width } = useElementSize(svg)
+/** The drawing is as wide as it is shown, so that its letters keep their size. */
+const wide = computed(() => Math.max(width.value, 240))
 const LEFT = 4
 const LANE = 74
 const HEAD = 22
 
 const farthest = computed(() => Math.max(60, ...props.stands.map((s) => Math.max(props.settings(s).distances.gone, s.settings.distances.gone))) * 1.08)
-const toX = (m: number) => LEFT + Math.sqrt(m / farthest.value) * (WIDE - LEFT - 8)
-const toM = (x: number) => ((x - LEFT) / (WIDE - LEFT - 8)) ** 2 * farthest.value
+const toX = (m: number) => LEFT + Math.sqrt(m / farthest.value) * (wide.value - LEFT - 8)
+const toM = (x: number) => ((x - LEFT) / (wide.value - LEFT - 8)) ** 2 * farthest.value
 const ticks = computed(() => [0, 10, 50, 100, 200, 400, 800, 1600, 3200].filter((m) => m < farthest.value && (m === 0 || toX(m) > 24)))
 const tall = computed(() => HEAD + LANE * props.stands.length + 4)
 
@@ -71,7 +74,7 @@ function grab(stand: Stand, edge: Edge, event: PointerEvent) {
 function move(event: PointerEvent) {
   if (!held.value || !svg.value) return
   const box = svg.value.getBoundingClientRect()
-  const x = ((event.clientX - box.left) / box.width) * WIDE
+  const x = ((event.clientX - box.left) / box.width) * wide.value
   emit('edge', held.value.stand, held.value.edge.set(round(Math.max(toM(Math.max(x, LEFT)), 0))))
 }
 function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
@@ -83,7 +86,7 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
 </script>
 
 <template>
-  <svg ref="svg" class="chart" :viewBox="`0 0 ${WIDE} ${tall}`" data-test="sightline-chart" @pointermove="move" @pointerup="held = null" @pointercancel="held = null">
+  <svg ref="svg" class="chart" :viewBox="`0 0 ${wide} ${tall}`" :height="tall" data-test="sightline-chart" @pointermove="move" @pointerup="held = null" @pointercancel="held = null">
     <g class="ticks">
       <template v-for="m in ticks" :key="m">
         <line :x1="toX(m)" :x2="toX(m)" :y1="HEAD - 6" :y2="tall" />
@@ -110,7 +113,7 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
       </g>
     </g>
     <path class="fog" :d="fogPath" />
-    <text class="small faint" :x="WIDE - 6" :y="tall - 7" text-anchor="end">seen through the fog</text>
+    <text class="small faint" :x="wide - 6" :y="tall - 7" text-anchor="end">seen through the fog</text>
   </svg>
 </template>
 

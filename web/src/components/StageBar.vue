@@ -1,19 +1,26 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { mdiDeleteOutline, mdiEye, mdiImageMultipleOutline, mdiMap, mdiTuneVariant, mdiViewSplitVertical } from '@mdi/js'
+import { ref } from 'vue'
 import { ask, type Bookmark } from '../api/client'
-import { useLevel } from '../stores/level'
-import WindMenu from './WindMenu.vue'
 import type { Stage } from '../stage/stage'
+import { useKeys } from '../stores/keys'
+import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
+import OneOf from './OneOf.vue'
+import ViewSketch from './ViewSketch.vue'
+import WindMenu from './WindMenu.vue'
 
-const props = defineProps<{ stage: Stage; ticks: number }>()
+/** Which views are shown, the kept ones, and how the stage draws. */
+const props = defineProps<{ stage: Stage }>()
 const shown = defineModel<'both' | 'eye' | 'plan'>('shown', { required: true })
 const shadows = defineModel<boolean>('shadows', { required: true })
 const everything = defineModel<boolean>('everything', { required: true })
 const alone = defineModel<boolean>('alone', { required: true })
 const walking = defineModel<boolean>('walking', { required: true })
-defineEmits<{ go: [bookmark: Bookmark] }>()
+const emit = defineEmits<{ go: [bookmark: Bookmark] }>()
 
 const store = useLevel()
+const keys = useKeys()
 const name = ref('')
 async function change(work: Promise<Bookmark[]>) {
   try {
@@ -34,115 +41,75 @@ async function keep() {
 }
 const drop = (of: string) => change(ask<Bookmark[]>('DELETE', `/levels/${store.slug}/views/${encodeURIComponent(of)}?key=${crypto.randomUUID()}`))
 const VIEWS = [
-  ['both', 'Both'],
-  ['eye', 'Eye'],
-  ['plan', 'Plan'],
+  { value: 'both', title: 'Eye and plan', icon: mdiViewSplitVertical, test: 'show-both', tip: 'Eye and plan' },
+  { value: 'eye', title: 'Eye alone', icon: mdiEye, test: 'show-eye', tip: 'Eye alone' },
+  { value: 'plan', title: 'Plan alone', icon: mdiMap, test: 'show-plan', tip: 'Plan alone' },
 ] as const
-const eye = computed(() => {
-  void props.ticks
-  const v = props.stage.eye.view
-  return `${v.x.toFixed(0)} east, ${v.z.toFixed(0)} south, ${(v.y - props.stage.ground.heightAt(v.x, v.z)).toFixed(1)} m above the ground`
-})
 </script>
 
 <template>
-  <div class="bar top">
-    <span class="group" role="group" aria-label="Views">
-      <button v-for="[key, label] in VIEWS" :key="key" class="plain" :aria-pressed="shown === key" :data-test="`show-${key}`" @click="shown = key">{{ label }}</button>
-    </span>
-    <v-menu>
-      <template #activator="{ props: menu }">
-        <button v-bind="menu" class="plain" data-test="bookmarks">Views ▾</button>
-      </template>
-      <ul class="menu">
-        <li v-for="(b, k) in store.level!.bookmarks" :key="b.name">
-          <button class="plain view" :data-test="`bookmark-${k + 1}`" @click="$emit('go', b)">
-            <img v-if="b.picture" :src="b.picture" alt="" /><span v-else class="none" />
-            <span>{{ b.name }}</span><kbd v-if="k < 9">{{ k + 1 }}</kbd>
-          </button>
-          <button v-if="store.mayPlant" class="plain faint" :aria-label="`Remove the view ${b.name}`" :data-test="`view-remove-${k + 1}`" @click.stop="drop(b.name)">×</button>
-        </li>
-        <li v-if="store.mayPlant" class="keep" @click.stop>
-          <input v-model="name" class="cell" placeholder="this view, as …" aria-label="Name of the view to be kept" maxlength="60" data-keys data-test="view-name" @keydown.enter="keep" @keydown.stop />
-          <button class="plain" :disabled="!name.trim()" data-test="view-keep" @click="keep">Keep</button>
-        </li>
-      </ul>
+  <div class="views">
+    <OneOf label="Views" :value="shown" :items="VIEWS" @change="shown = $event" />
+    <v-menu :close-on-content-click="false">
+      <template #activator="{ props: menu }"><ActionButton v-bind="menu" :icon="mdiImageMultipleOutline" tip="Kept views: go to one, keep this one" data-test="bookmarks" /></template>
+      <v-card class="kept">
+        <v-list :border="false">
+          <v-list-item v-for="(b, k) in store.level!.bookmarks" :key="b.name" :title="b.name" :data-test="`bookmark-${k + 1}`" @click="emit('go', b)">
+            <template #prepend><img v-if="b.picture" :src="b.picture" alt="" /><ViewSketch v-else :view="b" /></template>
+            <template #append>
+              <kbd v-if="k < 9">{{ k + 1 }}</kbd>
+              <ActionButton v-if="store.mayPlant" variant="text" size="x-small" :icon="mdiDeleteOutline" :tip="`Remove the view ${b.name}`" :data-test="`view-remove-${k + 1}`" @click.stop="drop(b.name)" />
+            </template>
+          </v-list-item>
+        </v-list>
+        <div v-if="store.mayPlant" class="keep">
+          <v-text-field v-model="name" label="Keep this view as" maxlength="60" data-keys hide-details data-test="view-name" @keydown.enter="keep" @keydown.stop />
+          <ActionButton color="primary" variant="flat" :why="!name.trim() && 'give it a name'" data-test="view-keep" @click="keep">Keep</ActionButton>
+        </div>
+      </v-card>
     </v-menu>
-    <button class="plain" :aria-pressed="shadows" data-test="shadows" @click="shadows = !shadows">Shadows</button>
-    <button class="plain" :aria-pressed="everything" data-test="everything" title="Draw every plant of every stand, however far it is drawn in the game; swards keep their distance. The cost below stays the game's." @click="everything = !everything">All plants</button>
-    <button class="plain" :aria-pressed="alone" data-test="alone" title="Draw all but the selected stands pale" @click="alone = !alone">Selected</button>
-    <button class="plain" :aria-pressed="walking" data-test="walk" title="Walk at eye height, held to the ground" @click="walking = !walking">Walk</button>
-    <WindMenu :stage="stage" />
-    <span class="faint place number">{{ eye }}</span>
+    <v-menu eager :close-on-content-click="false">
+      <template #activator="{ props: menu }"><ActionButton v-bind="menu" :icon="mdiTuneVariant" :on="!shadows || everything || alone || walking" tip="What the stage draws, and how one moves" data-test="display" /></template>
+      <v-card class="display" data-test="display-sheet">
+        <v-switch v-model="shadows" :label="`Shadows (${keys.of('shadows')})`" data-test="shadows" />
+        <v-switch v-model="everything" :label="`All plants, however far (${keys.of('everything')})`" data-test="everything" />
+        <p class="faint">Swards keep their distance, and the cost below stays the game’s.</p>
+        <v-switch v-model="alone" label="All but the selected stands pale" data-test="alone" />
+        <v-switch v-model="walking" :label="`Walk at eye height, held to the ground (${keys.of('walk')})`" data-test="walk" />
+        <WindMenu :stage="stage" />
+      </v-card>
+    </v-menu>
   </div>
 </template>
 
 <style scoped>
-.bar {
-  position: absolute;
-  left: 10px;
+.views {
   display: flex;
-  gap: 8px;
+  gap: 4px;
   align-items: center;
-  background: color-mix(in srgb, var(--sheet) 90%, transparent);
-  border: 1px solid var(--line);
-  padding: 3px 8px;
-  z-index: 2;
-  max-width: calc(100% - 20px);
+  margin-left: auto;
 }
-.top {
-  top: 10px;
+.kept {
+  width: 320px;
 }
-.group {
-  display: flex;
-}
-.top button {
-  white-space: nowrap;
-  flex: none;
-}
-.place {
-  font-size: 12.5px;
-  min-width: 0;
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
-.menu {
-  list-style: none;
-  margin: 4px 0 0;
-  padding: 6px;
-  background: var(--sheet);
-  border: 1px solid var(--line);
-}
-.menu li {
-  display: flex;
-  align-items: center;
-}
-.view {
-  flex: 1;
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  text-align: left;
-}
-.view span:nth-child(2) {
-  flex: 1;
-}
-.view img,
-.none {
+.kept img {
   width: 64px;
   height: 36px;
+  margin-right: 10px;
   border: 1px solid var(--line);
   object-fit: cover;
 }
-.none {
-  background: var(--paper);
-}
 .keep {
+  display: flex;
   gap: 6px;
-  padding: 6px 4px 2px;
+  align-items: center;
+  padding: 4px 12px 12px;
 }
-.keep input {
-  flex: 1;
-  text-align: left;
+.display {
+  padding: 8px 16px 12px;
+}
+.display p {
+  margin: -4px 0 4px 48px;
+  font-size: 12.5px;
 }
 </style>

@@ -3,7 +3,7 @@ import { useElementSize, useEventListener, useIntervalFn, useSessionStorage } fr
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { askBytes, type Bookmark, type Person } from '../api/client'
 import { whole } from '../budget'
-import { useFly } from '../composables/useFly'
+import { overlaid, useFly } from '../composables/useFly'
 import { useTools } from '../composables/useTools'
 import type { Raster } from '../stage/isolines'
 import { Stage } from '../stage/stage'
@@ -228,6 +228,26 @@ function stand(event: MouseEvent) {
   const [x, z] = s.plan.at(...place(event))
   if (s.ground.inside(x, z)) s.look({ x, z, y: s.ground.heightAt(x, z) + 1.7 })
 }
+const POINTS = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west']
+const eyePlace = computed(() => {
+  void ticks.value
+  const s = stage.value
+  if (!s) return ''
+  const v = s.eye.view
+  const toward = POINTS[Math.round((((v.heading % 360) + 360) % 360) / 45) % 8]
+  return `${v.x.toFixed(0)} m east, ${v.z.toFixed(0)} m south, ${(v.y - s.ground.heightAt(v.x, v.z)).toFixed(1)} m above the ground, looking ${toward}`
+})
+/** What the brush in hand does, and to whom. */
+const inHand = computed(() => {
+  const all = brush.targets
+  const names = all.length > 2 ? `${all.length} stands` : all.map((s) => s.name).join(', ') || 'no stand'
+  const verb = brush.verb!
+  if (verb === 'set') return `Set ${names}: the wheel turns it, Shift and the wheel size it; draw to set a row`
+  if (verb === 'uproot') return tools.uproot.marked.value ? `Uproot ${names}: ${tools.uproot.marked.value} would go` : `Uproot ${names}: what is taken out stays away under any rule`
+  if (verb === 'lift') return 'Lift: a click takes up the topmost stand; hold to see all'
+  if (verb === 'select') return `Select ${selection.every ? 'of every stand' : names}`
+  return `${verb === 'level' ? 'Even' : verb[0].toUpperCase() + verb.slice(1)} ${names}`
+})
 const look = (b: Bookmark) => stage.value?.look({ x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov })
 function goTo(x: number, z: number) {
   const s = stage.value!
@@ -236,7 +256,7 @@ function goTo(x: number, z: number) {
   painting.unseen.value = null
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (event.key === 'Escape' && !document.querySelector('.v-overlay--active')) tools.cancel()
+  if (event.key === 'Escape' && !overlaid()) tools.cancel()
 })
 /** Select all plants of an item that the eye sees. */
 function inView(item: string) {
@@ -249,7 +269,12 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
 </script>
 
 <template>
-  <section ref="host" class="host" :class="[shown, { stacked }]" data-test="stage" :data-busy="ticks">
+  <section class="pictures" data-test="stage" :data-busy="ticks">
+    <div v-if="stage" class="bar" role="toolbar" aria-label="Stage">
+      <BrushBar v-if="paints" @fill="painting.fill" @in-view="inView" />
+      <StageBar v-model:shown="shown" v-model:shadows="shadows" v-model:everything="everything" v-model:alone="alone" v-model:walking="walking" :stage="stage" @go="look" />
+    </div>
+    <div ref="host" class="host" :class="[shown, { stacked }]">
     <div v-show="shown !== 'plan'" ref="eyePane" class="pane eye" @pointermove="hover('eye', $event)" @pointerleave="away">
       <canvas
         ref="eyeCanvas"
@@ -265,6 +290,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
         @dblclick="edits && shapes.tool && shapes.finish()"
         @contextmenu.prevent
       />
+      <p v-if="stage" class="caption right number" data-test="eye-place">{{ eyePlace }}</p>
     </div>
     <div v-show="shown !== 'eye'" ref="planPane" class="pane plan" @pointermove="hover('plan', $event)" @pointerleave="away" @wheel.prevent="wheel('plan', $event)">
       <canvas
@@ -282,25 +308,62 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
       <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
       <PlanMarks v-if="stage" :quiet="setting || armed" :spot="spot ?? cursor" :stage="stage" :ticks="ticks" :others="others" @go="look" />
     </div>
-    <StageBar v-if="stage" v-model:shown="shown" v-model:shadows="shadows" v-model:everything="everything" v-model:alone="alone" v-model:walking="walking" :stage="stage" :ticks="ticks" @go="look" />
-    <BrushBar v-if="stage && paints" :marked="tools.uproot.marked.value" @fill="painting.fill" @in-view="inView" />
     <LiftList v-if="tools.lift.list.value" :found="tools.lift.list.value.found" :at="tools.lift.list.value.at" @take="tools.lift.take" @close="tools.lift.close" />
     <p v-if="!stage && !trouble" class="wait faint">Opening the level …</p>
+    <p v-if="paints && brush.verb" class="caption left" data-test="brush-on">{{ inHand }}</p>
     <p v-if="coming" class="coming faint number" role="status" data-test="coming">Plants are still being loaded: {{ coming }} sheets to come</p>
     <p v-if="trouble" class="wait over" role="alert">{{ trouble }}</p>
     <p v-if="painting.unseen.value" class="unseen" role="status" data-test="unseen">
       {{ whole(painting.unseen.value.plants) }} {{ painting.unseen.value.stand.name }} painted, drawn only within {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
-      <button class="plain" data-test="go-there" @click="goTo(painting.unseen.value.x, painting.unseen.value.z)">Go there</button>
-      <button v-if="!painting.unseen.value.stand.sward" class="plain" data-test="ignore-distances" @click="((everything = true), (painting.unseen.value = null))">Ignore distances</button>
+      <v-btn data-test="go-there" @click="goTo(painting.unseen.value.x, painting.unseen.value.z)">Go there</v-btn>
+      <v-btn v-if="!painting.unseen.value.stand.sward" data-test="ignore-distances" @click="((everything = true), (painting.unseen.value = null))">Ignore distances</v-btn>
     </p>
+    </div>
   </section>
 </template>
 
 <style scoped>
+.pictures {
+  display: grid;
+  grid-template-rows: auto minmax(0, 1fr);
+  min-width: 0;
+  min-height: 0;
+}
+.bar {
+  container: bar / inline-size;
+  background: var(--sheet);
+  border-bottom: 1px solid var(--line);
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  align-items: center;
+  min-height: 36px;
+  padding: 3px 8px;
+}
+.caption {
+  position: absolute;
+  bottom: 6px;
+  margin: 0;
+  padding: 1px 8px;
+  max-width: calc(100% - 16px);
+  background: color-mix(in srgb, var(--sheet) 88%, transparent);
+  font-size: 12.5px;
+  pointer-events: none;
+  white-space: normal;
+}
+.caption.right {
+  right: 8px;
+}
+.caption.left {
+  left: 8px;
+  bottom: auto;
+  top: 6px;
+  border: 1px solid var(--line);
+}
 .coming {
   position: absolute;
   left: 10px;
-  bottom: 8px;
+  top: 34px;
   margin: 0;
   padding: 1px 8px;
   background: var(--sheet);

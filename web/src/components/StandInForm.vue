@@ -2,7 +2,7 @@
 import { ref } from 'vue'
 import { ask, type ShelfItem } from '../api/client'
 import { GROUPS, type Group } from '../stores/shelf'
-import LengthField from './LengthField.vue'
+import NumberField from './NumberField.vue'
 
 /** A plain shape in a size and colour, to block out with before the art is there. */
 const emit = defineEmits<{ kept: [slugs: string[]]; close: [] }>()
@@ -44,8 +44,8 @@ const outline = () => {
         <v-text-field v-model="name" label="Name" hide-details data-test="stand-in-name" />
         <v-select v-model="group" :items="[...GROUPS]" label="Group" hide-details />
         <v-select v-model="shape" :items="[...SHAPES]" label="Shape" hide-details data-test="stand-in-shape" />
-        <LengthField v-model="height" label="Height" test="stand-in-height" />
-        <LengthField v-model="width" label="Width" />
+        <NumberField :value="height" label="Height" test="stand-in-height" :min="0.01" :max="200" :step="0.1" unit="m" @change="height = $event" />
+        <NumberField :value="width" label="Width" :min="0.01" :max="200" :step="0.1" unit="m" @change="width = $event" />
         <v-btn-toggle v-model="colour" mandatory density="compact" aria-label="Colour"><v-btn v-for="c in INKS" :key="c" :value="c" :aria-label="`Colour ${c}`" size="small"><i :style="{ background: c }" /></v-btn></v-btn-toggle>
       </div>
     </div>

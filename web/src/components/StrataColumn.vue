@@ -1,8 +1,11 @@
 <script setup lang="ts">
+import { mdiEyeOffOutline, mdiEyeOutline } from '@mdi/js'
+import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Item, Stand, View } from '../api/client'
 import { inkOf, whole } from '../budget'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 import NewStand from './NewStand.vue'
 
 defineProps<{ view: () => View | null }>()
@@ -17,7 +20,10 @@ const highest = computed(() => Math.max(2, ...store.stands.map(heightOf)))
 /** Metres to the drawing: a root scale, so that moss and trees both have room. */
 const up = (m: number) => FOOT - TALL * Math.sqrt(m / (highest.value * 1.06))
 const ticks = computed(() => [0, 0.5, 1, 2, 5, 10, 20, 40].filter((m) => m <= highest.value * 1.06))
-const slot = computed(() => 178 / Math.max(store.stands.length, 1))
+const column = ref<HTMLElement>()
+const { width: wide } = useElementSize(column)
+const slot = computed(() => Math.max(wide.value - 58, 60) / Math.max(store.stands.length, 1))
+const soil = computed(() => Math.max(wide.value - 44, 40) / 8)
 const total = computed(() => Math.max(store.cost?.total.ms ?? 0, 1e-9))
 const share = (s: Stand) => store.spentBy(s.id, 'ms') / total.value
 
@@ -69,15 +75,15 @@ const mask = (s: Stand) => {
 </script>
 
 <template>
-  <aside class="column" aria-label="Strata" data-test="strata">
+  <aside ref="column" class="column" aria-label="Strata" data-test="strata">
     <div class="drawing" aria-hidden="true">
-      <svg viewBox="0 0 236 300" width="236" height="300">
+      <svg :width="wide" height="300">
         <g v-for="m in ticks" :key="m">
-          <line x1="34" x2="226" :y1="up(m)" :y2="up(m)" class="tick" :class="{ foot: m === 0 }" />
+          <line x1="34" :x2="wide - 10" :y1="up(m)" :y2="up(m)" class="tick" :class="{ foot: m === 0 }" />
           <text x="28" :y="up(m) + 4" text-anchor="end">{{ m }}</text>
         </g>
         <text x="28" y="12" text-anchor="end" class="unit">m</text>
-        <path class="soil" d="M34 275 q 24 5 48 1 t 48 2 t 48 -1 t 48 1 v 14 h-192 z" />
+        <path class="soil" :d="`M34 275 q ${soil} 5 ${2 * soil} 1 t ${2 * soil} 2 t ${2 * soil} -1 t ${2 * soil} 1 v 14 h${-8 * soil} z`" />
       </svg>
       <div
         v-for="(s, k) in store.stands"
@@ -98,17 +104,15 @@ const mask = (s: Stand) => {
         @dragend="dragged = over = null"
         @drop.prevent="dropOn(s)"
       >
-        <button class="row" data-keys @keydown="nudge(s, $event)" :data-test="`stand-${s.slug}`" :aria-pressed="store.selected.includes(s.id)" @click="choose(s, $event)">
+        <v-btn variant="text" class="row" data-keys :data-test="`stand-${s.slug}`" :aria-pressed="store.selected.includes(s.id)" @keydown="nudge(s, $event)" @click="choose(s, $event)">
           <span class="ink" :style="{ background: inkOf(s) }" />
           <span class="title name">{{ s.name }}</span>
           <span class="stratum faint">{{ s.stratum }}{{ s.sward ? ', sward' : '' }}{{ s.locked ? ', locked' : '' }}</span>
           <span class="count number" :data-test="`count-${s.slug}`">{{ s.counted ? '' : '≈ ' }}{{ whole(s.count) }}</span>
           <span class="share number faint">{{ Math.round(share(s) * 100) }} % of time</span>
           <span class="gauge"><i :style="{ width: `${share(s) * 100}%`, background: inkOf(s) }" /></span>
-        </button>
-        <button class="plain eye" :title="store.hidden.has(s.id) ? 'Show' : 'Hide'" :aria-label="`${store.hidden.has(s.id) ? 'Show' : 'Hide'} ${s.name}`" :data-test="`hide-${s.slug}`" @click="flip(s)">
-          <svg width="18" height="12" viewBox="0 0 18 12"><path d="M1 6 Q9 -3 17 6 Q9 15 1 6 Z" /><circle v-if="!store.hidden.has(s.id)" cx="9" cy="6" r="2.4" /><path v-else d="M3 11 L15 1" /></svg>
-        </button>
+        </v-btn>
+        <ActionButton variant="text" size="x-small" class="eye" :icon="store.hidden.has(s.id) ? mdiEyeOffOutline : mdiEyeOutline" :tip="`${store.hidden.has(s.id) ? 'Show' : 'Hide'} ${s.name}`" :data-test="`hide-${s.slug}`" @click="flip(s)" />
       </li>
     </ol>
     <NewStand v-if="store.mayPlant" :view="view" />
@@ -118,7 +122,7 @@ const mask = (s: Stand) => {
 
 <style scoped>
 .column {
-  border-right: 1px solid var(--line);
+  grid-column: 1;
   background: var(--sheet);
   overflow-y: auto;
   overflow-x: hidden;
@@ -177,17 +181,22 @@ li.chosen {
 .row {
   flex: 1;
   min-width: 0;
-  font: inherit;
-  color: inherit;
-  background: none;
-  border: 0;
-  text-align: left;
-  cursor: pointer;
-  display: grid;
-  grid-template-columns: 12px 1fr auto;
-  gap: 0 6px;
+  grid-template-columns: 0 minmax(0, 1fr) 0;
+  height: auto !important;
   padding: 8px 2px 8px 10px;
+}
+.row[aria-pressed='true'] {
+  background: none;
+}
+.row :deep(.v-btn__content) {
+  width: 100%;
+  display: grid;
+  grid-template-columns: 12px minmax(0, 1fr) auto;
+  gap: 0 6px;
   align-items: baseline;
+  text-align: left;
+  font-weight: 400;
+  font-size: 14px;
 }
 .ink {
   width: 9px;
@@ -224,14 +233,7 @@ li.chosen {
   height: 100%;
 }
 .eye {
-  padding: 6px;
   margin-right: 4px;
-}
-.eye path,
-.eye circle {
-  fill: none;
-  stroke: var(--ink);
-  stroke-width: 1.2;
 }
 .hint {
   padding: 8px 12px;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { mdiClose } from '@mdi/js'
 import type { Why } from '../api/client'
 import { KINDS, type Kind } from '../conditions'
 
@@ -16,7 +17,7 @@ function value(c: Why['conditions'][number]): string {
   <div class="why" role="status" data-test="why">
     <header>
       <span class="name">{{ why.planted ? `Why ${name} stands here` : `Why no ${name} here` }}</span>
-      <button class="plain" aria-label="Close" @click="$emit('close')">×</button>
+      <v-btn :icon="mdiClose" variant="text" size="x-small" aria-label="Close" @click="$emit('close')" />
     </header>
     <table class="number">
       <tbody>
@@ -44,7 +45,7 @@ function value(c: Why['conditions'][number]): string {
 .why {
   position: absolute;
   right: 12px;
-  top: 92px;
+  top: 12px;
   width: 330px;
   padding: 8px 12px;
   background: var(--sheet);

@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import { mdiWeatherWindy } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 import { ask, type Entry, type Wind } from '../api/client'
 import { softwareDrawn } from '../stage/groundTextures'
 import type { Stage } from '../stage/stage'
 import { useLevel } from '../stores/level'
+import ActionButton from './ActionButton.vue'
 import NumberField from './NumberField.vue'
 
 /** The wind over the eye view: seen at once, kept with the level when told so. */
@@ -43,34 +45,26 @@ const FIELDS: ['bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 
 <template>
   <v-menu v-model="open" :close-on-content-click="false">
     <template #activator="{ props: menu }">
-      <button v-bind="menu" class="plain" :class="{ on: blows }" data-test="wind">Wind ▾</button>
+      <ActionButton v-bind="menu" :icon="mdiWeatherWindy" :on="blows" tip="Whether and how the wind blows" data-test="wind">Wind</ActionButton>
     </template>
-    <div class="wind" data-test="wind-sheet" @keydown.stop @keydown.esc="open = false">
-      <label><input v-model="blows" type="checkbox" data-test="wind-blows" /> blows in the eye view</label>
+    <v-card class="wind" data-test="wind-sheet" @keydown.stop @keydown.esc="open = false">
+      <v-switch v-model="blows" label="blows in the eye view" data-test="wind-blows" />
       <NumberField v-for="[key, label, unit, min, max, step, by] in FIELDS" :key="key" :label="label" :unit="unit" :value="wind[key]! * by" :min="min" :max="max" :step="step" :digits="1" :disabled="!store.mayPlant" :test="`wind-${key}`" @change="change({ [key]: $event / by })" />
       <h3>How stiff</h3>
-      <NumberField v-for="slug in mine" :key="slug" :label="nameOf(slug)" unit="%" :value="(wind.stiffness?.[slug] ?? 0.5) * 100" :min="0" :max="100" :step="5" :digits="0" :disabled="!store.mayPlant" :test="`stiff-${slug}`" @change="stiff(slug, $event / 100)" />
+      <NumberField v-for="slug in mine" :key="slug" :label="nameOf(slug)" unit="%" :value="(wind.stiffness?.[slug] ?? 0.5) * 100" :min="0" :max="100" :step="5" :digits="0" :normal="50" :disabled="!store.mayPlant" :test="`stiff-${slug}`" @change="stiff(slug, $event / 100)" />
       <p class="faint">Of the selected stands. It is kept with the level and handed over.</p>
-      <p v-if="draft">
-        <button class="solid" data-test="wind-keep" @click="keep">Keep</button>
-        <button class="plain" @click="draft = null">Drop</button>
+      <p v-if="draft" class="do">
+        <v-btn color="primary" variant="flat" data-test="wind-keep" @click="keep">Keep</v-btn>
+        <v-btn @click="draft = null">Drop</v-btn>
       </p>
-    </div>
+    </v-card>
   </v-menu>
 </template>
 
 <style scoped>
-button {
-  white-space: nowrap;
-  flex: none;
-}
 .wind {
-  width: 290px;
-  background: var(--sheet);
-  color: var(--ink);
-  border: 1px solid var(--line);
-  padding: 10px 14px 12px;
-  font: 13px var(--sans);
+  width: 300px;
+  padding: 6px 14px 12px;
 }
 .wind h3 {
   margin: 10px 0 4px;
@@ -78,7 +72,8 @@ button {
 .wind p {
   margin: 6px 0 0;
 }
-.on {
-  color: var(--green);
+.do {
+  display: flex;
+  gap: 8px;
 }
 </style>

@@ -13,8 +13,11 @@ const MOVES: Record<string, [number, number, number]> = {
 }
 
 /** Whether a key event belongs to a field that is being typed in. */
+/** Whether a key goes to a field in which one writes. */
 export const typing = (event: Event): boolean =>
-  event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName) && (event.target as HTMLInputElement).type !== 'range'
+  event.target instanceof HTMLElement && /^(INPUT|TEXTAREA)$/.test(event.target.tagName) && !/^(checkbox|radio)$/.test((event.target as HTMLInputElement).type)
+/** Whether a menu or a dialog lies over the page; a tooltip does not count. */
+export const overlaid = (): boolean => document.querySelector('.v-overlay--active:not(.v-tooltip)') !== null
 
 const EYE_HEIGHT = 1.7
 const WALK = 3.2

@@ -1,8 +1,10 @@
 <script setup lang="ts">
+import { mdiAccountOutline, mdiBookOpenPageVariantOutline, mdiChevronLeft, mdiKeyboardOutline, mdiLogout, mdiRedo, mdiUndo, mdiWeatherNight, mdiWhiteBalanceSunny } from '@mdi/js'
 import { useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
+import ActionButton from '../components/ActionButton.vue'
 import BudgetBench from '../components/BudgetBench.vue'
 import CostStrip from '../components/CostStrip.vue'
 import GroundBench from '../components/GroundBench.vue'
@@ -14,6 +16,7 @@ import SelectionPanel from '../components/SelectionPanel.vue'
 import SightlineBench from '../components/SightlineBench.vue'
 import SignInAgain from '../components/SignInAgain.vue'
 import ShelfSheet from '../components/ShelfSheet.vue'
+import SideEdge from '../components/SideEdge.vue'
 import StageHost from '../components/StageHost.vue'
 import StatusLine from '../components/StatusLine.vue'
 import StockBench from '../components/StockBench.vue'
@@ -22,9 +25,10 @@ import WhyCard from '../components/WhyCard.vue'
 import { ask, type Why } from '../api/client'
 import { connection } from '../api/connection'
 import { useDraft } from '../composables/useDraft'
-import { typing } from '../composables/useFly'
+import { overlaid, typing } from '../composables/useFly'
 import { useHand } from '../composables/useHand'
 import { useRelief } from '../composables/useRelief'
+import { useSides } from '../composables/useSides'
 import { BENCHES, type Bench } from '../router'
 import type { Drawn } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
@@ -52,6 +56,7 @@ const draft = useDraft(view)
 const hand = useHand()
 const relief = useRelief()
 const shapes = useShapes()
+const sides = useSides()
 const selection = useSelection()
 const at = shallowRef<[number, number] | null>(null)
 const why = shallowRef<Why | null>(null)
@@ -182,7 +187,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
     return void store.move(event.shiftKey ? 'redo' : 'undo')
   }
   if (event.ctrlKey || event.metaKey || event.altKey || (typing(event) && event.key !== 'Escape')) return
-  if (document.querySelector('.v-overlay--active')) return
+  if (overlaid()) return
   const bookmark = store.level?.bookmarks[Number(event.key) - 1]
   if (/^[1-9]$/.test(event.key) && bookmark) return host.value?.look(bookmark)
   if (event.key === 'Enter' && shapes.tool) event.preventDefault()
@@ -204,23 +209,28 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
 </script>
 
 <template>
-  <main v-if="store.level?.slug === slug" class="level">
+  <main v-if="store.level?.slug === slug" class="level" :style="{ gridTemplateColumns: sides.columns.value }">
     <header>
-      <router-link to="/levels" class="plain faint back">Levels</router-link>
+      <v-btn to="/levels" variant="text" :prepend-icon="mdiChevronLeft">Levels</v-btn>
       <h1>{{ store.level.name }}</h1>
-      <nav>
-        <router-link v-for="b in BENCHES" :key="b" :to="`/levels/${slug}/${b}`" class="tab" :data-test="`bench-${b}`">{{ name(b) }}</router-link>
-      </nav>
-      <button class="plain" data-test="undo" :disabled="!canUndo" :title="store.pulse?.undo ? `Undo: ${store.pulse.undo}` : 'Nothing of yours to undo'" @click="store.move('undo')">Undo</button>
-      <button class="plain" data-test="redo" :disabled="!canRedo" :title="store.pulse?.redo ? `Do again: ${store.pulse.redo}` : 'Nothing to do again'" @click="store.move('redo')">Redo</button>
-      <span class="rule" />
-      <button class="plain" data-test="open-journal" title="Every action in this level" @click="journal = true">Journal</button>
-      <button class="plain" data-test="theme" @click="dusk">{{ theme.global.name.value === 'paper' ? 'Dusk' : 'Paper' }}</button>
-      <button class="plain" data-test="help" @click="keys = true">Keys <kbd>?</kbd></button>
-      <span class="faint">{{ session.name }}, {{ store.level.role }}</span>
-      <button class="plain" @click="leave">Sign out</button>
+      <v-tabs :model-value="bench" class="benches" show-arrows :aria-label="`Benches of ${store.level.name}`">
+        <v-tab v-for="b in BENCHES" :key="b" :value="b" :to="`/levels/${slug}/${b}`" :data-test="`bench-${b}`">{{ name(b) }}</v-tab>
+      </v-tabs>
+      <ActionButton variant="text" :icon="mdiUndo" :tip="canUndo ? `Undo: ${store.pulse?.undo}  Ctrl Z` : 'Undo  Ctrl Z'" :why="!canUndo && 'nothing of yours to undo'" aria-label="Undo" data-test="undo" @click="store.move('undo')" />
+      <ActionButton variant="text" :icon="mdiRedo" :tip="canRedo ? `Do again: ${store.pulse?.redo}  Ctrl Shift Z` : 'Do again  Ctrl Shift Z'" :why="!canRedo && 'nothing to do again'" aria-label="Do again" data-test="redo" @click="store.move('redo')" />
+      <ActionButton variant="text" :icon="mdiBookOpenPageVariantOutline" tip="Journal: every action in this level" data-test="open-journal" @click="journal = true" />
+      <ActionButton variant="text" :icon="theme.global.name.value === 'paper' ? mdiWeatherNight : mdiWhiteBalanceSunny" :tip="theme.global.name.value === 'paper' ? 'Dusk: dark paper' : 'Paper: light paper'" data-test="theme" @click="dusk" />
+      <ActionButton variant="text" :icon="mdiKeyboardOutline" tip="Keys  ?" data-test="help" @click="keys = true" />
+      <v-menu>
+        <template #activator="{ props: menu }"><ActionButton v-bind="menu" variant="text" :icon="mdiAccountOutline" :tip="`${session.name}, ${store.level.role}`" data-test="person" /></template>
+        <v-list>
+          <v-list-item :title="session.name ?? ''" :subtitle="`${store.level.role} of this level`" />
+          <v-list-item :prepend-icon="mdiLogout" title="Sign out" data-test="sign-out" @click="leave" />
+        </v-list>
+      </v-menu>
     </header>
-    <StrataColumn :view="view" />
+    <StrataColumn v-show="!sides.left.folded.value" :view="view" />
+    <SideEdge v-model:width="sides.left.width.value" v-model:folded="sides.left.folded.value" side="left" label="Strata" :least="sides.left.least" :most="sides.left.most.value" class="second" />
     <div class="stage">
       <StageHost
         ref="host"
@@ -238,15 +248,17 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
         @point="at = $event"
         @ask="askWhy"
       />
+      <div id="under-stage" class="under" />
       <ShelfSheet v-if="bench === 'stock'" v-model="item" @take="takeItem" />
       <WhyCard v-if="why" :why="why" :name="store.chosen[0]?.name ?? ''" @close="draft.asking.value = false" />
     </div>
-    <aside class="panel" aria-label="Bench">
+    <SideEdge v-model:width="sides.right.width.value" v-model:folded="sides.right.folded.value" side="right" label="Bench" :least="sides.right.least" :most="sides.right.most.value" />
+    <aside v-show="!sides.right.folded.value" class="panel" aria-label="Bench">
       <SelectionPanel v-if="selection.plants.length" :view="view" @go="host?.goTo(...$event)" />
       <GroundBench v-if="bench === 'ground'" :relief="relief" :at="at" />
       <StockBench v-else-if="bench === 'stock'" :item="item" @take="takeItem" @leave="leaveItem" @stand="beginStand" />
       <PlantingBench v-else-if="bench === 'planting'" :draft="draft" :hand="hand" :view="view" />
-      <SightlineBench v-else-if="bench === 'sightline'" :draft="draft" />
+      <SightlineBench v-else-if="bench === 'sightline'" :draft="draft" @wide="host && (host.shown = 'eye')" />
       <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" />
       <HandoverBench v-else />
     </aside>
@@ -267,73 +279,57 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
 .level {
   height: 100vh;
   display: grid;
-  grid-template: 46px minmax(0, 1fr) 68px / 236px minmax(0, 1fr) 342px;
-}
-@media (max-width: 1150px) {
-  header,
-  nav {
-    gap: 0 !important;
-  }
-  nav :deep(a) {
-    padding: 3px 7px 0 !important;
-  }
-  header h1 {
-    font-size: 19px;
-  }
-  header :deep(.who) {
-    display: none;
-  }
+  grid-template-rows: 46px minmax(0, 1fr) 68px;
 }
 header {
   grid-column: 1 / -1;
   display: flex;
   align-items: center;
-  gap: 6px;
-  padding: 0 14px 0 8px;
+  gap: 2px;
+  padding: 0 8px 0 4px;
   border-bottom: 1px solid var(--line);
   background: var(--sheet);
   white-space: nowrap;
+  min-width: 0;
 }
 h1 {
-  font-size: 23px;
-  margin: 0 18px 0 2px;
+  font-size: clamp(16px, 1.8vw, 23px);
+  margin: 0 8px 0 2px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  min-width: 60px;
 }
-nav {
-  display: flex;
-  gap: 4px;
-  align-self: stretch;
-  margin-right: auto;
+.benches {
+  flex: 1 1 auto;
+  min-width: 0;
 }
-.tab {
-  display: grid;
-  place-items: center;
-  padding: 3px 12px 0;
-  font-family: var(--serif);
-  font-size: 17px;
-  color: inherit;
-  text-decoration: none;
-  border-bottom: 3px solid transparent;
-}
-.tab:hover {
-  border-bottom-color: var(--line);
-}
-.tab.router-link-active {
-  border-bottom-color: var(--green);
-}
-.rule {
-  width: 1px;
-  height: 22px;
-  background: var(--line);
-  margin: 0 4px;
+.benches :deep(.v-tab) {
+  font: 500 17px var(--serif);
+  min-width: 0;
+  padding: 0 clamp(5px, 0.9vw, 13px);
 }
 .stage {
   position: relative;
   display: grid;
+  grid-template-rows: minmax(0, 1fr) auto;
   min-width: 0;
   min-height: 0;
 }
+.second {
+  grid-column: 2;
+}
+.stage {
+  grid-column: 3;
+}
+.under {
+  max-height: 46vh;
+  overflow-y: auto;
+  background: var(--sheet);
+}
 .panel {
-  border-left: 1px solid var(--line);
+  grid-column: 5;
+}
+.panel {
   background: var(--sheet);
   overflow-y: auto;
   padding: 14px 18px;
