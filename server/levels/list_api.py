@@ -50,7 +50,7 @@ class RenameIn(Strict):
     name: Name
 
 
-class CopyIn(Strict):
+class LevelCopyIn(Strict):
     name: Name
 
 
@@ -81,7 +81,7 @@ def rename(request: HttpRequest, slug: str, data: RenameIn):
 
 
 @router.post("/levels/{slug}/copy", response=Slug)
-def copy(request: HttpRequest, slug: str, data: CopyIn):
+def copy(request: HttpRequest, slug: str, data: LevelCopyIn):
     """A level like this one, led by who copies it."""
     level = level_for(request, slug)
     check_may_make(request.user)

@@ -134,7 +134,7 @@ class Hand(BrowserCase):
         page.keyboard.press("Escape")
 
     def test_the_eye_sees_as_it_is_told(self):
-        page = self.page_of("north", 640, 460, "eye")
+        page = self.page_of("north", 820, 520, "eye")
         self.open_level(page)
         place = page.locator("[data-test=eye-place]")
         before = place.inner_text()

@@ -1,5 +1,5 @@
 import * as THREE from 'three'
-import { ask, type Level, type Stand } from '../src/api/client'
+import { answer, api } from '../src/api/client'
 import { Stage } from '../src/stage/stage'
 import { bareScene } from './bare'
 import { truth } from './truth'
@@ -30,11 +30,11 @@ function time(gl: WebGLRenderingContext | WebGL2RenderingContext, draw: () => vo
 
 /** Open a level and wait until every sheet that its first view sees is here; the plants that are here. */
 async function open(slug: string): Promise<number> {
-  const level = await ask<Level>('GET', `/levels/${slug}`)
+  const level = await answer(api.GET('/api/levels/{slug}', { params: { path: { slug } } }))
   stage = await Stage.open(canvas('eye'), canvas('plan'), level, () => {})
   stage.shown = { eye: false, plan: false }
   stage.eye.resize(...SIZE)
-  stage.setStands(await ask<Stand[]>('GET', `/levels/${slug}/stands`))
+  stage.setStands(await answer(api.GET('/api/levels/{slug}/stands', { params: { path: { slug } } })))
   return look(0)
 }
 

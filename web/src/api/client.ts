@@ -1,5 +1,6 @@
+import createClient from 'openapi-fetch'
 import { connection, watchLate } from './connection'
-import type { components } from './schema'
+import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
 export type Level = Schemas['LevelOut']
@@ -63,6 +64,8 @@ export type Under = Schemas['UnderOut']
 export type Selected = Schemas['SelectedOut']
 export type Selection = Schemas['SelectionOut']
 export type HandIn = Schemas['HandIn']
+export type PinsIn = Schemas['PinsIn']
+export type StandChange = Schemas['ChangeIn']
 export type Session = Schemas['SessionOut']
 
 /** A setting that another person has changed since one's own change of it was begun. */
@@ -108,19 +111,18 @@ const PATIENCE = 30_000
 const LONG_PATIENCE = 180_000
 const TAKES_LONG = /\/(try|resolution|compare|forecast|exchange|back|redo|undo|new-stand|duplicate|shapes|condition-sets)\b|\/levels$/
 
-async function send(method: string, path: string, body?: unknown, signal?: AbortSignal, again = true): Promise<Response> {
-  const done = watchLate()
+/** `fetch` for the API: signed for this session, not waited for without end, and every refusal thrown as an ApiError. */
+async function send(request: Request, again = true): Promise<Response> {
+  const spare = again ? request.clone() : null
+  const path = new URL(request.url).pathname
   const limit = AbortSignal.timeout(TAKES_LONG.test(path) ? LONG_PATIENCE : PATIENCE)
+  request.headers.set('X-CSRFToken', cookie('csrftoken'))
+  const done = watchLate()
   let response: Response
   try {
-    response = await fetch(path.startsWith('/api') ? path : `/api${path}`, {
-      method,
-      signal: signal ? AbortSignal.any([signal, limit]) : limit,
-      headers: { 'X-CSRFToken': cookie('csrftoken'), ...(body === undefined ? {} : { 'Content-Type': 'application/json' }) },
-      body: body === undefined ? undefined : JSON.stringify(body),
-    })
+    response = await fetch(request, { signal: AbortSignal.any([request.signal, limit]) })
   } catch (error) {
-    if (signal?.aborted) throw error
+    if (request.signal.aborted) throw error
     connection.away = limit.aborted ? TOO_LATE : NO_ANSWER
     throw new ApiError(0, connection.away, [], [], false)
   } finally {
@@ -131,10 +133,10 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
     return response
   }
   const told = await response.json().catch(() => null)
-  if (response.status === 403 && again && (!told || told.detail === STALE_PAGE)) {
+  if (response.status === 403 && spare && (!told || told.detail === STALE_PAGE)) {
     // The page's token is another sign-in's: have it renewed, once.
     await fetch('/api/session')
-    return send(method, path, body, signal, false)
+    return send(spare, false)
   }
   const error = new ApiError(response.status, told?.detail ?? `The server failed (${response.status}).`, told?.fields, told?.clashes, !!told?.detail)
   connection.away = response.status >= 500 ? error.message : ''
@@ -142,15 +144,17 @@ async function send(method: string, path: string, body?: unknown, signal?: Abort
   throw error
 }
 
-/** Ask for JSON of a type from the API's schema. */
-export async function ask<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
-  const response = await send(method, path, body, signal)
-  return response.status === 204 ? (undefined as T) : response.json()
+/** The API, typed by what the server says of itself. */
+export const api = createClient<paths>({ baseUrl: location.origin, fetch: send })
+
+/** What the API answers. A refusal has been thrown as an ApiError before. */
+export async function answer<T>(asked: Promise<{ data?: T }>): Promise<T> {
+  return (await asked).data!
 }
 
-/** Ask for bytes. */
-export async function askBytes(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<ArrayBuffer> {
-  return (await send(method, path, body, signal)).arrayBuffer()
+/** The bytes that the API answers, asked for with `parseAs: 'stream'`. */
+export async function answerBytes(asked: Promise<{ response: Response }>): Promise<ArrayBuffer> {
+  return (await asked).response.arrayBuffer()
 }
 
 /** Send files with fields; `onShare` is told how much of them has gone out. */

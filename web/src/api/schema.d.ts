@@ -4886,13 +4886,20 @@ export interface components {
             /** Stale */
             stale: number[];
         };
-        /** CopyIn */
+        /**
+         * CopyIn
+         * @description Conditions to give to other stands of the level.
+         */
         CopyIn: {
             /**
-             * Name
-             * @description not of spaces alone, and without control characters
+             * Key
+             * Format: uuid
              */
-            name: string;
+            key: string;
+            /** Conditions */
+            conditions: components["schemas"]["ConditionSettings"][];
+            /** To */
+            to: number[];
         };
         /** SetOut */
         SetOut: {
@@ -5613,6 +5620,14 @@ export interface components {
         Slug: {
             /** Slug */
             slug: string;
+        };
+        /** LevelCopyIn */
+        LevelCopyIn: {
+            /**
+             * Name
+             * @description not of spaces alone, and without control characters
+             */
+            name: string;
         };
         Refusal: {
             /** @description a sentence */
@@ -19268,7 +19283,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CopyIn"];
+                "application/json": components["schemas"]["LevelCopyIn"];
             };
         };
         responses: {

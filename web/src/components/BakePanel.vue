@@ -2,7 +2,7 @@
 import { mdiPlay, mdiStop } from '@mdi/js'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef } from 'vue'
-import { ask, type Bake } from '../api/client'
+import { answer, api, type Bake } from '../api/client'
 import { whole } from '../budget'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
@@ -11,17 +11,19 @@ import ActionButton from './ActionButton.vue'
 const store = useLevel()
 const bake = shallowRef<Bake | null>(null)
 const trouble = ref('')
-const path = computed(() => `/levels/${store.slug}/bake`)
-async function tell(method: 'GET' | 'POST', more = '') {
+const LOOK = () => api.GET('/api/levels/{slug}/bake', store.here())
+const BEGIN = () => api.POST('/api/levels/{slug}/bake', store.here())
+const STOP = () => api.POST('/api/levels/{slug}/bake/stop', store.here())
+async function tell(ask: () => Promise<{ data?: Bake }>) {
   try {
-    bake.value = await ask<Bake>(method, path.value + more)
+    bake.value = await answer(ask())
     trouble.value = ''
   } catch (error) {
     trouble.value = (error as Error).message
   }
 }
-onMounted(() => tell('GET'))
-useIntervalFn(() => bake.value?.running && void tell('GET'), 400)
+onMounted(() => tell(LOOK))
+useIntervalFn(() => bake.value?.running && void tell(LOOK), 400)
 const share = computed(() => (bake.value ? bake.value.done / Math.max(bake.value.total, 1) : 0))
 const says = computed(() => {
   const b = bake.value
@@ -39,8 +41,8 @@ const says = computed(() => {
     <v-progress-linear :model-value="share * 100" color="primary" aria-label="Sheets that lie ready" />
     <p class="number" data-test="bake-said">{{ says }}</p>
     <p v-if="store.mayPlant">
-      <ActionButton v-if="!bake.running" :icon="mdiPlay" tip="Make the sheets that are missing" :why="bake.done === bake.total && 'all lie ready'" data-test="bake-start" @click="tell('POST')">{{ bake.done ? 'Go on' : 'Bake the level' }}</ActionButton>
-      <v-btn v-else :prepend-icon="mdiStop" data-test="bake-stop" @click="tell('POST', '/stop')">Stop</v-btn>
+      <ActionButton v-if="!bake.running" :icon="mdiPlay" tip="Make the sheets that are missing" :why="bake.done === bake.total && 'all lie ready'" data-test="bake-start" @click="tell(BEGIN)">{{ bake.done ? 'Go on' : 'Bake the level' }}</ActionButton>
+      <v-btn v-else :prepend-icon="mdiStop" data-test="bake-stop" @click="tell(STOP)">Stop</v-btn>
     </p>
     <p v-if="trouble || bake.trouble" class="over" role="alert">{{ trouble || bake.trouble }}</p>
   </section>

@@ -85,11 +85,11 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
     </div>
     <div v-else class="said">
       <v-select v-model="cards.kind" :items="KINDS" label="Becomes" hide-details data-test="cards-kind" @update:model-value="again" />
-      <NumberField :value="cards.width" label="Width" :min="0.02" :max="20" :step="0.05" unit="m" late @change="((cards.width = $event), again())" />
-      <NumberField :value="cards.height" label="Height" :min="0.02" :max="20" :step="0.05" test="cards-height" unit="m" late @change="((cards.height = $event), again())" />
-      <NumberField v-if="cards.kind !== 'facing'" :value="cards.count" label="Cards" unit="" :min="1" :max="24" :step="1" :digits="0" late @change="((cards.count = $event), again())" />
-      <NumberField v-if="cards.kind === 'tuft'" :value="cards.bend" label="Bend" unit="°" :min="0" :max="80" :step="5" :digits="0" late @change="((cards.bend = $event), again())" />
-      <NumberField :value="cards.rows" label="Variants, one above another" unit="" :min="1" :max="16" :step="1" :digits="0" test="cards-rows" late @change="((cards.rows = $event), again())" />
+      <NumberField inside :value="cards.width" label="Width" :min="0.02" :max="20" :step="0.05" unit="m" late @change="((cards.width = $event), again())" />
+      <NumberField inside :value="cards.height" label="Height" :min="0.02" :max="20" :step="0.05" test="cards-height" unit="m" late @change="((cards.height = $event), again())" />
+      <NumberField inside v-if="cards.kind !== 'facing'" :value="cards.count" label="Cards" unit="" :min="1" :max="24" :step="1" :digits="0" late @change="((cards.count = $event), again())" />
+      <NumberField inside v-if="cards.kind === 'tuft'" :value="cards.bend" label="Bend" unit="°" :min="0" :max="80" :step="5" :digits="0" late @change="((cards.bend = $event), again())" />
+      <NumberField inside :value="cards.rows" label="Variants, one above another" unit="" :min="1" :max="16" :step="1" :digits="0" test="cards-rows" late @change="((cards.rows = $event), again())" />
     </div>
     <p v-if="trouble" class="over" role="alert" data-test="bring-trouble">{{ trouble }}</p>
     <template v-if="busy">
@@ -120,7 +120,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
             {{ metres(thing.height) }} tall<template v-if="thing.unit !== 'm'">, read in {{ thing.unit }}</template><br />
             crown {{ metres(thing.crown) }}, trunk {{ metres(thing.trunk) }}
           </p>
-          <NumberField :value="said.height" label="Scale it to a height of" :min="0.01" :max="200" :step="0.1" unit="m" late @change="((said.height = $event), again())" />
+          <NumberField inside :value="said.height" label="Scale it to a height of" :min="0.01" :max="200" :step="0.1" unit="m" late @change="((said.height = $event), again())" />
         </div>
         <StateTable :item="thing" />
         <p v-for="n in thing.notes" :key="n" class="faint">{{ n }}</p>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiDotsHorizontal, mdiImagePlusOutline } from '@mdi/js'
 import { computed, onMounted, ref } from 'vue'
-import { ask, upload, type Tip } from '../api/client'
+import { answer, api, upload, type Tip } from '../api/client'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
@@ -42,7 +42,7 @@ const mine = computed(() => brush.tips.find((t) => t.key === brush.tip && t.own)
 async function remove() {
   trouble.value = ''
   try {
-    await ask('DELETE', `/tips/${mine.value!.key.replace(/\D/g, '')}`)
+    await answer(api.DELETE('/api/tips/{tip}', { params: { path: { tip: Number(mine.value!.key.replace(/\D/g, '')) } } }))
     brush.tip = ''
     await brush.loadTips()
   } catch (error) {

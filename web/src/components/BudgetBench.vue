@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { ask, type Entry, type Marks } from '../api/client'
+import { answer, api, type Marks } from '../api/client'
 import { amount, inkOf, line, LINES, whole } from '../budget'
 import type { Drawn } from '../stage/eyeView'
 import { useLevel } from '../stores/level'
@@ -18,7 +18,7 @@ watch(() => store.level?.slug, () => (draft.value = {}))
 
 async function keep() {
   try {
-    await ask<Entry>('PUT', `/levels/${store.slug}/marks`, { key: crypto.randomUUID(), marks: marks.value })
+    await answer(api.PUT('/api/levels/{slug}/marks', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), marks: marks.value } }))
     draft.value = {}
     trouble.value = ''
     await store.beat()

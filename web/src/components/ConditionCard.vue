@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronUp, mdiClose, mdiDragVertical } from '@mdi/js'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { ask, type Condition, type Look } from '../api/client'
+import { answer, api, type Condition, type Look } from '../api/client'
 import { fieldOf, inBand, KINDS } from '../conditions'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
@@ -28,7 +28,7 @@ async function load() {
   trouble.value = ''
   if (!complete.value) return void (found.value = null)
   try {
-    const told = await ask<Look>('POST', `/levels/${store.slug}/conditions/look`, { ...c.value, lo: Math.min(c.value.lo, c.value.hi) })
+    const told = await answer(api.POST('/api/levels/{slug}/conditions/look', { params: { path: { slug: store.slug } }, body: { ...c.value, lo: Math.min(c.value.lo, c.value.hi) } }))
     if (mine === round) found.value = told
   } catch (error) {
     if (mine === round) trouble.value = (error as Error).message

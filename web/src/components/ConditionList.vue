@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiContentCopy, mdiDeleteOutline, mdiPlus, mdiTrayFull } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef } from 'vue'
-import { ask, type Condition, type ConditionSet } from '../api/client'
+import { answer, api, type Condition, type ConditionSet } from '../api/client'
 import type { Draft } from '../composables/useDraft'
 import { fresh, KINDS, ORDER, type Kind } from '../conditions'
 import { useLevel } from '../stores/level'
@@ -52,7 +52,7 @@ function dropped(to: number) {
 }
 async function takeBands(layer: string) {
   await guarded(async () => {
-    const b = await ask<{ altitude: [number, number]; slope: [number, number] }>('GET', `/levels/${store.slug}/layers/${encodeURIComponent(layer)}/bands`)
+    const b = await answer(api.GET('/api/levels/{slug}/layers/{layer}/bands', { params: { path: { slug: store.slug, layer } } }))
     let next = list.value
     for (const kind of ['altitude', 'slope'] as const) {
       const [lo, hi] = b[kind]
@@ -67,16 +67,16 @@ async function takeBands(layer: string) {
 }
 async function copy() {
   await guarded(async () => {
-    await ask('POST', `/levels/${store.slug}/conditions/copy`, { key: crypto.randomUUID(), conditions: list.value, to: targets.value })
+    await answer(api.POST('/api/levels/{slug}/conditions/copy', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), conditions: list.value, to: targets.value } }))
     await store.refresh()
     said.value = `Copied to ${store.stands.filter((s) => targets.value.includes(s.id)).map((s) => s.name).join(', ')}.`
     targets.value = []
   })
 }
-const loadSets = () => guarded(async () => void (sets.value = await ask<ConditionSet[]>('GET', '/condition-sets')))
+const loadSets = () => guarded(async () => void (sets.value = await answer(api.GET('/api/condition-sets'))))
 async function saveSet() {
   await guarded(async () => {
-    await ask('POST', '/condition-sets', { name: setName.value.trim(), level: store.slug, conditions: list.value })
+    await answer(api.POST('/api/condition-sets', { body: { name: setName.value.trim(), level: store.slug, conditions: list.value } }))
     said.value = `Saved as ${setName.value.trim()}.`
     setName.value = ''
     await loadSets()
@@ -84,13 +84,13 @@ async function saveSet() {
 }
 async function useSet(s: ConditionSet) {
   await guarded(async () => {
-    const fit = await ask<{ conditions: Condition[]; notes: string[] }>('GET', `/levels/${store.slug}/condition-sets/${s.id}`)
+    const fit = await answer(api.GET('/api/levels/{slug}/condition-sets/{pk}', { params: { path: { slug: store.slug, pk: s.id } } }))
     put(fit.conditions)
     said.value = fit.notes.join(' ') || `${s.name} is tried; keep it or drop it.`
   })
 }
 const dropSet = (s: ConditionSet) => guarded(async () => {
-  await ask('DELETE', `/condition-sets/${s.id}`)
+  await answer(api.DELETE('/api/condition-sets/{pk}', { params: { path: { pk: s.id } } }))
   await loadSets()
 })
 async function guarded(work: () => Promise<void>) {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiImageFilterHdr, mdiLayersOutline, mdiUpload } from '@mdi/js'
 import { computed, ref, shallowRef } from 'vue'
-import { ask, upload, type Entry, type GroundChanged, type Resolution } from '../api/client'
+import { answer, api, upload, type GroundChanged, type Resolution } from '../api/client'
 import { whole } from '../budget'
 import type { Relief } from '../composables/useRelief'
 import { useLevel } from '../stores/level'
@@ -31,7 +31,7 @@ async function kept() {
   importing.value = null
   await guarded(async () => {
     await store.refresh(true)
-    const [latest] = await ask<Entry[]>('GET', `/levels/${store.slug}/journal`)
+    const [latest] = await answer(api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug } } }))
     if (latest?.kind === 'ground') store.note(latest)
   })
 }
@@ -46,18 +46,19 @@ async function bringMask(picked: File | File[] | null) {
   maskName.value = ''
   maskFile.value = null
 }
-const dropMask = (name: string) => guarded(async () => store.groundChanged(await ask<GroundChanged>('DELETE', `/levels/${store.slug}/masks/${encodeURIComponent(name)}?key=${crypto.randomUUID()}`)))
+const dropMask = (name: string) => guarded(async () => store.groundChanged(await answer(api.DELETE('/api/levels/{slug}/masks/{name}', { params: { path: { slug: store.slug, name }, query: { key: crypto.randomUUID() } } }))))
 
 function tryCell(value: number) {
   cell.value = value
   resolution.value = null
   window.clearTimeout(timer)
   timer = window.setTimeout(() => guarded(async () => {
-    if (cell.value && cell.value !== l.value.touch_cell) resolution.value = await ask<Resolution>('POST', `/levels/${store.slug}/resolution/try`, { key: crypto.randomUUID(), cell: cell.value })
+    if (cell.value && cell.value !== l.value.touch_cell) resolution.value = await answer(api.POST('/api/levels/{slug}/resolution/try', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), cell: cell.value } }))
   }), 250)
 }
 const setCell = () => guarded(async () => {
-  await store.groundChanged(await ask<GroundChanged>('POST', `/levels/${store.slug}/resolution`, { key: crypto.randomUUID(), cell: cell.value }))
+  if (!cell.value) return
+  await store.groundChanged(await answer(api.POST('/api/levels/{slug}/resolution', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), cell: cell.value } })))
   dropCell()
 })
 function dropCell() {

@@ -8,11 +8,11 @@ import { useLevel } from '../stores/level'
 const store = useLevel()
 const tracked = computed(() => store.stands.filter((s) => !s.sward).reduce((n, s) => n + s.count, 0))
 const swards = computed(() => store.stands.filter((s) => s.sward).map((s) => s.name))
-const FILES = computed(() => [
+const FILES = [
   { name: 'plants.csv', what: 'Every plant on a line: id, stand, item, place, turn, size, tint. Plain text, sorted by id.' },
   { name: 'level.glb', what: 'Binary glTF: the meshes once, the plants as GPU instances (EXT_mesh_gpu_instancing).' },
   { name: 'level.json', what: 'Stands with stratum, spacing, items, footprints and distances.' },
-])
+] as const
 </script>
 
 <template>

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { mdiDownload } from '@mdi/js'
-import { useHandoverFile } from '../composables/useHandoverFile'
+import { useHandoverFile, type HandoverName } from '../composables/useHandoverFile'
 import { useLevel } from '../stores/level'
 
 /** One handover file: made in the background, with progress, and fetched when it is done. */
-const props = defineProps<{ name: string }>()
+const props = defineProps<{ name: HandoverName }>()
 const store = useLevel()
 const { job, trouble, busy, make, stop } = useHandoverFile(() => store.slug, props.name)
 </script>

@@ -2,7 +2,7 @@
 import { mdiClose, mdiFolderOpenOutline, mdiStop } from '@mdi/js'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
-import { ask, upload, type Import, type ImportOptions } from '../api/client'
+import { answer, api, upload, type Import, type ImportOptions } from '../api/client'
 import { amount, LINES, signed, whole } from '../budget'
 import ActionButton from './ActionButton.vue'
 import ChoiceField from './ChoiceField.vue'
@@ -66,7 +66,7 @@ async function choose(chosen: File | File[] | null) {
   sending.value = true
   trouble.value = ''
   // What was said of the last file is not said of this one.
-  if (draft.value && draft.value.state !== 'kept') void ask('DELETE', `/drafts/${draft.value.id}`).catch(() => {})
+  if (draft.value && draft.value.state !== 'kept') void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(() => {})
   draft.value = null
   options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
   try {
@@ -91,7 +91,7 @@ useIntervalFn(async () => {
   if (!draft.value || (!busy.value && !working.value && draft.value.state !== 'ready') || sending.value) return
   if (draft.value.state === 'ready' && (draft.value.forecast || !draft.value.level)) return
   try {
-    take(await ask<Import>('GET', `/drafts/${draft.value.id}`))
+    take(await answer(api.GET('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })))
   } catch (error) {
     trouble.value = (error as Error).message
   }
@@ -105,7 +105,7 @@ function say(part: Partial<ImportOptions>) {
 async function again() {
   if (!draft.value) return
   try {
-    take(await ask<Import>('PUT', `/drafts/${draft.value.id}`, options.value))
+    take(await answer(api.PUT('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } }, body: options.value })))
   } catch (error) {
     trouble.value = (error as Error).message
   }
@@ -114,14 +114,15 @@ function rename(k: number, to: string) {
   say({ names: (options.value.names ?? []).map((n, i) => (i === k ? to : n)) })
 }
 async function act(what: 'keep' | 'stop') {
+  const one = { params: { path: { draft: draft.value!.id } } }
   try {
-    take(await ask<Import>('POST', `/drafts/${draft.value!.id}/${what}`, what === 'keep' ? { key: crypto.randomUUID(), name: name.value } : undefined))
+    take(await answer(what === 'keep' ? api.POST('/api/drafts/{draft}/keep', { ...one, body: { key: crypto.randomUUID(), name: name.value } }) : api.POST('/api/drafts/{draft}/stop', one)))
   } catch (error) {
     trouble.value = (error as Error).message
   }
 }
 function leave() {
-  if (draft.value && draft.value.state !== 'kept' && draft.value.state !== 'keeping') void ask('DELETE', `/drafts/${draft.value.id}`).catch(() => {})
+  if (draft.value && draft.value.state !== 'kept' && draft.value.state !== 'keeping') void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(() => {})
   emit('close')
 }
 onBeforeUnmount(() => window.clearTimeout(timer))

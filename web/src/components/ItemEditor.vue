@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiCrosshairsGps, mdiDeleteOutline, mdiDotsCircle } from '@mdi/js'
 import { computed, ref } from 'vue'
-import type { ItemDetail, Traits } from '../api/client'
+import { answer, api, type ItemDetail, type Traits } from '../api/client'
 import { GROUPS, useShelf, type Group } from '../stores/shelf'
 import { useLevel } from '../stores/level'
 import type { AnchorPoint } from '../stage/itemScene'
@@ -49,7 +49,7 @@ async function keep() {
   busy.value = true
   trouble.value = ''
   try {
-    await shelf.change('PUT', props.item.slug, '', {
+    const body = {
       revision: props.item.revision,
       name: name.value,
       group: group.value,
@@ -61,7 +61,8 @@ async function keep() {
       lift: lift.value,
       anchors: anchors.value,
       traits: traits.value,
-    })
+    }
+    await shelf.changed(answer(api.PUT('/api/shelf/{item}', { params: { path: { item: props.item.slug } }, body })))
     await Promise.all([shelf.load(), store.refresh(true)])
     emit('close')
   } catch (error) {
@@ -90,10 +91,10 @@ async function keep() {
           <v-text-field v-model="note" label="Where it came from, its licence" maxlength="300" hide-details />
           <h3>Measures</h3>
           <div class="four">
-            <NumberField :value="height" label="Height" test="edit-height" :min="0.01" :max="200" :step="0.1" unit="m" @change="height = $event" />
-            <NumberField :value="crown" label="Crown radius" test="edit-crown" :min="0.01" :max="200" :step="0.1" unit="m" @change="crown = $event" />
-            <NumberField :value="trunk" label="Trunk radius" test="edit-trunk" :min="0.01" :max="200" :step="0.1" unit="m" @change="trunk = $event" />
-            <NumberField :value="lift" label="Lift it by" :min="-100" :max="100" :step="0.05" unit="m" @change="lift = $event" />
+            <NumberField inside :value="height" label="Height" test="edit-height" :min="0.01" :max="200" :step="0.1" unit="m" @change="height = $event" />
+            <NumberField inside :value="crown" label="Crown radius" test="edit-crown" :min="0.01" :max="200" :step="0.1" unit="m" @change="crown = $event" />
+            <NumberField inside :value="trunk" label="Trunk radius" test="edit-trunk" :min="0.01" :max="200" :step="0.1" unit="m" @change="trunk = $event" />
+            <NumberField inside :value="lift" label="Lift it by" :min="-100" :max="100" :step="0.05" unit="m" @change="lift = $event" />
           </div>
           <h3>Drawn and met</h3>
           <div class="two">

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiRedo, mdiUndo } from '@mdi/js'
 import { ref, shallowRef, watch } from 'vue'
-import { ask, type Entry } from '../api/client'
+import { answer, api, type Entry } from '../api/client'
 import { signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
@@ -12,7 +12,7 @@ const store = useLevel()
 const entries = shallowRef<Entry[]>([])
 const who = ref<string | null>(null)
 const stand = ref<number | null>(null)
-const kind = ref<string | null>(null)
+const kind = ref<keyof typeof KINDS | null>(null)
 const since = ref<string | null>(null)
 const busy = ref(0)
 const PAGE = 100
@@ -20,7 +20,7 @@ const more = ref(false)
 /** What was wrong when the journal was read last; nothing is said of what was done before it was read. */
 const trouble = ref('')
 const read = ref(false)
-const KINDS: Record<string, string> = { stroke: 'Painting', strokes: 'Painting of several stands', settings: 'Settings', pins: 'Single plants', stands: 'Stands', shapes: 'Shapes', ground: 'Ground', layers: 'Ground layers', stock: 'Stock', marks: 'Budget marks', views: 'Kept views', wind: 'Wind', masks: 'Mask images', resolution: 'Cells of touch', snapshot: 'Snapshots', looks: 'Looks of layers', level: 'The level' }
+const KINDS = { stroke: 'Painting', strokes: 'Painting of several stands', settings: 'Settings', pins: 'Single plants', stands: 'Stands', shapes: 'Shapes', ground: 'Ground', stock: 'Stock', marks: 'Budget marks', views: 'Kept views', wind: 'Wind', masks: 'Mask images', resolution: 'Cells of touch', snapshot: 'Snapshots', looks: 'Looks of layers', level: 'The level' }
 const kinds = Object.entries(KINDS).map(([value, title]) => ({ value, title }))
 const SINCE = [
   { value: 'hour', title: 'the last hour' },
@@ -32,14 +32,10 @@ const people = ref<string[]>([])
 /** Read the newest page, or the one before what is shown. */
 async function load(older = false) {
   const last = older ? entries.value[entries.value.length - 1] : undefined
-  const query = new URLSearchParams()
-  if (last) query.set('before', String(last.id))
-  if (who.value) query.set('who', who.value)
-  if (stand.value !== null) query.set('stand', String(stand.value))
-  if (kind.value) query.set('kind', kind.value)
-  if (since.value) query.set('since', new Date(Date.now() - HOURS[since.value] * 3600_000).toISOString())
+  const from = since.value ? new Date(Date.now() - HOURS[since.value] * 3600_000).toISOString() : undefined
+  const query = { before: last?.id, who: who.value ?? undefined, stand: stand.value ?? undefined, kind: kind.value ?? undefined, since: from }
   try {
-    const page = await ask<Entry[]>('GET', `/levels/${store.slug}/journal?${query}`)
+    const page = await answer(api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug }, query } }))
     entries.value = last ? [...entries.value, ...page] : page
     more.value = page.length === PAGE
     people.value = [...new Set([...people.value, ...page.map((e) => e.who)])].sort()

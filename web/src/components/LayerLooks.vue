@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiImageOutline, mdiImageRemoveOutline } from '@mdi/js'
 import { ref } from 'vue'
-import { ask, upload, type Entry, type Level } from '../api/client'
+import { answer, api, upload, type Entry, type Level } from '../api/client'
 import { useLevel } from '../stores/level'
 
 /** How the ground layers are drawn: a colour each, a look, and a picture if wished. Nothing of it moves a plant. */
@@ -17,7 +17,7 @@ const INKS = ['#8d9460', '#6f7a4a', '#b5a27c', '#8c7a5e', '#6f655c', '#8f98a6', 
 async function set(layer: Layer, said: object) {
   trouble.value = ''
   try {
-    store.note(await ask<Entry>('PUT', `/levels/${store.slug}/layers/look`, { key: crypto.randomUUID(), name: layer.name, ...said }))
+    store.note(await answer(api.PUT('/api/levels/{slug}/layers/look', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), name: layer.name, ...said } })))
     await store.refresh(true)
   } catch (error) {
     trouble.value = (error as Error).message

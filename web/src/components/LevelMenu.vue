@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiContentCopy, mdiDeleteOutline, mdiDotsVertical, mdiPencilOutline } from '@mdi/js'
 import { ref } from 'vue'
-import { ask, type LevelCard } from '../api/client'
+import { answer, api, type LevelCard } from '../api/client'
 
 /** What is done to a level as a whole: rename, copy, remove. */
 const props = defineProps<{ level: LevelCard; mayMake: boolean }>()
@@ -29,14 +29,14 @@ async function attempt(work: () => Promise<unknown>) {
 }
 const go = () =>
   attempt(async () => {
-    const base = `/levels/${props.level.slug}`
-    if (asking.value === 'copy') await ask('POST', `${base}/copy`, { name: name.value.trim() })
-    else await ask('PUT', `${base}/name`, { key: crypto.randomUUID(), name: name.value.trim() })
+    const path = { slug: props.level.slug }
+    if (asking.value === 'copy') await answer(api.POST('/api/levels/{slug}/copy', { params: { path }, body: { name: name.value.trim() } }))
+    else await answer(api.PUT('/api/levels/{slug}/name', { params: { path }, body: { key: crypto.randomUUID(), name: name.value.trim() } }))
     emit('changed')
   })
 const remove = () =>
   attempt(async () => {
-    await ask('POST', `/levels/${props.level.slug}/remove`)
+    await answer(api.POST('/api/levels/{slug}/remove', { params: { path: { slug: props.level.slug } } }))
     emit('removed', props.level)
   })
 </script>

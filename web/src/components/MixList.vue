@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronUp, mdiClose, mdiTune } from '@mdi/js'
 import { computed, ref } from 'vue'
-import type { Condition, MixEntry } from '../api/client'
+import { answer, api, type Condition, type MixEntry } from '../api/client'
 import type { Draft } from '../composables/useDraft'
 import { fresh, KINDS, ORDER, type Kind } from '../conditions'
 import { useLevel } from '../stores/level'
@@ -40,7 +40,7 @@ function exchange(k: number, item: string) {
 async function everywhere(item: string, by: string) {
   trouble.value = ''
   try {
-    await store.arrange('exchange', { item, by })
+    await store.arrange(answer(api.POST('/api/levels/{slug}/exchange', { ...store.here(), body: { key: crypto.randomUUID(), item, by } })))
   } catch (error) {
     trouble.value = (error as Error).message
   }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onBeforeUnmount, ref, shallowRef, watch } from 'vue'
-import { ask, type Import } from '../api/client'
+import { answer, api, type Import } from '../api/client'
 import ImportSheet from './ImportSheet.vue'
 
 /** A new level: on heights from a file, or on ground that is made here. */
@@ -14,10 +14,11 @@ let timer = 0
 /** Have the ground made anew, a moment after the last number was changed. */
 function make() {
   window.clearTimeout(timer)
-  if (from.value === 'file') return
+  const form = from.value
+  if (form === 'file') return
   timer = window.setTimeout(async () => {
     try {
-      draft.value = await ask<Import>('POST', '/drafts/made', { form: from.value, ...ground.value })
+      draft.value = await answer(api.POST('/api/drafts/made', { body: { form, ...ground.value } }))
       trouble.value = ''
     } catch (error) {
       draft.value = null

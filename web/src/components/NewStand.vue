@@ -2,7 +2,7 @@
 import { mdiPlus } from '@mdi/js'
 import { useDebounceFn } from '@vueuse/core'
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
-import { ask, type TriedNew, type View } from '../api/client'
+import { answer, api, type TriedNew, type View } from '../api/client'
 import { amount, signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { STRATA, type Stratum } from '../strata'
@@ -51,7 +51,7 @@ const look = useDebounceFn(async () => {
   if (!item.value) return
   const asked = JSON.stringify(said())
   try {
-    const told = await ask<TriedNew>('POST', `/levels/${store.slug}/new-stand/try`, { ...said(), view: props.view?.() ?? null })
+    const told = await answer(api.POST('/api/levels/{slug}/new-stand/try', { params: { path: { slug: store.slug } }, body: { ...said(), view: props.view?.() ?? null } }))
     if (asked !== JSON.stringify(said())) return
     tried.value = told
     trouble.value = ''
@@ -67,7 +67,7 @@ async function add() {
   trouble.value = ''
   busy.value = true
   try {
-    await store.arrange('new-stand', { name: name.value.trim(), ...said() })
+    await store.arrange(answer(api.POST('/api/levels/{slug}/new-stand', { ...store.here(), body: { key: crypto.randomUUID(), name: name.value.trim(), ...said() } })))
     open.value = false
     item.value = name.value = ''
     tried.value = null
@@ -90,8 +90,8 @@ async function add() {
         <v-select v-model="stratum" :items="[...STRATA]" label="Stratum" hide-details data-test="new-stratum" />
         <v-checkbox v-model="sward" label="a sward, without single plants" />
         <div class="two">
-          <NumberField :value="spacing" label="Spacing" :min="0.2" :max="200" test="new-spacing" :step="0.1" unit="m" @change="spacing = $event" />
-          <NumberField :value="fullness" label="Fullness" unit="%" :min="0" :max="100" :step="1" :digits="1" test="new-fullness" @change="fullness = $event" />
+          <NumberField inside :value="spacing" label="Spacing" :min="0.2" :max="200" test="new-spacing" :step="0.1" unit="m" @change="spacing = $event" />
+          <NumberField inside :value="fullness" label="Fullness" unit="%" :min="0" :max="100" :step="1" :digits="1" test="new-fullness" @change="fullness = $event" />
         </div>
         <p v-if="tried && !trouble" class="number told" data-test="new-count">
           about <b>{{ whole(tried.count) }}</b> {{ sward ? 'tufts' : 'plants' }}<template v-if="tried.cost.triangles !== undefined"><br />in this view {{ signed(amount('ms', tried.cost.ms), tried.cost.ms) }}, {{ signed(amount('triangles', tried.cost.triangles), tried.cost.triangles) }} triangles</template>

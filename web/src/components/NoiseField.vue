@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onMounted, ref, watch } from 'vue'
-import { ask, type Condition, type Noise } from '../api/client'
+import { answer, api, type Condition, type Noise } from '../api/client'
 import { inBand } from '../conditions'
 import { useLevel } from '../stores/level'
 import ChoiceField from './ChoiceField.vue'
@@ -21,7 +21,7 @@ async function load() {
   const n = props.condition.noise!
   const metres = Math.min(Math.max(n.wavelength! * 4, 8), Math.max(store.level!.columns, store.level!.rows) * store.level!.cell)
   try {
-    const found = await ask<{ side: number; values: string }>('POST', `/levels/${store.slug}/conditions/noise`, { noise: n, x: 0, z: 0, side: metres })
+    const found = await answer(api.POST('/api/levels/{slug}/conditions/noise', { params: { path: { slug: store.slug } }, body: { noise: n, x: 0, z: 0, side: metres } }))
     if (mine !== round) return
     side = found.side
     values = Uint8Array.from(atob(found.values), (ch) => ch.charCodeAt(0))

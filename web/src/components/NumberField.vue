@@ -22,6 +22,8 @@ const props = withDefaults(
     test?: string
     /** The field alone; its label is only read out. */
     bare?: boolean
+    /** The label stands in the field's frame and not beside it. */
+    inside?: boolean
     /** Tells a change when the field is left or Enter pressed, not at every key. */
     late?: boolean
     /** Drawn in the field in place of a label. */
@@ -71,6 +73,12 @@ function left(): void {
   text.value = shown.value
 }
 
+/** Enter takes the number, and gives the keys back to the stage. */
+function enter(event: KeyboardEvent): void {
+  typed()
+  ;(event.target as HTMLInputElement).blur()
+}
+
 let began: { x: number; from: number } | null = null
 const PIXELS_PER_STEP = 4
 function grab(event: PointerEvent): void {
@@ -86,8 +94,8 @@ function drag(event: PointerEvent): void {
 </script>
 
 <template>
-  <div class="field" :class="{ bare }">
-    <span v-if="!bare" class="label" :class="{ drags: !disabled && !mixed }" :title="disabled || mixed ? undefined : 'Drag sideways to change it'" @pointerdown="grab" @pointermove="drag" @pointerup="began = null" @pointercancel="began = null">{{ label }}</span>
+  <div class="field" :class="{ bare: bare || inside }">
+    <span v-if="!bare && !inside" class="label" :class="{ drags: !disabled && !mixed }" :title="disabled || mixed ? undefined : 'Drag sideways to change it'" @pointerdown="grab" @pointermove="drag" @pointerup="began = null" @pointercancel="began = null">{{ label }}</span>
     <v-text-field
       v-model="text"
       v-tooltip:bottom="{ text: tip, openDelay: 400, disabled: !tip }"
@@ -96,7 +104,8 @@ function drag(event: PointerEvent): void {
       data-keys
       autocomplete="off"
       :placeholder="mixed ? 'mixed' : ''"
-      :aria-label="unit ? `${label}, ${unit}` : label"
+      :label="inside ? label : undefined"
+      :aria-label="inside ? undefined : unit ? `${label}, ${unit}` : label"
       :disabled="disabled"
       :error="wrong || !!trouble"
       :error-messages="trouble"
@@ -104,7 +113,7 @@ function drag(event: PointerEvent): void {
       :data-test="test"
       @update:focused="$event ? (editing = true) : left()"
       @update:model-value="late || typed()"
-      @keydown.enter="typed()"
+      @keydown.enter="enter"
       @keydown.up="nudge($event, 1)"
       @keydown.down="nudge($event, -1)"
     >

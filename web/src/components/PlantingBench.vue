@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiHelpCircleOutline, mdiVectorCurve } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
-import { ask, type View } from '../api/client'
+import { answer, api, type View } from '../api/client'
 import { amount, signed, whole, type LineName } from '../budget'
 import type { Draft } from '../composables/useDraft'
 import type { Hand } from '../composables/useHand'
@@ -48,7 +48,7 @@ async function aim() {
   const count = Number(aimed.value)
   if (!stand || !(count > 0)) return
   try {
-    const found = await ask<{ fullness: number; count: number }>('POST', `/levels/${store.slug}/stands/${stand.id}/aim`, { count, settings: d.partOf(stand) })
+    const found = await answer(api.POST('/api/levels/{slug}/stands/{stand}/aim', { params: { path: { slug: store.slug, stand: stand.id } }, body: { count, settings: d.partOf(stand) } }))
     aimSaid.value = found.count < count ? `This ground holds at most ${whole(found.count)} at this spacing: closer spacing or wider conditions give more.` : ''
     d.change({ fullness: found.fullness })
   } catch (error) {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
-import { ask, type ItemDetail, type Replaced } from '../api/client'
+import { answer, api, type ItemDetail, type Replaced } from '../api/client'
 import { amount, LINES, signed, whole } from '../budget'
 import { useBringIn } from '../composables/useBringIn'
 import { useLevel } from '../stores/level'
@@ -22,7 +22,7 @@ watch(thing, async (t) => {
   found.value = null
   if (!t || !batch.value) return
   try {
-    found.value = await ask<Replaced[]>('GET', `/shelf/${props.item.slug}/against/${batch.value.id}/${t.id}`)
+    found.value = await answer(api.GET('/api/shelf/{item}/against/{batch}/{thing}', { params: { path: { item: props.item.slug, batch: batch.value.id, thing: t.id } } }))
   } catch (error) {
     trouble.value = (error as Error).message
   }
@@ -34,7 +34,7 @@ const chosen = (next: File[] | File) => {
 async function keep() {
   working.value = true
   try {
-    await shelf.change('POST', props.item.slug, '/replace', { revision: props.item.revision, batch: batch.value!.id, thing: thing.value!.id })
+    await shelf.changed(answer(api.POST('/api/shelf/{item}/replace', { params: { path: { item: props.item.slug } }, body: { revision: props.item.revision, batch: batch.value!.id, thing: thing.value!.id } })))
     await Promise.all([shelf.load(), store.refresh(true)])
     emit('close')
   } catch (error) {

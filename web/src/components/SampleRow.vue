@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, shallowRef, watch } from 'vue'
-import { ask, type Sample } from '../api/client'
+import { answer, api, type Sample } from '../api/client'
 import type { Draft } from '../composables/useDraft'
 import { useLevel } from '../stores/level'
 
@@ -21,7 +21,7 @@ async function load() {
   const stand = store.chosen[0]
   if (!stand) return
   try {
-    const told = await ask<Sample[]>('POST', `/levels/${store.slug}/stands/${stand.id}/sample`, { settings: props.draft.partOf(stand) })
+    const told = await answer(api.POST('/api/levels/{slug}/stands/{stand}/sample', { params: { path: { slug: store.slug, stand: stand.id } }, body: { settings: props.draft.partOf(stand) } }))
     if (mine === round) [nine.value, trouble.value] = [told, '']
   } catch (error) {
     if (mine === round) trouble.value = (error as Error).message

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiCameraOutline, mdiDeleteOutline } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef } from 'vue'
-import { ask, askBytes, type Compared, type Snapshot, type View } from '../api/client'
+import { answer, answerBytes, api, type Compared, type Snapshot, type View } from '../api/client'
 import { amount, signed, whole, type LineName } from '../budget'
 import { places, type Draft } from '../composables/useDraft'
 import { useLevel } from '../stores/level'
@@ -18,7 +18,6 @@ const before = ref(0)
 const after = ref(0)
 const told = shallowRef<Compared | null>(null)
 const trouble = ref('')
-const base = computed(() => `/levels/${store.slug}/snapshots`)
 
 async function guarded(work: () => Promise<void>) {
   trouble.value = ''
@@ -28,30 +27,30 @@ async function guarded(work: () => Promise<void>) {
     trouble.value = (error as Error).message
   }
 }
-const load = () => guarded(async () => void (list.value = await ask<Snapshot[]>('GET', base.value)))
+const load = () => guarded(async () => void (list.value = await answer(api.GET('/api/levels/{slug}/snapshots', store.here()))))
 onMounted(load)
 const take = () =>
   guarded(async () => {
-    await ask('POST', base.value, { name: name.value.trim() })
+    await answer(api.POST('/api/levels/{slug}/snapshots', { ...store.here(), body: { name: name.value.trim() } }))
     name.value = ''
     await load()
   })
 const compare = () =>
   guarded(async () => {
     const body = { before: before.value, after: after.value }
-    told.value = await ask<Compared>('POST', `${base.value}/compare`, { ...body, view: props.view() })
-    d.marks.value = places([await askBytes('POST', `${base.value}/difference`, body)])
+    told.value = await answer(api.POST('/api/levels/{slug}/snapshots/compare', { ...store.here(), body: { ...body, view: props.view() } }))
+    d.marks.value = places([await answerBytes(api.POST('/api/levels/{slug}/snapshots/difference', { ...store.here(), parseAs: 'stream', body }))])
   })
 function close() {
   told.value = null
   d.marks.value = places([])
 }
 const remove = (id: number) => guarded(async () => {
-  list.value = await ask<Snapshot[]>('DELETE', `${base.value}/${id}`)
+  list.value = await answer(api.DELETE('/api/levels/{slug}/snapshots/{snapshot}', { params: { path: { slug: store.slug, snapshot: id } } }))
   if (before.value === id || after.value === id) before.value = after.value = 0
 })
 const goBack = (s: Snapshot) => guarded(async () => {
-  await store.arrange(`snapshots/${s.id}/go-back`, {})
+  await store.arrange(answer(api.POST('/api/levels/{slug}/snapshots/{snapshot}/go-back', { params: { path: { slug: store.slug, snapshot: s.id } }, body: { key: crypto.randomUUID() } })))
   close()
 })
 const choices = computed(() => [{ value: 0, title: 'now' }, ...list.value.map((s) => ({ value: s.id, title: s.name }))])

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiEye, mdiImageMultipleOutline, mdiMap, mdiTuneVariant, mdiViewSplitVertical } from '@mdi/js'
 import { ref } from 'vue'
-import { ask, type Bookmark } from '../api/client'
+import { answer, api, type Bookmark } from '../api/client'
 import type { Stage } from '../stage/stage'
 import { useKeys } from '../stores/keys'
 import { useLevel } from '../stores/level'
@@ -37,9 +37,9 @@ async function keep() {
   const { x, y, z, heading, pitch, fov } = props.stage.eye.view
   const view = { key: crypto.randomUUID(), name: name.value.trim(), x, y, z, heading, pitch, fov, picture: props.stage.picture() }
   name.value = ''
-  await change(ask<Bookmark[]>('POST', `/levels/${store.slug}/views`, view))
+  await change(answer(api.POST('/api/levels/{slug}/views', { params: { path: { slug: store.slug } }, body: view })))
 }
-const drop = (of: string) => change(ask<Bookmark[]>('DELETE', `/levels/${store.slug}/views/${encodeURIComponent(of)}?key=${crypto.randomUUID()}`))
+const drop = (of: string) => change(answer(api.DELETE('/api/levels/{slug}/views/{name}', { params: { path: { slug: store.slug, name: of }, query: { key: crypto.randomUUID() } } })))
 const VIEWS = [
   { value: 'both', title: 'Eye and plan', icon: mdiViewSplitVertical, test: 'show-both', tip: 'Eye and plan' },
   { value: 'eye', title: 'Eye alone', icon: mdiEye, test: 'show-eye', tip: 'Eye alone' },
@@ -85,6 +85,7 @@ const VIEWS = [
 <style scoped>
 .views {
   display: flex;
+  flex-wrap: wrap;
   gap: 4px;
   align-items: center;
   margin-left: auto;

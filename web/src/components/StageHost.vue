@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useElementSize, useEventListener, useIntervalFn, useSessionStorage } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import { askBytes, type Bookmark, type Person } from '../api/client'
+import { answerBytes, api, type Bookmark, type Person } from '../api/client'
 import { whole } from '../budget'
 import { overlaid, useFly } from '../composables/useFly'
 import { useTools } from '../composables/useTools'
@@ -126,7 +126,7 @@ async function loadSward() {
   const key = swards.map((s) => `${s.id}/${s.revision}/${s.sheets.keys.join('')}`).join()
   if (!stage.value || key === swardKey) return
   swardKey = key
-  const all = await Promise.all(swards.map((s) => askBytes('GET', `/levels/${store.slug}/stands/${s.id}/density`).catch(() => null)))
+  const all = await Promise.all(swards.map((s) => answerBytes(api.GET('/api/levels/{slug}/stands/{stand}/density', { params: { path: { slug: store.slug, stand: s.id } }, parseAs: 'stream' })).catch(() => null)))
   const maps = all.flatMap((bytes) => (bytes ? [raster(bytes)] : []))
   if (stage.value && key === swardKey) stage.value.setSward(maps.length ? maps.reduce<Raster>(denser, maps[0]) : null)
 }

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import { ask, type ShelfItem } from '../api/client'
+import { answer, api } from '../api/client'
 import { GROUPS, type Group } from '../stores/shelf'
 import NumberField from './NumberField.vue'
 
@@ -20,7 +20,7 @@ async function put() {
   busy.value = true
   trouble.value = ''
   try {
-    const made = await ask<ShelfItem>('POST', '/shelf/new/stand-in', { name: name.value, group: group.value, shape: shape.value, height: height.value, width: width.value, colour: colour.value })
+    const made = await answer(api.POST('/api/shelf/new/stand-in', { body: { name: name.value, group: group.value, shape: shape.value, height: height.value, width: width.value, colour: colour.value } }))
     emit('kept', [made.slug])
   } catch (error) {
     trouble.value = (error as Error).message
@@ -44,8 +44,8 @@ const outline = () => {
         <v-text-field v-model="name" label="Name" hide-details data-test="stand-in-name" />
         <v-select v-model="group" :items="[...GROUPS]" label="Group" hide-details />
         <v-select v-model="shape" :items="[...SHAPES]" label="Shape" hide-details data-test="stand-in-shape" />
-        <NumberField :value="height" label="Height" test="stand-in-height" :min="0.01" :max="200" :step="0.1" unit="m" @change="height = $event" />
-        <NumberField :value="width" label="Width" :min="0.01" :max="200" :step="0.1" unit="m" @change="width = $event" />
+        <NumberField inside :value="height" label="Height" test="stand-in-height" :min="0.01" :max="200" :step="0.1" unit="m" @change="height = $event" />
+        <NumberField inside :value="width" label="Width" :min="0.01" :max="200" :step="0.1" unit="m" @change="width = $event" />
         <v-btn-toggle v-model="colour" mandatory density="compact" aria-label="Colour"><v-btn v-for="c in INKS" :key="c" :value="c" :aria-label="`Colour ${c}`" size="small"><i :style="{ background: c }" /></v-btn></v-btn-toggle>
       </div>
     </div>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiDownload, mdiFileReplaceOutline, mdiLockOpenOutline, mdiLockOutline, mdiPencilOutline, mdiPlus, mdiSprout, mdiTrayMinus } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
+import { answer, api } from '../api/client'
 import { useLevel } from '../stores/level'
 import { useShelf } from '../stores/shelf'
 import FindingList from './FindingList.vue'
@@ -39,19 +40,19 @@ async function attempt(work: () => Promise<unknown>) {
   }
 }
 const mend = (what: string) => attempt(async () => {
-  await shelf.change('POST', props.item, '/mend', { revision: shown.value!.revision, mend: what })
+  await shelf.changed(answer(api.POST('/api/shelf/{item}/mend', { params: { path: { item: props.item } }, body: { revision: shown.value!.revision, mend: what } })))
   await store.refresh(true)
 })
 const use = (revision: number) => attempt(async () => {
-  await shelf.change('POST', props.item, '/version', { revision: shown.value!.revision, use: revision })
+  await shelf.changed(answer(api.POST('/api/shelf/{item}/version', { params: { path: { item: props.item } }, body: { revision: shown.value!.revision, use: revision } })))
   await store.refresh(true)
 })
 const hold = (held: boolean) => attempt(async () => {
-  await store.changeStock('hold', { item: props.item, held })
+  await store.stockChanged(answer(api.POST('/api/levels/{slug}/stock/hold', { ...store.here(), body: { key: crypto.randomUUID(), item: props.item, held } })))
   await shelf.look(props.item)
 })
 const exchange = (by: string) => attempt(async () => {
-  await store.arrange('exchange', { item: props.item, by })
+  await store.arrange(answer(api.POST('/api/levels/{slug}/exchange', { ...store.here(), body: { key: crypto.randomUUID(), item: props.item, by } })))
   await shelf.look(props.item)
 })
 const remove = () => attempt(async () => {

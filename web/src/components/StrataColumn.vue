@@ -2,10 +2,11 @@
 import { mdiEyeOffOutline, mdiEyeOutline } from '@mdi/js'
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import type { Item, Stand, View } from '../api/client'
+import { answer, api, type Item, type Stand, type View } from '../api/client'
 import { inkOf, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
+import type { Stratum } from '../strata'
 import NewStand from './NewStand.vue'
 
 defineProps<{ view: () => View | null }>()
@@ -42,9 +43,9 @@ function choose(s: Stand, event: MouseEvent | KeyboardEvent) {
 const dragged = ref<number | null>(null)
 const over = ref<number | null>(null)
 /** Put a stand before another, or at the end of its stratum. */
-async function move(s: Stand, stratum: string, before: number | null) {
+async function move(s: Stand, stratum: Stratum, before: number | null) {
   if (before === s.id) return
-  await store.arrange(`stands/${s.id}/move`, { stratum, before }).catch(store.tell)
+  await store.arrange(answer(api.POST('/api/levels/{slug}/stands/{stand}/move', { params: { path: { slug: store.slug, stand: s.id } }, body: { key: crypto.randomUUID(), stratum, before } }))).catch(store.tell)
 }
 async function dropOn(target: Stand) {
   const s = store.stands.find((x) => x.id === dragged.value)

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiWeatherWindy } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
-import { ask, type Entry, type Wind } from '../api/client'
+import { answer, api, type Wind } from '../api/client'
 import { softwareDrawn } from '../stage/groundTextures'
 import type { Stage } from '../stage/stage'
 import { useLevel } from '../stores/level'
@@ -23,7 +23,7 @@ watch([blows, wind], () => props.stage.setWind(blows.value ? wind.value : null),
 watch(() => store.level?.slug, () => (draft.value = null))
 async function keep() {
   try {
-    const entry = await ask<Entry>('PUT', `/levels/${store.slug}/wind`, { key: crypto.randomUUID(), wind: wind.value })
+    const entry = await answer(api.PUT('/api/levels/{slug}/wind', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), wind: wind.value } }))
     store.level = { ...store.level!, wind: wind.value }
     draft.value = null
     store.note(entry)

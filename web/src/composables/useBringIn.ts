@@ -1,6 +1,6 @@
 import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef } from 'vue'
-import { ask, upload, type Batch, type BringSaid, type Cards, type ShelfItem } from '../api/client'
+import { answer, api, upload, type Batch, type BringSaid, type Cards } from '../api/client'
 import type { Group } from '../stores/shelf'
 
 /** What a person decides of one thing that was brought in. */
@@ -69,20 +69,20 @@ export function useBringIn(source: () => Source) {
       if (!batch.value) return
       const was = Object.values(choices.value)
       choices.value = {}
-      take(await ask<Batch>('PUT', `/shelf/bring/${batch.value.id}`, whole()))
+      take(await answer(api.PUT('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value.id } }, body: whole() })))
       named = was
     })
   /** What was decided of the things before they were read again, in their order. */
   let named: Choice[] = []
 
   async function look(): Promise<void> {
-    const next = await ask<Batch>('GET', `/shelf/bring/${batch.value!.id}`)
+    const next = await answer(api.GET('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value!.id } } }))
     if (next.state === 'done' && named.length === next.things.length) next.things.forEach((t, k) => (choices.value[t.id] ??= { ...named[k], keep: named[k].keep && !t.refused }))
     take(next)
   }
 
   /** Do what a finding of a thing offers. */
-  const mend = (thing: number, what: string) => attempt(async () => take(await ask<Batch>('POST', `/shelf/bring/${batch.value!.id}/${thing}/mend`, { mend: what })))
+  const mend = (thing: number, what: string) => attempt(async () => take(await answer(api.POST('/api/shelf/bring/{batch}/{thing}/mend', { params: { path: { batch: batch.value!.id, thing } }, body: { mend: what } }))))
 
   async function keep(): Promise<string[] | null> {
     try {
@@ -90,7 +90,7 @@ export function useBringIn(source: () => Source) {
         const { name, group, tags, note } = choices.value[t.id]
         return { id: t.id, name, group, tags, note }
       })
-      return (await ask<ShelfItem[]>('POST', `/shelf/bring/${batch.value!.id}/keep`, { things })).map((i) => i.slug)
+      return (await answer(api.POST('/api/shelf/bring/{batch}/keep', { params: { path: { batch: batch.value!.id } }, body: { things } }))).map((i) => i.slug)
     } catch (error) {
       trouble.value = (error as Error).message
       return null
@@ -98,7 +98,7 @@ export function useBringIn(source: () => Source) {
   }
 
   function drop(): void {
-    if (batch.value) void ask('DELETE', `/shelf/bring/${batch.value.id}`).catch(() => undefined)
+    if (batch.value) void answer(api.DELETE('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value.id } } })).catch(() => undefined)
     batch.value = null
     choices.value = {}
     trouble.value = ''

@@ -1,6 +1,6 @@
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { ApiError, ask, askBytes, type Clash, type Stand, type StandSettings, type Tried, type View } from '../api/client'
+import { answer, answerBytes, api, ApiError, type Clash, type Stand, type StandSettings, type Tried, type View } from '../api/client'
 import { useLevel } from '../stores/level'
 
 export type Raster = { data: Uint8Array; columns: number; rows: number }
@@ -114,16 +114,22 @@ export function useDraft(view: () => View | null) {
     const mine = ++round
     const stands = store.chosen
     if (!stands.length) return
-    const path = (s: Stand) => `/levels/${store.slug}/stands/${s.id}`
+    const at = (s: Stand) => ({ params: { path: { slug: store.slug, stand: s.id } } })
+    const bytesOf = { parseAs: 'stream' } as const
     busy.value = true
     try {
       const results = dirty.value
-        ? await Promise.all(stands.map((s) => ask<Tried>('POST', `${path(s)}/try`, { settings: partOf(s), view: view() })))
+        ? await Promise.all(stands.map((s) => answer(api.POST('/api/levels/{slug}/stands/{stand}/try', { ...at(s), body: { settings: partOf(s), view: view() } }))))
         : []
       const kind = overlayKind.value
-      const overlaid = kind === 'suitability' ? () => askBytes('POST', `${path(stands[0])}/suitability`, { settings: partOf(stands[0]) }) : () => askBytes('GET', `${path(stands[0])}/${kind}`)
-      const bytes = showOverlay.value ? await overlaid() : null
-      const changed = dirty.value && !changes.value.distances ? await Promise.all(stands.filter((s) => !s.sward).map((s) => askBytes('POST', `${path(s)}/difference`, { settings: partOf(s) }))) : []
+      const first = at(stands[0])
+      const overlaid = {
+        suitability: () => api.POST('/api/levels/{slug}/stands/{stand}/suitability', { ...first, ...bytesOf, body: { settings: partOf(stands[0]) } }),
+        density: () => api.GET('/api/levels/{slug}/stands/{stand}/density', { ...first, ...bytesOf }),
+        touch: () => api.GET('/api/levels/{slug}/stands/{stand}/touch', { ...first, ...bytesOf }),
+      }
+      const bytes = showOverlay.value ? await answerBytes(overlaid[kind]()) : null
+      const changed = dirty.value && !changes.value.distances ? await Promise.all(stands.filter((s) => !s.sward).map((s) => answerBytes(api.POST('/api/levels/{slug}/stands/{stand}/difference', { ...at(s), ...bytesOf, body: { settings: partOf(s) } })))) : []
       if (mine !== round) return
       marks.value = changed.length ? places(changed) : NOTHING
       tried.value = results.length ? results.reduce(add) : null
@@ -148,7 +154,7 @@ export function useDraft(view: () => View | null) {
   }
 
   /** What the parts that the draft changes were when it was begun. */
-  function wasOf(stand: Stand): object {
+  function wasOf(stand: Stand): Record<string, unknown> {
     const old = (begun.get(stand.id) ?? stand.settings) as Record<string, unknown>
     const out: Record<string, unknown> = {}
     for (const [name, value] of Object.entries(changes.value)) {

@@ -12,7 +12,6 @@ const MOVES: Record<string, [number, number, number]> = {
   PageDown: [0, 0, -1],
 }
 
-/** Whether a key event belongs to a field that is being typed in. */
 /** Whether a key goes to a field in which one writes. */
 export const typing = (event: Event): boolean =>
   event.target instanceof HTMLElement && /^(INPUT|TEXTAREA)$/.test(event.target.tagName) && !/^(checkbox|radio)$/.test((event.target as HTMLInputElement).type)

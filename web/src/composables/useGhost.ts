@@ -1,5 +1,5 @@
 import { computed, ref, shallowRef, type ShallowRef } from 'vue'
-import { ask, type Changed, type Ghost } from '../api/client'
+import { answer, api, type Ghost } from '../api/client'
 import type { Stage } from '../stage/stage'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
@@ -44,7 +44,7 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
     asking = true
     try {
       const wish = said(x, z, null)
-      ghost.value = await ask<Ghost>('POST', `/levels/${store.slug}/stands/${stand.value.id}/pins/try`, { key, add: wish, push: brush.push })
+      ghost.value = await answer(api.POST('/api/levels/{slug}/stands/{stand}/pins/try', { params: { path: { slug: store.slug, stand: stand.value.id } }, body: { key, add: wish, push: brush.push } }))
       if (at) show()
     } catch (error) {
       store.tell(error)
@@ -97,7 +97,7 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
     }
     try {
       const add = places.map(([x, z], k) => (k ? { x, z, ...(brush.setItem ? { item: brush.setItem } : {}) } : said(x, z)))
-      const { entry } = await ask<Changed>('POST', `/levels/${store.slug}/stands/${stand.value.id}/pins`, { key, add, push: brush.push })
+      const { entry } = await answer(api.POST('/api/levels/{slug}/stands/{stand}/pins', { params: { path: { slug: store.slug, stand: stand.value.id } }, body: { key, add, change: [], remove: [], release: [], push: brush.push } }))
       store.note(entry)
       key = crypto.randomUUID()
       turn = null

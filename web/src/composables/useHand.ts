@@ -1,5 +1,5 @@
 import { computed, ref, shallowRef, watch } from 'vue'
-import { ask, type Changed, type Plant } from '../api/client'
+import { answer, api, type PinsIn, type Plant } from '../api/client'
 import { useLevel } from '../stores/level'
 
 export type PlantPart = Partial<Pick<Plant, 'item' | 'x' | 'z' | 'turn' | 'width' | 'height' | 'lift'>>
@@ -15,7 +15,7 @@ export function useHand() {
   const trouble = ref('')
   const push = ref(false)
   const stand = computed(() => (store.chosen.length === 1 && !store.chosen[0].sward ? store.chosen[0] : null))
-  const base = computed(() => `/levels/${store.slug}/stands/${stand.value?.id}`)
+  const at = computed(() => ({ slug: store.slug, stand: stand.value?.id ?? 0 }))
 
   async function guarded(work: () => Promise<void>): Promise<boolean> {
     trouble.value = ''
@@ -28,15 +28,15 @@ export function useHand() {
     }
   }
   async function find(x: number, z: number, reach = REACH): Promise<void> {
-    plant.value = await ask<Plant | null>('GET', `${base.value}/plant?x=${x}&z=${z}&reach=${reach}`)
+    plant.value = await answer(api.GET('/api/levels/{slug}/stands/{stand}/plant', { params: { path: at.value, query: { x, z, reach } } }))
     if (!plant.value) trouble.value = `No plant of ${stand.value?.name} stands within ${reach} m of there.`
   }
   async function load(): Promise<void> {
     if (!stand.value) return void (pins.value = [])
-    pins.value = await ask<Plant[]>('GET', `${base.value}/pins`)
+    pins.value = await answer(api.GET('/api/levels/{slug}/stands/{stand}/pins', { params: { path: at.value } }))
   }
-  async function send(body: object): Promise<void> {
-    const changed = await ask<Changed>('POST', `${base.value}/pins`, { key: crypto.randomUUID(), push: push.value, ...body })
+  async function send(body: Partial<PinsIn>): Promise<void> {
+    const changed = await answer(api.POST('/api/levels/{slug}/stands/{stand}/pins', { params: { path: at.value }, body: { key: crypto.randomUUID(), push: push.value, add: [], change: [], remove: [], release: [], ...body } }))
     store.note(changed.entry)
     push.value = false
     await store.refresh()

@@ -1,23 +1,26 @@
 import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef } from 'vue'
-import { ask, type Job } from '../api/client'
+import { answer, api, type Job } from '../api/client'
+
+export type HandoverName = 'plants.csv' | 'level.json' | 'level.glb'
 
 /** Have a handover file of a level made by the worker, watch it, stop it, and fetch it once, as soon as it is done. */
-export function useHandoverFile(slug: () => string, name: string) {
+export function useHandoverFile(slug: () => string, name: HandoverName) {
   const job = shallowRef<Job | null>(null)
   const trouble = ref('')
   const busy = computed(() => job.value?.state === 'waiting' || job.value?.state === 'running')
-  const path = () => `/levels/${slug()}/handover/jobs/${job.value!.id}`
+  const one = () => ({ params: { path: { slug: slug(), job: job.value!.id } } })
   let asking = false
 
   /** One request at a time: a slow answer must neither come after a later one nor fetch the file a second time. */
-  async function take(method: 'GET' | 'POST', where: string): Promise<void> {
+  async function take(ask: () => Promise<{ data?: Job }>): Promise<void> {
     if (asking) return
     asking = true
     try {
-      job.value = await ask<Job>(method, where)
-      trouble.value = job.value.trouble
-      if (job.value.state === 'done') fetchFile()
+      const told = await answer(ask())
+      job.value = told
+      trouble.value = told.trouble
+      if (told.state === 'done') fetchFile()
     } catch (error) {
       trouble.value = (error as Error).message
     } finally {
@@ -25,19 +28,19 @@ export function useHandoverFile(slug: () => string, name: string) {
     }
   }
 
-  const make = () => take('POST', `/levels/${slug()}/handover/${name}`)
+  const make = () => take(() => api.POST('/api/levels/{slug}/handover/{file}', { params: { path: { slug: slug(), file: name } } }))
 
   async function stop(): Promise<void> {
-    if (job.value) job.value = await ask<Job>('POST', `${path()}/stop`)
+    if (job.value) job.value = await answer(api.POST('/api/levels/{slug}/handover/jobs/{job}/stop', one()))
   }
 
   function fetchFile(): void {
     const link = document.createElement('a')
-    link.href = `/api${path()}/file`
+    link.href = `/api/levels/${slug()}/handover/jobs/${job.value!.id}/file`
     link.download = name
     link.click()
   }
 
-  useIntervalFn(() => busy.value && void take('GET', path()), 400)
+  useIntervalFn(() => busy.value && void take(() => api.GET('/api/levels/{slug}/handover/jobs/{job}', one())), 400)
   return { job, trouble, busy, make, stop }
 }

@@ -1,5 +1,5 @@
 import { shallowRef } from 'vue'
-import { ask, type Under } from '../api/client'
+import { answer, api, type Under } from '../api/client'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
 
@@ -19,7 +19,7 @@ export function useLift() {
     brush.verb = null
   }
   async function look(x: number, z: number): Promise<Under[]> {
-    return ask<Under[]>('GET', `/levels/${store.slug}/under?x=${x}&z=${z}`)
+    return answer(api.GET('/api/levels/{slug}/under', { params: { path: { slug: store.slug }, query: { x, z } } }))
   }
   /** The pointer is pressed at a place of the level, at a point of the screen. */
   function press(x: number, z: number, at: [number, number]): void {

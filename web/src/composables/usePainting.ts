@@ -1,5 +1,5 @@
 import { ref, shallowRef, type ShallowRef } from 'vue'
-import { askBytes, type Stand, type Stroke } from '../api/client'
+import { answerBytes, api, type Stand, type Stroke } from '../api/client'
 import { decode } from '../stage/payload'
 import type { Stage } from '../stage/stage'
 import { useBrush } from '../stores/brush'
@@ -37,7 +37,7 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     const control = (trying = new AbortController())
     try {
       for (const stand of brush.targets) {
-        const bytes = await askBytes('POST', `/levels/${store.slug}/strokes/try`, { ...stroke(), stand: stand.id, also: [] }, control.signal)
+        const bytes = await answerBytes(api.POST('/api/levels/{slug}/strokes/try', { params: { path: { slug: store.slug } }, body: { ...stroke(), stand: stand.id, also: [] }, signal: control.signal, parseAs: 'stream' }))
         const [x0, z0, x1, z1] = new Float32Array(bytes, 0, 4)
         if (control.signal.aborted) return
         s.store.stands.get(stand.id)?.replace(x0, z0, x1, z1, decode(bytes, 16))

@@ -1,5 +1,5 @@
 import { ref, shallowRef, watch } from 'vue'
-import { askBytes } from '../api/client'
+import { answerBytes, api } from '../api/client'
 import { useLevel } from '../stores/level'
 
 export type ReliefKind = 'shading' | 'slope' | 'facing' | 'hollow' | 'wetness' | 'altitude'
@@ -62,7 +62,7 @@ export function useRelief() {
     }
     busy.value = true
     try {
-      const bytes = await askBytes('GET', `/levels/${store.slug}/relief/${store.level.ground_revision}/${wanted}?radius=${radius.value}`)
+      const bytes = await answerBytes(api.GET('/api/levels/{slug}/relief/{revision}/{kind}', { params: { path: { slug: store.slug, revision: store.level.ground_revision, kind: wanted }, query: { radius: radius.value } }, parseAs: 'stream' }))
       if (mine !== round) return
       const [rows, columns] = new Uint16Array(bytes, 0, 2)
       const [low, high] = new Float32Array(bytes, 4, 2)

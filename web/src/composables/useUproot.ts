@@ -1,5 +1,5 @@
 import { ref, type ShallowRef } from 'vue'
-import { ask, type Changed } from '../api/client'
+import { answer, api } from '../api/client'
 import { STRIDE } from '../stage/payload'
 import type { Stage } from '../stage/stage'
 import { useBrush } from '../stores/brush'
@@ -71,7 +71,7 @@ export function useUproot(stage: ShallowRef<Stage | null>) {
     clear()
     const stands = brush.targets.map((s) => s.id)
     try {
-      const { entry } = await ask<Changed>('POST', `/levels/${store.slug}/uproot`, { key: crypto.randomUUID(), stands, path, radius: brush.radius })
+      const { entry } = await answer(api.POST('/api/levels/{slug}/uproot', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), stands, path, radius: brush.radius } }))
       store.note(entry)
       await store.refresh()
     } catch (error) {

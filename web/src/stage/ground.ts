@@ -1,4 +1,4 @@
-import { askBytes, type Level } from '../api/client'
+import { answerBytes, api, type Level } from '../api/client'
 
 const TILE = 256
 
@@ -68,12 +68,12 @@ export async function loadGround(level: Level): Promise<Ground> {
   const heights = new Float32Array((rows + 1) * (columns + 1))
   const count = level.layers.length
   const layers = new Uint8Array(rows * columns * count)
-  const read = async (kind: string, revision: number, high: number, wide: number, channels: number, into: (bytes: ArrayBuffer) => Float32Array | Uint8Array, out: Float32Array | Uint8Array) => {
+  const read = async (kind: 'heights' | 'layers', revision: number, high: number, wide: number, channels: number, into: (bytes: ArrayBuffer) => Float32Array | Uint8Array, out: Float32Array | Uint8Array) => {
     const jobs: Promise<void>[] = []
     for (let tz = 0; tz * TILE < high; tz++) {
       for (let tx = 0; tx * TILE < wide; tx++) {
         jobs.push(
-          askBytes('GET', `/levels/${slug}/ground/${revision}/${kind}/${tx}/${tz}`).then((bytes) => {
+          answerBytes(api.GET('/api/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}', { params: { path: { slug, revision, kind, tx, tz } }, parseAs: 'stream' })).then((bytes) => {
             const tile = into(bytes)
             const w = Math.min(TILE, wide - tx * TILE) * channels
             for (let r = 0; r * w < tile.length; r++) {

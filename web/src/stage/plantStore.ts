@@ -1,4 +1,4 @@
-import { askBytes, type Item, type Stand } from '../api/client'
+import { answerBytes, api, type Item, type Stand } from '../api/client'
 import { CELL } from './frustum'
 import { decode, gather, STRIDE, type Plants } from './payload'
 
@@ -221,8 +221,8 @@ export class PlantStore {
     this.fetching.add(mark)
     this.busy++
     try {
-      const path = `/levels/${this.slug}/stands/${sp.stand.id}/plants/${index % columns}/${Math.floor(index / columns)}/${key}`
-      const plants = decode(await askBytes('GET', path))
+      const path = { slug: this.slug, stand: sp.stand.id, column: index % columns, row: Math.floor(index / columns), key }
+      const plants = decode(await answerBytes(api.GET('/api/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}', { params: { path }, parseAs: 'stream' })))
       if (sp.stand.sheets.keys[index] === key) sp.place(index, key, plants)
     } catch {
       this.failed.set(key, Date.now() + 2000)

@@ -1,7 +1,7 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { ask, type Stand, type Stroke, type Tip } from '../api/client'
+import { answer, api, type Stand, type Stroke, type Tip } from '../api/client'
 import { useLevel } from './level'
 
 export type TouchVerb = Stroke['verb']
@@ -54,7 +54,7 @@ export const useBrush = defineStore('brush', () => {
   const scaleRadius = (factor: number) => void (radius.value = Math.round(clamp(radius.value * factor, 0.5, 200) * 10) / 10)
   const addStrength = (step: number) => void (strength.value = Math.round(clamp(strength.value + step, 0.05, 1) * 100) / 100)
   const take = (v: Verb | null) => void (verb.value = verb.value === v ? null : v)
-  const loadTips = async () => void (tips.value = await ask<Tip[]>('GET', '/tips'))
+  const loadTips = async () => void (tips.value = await answer(api.GET('/api/tips')))
 
   /** What a stroke with this brush asks of the server; `opposite` thins in place of thickening and the other way round. */
   function stroke(path: [number, number][], pressure: number[] | null, opposite = false): Stroke {

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { ApiError, ask, type Arranged, type Beat, type Changed, type Entry, type Level, type LevelCost, type Moved, type GroundChanged, type Mask, type Person, type Pulse, type Shape, type ShapeIn, type ShapesKept, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
+import { answer, api, ApiError, type Changed, type Entry, type Level, type LevelCost, type GroundChanged, type Mask, type Person, type Pulse, type Shape, type ShapeIn, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
 import { line, LINES, type LineName } from '../budget'
 import { useOutbox, type Fate } from './outbox'
 import { useSession } from './session'
@@ -29,6 +29,8 @@ export const useLevel = defineStore('level', () => {
   const trouble = ref('')
 
   const slug = computed(() => level.value?.slug ?? '')
+  /** Where requests about this level go. */
+  const here = () => ({ params: { path: { slug: slug.value } } })
   /** The stand that was selected before this one. */
   const before = ref<number[]>([])
   watch(selected, (_, old) => old.length && (before.value = old))
@@ -44,17 +46,17 @@ export const useLevel = defineStore('level', () => {
 
   async function open(name: string): Promise<void> {
     const [l, s, sh, m] = await Promise.all([
-      ask<Level>('GET', `/levels/${name}`),
-      ask<Stand[]>('GET', `/levels/${name}/stands`),
-      ask<Shape[]>('GET', `/levels/${name}/shapes`),
-      ask<Mask[]>('GET', `/levels/${name}/masks`),
+      answer(api.GET('/api/levels/{slug}', { params: { path: { slug: name } } })),
+      answer(api.GET('/api/levels/{slug}/stands', { params: { path: { slug: name } } })),
+      answer(api.GET('/api/levels/{slug}/shapes', { params: { path: { slug: name } } })),
+      answer(api.GET('/api/levels/{slug}/masks', { params: { path: { slug: name } } })),
     ])
     level.value = l
     stands.value = s
     shapes.value = sh
     masks.value = m
     selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0].id] : []
-    pulse.value = await ask<Pulse>('GET', `/levels/${name}/pulse`)
+    pulse.value = await answer(api.GET('/api/levels/{slug}/pulse', { params: { path: { slug: name } } }))
     void countAll()
     if (session.name && (await outbox.open(session.name, name))) void sendWaiting()
   }
@@ -68,10 +70,11 @@ export const useLevel = defineStore('level', () => {
     try {
       for (let next; (next = stands.value.find((s) => !s.counted && !asked.has(s.id))); ) {
         asked.add(next.id)
-        const [id, revision, base] = [next.id, next.revision, `/levels/${slug.value}`]
-        const count = await ask<number>('GET', `${base}/stands/${id}/count`)
+        const { id, revision } = next
+        const of = slug.value
+        const count = await answer(api.GET('/api/levels/{slug}/stands/{stand}/count', { params: { path: { slug: of, stand: id } } }))
         stands.value = stands.value.map((s) => (s.id === id && s.revision === revision ? { ...s, count, counted: true } : s))
-        if (base !== `/levels/${slug.value}`) break
+        if (of !== slug.value) break
         await reread([id])
       }
     } catch (error) {
@@ -83,13 +86,12 @@ export const useLevel = defineStore('level', () => {
 
   /** Read the stands, shapes and masks again; and the level itself, which comes onto the screen together with them. */
   const refresh = async (whole = false) => {
-    const base = `/levels/${slug.value}`
     const [s, p, sh, m, l] = await Promise.all([
-      ask<Stand[]>('GET', `${base}/stands`),
-      ask<Pulse>('GET', `${base}/pulse`),
-      ask<Shape[]>('GET', `${base}/shapes`),
-      ask<Mask[]>('GET', `${base}/masks`),
-      whole ? ask<Level>('GET', base) : null,
+      answer(api.GET('/api/levels/{slug}/stands', here())),
+      answer(api.GET('/api/levels/{slug}/pulse', here())),
+      answer(api.GET('/api/levels/{slug}/shapes', here())),
+      answer(api.GET('/api/levels/{slug}/masks', here())),
+      whole ? answer(api.GET('/api/levels/{slug}', here())) : null,
     ])
     if (l) level.value = l
     stands.value = s
@@ -100,10 +102,13 @@ export const useLevel = defineStore('level', () => {
   }
 
   /** Tell where one is, and ask whether anything changed; what others did, and where they are, comes onto the screen by this. */
-  async function beat(here: { x: number; z: number; heading: number; bench: string } | null = null, leaving = false): Promise<void> {
-    const base = `/levels/${slug.value}`
-    const now = here ? await ask<Beat>('POST', `${base}/beat`, { ...here, leaving }) : await ask<Pulse>('GET', `${base}/pulse`)
-    others.value = (now as Partial<Beat>).others ?? []
+  async function beat(at: { x: number; z: number; heading: number; bench: string } | null = null, leaving = false): Promise<void> {
+    let now: Pulse
+    if (at) {
+      const told = await answer(api.POST('/api/levels/{slug}/beat', { ...here(), body: { ...at, leaving } }))
+      others.value = told.others
+      now = told
+    } else now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
     if (outbox.waiting.length) await sendWaiting()
     const changed = now.pulse !== pulse.value?.pulse
     pulse.value = now
@@ -122,14 +127,14 @@ export const useLevel = defineStore('level', () => {
 
   /** Read some stands again, whose plants follow from what was changed. */
   async function reread(ids: number[]): Promise<void> {
-    const fresh = await Promise.all(ids.map((id) => ask<Stand>('GET', `/levels/${slug.value}/stands/${id}`)))
+    const fresh = await Promise.all(ids.map((id) => answer(api.GET('/api/levels/{slug}/stands/{stand}', { params: { path: { slug: slug.value, stand: id } } }))))
     stands.value = stands.value.map((s) => fresh.find((f) => f.id === s.id) ?? s)
   }
 
   /** Have the sheets around a place told that are not told yet, for the eye has come near them. */
   async function tellNear(x: number, z: number): Promise<void> {
     if (!stands.value.some((s) => s.sheets.keys.includes(''))) return
-    const near = await ask<Record<string, Record<string, string>>>('GET', `/levels/${slug.value}/keys?x=${x}&z=${z}`)
+    const near = await answer(api.GET('/api/levels/{slug}/keys', { params: { path: { slug: slug.value }, query: { x, z } } }))
     stands.value = stands.value.map((s) => {
       const keys = s.sheets.keys.slice()
       for (const [index, key] of Object.entries(near[s.id] ?? {})) keys[Number(index)] ||= key
@@ -144,7 +149,7 @@ export const useLevel = defineStore('level', () => {
   /** Take over the pulse after an action of one's own. What others may have done meanwhile leaves the old one, so that the next
    * beat reads everything again. */
   async function adopt(): Promise<void> {
-    const now = await ask<Pulse>('GET', `/levels/${slug.value}/pulse`)
+    const now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
     const head = (p: Pulse | null) => Number(p?.pulse.split('-')[1] || 0)
     const alone = !others.value.length && head(now) <= head(pulse.value) + 1
     pulse.value = alone || !pulse.value ? now : { ...now, pulse: pulse.value.pulse }
@@ -188,7 +193,12 @@ export const useLevel = defineStore('level', () => {
       return
     }
     try {
-      const moved = await ask<Moved>('POST', `/levels/${slug.value}/${entry === null ? '' : `journal/${entry}/`}${way}`)
+      const one = { params: { path: { slug: slug.value, entry: entry ?? 0 } } }
+      const moved = await answer(
+        entry === null
+          ? way === 'undo' ? api.POST('/api/levels/{slug}/undo', here()) : api.POST('/api/levels/{slug}/redo', here())
+          : way === 'undo' ? api.POST('/api/levels/{slug}/journal/{entry}/undo', one) : api.POST('/api/levels/{slug}/journal/{entry}/redo', one),
+      )
       difference.value = { what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`, gained: moved.gained, lost: moved.lost, cost: {} }
       if (moved.entry.kind === 'stroke') {
         take(moved, moved.gained, moved.lost)
@@ -201,22 +211,22 @@ export const useLevel = defineStore('level', () => {
   }
 
   /** Keep changed settings of a stand. */
-  async function keep(stand: Stand, settings: Partial<StandSettings>, view: View | null, was: object | null = null): Promise<Entry> {
-    const { entry } = await ask<Changed>('PATCH', `/levels/${slug.value}/stands/${stand.id}`, { key: crypto.randomUUID(), settings, view, was })
+  async function keep(stand: Stand, settings: Partial<StandSettings>, view: View | null, was: Record<string, unknown> | null = null): Promise<Entry> {
+    const { entry } = await answer(api.PATCH('/api/levels/{slug}/stands/{stand}', { params: { path: { slug: slug.value, stand: stand.id } }, body: { key: crypto.randomUUID(), settings, view, was } }))
     note(entry)
     return entry
   }
 
   /** Keep changed settings of several stands: all of them, or none; one entry of the journal. */
-  async function keepSeveral(parts: { stand: Stand; settings: Partial<StandSettings>; was: object }[], view: View | null): Promise<void> {
+  async function keepSeveral(parts: { stand: Stand; settings: Partial<StandSettings>; was: Record<string, unknown> }[], view: View | null): Promise<void> {
     const said = Object.fromEntries(parts.map(({ stand, settings, was }) => [stand.id, { settings, was }]))
-    const { entry } = await ask<Changed>('PATCH', `/levels/${slug.value}/stands`, { key: crypto.randomUUID(), stands: said, view })
+    const { entry } = await answer(api.PATCH('/api/levels/{slug}/stands', { ...here(), body: { key: crypto.randomUUID(), stands: said, view } }))
     note(entry)
   }
 
-  /** Add, move, change or remove a stand; the stand that was made, if one was. */
-  async function arrange(path: string, body: object): Promise<number | null> {
-    const { entry, stand } = await ask<Arranged>('POST', `/levels/${slug.value}/${path}`, { key: crypto.randomUUID(), ...body })
+  /** Take over that stands were added, moved, changed or removed; the stand that was made, if one was. */
+  async function arrange(asked: Promise<{ entry: Entry; stand?: number | null }>): Promise<number | null> {
+    const { entry, stand } = await asked
     note(entry)
     await refresh()
     const there = new Set(stands.value.map((s) => s.id))
@@ -228,16 +238,16 @@ export const useLevel = defineStore('level', () => {
   /** The item that a new stand is to be begun with, once its form is open. */
   const beginWith = ref('')
 
-  /** Take items of the shelf into the level, or leave one out. */
-  async function changeStock(what: 'take' | 'leave' | 'hold', body: object): Promise<void> {
-    note(await ask<Entry>('POST', `/levels/${slug.value}/stock/${what}`, { key: crypto.randomUUID(), ...body }))
+  /** Take over a change of the level's stock. */
+  async function stockChanged(asked: Promise<Entry>): Promise<void> {
+    note(await asked)
     await refresh(true)
   }
 
   /** Put and remove shapes; the plants follow. */
   async function keepShapes(put: ShapeIn[], remove: number[] = [], what = ''): Promise<Shape[]> {
     const before = new Set(shapes.value.map((s) => s.id))
-    const kept = await ask<ShapesKept>('POST', `/levels/${slug.value}/shapes`, { key: crypto.randomUUID(), what, put, remove })
+    const kept = await answer(api.POST('/api/levels/{slug}/shapes', { ...here(), body: { key: crypto.randomUUID(), what, put, remove } }))
     shapes.value = kept.shapes
     note(kept.entry)
     await reread(kept.stale)
@@ -253,7 +263,7 @@ export const useLevel = defineStore('level', () => {
 
   async function reckon(view: View): Promise<void> {
     try {
-      cost.value = await ask<LevelCost>('POST', `/levels/${slug.value}/cost`, view)
+      cost.value = await answer(api.POST('/api/levels/{slug}/cost', { ...here(), body: view }))
     } catch (error) {
       tell(error)
     }
@@ -264,5 +274,5 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, tellNear, beat, paint, sendWaiting, beginWith, changeStock, move, keep, keepSeveral, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell }
+  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, tellNear, beat, paint, sendWaiting, beginWith, stockChanged, move, keep, keepSeveral, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell, here }
 })

@@ -1,7 +1,7 @@
 import { get, set } from 'idb-keyval'
 import { defineStore } from 'pinia'
 import { ref, shallowRef } from 'vue'
-import { ApiError, ask, type Changed, type Stroke } from '../api/client'
+import { answer, api, ApiError, type Changed, type Stroke } from '../api/client'
 
 /** What became of a stroke: stored; kept here until it can be sent; or refused by the server for a reason. */
 export type Fate = 'stored' | 'waiting' | 'refused'
@@ -58,7 +58,7 @@ export const useOutbox = defineStore('outbox', () => {
       const stroke = waiting.value[0]
       let changed: Changed | null = null
       try {
-        changed = await ask<Changed>('POST', `/levels/${slug}/strokes`, stroke)
+        changed = await answer(api.POST('/api/levels/{slug}/strokes', { params: { path: { slug } }, body: stroke }))
       } catch (error) {
         if (!(error instanceof ApiError) || !error.final) return
         refused.value = `A stroke (${stroke.verb}) was not kept: ${error.message}`

@@ -1,10 +1,14 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { ask, type Changed, type HandIn, type Selected, type Selection } from '../api/client'
+import { answer, api, type HandIn, type Selected } from '../api/client'
 import { useLevel } from './level'
 
 type Place = [number, number]
 type Wish = Partial<Omit<HandIn, 'key' | 'plants'>>
+/** What is done to plants unless it is wished otherwise. */
+const WISHES = { do: 'change', free: false, east: 0, south: 0, turn_by: 0, size_by: 1 } as const
+/** No wish for an item, nor for what was set by hand. */
+const NONE = { item: '', pinned: false }
 const key = (p: Selected) => `${p.stand}/${p.plant}`
 
 /** Single plants that are selected, and what is done to all of them at once. */
@@ -46,7 +50,7 @@ export const useSelection = defineStore('selection', () => {
   async function find(body: object, add: boolean, most = Infinity): Promise<void> {
     const wanted = stands()
     if (!every.value && !wanted.length) throw new Error('Select a stand of single plants first, or select of every stand.')
-    const told = await ask<Selection>('POST', `/levels/${store.slug}/select`, { stands: wanted, ...body })
+    const told = await answer(api.POST('/api/levels/{slug}/select', { params: { path: { slug: store.slug } }, body: { ...NONE, stands: wanted, ...body } }))
     const found = most < Infinity ? told.plants.slice(0, most) : told.plants
     const known = new Set(add ? plants.value.map(key) : [])
     plants.value = [...(add ? plants.value : []), ...found.filter((p) => !known.has(key(p)))]
@@ -62,7 +66,7 @@ export const useSelection = defineStore('selection', () => {
       const outline = Array.from({ length: 12 }, (_, k): Place => [x + Math.cos((k * Math.PI) / 6) * reach, z + Math.sin((k * Math.PI) / 6) * reach])
       const wanted = stands()
       if (!every.value && !wanted.length) throw new Error('Select a stand of single plants first, or select of every stand.')
-      const told = await ask<Selection>('POST', `/levels/${store.slug}/select`, { stands: wanted, outline })
+      const told = await answer(api.POST('/api/levels/{slug}/select', { params: { path: { slug: store.slug } }, body: { ...NONE, stands: wanted, outline } }))
       const hit = told.plants.sort((a, b) => Math.hypot(a.x - x, a.z - z) - Math.hypot(b.x - x, b.z - z))[0]
       const others = add ? plants.value.filter((p) => !hit || key(p) !== key(hit)) : []
       plants.value = hit && !(add && others.length < plants.value.length) ? [...others, hit] : others
@@ -76,7 +80,7 @@ export const useSelection = defineStore('selection', () => {
       if (!chosen.length) throw new Error('None of them is set by hand: there is nothing to release.')
       const by: Record<string, string[]> = {}
       for (const p of chosen) (by[p.stand] ??= []).push(p.plant)
-      const { entry } = await ask<Changed>('POST', `/levels/${store.slug}/hand`, { key: crypto.randomUUID(), plants: by, push: push.value, ...wish })
+      const { entry } = await answer(api.POST('/api/levels/{slug}/hand', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), plants: by, push: push.value, ...WISHES, ...wish } }))
       store.note(entry)
       push.value = false
       await store.refresh()
@@ -85,7 +89,7 @@ export const useSelection = defineStore('selection', () => {
   /** Read the plants again as they are now; those that are gone leave the selection. */
   async function again(chosen = plants.value): Promise<void> {
     if (!chosen.length) return
-    const told = await ask<Selection>('POST', `/levels/${store.slug}/select`, { stands: [...new Set(chosen.map((p) => p.stand))], plants: chosen.map((p) => p.plant) })
+    const told = await answer(api.POST('/api/levels/{slug}/select', { params: { path: { slug: store.slug } }, body: { ...NONE, stands: [...new Set(chosen.map((p) => p.stand))], plants: chosen.map((p) => p.plant) } }))
     plants.value = told.plants
   }
   function clear(): void {

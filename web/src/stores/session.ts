@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
-import { ask, type Session } from '../api/client'
+import { answer, api, type Session } from '../api/client'
 
 /** Who is signed in. */
 export const useSession = defineStore('session', () => {
@@ -18,22 +18,22 @@ export const useSession = defineStore('session', () => {
   }
 
   const ready = () =>
-    (asked ??= ask<Session>('GET', '/session').then(
+    (asked ??= answer(api.GET('/api/session')).then(
       take,
       () => void (asked = null),
     ))
 
   async function signIn(as: string, password: string): Promise<void> {
-    take(await ask<Session>('POST', '/session', { name: as, password }))
+    take(await answer(api.POST('/api/session', { body: { name: as, password } })))
   }
 
   /** Make the first account of the installation, with the code that was printed where it was started. */
   async function makeFirst(as: string, password: string, code: string): Promise<void> {
-    take(await ask<Session>('POST', '/session/first', { name: as, password, code }))
+    take(await answer(api.POST('/api/session/first', { body: { name: as, password, code } })))
   }
 
   async function signOut(): Promise<void> {
-    await ask<Session>('DELETE', '/session')
+    await answer(api.DELETE('/api/session'))
     name.value = null
     keys.value = {}
   }
@@ -43,7 +43,7 @@ export const useSession = defineStore('session', () => {
     const was = keys.value
     keys.value = next
     try {
-      take(await ask<Session>('PUT', '/session/keys', { keys: next }))
+      take(await answer(api.PUT('/api/session/keys', { body: { keys: next } })))
     } catch (error) {
       keys.value = was
       throw error

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { ask, type ItemDetail, type ShelfItem, type ShelfPage } from '../api/client'
+import { answer, api, type ItemDetail, type ShelfItem } from '../api/client'
 
 export const GROUPS = ['tree', 'shrub', 'grass and herbs', 'rock', 'made thing'] as const
 export type Group = (typeof GROUPS)[number]
@@ -25,9 +25,8 @@ export const useShelf = defineStore('shelf', () => {
   async function load(more = false): Promise<void> {
     const mine = ++asked
     const page = more ? Math.ceil(items.value.length / 24) : 0
-    const query = new URLSearchParams({ search: search.value, sort: sort.value, page: String(page), ...(group.value ? { group: group.value } : {}), ...(tag.value ? { tag: tag.value } : {}) })
     try {
-      const told = await ask<ShelfPage>('GET', `/shelf?${query}`)
+      const told = await answer(api.GET('/api/shelf', { params: { query: { search: search.value, sort: sort.value, page, group: group.value, tag: tag.value ?? '' } } }))
       if (mine !== asked) return
       items.value = more ? [...items.value, ...told.items] : told.items
       total.value = told.total
@@ -39,30 +38,30 @@ export const useShelf = defineStore('shelf', () => {
   }
 
   async function look(slug: string): Promise<void> {
-    detail.value = slug ? await ask<ItemDetail>('GET', `/shelf/${slug}`) : null
+    detail.value = slug ? await answer(api.GET('/api/shelf/{item}', { params: { path: { item: slug } } })) : null
   }
 
-  /** Do something to an item that gives it back as it is then. */
-  async function change(method: 'PUT' | 'POST', slug: string, path: string, body: object): Promise<void> {
-    detail.value = await ask<ItemDetail>(method, `/shelf/${slug}${path}`, body)
-    const fresh = detail.value
-    items.value = items.value.map((i) => (i.slug === slug ? fresh : i))
+  /** Take over an item as a change of it gives it back. */
+  async function changed(asked: Promise<ItemDetail>): Promise<void> {
+    const fresh = await asked
+    detail.value = fresh
+    items.value = items.value.map((i) => (i.slug === fresh.slug ? fresh : i))
   }
 
   async function remove(item: ShelfItem): Promise<void> {
-    await ask('DELETE', `/shelf/${item.slug}`)
+    await answer(api.DELETE('/api/shelf/{item}', { params: { path: { item: item.slug } } }))
     removed.value = item
     detail.value = null
     await load()
   }
 
   async function putBack(): Promise<void> {
-    if (removed.value) await ask('POST', `/shelf/${removed.value.slug}/put-back`)
+    if (removed.value) await answer(api.POST('/api/shelf/{item}/put-back', { params: { path: { item: removed.value.slug } } }))
     removed.value = null
     await load()
   }
 
   watch([search, group, tag, sort], () => void load())
   const more = computed(() => items.value.length < total.value)
-  return { items, total, search, group, tag, tags, sort, trouble, more, detail, removed, load, look, change, remove, putBack }
+  return { items, total, search, group, tag, tags, sort, trouble, more, detail, removed, load, look, changed, remove, putBack }
 })

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onMounted, ref, shallowRef } from 'vue'
-import { ask, type AuditRecord } from '../api/client'
+import { answer, api, type AuditRecord } from '../api/client'
 import SignInAgain from '../components/SignInAgain.vue'
 
 /** Who signed in, was refused, changed roles, took files out or restored; for leads, in pages. */
@@ -14,7 +14,7 @@ async function load(older = false) {
   trouble.value = ''
   try {
     const last = older ? rows.value[rows.value.length - 1] : undefined
-    const page = await ask<AuditRecord[]>('GET', `/audit${last ? `?before=${last.id}` : ''}`)
+    const page = await answer(api.GET('/api/audit', { params: { query: { before: last?.id } } }))
     rows.value = last ? [...rows.value, ...page] : page
     more.value = page.length === PAGE
   } catch (error) {

@@ -3,7 +3,7 @@ import { mdiAccountClockOutline, mdiLogout, mdiMagnify, mdiPlus } from '@mdi/js'
 import { useIntervalFn, useLocalStorage } from '@vueuse/core'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
-import { ask, type LevelCard, type RemovedLevel } from '../api/client'
+import { answer, api, type LevelCard, type RemovedLevel } from '../api/client'
 import LevelMenu from '../components/LevelMenu.vue'
 import NewLevel from '../components/NewLevel.vue'
 import SignInAgain from '../components/SignInAgain.vue'
@@ -27,7 +27,7 @@ const SORTS = [
 
 async function load() {
   try {
-    ;[levels.value, gone.value] = await Promise.all([ask<LevelCard[]>('GET', '/levels'), ask<RemovedLevel[]>('GET', '/removed-levels')])
+    ;[levels.value, gone.value] = await Promise.all([answer(api.GET('/api/levels')), answer(api.GET('/api/removed-levels'))])
     trouble.value = ''
   } catch (error) {
     trouble.value = (error as Error).message
@@ -49,7 +49,7 @@ function wentAway(level: LevelCard) {
 }
 async function bringBack(slug: string) {
   removed.value = null
-  await ask('POST', `/removed-levels/${slug}/bring-back`).catch((error: Error) => (trouble.value = error.message))
+  await answer(api.POST('/api/removed-levels/{slug}/bring-back', { params: { path: { slug } } })).catch((error: Error) => (trouble.value = error.message))
   await load()
 }
 async function leave() {

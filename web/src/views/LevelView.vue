@@ -22,7 +22,7 @@ import StatusLine from '../components/StatusLine.vue'
 import StockBench from '../components/StockBench.vue'
 import StrataColumn from '../components/StrataColumn.vue'
 import WhyCard from '../components/WhyCard.vue'
-import { ask, type Why } from '../api/client'
+import { answer, api, type Why } from '../api/client'
 import { connection } from '../api/connection'
 import { useDraft } from '../composables/useDraft'
 import { overlaid, typing } from '../composables/useFly'
@@ -112,7 +112,7 @@ async function askWhy(place: [number, number]) {
   const stand = store.chosen[0]
   if (!stand) return
   try {
-    why.value = await ask<Why>('POST', `/levels/${store.slug}/stands/${stand.id}/why`, { x: place[0], z: place[1], settings: draft.partOf(stand) })
+    why.value = await answer(api.POST('/api/levels/{slug}/stands/{stand}/why', { params: { path: { slug: store.slug, stand: stand.id } }, body: { x: place[0], z: place[1], settings: draft.partOf(stand) } }))
   } catch (error) {
     store.tell(error)
   }
@@ -121,9 +121,9 @@ async function askWhy(place: [number, number]) {
 const item = ref('')
 async function takeItem(slug: string) {
   item.value = slug
-  await store.changeStock('take', { items: [slug] }).catch(store.tell)
+  await store.stockChanged(answer(api.POST('/api/levels/{slug}/stock/take', { ...store.here(), body: { key: crypto.randomUUID(), items: [slug] } }))).catch(store.tell)
 }
-const leaveItem = (slug: string) => store.changeStock('leave', { item: slug }).catch(store.tell)
+const leaveItem = (slug: string) => store.stockChanged(answer(api.POST('/api/levels/{slug}/stock/leave', { ...store.here(), body: { key: crypto.randomUUID(), item: slug } }))).catch(store.tell)
 /** Begin a stand with an item: the form of a new stand opens with it. */
 function beginStand(slug: string) {
   store.beginWith = slug
