@@ -64,8 +64,9 @@ def copy(user: User, level: Level, name: str) -> Level:
         shapes = _copy_rows(level.shapes.all(), level=new)
         stands = _copy_rows(level.stands.all(), change=lambda stand: _rename_shapes(stand.settings, shapes), level=new)
         for old, fresh in stands.items():
-            for rows in (level.stands.get(pk=old).touch_tiles, level.pins.filter(stand_id=old)):
-                more = {"level": new} if rows.model._meta.model_name == "pin" else {}
+            stand = level.stands.get(pk=old)
+            for rows in (stand.touch_tiles, stand.pins, stand.uprooted):
+                more = {"level": new} if hasattr(rows.model, "level") else {}
                 _copy_rows(rows.all(), stand_id=fresh, **more)
     return new
 

@@ -163,7 +163,7 @@ class Scene(Suiting):
         shapes = [(n, s.kind, s.points, s.width, s.clear, s.name, s.trail) for n, s in self.shapes.items()]
         masks = sorted((name, said[0]) for name, said in self.masks.items())
         anchors = {slug: said.plain() for slug, said in self.anchors.items()}
-        pins = [(pk, said.item, hash_of(*(np.ascontiguousarray(c) for c in said if isinstance(c, np.ndarray))).hex())
+        pins = [(pk, said.item, said.uprooted, hash_of(*(np.ascontiguousarray(c) for c in said if isinstance(c, np.ndarray))).hex())
                 for pk, said in sorted(self.pins.items())]
         pins += [[s.order, s.settings.get("gap"), s.settings.get("under"), s.settings.get("layout"), s.settings["mix"]]
                  for s in self.stands.values() if s.pk in self.pins]

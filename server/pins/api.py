@@ -15,11 +15,11 @@ from server.levels.access import level_for, stand_for
 from server.levels.scene import scene_of
 from server.pins.keeping import Wish, as_rows, change_many, change_pins, ghost
 from server.pins.selecting import selected
-from server.pins.uprooting import under, uproot
+from server.pins.uprooting import regrow, under, uproot
 from server.stands.api import ChangedOut
 from server.stands.engine import Planting, planting_of
 from server.stands.models import Stand
-from server.stands.schemas import Multiple, Number, Share, Strict
+from server.stands.schemas import KeyIn, Multiple, Number, Share, Strict
 from thicket.planting.pins import bearing_of, lean_of
 from thicket.planting.strokes import Stroke
 from thicket.refused import Refused
@@ -185,6 +185,15 @@ def uproot_plants(request: HttpRequest, slug: str, data: UprootIn):
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in dict.fromkeys(data.stands)]
     entry = uproot(request.user, rows, Stroke("thin", data.path, data.radius, 0, 1), data.key)
+    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
+            "stale": list(level.stands.values_list("pk", flat=True))}
+
+
+@router.post("/levels/{slug}/stands/{stand}/regrow", response=ChangedOut)
+def let_grow_again(request: HttpRequest, slug: str, stand: int, data: KeyIn):
+    """Let a stand grow again wherever it was uprooted, as one journal entry."""
+    level = level_for(request, slug, to="plant")
+    entry = regrow(request.user, stand_for(level, stand), data.key)
     return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
             "stale": list(level.stands.values_list("pk", flat=True))}
 

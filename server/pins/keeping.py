@@ -16,7 +16,7 @@ from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.scene import Scene, forget_scene, scene_of
-from server.pins.rows import Rows, put_rows, rows_of, swap_rows
+from server.pins.rows import Rows, put_rows, rows_of, swap_places, swap_rows
 from server.stands.checking import check_items
 from server.stands.claims import radii_of
 from server.stands.comparing import compare
@@ -225,6 +225,8 @@ def swap_pins(entry: Entry, back: bool) -> None:
     for stand, change in entry.change.get("stands", {entry.stand_id: entry.change}).items():
         was, now = change["before"], change["after"]
         swap_rows(entry.level, int(stand), *((now, was) if back else (was, now)))
+    if places := entry.change.get("places"):
+        swap_places(entry.level, *((places["after"], places["before"]) if back else (places["before"], places["after"])))
 
 
 def _check(planting: Planting, rows: Rows, push: bool) -> None:

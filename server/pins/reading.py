@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Mapping
 
 import numpy as np
 
 from server.cache import ContentCache
 from server.levels.models import Level
 from server.pins.models import FIELDS
-from thicket.planting.pins import Pins
+from thicket.planting.pins import Pins, Uprooted
 
 _pins = ContentCache(32)
 
 
 def pins_of(level: Level) -> dict[int, Pins]:
-    """Pins by the stand's primary key; only of stands that have some."""
+    """Pins and uprooted places by the stand's primary key; only of stands that have some."""
     return _pins.get((level.pk, level.pin_revision), lambda: _read(level))
 
 
@@ -23,10 +24,19 @@ def _read(level: Level) -> dict[int, Pins]:
     rows = defaultdict(list)
     for stand, plant, *said in level.pins.values_list("stand_id", "plant", *FIELDS):
         rows[stand].append((plant, dict(zip(FIELDS, said))))
-    return {stand: as_pins(found) for stand, found in rows.items()}
+    places = [place.as_dict() for place in level.uprooted.all()]
+    return all_pins(rows, places)
 
 
-def as_pins(rows: list[tuple[int, dict]]) -> Pins:
+def all_pins(rows: Mapping[int, list[tuple[int, dict]]], places: list[dict]) -> dict[int, Pins]:
+    """Rows of pins by stand and id, and uprooted places as `UprootedPlace.as_dict` has them, as the core sees them."""
+    cleared = defaultdict(list)
+    for said in places:
+        cleared[said["stand"]].append(Uprooted(tuple((x, z) for x, z in said["path"]), said["radius"]))
+    return {stand: as_pins(rows.get(stand, []), tuple(cleared[stand])) for stand in rows.keys() | cleared.keys()}
+
+
+def as_pins(rows: list[tuple[int, dict]], uprooted: tuple[Uprooted, ...] = ()) -> Pins:
     """Rows of one stand, by id, as arrays."""
     standing = [(plant, said) for plant, said in rows if not said["gone"]]
     homes = [(plant, said["home_x"], said["home_z"]) for plant, said in rows if said["home_x"] is not None]
@@ -37,4 +47,4 @@ def as_pins(rows: list[tuple[int, dict]]) -> Pins:
     rest = np.stack([column(n) for n in ("qx", "qy", "qz", "qw", "width", "height", "tint")], axis=1).astype(np.float32)
     return Pins(np.array([plant for plant, _ in standing], np.uint64), column("x"), column("z"), column("lift").astype(np.float32),
                 rest, tuple(said["item"] for _, said in standing), np.array([h[0] for h in homes], np.uint64),
-                np.array([h[1:] for h in homes], float).reshape(-1, 2))
+                np.array([h[1:] for h in homes], float).reshape(-1, 2), uprooted)

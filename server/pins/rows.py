@@ -8,7 +8,7 @@ from ninja.errors import HttpError
 
 from server.levels.models import Level
 from server.levels.scene import forget_scene
-from server.pins.models import FIELDS, Pin
+from server.pins.models import FIELDS, Pin, UprootedPlace
 
 Rows = dict[str, dict | None]
 """What a hand can change of each plant, by id as text; None where there is no pin."""
@@ -26,6 +26,25 @@ def put_rows(level: Level, stand: int, rows: Rows) -> None:
         cursor.executemany(_INSERT, [(level.pk, stand, int(plant), *(prepare(said[name]) for name, prepare in _PREPARE))
                                      for plant, said in rows.items() if said])
     level.pins_changed()
+
+
+def put_places(level: Level, places: list[dict]) -> None:
+    """Store uprooted places as `UprootedPlace.as_dict` has them; inside a transaction."""
+    UprootedPlace.objects.bulk_create(UprootedPlace(level=level, stand_id=said["stand"], key=said["key"], path=said["path"],
+                                                    radius=said["radius"]) for said in places)
+    level.pins_changed()
+
+
+def swap_places(level: Level, have: list[dict], want: list[dict]) -> None:
+    """Put uprooted places in others' stead; inside a transaction.
+
+    Raises: HttpError 409 when one of those that are there has been let grow again since.
+    """
+    for said in have:
+        if not level.uprooted.filter(stand=said["stand"], key=said["key"]).delete()[0]:
+            raise HttpError(409, "What this uprooted has been let grow again since; undo that first.")
+    put_places(level, want)
+    forget_scene(level)
 
 
 def rows_of(pins: QuerySet) -> Rows:

@@ -11,18 +11,17 @@ from django.db import transaction
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import forget_scene, scene_of
+from server.levels.scene import Scene, forget_scene, scene_of
 from server.pins.keeping import MOST, as_rows, moved
-from server.pins.rows import Rows, put_rows
+from server.pins.rows import Rows, put_rows, swap_places
 from server.stands.engine import Planting
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked
 from thicket.ground.heights import at_cells
+from thicket.planting.pins import inside_uprooted
 from thicket.planting.strokes import Stroke, along_path
 from thicket.refused import Refused
 
-ROUNDS = 6
-"""What is taken out leaves room for others, which are taken out too, at most so many times."""
 UNDER = 0.5
 """A plant without a wide crown is under a place within this many m."""
 
@@ -51,32 +50,22 @@ def _doomed_pins(level: Level, stand: Stand, stroke: Stroke) -> tuple[Rows, Rows
     return was, {plant: row | {"gone": True} if row["home_x"] is not None else None for plant, row in was.items()}
 
 
-def _take_out(level: Level, stands: list[Stand], stroke: Stroke, change: dict[str, dict[str, Rows]]) -> bool:
-    """Take out what stands under the stroke now, and add it to the change by stand; whether there was anything."""
-    scene, found = scene_of(level), False
+def _take_out(level: Level, stands: list[Stand], stroke: Stroke) -> dict[str, dict[str, Rows]]:
+    """The rows of what stands under the stroke, before and after it is taken out, by the primary key of those stands that have
+    some."""
+    scene, change = scene_of(level), {}
     for stand in stands:
-        if stand.sward:
-            continue
         was, now = _doomed_pins(level, stand, stroke)
         rows = _doomed(scene.planting(scene.stands[stand.number]), stroke)
-        now |= rows
-        if now:
-            if level.pins.count() + len(now) > MOST:
-                raise Refused(f"path: that would make more than {MOST:,} pins, the most a level holds; thin the touch instead")
-            said = change.setdefault(str(stand.pk), {"before": {}, "after": {}})
-            said["before"] |= dict.fromkeys(rows) | was
-            said["after"] |= now
-            put_rows(level, stand.pk, now)
-            found = True
-    if found:
-        forget_scene(level)
-    return found
+        if now or rows:
+            change[str(stand.pk)] = {"before": dict.fromkeys(rows) | was, "after": now | rows}
+    return change
 
 
 @action
 def uproot(user: User, stands: list[Stand], stroke: Stroke, key: UUID) -> Entry:
-    """Take the plants of some stands out along a stroke, as one journal entry: they stay away under any rule, touch is left alone.
-    A key that is known counts once.
+    """Take the plants of some stands out along a stroke, as one journal entry: they stay away under any rule, and no rule plants
+    those stands there again; touch is left alone. Swards have no single plants and are passed over. A known key counts once.
 
     Raises: HttpError 409 when a stand is locked; Refused when no plant stands there.
     """
@@ -87,18 +76,52 @@ def uproot(user: User, stands: list[Stand], stroke: Stroke, key: UUID) -> Entry:
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["pin_revision"])
         forget_scene(level)
-        before, change = scene_of(level), {}
-        for _ in range(ROUNDS):
-            if not _take_out(level, stands, stroke, change):
-                break
+        single = [stand for stand in stands if not stand.sward]
+        before, change = scene_of(level), _take_out(level, single, stroke)
         total = sum(len(c["after"]) for c in change.values())
         if not total:
             raise Refused(f"path: no plant of {', '.join(s.name for s in stands[:3])} stands under the brush there")
-        names = [s.name for s in stands if str(s.pk) in change]
-        gained, lost = moved(before, scene_of(level))
-        return Entry.objects.create(
-            level=level, user=user, stand=stands[0] if len(stands) == 1 else None, kind=Entry.Kind.PINS, key=key,
-            what=f"{total:,} uprooted: {', '.join(names)}"[:200], change={"stands": change}, gained=gained, lost=lost)
+        if level.pins.count() + total > MOST:
+            raise Refused(f"path: that would make more than {MOST:,} pins, the most a level holds; thin the touch instead")
+        places = [{"stand": stand.pk, "key": str(key), "path": [list(at) for at in stroke.path], "radius": stroke.radius}
+                  for stand in single]
+        return _kept(user, level, key, f"{total:,} uprooted: {', '.join(s.name for s in single if str(s.pk) in change)}",
+                     {"stands": change, "places": {"before": [], "after": places}}, before, stands)
+
+
+@action
+def regrow(user: User, stand: Stand, key: UUID) -> Entry:
+    """Let a stand grow again wherever it was uprooted, as one journal entry; a key that is known counts once.
+
+    Raises: HttpError 409 when the stand is locked; Refused when it was not uprooted anywhere.
+    """
+    check_unlocked(stand)
+    level: Level = stand.level
+    with transaction.atomic():
+        Level.objects.select_for_update().get(pk=level.pk)
+        level.refresh_from_db(fields=["pin_revision"])
+        forget_scene(level)
+        before, places = scene_of(level), [place.as_dict() for place in level.uprooted.filter(stand=stand)]
+        if not places:
+            raise Refused(f"stand: {stand.name} was not uprooted anywhere")
+        gone = [(str(pin.plant), pin.as_dict()) for pin in level.pins.filter(stand=stand, gone=True)]
+        inside = inside_uprooted(before.pins[stand.pk].uprooted, np.array([row["home_x"] for _, row in gone], float),
+                                 np.array([row["home_z"] for _, row in gone], float))
+        rows = {plant: row for (plant, row), within in zip(gone, inside) if within}
+        change = {str(stand.pk): {"before": rows, "after": dict.fromkeys(rows)}}
+        return _kept(user, level, key, f"{stand.name} grows again where it was uprooted",
+                     {"stands": change, "places": {"before": places, "after": []}}, before, [stand])
+
+
+def _kept(user: User, level: Level, key: UUID, what: str, change: dict, before: Scene, stands: list[Stand]) -> Entry:
+    """Store a change of pins and uprooted places with its journal entry; inside a transaction."""
+    for pk, rows in change["stands"].items():
+        put_rows(level, int(pk), rows["after"])
+    swap_places(level, change["places"]["before"], change["places"]["after"])
+    gained, lost = moved(before, scene_of(level))
+    alone = stands[0] if len(stands) == 1 else None
+    return Entry.objects.create(level=level, user=user, stand=alone, kind=Entry.Kind.PINS, key=key, what=what[:200], change=change,
+                                gained=gained, lost=lost)
 
 
 def under(level: Level, x: float, z: float) -> list[dict]:

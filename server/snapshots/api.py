@@ -14,9 +14,9 @@ from server.levels.models import Level
 from server.sight.schemas import ViewIn
 from server.snapshots import keeping
 from server.snapshots.models import Snapshot
-from server.stands.arranging_api import ArrangedOut, KeyIn
+from server.stands.arranging_api import ArrangedOut
 from server.stands.payload import encode_marks
-from server.stands.schemas import Name, Strict
+from server.stands.schemas import KeyIn, Name, Strict
 
 router = Router(tags=["snapshots"])
 

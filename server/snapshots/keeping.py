@@ -19,8 +19,8 @@ from server.levels.models import Level
 from server.levels.rasters import place
 from server.levels.scene import Scene, forget_scene, replace, scene_of
 from server.pins.models import Pin
-from server.pins.reading import as_pins
-from server.pins.rows import put_rows
+from server.pins.reading import all_pins
+from server.pins.rows import put_places, put_rows
 from server.sight.reckoning import items_of, stand_cost
 from server.snapshots.models import Snapshot, SnapshotTouch
 from server.stands.comparing import Difference, difference
@@ -51,7 +51,7 @@ def take(user: User, level: Level, name: str = "") -> Snapshot:
     count = sum(scene.planting(s).count() for s in scene.stands.values()) if name else 0
     with transaction.atomic():
         shot = Snapshot.objects.create(level=level, name=name, by=user, touch_cell=level.touch_cell, stands=stands, pins=dict(pins),
-                                       count=count)
+                                       uprooted=[place.as_dict() for place in level.uprooted.all()], count=count)
         SnapshotTouch.objects.bulk_create(
             SnapshotTouch(snapshot=shot, stand_id=t.stand_id, tx=t.tx, tz=t.tz, data=t.data)
             for t in TouchTile.objects.filter(stand__level=level, stand__gone=False))
@@ -75,7 +75,8 @@ def scene_at(level: Level, shot: Snapshot | None) -> Scene:
     for pk, row in shot.stands.items():
         stand = Stand(pk=int(pk), level=level, **row)
         stands[stand.number] = stand
-    pins = {int(pk): as_pins([(int(plant), said) for plant, said in rows.items()]) for pk, rows in shot.pins.items() if rows}
+    pins = all_pins({int(pk): [(int(plant), said) for plant, said in rows.items()] for pk, rows in shot.pins.items() if rows},
+                    shot.uprooted)
     scene.__dict__.update(stands=stands, pins=pins, footprints=scene_of(level).footprints, anchors=scene_of(level).anchors)
     return scene
 
@@ -130,7 +131,8 @@ def state_digest(level: Level) -> str:
     """A hash of all that a snapshot holds, as it is now."""
     stands = {s.pk: [getattr(s, field) for field in ROW] for s in level.stands.all()}
     pins = [(p.stand_id, p.plant, p.as_dict()) for p in level.pins.all()]
-    total = hashlib.blake2b(json.dumps([stands, pins, level.touch_cell], sort_keys=True).encode(), digest_size=16)
+    places = [place.as_dict() for place in level.uprooted.all()]
+    total = hashlib.blake2b(json.dumps([stands, pins, places, level.touch_cell], sort_keys=True).encode(), digest_size=16)
     for tile in TouchTile.objects.filter(stand__level=level, stand__gone=False).order_by("stand", "tz", "tx"):
         total.update(f"{tile.stand_id}/{tile.tx}/{tile.tz}".encode() + bytes(tile.data))
     return total.hexdigest()
@@ -153,7 +155,8 @@ def _apply(level: Level, shot: Snapshot) -> None:
     Pin.objects.filter(level=level).delete()
     for pk, rows in shot.pins.items():
         put_rows(level, int(pk), rows)
-    level.pins_changed()
+    level.uprooted.all().delete()
+    put_places(level, shot.uprooted)
     forget_scene(level)
 
 

@@ -9,7 +9,8 @@ from server.stands.models import Stand
 
 
 class Snapshot(models.Model):
-    """A saved state: `stands` holds each stand's row by primary key, `pins` its pins by stand and plant. One without a name is
+    """A saved state: `stands` holds each stand's row by primary key, `pins` its pins by stand and plant, `uprooted` the
+    places. One without a name is
     kept for undo only."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="snapshots")
@@ -19,6 +20,7 @@ class Snapshot(models.Model):
     touch_cell = models.FloatField()
     stands = models.JSONField()
     pins = models.JSONField()
+    uprooted = models.JSONField(default=list)
     count = models.PositiveIntegerField(default=0, help_text="plants and tufts when it was taken")
 
     class Meta:

@@ -61,6 +61,7 @@ class StandOut(Schema):
     settings: StandSettings
     items: list[str] = Field(description="the stock items that a plant's item counts through: the mix, then those of pins")
     pins: int = Field(description="single plants set by hand")
+    uprooted: int = Field(description="places where it was uprooted, and where no rule plants it")
     count: int
     counted: bool = Field(description="whether that is the number; else about it, until somebody counts them")
     warnings: list[str] = Field(description="conditions that ask for what the level no longer has")
@@ -161,6 +162,7 @@ def stand_out(stand: Stand, place: tuple[float, float] | None = None) -> dict:
             "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
             "seed": stand.seed, "locked": stand.locked, "colour": stand.colour, "revision": stand.revision,
             "settings": planting.settings, "items": planting.items, "pins": len(planting.pins.id),
+            "uprooted": len(planting.pins.uprooted),
             "count": round(planting.expected()) if count is None else count, "counted": count is not None,
             "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys}}
 

@@ -18,7 +18,7 @@ from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.scene import Scene, forget_scene, scene_of
-from server.pins.rows import swap_rows
+from server.pins.rows import put_places, swap_rows
 from server.slugs import free_slug
 from server.stands.checking import check_items, check_site
 from server.stands.comparing import compare
@@ -179,6 +179,7 @@ def duplicate(user: User, stand: Stand, key: UUID) -> Entry:
             row.place = k
         copy.save()
         TouchTile.objects.bulk_create(TouchTile(stand=copy, tx=t.tx, tz=t.tz, data=t.data) for t in stand.touch_tiles.all())
+        put_places(level, [place.as_dict() | {"stand": copy.pk} for place in stand.uprooted.all()])
         return [copy, *after]
 
     return Arrangement(user, level, key, f"{stand.name} duplicated").run(work)

@@ -16,7 +16,7 @@ from server.sight.reckoning import items_of, stand_cost
 from server.sight.schemas import ViewIn
 from server.stands import arranging
 from server.stands.painting import cost_change
-from server.stands.schemas import Colour, Name, Share, Stratum, Strict
+from server.stands.schemas import Colour, KeyIn, Name, Share, Stratum, Strict
 from thicket.sight.cost import Cost
 
 router = Router(tags=["stands"])
@@ -81,10 +81,6 @@ class ExchangeIn(Strict):
     key: UUID
     item: str
     by: str
-
-
-class KeyIn(Strict):
-    key: UUID
 
 
 class ArrangedOut(Schema):

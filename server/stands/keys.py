@@ -109,6 +109,7 @@ class SheetKeys:
         around = planting.grown(box)
         said = [(c.crowns, c.gap, digest_of(np.stack(c.discs))) for c in planting.claims(around)]
         pins, home = planting.pins, planting.pins.home
+        said += planting.uprooted(around)
         if len(pins.replaced):
             said.append(pins.replaced[planting.inside(around, home[:, 0], home[:, 1])].tolist())
         if len(pins.id):

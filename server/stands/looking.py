@@ -13,6 +13,7 @@ from thicket.ground.heights import at_cells
 from thicket.ground.relief import to_cells
 from thicket.ground.shapes import distances_at
 from thicket.planting.density import TOUCH_UNIT, density_at
+from thicket.planting.pins import inside_uprooted
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, histogram, joined, middle, result
 from thicket.site.fields import DISTANCES, far_away, values
@@ -110,6 +111,10 @@ def why(planting: Planting, x: float, z: float) -> dict:
 def _shut(planting: Planting, x: float, z: float) -> str:
     """Which shape or which other stand's plant leaves no room at a place, in words; empty when none does."""
     at, gap = (np.array([x]), np.array([z])), planting.settings.gap
+    if inside_uprooted(planting.pins.uprooted, *at).any():
+        return f"{planting.stand.name} was uprooted here by hand, and no rule plants it here again"
+    if not planting.stand.sward and (taken := _taken_by_its_own(planting, x, z)):
+        return taken
     need = 0.0 if planting.stand.sward else planting.footprint
     for s in planting.scene.clearing(planting.settings.clear_of):
         far = float(distances_at([s], *at)[0][0])
@@ -124,6 +129,24 @@ def _shut(planting: Planting, x: float, z: float) -> str:
             k = int((far - discs.r).argmin())
             return (f"a plant of {other.stand.name} stands {far[k]:.1f} m away, and its {'crown' if crowns else 'trunk'} reaches "
                     f"{discs.r[k]:.1f} m")
+    return ""
+
+
+def _taken_by_its_own(planting: Planting, x: float, z: float) -> str:
+    """Whether a place's plant was removed or moved by hand, or stands too near to a pin or to another plant of its stand."""
+    reach = 2 * planting.footprint + planting.settings.gap
+    pins, homes = planting.pins, planting.pins.home
+    if len(homes) and float(np.hypot(homes[:, 0] - x, homes[:, 1] - z).min()) < 0.01:
+        return "the plant of this place was moved or removed by hand"
+    if len(pins.id):
+        far = np.hypot(pins.x - x, pins.z - z)
+        if float(far.min()) < reach:
+            return f"a plant set by hand stands {far.min():.1f} m away"
+    if planting.may_crowd:
+        form = planting.plants_in((x - reach, z - reach, x + reach, z + reach)).form
+        far = np.hypot(form[:, 0] - x, form[:, 2] - z)
+        if len(far) and float(far.min()) < reach:
+            return f"another plant of {planting.stand.name} stands {far.min():.1f} m away, and their trunks would overlap"
     return ""
 
 

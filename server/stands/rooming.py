@@ -12,7 +12,7 @@ from server.stands.claims import Claim, Parts, claims_of_pins, radii_of, reaches
 from server.stands.seating import followed
 from server.stands.sheets import Box, Sheet, Sheets
 from thicket.ground.shapes import kept_clear
-from thicket.planting.pins import Pins
+from thicket.planting.pins import Pins, Uprooted, inside_uprooted
 from thicket.planting.room import Discs, crowded, near, standing, taken, together
 from thicket.planting.stands import Plants
 from thicket.planting.stands import Stand as CoreStand
@@ -144,6 +144,8 @@ class Rooming(Sheets):
         free = ~taken(self.taken(box), x, z, r, self.settings.gap) & ~kept_clear(self.clearing(box), r, x, z)
         for claim in self.claims(box):
             free &= ~taken(claim.discs, x, z, wide if claim.crowns else r, claim.gap)
+        if self.pins.uprooted:
+            free &= ~inside_uprooted(self.uprooted(box), x, z)
         if len(self.pins.replaced):
             free &= ~np.isin(plants.id, self.pins.replaced)
         if self.may_crowd:
@@ -174,6 +176,11 @@ class Rooming(Sheets):
         """A box with as much around it as its own plants can give way to."""
         by = self.crowding
         return box[0] - by, box[1] - by, box[2] + by, box[3] + by
+
+    def uprooted(self, box: Box) -> list[Uprooted]:
+        """The places in a box where the stand was uprooted."""
+        return [place for place in self.pins.uprooted
+                if all(place.box[k] < box[k + 2] and place.box[k + 2] > box[k] for k in (0, 1))]
 
     def clearing(self, box: Box) -> list:
         """The shapes that keep plants away from somewhere in a box."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal
+from uuid import UUID
 
 from ninja import Schema
 from pydantic import ConfigDict, Field, model_validator
@@ -222,3 +223,9 @@ class StandSettings(Strict):
     def rules(self) -> list[Condition]:
         """The conditions as the core combines them."""
         return [c.core() for c in self.conditions]
+
+
+class KeyIn(Strict):
+    """An action that needs nothing but the key it is known by."""
+
+    key: UUID

@@ -1,6 +1,7 @@
 """The Ground bench and the conditions by the real pointer: bring a hill in and undo it, draw and move a road, tune, ask why."""
 
 import io
+import re
 
 import numpy as np
 from PIL import Image
@@ -68,12 +69,20 @@ class GroundWork(LevelCase):
         for u, v in ((0.62, 0.62), (0.75, 0.86), (0.9, 0.9)):
             page.mouse.click(*at(u, v))
         page.keyboard.press("Enter")
-        page.wait_for_selector("[data-test=shape-form]")
+        shapes = Shape.objects.count()
+        expect(page.locator("[data-test=shape-try]")).to_contain_text(re.compile("Birch.*−[1-9]"))
+        self.assertEqual((Shape.objects.count(), self.count(page, "birch")), (shapes, before))
+        page.reload()
+        page.wait_for_selector("[data-test=bookmarks]")
+        page.click("[data-test=shape-row-0]")
+        page.click("[data-test=shape-keep]")
+        page.wait_for_selector("[data-test=shape-try]", state="detached")
         road = Shape.objects.order_by("pk").last()
         self.assertEqual((road.kind, len(road.points)), ("path", 3))
         page.wait_for_function(f"{COUNT} < n", arg=before)
         narrow = self.count(page, "birch")
         self.fill(page, "shape-width", "16")
+        page.click("[data-test=shape-keep]")
         page.wait_for_function(f"{COUNT} < n", arg=narrow)
         clear = self.count(page, "birch")
         road.refresh_from_db()
@@ -82,6 +91,7 @@ class GroundWork(LevelCase):
         page.mouse.down()
         page.mouse.move(*at(0.8, 0.7), steps=3)
         page.mouse.up()
+        page.click("[data-test=shape-keep]")
         page.wait_for_function(f"{COUNT} !== n", arg=clear)
         moved = Shape.objects.get(pk=road.pk)
         self.assertEqual((moved.points[:2], moved.width), (road.points[:2], 16))

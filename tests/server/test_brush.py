@@ -154,6 +154,39 @@ class Brushes(GroundCase):
         bare = self.post("/uproot", {"key": key(), "stands": [self.stones.pk], "path": [[1, 1]], "radius": 0.1})
         self.assertEqual((bare.status_code, "no plant of Slate blocks" in bare.json()["detail"]), (422, True))
 
+    def test_an_uprooted_place_stays_clear_under_any_rule_until_it_is_let_grow_again(self):
+        def inside():
+            form = np.concatenate([self.planting(self.birch.pk).plants(sheet).form for sheet in ((0, 0),)])
+            return int((np.hypot(form[:, 0] - 80, form[:, 2] - 70) < 15).sum())
+
+        at_first, before = inside(), self.all_ids()
+        self.post("/uproot", {"key": key(), "stands": [self.birch.pk], "path": [[80, 70]], "radius": 15})
+        stand = f"/stands/{self.birch.pk}"
+        for change in ({"fullness": 1.0}, {"spacing": 1.1}, {"conditions": []}):
+            self.settings(**change)
+            self.assertEqual(inside(), 0, change)
+        self.post(f"{stand}/change", {"key": key(), "seed": 99})
+        self.assertEqual(inside(), 0)
+        self.assertGreater(len(self.planting(self.birch.pk).plants((0, 0)).id), len(before))
+        said = self.post(f"{stand}/why", {"x": 80, "z": 70}).json()
+        self.assertEqual((said["planted"], "was uprooted here by hand" in said["shut"]), (False, True), said["shut"])
+        self.assertEqual(self.north.get(f"{self.base}{stand}").json()["uprooted"], 1)
+        copy = self.post(f"{stand}/duplicate", {"key": key()}).json()["stand"]
+        self.assertEqual(self.north.get(f"{self.base}/stands/{copy}").json()["uprooted"], 1)
+        shot = self.post("/snapshots", {"name": "Cleared"}).json()["id"]
+        grown = self.post(f"{stand}/regrow", {"key": key()}).json()["entry"]
+        self.assertGreater(grown["gained"], 50)
+        self.assertGreater(inside(), at_first)
+        self.assertIn("not uprooted anywhere", self.post(f"{stand}/regrow", {"key": key()}).json()["detail"])
+        self.undo()
+        self.assertEqual(inside(), 0)
+        self.post(f"/journal/{grown['id']}/redo", {})
+        self.post(f"/snapshots/{shot}/go-back", {"key": key()})
+        self.assertEqual(inside(), 0)
+        for _ in range(8):
+            self.undo()
+        self.assertEqual((self.all_ids(), Pin.objects.count()), (before, 0))
+
     def test_what_is_under_a_place_top_to_bottom(self):
         plants = self.planting(self.birch.pk).plants((0, 0))
         x, z = plants.form[5, 0], plants.form[5, 2]

@@ -20,6 +20,7 @@ from server.handover.files import path_of
 from server.jobs.models import Job
 from server.journal.models import Entry
 from server.levels.models import Level, Membership
+from server.pins.models import UprootedPlace
 from server.pins.reading import pins_of
 from server.snapshots.models import Snapshot
 from server.stands.models import BrushTip, ConditionSet, Stand
@@ -83,6 +84,8 @@ class Roles(GroundCase):
                         for name in ("north", "lead")}
         for name, row in self.batches.items():
             Job.objects.create(kind="bring stock", key=f"stock {row.batch}", user=users[name])
+        UprootedPlace.objects.create(level=self.level, stand=self.birch, key=uuid.uuid4(), path=[[20, 20]], radius=2)
+        Level.objects.get(pk=self.level.pk).pins_changed()
         self.plant = str(sorted(self.ids()[0])[5])
 
     def right(self):
@@ -107,7 +110,7 @@ class Roles(GroundCase):
             f"{stand}/pins": ("plant", {"key": key, "remove": [self.plant]}),
             f"{stand}/pins/try": ("plant", {"key": key, "add": {"x": 100, "z": 100}}),
             f"{level}/uproot": ("plant", {"key": key, "stands": [birch], "path": [[120, 120]], "radius": 40}),
-            f"{level}/select": ("see", {}),
+            f"{stand}/regrow": ("plant", {"key": key}), f"{level}/select": ("see", {}),
             f"{level}/hand": ("plant", {"key": key, "plants": {birch: [self.plant]}, "do": "remove"}),
             f"{level}/snapshots": ("plant", {"name": "Now"}), f"{level}/snapshots/compare": ("see", {"before": self.shot}),
             f"{level}/snapshots/difference": ("see", {"before": self.shot}),

@@ -2,16 +2,41 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
 
 from thicket.ground.heights import Ground
 from thicket.planting.stands import Plants
+from thicket.planting.strokes import along_path
+
+
+class Uprooted(NamedTuple):
+    """A place where plants of a stand were taken out, and where no rule plants it again: within `radius` m of a path of x, z."""
+
+    path: tuple[tuple[float, float], ...]
+    radius: float
+
+    @property
+    def box(self) -> tuple[float, float, float, float]:
+        """The box around it: x0, z0, x1, z1 in m."""
+        x, z = zip(*self.path)
+        return min(x) - self.radius, min(z) - self.radius, max(x) + self.radius, max(z) + self.radius
+
+
+def inside_uprooted(places: Sequence[Uprooted], x: np.ndarray, z: np.ndarray) -> np.ndarray:
+    """Which points, float64 (n,) in m, lie where plants were taken out; bool (n,)."""
+    hit = np.zeros(len(x), bool)
+    for place in places:
+        x0, z0, x1, z1 = place.box
+        near = np.flatnonzero(~hit & (x >= x0) & (x <= x1) & (z >= z0) & (z <= z1))
+        hit[near] = along_path(place.path, x[near], z[near]) <= place.radius
+    return hit
 
 
 class Pins(NamedTuple):
-    """Hand-set plants of one stand, arrays of one length, and the ids that the rule is not to plant.
+    """Hand-set plants of one stand, arrays of one length, the ids that the rule is not to plant, and where it plants none.
 
     id uint64; x, z float64 in m; lift float32, m above the ground; rest float32 (n, 7): quaternion x, y, z, w, width and height
     as multiples of the mesh, tint 0–1; item, slugs. replaced uint64 (m,), ids of rule-made plants that a pin stands for or that
@@ -26,6 +51,7 @@ class Pins(NamedTuple):
     item: tuple[str, ...]
     replaced: np.ndarray
     home: np.ndarray
+    uprooted: tuple[Uprooted, ...] = ()
 
     @property
     def slugs(self) -> set[str]:

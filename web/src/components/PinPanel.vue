@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiCursorDefaultClickOutline, mdiDeleteOutline, mdiPlus } from '@mdi/js'
+import { mdiCursorDefaultClickOutline, mdiDeleteOutline, mdiPlus, mdiSprout } from '@mdi/js'
 import { computed } from 'vue'
 import type { Hand } from '../composables/useHand'
 import { useLevel } from '../stores/level'
@@ -48,6 +48,10 @@ const FIELDS = [
       </div>
     </div>
     <p v-if="standing.length || gone.length" class="faint small" data-test="pins-said">{{ standing.length }} set by hand, {{ gone.length }} removed by hand; all stay so under any rule.</p>
+    <div v-if="h.stand.value?.uprooted" class="row">
+      <span class="faint small" data-test="uprooted-said">Uprooted in {{ h.stand.value.uprooted }} {{ h.stand.value.uprooted === 1 ? 'place' : 'places' }}: no rule plants it there.</span>
+      <ActionButton size="x-small" :icon="mdiSprout" :disabled="locked" tip="Let it grow again wherever it was uprooted; undo takes that back" data-test="regrow" @click="h.regrow">Let grow again</ActionButton>
+    </div>
     <ul v-if="standing.length + gone.length" class="pins">
       <li v-for="x in [...standing, ...gone].slice(0, SHOWN)" :key="x.plant">
         <span>{{ nameOf(x.item) }} <span class="faint number">{{ Math.round(x.x) }} east, {{ Math.round(x.z) }} south{{ x.state === 'gone' ? ', removed' : '' }}</span></span>

@@ -94,7 +94,7 @@ function grab(s: Shape, corner: number, event: PointerEvent) {
 function split(s: Shape, k: number, event: PointerEvent) {
   const points = (s.points as [number, number][]).slice()
   points.splice(k + 1, 0, place(event))
-  shapes.draft = { ...s, points }
+  shapes.attempt({ ...s, points })
   grab(s, k + 1, event)
   if (held.value) held.value.from = { ...s, points }
 }
@@ -103,24 +103,20 @@ function dragged(event: PointerEvent) {
   if (!h) return
   const [x, z] = place(event)
   const s = h.from
-  if (h.corner < 0) shapes.draft = movedBy(s, x - h.x, z - h.z)
-  else if (s.form === 'circle') shapes.draft = { ...s, round: { ...s.round!, radius: Math.max(Math.hypot(x - s.round!.x, z - s.round!.z), 0.25) } }
+  if (h.corner < 0) shapes.attempt(movedBy(s, x - h.x, z - h.z))
+  else if (s.form === 'circle') shapes.attempt({ ...s, round: { ...s.round!, radius: Math.max(Math.hypot(x - s.round!.x, z - s.round!.z), 0.25) } })
   else if (s.form === 'box') {
     const b = s.box!
     const far = Math.max(Math.hypot(x - b.x, z - b.z), 0.25)
     const heading = ((Math.atan2(x - b.x, b.z - z) * 180) / Math.PI + 360 - (h.corner ? 90 : 0)) % 360
-    shapes.draft = { ...s, box: { ...b, heading, ...(h.corner ? { width: far * 2 } : { length: far * 2 }) } }
-  } else shapes.draft = { ...s, points: (s.points as [number, number][]).map((p, k) => (k === h.corner ? [x, z] : p) as [number, number]) }
+    shapes.attempt({ ...s, box: { ...b, heading, ...(h.corner ? { width: far * 2 } : { length: far * 2 }) } })
+  } else shapes.attempt({ ...s, points: (s.points as [number, number][]).map((p, k) => (k === h.corner ? [x, z] : p) as [number, number]) })
 }
-async function released() {
-  const h = held.value
-  held.value = null
-  if (h && shapes.draft) await shapes.keep(shapes.draft)
-}
+const released = () => (held.value = null)
 function without(s: Shape, k: number) {
   const least = s.kind === 'path' ? 2 : 3
   const points = s.points as [number, number][]
-  if ((s.form === 'line' || s.form === 'polygon') && points.length > least) void shapes.keep({ ...s, points: points.filter((_, i) => i !== k) })
+  if ((s.form === 'line' || s.form === 'polygon') && points.length > least) shapes.attempt({ ...s, points: points.filter((_, i) => i !== k) })
 }
 const current = computed(() => shapes.shown.find((s) => s.id === shapes.chosen)!)
 </script>

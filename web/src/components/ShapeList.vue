@@ -29,7 +29,7 @@ const HINTS: Record<Tool, string> = {
 const TITLES: Record<Tool, string> = { path: 'Path', area: 'Area', circle: 'Round obstacle', box: 'Box-shaped obstacle', polygon: 'Obstacle by its outline' }
 const HATCHES = (['slant', 'cross', 'dots', 'upright', 'blank'] as const).map((value) => ({ value, title: value }))
 const WORDS = { path: 'path', area: 'area', obstacle: 'obstacle' }
-const s = computed<ShapeIn | null>(() => (shapes.draft?.id === shapes.chosen && shapes.draft ? shapes.draft : shapes.shape))
+const s = computed<ShapeIn | null>(() => shapes.draft ?? shapes.shape)
 const can = computed(() => store.mayPlant && !!s.value && !s.value.locked)
 const chosen = ref<File | null>(null)
 const instead = ref(false)
@@ -41,7 +41,7 @@ function flip(k: Stratum) {
   set({ trail: { ...s.value!.trail!, strata: now.includes(k) ? now.filter((x) => x !== k) : [...now, k] } })
 }
 function set(part: Partial<ShapeIn>) {
-  if (s.value) void shapes.keep({ ...s.value, ...part })
+  if (s.value) shapes.attempt({ ...s.value, ...part })
 }
 async function bringIn(picked: File | File[] | null) {
   const file = Array.isArray(picked) ? picked[0] : picked
@@ -58,6 +58,10 @@ async function bringIn(picked: File | File[] | null) {
   }
   chosen.value = null
 }
+const changes = computed(() => {
+  const by = shapes.tried ?? {}
+  return store.stands.flatMap((stand) => (by[stand.id]?.some((n) => n) ? [{ name: stand.name, gained: by[stand.id][0], lost: by[stand.id][1] }] : []))
+})
 const reach = (x: { kind: string; reach: number }) => (x.kind === 'path' ? `${whole(x.reach)} m` : x.reach >= 1e4 ? `${(x.reach / 1e4).toFixed(1)} ha` : `${whole(x.reach)} m²`)
 </script>
 
@@ -69,17 +73,17 @@ const reach = (x: { kind: string; reach: number }) => (x.kind === 'path' ? `${wh
     <p v-if="shapes.tool" class="hint" role="status">{{ HINTS[shapes.tool] }}</p>
     <p v-if="shapes.trouble" class="over" role="alert" data-test="shape-trouble">{{ shapes.trouble }}</p>
     <ol>
-      <li v-for="x in store.shapes" :key="x.id" :class="{ chosen: x.id === shapes.chosen, dim: x.hidden }">
+      <li v-for="x in shapes.shown" :key="x.id" :class="{ chosen: x.id === shapes.chosen, dim: x.hidden }">
         <v-btn variant="text" class="row" :aria-pressed="x.id === shapes.chosen" :data-test="`shape-row-${x.id}`" @click="shapes.chosen = x.id === shapes.chosen ? null : x.id">
           <svg class="swatch" width="20" height="14"><rect x="0.5" y="0.5" width="19" height="13" :fill="x.hatch === 'blank' || x.kind === 'path' ? 'none' : `url(#hatch-${x.hatch})`" :rx="x.form === 'circle' ? 7 : 0" /><path v-if="x.kind === 'path'" d="M0 10 Q8 2 20 5" /></svg>
           <span class="name">{{ x.name }}</span>
-          <span class="faint number">{{ WORDS[x.kind] }}, {{ reach(x) }}</span>
+          <span class="faint number">{{ shapes.drafts[x.id] ? 'not kept yet' : `${WORDS[x.kind]}, ${reach(x)}` }}</span>
         </v-btn>
-        <ActionButton v-if="store.mayPlant" variant="text" size="x-small" :icon="x.hidden ? mdiEyeOffOutline : mdiEyeOutline" :tip="`${x.hidden ? 'Show' : 'Hide'} ${x.name}`" @click="shapes.keep({ ...x, hidden: !x.hidden })" />
-        <ActionButton v-if="store.mayPlant" variant="text" size="x-small" :icon="x.locked ? mdiLockOutline : mdiLockOpenVariantOutline" :tip="`${x.locked ? 'Unlock' : 'Lock'} ${x.name}`" :data-test="`lock-${x.id}`" @click="shapes.keep({ ...x, locked: !x.locked })" />
+        <ActionButton v-if="store.mayPlant && !shapes.drafts[x.id]" variant="text" size="x-small" :icon="x.hidden ? mdiEyeOffOutline : mdiEyeOutline" :tip="`${x.hidden ? 'Show' : 'Hide'} ${x.name}`" @click="shapes.keep({ ...x, hidden: !x.hidden })" />
+        <ActionButton v-if="store.mayPlant && !shapes.drafts[x.id]" variant="text" size="x-small" :icon="x.locked ? mdiLockOutline : mdiLockOpenVariantOutline" :tip="`${x.locked ? 'Unlock' : 'Lock'} ${x.name}`" :data-test="`lock-${x.id}`" @click="shapes.keep({ ...x, locked: !x.locked })" />
       </li>
     </ol>
-    <p v-if="!store.shapes.length" class="faint">No shapes yet. Paths, areas and obstacles keep plants away, and conditions can ask how far they are.</p>
+    <p v-if="!shapes.shown.length" class="faint">No shapes yet. Paths, areas and obstacles keep plants away, and conditions can ask how far they are.</p>
 
     <section v-if="s" class="one" data-test="shape-form">
       <v-text-field :model-value="s.name" label="Name" maxlength="80" data-keys hide-details :disabled="!can" data-test="shape-name" @change="set({ name: ($event.target as HTMLInputElement).value })" />
@@ -105,7 +109,18 @@ const reach = (x: { kind: string; reach: number }) => (x.kind === 'path' ? `${wh
       </template>
       <ChoiceField v-if="s.kind !== 'path'" label="Hatching" :value="s.hatch!" :items="HATCHES" :disabled="!can" @change="set({ hatch: $event })" />
       <p v-if="s.locked" class="faint">Locked: unlock it to change it.</p>
-      <ActionButton v-if="can" :icon="mdiDeleteOutline" tip="Remove the shape; undo brings it back  Delete" data-test="shape-remove" @click="shapes.remove(s.id!)">Remove {{ s.name }}</ActionButton>
+      <footer v-if="shapes.draft" class="tried" data-test="shape-try">
+        <template v-if="shapes.tried">
+          <p v-for="c in changes" :key="c.name" class="number">{{ c.name }} <span class="gained">+{{ whole(c.gained) }}</span> <span class="over">−{{ whole(c.lost) }}</span></p>
+          <p v-if="!changes.length" class="faint">No plant comes or goes.</p>
+        </template>
+        <p v-else-if="!shapes.trouble" class="faint">Counting …</p>
+        <p class="do">
+          <v-btn color="primary" variant="flat" data-test="shape-keep" @click="shapes.keep(shapes.draft)">Keep</v-btn>
+          <ActionButton tip="Give the draft up  Esc" data-test="shape-drop" @click="shapes.drop">Drop</ActionButton>
+        </p>
+      </footer>
+      <ActionButton v-else-if="can" :icon="mdiDeleteOutline" tip="Remove the shape; undo brings it back  Delete" data-test="shape-remove" @click="shapes.remove(s.id!)">Remove {{ s.name }}</ActionButton>
     </section>
 
     <div class="files">
@@ -175,6 +190,21 @@ li.dim .name {
 }
 .row .faint {
   font-size: 12.5px;
+}
+.tried {
+  margin-top: 8px;
+  padding-top: 6px;
+  border-top: 1px solid var(--ink);
+}
+.tried p {
+  margin: 0 0 4px;
+}
+.gained {
+  color: var(--green);
+}
+.do {
+  display: flex;
+  gap: 8px;
 }
 .swatch rect,
 .swatch path {

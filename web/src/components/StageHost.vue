@@ -243,7 +243,7 @@ const inHand = computed(() => {
   const names = all.length > 2 ? `${all.length} stands` : all.map((s) => s.name).join(', ') || 'no stand'
   const verb = brush.verb!
   if (verb === 'set') return `Set ${names}: the wheel turns it, Shift and the wheel size it; draw to set a row`
-  if (verb === 'uproot') return tools.uproot.marked.value ? `Uproot ${names}: ${tools.uproot.marked.value} would go` : `Uproot ${names}: what is taken out stays away under any rule`
+  if (verb === 'uproot') return tools.uproot.marked.value ? `Uproot ${names}: ${tools.uproot.marked.value} would go` : `Uproot ${names}: what is taken out stays away, and the place stays clear`
   if (verb === 'lift') return 'Lift: a click takes up the topmost stand; hold to see all'
   if (verb === 'select') return `Select ${selection.every ? 'of every stand' : names}`
   return `${verb === 'level' ? 'Even' : verb[0].toUpperCase() + verb.slice(1)} ${names}`

@@ -70,6 +70,15 @@ export function useHand() {
       if (plant.value?.plant === id) plant.value = null
     })
 
+  /** Let the stand grow again wherever it was uprooted. */
+  const regrow = () =>
+    guarded(async () => {
+      const { entry } = await answer(api.POST('/api/levels/{slug}/stands/{stand}/regrow', { params: { path: at.value }, body: { key: crypto.randomUUID() } }))
+      store.note(entry)
+      await store.refresh()
+      await load()
+    })
+
   function drop(): void {
     tool.value = null
     plant.value = null
@@ -82,7 +91,7 @@ export function useHand() {
   })
   watch(() => store.pulse?.pulse, () => void load().catch(() => undefined))
 
-  return { tool, plant, pins, trouble, push, stand, press, change, remove, release, drop }
+  return { tool, plant, pins, trouble, push, stand, press, change, remove, release, regrow, drop }
 }
 
 export type Hand = ReturnType<typeof useHand>

@@ -1,10 +1,15 @@
+import { useDebounceFn, useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef } from 'vue'
-import type { Shape, ShapeIn } from '../api/client'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { answer, api, type Shape, type ShapeIn } from '../api/client'
 import { useLevel } from './level'
 
 export type Tool = 'path' | 'area' | 'polygon' | 'circle' | 'box'
 type Place = [number, number]
+
+/** Stands for the id of a shape that was drawn and not kept yet. */
+export const NEW = 0
+type Tried = Record<string, [number, number]>
 
 const HATCHES = { path: 'blank', area: 'slant', obstacle: 'cross' } as const
 
@@ -14,13 +19,51 @@ export const useShapes = defineStore('shapes', () => {
   const tool = ref<Tool | null>(null)
   const drawing = shallowRef<Place[]>([])
   const chosen = ref<number | null>(null)
-  /** The chosen shape while it is dragged or its numbers are tried. */
-  const draft = shallowRef<ShapeIn | null>(null)
   const trouble = ref('')
 
+  /** Shapes that are tried and not kept, by level and id; they outlive another choice and a reload. */
+  const kept = useLocalStorage<Record<string, Record<number, ShapeIn>>>('kt-shape-drafts', {})
+  const drafts = computed(() => kept.value[level.slug] ?? {})
+  function setDraft(id: number, next: ShapeIn | null): void {
+    const { [id]: _, ...rest } = drafts.value
+    void _
+    kept.value = { ...kept.value, [level.slug]: next ? { ...rest, [id]: next } : rest }
+  }
+  /** The chosen shape as it is tried, if it is. */
+  const draft = computed<ShapeIn | null>(() => (chosen.value === null ? null : (drafts.value[chosen.value] ?? null)))
+  /** Plants that the chosen draft would bring and take, by stand; null while they are not known. */
+  const tried = shallowRef<Tried | null>(null)
+
   const shape = computed(() => level.shapes.find((s) => s.id === chosen.value) ?? null)
-  /** All shapes as they are to be drawn, the one in hand as it would be. */
-  const shown = computed(() => level.shapes.map((s) => (s.id === draft.value?.id ? { ...s, ...draft.value, points: cornersOf(draft.value) } : s) as Shape))
+  const drawn = (s: ShapeIn, of?: Shape) => ({ ...of, ...s, id: s.id ?? NEW, points: cornersOf(s) }) as Shape
+  /** All shapes as they are to be drawn, those that are tried as they would be. */
+  const shown = computed(() => {
+    const known = level.shapes.map((s) => (drafts.value[s.id] ? drawn(drafts.value[s.id], s) : s))
+    return drafts.value[NEW] ? [...known, drawn(drafts.value[NEW])] : known
+  })
+
+  /** Try a shape: its plants are counted, and nothing is stored before it is kept. */
+  function attempt(next: ShapeIn): void {
+    trouble.value = ''
+    const id = next.id ?? NEW
+    setDraft(id, next)
+    chosen.value = id
+  }
+  let round = 0
+  const look = useDebounceFn(async () => {
+    const mine = ++round
+    if (!draft.value) return
+    try {
+      const { stands } = await answer(api.POST('/api/levels/{slug}/shapes/try', { ...level.here(), body: { key: crypto.randomUUID(), what: '', put: [settled(draft.value)], remove: [] } }))
+      if (mine === round) tried.value = stands
+    } catch (error) {
+      if (mine === round) trouble.value = (error as Error).message
+    }
+  }, 250)
+  watch([draft, () => level.shapes], () => {
+    tried.value = null
+    void look()
+  })
 
   function take(next: Tool | null): void {
     tool.value = tool.value === next ? null : next
@@ -50,25 +93,30 @@ export const useShapes = defineStore('shapes', () => {
       const heading = (Math.atan2(at[1][0] - at[0][0], at[0][1] - at[1][1]) * 180) / Math.PI
       const round = { x: at[0][0], z: at[0][1], radius: reach }
       const box = { x: at[0][0], z: at[0][1], width: reach * 1.2, length: reach * 2, heading: (heading + 360) % 360 }
-      await keep({ ...fresh('obstacle', kind), ...(kind === 'circle' ? { round } : { box }) })
+      begin({ ...fresh('obstacle', kind), ...(kind === 'circle' ? { round } : { box }) })
     } else {
       if (at.length < (kind === 'path' ? 2 : 3)) {
         trouble.value = kind === 'path' ? 'A path needs two corners at least.' : 'An outline needs three corners at least.'
         return
       }
       const made = kind === 'path' ? fresh('path', 'line') : fresh(kind === 'area' ? 'area' : 'obstacle', 'polygon')
-      await keep({ ...made, points: at })
+      begin({ ...made, points: at })
     }
   }
 
+  function begin(made: ShapeIn): void {
+    drawing.value = []
+    tool.value = null
+    attempt(made)
+  }
+
+  /** Store a shape. */
   async function keep(next: ShapeIn): Promise<boolean> {
     trouble.value = ''
     try {
       const made = await level.keepShapes([settled(next)])
+      setDraft(next.id ?? NEW, null)
       if (made.length) chosen.value = made[made.length - 1].id
-      drawing.value = []
-      draft.value = null
-      if (made.length) tool.value = null
       return true
     } catch (error) {
       trouble.value = (error as Error).message
@@ -80,23 +128,33 @@ export const useShapes = defineStore('shapes', () => {
     trouble.value = ''
     try {
       await level.keepShapes([], [id])
+      setDraft(id, null)
       if (chosen.value === id) chosen.value = null
     } catch (error) {
       trouble.value = (error as Error).message
     }
   }
 
+  /** Put the tools down; what is tried stays so. */
+  function rest(): void {
+    tool.value = chosen.value = null
+    drawing.value = []
+    trouble.value = ''
+  }
+
   /** Drop what is in hand; whether there was something. */
   function drop(): boolean {
     const had = drawing.value.length > 0 || draft.value !== null || tool.value !== null || trouble.value !== ''
     if (drawing.value.length) drawing.value = []
-    else if (draft.value) draft.value = null
-    else tool.value = null
+    else if (draft.value && chosen.value !== null) {
+      setDraft(chosen.value, null)
+      if (chosen.value === NEW) chosen.value = null
+    } else tool.value = null
     trouble.value = ''
     return had
   }
 
-  return { tool, drawing, chosen, draft, trouble, shape, shown, take, press, finish, keep, remove, drop }
+  return { tool, drawing, chosen, draft, drafts, tried, trouble, shape, shown, attempt, take, press, finish, keep, remove, rest, drop }
 })
 
 /** What the API takes of a shape: corners to the centimetre, nothing that follows from others. */
@@ -106,7 +164,7 @@ function settled(shape: ShapeIn): ShapeIn {
   const points = form === 'line' || form === 'polygon' ? shape.points!.map(([x, z]) => [to(x), to(z)] as Place) : []
   const round = shape.round && { x: to(shape.round.x), z: to(shape.round.z), radius: to(shape.round.radius) }
   const box = shape.box && { ...shape.box, x: to(shape.box.x), z: to(shape.box.z), width: to(shape.box.width), length: to(shape.box.length), heading: Math.round(shape.box.heading * 10) / 10 }
-  return { kind, form, name, width, clear, locked, hidden, hatch, trail: kind === 'path' ? trail : null, id, points, round: form === 'circle' ? round : null, box: form === 'box' ? box : null }
+  return { kind, form, name, width, clear, locked, hidden, hatch, trail: kind === 'path' ? trail : null, id: id || null, points, round: form === 'circle' ? round : null, box: form === 'box' ? box : null }
 }
 
 /** The outline of a shape, also of a round one or a box in hand. */

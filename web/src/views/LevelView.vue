@@ -99,8 +99,7 @@ watch(() => props.bench, (b) => {
   if (b !== 'planting') draft.showOverlay.value = draft.asking.value = false
   why.value = null
   hand.drop()
-  while (shapes.drop());
-  shapes.chosen = null
+  shapes.rest()
 })
 watch(draft.asking, (on) => (on ? (brush.verb = hand.tool.value = null) : (why.value = null)))
 watch(hand.tool, (tool) => tool && ((draft.asking.value = false), (brush.verb = null)))
