@@ -18,8 +18,11 @@ const props = defineProps<{
 }>()
 const emit = defineEmits<{ kept: [level: string]; close: [] }>()
 const draft = shallowRef<Import | null>(null)
+/** The draft that is in hand; what is still told of an earlier one is not listened to. */
+let current = ''
 watch(() => props.made, (made) => {
   draft.value = made ?? null
+  current = made?.id ?? ''
   options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
 })
 const trouble = ref('')
@@ -65,18 +68,23 @@ async function choose(chosen: File | File[] | null) {
   for (const f of files) form.append('files', f)
   sending.value = true
   trouble.value = ''
+  current = ''
+  window.clearTimeout(timer)
   // What was said of the last file is not said of this one.
   if (draft.value && draft.value.state !== 'kept') void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(() => {})
   draft.value = null
   options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
   try {
-    take(await upload<Import>('/drafts', form, (share) => (sent.value = share)))
+    const made = await upload<Import>('/drafts', form, (share) => (sent.value = share))
+    current = made.id
+    take(made)
   } catch (error) {
     trouble.value = (error as Error).message
   }
   sending.value = false
 }
 function take(next: Import) {
+  if (next.id !== current) return
   if (next.found && (draft.value?.state !== next.state || draft.value?.id !== next.id)) turn.value++
   draft.value = next
   const f = next.found
