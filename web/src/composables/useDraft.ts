@@ -2,6 +2,7 @@ import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, answerBytes, api, ApiError, type Clash, type Stand, type StandSettings, type Tried, type View } from '../api/client'
 import { useLevel } from '../stores/level'
+import { useTool } from '../stores/tool'
 
 export type Raster = { data: Uint8Array; columns: number; rows: number }
 type Changes = Partial<Omit<StandSettings, 'variation' | 'distances'>> & {
@@ -60,7 +61,8 @@ export function useDraft(view: () => View | null) {
   /** Plants that the draft would bring and take, x and z of each in turn. */
   const marks = shallowRef<{ came: Float32Array; went: Float32Array }>(NOTHING)
   /** Whether a click on the stage asks why there. */
-  const asking = ref(false)
+  const tool = useTool()
+  const asking = computed({ get: () => tool.why === true, set: (on) => void (tool.why = on || null) })
   const busy = ref(false)
   /** Whether the draft was begun before a reload, or before something else was selected. */
   const again = ref(false)

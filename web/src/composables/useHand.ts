@@ -1,6 +1,8 @@
+import { storeToRefs } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type PinsIn, type Plant } from '../api/client'
 import { useLevel } from '../stores/level'
+import { useTool } from '../stores/tool'
 
 export type PlantPart = Partial<Pick<Plant, 'item' | 'x' | 'z' | 'turn' | 'width' | 'height' | 'lift'>>
 const REACH = 6
@@ -9,7 +11,7 @@ const REACH = 6
 export function useHand() {
   const store = useLevel()
   /** What a click on the stage does: pick a plant, or set one. */
-  const tool = ref<'pick' | 'set' | null>(null)
+  const { pin: tool } = storeToRefs(useTool())
   const plant = shallowRef<Plant | null>(null)
   const pins = shallowRef<Plant[]>([])
   const trouble = ref('')

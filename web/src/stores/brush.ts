@@ -1,11 +1,11 @@
 import { useLocalStorage } from '@vueuse/core'
-import { defineStore } from 'pinia'
+import { defineStore, storeToRefs } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { answer, api, type Stand, type Stroke, type Tip } from '../api/client'
 import { useLevel } from './level'
+import { useTool, type TouchVerb, type Verb } from './tool'
 
-export type TouchVerb = Stroke['verb']
-export type Verb = TouchVerb | 'set' | 'uproot' | 'lift' | 'select'
+export type { TouchVerb, Verb }
 export const TOUCH_VERBS: TouchVerb[] = ['thicken', 'thin', 'ease', 'level']
 const RADII: [number, number] = [0.5, 200]
 const clamp = (v: number, lo: number, hi: number) => Math.min(Math.max(v, lo), hi)
@@ -14,7 +14,7 @@ const OPPOSITE: Partial<Record<TouchVerb, TouchVerb>> = { thicken: 'thin', thin:
 /** The brush in hand; its size, strength and the like are kept for this person. */
 export const useBrush = defineStore('brush', () => {
   const level = useLevel()
-  const verb = ref<Verb | null>(null)
+  const { verb } = storeToRefs(useTool())
   const kept = useLocalStorage('kt-radius', 12)
   /** Metres; what is no number, or absurd, is not taken. */
   const radius = computed({

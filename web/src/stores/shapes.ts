@@ -1,10 +1,11 @@
 import { useDebounceFn, useLocalStorage } from '@vueuse/core'
-import { defineStore } from 'pinia'
+import { defineStore, storeToRefs } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Shape, type ShapeIn } from '../api/client'
 import { useLevel } from './level'
+import { useTool, type ShapeTool } from './tool'
 
-export type Tool = 'path' | 'area' | 'polygon' | 'circle' | 'box'
+export type Tool = ShapeTool
 type Place = [number, number]
 
 /** Stands for the id of a shape that was drawn and not kept yet. */
@@ -16,7 +17,7 @@ const HATCHES = { path: 'blank', area: 'slant', obstacle: 'cross' } as const
 /** The shape in hand: one that is drawn, or a known one that is moved; nothing is stored until it is let go. */
 export const useShapes = defineStore('shapes', () => {
   const level = useLevel()
-  const tool = ref<Tool | null>(null)
+  const { shape: tool } = storeToRefs(useTool())
   const drawing = shallowRef<Place[]>([])
   const chosen = ref<number | null>(null)
   const trouble = ref('')

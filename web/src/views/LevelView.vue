@@ -37,6 +37,7 @@ import { useKeys, type Action } from '../stores/keys'
 import { useLevel } from '../stores/level'
 import { useSelection } from '../stores/selection'
 import { useSession } from '../stores/session'
+import { useTool } from '../stores/tool'
 import { useShapes, type Tool } from '../stores/shapes'
 
 const props = defineProps<{ slug: string; bench: Bench }>()
@@ -56,6 +57,7 @@ const draft = useDraft(view)
 const hand = useHand()
 const relief = useRelief()
 const shapes = useShapes()
+const tool = useTool()
 const sides = useSides()
 const selection = useSelection()
 const at = shallowRef<[number, number] | null>(null)
@@ -92,18 +94,16 @@ function ready(made: Stage) {
   }
 }
 watch(() => props.bench, (b) => {
-  brush.verb = null
+  tool.inHand = null
   selection.clear()
   draft.forget()
   if (b === 'planting' || b === 'sightline') draft.takeUp()
-  if (b !== 'planting') draft.showOverlay.value = draft.asking.value = false
+  if (b !== 'planting') draft.showOverlay.value = false
   why.value = null
   hand.drop()
   shapes.rest()
 })
-watch(draft.asking, (on) => (on ? (brush.verb = hand.tool.value = null) : (why.value = null)))
-watch(hand.tool, (tool) => tool && ((draft.asking.value = false), (brush.verb = null)))
-watch(() => brush.verb, (verb) => verb && (hand.tool.value = null))
+watch(draft.asking, () => (why.value = null))
 watch([() => store.selected.join(), () => store.stands], () => (why.value = null))
 /** Read why a place carries a plant of the selected stand, under the settings that are tried. */
 async function askWhy(place: [number, number]) {
@@ -128,7 +128,7 @@ function beginStand(slug: string) {
   store.beginWith = slug
   void router.push(`/levels/${props.slug}/planting`)
 }
-const onGround = (tool: Tool) => () => props.bench === 'ground' && store.mayPlant && shapes.take(tool)
+const onGround = (what: Tool) => () => props.bench === 'ground' && store.mayPlant && shapes.take(what)
 /** A draft of distances is seen on the stage at once; nothing of it is stored. */
 watch([draft.changes, () => store.stands], () => {
   if (!draft.changes.value.distances) return stage.value?.setStands(store.stands)

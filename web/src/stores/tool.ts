@@ -1,0 +1,35 @@
+import { defineStore } from 'pinia'
+import { computed, shallowRef, type WritableComputedRef } from 'vue'
+import type { Stroke } from '../api/client'
+
+export type TouchVerb = Stroke['verb']
+export type Verb = TouchVerb | 'set' | 'uproot' | 'lift' | 'select'
+export type ShapeTool = 'path' | 'area' | 'polygon' | 'circle' | 'box'
+export type PinTool = 'pick' | 'set'
+
+/** What a press on the stage does, when it does not move the eye: one thing at a time. */
+export type InHand =
+  | { kind: 'brush'; what: Verb }
+  | { kind: 'shape'; what: ShapeTool }
+  | { kind: 'pin'; what: PinTool }
+  | { kind: 'why'; what: true }
+type Kind = InHand['kind']
+type What<K extends Kind> = Extract<InHand, { kind: K }>['what']
+
+/** The tool in hand. Taking up one puts the one before down. */
+export const useTool = defineStore('tool', () => {
+  const inHand = shallowRef<InHand | null>(null)
+
+  /** What of a kind is in hand, null for nothing; written to take something up or to put it down. */
+  function of<K extends Kind>(kind: K): WritableComputedRef<What<K> | null> {
+    return computed({
+      get: () => (inHand.value?.kind === kind ? (inHand.value.what as What<K>) : null),
+      set: (what) => {
+        if (what !== null) inHand.value = { kind, what } as InHand
+        else if (inHand.value?.kind === kind) inHand.value = null
+      },
+    })
+  }
+
+  return { inHand, verb: of('brush'), shape: of('shape'), pin: of('pin'), why: of('why') }
+})
