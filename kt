@@ -83,7 +83,7 @@ def all_tests() -> int:
     server, browser = (sorted(f"tests.{kind}.{p.stem}" for p in (ROOT / "tests" / kind).glob("test_*.py"))
                        for kind in ("server", "browser"))
     first = [name for name in browser if name.endswith(("test_brush", "test_nothing_lost", "test_stock"))]
-    halves = {"one": ["tests.core", *server[4:7]], "two": [*server[:4], *server[7:]], "three": first,
+    halves = {"one": ["tests.core", *server[4:7]], "two": ["tests.web", *server[:4], *server[7:]], "three": first,
               "four": [name for name in browser if name not in first]}
     tally = TOOLS / "tally"
     tally.unlink(missing_ok=True)

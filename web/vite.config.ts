@@ -1,10 +1,11 @@
 import vue from '@vitejs/plugin-vue'
-import { defineConfig } from 'vite'
 import vuetify from 'vite-plugin-vuetify'
+import { defineConfig } from 'vitest/config'
 
 export default defineConfig({
   base: '/static/',
   plugins: [vue(), vuetify()],
   build: { target: 'es2022', chunkSizeWarningLimit: 1500 },
   server: { proxy: { '/api': 'http://127.0.0.1:8000' } },
+  test: { include: ['tests/**/*.test.ts'], environment: 'jsdom', setupFiles: ['tests/browser.ts'], server: { deps: { inline: ['vuetify'] } } },
 })

@@ -1,0 +1,64 @@
+import { createPinia, setActivePinia } from 'pinia'
+import { createApp, effectScope, h, nextTick, type Component } from 'vue'
+import { createVuetify } from 'vuetify'
+import type { Item, Level, Stand, StandSettings } from '../src/api/client'
+import { useLevel } from '../src/stores/level'
+
+/** Numbers in [0, 1) that are the same each time (mulberry32). */
+export function numbers(seed: number): () => number {
+  let a = seed
+  return () => {
+    a = (a + 0x6d2b79f5) | 0
+    let t = Math.imul(a ^ (a >>> 15), 1 | a)
+    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
+    return ((t ^ (t >>> 14)) >>> 0) / 4294967296
+  }
+}
+
+/** A server: what it answers by method and path, and what it was asked. */
+export function serve(answers: Record<string, unknown | ((body: unknown) => unknown)>) {
+  const asked: { what: string; body: unknown }[] = []
+  globalThis.fetch = async (input: RequestInfo | URL, init?: RequestInit) => {
+    const request = input instanceof Request ? input : new Request(new URL(input, location.origin), init)
+    const what = `${request.method} ${new URL(request.url).pathname}`
+    const text = await request.text()
+    const body = text ? JSON.parse(text) : undefined
+    asked.push({ what, body })
+    const found = answers[what]
+    const said = await (typeof found === 'function' ? found(body) : found)
+    if (said instanceof Response) return said
+    return said === undefined ? new Response('{"detail": "Not here."}', { status: 404 }) : new Response(JSON.stringify(said), { headers: { 'Content-Type': 'application/json' } })
+  }
+  return asked
+}
+
+export const refuse = (detail: string, more = {}) => new Response(JSON.stringify({ detail, ...more }), { status: 422, headers: { 'Content-Type': 'application/json' } })
+export const settled = (ms = 0) => new Promise((resolve) => setTimeout(resolve, ms))
+
+export function stand(id: number, part: Partial<Stand> = {}): Stand {
+  const settings = { mix: [], spacing: 4, fullness: 0.5, variation: { size: [1, 1], lean: 0 }, distances: { steps: [], billboard: 0, gone: 100, fade: 4, shadow: 0 }, conditions: [] } as unknown as StandSettings
+  return { id, number: id, slug: `s${id}`, name: `Stand ${id}`, stratum: 'Canopy', sward: false, seed: 1, locked: false, colour: '', revision: 1, settings, items: [], pins: 0, uprooted: 0, count: 10, counted: true, warnings: [], sheets: { size: 256, columns: 1, rows: 1, keys: ['k'] }, ...part }
+}
+
+/** A level that is open, with two stands of which the first is selected. */
+export function openLevel(part: Partial<Level> = {}) {
+  localStorage.clear()
+  setActivePinia(createPinia())
+  const store = useLevel()
+  store.level = { slug: 'fell', name: 'Fell', role: 'artist', stock: [] as Item[], layers: [], bookmarks: [], marks: {}, ...part } as unknown as Level
+  store.stands = [stand(1), stand(2, { stratum: 'Shrub' })]
+  store.selected = [1]
+  return store
+}
+
+/** A component on the page; `props` may be changed. */
+export async function show(component: Component, props: Record<string, unknown>) {
+  const place = document.body.appendChild(document.createElement('div'))
+  const app = createApp({ render: () => h(component, props) }).use(createVuetify()).use(createPinia())
+  app.mount(place)
+  await nextTick()
+  return { place, end: () => (app.unmount(), place.remove()) }
+}
+
+/** What a composable gives, outside of any component. */
+export const inScope = <T>(make: () => T): T => effectScope().run(make)!

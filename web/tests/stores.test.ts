@@ -1,0 +1,223 @@
+import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { createPinia, setActivePinia } from 'pinia'
+import { nextTick } from 'vue'
+import { ApiError, answer, api, type ShapeIn } from '../src/api/client'
+import { connection } from '../src/api/connection'
+import { useDraft } from '../src/composables/useDraft'
+import { useHandoverFile } from '../src/composables/useHandoverFile'
+import { useBrush } from '../src/stores/brush'
+import { useKeys } from '../src/stores/keys'
+import { useOutbox } from '../src/stores/outbox'
+import { cornersOf, movedBy, useShapes } from '../src/stores/shapes'
+import { useTool } from '../src/stores/tool'
+import { inScope, openLevel, refuse, serve, settled } from './help'
+
+/** What the browser keeps over a reload. */
+const drawer = vi.hoisted(() => new Map<string, unknown>())
+vi.mock('idb-keyval', () => ({ get: async (key: string) => drawer.get(key), set: async (key: string, value: unknown) => void drawer.set(key, value) }))
+
+let store: ReturnType<typeof openLevel>
+beforeEach(() => {
+  store = openLevel()
+  serve({})
+})
+const entry = (part = {}) => ({ id: 1, what: 'Birch: fullness', kind: 'settings', gained: 3, lost: 1, cost: {}, ...part })
+
+describe('the tool in hand', () => {
+  it('is one thing: taking up another puts it down', () => {
+    const [tool, brush, shapes] = [useTool(), useBrush(), useShapes()]
+    brush.take('thin')
+    expect(tool.inHand).toEqual({ kind: 'brush', what: 'thin' })
+    shapes.take('path')
+    expect([brush.verb, shapes.tool]).toEqual([null, 'path'])
+    tool.why = true
+    expect([shapes.tool, tool.why]).toEqual([null, true])
+    brush.verb = null
+    expect(tool.why).toBe(true)
+    tool.why = null
+    expect(tool.inHand).toBeNull()
+    brush.take('thin')
+    brush.take('thin')
+    expect(tool.inHand).toBeNull()
+  })
+})
+
+describe('the brush', () => {
+  it('keeps a radius that makes sense', () => {
+    const brush = useBrush()
+    for (const [typed, then] of [[30, 30], [Number.NaN, 30], [-4, 30], [9999, 200], [0.01, 0.5]]) {
+      brush.radius = typed
+      expect(brush.radius).toBe(then)
+    }
+  })
+  it('works on the selected stands, or on all of their strata that are not locked', () => {
+    const brush = useBrush()
+    brush.take('thicken')
+    store.stands = [...store.stands, { ...store.stands[0], id: 3 }, { ...store.stands[0], id: 4, locked: true }]
+    expect(brush.targets.map((s) => s.id)).toEqual([1])
+    brush.scope = 'stratum'
+    expect(brush.targets.map((s) => s.id)).toEqual([1, 3])
+    expect(brush.stroke([[1, 2]], null, true)).toMatchObject({ stand: 1, also: [3], verb: 'thin' })
+  })
+})
+
+describe('keys', () => {
+  it('are given to other actions, but never one to two, and fixed ones to none', async () => {
+    const keys = useKeys()
+    serve({ 'PUT /api/session/keys': (body: unknown) => ({ name: 'north', first: false, ...(body as object) }) })
+    expect(await keys.change('thin', 't')).toContain('taken by: Thicken')
+    expect(await keys.change('thin', 'Escape')).toContain('fixed meaning')
+    expect(await keys.change('thin', 'F')).toBe('')
+    expect([keys.of('thin'), keys.byKey.get('f'), keys.changed]).toEqual(['F', 'thin', true])
+  })
+})
+
+describe('the API', () => {
+  const ask = () => answer(api.GET('/api/levels/{slug}', { params: { path: { slug: 'fell' } } }))
+  it('throws a refusal with its sentence and fields', async () => {
+    serve({ 'GET /api/levels/fell': () => refuse('No such level.', { fields: ['slug'] }) })
+    const error = await ask().catch((e: ApiError) => e)
+    expect(error).toBeInstanceOf(ApiError)
+    expect(error).toMatchObject({ status: 422, message: 'No such level.', fields: ['slug'], final: true })
+  })
+  it('knows a server that does not answer, and that it may yet', async () => {
+    globalThis.fetch = async () => Promise.reject(new TypeError('refused'))
+    const error = await ask().catch((e: ApiError) => e)
+    expect(error).toMatchObject({ status: 0, final: false })
+    expect(connection.away).toContain('does not answer')
+    serve({ 'GET /api/levels/fell': { slug: 'fell' } })
+    expect(await ask()).toEqual({ slug: 'fell' })
+    expect(connection.away).toBe('')
+  })
+  it('renews the page token once, and sends the same again', async () => {
+    let tries = 0
+    const asked = serve({
+      'PUT /api/levels/fell/name': () => (tries++ ? entry() : new Response('{"detail": "CSRF check Failed"}', { status: 403 })),
+      'GET /api/session': { name: 'north' },
+    })
+    await answer(api.PUT('/api/levels/{slug}/name', { params: { path: { slug: 'fell' } }, body: { key: 'k', name: 'Tarn' } }))
+    expect(asked.map((a) => a.what)).toEqual(['PUT /api/levels/fell/name', 'GET /api/session', 'PUT /api/levels/fell/name'])
+    expect(asked[2].body).toEqual({ key: 'k', name: 'Tarn' })
+  })
+})
+
+describe('strokes on their way', () => {
+  const stroke = (key: string) => ({ ...useBrush().stroke([[1, 1]], null), key })
+  beforeEach(() => useBrush().take('thin'))
+  it('are stored in order, wait while the server is away, and are dropped only with its reason', async () => {
+    const outbox = useOutbox()
+    await outbox.open('north', 'fell')
+    let away = true
+    const third = stroke('c')
+    const sent: string[] = []
+    serve({
+      'POST /api/levels/fell/strokes': (body: unknown) => {
+        const { key } = body as { key: string }
+        if (away) return new Response('', { status: 503 })
+        if (key === 'b') return refuse('Birch is locked.')
+        sent.push(key)
+        return { entry: entry(), stand: 1, keys: {} }
+      },
+    })
+    const stored = async () => {}
+    expect(await outbox.add(stroke('a'), stored)).toBe('waiting')
+    expect(await outbox.add(stroke('b'), stored)).toBe('waiting')
+    setActivePinia(createPinia())
+    const after = useOutbox()
+    expect(await after.open('north', 'fell')).toBe(2)
+    away = false
+    expect(await after.add(third, stored)).toBe('stored')
+    expect([sent, after.waiting.length, drawer.get('kt-strokes/north/fell')]).toEqual([['a', 'c'], 0, []])
+    expect(after.refused).toContain('Birch is locked.')
+  })
+})
+
+describe('a draft of settings', () => {
+  const tried = { count: 20, gained: 12, lost: 2, cost: { ms: 0.1 } }
+  const answers = { 'POST /api/levels/fell/stands/1/try': tried, 'POST /api/levels/fell/stands/2/try': { ...tried, count: 5 }, 'POST /api/levels/fell/stands/1/difference': {}, 'POST /api/levels/fell/stands/2/difference': {} }
+  const begin = () => inScope(() => useDraft(() => null))
+  it('is put aside when another stand is selected, outlives the page, and is taken up again', async () => {
+    serve(answers)
+    const draft = begin()
+    draft.change({ fullness: 0.25 })
+    await nextTick()
+    store.selected = [2]
+    await nextTick()
+    expect(draft.dirty.value).toBe(false)
+    store.selected = [1]
+    await nextTick()
+    expect([draft.changes.value.fullness, draft.again.value]).toEqual([0.25, true])
+    const later = begin()
+    later.takeUp()
+    expect(later.changes.value.fullness).toBe(0.25)
+    later.drop()
+    const last = begin()
+    last.takeUp()
+    expect(last.dirty.value).toBe(false)
+  })
+  it('shows what several stands share, and what they do not as mixed', () => {
+    const draft = begin()
+    store.selected = [1, 2]
+    expect(draft.shared((s) => s.fullness)).toEqual({ value: 0.5, mixed: false })
+    store.stands = store.stands.map((s) => (s.id === 2 ? { ...s, settings: { ...s.settings, fullness: 0.9 } } : s))
+    expect(draft.shared((s) => s.fullness).mixed).toBe(true)
+    draft.change({ fullness: 0.3 })
+    expect(draft.shared((s) => s.fullness)).toEqual({ value: 0.3, mixed: false })
+  })
+  it('is kept with what it was begun on; what is refused stays', async () => {
+    const draft = begin()
+    const asked = serve({ ...answers, 'PATCH /api/levels/fell/stands/1': () => refuse('fullness: too full', { fields: ['settings.fullness'] }) })
+    draft.change({ fullness: 0.9, variation: { lean: 3 } })
+    await settled(200)
+    expect(await draft.keep()).toBe(false)
+    expect(asked.find((a) => a.what.startsWith('PATCH'))?.body).toMatchObject({ settings: { fullness: 0.9, variation: { lean: 3, size: [1, 1] } }, was: { fullness: 0.5, variation: { lean: 0 } } })
+    expect([draft.changes.value.fullness, draft.trouble.value, draft.fields.value]).toEqual([0.9, 'fullness: too full', ['settings.fullness']])
+  })
+})
+
+describe('a shape', () => {
+  it('is tried before it is kept, and its draft outlives another choice', async () => {
+    const asked = serve({ 'POST /api/levels/fell/shapes/try': { stands: { 1: [0, 7] } }, 'POST /api/levels/fell/shapes': { shapes: [{ id: 5 }], entry: entry(), stale: [] }, 'GET /api/levels/fell/pulse': { pulse: '1-1' } })
+    const shapes = useShapes()
+    shapes.take('circle')
+    await shapes.press(10, 10)
+    await shapes.press(10, 16)
+    expect([shapes.tool, shapes.shown.length, store.shapes.length]).toEqual([null, 1, 0])
+    await settled(320)
+    expect(shapes.tried).toEqual({ 1: [0, 7] })
+    expect(asked.every((a) => a.what.endsWith('/try'))).toBe(true)
+    shapes.rest()
+    shapes.chosen = 0
+    expect(shapes.draft?.round?.radius).toBe(6)
+    expect(await shapes.keep(shapes.draft!)).toBe(true)
+    expect([shapes.draft, shapes.chosen]).toEqual([null, 5])
+    expect(asked.find((a) => a.what === 'POST /api/levels/fell/shapes')?.body).toMatchObject({ put: [{ id: null, round: { x: 10, z: 10, radius: 6 } }] })
+  })
+  it('moves with all its corners, and a box has its own', () => {
+    const box = { form: 'box', box: { x: 5, z: 5, width: 4, length: 10, heading: 90 }, round: null, points: [] } as unknown as ShapeIn
+    const xs = cornersOf(movedBy(box, 10, 0)).map(([x]) => x)
+    expect([Math.min(...xs), Math.max(...xs)].map((v) => Math.round(v * 1e6) / 1e6)).toEqual([10, 20])
+  })
+})
+
+describe('a handover file', () => {
+  it('is fetched once, however slow the answers are', async () => {
+    let looks = 0
+    serve({
+      'POST /api/levels/fell/handover/plants.csv': { id: 'j', state: 'waiting', step: '', share: 0, trouble: '' },
+      'GET /api/levels/fell/handover/jobs/j': async () => {
+        await settled(900)
+        return { id: 'j', state: looks++ ? 'done' : 'running', step: '', share: 1, trouble: '' }
+      },
+    })
+    const clicks: string[] = []
+    HTMLAnchorElement.prototype.click = function () {
+      clicks.push(this.getAttribute('href')!)
+    }
+    const file = inScope(() => useHandoverFile(() => 'fell', 'plants.csv'))
+    await file.make()
+    await settled(3000)
+    expect(clicks).toEqual(['/api/levels/fell/handover/jobs/j/file'])
+    expect(file.busy.value).toBe(false)
+  })
+})
