@@ -20,7 +20,7 @@ BOXES = """root => {
     if (a.left < frame.left - 1 || a.right > frame.right + 1 || frame.right > innerWidth + 1) wrong.push(`${name(e)} is cut off`)
     for (const f of shown.slice(k + 1)) {
       const b = f.getBoundingClientRect()
-      if (e.closest('footer') !== f.closest('footer')) continue
+      if (e.closest('.foot') !== f.closest('.foot')) continue
       if (e.contains(f) || f.contains(e) || e.closest('.v-field') === f.closest('.v-field') && e.closest('.v-field')) continue
       const wide = Math.min(a.right, b.right) - Math.max(a.left, b.left)
       const over = wide > 2 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 2

@@ -12,6 +12,9 @@ import { router } from './router'
 
 const cspNonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content
 
+/** Labels and hints are to be read as well as what they stand beside. */
+const LEGIBLE = { 'medium-emphasis-opacity': 0.82, 'disabled-opacity': 0.62 }
+
 const vuetify = createVuetify({
   icons: { defaultSet: 'mdi', aliases, sets: { mdi } },
   theme: {
@@ -20,17 +23,19 @@ const vuetify = createVuetify({
     themes: {
       paper: {
         dark: false,
+        variables: LEGIBLE,
         colors: { background: '#f4eee0', surface: '#faf6ec', primary: '#4a6034', secondary: '#52627a', error: '#7b2d26', warning: '#a8751f' },
       },
       dusk: {
         dark: true,
+        variables: LEGIBLE,
         colors: { background: '#20272d', surface: '#273037', primary: '#9cb474', secondary: '#9bb0c8', error: '#d88a7a', warning: '#d6aa5c' },
       },
     },
   },
   defaults: {
     VSnackbar: { location: 'top' },
-    VTooltip: { openDelay: 400 },
+    VTooltip: { openDelay: 400, eager: false },
     VBtn: { variant: 'outlined', rounded: 0, ripple: false, size: 'small' },
     VBtnToggle: { rounded: 0, density: 'compact', VBtn: { size: 'small' } },
     VCard: { rounded: 0, elevation: 0, border: true },

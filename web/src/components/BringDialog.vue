@@ -14,7 +14,7 @@ function kept(slugs: string[]) {
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="1080" persistent scrollable>
+  <v-dialog v-model="open" max-width="1080" aria-label="Bring in items" persistent scrollable>
     <v-card v-if="open" class="bring-dialog">
       <h2>Bring to the shelf</h2>
       <v-tabs v-model="tab">

@@ -127,10 +127,10 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         <FindingList :findings="thing.findings" @mend="mend(thing.id, $event)" />
       </div>
     </div>
-    <footer>
+    <div class="foot">
       <v-btn variant="text" data-test="bring-drop" @click="leave">Drop</v-btn>
       <v-btn color="primary" variant="flat" :disabled="busy || !wanted.length" data-test="bring-keep" @click="put">Put {{ wanted.length > 1 ? `${wanted.length} things` : 'it' }} on the shelf</v-btn>
-    </footer>
+    </div>
   </section>
 </template>
 
@@ -197,7 +197,7 @@ p {
   grid-template-columns: 1fr 1fr;
   gap: 8px;
 }
-footer {
+.foot {
   display: flex;
   justify-content: end;
   gap: 10px;

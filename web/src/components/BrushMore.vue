@@ -61,14 +61,14 @@ function fill(what: 'area' | 'level') {
       <ActionButton v-bind="menu" :icon="mdiDotsHorizontal" :on="brush.limited || brush.tip !== '' || brush.scope !== 'selected'" tip="What the brush works on, its tip, and where alone it works" data-test="brush-more" />
     </template>
     <v-card class="more" data-test="brush-sheet">
-      <h3>On</h3>
+      <h2 class="minor">On</h2>
       <v-radio-group v-model="brush.scope" inline density="compact" hide-details aria-label="What the brush works on">
         <v-radio value="selected" label="the selected stands" />
         <v-radio v-if="brush.paints" value="stratum" :label="`all of ${strata}`" data-test="scope-stratum" />
         <v-radio v-else value="all" label="every stand" data-test="scope-all" />
       </v-radio-group>
       <template v-if="brush.paints">
-        <h3>Tip</h3>
+        <h2 class="minor">Tip</h2>
         <div class="tips">
           <v-btn class="tip" :aria-pressed="brush.tip === ''" aria-label="Round" data-test="tip-round" @click="brush.tip = ''"><i class="round" /></v-btn>
           <v-btn v-for="t in brush.tips" :key="t.key" class="tip" :aria-pressed="brush.tip === t.key" :aria-label="t.name" :data-test="`tip-${t.key}`" @click="brush.tip = t.key"><img :src="t.picture" alt="" /></v-btn>
@@ -81,7 +81,7 @@ function fill(what: 'area' | 'level') {
           <v-radio value="random" label="at random" />
           <v-radio value="still" label="stays" />
         </v-radio-group>
-        <h3>Works only</h3>
+        <h2 class="minor">Works only</h2>
         <ChoiceField label="on" :value="limits.layer!" :items="[{ value: '', title: 'any ground' }, ...store.level!.layers.map((l) => ({ value: l.name, title: l.name }))]" test="limit-layer" @change="change({ layer: $event })" />
         <ChoiceField label="in" :value="limits.area ?? null" :items="[{ value: null, title: 'any place' }, ...areas.map((a) => ({ value: a.id, title: a.name }))]" test="limit-area" @change="change({ area: $event })" />
         <v-checkbox label="on slopes" :model-value="!!limits.slope" data-test="limit-slope" @update:model-value="change({ slope: limits.slope ? null : [0, 20] })" />
@@ -89,7 +89,7 @@ function fill(what: 'area' | 'level') {
         <v-checkbox label="at altitudes" :model-value="!!limits.altitude" data-test="limit-altitude" @update:model-value="change({ altitude: limits.altitude ? null : heights })" />
         <PairField v-if="limits.altitude" label="Altitude" unit="m" :value="limits.altitude as [number, number]" :min="-1e5" test="limit-altitude-band" @change="change({ altitude: $event })" />
         <v-checkbox label="where the stand already is" :model-value="limits.present" data-test="limit-present" @update:model-value="change({ present: !limits.present })" />
-        <h3>At once</h3>
+        <h2 class="minor">At once</h2>
         <p class="row">
           <ActionButton tip="Paint all of the area at once" :why="limits.area === null && 'choose an area above first'" data-test="fill-area" @click="fill('area')">all of the area</ActionButton>
           <ActionButton tip="Paint the whole level at once" data-test="fill-level" @click="fill('level')">the whole level</ActionButton>
@@ -104,7 +104,7 @@ function fill(what: 'area' | 'level') {
   width: 340px;
   padding: 2px 14px 12px;
 }
-.more h3 {
+.more h2 {
   margin: 9px 0 4px;
 }
 .row {

@@ -84,7 +84,7 @@ function keys(event: KeyboardEvent) {
 <template>
   <div class="card" :class="{ off: !c.on }" :data-test="`band-${c.kind}`">
     <header>
-      <v-icon v-if="!alone" v-tooltip="'Drag to move it, or arrow up and down'" class="grip" tabindex="0" role="button" data-keys :icon="mdiDragVertical" size="18" :aria-label="`Move ${look.label}: arrow up or down`" :data-test="`grip-${index}`" @keydown="keys" />
+      <span v-if="!alone" v-tooltip="'Drag to move it, or arrow up and down'" class="grip" tabindex="0" role="button" data-keys :aria-label="`Move ${look.label}: arrow up or down`" :data-test="`grip-${index}`" @keydown="keys"><v-icon :icon="mdiDragVertical" size="18" /></span>
       <v-select v-if="!alone" variant="plain" class="join" :class="c.join" :model-value="c.join" :items="joins" :disabled="disabled" :aria-label="`How ${look.label} joins`" :data-test="`join-${c.kind}`" hide-details @update:model-value="set({ join: $event })" />
       <v-checkbox class="use" :model-value="c.on" :disabled="disabled" :aria-label="`Use ${look.label}`" :data-test="`on-${c.kind}`" @update:model-value="set({ on: !!$event })" />
       <span class="name">{{ c.depth ? 'Depth in areas' : look.label }}</span>

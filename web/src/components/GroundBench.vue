@@ -124,7 +124,7 @@ async function guarded(work: () => Promise<void>) {
       <p class="ins"><v-btn color="primary" variant="flat" data-test="keep-cell" @click="setCell">Keep</v-btn> <v-btn @click="dropCell">Drop</v-btn></p>
     </template>
     </FoldingPart>
-    <v-dialog :model-value="importing !== null" max-width="820" persistent>
+    <v-dialog :model-value="importing !== null" max-width="820" aria-label="Bring in" persistent>
       <ImportSheet v-if="importing" :kind="importing" :level="store.slug" @kept="kept" @close="importing = null" />
     </v-dialog>
   </div>

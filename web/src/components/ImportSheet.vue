@@ -146,10 +146,10 @@ const changes = computed(() =>
 
 <template>
   <div class="sheet" data-test="import">
-    <header>
+    <div class="head">
       <h2>{{ title ?? (kind === 'heights' ? 'Bring in heights' : 'Bring in ground layers') }}</h2>
       <v-btn :icon="mdiClose" variant="text" aria-label="Close" @click="leave" />
-    </header>
+    </div>
     <slot />
     <v-file-input
       v-if="made === undefined"
@@ -226,11 +226,11 @@ const changes = computed(() =>
         <li>All painting stays. Undo brings the ground back as it was.</li>
       </ul>
     </section>
-    <footer>
+    <div class="foot">
       <v-text-field v-if="!level" v-model="name" label="Name of the level" maxlength="60" hide-details class="newname" data-test="import-name" />
       <ActionButton color="primary" variant="flat" tip="" :why="why" data-test="import-keep" @click="act('keep')">{{ level ? 'Keep' : 'Make the level' }}</ActionButton>
       <v-btn data-test="import-drop" @click="leave">Drop</v-btn>
-    </footer>
+    </div>
   </div>
 </template>
 
@@ -245,7 +245,7 @@ const changes = computed(() =>
   max-height: 88vh;
   overflow-y: auto;
 }
-header {
+.head {
   display: flex;
   justify-content: space-between;
 }
@@ -311,7 +311,7 @@ figure rect {
   border-top: 1px solid var(--line);
   padding: 2px 0;
 }
-footer {
+.foot {
   position: sticky;
   bottom: -16px;
   background: var(--sheet);

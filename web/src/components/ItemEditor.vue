@@ -74,7 +74,7 @@ async function keep() {
 </script>
 
 <template>
-  <v-dialog :model-value="true" max-width="1080" persistent scrollable>
+  <v-dialog :model-value="true" max-width="1080" :aria-label="`Edit ${item.name}`" persistent scrollable>
     <v-card class="editor" data-test="item-editor">
       <h2>{{ item.name }}</h2>
       <div class="both">
@@ -124,11 +124,11 @@ async function keep() {
         </div>
       </div>
       <p v-if="trouble" class="over" role="alert" data-test="edit-trouble">{{ trouble }}</p>
-      <footer>
+      <div class="foot">
         <span class="faint small">Every plant of it follows, in all levels that do not hold their own version.</span>
         <v-btn variant="text" @click="emit('close')">Drop</v-btn>
         <v-btn color="primary" variant="flat" :loading="busy" :disabled="!name.trim()" data-test="edit-keep" @click="keep">Keep</v-btn>
-      </footer>
+      </div>
     </v-card>
   </v-dialog>
 </template>
@@ -206,7 +206,7 @@ h3 {
 .small {
   font-size: 12.5px;
 }
-footer {
+.foot {
   display: flex;
   justify-content: end;
   align-items: center;
@@ -214,7 +214,7 @@ footer {
   border-top: 1px solid var(--ink);
   padding-top: 10px;
 }
-footer span {
+.foot span {
   flex: 1;
 }
 @media (max-width: 860px) {

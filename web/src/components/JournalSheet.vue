@@ -62,15 +62,15 @@ async function flip(e: Entry) {
 </script>
 
 <template>
-  <v-dialog v-model="shown" max-width="860" scrollable>
+  <v-dialog v-model="shown" max-width="860" aria-label="Journal" scrollable>
     <div class="sheet" data-test="journal">
-      <header>
+      <div class="head">
         <h2>Journal</h2>
         <v-select v-model="who" :items="people" label="Person" clearable hide-details data-test="journal-who" />
         <v-select v-model="stand" :items="store.stands" item-title="name" item-value="id" label="Stand" clearable hide-details data-test="journal-stand" />
         <v-select v-model="kind" :items="kinds" label="Kind" clearable hide-details data-test="journal-kind" />
         <v-select v-model="since" :items="SINCE" label="Time" clearable hide-details data-test="journal-since" />
-      </header>
+      </div>
       <p v-if="trouble || store.trouble" class="over" role="alert" data-test="journal-trouble">{{ trouble || store.trouble }}</p>
       <p v-else-if="read && !entries.length" class="faint" data-test="journal-empty">{{ filtered() ? 'Nothing like that has been done.' : 'Nothing has been done in this level yet.' }}</p>
       <div class="scroll">
@@ -106,7 +106,7 @@ async function flip(e: Entry) {
   display: flex;
   flex-direction: column;
 }
-header {
+.head {
   display: flex;
   align-items: baseline;
   gap: 16px;

@@ -29,7 +29,7 @@ async function press(event: KeyboardEvent) {
 </script>
 
 <template>
-  <v-dialog v-model="shown" max-width="760">
+  <v-dialog v-model="shown" max-width="760" aria-label="Keys">
     <v-card class="sheet" data-test="keys" @keydown.capture="press">
       <h2>Keys</h2>
       <p class="faint head">Click a key to change it; it is kept for you. <v-btn v-if="keys.changed" data-test="keys-reset" @click="keys.reset().then((said) => (trouble = said))">As they were</v-btn></p>

@@ -53,16 +53,16 @@ const remove = () =>
         <v-list-item :prepend-icon="mdiDeleteOutline" title="Remove" :disabled="level.role !== 'lead'" data-test="level-remove" @click="remove" />
       </v-list>
     </v-menu>
-    <v-dialog :model-value="asking !== null" max-width="460" @update:model-value="asking = null">
+    <v-dialog :model-value="asking !== null" :aria-label="asking === 'copy' ? 'Copy the level' : 'Rename the level'" max-width="460" @update:model-value="asking = null">
       <v-card class="ask">
         <h2>{{ asking === 'copy' ? `Copy ${level.name}` : `Rename ${level.name}` }}</h2>
         <p v-if="asking === 'copy'" class="faint">Ground, shapes, stock, stands with their painting, and single plants. The journal, members and snapshots stay where they are.</p>
         <v-text-field v-model="name" label="Name" maxlength="80" autofocus hide-details data-test="level-name" @keydown.enter="go" />
         <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
-        <footer>
+        <div class="foot">
           <v-btn variant="text" @click="asking = null">Drop</v-btn>
           <v-btn color="primary" variant="flat" :loading="busy" :disabled="!name.trim()" data-test="level-go" @click="go">{{ asking === 'copy' ? 'Copy it' : 'Rename it' }}</v-btn>
-        </footer>
+        </div>
       </v-card>
     </v-dialog>
   </span>
@@ -78,7 +78,7 @@ h2,
 p {
   margin: 0;
 }
-footer {
+.foot {
   display: flex;
   justify-content: end;
   gap: 10px;

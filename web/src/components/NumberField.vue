@@ -73,11 +73,8 @@ function left(): void {
   text.value = shown.value
 }
 
-/** Enter takes the number, and gives the keys back to the stage. */
-function enter(event: KeyboardEvent): void {
-  typed()
-  ;(event.target as HTMLInputElement).blur()
-}
+/** Enter leaves the field, which gives the keys back to the stage. */
+const enter = (event: KeyboardEvent) => (event.target as HTMLInputElement).blur()
 
 let began: { x: number; from: number } | null = null
 const PIXELS_PER_STEP = 4

@@ -56,7 +56,7 @@ function size(keepHeight: boolean) {
 </script>
 
 <template>
-  <v-dialog :model-value="true" max-width="1080" persistent scrollable>
+  <v-dialog :model-value="true" max-width="1080" aria-label="Replace the source" persistent scrollable>
     <v-card class="replace" data-test="replace">
       <h2>Another source for {{ item.name }}</h2>
       <v-file-input multiple label="Its new file, with what belongs to it" accept=".glb,.gltf,.bin,.obj,.mtl,.png,.jpg,.jpeg,.webp,.zip" hide-details data-test="replace-files" @update:model-value="chosen" />
@@ -94,11 +94,11 @@ function size(keepHeight: boolean) {
           </v-table>
         </template>
       </section>
-      <footer>
+      <div class="foot">
         <span class="faint small">Every plant keeps its place. One undo takes it back everywhere.</span>
         <v-btn variant="text" @click="leave">Drop</v-btn>
         <v-btn color="primary" variant="flat" :loading="working" :disabled="busy || !thing" data-test="replace-keep" @click="keep">Replace it</v-btn>
-      </footer>
+      </div>
     </v-card>
   </v-dialog>
 </template>
@@ -135,7 +135,7 @@ p {
 .n {
   text-align: right !important;
 }
-footer {
+.foot {
   position: sticky;
   bottom: -16px;
   padding-bottom: 12px;
@@ -147,7 +147,7 @@ footer {
   border-top: 1px solid var(--ink);
   padding-top: 10px;
 }
-footer span {
+.foot span {
   flex: 1;
 }
 .small {

@@ -29,7 +29,7 @@ async function submit() {
 </script>
 
 <template>
-  <v-dialog :model-value="connection.signedOut && !!session.name" max-width="420" persistent>
+  <v-dialog :model-value="connection.signedOut && !!session.name" max-width="420" aria-label="Sign in again" persistent>
     <v-card class="pa-5" data-test="sign-in-again">
       <h2>Your sign-in has ended</h2>
       <p>

@@ -50,10 +50,10 @@ const outline = () => {
       </div>
     </div>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
-    <footer>
+    <div class="foot">
       <v-btn variant="text" @click="emit('close')">Drop</v-btn>
       <v-btn color="primary" variant="flat" :loading="busy" :disabled="!name.trim() || !height || !width" data-test="stand-in-keep" @click="put">Put it on the shelf</v-btn>
-    </footer>
+    </div>
   </section>
 </template>
 
@@ -80,7 +80,7 @@ i {
   height: 18px;
   border: 1px solid var(--ink);
 }
-footer {
+.foot {
   display: flex;
   justify-content: end;
   gap: 10px;

@@ -50,7 +50,7 @@ const FIELDS: ['bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 
     <v-card class="wind" data-test="wind-sheet" @keydown.stop @keydown.esc="open = false">
       <v-switch v-model="blows" label="blows in the eye view" data-test="wind-blows" />
       <NumberField v-for="[key, label, unit, min, max, step, by] in FIELDS" :key="key" :label="label" :unit="unit" :value="wind[key]! * by" :min="min" :max="max" :step="step" :digits="1" :disabled="!store.mayPlant" :test="`wind-${key}`" @change="change({ [key]: $event / by })" />
-      <h3>How stiff</h3>
+      <h2 class="minor">How stiff</h2>
       <NumberField v-for="slug in mine" :key="slug" :label="nameOf(slug)" unit="%" :value="(wind.stiffness?.[slug] ?? 0.5) * 100" :min="0" :max="100" :step="5" :digits="0" :normal="50" :disabled="!store.mayPlant" :test="`stiff-${slug}`" @change="stiff(slug, $event / 100)" />
       <p class="faint">Of the selected stands. It is kept with the level and handed over.</p>
       <p v-if="draft" class="do">
@@ -66,7 +66,7 @@ const FIELDS: ['bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 
   width: 300px;
   padding: 6px 14px 12px;
 }
-.wind h3 {
+.wind h2 {
   margin: 10px 0 4px;
 }
 .wind p {

@@ -110,7 +110,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
       </p>
     </section>
     <SignInAgain @back="load" />
-    <v-dialog v-model="making" max-width="820" persistent>
+    <v-dialog v-model="making" max-width="820" aria-label="A new level" persistent>
       <NewLevel v-if="making" @kept="router.push(`/levels/${$event}/ground`)" @close="making = false" />
     </v-dialog>
     <v-snackbar :model-value="removed !== null" :timeout="10000" @update:model-value="removed = null">
