@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 import urllib.request
+from collections.abc import Sequence
 from contextlib import suppress
 
 from django.conf import settings
@@ -30,6 +31,29 @@ PATIENCE = 90_000
 expect.set_options(timeout=25_000)
 STANDS = ("slate-blocks", "sleepers", "birch", "moor-grass", "moss")
 """The demo's stands that the browser's software drawing keeps up with."""
+
+
+BOXES = """root => {
+  const shown = [...root.querySelectorAll('button, a, input:not([type=checkbox]):not([type=file]), .v-field, select, h2, th, td')]
+    .filter(e => e.offsetParent && getComputedStyle(e).opacity !== '0')
+  const frame = root.getBoundingClientRect(), wrong = []
+  const name = e => e.dataset.test ?? e.closest('[data-test]')?.dataset.test ?? e.textContent.trim().slice(0, 30)
+  for (const [k, e] of shown.entries()) {
+    const a = e.getBoundingClientRect()
+    if (e.matches('.v-btn') && e.scrollWidth > e.clientWidth + 1) wrong.push(`the words of ${name(e)} are cut off`)
+    if (a.left < frame.left - 1 || a.right > frame.right + 1 || frame.right > innerWidth + 1) wrong.push(`${name(e)} is cut off`)
+    for (const f of shown.slice(k + 1)) {
+      const b = f.getBoundingClientRect()
+      if (e.closest('.foot') !== f.closest('.foot')) continue
+      if (e.contains(f) || f.contains(e) || e.closest('.v-field') === f.closest('.v-field') && e.closest('.v-field')) continue
+      const wide = Math.min(a.right, b.right) - Math.max(a.left, b.left)
+      const over = wide > 2 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 2
+      if (over && a.width && b.width) wrong.push(`${name(e)} lies over ${name(f)}`)
+    }
+  }
+  return wrong
+}"""
+"""Which controls of an element are cut off at a side, or lie over one another."""
 
 
 class Server:
@@ -124,6 +148,14 @@ class BrowserCase(SimpleTestCase):
         """Choose one of a list's entries."""
         page.click(f"[data-test={name}] .v-field")
         page.click(f".v-overlay--active .v-list-item:has(.v-list-item-title:text-is('{title}'))")
+
+    def whole(self, page: Page, *parts: str, sizes: Sequence[tuple[int, int]] = ((1280, 800), (1024, 768))) -> None:
+        """No control of some parts of a page is cut off or lies over another, in windows of several sizes."""
+        for width, height in sizes:
+            page.set_viewport_size({"width": width, "height": height})
+            page.wait_for_timeout(300)
+            for part in parts:
+                self.assertEqual(page.locator(part).first.evaluate(BOXES), [], (part, width, height))
 
     def count(self, page: Page, slug: str) -> int:
         return int("".join(c for c in page.inner_text(f"[data-test=count-{slug}]") if c.isdigit()))

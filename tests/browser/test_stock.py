@@ -3,42 +3,14 @@ handed over; and sheets that are whole in any window."""
 
 from pathlib import Path
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import expect
 
 from server.levels.models import Level
 from server.stock.models import ShelfItem
 from tests.browser.base import BrowserCase
 from tests.core.test_stock import tree
 
-BOXES = """root => {
-  const shown = [...root.querySelectorAll('button, input:not([type=checkbox]):not([type=file]), .v-field, select, h2, th, td')]
-    .filter(e => e.offsetParent && getComputedStyle(e).opacity !== '0')
-  const frame = root.getBoundingClientRect(), wrong = []
-  const name = e => e.dataset.test ?? e.closest('[data-test]')?.dataset.test ?? e.textContent.trim().slice(0, 30)
-  for (const [k, e] of shown.entries()) {
-    const a = e.getBoundingClientRect()
-    if (a.left < frame.left - 1 || a.right > frame.right + 1 || frame.right > innerWidth + 1) wrong.push(`${name(e)} is cut off`)
-    for (const f of shown.slice(k + 1)) {
-      const b = f.getBoundingClientRect()
-      if (e.closest('.foot') !== f.closest('.foot')) continue
-      if (e.contains(f) || f.contains(e) || e.closest('.v-field') === f.closest('.v-field') && e.closest('.v-field')) continue
-      const wide = Math.min(a.right, b.right) - Math.max(a.left, b.left)
-      const over = wide > 2 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 2
-      if (over && a.width && b.width) wrong.push(`${name(e)} lies over ${name(f)}`)
-    }
-  }
-  return wrong
-}"""
-
-
 class FromNothing(BrowserCase):
-    def whole(self, page: Page, sheet: str) -> None:
-        """No control of a sheet is cut off or lies over another, in a large window and in a small one."""
-        for size in ((1280, 800), (1024, 768)):
-            page.set_viewport_size({"width": size[0], "height": size[1]})
-            page.wait_for_timeout(300)
-            self.assertEqual(page.locator(sheet).first.evaluate(BOXES), [], (sheet, size))
-
     def test_ground_made_here_is_planted_with_a_mesh_of_ones_own(self):
         page = self.page_of("lead", 1280, 800)
         page.goto(f"{self.server.address}/levels")

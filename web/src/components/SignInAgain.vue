@@ -30,7 +30,7 @@ async function submit() {
 
 <template>
   <v-dialog :model-value="connection.signedOut && !!session.name" max-width="420" aria-label="Sign in again" persistent>
-    <v-card class="pa-5" data-test="sign-in-again">
+    <v-card class="again" data-test="sign-in-again">
       <h2>Your sign-in has ended</h2>
       <p>
         Everything is still here. Sign in again to go on.
@@ -47,6 +47,9 @@ async function submit() {
 </template>
 
 <style scoped>
+.again {
+  padding: 20px;
+}
 form {
   display: grid;
 }

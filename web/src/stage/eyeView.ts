@@ -217,6 +217,7 @@ export class EyeView {
     this.planter.dispose()
     this.shadowTarget.dispose()
     this.renderer.dispose()
+    this.renderer.forceContextLoss()
   }
 }
 

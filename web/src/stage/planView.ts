@@ -283,5 +283,6 @@ export class PlanView {
   dispose(): void {
     for (const s of this.symbols.values()) s.mesh.geometry.dispose()
     this.renderer.dispose()
+    this.renderer.forceContextLoss()
   }
 }

@@ -56,6 +56,10 @@ vec3 turn(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w 
 
 void main() {
   vec3 scaled = position * vec3(aSize.x, aSize.y, aSize.x);
+#if defined(SWARD) && !defined(SHADOW)
+  // A sward sinks into the ground over the last third of its distance, so that it has no end to be seen.
+  scaled.y *= 0.12 + 0.88 * smoothstep(0.0, 0.36 * uFade.w, uFade.w - distance(uViewer, aPlace));
+#endif
 #ifdef FACING
   vec3 to = uViewer - aPlace;
   vec3 side = normalize(vec3(to.z, 0.0, -to.x));
@@ -133,8 +137,15 @@ varying vec2 vShare;
 ${FADE}
 void main() {
   vec4 texel = texture2D(uTexture, vUv);
+  float cover = 1.0;
 #ifdef CUT
+#ifdef LEAN
   if (texel.a < 0.42) discard;
+#else
+  // As sharp an edge as a pixel allows, whose share the samples of the pixel take up (alpha to coverage).
+  cover = clamp((texel.a - 0.42) / max(fwidth(texel.a), 0.001) + 0.5, 0.0, 1.0);
+  if (cover <= 0.0) discard;
+#endif
 #endif
   if (faded()) discard;
   vec3 light = vLight;
@@ -146,7 +157,7 @@ void main() {
   vec3 colour = mix(texel.rgb * texel.rgb * light, vHaze.rgb, vHaze.a);
   colour = colour / (1.0 + 0.18 * colour);
   colour = sqrt(colour);
-  gl_FragColor = vec4(mix(colour, vec3(0.80, 0.78, 0.72) + 0.16 * (dot(colour, vec3(0.33)) - 0.4), uGhost * 0.86), 1.0);
+  gl_FragColor = vec4(mix(colour, vec3(0.80, 0.78, 0.72) + 0.16 * (dot(colour, vec3(0.33)) - 0.4), uGhost * 0.86), cover);
 }
 `
 

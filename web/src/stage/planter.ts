@@ -8,6 +8,12 @@ import type { Cell, PlantStore } from './plantStore'
 import { PLANT_FRAGMENT, PLANT_VERTEX, SHADOW_FRAGMENT } from './plantShaders'
 import type { ItemMeshes, PartMesh } from './stock'
 
+/** A cut-out's alpha says how many samples of a pixel it covers, and leaves the alpha of the picture alone. */
+const COVERING = { alphaToCoverage: true, blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.ZeroFactor, blendSrcAlpha: THREE.ZeroFactor, blendDstAlpha: THREE.OneFactor } as const
+
+/** The instances of a cell are kept for so many frames after they were drawn last. */
+const FRAMES_KEPT = 300
+
 type Uniforms = Record<string, THREE.IUniform>
 
 /** One draw call: a part of a state of an item, for the plants of one cell. */
@@ -22,6 +28,8 @@ interface Batch {
   array: Float32Array
   calls: Call[]
   stamp: string
+  /** The frame in which it was drawn last. */
+  seen: number
 }
 
 /** A stand's materials and distances for the stage. */
@@ -46,6 +54,7 @@ export class Planter {
   private readonly windUniforms = { uWind: { value: new THREE.Vector4() }, uGusts: { value: new THREE.Vector4() } }
   private looks = new Map<number, Look>()
   private batches = new Map<string, Batch>()
+  private frames = 0
 
   constructor(
     private readonly store: PlantStore,
@@ -68,8 +77,9 @@ export class Planter {
     return new THREE.ShaderMaterial({
       vertexShader: PLANT_VERTEX,
       fragmentShader: shadow ? SHADOW_FRAGMENT : PLANT_FRAGMENT,
+      ...(part.cut && !shadow && !softwareDrawn() ? COVERING : {}),
       side: part.cut || part.bothSides ? THREE.DoubleSide : THREE.FrontSide,
-      defines: { ...(softwareDrawn() ? { LEAN: '' } : {}), ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), ...(part.coloured ? { COLOURED: '' } : {}), ...(part.normals && !shadow ? { NORMALS: '' } : {}), ...(item.receivesShadow ? {} : { UNSHADED: '' }), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
+      defines: { ...(softwareDrawn() ? { LEAN: '' } : {}), ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), ...(stand.sward ? { SWARD: '' } : {}), ...(part.coloured ? { COLOURED: '' } : {}), ...(part.normals && !shadow ? { NORMALS: '' } : {}), ...(item.receivesShadow ? {} : { UNSHADED: '' }), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
       uniforms: {
         ...this.light,
         uTexture: { value: part.texture },
@@ -125,22 +135,32 @@ export class Planter {
     for (const m of [look?.colour, look?.shadow].flat(3)) m?.dispose()
     for (const [key, batch] of this.batches) {
       if (!key.startsWith(`${id}/`)) continue
-      for (const call of batch.calls) {
-        call.mesh.removeFromParent()
-        call.geometry.dispose()
-      }
+      this.drop(batch)
       this.batches.delete(key)
     }
     this.looks.delete(id)
   }
 
-  private batch(key: string, parts: PartMesh[], materials: THREE.ShaderMaterial[], scene: THREE.Scene, room: number): Batch {
-    const known = this.batches.get(key)
-    if (known && known.array.length >= room * STRIDE) return known
-    for (const call of known?.calls ?? []) {
+  private drop(batch: Batch): void {
+    for (const call of batch.calls) {
       call.mesh.removeFromParent()
       call.geometry.dispose()
     }
+  }
+
+  /** Let go of what has not been drawn for long: the eye is elsewhere. */
+  private sweep(): void {
+    for (const [key, batch] of this.batches) {
+      if (this.frames - batch.seen <= FRAMES_KEPT) continue
+      this.drop(batch)
+      this.batches.delete(key)
+    }
+  }
+
+  private batch(key: string, parts: PartMesh[], materials: THREE.ShaderMaterial[], scene: THREE.Scene, room: number): Batch {
+    const known = this.batches.get(key)
+    if (known && known.array.length >= room * STRIDE) return known
+    if (known) this.drop(known)
     const array = new Float32Array(Math.ceil(room * 1.25 + 4) * STRIDE)
     const buffer = new THREE.InstancedInterleavedBuffer(array, STRIDE, 1)
     buffer.setUsage(THREE.DynamicDrawUsage)
@@ -157,13 +177,14 @@ export class Planter {
       scene.add(mesh)
       return { mesh, geometry }
     })
-    const made = { buffer, array, calls, stamp: '' }
+    const made = { buffer, array, calls, stamp: '', seen: this.frames }
     this.batches.set(key, made)
     return made
   }
 
   /** Choose what the view draws. Returns the plants drawn. */
   choose(view: View): number {
+    if (++this.frames % FRAMES_KEPT === 0) this.sweep()
     return this.fill(view, planes(view), false)
   }
 
@@ -224,6 +245,7 @@ export class Planter {
           batch.buffer.needsUpdate = true
           batch.stamp = stamp
         }
+        batch.seen = this.frames
         for (const call of batch.calls) {
           call.geometry.instanceCount = offsets.length
           call.mesh.visible = true

@@ -102,10 +102,11 @@ vec3 paintedBy(vec2 at, vec2 uv, float far) {
   vec4 b = texture2D(uLayersB, uv);
   vec3 sum = vec3(0.0);
   float rest = 1.0;
+  vec2 across = vec2(0.788 * at.x - 0.616 * at.y, 0.616 * at.x + 0.788 * at.y) / 13.7;
   for (int k = 0; k < 8; k++) {
     float w = k < 4 ? a[k] : b[k - 4];
     if (w < 0.02 || uPainted[k] < 0.5) continue;
-    vec3 t = texture(uPaint, vec3(at / 4.0, float(k))).rgb;
+    vec3 t = mix(texture(uPaint, vec3(at / 4.0, float(k))).rgb, texture(uPaint, vec3(across, float(k))).rgb, 0.25 + 0.5 * smoothstep(6.0, 50.0, far));
     sum += w * pow(t, vec3(2.2)) / max(uColours[k], vec3(0.02));
     rest -= w;
   }
@@ -113,6 +114,10 @@ vec3 paintedBy(vec2 at, vec2 uv, float far) {
 }
 
 float grain(vec2 p) { return texture2D(uNoise, p / 128.0).r; }
+
+/** The same without a repetition that can be seen: two of it, one turned by 38° and of another size. */
+vec2 turned(vec2 p) { return vec2(0.788 * p.x - 0.616 * p.y, 0.616 * p.x + 0.788 * p.y); }
+float broken(vec2 p) { return 0.5 * (grain(p) + grain(turned(p) * 0.71 + 17.0)); }
 
 vec3 surfaceOf(vec4 a, vec4 b) {
   return uColours[0] * a.r + uColours[1] * a.g + uColours[2] * a.b + uColours[3] * a.a
@@ -159,7 +164,7 @@ void main() {
   vec4 baked = texture2D(uBaked, uv);
   float bare = texture2D(uBare, uv).r;
   float far = distance(vAt, uEye);
-  vec3 colour = baked.rgb * baked.rgb * (0.82 + 0.36 * grain(vAt.xz * 2.7));
+  vec3 colour = baked.rgb * baked.rgb * (0.82 + 0.36 * broken(vAt.xz * 2.7));
   if (far < 40.0) colour *= 1.0 + 0.5 * (grain(vAt.xz * 9.0) - 0.5) * (1.0 - smoothstep(8.0, 40.0, far));
   if (bare > 0.02) {
     float bed = grain(vec2(vAt.y * 2.3 + grain(vAt.xz * 0.08) * 5.0, dot(vAt.xz, vec2(0.03, 0.022))));
@@ -183,7 +188,7 @@ void main() {
   float steep = 1.0 - n.y;
   float far = distance(vAt, uEye);
   float near = 1.0 - smoothstep(20.0, 160.0, far);
-  float speck = grain(vAt.xz * 2.7) * 0.5 + grain(vAt.xz * 0.31) * 0.5;
+  float speck = broken(vAt.xz * 2.7) * 0.5 + broken(vAt.xz * 0.31) * 0.5;
   if (near > 0.0) speck += grain(vAt.xz * 9.0) * 0.5 * near;
   vec4 a = texture2D(uLayersA, uv);
   vec4 b = texture2D(uLayersB, uv);
@@ -245,7 +250,13 @@ float n2(vec2 p) { return texture2D(uNoise, p / 128.0).r; }
 void main() {
   vec3 way = normalize(vWay);
   float up = clamp(way.y, 0.0, 1.0);
-  vec3 colour = mix(uFogColour, vec3(0.33, 0.49, 0.62), pow(up, 0.55));
+  float glow = max(dot(way, uSun), 0.0);
+  float round = glow * glow;
+  round *= round;
+  // At the horizon it is the haze that lies over the land; overhead it is the bluer, the higher the sun stands.
+  vec3 horizon = uFogColour + vec3(0.10, 0.07, 0.02) * round;
+  vec3 zenith = mix(vec3(0.40, 0.46, 0.54), vec3(0.28, 0.46, 0.64), clamp(uSun.y * 1.3, 0.0, 1.0));
+  vec3 colour = mix(horizon, zenith, pow(up, 0.55));
   if (way.y > 0.01) {
     vec2 p = way.xz / (way.y + 0.12) * 1.5;
 #ifdef LEAN
@@ -254,11 +265,11 @@ void main() {
     float c = n2(p) * 0.5 + n2(p * 2.1 + 4.0) * 0.27 + n2(p * 4.3 + 9.0) * 0.15 + n2(p * 9.1) * 0.08;
 #endif
     float veil = smoothstep(0.48, 0.78, c) * smoothstep(0.01, 0.2, way.y);
-    colour = mix(colour, vec3(0.96, 0.93, 0.86), veil * 0.75);
+    // Clouds are bright where they are thinner toward the sun, and warm near it.
+    float shade = clamp(0.55 + 1.6 * (c - n2(p + uSun.xz * 0.5)), 0.0, 1.0);
+    vec3 cloud = mix(vec3(0.74, 0.76, 0.78), vec3(1.0, 0.97, 0.90), shade) + vec3(0.10, 0.06, 0.0) * round;
+    colour = mix(colour, cloud, veil * 0.78);
   }
-  float glow = max(dot(way, uSun), 0.0);
-  float round = glow * glow;
-  round *= round;
   colour += vec3(0.22, 0.17, 0.09) * round * round;
   if (glow > 0.98) colour += vec3(0.8, 0.7, 0.5) * pow(glow, 600.0);
   colour = colour / (1.0 + 0.18 * colour);

@@ -8,7 +8,7 @@ import { PlanView } from './planView'
 import { PlantStore } from './plantStore'
 import type { Raster } from './isolines'
 import type { Outline } from './shapeLines'
-import { loadStock } from './stock'
+import { letGoOf, loadStock } from './stock'
 
 export interface BrushReach {
   x: number
@@ -310,5 +310,6 @@ export class Stage {
     cancelAnimationFrame(this.frame)
     this.eye.dispose()
     this.plan.dispose()
+    letGoOf(this.stock.values())
   }
 }

@@ -71,3 +71,12 @@ export async function loadStock(items: Item[]): Promise<Map<string, ItemMeshes>>
   )
   return new Map(loaded)
 }
+
+/** Free what items hold of the machine that draws. */
+export function letGoOf(items: Iterable<ItemMeshes>): void {
+  for (const part of [...items].flatMap((item) => item.states.flat())) {
+    part.geometry.dispose()
+    part.texture.dispose()
+    part.normals?.dispose()
+  }
+}

@@ -54,7 +54,7 @@ const time = (at: string) => new Date(at).toLocaleString('en-GB', { day: 'numeri
       </tbody>
     </v-table>
     <p v-else-if="!trouble" class="faint">Nothing has been noted yet.</p>
-    <v-btn v-if="more" class="mt-3" @click="load(true)">Older</v-btn>
+    <v-btn v-if="more" @click="load(true)">Older</v-btn>
     <SignInAgain @back="load" />
   </main>
 </template>

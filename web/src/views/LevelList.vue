@@ -1,29 +1,32 @@
 <script setup lang="ts">
 import { mdiAccountClockOutline, mdiLogout, mdiMagnify, mdiPlus } from '@mdi/js'
 import { useIntervalFn, useLocalStorage } from '@vueuse/core'
-import { computed, onMounted, ref, shallowRef } from 'vue'
+import { computed, defineAsyncComponent, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, api, type LevelCard, type RemovedLevel } from '../api/client'
+import { connection } from '../api/connection'
 import LevelMenu from '../components/LevelMenu.vue'
-import NewLevel from '../components/NewLevel.vue'
-import SignInAgain from '../components/SignInAgain.vue'
+import OneOf from '../components/OneOf.vue'
 import { whole } from '../budget'
 import { useSession } from '../stores/session'
+
+/** Loaded when they are wanted; the list needs none of them. */
+const SignInAgain = defineAsyncComponent(() => import('../components/SignInAgain.vue'))
+const NewLevel = defineAsyncComponent(() => import('../components/NewLevel.vue'))
 
 const session = useSession()
 const router = useRouter()
 const levels = shallowRef<LevelCard[] | null>(null)
 const gone = shallowRef<RemovedLevel[]>([])
-const removed = shallowRef<LevelCard | null>(null)
 const trouble = ref('')
 const making = ref(false)
 const search = ref('')
 const sort = useLocalStorage<'name' | 'changed' | 'plants'>('kt-levels-by', 'name')
 const SORTS = [
-  { value: 'name', title: 'by name' },
-  { value: 'changed', title: 'last changed first' },
-  { value: 'plants', title: 'most plants first' },
-]
+  { value: 'name', title: 'by name', test: 'by-name' },
+  { value: 'changed', title: 'last changed', test: 'by-changed' },
+  { value: 'plants', title: 'most plants', test: 'by-plants' },
+] as const
 
 async function load() {
   try {
@@ -43,12 +46,7 @@ const shown = computed(() => {
 })
 const leads = computed(() => levels.value?.some((l) => l.role === 'lead'))
 const mayMake = computed(() => !levels.value?.length || levels.value.some((l) => l.role !== 'viewer'))
-function wentAway(level: LevelCard) {
-  removed.value = level
-  void load()
-}
 async function bringBack(slug: string) {
-  removed.value = null
   await answer(api.POST('/api/removed-levels/{slug}/bring-back', { params: { path: { slug } } })).catch((error: Error) => (trouble.value = error.message))
   await load()
 }
@@ -72,7 +70,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
     </header>
     <div v-if="(levels?.length ?? 0) > 1" class="find">
       <v-text-field v-model="search" :prepend-inner-icon="mdiMagnify" label="Search" clearable hide-details data-test="level-search" @click:clear="search = ''" />
-      <v-select v-model="sort" :items="SORTS" label="Order" hide-details data-test="level-sort" />
+      <OneOf label="Order" :value="sort" :items="SORTS" data-test="level-sort" @change="sort = $event" />
     </div>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
     <p v-else-if="!levels" class="faint">Reading the list …</p>
@@ -99,7 +97,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
             </dl>
           </div>
         </router-link>
-        <LevelMenu class="menu" :level="l" :may-make="mayMake" @changed="load" @removed="wentAway" />
+        <LevelMenu class="menu" :level="l" :may-make="mayMake" @changed="load" />
       </article>
     </section>
     <section v-if="gone.length" class="gone" data-test="removed-levels">
@@ -109,14 +107,8 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
         <v-btn size="small" :data-test="`bring-back-${g.slug}`" @click="bringBack(g.slug)">Bring it back</v-btn>
       </p>
     </section>
-    <SignInAgain @back="load" />
-    <v-dialog v-model="making" max-width="820" aria-label="A new level" persistent>
-      <NewLevel v-if="making" @kept="router.push(`/levels/${$event}/ground`)" @close="making = false" />
-    </v-dialog>
-    <v-snackbar :model-value="removed !== null" :timeout="10000" @update:model-value="removed = null">
-      {{ removed?.name }} was removed.
-      <template #actions><v-btn variant="text" data-test="undo-remove" @click="bringBack(removed!.slug)">Bring it back</v-btn></template>
-    </v-snackbar>
+    <SignInAgain v-if="connection.signedOut" @back="load" />
+    <NewLevel v-if="making" @kept="router.push(`/levels/${$event}/ground`)" @close="making = false" />
   </main>
 </template>
 

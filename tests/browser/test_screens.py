@@ -1,0 +1,186 @@
+"""Every screen: whole in any window, readable by axe's rules in both themes, worked by keyboard alone, left without a trace."""
+
+from pathlib import Path
+
+from django.conf import settings
+from playwright.sync_api import Page, expect
+
+from demo.level import PASSWORD
+from server.journal.actions import undo_entry
+from server.journal.models import Entry
+from server.levels.models import Level
+from server.stands.models import Stand
+from tests.browser.base import BrowserCase
+
+AXE = (Path(settings.BASE_DIR) / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
+FINDINGS = """async () => {
+  const { violations } = await axe.run(document, { resultTypes: ['violations'] })
+  return violations.flatMap(v => v.nodes.map(n => `${v.id}: ${n.target.join(' ')}: ${n.failureSummary}`))
+}"""
+BENCHES = ("ground", "stock", "planting", "sightline", "budget", "handover")
+MENUS = {"ground": ["layer-slate"], "planting": ["bookmarks", "display", "brush-more", "stand-clear", "add-condition",
+                                                 "condition-sets", "mix-birch", "person", "open-journal", "help"]}
+DIALOGS = {"ground": {"bring-heights": "import-drop", "bring-layers": "import-drop"}}
+
+
+class Screens(BrowserCase):
+    def axe(self, page: Page, what: str) -> None:
+        page.wait_for_timeout(350)
+        if not page.evaluate("() => 'axe' in window"):
+            page.evaluate(AXE)
+        self.assertEqual(page.evaluate(FINDINGS), [], what)
+
+    def walk(self, page: Page) -> None:
+        """Look at every bench of the level, with its menus and dialogs."""
+        for bench in BENCHES:
+            page.click(f"[data-test=bench-{bench}]")
+            if bench == "stock":
+                page.click("[data-test=shelf-birch]")
+            if bench == "planting":
+                page.click("[data-test=stand-birch]")
+                page.click("[data-test=thicken]")
+            self.axe(page, bench)
+            for menu in MENUS.get(bench, []):
+                page.click(f"[data-test={menu}]")
+                self.axe(page, f"{bench}: {menu}")
+                page.keyboard.press("Escape")
+                page.wait_for_function("() => !document.querySelector('.v-overlay--active:not(.v-tooltip)')")
+            for dialog, close in DIALOGS.get(bench, {}).items():
+                page.click(f"[data-test={dialog}]")
+                self.axe(page, f"{bench}: {dialog}")
+                page.click(f"[data-test={close}]")
+                page.wait_for_function("() => !document.querySelector('.v-overlay--active:not(.v-tooltip)')")
+
+    def test_axe_finds_nothing_on_any_screen_in_either_theme(self):
+        stranger = self.browser.new_page()
+        self.addCleanup(stranger.close)
+        stranger.goto(f"{self.server.address}/sign-in")
+        stranger.wait_for_selector("[data-test=sign-in]")
+        self.axe(stranger, "sign-in")
+        page = self.page_of("lead")
+        for theme in ("paper", "dusk"):
+            page.goto(f"{self.server.address}/levels")
+            page.wait_for_selector("[data-test=plants]")
+            self.axe(page, f"levels, {theme}")
+            page.click("[data-test=new-level]")
+            self.axe(page, f"a new level, {theme}")
+            page.click("[data-test=import-drop]")
+            page.click("[data-test=menu-hobbin-delph]")
+            self.axe(page, f"a level's menu, {theme}")
+            page.click("[data-test=level-rename]")
+            self.axe(page, f"rename, {theme}")
+            self.open_level(page)
+            self.walk(page)
+            page.click("[data-test=theme]")
+
+    def test_every_bench_is_whole_in_any_window(self):
+        page = self.page_of("lead", 1280, 800)
+        for bench in BENCHES:
+            self.open_level(page, bench)
+            if bench == "planting":
+                page.click("[data-test=stand-birch]")
+                page.click("[data-test=level]")
+            if bench == "stock":
+                page.click("[data-test=shelf-birch]")
+            parts = ["header", ".column", ".panel", ".strip", *([".bar"] if bench != "stock" else [])]
+            self.whole(page, *parts, sizes=((1280, 800), (1024, 768), (1920, 1080)))
+            self.whole(page, "header", ".panel", sizes=((820, 520),))
+            page.set_viewport_size({"width": 1280, "height": 800})
+        stage, bar = (page.locator(f"[data-test={name}]").bounding_box() for name in ("stage", "display"))
+        self.assertTrue(stage["x"] <= bar["x"] and bar["x"] + bar["width"] <= stage["x"] + stage["width"])
+        eye = page.locator("[data-test=plan]").bounding_box()
+        self.assertGreaterEqual(eye["y"], bar["y"] + bar["height"])
+
+    def test_panels_are_widened_and_folded_and_parts_closed_and_all_stay_so(self):
+        page = self.page_of("north", 1280, 640)
+        self.open_level(page)
+        width = lambda: page.locator(".panel").bounding_box()["width"]  # noqa: E731
+        before, edge = width(), page.locator("[data-test=edge-right]").bounding_box()
+        page.mouse.move(edge["x"] + 5, 300)
+        page.mouse.down()
+        page.mouse.move(edge["x"] - 75, 300, steps=3)
+        page.mouse.up()
+        self.assertAlmostEqual(width(), before + 80, delta=2)
+        page.click("[data-test=edge-left]")
+        page.click("[data-test=part-mix]")
+        expect(page.locator("[data-test=mix]")).to_be_hidden()
+        page.reload()
+        page.wait_for_selector("[data-test=bookmarks]")
+        self.assertAlmostEqual(width(), before + 80, delta=2)
+        expect(page.locator("[data-test=strata]")).to_be_hidden()
+        expect(page.locator("[data-test=part-mix]")).to_have_attribute("aria-expanded", "false")
+        page.click("[data-test=part-mix]")
+        page.locator("[data-test=edge-left]").press("Enter")
+        expect(page.locator("[data-test=strata]")).to_be_visible()
+
+    def test_a_level_is_opened_and_left_without_a_trace(self):
+        page, said = self.page_of("guest", 640, 460), []
+        page.on("console", lambda message: said.append(message.text))
+        self.open_level(page)
+        for _ in range(9):
+            page.click("header a[href='/levels']")
+            page.click("a[href$='/levels/hobbin-delph']")
+            page.wait_for_selector("[data-test=bookmarks]")
+        self.assertFalse([text for text in said if "WebGL contexts" in text], said)
+
+    def reach(self, page: Page, name: str) -> None:
+        """Go on from control to control by Tab until the one of this test name, or a field in it, has the focus."""
+        for _ in range(160):
+            page.keyboard.press("Tab")
+            if page.evaluate("name => !!document.activeElement.closest(`[data-test='${name}']`)", name):
+                return
+        self.fail(f"Tab never comes to {name}")
+
+    def press(self, page: Page, name: str, key: str = "Enter") -> None:
+        self.reach(page, name)
+        page.keyboard.press(key)
+
+    def test_the_whole_job_by_keyboard_alone(self):
+        context = self.browser.new_context(viewport={"width": 1100, "height": 600}, accept_downloads=True)
+        self.addCleanup(context.close)
+        context.add_init_script("sessionStorage['kt-views'] ??= 'plan'")
+        page = context.new_page()
+        page.goto(f"{self.server.address}/sign-in")
+        page.wait_for_selector("[data-test=sign-in]")
+        self.reach(page, "name")
+        page.keyboard.type("north")
+        self.reach(page, "password")
+        page.keyboard.type(PASSWORD)
+        page.keyboard.press("Enter")
+        page.wait_for_selector("[data-test=plants]", timeout=60_000)
+        page.locator("body").press("Tab")
+        self.press(page, "level-hobbin-delph")
+        page.wait_for_selector("[data-test=bookmarks]", timeout=60_000)
+        self.press(page, "bench-planting")
+        page.wait_for_selector("[data-test=planting-bench]")
+        self.press(page, "stand-birch")
+        before = self.count(page, "birch")
+        self.reach(page, "fullness")
+        for _ in range(10):
+            page.keyboard.press("ArrowDown")
+        expect(page.locator("[data-test=expected]")).to_be_visible()
+        self.press(page, "keep")
+        expect(page.locator("[data-test=difference]")).to_contain_text("Birch: fullness")
+        self.assertEqual(Stand.objects.get(slug="birch").settings["fullness"], 0.52)
+        self.assertLess(self.count(page, "birch"), before)
+        page.keyboard.press("n")
+        self.press(page, "brush-more")
+        self.press(page, "fill-level")
+        expect(page.locator("[data-test=difference]")).to_contain_text("everywhere")
+        for what in ("Undone: Thinned Birch", "Undone: Birch: fullness"):
+            page.keyboard.press("Control+z")
+            expect(page.locator("[data-test=difference]")).to_contain_text(what)
+        self.assertEqual(self.count(page, "birch"), before)
+        self.press(page, "bench-sightline")
+        page.wait_for_selector("[data-test=sightline-bench]")
+        self.press(page, "edge-birch-billboard-from", "ArrowRight")
+        expect(page.locator("[data-test=cost-difference]")).to_contain_text("triangles")
+        self.press(page, "keep")
+        expect(page.locator("[data-test=difference]")).to_contain_text("distances")
+        self.press(page, "bench-handover")
+        with page.expect_download() as download:
+            self.press(page, "download-plants-csv")
+        self.assertTrue(Path(download.value.path()).read_bytes().startswith(b"id,stand,item"))
+        level = Level.objects.get(slug="hobbin-delph")
+        for entry in Entry.objects.filter(undone=False):
+            undo_entry(level, entry.pk)
