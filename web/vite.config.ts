@@ -7,5 +7,10 @@ export default defineConfig({
   plugins: [vue(), vuetify()],
   build: { target: 'es2022', chunkSizeWarningLimit: 1500 },
   server: { proxy: { '/api': 'http://127.0.0.1:8000' } },
-  test: { include: ['tests/**/*.test.ts'], environment: 'jsdom', setupFiles: ['tests/browser.ts'], server: { deps: { inline: ['vuetify'] } } },
+  test: {
+    include: ['tests/**/*.test.ts'],
+    environment: 'jsdom',
+    setupFiles: ['tests/browser.ts'],
+    server: { deps: { inline: ['vuetify'] } },
+  },
 })

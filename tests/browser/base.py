@@ -114,7 +114,8 @@ class BrowserCase(SimpleTestCase):
         """A signed-in page with small views, of which some are shown, so that software drawing keeps up; errors of the page
         fail the test."""
         known = self.signed_in.get(name)
-        context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True, storage_state=known)
+        context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True, storage_state=known,
+                                           reduced_motion="reduce")
         self.addCleanup(context.close)
         context.set_default_timeout(PATIENCE)
         context.add_init_script(f"sessionStorage['kt-views'] ??= '{views}'")

@@ -10,6 +10,7 @@ from server.stock.models import ShelfItem
 from tests.browser.base import BrowserCase
 from tests.core.test_stock import tree
 
+
 class FromNothing(BrowserCase):
     def test_ground_made_here_is_planted_with_a_mesh_of_ones_own(self):
         page = self.page_of("lead", 1280, 800)

@@ -11,39 +11,62 @@ export function bareScene(eye: EyeView, ground: Ground, waters: Level['waters'])
   const sun = new THREE.DirectionalLight(0xfff2dd, 2)
   sun.position.set(-0.6, 0.6, 0.4)
   scene.add(sun)
-  for (const mesh of eye.planter.colourScene.children as THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial>[]) {
+  for (const mesh of eye.planter.colourScene.children as THREE.Mesh<
+    THREE.InstancedBufferGeometry,
+    THREE.ShaderMaterial
+  >[]) {
     if (mesh.visible && mesh.geometry.instanceCount) scene.add(plants(mesh, eye.view))
   }
   for (const child of (eye as unknown as { terrain: { group: THREE.Group } }).terrain.group.children) {
     const mesh = child as THREE.Mesh<THREE.InstancedBufferGeometry>
     if (mesh.visible) scene.add(terrain(mesh.geometry, ground))
   }
-  const sky = new THREE.Mesh(new THREE.SphereGeometry(2000, 32, 16), new THREE.MeshBasicMaterial({ color: 0xb8c4cc, side: THREE.BackSide }))
+  const sky = new THREE.Mesh(
+    new THREE.SphereGeometry(2000, 32, 16),
+    new THREE.MeshBasicMaterial({ color: 0xb8c4cc, side: THREE.BackSide }),
+  )
   sky.position.set(eye.view.x, eye.view.y, eye.view.z)
   scene.add(sky)
   for (const { box, altitude } of waters) {
-    const sheet = new THREE.PlaneGeometry(box[2] - box[0], box[3] - box[1]).rotateX(-Math.PI / 2).translate((box[0] + box[2]) / 2, altitude, (box[1] + box[3]) / 2)
-    scene.add(new THREE.Mesh(sheet, new THREE.MeshLambertMaterial({ color: 0x4f6f72, transparent: true, opacity: 0.9 })))
+    const sheet = new THREE.PlaneGeometry(box[2] - box[0], box[3] - box[1])
+      .rotateX(-Math.PI / 2)
+      .translate((box[0] + box[2]) / 2, altitude, (box[1] + box[3]) / 2)
+    scene.add(
+      new THREE.Mesh(
+        sheet,
+        new THREE.MeshLambertMaterial({ color: 0x4f6f72, transparent: true, opacity: 0.9 }),
+      ),
+    )
   }
   return scene
 }
 
-function plants(from: THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial>, view: { x: number; y: number; z: number }): THREE.InstancedMesh {
+function plants(
+  from: THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial>,
+  view: { x: number; y: number; z: number },
+): THREE.InstancedMesh {
   const { uniforms, defines, side } = from.material
   const geometry = new THREE.BufferGeometry()
   geometry.index = from.geometry.index
-  for (const name of ['position', 'normal', 'uv']) geometry.setAttribute(name, from.geometry.getAttribute(name))
+  for (const name of ['position', 'normal', 'uv'])
+    geometry.setAttribute(name, from.geometry.getAttribute(name))
   const map = uniforms.uTexture.value as THREE.Texture | null
   const cut = 'CUT' in (defines ?? {})
   const material = new THREE.MeshLambertMaterial({ map, side, alphaTest: cut ? 0.5 : 0 })
-  const form = (from.geometry.getAttribute('aPlace') as THREE.InterleavedBufferAttribute).data.array as Float32Array
+  const form = (from.geometry.getAttribute('aPlace') as THREE.InterleavedBufferAttribute).data
+    .array as Float32Array
   const mesh = new THREE.InstancedMesh(geometry, material, from.geometry.instanceCount)
   const matrix = new THREE.Matrix4()
   const turn = new THREE.Quaternion()
   for (let k = 0, o = 0; k < mesh.count; k++, o += STRIDE) {
-    if ('FACING' in (defines ?? {})) turn.setFromAxisAngle(new THREE.Vector3(0, 1, 0), Math.atan2(view.x - form[o], view.z - form[o + 2]))
+    if ('FACING' in (defines ?? {}))
+      turn.setFromAxisAngle(new THREE.Vector3(0, 1, 0), Math.atan2(view.x - form[o], view.z - form[o + 2]))
     else turn.set(form[o + 3], form[o + 4], form[o + 5], form[o + 6])
-    matrix.compose(new THREE.Vector3(form[o], form[o + 1], form[o + 2]), turn, new THREE.Vector3(form[o + 7], form[o + 8], form[o + 7]))
+    matrix.compose(
+      new THREE.Vector3(form[o], form[o + 1], form[o + 2]),
+      turn,
+      new THREE.Vector3(form[o + 7], form[o + 8], form[o + 7]),
+    )
     mesh.setMatrixAt(k, matrix)
   }
   mesh.frustumCulled = false

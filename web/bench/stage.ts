@@ -17,7 +17,10 @@ let stage: Stage
 const median = (values: number[]) => values.sort((a, b) => a - b)[values.length >> 1]
 
 /** Times of one frame, drawn to its end, and of the script's part of it, in ms. */
-function time(gl: WebGLRenderingContext | WebGL2RenderingContext, draw: () => void): [frame: number, script: number] {
+function time(
+  gl: WebGLRenderingContext | WebGL2RenderingContext,
+  draw: () => void,
+): [frame: number, script: number] {
   const pixel = new Uint8Array(4)
   const wait = () => gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel)
   wait()
@@ -44,7 +47,8 @@ async function look(k: number): Promise<number> {
   stage.look({ x, y, z, heading, pitch, fov, shadows: true })
   while (!stage.store.settled) await new Promise((done) => setTimeout(done, 50))
   let count = 0
-  for (const sp of stage.store.stands.values()) for (const cell of sp.cells.values()) count += cell.plants.count
+  for (const sp of stage.store.stands.values())
+    for (const cell of sp.cells.values()) count += cell.plants.count
   return count
 }
 
@@ -54,7 +58,11 @@ function compare(frames: number): { ours: Taken; bare: Taken } {
   const { eye } = stage
   const { heading } = eye.view
   eye.render(false, 1, false)
-  renderer ??= new THREE.WebGLRenderer({ canvas: canvas('bare'), antialias: false, powerPreference: 'high-performance' })
+  renderer ??= new THREE.WebGLRenderer({
+    canvas: canvas('bare'),
+    antialias: false,
+    powerPreference: 'high-performance',
+  })
   renderer.setSize(...SIZE, false)
   const camera = new THREE.PerspectiveCamera(eye.view.fov, SIZE[0] / SIZE[1], 0.2, 4000)
   camera.position.set(eye.view.x, eye.view.y, eye.view.z)
@@ -78,8 +86,20 @@ function compare(frames: number): { ours: Taken; bare: Taken } {
       if (o instanceof THREE.InstancedMesh) o.dispose()
     }
   })
-  const [ours, bare] = taken.map((list, n) => ({ frame: median(list.map((t) => t[0])), script: median(list.map((t) => t[1])), triangles: triangles[n] }))
+  const [ours, bare] = taken.map((list, n) => ({
+    frame: median(list.map((t) => t[0])),
+    script: median(list.map((t) => t[1])),
+    triangles: triangles[n],
+  }))
   return { ours, bare }
 }
 
-Object.assign(window, { bench: { open, look, compare, truth: (slug: string) => truth(stage, slug), stock: () => stage.level.stock.map((i) => i.slug) } })
+Object.assign(window, {
+  bench: {
+    open,
+    look,
+    compare,
+    truth: (slug: string) => truth(stage, slug),
+    stock: () => stage.level.stock.map((i) => i.slug),
+  },
+})

@@ -12,7 +12,8 @@ export const LINES: { name: LineName; label: string; unit: string }[] = [
 ]
 
 /** What a cost puts on a line; draw calls of the shadow pass count as draw calls. */
-export const line = (cost: Cost, name: LineName): number => (name === 'draw_calls' ? cost.draw_calls + cost.shadow_calls : cost[name])
+export const line = (cost: Cost, name: LineName): number =>
+  name === 'draw_calls' ? cost.draw_calls + cost.shadow_calls : cost[name]
 
 /** A whole number with thin spaces. */
 export const whole = (n: number): string => Math.round(n).toLocaleString('en-GB').replaceAll(',', '\u202f')
@@ -25,7 +26,8 @@ export function amount(name: LineName, value: number): string {
 }
 
 /** A difference with its sign. */
-export const signed = (text: string, value: number): string => (value > 0 ? `+${text}` : text.replace('-', '−'))
+export const signed = (text: string, value: number): string =>
+  value > 0 ? `+${text}` : text.replace('-', '−')
 
 /** What a stand is drawn in: its own colour, or its stratum's among the accents. */
 export const inkOf = (s: { colour: string; stratum: string }): string => s.colour || STRATUM_INK[s.stratum]

@@ -25,12 +25,26 @@ const vuetify = createVuetify({
       paper: {
         dark: false,
         variables: LEGIBLE,
-        colors: { background: '#f4eee0', surface: '#faf6ec', primary: '#4a6034', secondary: '#52627a', error: '#7b2d26', warning: '#a8751f' },
+        colors: {
+          background: '#f4eee0',
+          surface: '#faf6ec',
+          primary: '#4a6034',
+          secondary: '#52627a',
+          error: '#7b2d26',
+          warning: '#a8751f',
+        },
       },
       dusk: {
         dark: true,
         variables: LEGIBLE,
-        colors: { background: '#20272d', surface: '#273037', primary: '#9cb474', secondary: '#9bb0c8', error: '#d88a7a', warning: '#d6aa5c' },
+        colors: {
+          background: '#20272d',
+          surface: '#273037',
+          primary: '#9cb474',
+          secondary: '#9bb0c8',
+          error: '#d88a7a',
+          warning: '#d6aa5c',
+        },
       },
     },
   },
@@ -46,8 +60,19 @@ const vuetify = createVuetify({
     VCheckbox: { density: 'compact', color: 'primary', hideDetails: true },
     VSwitch: { density: 'compact', color: 'primary', hideDetails: true },
     VTabs: { density: 'compact', color: 'primary' },
-    VExpansionPanels: { multiple: true, variant: 'accordion', elevation: 0, static: true, VExpansionPanel: { elevation: 0, rounded: 0 } },
-    ...Object.fromEntries(['VTextField', 'VSelect', 'VFileInput', 'VCombobox'].map((name) => [name, { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' }])),
+    VExpansionPanels: {
+      multiple: true,
+      variant: 'accordion',
+      elevation: 0,
+      static: true,
+      VExpansionPanel: { elevation: 0, rounded: 0 },
+    },
+    ...Object.fromEntries(
+      ['VTextField', 'VSelect', 'VFileInput', 'VCombobox'].map((name) => [
+        name,
+        { variant: 'outlined', density: 'compact', rounded: 0, color: 'primary' },
+      ]),
+    ),
   },
 })
 

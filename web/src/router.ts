@@ -12,7 +12,11 @@ export const router = createRouter({
     { path: '/levels', component: () => import('./views/LevelList.vue') },
     { path: '/audit', component: () => import('./views/AuditTrail.vue') },
     { path: '/levels/:slug', redirect: (to) => `/levels/${to.params.slug}/planting` },
-    { path: `/levels/:slug/:bench(${BENCHES.join('|')})`, component: () => import('./views/LevelView.vue'), props: true },
+    {
+      path: `/levels/:slug/:bench(${BENCHES.join('|')})`,
+      component: () => import('./views/LevelView.vue'),
+      props: true,
+    },
     { path: '/:rest(.*)*', redirect: '/levels' },
   ],
 })

@@ -5,6 +5,11 @@ class Watcher {
   disconnect(): void {}
 }
 Object.assign(globalThis, { ResizeObserver: Watcher, IntersectionObserver: Watcher })
-globalThis.matchMedia ??= ((media: string) => ({ media, matches: false, addEventListener() {}, removeEventListener() {} })) as never
+globalThis.matchMedia ??= ((media: string) => ({
+  media,
+  matches: false,
+  addEventListener() {},
+  removeEventListener() {},
+})) as never
 globalThis.visualViewport ??= new EventTarget() as never
 Element.prototype.setPointerCapture ??= () => {}

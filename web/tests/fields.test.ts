@@ -8,7 +8,17 @@ let page: Shown
 afterEach(() => page.end())
 async function field(part: object = {}) {
   const told: number[] = []
-  const props = reactive({ label: 'Spacing', value: 4.6, unit: 'm', min: 0.2, max: 200, step: 0.1, normal: 5, onChange: (n: number) => (told.push(n), (props.value = n)), ...part })
+  const props = reactive({
+    label: 'Spacing',
+    value: 4.6,
+    unit: 'm',
+    min: 0.2,
+    max: 200,
+    step: 0.1,
+    normal: 5,
+    onChange: (n: number) => (told.push(n), (props.value = n)),
+    ...part,
+  })
   page = await show(NumberField, props)
   const input = page.place.querySelector('input')!
   const type = async (text: string) => {
@@ -37,7 +47,8 @@ describe('a number field', () => {
   })
   it('is stepped by the arrow keys, ten steps with Shift, and stays within its range', async () => {
     const { told, input } = await field()
-    const press = (key: string, shiftKey = false) => input.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
+    const press = (key: string, shiftKey = false) =>
+      input.dispatchEvent(new KeyboardEvent('keydown', { key, shiftKey, bubbles: true }))
     press('ArrowUp')
     await nextTick()
     press('ArrowDown', true)
@@ -52,7 +63,8 @@ describe('a number field', () => {
   it('is dragged sideways by its label', async () => {
     const { told } = await field()
     const label = page.place.querySelector('.label')!
-    const point = (kind: string, clientX: number) => label.dispatchEvent(new MouseEvent(kind, { clientX, bubbles: true }))
+    const point = (kind: string, clientX: number) =>
+      label.dispatchEvent(new MouseEvent(kind, { clientX, bubbles: true }))
     point('pointerdown', 100)
     point('pointermove', 120)
     await nextTick()

@@ -27,17 +27,50 @@ export function serve(answers: Record<string, unknown | ((body: unknown) => unkn
     const found = answers[what]
     const said = await (typeof found === 'function' ? found(body) : found)
     if (said instanceof Response) return said
-    return said === undefined ? new Response('{"detail": "Not here."}', { status: 404 }) : new Response(JSON.stringify(said), { headers: { 'Content-Type': 'application/json' } })
+    return said === undefined
+      ? new Response('{"detail": "Not here."}', { status: 404 })
+      : new Response(JSON.stringify(said), { headers: { 'Content-Type': 'application/json' } })
   }
   return asked
 }
 
-export const refuse = (detail: string, more = {}) => new Response(JSON.stringify({ detail, ...more }), { status: 422, headers: { 'Content-Type': 'application/json' } })
+export const refuse = (detail: string, more = {}) =>
+  new Response(JSON.stringify({ detail, ...more }), {
+    status: 422,
+    headers: { 'Content-Type': 'application/json' },
+  })
 export const settled = (ms = 0) => new Promise((resolve) => setTimeout(resolve, ms))
 
 export function stand(id: number, part: Partial<Stand> = {}): Stand {
-  const settings = { mix: [], spacing: 4, fullness: 0.5, variation: { size: [1, 1], lean: 0 }, distances: { steps: [], billboard: 0, gone: 100, fade: 4, shadow: 0 }, conditions: [] } as unknown as StandSettings
-  return { id, number: id, slug: `s${id}`, name: `Stand ${id}`, stratum: 'Canopy', sward: false, seed: 1, locked: false, colour: '', revision: 1, settings, items: [], pins: 0, uprooted: 0, count: 10, counted: true, warnings: [], sheets: { size: 256, columns: 1, rows: 1, keys: ['k'] }, ...part }
+  const settings = {
+    mix: [],
+    spacing: 4,
+    fullness: 0.5,
+    variation: { size: [1, 1], lean: 0 },
+    distances: { steps: [], billboard: 0, gone: 100, fade: 4, shadow: 0 },
+    conditions: [],
+  } as unknown as StandSettings
+  return {
+    id,
+    number: id,
+    slug: `s${id}`,
+    name: `Stand ${id}`,
+    stratum: 'Canopy',
+    sward: false,
+    seed: 1,
+    locked: false,
+    colour: '',
+    revision: 1,
+    settings,
+    items: [],
+    pins: 0,
+    uprooted: 0,
+    count: 10,
+    counted: true,
+    warnings: [],
+    sheets: { size: 256, columns: 1, rows: 1, keys: ['k'] },
+    ...part,
+  }
 }
 
 /** A level that is open, with two stands of which the first is selected. */
@@ -45,7 +78,16 @@ export function openLevel(part: Partial<Level> = {}) {
   localStorage.clear()
   setActivePinia(createPinia())
   const store = useLevel()
-  store.level = { slug: 'fell', name: 'Fell', role: 'artist', stock: [] as Item[], layers: [], bookmarks: [], marks: {}, ...part } as unknown as Level
+  store.level = {
+    slug: 'fell',
+    name: 'Fell',
+    role: 'artist',
+    stock: [] as Item[],
+    layers: [],
+    bookmarks: [],
+    marks: {},
+    ...part,
+  } as unknown as Level
   store.stands = [stand(1), stand(2, { stratum: 'Shrub' })]
   store.selected = [1]
   return store
@@ -54,7 +96,9 @@ export function openLevel(part: Partial<Level> = {}) {
 /** A component on the page; `props` may be changed. */
 export async function show(component: Component, props: Record<string, unknown>) {
   const place = document.body.appendChild(document.createElement('div'))
-  const app = createApp({ render: () => h(component, props) }).use(createVuetify()).use(createPinia())
+  const app = createApp({ render: () => h(component, props) })
+    .use(createVuetify())
+    .use(createPinia())
   app.mount(place)
   await nextTick()
   return { place, end: () => (app.unmount(), place.remove()) }

@@ -21,14 +21,25 @@ function bytesOf(plants: Plants, before = 0): ArrayBuffer {
 }
 function some(count: number, seed: number): Plants {
   const draw = numbers(seed)
-  return { count, form: Float32Array.from({ length: count * STRIDE }, draw), id: BigUint64Array.from({ length: count }, () => BigInt(Math.floor(draw() * 2 ** 52)) << 11n), item: Uint8Array.from({ length: count }, () => draw() * 5) }
+  return {
+    count,
+    form: Float32Array.from({ length: count * STRIDE }, draw),
+    id: BigUint64Array.from({ length: count }, () => BigInt(Math.floor(draw() * 2 ** 52)) << 11n),
+    item: Uint8Array.from({ length: count }, () => draw() * 5),
+  }
 }
 
 describe('plants as bytes', () => {
   it('are read as they were written, wherever they begin', () => {
-    for (const [count, before] of [[0, 0], [7, 0], [12, 16]]) expect(decode(bytesOf(some(count, 3), before), before)).toEqual(some(count, 3))
+    for (const [count, before] of [
+      [0, 0],
+      [7, 0],
+      [12, 16],
+    ])
+      expect(decode(bytesOf(some(count, 3), before), before)).toEqual(some(count, 3))
   })
-  it('are refused when they are something else', () => expect(() => decode(new ArrayBuffer(64))).toThrow('not plants'))
+  it('are refused when they are something else', () =>
+    expect(() => decode(new ArrayBuffer(64))).toThrow('not plants'))
   it('are gathered from several sets in order, those that pass', () => {
     const [a, b] = [some(9, 1), some(6, 2)]
     const all = gather([a, b], (p, k) => p.item[k] > 1)
@@ -42,17 +53,29 @@ describe('what the eye may see', () => {
   it('is what three.js says of the same camera, for boxes anywhere', () => {
     const draw = numbers(11)
     for (let round = 0; round < 40; round++) {
-      const view = { x: draw() * 100, y: draw() * 40, z: draw() * 100, heading: draw() * 360, pitch: draw() * 100 - 50, fov: 30 + draw() * 60, aspect: 0.6 + draw() * 1.6 } as View
+      const view = {
+        x: draw() * 100,
+        y: draw() * 40,
+        z: draw() * 100,
+        heading: draw() * 360,
+        pitch: draw() * 100 - 50,
+        fov: 30 + draw() * 60,
+        aspect: 0.6 + draw() * 1.6,
+      } as View
       const camera = new THREE.PerspectiveCamera(view.fov, view.aspect, 0.2, 1e6)
       camera.rotation.set((view.pitch * Math.PI) / 180, (-view.heading * Math.PI) / 180, 0, 'YXZ')
       camera.position.set(view.x, view.y, view.z)
       camera.updateMatrixWorld()
-      const frustum = new THREE.Frustum().setFromProjectionMatrix(new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse))
+      const frustum = new THREE.Frustum().setFromProjectionMatrix(
+        new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse),
+      )
       const ours = planes(view)
       for (let k = 0; k < 60; k++) {
         const low = [draw() * 200 - 50, draw() * 60 - 10, draw() * 200 - 50]
         const high = low.map((v) => v + draw() * 25)
-        expect(boxVisible(ours, [...low, ...high])).toBe(frustum.intersectsBox(new THREE.Box3(new THREE.Vector3(...low), new THREE.Vector3(...high))))
+        expect(boxVisible(ours, [...low, ...high])).toBe(
+          frustum.intersectsBox(new THREE.Box3(new THREE.Vector3(...low), new THREE.Vector3(...high))),
+        )
       }
     }
   })
@@ -73,7 +96,8 @@ describe('distances', () => {
       for (let d = 0; d < gone; d += gone / 97) {
         const shown = s.show.filter((from, k) => d >= from && d < s.hide[k]).length
         const inFade = s.start.slice(1).some((edge) => Math.abs(d - edge) <= fade / 2 + 1e-9)
-        if (shown < 1 || (!inFade && shown !== 1)) expect.fail(`${shown} states at ${d} m of ${JSON.stringify(s)}`)
+        if (shown < 1 || (!inFade && shown !== 1))
+          expect.fail(`${shown} states at ${d} m of ${JSON.stringify(s)}`)
       }
       expect(s.hide.some((to) => to > gone)).toBe(false)
     }
@@ -82,7 +106,13 @@ describe('distances', () => {
 
 describe('lines of equal value', () => {
   const side = 80
-  const cone = { columns: side, rows: side, data: Uint8Array.from({ length: side * side }, (_, k) => Math.max(0, 250 - 6 * Math.hypot((k % side) + 0.5 - 40, Math.floor(k / side) + 0.5 - 40))) }
+  const cone = {
+    columns: side,
+    rows: side,
+    data: Uint8Array.from({ length: side * side }, (_, k) =>
+      Math.max(0, 250 - 6 * Math.hypot((k % side) + 0.5 - 40, Math.floor(k / side) + 0.5 - 40)),
+    ),
+  }
   it('of a cone are a circle of the right radius and length', () => {
     const radius = (250 - 100.5) / 6
     const pieces = isolines(cone, 100.5)
@@ -104,7 +134,10 @@ describe('lines of equal value', () => {
 
 describe('pointing at the ground', () => {
   const columns = 40
-  const heights = Float32Array.from({ length: 41 * 41 }, (_, k) => 3 * Math.sin((k % 41) / 5) + 2 * Math.cos(Math.floor(k / 41) / 7))
+  const heights = Float32Array.from(
+    { length: 41 * 41 },
+    (_, k) => 3 * Math.sin((k % 41) / 5) + 2 * Math.cos(Math.floor(k / 41) / 7),
+  )
   const ground = new Ground(heights, new Uint8Array(0), 0, columns, 40, 2, -5, 5)
   it('meets it where the ray and the ground have one height, and no ground between', () => {
     const draw = numbers(8)
@@ -117,14 +150,20 @@ describe('pointing at the ground', () => {
       if (!hit) continue
       met++
       expect(hit[1]).toBeCloseTo(ground.heightAt(hit[0], hit[2]), 2)
-      for (let t = 0.1; t < 0.95; t += 0.1) expect(oy + (hit[1] - oy) * t).toBeGreaterThan(ground.heightAt(ox + (hit[0] - ox) * t, oz + (hit[2] - oz) * t) - 0.3)
+      for (let t = 0.1; t < 0.95; t += 0.1)
+        expect(oy + (hit[1] - oy) * t).toBeGreaterThan(
+          ground.heightAt(ox + (hit[0] - ox) * t, oz + (hit[2] - oz) * t) - 0.3,
+        )
     }
     expect(met).toBeGreaterThan(50)
     expect(ground.meet(10, 20, 10, 0, 1, 0)).toBeNull()
   })
   it('has the height of its corners, and their mean between', () => {
     expect(ground.heightAt(20, 30)).toBeCloseTo(heights[15 * 41 + 10], 4)
-    expect(ground.heightAt(21, 31)).toBeCloseTo((heights[15 * 41 + 10] + heights[15 * 41 + 11] + heights[16 * 41 + 10] + heights[16 * 41 + 11]) / 4, 4)
+    expect(ground.heightAt(21, 31)).toBeCloseTo(
+      (heights[15 * 41 + 10] + heights[15 * 41 + 11] + heights[16 * 41 + 10] + heights[16 * 41 + 11]) / 4,
+      4,
+    )
     expect(ground.heightAt(-50, 20)).toBeCloseTo(ground.heightAt(0, 20), 5)
   })
 })

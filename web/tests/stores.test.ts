@@ -14,14 +14,25 @@ import { inScope, openLevel, refuse, serve, settled } from './help'
 
 /** What the browser keeps over a reload. */
 const drawer = vi.hoisted(() => new Map<string, unknown>())
-vi.mock('idb-keyval', () => ({ get: async (key: string) => drawer.get(key), set: async (key: string, value: unknown) => void drawer.set(key, value) }))
+vi.mock('idb-keyval', () => ({
+  get: async (key: string) => drawer.get(key),
+  set: async (key: string, value: unknown) => void drawer.set(key, value),
+}))
 
 let store: ReturnType<typeof openLevel>
 beforeEach(() => {
   store = openLevel()
   serve({})
 })
-const entry = (part = {}) => ({ id: 1, what: 'Birch: fullness', kind: 'settings', gained: 3, lost: 1, cost: {}, ...part })
+const entry = (part = {}) => ({
+  id: 1,
+  what: 'Birch: fullness',
+  kind: 'settings',
+  gained: 3,
+  lost: 1,
+  cost: {},
+  ...part,
+})
 
 describe('the tool in hand', () => {
   it('is one thing: taking up another puts it down', () => {
@@ -45,7 +56,13 @@ describe('the tool in hand', () => {
 describe('the brush', () => {
   it('keeps a radius that makes sense', () => {
     const brush = useBrush()
-    for (const [typed, then] of [[30, 30], [Number.NaN, 30], [-4, 30], [9999, 200], [0.01, 0.5]]) {
+    for (const [typed, then] of [
+      [30, 30],
+      [Number.NaN, 30],
+      [-4, 30],
+      [9999, 200],
+      [0.01, 0.5],
+    ]) {
       brush.radius = typed
       expect(brush.radius).toBe(then)
     }
@@ -53,7 +70,11 @@ describe('the brush', () => {
   it('works on the selected stands, or on all of their strata that are not locked', () => {
     const brush = useBrush()
     brush.take('thicken')
-    store.stands = [...store.stands, { ...store.stands[0], id: 3 }, { ...store.stands[0], id: 4, locked: true }]
+    store.stands = [
+      ...store.stands,
+      { ...store.stands[0], id: 3 },
+      { ...store.stands[0], id: 4, locked: true },
+    ]
     expect(brush.targets.map((s) => s.id)).toEqual([1])
     brush.scope = 'stratum'
     expect(brush.targets.map((s) => s.id)).toEqual([1, 3])
@@ -64,7 +85,9 @@ describe('the brush', () => {
 describe('keys', () => {
   it('are given to other actions, but never one to two, and fixed ones to none', async () => {
     const keys = useKeys()
-    serve({ 'PUT /api/session/keys': (body: unknown) => ({ name: 'north', first: false, ...(body as object) }) })
+    serve({
+      'PUT /api/session/keys': (body: unknown) => ({ name: 'north', first: false, ...(body as object) }),
+    })
     expect(await keys.change('thin', 't')).toContain('taken by: Thicken')
     expect(await keys.change('thin', 'Escape')).toContain('fixed meaning')
     expect(await keys.change('thin', 'F')).toBe('')
@@ -92,11 +115,21 @@ describe('the API', () => {
   it('renews the page token once, and sends the same again', async () => {
     let tries = 0
     const asked = serve({
-      'PUT /api/levels/fell/name': () => (tries++ ? entry() : new Response('{"detail": "CSRF check Failed"}', { status: 403 })),
+      'PUT /api/levels/fell/name': () =>
+        tries++ ? entry() : new Response('{"detail": "CSRF check Failed"}', { status: 403 }),
       'GET /api/session': { name: 'north' },
     })
-    await answer(api.PUT('/api/levels/{slug}/name', { params: { path: { slug: 'fell' } }, body: { key: 'k', name: 'Tarn' } }))
-    expect(asked.map((a) => a.what)).toEqual(['PUT /api/levels/fell/name', 'GET /api/session', 'PUT /api/levels/fell/name'])
+    await answer(
+      api.PUT('/api/levels/{slug}/name', {
+        params: { path: { slug: 'fell' } },
+        body: { key: 'k', name: 'Tarn' },
+      }),
+    )
+    expect(asked.map((a) => a.what)).toEqual([
+      'PUT /api/levels/fell/name',
+      'GET /api/session',
+      'PUT /api/levels/fell/name',
+    ])
     expect(asked[2].body).toEqual({ key: 'k', name: 'Tarn' })
   })
 })
@@ -134,7 +167,12 @@ describe('strokes on their way', () => {
 
 describe('a draft of settings', () => {
   const tried = { count: 20, gained: 12, lost: 2, cost: { ms: 0.1 } }
-  const answers = { 'POST /api/levels/fell/stands/1/try': tried, 'POST /api/levels/fell/stands/2/try': { ...tried, count: 5 }, 'POST /api/levels/fell/stands/1/difference': {}, 'POST /api/levels/fell/stands/2/difference': {} }
+  const answers = {
+    'POST /api/levels/fell/stands/1/try': tried,
+    'POST /api/levels/fell/stands/2/try': { ...tried, count: 5 },
+    'POST /api/levels/fell/stands/1/difference': {},
+    'POST /api/levels/fell/stands/2/difference': {},
+  }
   const begin = () => inScope(() => useDraft(() => null))
   it('is put aside when another stand is selected, outlives the page, and is taken up again', async () => {
     serve(answers)
@@ -159,25 +197,42 @@ describe('a draft of settings', () => {
     const draft = begin()
     store.selected = [1, 2]
     expect(draft.shared((s) => s.fullness)).toEqual({ value: 0.5, mixed: false })
-    store.stands = store.stands.map((s) => (s.id === 2 ? { ...s, settings: { ...s.settings, fullness: 0.9 } } : s))
+    store.stands = store.stands.map((s) =>
+      s.id === 2 ? { ...s, settings: { ...s.settings, fullness: 0.9 } } : s,
+    )
     expect(draft.shared((s) => s.fullness).mixed).toBe(true)
     draft.change({ fullness: 0.3 })
     expect(draft.shared((s) => s.fullness)).toEqual({ value: 0.3, mixed: false })
   })
   it('is kept with what it was begun on; what is refused stays', async () => {
     const draft = begin()
-    const asked = serve({ ...answers, 'PATCH /api/levels/fell/stands/1': () => refuse('fullness: too full', { fields: ['settings.fullness'] }) })
+    const asked = serve({
+      ...answers,
+      'PATCH /api/levels/fell/stands/1': () =>
+        refuse('fullness: too full', { fields: ['settings.fullness'] }),
+    })
     draft.change({ fullness: 0.9, variation: { lean: 3 } })
     await settled(200)
     expect(await draft.keep()).toBe(false)
-    expect(asked.find((a) => a.what.startsWith('PATCH'))?.body).toMatchObject({ settings: { fullness: 0.9, variation: { lean: 3, size: [1, 1] } }, was: { fullness: 0.5, variation: { lean: 0 } } })
-    expect([draft.changes.value.fullness, draft.trouble.value, draft.fields.value]).toEqual([0.9, 'fullness: too full', ['settings.fullness']])
+    expect(asked.find((a) => a.what.startsWith('PATCH'))?.body).toMatchObject({
+      settings: { fullness: 0.9, variation: { lean: 3, size: [1, 1] } },
+      was: { fullness: 0.5, variation: { lean: 0 } },
+    })
+    expect([draft.changes.value.fullness, draft.trouble.value, draft.fields.value]).toEqual([
+      0.9,
+      'fullness: too full',
+      ['settings.fullness'],
+    ])
   })
 })
 
 describe('a shape', () => {
   it('is tried before it is kept, and its draft outlives another choice', async () => {
-    const asked = serve({ 'POST /api/levels/fell/shapes/try': { stands: { 1: [0, 7] } }, 'POST /api/levels/fell/shapes': { shapes: [{ id: 5 }], entry: entry(), stale: [] }, 'GET /api/levels/fell/pulse': { pulse: '1-1' } })
+    const asked = serve({
+      'POST /api/levels/fell/shapes/try': { stands: { 1: [0, 7] } },
+      'POST /api/levels/fell/shapes': { shapes: [{ id: 5 }], entry: entry(), stale: [] },
+      'GET /api/levels/fell/pulse': { pulse: '1-1' },
+    })
     const shapes = useShapes()
     shapes.take('circle')
     await shapes.press(10, 10)
@@ -191,10 +246,17 @@ describe('a shape', () => {
     expect(shapes.draft?.round?.radius).toBe(6)
     expect(await shapes.keep(shapes.draft!)).toBe(true)
     expect([shapes.draft, shapes.chosen]).toEqual([null, 5])
-    expect(asked.find((a) => a.what === 'POST /api/levels/fell/shapes')?.body).toMatchObject({ put: [{ id: null, round: { x: 10, z: 10, radius: 6 } }] })
+    expect(asked.find((a) => a.what === 'POST /api/levels/fell/shapes')?.body).toMatchObject({
+      put: [{ id: null, round: { x: 10, z: 10, radius: 6 } }],
+    })
   })
   it('moves with all its corners, and a box has its own', () => {
-    const box = { form: 'box', box: { x: 5, z: 5, width: 4, length: 10, heading: 90 }, round: null, points: [] } as unknown as ShapeIn
+    const box = {
+      form: 'box',
+      box: { x: 5, z: 5, width: 4, length: 10, heading: 90 },
+      round: null,
+      points: [],
+    } as unknown as ShapeIn
     const xs = cornersOf(movedBy(box, 10, 0)).map(([x]) => x)
     expect([Math.min(...xs), Math.max(...xs)].map((v) => Math.round(v * 1e6) / 1e6)).toEqual([10, 20])
   })
@@ -204,7 +266,13 @@ describe('a handover file', () => {
   it('is fetched once, however slow the answers are', async () => {
     let looks = 0
     serve({
-      'POST /api/levels/fell/handover/plants.csv': { id: 'j', state: 'waiting', step: '', share: 0, trouble: '' },
+      'POST /api/levels/fell/handover/plants.csv': {
+        id: 'j',
+        state: 'waiting',
+        step: '',
+        share: 0,
+        trouble: '',
+      },
       'GET /api/levels/fell/handover/jobs/j': async () => {
         await settled(900)
         return { id: 'j', state: looks++ ? 'done' : 'running', step: '', share: 1, trouble: '' }

@@ -93,7 +93,9 @@ export class ApiError extends Error {
   /** Whether the server has said that it will not do this. All else may yet be done: it did not answer, it failed, it is busy, or
    * the sign-in has ended. */
   get final(): boolean {
-    return this.reasoned && this.status >= 400 && this.status < 500 && ![401, 408, 425, 429].includes(this.status)
+    return (
+      this.reasoned && this.status >= 400 && this.status < 500 && ![401, 408, 425, 429].includes(this.status)
+    )
   }
 }
 
@@ -109,7 +111,8 @@ const STALE_PAGE = 'CSRF check Failed'
 /** How long an answer is waited for, in ms: most come in a moment, but what plants a whole level anew takes its time. */
 const PATIENCE = 30_000
 const LONG_PATIENCE = 180_000
-const TAKES_LONG = /\/(try|resolution|compare|forecast|exchange|back|redo|undo|new-stand|duplicate|shapes|condition-sets)\b|\/levels$/
+const TAKES_LONG =
+  /\/(try|resolution|compare|forecast|exchange|back|redo|undo|new-stand|duplicate|shapes|condition-sets)\b|\/levels$/
 
 /** `fetch` for the API: signed for this session, not waited for without end, and every refusal thrown as an ApiError. */
 async function send(request: Request, again = true): Promise<Response> {
@@ -138,7 +141,13 @@ async function send(request: Request, again = true): Promise<Response> {
     await fetch('/api/session')
     return send(spare, false)
   }
-  const error = new ApiError(response.status, told?.detail ?? `The server failed (${response.status}).`, told?.fields, told?.clashes, !!told?.detail)
+  const error = new ApiError(
+    response.status,
+    told?.detail ?? `The server failed (${response.status}).`,
+    told?.fields,
+    told?.clashes,
+    !!told?.detail,
+  )
   connection.away = response.status >= 500 ? error.message : ''
   if (response.status === 401 && !path.endsWith('/session')) connection.signedOut = true
   throw error
@@ -158,13 +167,18 @@ export async function answerBytes(asked: Promise<{ response: Response }>): Promi
 }
 
 /** Send files with fields; `onShare` is told how much of them has gone out. */
-export function upload<T>(path: string, form: FormData | string, onShare: (share: number) => void = () => {}): Promise<T> {
+export function upload<T>(
+  path: string,
+  form: FormData | string,
+  onShare: (share: number) => void = () => {},
+): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest()
     request.open('POST', `/api${path}`)
     request.setRequestHeader('X-CSRFToken', cookie('csrftoken'))
     request.upload.onprogress = (event) => event.lengthComputable && onShare(event.loaded / event.total)
-    request.onerror = () => reject(new ApiError(0, 'The server does not answer; the file was not brought in.', [], [], false))
+    request.onerror = () =>
+      reject(new ApiError(0, 'The server does not answer; the file was not brought in.', [], [], false))
     request.onload = () => {
       let told: { detail?: string; fields?: string[] } = {}
       try {
@@ -174,7 +188,10 @@ export function upload<T>(path: string, form: FormData | string, onShare: (share
       }
       if (request.status === 401) connection.signedOut = true
       if (request.status < 300) resolve(told as T)
-      else reject(new ApiError(request.status, told.detail ?? `The server failed (${request.status}).`, told.fields))
+      else
+        reject(
+          new ApiError(request.status, told.detail ?? `The server failed (${request.status}).`, told.fields),
+        )
     }
     request.send(form)
   })

@@ -28,7 +28,11 @@ const said = computed(() => {
 
 <template>
   <v-btn
-    v-tooltip:bottom="{ text: said, openDelay: 400, disabled: !said || attrs['aria-expanded'] === 'true' || attrs['aria-expanded'] === true }"
+    v-tooltip:bottom="{
+      text: said,
+      openDelay: 400,
+      disabled: !said || attrs['aria-expanded'] === 'true' || attrs['aria-expanded'] === true,
+    }"
     :icon="slots.default ? undefined : icon"
     :density="slots.default ? undefined : 'compact'"
     :prepend-icon="slots.default ? icon : undefined"

@@ -30,18 +30,31 @@ const says = computed(() => {
   if (!b) return ''
   if (b.running) return `${whole(b.done)} of ${whole(b.total)} sheets: ${b.step}`
   if (b.done === b.total) return `All ${whole(b.total)} sheets lie ready.`
-  return b.done ? `${whole(b.done)} of ${whole(b.total)} sheets lie ready; what has changed since is made when it is asked for.` : `${whole(b.total)} sheets, none made beforehand.`
+  return b.done
+    ? `${whole(b.done)} of ${whole(b.total)} sheets lie ready; what has changed since is made when it is asked for.`
+    : `${whole(b.total)} sheets, none made beforehand.`
 })
 </script>
 
 <template>
   <section v-if="bake" data-test="bake">
     <h3>Bake</h3>
-    <p class="faint">Makes the plants of the whole level beforehand, sheet by sheet, so that files are written and the level opened without waiting.</p>
+    <p class="faint">
+      Makes the plants of the whole level beforehand, sheet by sheet, so that files are written and the level
+      opened without waiting.
+    </p>
     <v-progress-linear :model-value="share * 100" color="primary" aria-label="Sheets that lie ready" />
     <p class="number" data-test="bake-said">{{ says }}</p>
     <p v-if="store.mayPlant">
-      <ActionButton v-if="!bake.running" :icon="mdiPlay" tip="Make the sheets that are missing" :why="bake.done === bake.total && 'all lie ready'" data-test="bake-start" @click="tell(BEGIN)">{{ bake.done ? 'Go on' : 'Bake the level' }}</ActionButton>
+      <ActionButton
+        v-if="!bake.running"
+        :icon="mdiPlay"
+        tip="Make the sheets that are missing"
+        :why="bake.done === bake.total && 'all lie ready'"
+        data-test="bake-start"
+        @click="tell(BEGIN)"
+        >{{ bake.done ? 'Go on' : 'Bake the level' }}</ActionButton
+      >
       <v-btn v-else :prepend-icon="mdiStop" data-test="bake-stop" @click="tell(STOP)">Stop</v-btn>
     </p>
     <p v-if="trouble || bake.trouble" class="over" role="alert">{{ trouble || bake.trouble }}</p>

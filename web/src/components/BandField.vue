@@ -5,7 +5,12 @@ import { DISTANCES, ENDLESS, KINDS } from '../conditions'
 import ActionButton from './ActionButton.vue'
 import NumberField from './NumberField.vue'
 
-const props = defineProps<{ condition: Condition; histogram: { counts: number[]; edges: number[] } | null; wrong?: boolean; disabled?: boolean }>()
+const props = defineProps<{
+  condition: Condition
+  histogram: { counts: number[]; edges: number[] } | null
+  wrong?: boolean
+  disabled?: boolean
+}>()
 const emit = defineEmits<{ change: [condition: Condition] }>()
 const svg = ref<SVGSVGElement>()
 const WIDE = 290
@@ -13,7 +18,9 @@ const TALL = 70
 const FOOT = 66
 
 const kind = computed(() => props.condition.kind)
-const look = computed(() => (props.condition.depth ? { ...KINDS.area, unit: '', step: 0.05, digits: 2 } : KINDS[kind.value]))
+const look = computed(() =>
+  props.condition.depth ? { ...KINDS.area, unit: '', step: 0.05, digits: 2 } : KINDS[kind.value],
+)
 const endless = computed(() => DISTANCES.includes(kind.value) && !props.condition.depth)
 const range = computed(() => {
   const e = props.histogram?.edges ?? [0, 1]
@@ -35,8 +42,10 @@ const shape = computed(() => {
   const c = props.condition
   const smooth = (t: number) => t * t * (3 - 2 * t)
   const points: string[] = []
-  for (let k = 0; k <= 8; k++) points.push(`${clampX(c.lo - c.soft_lo! + (c.soft_lo! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
-  for (let k = 8; k >= 0; k--) points.push(`${clampX(c.hi + c.soft_hi! - (c.soft_hi! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
+  for (let k = 0; k <= 8; k++)
+    points.push(`${clampX(c.lo - c.soft_lo! + (c.soft_lo! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
+  for (let k = 8; k >= 0; k--)
+    points.push(`${clampX(c.hi + c.soft_hi! - (c.soft_hi! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
   return `M${points[0].split(',')[0]} ${FOOT} L${points.join(' L')} L${points[points.length - 1].split(',')[0]} ${FOOT} Z`
 })
 
@@ -61,7 +70,8 @@ function move(event: PointerEvent) {
   if (!held.value || !svg.value) return
   const box = svg.value.getBoundingClientRect()
   const t = Math.min(Math.max((event.clientX - box.left) / box.width, 0), 1)
-  if (endless.value && t > 0.995 && held.value === 'hi') return emit('change', { ...props.condition, hi: ENDLESS, soft_hi: 0 })
+  if (endless.value && t > 0.995 && held.value === 'hi')
+    return emit('change', { ...props.condition, hi: ENDLESS, soft_hi: 0 })
   put(held.value, range.value[0] + t * (range.value[1] - range.value[0]))
 }
 function grab(h: Handle, event: PointerEvent) {
@@ -73,7 +83,11 @@ function key(h: Handle, event: KeyboardEvent) {
   const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
   if (!way || props.disabled) return
   event.preventDefault()
-  put(h, Math.min(Math.max(valueOf(h), range.value[0]), range.value[1]) + way * look.value.step * (event.shiftKey ? 10 : 1))
+  put(
+    h,
+    Math.min(Math.max(valueOf(h), range.value[0]), range.value[1]) +
+      way * look.value.step * (event.shiftKey ? 10 : 1),
+  )
 }
 const set = (name: Handle, v: number) => emit('change', { ...props.condition, [name]: v })
 const name = (h: string) => `${kind.value}-${h.replace('_', '-')}`
@@ -81,26 +95,99 @@ const name = (h: string) => `${kind.value}-${h.replace('_', '-')}`
 
 <template>
   <div>
-    <svg ref="svg" :viewBox="`0 0 ${WIDE} ${TALL}`" @pointermove="move" @pointerup="held = null" @pointercancel="held = null">
+    <svg
+      ref="svg"
+      :viewBox="`0 0 ${WIDE} ${TALL}`"
+      @pointermove="move"
+      @pointerup="held = null"
+      @pointercancel="held = null"
+    >
       <rect v-for="(b, k) in bars" :key="k" class="bar" :x="b.x" :y="b.y" :width="b.w" :height="b.h" />
       <path class="shape" :d="shape" />
       <line class="foot" x1="0" :x2="WIDE" :y1="FOOT" :y2="FOOT" />
-      <g v-for="h in HANDLES" :key="h" class="handle" :class="h" tabindex="0" role="slider" data-keys :aria-label="`${look.label} ${h.replace('_', ' edge, ')}`" :aria-valuenow="+valueOf(h).toFixed(2)" :data-test="`band-${kind}-handle-${h}`" @pointerdown="grab(h, $event)" @keydown="key(h, $event)">
+      <g
+        v-for="h in HANDLES"
+        :key="h"
+        class="handle"
+        :class="h"
+        tabindex="0"
+        role="slider"
+        data-keys
+        :aria-label="`${look.label} ${h.replace('_', ' edge, ')}`"
+        :aria-valuenow="+valueOf(h).toFixed(2)"
+        :data-test="`band-${kind}-handle-${h}`"
+        @pointerdown="grab(h, $event)"
+        @keydown="key(h, $event)"
+      >
         <rect :x="at(h) - 6" y="2" width="12" :height="FOOT" fill="transparent" />
         <line :x1="at(h)" :x2="at(h)" :y1="h.startsWith('soft') ? FOOT - 14 : 6" :y2="FOOT" />
         <circle :cx="at(h)" :cy="h.startsWith('soft') ? FOOT - 16 : 6" r="3.4" />
       </g>
     </svg>
     <div class="cells">
-      <NumberField bare :label="`${look.label} soft below`" :value="condition.soft_lo!" :step="look.step" :min="0" :wrong="wrong" :disabled="disabled" :test="name('soft_lo')" @change="set('soft_lo', $event)" />
-      <NumberField v-if="condition.lo > -ENDLESS" bare :label="`${look.label} from`" :value="condition.lo" :step="look.step" :wrong="wrong" :disabled="disabled" :test="name('lo')" @change="set('lo', $event)" />
-      <ActionButton v-else tip="No lower limit; press to give it one" :disabled="disabled" @click="set('lo', 0)">no start</ActionButton>
-      <NumberField v-if="condition.hi < ENDLESS" bare :label="`${look.label} to`" :value="condition.hi" :step="look.step" :wrong="wrong" :disabled="disabled" :test="name('hi')" @change="set('hi', $event)" />
-      <ActionButton v-else tip="No upper limit; press to give it one" :disabled="disabled" :data-test="`${kind}-endless`" @click="set('hi', Math.max(condition.lo + 10, 10))">no end</ActionButton>
-      <NumberField bare :label="`${look.label} soft above`" :value="condition.soft_hi!" :step="look.step" :min="0" :wrong="wrong" :disabled="disabled" :test="name('soft_hi')" @change="set('soft_hi', $event)" />
+      <NumberField
+        bare
+        :label="`${look.label} soft below`"
+        :value="condition.soft_lo!"
+        :step="look.step"
+        :min="0"
+        :wrong="wrong"
+        :disabled="disabled"
+        :test="name('soft_lo')"
+        @change="set('soft_lo', $event)"
+      />
+      <NumberField
+        v-if="condition.lo > -ENDLESS"
+        bare
+        :label="`${look.label} from`"
+        :value="condition.lo"
+        :step="look.step"
+        :wrong="wrong"
+        :disabled="disabled"
+        :test="name('lo')"
+        @change="set('lo', $event)"
+      />
+      <ActionButton
+        v-else
+        tip="No lower limit; press to give it one"
+        :disabled="disabled"
+        @click="set('lo', 0)"
+        >no start</ActionButton
+      >
+      <NumberField
+        v-if="condition.hi < ENDLESS"
+        bare
+        :label="`${look.label} to`"
+        :value="condition.hi"
+        :step="look.step"
+        :wrong="wrong"
+        :disabled="disabled"
+        :test="name('hi')"
+        @change="set('hi', $event)"
+      />
+      <ActionButton
+        v-else
+        tip="No upper limit; press to give it one"
+        :disabled="disabled"
+        :data-test="`${kind}-endless`"
+        @click="set('hi', Math.max(condition.lo + 10, 10))"
+        >no end</ActionButton
+      >
+      <NumberField
+        bare
+        :label="`${look.label} soft above`"
+        :value="condition.soft_hi!"
+        :step="look.step"
+        :min="0"
+        :wrong="wrong"
+        :disabled="disabled"
+        :test="name('soft_hi')"
+        @change="set('soft_hi', $event)"
+      />
     </div>
     <div class="cells caps faint">
-      <span>soft below</span><span>from</span><span>to</span><span>soft above{{ look.unit ? `, ${look.unit}` : '' }}</span>
+      <span>soft below</span><span>from</span><span>to</span
+      ><span>soft above{{ look.unit ? `, ${look.unit}` : '' }}</span>
     </div>
   </div>
 </template>

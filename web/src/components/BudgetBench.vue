@@ -14,11 +14,19 @@ const leads = computed(() => store.level?.role === 'lead')
 const marks = computed<Marks>(() => ({ ...store.level!.marks, ...draft.value }))
 const dirty = computed(() => Object.keys(draft.value).length > 0)
 const scaled = (name: keyof Marks, v: number) => (name === 'memory' ? v / 1e6 : v)
-watch(() => store.level?.slug, () => (draft.value = {}))
+watch(
+  () => store.level?.slug,
+  () => (draft.value = {}),
+)
 
 async function keep() {
   try {
-    await answer(api.PUT('/api/levels/{slug}/marks', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), marks: marks.value } }))
+    await answer(
+      api.PUT('/api/levels/{slug}/marks', {
+        params: { path: { slug: store.slug } },
+        body: { key: crypto.randomUUID(), marks: marks.value },
+      }),
+    )
     draft.value = {}
     trouble.value = ''
     await store.beat()
@@ -31,42 +39,97 @@ async function keep() {
 <template>
   <div class="bench" data-test="budget-bench">
     <h2>Budget of this view</h2>
-    <p class="faint">Reckoned for a {{ store.cost?.device.toLowerCase() ?? 'device' }} at 1080 lines; the ground itself is not counted.</p>
+    <p class="faint">
+      Reckoned for a {{ store.cost?.device.toLowerCase() ?? 'device' }} at 1080 lines; the ground itself is
+      not counted.
+    </p>
     <table v-if="store.cost">
       <thead>
         <tr>
           <th>stand</th>
-          <th v-for="l in LINES" :key="l.name">{{ { ms: 'ms', triangles: 'triangles', draw_calls: 'calls', shadow_triangles: 'shadow tri.', memory: 'MB' }[l.name] }}</th>
+          <th v-for="l in LINES" :key="l.name">
+            {{
+              {
+                ms: 'ms',
+                triangles: 'triangles',
+                draw_calls: 'calls',
+                shadow_triangles: 'shadow tri.',
+                memory: 'MB',
+              }[l.name]
+            }}
+          </th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="s in store.stands" :key="s.id" :data-test="`budget-${s.slug}`">
           <td class="who"><i :style="{ background: inkOf(s) }" />{{ s.name }}</td>
-          <td v-for="l in LINES" :key="l.name" class="number">{{ amount(l.name, store.spentBy(s.id, l.name)).replace(/ (ms|MB)$/, '') }}</td>
+          <td v-for="l in LINES" :key="l.name" class="number">
+            {{ amount(l.name, store.spentBy(s.id, l.name)).replace(/ (ms|MB)$/, '') }}
+          </td>
         </tr>
         <tr class="sum">
           <td>All</td>
-          <td v-for="l in LINES" :key="l.name" class="number" :class="{ over: line(store.cost.total, l.name) > marks[l.name] }" :data-test="`total-${l.name}`" :data-value="line(store.cost.total, l.name)">{{ amount(l.name, line(store.cost.total, l.name)).replace(/ (ms|MB)$/, '') }}</td>
+          <td
+            v-for="l in LINES"
+            :key="l.name"
+            class="number"
+            :class="{ over: line(store.cost.total, l.name) > marks[l.name] }"
+            :data-test="`total-${l.name}`"
+            :data-value="line(store.cost.total, l.name)"
+          >
+            {{ amount(l.name, line(store.cost.total, l.name)).replace(/ (ms|MB)$/, '') }}
+          </td>
         </tr>
         <tr class="marks">
           <td>Mark</td>
-          <td v-for="l in LINES" :key="l.name" class="number">{{ amount(l.name, marks[l.name]).replace(/ (ms|MB)$/, '') }}</td>
+          <td v-for="l in LINES" :key="l.name" class="number">
+            {{ amount(l.name, marks[l.name]).replace(/ (ms|MB)$/, '') }}
+          </td>
         </tr>
       </tbody>
     </table>
-    <p v-if="store.over.length" class="over" data-test="over">Over the mark: {{ LINES.filter((l) => store.over.includes(l.name)).map((l) => l.label.toLowerCase()).join(', ') }}.</p>
+    <p v-if="store.over.length" class="over" data-test="over">
+      Over the mark:
+      {{
+        LINES.filter((l) => store.over.includes(l.name))
+          .map((l) => l.label.toLowerCase())
+          .join(', ')
+      }}.
+    </p>
     <p v-else class="faint">Every line is within its mark in this view.</p>
 
     <h3>Marks</h3>
-    <NumberField v-for="l in LINES" :key="l.name" :label="l.label" :unit="l.unit" :value="scaled(l.name, marks[l.name])" :min="0" :step="l.name === 'ms' ? 0.1 : l.name === 'memory' ? 1 : 1000" :disabled="!leads" :test="`mark-${l.name}`" @change="draft = { ...draft, [l.name]: l.name === 'memory' ? $event * 1e6 : $event }" />
+    <NumberField
+      v-for="l in LINES"
+      :key="l.name"
+      :label="l.label"
+      :unit="l.unit"
+      :value="scaled(l.name, marks[l.name])"
+      :min="0"
+      :step="l.name === 'ms' ? 0.1 : l.name === 'memory' ? 1 : 1000"
+      :disabled="!leads"
+      :test="`mark-${l.name}`"
+      @change="draft = { ...draft, [l.name]: l.name === 'memory' ? $event * 1e6 : $event }"
+    />
     <p v-if="!leads" class="faint">Only a lead sets the marks.</p>
     <p v-if="trouble" class="over" role="alert" data-test="trouble">{{ trouble }}</p>
-    <p v-if="dirty" class="do"><v-btn color="primary" variant="flat" data-test="keep-marks" @click="keep">Keep</v-btn> <v-btn @click="draft = {}">Drop</v-btn></p>
+    <p v-if="dirty" class="do">
+      <v-btn color="primary" variant="flat" data-test="keep-marks" @click="keep">Keep</v-btn>
+      <v-btn @click="draft = {}">Drop</v-btn>
+    </p>
 
     <h3>Checked against the stage</h3>
-    <p v-if="drawn && store.cost" class="check number" data-test="drawn" :data-drawn="JSON.stringify(drawn)" :data-reckoned="JSON.stringify(store.cost.total)">
-      The stage drew {{ whole(drawn.triangles) }} triangles in {{ whole(drawn.draw_calls) }} calls, and {{ whole(drawn.shadow_triangles) }} triangles of shadow in {{ whole(drawn.shadow_calls) }} calls.
-      Reckoned: {{ whole(store.cost.total.triangles) }} in {{ whole(store.cost.total.draw_calls) }}, and {{ whole(store.cost.total.shadow_triangles) }} in {{ whole(store.cost.total.shadow_calls) }}.
+    <p
+      v-if="drawn && store.cost"
+      class="check number"
+      data-test="drawn"
+      :data-drawn="JSON.stringify(drawn)"
+      :data-reckoned="JSON.stringify(store.cost.total)"
+    >
+      The stage drew {{ whole(drawn.triangles) }} triangles in {{ whole(drawn.draw_calls) }} calls, and
+      {{ whole(drawn.shadow_triangles) }} triangles of shadow in {{ whole(drawn.shadow_calls) }} calls.
+      Reckoned: {{ whole(store.cost.total.triangles) }} in {{ whole(store.cost.total.draw_calls) }}, and
+      {{ whole(store.cost.total.shadow_triangles) }} in {{ whole(store.cost.total.shadow_calls) }}.
     </p>
   </div>
 </template>

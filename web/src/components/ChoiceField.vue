@@ -1,13 +1,33 @@
 <script setup lang="ts" generic="T extends string | number | boolean | null">
 /** One of several, with its label beside it. */
-withDefaults(defineProps<{ label: string; value: T; items: readonly { value: T; title: string }[]; disabled?: boolean; bare?: boolean; test?: string; hint?: string }>(), { test: undefined, hint: undefined })
+withDefaults(
+  defineProps<{
+    label: string
+    value: T
+    items: readonly { value: T; title: string }[]
+    disabled?: boolean
+    bare?: boolean
+    test?: string
+    hint?: string
+  }>(),
+  { test: undefined, hint: undefined },
+)
 const emit = defineEmits<{ change: [value: T] }>()
 </script>
 
 <template>
   <div class="choice" :class="{ bare }">
     <span v-if="!bare">{{ label }}</span>
-    <v-select :model-value="value" :items="items" :aria-label="label" :disabled="disabled" :data-test="test" :placeholder="hint" hide-details @update:model-value="emit('change', $event)" />
+    <v-select
+      :model-value="value"
+      :items="items"
+      :aria-label="label"
+      :disabled="disabled"
+      :data-test="test"
+      :placeholder="hint"
+      hide-details
+      @update:model-value="emit('change', $event)"
+    />
   </div>
 </template>
 

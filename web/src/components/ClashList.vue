@@ -5,7 +5,14 @@ import type { Draft } from '../composables/useDraft'
 /** Settings that two people have changed at once, with both values. */
 defineProps<{ draft: Draft }>()
 const name = (c: Clash) => c.name.replace('.', ': ').replaceAll('_', ' ')
-const text = (v: unknown) => (Array.isArray(v) && v.some((x) => typeof x === 'object') ? `${v.length} of them` : Array.isArray(v) ? v.join(' to ') : typeof v === 'object' && v ? 'others' : String(v))
+const text = (v: unknown) =>
+  Array.isArray(v) && v.some((x) => typeof x === 'object')
+    ? `${v.length} of them`
+    : Array.isArray(v)
+      ? v.join(' to ')
+      : typeof v === 'object' && v
+        ? 'others'
+        : String(v)
 </script>
 
 <template>
@@ -13,11 +20,16 @@ const text = (v: unknown) => (Array.isArray(v) && v.some((x) => typeof x === 'ob
     <dl>
       <template v-for="{ stand, clash } in draft.clashes.value" :key="`${stand.id}/${clash.name}`">
         <dt>{{ name(clash) }}</dt>
-        <dd>was {{ text(clash.was) }}; {{ clash.who }} made it <b>{{ text(clash.theirs) }}</b>, you <b>{{ text(clash.yours) }}</b></dd>
+        <dd>
+          was {{ text(clash.was) }}; {{ clash.who }} made it <b>{{ text(clash.theirs) }}</b>, you
+          <b>{{ text(clash.yours) }}</b>
+        </dd>
       </template>
     </dl>
     <p>
-      <v-btn data-test="take-theirs" @click="draft.settle(true)">Take {{ draft.clashes.value[0].clash.who }}’s</v-btn>
+      <v-btn data-test="take-theirs" @click="draft.settle(true)"
+        >Take {{ draft.clashes.value[0].clash.who }}’s</v-btn
+      >
       <v-btn data-test="keep-mine" @click="draft.settle(false)">Keep mine</v-btn>
     </p>
   </div>

@@ -5,17 +5,36 @@ const props = defineProps<{ label: string; value: string; disabled?: boolean; te
 const emit = defineEmits<{ change: [value: string] }>()
 const open = ref(false)
 const chosen = ref(props.value)
-watch(() => props.value, (v) => (chosen.value = v))
+watch(
+  () => props.value,
+  (v) => (chosen.value = v),
+)
 watch(open, (now) => !now && chosen.value !== props.value && emit('change', chosen.value))
 </script>
 
 <template>
   <v-menu v-model="open" :close-on-content-click="false">
     <template #activator="{ props: press }">
-      <v-btn v-bind="press" v-tooltip="{ text: label, openDelay: 400 }" icon size="x-small" :disabled="disabled" :aria-label="label" :data-test="test"><i :style="{ background: chosen }" /></v-btn>
+      <v-btn
+        v-bind="press"
+        v-tooltip="{ text: label, openDelay: 400 }"
+        icon
+        size="x-small"
+        :disabled="disabled"
+        :aria-label="label"
+        :data-test="test"
+        ><i :style="{ background: chosen }"
+      /></v-btn>
     </template>
     <v-card>
-      <v-color-picker :model-value="chosen" :modes="['hex']" hide-eye-dropper width="240" canvas-height="110" @update:model-value="chosen = String($event).slice(0, 7).toLowerCase()" />
+      <v-color-picker
+        :model-value="chosen"
+        :modes="['hex']"
+        hide-eye-dropper
+        width="240"
+        canvas-height="110"
+        @update:model-value="chosen = String($event).slice(0, 7).toLowerCase()"
+      />
     </v-card>
   </v-menu>
 </template>

@@ -31,9 +31,13 @@ function add(kind: Kind) {
   const c = fresh(kind, store.level!)
   if (kind === 'layer') c.layers = store.level!.layers.slice(0, 1).map((l) => l.name)
   if (kind === 'mask' && store.masks.length) c.mask = store.masks[0].name
-  if (kind === 'stand') c.stand = store.stands.find((s, k) => !s.sward && k < store.stands.indexOf(store.chosen[0]))?.number ?? 0
+  if (kind === 'stand')
+    c.stand = store.stands.find((s, k) => !s.sward && k < store.stands.indexOf(store.chosen[0]))?.number ?? 0
   if ((kind === 'mask' && !c.mask) || (kind === 'stand' && !c.stand)) {
-    said.value = kind === 'mask' ? 'This level has no mask images yet: bring one in on the Ground bench.' : 'No stand with single plants stands above this one in the column.'
+    said.value =
+      kind === 'mask'
+        ? 'This level has no mask images yet: bring one in on the Ground bench.'
+        : 'No stand with single plants stands above this one in the column.'
     return
   }
   said.value = ''
@@ -52,7 +56,9 @@ function dropped(to: number) {
 }
 async function takeBands(layer: string) {
   await guarded(async () => {
-    const b = await answer(api.GET('/api/levels/{slug}/layers/{layer}/bands', { params: { path: { slug: store.slug, layer } } }))
+    const b = await answer(
+      api.GET('/api/levels/{slug}/layers/{layer}/bands', { params: { path: { slug: store.slug, layer } } }),
+    )
     let next = list.value
     for (const kind of ['altitude', 'slope'] as const) {
       const [lo, hi] = b[kind]
@@ -67,16 +73,28 @@ async function takeBands(layer: string) {
 }
 async function copy() {
   await guarded(async () => {
-    await answer(api.POST('/api/levels/{slug}/conditions/copy', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), conditions: list.value, to: targets.value } }))
+    await answer(
+      api.POST('/api/levels/{slug}/conditions/copy', {
+        params: { path: { slug: store.slug } },
+        body: { key: crypto.randomUUID(), conditions: list.value, to: targets.value },
+      }),
+    )
     await store.refresh()
-    said.value = `Copied to ${store.stands.filter((s) => targets.value.includes(s.id)).map((s) => s.name).join(', ')}.`
+    said.value = `Copied to ${store.stands
+      .filter((s) => targets.value.includes(s.id))
+      .map((s) => s.name)
+      .join(', ')}.`
     targets.value = []
   })
 }
 const loadSets = () => guarded(async () => void (sets.value = await answer(api.GET('/api/condition-sets'))))
 async function saveSet() {
   await guarded(async () => {
-    await answer(api.POST('/api/condition-sets', { body: { name: setName.value.trim(), level: store.slug, conditions: list.value } }))
+    await answer(
+      api.POST('/api/condition-sets', {
+        body: { name: setName.value.trim(), level: store.slug, conditions: list.value },
+      }),
+    )
     said.value = `Saved as ${setName.value.trim()}.`
     setName.value = ''
     await loadSets()
@@ -84,15 +102,18 @@ async function saveSet() {
 }
 async function useSet(s: ConditionSet) {
   await guarded(async () => {
-    const fit = await answer(api.GET('/api/levels/{slug}/condition-sets/{pk}', { params: { path: { slug: store.slug, pk: s.id } } }))
+    const fit = await answer(
+      api.GET('/api/levels/{slug}/condition-sets/{pk}', { params: { path: { slug: store.slug, pk: s.id } } }),
+    )
     put(fit.conditions)
     said.value = fit.notes.join(' ') || `${s.name} is tried; keep it or drop it.`
   })
 }
-const dropSet = (s: ConditionSet) => guarded(async () => {
-  await answer(api.DELETE('/api/condition-sets/{pk}', { params: { path: { pk: s.id } } }))
-  await loadSets()
-})
+const dropSet = (s: ConditionSet) =>
+  guarded(async () => {
+    await answer(api.DELETE('/api/condition-sets/{pk}', { params: { path: { pk: s.id } } }))
+    await loadSets()
+  })
 async function guarded(work: () => Promise<void>) {
   trouble.value = ''
   try {
@@ -105,7 +126,9 @@ onMounted(loadSets)
 </script>
 
 <template>
-  <p v-if="shared.mixed" class="faint">The selected stands have different conditions; select one to edit them.</p>
+  <p v-if="shared.mixed" class="faint">
+    The selected stands have different conditions; select one to edit them.
+  </p>
   <template v-else>
     <div
       v-for="(c, k) in list"
@@ -115,8 +138,26 @@ onMounted(loadSets)
       @dragover.prevent="over = k"
       @drop.prevent="dropped(k)"
     >
-      <div :draggable="!locked && dragged === k" @dragend="dragged = over = null" @pointerdown.capture="dragged = ($event.target as HTMLElement).closest('.grip') ? k : null">
-        <ConditionCard :condition="c" :index="k" :count="list.length" :wrong="d.fields.value.some((f) => f.startsWith(`settings.conditions.${k}`) || f.startsWith(`conditions.${k}`))" :disabled="locked" @change="set(k, $event)" @remove="put(list.filter((_, i) => i !== k))" @move="move(k, $event)" @bands="takeBands" />
+      <div
+        :draggable="!locked && dragged === k"
+        @dragend="dragged = over = null"
+        @pointerdown.capture="dragged = ($event.target as HTMLElement).closest('.grip') ? k : null"
+      >
+        <ConditionCard
+          :condition="c"
+          :index="k"
+          :count="list.length"
+          :wrong="
+            d.fields.value.some(
+              (f) => f.startsWith(`settings.conditions.${k}`) || f.startsWith(`conditions.${k}`),
+            )
+          "
+          :disabled="locked"
+          @change="set(k, $event)"
+          @remove="put(list.filter((_, i) => i !== k))"
+          @move="move(k, $event)"
+          @bands="takeBands"
+        />
       </div>
     </div>
     <p v-if="!list.length" class="faint">No condition: it may stand anywhere.</p>
@@ -124,30 +165,95 @@ onMounted(loadSets)
     <p v-if="said" class="faint" role="status" data-test="condition-said">{{ said }}</p>
     <div v-if="!locked" class="tools">
       <v-menu max-height="70vh">
-        <template #activator="{ props: menu }"><v-btn v-bind="menu" :prepend-icon="mdiPlus" data-test="add-condition">Condition</v-btn></template>
+        <template #activator="{ props: menu }"
+          ><v-btn v-bind="menu" :prepend-icon="mdiPlus" data-test="add-condition">Condition</v-btn></template
+        >
         <v-list>
-          <v-list-item v-for="kind in ORDER" :key="kind" :title="KINDS[kind].label" :subtitle="KINDS[kind].says" :data-test="`add-${kind}`" @click="add(kind)" />
+          <v-list-item
+            v-for="kind in ORDER"
+            :key="kind"
+            :title="KINDS[kind].label"
+            :subtitle="KINDS[kind].says"
+            :data-test="`add-${kind}`"
+            @click="add(kind)"
+          />
         </v-list>
       </v-menu>
       <v-menu :close-on-content-click="false">
-        <template #activator="{ props: menu }"><ActionButton v-bind="menu" :icon="mdiContentCopy" tip="Copy these conditions to other stands" :why="d.dirty.value && 'keep or drop the draft first'" data-test="copy-conditions">Copy to</ActionButton></template>
+        <template #activator="{ props: menu }"
+          ><ActionButton
+            v-bind="menu"
+            :icon="mdiContentCopy"
+            tip="Copy these conditions to other stands"
+            :why="d.dirty.value && 'keep or drop the draft first'"
+            data-test="copy-conditions"
+            >Copy to</ActionButton
+          ></template
+        >
         <v-card class="sheet">
-          <v-checkbox v-for="s in others" :key="s.id" v-model="targets" :value="s.id" :label="s.name" :data-test="`copy-${s.slug}`" />
-          <v-btn color="primary" variant="flat" :disabled="!targets.length" data-test="copy-go" @click="copy">Copy these conditions</v-btn>
+          <v-checkbox
+            v-for="s in others"
+            :key="s.id"
+            v-model="targets"
+            :value="s.id"
+            :label="s.name"
+            :data-test="`copy-${s.slug}`"
+          />
+          <v-btn color="primary" variant="flat" :disabled="!targets.length" data-test="copy-go" @click="copy"
+            >Copy these conditions</v-btn
+          >
         </v-card>
       </v-menu>
       <v-menu :close-on-content-click="false">
-        <template #activator="{ props: menu }"><ActionButton v-bind="menu" :icon="mdiTrayFull" tip="Sets of conditions that all levels can use" data-test="condition-sets">Sets</ActionButton></template>
+        <template #activator="{ props: menu }"
+          ><ActionButton
+            v-bind="menu"
+            :icon="mdiTrayFull"
+            tip="Sets of conditions that all levels can use"
+            data-test="condition-sets"
+            >Sets</ActionButton
+          ></template
+        >
         <v-card class="sheet">
-          <p v-if="!sets.length" class="faint">No sets saved yet. They can be used in every level of the team.</p>
+          <p v-if="!sets.length" class="faint">
+            No sets saved yet. They can be used in every level of the team.
+          </p>
           <v-list v-else :border="false">
-            <v-list-item v-for="s in sets" :key="s.id" :title="s.name" :subtitle="`${s.kinds.map((k) => KINDS[k as Kind].label.toLowerCase()).join(', ')}, by ${s.by}`" :data-test="`set-${s.id}`" @click="useSet(s)">
-              <template #append><ActionButton variant="text" size="x-small" :icon="mdiDeleteOutline" :tip="`Remove ${s.name}`" @click.stop="dropSet(s)" /></template>
+            <v-list-item
+              v-for="s in sets"
+              :key="s.id"
+              :title="s.name"
+              :subtitle="`${s.kinds.map((k) => KINDS[k as Kind].label.toLowerCase()).join(', ')}, by ${s.by}`"
+              :data-test="`set-${s.id}`"
+              @click="useSet(s)"
+            >
+              <template #append
+                ><ActionButton
+                  variant="text"
+                  size="x-small"
+                  :icon="mdiDeleteOutline"
+                  :tip="`Remove ${s.name}`"
+                  @click.stop="dropSet(s)"
+              /></template>
             </v-list-item>
           </v-list>
           <div class="set">
-            <v-text-field v-model="setName" label="Name of a set" maxlength="80" min-width="150" hide-details data-test="set-name" />
-            <ActionButton color="primary" variant="flat" :why="!list.length ? 'there is no condition' : !setName.trim() && 'give it a name'" data-test="set-save" @click="saveSet">Save these</ActionButton>
+            <v-text-field
+              v-model="setName"
+              label="Name of a set"
+              maxlength="80"
+              min-width="150"
+              hide-details
+              data-test="set-name"
+            />
+            <ActionButton
+              color="primary"
+              variant="flat"
+              :why="!list.length ? 'there is no condition' : !setName.trim() && 'give it a name'"
+              data-test="set-save"
+              @click="saveSet"
+              >Save these</ActionButton
+            >
           </div>
         </v-card>
       </v-menu>

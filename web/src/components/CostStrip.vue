@@ -13,7 +13,14 @@ const lines = computed(() =>
     let at = 0
     const parts = store.stands.map((s) => {
       const width = (store.spentBy(s.id, name) / full) * 100
-      const part = { id: s.id, name: s.name, ink: inkOf(s), left: at, width, value: store.spentBy(s.id, name) }
+      const part = {
+        id: s.id,
+        name: s.name,
+        ink: inkOf(s),
+        left: at,
+        width,
+        value: store.spentBy(s.id, name),
+      }
       at += width
       return part
     })
@@ -23,22 +30,47 @@ const lines = computed(() =>
 const change = computed(() => {
   const d = store.difference
   if (!d) return null
-  const plants = [d.gained ? `+${d.gained.toLocaleString('en-GB')}` : '', d.lost ? `−${d.lost.toLocaleString('en-GB')}` : ''].filter(Boolean).join(' ')
+  const plants = [
+    d.gained ? `+${d.gained.toLocaleString('en-GB')}` : '',
+    d.lost ? `−${d.lost.toLocaleString('en-GB')}` : '',
+  ]
+    .filter(Boolean)
+    .join(' ')
   const costs = (['ms', 'triangles', 'draw_calls'] as LineName[])
-    .map((name) => ({ name, value: (d.cost[name] ?? 0) + (name === 'draw_calls' ? (d.cost.shadow_calls ?? 0) : 0) }))
+    .map((name) => ({
+      name,
+      value: (d.cost[name] ?? 0) + (name === 'draw_calls' ? (d.cost.shadow_calls ?? 0) : 0),
+    }))
     .filter((c) => Math.abs(c.value) >= (c.name === 'ms' ? 0.005 : 1))
-    .map((c) => ({ text: signed(amount(c.name, c.value), c.value), unit: { ms: '', triangles: ' triangles', draw_calls: ' calls' }[c.name as 'ms'], up: c.value > 0 }))
+    .map((c) => ({
+      text: signed(amount(c.name, c.value), c.value),
+      unit: { ms: '', triangles: ' triangles', draw_calls: ' calls' }[c.name as 'ms'],
+      up: c.value > 0,
+    }))
   return { what: d.what, plants, costs }
 })
 </script>
 
 <template>
   <footer class="strip" data-test="cost-strip">
-    <div v-for="l in lines" :key="l.name" class="line" :class="{ over: l.over }" :data-test="`line-${l.name}`">
+    <div
+      v-for="l in lines"
+      :key="l.name"
+      class="line"
+      :class="{ over: l.over }"
+      :data-test="`line-${l.name}`"
+    >
       <span class="label">{{ l.label }}</span>
-      <span class="value number"><b>{{ amount(l.name, l.spent) }}</b> <span class="faint">of {{ amount(l.name, l.mark) }}</span></span>
+      <span class="value number"
+        ><b>{{ amount(l.name, l.spent) }}</b> <span class="faint">of {{ amount(l.name, l.mark) }}</span></span
+      >
       <span class="gauge">
-        <i v-for="p in l.parts" :key="p.id" :title="`${p.name}: ${amount(l.name, p.value)}`" :style="{ left: `${p.left}%`, width: `${p.width}%`, background: p.ink }" />
+        <i
+          v-for="p in l.parts"
+          :key="p.id"
+          :title="`${p.name}: ${amount(l.name, p.value)}`"
+          :style="{ left: `${p.left}%`, width: `${p.width}%`, background: p.ink }"
+        />
         <u :style="{ left: `${l.markAt}%` }" />
       </span>
     </div>
@@ -47,7 +79,9 @@ const change = computed(() => {
         <span class="name">{{ change.what }}</span>
         <span class="number">
           <template v-if="change.plants">{{ change.plants }} plants</template>
-          <template v-for="c in change.costs" :key="c.unit"> · <span :class="c.up ? 'over' : 'less'">{{ c.text }}{{ c.unit }}</span></template>
+          <template v-for="c in change.costs" :key="c.unit">
+            · <span :class="c.up ? 'over' : 'less'">{{ c.text }}{{ c.unit }}</span></template
+          >
           <template v-if="!change.plants && !change.costs.length">no difference in this view</template>
         </span>
       </template>

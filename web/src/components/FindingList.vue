@@ -5,7 +5,15 @@ import type { Finding } from '../api/client'
 /** What is wrong or dear about an item, each with a press that mends it. */
 defineProps<{ findings: Finding[]; disabled?: boolean }>()
 const emit = defineEmits<{ mend: [what: string] }>()
-const LABELS: Record<string, string> = { lods: 'Make LODs', billboard: 'Make a billboard', ground: 'Put the foot on the ground', 'smaller textures': 'Make it smaller', 'cut out': 'Cut them out', 'both sides': 'Draw both sides', 'turn faces': 'Turn the faces' }
+const LABELS: Record<string, string> = {
+  lods: 'Make LODs',
+  billboard: 'Make a billboard',
+  ground: 'Put the foot on the ground',
+  'smaller textures': 'Make it smaller',
+  'cut out': 'Cut them out',
+  'both sides': 'Draw both sides',
+  'turn faces': 'Turn the faces',
+}
 const label = (mend: string) => LABELS[mend] ?? (mend.startsWith('drop lod') ? 'Drop this LOD' : mend)
 </script>
 
@@ -14,7 +22,15 @@ const label = (mend: string) => LABELS[mend] ?? (mend.startsWith('drop lod') ? '
     <li v-for="f in findings" :key="f.text">
       <v-icon :icon="mdiAlertOutline" size="16" color="warning" aria-hidden="true" />
       <span>{{ f.text }}</span>
-      <v-btn v-if="f.mend" size="x-small" :prepend-icon="mdiAutoFix" :disabled="disabled" :data-test="`mend-${f.mend}`" @click="emit('mend', f.mend)">{{ label(f.mend) }}</v-btn>
+      <v-btn
+        v-if="f.mend"
+        size="x-small"
+        :prepend-icon="mdiAutoFix"
+        :disabled="disabled"
+        :data-test="`mend-${f.mend}`"
+        @click="emit('mend', f.mend)"
+        >{{ label(f.mend) }}</v-btn
+      >
     </li>
   </ul>
 </template>

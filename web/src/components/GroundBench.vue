@@ -31,7 +31,9 @@ async function kept() {
   importing.value = null
   await guarded(async () => {
     await store.refresh(true)
-    const [latest] = await answer(api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug } } }))
+    const [latest] = await answer(
+      api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug } } }),
+    )
     if (latest?.kind === 'ground') store.note(latest)
   })
 }
@@ -42,25 +44,54 @@ async function bringMask(picked: File | File[] | null) {
   form.set('key', crypto.randomUUID())
   form.set('name', maskName.value.trim() || file.name.replace(/\.[^.]+$/, '').slice(0, 40))
   form.set('file', file)
-  await guarded(async () => store.groundChanged(await upload<GroundChanged>(`/levels/${store.slug}/masks`, form)))
+  await guarded(async () =>
+    store.groundChanged(await upload<GroundChanged>(`/levels/${store.slug}/masks`, form)),
+  )
   maskName.value = ''
   maskFile.value = null
 }
-const dropMask = (name: string) => guarded(async () => store.groundChanged(await answer(api.DELETE('/api/levels/{slug}/masks/{name}', { params: { path: { slug: store.slug, name }, query: { key: crypto.randomUUID() } } }))))
+const dropMask = (name: string) =>
+  guarded(async () =>
+    store.groundChanged(
+      await answer(
+        api.DELETE('/api/levels/{slug}/masks/{name}', {
+          params: { path: { slug: store.slug, name }, query: { key: crypto.randomUUID() } },
+        }),
+      ),
+    ),
+  )
 
 function tryCell(value: number) {
   cell.value = value
   resolution.value = null
   window.clearTimeout(timer)
-  timer = window.setTimeout(() => guarded(async () => {
-    if (cell.value && cell.value !== l.value.touch_cell) resolution.value = await answer(api.POST('/api/levels/{slug}/resolution/try', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), cell: cell.value } }))
-  }), 250)
+  timer = window.setTimeout(
+    () =>
+      guarded(async () => {
+        if (cell.value && cell.value !== l.value.touch_cell)
+          resolution.value = await answer(
+            api.POST('/api/levels/{slug}/resolution/try', {
+              params: { path: { slug: store.slug } },
+              body: { key: crypto.randomUUID(), cell: cell.value },
+            }),
+          )
+      }),
+    250,
+  )
 }
-const setCell = () => guarded(async () => {
-  if (!cell.value) return
-  await store.groundChanged(await answer(api.POST('/api/levels/{slug}/resolution', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), cell: cell.value } })))
-  dropCell()
-})
+const setCell = () =>
+  guarded(async () => {
+    if (!cell.value) return
+    await store.groundChanged(
+      await answer(
+        api.POST('/api/levels/{slug}/resolution', {
+          params: { path: { slug: store.slug } },
+          body: { key: crypto.randomUUID(), cell: cell.value },
+        }),
+      ),
+    )
+    dropCell()
+  })
 function dropCell() {
   cell.value = null
   resolution.value = null
@@ -80,52 +111,104 @@ async function guarded(work: () => Promise<void>) {
   <div class="bench" data-test="ground-bench">
     <h2>Ground</h2>
     <p class="number facts">
-      {{ whole(l.columns * l.cell) }} m × {{ whole(l.rows * l.cell) }} m, {{ whole(l.columns + 1) }} × {{ whole(l.rows + 1) }} heights {{ +l.cell.toFixed(3) }} m apart, {{ l.low.toFixed(1) }} m to {{ l.high.toFixed(1) }} m
+      {{ whole(l.columns * l.cell) }} m × {{ whole(l.rows * l.cell) }} m, {{ whole(l.columns + 1) }} ×
+      {{ whole(l.rows + 1) }} heights {{ +l.cell.toFixed(3) }} m apart, {{ l.low.toFixed(1) }} m to
+      {{ l.high.toFixed(1) }} m
     </p>
     <p v-if="trouble" class="over" role="alert" data-test="ground-trouble">{{ trouble }}</p>
     <p v-if="lead" class="ins">
-      <v-btn :prepend-icon="mdiImageFilterHdr" data-test="bring-heights" @click="importing = 'heights'">Bring in heights …</v-btn>
-      <v-btn :prepend-icon="mdiLayersOutline" data-test="bring-layers" @click="importing = 'layers'">Bring in layers …</v-btn>
+      <v-btn :prepend-icon="mdiImageFilterHdr" data-test="bring-heights" @click="importing = 'heights'"
+        >Bring in heights …</v-btn
+      >
+      <v-btn :prepend-icon="mdiLayersOutline" data-test="bring-layers" @click="importing = 'layers'"
+        >Bring in layers …</v-btn
+      >
     </p>
     <p v-else class="faint">A lead of the level can bring in other heights and ground layers.</p>
 
     <FoldingPart name="relief" title="Relief">
-    <ReliefPicker :relief="relief" :at="at" />
-
+      <ReliefPicker :relief="relief" :at="at" />
     </FoldingPart>
     <FoldingPart name="shapes" title="Shapes">
-    <ShapeList />
-
+      <ShapeList />
     </FoldingPart>
     <FoldingPart name="layers" title="Ground layers">
-    <LayerLooks />
-
+      <LayerLooks />
     </FoldingPart>
     <FoldingPart name="masks" title="Mask images">
-    <ul class="masks">
-      <li v-for="m in store.masks" :key="m.name">
-        <span class="name">{{ m.name }}</span> <span class="faint number">{{ whole(m.columns) }} × {{ whole(m.rows) }}</span>
-        <ActionButton v-if="store.mayPlant" variant="text" size="x-small" :icon="mdiDeleteOutline" :tip="`Remove ${m.name}`" @click="dropMask(m.name)" />
-      </li>
-    </ul>
-    <p v-if="!store.masks.length" class="faint">None. A greyscale picture, stretched over the level, can be a site condition.</p>
-    <div v-if="store.mayPlant" class="two">
-      <v-text-field v-model="maskName" label="Name" placeholder="the file’s" persistent-placeholder maxlength="40" hide-details data-test="mask-name" />
-      <v-file-input v-model="maskFile" label="Bring in a mask" accept=".png,.tif,.tiff" prepend-icon="" :prepend-inner-icon="mdiUpload" hide-details data-test="mask-file" @update:model-value="bringMask" />
-    </div>
+      <ul class="masks">
+        <li v-for="m in store.masks" :key="m.name">
+          <span class="name">{{ m.name }}</span>
+          <span class="faint number">{{ whole(m.columns) }} × {{ whole(m.rows) }}</span>
+          <ActionButton
+            v-if="store.mayPlant"
+            variant="text"
+            size="x-small"
+            :icon="mdiDeleteOutline"
+            :tip="`Remove ${m.name}`"
+            @click="dropMask(m.name)"
+          />
+        </li>
+      </ul>
+      <p v-if="!store.masks.length" class="faint">
+        None. A greyscale picture, stretched over the level, can be a site condition.
+      </p>
+      <div v-if="store.mayPlant" class="two">
+        <v-text-field
+          v-model="maskName"
+          label="Name"
+          placeholder="the file’s"
+          persistent-placeholder
+          maxlength="40"
+          hide-details
+          data-test="mask-name"
+        />
+        <v-file-input
+          v-model="maskFile"
+          label="Bring in a mask"
+          accept=".png,.tif,.tiff"
+          prepend-icon=""
+          :prepend-inner-icon="mdiUpload"
+          hide-details
+          data-test="mask-file"
+          @update:model-value="bringMask"
+        />
+      </div>
     </FoldingPart>
     <FoldingPart name="touch" title="Touch maps">
-    <NumberField label="Cell of the painted maps" unit="m" :value="cell ?? l.touch_cell" :min="0.25" :max="32" :step="0.5" :digits="3" :disabled="!lead" test="touch-cell" @change="tryCell" />
-    <template v-if="resolution">
-      <p class="number" data-test="resolution">
-        {{ whole(resolution.columns) }} × {{ whole(resolution.rows) }} cells for each of {{ resolution.stands }} stands: {{ megabytes(resolution.bytes_then) }} in memory, now {{ megabytes(resolution.bytes_now) }}.
-        Painting is resampled, never cleared: <b>+{{ whole(resolution.gained) }} −{{ whole(resolution.lost) }}</b> plants at its edges.
-      </p>
-      <p class="ins"><v-btn color="primary" variant="flat" data-test="keep-cell" @click="setCell">Keep</v-btn> <v-btn @click="dropCell">Drop</v-btn></p>
-    </template>
+      <NumberField
+        label="Cell of the painted maps"
+        unit="m"
+        :value="cell ?? l.touch_cell"
+        :min="0.25"
+        :max="32"
+        :step="0.5"
+        :digits="3"
+        :disabled="!lead"
+        test="touch-cell"
+        @change="tryCell"
+      />
+      <template v-if="resolution">
+        <p class="number" data-test="resolution">
+          {{ whole(resolution.columns) }} × {{ whole(resolution.rows) }} cells for each of
+          {{ resolution.stands }} stands: {{ megabytes(resolution.bytes_then) }} in memory, now
+          {{ megabytes(resolution.bytes_now) }}. Painting is resampled, never cleared:
+          <b>+{{ whole(resolution.gained) }} −{{ whole(resolution.lost) }}</b> plants at its edges.
+        </p>
+        <p class="ins">
+          <v-btn color="primary" variant="flat" data-test="keep-cell" @click="setCell">Keep</v-btn>
+          <v-btn @click="dropCell">Drop</v-btn>
+        </p>
+      </template>
     </FoldingPart>
     <v-dialog :model-value="importing !== null" max-width="820" aria-label="Bring in" persistent>
-      <ImportSheet v-if="importing" :kind="importing" :level="store.slug" @kept="kept" @close="importing = null" />
+      <ImportSheet
+        v-if="importing"
+        :kind="importing"
+        :level="store.slug"
+        @kept="kept"
+        @close="importing = null"
+      />
     </v-dialog>
   </div>
 </template>

@@ -9,8 +9,14 @@ const store = useLevel()
 const tracked = computed(() => store.stands.filter((s) => !s.sward).reduce((n, s) => n + s.count, 0))
 const swards = computed(() => store.stands.filter((s) => s.sward).map((s) => s.name))
 const FILES = [
-  { name: 'plants.csv', what: 'Every plant on a line: id, stand, item, place, turn, size, tint. Plain text, sorted by id.' },
-  { name: 'level.glb', what: 'Binary glTF: the meshes once, the plants as GPU instances (EXT_mesh_gpu_instancing).' },
+  {
+    name: 'plants.csv',
+    what: 'Every plant on a line: id, stand, item, place, turn, size, tint. Plain text, sorted by id.',
+  },
+  {
+    name: 'level.glb',
+    what: 'Binary glTF: the meshes once, the plants as GPU instances (EXT_mesh_gpu_instancing).',
+  },
   { name: 'level.json', what: 'Stands with stratum, spacing, items, footprints and distances.' },
 ] as const
 </script>
@@ -18,7 +24,12 @@ const FILES = [
 <template>
   <div class="bench" data-test="handover-bench">
     <h2>Handover</h2>
-    <p>{{ whole(tracked) }} plants go along one by one. <span v-if="swards.length" class="faint">Swards ({{ swards.join(', ') }}) have no single plants; they go as density maps.</span></p>
+    <p>
+      {{ whole(tracked) }} plants go along one by one.
+      <span v-if="swards.length" class="faint"
+        >Swards ({{ swards.join(', ') }}) have no single plants; they go as density maps.</span
+      >
+    </p>
     <ul>
       <li v-for="f in FILES" :key="f.name">
         <HandoverFile :name="f.name" />
@@ -27,9 +38,13 @@ const FILES = [
     </ul>
     <BakePanel />
     <h3>From the command line</h3>
-    <pre>./kt manage handover {{ store.slug }} \
+    <pre>
+./kt manage handover {{ store.slug }} \
   --format csv|glb|maps --out DIR</pre>
-    <p class="faint">maps writes heights, slope, facing, hollow–ridge and wetness as GeoTIFF, the ground layers, and a 16-bit density map for each stand.</p>
+    <p class="faint">
+      maps writes heights, slope, facing, hollow–ridge and wetness as GeoTIFF, the ground layers, and a 16-bit
+      density map for each stand.
+    </p>
   </div>
 </template>
 

@@ -11,12 +11,22 @@ const { job, trouble, busy, make, stop } = useHandoverFile(() => store.slug, pro
 
 <template>
   <div class="file">
-    <v-btn :prepend-icon="mdiDownload" :disabled="busy" :data-test="`download-${name.replace('.', '-')}`" @click="make">
+    <v-btn
+      :prepend-icon="mdiDownload"
+      :disabled="busy"
+      :data-test="`download-${name.replace('.', '-')}`"
+      @click="make"
+    >
       {{ name }}
       <v-tooltip activator="parent">Make {{ name }} of the level as it is now, and download it</v-tooltip>
     </v-btn>
     <template v-if="busy">
-      <v-progress-linear :model-value="(job?.share ?? 0) * 100" :indeterminate="!job?.share" color="primary" :aria-label="`Making ${name}`" />
+      <v-progress-linear
+        :model-value="(job?.share ?? 0) * 100"
+        :indeterminate="!job?.share"
+        color="primary"
+        :aria-label="`Making ${name}`"
+      />
       <span class="faint">{{ job?.step }}</span>
       <v-btn size="small" variant="text" @click="stop">Stop</v-btn>
     </template>

@@ -20,22 +20,36 @@ const emit = defineEmits<{ kept: [level: string]; close: [] }>()
 const draft = shallowRef<Import | null>(null)
 /** The draft that is in hand; what is still told of an earlier one is not listened to. */
 let current = ''
-watch(() => props.made, (made) => {
-  draft.value = made ?? null
-  current = made?.id ?? ''
-  options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
-})
+watch(
+  () => props.made,
+  (made) => {
+    draft.value = made ?? null
+    current = made?.id ?? ''
+    options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
+  },
+)
 const trouble = ref('')
 const sent = ref(0)
 const sending = ref(false)
 const name = ref('')
-const options = ref<ImportOptions>({ cell: null, low: null, high: null, width: null, big_endian: null, names: null })
+const options = ref<ImportOptions>({
+  cell: null,
+  low: null,
+  high: null,
+  width: null,
+  big_endian: null,
+  names: null,
+})
 const turn = ref(0)
 let timer = 0
 
-const busy = computed(() => sending.value || draft.value?.state === 'reading' || draft.value?.state === 'keeping')
+const busy = computed(
+  () => sending.value || draft.value?.state === 'reading' || draft.value?.state === 'keeping',
+)
 const found = computed(() => draft.value?.found ?? null)
-const working = computed(() => draft.value?.state === 'ready' && draft.value.level && !draft.value.forecast && draft.value.share > 0)
+const working = computed(
+  () => draft.value?.state === 'ready' && draft.value.level && !draft.value.forecast && draft.value.share > 0,
+)
 const refused = computed(() => draft.value?.forecast?.stands.some((s) => s.refused) ?? false)
 /** Why it cannot be kept yet. */
 const why = computed(() => {
@@ -48,7 +62,8 @@ const ORDERS = [
   { value: false, title: 'least significant first' },
   { value: true, title: 'most significant first' },
 ]
-const labelOf = (label: string, what: string) => (found.value?.says.includes(what) ? `${label}, as the file says` : label)
+const labelOf = (label: string, what: string) =>
+  found.value?.says.includes(what) ? `${label}, as the file says` : label
 const bars = computed(() => {
   const h = found.value?.histogram
   if (!h) return []
@@ -71,7 +86,10 @@ async function choose(chosen: File | File[] | null) {
   current = ''
   window.clearTimeout(timer)
   // What was said of the last file is not said of this one.
-  if (draft.value && draft.value.state !== 'kept') void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(() => {})
+  if (draft.value && draft.value.state !== 'kept')
+    void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(
+      () => {},
+    )
   draft.value = null
   options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
   try {
@@ -90,13 +108,22 @@ function take(next: Import) {
   const f = next.found
   if (f && props.kind === 'heights') {
     const o = options.value
-    options.value = { ...o, cell: o.cell ?? f.cell, low: o.low ?? f.low, high: o.high ?? f.high, width: f.raw ? f.width : null, big_endian: f.raw ? f.big_endian : null }
+    options.value = {
+      ...o,
+      cell: o.cell ?? f.cell,
+      low: o.low ?? f.low,
+      high: o.high ?? f.high,
+      width: f.raw ? f.width : null,
+      big_endian: f.raw ? f.big_endian : null,
+    }
   }
-  if (f && props.kind === 'layers' && !options.value.names?.length) options.value = { ...options.value, names: f.names.slice() }
+  if (f && props.kind === 'layers' && !options.value.names?.length)
+    options.value = { ...options.value, names: f.names.slice() }
   if (next.state === 'kept') emit('kept', next.level!)
 }
 useIntervalFn(async () => {
-  if (!draft.value || (!busy.value && !working.value && draft.value.state !== 'ready') || sending.value) return
+  if (!draft.value || (!busy.value && !working.value && draft.value.state !== 'ready') || sending.value)
+    return
   if (draft.value.state === 'ready' && (draft.value.forecast || !draft.value.level)) return
   try {
     take(await answer(api.GET('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })))
@@ -113,7 +140,11 @@ function say(part: Partial<ImportOptions>) {
 async function again() {
   if (!draft.value) return
   try {
-    take(await answer(api.PUT('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } }, body: options.value })))
+    take(
+      await answer(
+        api.PUT('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } }, body: options.value }),
+      ),
+    )
   } catch (error) {
     trouble.value = (error as Error).message
   }
@@ -124,13 +155,25 @@ function rename(k: number, to: string) {
 async function act(what: 'keep' | 'stop') {
   const one = { params: { path: { draft: draft.value!.id } } }
   try {
-    take(await answer(what === 'keep' ? api.POST('/api/drafts/{draft}/keep', { ...one, body: { key: crypto.randomUUID(), name: name.value } }) : api.POST('/api/drafts/{draft}/stop', one)))
+    take(
+      await answer(
+        what === 'keep'
+          ? api.POST('/api/drafts/{draft}/keep', {
+              ...one,
+              body: { key: crypto.randomUUID(), name: name.value },
+            })
+          : api.POST('/api/drafts/{draft}/stop', one),
+      ),
+    )
   } catch (error) {
     trouble.value = (error as Error).message
   }
 }
 function leave() {
-  if (draft.value && draft.value.state !== 'kept' && draft.value.state !== 'keeping') void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(() => {})
+  if (draft.value && draft.value.state !== 'kept' && draft.value.state !== 'keeping')
+    void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(
+      () => {},
+    )
   emit('close')
 }
 onBeforeUnmount(() => window.clearTimeout(timer))
@@ -139,7 +182,11 @@ const percent = (v: number) => `${(v * 100).toFixed(v < 0.1 ? 1 : 0)} %`
 const changes = computed(() =>
   (draft.value?.forecast?.views ?? []).map((v) => ({
     name: v.name,
-    parts: LINES.map((l) => ({ label: l.label.toLowerCase(), value: v.change[l.name] ?? 0, text: signed(amount(l.name, v.change[l.name] ?? 0), v.change[l.name] ?? 0) })).filter((p) => Math.abs(p.value) >= 0.005),
+    parts: LINES.map((l) => ({
+      label: l.label.toLowerCase(),
+      value: v.change[l.name] ?? 0,
+      text: signed(amount(l.name, v.change[l.name] ?? 0), v.change[l.name] ?? 0),
+    })).filter((p) => Math.abs(p.value) >= 0.005),
   })),
 )
 </script>
@@ -159,7 +206,11 @@ const changes = computed(() =>
       :accept="kind === 'heights' ? '.png,.tif,.tiff,.npy,.raw,.r16,.bin,.glb,.gltf,.obj' : '.png,.tif,.tiff'"
       prepend-icon=""
       :prepend-inner-icon="mdiFolderOpenOutline"
-      :hint="kind === 'heights' ? '16-bit PNG, GeoTIFF, NumPy .npy, raw 16 bit, or a terrain mesh (glTF, OBJ); up to 4 097 values a side' : 'PNG or GeoTIFF: each channel is a layer; several files together if you like'"
+      :hint="
+        kind === 'heights'
+          ? '16-bit PNG, GeoTIFF, NumPy .npy, raw 16 bit, or a terrain mesh (glTF, OBJ); up to 4 097 values a side'
+          : 'PNG or GeoTIFF: each channel is a layer; several files together if you like'
+      "
       persistent-hint
       :clearable="false"
       :disabled="sending"
@@ -167,48 +218,132 @@ const changes = computed(() =>
       data-test="import-file"
       @update:model-value="choose"
     />
-    <p v-if="trouble || draft?.trouble" class="over" role="alert" data-test="import-trouble">{{ trouble || draft?.trouble }}</p>
+    <p v-if="trouble || draft?.trouble" class="over" role="alert" data-test="import-trouble">
+      {{ trouble || draft?.trouble }}
+    </p>
     <div v-if="busy || working" class="progress" data-test="import-progress">
       <span>{{ sending ? 'Sending the file' : draft?.step || 'Reading' }} …</span>
-      <v-progress-linear :model-value="(sending ? sent : (draft?.share ?? 0)) * 100" color="primary" aria-label="How far it is" />
-      <v-btn v-if="draft && !sending" :prepend-icon="mdiStop" data-test="import-stop" @click="act('stop')">Stop</v-btn>
+      <v-progress-linear
+        :model-value="(sending ? sent : (draft?.share ?? 0)) * 100"
+        color="primary"
+        aria-label="How far it is"
+      />
+      <v-btn v-if="draft && !sending" :prepend-icon="mdiStop" data-test="import-stop" @click="act('stop')"
+        >Stop</v-btn
+      >
     </div>
 
     <div v-if="draft && found" class="found">
       <figure>
-        <img :src="`/api/drafts/${draft.id}/preview.png?${turn}`" alt="Relief of what was read" data-test="import-picture" />
-        <svg v-if="bars.length" viewBox="0 0 64 46" preserveAspectRatio="none"><rect v-for="b in bars" :key="b.x" :x="b.x" :y="46 - b.h" width="0.86" :height="b.h" /></svg>
-        <figcaption v-if="found.histogram" class="faint number">{{ found.wanted ? 'steps of the file' : `${found.lowest?.toFixed(1)} m to ${found.highest?.toFixed(1)} m` }}</figcaption>
+        <img
+          :src="`/api/drafts/${draft.id}/preview.png?${turn}`"
+          alt="Relief of what was read"
+          data-test="import-picture"
+        />
+        <svg v-if="bars.length" viewBox="0 0 64 46" preserveAspectRatio="none">
+          <rect v-for="b in bars" :key="b.x" :x="b.x" :y="46 - b.h" width="0.86" :height="b.h" />
+        </svg>
+        <figcaption v-if="found.histogram" class="faint number">
+          {{
+            found.wanted
+              ? 'steps of the file'
+              : `${found.lowest?.toFixed(1)} m to ${found.highest?.toFixed(1)} m`
+          }}
+        </figcaption>
       </figure>
       <div>
         <p class="number" data-test="import-numbers">
-          <b>{{ found.kind }}</b>, {{ whole(found.columns) }} × {{ whole(found.rows) }} values<template v-if="found.cell && kind === 'heights'">: {{ whole((found.columns - 1) * found.cell) }} m × {{ whole((found.rows - 1) * found.cell) }} m</template>
+          <b>{{ found.kind }}</b>, {{ whole(found.columns) }} × {{ whole(found.rows) }} values<template
+            v-if="found.cell && kind === 'heights'"
+            >: {{ whole((found.columns - 1) * found.cell) }} m ×
+            {{ whole((found.rows - 1) * found.cell) }} m</template
+          >
         </p>
         <template v-if="kind === 'heights' && made === undefined">
-          <NumberField :label="labelOf('Cell size', 'cell')" unit="m" :value="options.cell" :min="0.05" :max="64" :step="0.5" :digits="4" test="import-cell" @change="say({ cell: $event })" />
-          <NumberField :label="labelOf('Lowest altitude', 'low')" unit="m" :value="options.low" :step="1" :digits="3" test="import-low" @change="say({ low: $event })" />
-          <NumberField :label="labelOf('Highest altitude', 'high')" unit="m" :value="options.high" :step="1" :digits="3" test="import-high" @change="say({ high: $event })" />
+          <NumberField
+            :label="labelOf('Cell size', 'cell')"
+            unit="m"
+            :value="options.cell"
+            :min="0.05"
+            :max="64"
+            :step="0.5"
+            :digits="4"
+            test="import-cell"
+            @change="say({ cell: $event })"
+          />
+          <NumberField
+            :label="labelOf('Lowest altitude', 'low')"
+            unit="m"
+            :value="options.low"
+            :step="1"
+            :digits="3"
+            test="import-low"
+            @change="say({ low: $event })"
+          />
+          <NumberField
+            :label="labelOf('Highest altitude', 'high')"
+            unit="m"
+            :value="options.high"
+            :step="1"
+            :digits="3"
+            test="import-high"
+            @change="say({ high: $event })"
+          />
           <template v-if="found.raw">
-            <NumberField label="Values in a row" unit="" :value="options.width" :min="9" :digits="0" test="import-width" @change="say({ width: Math.round($event) })" />
-            <ChoiceField label="Byte order" :value="!!options.big_endian" :items="ORDERS" @change="say({ big_endian: $event })" />
+            <NumberField
+              label="Values in a row"
+              unit=""
+              :value="options.width"
+              :min="9"
+              :digits="0"
+              test="import-width"
+              @change="say({ width: Math.round($event) })"
+            />
+            <ChoiceField
+              label="Byte order"
+              :value="!!options.big_endian"
+              :items="ORDERS"
+              @change="say({ big_endian: $event })"
+            />
           </template>
         </template>
         <table v-else class="layers">
           <tbody>
             <tr v-for="(n, k) in options.names ?? []" :key="k">
-              <td><v-text-field :model-value="n" maxlength="40" hide-details :aria-label="`Name of layer ${k + 1}`" :data-test="`layer-name-${k}`" @change="rename(k, ($event.target as HTMLInputElement).value)" /></td>
-              <td class="number faint">{{ found.shares[k] === undefined ? '' : percent(found.shares[k]) }}</td>
+              <td>
+                <v-text-field
+                  :model-value="n"
+                  maxlength="40"
+                  hide-details
+                  :aria-label="`Name of layer ${k + 1}`"
+                  :data-test="`layer-name-${k}`"
+                  @change="rename(k, ($event.target as HTMLInputElement).value)"
+                />
+              </td>
+              <td class="number faint">
+                {{ found.shares[k] === undefined ? '' : percent(found.shares[k]) }}
+              </td>
             </tr>
           </tbody>
         </table>
-        <ul class="notes"><li v-for="n in found.notes" :key="n">{{ n }}</li></ul>
+        <ul class="notes">
+          <li v-for="n in found.notes" :key="n">{{ n }}</li>
+        </ul>
       </div>
     </div>
 
     <section v-if="draft?.forecast" class="forecast" data-test="import-forecast">
       <h3>What keeping it changes</h3>
       <table class="number">
-        <thead><tr><th>Stand</th><th>plants now</th><th>then</th><th>gained</th><th>lost</th></tr></thead>
+        <thead>
+          <tr>
+            <th>Stand</th>
+            <th>plants now</th>
+            <th>then</th>
+            <th>gained</th>
+            <th>lost</th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="s in draft.forecast.stands" :key="s.stand">
             <td class="name">{{ s.name }}</td>
@@ -220,15 +355,40 @@ const changes = computed(() =>
         </tbody>
       </table>
       <ul class="notes">
-        <template v-for="s in draft.forecast.stands" :key="s.stand"><li v-for="n in s.notes" :key="n" class="over">{{ s.name }}: {{ n }}</li></template>
+        <template v-for="s in draft.forecast.stands" :key="s.stand"
+          ><li v-for="n in s.notes" :key="n" class="over">{{ s.name }}: {{ n }}</li></template
+        >
         <li v-for="n in draft.forecast.notes" :key="n">{{ n }}</li>
-        <li v-for="v in changes" :key="v.name">“{{ v.name }}”: <template v-if="v.parts.length"><span v-for="(p, k) in v.parts" :key="p.label" :class="{ over: p.value > 0 }">{{ k ? ', ' : '' }}{{ p.text }} {{ p.label }}</span></template><template v-else>costs the same</template></li>
+        <li v-for="v in changes" :key="v.name">
+          “{{ v.name }}”:
+          <template v-if="v.parts.length"
+            ><span v-for="(p, k) in v.parts" :key="p.label" :class="{ over: p.value > 0 }"
+              >{{ k ? ', ' : '' }}{{ p.text }} {{ p.label }}</span
+            ></template
+          ><template v-else>costs the same</template>
+        </li>
         <li>All painting stays. Undo brings the ground back as it was.</li>
       </ul>
     </section>
     <div class="foot">
-      <v-text-field v-if="!level" v-model="name" label="Name of the level" maxlength="60" hide-details class="newname" data-test="import-name" />
-      <ActionButton color="primary" variant="flat" tip="" :why="why" data-test="import-keep" @click="act('keep')">{{ level ? 'Keep' : 'Make the level' }}</ActionButton>
+      <v-text-field
+        v-if="!level"
+        v-model="name"
+        label="Name of the level"
+        maxlength="60"
+        hide-details
+        class="newname"
+        data-test="import-name"
+      />
+      <ActionButton
+        color="primary"
+        variant="flat"
+        tip=""
+        :why="why"
+        data-test="import-keep"
+        @click="act('keep')"
+        >{{ level ? 'Keep' : 'Make the level' }}</ActionButton
+      >
       <v-btn data-test="import-drop" @click="leave">Drop</v-btn>
     </div>
   </div>

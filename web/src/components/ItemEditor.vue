@@ -34,14 +34,28 @@ const COLLIDERS = [
   { value: 'hull', title: 'convex hull' },
 ]
 const groups = computed(() => [...new Set(anchors.value.map((a) => a.name.replace(/[\d ]+$/, '') || a.name))])
-const number = () => Math.max(0, ...anchors.value.filter((a) => a.name.startsWith(`${into.value} `)).map((a) => Number(a.name.slice(into.value.length + 1)) || 0)) + 1
+const number = () =>
+  Math.max(
+    0,
+    ...anchors.value
+      .filter((a) => a.name.startsWith(`${into.value} `))
+      .map((a) => Number(a.name.slice(into.value.length + 1)) || 0),
+  ) + 1
 function place(point: { at: [number, number, number]; up: [number, number, number] }) {
   anchors.value = [...anchors.value, { name: `${into.value.trim() || 'point'} ${number()}`, ...point }]
 }
 /** Four points around the item, at its crown's edge or at half that for what is narrow, at nine tenths of its height. */
 function ring() {
   const [r, y, first] = [crown.value * 0.6, height.value * 0.9, number()]
-  const four = [0, 1, 2, 3].map((k): AnchorPoint => ({ name: `${into.value} ${first + k}`, at: [+(Math.sin((k * Math.PI) / 2) * r).toFixed(3), +y.toFixed(3), +(Math.cos((k * Math.PI) / 2) * r).toFixed(3)], up: [0, 1, 0] }))
+  const four = [0, 1, 2, 3].map((k): AnchorPoint => ({
+    name: `${into.value} ${first + k}`,
+    at: [
+      +(Math.sin((k * Math.PI) / 2) * r).toFixed(3),
+      +y.toFixed(3),
+      +(Math.cos((k * Math.PI) / 2) * r).toFixed(3),
+    ],
+    up: [0, 1, 0],
+  }))
   anchors.value = [...anchors.value, ...four]
 }
 const changed = (now: number, was: number) => (Math.abs(now - was) > 5e-4 ? now : null)
@@ -62,7 +76,9 @@ async function keep() {
       anchors: anchors.value,
       traits: traits.value,
     }
-    await shelf.changed(answer(api.PUT('/api/shelf/{item}', { params: { path: { item: props.item.slug } }, body })))
+    await shelf.changed(
+      answer(api.PUT('/api/shelf/{item}', { params: { path: { item: props.item.slug } }, body })),
+    )
     await Promise.all([shelf.load(), store.refresh(true)])
     emit('close')
   } catch (error) {
@@ -79,27 +95,103 @@ async function keep() {
       <h2>{{ item.name }}</h2>
       <div class="both">
         <div class="look">
-          <ItemView :glb="item.glb" :crown="crown" :trunk="trunk" :anchors="anchors" :collider="traits.collider !== 'none' && traits.collider === item.traits.collider" :placing="placing" @place="place" />
-          <p class="faint small">{{ placing ? 'Click on the mesh: each click places a point that takes the direction of the surface.' : 'Drag to turn it, wheel to come nearer.' }}</p>
+          <ItemView
+            :glb="item.glb"
+            :crown="crown"
+            :trunk="trunk"
+            :anchors="anchors"
+            :collider="traits.collider !== 'none' && traits.collider === item.traits.collider"
+            :placing="placing"
+            @place="place"
+          />
+          <p class="faint small">
+            {{
+              placing
+                ? 'Click on the mesh: each click places a point that takes the direction of the surface.'
+                : 'Drag to turn it, wheel to come nearer.'
+            }}
+          </p>
         </div>
         <div class="fields">
           <v-text-field v-model="name" label="Name" hide-details data-test="edit-name" />
           <div class="two">
             <v-select v-model="group" :items="[...GROUPS]" label="Group" hide-details />
-            <v-combobox v-model="tags" :items="shelf.tags" multiple chips closable-chips label="Tags" hide-details data-test="edit-tags" />
+            <v-combobox
+              v-model="tags"
+              :items="shelf.tags"
+              multiple
+              chips
+              closable-chips
+              label="Tags"
+              hide-details
+              data-test="edit-tags"
+            />
           </div>
           <v-text-field v-model="note" label="Where it came from, its licence" maxlength="300" hide-details />
           <h3>Measures</h3>
           <div class="four">
-            <NumberField inside :value="height" label="Height" test="edit-height" :min="0.01" :max="200" :step="0.1" unit="m" @change="height = $event" />
-            <NumberField inside :value="crown" label="Crown radius" test="edit-crown" :min="0.01" :max="200" :step="0.1" unit="m" @change="crown = $event" />
-            <NumberField inside :value="trunk" label="Trunk radius" test="edit-trunk" :min="0.01" :max="200" :step="0.1" unit="m" @change="trunk = $event" />
-            <NumberField inside :value="lift" label="Lift it by" :min="-100" :max="100" :step="0.05" unit="m" @change="lift = $event" />
+            <NumberField
+              inside
+              :value="height"
+              label="Height"
+              test="edit-height"
+              :min="0.01"
+              :max="200"
+              :step="0.1"
+              unit="m"
+              @change="height = $event"
+            />
+            <NumberField
+              inside
+              :value="crown"
+              label="Crown radius"
+              test="edit-crown"
+              :min="0.01"
+              :max="200"
+              :step="0.1"
+              unit="m"
+              @change="crown = $event"
+            />
+            <NumberField
+              inside
+              :value="trunk"
+              label="Trunk radius"
+              test="edit-trunk"
+              :min="0.01"
+              :max="200"
+              :step="0.1"
+              unit="m"
+              @change="trunk = $event"
+            />
+            <NumberField
+              inside
+              :value="lift"
+              label="Lift it by"
+              :min="-100"
+              :max="100"
+              :step="0.05"
+              unit="m"
+              @change="lift = $event"
+            />
           </div>
           <h3>Drawn and met</h3>
           <div class="two">
-            <v-select v-model="traits.collider" :items="COLLIDERS" label="Collider" hide-details data-test="edit-collider" />
-            <v-slider v-model="traits.stiffness" :min="0" :max="1" :step="0.05" label="Stiff in the wind" hide-details thumb-label />
+            <v-select
+              v-model="traits.collider"
+              :items="COLLIDERS"
+              label="Collider"
+              hide-details
+              data-test="edit-collider"
+            />
+            <v-slider
+              v-model="traits.stiffness"
+              :min="0"
+              :max="1"
+              :step="0.05"
+              label="Stiff in the wind"
+              hide-details
+              thumb-label
+            />
           </div>
           <div class="checks">
             <v-checkbox v-model="traits.casts_shadow" label="casts shadow" data-test="edit-casts" />
@@ -108,26 +200,56 @@ async function keep() {
             <v-checkbox v-model="traits.faces_eye" label="turns to the eye" />
           </div>
           <h3>Anchor points</h3>
-          <p class="faint small">Companions may stand on them: on each, along the closed line through a group, or inside it. Points whose names differ by a number are a group.</p>
+          <p class="faint small">
+            Companions may stand on them: on each, along the closed line through a group, or inside it. Points
+            whose names differ by a number are a group.
+          </p>
           <div class="anchor-tools">
             <v-combobox v-model="into" :items="groups" label="Into the group" hide-details />
-            <v-btn :prepend-icon="mdiCrosshairsGps" :active="placing" data-test="anchor-place" @click="placing = !placing">{{ placing ? 'Done placing' : 'Place by clicking' }}</v-btn>
+            <v-btn
+              :prepend-icon="mdiCrosshairsGps"
+              :active="placing"
+              data-test="anchor-place"
+              @click="placing = !placing"
+              >{{ placing ? 'Done placing' : 'Place by clicking' }}</v-btn
+            >
             <v-btn :prepend-icon="mdiDotsCircle" data-test="anchor-ring" @click="ring">A ring of four</v-btn>
           </div>
           <ul v-if="anchors.length" class="points" data-test="anchors">
             <li v-for="(a, k) in anchors" :key="k">
-              <v-text-field v-model="a.name" :aria-label="`Name of point ${k + 1}`" hide-details maxlength="40" />
+              <v-text-field
+                v-model="a.name"
+                :aria-label="`Name of point ${k + 1}`"
+                hide-details
+                maxlength="40"
+              />
               <span class="faint number">{{ a.at.map((v) => v.toFixed(2)).join(', ') }} m</span>
-              <v-btn :icon="mdiDeleteOutline" size="x-small" variant="text" :aria-label="`Remove ${a.name}`" @click="anchors = anchors.filter((_, i) => i !== k)" />
+              <v-btn
+                :icon="mdiDeleteOutline"
+                size="x-small"
+                variant="text"
+                :aria-label="`Remove ${a.name}`"
+                @click="anchors = anchors.filter((_, i) => i !== k)"
+              />
             </li>
           </ul>
         </div>
       </div>
       <p v-if="trouble" class="over" role="alert" data-test="edit-trouble">{{ trouble }}</p>
       <div class="foot">
-        <span class="faint small">Every plant of it follows, in all levels that do not hold their own version.</span>
+        <span class="faint small"
+          >Every plant of it follows, in all levels that do not hold their own version.</span
+        >
         <v-btn variant="text" @click="emit('close')">Drop</v-btn>
-        <v-btn color="primary" variant="flat" :loading="busy" :disabled="!name.trim()" data-test="edit-keep" @click="keep">Keep</v-btn>
+        <v-btn
+          color="primary"
+          variant="flat"
+          :loading="busy"
+          :disabled="!name.trim()"
+          data-test="edit-keep"
+          @click="keep"
+          >Keep</v-btn
+        >
       </div>
     </v-card>
   </v-dialog>

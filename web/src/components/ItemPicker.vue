@@ -4,11 +4,22 @@ import { computed, ref } from 'vue'
 import { useLevel } from '../stores/level'
 
 /** Choose one of the level's stock items by its picture; `none` is a choice of its own, for no item. */
-const props = defineProps<{ label: string; without?: string[]; only?: string[]; none?: string; test?: string; disabled?: boolean }>()
+const props = defineProps<{
+  label: string
+  without?: string[]
+  only?: string[]
+  none?: string
+  test?: string
+  disabled?: boolean
+}>()
 const item = defineModel<string>({ required: true })
 const store = useLevel()
 const open = ref(false)
-const items = computed(() => (store.level?.stock ?? []).filter((i) => !props.without?.includes(i.slug) && (!props.only || props.only.includes(i.slug))))
+const items = computed(() =>
+  (store.level?.stock ?? []).filter(
+    (i) => !props.without?.includes(i.slug) && (!props.only || props.only.includes(i.slug)),
+  ),
+)
 const chosen = computed(() => store.level?.stock.find((i) => i.slug === item.value))
 function choose(slug: string) {
   item.value = slug
@@ -19,15 +30,30 @@ function choose(slug: string) {
 <template>
   <v-menu v-model="open" :close-on-content-click="false" max-width="420">
     <template #activator="{ props: press }">
-      <v-btn v-bind="press" :disabled="disabled || !items.length" size="small" :data-test="test" :data-item="item">
+      <v-btn
+        v-bind="press"
+        :disabled="disabled || !items.length"
+        size="small"
+        :data-test="test"
+        :data-item="item"
+      >
         <img v-if="chosen" :src="chosen.silhouette" alt="" />
         {{ chosen?.name ?? (item === '' && none ? none : label) }}
         <v-icon :icon="mdiMenuDown" end />
       </v-btn>
     </template>
     <v-card class="items" :aria-label="label">
-      <v-btn v-if="none" variant="text" class="item" data-test="pick-none" @click="choose('')"><span>{{ none }}</span></v-btn>
-      <v-btn v-for="i in items" :key="i.slug" variant="text" class="item" :data-test="`pick-${i.slug}`" @click="choose(i.slug)">
+      <v-btn v-if="none" variant="text" class="item" data-test="pick-none" @click="choose('')"
+        ><span>{{ none }}</span></v-btn
+      >
+      <v-btn
+        v-for="i in items"
+        :key="i.slug"
+        variant="text"
+        class="item"
+        :data-test="`pick-${i.slug}`"
+        @click="choose(i.slug)"
+      >
         <img :src="i.silhouette" alt="" loading="lazy" />
         <span>{{ i.name }}</span>
       </v-btn>

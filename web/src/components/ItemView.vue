@@ -5,7 +5,15 @@ import type { AnchorPoint, ItemScene } from '../stage/itemScene'
 
 /** An item that can be turned: a state of its mesh, its footprint, a pole of 1.8 m, anchors and collider. */
 const props = withDefaults(
-  defineProps<{ glb: string; crown: number; trunk: number; anchors?: AnchorPoint[]; collider?: boolean; ground?: string; placing?: boolean }>(),
+  defineProps<{
+    glb: string
+    crown: number
+    trunk: number
+    anchors?: AnchorPoint[]
+    collider?: boolean
+    ground?: string
+    placing?: boolean
+  }>(),
   { anchors: () => [], collider: false, ground: '#9aa06e', placing: false },
 )
 const emit = defineEmits<{ place: [point: { at: [number, number, number]; up: [number, number, number] }] }>()
@@ -16,8 +24,16 @@ const state = ref('lod0')
 const trouble = ref('')
 let pressed: [number, number] = [0, 0]
 
-const label = (s: string) => (s === 'billboard' ? 'Billboard' : s === 'lod0' ? 'Full mesh' : `LOD ${s.slice(3)}`)
-const mark = () => scene.value?.mark({ crown: props.crown, trunk: props.trunk, anchors: props.anchors, pole: true, collider: props.collider })
+const label = (s: string) =>
+  s === 'billboard' ? 'Billboard' : s === 'lod0' ? 'Full mesh' : `LOD ${s.slice(3)}`
+const mark = () =>
+  scene.value?.mark({
+    crown: props.crown,
+    trunk: props.trunk,
+    anchors: props.anchors,
+    pole: true,
+    collider: props.collider,
+  })
 async function open(keepEye = false) {
   trouble.value = ''
   try {
@@ -38,7 +54,10 @@ onMounted(async () => {
   await open()
 })
 useResizeObserver(canvas, () => scene.value?.resize())
-watch(() => props.glb, () => void open(true))
+watch(
+  () => props.glb,
+  () => void open(true),
+)
 watch(() => [props.crown, props.trunk, props.anchors, props.collider], mark, { deep: true })
 watch(state, (s) => scene.value?.show(s))
 onBeforeUnmount(() => scene.value?.dispose())
@@ -56,10 +75,25 @@ function lift(event: PointerEvent) {
 
 <template>
   <div class="item-view" data-test="item-view">
-    <canvas ref="canvas" :class="{ placing }" aria-label="The item, drag to turn it, wheel to come nearer" @pointerdown="press" @pointerup="lift" />
+    <canvas
+      ref="canvas"
+      :class="{ placing }"
+      aria-label="The item, drag to turn it, wheel to come nearer"
+      @pointerdown="press"
+      @pointerup="lift"
+    />
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
-    <v-btn-toggle v-if="states.length > 1" v-model="state" mandatory density="compact" class="states" aria-label="State">
-      <v-btn v-for="s in states" :key="s" :value="s" size="x-small" :data-test="`state-${s}`">{{ label(s) }}</v-btn>
+    <v-btn-toggle
+      v-if="states.length > 1"
+      v-model="state"
+      mandatory
+      density="compact"
+      class="states"
+      aria-label="State"
+    >
+      <v-btn v-for="s in states" :key="s" :value="s" size="x-small" :data-test="`state-${s}`">{{
+        label(s)
+      }}</v-btn>
     </v-btn-toggle>
     <p class="faint legend"><i class="crown" /> crown <i class="trunk" /> trunk <span>pole 1.8 m</span></p>
   </div>

@@ -20,7 +20,24 @@ const more = ref(false)
 /** What was wrong when the journal was read last; nothing is said of what was done before it was read. */
 const trouble = ref('')
 const read = ref(false)
-const KINDS = { stroke: 'Painting', strokes: 'Painting of several stands', settings: 'Settings', pins: 'Single plants', stands: 'Stands', shapes: 'Shapes', ground: 'Ground', stock: 'Stock', marks: 'Budget marks', views: 'Kept views', wind: 'Wind', masks: 'Mask images', resolution: 'Cells of touch', snapshot: 'Snapshots', looks: 'Looks of layers', level: 'The level' }
+const KINDS = {
+  stroke: 'Painting',
+  strokes: 'Painting of several stands',
+  settings: 'Settings',
+  pins: 'Single plants',
+  stands: 'Stands',
+  shapes: 'Shapes',
+  ground: 'Ground',
+  stock: 'Stock',
+  marks: 'Budget marks',
+  views: 'Kept views',
+  wind: 'Wind',
+  masks: 'Mask images',
+  resolution: 'Cells of touch',
+  snapshot: 'Snapshots',
+  looks: 'Looks of layers',
+  level: 'The level',
+}
 const kinds = Object.entries(KINDS).map(([value, title]) => ({ value, title }))
 const SINCE = [
   { value: 'hour', title: 'the last hour' },
@@ -33,9 +50,17 @@ const people = ref<string[]>([])
 async function load(older = false) {
   const last = older ? entries.value[entries.value.length - 1] : undefined
   const from = since.value ? new Date(Date.now() - HOURS[since.value] * 3600_000).toISOString() : undefined
-  const query = { before: last?.id, who: who.value ?? undefined, stand: stand.value ?? undefined, kind: kind.value ?? undefined, since: from }
+  const query = {
+    before: last?.id,
+    who: who.value ?? undefined,
+    stand: stand.value ?? undefined,
+    kind: kind.value ?? undefined,
+    since: from,
+  }
   try {
-    const page = await answer(api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug }, query } }))
+    const page = await answer(
+      api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug }, query } }),
+    )
     entries.value = last ? [...entries.value, ...page] : page
     more.value = page.length === PAGE
     people.value = [...new Set([...people.value, ...page.map((e) => e.who)])].sort()
@@ -50,7 +75,9 @@ const filtered = () => !!(who.value || stand.value !== null || kind.value || sin
 const time = (at: string) => {
   const d = new Date(at)
   const today = d.toDateString() === new Date().toDateString()
-  return today ? d.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' }) : d.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
+  return today
+    ? d.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
+    : d.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
 }
 async function flip(e: Entry) {
   busy.value = e.id
@@ -66,30 +93,88 @@ async function flip(e: Entry) {
     <div class="sheet" data-test="journal">
       <div class="head">
         <h2>Journal</h2>
-        <v-select v-model="who" :items="people" label="Person" clearable hide-details data-test="journal-who" />
-        <v-select v-model="stand" :items="store.stands" item-title="name" item-value="id" label="Stand" clearable hide-details data-test="journal-stand" />
-        <v-select v-model="kind" :items="kinds" label="Kind" clearable hide-details data-test="journal-kind" />
-        <v-select v-model="since" :items="SINCE" label="Time" clearable hide-details data-test="journal-since" />
+        <v-select
+          v-model="who"
+          :items="people"
+          label="Person"
+          clearable
+          hide-details
+          data-test="journal-who"
+        />
+        <v-select
+          v-model="stand"
+          :items="store.stands"
+          item-title="name"
+          item-value="id"
+          label="Stand"
+          clearable
+          hide-details
+          data-test="journal-stand"
+        />
+        <v-select
+          v-model="kind"
+          :items="kinds"
+          label="Kind"
+          clearable
+          hide-details
+          data-test="journal-kind"
+        />
+        <v-select
+          v-model="since"
+          :items="SINCE"
+          label="Time"
+          clearable
+          hide-details
+          data-test="journal-since"
+        />
       </div>
-      <p v-if="trouble || store.trouble" class="over" role="alert" data-test="journal-trouble">{{ trouble || store.trouble }}</p>
-      <p v-else-if="read && !entries.length" class="faint" data-test="journal-empty">{{ filtered() ? 'Nothing like that has been done.' : 'Nothing has been done in this level yet.' }}</p>
+      <p v-if="trouble || store.trouble" class="over" role="alert" data-test="journal-trouble">
+        {{ trouble || store.trouble }}
+      </p>
+      <p v-else-if="read && !entries.length" class="faint" data-test="journal-empty">
+        {{ filtered() ? 'Nothing like that has been done.' : 'Nothing has been done in this level yet.' }}
+      </p>
       <div class="scroll">
         <table v-if="entries.length">
           <thead>
-            <tr class="faint"><th>when</th><th>who</th><th>what</th><th class="n">plants</th><th class="n">ms</th><th class="n">undo</th></tr>
+            <tr class="faint">
+              <th>when</th>
+              <th>who</th>
+              <th>what</th>
+              <th class="n">plants</th>
+              <th class="n">ms</th>
+              <th class="n">undo</th>
+            </tr>
           </thead>
           <tbody>
             <tr v-for="e in entries" :key="e.id" :class="{ undone: e.undone }" :data-test="`entry-${e.id}`">
               <td class="faint number">{{ time(e.at) }}</td>
               <td>{{ e.who }}</td>
               <td class="what">{{ e.what }}</td>
-              <td class="n number"><span v-if="e.gained" class="gained">+{{ whole(e.gained) }}</span> <span v-if="e.lost" class="over">−{{ whole(e.lost) }}</span></td>
-              <td class="n number faint">{{ e.cost.ms ? signed(Math.abs(e.cost.ms).toFixed(2), e.cost.ms) : '' }}</td>
-              <td class="n"><ActionButton :icon="e.undone ? mdiRedo : mdiUndo" size="x-small" variant="text" :tip="e.undone ? `Do again: ${e.what}` : `Take back: ${e.what}`" :disabled="!store.mayPlant || busy !== 0" :data-test="`flip-${e.id}`" @click="flip(e)" /></td>
+              <td class="n number">
+                <span v-if="e.gained" class="gained">+{{ whole(e.gained) }}</span>
+                <span v-if="e.lost" class="over">−{{ whole(e.lost) }}</span>
+              </td>
+              <td class="n number faint">
+                {{ e.cost.ms ? signed(Math.abs(e.cost.ms).toFixed(2), e.cost.ms) : '' }}
+              </td>
+              <td class="n">
+                <ActionButton
+                  :icon="e.undone ? mdiRedo : mdiUndo"
+                  size="x-small"
+                  variant="text"
+                  :tip="e.undone ? `Do again: ${e.what}` : `Take back: ${e.what}`"
+                  :disabled="!store.mayPlant || busy !== 0"
+                  :data-test="`flip-${e.id}`"
+                  @click="flip(e)"
+                />
+              </td>
             </tr>
           </tbody>
         </table>
-        <p v-if="more" class="older"><v-btn size="small" variant="outlined" data-test="older" @click="load(true)">Older actions</v-btn></p>
+        <p v-if="more" class="older">
+          <v-btn size="small" variant="outlined" data-test="older" @click="load(true)">Older actions</v-btn>
+        </p>
       </div>
     </div>
   </v-dialog>

@@ -13,8 +13,15 @@ async function go() {
   trouble.value = ''
   const at = { params: { path: { slug: props.level.slug } } }
   try {
-    if (props.what === 'copy') await answer(api.POST('/api/levels/{slug}/copy', { ...at, body: { name: name.value.trim() } }))
-    else await answer(api.PUT('/api/levels/{slug}/name', { ...at, body: { key: crypto.randomUUID(), name: name.value.trim() } }))
+    if (props.what === 'copy')
+      await answer(api.POST('/api/levels/{slug}/copy', { ...at, body: { name: name.value.trim() } }))
+    else
+      await answer(
+        api.PUT('/api/levels/{slug}/name', {
+          ...at,
+          body: { key: crypto.randomUUID(), name: name.value.trim() },
+        }),
+      )
     emit('done')
   } catch (error) {
     trouble.value = (error as Error).message
@@ -25,15 +32,39 @@ async function go() {
 </script>
 
 <template>
-  <v-dialog :model-value="true" :aria-label="what === 'copy' ? 'Copy the level' : 'Rename the level'" max-width="460" @update:model-value="emit('close')">
+  <v-dialog
+    :model-value="true"
+    :aria-label="what === 'copy' ? 'Copy the level' : 'Rename the level'"
+    max-width="460"
+    @update:model-value="emit('close')"
+  >
     <v-card class="ask">
       <h2>{{ what === 'copy' ? `Copy ${level.name}` : `Rename ${level.name}` }}</h2>
-      <p v-if="what === 'copy'" class="faint">Ground, shapes, stock, stands with their painting, and single plants. The journal, members and snapshots stay where they are.</p>
-      <v-text-field v-model="name" label="Name" maxlength="80" autofocus hide-details data-test="level-name" @keydown.enter="go" />
+      <p v-if="what === 'copy'" class="faint">
+        Ground, shapes, stock, stands with their painting, and single plants. The journal, members and
+        snapshots stay where they are.
+      </p>
+      <v-text-field
+        v-model="name"
+        label="Name"
+        maxlength="80"
+        autofocus
+        hide-details
+        data-test="level-name"
+        @keydown.enter="go"
+      />
       <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
       <div class="foot">
         <v-btn variant="text" @click="emit('close')">Drop</v-btn>
-        <v-btn color="primary" variant="flat" :loading="busy" :disabled="!name.trim()" data-test="level-go" @click="go">{{ what === 'copy' ? 'Copy it' : 'Rename it' }}</v-btn>
+        <v-btn
+          color="primary"
+          variant="flat"
+          :loading="busy"
+          :disabled="!name.trim()"
+          data-test="level-go"
+          @click="go"
+          >{{ what === 'copy' ? 'Copy it' : 'Rename it' }}</v-btn
+        >
       </div>
     </v-card>
   </v-dialog>

@@ -25,15 +25,47 @@ async function remove() {
   <span>
     <v-menu>
       <template #activator="{ props: press }">
-        <v-btn v-bind="press" :icon="mdiDotsVertical" size="small" variant="text" :aria-label="`What can be done with ${level.name}`" :data-test="`menu-${level.slug}`" @click.prevent />
+        <v-btn
+          v-bind="press"
+          :icon="mdiDotsVertical"
+          size="small"
+          variant="text"
+          :aria-label="`What can be done with ${level.name}`"
+          :data-test="`menu-${level.slug}`"
+          @click.prevent
+        />
       </template>
       <v-list density="compact">
-        <v-list-item :prepend-icon="mdiPencilOutline" title="Rename …" :disabled="level.role !== 'lead'" data-test="level-rename" @click="asking = 'rename'" />
-        <v-list-item :prepend-icon="mdiContentCopy" title="Copy …" :disabled="!mayMake" data-test="level-copy" @click="asking = 'copy'" />
-        <v-list-item :prepend-icon="mdiDeleteOutline" title="Remove" :disabled="level.role !== 'lead'" data-test="level-remove" @click="remove" />
+        <v-list-item
+          :prepend-icon="mdiPencilOutline"
+          title="Rename …"
+          :disabled="level.role !== 'lead'"
+          data-test="level-rename"
+          @click="asking = 'rename'"
+        />
+        <v-list-item
+          :prepend-icon="mdiContentCopy"
+          title="Copy …"
+          :disabled="!mayMake"
+          data-test="level-copy"
+          @click="asking = 'copy'"
+        />
+        <v-list-item
+          :prepend-icon="mdiDeleteOutline"
+          title="Remove"
+          :disabled="level.role !== 'lead'"
+          data-test="level-remove"
+          @click="remove"
+        />
       </v-list>
     </v-menu>
-    <LevelAsk v-if="asking" :level="level" :what="asking" @done="((asking = null), emit('changed'))" @close="asking = null" />
+    <LevelAsk
+      v-if="asking"
+      :level="level"
+      :what="asking"
+      @done="((asking = null), emit('changed'))"
+      @close="asking = null"
+    />
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
   </span>
 </template>

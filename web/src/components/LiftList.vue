@@ -20,7 +20,13 @@ const itemOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)
   <div ref="box" class="list" :style="{ left: `${at[0] + 10}px`, top: `${at[1] - 8}px` }">
     <v-list data-test="lift-list">
       <v-list-item v-if="!found.length" title="Nothing of any stand stands here." />
-      <v-list-item v-for="u in found" :key="u.stand" :title="nameOf(u.stand)" :subtitle="`${itemOf(u.item)}, ${u.tip.toFixed(1)} m up`" @click="emit('take', u)" />
+      <v-list-item
+        v-for="u in found"
+        :key="u.stand"
+        :title="nameOf(u.stand)"
+        :subtitle="`${itemOf(u.item)}, ${u.tip.toFixed(1)} m up`"
+        @click="emit('take', u)"
+      />
     </v-list>
   </div>
 </template>

@@ -36,19 +36,38 @@ const FIELDS = [
   { key: 'wavelength', label: 'Hill to hill', unit: 'm', min: 1, max: 20000 },
   { key: 'seed', label: 'Seed', unit: '', min: 0, max: 2147483647 },
 ] as const
-const shown = () => FIELDS.filter((f) => from.value === 'rolling' || !['height', 'wavelength', 'seed'].includes(f.key))
+const shown = () =>
+  FIELDS.filter((f) => from.value === 'rolling' || !['height', 'wavelength', 'seed'].includes(f.key))
 </script>
 
 <template>
   <v-dialog :model-value="true" max-width="820" aria-label="A new level" persistent>
-    <ImportSheet kind="heights" level="" title="A new level" :made="from === 'file' ? undefined : draft" @kept="emit('kept', $event)" @close="emit('close')">
+    <ImportSheet
+      kind="heights"
+      level=""
+      title="A new level"
+      :made="from === 'file' ? undefined : draft"
+      @kept="emit('kept', $event)"
+      @close="emit('close')"
+    >
       <v-btn-toggle v-model="from" mandatory density="compact" color="primary" divided>
         <v-btn value="file" data-test="from-file">Heights from a file</v-btn>
         <v-btn value="flat" data-test="from-flat">Flat ground</v-btn>
         <v-btn value="rolling" data-test="from-rolling">Rolling ground</v-btn>
       </v-btn-toggle>
       <div v-if="from !== 'file'" class="numbers">
-        <v-text-field v-for="f in shown()" :key="f.key" v-model.number="ground[f.key]" type="number" :label="f.label" :suffix="f.unit" :min="f.min" :max="f.max" hide-details :data-test="`made-${f.key}`" />
+        <v-text-field
+          v-for="f in shown()"
+          :key="f.key"
+          v-model.number="ground[f.key]"
+          type="number"
+          :label="f.label"
+          :suffix="f.unit"
+          :min="f.min"
+          :max="f.max"
+          hide-details
+          :data-test="`made-${f.key}`"
+        />
       </div>
       <p v-if="trouble" class="over" role="alert" data-test="made-trouble">{{ trouble }}</p>
     </ImportSheet>

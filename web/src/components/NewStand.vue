@@ -29,7 +29,16 @@ watch(item, () => {
   const i = chosen.value
   if (!i) return
   name.value = i.name
-  stratum.value = i.height > 6 ? 'Canopy' : i.height > 3 ? 'Understorey' : i.trunk > 0.5 * i.crown ? 'Stone' : i.height > 0.9 ? 'Shrub' : 'Field'
+  stratum.value =
+    i.height > 6
+      ? 'Canopy'
+      : i.height > 3
+        ? 'Understorey'
+        : i.trunk > 0.5 * i.crown
+          ? 'Stone'
+          : i.height > 0.9
+            ? 'Shrub'
+            : 'Field'
   spacing.value = fullness.value = null
 })
 const form = ref<HTMLFormElement>()
@@ -45,13 +54,24 @@ watch(
   },
   { immediate: true },
 )
-const said = () => ({ stratum: stratum.value, item: item.value, sward: sward.value, spacing: spacing.value || null, fullness: fullness.value === null ? null : fullness.value / 100 })
+const said = () => ({
+  stratum: stratum.value,
+  item: item.value,
+  sward: sward.value,
+  spacing: spacing.value || null,
+  fullness: fullness.value === null ? null : fullness.value / 100,
+})
 /** What it would begin with; a proposal is taken where nothing was said. */
 const look = useDebounceFn(async () => {
   if (!item.value) return
   const asked = JSON.stringify(said())
   try {
-    const told = await answer(api.POST('/api/levels/{slug}/new-stand/try', { params: { path: { slug: store.slug } }, body: { ...said(), view: props.view?.() ?? null } }))
+    const told = await answer(
+      api.POST('/api/levels/{slug}/new-stand/try', {
+        params: { path: { slug: store.slug } },
+        body: { ...said(), view: props.view?.() ?? null },
+      }),
+    )
     if (asked !== JSON.stringify(said())) return
     tried.value = told
     trouble.value = ''
@@ -67,7 +87,14 @@ async function add() {
   trouble.value = ''
   busy.value = true
   try {
-    await store.arrange(answer(api.POST('/api/levels/{slug}/new-stand', { ...store.here(), body: { key: crypto.randomUUID(), name: name.value.trim(), ...said() } })))
+    await store.arrange(
+      answer(
+        api.POST('/api/levels/{slug}/new-stand', {
+          ...store.here(),
+          body: { key: crypto.randomUUID(), name: name.value.trim(), ...said() },
+        }),
+      ),
+    )
     open.value = false
     item.value = name.value = ''
     tried.value = null
@@ -81,25 +108,77 @@ async function add() {
 
 <template>
   <div class="new">
-    <v-btn v-if="!open" size="small" :prepend-icon="mdiPlus" block data-test="new-stand" @click="open = true">A new stand</v-btn>
+    <v-btn v-if="!open" size="small" :prepend-icon="mdiPlus" block data-test="new-stand" @click="open = true"
+      >A new stand</v-btn
+    >
     <form v-else ref="form" data-test="new-stand-form" @submit.prevent="add" @keydown.esc.stop="open = false">
       <p class="choose">Plant <ItemPicker v-model="item" label="choose an item" test="new-item" /></p>
-      <p v-if="!store.level!.stock.length" class="faint">This level has no stock yet. <router-link :to="`/levels/${store.slug}/stock`">Take some from the shelf</router-link>.</p>
+      <p v-if="!store.level!.stock.length" class="faint">
+        This level has no stock yet.
+        <router-link :to="`/levels/${store.slug}/stock`">Take some from the shelf</router-link>.
+      </p>
       <template v-if="item">
-        <v-text-field v-model="name" label="Name" maxlength="80" hide-details data-keys data-test="new-name" />
-        <v-select v-model="stratum" :items="[...STRATA]" label="Stratum" hide-details data-test="new-stratum" />
+        <v-text-field
+          v-model="name"
+          label="Name"
+          maxlength="80"
+          hide-details
+          data-keys
+          data-test="new-name"
+        />
+        <v-select
+          v-model="stratum"
+          :items="[...STRATA]"
+          label="Stratum"
+          hide-details
+          data-test="new-stratum"
+        />
         <v-checkbox v-model="sward" label="a sward, without single plants" />
         <div class="two">
-          <NumberField inside :value="spacing" label="Spacing" :min="0.2" :max="200" test="new-spacing" :step="0.1" unit="m" @change="spacing = $event" />
-          <NumberField inside :value="fullness" label="Fullness" unit="%" :min="0" :max="100" :step="1" :digits="1" test="new-fullness" @change="fullness = $event" />
+          <NumberField
+            inside
+            :value="spacing"
+            label="Spacing"
+            :min="0.2"
+            :max="200"
+            test="new-spacing"
+            :step="0.1"
+            unit="m"
+            @change="spacing = $event"
+          />
+          <NumberField
+            inside
+            :value="fullness"
+            label="Fullness"
+            unit="%"
+            :min="0"
+            :max="100"
+            :step="1"
+            :digits="1"
+            test="new-fullness"
+            @change="fullness = $event"
+          />
         </div>
         <p v-if="tried && !trouble" class="number told" data-test="new-count">
-          about <b>{{ whole(tried.count) }}</b> {{ sward ? 'tufts' : 'plants' }}<template v-if="tried.cost.triangles !== undefined"><br />in this view {{ signed(amount('ms', tried.cost.ms), tried.cost.ms) }}, {{ signed(amount('triangles', tried.cost.triangles), tried.cost.triangles) }} triangles</template>
+          about <b>{{ whole(tried.count) }}</b> {{ sward ? 'tufts' : 'plants'
+          }}<template v-if="tried.cost.triangles !== undefined"
+            ><br />in this view {{ signed(amount('ms', tried.cost.ms), tried.cost.ms) }},
+            {{ signed(amount('triangles', tried.cost.triangles), tried.cost.triangles) }} triangles</template
+          >
         </p>
       </template>
       <p v-if="trouble" class="over" role="alert" data-test="new-trouble">{{ trouble }}</p>
       <p class="do">
-        <v-btn type="submit" size="small" color="primary" variant="flat" :loading="busy" :disabled="!item || !name.trim() || !!trouble" data-test="new-add">Begin it</v-btn>
+        <v-btn
+          type="submit"
+          size="small"
+          color="primary"
+          variant="flat"
+          :loading="busy"
+          :disabled="!item || !name.trim() || !!trouble"
+          data-test="new-add"
+          >Begin it</v-btn
+        >
         <v-btn size="small" variant="text" @click="open = false">Drop</v-btn>
       </p>
     </form>

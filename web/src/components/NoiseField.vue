@@ -19,9 +19,17 @@ let round = 0
 async function load() {
   const mine = ++round
   const n = props.condition.noise!
-  const metres = Math.min(Math.max(n.wavelength! * 4, 8), Math.max(store.level!.columns, store.level!.rows) * store.level!.cell)
+  const metres = Math.min(
+    Math.max(n.wavelength! * 4, 8),
+    Math.max(store.level!.columns, store.level!.rows) * store.level!.cell,
+  )
   try {
-    const found = await answer(api.POST('/api/levels/{slug}/conditions/noise', { params: { path: { slug: store.slug } }, body: { noise: n, x: 0, z: 0, side: metres } }))
+    const found = await answer(
+      api.POST('/api/levels/{slug}/conditions/noise', {
+        params: { path: { slug: store.slug } },
+        body: { noise: n, x: 0, z: 0, side: metres },
+      }),
+    )
     if (mine !== round) return
     side = found.side
     values = Uint8Array.from(atob(found.values), (ch) => ch.charCodeAt(0))
@@ -38,26 +46,93 @@ function draw() {
     const v = values[k] / 255
     const s = inBand(props.condition, v)
     const grey = 236 - 70 * (1 - v)
-    image.data.set([grey + (84 - grey) * s * 0.8, grey + (108 - grey) * s * 0.8, (grey - 14) + (62 - grey) * s * 0.8, 255], k * 4)
+    image.data.set(
+      [grey + (84 - grey) * s * 0.8, grey + (108 - grey) * s * 0.8, grey - 14 + (62 - grey) * s * 0.8, 255],
+      k * 4,
+    )
   }
   g.putImageData(image, 0, 0)
 }
 onMounted(load)
 watch(() => JSON.stringify(props.condition.noise), load)
 watch(() => [props.condition.lo, props.condition.hi, props.condition.soft_lo, props.condition.soft_hi], draw)
-const set = (part: Partial<Noise>) => emit('change', { ...props.condition, noise: { ...props.condition.noise!, ...part } })
+const set = (part: Partial<Noise>) =>
+  emit('change', { ...props.condition, noise: { ...props.condition.noise!, ...part } })
 </script>
 
 <template>
   <div class="noise">
-    <canvas ref="canvas" width="128" height="128" data-test="noise-picture" aria-label="The noise, green where it suits" />
+    <canvas
+      ref="canvas"
+      width="128"
+      height="128"
+      data-test="noise-picture"
+      aria-label="The noise, green where it suits"
+    />
     <div>
-      <ChoiceField bare label="Form of the noise" :value="condition.noise!.form" :items="FORMS" :disabled="disabled" test="noise-form" @change="set({ form: $event })" />
-      <NumberField label="Wavelength" unit="m" :value="condition.noise!.wavelength!" :min="0.5" :max="100000" :step="5" :digits="1" :disabled="disabled" test="noise-wavelength" @change="set({ wavelength: $event })" />
-      <NumberField label="Octaves" :value="condition.noise!.octaves!" :min="1" :max="8" :digits="0" :disabled="disabled" test="noise-octaves" @change="set({ octaves: Math.round($event) })" />
-      <NumberField label="Contrast" :value="condition.noise!.contrast!" :min="0" :max="20" :step="0.1" :normal="1" :disabled="disabled" test="noise-contrast" @change="set({ contrast: $event })" />
-      <NumberField label="Shift" :value="condition.noise!.shift!" :min="-5" :max="5" :step="0.05" :normal="0" :disabled="disabled" test="noise-shift" @change="set({ shift: $event })" />
-      <NumberField label="Seed" :value="condition.noise!.seed!" :min="0" :max="4294967295" :digits="0" :disabled="disabled" test="noise-seed" @change="set({ seed: Math.round($event) })" />
+      <ChoiceField
+        bare
+        label="Form of the noise"
+        :value="condition.noise!.form"
+        :items="FORMS"
+        :disabled="disabled"
+        test="noise-form"
+        @change="set({ form: $event })"
+      />
+      <NumberField
+        label="Wavelength"
+        unit="m"
+        :value="condition.noise!.wavelength!"
+        :min="0.5"
+        :max="100000"
+        :step="5"
+        :digits="1"
+        :disabled="disabled"
+        test="noise-wavelength"
+        @change="set({ wavelength: $event })"
+      />
+      <NumberField
+        label="Octaves"
+        :value="condition.noise!.octaves!"
+        :min="1"
+        :max="8"
+        :digits="0"
+        :disabled="disabled"
+        test="noise-octaves"
+        @change="set({ octaves: Math.round($event) })"
+      />
+      <NumberField
+        label="Contrast"
+        :value="condition.noise!.contrast!"
+        :min="0"
+        :max="20"
+        :step="0.1"
+        :normal="1"
+        :disabled="disabled"
+        test="noise-contrast"
+        @change="set({ contrast: $event })"
+      />
+      <NumberField
+        label="Shift"
+        :value="condition.noise!.shift!"
+        :min="-5"
+        :max="5"
+        :step="0.05"
+        :normal="0"
+        :disabled="disabled"
+        test="noise-shift"
+        @change="set({ shift: $event })"
+      />
+      <NumberField
+        label="Seed"
+        :value="condition.noise!.seed!"
+        :min="0"
+        :max="4294967295"
+        :digits="0"
+        :disabled="disabled"
+        test="noise-seed"
+        @change="set({ seed: Math.round($event) })"
+      />
     </div>
   </div>
 </template>

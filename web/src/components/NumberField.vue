@@ -32,11 +32,26 @@ const props = withDefaults(
     /** What it is set back to. */
     normal?: number
   }>(),
-  { mixed: false, unit: '', min: -1e9, max: 1e9, step: 1, digits: 2, test: undefined, icon: undefined, tip: '', normal: undefined },
+  {
+    mixed: false,
+    unit: '',
+    min: -1e9,
+    max: 1e9,
+    step: 1,
+    digits: 2,
+    test: undefined,
+    icon: undefined,
+    tip: '',
+    normal: undefined,
+  },
 )
 const emit = defineEmits<{ change: [value: number] }>()
 
-const shown = computed<string>(() => (props.mixed || props.value === undefined || props.value === null ? '' : String(+props.value.toFixed(props.digits))))
+const shown = computed<string>(() =>
+  props.mixed || props.value === undefined || props.value === null
+    ? ''
+    : String(+props.value.toFixed(props.digits)),
+)
 const text = ref(shown.value)
 const editing = ref(false)
 watch(shown, (s) => {
@@ -92,7 +107,17 @@ function drag(event: PointerEvent): void {
 
 <template>
   <div class="field" :class="{ bare: bare || inside }">
-    <span v-if="!bare && !inside" class="label" :class="{ drags: !disabled && !mixed }" :title="disabled || mixed ? undefined : 'Drag sideways to change it'" @pointerdown="grab" @pointermove="drag" @pointerup="began = null" @pointercancel="began = null">{{ label }}</span>
+    <span
+      v-if="!bare && !inside"
+      class="label"
+      :class="{ drags: !disabled && !mixed }"
+      :title="disabled || mixed ? undefined : 'Drag sideways to change it'"
+      @pointerdown="grab"
+      @pointermove="drag"
+      @pointerup="began = null"
+      @pointercancel="began = null"
+      >{{ label }}</span
+    >
     <v-text-field
       v-model="text"
       v-tooltip:bottom="{ text: tip, openDelay: 400, disabled: !tip }"
@@ -115,8 +140,23 @@ function drag(event: PointerEvent): void {
       @keydown.down="nudge($event, -1)"
     >
       <template v-if="unit || normal !== undefined" #append-inner>
-        <v-icon v-if="normal !== undefined && !disabled && value !== normal" v-tooltip="`Back to ${normal} ${unit}`" :icon="mdiRestore" size="15" :aria-label="`${label} back to ${normal} ${unit}`" @click="put(normal)" />
-        <span v-if="unit" class="unit" @pointerdown="grab" @pointermove="drag" @pointerup="began = null" @pointercancel="began = null">{{ unit }}</span>
+        <v-icon
+          v-if="normal !== undefined && !disabled && value !== normal"
+          v-tooltip="`Back to ${normal} ${unit}`"
+          :icon="mdiRestore"
+          size="15"
+          :aria-label="`${label} back to ${normal} ${unit}`"
+          @click="put(normal)"
+        />
+        <span
+          v-if="unit"
+          class="unit"
+          @pointerdown="grab"
+          @pointermove="drag"
+          @pointerup="began = null"
+          @pointercancel="began = null"
+          >{{ unit }}</span
+        >
       </template>
     </v-text-field>
   </div>

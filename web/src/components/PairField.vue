@@ -3,7 +3,18 @@ import NumberField from './NumberField.vue'
 
 /** A range: its least and its most. */
 const props = withDefaults(
-  defineProps<{ label: string; value: [number, number]; mixed?: boolean; unit?: string; min?: number; max?: number; step?: number; wrong?: boolean; disabled?: boolean; test?: string }>(),
+  defineProps<{
+    label: string
+    value: [number, number]
+    mixed?: boolean
+    unit?: string
+    min?: number
+    max?: number
+    step?: number
+    wrong?: boolean
+    disabled?: boolean
+    test?: string
+  }>(),
   { mixed: false, unit: '', min: 0, max: 1e9, step: 0.05, test: undefined },
 )
 const emit = defineEmits<{ change: [value: [number, number]] }>()
@@ -13,9 +24,34 @@ const set = (k: 0 | 1, v: number) => emit('change', k === 0 ? [v, props.value[1]
 <template>
   <div class="pair">
     <span>{{ label }}</span>
-    <NumberField bare :label="`${label}, least`" :value="value?.[0]" :mixed="mixed" :min="min" :max="max" :step="step" :wrong="wrong" :disabled="disabled" :test="test && `${test}-lo`" @change="set(0, $event)" />
+    <NumberField
+      bare
+      :label="`${label}, least`"
+      :value="value?.[0]"
+      :mixed="mixed"
+      :min="min"
+      :max="max"
+      :step="step"
+      :wrong="wrong"
+      :disabled="disabled"
+      :test="test && `${test}-lo`"
+      @change="set(0, $event)"
+    />
     <span class="faint">to</span>
-    <NumberField bare :label="`${label}, most`" :value="value?.[1]" :mixed="mixed" :unit="unit" :min="min" :max="max" :step="step" :wrong="wrong" :disabled="disabled" :test="test && `${test}-hi`" @change="set(1, $event)" />
+    <NumberField
+      bare
+      :label="`${label}, most`"
+      :value="value?.[1]"
+      :mixed="mixed"
+      :unit="unit"
+      :min="min"
+      :max="max"
+      :step="step"
+      :wrong="wrong"
+      :disabled="disabled"
+      :test="test && `${test}-hi`"
+      @change="set(1, $event)"
+    />
   </div>
 </template>
 

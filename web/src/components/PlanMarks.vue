@@ -4,7 +4,13 @@ import type { Bookmark, Person } from '../api/client'
 import type { Stage } from '../stage/stage'
 import { useLevel } from '../stores/level'
 
-const props = defineProps<{ stage: Stage; ticks: number; quiet: boolean; spot: [number, number] | null; others: Person[] }>()
+const props = defineProps<{
+  stage: Stage
+  ticks: number
+  quiet: boolean
+  spot: [number, number] | null
+  others: Person[]
+}>()
 defineEmits<{ go: [bookmark: Bookmark] }>()
 
 const store = useLevel()
@@ -43,7 +49,9 @@ const people = computed(() => {
 /** Circles on the ground: footprints in the way, plants that would go. */
 const rings = computed(() => {
   void props.ticks
-  return props.stage.rings.filter((r) => r.radius / props.stage.plan.pixel > 3).map((r) => ({ at: props.stage.plan.to(r.x, r.z), r: r.radius / props.stage.plan.pixel }))
+  return props.stage.rings
+    .filter((r) => r.radius / props.stage.plan.pixel > 3)
+    .map((r) => ({ at: props.stage.plan.to(r.x, r.z), r: r.radius / props.stage.plan.pixel }))
 })
 const lasso = computed(() => {
   void props.ticks
@@ -74,9 +82,13 @@ const bar = computed(() => {
     <circle class="eye" :cx="eye.x" :cy="eye.y" r="4.5" />
   </svg>
   <div class="scale">
-    <svg :width="bar.px + 4" height="9"><path :d="`M1 1 V8 H${bar.px + 1} V1 M${bar.px / 2 + 1} 4 V8`" /></svg>
+    <svg :width="bar.px + 4" height="9">
+      <path :d="`M1 1 V8 H${bar.px + 1} V1 M${bar.px / 2 + 1} 4 V8`" />
+    </svg>
     <span class="number">{{ bar.metres }} m</span>
-    <svg class="north" width="14" height="22" aria-label="North is up"><path d="M7 21 V3 M3 9 L7 2 L11 9" /></svg>
+    <svg class="north" width="14" height="22" aria-label="North is up">
+      <path d="M7 21 V3 M3 9 L7 2 L11 9" />
+    </svg>
   </div>
 </template>
 

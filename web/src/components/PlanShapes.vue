@@ -11,12 +11,25 @@ const shapes = useShapes()
 const held = ref<{ corner: number; x: number; z: number; from: ShapeIn } | null>(null)
 
 const to = (x: number, z: number) => props.stage.plan.to(x, z)
-const line = (points: [number, number][], closed: boolean) => points.map(([x, z], k) => `${k ? 'L' : 'M'}${to(x, z).map((v) => v.toFixed(1)).join(' ')}`).join('') + (closed ? 'Z' : '')
+const line = (points: [number, number][], closed: boolean) =>
+  points
+    .map(
+      ([x, z], k) =>
+        `${k ? 'L' : 'M'}${to(x, z)
+          .map((v) => v.toFixed(1))
+          .join(' ')}`,
+    )
+    .join('') + (closed ? 'Z' : '')
 const drawn = computed(() => {
   void props.ticks
   return shapes.shown
     .filter((s) => !s.hidden)
-    .map((s) => ({ s, d: line(s.points as [number, number][], s.kind !== 'path'), wide: s.width! / props.stage.plan.pixel, at: to(...labelAt(s)) }))
+    .map((s) => ({
+      s,
+      d: line(s.points as [number, number][], s.kind !== 'path'),
+      wide: s.width! / props.stage.plan.pixel,
+      at: to(...labelAt(s)),
+    }))
 })
 function labelAt(s: Shape): [number, number] {
   const p = s.points as [number, number][]
@@ -36,7 +49,8 @@ const labels = computed(() => {
     const mine = [at[0] - half, at[1] - 19, at[0] + half, at[1] - 2]
     if (s.id !== shapes.chosen) {
       if (across < 26 && wide < 6) return false
-      if (taken.some((t) => mine[0] < t[2] && mine[2] > t[0] && mine[1] < t[3] && mine[3] > t[1])) return false
+      if (taken.some((t) => mine[0] < t[2] && mine[2] > t[0] && mine[1] < t[3] && mine[3] > t[1]))
+        return false
     }
     taken.push(mine)
     return true
@@ -44,13 +58,20 @@ const labels = computed(() => {
 })
 const sketch = computed(() => {
   void props.ticks
-  const points = [...shapes.drawing, ...(props.pointer && shapes.drawing.length ? [props.pointer] : [])] as [number, number][]
+  const points = [...shapes.drawing, ...(props.pointer && shapes.drawing.length ? [props.pointer] : [])] as [
+    number,
+    number,
+  ][]
   if (!points.length) return null
   if (shapes.tool === 'circle' || shapes.tool === 'box') {
     const [[x, z], b] = [points[0], points[1] ?? points[0]]
     const reach = Math.max(Math.hypot(b[0] - x, b[1] - z), 0.5)
     const heading = (Math.atan2(b[0] - x, z - b[1]) * 180) / Math.PI
-    const made = { form: shapes.tool, round: { x, z, radius: reach }, box: { x, z, width: reach * 1.2, length: reach * 2, heading } } as ShapeIn
+    const made = {
+      form: shapes.tool,
+      round: { x, z, radius: reach },
+      box: { x, z, width: reach * 1.2, length: reach * 2, heading },
+    } as ShapeIn
     return line(cornersOf(made), true)
   }
   return line(points, shapes.tool !== 'path' && points.length > 2)
@@ -62,7 +83,10 @@ const handles = computed(() => {
   if (s.form === 'circle') return [{ k: 0, at: to(s.round!.x + s.round!.radius, s.round!.z) }]
   if (s.form === 'box') {
     const c = cornersOf(s)
-    return [{ k: 0, at: to((c[0][0] + c[1][0]) / 2, (c[0][1] + c[1][1]) / 2) }, { k: 1, at: to((c[0][0] + c[3][0]) / 2, (c[0][1] + c[3][1]) / 2) }]
+    return [
+      { k: 0, at: to((c[0][0] + c[1][0]) / 2, (c[0][1] + c[1][1]) / 2) },
+      { k: 1, at: to((c[0][0] + c[3][0]) / 2, (c[0][1] + c[3][1]) / 2) },
+    ]
   }
   return (s.points as [number, number][]).map((p, k) => ({ k, at: to(...p) }))
 })
@@ -104,19 +128,30 @@ function dragged(event: PointerEvent) {
   const [x, z] = place(event)
   const s = h.from
   if (h.corner < 0) shapes.attempt(movedBy(s, x - h.x, z - h.z))
-  else if (s.form === 'circle') shapes.attempt({ ...s, round: { ...s.round!, radius: Math.max(Math.hypot(x - s.round!.x, z - s.round!.z), 0.25) } })
+  else if (s.form === 'circle')
+    shapes.attempt({
+      ...s,
+      round: { ...s.round!, radius: Math.max(Math.hypot(x - s.round!.x, z - s.round!.z), 0.25) },
+    })
   else if (s.form === 'box') {
     const b = s.box!
     const far = Math.max(Math.hypot(x - b.x, z - b.z), 0.25)
     const heading = ((Math.atan2(x - b.x, b.z - z) * 180) / Math.PI + 360 - (h.corner ? 90 : 0)) % 360
     shapes.attempt({ ...s, box: { ...b, heading, ...(h.corner ? { width: far * 2 } : { length: far * 2 }) } })
-  } else shapes.attempt({ ...s, points: (s.points as [number, number][]).map((p, k) => (k === h.corner ? [x, z] : p) as [number, number]) })
+  } else
+    shapes.attempt({
+      ...s,
+      points: (s.points as [number, number][]).map(
+        (p, k) => (k === h.corner ? [x, z] : p) as [number, number],
+      ),
+    })
 }
 const released = () => (held.value = null)
 function without(s: Shape, k: number) {
   const least = s.kind === 'path' ? 2 : 3
   const points = s.points as [number, number][]
-  if ((s.form === 'line' || s.form === 'polygon') && points.length > least) shapes.attempt({ ...s, points: points.filter((_, i) => i !== k) })
+  if ((s.form === 'line' || s.form === 'polygon') && points.length > least)
+    shapes.attempt({ ...s, points: points.filter((_, i) => i !== k) })
 }
 const current = computed(() => shapes.shown.find((s) => s.id === shapes.chosen)!)
 </script>
@@ -124,25 +159,94 @@ const current = computed(() => shapes.shown.find((s) => s.id === shapes.chosen)!
 <template>
   <svg class="shapes" data-test="plan-shapes">
     <defs>
-      <pattern id="hatch-slant" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line x1="0" x2="0" y1="0" y2="7" /></pattern>
-      <pattern id="hatch-upright" width="6" height="6" patternUnits="userSpaceOnUse"><line x1="3" x2="3" y1="0" y2="6" /></pattern>
-      <pattern id="hatch-cross" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><path d="M0 0V7M0 0H7" /></pattern>
-      <pattern id="hatch-dots" width="6" height="6" patternUnits="userSpaceOnUse"><circle cx="2" cy="2" r="0.9" /></pattern>
+      <pattern
+        id="hatch-slant"
+        width="7"
+        height="7"
+        patternUnits="userSpaceOnUse"
+        patternTransform="rotate(45)"
+      >
+        <line x1="0" x2="0" y1="0" y2="7" />
+      </pattern>
+      <pattern id="hatch-upright" width="6" height="6" patternUnits="userSpaceOnUse">
+        <line x1="3" x2="3" y1="0" y2="6" />
+      </pattern>
+      <pattern
+        id="hatch-cross"
+        width="7"
+        height="7"
+        patternUnits="userSpaceOnUse"
+        patternTransform="rotate(45)"
+      >
+        <path d="M0 0V7M0 0H7" />
+      </pattern>
+      <pattern id="hatch-dots" width="6" height="6" patternUnits="userSpaceOnUse">
+        <circle cx="2" cy="2" r="0.9" />
+      </pattern>
     </defs>
-    <g v-for="{ s, d, wide } in drawn" :key="s.id" :class="{ chosen: edits && s.id === shapes.chosen, edits: edits && !shapes.tool }" :data-test="`shape-${s.id}`">
+    <g
+      v-for="{ s, d, wide } in drawn"
+      :key="s.id"
+      :class="{ chosen: edits && s.id === shapes.chosen, edits: edits && !shapes.tool }"
+      :data-test="`shape-${s.id}`"
+    >
       <template v-if="s.kind === 'path'">
         <path class="verge" :d="d" :stroke-width="Math.max(wide, 2) + 2" />
         <path class="bed" :d="d" :stroke-width="Math.max(wide, 1)" />
         <path v-if="s.clear !== null && wide > 3" class="middle" :d="d" />
       </template>
-      <path v-else class="outline" :d="d" :fill="s.hatch === 'blank' ? 'transparent' : `url(#hatch-${s.hatch})`" />
-      <path class="grip" :d="d" :class="{ open: s.kind !== 'obstacle' }" :stroke-width="s.kind === 'path' ? Math.max(wide, 10) : 8" @pointerdown="grab(s, -1, $event)" @pointermove="dragged" @pointerup="released" />
+      <path
+        v-else
+        class="outline"
+        :d="d"
+        :fill="s.hatch === 'blank' ? 'transparent' : `url(#hatch-${s.hatch})`"
+      />
+      <path
+        class="grip"
+        :d="d"
+        :class="{ open: s.kind !== 'obstacle' }"
+        :stroke-width="s.kind === 'path' ? Math.max(wide, 10) : 8"
+        @pointerdown="grab(s, -1, $event)"
+        @pointermove="dragged"
+        @pointerup="released"
+      />
     </g>
-    <text v-for="{ s, at } in labels" :key="`t${s.id}`" :x="at[0]" :y="at[1] - 6" text-anchor="middle">{{ s.name }}</text>
+    <text v-for="{ s, at } in labels" :key="`t${s.id}`" :x="at[0]" :y="at[1] - 6" text-anchor="middle">
+      {{ s.name }}
+    </text>
     <path v-if="sketch" class="sketch" :d="sketch" />
-    <circle v-for="(p, k) in shapes.drawing" :key="`d${k}`" class="corner" :cx="to(...p)[0]" :cy="to(...p)[1]" r="3.4" />
-    <circle v-for="m in middles" :key="`m${m.k}`" class="half" :cx="m.at[0]" :cy="m.at[1]" r="3.2" @pointerdown="split(current, m.k, $event)" @pointermove="dragged" @pointerup="released" />
-    <circle v-for="h in handles" :key="h.k" class="corner" :data-test="`corner-${h.k}`" :cx="h.at[0]" :cy="h.at[1]" r="5" @pointerdown="grab(current, h.k, $event)" @pointermove="dragged" @pointerup="released" @dblclick.stop="without(current, h.k)" />
+    <circle
+      v-for="(p, k) in shapes.drawing"
+      :key="`d${k}`"
+      class="corner"
+      :cx="to(...p)[0]"
+      :cy="to(...p)[1]"
+      r="3.4"
+    />
+    <circle
+      v-for="m in middles"
+      :key="`m${m.k}`"
+      class="half"
+      :cx="m.at[0]"
+      :cy="m.at[1]"
+      r="3.2"
+      @pointerdown="split(current, m.k, $event)"
+      @pointermove="dragged"
+      @pointerup="released"
+    />
+    <circle
+      v-for="h in handles"
+      :key="h.k"
+      class="corner"
+      :data-test="`corner-${h.k}`"
+      :cx="h.at[0]"
+      :cy="h.at[1]"
+      r="5"
+      @pointerdown="grab(current, h.k, $event)"
+      @pointermove="dragged"
+      @pointerup="released"
+      @dblclick.stop="without(current, h.k)"
+    />
   </svg>
 </template>
 

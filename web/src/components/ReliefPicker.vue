@@ -9,7 +9,13 @@ const r = props.relief
 const look = computed(() => (r.kind.value ? RELIEF[r.kind.value] : null))
 const gradient = computed(() => {
   const ramp = look.value?.ramp ?? []
-  const stops = Array.from({ length: 13 }, (_, k) => `rgb(${inked(ramp, k / 12).map(Math.round).join(' ')})`)
+  const stops = Array.from(
+    { length: 13 },
+    (_, k) =>
+      `rgb(${inked(ramp, k / 12)
+        .map(Math.round)
+        .join(' ')})`,
+  )
   return `linear-gradient(90deg, ${stops.join(', ')})`
 })
 const marks = computed(() => {
@@ -17,20 +23,52 @@ const marks = computed(() => {
   if (r.kind.value === 'facing') return ['N', 'E', 'S', 'W', 'N']
   const digits = Math.abs(b - a) < 20 ? 1 : 0
   const unit = look.value?.unit ?? ''
-  return [a, (a + b) / 2, b].map((v, k) => `${k === 2 && r.kind.value !== 'shading' && r.kind.value !== 'altitude' ? '≥ ' : ''}${(Math.abs(v) < 0.05 ? 0 : v).toFixed(digits).replace('-', '−')}${unit === 'm' ? ' m' : unit}`)
+  return [a, (a + b) / 2, b].map(
+    (v, k) =>
+      `${k === 2 && r.kind.value !== 'shading' && r.kind.value !== 'altitude' ? '≥ ' : ''}${(Math.abs(v) < 0.05 ? 0 : v).toFixed(digits).replace('-', '−')}${unit === 'm' ? ' m' : unit}`,
+  )
 })
 const value = computed(() => (props.at ? r.valueAt(...props.at) : ''))
 </script>
 
 <template>
   <div class="relief" data-test="relief">
-    <v-select :model-value="r.kind.value" :items="KINDS" label="Lay over the ground" clearable placeholder="nothing" persistent-placeholder hide-details class="kinds" data-test="relief-kind" @update:model-value="r.kind.value = $event ?? null" />
-    <NumberField v-if="r.kind.value === 'hollow'" label="Radius of the ground around" unit="m" :value="r.radius.value" :min="2" :max="250" :step="5" :digits="1" test="relief-radius" @change="r.radius.value = $event" />
+    <v-select
+      :model-value="r.kind.value"
+      :items="KINDS"
+      label="Lay over the ground"
+      clearable
+      placeholder="nothing"
+      persistent-placeholder
+      hide-details
+      class="kinds"
+      data-test="relief-kind"
+      @update:model-value="r.kind.value = $event ?? null"
+    />
+    <NumberField
+      v-if="r.kind.value === 'hollow'"
+      label="Radius of the ground around"
+      unit="m"
+      :value="r.radius.value"
+      :min="2"
+      :max="250"
+      :step="5"
+      :digits="1"
+      test="relief-radius"
+      @change="r.radius.value = $event"
+    />
     <p v-if="r.trouble.value" class="over" role="alert">{{ r.trouble.value }}</p>
     <template v-else-if="look">
       <div class="ramp" :style="{ background: gradient }" />
-      <p class="marks number"><span v-for="(m, k) in marks" :key="k">{{ m }}</span></p>
-      <p class="says"><b class="number" data-test="relief-value">{{ r.busy.value ? 'working it out …' : value || 'point at the ground' }}</b> <span class="faint">{{ look.says }}</span></p>
+      <p class="marks number">
+        <span v-for="(m, k) in marks" :key="k">{{ m }}</span>
+      </p>
+      <p class="says">
+        <b class="number" data-test="relief-value">{{
+          r.busy.value ? 'working it out …' : value || 'point at the ground'
+        }}</b>
+        <span class="faint">{{ look.says }}</span>
+      </p>
     </template>
   </div>
 </template>

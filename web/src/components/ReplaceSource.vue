@@ -22,7 +22,11 @@ watch(thing, async (t) => {
   found.value = null
   if (!t || !batch.value) return
   try {
-    found.value = await answer(api.GET('/api/shelf/{item}/against/{batch}/{thing}', { params: { path: { item: props.item.slug, batch: batch.value.id, thing: t.id } } }))
+    found.value = await answer(
+      api.GET('/api/shelf/{item}/against/{batch}/{thing}', {
+        params: { path: { item: props.item.slug, batch: batch.value.id, thing: t.id } },
+      }),
+    )
   } catch (error) {
     trouble.value = (error as Error).message
   }
@@ -34,7 +38,14 @@ const chosen = (next: File[] | File) => {
 async function keep() {
   working.value = true
   try {
-    await shelf.changed(answer(api.POST('/api/shelf/{item}/replace', { params: { path: { item: props.item.slug } }, body: { revision: props.item.revision, batch: batch.value!.id, thing: thing.value!.id } })))
+    await shelf.changed(
+      answer(
+        api.POST('/api/shelf/{item}/replace', {
+          params: { path: { item: props.item.slug } },
+          body: { revision: props.item.revision, batch: batch.value!.id, thing: thing.value!.id },
+        }),
+      ),
+    )
     await Promise.all([shelf.load(), store.refresh(true)])
     emit('close')
   } catch (error) {
@@ -59,10 +70,21 @@ function size(keepHeight: boolean) {
   <v-dialog :model-value="true" max-width="1080" aria-label="Replace the source" persistent scrollable>
     <v-card class="replace" data-test="replace">
       <h2>Another source for {{ item.name }}</h2>
-      <v-file-input multiple label="Its new file, with what belongs to it" accept=".glb,.gltf,.bin,.obj,.mtl,.png,.jpg,.jpeg,.webp,.zip" hide-details data-test="replace-files" @update:model-value="chosen" />
+      <v-file-input
+        multiple
+        label="Its new file, with what belongs to it"
+        accept=".glb,.gltf,.bin,.obj,.mtl,.png,.jpg,.jpeg,.webp,.zip"
+        hide-details
+        data-test="replace-files"
+        @update:model-value="chosen"
+      />
       <p v-if="trouble || refused" class="over" role="alert">{{ trouble || refused }}</p>
       <template v-if="busy">
-        <v-progress-linear :model-value="(sending ? sent : (batch?.share ?? 0)) * 100" color="primary" aria-label="Reading the file" />
+        <v-progress-linear
+          :model-value="(sending ? sent : (batch?.share ?? 0)) * 100"
+          color="primary"
+          aria-label="Reading the file"
+        />
         <p class="faint">{{ sending ? 'Sending the files' : batch?.step || 'Waiting' }} …</p>
       </template>
       <div v-if="thing && !busy" class="sides">
@@ -75,7 +97,11 @@ function size(keepHeight: boolean) {
           <h3>As it would be</h3>
           <ItemView :glb="thing.glb" :crown="thing.crown" :trunk="thing.trunk" :anchors="thing.anchors" />
           <StateTable :item="thing" />
-          <v-checkbox :model-value="!same" :label="`as high as the old one, ${item.height.toFixed(2)} m`" @update:model-value="size(!!$event)" />
+          <v-checkbox
+            :model-value="!same"
+            :label="`as high as the old one, ${item.height.toFixed(2)} m`"
+            @update:model-value="size(!!$event)"
+          />
         </section>
       </div>
       <section v-if="thing && !busy" class="levels" data-test="replaced-levels">
@@ -83,13 +109,28 @@ function size(keepHeight: boolean) {
         <p v-else-if="!found.length" class="faint">No level uses it.</p>
         <template v-for="l in found ?? []" :key="l.level">
           <p>
-            <b>{{ l.level }}</b><span v-if="l.held" class="faint">, which holds its own version: nothing changes there</span>
-            <template v-else>: <span :class="{ over: l.lost }">{{ whole(l.lost) }} plants lose room</span>, {{ whole(l.gained) }} find room</template>
+            <b>{{ l.level }}</b><span v-if="l.held" class="faint"
+              >, which holds its own version: nothing changes there</span
+            >
+            <template v-else
+              >: <span :class="{ over: l.lost }">{{ whole(l.lost) }} plants lose room</span>,
+              {{ whole(l.gained) }} find room</template
+            >
           </p>
           <v-table v-if="!l.held && l.views.length" density="compact" class="number">
-            <thead><tr><th>View</th><th v-for="line in LINES" :key="line.name" class="n">{{ line.label }}</th></tr></thead>
+            <thead>
+              <tr>
+                <th>View</th>
+                <th v-for="line in LINES" :key="line.name" class="n">{{ line.label }}</th>
+              </tr>
+            </thead>
             <tbody>
-              <tr v-for="v in l.views" :key="v.name"><td>{{ v.name }}</td><td v-for="line in LINES" :key="line.name" class="n">{{ signed(amount(line.name, v.change[line.name]), v.change[line.name]) }}</td></tr>
+              <tr v-for="v in l.views" :key="v.name">
+                <td>{{ v.name }}</td>
+                <td v-for="line in LINES" :key="line.name" class="n">
+                  {{ signed(amount(line.name, v.change[line.name]), v.change[line.name]) }}
+                </td>
+              </tr>
             </tbody>
           </v-table>
         </template>
@@ -97,7 +138,15 @@ function size(keepHeight: boolean) {
       <div class="foot">
         <span class="faint small">Every plant keeps its place. One undo takes it back everywhere.</span>
         <v-btn variant="text" @click="leave">Drop</v-btn>
-        <v-btn color="primary" variant="flat" :loading="working" :disabled="busy || !thing" data-test="replace-keep" @click="keep">Replace it</v-btn>
+        <v-btn
+          color="primary"
+          variant="flat"
+          :loading="working"
+          :disabled="busy || !thing"
+          data-test="replace-keep"
+          @click="keep"
+          >Replace it</v-btn
+        >
       </div>
     </v-card>
   </v-dialog>

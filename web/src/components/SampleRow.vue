@@ -21,7 +21,12 @@ async function load() {
   const stand = store.chosen[0]
   if (!stand) return
   try {
-    const told = await answer(api.POST('/api/levels/{slug}/stands/{stand}/sample', { params: { path: { slug: store.slug, stand: stand.id } }, body: { settings: props.draft.partOf(stand) } }))
+    const told = await answer(
+      api.POST('/api/levels/{slug}/stands/{stand}/sample', {
+        params: { path: { slug: store.slug, stand: stand.id } },
+        body: { settings: props.draft.partOf(stand) },
+      }),
+    )
     if (mine === round) [nine.value, trouble.value] = [told, '']
   } catch (error) {
     if (mine === round) trouble.value = (error as Error).message
@@ -49,7 +54,15 @@ const drawn = computed(() => {
     const frame = item ? Math.max(item.crown * 2.6, item.height * 0.5) / (item.height * 1.06) : 0.6
     const spread = item ? p.width / (2 * item.crown) / (p.height / item.height) : 1
     const x = 17 + k * STEP
-    return { ...p, x, y: FOOT - 8 + p.sink * scale, tall, wide: tall * 1.06 * frame * spread, colour: between(p.tint), url: silhouette(p.item) }
+    return {
+      ...p,
+      x,
+      y: FOOT - 8 + p.sink * scale,
+      tall,
+      wide: tall * 1.06 * frame * spread,
+      colour: between(p.tint),
+      url: silhouette(p.item),
+    }
   })
 })
 const top = computed(() => Math.min(...drawn.value.map((p) => p.y - p.tall), FOOT - 30) - 6)
@@ -60,12 +73,33 @@ const piece = (x: number) => `M${x - 14} ${FOOT - 8 - 14 * FALL} L${x + 14} ${FO
 <template>
   <div v-if="store.chosen.length === 1" class="sample" data-test="sample">
     <p v-if="trouble" class="faint small">{{ trouble }}</p>
-    <svg v-else :viewBox="`0 ${top} ${WIDE} ${124 - top}`" role="img" aria-label="Nine plants as these settings make them, on a slope of 18 degrees">
+    <svg
+      v-else
+      :viewBox="`0 ${top} ${WIDE} ${124 - top}`"
+      role="img"
+      aria-label="Nine plants as these settings make them, on a slope of 18 degrees"
+    >
       <defs>
-        <mask v-for="(p, k) in drawn" :id="`nine-${k}`" :key="k" style="mask-type: alpha"><image :href="p.url" :x="p.x - p.wide / 2" :y="p.y - p.tall" :width="p.wide" :height="p.tall" preserveAspectRatio="none" /></mask>
+        <mask v-for="(p, k) in drawn" :id="`nine-${k}`" :key="k" style="mask-type: alpha">
+          <image
+            :href="p.url"
+            :x="p.x - p.wide / 2"
+            :y="p.y - p.tall"
+            :width="p.wide"
+            :height="p.tall"
+            preserveAspectRatio="none"
+          />
+        </mask>
       </defs>
       <g v-for="(p, k) in drawn" :key="k" :transform="`rotate(${p.lean} ${p.x} ${p.y})`">
-        <rect :x="p.x - p.wide / 2" :y="p.y - p.tall" :width="p.wide" :height="p.tall" class="ink" :mask="`url(#nine-${k})`" />
+        <rect
+          :x="p.x - p.wide / 2"
+          :y="p.y - p.tall"
+          :width="p.wide"
+          :height="p.tall"
+          class="ink"
+          :mask="`url(#nine-${k})`"
+        />
       </g>
       <g v-for="(p, k) in drawn" :key="`s${k}`">
         <path class="ground" :d="`${piece(p.x)} V${FOOT + 6} H${p.x - 14} Z`" />
@@ -73,7 +107,10 @@ const piece = (x: number) => `M${x - 14} ${FOOT - 8 - 14 * FALL} L${x + 14} ${FO
       </g>
       <g v-for="(p, k) in drawn" :key="`t${k}`">
         <circle :cx="p.x" cy="112" r="7" :fill="p.colour" class="swatch" />
-        <path class="turn" :d="`M${p.x} 112 l${Math.sin((p.turn * Math.PI) / 180) * 10} ${-Math.cos((p.turn * Math.PI) / 180) * 10}`" />
+        <path
+          class="turn"
+          :d="`M${p.x} 112 l${Math.sin((p.turn * Math.PI) / 180) * 10} ${-Math.cos((p.turn * Math.PI) / 180) * 10}`"
+        />
       </g>
     </svg>
     <p class="faint small">Nine of them on an 18° slope; below, the way each faces and its tint.</p>

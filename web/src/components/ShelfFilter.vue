@@ -14,9 +14,25 @@ const groups = [{ value: null, title: 'all groups' }, ...GROUPS.map((g) => ({ va
 
 <template>
   <div class="filter">
-    <v-text-field v-model="shelf.search" :prepend-inner-icon="mdiMagnify" label="Search by name or tag" clearable hide-details data-test="shelf-search" @click:clear="shelf.search = ''" />
+    <v-text-field
+      v-model="shelf.search"
+      :prepend-inner-icon="mdiMagnify"
+      label="Search by name or tag"
+      clearable
+      hide-details
+      data-test="shelf-search"
+      @click:clear="shelf.search = ''"
+    />
     <v-select v-model="shelf.group" :items="groups" label="Group" hide-details data-test="shelf-group" />
-    <v-select v-if="shelf.tags.length" v-model="shelf.tag" :items="shelf.tags" label="Tag" clearable hide-details data-test="shelf-tag" />
+    <v-select
+      v-if="shelf.tags.length"
+      v-model="shelf.tag"
+      :items="shelf.tags"
+      label="Tag"
+      clearable
+      hide-details
+      data-test="shelf-tag"
+    />
     <v-select v-model="shelf.sort" :items="SORTS" label="Order" hide-details data-test="shelf-sort" />
   </div>
 </template>

@@ -31,24 +31,73 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
   <section class="shelf" aria-label="Shelf" data-test="shelf">
     <header>
       <ShelfFilter class="filter" />
-      <v-btn color="primary" variant="flat" :prepend-icon="mdiTrayArrowDown" :disabled="!store.mayPlant" data-test="bring" @click="bringing = true">
+      <v-btn
+        color="primary"
+        variant="flat"
+        :prepend-icon="mdiTrayArrowDown"
+        :disabled="!store.mayPlant"
+        data-test="bring"
+        @click="bringing = true"
+      >
         Bring in …
-        <v-tooltip activator="parent">Bring your own to the shelf: meshes, grass from a picture, or a stand-in</v-tooltip>
+        <v-tooltip activator="parent"
+          >Bring your own to the shelf: meshes, grass from a picture, or a stand-in</v-tooltip
+        >
       </v-btn>
-      <v-slider v-model="zoom" :min="1" :max="14" :step="0.1" label="Scale" hide-details class="zoom" aria-label="Scale of the pictures" />
+      <v-slider
+        v-model="zoom"
+        :min="1"
+        :max="14"
+        :step="0.1"
+        label="Scale"
+        hide-details
+        class="zoom"
+        aria-label="Scale of the pictures"
+      />
     </header>
     <p v-if="shelf.trouble" class="over" role="alert">{{ shelf.trouble }}</p>
-    <p v-else-if="!shelf.items.length" class="faint">{{ shelf.search || shelf.group ? 'Nothing on the shelf is like that.' : 'The shelf is empty.' }}</p>
+    <p v-else-if="!shelf.items.length" class="faint">
+      {{ shelf.search || shelf.group ? 'Nothing on the shelf is like that.' : 'The shelf is empty.' }}
+    </p>
     <ul>
       <li v-for="i in shelf.items" :key="i.slug" :class="{ chosen: i.slug === chosen }">
-        <v-card class="tile" :data-test="`shelf-${i.slug}`" :aria-label="`${i.name}: look at it`" @click="chosen = i.slug">
-          <span class="air" :style="{ height: `${roof}px` }"><ItemPicture :picture="i.picture" :name="i.name" :item-scale="i.scale" :scale="scale" /></span>
-          <b>{{ i.name }} <v-icon v-if="i.findings.length" :icon="mdiAlertOutline" size="16" color="warning" :aria-label="i.findings.map((f) => f.text).join(' ')" /></b>
-          <span class="faint number">{{ i.group }}, {{ i.height < 1 ? `${Math.round(i.height * 100)} cm` : `${i.height.toFixed(1)} m` }}</span>
-          <span class="faint number">{{ i.states.map((s) => whole(s.triangles)).join(' · ') }} triangles</span>
+        <v-card
+          class="tile"
+          :data-test="`shelf-${i.slug}`"
+          :aria-label="`${i.name}: look at it`"
+          @click="chosen = i.slug"
+        >
+          <span class="air" :style="{ height: `${roof}px` }"
+            ><ItemPicture :picture="i.picture" :name="i.name" :item-scale="i.scale" :scale="scale"
+          /></span>
+          <b
+            >{{ i.name }}
+            <v-icon
+              v-if="i.findings.length"
+              :icon="mdiAlertOutline"
+              size="16"
+              color="warning"
+              :aria-label="i.findings.map((f) => f.text).join(' ')"
+          /></b>
+          <span class="faint number"
+            >{{ i.group }},
+            {{ i.height < 1 ? `${Math.round(i.height * 100)} cm` : `${i.height.toFixed(1)} m` }}</span
+          >
+          <span class="faint number"
+            >{{ i.states.map((s) => whole(s.triangles)).join(' · ') }} triangles</span
+          >
         </v-card>
-        <v-btn v-if="used.has(i.slug)" size="small" :prepend-icon="mdiCheck" variant="text" disabled>in this level</v-btn>
-        <v-btn v-else size="small" :prepend-icon="mdiPlus" :disabled="!store.mayPlant" :data-test="`take-${i.slug}`" @click="emit('take', i.slug)">
+        <v-btn v-if="used.has(i.slug)" size="small" :prepend-icon="mdiCheck" variant="text" disabled
+          >in this level</v-btn
+        >
+        <v-btn
+          v-else
+          size="small"
+          :prepend-icon="mdiPlus"
+          :disabled="!store.mayPlant"
+          :data-test="`take-${i.slug}`"
+          @click="emit('take', i.slug)"
+        >
           Take
           <v-tooltip activator="parent">Take {{ i.name }} into this level</v-tooltip>
         </v-btn>

@@ -34,7 +34,27 @@ function key(event: KeyboardEvent) {
 </script>
 
 <template>
-  <div v-tooltip="{ text: folded ? `Bring back: ${label}` : 'Drag to make it narrower or wider; press to fold it away', openDelay: 600 }" class="edge" tabindex="0" role="separator" aria-orientation="vertical" data-keys :aria-label="label" :aria-valuenow="folded ? 0 : width" :aria-valuemin="least" :aria-valuemax="most" :data-test="`edge-${side}`" @pointerdown="down" @pointermove="move" @pointerup="up" @pointercancel="began = null" @keydown="key">
+  <div
+    v-tooltip="{
+      text: folded ? `Bring back: ${label}` : 'Drag to make it narrower or wider; press to fold it away',
+      openDelay: 600,
+    }"
+    class="edge"
+    tabindex="0"
+    role="separator"
+    aria-orientation="vertical"
+    data-keys
+    :aria-label="label"
+    :aria-valuenow="folded ? 0 : width"
+    :aria-valuemin="least"
+    :aria-valuemax="most"
+    :data-test="`edge-${side}`"
+    @pointerdown="down"
+    @pointermove="move"
+    @pointerup="up"
+    @pointercancel="began = null"
+    @keydown="key"
+  >
     <v-icon :icon="icon" size="14" />
   </div>
 </template>

@@ -35,10 +35,15 @@ function setStep(k: number, value: number) {
 const pixels = ref(2)
 type Errors = { errors?: number[]; billboard_error?: number | null }
 /** The silhouette errors in m of the items of the stand that is selected. */
-const errors = computed(() => (one.value?.settings.mix ?? []).map((m) => (store.level!.stock.find((i) => i.slug === m.item)?.distances ?? {}) as Errors))
+const errors = computed(() =>
+  (one.value?.settings.mix ?? []).map(
+    (m) => (store.level!.stock.find((i) => i.slug === m.item)?.distances ?? {}) as Errors,
+  ),
+)
 const measured = computed(() => errors.value.some((e) => e.errors?.length || e.billboard_error))
 /** Where an error in m takes so many pixels of 1,080 lines over 55°. */
-const nearest = (error: number) => Math.round((error * 1080 * 10) / (2 * Math.tan((27.5 * Math.PI) / 180) * pixels.value)) / 10
+const nearest = (error: number) =>
+  Math.round((error * 1080 * 10) / (2 * Math.tan((27.5 * Math.PI) / 180) * pixels.value)) / 10
 function toPixels() {
   const most = (k: number) => Math.max(0, ...errors.value.map((e) => e.errors?.[k] ?? 0))
   let last = 0
@@ -58,38 +63,127 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
 <template>
   <div class="bench" data-test="sightline-bench">
     <h2>Sightline</h2>
-    <p class="faint">How far each stand is drawn, and as what. Drag an edge; the cost of this view follows.</p>
+    <p class="faint">
+      How far each stand is drawn, and as what. Drag an edge; the cost of this view follows.
+    </p>
     <v-switch v-model="wide" label="Lay the chart out under the stage" data-test="chart-wide" />
     <Teleport defer to="#under-stage" :disabled="!wide">
-      <SightlineChart :stands="store.stands" :settings="d.settingsOf" :chain="chain" :fog="fog" :selected="store.selected" :locked="locked" @edge="edge" />
+      <SightlineChart
+        :stands="store.stands"
+        :settings="d.settingsOf"
+        :chain="chain"
+        :fog="fog"
+        :selected="store.selected"
+        :locked="locked"
+        @edge="edge"
+      />
     </Teleport>
 
     <template v-if="one && now">
       <h3>{{ one.name }}</h3>
-      <NumberField v-for="(s, k) in now.steps" :key="k" :label="`Mesh ${k + 1} gives way to ${k + 2}`" unit="m" :value="s" :min="0" :digits="1" :wrong="wrong" :disabled="locked" :test="`step-${k}`" @change="setStep(k, $event)" />
+      <NumberField
+        v-for="(s, k) in now.steps"
+        :key="k"
+        :label="`Mesh ${k + 1} gives way to ${k + 2}`"
+        unit="m"
+        :value="s"
+        :min="0"
+        :digits="1"
+        :wrong="wrong"
+        :disabled="locked"
+        :test="`step-${k}`"
+        @change="setStep(k, $event)"
+      />
       <p class="to-pixels">
-        <NumberField bare label="Pixels" unit="px" :value="pixels" :min="0.5" :max="50" :step="0.5" :digits="1" :disabled="locked" test="pixels" @change="pixels = Math.min(Math.max($event, 0.5), 50)" />
+        <NumberField
+          bare
+          label="Pixels"
+          unit="px"
+          :value="pixels"
+          :min="0.5"
+          :max="50"
+          :step="0.5"
+          :digits="1"
+          :disabled="locked"
+          test="pixels"
+          @change="pixels = Math.min(Math.max($event, 0.5), 50)"
+        />
         <v-btn size="small" :disabled="locked || !measured" data-test="to-pixels" @click="toPixels">
           Set edges to {{ pixels }} pixels
-          <v-tooltip activator="parent">Each coarser state begins where its outline differs from the full mesh's by at most so many pixels at 1,080 lines</v-tooltip>
+          <v-tooltip activator="parent"
+            >Each coarser state begins where its outline differs from the full mesh's by at most so many
+            pixels at 1,080 lines</v-tooltip
+          >
         </v-btn>
       </p>
-      <NumberField v-if="chain(one).billboard" label="Billboard from" unit="m" :value="now.billboard" :min="0" :digits="1" :wrong="wrong" :disabled="locked" test="billboard" @change="d.change({ distances: { billboard: $event } })" />
-      <NumberField label="Gone beyond" unit="m" :value="now.gone" :min="1" :step="5" :digits="1" :wrong="wrong" :disabled="locked" test="gone" @change="d.change({ distances: { gone: $event } })" />
-      <NumberField label="Fade width" unit="m" :value="now.fade" :min="0" :digits="1" :wrong="wrong" :disabled="locked" test="fade" @change="d.change({ distances: { fade: $event } })" />
-      <NumberField label="Shadow reach" unit="m" :value="now.shadow" :min="0" :step="5" :digits="1" :wrong="wrong" :disabled="locked" test="shadow" @change="d.change({ distances: { shadow: $event } })" />
+      <NumberField
+        v-if="chain(one).billboard"
+        label="Billboard from"
+        unit="m"
+        :value="now.billboard"
+        :min="0"
+        :digits="1"
+        :wrong="wrong"
+        :disabled="locked"
+        test="billboard"
+        @change="d.change({ distances: { billboard: $event } })"
+      />
+      <NumberField
+        label="Gone beyond"
+        unit="m"
+        :value="now.gone"
+        :min="1"
+        :step="5"
+        :digits="1"
+        :wrong="wrong"
+        :disabled="locked"
+        test="gone"
+        @change="d.change({ distances: { gone: $event } })"
+      />
+      <NumberField
+        label="Fade width"
+        unit="m"
+        :value="now.fade"
+        :min="0"
+        :digits="1"
+        :wrong="wrong"
+        :disabled="locked"
+        test="fade"
+        @change="d.change({ distances: { fade: $event } })"
+      />
+      <NumberField
+        label="Shadow reach"
+        unit="m"
+        :value="now.shadow"
+        :min="0"
+        :step="5"
+        :digits="1"
+        :wrong="wrong"
+        :disabled="locked"
+        test="shadow"
+        @change="d.change({ distances: { shadow: $event } })"
+      />
     </template>
     <p v-else class="faint">Select one stand to set its distances by number.</p>
 
     <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
-      <p v-if="d.again.value" class="faint" data-test="again">Taken up again: this draft was not kept before.</p>
+      <p v-if="d.again.value" class="faint" data-test="again">
+        Taken up again: this draft was not kept before.
+      </p>
       <p v-if="d.trouble.value" class="over" role="alert" data-test="trouble">{{ d.trouble.value }}</p>
       <p v-else class="number" data-test="cost-difference">
         In this view <span :class="ms > 0 ? 'over' : ''">{{ signed(amount('ms', ms), ms) }}</span>,
         {{ signed(amount('triangles', triangles), triangles) }} triangles
       </p>
       <p class="do">
-        <v-btn color="primary" variant="flat" data-test="keep" :disabled="!!d.trouble.value || locked || !d.dirty.value" @click="d.keep()">Keep</v-btn>
+        <v-btn
+          color="primary"
+          variant="flat"
+          data-test="keep"
+          :disabled="!!d.trouble.value || locked || !d.dirty.value"
+          @click="d.keep()"
+          >Keep</v-btn
+        >
         <ActionButton tip="Give the draft up  Esc" data-test="drop" @click="d.drop()">Drop</ActionButton>
       </p>
     </footer>

@@ -27,66 +27,164 @@ async function guarded(work: () => Promise<void>) {
     trouble.value = (error as Error).message
   }
 }
-const load = () => guarded(async () => void (list.value = await answer(api.GET('/api/levels/{slug}/snapshots', store.here()))))
+const load = () =>
+  guarded(async () => void (list.value = await answer(api.GET('/api/levels/{slug}/snapshots', store.here()))))
 onMounted(load)
 const take = () =>
   guarded(async () => {
-    await answer(api.POST('/api/levels/{slug}/snapshots', { ...store.here(), body: { name: name.value.trim() } }))
+    await answer(
+      api.POST('/api/levels/{slug}/snapshots', { ...store.here(), body: { name: name.value.trim() } }),
+    )
     name.value = ''
     await load()
   })
 const compare = () =>
   guarded(async () => {
     const body = { before: before.value, after: after.value }
-    told.value = await answer(api.POST('/api/levels/{slug}/snapshots/compare', { ...store.here(), body: { ...body, view: props.view() } }))
-    d.marks.value = places([await answerBytes(api.POST('/api/levels/{slug}/snapshots/difference', { ...store.here(), parseAs: 'stream', body }))])
+    told.value = await answer(
+      api.POST('/api/levels/{slug}/snapshots/compare', {
+        ...store.here(),
+        body: { ...body, view: props.view() },
+      }),
+    )
+    d.marks.value = places([
+      await answerBytes(
+        api.POST('/api/levels/{slug}/snapshots/difference', { ...store.here(), parseAs: 'stream', body }),
+      ),
+    ])
   })
 function close() {
   told.value = null
   d.marks.value = places([])
 }
-const remove = (id: number) => guarded(async () => {
-  list.value = await answer(api.DELETE('/api/levels/{slug}/snapshots/{snapshot}', { params: { path: { slug: store.slug, snapshot: id } } }))
-  if (before.value === id || after.value === id) before.value = after.value = 0
-})
-const goBack = (s: Snapshot) => guarded(async () => {
-  await store.arrange(answer(api.POST('/api/levels/{slug}/snapshots/{snapshot}/go-back', { params: { path: { slug: store.slug, snapshot: s.id } }, body: { key: crypto.randomUUID() } })))
-  close()
-})
-const choices = computed(() => [{ value: 0, title: 'now' }, ...list.value.map((s) => ({ value: s.id, title: s.name }))])
-const day = (at: string) => new Date(at).toLocaleString(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
+const remove = (id: number) =>
+  guarded(async () => {
+    list.value = await answer(
+      api.DELETE('/api/levels/{slug}/snapshots/{snapshot}', {
+        params: { path: { slug: store.slug, snapshot: id } },
+      }),
+    )
+    if (before.value === id || after.value === id) before.value = after.value = 0
+  })
+const goBack = (s: Snapshot) =>
+  guarded(async () => {
+    await store.arrange(
+      answer(
+        api.POST('/api/levels/{slug}/snapshots/{snapshot}/go-back', {
+          params: { path: { slug: store.slug, snapshot: s.id } },
+          body: { key: crypto.randomUUID() },
+        }),
+      ),
+    )
+    close()
+  })
+const choices = computed(() => [
+  { value: 0, title: 'now' },
+  ...list.value.map((s) => ({ value: s.id, title: s.name })),
+])
+const day = (at: string) =>
+  new Date(at).toLocaleString(undefined, {
+    day: 'numeric',
+    month: 'short',
+    hour: '2-digit',
+    minute: '2-digit',
+  })
 const changed = computed(() => told.value?.stands.filter((s) => s.gained || s.lost) ?? [])
-const costs = computed(() => (['ms', 'triangles', 'draw_calls'] as LineName[]).map((n) => ({ n, text: signed(amount(n, told.value?.cost[n] ?? 0), told.value?.cost[n] ?? 0), value: told.value?.cost[n] ?? 0 })))
+const costs = computed(() =>
+  (['ms', 'triangles', 'draw_calls'] as LineName[]).map((n) => ({
+    n,
+    text: signed(amount(n, told.value?.cost[n] ?? 0), told.value?.cost[n] ?? 0),
+    value: told.value?.cost[n] ?? 0,
+  })),
+)
 </script>
 
 <template>
   <section data-test="snapshots">
     <FoldingPart name="snapshots" title="Snapshots of the planting" closed>
       <div v-if="store.mayPlant" class="row">
-        <v-text-field v-model="name" maxlength="80" data-keys label="A name for it as it is now" hide-details data-test="snapshot-name" @keydown.enter="name.trim() && take()" />
-        <ActionButton :icon="mdiCameraOutline" tip="Take a snapshot" :why="!name.trim() && 'give it a name'" data-test="snapshot-take" @click="take">Take</ActionButton>
+        <v-text-field
+          v-model="name"
+          maxlength="80"
+          data-keys
+          label="A name for it as it is now"
+          hide-details
+          data-test="snapshot-name"
+          @keydown.enter="name.trim() && take()"
+        />
+        <ActionButton
+          :icon="mdiCameraOutline"
+          tip="Take a snapshot"
+          :why="!name.trim() && 'give it a name'"
+          data-test="snapshot-take"
+          @click="take"
+          >Take</ActionButton
+        >
       </div>
       <ul>
         <li v-for="s in list" :key="s.id" :data-test="`snapshot-${s.name}`">
-          <span><span class="name">{{ s.name }}</span> <span class="faint small">{{ s.by }}, {{ day(s.at) }}</span></span>
-          <ActionButton v-if="store.mayPlant" size="x-small" tip="Make the planting what it was; undo brings this back" data-test="go-back" @click="goBack(s)">go back</ActionButton>
-          <ActionButton v-if="store.mayPlant" size="x-small" variant="text" :icon="mdiDeleteOutline" :tip="`Remove ${s.name}`" @click="remove(s.id)" />
+          <span
+            ><span class="name">{{ s.name }}</span>
+            <span class="faint small">{{ s.by }}, {{ day(s.at) }}</span></span
+          >
+          <ActionButton
+            v-if="store.mayPlant"
+            size="x-small"
+            tip="Make the planting what it was; undo brings this back"
+            data-test="go-back"
+            @click="goBack(s)"
+            >go back</ActionButton
+          >
+          <ActionButton
+            v-if="store.mayPlant"
+            size="x-small"
+            variant="text"
+            :icon="mdiDeleteOutline"
+            :tip="`Remove ${s.name}`"
+            @click="remove(s.id)"
+          />
         </li>
       </ul>
-      <p v-if="!list.length" class="faint small">A snapshot keeps every stand's settings, painting and single plants, to compare with and go back to.</p>
+      <p v-if="!list.length" class="faint small">
+        A snapshot keeps every stand's settings, painting and single plants, to compare with and go back to.
+      </p>
       <div v-else class="row">
         <v-select v-model="before" :items="choices" label="Compare" hide-details data-test="compare-before" />
         <v-select v-model="after" :items="choices" label="with" hide-details data-test="compare-after" />
-        <ActionButton :why="before === after && 'choose two different ones'" tip="Show what differs" data-test="compare" @click="compare">Show</ActionButton>
+        <ActionButton
+          :why="before === after && 'choose two different ones'"
+          tip="Show what differs"
+          data-test="compare"
+          @click="compare"
+          >Show</ActionButton
+        >
       </div>
       <v-table v-if="told" class="number" data-test="compared">
         <tbody>
-          <tr v-for="s in changed" :key="s.stand"><td class="name">{{ s.name }}</td><td>{{ whole(s.before) }} → {{ whole(s.after) }}</td><td class="gained">+{{ whole(s.gained) }}</td><td class="over">−{{ whole(s.lost) }}</td></tr>
-          <tr v-if="!changed.length"><td>The two have the same plants.</td></tr>
-          <tr class="sum"><td>Cost of this view</td><td colspan="3"><span v-for="c in costs" :key="c.n" :class="c.value > 0 ? 'over' : 'faint'">{{ c.text }}{{ c.n === 'draw_calls' ? ' calls' : c.n === 'triangles' ? ' triangles' : '' }} &ensp;</span></td></tr>
+          <tr v-for="s in changed" :key="s.stand">
+            <td class="name">{{ s.name }}</td>
+            <td>{{ whole(s.before) }} → {{ whole(s.after) }}</td>
+            <td class="gained">+{{ whole(s.gained) }}</td>
+            <td class="over">−{{ whole(s.lost) }}</td>
+          </tr>
+          <tr v-if="!changed.length">
+            <td>The two have the same plants.</td>
+          </tr>
+          <tr class="sum">
+            <td>Cost of this view</td>
+            <td colspan="3">
+              <span v-for="c in costs" :key="c.n" :class="c.value > 0 ? 'over' : 'faint'"
+                >{{ c.text
+                }}{{ c.n === 'draw_calls' ? ' calls' : c.n === 'triangles' ? ' triangles' : '' }} &ensp;</span
+              >
+            </td>
+          </tr>
         </tbody>
       </v-table>
-      <p v-if="told" class="row"><span class="faint small">On the plan: ○ gained, × lost.</span> <v-btn size="x-small" @click="close">close</v-btn></p>
+      <p v-if="told" class="row">
+        <span class="faint small">On the plan: ○ gained, × lost.</span>
+        <v-btn size="x-small" @click="close">close</v-btn>
+      </p>
       <p v-if="trouble" class="over" role="alert" data-test="snapshot-trouble">{{ trouble }}</p>
     </FoldingPart>
   </section>

@@ -17,8 +17,22 @@ import BrushBar from './BrushBar.vue'
 import LiftList from './LiftList.vue'
 import StageBar from './StageBar.vue'
 
-const props = defineProps<{ overlay: Raster | null; sheet: Raster | null; contours: { raster: Raster; signed: boolean } | null; marks: { came: Float32Array; went: Float32Array }; paints: boolean; edits: boolean; asking: boolean; spot: [number, number] | null; others: Person[] }>()
-const emit = defineEmits<{ ready: [stage: Stage]; point: [at: [number, number] | null]; ask: [at: [number, number]] }>()
+const props = defineProps<{
+  overlay: Raster | null
+  sheet: Raster | null
+  contours: { raster: Raster; signed: boolean } | null
+  marks: { came: Float32Array; went: Float32Array }
+  paints: boolean
+  edits: boolean
+  asking: boolean
+  spot: [number, number] | null
+  others: Person[]
+}>()
+const emit = defineEmits<{
+  ready: [stage: Stage]
+  point: [at: [number, number] | null]
+  ask: [at: [number, number]]
+}>()
 const shapes = useShapes()
 const pointer = ref<[number, number] | null>(null)
 const store = useLevel()
@@ -54,7 +68,12 @@ const { painting, armed } = tools
 let ended = false
 onMounted(async () => {
   try {
-    const made = await Stage.open(eyeCanvas.value!, planCanvas.value!, store.level!, () => void store.refresh().catch(store.tell))
+    const made = await Stage.open(
+      eyeCanvas.value!,
+      planCanvas.value!,
+      store.level!,
+      () => void store.refresh().catch(store.tell),
+    )
     if (ended) return made.dispose()
     stage.value = made
     made.onFrame = fly.step
@@ -88,17 +107,36 @@ function fit() {
   s.touch()
 }
 watch([eyeSize.width, eyeSize.height, planSize.width, planSize.height, shown], fit)
-watch(() => store.level?.stock, (stock) => stock && void stage.value?.setStock(stock).catch(store.tell))
-watch(() => store.stands, (stands) => {
-  stage.value?.setStands(stands)
-  void loadSward()
-})
-watch(() => props.sheet, (raster) => stage.value?.setSheet(raster))
+watch(
+  () => store.level?.stock,
+  (stock) => stock && void stage.value?.setStock(stock).catch(store.tell),
+)
+watch(
+  () => store.stands,
+  (stands) => {
+    stage.value?.setStands(stands)
+    void loadSward()
+  },
+)
+watch(
+  () => props.sheet,
+  (raster) => stage.value?.setSheet(raster),
+)
 /** Lines at a quarter, a half and three quarters; of touch, where it adds in green and where it takes away in red. */
 const LINES = [64, 128, 191].map((value, k) => ({ value, ink: 0x2f4a22, strength: 0.45 + 0.25 * k }))
-const SIGNED = [32, 96, 159, 223].map((value, k) => ({ value, ink: k < 2 ? 0x7b2d26 : 0x2f5a1f, strength: k % 3 ? 0.6 : 0.95 }))
-watch(() => props.contours, (said) => stage.value?.setContours(said?.raster ?? null, said?.signed ? SIGNED : LINES))
-watch(() => props.marks, ({ came, went }) => stage.value?.setMarks(came, went))
+const SIGNED = [32, 96, 159, 223].map((value, k) => ({
+  value,
+  ink: k < 2 ? 0x7b2d26 : 0x2f5a1f,
+  strength: k % 3 ? 0.6 : 0.95,
+}))
+watch(
+  () => props.contours,
+  (said) => stage.value?.setContours(said?.raster ?? null, said?.signed ? SIGNED : LINES),
+)
+watch(
+  () => props.marks,
+  ({ came, went }) => stage.value?.setMarks(came, went),
+)
 /** Lay the outlines of all shapes that are shown over the ground in the eye view, on the bench where they are edited. */
 function outline() {
   stage.value?.setShapes(
@@ -108,14 +146,22 @@ function outline() {
   )
 }
 watch([() => shapes.shown, () => shapes.chosen, () => props.edits], outline)
-watch(() => props.overlay, (raster) => stage.value?.setOverlay(raster))
-watch(() => [...store.hidden], (ids) => {
-  stage.value?.hide(new Set(ids))
-  void loadSward()
-})
+watch(
+  () => props.overlay,
+  (raster) => stage.value?.setOverlay(raster),
+)
+watch(
+  () => [...store.hidden],
+  (ids) => {
+    stage.value?.hide(new Set(ids))
+    void loadSward()
+  },
+)
 watch(shadows, (on) => stage.value?.look({ shadows: on }))
 watch([alone, () => store.selected.join(), () => store.stands], () => {
-  const others = alone.value ? store.stands.filter((s) => !store.selected.includes(s.id)).map((s) => s.id) : []
+  const others = alone.value
+    ? store.stands.filter((s) => !store.selected.includes(s.id)).map((s) => s.id)
+    : []
   stage.value?.setGhosts(new Set(others))
 })
 watch(everything, (on) => stage.value?.setEverything(on))
@@ -126,9 +172,19 @@ async function loadSward() {
   const key = swards.map((s) => `${s.id}/${s.revision}/${s.sheets.keys.join('')}`).join()
   if (!stage.value || key === swardKey) return
   swardKey = key
-  const all = await Promise.all(swards.map((s) => answerBytes(api.GET('/api/levels/{slug}/stands/{stand}/density', { params: { path: { slug: store.slug, stand: s.id } }, parseAs: 'stream' })).catch(() => null)))
+  const all = await Promise.all(
+    swards.map((s) =>
+      answerBytes(
+        api.GET('/api/levels/{slug}/stands/{stand}/density', {
+          params: { path: { slug: store.slug, stand: s.id } },
+          parseAs: 'stream',
+        }),
+      ).catch(() => null),
+    ),
+  )
   const maps = all.flatMap((bytes) => (bytes ? [raster(bytes)] : []))
-  if (stage.value && key === swardKey) stage.value.setSward(maps.length ? maps.reduce<Raster>(denser, maps[0]) : null)
+  if (stage.value && key === swardKey)
+    stage.value.setSward(maps.length ? maps.reduce<Raster>(denser, maps[0]) : null)
 }
 /** What two density maps of one size say together: the denser of both. */
 function denser(a: Raster, b: Raster): Raster {
@@ -242,13 +298,18 @@ const inHand = computed(() => {
   const all = brush.targets
   const names = all.length > 2 ? `${all.length} stands` : all.map((s) => s.name).join(', ') || 'no stand'
   const verb = brush.verb!
-  if (verb === 'set') return `Set ${names}: the wheel turns it, Shift and the wheel size it; draw to set a row`
-  if (verb === 'uproot') return tools.uproot.marked.value ? `Uproot ${names}: ${tools.uproot.marked.value} would go` : `Uproot ${names}: what is taken out stays away, and the place stays clear`
+  if (verb === 'set')
+    return `Set ${names}: the wheel turns it, Shift and the wheel size it; draw to set a row`
+  if (verb === 'uproot')
+    return tools.uproot.marked.value
+      ? `Uproot ${names}: ${tools.uproot.marked.value} would go`
+      : `Uproot ${names}: what is taken out stays away, and the place stays clear`
   if (verb === 'lift') return 'Lift: a click takes up the topmost stand; hold to see all'
   if (verb === 'select') return `Select ${selection.every ? 'of every stand' : names}`
   return `${verb === 'level' ? 'Even' : verb[0].toUpperCase() + verb.slice(1)} ${names}`
 })
-const look = (b: Bookmark) => stage.value?.look({ x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov })
+const look = (b: Bookmark) =>
+  stage.value?.look({ x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov })
 function goTo(x: number, z: number) {
   const s = stage.value!
   const far = 14
@@ -272,52 +333,97 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
   <section class="pictures" data-test="stage" :data-busy="ticks">
     <div v-if="stage" class="bar" role="toolbar" aria-label="Stage">
       <BrushBar v-if="paints" @fill="painting.fill" @in-view="inView" />
-      <StageBar v-model:shown="shown" v-model:shadows="shadows" v-model:everything="everything" v-model:alone="alone" v-model:walking="walking" :stage="stage" @go="look" />
+      <StageBar
+        v-model:shown="shown"
+        v-model:shadows="shadows"
+        v-model:everything="everything"
+        v-model:alone="alone"
+        v-model:walking="walking"
+        :stage="stage"
+        @go="look"
+      />
     </div>
     <div ref="host" class="host" :class="[shown, { stacked }]">
-    <div v-show="shown !== 'plan'" ref="eyePane" class="pane eye" @pointermove="hover('eye', $event)" @pointerleave="away">
-      <canvas
-        ref="eyeCanvas"
-        data-test="eye"
-        :class="{ armed: armed || setting }"
-        @pointerdown="down('eye', $event)"
-        @pointermove="moved('eye', $event)"
-        @pointerup="up('eye', $event)"
-        @pointercancel="tools.cancel"
-        @pointerleave="left"
-        @wheel.prevent="wheel('eye', $event)"
-        @mousedown.middle.prevent
-        @dblclick="edits && shapes.tool && shapes.finish()"
-        @contextmenu.prevent
+      <div
+        v-show="shown !== 'plan'"
+        ref="eyePane"
+        class="pane eye"
+        @pointermove="hover('eye', $event)"
+        @pointerleave="away"
+      >
+        <canvas
+          ref="eyeCanvas"
+          data-test="eye"
+          :class="{ armed: armed || setting }"
+          @pointerdown="down('eye', $event)"
+          @pointermove="moved('eye', $event)"
+          @pointerup="up('eye', $event)"
+          @pointercancel="tools.cancel"
+          @pointerleave="left"
+          @wheel.prevent="wheel('eye', $event)"
+          @mousedown.middle.prevent
+          @dblclick="edits && shapes.tool && shapes.finish()"
+          @contextmenu.prevent
+        />
+        <p v-if="stage" class="caption right number" data-test="eye-place">{{ eyePlace }}</p>
+      </div>
+      <div
+        v-show="shown !== 'eye'"
+        ref="planPane"
+        class="pane plan"
+        @pointermove="hover('plan', $event)"
+        @pointerleave="away"
+        @wheel.prevent="wheel('plan', $event)"
+      >
+        <canvas
+          ref="planCanvas"
+          data-test="plan"
+          :class="{ armed: armed || setting }"
+          @pointerdown="down('plan', $event)"
+          @pointermove="moved('plan', $event)"
+          @pointerup="up('plan', $event)"
+          @pointercancel="tools.cancel"
+          @pointerleave="left"
+          @dblclick="stand"
+          @contextmenu.prevent
+        />
+        <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
+        <PlanMarks
+          v-if="stage"
+          :quiet="setting || armed"
+          :spot="spot ?? cursor"
+          :stage="stage"
+          :ticks="ticks"
+          :others="others"
+          @go="look"
+        />
+      </div>
+      <LiftList
+        v-if="tools.lift.list.value"
+        :found="tools.lift.list.value.found"
+        :at="tools.lift.list.value.at"
+        @take="tools.lift.take"
+        @close="tools.lift.close"
       />
-      <p v-if="stage" class="caption right number" data-test="eye-place">{{ eyePlace }}</p>
-    </div>
-    <div v-show="shown !== 'eye'" ref="planPane" class="pane plan" @pointermove="hover('plan', $event)" @pointerleave="away" @wheel.prevent="wheel('plan', $event)">
-      <canvas
-        ref="planCanvas"
-        data-test="plan"
-        :class="{ armed: armed || setting }"
-        @pointerdown="down('plan', $event)"
-        @pointermove="moved('plan', $event)"
-        @pointerup="up('plan', $event)"
-        @pointercancel="tools.cancel"
-        @pointerleave="left"
-        @dblclick="stand"
-        @contextmenu.prevent
-      />
-      <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
-      <PlanMarks v-if="stage" :quiet="setting || armed" :spot="spot ?? cursor" :stage="stage" :ticks="ticks" :others="others" @go="look" />
-    </div>
-    <LiftList v-if="tools.lift.list.value" :found="tools.lift.list.value.found" :at="tools.lift.list.value.at" @take="tools.lift.take" @close="tools.lift.close" />
-    <p v-if="!stage && !trouble" class="wait faint">Opening the level …</p>
-    <p v-if="paints && brush.verb" class="caption left" data-test="brush-on">{{ inHand }}</p>
-    <p v-if="coming" class="coming faint number" role="status" data-test="coming">Plants are still being loaded: {{ coming }} sheets to come</p>
-    <p v-if="trouble" class="wait over" role="alert">{{ trouble }}</p>
-    <p v-if="painting.unseen.value" class="unseen" role="status" data-test="unseen">
-      {{ whole(painting.unseen.value.plants) }} {{ painting.unseen.value.stand.name }} painted, drawn only within {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
-      <v-btn data-test="go-there" @click="goTo(painting.unseen.value.x, painting.unseen.value.z)">Go there</v-btn>
-      <v-btn v-if="!painting.unseen.value.stand.sward" data-test="ignore-distances" @click="((everything = true), (painting.unseen.value = null))">Ignore distances</v-btn>
-    </p>
+      <p v-if="!stage && !trouble" class="wait faint">Opening the level …</p>
+      <p v-if="paints && brush.verb" class="caption left" data-test="brush-on">{{ inHand }}</p>
+      <p v-if="coming" class="coming faint number" role="status" data-test="coming">
+        Plants are still being loaded: {{ coming }} sheets to come
+      </p>
+      <p v-if="trouble" class="wait over" role="alert">{{ trouble }}</p>
+      <p v-if="painting.unseen.value" class="unseen" role="status" data-test="unseen">
+        {{ whole(painting.unseen.value.plants) }} {{ painting.unseen.value.stand.name }} painted, drawn only
+        within {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
+        <v-btn data-test="go-there" @click="goTo(painting.unseen.value.x, painting.unseen.value.z)"
+          >Go there</v-btn
+        >
+        <v-btn
+          v-if="!painting.unseen.value.stand.sward"
+          data-test="ignore-distances"
+          @click="((everything = true), (painting.unseen.value = null))"
+          >Ignore distances</v-btn
+        >
+      </p>
     </div>
   </section>
 </template>

@@ -1,5 +1,12 @@
 <script setup lang="ts">
-import { mdiContentCopy, mdiDeleteOutline, mdiDiceMultipleOutline, mdiEraserVariant, mdiLockOpenVariantOutline, mdiLockOutline } from '@mdi/js'
+import {
+  mdiContentCopy,
+  mdiDeleteOutline,
+  mdiDiceMultipleOutline,
+  mdiEraserVariant,
+  mdiLockOpenVariantOutline,
+  mdiLockOutline,
+} from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 import { answer, api, type Arranged, type Stand, type StandChange } from '../api/client'
 import { useLevel } from '../stores/level'
@@ -12,7 +19,10 @@ const props = defineProps<{ stand: Stand }>()
 const store = useLevel()
 const trouble = ref('')
 const name = ref(props.stand.name)
-watch(() => props.stand, (s) => (name.value = s.name))
+watch(
+  () => props.stand,
+  (s) => (name.value = s.name),
+)
 const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))
 const can = computed(() => store.mayPlant)
 
@@ -27,41 +37,126 @@ async function act(asked: () => Promise<{ data?: Arranged }>) {
 }
 const one = () => ({ params: { path: { slug: store.slug, stand: props.stand.id } } })
 const key = () => ({ key: crypto.randomUUID() })
-const change = (body: Partial<StandChange>) => act(() => api.POST('/api/levels/{slug}/stands/{stand}/change', { ...one(), body: { ...key(), ...body } }))
-const move = (stratum: Stratum) => act(() => api.POST('/api/levels/{slug}/stands/{stand}/move', { ...one(), body: { ...key(), stratum, before: null } }))
-const duplicate = () => act(() => api.POST('/api/levels/{slug}/stands/{stand}/duplicate', { ...one(), body: key() }))
-const remove = () => act(() => api.POST('/api/levels/{slug}/stands/{stand}/remove', { ...one(), body: key() }))
-const clear = (area: number | null) => act(() => api.POST('/api/levels/{slug}/stands/{stand}/clear', { ...one(), body: { ...key(), area } }))
-const clearAll = (area: number | null) => act(() => api.POST('/api/levels/{slug}/clear', { ...store.here(), body: { ...key(), area } }))
-const rename = () => name.value.trim() && name.value.trim() !== props.stand.name && change({ name: name.value.trim() })
+const change = (body: Partial<StandChange>) =>
+  act(() => api.POST('/api/levels/{slug}/stands/{stand}/change', { ...one(), body: { ...key(), ...body } }))
+const move = (stratum: Stratum) =>
+  act(() =>
+    api.POST('/api/levels/{slug}/stands/{stand}/move', {
+      ...one(),
+      body: { ...key(), stratum, before: null },
+    }),
+  )
+const duplicate = () =>
+  act(() => api.POST('/api/levels/{slug}/stands/{stand}/duplicate', { ...one(), body: key() }))
+const remove = () =>
+  act(() => api.POST('/api/levels/{slug}/stands/{stand}/remove', { ...one(), body: key() }))
+const clear = (area: number | null) =>
+  act(() => api.POST('/api/levels/{slug}/stands/{stand}/clear', { ...one(), body: { ...key(), area } }))
+const clearAll = (area: number | null) =>
+  act(() => api.POST('/api/levels/{slug}/clear', { ...store.here(), body: { ...key(), area } }))
+const rename = () =>
+  name.value.trim() && name.value.trim() !== props.stand.name && change({ name: name.value.trim() })
 const roll = () => change({ seed: Math.floor(Math.random() * 2 ** 31) })
-const setSeed = (text: string) => /^[0-9]{1,10}$/.test(text) && Number(text) !== props.stand.seed && change({ seed: Number(text) })
+const setSeed = (text: string) =>
+  /^[0-9]{1,10}$/.test(text) && Number(text) !== props.stand.seed && change({ seed: Number(text) })
 </script>
 
 <template>
   <div class="card" data-test="stand-card">
-    <v-text-field v-model="name" variant="underlined" class="title" maxlength="80" data-keys aria-label="Name of the stand" data-test="stand-name" hide-details :disabled="!can || stand.locked" @blur="rename" @keydown.enter="rename" />
+    <v-text-field
+      v-model="name"
+      variant="underlined"
+      class="title"
+      maxlength="80"
+      data-keys
+      aria-label="Name of the stand"
+      data-test="stand-name"
+      hide-details
+      :disabled="!can || stand.locked"
+      @blur="rename"
+      @keydown.enter="rename"
+    />
     <div class="row">
-      <v-select :model-value="stand.stratum" :items="[...STRATA]" aria-label="Stratum" hide-details :disabled="!can || stand.locked" data-test="stand-stratum" @update:model-value="move($event)" />
-      <v-text-field :model-value="stand.seed" prefix="seed" inputmode="numeric" data-keys aria-label="Seed" hide-details :disabled="!can || stand.locked" data-test="stand-seed" @change="setSeed(($event.target as HTMLInputElement).value)" />
-      <ActionButton :icon="mdiDiceMultipleOutline" size="x-small" tip="Another seed: other places for all its plants; undo brings these back" :disabled="!can || stand.locked" data-test="stand-roll" @click="roll" />
-      <ColourField label="Colour on the plan" :value="stand.colour || '#5a6a48'" :disabled="!can || stand.locked" @change="change({ colour: $event })" />
+      <v-select
+        :model-value="stand.stratum"
+        :items="[...STRATA]"
+        aria-label="Stratum"
+        hide-details
+        :disabled="!can || stand.locked"
+        data-test="stand-stratum"
+        @update:model-value="move($event)"
+      />
+      <v-text-field
+        :model-value="stand.seed"
+        prefix="seed"
+        inputmode="numeric"
+        data-keys
+        aria-label="Seed"
+        hide-details
+        :disabled="!can || stand.locked"
+        data-test="stand-seed"
+        @change="setSeed(($event.target as HTMLInputElement).value)"
+      />
+      <ActionButton
+        :icon="mdiDiceMultipleOutline"
+        size="x-small"
+        tip="Another seed: other places for all its plants; undo brings these back"
+        :disabled="!can || stand.locked"
+        data-test="stand-roll"
+        @click="roll"
+      />
+      <ColourField
+        label="Colour on the plan"
+        :value="stand.colour || '#5a6a48'"
+        :disabled="!can || stand.locked"
+        @change="change({ colour: $event })"
+      />
     </div>
     <div v-if="can" class="row">
-      <ActionButton :icon="mdiContentCopy" tip="Begin another stand with all that this one is" data-test="stand-duplicate" @click="duplicate()">Duplicate</ActionButton>
-      <ActionButton :icon="stand.locked ? mdiLockOpenVariantOutline : mdiLockOutline" :tip="stand.locked ? 'Let it be changed again' : 'Keep its settings, painting and plants as they are'" data-test="stand-lock" @click="change({ locked: !stand.locked })">{{ stand.locked ? 'Unlock' : 'Lock' }}</ActionButton>
+      <ActionButton
+        :icon="mdiContentCopy"
+        tip="Begin another stand with all that this one is"
+        data-test="stand-duplicate"
+        @click="duplicate()"
+        >Duplicate</ActionButton
+      >
+      <ActionButton
+        :icon="stand.locked ? mdiLockOpenVariantOutline : mdiLockOutline"
+        :tip="stand.locked ? 'Let it be changed again' : 'Keep its settings, painting and plants as they are'"
+        data-test="stand-lock"
+        @click="change({ locked: !stand.locked })"
+        >{{ stand.locked ? 'Unlock' : 'Lock' }}</ActionButton
+      >
       <v-menu>
-        <template #activator="{ props: menu }"><ActionButton v-bind="menu" :icon="mdiEraserVariant" tip="Clear what is painted: of this stand or of all, everywhere or in an area" :why="stand.locked && 'it is locked'" data-test="stand-clear" /></template>
+        <template #activator="{ props: menu }"
+          ><ActionButton
+            v-bind="menu"
+            :icon="mdiEraserVariant"
+            tip="Clear what is painted: of this stand or of all, everywhere or in an area"
+            :why="stand.locked && 'it is locked'"
+            data-test="stand-clear"
+        /></template>
         <v-list>
           <v-list-subheader>Clear what is painted of {{ stand.name }}</v-list-subheader>
           <v-list-item title="everywhere" data-test="clear-all" @click="clear(null)" />
           <v-list-item v-for="a in areas" :key="a.id" :title="`in ${a.name}`" @click="clear(a.id)" />
           <v-list-subheader>of all stands</v-list-subheader>
           <v-list-item title="everywhere" data-test="clear-every" @click="clearAll(null)" />
-          <v-list-item v-for="a in areas" :key="`all-${a.id}`" :title="`in ${a.name}`" @click="clearAll(a.id)" />
+          <v-list-item
+            v-for="a in areas"
+            :key="`all-${a.id}`"
+            :title="`in ${a.name}`"
+            @click="clearAll(a.id)"
+          />
         </v-list>
       </v-menu>
-      <ActionButton :icon="mdiDeleteOutline" tip="Remove the stand; undo brings it back" :why="stand.locked && 'it is locked'" data-test="stand-remove" @click="remove()" />
+      <ActionButton
+        :icon="mdiDeleteOutline"
+        tip="Remove the stand; undo brings it back"
+        :why="stand.locked && 'it is locked'"
+        data-test="stand-remove"
+        @click="remove()"
+      />
     </div>
     <p v-if="trouble" class="over" role="alert" data-test="stand-trouble">{{ trouble }}</p>
   </div>

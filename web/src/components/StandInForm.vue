@@ -20,7 +20,18 @@ async function put() {
   busy.value = true
   trouble.value = ''
   try {
-    const made = await answer(api.POST('/api/shelf/new/stand-in', { body: { name: name.value, group: group.value, shape: shape.value, height: height.value, width: width.value, colour: colour.value } }))
+    const made = await answer(
+      api.POST('/api/shelf/new/stand-in', {
+        body: {
+          name: name.value,
+          group: group.value,
+          shape: shape.value,
+          height: height.value,
+          width: width.value,
+          colour: colour.value,
+        },
+      }),
+    )
     emit('kept', [made.slug])
   } catch (error) {
     trouble.value = (error as Error).message
@@ -31,7 +42,13 @@ async function put() {
 /** The shape from the side, 100 high at its own proportions. */
 const outline = () => {
   const w = Math.min((width.value / height.value) * 100, 200)
-  return { cone: `M${-w / 2} 0L0 -100L${w / 2} 0Z`, cylinder: `M${-w / 2} 0V-100H${w / 2}V0Z`, ball: `M${-w / 2} -50a${w / 2} 50 0 1 1 ${w} 0a${w / 2} 50 0 1 1 ${-w} 0Z`, block: `M${-w / 2} 0V-100H${w / 2}V0Z`, cross: `M${-w / 2} 0V-100H${w / 2}V0ZM-2 0V-100H2V0Z` }[shape.value]
+  return {
+    cone: `M${-w / 2} 0L0 -100L${w / 2} 0Z`,
+    cylinder: `M${-w / 2} 0V-100H${w / 2}V0Z`,
+    ball: `M${-w / 2} -50a${w / 2} 50 0 1 1 ${w} 0a${w / 2} 50 0 1 1 ${-w} 0Z`,
+    block: `M${-w / 2} 0V-100H${w / 2}V0Z`,
+    cross: `M${-w / 2} 0V-100H${w / 2}V0ZM-2 0V-100H2V0Z`,
+  }[shape.value]
 }
 </script>
 
@@ -39,20 +56,59 @@ const outline = () => {
   <section class="stand-in" data-test="stand-in">
     <p class="faint">Plant it now, and exchange it for the real mesh later: every plant stays where it is.</p>
     <div class="form">
-      <svg viewBox="-110 -110 220 118" role="img" :aria-label="`A ${shape}, ${height} m high`"><path :d="outline()" :fill="colour" stroke="var(--ink)" stroke-width="1" /><line x1="-110" x2="110" y1="0" y2="0" stroke="var(--ink)" /></svg>
+      <svg viewBox="-110 -110 220 118" role="img" :aria-label="`A ${shape}, ${height} m high`">
+        <path :d="outline()" :fill="colour" stroke="var(--ink)" stroke-width="1" />
+        <line x1="-110" x2="110" y1="0" y2="0" stroke="var(--ink)" />
+      </svg>
       <div class="fields">
         <v-text-field v-model="name" label="Name" hide-details data-test="stand-in-name" />
         <v-select v-model="group" :items="[...GROUPS]" label="Group" hide-details />
-        <v-select v-model="shape" :items="[...SHAPES]" label="Shape" hide-details data-test="stand-in-shape" />
-        <NumberField inside :value="height" label="Height" test="stand-in-height" :min="0.01" :max="200" :step="0.1" unit="m" @change="height = $event" />
-        <NumberField inside :value="width" label="Width" :min="0.01" :max="200" :step="0.1" unit="m" @change="width = $event" />
-        <v-btn-toggle v-model="colour" mandatory density="compact" aria-label="Colour"><v-btn v-for="c in INKS" :key="c" :value="c" :aria-label="`Colour ${c}`" size="small"><i :style="{ background: c }" /></v-btn></v-btn-toggle>
+        <v-select
+          v-model="shape"
+          :items="[...SHAPES]"
+          label="Shape"
+          hide-details
+          data-test="stand-in-shape"
+        />
+        <NumberField
+          inside
+          :value="height"
+          label="Height"
+          test="stand-in-height"
+          :min="0.01"
+          :max="200"
+          :step="0.1"
+          unit="m"
+          @change="height = $event"
+        />
+        <NumberField
+          inside
+          :value="width"
+          label="Width"
+          :min="0.01"
+          :max="200"
+          :step="0.1"
+          unit="m"
+          @change="width = $event"
+        />
+        <v-btn-toggle v-model="colour" mandatory density="compact" aria-label="Colour"
+          ><v-btn v-for="c in INKS" :key="c" :value="c" :aria-label="`Colour ${c}`" size="small"
+            ><i :style="{ background: c }" /></v-btn
+        ></v-btn-toggle>
       </div>
     </div>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
     <div class="foot">
       <v-btn variant="text" @click="emit('close')">Drop</v-btn>
-      <v-btn color="primary" variant="flat" :loading="busy" :disabled="!name.trim() || !height || !width" data-test="stand-in-keep" @click="put">Put it on the shelf</v-btn>
+      <v-btn
+        color="primary"
+        variant="flat"
+        :loading="busy"
+        :disabled="!name.trim() || !height || !width"
+        data-test="stand-in-keep"
+        @click="put"
+        >Put it on the shelf</v-btn
+      >
     </div>
   </section>
 </template>

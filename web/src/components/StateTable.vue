@@ -8,15 +8,28 @@ const from = (k: number, name: string): number | null => {
   const d = props.item.distances as { lods?: number[]; billboard?: number | null }
   return name === 'billboard' ? (d.billboard ?? null) : k ? (d.lods?.[k - 1] ?? null) : 0
 }
-const label = (name: string) => (name === 'billboard' ? 'Billboard' : name === 'lod0' ? 'Full' : `LOD ${name.slice(3)}`)
+const label = (name: string) =>
+  name === 'billboard' ? 'Billboard' : name === 'lod0' ? 'Full' : `LOD ${name.slice(3)}`
 const bytes = (n: number) => (n < 1e6 ? `${Math.ceil(n / 1000)} kB` : `${(n / 1e6).toFixed(1)} MB`)
 type State = ShelfItem['states'][number]
 const ROWS: [string, string, (s: State, k: number) => string][] = [
-  ['From', 'Nearer than this, it is seen to differ from the full mesh by more than two pixels of outline at 1,080 lines', (s, k) => (from(k, s.name) === null ? '' : `${Math.round(from(k, s.name)!)} m`)],
+  [
+    'From',
+    'Nearer than this, it is seen to differ from the full mesh by more than two pixels of outline at 1,080 lines',
+    (s, k) => (from(k, s.name) === null ? '' : `${Math.round(from(k, s.name)!)} m`),
+  ],
   ['Triangles', 'Triangles of its mesh', (s) => whole(s.triangles)],
   ['Draw calls', 'One for each of its materials, wherever it is drawn', (s) => String(s.materials)],
-  ['Covers', 'The area that it covers, seen from the side', (s) => `${s.covered!.toFixed(s.covered! < 1 ? 2 : 1)} m²`],
-  ['Overdraw', 'How many times over its see-through cards cover that area', (s) => (s.overdraw ? `${s.overdraw.toFixed(1)} ×` : '')],
+  [
+    'Covers',
+    'The area that it covers, seen from the side',
+    (s) => `${s.covered!.toFixed(s.covered! < 1 ? 2 : 1)} m²`,
+  ],
+  [
+    'Overdraw',
+    'How many times over its see-through cards cover that area',
+    (s) => (s.overdraw ? `${s.overdraw.toFixed(1)} ×` : ''),
+  ],
   ['Mesh', 'Memory of its corners and triangles', (s) => bytes(s.bytes)],
 ]
 </script>

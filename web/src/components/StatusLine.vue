@@ -10,22 +10,36 @@ const store = useLevel()
 const outbox = useOutbox()
 const waits = computed(() => {
   const n = outbox.waiting.length
-  return n ? `${n} ${n === 1 ? 'stroke waits' : 'strokes wait'} in this browser to be sent.${outbox.keeps ? '' : ' This browser does not keep them over a reload.'}` : ''
+  return n
+    ? `${n} ${n === 1 ? 'stroke waits' : 'strokes wait'} in this browser to be sent.${outbox.keeps ? '' : ' This browser does not keep them over a reload.'}`
+    : ''
 })
 const away = computed(() => connection.away && !connection.signedOut)
-const kept = computed(() => (outbox.waiting.length ? waits.value : 'What you paint is kept here and sent when it answers again.'))
+const kept = computed(() =>
+  outbox.waiting.length ? waits.value : 'What you paint is kept here and sent when it answers again.',
+)
 const close = () => ((store.trouble = ''), (outbox.refused = ''))
 </script>
 
 <template>
-  <div v-if="store.trouble || outbox.refused || away || waits || connection.late" class="status" role="status" data-test="message">
-    <template v-if="away"><v-icon :icon="mdiCloudOffOutline" size="18" /> {{ connection.away }} {{ kept }}</template>
+  <div
+    v-if="store.trouble || outbox.refused || away || waits || connection.late"
+    class="status"
+    role="status"
+    data-test="message"
+  >
+    <template v-if="away"
+      ><v-icon :icon="mdiCloudOffOutline" size="18" /> {{ connection.away }} {{ kept }}</template
+    >
     <template v-else-if="store.trouble || outbox.refused">
       {{ outbox.refused || store.trouble }}
       <v-btn :icon="mdiClose" size="x-small" variant="text" aria-label="Close" @click="close" />
     </template>
     <template v-else-if="waits">{{ waits }}</template>
-    <template v-else><v-icon :icon="mdiTimerSandEmpty" size="18" /> The server is slow to answer. It is still being waited for.</template>
+    <template v-else
+      ><v-icon :icon="mdiTimerSandEmpty" size="18" /> The server is slow to answer. It is still being waited
+      for.</template
+    >
   </div>
 </template>
 

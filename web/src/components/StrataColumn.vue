@@ -15,7 +15,8 @@ const TOP = 24
 const TALL = 250
 const FOOT = TOP + TALL
 
-const itemOf = (s: Stand): Item | undefined => store.level?.stock.find((i) => i.slug === s.settings.mix[0].item)
+const itemOf = (s: Stand): Item | undefined =>
+  store.level?.stock.find((i) => i.slug === s.settings.mix[0].item)
 const heightOf = (s: Stand) => (itemOf(s)?.height ?? 1) * s.settings.variation.size[1]
 const highest = computed(() => Math.max(2, ...store.stands.map(heightOf)))
 /** Metres to the drawing: a root scale, so that moss and trees both have room. */
@@ -31,7 +32,9 @@ const share = (s: Stand) => store.spentBy(s.id, 'ms') / total.value
 /** How wide a stand's silhouette is drawn, in px: in proportion to its height. */
 function broad(s: Stand): number {
   const item = itemOf(s)
-  return item ? ((FOOT - up(heightOf(s))) * Math.max(item.crown * 2.6, item.height * 0.5)) / (item.height * 1.06) : 40
+  return item
+    ? ((FOOT - up(heightOf(s))) * Math.max(item.crown * 2.6, item.height * 0.5)) / (item.height * 1.06)
+    : 40
 }
 
 function choose(s: Stand, event: MouseEvent | KeyboardEvent) {
@@ -45,7 +48,16 @@ const over = ref<number | null>(null)
 /** Put a stand before another, or at the end of its stratum. */
 async function move(s: Stand, stratum: Stratum, before: number | null) {
   if (before === s.id) return
-  await store.arrange(answer(api.POST('/api/levels/{slug}/stands/{stand}/move', { params: { path: { slug: store.slug, stand: s.id } }, body: { key: crypto.randomUUID(), stratum, before } }))).catch(store.tell)
+  await store
+    .arrange(
+      answer(
+        api.POST('/api/levels/{slug}/stands/{stand}/move', {
+          params: { path: { slug: store.slug, stand: s.id } },
+          body: { key: crypto.randomUUID(), stratum, before },
+        }),
+      ),
+    )
+    .catch(store.tell)
 }
 async function dropOn(target: Stand) {
   const s = store.stands.find((x) => x.id === dragged.value)
@@ -84,14 +96,24 @@ const mask = (s: Stand) => {
           <text x="28" :y="up(m) + 4" text-anchor="end">{{ m }}</text>
         </g>
         <text x="28" y="12" text-anchor="end" class="unit">m</text>
-        <path class="soil" :d="`M34 275 q ${soil} 5 ${2 * soil} 1 t ${2 * soil} 2 t ${2 * soil} -1 t ${2 * soil} 1 v 14 h${-8 * soil} z`" />
+        <path
+          class="soil"
+          :d="`M34 275 q ${soil} 5 ${2 * soil} 1 t ${2 * soil} 2 t ${2 * soil} -1 t ${2 * soil} 1 v 14 h${-8 * soil} z`"
+        />
       </svg>
       <div
         v-for="(s, k) in store.stands"
         :key="s.id"
         class="figure"
         :class="{ dim: store.hidden.has(s.id), lit: store.selected.includes(s.id) }"
-        :style="{ left: `${36 + (k + 0.5) * slot}px`, width: `${Math.min(broad(s), slot * 1.5)}px`, top: `${up(heightOf(s))}px`, height: `${FOOT - up(heightOf(s))}px`, background: inkOf(s), ...mask(s) }"
+        :style="{
+          left: `${36 + (k + 0.5) * slot}px`,
+          width: `${Math.min(broad(s), slot * 1.5)}px`,
+          top: `${up(heightOf(s))}px`,
+          height: `${FOOT - up(heightOf(s))}px`,
+          background: inkOf(s),
+          ...mask(s),
+        }"
       />
     </div>
     <ol>
@@ -105,19 +127,42 @@ const mask = (s: Stand) => {
         @dragend="dragged = over = null"
         @drop.prevent="dropOn(s)"
       >
-        <v-btn variant="text" class="row" data-keys :data-test="`stand-${s.slug}`" :aria-pressed="store.selected.includes(s.id)" @keydown="nudge(s, $event)" @click="choose(s, $event)">
+        <v-btn
+          variant="text"
+          class="row"
+          data-keys
+          :data-test="`stand-${s.slug}`"
+          :aria-pressed="store.selected.includes(s.id)"
+          @keydown="nudge(s, $event)"
+          @click="choose(s, $event)"
+        >
           <span class="ink" :style="{ background: inkOf(s) }" />
           <span class="title name">{{ s.name }}</span>
-          <span class="stratum faint">{{ s.stratum }}{{ s.sward ? ', sward' : '' }}{{ s.locked ? ', locked' : '' }}</span>
-          <span class="count number" :data-test="`count-${s.slug}`">{{ s.counted ? '' : '≈ ' }}{{ whole(s.count) }}</span>
+          <span class="stratum faint"
+            >{{ s.stratum }}{{ s.sward ? ', sward' : '' }}{{ s.locked ? ', locked' : '' }}</span
+          >
+          <span class="count number" :data-test="`count-${s.slug}`"
+            >{{ s.counted ? '' : '≈ ' }}{{ whole(s.count) }}</span
+          >
           <span class="share number faint">{{ Math.round(share(s) * 100) }} % of time</span>
           <span class="gauge"><i :style="{ width: `${share(s) * 100}%`, background: inkOf(s) }" /></span>
         </v-btn>
-        <ActionButton variant="text" size="x-small" class="eye" :icon="store.hidden.has(s.id) ? mdiEyeOffOutline : mdiEyeOutline" :tip="`${store.hidden.has(s.id) ? 'Show' : 'Hide'} ${s.name}`" :data-test="`hide-${s.slug}`" @click="flip(s)" />
+        <ActionButton
+          variant="text"
+          size="x-small"
+          class="eye"
+          :icon="store.hidden.has(s.id) ? mdiEyeOffOutline : mdiEyeOutline"
+          :tip="`${store.hidden.has(s.id) ? 'Show' : 'Hide'} ${s.name}`"
+          :data-test="`hide-${s.slug}`"
+          @click="flip(s)"
+        />
       </li>
     </ol>
     <NewStand v-if="store.mayPlant" :view="view" />
-    <p class="faint hint">Earlier strata and higher rows claim room first. Drag a row, or Alt ↑ ↓, to move it. Ctrl-click selects several.</p>
+    <p class="faint hint">
+      Earlier strata and higher rows claim room first. Drag a row, or Alt ↑ ↓, to move it. Ctrl-click selects
+      several.
+    </p>
   </aside>
 </template>
 

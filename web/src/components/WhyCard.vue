@@ -28,13 +28,32 @@ function value(c: Why['conditions'][number]): string {
           <td>{{ c.on ? percent(c.result) : 'off' }}</td>
           <td class="faint">{{ c.running === null ? '' : `→ ${percent(c.running)}` }}</td>
         </tr>
-        <tr class="sum"><td /><td>Suitability</td><td /><td>{{ percent(why.suitability) }}</td><td /></tr>
-        <tr><td /><td>Touch</td><td /><td>{{ why.touch > 0 ? '+' : '' }}{{ why.touch.toFixed(2).replace('-', '−') }}</td><td /></tr>
-        <tr><td /><td>Density × fullness</td><td /><td>{{ percent(why.density * why.fullness) }}</td><td class="faint">{{ percent(why.density) }} × {{ percent(why.fullness) }}</td></tr>
+        <tr class="sum">
+          <td />
+          <td>Suitability</td>
+          <td />
+          <td>{{ percent(why.suitability) }}</td>
+          <td />
+        </tr>
+        <tr>
+          <td />
+          <td>Touch</td>
+          <td />
+          <td>{{ why.touch > 0 ? '+' : '' }}{{ why.touch.toFixed(2).replace('-', '−') }}</td>
+          <td />
+        </tr>
+        <tr>
+          <td />
+          <td>Density × fullness</td>
+          <td />
+          <td>{{ percent(why.density * why.fullness) }}</td>
+          <td class="faint">{{ percent(why.density) }} × {{ percent(why.fullness) }}</td>
+        </tr>
       </tbody>
     </table>
     <p v-if="why.place" data-test="why-threshold">
-      Its nearest place, {{ why.place.distance.toFixed(1) }} m away, carries a plant where density × fullness is above {{ (why.place.threshold * 100).toFixed(1) }}&nbsp;%.
+      Its nearest place, {{ why.place.distance.toFixed(1) }} m away, carries a plant where density × fullness
+      is above {{ (why.place.threshold * 100).toFixed(1) }}&nbsp;%.
     </p>
     <p v-else>It has no place within its spacing of here.</p>
     <p v-if="why.shut" class="over">{{ why.shut }}.</p>

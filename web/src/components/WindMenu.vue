@@ -18,12 +18,21 @@ const wind = computed<Wind>(() => draft.value ?? store.level!.wind)
 const change = (part: Partial<Wind>) => (draft.value = { ...wind.value, ...part })
 const mine = computed(() => [...new Set(store.chosen.flatMap((s) => s.items))])
 const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
-const stiff = (slug: string, value: number) => change({ stiffness: { ...wind.value.stiffness, [slug]: value } })
+const stiff = (slug: string, value: number) =>
+  change({ stiffness: { ...wind.value.stiffness, [slug]: value } })
 watch([blows, wind], () => props.stage.setWind(blows.value ? wind.value : null), { immediate: true })
-watch(() => store.level?.slug, () => (draft.value = null))
+watch(
+  () => store.level?.slug,
+  () => (draft.value = null),
+)
 async function keep() {
   try {
-    const entry = await answer(api.PUT('/api/levels/{slug}/wind', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), wind: wind.value } }))
+    const entry = await answer(
+      api.PUT('/api/levels/{slug}/wind', {
+        params: { path: { slug: store.slug } },
+        body: { key: crypto.randomUUID(), wind: wind.value },
+      }),
+    )
     store.level = { ...store.level!, wind: wind.value }
     draft.value = null
     store.note(entry)
@@ -32,7 +41,15 @@ async function keep() {
     store.tell(error)
   }
 }
-const FIELDS: ['bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 'loop', string, string, number, number, number, number][] = [
+const FIELDS: [
+  'bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 'loop',
+  string,
+  string,
+  number,
+  number,
+  number,
+  number,
+][] = [
   ['bearing', 'From', '°', 0, 360, 5, 1],
   ['speed', 'Speed', 'm/s', 0, 40, 0.5, 1],
   ['strength', 'Strength', '%', 0, 100, 1, 100],
@@ -45,13 +62,47 @@ const FIELDS: ['bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 
 <template>
   <v-menu v-model="open" :close-on-content-click="false">
     <template #activator="{ props: menu }">
-      <ActionButton v-bind="menu" :icon="mdiWeatherWindy" :on="blows" tip="Whether and how the wind blows" data-test="wind">Wind</ActionButton>
+      <ActionButton
+        v-bind="menu"
+        :icon="mdiWeatherWindy"
+        :on="blows"
+        tip="Whether and how the wind blows"
+        data-test="wind"
+        >Wind</ActionButton
+      >
     </template>
     <v-card class="wind" data-test="wind-sheet" @keydown.stop @keydown.esc="open = false">
       <v-switch v-model="blows" label="blows in the eye view" data-test="wind-blows" />
-      <NumberField v-for="[key, label, unit, min, max, step, by] in FIELDS" :key="key" :label="label" :unit="unit" :value="wind[key]! * by" :min="min" :max="max" :step="step" :digits="1" :disabled="!store.mayPlant" :test="`wind-${key}`" @change="change({ [key]: $event / by })" />
+      <NumberField
+        v-for="[key, label, unit, min, max, step, by] in FIELDS"
+        :key="key"
+        :label="label"
+        :unit="unit"
+        :value="wind[key]! * by"
+        :min="min"
+        :max="max"
+        :step="step"
+        :digits="1"
+        :disabled="!store.mayPlant"
+        :test="`wind-${key}`"
+        @change="change({ [key]: $event / by })"
+      />
       <h2 class="minor">How stiff</h2>
-      <NumberField v-for="slug in mine" :key="slug" :label="nameOf(slug)" unit="%" :value="(wind.stiffness?.[slug] ?? 0.5) * 100" :min="0" :max="100" :step="5" :digits="0" :normal="50" :disabled="!store.mayPlant" :test="`stiff-${slug}`" @change="stiff(slug, $event / 100)" />
+      <NumberField
+        v-for="slug in mine"
+        :key="slug"
+        :label="nameOf(slug)"
+        unit="%"
+        :value="(wind.stiffness?.[slug] ?? 0.5) * 100"
+        :min="0"
+        :max="100"
+        :step="5"
+        :digits="0"
+        :normal="50"
+        :disabled="!store.mayPlant"
+        :test="`stiff-${slug}`"
+        @change="stiff(slug, $event / 100)"
+      />
       <p class="faint">Of the selected stands. It is kept with the level and handed over.</p>
       <p v-if="draft" class="do">
         <v-btn color="primary" variant="flat" data-test="wind-keep" @click="keep">Keep</v-btn>

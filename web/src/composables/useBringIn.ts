@@ -19,13 +19,27 @@ export type Source = 'meshes' | 'pictures'
 export function useBringIn(source: () => Source) {
   const batch = shallowRef<Batch | null>(null)
   const choices = ref<Record<number, Choice>>({})
-  const said = ref<Required<BringSaid>>({ unit: null, up: null, height: null, lods: 2, coarse: 0.3, billboard: 'facing', rows: null, grounded: true, cards: null })
+  const said = ref<Required<BringSaid>>({
+    unit: null,
+    up: null,
+    height: null,
+    lods: 2,
+    coarse: 0.3,
+    billboard: 'facing',
+    rows: null,
+    grounded: true,
+    cards: null,
+  })
   const cards = ref<Required<Cards>>({ kind: 'tuft', width: 0.6, height: 0.5, count: 5, bend: 25, rows: 1 })
   const sent = ref(0)
   const sending = ref(false)
   const trouble = ref('')
-  const busy = computed(() => sending.value || batch.value?.state === 'waiting' || batch.value?.state === 'running')
-  const wanted = computed(() => (batch.value?.things ?? []).filter((t) => !t.refused && choices.value[t.id]?.keep))
+  const busy = computed(
+    () => sending.value || batch.value?.state === 'waiting' || batch.value?.state === 'running',
+  )
+  const wanted = computed(() =>
+    (batch.value?.things ?? []).filter((t) => !t.refused && choices.value[t.id]?.keep),
+  )
   const whole = (): BringSaid => ({ ...said.value, cards: source() === 'pictures' ? cards.value : null })
 
   function take(next: Batch): void {
@@ -34,7 +48,16 @@ export function useBringIn(source: () => Source) {
       choices.value[t.id] ??= {
         keep: !t.refused,
         name: t.name[0].toUpperCase() + t.name.slice(1),
-        group: source() === 'pictures' ? 'grass and herbs' : !t.states[0].overdraw && t.height < 2.5 * t.crown ? 'rock' : t.height > 3 ? 'tree' : t.height > 0.8 ? 'shrub' : 'grass and herbs',
+        group:
+          source() === 'pictures'
+            ? 'grass and herbs'
+            : !t.states[0].overdraw && t.height < 2.5 * t.crown
+              ? 'rock'
+              : t.height > 3
+                ? 'tree'
+                : t.height > 0.8
+                  ? 'shrub'
+                  : 'grass and herbs',
         tags: [],
         note: '',
       }
@@ -69,20 +92,39 @@ export function useBringIn(source: () => Source) {
       if (!batch.value) return
       const was = Object.values(choices.value)
       choices.value = {}
-      take(await answer(api.PUT('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value.id } }, body: whole() })))
+      take(
+        await answer(
+          api.PUT('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value.id } }, body: whole() }),
+        ),
+      )
       named = was
     })
   /** What was decided of the things before they were read again, in their order. */
   let named: Choice[] = []
 
   async function look(): Promise<void> {
-    const next = await answer(api.GET('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value!.id } } }))
-    if (next.state === 'done' && named.length === next.things.length) next.things.forEach((t, k) => (choices.value[t.id] ??= { ...named[k], keep: named[k].keep && !t.refused }))
+    const next = await answer(
+      api.GET('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value!.id } } }),
+    )
+    if (next.state === 'done' && named.length === next.things.length)
+      next.things.forEach(
+        (t, k) => (choices.value[t.id] ??= { ...named[k], keep: named[k].keep && !t.refused }),
+      )
     take(next)
   }
 
   /** Do what a finding of a thing offers. */
-  const mend = (thing: number, what: string) => attempt(async () => take(await answer(api.POST('/api/shelf/bring/{batch}/{thing}/mend', { params: { path: { batch: batch.value!.id, thing } }, body: { mend: what } }))))
+  const mend = (thing: number, what: string) =>
+    attempt(async () =>
+      take(
+        await answer(
+          api.POST('/api/shelf/bring/{batch}/{thing}/mend', {
+            params: { path: { batch: batch.value!.id, thing } },
+            body: { mend: what },
+          }),
+        ),
+      ),
+    )
 
   async function keep(): Promise<string[] | null> {
     try {
@@ -90,7 +132,14 @@ export function useBringIn(source: () => Source) {
         const { name, group, tags, note } = choices.value[t.id]
         return { id: t.id, name, group, tags, note }
       })
-      return (await answer(api.POST('/api/shelf/bring/{batch}/keep', { params: { path: { batch: batch.value!.id } }, body: { things } }))).map((i) => i.slug)
+      return (
+        await answer(
+          api.POST('/api/shelf/bring/{batch}/keep', {
+            params: { path: { batch: batch.value!.id } },
+            body: { things },
+          }),
+        )
+      ).map((i) => i.slug)
     } catch (error) {
       trouble.value = (error as Error).message
       return null
@@ -98,7 +147,10 @@ export function useBringIn(source: () => Source) {
   }
 
   function drop(): void {
-    if (batch.value) void answer(api.DELETE('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value.id } } })).catch(() => undefined)
+    if (batch.value)
+      void answer(
+        api.DELETE('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value.id } } }),
+      ).catch(() => undefined)
     batch.value = null
     choices.value = {}
     trouble.value = ''

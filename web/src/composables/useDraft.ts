@@ -1,6 +1,16 @@
 import { useLocalStorage } from '@vueuse/core'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { answer, answerBytes, api, ApiError, type Clash, type Stand, type StandSettings, type Tried, type View } from '../api/client'
+import {
+  answer,
+  answerBytes,
+  api,
+  ApiError,
+  type Clash,
+  type Stand,
+  type StandSettings,
+  type Tried,
+  type View,
+} from '../api/client'
 import { useLevel } from '../stores/level'
 import { useTool } from '../stores/tool'
 
@@ -30,12 +40,17 @@ export function places(answers: ArrayBuffer[]): { came: Float32Array; went: Floa
 /** Touch from 0 for -1 to 254 for +1 as RGBA. */
 function inked(touch: Uint8Array): Uint8Array {
   const out = new Uint8Array(touch.length * 4)
-  touch.forEach((t, k) => out.set(t > 127 ? [74, 96, 52, (t - 127) * 1.7] : [123, 45, 38, (127 - t) * 1.7], 4 * k))
+  touch.forEach((t, k) =>
+    out.set(t > 127 ? [74, 96, 52, (t - 127) * 1.7] : [123, 45, 38, (127 - t) * 1.7], 4 * k),
+  )
   return out
 }
 
 /** Drafts that were not kept, by level and the stands that were selected; they outlive a reload and an expired sign-in. */
-const shelved = useLocalStorage<Record<string, { changes: Changes; was: Record<number, StandSettings> }>>('kt-drafts', {})
+const shelved = useLocalStorage<Record<string, { changes: Changes; was: Record<number, StandSettings> }>>(
+  'kt-drafts',
+  {},
+)
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
@@ -121,17 +136,46 @@ export function useDraft(view: () => View | null) {
     busy.value = true
     try {
       const results = dirty.value
-        ? await Promise.all(stands.map((s) => answer(api.POST('/api/levels/{slug}/stands/{stand}/try', { ...at(s), body: { settings: partOf(s), view: view() } }))))
+        ? await Promise.all(
+            stands.map((s) =>
+              answer(
+                api.POST('/api/levels/{slug}/stands/{stand}/try', {
+                  ...at(s),
+                  body: { settings: partOf(s), view: view() },
+                }),
+              ),
+            ),
+          )
         : []
       const kind = overlayKind.value
       const first = at(stands[0])
       const overlaid = {
-        suitability: () => api.POST('/api/levels/{slug}/stands/{stand}/suitability', { ...first, ...bytesOf, body: { settings: partOf(stands[0]) } }),
+        suitability: () =>
+          api.POST('/api/levels/{slug}/stands/{stand}/suitability', {
+            ...first,
+            ...bytesOf,
+            body: { settings: partOf(stands[0]) },
+          }),
         density: () => api.GET('/api/levels/{slug}/stands/{stand}/density', { ...first, ...bytesOf }),
         touch: () => api.GET('/api/levels/{slug}/stands/{stand}/touch', { ...first, ...bytesOf }),
       }
       const bytes = showOverlay.value ? await answerBytes(overlaid[kind]()) : null
-      const changed = dirty.value && !changes.value.distances ? await Promise.all(stands.filter((s) => !s.sward).map((s) => answerBytes(api.POST('/api/levels/{slug}/stands/{stand}/difference', { ...at(s), ...bytesOf, body: { settings: partOf(s) } })))) : []
+      const changed =
+        dirty.value && !changes.value.distances
+          ? await Promise.all(
+              stands
+                .filter((s) => !s.sward)
+                .map((s) =>
+                  answerBytes(
+                    api.POST('/api/levels/{slug}/stands/{stand}/difference', {
+                      ...at(s),
+                      ...bytesOf,
+                      body: { settings: partOf(s) },
+                    }),
+                  ),
+                ),
+            )
+          : []
       if (mine !== round) return
       marks.value = changed.length ? places(changed) : NOTHING
       tried.value = results.length ? results.reduce(add) : null
@@ -161,7 +205,11 @@ export function useDraft(view: () => View | null) {
     const out: Record<string, unknown> = {}
     for (const [name, value] of Object.entries(changes.value)) {
       const nested = name === 'variation' || name === 'distances'
-      out[name] = nested ? Object.fromEntries(Object.keys(value as object).map((part) => [part, (old[name] as Record<string, unknown>)[part]])) : old[name]
+      out[name] = nested
+        ? Object.fromEntries(
+            Object.keys(value as object).map((part) => [part, (old[name] as Record<string, unknown>)[part]]),
+          )
+        : old[name]
     }
     return out
   }
@@ -174,7 +222,10 @@ export function useDraft(view: () => View | null) {
       const next = { ...changes.value } as Record<string, unknown>
       for (const { clash } of told) {
         const [name, part] = clash.name.split('.')
-        const { [part ?? '']: theirOwn, ...rest } = (part ? (next[name] ?? {}) : {}) as Record<string, unknown>
+        const { [part ?? '']: theirOwn, ...rest } = (part ? (next[name] ?? {}) : {}) as Record<
+          string,
+          unknown
+        >
         void theirOwn
         if (Object.keys(rest).length) next[name] = rest
         else delete next[name]
@@ -194,14 +245,22 @@ export function useDraft(view: () => View | null) {
     const stands = store.chosen
     try {
       if (stands.length === 1) await store.keep(stands[0], partOf(stands[0]), view(), wasOf(stands[0]))
-      else await store.keepSeveral(stands.map((stand) => ({ stand, settings: partOf(stand), was: wasOf(stand) })), view())
+      else
+        await store.keepSeveral(
+          stands.map((stand) => ({ stand, settings: partOf(stand), was: wasOf(stand) })),
+          view(),
+        )
       drop()
       await store.refresh()
       return true
     } catch (error) {
       trouble.value = (error as Error).message
       fields.value = error instanceof ApiError ? error.fields : []
-      if (error instanceof ApiError) clashes.value = error.clashes.map((clash) => ({ stand: stands.find((s) => (error as Error).message.includes(s.name)) ?? stands[0], clash }))
+      if (error instanceof ApiError)
+        clashes.value = error.clashes.map((clash) => ({
+          stand: stands.find((s) => (error as Error).message.includes(s.name)) ?? stands[0],
+          clash,
+        }))
       return false
     }
   }
@@ -237,7 +296,10 @@ export function useDraft(view: () => View | null) {
     takeUp(ids)
   }
   function shelve(ids: string): void {
-    shelved.value = { ...shelved.value, [placeOf(ids)]: { changes: changes.value, was: Object.fromEntries(begun) } }
+    shelved.value = {
+      ...shelved.value,
+      [placeOf(ids)]: { changes: changes.value, was: Object.fromEntries(begun) },
+    }
   }
   function takeUp(ids: string): void {
     const kept = shelved.value[placeOf(ids)]
@@ -247,12 +309,42 @@ export function useDraft(view: () => View | null) {
     again.value = true
     later()
   }
-  watch(() => store.selected.join(), (ids, before) => changeOver(ids, before ?? ''))
+  watch(
+    () => store.selected.join(),
+    (ids, before) => changeOver(ids, before ?? ''),
+  )
   watch(changes, () => dirty.value && shelve(store.selected.join()), { deep: true })
   watch([showOverlay, overlayKind, overlayAs], later)
   watch(() => store.stands, later)
 
-  return { changes, dirty, tried, before, trouble, fields, overlay, showOverlay, overlayKind, overlayAs, contours, touchSheet, marks, asking, partOf, busy, shared, settingsOf, change, keep, drop, forget, takeUp: () => takeUp(store.selected.join()), again, clashes, settle }
+  return {
+    changes,
+    dirty,
+    tried,
+    before,
+    trouble,
+    fields,
+    overlay,
+    showOverlay,
+    overlayKind,
+    overlayAs,
+    contours,
+    touchSheet,
+    marks,
+    asking,
+    partOf,
+    busy,
+    shared,
+    settingsOf,
+    change,
+    keep,
+    drop,
+    forget,
+    takeUp: () => takeUp(store.selected.join()),
+    again,
+    clashes,
+    settle,
+  }
 }
 
 export type Draft = ReturnType<typeof useDraft>

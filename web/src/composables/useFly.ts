@@ -14,7 +14,9 @@ const MOVES: Record<string, [number, number, number]> = {
 
 /** Whether a key goes to a field in which one writes. */
 export const typing = (event: Event): boolean =>
-  event.target instanceof HTMLElement && /^(INPUT|TEXTAREA)$/.test(event.target.tagName) && !/^(checkbox|radio)$/.test((event.target as HTMLInputElement).type)
+  event.target instanceof HTMLElement &&
+  /^(INPUT|TEXTAREA)$/.test(event.target.tagName) &&
+  !/^(checkbox|radio)$/.test((event.target as HTMLInputElement).type)
 /** Whether a menu or a dialog lies over the page; a tooltip does not count. */
 export const overlaid = (): boolean => document.querySelector('.v-overlay--active:not(.v-tooltip)') !== null
 
@@ -78,7 +80,11 @@ export function useFly(stage: ShallowRef<Stage | null>, walking: Ref<boolean>) {
   }
   watch(walking, (on) => {
     const s = stage.value
-    if (on && s) s.look({ y: s.ground.heightAt(s.eye.view.x, s.eye.view.z) + EYE_HEIGHT, pitch: Math.min(Math.max(s.eye.view.pitch, -20), 20) })
+    if (on && s)
+      s.look({
+        y: s.ground.heightAt(s.eye.view.x, s.eye.view.z) + EYE_HEIGHT,
+        pitch: Math.min(Math.max(s.eye.view.pitch, -20), 20),
+      })
   })
 
   function turn(dx: number, dy: number): void {
@@ -104,9 +110,13 @@ export function useFly(stage: ShallowRef<Stage | null>, walking: Ref<boolean>) {
     const far = ahead * Math.cos(down) - y * Math.sin(down)
     const high = ahead * Math.sin(down) + y * Math.cos(down)
     const to = h + round
-    const at = { x: pivot[0] + far * Math.sin(to) + aside * Math.cos(to), y: pivot[1] + high, z: pivot[2] - far * Math.cos(to) + aside * Math.sin(to) }
+    const at = {
+      x: pivot[0] + far * Math.sin(to) + aside * Math.cos(to),
+      y: pivot[1] + high,
+      z: pivot[2] - far * Math.cos(to) + aside * Math.sin(to),
+    }
     if (at.y < s.ground.heightAt(at.x, at.z) + 0.6) return
-    s.look({ ...at, heading: ((((v.heading + dx * 0.25) % 360) + 360) % 360), pitch })
+    s.look({ ...at, heading: (((v.heading + dx * 0.25) % 360) + 360) % 360, pitch })
   }
 
   /** To be called each frame; whether the eye moves by keys. */

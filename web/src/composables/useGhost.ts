@@ -23,7 +23,9 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
     z,
     ...(brush.setItem ? { item: brush.setItem } : {}),
     ...(turn !== null ? { turn: ((turn % 360) + 360) % 360 } : {}),
-    ...(size !== 1 && g ? { width: +(g.plant.width * size).toFixed(4), height: +(g.plant.height * size).toFixed(4) } : {}),
+    ...(size !== 1 && g
+      ? { width: +(g.plant.width * size).toFixed(4), height: +(g.plant.height * size).toFixed(4) }
+      : {}),
   })
 
   function show(): void {
@@ -44,7 +46,12 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
     asking = true
     try {
       const wish = said(x, z, null)
-      ghost.value = await answer(api.POST('/api/levels/{slug}/stands/{stand}/pins/try', { params: { path: { slug: store.slug, stand: stand.value.id } }, body: { key, add: wish, push: brush.push } }))
+      ghost.value = await answer(
+        api.POST('/api/levels/{slug}/stands/{stand}/pins/try', {
+          params: { path: { slug: store.slug, stand: stand.value.id } },
+          body: { key, add: wish, push: brush.push },
+        }),
+      )
       if (at) show()
     } catch (error) {
       store.tell(error)
@@ -71,7 +78,10 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
 
   function begin(x: number, z: number): boolean {
     if (!stand.value) {
-      store.trouble = store.chosen.length === 1 ? `${store.chosen[0].name} is a sward: it has no single plants to set.` : 'Select one stand to set a plant of.'
+      store.trouble =
+        store.chosen.length === 1
+          ? `${store.chosen[0].name} is a sward: it has no single plants to set.`
+          : 'Select one stand to set a plant of.'
       return false
     }
     setting.value = true
@@ -84,7 +94,8 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
     const [lx, lz] = places[places.length - 1]
     const far = Math.hypot(x - lx, z - lz)
     const step = stand.value.settings.spacing
-    for (let k = 1; k * step <= far; k++) places.push([lx + ((x - lx) * k * step) / far, lz + ((z - lz) * k * step) / far])
+    for (let k = 1; k * step <= far; k++)
+      places.push([lx + ((x - lx) * k * step) / far, lz + ((z - lz) * k * step) / far])
     show()
   }
   async function end(): Promise<void> {
@@ -96,8 +107,15 @@ export function useGhost(stage: ShallowRef<Stage | null>) {
       return
     }
     try {
-      const add = places.map(([x, z], k) => (k ? { x, z, ...(brush.setItem ? { item: brush.setItem } : {}) } : said(x, z)))
-      const { entry } = await answer(api.POST('/api/levels/{slug}/stands/{stand}/pins', { params: { path: { slug: store.slug, stand: stand.value.id } }, body: { key, add, change: [], remove: [], release: [], push: brush.push } }))
+      const add = places.map(([x, z], k) =>
+        k ? { x, z, ...(brush.setItem ? { item: brush.setItem } : {}) } : said(x, z),
+      )
+      const { entry } = await answer(
+        api.POST('/api/levels/{slug}/stands/{stand}/pins', {
+          params: { path: { slug: store.slug, stand: stand.value.id } },
+          body: { key, add, change: [], remove: [], release: [], push: brush.push },
+        }),
+      )
       store.note(entry)
       key = crypto.randomUUID()
       turn = null

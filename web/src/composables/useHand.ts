@@ -30,15 +30,34 @@ export function useHand() {
     }
   }
   async function find(x: number, z: number, reach = REACH): Promise<void> {
-    plant.value = await answer(api.GET('/api/levels/{slug}/stands/{stand}/plant', { params: { path: at.value, query: { x, z, reach } } }))
+    plant.value = await answer(
+      api.GET('/api/levels/{slug}/stands/{stand}/plant', {
+        params: { path: at.value, query: { x, z, reach } },
+      }),
+    )
     if (!plant.value) trouble.value = `No plant of ${stand.value?.name} stands within ${reach} m of there.`
   }
   async function load(): Promise<void> {
     if (!stand.value) return void (pins.value = [])
-    pins.value = await answer(api.GET('/api/levels/{slug}/stands/{stand}/pins', { params: { path: at.value } }))
+    pins.value = await answer(
+      api.GET('/api/levels/{slug}/stands/{stand}/pins', { params: { path: at.value } }),
+    )
   }
   async function send(body: Partial<PinsIn>): Promise<void> {
-    const changed = await answer(api.POST('/api/levels/{slug}/stands/{stand}/pins', { params: { path: at.value }, body: { key: crypto.randomUUID(), push: push.value, add: [], change: [], remove: [], release: [], ...body } }))
+    const changed = await answer(
+      api.POST('/api/levels/{slug}/stands/{stand}/pins', {
+        params: { path: at.value },
+        body: {
+          key: crypto.randomUUID(),
+          push: push.value,
+          add: [],
+          change: [],
+          remove: [],
+          release: [],
+          ...body,
+        },
+      }),
+    )
     store.note(changed.entry)
     push.value = false
     await store.refresh()
@@ -75,7 +94,12 @@ export function useHand() {
   /** Let the stand grow again wherever it was uprooted. */
   const regrow = () =>
     guarded(async () => {
-      const { entry } = await answer(api.POST('/api/levels/{slug}/stands/{stand}/regrow', { params: { path: at.value }, body: { key: crypto.randomUUID() } }))
+      const { entry } = await answer(
+        api.POST('/api/levels/{slug}/stands/{stand}/regrow', {
+          params: { path: at.value },
+          body: { key: crypto.randomUUID() },
+        }),
+      )
       store.note(entry)
       await store.refresh()
       await load()
@@ -87,11 +111,17 @@ export function useHand() {
     trouble.value = ''
     push.value = false
   }
-  watch(() => store.selected.join(), () => {
-    drop()
-    void load().catch(store.tell)
-  })
-  watch(() => store.pulse?.pulse, () => void load().catch(() => undefined))
+  watch(
+    () => store.selected.join(),
+    () => {
+      drop()
+      void load().catch(store.tell)
+    },
+  )
+  watch(
+    () => store.pulse?.pulse,
+    () => void load().catch(() => undefined),
+  )
 
   return { tool, plant, pins, trouble, push, stand, press, change, remove, release, regrow, drop }
 }

@@ -28,7 +28,10 @@ export function useHandoverFile(slug: () => string, name: HandoverName) {
     }
   }
 
-  const make = () => take(() => api.POST('/api/levels/{slug}/handover/{file}', { params: { path: { slug: slug(), file: name } } }))
+  const make = () =>
+    take(() =>
+      api.POST('/api/levels/{slug}/handover/{file}', { params: { path: { slug: slug(), file: name } } }),
+    )
 
   async function stop(): Promise<void> {
     if (job.value) job.value = await answer(api.POST('/api/levels/{slug}/handover/jobs/{job}/stop', one()))
@@ -41,6 +44,9 @@ export function useHandoverFile(slug: () => string, name: HandoverName) {
     link.click()
   }
 
-  useIntervalFn(() => busy.value && void take(() => api.GET('/api/levels/{slug}/handover/jobs/{job}', one())), 400)
+  useIntervalFn(
+    () => busy.value && void take(() => api.GET('/api/levels/{slug}/handover/jobs/{job}', one())),
+    400,
+  )
   return { job, trouble, busy, make, stop }
 }

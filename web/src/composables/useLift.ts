@@ -19,7 +19,9 @@ export function useLift() {
     brush.verb = null
   }
   async function look(x: number, z: number): Promise<Under[]> {
-    return answer(api.GET('/api/levels/{slug}/under', { params: { path: { slug: store.slug }, query: { x, z } } }))
+    return answer(
+      api.GET('/api/levels/{slug}/under', { params: { path: { slug: store.slug }, query: { x, z } } }),
+    )
   }
   /** The pointer is pressed at a place of the level, at a point of the screen. */
   function press(x: number, z: number, at: [number, number]): void {
@@ -27,7 +29,10 @@ export function useLift() {
     const mine = ++round
     const asked = look(x, z)
     asked.catch(store.tell)
-    timer = window.setTimeout(() => void asked.then((found) => mine === round && (list.value = { found, at })).catch(() => undefined), HOLD_MS)
+    timer = window.setTimeout(
+      () => void asked.then((found) => mine === round && (list.value = { found, at })).catch(() => undefined),
+      HOLD_MS,
+    )
     pending = asked
   }
   let pending: Promise<Under[]> = Promise.resolve([])

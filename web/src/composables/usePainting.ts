@@ -37,7 +37,14 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     const control = (trying = new AbortController())
     try {
       for (const stand of brush.targets) {
-        const bytes = await answerBytes(api.POST('/api/levels/{slug}/strokes/try', { params: { path: { slug: store.slug } }, body: { ...stroke(), stand: stand.id, also: [] }, signal: control.signal, parseAs: 'stream' }))
+        const bytes = await answerBytes(
+          api.POST('/api/levels/{slug}/strokes/try', {
+            params: { path: { slug: store.slug } },
+            body: { ...stroke(), stand: stand.id, also: [] },
+            signal: control.signal,
+            parseAs: 'stream',
+          }),
+        )
         const [x0, z0, x1, z1] = new Float32Array(bytes, 0, 4)
         if (control.signal.aborted) return
         s.store.stands.get(stand.id)?.replace(x0, z0, x1, z1, decode(bytes, 16))
@@ -102,7 +109,8 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     if (fate === 'waiting') return
     const far = Math.hypot(s.eye.view.x - x, s.eye.view.z - z)
     const hidden = targets.find((t) => !s.everything && far > t.settings.distances.gone)
-    if (hidden && store.difference) unseen.value = { stand: hidden, x, z, plants: store.difference.gained || store.difference.lost }
+    if (hidden && store.difference)
+      unseen.value = { stand: hidden, x, z, plants: store.difference.gained || store.difference.lost }
   }
 
   async function end(): Promise<void> {
@@ -128,7 +136,11 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
   function again(x: number, z: number): void {
     if (!last.value || refused()) return
     const [x0, z0] = last.value.path[0]
-    void keep({ ...last.value, key: crypto.randomUUID(), path: last.value.path.map(([a, b]) => [a - x0 + x, b - z0 + z]) })
+    void keep({
+      ...last.value,
+      key: crypto.randomUUID(),
+      path: last.value.path.map(([a, b]) => [a - x0 + x, b - z0 + z]),
+    })
   }
 
   /** Work with the brush everywhere, or all over the area of its limits. */

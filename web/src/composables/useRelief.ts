@@ -23,13 +23,52 @@ const GREEN: Rgb = [92, 120, 68]
 const MOSS: Rgb = [150, 168, 116]
 
 /** What each view of the relief is called, its unit, and its colours from the lowest to the highest value. */
-export const RELIEF: Record<ReliefKind, { label: string; unit: string; ramp: Rgb[]; strength: number; says: string }> = {
-  shading: { label: 'Shading', unit: '', ramp: [[52, 48, 42], PAPER], strength: 0.9, says: 'lit from the north-west' },
-  slope: { label: 'Slope', unit: '°', ramp: [PAPER, [226, 200, 130], OCHRE, OXBLOOD], strength: 0.78, says: 'steepness; 0 is level ground' },
-  facing: { label: 'Facing', unit: '°', ramp: [SLATE, GREEN, OCHRE, OXBLOOD, SLATE], strength: 0.68, says: 'the way the ground falls: 0 north, 90 east, 180 south, 270 west' },
-  hollow: { label: 'Hollow–ridge', unit: 'm', ramp: [DEEP, SLATE, PAPER, OCHRE, OXBLOOD], strength: 0.78, says: 'above (ridge) or below (hollow) the mean of the ground around' },
-  wetness: { label: 'Wetness', unit: '', ramp: [[226, 206, 156], PAPER, [146, 172, 186], DEEP], strength: 0.78, says: 'where water gathers: ln(area above ÷ slope)' },
-  altitude: { label: 'Altitude', unit: 'm', ramp: [GREEN, MOSS, [222, 204, 150], [196, 160, 104], PAPER], strength: 0.74, says: 'with contours every 5 and 25 m' },
+export const RELIEF: Record<
+  ReliefKind,
+  { label: string; unit: string; ramp: Rgb[]; strength: number; says: string }
+> = {
+  shading: {
+    label: 'Shading',
+    unit: '',
+    ramp: [[52, 48, 42], PAPER],
+    strength: 0.9,
+    says: 'lit from the north-west',
+  },
+  slope: {
+    label: 'Slope',
+    unit: '°',
+    ramp: [PAPER, [226, 200, 130], OCHRE, OXBLOOD],
+    strength: 0.78,
+    says: 'steepness; 0 is level ground',
+  },
+  facing: {
+    label: 'Facing',
+    unit: '°',
+    ramp: [SLATE, GREEN, OCHRE, OXBLOOD, SLATE],
+    strength: 0.68,
+    says: 'the way the ground falls: 0 north, 90 east, 180 south, 270 west',
+  },
+  hollow: {
+    label: 'Hollow–ridge',
+    unit: 'm',
+    ramp: [DEEP, SLATE, PAPER, OCHRE, OXBLOOD],
+    strength: 0.78,
+    says: 'above (ridge) or below (hollow) the mean of the ground around',
+  },
+  wetness: {
+    label: 'Wetness',
+    unit: '',
+    ramp: [[226, 206, 156], PAPER, [146, 172, 186], DEEP],
+    strength: 0.78,
+    says: 'where water gathers: ln(area above ÷ slope)',
+  },
+  altitude: {
+    label: 'Altitude',
+    unit: 'm',
+    ramp: [GREEN, MOSS, [222, 204, 150], [196, 160, 104], PAPER],
+    strength: 0.74,
+    says: 'with contours every 5 and 25 m',
+  },
 }
 
 /** A colour of a ramp at 0–1. */
@@ -62,7 +101,15 @@ export function useRelief() {
     }
     busy.value = true
     try {
-      const bytes = await answerBytes(api.GET('/api/levels/{slug}/relief/{revision}/{kind}', { params: { path: { slug: store.slug, revision: store.level.ground_revision, kind: wanted }, query: { radius: radius.value } }, parseAs: 'stream' }))
+      const bytes = await answerBytes(
+        api.GET('/api/levels/{slug}/relief/{revision}/{kind}', {
+          params: {
+            path: { slug: store.slug, revision: store.level.ground_revision, kind: wanted },
+            query: { radius: radius.value },
+          },
+          parseAs: 'stream',
+        }),
+      )
       if (mine !== round) return
       const [rows, columns] = new Uint16Array(bytes, 0, 2)
       const [low, high] = new Float32Array(bytes, 4, 2)
@@ -85,7 +132,8 @@ export function useRelief() {
       for (let k = 0; k < 65535; k++) if ((n += counts[k]) >= share * total) return k
       return 65534
     }
-    let [a, b] = f.kind === 'facing' || f.kind === 'shading' || f.kind === 'altitude' ? [0, 65534] : [at(0.01), at(0.99)]
+    let [a, b] =
+      f.kind === 'facing' || f.kind === 'shading' || f.kind === 'altitude' ? [0, 65534] : [at(0.01), at(0.99)]
     const metres = (s: number) => f.low + ((f.high - f.low) * s) / 65534
     const steps = (m: number) => ((m - f.low) / Math.max(f.high - f.low, 1e-9)) * 65534
     if (f.kind === 'hollow') {
@@ -95,10 +143,12 @@ export function useRelief() {
     if (f.kind === 'slope') a = 0
     ends.value = [metres(a), metres(b)]
     const table = new Uint8Array(65536 * 4)
-    for (let s = 0; s < 65535; s++) table.set([...inked(look.ramp, (s - a) / Math.max(b - a, 1)), 255 * look.strength], s * 4)
+    for (let s = 0; s < 65535; s++)
+      table.set([...inked(look.ramp, (s - a) / Math.max(b - a, 1)), 255 * look.strength], s * 4)
     table.set([...PAPER, 255 * look.strength], 65535 * 4)
     const data = new Uint8Array(f.steps.length * 4)
-    for (let k = 0; k < f.steps.length; k++) data.set(table.subarray(f.steps[k] * 4, f.steps[k] * 4 + 4), k * 4)
+    for (let k = 0; k < f.steps.length; k++)
+      data.set(table.subarray(f.steps[k] * 4, f.steps[k] * 4 + 4), k * 4)
     sheet.value = { data, columns: f.columns, rows: f.rows }
   }
 

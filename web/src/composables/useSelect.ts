@@ -18,7 +18,8 @@ export function useSelect(stage: ShallowRef<Stage | null>) {
   let add = false
 
   /** How near, in m, the pointer must be to a plant to mean it. */
-  const near = (where: 'eye' | 'plan') => (where === 'plan' ? Math.max(1.2, 8 * (stage.value?.plan.pixel ?? 1)) : 1.5)
+  const near = (where: 'eye' | 'plan') =>
+    where === 'plan' ? Math.max(1.2, 8 * (stage.value?.plan.pixel ?? 1)) : 1.5
   const outline = (): Place[] => {
     const [a, b] = [path[0], path[path.length - 1]]
     return selection.shape === 'box' ? [a, [b[0], a[1]], b, [a[0], b[1]]] : path
@@ -36,19 +37,31 @@ export function useSelect(stage: ShallowRef<Stage | null>) {
   function nearest(plants: Selected[]): Selected[] {
     if (plants.length <= RINGED) return plants
     const [x, z] = ringed
-    return [...plants].sort((a, b) => Math.hypot(a.x - x, a.z - z) - Math.hypot(b.x - x, b.z - z)).slice(0, RINGED)
+    return [...plants]
+      .sort((a, b) => Math.hypot(a.x - x, a.z - z) - Math.hypot(b.x - x, b.z - z))
+      .slice(0, RINGED)
   }
-  watch(() => selection.plants, () => show())
+  watch(
+    () => selection.plants,
+    () => show(),
+  )
   useIntervalFn(() => {
     const v = stage.value?.eye.view
-    if (v && !drawing.value && selection.plants.length > RINGED && Math.hypot(v.x - ringed[0], v.z - ringed[1]) > STEP) show()
+    if (
+      v &&
+      !drawing.value &&
+      selection.plants.length > RINGED &&
+      Math.hypot(v.x - ringed[0], v.z - ringed[1]) > STEP
+    )
+      show()
   }, 400)
 
   function begin(x: number, z: number, event: PointerEvent, where: 'eye' | 'plan'): boolean {
     path = [[x, z]]
     add = event.shiftKey
     const reach = near(where)
-    const hit = !add && selection.movable && selection.plants.some((p) => Math.hypot(p.x - x, p.z - z) <= reach)
+    const hit =
+      !add && selection.movable && selection.plants.some((p) => Math.hypot(p.x - x, p.z - z) <= reach)
     drawing.value = hit ? 'move' : 'outline'
     return true
   }

@@ -22,14 +22,25 @@ export function useTools(stage: ShallowRef<Stage | null>, allowed: () => boolean
   const doing = ref<'paint' | 'uproot' | 'set' | 'lift' | 'size' | 'select' | null>(null)
   const at = ref<Place | null>(null)
 
-  const armed = computed(() => allowed() && brush.verb !== null && (brush.verb === 'lift' || brush.verb === 'select' || (brush.verb === 'set' ? ghost.stand.value !== null : brush.targets.length > 0)))
+  const armed = computed(
+    () =>
+      allowed() &&
+      brush.verb !== null &&
+      (brush.verb === 'lift' ||
+        brush.verb === 'select' ||
+        (brush.verb === 'set' ? ghost.stand.value !== null : brush.targets.length > 0)),
+  )
   const force = (event: PointerEvent) => (event.pointerType === 'pen' ? event.pressure : null)
 
   /** Show how far the brush reaches at a place; nothing of it for verbs without a size. */
   function reach(place: Place | null, where: 'eye' | 'plan' = 'eye'): void {
     const sized = brush.paints || brush.verb === 'uproot'
     const shown = place && armed.value && sized
-    stage.value?.setBrush(shown ? { x: place[0], z: place[1], radius: brush.radius, soft: brush.paints ? brush.soft : 0 } : null, TAKES.includes(brush.verb ?? ''), where)
+    stage.value?.setBrush(
+      shown ? { x: place[0], z: place[1], radius: brush.radius, soft: brush.paints ? brush.soft : 0 } : null,
+      TAKES.includes(brush.verb ?? ''),
+      where,
+    )
   }
 
   /** The pointer is over a place, or over none, with no button down. */
@@ -112,5 +123,22 @@ export function useTools(stage: ShallowRef<Stage | null>, allowed: () => boolean
     return true
   }
 
-  return { painting, uproot, ghost, lift, select, doing, at, armed, reach, down, move, up, cancel, left, rest, wheel }
+  return {
+    painting,
+    uproot,
+    ghost,
+    lift,
+    select,
+    doing,
+    at,
+    armed,
+    reach,
+    down,
+    move,
+    up,
+    cancel,
+    left,
+    rest,
+    wheel,
+  }
 }

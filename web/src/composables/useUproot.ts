@@ -35,14 +35,22 @@ export function useUproot(stage: ShallowRef<Stage | null>) {
         for (let o = 0; o < count * STRIDE && out.length < 2 * MOST; o += STRIDE) {
           const x = form[o]
           const z = form[o + 2]
-          if (x >= x0 && x <= x1 && z >= z0 && z <= z1 && along.some((p, k) => far(x, z, along[Math.max(k - 1, 0)], p) <= reach)) out.push(x, z)
+          if (
+            x >= x0 &&
+            x <= x1 &&
+            z >= z0 &&
+            z <= z1 &&
+            along.some((p, k) => far(x, z, along[Math.max(k - 1, 0)], p) <= reach)
+          )
+            out.push(x, z)
         }
       }
     }
     marked.value = out.length / 2
     s.setMarks(NOTHING, Float32Array.from(out))
     const rings = []
-    for (let k = 0; k < Math.min(out.length, 600); k += 2) rings.push({ x: out[k], z: out[k + 1], radius: 0.6 })
+    for (let k = 0; k < Math.min(out.length, 600); k += 2)
+      rings.push({ x: out[k], z: out[k + 1], radius: 0.6 })
     s.setRings(rings)
   }
   const hover = (x: number, z: number) => !pulling.value && mark([[x, z]])
@@ -71,7 +79,12 @@ export function useUproot(stage: ShallowRef<Stage | null>) {
     clear()
     const stands = brush.targets.map((s) => s.id)
     try {
-      const { entry } = await answer(api.POST('/api/levels/{slug}/uproot', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), stands, path, radius: brush.radius } }))
+      const { entry } = await answer(
+        api.POST('/api/levels/{slug}/uproot', {
+          params: { path: { slug: store.slug } },
+          body: { key: crypto.randomUUID(), stands, path, radius: brush.radius },
+        }),
+      )
       store.note(entry)
       await store.refresh()
     } catch (error) {

@@ -33,7 +33,8 @@ export function bake(ground: Ground, from: Source): Baked {
   const { columns, rows, cell } = ground
   const colour = new Uint8Array(columns * rows * 4)
   const bare = new Uint8Array(columns * rows)
-  const grain = (x: number, z: number) => from.noise[(Math.floor(z) & 127) * 128 + (Math.floor(x) & 127)] / 255
+  const grain = (x: number, z: number) =>
+    from.noise[(Math.floor(z) & 127) * 128 + (Math.floor(x) & 127)] / 255
   const mix = [0, 0, 0]
   for (let k = 0; k < columns * rows; k++) {
     const x = (k % columns) * cell
@@ -57,9 +58,11 @@ export function bake(ground: Ground, from: Source): Baked {
     const speck = 0.84 + 0.62 * (0.5 * grain(x * 0.31, z * 0.31) + 0.25 - 0.72) * (1 - 0.5 * rock)
     const grass = turf * (0.35 + 0.5 * grain(x * 0.05, z * 0.05))
     const sky = (0.36 + 0.3 * ny) * (0.45 + 0.55 * (from.relief[4 * k + 3] / 255))
-    const direct = (Math.max(nx * from.sun.x + ny * from.sun.y + nz * from.sun.z, 0) * from.relief[4 * k + 2]) / 255
+    const direct =
+      (Math.max(nx * from.sun.x + ny * from.sun.y + nz * from.sun.z, 0) * from.relief[4 * k + 2]) / 255
     const worn = [0.86, 0.9, 0.7].map((t) => 1 - grass + grass * t * 0.82)
-    for (let c = 0; c < 3; c++) colour[4 * k + c] = 255 * Math.sqrt(Math.min(mix[c] * speck * worn[c] * sky, 1))
+    for (let c = 0; c < 3; c++)
+      colour[4 * k + c] = 255 * Math.sqrt(Math.min(mix[c] * speck * worn[c] * sky, 1))
     colour[4 * k + 3] = (255 * Math.min(direct / sky, SUN)) / SUN
     bare[k] = 255 * rock * smooth(0.12, 0.4, 1 - ny)
   }

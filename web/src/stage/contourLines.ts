@@ -37,7 +37,16 @@ export class ContourLines {
       const passes = this.view === 'eye' ? [true, false] : [false]
       for (const tested of passes) {
         const opacity = strength * (this.view === 'eye' && !tested ? 0.28 : 1)
-        const lines = new THREE.LineSegments(geometry, new THREE.LineBasicMaterial({ color: new THREE.Color(ink).convertLinearToSRGB(), transparent: true, opacity, depthTest: tested, depthWrite: false }))
+        const lines = new THREE.LineSegments(
+          geometry,
+          new THREE.LineBasicMaterial({
+            color: new THREE.Color(ink).convertLinearToSRGB(),
+            transparent: true,
+            opacity,
+            depthTest: tested,
+            depthWrite: false,
+          }),
+        )
         lines.frustumCulled = false
         lines.renderOrder = this.view === 'eye' ? 12 : 3
         this.group.add(lines)

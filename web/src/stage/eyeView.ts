@@ -14,7 +14,8 @@ const SHADOW_SIZE = 1024
 const HAZE = [0.79, 0.8, 0.76] as const
 
 /** Haze lies in the lowest sixth of the relief, and thins over the rest. */
-const hazeFrom = (g: Ground) => new THREE.Vector2(g.low + (g.high - g.low) / 6, Math.max((g.high - g.low) * 1.3, 20))
+const hazeFrom = (g: Ground) =>
+  new THREE.Vector2(g.low + (g.high - g.low) / 6, Math.max((g.high - g.low) * 1.3, 20))
 
 /** What the renderer says it drew, ground and sky apart. */
 export interface Drawn {
@@ -51,11 +52,17 @@ export class EyeView {
     readonly store: PlantStore,
     stock: Map<string, ItemMeshes>,
   ) {
-    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !softwareDrawn(), powerPreference: 'high-performance' })
+    this.renderer = new THREE.WebGLRenderer({
+      canvas,
+      antialias: !softwareDrawn(),
+      powerPreference: 'high-performance',
+    })
     this.renderer.autoClear = false
     this.renderer.info.autoReset = false
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace
-    this.shadowTarget = new THREE.WebGLRenderTarget(SHADOW_SIZE, SHADOW_SIZE, { depthTexture: new THREE.DepthTexture(SHADOW_SIZE, SHADOW_SIZE, THREE.UnsignedIntType) })
+    this.shadowTarget = new THREE.WebGLRenderTarget(SHADOW_SIZE, SHADOW_SIZE, {
+      depthTexture: new THREE.DepthTexture(SHADOW_SIZE, SHADOW_SIZE, THREE.UnsignedIntType),
+    })
     this.light = {
       uSun: { value: sunOf(level) },
       uEye: { value: new THREE.Vector3() },
@@ -84,7 +91,8 @@ export class EyeView {
 
   private sky(): THREE.Mesh {
     const material = new THREE.ShaderMaterial({
-      vertexShader: 'varying vec3 vWay; void main() { vWay = position; vec4 p = projectionMatrix * vec4(mat3(viewMatrix) * position, 1.0); gl_Position = p.xyww; }',
+      vertexShader:
+        'varying vec3 vWay; void main() { vWay = position; vec4 p = projectionMatrix * vec4(mat3(viewMatrix) * position, 1.0); gl_Position = p.xyww; }',
       fragmentShader: SKY_FRAGMENT,
       defines: softwareDrawn() ? { LEAN: '' } : {},
       uniforms: this.groundUniforms,
@@ -99,9 +107,12 @@ export class EyeView {
 
   private water(w: Level['waters'][number]): THREE.Mesh {
     const [x0, z0, x1, z1] = w.box
-    const geometry = new THREE.PlaneGeometry(x1 - x0, z1 - z0).rotateX(-Math.PI / 2).translate((x0 + x1) / 2, w.altitude, (z0 + z1) / 2)
+    const geometry = new THREE.PlaneGeometry(x1 - x0, z1 - z0)
+      .rotateX(-Math.PI / 2)
+      .translate((x0 + x1) / 2, w.altitude, (z0 + z1) / 2)
     const material = new THREE.ShaderMaterial({
-      vertexShader: 'varying vec3 vAt; void main() { vAt = position; gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0); }',
+      vertexShader:
+        'varying vec3 vAt; void main() { vAt = position; gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0); }',
       fragmentShader: WATER_FRAGMENT,
       uniforms: this.groundUniforms,
       transparent: true,
@@ -150,7 +161,8 @@ export class EyeView {
     const stamp = [v.x, v.y, v.z].map((c) => Math.round(c / grid)).join() + `/${grid}/${revision}`
     if (stamp === this.shadowStamp) return
     this.shadowStamp = stamp
-    const reach = Math.max(10, ...[...this.store.stands.values()].map((s) => s.stand.settings.distances.shadow)) * 1.05
+    const reach =
+      Math.max(10, ...[...this.store.stands.values()].map((s) => s.stand.settings.distances.shadow)) * 1.05
     const sun = this.light.uSun.value as THREE.Vector3
     const c = this.sunCamera
     Object.assign(c, { left: -reach, right: reach, top: reach, bottom: -reach, near: 1, far: reach * 4 })
@@ -220,4 +232,3 @@ export class EyeView {
     this.renderer.forceContextLoss()
   }
 }
-

@@ -40,7 +40,14 @@ export class Ground {
   }
 
   /** Where a ray meets the ground, by marching and halving; null when it does not, however far it goes. */
-  meet(ox: number, oy: number, oz: number, dx: number, dy: number, dz: number): [number, number, number] | null {
+  meet(
+    ox: number,
+    oy: number,
+    oz: number,
+    dx: number,
+    dy: number,
+    dz: number,
+  ): [number, number, number] | null {
     let last = 0
     const most = 1000 + 1.5 * Math.hypot(this.width, this.length)
     for (let t = 0.2; t < most; t += Math.max(0.25, t * 0.004)) {
@@ -68,12 +75,25 @@ export async function loadGround(level: Level): Promise<Ground> {
   const heights = new Float32Array((rows + 1) * (columns + 1))
   const count = level.layers.length
   const layers = new Uint8Array(rows * columns * count)
-  const read = async (kind: 'heights' | 'layers', revision: number, high: number, wide: number, channels: number, into: (bytes: ArrayBuffer) => Float32Array | Uint8Array, out: Float32Array | Uint8Array) => {
+  const read = async (
+    kind: 'heights' | 'layers',
+    revision: number,
+    high: number,
+    wide: number,
+    channels: number,
+    into: (bytes: ArrayBuffer) => Float32Array | Uint8Array,
+    out: Float32Array | Uint8Array,
+  ) => {
     const jobs: Promise<void>[] = []
     for (let tz = 0; tz * TILE < high; tz++) {
       for (let tx = 0; tx * TILE < wide; tx++) {
         jobs.push(
-          answerBytes(api.GET('/api/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}', { params: { path: { slug, revision, kind, tx, tz } }, parseAs: 'stream' })).then((bytes) => {
+          answerBytes(
+            api.GET('/api/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}', {
+              params: { path: { slug, revision, kind, tx, tz } },
+              parseAs: 'stream',
+            }),
+          ).then((bytes) => {
             const tile = into(bytes)
             const w = Math.min(TILE, wide - tx * TILE) * channels
             for (let r = 0; r * w < tile.length; r++) {

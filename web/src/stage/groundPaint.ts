@@ -21,7 +21,8 @@ export async function loadPaint(layers: Level['layers']): Promise<GroundPaint | 
       const pixels = await pixelsOf(layer.texture)
       data.set(pixels, k * pixels.length)
       const sum = [0, 0, 0]
-      for (let i = 0; i < pixels.length; i += 4) for (let c = 0; c < 3; c++) sum[c] += (pixels[i + c] / 255) ** 2.2
+      for (let i = 0; i < pixels.length; i += 4)
+        for (let c = 0; c < 3; c++) sum[c] += (pixels[i + c] / 255) ** 2.2
       means[k] = new THREE.Vector3(...sum.map((s) => s / (SIDE * SIDE)))
     }),
   )
@@ -29,7 +30,14 @@ export async function loadPaint(layers: Level['layers']): Promise<GroundPaint | 
     means,
     texture() {
       const t = new THREE.DataArrayTexture(data, SIDE, SIDE, 8)
-      Object.assign(t, { wrapS: THREE.RepeatWrapping, wrapT: THREE.RepeatWrapping, magFilter: THREE.LinearFilter, minFilter: THREE.LinearMipmapLinearFilter, generateMipmaps: true, needsUpdate: true })
+      Object.assign(t, {
+        wrapS: THREE.RepeatWrapping,
+        wrapT: THREE.RepeatWrapping,
+        magFilter: THREE.LinearFilter,
+        minFilter: THREE.LinearMipmapLinearFilter,
+        generateMipmaps: true,
+        needsUpdate: true,
+      })
       return t
     },
   }

@@ -22,7 +22,10 @@ function thinned(ground: Ground): Ground {
       const [u, v] = [Math.min(i * step, ground.columns), Math.min(j * step, ground.rows)]
       heights[j * (columns + 1) + i] = ground.heights[v * (ground.columns + 1) + u]
       if (i === columns || j === rows) continue
-      const from = (Math.min(v + (step >> 1), ground.rows - 1) * ground.columns + Math.min(u + (step >> 1), ground.columns - 1)) * n
+      const from =
+        (Math.min(v + (step >> 1), ground.rows - 1) * ground.columns +
+          Math.min(u + (step >> 1), ground.columns - 1)) *
+        n
       for (let c = 0; c < n; c++) layers[(j * columns + i) * n + c] = ground.layers[from + c]
     }
   }
@@ -79,7 +82,9 @@ function castRelief(ground: Ground, sun: THREE.Vector3, out: Uint8Array): void {
         lit = Math.min(lit, 0.5 + over / (0.06 * t + 0.2))
       }
       const value = 255 * Math.max(lit, 0)
-      for (let b = 0; b < 2; b++) for (let a = 0; a < 2; a++) if (i + a < columns && j + b < rows) out[((j + b) * columns + i + a) * 4 + 2] = value
+      for (let b = 0; b < 2; b++)
+        for (let a = 0; a < 2; a++)
+          if (i + a < columns && j + b < rows) out[((j + b) * columns + i + a) * 4 + 2] = value
     }
   }
 }
@@ -88,13 +93,25 @@ function rgba(ground: Ground, first: number): Uint8Array {
   const { columns, rows, layers, layerCount } = ground
   const out = new Uint8Array(columns * rows * 4)
   for (let k = 0; k < columns * rows; k++) {
-    for (let c = 0; c < 4; c++) out[k * 4 + c] = first + c < layerCount ? layers[k * layerCount + first + c] : 0
+    for (let c = 0; c < 4; c++)
+      out[k * 4 + c] = first + c < layerCount ? layers[k * layerCount + first + c] : 0
   }
   return out
 }
 
-function texture(data: Uint8Array, columns: number, rows: number, format: THREE.PixelFormat = THREE.RGBAFormat): THREE.DataTexture {
-  const t = new THREE.DataTexture(data as Uint8Array<ArrayBuffer>, columns, rows, format, THREE.UnsignedByteType)
+function texture(
+  data: Uint8Array,
+  columns: number,
+  rows: number,
+  format: THREE.PixelFormat = THREE.RGBAFormat,
+): THREE.DataTexture {
+  const t = new THREE.DataTexture(
+    data as Uint8Array<ArrayBuffer>,
+    columns,
+    rows,
+    format,
+    THREE.UnsignedByteType,
+  )
   t.magFilter = THREE.LinearFilter
   t.minFilter = softwareDrawn() ? THREE.LinearMipmapNearestFilter : THREE.LinearMipmapLinearFilter
   t.generateMipmaps = true
@@ -146,7 +163,9 @@ let drawnBySoftware: boolean | undefined
 
 function askRenderer(): boolean {
   const gl = document.createElement('canvas').getContext('webgl2')
-  const name = gl?.getParameter(gl.getExtension('WEBGL_debug_renderer_info')?.UNMASKED_RENDERER_WEBGL ?? gl.RENDERER)
+  const name = gl?.getParameter(
+    gl.getExtension('WEBGL_debug_renderer_info')?.UNMASKED_RENDERER_WEBGL ?? gl.RENDERER,
+  )
   gl?.getExtension('WEBGL_lose_context')?.loseContext()
   return /swiftshader|llvmpipe|software/i.test(String(name))
 }
@@ -180,20 +199,46 @@ export class GroundTextures {
     this.relief = relief(drawn, sunOf(level))
     this.layersA = rgba(drawn, 0)
     this.layersB = rgba(drawn, 4)
-    const mask = (look: string, first: number) => ({ value: new THREE.Vector4(...[0, 1, 2, 3].map((k) => (level.layers[first + k]?.look === look ? 1 : 0))) })
-    this.masks = { uRockA: mask('rock', 0), uRockB: mask('rock', 4), uTurfA: mask('turf', 0), uTurfB: mask('turf', 4) }
-    this.colours = Array.from({ length: 8 }, (_, k) => paint?.means[k] ?? linear(level.layers[k]?.colour ?? '#000000'))
-    const all = (a: string, b: string) => [this.masks[a].value, this.masks[b].value].flatMap((v: THREE.Vector4) => v.toArray())
+    const mask = (look: string, first: number) => ({
+      value: new THREE.Vector4(...[0, 1, 2, 3].map((k) => (level.layers[first + k]?.look === look ? 1 : 0))),
+    })
+    this.masks = {
+      uRockA: mask('rock', 0),
+      uRockB: mask('rock', 4),
+      uTurfA: mask('turf', 0),
+      uTurfB: mask('turf', 4),
+    }
+    this.colours = Array.from(
+      { length: 8 },
+      (_, k) => paint?.means[k] ?? linear(level.layers[k]?.colour ?? '#000000'),
+    )
+    const all = (a: string, b: string) =>
+      [this.masks[a].value, this.masks[b].value].flatMap((v: THREE.Vector4) => v.toArray())
     const { relief: shape, layersA, layersB, colours } = this
     this.baked = softwareDrawn()
-      ? bake(drawn, { relief: shape, layersA, layersB, colours, rock: all('uRockA', 'uRockB'), turf: all('uTurfA', 'uTurfB'), noise: noiseValues(), sun: sunOf(level) })
+      ? bake(drawn, {
+          relief: shape,
+          layersA,
+          layersB,
+          colours,
+          rock: all('uRockA', 'uRockB'),
+          turf: all('uTurfA', 'uTurfB'),
+          noise: noiseValues(),
+          sun: sunOf(level),
+        })
       : null
   }
 
   /** Fresh uniforms for one renderer. */
   uniforms(): Uniforms {
     const { ground } = this
-    const heights = new THREE.DataTexture(ground.heights as Float32Array<ArrayBuffer>, ground.columns + 1, ground.rows + 1, THREE.RedFormat, THREE.FloatType)
+    const heights = new THREE.DataTexture(
+      ground.heights as Float32Array<ArrayBuffer>,
+      ground.columns + 1,
+      ground.rows + 1,
+      THREE.RedFormat,
+      THREE.FloatType,
+    )
     heights.needsUpdate = true
     return {
       uHeights: { value: heights },
@@ -213,7 +258,10 @@ export class GroundTextures {
       uPaintOn: { value: this.paint ? 1 : 0 },
       uPaint: { value: this.paint?.texture() ?? null },
       uPainted: { value: Array.from({ length: 8 }, (_, k) => (this.paint?.means[k] ? 1 : 0)) },
-      ...(this.baked && { uBaked: { value: texture(this.baked.colour, this.columns, this.rows) }, uBare: { value: texture(this.baked.bare, this.columns, this.rows, THREE.RedFormat) } }),
+      ...(this.baked && {
+        uBaked: { value: texture(this.baked.colour, this.columns, this.rows) },
+        uBare: { value: texture(this.baked.bare, this.columns, this.rows, THREE.RedFormat) },
+      }),
       uBrush: { value: new THREE.Vector4(0, 0, 0, 0) },
       uBrushInk: { value: new THREE.Vector3(0.2, 0.34, 0.14) },
     }

@@ -30,7 +30,12 @@ interface Slot {
  * How strongly ground is to be hatched, 0–255 by cell: the root of the share that crowns of `crown` m radius cover, evened over a
  * few cells; small plants show faintly where they stand as dense as they do anywhere.
  */
-export function densityMap(places: Float32Array, crown: number, width: number, length: number): { data: Uint8Array; columns: number; rows: number } {
+export function densityMap(
+  places: Float32Array,
+  crown: number,
+  width: number,
+  length: number,
+): { data: Uint8Array; columns: number; rows: number } {
   const columns = Math.ceil(width / CELL)
   const rows = Math.ceil(length / CELL)
   let counts = new Float32Array(columns * rows)
@@ -41,13 +46,21 @@ export function densityMap(places: Float32Array, crown: number, width: number, l
   }
   for (const step of [1, columns, 1, columns]) {
     const next = new Float32Array(counts.length)
-    for (let k = 0; k < counts.length; k++) next[k] = (counts[k - step] ?? 0) / 4 + counts[k] / 2 + (counts[k + step] ?? 0) / 4
+    for (let k = 0; k < counts.length; k++)
+      next[k] = (counts[k - step] ?? 0) / 4 + counts[k] / 2 + (counts[k + step] ?? 0) / 4
     counts = next
   }
   const some = counts.filter((v) => v > 0.02).sort()
   const full = some[Math.floor(some.length * 0.9)] || 1
   const cover = (Math.PI * crown ** 2) / CELL ** 2
-  return { data: Uint8Array.from(counts, (v) => 255 * Math.min(Math.max(Math.sqrt(v * cover), Math.min(v / full, 1) * FAINTEST), 1)), columns, rows }
+  return {
+    data: Uint8Array.from(
+      counts,
+      (v) => 255 * Math.min(Math.max(Math.sqrt(v * cover), Math.min(v / full, 1) * FAINTEST), 1),
+    ),
+    columns,
+    rows,
+  }
 }
 
 /** Stands drawn as hatched ground, for when their plants are too small to be told apart. */
@@ -80,7 +93,10 @@ export class Hatching {
     if (this.stale) this.build()
     let k = 0
     for (const slot of this.slots.values()) {
-      const mesh = this.group.children[Math.floor(k / GROUP)] as THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>
+      const mesh = this.group.children[Math.floor(k / GROUP)] as THREE.Mesh<
+        THREE.BufferGeometry,
+        THREE.ShaderMaterial
+      >
       const u = mesh.material.uniforms
       u.uStrength.value.setComponent(k % GROUP, strengthOf(slot.stand.id))
       u.uInks.value[k % GROUP].copy(inkOf(slot.stand))
@@ -113,8 +129,11 @@ export class Hatching {
       const dense = new THREE.DataTexture(data, ...this.size, THREE.RGBAFormat, THREE.UnsignedByteType)
       dense.minFilter = dense.magFilter = THREE.LinearFilter
       dense.needsUpdate = true
-      const manner = (k: number) => new THREE.Vector4(...(MANNERS[slots[k]?.stand.stratum ?? 'Field'] ?? MANNERS.Field))
-      const sheet = new THREE.PlaneGeometry(this.width, this.length).rotateX(-Math.PI / 2).translate(this.width / 2, 0, this.length / 2)
+      const manner = (k: number) =>
+        new THREE.Vector4(...(MANNERS[slots[k]?.stand.stratum ?? 'Field'] ?? MANNERS.Field))
+      const sheet = new THREE.PlaneGeometry(this.width, this.length)
+        .rotateX(-Math.PI / 2)
+        .translate(this.width / 2, 0, this.length / 2)
       const material = new THREE.ShaderMaterial({
         vertexShader: PLAN_VERTEX,
         fragmentShader: HATCH_FRAGMENT,

@@ -5,7 +5,24 @@ export interface Raster {
 }
 
 /** Which sides of a square (0 north, 1 east, 2 south, 3 west) a line of equal value crosses, in pairs, by which corners lie above it. */
-const SIDES: number[][] = [[], [3, 0], [0, 1], [3, 1], [1, 2], [3, 0, 1, 2], [0, 2], [3, 2], [2, 3], [2, 0], [0, 1, 2, 3], [2, 1], [1, 3], [1, 0], [0, 3], []]
+const SIDES: number[][] = [
+  [],
+  [3, 0],
+  [0, 1],
+  [3, 1],
+  [1, 2],
+  [3, 0, 1, 2],
+  [0, 2],
+  [3, 2],
+  [2, 3],
+  [2, 0],
+  [0, 1, 2, 3],
+  [2, 1],
+  [1, 3],
+  [1, 0],
+  [0, 3],
+  [],
+]
 
 /** A raster of no more than so many cells a side, by averaging squares of cells. */
 export function coarser(raster: Raster, most: number): Raster {

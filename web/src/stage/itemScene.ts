@@ -44,7 +44,10 @@ export class ItemScene {
     const sun = new THREE.DirectionalLight(0xfff2dc, 1.9)
     sun.position.set(-3, 5, 4)
     this.scene.add(sun, new THREE.HemisphereLight(0xf4f6f2, 0xb4ad92, 2.3), this.marks)
-    const disc = new THREE.Mesh(new THREE.CircleGeometry(1, 64).rotateX(-Math.PI / 2), new THREE.MeshLambertMaterial({ color: ground }))
+    const disc = new THREE.Mesh(
+      new THREE.CircleGeometry(1, 64).rotateX(-Math.PI / 2),
+      new THREE.MeshLambertMaterial({ color: ground }),
+    )
     disc.name = 'ground'
     this.scene.add(disc)
     this.controls = new OrbitControls(this.camera, canvas)
@@ -61,7 +64,12 @@ export class ItemScene {
     this.states.length = 0
     for (const child of scene.children) {
       if (/^lod\d+$|^billboard$/.test(child.name)) this.states.push(child.name)
-      if (child.name === 'collider') child.traverse((m) => m instanceof THREE.Mesh && (m.material = new THREE.MeshBasicMaterial({ color: INK.collider, wireframe: true })))
+      if (child.name === 'collider')
+        child.traverse(
+          (m) =>
+            m instanceof THREE.Mesh &&
+            (m.material = new THREE.MeshBasicMaterial({ color: INK.collider, wireframe: true })),
+        )
     }
     this.scene.add(scene)
     const box = new THREE.Box3().setFromObject(scene.getObjectByName('lod0') ?? scene)
@@ -85,7 +93,8 @@ export class ItemScene {
 
   /** Show one state: a LOD, or the billboard. */
   show(state: string): void {
-    for (const child of this.model?.children ?? []) if (/^lod\d+$|^billboard$/.test(child.name)) child.visible = child.name === state
+    for (const child of this.model?.children ?? [])
+      if (/^lod\d+$|^billboard$/.test(child.name)) child.visible = child.name === state
     this.draw()
   }
 
@@ -99,7 +108,16 @@ export class ItemScene {
     if (marks.pole) this.marks.add(pole(-this.reach - Math.max(0.15, this.reach * 0.12)))
     for (const a of marks.anchors) {
       const up = new THREE.Vector3(...a.up).normalize()
-      this.marks.add(new THREE.ArrowHelper(up, new THREE.Vector3(...a.at), Math.max(this.reach * 0.35, 0.05), INK.anchor, this.reach * 0.12, this.reach * 0.08))
+      this.marks.add(
+        new THREE.ArrowHelper(
+          up,
+          new THREE.Vector3(...a.at),
+          Math.max(this.reach * 0.35, 0.05),
+          INK.anchor,
+          this.reach * 0.12,
+          this.reach * 0.08,
+        ),
+      )
     }
     const collider = this.model?.getObjectByName('collider')
     if (collider) collider.visible = marks.collider
@@ -117,7 +135,11 @@ export class ItemScene {
     if (!hit?.face) return null
     const normal = hit.face.normal.clone().transformDirection(hit.object.matrixWorld)
     if (normal.dot(ray.ray.direction) > 0) normal.negate()
-    const round = (v: THREE.Vector3): [number, number, number] => [+v.x.toFixed(4), +v.y.toFixed(4), +v.z.toFixed(4)]
+    const round = (v: THREE.Vector3): [number, number, number] => [
+      +v.x.toFixed(4),
+      +v.y.toFixed(4),
+      +v.z.toFixed(4),
+    ]
     return { at: round(hit.point), up: round(normal) }
   }
 
@@ -158,7 +180,8 @@ export class ItemScene {
   /** Turn what faces the eye to the eye. */
   private face(): void {
     this.model?.traverse((m) => {
-      if (m instanceof THREE.Mesh && m.material.userData?.facing) m.rotation.y = Math.atan2(this.camera.position.x, this.camera.position.z)
+      if (m instanceof THREE.Mesh && m.material.userData?.facing)
+        m.rotation.y = Math.atan2(this.camera.position.x, this.camera.position.z)
     })
   }
 
@@ -184,8 +207,15 @@ export class ItemScene {
 }
 
 function ring(radius: number, ink: number): THREE.Line {
-  const points = Array.from({ length: 65 }, (_, k) => new THREE.Vector3(Math.cos((k * Math.PI) / 32) * radius, 0, Math.sin((k * Math.PI) / 32) * radius))
-  const line = new THREE.Line(new THREE.BufferGeometry().setFromPoints(points), new THREE.LineBasicMaterial({ color: ink, depthTest: false }))
+  const points = Array.from(
+    { length: 65 },
+    (_, k) =>
+      new THREE.Vector3(Math.cos((k * Math.PI) / 32) * radius, 0, Math.sin((k * Math.PI) / 32) * radius),
+  )
+  const line = new THREE.Line(
+    new THREE.BufferGeometry().setFromPoints(points),
+    new THREE.LineBasicMaterial({ color: ink, depthTest: false }),
+  )
   line.renderOrder = 5
   return line
 }
@@ -194,7 +224,10 @@ function ring(radius: number, ink: number): THREE.Line {
 function pole(x: number): THREE.Group {
   const group = new THREE.Group()
   for (let k = 0; k < 6; k++) {
-    const band = new THREE.Mesh(new THREE.CylinderGeometry(0.025, 0.025, 0.3, 10), new THREE.MeshLambertMaterial({ color: k % 2 ? 0xfaf6ec : INK.pole }))
+    const band = new THREE.Mesh(
+      new THREE.CylinderGeometry(0.025, 0.025, 0.3, 10),
+      new THREE.MeshLambertMaterial({ color: k % 2 ? 0xfaf6ec : INK.pole }),
+    )
     band.position.set(x, 0.15 + 0.3 * k, 0)
     group.add(band)
   }

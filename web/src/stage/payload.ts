@@ -32,7 +32,12 @@ export function gather(sets: Plants[], keep: (p: Plants, k: number) => boolean):
     return out
   })
   const count = picks.reduce((n, p) => n + p.length, 0)
-  const all: Plants = { count, form: new Float32Array(count * STRIDE), id: new BigUint64Array(count), item: new Uint8Array(count) }
+  const all: Plants = {
+    count,
+    form: new Float32Array(count * STRIDE),
+    id: new BigUint64Array(count),
+    item: new Uint8Array(count),
+  }
   let at = 0
   sets.forEach((p, s) => {
     for (const k of picks[s]) {

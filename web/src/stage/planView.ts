@@ -6,7 +6,14 @@ import { softwareDrawn, type GroundTextures } from './groundTextures'
 import { Hatching } from './hatching'
 import type { PlantStore } from './plantStore'
 import { STRIDE } from './payload'
-import { MARK_FRAGMENT, MARK_VERTEX, PLAN_FRAGMENT, PLAN_VERTEX, SYMBOL_FRAGMENT, SYMBOL_VERTEX } from './planShaders'
+import {
+  MARK_FRAGMENT,
+  MARK_VERTEX,
+  PLAN_FRAGMENT,
+  PLAN_VERTEX,
+  SYMBOL_FRAGMENT,
+  SYMBOL_VERTEX,
+} from './planShaders'
 
 const INKS: Record<string, [string, string]> = {
   Stone: ['#3d4654', '#a9b3c0'],
@@ -22,7 +29,9 @@ function inksOf(stand: Stand): THREE.Vector3[] {
   const pair = stand.colour ? [stand.colour, stand.colour] : (INKS[stand.stratum] ?? INKS.Field)
   return pair.map((c, k) => {
     const rgb = new THREE.Color(c).convertLinearToSRGB()
-    return stand.colour && k ? new THREE.Vector3(rgb.r, rgb.g, rgb.b).lerp(new THREE.Vector3(1, 1, 1), 0.45) : new THREE.Vector3(rgb.r, rgb.g, rgb.b)
+    return stand.colour && k
+      ? new THREE.Vector3(rgb.r, rgb.g, rgb.b).lerp(new THREE.Vector3(1, 1, 1), 0.45)
+      : new THREE.Vector3(rgb.r, rgb.g, rgb.b)
   })
 }
 
@@ -38,7 +47,10 @@ const TOLD_APART = [1.9, 3.2] as const
 /** A square for every plant (x, z, width). */
 function symbolGeometry(plants: Float32Array): THREE.InstancedBufferGeometry {
   const geometry = new THREE.InstancedBufferGeometry()
-  geometry.setAttribute('position', new THREE.Float32BufferAttribute([-1, 0, -1, 1, 0, -1, 1, 0, 1, -1, 0, 1], 3))
+  geometry.setAttribute(
+    'position',
+    new THREE.Float32BufferAttribute([-1, 0, -1, 1, 0, -1, 1, 0, 1, -1, 0, 1], 3),
+  )
   geometry.setIndex([0, 2, 1, 0, 3, 2])
   geometry.setAttribute('aPlant', new THREE.InstancedBufferAttribute(plants, 3))
   geometry.instanceCount = plants.length / 3
@@ -49,7 +61,8 @@ const ROUND = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500]
 const READABLE = 8
 
 /** Metres between contours, so that on the level's mean slope they lie some pixels apart, at so many metres a pixel. */
-export const contourInterval = (slope: number, pixel: number): number => ROUND.find((r) => r >= slope * pixel * READABLE) ?? ROUND[ROUND.length - 1]
+export const contourInterval = (slope: number, pixel: number): number =>
+  ROUND.find((r) => r >= slope * pixel * READABLE) ?? ROUND[ROUND.length - 1]
 
 /** The ground's mean slope, metres up for each along, from a sample of it. */
 function meanSlope(ground: Ground): number {
@@ -58,7 +71,10 @@ function meanSlope(ground: Ground): number {
   for (let k = 0; k < 4096; k++) {
     const [x, z] = [(k % 64) * across, Math.floor(k / 64) * down]
     const h = ground.heightAt(x, z)
-    sum += Math.hypot((ground.heightAt(x + ground.cell, z) - h) / ground.cell, (ground.heightAt(x, z + ground.cell) - h) / ground.cell)
+    sum += Math.hypot(
+      (ground.heightAt(x + ground.cell, z) - h) / ground.cell,
+      (ground.heightAt(x, z + ground.cell) - h) / ground.cell,
+    )
   }
   return sum / 4096
 }
@@ -110,8 +126,18 @@ export class PlanView {
       uSward: { value: null },
       uSwardOn: { value: 0 },
     }
-    const sheet = new THREE.PlaneGeometry(ground.width * 3, ground.length * 3).rotateX(-Math.PI / 2).translate(...([ground.width / 2, 0, ground.length / 2] as const))
-    const mesh = new THREE.Mesh(sheet, new THREE.ShaderMaterial({ vertexShader: PLAN_VERTEX, fragmentShader: PLAN_FRAGMENT, uniforms: this.groundUniforms, depthTest: false }))
+    const sheet = new THREE.PlaneGeometry(ground.width * 3, ground.length * 3)
+      .rotateX(-Math.PI / 2)
+      .translate(...([ground.width / 2, 0, ground.length / 2] as const))
+    const mesh = new THREE.Mesh(
+      sheet,
+      new THREE.ShaderMaterial({
+        vertexShader: PLAN_VERTEX,
+        fragmentShader: PLAN_FRAGMENT,
+        uniforms: this.groundUniforms,
+        depthTest: false,
+      }),
+    )
     mesh.frustumCulled = false
     mesh.renderOrder = -1
     this.contours = new ContourLines(ground, 'plan')
@@ -131,12 +157,18 @@ export class PlanView {
 
   /** Level metres under a point of the canvas. */
   at(px: number, py: number): [number, number] {
-    return [this.centre[0] + (px - this.size[0] / 2) * this.pixel, this.centre[1] + (py - this.size[1] / 2) * this.pixel]
+    return [
+      this.centre[0] + (px - this.size[0] / 2) * this.pixel,
+      this.centre[1] + (py - this.size[1] / 2) * this.pixel,
+    ]
   }
 
   /** The point of the canvas over a place. */
   to(x: number, z: number): [number, number] {
-    return [(x - this.centre[0]) / this.pixel + this.size[0] / 2, (z - this.centre[1]) / this.pixel + this.size[1] / 2]
+    return [
+      (x - this.centre[0]) / this.pixel + this.size[0] / 2,
+      (z - this.centre[1]) / this.pixel + this.size[1] / 2,
+    ]
   }
 
   /** Zoom about a point of the canvas. */
@@ -156,7 +188,10 @@ export class PlanView {
   }
 
   /** Symbols for plants that a draft would bring (a ring) or take (a cross), over all others. */
-  private marks(ink: string, crossed: number): THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial> {
+  private marks(
+    ink: string,
+    crossed: number,
+  ): THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial> {
     const rgb = new THREE.Color(ink).convertLinearToSRGB()
     const material = new THREE.ShaderMaterial({
       vertexShader: MARK_VERTEX,
@@ -164,7 +199,11 @@ export class PlanView {
       transparent: true,
       side: THREE.DoubleSide,
       depthTest: false,
-      uniforms: { uPixel: { value: 1 }, uInk: { value: new THREE.Vector3(rgb.r, rgb.g, rgb.b) }, uCrossed: { value: crossed } },
+      uniforms: {
+        uPixel: { value: 1 },
+        uInk: { value: new THREE.Vector3(rgb.r, rgb.g, rgb.b) },
+        uCrossed: { value: crossed },
+      },
     })
     const mesh = new THREE.Mesh(symbolGeometry(new Float32Array(0)), material)
     mesh.frustumCulled = false
@@ -176,7 +215,10 @@ export class PlanView {
 
   /** Show plants gained and lost, as x, z pairs. */
   setMarks(came: Float32Array, went: Float32Array): void {
-    for (const [mesh, places] of [[this.came, came], [this.went, went]] as const) {
+    for (const [mesh, places] of [
+      [this.came, came],
+      [this.went, went],
+    ] as const) {
       const size = places.length > 2 * MANY_MARKS ? 0.6 : 1
       const plants = new Float32Array((places.length / 2) * 3)
       for (let k = 0; k < places.length / 2; k++) plants.set([places[2 * k], places[2 * k + 1], size], 3 * k)
@@ -275,7 +317,10 @@ export class PlanView {
       u.uShown.value = apart
       s.mesh.visible &&= apart > 0
     }
-    this.hatching.show((id) => hatched.get(id) ?? 0, (stand) => inksOf(stand)[0])
+    this.hatching.show(
+      (id) => hatched.get(id) ?? 0,
+      (stand) => inksOf(stand)[0],
+    )
     for (const mesh of [this.came, this.went]) mesh.material.uniforms.uPixel.value = this.pixel
     this.renderer.render(this.scene, this.camera)
   }

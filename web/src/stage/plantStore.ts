@@ -82,7 +82,10 @@ export class StandPlants {
         const old = this.cells.get(at)?.plants
         const here = (p: Plants, k: number) =>
           Math.floor(p.form[k * STRIDE] / CELL) === col && Math.floor(p.form[k * STRIDE + 2] / CELL) === row
-        this.put(at, gather(old ? [old, plants] : [plants], (p, k) => (p === plants ? here(p, k) : !inBox(p, k))))
+        this.put(
+          at,
+          gather(old ? [old, plants] : [plants], (p, k) => (p === plants ? here(p, k) : !inBox(p, k))),
+        )
       }
     }
   }
@@ -158,10 +161,23 @@ export class PlantStore {
     this.ghost = null
     if (!stand || item < 0) return
     const { size, columns } = stand.sheets
-    const shown = { ...stand, id: -1, settings: { ...stand.settings, distances: { ...stand.settings.distances, gone: 5000 } } }
-    this.ghost = new StandPlants(shown, stand.items.map((slug) => this.stock.get(slug)?.bound ?? 1), (this.ghosts += 2))
+    const shown = {
+      ...stand,
+      id: -1,
+      settings: { ...stand.settings, distances: { ...stand.settings.distances, gone: 5000 } },
+    }
+    this.ghost = new StandPlants(
+      shown,
+      stand.items.map((slug) => this.stock.get(slug)?.bound ?? 1),
+      (this.ghosts += 2),
+    )
     const index = Math.floor(form[2] / size) * columns + Math.floor(form[0] / size)
-    this.ghost.place(index, 'ghost', { count: 1, form: Float32Array.from(form), id: new BigUint64Array(1), item: new Uint8Array([item]) })
+    this.ghost.place(index, 'ghost', {
+      count: 1,
+      form: Float32Array.from(form),
+      id: new BigUint64Array(1),
+      item: new Uint8Array([item]),
+    })
   }
 
   /** The eye has moved: nearer sheets come first, sheets of swards far away are let go. */
@@ -212,7 +228,8 @@ export class PlantStore {
       const limit = sp.stand.settings.distances.gone * FAR_SHEETS + sp.stand.sheets.size
       for (const index of sp.resident) if (this.distance(sp, index) > limit) sp.drop(index)
     }
-    for (const want of this.wanted().slice(0, AT_ONCE - this.busy)) void this.fetch(want.sp, want.index, want.key)
+    for (const want of this.wanted().slice(0, AT_ONCE - this.busy))
+      void this.fetch(want.sp, want.index, want.key)
   }
 
   private async fetch(sp: StandPlants, index: number, key: string): Promise<void> {
@@ -221,8 +238,21 @@ export class PlantStore {
     this.fetching.add(mark)
     this.busy++
     try {
-      const path = { slug: this.slug, stand: sp.stand.id, column: index % columns, row: Math.floor(index / columns), key }
-      const plants = decode(await answerBytes(api.GET('/api/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}', { params: { path }, parseAs: 'stream' })))
+      const path = {
+        slug: this.slug,
+        stand: sp.stand.id,
+        column: index % columns,
+        row: Math.floor(index / columns),
+        key,
+      }
+      const plants = decode(
+        await answerBytes(
+          api.GET('/api/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}', {
+            params: { path },
+            parseAs: 'stream',
+          }),
+        ),
+      )
       if (sp.stand.sheets.keys[index] === key) sp.place(index, key, plants)
     } catch {
       this.failed.set(key, Date.now() + 2000)

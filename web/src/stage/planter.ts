@@ -9,7 +9,14 @@ import { PLANT_FRAGMENT, PLANT_VERTEX, SHADOW_FRAGMENT } from './plantShaders'
 import type { ItemMeshes, PartMesh } from './stock'
 
 /** A cut-out's alpha says how many samples of a pixel it covers, and leaves the alpha of the picture alone. */
-const COVERING = { alphaToCoverage: true, blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.ZeroFactor, blendSrcAlpha: THREE.ZeroFactor, blendDstAlpha: THREE.OneFactor } as const
+const COVERING = {
+  alphaToCoverage: true,
+  blending: THREE.CustomBlending,
+  blendSrc: THREE.OneFactor,
+  blendDst: THREE.ZeroFactor,
+  blendSrcAlpha: THREE.ZeroFactor,
+  blendDstAlpha: THREE.OneFactor,
+} as const
 
 /** The instances of a cell are kept for so many frames after they were drawn last. */
 const FRAMES_KEPT = 300
@@ -51,7 +58,10 @@ export class Planter {
   /** Stands that are drawn pale, so that others stand out. */
   ghosts = new Set<number>()
   private wind: Wind | null = null
-  private readonly windUniforms = { uWind: { value: new THREE.Vector4() }, uGusts: { value: new THREE.Vector4() } }
+  private readonly windUniforms = {
+    uWind: { value: new THREE.Vector4() },
+    uGusts: { value: new THREE.Vector4() },
+  }
   private looks = new Map<number, Look>()
   private batches = new Map<string, Batch>()
   private frames = 0
@@ -61,10 +71,18 @@ export class Planter {
     private readonly stock: Map<string, ItemMeshes>,
     private readonly light: Uniforms,
   ) {
-    for (const scene of [this.colourScene, this.shadowScene]) scene.matrixAutoUpdate = scene.matrixWorldAutoUpdate = false
+    for (const scene of [this.colourScene, this.shadowScene])
+      scene.matrixAutoUpdate = scene.matrixWorldAutoUpdate = false
   }
 
-  private material(part: PartMesh, stand: Stand, st: States, k: number, item: ItemMeshes, shadow: boolean): THREE.ShaderMaterial {
+  private material(
+    part: PartMesh,
+    stand: Stand,
+    st: States,
+    k: number,
+    item: ItemMeshes,
+    shadow: boolean,
+  ): THREE.ShaderMaterial {
     const half = this.distancesOf(stand).fade / 2
     const last = k === st.start.length - 1
     const fade = new THREE.Vector4(
@@ -73,13 +91,26 @@ export class Planter {
       last ? st.end[k] - 2 * half : st.end[k] - half,
       last ? st.end[k] : st.end[k] + half,
     )
-    const tints = stand.settings.tints.map((t) => new THREE.Color(t)).map((c) => new THREE.Vector3(c.r, c.g, c.b))
+    const tints = stand.settings.tints
+      .map((t) => new THREE.Color(t))
+      .map((c) => new THREE.Vector3(c.r, c.g, c.b))
     return new THREE.ShaderMaterial({
       vertexShader: PLANT_VERTEX,
       fragmentShader: shadow ? SHADOW_FRAGMENT : PLANT_FRAGMENT,
       ...(part.cut && !shadow && !softwareDrawn() ? COVERING : {}),
       side: part.cut || part.bothSides ? THREE.DoubleSide : THREE.FrontSide,
-      defines: { ...(softwareDrawn() ? { LEAN: '' } : {}), ...(part.cut ? { CUT: '' } : {}), ...(part.facing ? { FACING: '' } : {}), ...(shadow ? { SHADOW: '' } : {}), ...(stand.sward ? { SWARD: '' } : {}), ...(part.coloured ? { COLOURED: '' } : {}), ...(part.normals && !shadow ? { NORMALS: '' } : {}), ...(item.receivesShadow ? {} : { UNSHADED: '' }), FOOT: item.item.height > 2 ? '0.08' : '0.9', ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}) },
+      defines: {
+        ...(softwareDrawn() ? { LEAN: '' } : {}),
+        ...(part.cut ? { CUT: '' } : {}),
+        ...(part.facing ? { FACING: '' } : {}),
+        ...(shadow ? { SHADOW: '' } : {}),
+        ...(stand.sward ? { SWARD: '' } : {}),
+        ...(part.coloured ? { COLOURED: '' } : {}),
+        ...(part.normals && !shadow ? { NORMALS: '' } : {}),
+        ...(item.receivesShadow ? {} : { UNSHADED: '' }),
+        FOOT: item.item.height > 2 ? '0.08' : '0.9',
+        ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}),
+      },
       uniforms: {
         ...this.light,
         uTexture: { value: part.texture },
@@ -88,7 +119,13 @@ export class Planter {
         uTintA: { value: tints[0] },
         uTintB: { value: tints[1] },
         uGhost: { value: 0 },
-        ...(this.wind && !shadow ? { uWind: this.windUniforms.uWind, uGusts: this.windUniforms.uGusts, uLimp: { value: 1 - (this.wind.stiffness?.[item.item.slug] ?? 0.5) } } : {}),
+        ...(this.wind && !shadow
+          ? {
+              uWind: this.windUniforms.uWind,
+              uGusts: this.windUniforms.uGusts,
+              uLimp: { value: 1 - (this.wind.stiffness?.[item.item.slug] ?? 0.5) },
+            }
+          : {}),
         uTinted: { value: part.tinted ? 1 : 0 },
       },
     })
@@ -100,7 +137,12 @@ export class Planter {
     if (!wind) return
     const a = ((wind.bearing! + 180) * Math.PI) / 180
     this.windUniforms.uWind.value.set(Math.sin(a), -Math.cos(a), 0.16 * wind.strength!, wind.wavelength!)
-    this.windUniforms.uGusts.value.set(Math.max(1, Math.round((wind.speed! * wind.loop!) / wind.wavelength!)), 0, wind.turbulence!, 0)
+    this.windUniforms.uGusts.value.set(
+      Math.max(1, Math.round((wind.speed! * wind.loop!) / wind.wavelength!)),
+      0,
+      wind.turbulence!,
+      0,
+    )
   }
   /** What is seen at a time in s. */
   blow(time: number): void {
@@ -115,7 +157,13 @@ export class Planter {
   private lookOf(stand: Stand): Look {
     const { tints } = stand.settings
     const distances = this.distancesOf(stand)
-    const stamp = JSON.stringify([stand.items, stand.items.map((i) => this.stock.get(i)?.item.glb), distances, tints, this.wind ? stand.items.map((i) => this.wind!.stiffness?.[i]) : null])
+    const stamp = JSON.stringify([
+      stand.items,
+      stand.items.map((i) => this.stock.get(i)?.item.glb),
+      distances,
+      tints,
+      this.wind ? stand.items.map((i) => this.wind!.stiffness?.[i]) : null,
+    ])
     const known = this.looks.get(stand.id)
     if (known?.stamp === stamp) return known
     this.forget(stand.id)
@@ -123,7 +171,9 @@ export class Planter {
     const sts = items.map((item) => states(distances, item.lods, item.billboard))
     const make = (shadow: boolean) =>
       items.map((item, m) =>
-        item.states.map((parts, k) => parts.map((part) => this.material(part, stand, sts[m], k, item, shadow))),
+        item.states.map((parts, k) =>
+          parts.map((part) => this.material(part, stand, sts[m], k, item, shadow)),
+        ),
       )
     const look = { stamp, items, states: sts, colour: make(false), shadow: make(true) }
     this.looks.set(stand.id, look)
@@ -157,7 +207,13 @@ export class Planter {
     }
   }
 
-  private batch(key: string, parts: PartMesh[], materials: THREE.ShaderMaterial[], scene: THREE.Scene, room: number): Batch {
+  private batch(
+    key: string,
+    parts: PartMesh[],
+    materials: THREE.ShaderMaterial[],
+    scene: THREE.Scene,
+    room: number,
+  ): Batch {
     const known = this.batches.get(key)
     if (known && known.array.length >= room * STRIDE) return known
     if (known) this.drop(known)
@@ -167,7 +223,8 @@ export class Planter {
     const calls = parts.map((part, p): Call => {
       const geometry = new THREE.InstancedBufferGeometry()
       geometry.index = part.geometry.index
-      for (const name of ['position', 'normal', 'uv', ...(part.coloured ? ['color'] : [])]) geometry.setAttribute(name, part.geometry.getAttribute(name))
+      for (const name of ['position', 'normal', 'uv', ...(part.coloured ? ['color'] : [])])
+        geometry.setAttribute(name, part.geometry.getAttribute(name))
       geometry.setAttribute('aPlace', new THREE.InterleavedBufferAttribute(buffer, 3, 0))
       geometry.setAttribute('aTurn', new THREE.InterleavedBufferAttribute(buffer, 4, 3))
       geometry.setAttribute('aSize', new THREE.InterleavedBufferAttribute(buffer, 3, 7))
@@ -197,24 +254,43 @@ export class Planter {
     const scene = shadow ? this.shadowScene : this.colourScene
     for (const child of scene.children) child.visible = false
     let plants = 0
-    const all = this.store.ghost ? [...this.store.stands.values(), this.store.ghost] : this.store.stands.values()
+    const all = this.store.ghost
+      ? [...this.store.stands.values(), this.store.ghost]
+      : this.store.stands.values()
     for (const sp of all) {
       const { stand } = sp
       if (this.hidden.has(stand.id)) continue
       const look = this.lookOf(stand)
-      if (!shadow) for (const m of look.colour.flat(2)) m.uniforms.uGhost.value = this.ghosts.has(stand.id) ? 1 : 0
+      if (!shadow)
+        for (const m of look.colour.flat(2)) m.uniforms.uGhost.value = this.ghosts.has(stand.id) ? 1 : 0
       const reach = shadow ? stand.settings.distances.shadow : this.distancesOf(stand).gone
       if (reach <= 0) continue
       for (const [at, cell] of sp.cells) {
         if (boxFar(cell.box, view) > reach + 4) continue
         if (sides && !boxVisible(sides, cell.box)) continue
-        plants += this.fillCell(`${stand.id}/${shadow ? 's' : 'c'}/${at}`, look, cell, view, reach, shadow, scene)
+        plants += this.fillCell(
+          `${stand.id}/${shadow ? 's' : 'c'}/${at}`,
+          look,
+          cell,
+          view,
+          reach,
+          shadow,
+          scene,
+        )
       }
     }
     return plants
   }
 
-  private fillCell(key: string, look: Look, cell: Cell, view: View, reach: number, shadow: boolean, scene: THREE.Scene): number {
+  private fillCell(
+    key: string,
+    look: Look,
+    cell: Cell,
+    view: View,
+    reach: number,
+    shadow: boolean,
+    scene: THREE.Scene,
+  ): number {
     const { form, item, count } = cell.plants
     const picks = look.states.map((st) => st.start.map(() => [] as number[]))
     for (let k = 0, o = 0; k < count; k++, o += STRIDE) {
@@ -224,7 +300,10 @@ export class Planter {
       const mine = picks[item[k]]
       const solid = look.items[item[k]].castsShadow ? look.items[item[k]].lods : 0
       for (let s = 0; s < st.start.length; s++) {
-        if (shadow ? s < solid && far >= st.start[s] && far < st.end[s] : far >= st.show[s] && far < st.hide[s]) mine[s].push(o)
+        if (
+          shadow ? s < solid && far >= st.start[s] && far < st.end[s] : far >= st.show[s] && far < st.hide[s]
+        )
+          mine[s].push(o)
       }
     }
     let drawn = 0
@@ -233,7 +312,13 @@ export class Planter {
         if (!offsets.length) return
         drawn += offsets.length
         const parts = look.items[m].states[s]
-        const batch = this.batch(`${key}/${m}/${s}`, parts, (shadow ? look.shadow : look.colour)[m][s], scene, offsets.length)
+        const batch = this.batch(
+          `${key}/${m}/${s}`,
+          parts,
+          (shadow ? look.shadow : look.colour)[m][s],
+          scene,
+          offsets.length,
+        )
         let sum = 0
         for (const o of offsets) sum = (sum * 31 + o) % 2147483647
         const stamp = `${cell.revision}/${offsets.length}/${sum}`

@@ -26,7 +26,10 @@ export interface Ring {
 
 const NOWHERE = new Float32Array(0)
 const ringOf = ({ x, z, radius }: Ring): Outline => ({
-  points: Array.from({ length: 24 }, (_, k): [number, number] => [x + Math.cos((k * Math.PI) / 12) * radius, z + Math.sin((k * Math.PI) / 12) * radius]),
+  points: Array.from({ length: 24 }, (_, k): [number, number] => [
+    x + Math.cos((k * Math.PI) / 12) * radius,
+    z + Math.sin((k * Math.PI) / 12) * radius,
+  ]),
   closed: true,
   strong: true,
 })
@@ -84,9 +87,27 @@ export class Stage {
     this.frame = requestAnimationFrame(this.loop)
   }
 
-  static async open(eyeCanvas: HTMLCanvasElement, planCanvas: HTMLCanvasElement, level: Level, onStale: () => void): Promise<Stage> {
-    const [ground, stock, paint] = await Promise.all([loadGround(level), loadStock(level.stock), loadPaint(level.layers)])
-    return new Stage(eyeCanvas, planCanvas, level, ground, paint, stock, new Map(level.stock.map((i) => [i.slug, i])), onStale)
+  static async open(
+    eyeCanvas: HTMLCanvasElement,
+    planCanvas: HTMLCanvasElement,
+    level: Level,
+    onStale: () => void,
+  ): Promise<Stage> {
+    const [ground, stock, paint] = await Promise.all([
+      loadGround(level),
+      loadStock(level.stock),
+      loadPaint(level.layers),
+    ])
+    return new Stage(
+      eyeCanvas,
+      planCanvas,
+      level,
+      ground,
+      paint,
+      stock,
+      new Map(level.stock.map((i) => [i.slug, i])),
+      onStale,
+    )
   }
 
   /** The stands to draw; one whose items are still to be loaded is drawn as soon as they are. */
@@ -266,7 +287,17 @@ export class Stage {
     to.height = Math.round((wide * 9) / 16)
     const high = Math.min(from.height, (from.width * 9) / 16)
     const across = (high * 16) / 9
-    to.getContext('2d')!.drawImage(from, (from.width - across) / 2, (from.height - high) / 2, across, high, 0, 0, to.width, to.height)
+    to.getContext('2d')!.drawImage(
+      from,
+      (from.width - across) / 2,
+      (from.height - high) / 2,
+      across,
+      high,
+      0,
+      0,
+      to.width,
+      to.height,
+    )
     return to.toDataURL('image/jpeg', 0.72)
   }
 

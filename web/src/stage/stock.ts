@@ -66,7 +66,17 @@ export async function loadStock(items: Item[]): Promise<Map<string, ItemMeshes>>
       const billboard = named('billboard')
       const flat = !!billboard && item.traits.becomes_billboard !== false
       if (flat) states.push(partsOf(billboard, lean))
-      return [item.slug, { item, states, lods, billboard: flat, castsShadow: item.traits.casts_shadow !== false, receivesShadow: item.traits.receives_shadow !== false }]
+      return [
+        item.slug,
+        {
+          item,
+          states,
+          lods,
+          billboard: flat,
+          castsShadow: item.traits.casts_shadow !== false,
+          receivesShadow: item.traits.receives_shadow !== false,
+        },
+      ]
     }),
   )
   return new Map(loaded)

@@ -26,7 +26,8 @@ function skirtOf(ground: Ground): number {
     for (let first = 0; first + 1 <= count; first += coarse) {
       const last = Math.min(first + coarse, count)
       const [a, b] = [h[start + first * step], h[start + last * step]]
-      for (let k = first + 1; k < last; k++) most = Math.max(most, Math.abs(h[start + k * step] - (a + ((b - a) * (k - first)) / (last - first))))
+      for (let k = first + 1; k < last; k++)
+        most = Math.max(most, Math.abs(h[start + k * step] - (a + ((b - a) * (k - first)) / (last - first))))
     }
   }
   for (let row = 0; row <= rows; row += TILE) along(row * stride, 1, columns)
@@ -63,7 +64,11 @@ export class Terrain {
   readonly group = new THREE.Group()
   private readonly skirt: number
   private readonly boxes: { col: number; row: number; box: Float64Array }[] = []
-  private readonly meshes: { geometry: THREE.InstancedBufferGeometry; offsets: THREE.InstancedBufferAttribute; mesh: THREE.Mesh }[]
+  private readonly meshes: {
+    geometry: THREE.InstancedBufferGeometry
+    offsets: THREE.InstancedBufferAttribute
+    mesh: THREE.Mesh
+  }[]
 
   constructor(
     private readonly ground: Ground,
@@ -71,9 +76,15 @@ export class Terrain {
   ) {
     this.skirt = skirtOf(ground)
     for (let row = 0; row < ground.rows; row += TILE) {
-      for (let col = 0; col < ground.columns; col += TILE) this.boxes.push({ col, row, box: this.box(col, row) })
+      for (let col = 0; col < ground.columns; col += TILE)
+        this.boxes.push({ col, row, box: this.box(col, row) })
     }
-    const material = new THREE.ShaderMaterial({ vertexShader: GROUND_VERTEX, fragmentShader: GROUND_FRAGMENT, uniforms, defines: softwareDrawn() ? { LEAN: '' } : {} })
+    const material = new THREE.ShaderMaterial({
+      vertexShader: GROUND_VERTEX,
+      fragmentShader: GROUND_FRAGMENT,
+      uniforms,
+      defines: softwareDrawn() ? { LEAN: '' } : {},
+    })
     this.meshes = LODS.map(([step]) => {
       const geometry = grid(step, this.skirt)
       const offsets = new THREE.InstancedBufferAttribute(new Float32Array(this.boxes.length * 2), 2)

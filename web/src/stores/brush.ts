@@ -18,7 +18,8 @@ export const useBrush = defineStore('brush', () => {
   const kept = useLocalStorage('kt-radius', 12)
   /** Metres; what is no number, or absurd, is not taken. */
   const radius = computed({
-    get: () => (Number.isFinite(kept.value) && kept.value >= RADII[0] && kept.value <= RADII[1] ? kept.value : 12),
+    get: () =>
+      Number.isFinite(kept.value) && kept.value >= RADII[0] && kept.value <= RADII[1] ? kept.value : 12,
     set: (r: number) => {
       if (Number.isFinite(r) && r > 0) kept.value = clamp(r, ...RADII)
     },
@@ -48,11 +49,15 @@ export const useBrush = defineStore('brush', () => {
     const wide = verb.value === 'uproot' ? scope.value === 'all' : scope.value === 'stratum'
     if (!wide) return level.chosen
     const strata = new Set(level.chosen.map((s) => s.stratum))
-    return level.stands.filter((s) => !s.locked && (verb.value === 'uproot' ? !s.sward : strata.has(s.stratum)))
+    return level.stands.filter(
+      (s) => !s.locked && (verb.value === 'uproot' ? !s.sward : strata.has(s.stratum)),
+    )
   })
 
-  const scaleRadius = (factor: number) => void (radius.value = Math.round(clamp(radius.value * factor, 0.5, 200) * 10) / 10)
-  const addStrength = (step: number) => void (strength.value = Math.round(clamp(strength.value + step, 0.05, 1) * 100) / 100)
+  const scaleRadius = (factor: number) =>
+    void (radius.value = Math.round(clamp(radius.value * factor, 0.5, 200) * 10) / 10)
+  const addStrength = (step: number) =>
+    void (strength.value = Math.round(clamp(strength.value + step, 0.05, 1) * 100) / 100)
   const take = (v: Verb | null) => void (verb.value = verb.value === v ? null : v)
   const loadTips = async () => void (tips.value = await answer(api.GET('/api/tips')))
 
@@ -79,5 +84,26 @@ export const useBrush = defineStore('brush', () => {
     }
   }
 
-  return { verb, radius, soft, strength, toward, tip, turn, tips, scope, limits, push, setItem, paints, limited, targets, scaleRadius, addStrength, take, loadTips, stroke }
+  return {
+    verb,
+    radius,
+    soft,
+    strength,
+    toward,
+    tip,
+    turn,
+    tips,
+    scope,
+    limits,
+    push,
+    setItem,
+    paints,
+    limited,
+    targets,
+    scaleRadius,
+    addStrength,
+    take,
+    loadTips,
+    stroke,
+  }
 })

@@ -48,11 +48,16 @@ export const useKeys = defineStore('keys', () => {
     const k = key.length === 1 ? key.toLowerCase() : key
     if (FIXED.test(k) || k.length > 1) return 'That key has a fixed meaning; press another.'
     const other = byKey.value.get(k)
-    if (other && other !== action) return `${k.toUpperCase()} is taken by: ${ACTIONS[other][2]}. Change that first, or press another.`
+    if (other && other !== action)
+      return `${k.toUpperCase()} is taken by: ${ACTIONS[other][2]}. Change that first, or press another.`
     return keep({ ...session.keys, [action]: k })
   }
   const reset = () => keep({})
-  const keep = (next: Record<string, string>) => session.keepKeys(next).then(() => '', (error: Error) => error.message)
+  const keep = (next: Record<string, string>) =>
+    session.keepKeys(next).then(
+      () => '',
+      (error: Error) => error.message,
+    )
   const changed = computed(() => Object.keys(own.value).length > 0)
 
   return { of, byKey, change, reset, changed }

@@ -1,6 +1,24 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { answer, api, ApiError, type Changed, type Entry, type Level, type LevelCost, type GroundChanged, type Mask, type Person, type Pulse, type Shape, type ShapeIn, type Stand, type StandSettings, type Stroke, type View } from '../api/client'
+import {
+  answer,
+  api,
+  ApiError,
+  type Changed,
+  type Entry,
+  type Level,
+  type LevelCost,
+  type GroundChanged,
+  type Mask,
+  type Person,
+  type Pulse,
+  type Shape,
+  type ShapeIn,
+  type Stand,
+  type StandSettings,
+  type Stroke,
+  type View,
+} from '../api/client'
 import { line, LINES, type LineName } from '../budget'
 import { useOutbox, type Fate } from './outbox'
 import { useSession } from './session'
@@ -36,11 +54,16 @@ export const useLevel = defineStore('level', () => {
   watch(selected, (_, old) => old.length && (before.value = old))
   const mayPlant = computed(() => level.value?.role === 'lead' || level.value?.role === 'artist')
   const chosen = computed(() => stands.value.filter((s) => selected.value.includes(s.id)))
-  const over = computed(() => LINES.filter((l) => level.value && cost.value && line(cost.value.total, l.name) > level.value.marks[l.name]).map((l) => l.name))
+  const over = computed(() =>
+    LINES.filter(
+      (l) => level.value && cost.value && line(cost.value.total, l.name) > level.value.marks[l.name],
+    ).map((l) => l.name),
+  )
 
   function tell(error: unknown): void {
     // That the server is away, or the sign-in has ended, is said once, for everything, by `StatusLine` and `SignInAgain`.
-    if (error instanceof ApiError && (error.status === 0 || error.status === 401 || error.status >= 502)) return
+    if (error instanceof ApiError && (error.status === 0 || error.status === 401 || error.status >= 502))
+      return
     trouble.value = error instanceof Error ? error.message : String(error)
   }
 
@@ -68,12 +91,16 @@ export const useLevel = defineStore('level', () => {
     counting = true
     const asked = new Set<number>()
     try {
-      for (let next; (next = stands.value.find((s) => !s.counted && !asked.has(s.id))); ) {
+      for (let next; (next = stands.value.find((s) => !s.counted && !asked.has(s.id)));) {
         asked.add(next.id)
         const { id, revision } = next
         const of = slug.value
-        const count = await answer(api.GET('/api/levels/{slug}/stands/{stand}/count', { params: { path: { slug: of, stand: id } } }))
-        stands.value = stands.value.map((s) => (s.id === id && s.revision === revision ? { ...s, count, counted: true } : s))
+        const count = await answer(
+          api.GET('/api/levels/{slug}/stands/{stand}/count', { params: { path: { slug: of, stand: id } } }),
+        )
+        stands.value = stands.value.map((s) =>
+          s.id === id && s.revision === revision ? { ...s, count, counted: true } : s,
+        )
         if (of !== slug.value) break
         await reread([id])
       }
@@ -102,7 +129,10 @@ export const useLevel = defineStore('level', () => {
   }
 
   /** Tell where one is, and ask whether anything changed; what others did, and where they are, comes onto the screen by this. */
-  async function beat(at: { x: number; z: number; heading: number; bench: string } | null = null, leaving = false): Promise<void> {
+  async function beat(
+    at: { x: number; z: number; heading: number; bench: string } | null = null,
+    leaving = false,
+  ): Promise<void> {
     let now: Pulse
     if (at) {
       const told = await answer(api.POST('/api/levels/{slug}/beat', { ...here(), body: { ...at, leaving } }))
@@ -127,14 +157,22 @@ export const useLevel = defineStore('level', () => {
 
   /** Read some stands again, whose plants follow from what was changed. */
   async function reread(ids: number[]): Promise<void> {
-    const fresh = await Promise.all(ids.map((id) => answer(api.GET('/api/levels/{slug}/stands/{stand}', { params: { path: { slug: slug.value, stand: id } } }))))
+    const fresh = await Promise.all(
+      ids.map((id) =>
+        answer(
+          api.GET('/api/levels/{slug}/stands/{stand}', { params: { path: { slug: slug.value, stand: id } } }),
+        ),
+      ),
+    )
     stands.value = stands.value.map((s) => fresh.find((f) => f.id === s.id) ?? s)
   }
 
   /** Have the sheets around a place told that are not told yet, for the eye has come near them. */
   async function tellNear(x: number, z: number): Promise<void> {
     if (!stands.value.some((s) => s.sheets.keys.includes(''))) return
-    const near = await answer(api.GET('/api/levels/{slug}/keys', { params: { path: { slug: slug.value }, query: { x, z } } }))
+    const near = await answer(
+      api.GET('/api/levels/{slug}/keys', { params: { path: { slug: slug.value }, query: { x, z } } }),
+    )
     stands.value = stands.value.map((s) => {
       const keys = s.sheets.keys.slice()
       for (const [index, key] of Object.entries(near[s.id] ?? {})) keys[Number(index)] ||= key
@@ -157,7 +195,7 @@ export const useLevel = defineStore('level', () => {
 
   let last: Promise<unknown> = Promise.resolve()
   /** Actions go to the server one after another, so that undo takes back the stroke that was let go of just before. */
-  const inTurn = <T,>(work: () => Promise<T>): Promise<T> => {
+  const inTurn = <T>(work: () => Promise<T>): Promise<T> => {
     const mine = last.then(work, work)
     last = mine
     return mine
@@ -186,7 +224,8 @@ export const useLevel = defineStore('level', () => {
   const sendWaiting = (): Promise<void> => inTurn(() => outbox.send(stored))
 
   /** Take back or do again one's own last action, or any entry of the journal. */
-  const move = (way: 'undo' | 'redo', entry: number | null = null): Promise<void> => inTurn(() => moveNow(way, entry))
+  const move = (way: 'undo' | 'redo', entry: number | null = null): Promise<void> =>
+    inTurn(() => moveNow(way, entry))
   async function moveNow(way: 'undo' | 'redo', entry: number | null): Promise<void> {
     if (outbox.waiting.length) {
       trouble.value = 'Strokes wait to be sent: what came last can be taken back when they are stored.'
@@ -196,31 +235,61 @@ export const useLevel = defineStore('level', () => {
       const one = { params: { path: { slug: slug.value, entry: entry ?? 0 } } }
       const moved = await answer(
         entry === null
-          ? way === 'undo' ? api.POST('/api/levels/{slug}/undo', here()) : api.POST('/api/levels/{slug}/redo', here())
-          : way === 'undo' ? api.POST('/api/levels/{slug}/journal/{entry}/undo', one) : api.POST('/api/levels/{slug}/journal/{entry}/redo', one),
+          ? way === 'undo'
+            ? api.POST('/api/levels/{slug}/undo', here())
+            : api.POST('/api/levels/{slug}/redo', here())
+          : way === 'undo'
+            ? api.POST('/api/levels/{slug}/journal/{entry}/undo', one)
+            : api.POST('/api/levels/{slug}/journal/{entry}/redo', one),
       )
-      difference.value = { what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`, gained: moved.gained, lost: moved.lost, cost: {} }
+      difference.value = {
+        what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`,
+        gained: moved.gained,
+        lost: moved.lost,
+        cost: {},
+      }
       if (moved.entry.kind === 'stroke') {
         take(moved, moved.gained, moved.lost)
         if (moved.stale?.length) await reread(moved.stale)
         await adopt()
-      } else await refresh(!['settings', 'shapes', 'stands', 'pins', 'snapshot', 'strokes'].includes(moved.entry.kind))
+      } else
+        await refresh(
+          !['settings', 'shapes', 'stands', 'pins', 'snapshot', 'strokes'].includes(moved.entry.kind),
+        )
     } catch (error) {
       tell(error)
     }
   }
 
   /** Keep changed settings of a stand. */
-  async function keep(stand: Stand, settings: Partial<StandSettings>, view: View | null, was: Record<string, unknown> | null = null): Promise<Entry> {
-    const { entry } = await answer(api.PATCH('/api/levels/{slug}/stands/{stand}', { params: { path: { slug: slug.value, stand: stand.id } }, body: { key: crypto.randomUUID(), settings, view, was } }))
+  async function keep(
+    stand: Stand,
+    settings: Partial<StandSettings>,
+    view: View | null,
+    was: Record<string, unknown> | null = null,
+  ): Promise<Entry> {
+    const { entry } = await answer(
+      api.PATCH('/api/levels/{slug}/stands/{stand}', {
+        params: { path: { slug: slug.value, stand: stand.id } },
+        body: { key: crypto.randomUUID(), settings, view, was },
+      }),
+    )
     note(entry)
     return entry
   }
 
   /** Keep changed settings of several stands: all of them, or none; one entry of the journal. */
-  async function keepSeveral(parts: { stand: Stand; settings: Partial<StandSettings>; was: Record<string, unknown> }[], view: View | null): Promise<void> {
+  async function keepSeveral(
+    parts: { stand: Stand; settings: Partial<StandSettings>; was: Record<string, unknown> }[],
+    view: View | null,
+  ): Promise<void> {
     const said = Object.fromEntries(parts.map(({ stand, settings, was }) => [stand.id, { settings, was }]))
-    const { entry } = await answer(api.PATCH('/api/levels/{slug}/stands', { ...here(), body: { key: crypto.randomUUID(), stands: said, view } }))
+    const { entry } = await answer(
+      api.PATCH('/api/levels/{slug}/stands', {
+        ...here(),
+        body: { key: crypto.randomUUID(), stands: said, view },
+      }),
+    )
     note(entry)
   }
 
@@ -231,7 +300,8 @@ export const useLevel = defineStore('level', () => {
     await refresh()
     const there = new Set(stands.value.map((s) => s.id))
     if (stand) selected.value = [stand]
-    else if (!selected.value.some((id) => there.has(id))) selected.value = stands.value.length ? [stands.value[0].id] : []
+    else if (!selected.value.some((id) => there.has(id)))
+      selected.value = stands.value.length ? [stands.value[0].id] : []
     return stand ?? null
   }
 
@@ -247,7 +317,12 @@ export const useLevel = defineStore('level', () => {
   /** Put and remove shapes; the plants follow. */
   async function keepShapes(put: ShapeIn[], remove: number[] = [], what = ''): Promise<Shape[]> {
     const before = new Set(shapes.value.map((s) => s.id))
-    const kept = await answer(api.POST('/api/levels/{slug}/shapes', { ...here(), body: { key: crypto.randomUUID(), what, put, remove } }))
+    const kept = await answer(
+      api.POST('/api/levels/{slug}/shapes', {
+        ...here(),
+        body: { key: crypto.randomUUID(), what, put, remove },
+      }),
+    )
     shapes.value = kept.shapes
     note(kept.entry)
     await reread(kept.stale)
@@ -274,5 +349,41 @@ export const useLevel = defineStore('level', () => {
     return mine ? line(mine, name) : 0
   }
 
-  return { level, stands, shapes, masks, others, selected, before, hidden, cost, difference, pulse, trouble, slug, mayPlant, chosen, over, open, refresh, tellNear, beat, paint, sendWaiting, beginWith, stockChanged, move, keep, keepSeveral, arrange, keepShapes, groundChanged, note, reckon, spentBy, tell, here }
+  return {
+    level,
+    stands,
+    shapes,
+    masks,
+    others,
+    selected,
+    before,
+    hidden,
+    cost,
+    difference,
+    pulse,
+    trouble,
+    slug,
+    mayPlant,
+    chosen,
+    over,
+    open,
+    refresh,
+    tellNear,
+    beat,
+    paint,
+    sendWaiting,
+    beginWith,
+    stockChanged,
+    move,
+    keep,
+    keepSeveral,
+    arrange,
+    keepShapes,
+    groundChanged,
+    note,
+    reckon,
+    spentBy,
+    tell,
+    here,
+  }
 })

@@ -22,10 +22,11 @@ export const useOutbox = defineStore('outbox', () => {
   const listeners = new Map<string, (changed: Changed | null) => void>()
 
   /** Write down what waits; where the browser does not let us, strokes wait only as long as the page is open. */
-  const write = () => set(shelf, waiting.value).then(
-    () => void (keeps.value = true),
-    () => void (keeps.value = false),
-  )
+  const write = () =>
+    set(shelf, waiting.value).then(
+      () => void (keeps.value = true),
+      () => void (keeps.value = false),
+    )
 
   /** Take up what is kept for a person in a level; how many strokes wait. */
   async function open(person: string, level: string): Promise<number> {
@@ -58,7 +59,9 @@ export const useOutbox = defineStore('outbox', () => {
       const stroke = waiting.value[0]
       let changed: Changed | null = null
       try {
-        changed = await answer(api.POST('/api/levels/{slug}/strokes', { params: { path: { slug } }, body: stroke }))
+        changed = await answer(
+          api.POST('/api/levels/{slug}/strokes', { params: { path: { slug } }, body: stroke }),
+        )
       } catch (error) {
         if (!(error instanceof ApiError) || !error.final) return
         refused.value = `A stroke (${stroke.verb}) was not kept: ${error.message}`

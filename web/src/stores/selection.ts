@@ -25,7 +25,12 @@ export const useSelection = defineStore('selection', () => {
   const over = ref(0)
 
   const stands = () => (every.value ? [] : store.chosen.filter((s) => !s.sward).map((s) => s.id))
-  const movable = computed(() => store.mayPlant && plants.value.length > 0 && !store.stands.some((s) => s.locked && plants.value.some((p) => p.stand === s.id)))
+  const movable = computed(
+    () =>
+      store.mayPlant &&
+      plants.value.length > 0 &&
+      !store.stands.some((s) => s.locked && plants.value.some((p) => p.stand === s.id)),
+  )
 
   let last: Promise<unknown> = Promise.resolve()
   /** One after another, so that what is asked for while something is under way is done to what that leaves. */
@@ -49,8 +54,14 @@ export const useSelection = defineStore('selection', () => {
   }
   async function find(body: object, add: boolean, most = Infinity): Promise<void> {
     const wanted = stands()
-    if (!every.value && !wanted.length) throw new Error('Select a stand of single plants first, or select of every stand.')
-    const told = await answer(api.POST('/api/levels/{slug}/select', { params: { path: { slug: store.slug } }, body: { ...NONE, stands: wanted, ...body } }))
+    if (!every.value && !wanted.length)
+      throw new Error('Select a stand of single plants first, or select of every stand.')
+    const told = await answer(
+      api.POST('/api/levels/{slug}/select', {
+        params: { path: { slug: store.slug } },
+        body: { ...NONE, stands: wanted, ...body },
+      }),
+    )
     const found = most < Infinity ? told.plants.slice(0, most) : told.plants
     const known = new Set(add ? plants.value.map(key) : [])
     plants.value = [...(add ? plants.value : []), ...found.filter((p) => !known.has(key(p)))]
@@ -63,10 +74,19 @@ export const useSelection = defineStore('selection', () => {
   /** The plant nearest to a place within a reach in m; added to the others, or taken from them when it is among them. */
   const nearest = (x: number, z: number, reach: number, add: boolean) =>
     guarded(async () => {
-      const outline = Array.from({ length: 12 }, (_, k): Place => [x + Math.cos((k * Math.PI) / 6) * reach, z + Math.sin((k * Math.PI) / 6) * reach])
+      const outline = Array.from({ length: 12 }, (_, k): Place => [
+        x + Math.cos((k * Math.PI) / 6) * reach,
+        z + Math.sin((k * Math.PI) / 6) * reach,
+      ])
       const wanted = stands()
-      if (!every.value && !wanted.length) throw new Error('Select a stand of single plants first, or select of every stand.')
-      const told = await answer(api.POST('/api/levels/{slug}/select', { params: { path: { slug: store.slug } }, body: { ...NONE, stands: wanted, outline } }))
+      if (!every.value && !wanted.length)
+        throw new Error('Select a stand of single plants first, or select of every stand.')
+      const told = await answer(
+        api.POST('/api/levels/{slug}/select', {
+          params: { path: { slug: store.slug } },
+          body: { ...NONE, stands: wanted, outline },
+        }),
+      )
       const hit = told.plants.sort((a, b) => Math.hypot(a.x - x, a.z - z) - Math.hypot(b.x - x, b.z - z))[0]
       const others = add ? plants.value.filter((p) => !hit || key(p) !== key(hit)) : []
       plants.value = hit && !(add && others.length < plants.value.length) ? [...others, hit] : others
@@ -80,7 +100,12 @@ export const useSelection = defineStore('selection', () => {
       if (!chosen.length) throw new Error('None of them is set by hand: there is nothing to release.')
       const by: Record<string, string[]> = {}
       for (const p of chosen) (by[p.stand] ??= []).push(p.plant)
-      const { entry } = await answer(api.POST('/api/levels/{slug}/hand', { params: { path: { slug: store.slug } }, body: { key: crypto.randomUUID(), plants: by, push: push.value, ...WISHES, ...wish } }))
+      const { entry } = await answer(
+        api.POST('/api/levels/{slug}/hand', {
+          params: { path: { slug: store.slug } },
+          body: { key: crypto.randomUUID(), plants: by, push: push.value, ...WISHES, ...wish },
+        }),
+      )
       store.note(entry)
       push.value = false
       await store.refresh()
@@ -89,7 +114,16 @@ export const useSelection = defineStore('selection', () => {
   /** Read the plants again as they are now; those that are gone leave the selection. */
   async function again(chosen = plants.value): Promise<void> {
     if (!chosen.length) return
-    const told = await answer(api.POST('/api/levels/{slug}/select', { params: { path: { slug: store.slug } }, body: { ...NONE, stands: [...new Set(chosen.map((p) => p.stand))], plants: chosen.map((p) => p.plant) } }))
+    const told = await answer(
+      api.POST('/api/levels/{slug}/select', {
+        params: { path: { slug: store.slug } },
+        body: {
+          ...NONE,
+          stands: [...new Set(chosen.map((p) => p.stand))],
+          plants: chosen.map((p) => p.plant),
+        },
+      }),
+    )
     plants.value = told.plants
   }
   function clear(): void {
@@ -97,8 +131,27 @@ export const useSelection = defineStore('selection', () => {
     trouble.value = ''
     over.value = 0
   }
-  watch(() => store.pulse?.pulse, () => !busy.value && plants.value.length && void again().catch(() => undefined))
+  watch(
+    () => store.pulse?.pulse,
+    () => !busy.value && plants.value.length && void again().catch(() => undefined),
+  )
   watch(() => store.slug, clear)
 
-  return { plants, shape, every, trouble, busy, push, over, movable, inside, pinned, ofItem, nearest, act, again, clear }
+  return {
+    plants,
+    shape,
+    every,
+    trouble,
+    busy,
+    push,
+    over,
+    movable,
+    inside,
+    pinned,
+    ofItem,
+    nearest,
+    act,
+    again,
+    clear,
+  }
 })

@@ -17,11 +17,7 @@ export const useSession = defineStore('session', () => {
     keys.value = s.keys ?? {}
   }
 
-  const ready = () =>
-    (asked ??= answer(api.GET('/api/session')).then(
-      take,
-      () => void (asked = null),
-    ))
+  const ready = () => (asked ??= answer(api.GET('/api/session')).then(take, () => void (asked = null)))
 
   async function signIn(as: string, password: string): Promise<void> {
     take(await answer(api.POST('/api/session', { body: { name: as, password } })))

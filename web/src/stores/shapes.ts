@@ -31,7 +31,9 @@ export const useShapes = defineStore('shapes', () => {
     kept.value = { ...kept.value, [level.slug]: next ? { ...rest, [id]: next } : rest }
   }
   /** The chosen shape as it is tried, if it is. */
-  const draft = computed<ShapeIn | null>(() => (chosen.value === null ? null : (drafts.value[chosen.value] ?? null)))
+  const draft = computed<ShapeIn | null>(() =>
+    chosen.value === null ? null : (drafts.value[chosen.value] ?? null),
+  )
   /** Plants that the chosen draft would bring and take, by stand; null while they are not known. */
   const tried = shallowRef<Tried | null>(null)
 
@@ -55,7 +57,12 @@ export const useShapes = defineStore('shapes', () => {
     const mine = ++round
     if (!draft.value) return
     try {
-      const { stands } = await answer(api.POST('/api/levels/{slug}/shapes/try', { ...level.here(), body: { key: crypto.randomUUID(), what: '', put: [settled(draft.value)], remove: [] } }))
+      const { stands } = await answer(
+        api.POST('/api/levels/{slug}/shapes/try', {
+          ...level.here(),
+          body: { key: crypto.randomUUID(), what: '', put: [settled(draft.value)], remove: [] },
+        }),
+      )
       if (mine === round) tried.value = stands
     } catch (error) {
       if (mine === round) trouble.value = (error as Error).message
@@ -75,7 +82,21 @@ export const useShapes = defineStore('shapes', () => {
   const fresh = (kind: ShapeIn['kind'], form: ShapeIn['form']): ShapeIn => {
     const word = kind === 'obstacle' ? 'Obstacle' : kind === 'path' ? 'Path' : 'Area'
     const n = level.shapes.filter((s) => s.kind === kind).length + 1
-    return { kind, form, name: `${word} ${n}`, points: [], round: null, box: null, width: 4, clear: kind === 'area' ? null : 0.5, locked: false, hidden: false, hatch: HATCHES[kind], trail: null, id: null }
+    return {
+      kind,
+      form,
+      name: `${word} ${n}`,
+      points: [],
+      round: null,
+      box: null,
+      width: 4,
+      clear: kind === 'area' ? null : 0.5,
+      locked: false,
+      hidden: false,
+      hatch: HATCHES[kind],
+      trail: null,
+      id: null,
+    }
   }
 
   /** Set a corner, or the middle and then the rim of a round one or a box. */
@@ -93,14 +114,22 @@ export const useShapes = defineStore('shapes', () => {
       const reach = Math.max(Math.hypot(at[1][0] - at[0][0], at[1][1] - at[0][1]), 0.5)
       const heading = (Math.atan2(at[1][0] - at[0][0], at[0][1] - at[1][1]) * 180) / Math.PI
       const round = { x: at[0][0], z: at[0][1], radius: reach }
-      const box = { x: at[0][0], z: at[0][1], width: reach * 1.2, length: reach * 2, heading: (heading + 360) % 360 }
+      const box = {
+        x: at[0][0],
+        z: at[0][1],
+        width: reach * 1.2,
+        length: reach * 2,
+        heading: (heading + 360) % 360,
+      }
       begin({ ...fresh('obstacle', kind), ...(kind === 'circle' ? { round } : { box }) })
     } else {
       if (at.length < (kind === 'path' ? 2 : 3)) {
-        trouble.value = kind === 'path' ? 'A path needs two corners at least.' : 'An outline needs three corners at least.'
+        trouble.value =
+          kind === 'path' ? 'A path needs two corners at least.' : 'An outline needs three corners at least.'
         return
       }
-      const made = kind === 'path' ? fresh('path', 'line') : fresh(kind === 'area' ? 'area' : 'obstacle', 'polygon')
+      const made =
+        kind === 'path' ? fresh('path', 'line') : fresh(kind === 'area' ? 'area' : 'obstacle', 'polygon')
       begin({ ...made, points: at })
     }
   }
@@ -145,7 +174,8 @@ export const useShapes = defineStore('shapes', () => {
 
   /** Drop what is in hand; whether there was something. */
   function drop(): boolean {
-    const had = drawing.value.length > 0 || draft.value !== null || tool.value !== null || trouble.value !== ''
+    const had =
+      drawing.value.length > 0 || draft.value !== null || tool.value !== null || trouble.value !== ''
     if (drawing.value.length) drawing.value = []
     else if (draft.value && chosen.value !== null) {
       setDraft(chosen.value, null)
@@ -155,38 +185,88 @@ export const useShapes = defineStore('shapes', () => {
     return had
   }
 
-  return { tool, drawing, chosen, draft, drafts, tried, trouble, shape, shown, attempt, take, press, finish, keep, remove, rest, drop }
+  return {
+    tool,
+    drawing,
+    chosen,
+    draft,
+    drafts,
+    tried,
+    trouble,
+    shape,
+    shown,
+    attempt,
+    take,
+    press,
+    finish,
+    keep,
+    remove,
+    rest,
+    drop,
+  }
 })
 
 /** What the API takes of a shape: corners to the centimetre, nothing that follows from others. */
 function settled(shape: ShapeIn): ShapeIn {
   const { kind, form, name, width, clear, locked, hidden, hatch, trail, id } = shape
   const to = (v: number) => Math.round(v * 100) / 100
-  const points = form === 'line' || form === 'polygon' ? shape.points!.map(([x, z]) => [to(x), to(z)] as Place) : []
+  const points =
+    form === 'line' || form === 'polygon' ? shape.points!.map(([x, z]) => [to(x), to(z)] as Place) : []
   const round = shape.round && { x: to(shape.round.x), z: to(shape.round.z), radius: to(shape.round.radius) }
-  const box = shape.box && { ...shape.box, x: to(shape.box.x), z: to(shape.box.z), width: to(shape.box.width), length: to(shape.box.length), heading: Math.round(shape.box.heading * 10) / 10 }
-  return { kind, form, name, width, clear, locked, hidden, hatch, trail: kind === 'path' ? trail : null, id: id || null, points, round: form === 'circle' ? round : null, box: form === 'box' ? box : null }
+  const box = shape.box && {
+    ...shape.box,
+    x: to(shape.box.x),
+    z: to(shape.box.z),
+    width: to(shape.box.width),
+    length: to(shape.box.length),
+    heading: Math.round(shape.box.heading * 10) / 10,
+  }
+  return {
+    kind,
+    form,
+    name,
+    width,
+    clear,
+    locked,
+    hidden,
+    hatch,
+    trail: kind === 'path' ? trail : null,
+    id: id || null,
+    points,
+    round: form === 'circle' ? round : null,
+    box: form === 'box' ? box : null,
+  }
 }
 
 /** The outline of a shape, also of a round one or a box in hand. */
 export function cornersOf(shape: ShapeIn): Place[] {
   if (shape.form === 'circle' && shape.round) {
     const { x, z, radius } = shape.round
-    return Array.from({ length: 48 }, (_, k) => [x + radius * Math.cos((k * Math.PI) / 24), z + radius * Math.sin((k * Math.PI) / 24)])
+    return Array.from({ length: 48 }, (_, k) => [
+      x + radius * Math.cos((k * Math.PI) / 24),
+      z + radius * Math.sin((k * Math.PI) / 24),
+    ])
   }
   if (shape.form === 'box' && shape.box) {
     const { x, z, width, length, heading } = shape.box
     const h = (heading * Math.PI) / 180
     const along = [(Math.sin(h) * length) / 2, (-Math.cos(h) * length) / 2]
     const across = [(Math.cos(h) * width) / 2, (Math.sin(h) * width) / 2]
-    return [[1, 1], [1, -1], [-1, -1], [-1, 1]].map(([a, b]) => [x + a * along[0] + b * across[0], z + a * along[1] + b * across[1]])
+    return [
+      [1, 1],
+      [1, -1],
+      [-1, -1],
+      [-1, 1],
+    ].map(([a, b]) => [x + a * along[0] + b * across[0], z + a * along[1] + b * across[1]])
   }
   return shape.points as Place[]
 }
 
 /** A shape moved by a way in metres. */
 export function movedBy(shape: ShapeIn, dx: number, dz: number): ShapeIn {
-  if (shape.round && shape.form === 'circle') return { ...shape, round: { ...shape.round, x: shape.round.x + dx, z: shape.round.z + dz } }
-  if (shape.box && shape.form === 'box') return { ...shape, box: { ...shape.box, x: shape.box.x + dx, z: shape.box.z + dz } }
+  if (shape.round && shape.form === 'circle')
+    return { ...shape, round: { ...shape.round, x: shape.round.x + dx, z: shape.round.z + dz } }
+  if (shape.box && shape.form === 'box')
+    return { ...shape, box: { ...shape.box, x: shape.box.x + dx, z: shape.box.z + dz } }
   return { ...shape, points: (shape.points as Place[]).map(([x, z]) => [x + dx, z + dz] as Place) }
 }

@@ -26,7 +26,13 @@ export const useShelf = defineStore('shelf', () => {
     const mine = ++asked
     const page = more ? Math.ceil(items.value.length / 24) : 0
     try {
-      const told = await answer(api.GET('/api/shelf', { params: { query: { search: search.value, sort: sort.value, page, group: group.value, tag: tag.value ?? '' } } }))
+      const told = await answer(
+        api.GET('/api/shelf', {
+          params: {
+            query: { search: search.value, sort: sort.value, page, group: group.value, tag: tag.value ?? '' },
+          },
+        }),
+      )
       if (mine !== asked) return
       items.value = more ? [...items.value, ...told.items] : told.items
       total.value = told.total
@@ -38,7 +44,9 @@ export const useShelf = defineStore('shelf', () => {
   }
 
   async function look(slug: string): Promise<void> {
-    detail.value = slug ? await answer(api.GET('/api/shelf/{item}', { params: { path: { item: slug } } })) : null
+    detail.value = slug
+      ? await answer(api.GET('/api/shelf/{item}', { params: { path: { item: slug } } }))
+      : null
   }
 
   /** Take over an item as a change of it gives it back. */
@@ -56,12 +64,30 @@ export const useShelf = defineStore('shelf', () => {
   }
 
   async function putBack(): Promise<void> {
-    if (removed.value) await answer(api.POST('/api/shelf/{item}/put-back', { params: { path: { item: removed.value.slug } } }))
+    if (removed.value)
+      await answer(api.POST('/api/shelf/{item}/put-back', { params: { path: { item: removed.value.slug } } }))
     removed.value = null
     await load()
   }
 
   watch([search, group, tag, sort], () => void load())
   const more = computed(() => items.value.length < total.value)
-  return { items, total, search, group, tag, tags, sort, trouble, more, detail, removed, load, look, changed, remove, putBack }
+  return {
+    items,
+    total,
+    search,
+    group,
+    tag,
+    tags,
+    sort,
+    trouble,
+    more,
+    detail,
+    removed,
+    load,
+    look,
+    changed,
+    remove,
+    putBack,
+  }
 })

@@ -5,7 +5,15 @@ import SignInAgain from '../components/SignInAgain.vue'
 
 /** Who signed in, was refused, changed roles, took files out or restored; for leads, in pages. */
 const PAGE = 100
-const WORDS: Record<string, string> = { 'sign-in': 'signed in', refused: 'was refused: wrong password', 'sign-out': 'signed out', role: '', export: 'had made:', restore: 'restored', level: '' }
+const WORDS: Record<string, string> = {
+  'sign-in': 'signed in',
+  refused: 'was refused: wrong password',
+  'sign-out': 'signed out',
+  role: '',
+  export: 'had made:',
+  restore: 'restored',
+  level: '',
+}
 const rows = shallowRef<AuditRecord[]>([])
 const more = ref(false)
 const trouble = ref('')
@@ -22,7 +30,8 @@ async function load(older = false) {
   }
 }
 onMounted(load)
-const time = (at: string) => new Date(at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
+const time = (at: string) =>
+  new Date(at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
 </script>
 
 <template>
@@ -31,7 +40,10 @@ const time = (at: string) => new Date(at).toLocaleString('en-GB', { day: 'numeri
       <router-link to="/levels" class="plain faint">Levels</router-link>
       <h1>Who came and went</h1>
     </header>
-    <p class="faint">Sign-ins of the people in the levels you lead, files handed over, roles and restored backups. Kept for 400 days.</p>
+    <p class="faint">
+      Sign-ins of the people in the levels you lead, files handed over, roles and restored backups. Kept for
+      400 days.
+    </p>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
     <v-table v-if="rows.length" density="compact" data-test="audit">
       <thead>

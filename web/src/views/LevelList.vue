@@ -30,7 +30,10 @@ const SORTS = [
 
 async function load() {
   try {
-    ;[levels.value, gone.value] = await Promise.all([answer(api.GET('/api/levels')), answer(api.GET('/api/removed-levels'))])
+    ;[levels.value, gone.value] = await Promise.all([
+      answer(api.GET('/api/levels')),
+      answer(api.GET('/api/removed-levels')),
+    ])
     trouble.value = ''
   } catch (error) {
     trouble.value = (error as Error).message
@@ -41,13 +44,21 @@ onMounted(load)
 useIntervalFn(() => (!levels.value || levels.value.some((l) => !l.fresh)) && void load(), 2500)
 const shown = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/)
-  const by = { name: (a: LevelCard, b: LevelCard) => a.name.localeCompare(b.name), changed: (a: LevelCard, b: LevelCard) => (b.changed ?? '').localeCompare(a.changed ?? ''), plants: (a: LevelCard, b: LevelCard) => (b.plants ?? 0) - (a.plants ?? 0) }
-  return (levels.value ?? []).filter((l) => words.every((w) => l.name.toLowerCase().includes(w))).sort(by[sort.value])
+  const by = {
+    name: (a: LevelCard, b: LevelCard) => a.name.localeCompare(b.name),
+    changed: (a: LevelCard, b: LevelCard) => (b.changed ?? '').localeCompare(a.changed ?? ''),
+    plants: (a: LevelCard, b: LevelCard) => (b.plants ?? 0) - (a.plants ?? 0),
+  }
+  return (levels.value ?? [])
+    .filter((l) => words.every((w) => l.name.toLowerCase().includes(w)))
+    .sort(by[sort.value])
 })
 const leads = computed(() => levels.value?.some((l) => l.role === 'lead'))
 const mayMake = computed(() => !levels.value?.length || levels.value.some((l) => l.role !== 'viewer'))
 async function bringBack(slug: string) {
-  await answer(api.POST('/api/removed-levels/{slug}/bring-back', { params: { path: { slug } } })).catch((error: Error) => (trouble.value = error.message))
+  await answer(api.POST('/api/removed-levels/{slug}/bring-back', { params: { path: { slug } } })).catch(
+    (error: Error) => (trouble.value = error.message),
+  )
   await load()
 }
 async function leave() {
@@ -64,17 +75,37 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
     <header>
       <h1>Levels</h1>
       <span class="faint">signed in as {{ session.name }}</span>
-      <v-btn v-if="mayMake" color="primary" variant="flat" :prepend-icon="mdiPlus" data-test="new-level" @click="making = true">A new level …</v-btn>
-      <v-btn v-if="leads" to="/audit" :prepend-icon="mdiAccountClockOutline" data-test="open-audit">Who came and went</v-btn>
+      <v-btn
+        v-if="mayMake"
+        color="primary"
+        variant="flat"
+        :prepend-icon="mdiPlus"
+        data-test="new-level"
+        @click="making = true"
+        >A new level …</v-btn
+      >
+      <v-btn v-if="leads" to="/audit" :prepend-icon="mdiAccountClockOutline" data-test="open-audit"
+        >Who came and went</v-btn
+      >
       <v-btn :prepend-icon="mdiLogout" data-test="sign-out" @click="leave">Sign out</v-btn>
     </header>
     <div v-if="(levels?.length ?? 0) > 1" class="find">
-      <v-text-field v-model="search" :prepend-inner-icon="mdiMagnify" label="Search" clearable hide-details data-test="level-search" @click:clear="search = ''" />
+      <v-text-field
+        v-model="search"
+        :prepend-inner-icon="mdiMagnify"
+        label="Search"
+        clearable
+        hide-details
+        data-test="level-search"
+        @click:clear="search = ''"
+      />
       <OneOf label="Order" :value="sort" :items="SORTS" data-test="level-sort" @change="sort = $event" />
     </div>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
     <p v-else-if="!levels" class="faint">Reading the list …</p>
-    <p v-else-if="!levels.length" class="faint">There is no level that you are a member of yet. Begin one, or ask a lead to add you.</p>
+    <p v-else-if="!levels.length" class="faint">
+      There is no level that you are a member of yet. Begin one, or ask a lead to add you.
+    </p>
     <p v-else-if="!shown.length" class="faint">No level is called that.</p>
     <section v-if="shown.length" class="sheets">
       <article v-for="l in shown" :key="l.slug" class="sheet">
@@ -87,11 +118,18 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
               <dt>Extent</dt>
               <dd>{{ whole(l.width) }} × {{ whole(l.length) }} m</dd>
               <dt>Plants</dt>
-              <dd data-test="plants" :data-fresh="l.fresh">{{ l.plants === null ? 'being counted' : whole(l.plants) }}<span v-if="!l.fresh && l.plants !== null" class="faint">, counting anew</span></dd>
+              <dd data-test="plants" :data-fresh="l.fresh">
+                {{ l.plants === null ? 'being counted' : whole(l.plants)
+                }}<span v-if="!l.fresh && l.plants !== null" class="faint">, counting anew</span>
+              </dd>
               <dt>Budget</dt>
-              <dd v-if="l.over.length" class="over">over in {{ l.over.length }} of {{ l.views }} views: {{ list(l.over) }}</dd>
+              <dd v-if="l.over.length" class="over">
+                over in {{ l.over.length }} of {{ l.views }} views: {{ list(l.over) }}
+              </dd>
               <dd v-else-if="l.plants === null">being reckoned</dd>
-              <dd v-else>within its marks in {{ l.views === 1 ? 'its one view' : `all ${l.views} views` }}</dd>
+              <dd v-else>
+                within its marks in {{ l.views === 1 ? 'its one view' : `all ${l.views} views` }}
+              </dd>
               <dt>You are</dt>
               <dd>{{ l.role }}</dd>
             </dl>
@@ -104,7 +142,9 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
       <h3>Removed</h3>
       <p v-for="g in gone" :key="g.slug">
         {{ g.name }} <span class="faint">can be brought back until {{ day(g.until) }}</span>
-        <v-btn size="small" :data-test="`bring-back-${g.slug}`" @click="bringBack(g.slug)">Bring it back</v-btn>
+        <v-btn size="small" :data-test="`bring-back-${g.slug}`" @click="bringBack(g.slug)"
+          >Bring it back</v-btn
+        >
       </p>
     </section>
     <SignInAgain v-if="connection.signedOut" @back="load" />

@@ -1,5 +1,15 @@
 <script setup lang="ts">
-import { mdiAccountOutline, mdiBookOpenPageVariantOutline, mdiChevronLeft, mdiKeyboardOutline, mdiLogout, mdiRedo, mdiUndo, mdiWeatherNight, mdiWhiteBalanceSunny } from '@mdi/js'
+import {
+  mdiAccountOutline,
+  mdiBookOpenPageVariantOutline,
+  mdiChevronLeft,
+  mdiKeyboardOutline,
+  mdiLogout,
+  mdiRedo,
+  mdiUndo,
+  mdiWeatherNight,
+  mdiWhiteBalanceSunny,
+} from '@mdi/js'
 import { useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
@@ -62,7 +72,10 @@ const sides = useSides()
 const selection = useSelection()
 const at = shallowRef<[number, number] | null>(null)
 const why = shallowRef<Why | null>(null)
-const groundKey = computed(() => `${store.level?.slug}/${store.level?.ground_revision}/${store.level?.layers_revision}/${JSON.stringify(store.level?.layers)}`)
+const groundKey = computed(
+  () =>
+    `${store.level?.slug}/${store.level?.ground_revision}/${store.level?.layers_revision}/${JSON.stringify(store.level?.layers)}`,
+)
 const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
 
 /** Open the level; while the server is away, again and again until it answers. */
@@ -72,8 +85,20 @@ async function open() {
 }
 onMounted(open)
 /** After signing in again: send what waits, and read what others did meanwhile. */
-const goOn = () => store.sendWaiting().then(() => store.refresh(true)).catch(store.tell)
-const here = () => (stage.value ? { x: stage.value.eye.view.x, z: stage.value.eye.view.z, heading: stage.value.eye.view.heading, bench: props.bench } : null)
+const goOn = () =>
+  store
+    .sendWaiting()
+    .then(() => store.refresh(true))
+    .catch(store.tell)
+const here = () =>
+  stage.value
+    ? {
+        x: stage.value.eye.view.x,
+        z: stage.value.eye.view.z,
+        heading: stage.value.eye.view.heading,
+        bench: props.bench,
+      }
+    : null
 let beating = false
 useIntervalFn(() => {
   if (!store.level || beating || connection.signedOut) return
@@ -93,16 +118,19 @@ function ready(made: Stage) {
     reckon(view, what)
   }
 }
-watch(() => props.bench, (b) => {
-  tool.inHand = null
-  selection.clear()
-  draft.forget()
-  if (b === 'planting' || b === 'sightline') draft.takeUp()
-  if (b !== 'planting') draft.showOverlay.value = false
-  why.value = null
-  hand.drop()
-  shapes.rest()
-})
+watch(
+  () => props.bench,
+  (b) => {
+    tool.inHand = null
+    selection.clear()
+    draft.forget()
+    if (b === 'planting' || b === 'sightline') draft.takeUp()
+    if (b !== 'planting') draft.showOverlay.value = false
+    why.value = null
+    hand.drop()
+    shapes.rest()
+  },
+)
 watch(draft.asking, () => (why.value = null))
 watch([() => store.selected.join(), () => store.stands], () => (why.value = null))
 /** Read why a place carries a plant of the selected stand, under the settings that are tried. */
@@ -111,7 +139,12 @@ async function askWhy(place: [number, number]) {
   const stand = store.chosen[0]
   if (!stand) return
   try {
-    why.value = await answer(api.POST('/api/levels/{slug}/stands/{stand}/why', { params: { path: { slug: store.slug, stand: stand.id } }, body: { x: place[0], z: place[1], settings: draft.partOf(stand) } }))
+    why.value = await answer(
+      api.POST('/api/levels/{slug}/stands/{stand}/why', {
+        params: { path: { slug: store.slug, stand: stand.id } },
+        body: { x: place[0], z: place[1], settings: draft.partOf(stand) },
+      }),
+    )
   } catch (error) {
     store.tell(error)
   }
@@ -120,9 +153,28 @@ async function askWhy(place: [number, number]) {
 const item = ref('')
 async function takeItem(slug: string) {
   item.value = slug
-  await store.stockChanged(answer(api.POST('/api/levels/{slug}/stock/take', { ...store.here(), body: { key: crypto.randomUUID(), items: [slug] } }))).catch(store.tell)
+  await store
+    .stockChanged(
+      answer(
+        api.POST('/api/levels/{slug}/stock/take', {
+          ...store.here(),
+          body: { key: crypto.randomUUID(), items: [slug] },
+        }),
+      ),
+    )
+    .catch(store.tell)
 }
-const leaveItem = (slug: string) => store.stockChanged(answer(api.POST('/api/levels/{slug}/stock/leave', { ...store.here(), body: { key: crypto.randomUUID(), item: slug } }))).catch(store.tell)
+const leaveItem = (slug: string) =>
+  store
+    .stockChanged(
+      answer(
+        api.POST('/api/levels/{slug}/stock/leave', {
+          ...store.here(),
+          body: { key: crypto.randomUUID(), item: slug },
+        }),
+      ),
+    )
+    .catch(store.tell)
 /** Begin a stand with an item: the form of a new stand opens with it. */
 function beginStand(slug: string) {
   store.beginWith = slug
@@ -132,11 +184,18 @@ const onGround = (what: Tool) => () => props.bench === 'ground' && store.mayPlan
 /** A draft of distances is seen on the stage at once; nothing of it is stored. */
 watch([draft.changes, () => store.stands], () => {
   if (!draft.changes.value.distances) return stage.value?.setStands(store.stands)
-  stage.value?.setStands(store.stands.map((s) => (store.selected.includes(s.id) ? { ...s, settings: { ...s.settings, distances: draft.settingsOf(s).distances } } : s)))
+  stage.value?.setStands(
+    store.stands.map((s) =>
+      store.selected.includes(s.id)
+        ? { ...s, settings: { ...s.settings, distances: draft.settingsOf(s).distances } }
+        : s,
+    ),
+  )
 })
 
 const VIEW_ORDER = ['both', 'eye', 'plan'] as const
-const take = (verb: Verb) => () => props.bench === 'planting' && (store.mayPlant || verb === 'lift' || verb === 'select') && brush.take(verb)
+const take = (verb: Verb) => () =>
+  props.bench === 'planting' && (store.mayPlant || verb === 'lift' || verb === 'select') && brush.take(verb)
 const DO: Record<Action, () => void> = {
   thicken: take('thicken'),
   thin: take('thin'),
@@ -150,7 +209,8 @@ const DO: Record<Action, () => void> = {
   larger: () => brush.scaleRadius(1.2),
   weaker: () => brush.addStrength(-0.1),
   stronger: () => brush.addStrength(0.1),
-  back: () => store.before.some((id) => store.stands.some((s) => s.id === id)) && (store.selected = store.before),
+  back: () =>
+    store.before.some((id) => store.stands.some((s) => s.id === id)) && (store.selected = store.before),
   again: () => props.bench === 'planting' && host.value?.again(),
   path: onGround('path'),
   area: onGround('area'),
@@ -163,20 +223,38 @@ const DO: Record<Action, () => void> = {
   walk: () => host.value && (host.value.walking = !host.value.walking),
   overlay: () => props.bench === 'planting' && (draft.showOverlay.value = !draft.showOverlay.value),
   why: () => props.bench === 'planting' && (draft.asking.value = !draft.asking.value),
-  pick: () => props.bench === 'planting' && hand.stand.value && (hand.tool.value = hand.tool.value === 'pick' ? null : 'pick'),
+  pick: () =>
+    props.bench === 'planting' &&
+    hand.stand.value &&
+    (hand.tool.value = hand.tool.value === 'pick' ? null : 'pick'),
   hide,
 }
 const FIXED: Record<string, () => void> = {
   Enter: () => props.bench === 'ground' && shapes.tool && void shapes.finish(),
-  Delete: () => (selection.plants.length ? selection.movable && void selection.act({ do: 'remove' }) : props.bench === 'ground' && shapes.chosen && store.mayPlant && void shapes.remove(shapes.chosen)),
+  Delete: () =>
+    selection.plants.length
+      ? selection.movable && void selection.act({ do: 'remove' })
+      : props.bench === 'ground' && shapes.chosen && store.mayPlant && void shapes.remove(shapes.chosen),
   '?': () => (keys.value = !keys.value),
-  Escape: () => (selection.plants.length ? selection.clear() : why.value || draft.asking.value ? (draft.asking.value = false) : hand.tool.value || hand.plant.value ? hand.drop() : props.bench === 'ground' ? shapes.drop() || (shapes.chosen = null) : draft.dirty.value || draft.trouble.value ? draft.drop() : (brush.verb = null)),
+  Escape: () =>
+    selection.plants.length
+      ? selection.clear()
+      : why.value || draft.asking.value
+        ? (draft.asking.value = false)
+        : hand.tool.value || hand.plant.value
+          ? hand.drop()
+          : props.bench === 'ground'
+            ? shapes.drop() || (shapes.chosen = null)
+            : draft.dirty.value || draft.trouble.value
+              ? draft.drop()
+              : (brush.verb = null),
 }
 function hide() {
   const hidden = new Set(store.hidden)
   const all = store.selected.every((id) => hidden.has(id))
-  for (const id of store.selected) if (all) hidden.delete(id)
-  else hidden.add(id)
+  for (const id of store.selected)
+    if (all) hidden.delete(id)
+    else hidden.add(id)
   store.hidden = hidden
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
@@ -213,15 +291,63 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       <v-btn to="/levels" variant="text" :prepend-icon="mdiChevronLeft">Levels</v-btn>
       <h1>{{ store.level.name }}</h1>
       <v-tabs :model-value="bench" class="benches" show-arrows :aria-label="`Benches of ${store.level.name}`">
-        <v-tab v-for="b in BENCHES" :key="b" :value="b" :to="`/levels/${slug}/${b}`" :data-test="`bench-${b}`">{{ name(b) }}</v-tab>
+        <v-tab
+          v-for="b in BENCHES"
+          :key="b"
+          :value="b"
+          :to="`/levels/${slug}/${b}`"
+          :data-test="`bench-${b}`"
+          >{{ name(b) }}</v-tab
+        >
       </v-tabs>
-      <ActionButton variant="text" :icon="mdiUndo" :tip="canUndo ? `Undo: ${store.pulse?.undo}  Ctrl Z` : 'Undo  Ctrl Z'" :why="!canUndo && 'nothing of yours to undo'" aria-label="Undo" data-test="undo" @click="store.move('undo')" />
-      <ActionButton variant="text" :icon="mdiRedo" :tip="canRedo ? `Do again: ${store.pulse?.redo}  Ctrl Shift Z` : 'Do again  Ctrl Shift Z'" :why="!canRedo && 'nothing to do again'" aria-label="Do again" data-test="redo" @click="store.move('redo')" />
-      <ActionButton variant="text" :icon="mdiBookOpenPageVariantOutline" tip="Journal: every action in this level" data-test="open-journal" @click="journal = true" />
-      <ActionButton variant="text" :icon="theme.global.name.value === 'paper' ? mdiWeatherNight : mdiWhiteBalanceSunny" :tip="theme.global.name.value === 'paper' ? 'Dusk: dark paper' : 'Paper: light paper'" data-test="theme" @click="dusk" />
-      <ActionButton variant="text" :icon="mdiKeyboardOutline" tip="Keys  ?" data-test="help" @click="keys = true" />
+      <ActionButton
+        variant="text"
+        :icon="mdiUndo"
+        :tip="canUndo ? `Undo: ${store.pulse?.undo}  Ctrl Z` : 'Undo  Ctrl Z'"
+        :why="!canUndo && 'nothing of yours to undo'"
+        aria-label="Undo"
+        data-test="undo"
+        @click="store.move('undo')"
+      />
+      <ActionButton
+        variant="text"
+        :icon="mdiRedo"
+        :tip="canRedo ? `Do again: ${store.pulse?.redo}  Ctrl Shift Z` : 'Do again  Ctrl Shift Z'"
+        :why="!canRedo && 'nothing to do again'"
+        aria-label="Do again"
+        data-test="redo"
+        @click="store.move('redo')"
+      />
+      <ActionButton
+        variant="text"
+        :icon="mdiBookOpenPageVariantOutline"
+        tip="Journal: every action in this level"
+        data-test="open-journal"
+        @click="journal = true"
+      />
+      <ActionButton
+        variant="text"
+        :icon="theme.global.name.value === 'paper' ? mdiWeatherNight : mdiWhiteBalanceSunny"
+        :tip="theme.global.name.value === 'paper' ? 'Dusk: dark paper' : 'Paper: light paper'"
+        data-test="theme"
+        @click="dusk"
+      />
+      <ActionButton
+        variant="text"
+        :icon="mdiKeyboardOutline"
+        tip="Keys  ?"
+        data-test="help"
+        @click="keys = true"
+      />
       <v-menu>
-        <template #activator="{ props: menu }"><ActionButton v-bind="menu" variant="text" :icon="mdiAccountOutline" :tip="`${session.name}, ${store.level.role}`" data-test="person" /></template>
+        <template #activator="{ props: menu }"
+          ><ActionButton
+            v-bind="menu"
+            variant="text"
+            :icon="mdiAccountOutline"
+            :tip="`${session.name}, ${store.level.role}`"
+            data-test="person"
+        /></template>
         <v-list>
           <v-list-item :title="session.name ?? ''" :subtitle="`${store.level.role} of this level`" />
           <v-list-item :prepend-icon="mdiLogout" title="Sign out" data-test="sign-out" @click="leave" />
@@ -229,7 +355,15 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       </v-menu>
     </header>
     <StrataColumn v-show="!sides.left.folded.value" :view="view" />
-    <SideEdge v-model:width="sides.left.width.value" v-model:folded="sides.left.folded.value" side="left" label="Strata" :least="sides.left.least" :most="sides.left.most.value" class="second" />
+    <SideEdge
+      v-model:width="sides.left.width.value"
+      v-model:folded="sides.left.folded.value"
+      side="left"
+      label="Strata"
+      :least="sides.left.least"
+      :most="sides.left.most.value"
+      class="second"
+    />
     <div class="stage">
       <StageHost
         ref="host"
@@ -249,13 +383,31 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       />
       <div id="under-stage" class="under" />
       <ShelfSheet v-if="bench === 'stock'" v-model="item" @take="takeItem" />
-      <WhyCard v-if="why" :why="why" :name="store.chosen[0]?.name ?? ''" @close="draft.asking.value = false" />
+      <WhyCard
+        v-if="why"
+        :why="why"
+        :name="store.chosen[0]?.name ?? ''"
+        @close="draft.asking.value = false"
+      />
     </div>
-    <SideEdge v-model:width="sides.right.width.value" v-model:folded="sides.right.folded.value" side="right" label="Bench" :least="sides.right.least" :most="sides.right.most.value" />
+    <SideEdge
+      v-model:width="sides.right.width.value"
+      v-model:folded="sides.right.folded.value"
+      side="right"
+      label="Bench"
+      :least="sides.right.least"
+      :most="sides.right.most.value"
+    />
     <aside v-show="!sides.right.folded.value" class="panel" aria-label="Bench">
       <SelectionPanel v-if="selection.plants.length" :view="view" @go="host?.goTo(...$event)" />
       <GroundBench v-if="bench === 'ground'" :relief="relief" :at="at" />
-      <StockBench v-else-if="bench === 'stock'" :item="item" @take="takeItem" @leave="leaveItem" @stand="beginStand" />
+      <StockBench
+        v-else-if="bench === 'stock'"
+        :item="item"
+        @take="takeItem"
+        @leave="leaveItem"
+        @stand="beginStand"
+      />
       <PlantingBench v-else-if="bench === 'planting'" :draft="draft" :hand="hand" :view="view" />
       <SightlineBench v-else-if="bench === 'sightline'" :draft="draft" @wide="host && (host.shown = 'eye')" />
       <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" />
@@ -268,8 +420,12 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
     <SignInAgain @back="goOn" />
   </main>
   <main v-else class="waiting">
-    <p v-if="store.trouble" class="over" role="alert" data-test="message">{{ store.trouble }} <router-link to="/levels">Back to the levels</router-link></p>
-    <p v-else class="faint">{{ connection.away ? `${connection.away} The level opens as soon as it does.` : 'Opening the level …' }}</p>
+    <p v-if="store.trouble" class="over" role="alert" data-test="message">
+      {{ store.trouble }} <router-link to="/levels">Back to the levels</router-link>
+    </p>
+    <p v-else class="faint">
+      {{ connection.away ? `${connection.away} The level opens as soon as it does.` : 'Opening the level …' }}
+    </p>
     <SignInAgain @back="open" />
   </main>
 </template>

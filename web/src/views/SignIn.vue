@@ -31,23 +31,78 @@ async function submit() {
   <main class="page">
     <svg class="section" viewBox="0 0 900 300" aria-hidden="true">
       <g fill="none" stroke="currentColor" stroke-width="1">
-        <path v-for="k in 9" :key="k" :d="`M0 ${150 + k * 16} C 180 ${120 + k * 18}, 260 ${190 + k * 12}, 430 ${168 + k * 14} S 720 ${110 + k * 20}, 900 ${150 + k * 15}`" :opacity="0.55 - k * 0.045" />
-        <g v-for="(t, k) in [[80, 158, 70], [128, 163, 92], [330, 182, 80], [372, 178, 58], [610, 150, 88], [655, 147, 66], [790, 150, 76]]" :key="`t${k}`">
+        <path
+          v-for="k in 9"
+          :key="k"
+          :d="`M0 ${150 + k * 16} C 180 ${120 + k * 18}, 260 ${190 + k * 12}, 430 ${168 + k * 14} S 720 ${110 + k * 20}, 900 ${150 + k * 15}`"
+          :opacity="0.55 - k * 0.045"
+        />
+        <g
+          v-for="(t, k) in [
+            [80, 158, 70],
+            [128, 163, 92],
+            [330, 182, 80],
+            [372, 178, 58],
+            [610, 150, 88],
+            [655, 147, 66],
+            [790, 150, 76],
+          ]"
+          :key="`t${k}`"
+        >
           <path :d="`M${t[0]} ${t[1]} V${t[1] - t[2]}`" />
-          <path v-for="b in 7" :key="b" :d="`M${t[0]} ${t[1] - t[2] * (0.25 + b * 0.1)} q ${b % 2 ? 9 : -9} -4 ${(b % 2 ? 1 : -1) * (22 - b * 2)} ${-10 - b}`" />
-          <ellipse :cx="t[0]" :cy="t[1] - t[2] * 0.66" :rx="t[2] * 0.27" :ry="t[2] * 0.4" stroke-dasharray="3 3" />
+          <path
+            v-for="b in 7"
+            :key="b"
+            :d="`M${t[0]} ${t[1] - t[2] * (0.25 + b * 0.1)} q ${b % 2 ? 9 : -9} -4 ${(b % 2 ? 1 : -1) * (22 - b * 2)} ${-10 - b}`"
+          />
+          <ellipse
+            :cx="t[0]"
+            :cy="t[1] - t[2] * 0.66"
+            :rx="t[2] * 0.27"
+            :ry="t[2] * 0.4"
+            stroke-dasharray="3 3"
+          />
         </g>
       </g>
     </svg>
     <form @submit.prevent="submit">
       <h1>Knee Thicket</h1>
       <p class="faint">Planting for real-time levels</p>
-      <p v-if="session.first">Nobody has an account here yet. Make the first one; it leads, and may let others in. The code stands where <code>./kt serve</code> was started.</p>
-      <v-text-field v-if="session.first" v-model="code" label="Code" data-test="code" hide-details autofocus required />
-      <v-text-field v-model="name" label="Name" data-test="name" autocomplete="username" hide-details :autofocus="!session.first" required />
-      <v-text-field v-model="password" :label="session.first ? 'Password, at least ten characters' : 'Password'" data-test="password" type="password" :autocomplete="session.first ? 'new-password' : 'current-password'" hide-details required />
+      <p v-if="session.first">
+        Nobody has an account here yet. Make the first one; it leads, and may let others in. The code stands
+        where <code>./kt serve</code> was started.
+      </p>
+      <v-text-field
+        v-if="session.first"
+        v-model="code"
+        label="Code"
+        data-test="code"
+        hide-details
+        autofocus
+        required
+      />
+      <v-text-field
+        v-model="name"
+        label="Name"
+        data-test="name"
+        autocomplete="username"
+        hide-details
+        :autofocus="!session.first"
+        required
+      />
+      <v-text-field
+        v-model="password"
+        :label="session.first ? 'Password, at least ten characters' : 'Password'"
+        data-test="password"
+        type="password"
+        :autocomplete="session.first ? 'new-password' : 'current-password'"
+        hide-details
+        required
+      />
       <p v-if="trouble" class="over" role="alert" data-test="trouble">{{ trouble }}</p>
-      <v-btn color="primary" variant="flat" type="submit" data-test="sign-in" :loading="busy">{{ session.first ? 'Make the account' : 'Sign in' }}</v-btn>
+      <v-btn color="primary" variant="flat" type="submit" data-test="sign-in" :loading="busy">{{
+        session.first ? 'Make the account' : 'Sign in'
+      }}</v-btn>
     </form>
   </main>
 </template>
