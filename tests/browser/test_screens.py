@@ -20,8 +20,9 @@ FINDINGS = """async () => {
 STILL = "() => !document.getAnimations().some(a => a.playState === 'running' && a.effect.getComputedTiming().endTime < 5000)"
 BENCHES = ("ground", "stock", "planting", "sightline", "budget", "handover")
 MENUS = {"ground": ["layer-slate"], "planting": ["bookmarks", "display", "brush-more", "stand-clear", "add-condition",
-                                                 "condition-sets", "mix-birch", "person", "open-journal", "help"]}
-DIALOGS = {"ground": {"bring-heights": "import-drop", "bring-layers": "import-drop"}}
+                                                 "condition-sets", "copy-conditions", "mix-birch", "person", "open-journal",
+                                                 "help"]}
+DIALOGS = {"ground": ["bring-heights", "bring-layers"], "stock": ["bring", "item-edit", "item-replace"]}
 
 
 class Screens(BrowserCase):
@@ -47,10 +48,10 @@ class Screens(BrowserCase):
                 self.axe(page, f"{bench}: {menu}")
                 page.keyboard.press("Escape")
                 page.wait_for_function("() => !document.querySelector('.v-overlay--active:not(.v-tooltip)')")
-            for dialog, close in DIALOGS.get(bench, {}).items():
+            for dialog in DIALOGS.get(bench, []):
                 page.click(f"[data-test={dialog}]")
                 self.axe(page, f"{bench}: {dialog}")
-                page.click(f"[data-test={close}]")
+                page.click(".v-overlay--active .v-btn:has-text('Drop')")
                 page.wait_for_function("() => !document.querySelector('.v-overlay--active:not(.v-tooltip)')")
 
     def test_axe_finds_nothing_on_any_screen_in_either_theme(self):
@@ -73,6 +74,14 @@ class Screens(BrowserCase):
             self.axe(page, f"rename, {theme}")
             self.open_level(page)
             self.walk(page)
+            page.goto(f"{self.server.address}/audit")
+            page.wait_for_selector("table")
+            self.axe(page, f"who came and went, {theme}")
+            self.open_level(page)
+            page.click("[data-test=new-stand]")
+            page.click("[data-test=new-item]")
+            page.click("[data-test=pick-birch]")
+            self.axe(page, f"a new stand, {theme}")
             page.click("[data-test=theme]")
 
     def test_every_bench_is_whole_in_any_window(self):

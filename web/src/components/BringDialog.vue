@@ -40,7 +40,7 @@ function kept(slugs: string[]) {
 .bring-dialog > * {
   flex: none;
 }
-.bring-dialog :deep(footer) {
+.bring-dialog :deep(.foot) {
   position: sticky;
   bottom: -16px;
   padding-bottom: 12px;

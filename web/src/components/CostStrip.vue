@@ -92,6 +92,7 @@ const change = computed(() => {
 
 <style scoped>
 .strip {
+  grid-column: 1 / -1;
   display: grid;
   grid-template-columns: repeat(5, minmax(0, 1fr)) minmax(0, 1.5fr);
   border-top: 1px solid var(--line);

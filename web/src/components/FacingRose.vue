@@ -140,13 +140,11 @@ function grab(what: typeof held.value, event: PointerEvent) {
 
 <style scoped>
 .facing {
+  --field-width: 84px;
   display: grid;
   grid-template-columns: 128px 1fr;
   gap: 10px;
   align-items: center;
-}
-.facing :deep(.field) {
-  grid-template-columns: 1fr 40px 14px;
 }
 svg {
   width: 128px;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { mdiChevronLeft } from '@mdi/js'
 import { onMounted, ref, shallowRef } from 'vue'
 import { answer, api, type AuditRecord } from '../api/client'
 import SignInAgain from '../components/SignInAgain.vue'
@@ -37,7 +38,7 @@ const time = (at: string) =>
 <template>
   <main class="page">
     <header>
-      <router-link to="/levels" class="plain faint">Levels</router-link>
+      <v-btn to="/levels" variant="text" :prepend-icon="mdiChevronLeft">Levels</v-btn>
       <h1>Who came and went</h1>
     </header>
     <p class="faint">

@@ -490,9 +490,6 @@ h1 {
   padding: 14px 18px;
   min-height: 0;
 }
-.strip {
-  grid-column: 1 / -1;
-}
 .waiting {
   height: 100%;
   display: grid;

@@ -1,0 +1,138 @@
+"""The page, in headless Chromium: how soon the list of levels and a level are on the screen after a cold start, against a bare page
+with the same scripts; what is sent for the list; the script's time in a frame while an edge of the sightline chart or a number is
+dragged; and memory after opening and leaving the level many times.
+
+Makes a database of its own, like `stroke`.
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from bench._server import served_demo
+from bench.stage import FLAGS, sign_in
+
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+PAINTS, LEAVES = 5, 50
+RATIO, SCRIPTS, STYLES, SCRIPT_MS, GROWTH = 1.5, 290_000, 200_000, 8.0, 1.1
+SEEN = """selector => {
+  new MutationObserver(() => { if (!window.seen && document.querySelector(selector)) window.seen = performance.now() })
+    .observe(document, { childList: true, subtree: true })
+}"""
+SENT = """() => performance.getEntriesByType('resource').filter(e => /\\.(js|css)$/.test(e.name))
+  .map(e => [e.name, e.decodedBodySize])"""
+COUNT_FRAMES = """() => {
+  window.frames_seen = 0
+  const next = () => { window.frames_seen++; requestAnimationFrame(next) }
+  next()
+}"""
+BARE = """<!doctype html><body><script type="module" nonce="x">
+await Promise.all({scripts}.map(src => import(src)))
+document.body.append('loaded'); window.seen = performance.now()
+</script></body>"""
+
+
+def shown_after(browser: Browser, state: dict, address: str, selector: str, html: str | None = None) -> tuple[float, list]:
+    """ms from a cold start until an element is there, and the scripts and styles that were sent; `html` stands for the page."""
+    context = browser.new_context(storage_state=state, bypass_csp=True)
+    page = context.new_page()
+    if html is None:
+        page.add_init_script(f"({SEEN})({selector!r})")
+    else:
+        page.route(address, lambda route: route.fulfill(body=html, content_type="text/html"))
+    page.goto(address, wait_until="commit")
+    page.wait_for_function("window.seen")
+    told = page.evaluate("window.seen"), page.evaluate(SENT)
+    context.close()
+    return told
+
+
+def first_paint(browser: Browser, state: dict, address: str, selector: str, what: str) -> bool:
+    """How soon a page is there, against a bare one with the same scripts."""
+    _, sent = shown_after(browser, state, address, selector)
+    scripts = sorted({name for name, _ in sent if name.endswith(".js")})
+    ours, bare = [], []
+    for _ in range(PAINTS):
+        ours.append(shown_after(browser, state, address, selector)[0])
+        bare.append(shown_after(browser, state, address, selector, BARE.replace("{scripts}", repr(scripts)))[0])
+    ratio = statistics.median(ours) / statistics.median(bare)
+    print(f"page: {what}: on the screen after {statistics.median(ours):.0f} ms, a bare page with its scripts after "
+          f"{statistics.median(bare):.0f} ms; ratio {ratio:.2f} (at most {RATIO})")
+    if "list" not in what:
+        return ratio <= RATIO
+    js, css = (sum(size for name, size in sent if name.endswith(end)) for end in (".js", ".css"))
+    print(f"  sent: {js:,} bytes of scripts (at most {SCRIPTS:,}), {css:,} of styles (at most {STYLES:,})")
+    return ratio <= RATIO and js <= SCRIPTS and css <= STYLES
+
+
+def drag(page: Page, selector: str, what: str) -> bool:
+    """The script's time in a frame while something is dragged to and fro."""
+    session = page.context.new_cdp_session(page)
+    session.send("Performance.enable")
+    metric = lambda: {m["name"]: m["value"] for m in session.send("Performance.getMetrics")["metrics"]}  # noqa: E731
+    box = page.locator(selector).first.bounding_box()
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.evaluate(COUNT_FRAMES)
+    before = metric()["ScriptDuration"]
+    for k in range(60):
+        page.mouse.move(x + 40 * ((k % 20) / 10 - 1), y)
+        page.wait_for_timeout(16)
+    spent, seen = metric()["ScriptDuration"] - before, page.evaluate("window.frames_seen")
+    page.mouse.up()
+    page.keyboard.press("Escape")
+    each = 1000 * spent / max(seen, 1)
+    print(f"page: dragging {what}: {each:.1f} ms of script a frame, {seen} frames (at most {SCRIPT_MS:g} ms)")
+    return each <= SCRIPT_MS
+
+
+def leaving(page: Page, base: str) -> bool:
+    """Memory after opening and leaving the level many times, against after a few."""
+    session, sizes, lost = page.context.new_cdp_session(page), {}, []
+    page.on("console", lambda message: lost.append(message.text) if "WebGL contexts" in message.text else None)
+    page.goto(f"{base}/levels")
+    for n in range(1, LEAVES + 1):
+        page.click("[data-test=level-hobbin-delph]")
+        page.wait_for_selector("[data-test=bookmarks]")
+        page.click("header a[href='/levels']")
+        page.wait_for_selector("[data-test=plants]")
+        if n in (10, LEAVES):
+            page.wait_for_timeout(2000)
+            session.send("HeapProfiler.collectGarbage")
+            sizes[n] = page.evaluate("performance.memory.usedJSHeapSize")
+    ratio = sizes[LEAVES] / sizes[10]
+    print(f"page: memory after {LEAVES} times over after 10: {ratio:.3f} (at most {GROWTH}); contexts lost: {len(lost)}")
+    return ratio <= GROWTH and not lost
+
+
+def main() -> int:
+    met = True
+    with served_demo() as (base, _), sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        context = browser.new_context(viewport={"width": 1000, "height": 600})
+        context.add_init_script("sessionStorage['kt-views'] ??= 'plan'")
+        page = context.new_page()
+        sign_in(page, base)
+        state = context.storage_state()
+        met &= first_paint(browser, state, f"{base}/levels", "[data-test=plants]", "the list of levels")
+        met &= first_paint(browser, state, f"{base}/levels/hobbin-delph/planting", "[data-test=strata]", "a level")
+        page.goto(f"{base}/levels/hobbin-delph/sightline")
+        page.wait_for_selector("[data-test=bookmarks]")
+        page.click("[data-test=stand-birch]")
+        page.wait_for_timeout(6000)
+        met &= drag(page, "[data-test=edge-birch-billboard-from]", "an edge of the chart")
+        page.goto(f"{base}/levels/hobbin-delph/planting")
+        page.wait_for_selector("[data-test=fullness]")
+        page.wait_for_timeout(6000)
+        met &= drag(page, ".field:has([data-test=fullness]) .label", "a number")
+        met &= leaving(page, base)
+        browser.close()
+    return 0 if met else 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
