@@ -79,12 +79,15 @@ def test(options) -> int:
 
 
 def all_tests() -> int:
-    """The core's and the server's tests in two halves, a core each; then the browser's, likewise."""
+    """The core's and the server's tests in two halves, a core each; then the browser's, likewise. What mostly waits, for processes
+    to die and to start again, runs beside them."""
     server, browser = (sorted(f"tests.{kind}.{p.stem}" for p in (ROOT / "tests" / kind).glob("test_*.py"))
                        for kind in ("server", "browser"))
-    first = [name for name in browser if name.endswith(("test_brush", "test_nothing_lost", "test_stock"))]
-    halves = {"one": ["tests.core", *server[4:7]], "two": ["tests.web", *server[:4], *server[7:]], "three": first,
-              "four": [name for name in browser if name not in first]}
+    waits = [name for name in server if name.endswith(("test_durability", "test_watching"))]
+    first = [name for name in browser if name.endswith(("test_brush", "test_nothing_lost", "test_stock", "test_ground"))]
+    rest = [name for name in server if name not in waits]
+    halves = {"one": ["tests.core", *rest[4:9]], "two": ["tests.web", *rest[:4], *rest[9:]], "three": first,
+              "four": [name for name in browser if name not in first], "beside": waits}
     tally = TOOLS / "tally"
     tally.unlink(missing_ok=True)
 
@@ -92,8 +95,9 @@ def all_tests() -> int:
         env = STATE.environment(tests=True) | {"KT_TALLY": str(tally), "KT_TEST_DB": f"test_{name}"}
         return subprocess.run([str(PYTHON), "-m", "django", "test", "--noinput", *halves[name]], env=env, cwd=ROOT).returncode
 
-    with ThreadPoolExecutor(2) as pool:
-        failed = max(pool.map(half, halves))
+    with ThreadPoolExecutor(2) as pool, ThreadPoolExecutor(1) as beside:
+        parts = [beside.submit(half, "beside"), *(pool.submit(half, name) for name in halves if name != "beside")]
+        failed = max(part.result() for part in parts)
     passed, bad = (sum(column) for column in zip(*(map(int, line.split()) for line in tally.read_text().splitlines())))
     say(f"{passed} passed, {bad} failed")
     return failed

@@ -1,16 +1,17 @@
 <script setup lang="ts">
-import { mdiAccountClockOutline, mdiLogout, mdiMagnify, mdiPlus } from '@mdi/js'
+import { mdiAccountClockOutline, mdiLogout, mdiPlus } from '@mdi/js'
 import { useIntervalFn, useLocalStorage } from '@vueuse/core'
 import { computed, defineAsyncComponent, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, api, type LevelCard, type RemovedLevel } from '../api/client'
 import { connection } from '../api/connection'
-import LevelMenu from '../components/LevelMenu.vue'
-import OneOf from '../components/OneOf.vue'
+import type { LevelOrder } from '../components/LevelFind.vue'
 import { whole } from '../budget'
 import { useSession } from '../stores/session'
 
-/** Loaded when they are wanted; the list needs none of them. */
+/** Loaded when the list is there, or when they are wanted: the list itself comes without them. */
+const LevelFind = defineAsyncComponent(() => import('../components/LevelFind.vue'))
+const LevelMenu = defineAsyncComponent(() => import('../components/LevelMenu.vue'))
 const SignInAgain = defineAsyncComponent(() => import('../components/SignInAgain.vue'))
 const NewLevel = defineAsyncComponent(() => import('../components/NewLevel.vue'))
 
@@ -21,12 +22,7 @@ const gone = shallowRef<RemovedLevel[]>([])
 const trouble = ref('')
 const making = ref(false)
 const search = ref('')
-const sort = useLocalStorage<'name' | 'changed' | 'plants'>('kt-levels-by', 'name')
-const SORTS = [
-  { value: 'name', title: 'by name', test: 'by-name' },
-  { value: 'changed', title: 'last changed', test: 'by-changed' },
-  { value: 'plants', title: 'most plants', test: 'by-plants' },
-] as const
+const sort = useLocalStorage<LevelOrder>('kt-levels-by', 'name')
 
 async function load() {
   try {
@@ -89,18 +85,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
       >
       <v-btn :prepend-icon="mdiLogout" data-test="sign-out" @click="leave">Sign out</v-btn>
     </header>
-    <div v-if="(levels?.length ?? 0) > 1" class="find">
-      <v-text-field
-        v-model="search"
-        :prepend-inner-icon="mdiMagnify"
-        label="Search"
-        clearable
-        hide-details
-        data-test="level-search"
-        @click:clear="search = ''"
-      />
-      <OneOf label="Order" :value="sort" :items="SORTS" data-test="level-sort" @change="sort = $event" />
-    </div>
+    <LevelFind v-if="(levels?.length ?? 0) > 1" v-model:search="search" v-model:sort="sort" />
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
     <p v-else-if="!levels" class="faint">Reading the list …</p>
     <p v-else-if="!levels.length" class="faint">
@@ -175,12 +160,6 @@ h1 {
   display: flex;
   flex-wrap: wrap;
   gap: 30px;
-}
-.find {
-  display: grid;
-  grid-template-columns: minmax(180px, 320px) 200px;
-  gap: 12px;
-  margin-bottom: 22px;
 }
 .sheet {
   position: relative;
