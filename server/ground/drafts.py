@@ -115,11 +115,12 @@ def stop(draft: Draft) -> None:
 
 def look(draft: Draft) -> dict:
     """A draft's state with its progress."""
-    job = starting.newest(_key(draft))
     draft.refresh_from_db()
-    busy = draft.state in (Draft.State.READING, Draft.State.KEEPING)
-    if busy and not (job and job.busy):
-        _cut_off(draft, STOPPED if job and job.state == Job.State.STOPPED else RESTARTED)
+    job = starting.newest(_key(draft))
+    if draft.busy and not (job and job.busy):
+        draft.refresh_from_db()  # it may have ended in between
+        if draft.busy:
+            _cut_off(draft, STOPPED if job and job.state == Job.State.STOPPED else RESTARTED)
     at_work = job if job and job.busy else None
     return {"id": draft.pk, "kind": draft.kind, "state": draft.state, "names": draft.names, "options": draft.options,
             "found": draft.found or None, "forecast": draft.forecast, "trouble": draft.trouble,

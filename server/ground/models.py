@@ -38,6 +38,11 @@ class Draft(models.Model):
     trouble = models.CharField(max_length=500, blank=True)
     at = models.DateTimeField(auto_now_add=True)
 
+    @property
+    def busy(self) -> bool:
+        """Whether the worker is at it, or is to be."""
+        return self.state in (self.State.READING, self.State.KEEPING)
+
 
 class Mask(models.Model):
     """An imported greyscale picture, stretched over the level: zlib uint8, row by row."""

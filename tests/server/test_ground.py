@@ -7,6 +7,7 @@ import time
 import uuid
 from pathlib import Path
 from unittest import mock
+from unittest.mock import patch
 
 import numpy as np
 import rasterio
@@ -15,7 +16,7 @@ from django.core.management import CommandError, call_command
 from django.test import TransactionTestCase
 from PIL import Image
 
-from server.ground import importing
+from server.ground import drafts, importing
 from server.ground.models import Draft
 from server.journal.models import Entry
 from server.levels.ground import store
@@ -98,6 +99,20 @@ class Imports(TransactionTestCase):
         level = Level.objects.get(pk=self.level.pk)
         touch = sorted(TouchTile.objects.filter(stand__level=level).values_list("stand", "tx", "tz", "data"))
         return scene_of(level).heights.key, scene_of(level).layers.key, touch, level.bookmarks, GroundCase.all_ids(self, level)
+
+    def test_a_look_while_other_options_are_said_does_not_take_the_draft_for_cut_off(self):
+        draft = self.bring([("knoll.tif", heights_tif(Ground(HEIGHTS, 1.0)))])
+        row, newest = Draft.objects.get(pk=draft["id"]), drafts.starting.newest
+
+        def other_options_come_between(name):
+            found = newest(name)
+            drafts.read(row)
+            return found
+
+        with patch.object(drafts.starting, "newest", side_effect=other_options_come_between):
+            drafts.look(Draft.objects.get(pk=row.pk))
+        self.assertEqual(Draft.objects.get(pk=row.pk).state, "reading")
+        self.assertEqual(self.settled(draft["id"])["state"], "ready")
 
     def test_replacing_heights_tells_before_what_it_does_and_is_undone(self):
         Level.objects.update(bookmarks=[{"name": "Knoll", **{k: VIEW[k] for k in ("x", "y", "z", "heading", "pitch", "fov")}}])
