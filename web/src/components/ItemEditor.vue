@@ -189,6 +189,7 @@ async function keep() {
               :max="1"
               :step="0.05"
               label="Stiff in the wind"
+              name="Stiff in the wind"
               hide-details
               thumb-label
             />

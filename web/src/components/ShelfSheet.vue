@@ -50,6 +50,7 @@ const roof = computed(() => Math.min(tallest.value * scale.value + 6, 900))
         :max="14"
         :step="0.1"
         label="Scale"
+        name="Scale of the pictures"
         hide-details
         class="zoom"
         aria-label="Scale of the pictures"
