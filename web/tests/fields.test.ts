@@ -74,6 +74,26 @@ describe('a number field', () => {
     point('pointermove', 300)
     expect(told).toEqual([5.1, 4.8])
   })
+  it('tells late changes once, when it is left or the drag ends', async () => {
+    const { told, input } = await field({ late: true })
+    const label = page.place.querySelector('.label')!
+    const point = (kind: string, clientX: number) =>
+      label.dispatchEvent(new MouseEvent(kind, { clientX, bubbles: true }))
+    point('pointerdown', 100)
+    point('pointermove', 110)
+    point('pointermove', 120)
+    await nextTick()
+    expect(told).toEqual([])
+    point('pointerup', 120)
+    await nextTick()
+    expect(told).toEqual([5.1])
+    input.focus()
+    input.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowUp', bubbles: true }))
+    await nextTick()
+    input.blur()
+    await nextTick()
+    expect(told).toEqual([5.1, 5.2])
+  })
   it('goes back to its default, and shows mixed values as mixed', async () => {
     const { told } = await field()
     page.place.querySelector<HTMLElement>('.v-field__append-inner .v-icon')!.click()

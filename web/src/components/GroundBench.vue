@@ -138,7 +138,7 @@ async function guarded(work: () => Promise<void>) {
     <FoldingPart name="masks" title="Mask images">
       <ul class="masks">
         <li v-for="m in store.masks" :key="m.name">
-          <span class="name">{{ m.name }}</span>
+          <span class="name">{{ m.name }}</span> &ensp;
           <span class="faint number">{{ whole(m.columns) }} × {{ whole(m.rows) }}</span>
           <ActionButton
             v-if="store.mayPlant"

@@ -152,7 +152,7 @@ async function flip(e: Entry) {
               <td>{{ e.who }}</td>
               <td class="what">{{ e.what }}</td>
               <td class="n number">
-                <span v-if="e.gained" class="gained">+{{ whole(e.gained) }}</span>
+                <span v-if="e.gained" class="gained">+{{ whole(e.gained) }}</span> &ensp;
                 <span v-if="e.lost" class="over">−{{ whole(e.lost) }}</span>
               </td>
               <td class="n number faint">

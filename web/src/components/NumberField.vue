@@ -24,7 +24,7 @@ const props = withDefaults(
     bare?: boolean
     /** The label stands in the field's frame and not beside it. */
     inside?: boolean
-    /** Tells a change when the field is left or Enter pressed, not at every key. */
+    /** Tells a change when the field is left, Enter pressed or a drag ended, not at every key and step. */
     late?: boolean
     /** Drawn in the field in place of a label. */
     icon?: string
@@ -76,7 +76,7 @@ function typed(): void {
 function move(from: number, steps: number): void {
   const n = +Math.min(Math.max(from + steps * props.step, props.min), props.max).toFixed(props.digits)
   text.value = String(n)
-  put(n)
+  if (!props.late) put(n)
 }
 function nudge(event: KeyboardEvent, way: number): void {
   event.preventDefault()
@@ -93,6 +93,10 @@ const enter = (event: KeyboardEvent) => (event.target as HTMLInputElement).blur(
 
 let began: { x: number; from: number } | null = null
 const PIXELS_PER_STEP = 4
+function released(): void {
+  if (began && props.late) left()
+  began = null
+}
 function grab(event: PointerEvent): void {
   if (props.disabled || props.mixed) return
   began = { x: event.clientX, from: props.value ?? 0 }
@@ -114,7 +118,7 @@ function drag(event: PointerEvent): void {
       :title="disabled || mixed ? undefined : 'Drag sideways to change it'"
       @pointerdown="grab"
       @pointermove="drag"
-      @pointerup="began = null"
+      @pointerup="released"
       @pointercancel="began = null"
       >{{ label }}</span
     >
@@ -153,7 +157,7 @@ function drag(event: PointerEvent): void {
           class="unit"
           @pointerdown="grab"
           @pointermove="drag"
-          @pointerup="began = null"
+          @pointerup="released"
           @pointercancel="began = null"
           >{{ unit }}</span
         >

@@ -10,6 +10,7 @@ import ActionButton from './ActionButton.vue'
 import ClashList from './ClashList.vue'
 import ColourField from './ColourField.vue'
 import ConditionList from './ConditionList.vue'
+import DraftFooter from './DraftFooter.vue'
 import FoldingPart from './FoldingPart.vue'
 import MixList from './MixList.vue'
 import NumberField from './NumberField.vue'
@@ -383,16 +384,12 @@ const costs = computed(() =>
     </FoldingPart>
     <SnapshotList :draft="d" :view="view" />
 
-    <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
-      <p v-if="d.again.value" class="faint" data-test="again">
-        Taken up again: this draft was not kept before.
-      </p>
-      <p v-if="d.trouble.value" class="over" role="alert" data-test="trouble">{{ d.trouble.value }}</p>
+    <DraftFooter :draft="d" :locked="locked">
       <ClashList v-if="d.clashes.value.length" :draft="d" />
       <template v-else-if="d.tried.value">
         <p class="number">
           <b data-test="expected">{{ whole(d.tried.value.count) }}</b> plants, now {{ whole(d.before.value) }}
-          <span class="gained">○ +{{ whole(d.tried.value.gained) }}</span>
+          <span class="gained">○ +{{ whole(d.tried.value.gained) }}</span> &ensp;
           <span class="over">× −{{ whole(d.tried.value.lost) }}</span>
         </p>
         <p class="number" data-test="cost-difference">
@@ -402,18 +399,7 @@ const costs = computed(() =>
         </p>
       </template>
       <p v-else class="faint">Counting …</p>
-      <p class="do">
-        <v-btn
-          color="primary"
-          variant="flat"
-          data-test="keep"
-          :disabled="!!d.trouble.value || locked || !d.dirty.value"
-          @click="d.keep()"
-          >Keep</v-btn
-        >
-        <ActionButton tip="Give the draft up  Esc" data-test="drop" @click="d.drop()">Drop</ActionButton>
-      </p>
-    </footer>
+    </DraftFooter>
   </div>
   <div v-else>
     <p class="faint">Select a stand in the column at the left.</p>
@@ -441,8 +427,7 @@ const costs = computed(() =>
 .gained {
   color: var(--green);
 }
-.aim,
-.do {
+.aim {
   display: flex;
   gap: 8px;
   align-items: center;
@@ -467,17 +452,5 @@ const costs = computed(() =>
   display: flex;
   flex-wrap: wrap;
   gap: 0 12px;
-}
-.keep {
-  position: sticky;
-  bottom: -14px;
-  margin: 14px -18px -14px;
-  padding: 9px 18px 12px;
-  background: var(--sheet);
-  border-top: 1px solid var(--ink);
-  z-index: 1;
-}
-.keep p {
-  margin: 0 0 5px;
 }
 </style>

@@ -67,6 +67,7 @@ const value = computed(() => (props.at ? r.valueAt(...props.at) : ''))
         <b class="number" data-test="relief-value">{{
           r.busy.value ? 'working it out …' : value || 'point at the ground'
         }}</b>
+        &ensp;
         <span class="faint">{{ look.says }}</span>
       </p>
     </template>

@@ -5,7 +5,7 @@ import type { Stand } from '../api/client'
 import { amount, signed } from '../budget'
 import type { Draft } from '../composables/useDraft'
 import { useLevel } from '../stores/level'
-import ActionButton from './ActionButton.vue'
+import DraftFooter from './DraftFooter.vue'
 import NumberField from './NumberField.vue'
 import SightlineChart from './SightlineChart.vue'
 
@@ -166,48 +166,21 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
     </template>
     <p v-else class="faint">Select one stand to set its distances by number.</p>
 
-    <footer v-if="d.dirty.value || d.trouble.value" class="keep" data-test="try">
-      <p v-if="d.again.value" class="faint" data-test="again">
-        Taken up again: this draft was not kept before.
-      </p>
-      <p v-if="d.trouble.value" class="over" role="alert" data-test="trouble">{{ d.trouble.value }}</p>
-      <p v-else class="number" data-test="cost-difference">
+    <DraftFooter :draft="d" :locked="locked">
+      <p v-if="!d.trouble.value" class="number" data-test="cost-difference">
         In this view <span :class="ms > 0 ? 'over' : ''">{{ signed(amount('ms', ms), ms) }}</span>,
         {{ signed(amount('triangles', triangles), triangles) }} triangles
       </p>
-      <p class="do">
-        <v-btn
-          color="primary"
-          variant="flat"
-          data-test="keep"
-          :disabled="!!d.trouble.value || locked || !d.dirty.value"
-          @click="d.keep()"
-          >Keep</v-btn
-        >
-        <ActionButton tip="Give the draft up  Esc" data-test="drop" @click="d.drop()">Drop</ActionButton>
-      </p>
-    </footer>
+    </DraftFooter>
   </div>
 </template>
 
 <style scoped>
-.keep {
-  margin-top: 14px;
-  padding-top: 10px;
-  border-top: 1px solid var(--ink);
-}
-.do {
-  display: flex;
-  gap: 8px;
-}
 .to-pixels {
   display: grid;
   grid-template-columns: 90px auto;
   gap: 8px;
   align-items: center;
   margin: 4px 0;
-}
-.keep p {
-  margin: 0 0 6px;
 }
 </style>

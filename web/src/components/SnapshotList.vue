@@ -124,7 +124,7 @@ const costs = computed(() =>
       <ul>
         <li v-for="s in list" :key="s.id" :data-test="`snapshot-${s.name}`">
           <span
-            ><span class="name">{{ s.name }}</span>
+            ><span class="name">{{ s.name }}</span> &ensp;
             <span class="faint small">{{ s.by }}, {{ day(s.at) }}</span></span
           >
           <ActionButton

@@ -34,7 +34,12 @@ export function useHandoverFile(slug: () => string, name: HandoverName) {
     )
 
   async function stop(): Promise<void> {
-    if (job.value) job.value = await answer(api.POST('/api/levels/{slug}/handover/jobs/{job}/stop', one()))
+    if (!job.value) return
+    try {
+      job.value = await answer(api.POST('/api/levels/{slug}/handover/jobs/{job}/stop', one()))
+    } catch (error) {
+      trouble.value = (error as Error).message
+    }
   }
 
   function fetchFile(): void {

@@ -126,7 +126,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
     <section v-if="gone.length" class="gone" data-test="removed-levels">
       <h3>Removed</h3>
       <p v-for="g in gone" :key="g.slug">
-        {{ g.name }} <span class="faint">can be brought back until {{ day(g.until) }}</span>
+        {{ g.name }} <span class="faint">can be brought back until {{ day(g.until) }}</span> &ensp;
         <v-btn size="small" :data-test="`bring-back-${g.slug}`" @click="bringBack(g.slug)"
           >Bring it back</v-btn
         >
