@@ -124,9 +124,10 @@ class BrowserCase(SimpleTestCase):
         if known:
             return page
         page.goto(f"{self.server.address}/")
-        page.fill("[data-test=name] input", name)
-        page.fill("[data-test=password] input", PASSWORD)
-        page.click("[data-test=sign-in]")
+        for field, text in (("name", name), ("password", PASSWORD)):
+            self.fill(page, field, text)
+            expect(self.field(page, field)).to_have_value(text)
+        self.field(page, "password").press("Enter")
         try:
             page.wait_for_selector("[data-test=plants]", timeout=PATIENCE / 2)
         except TimeoutError:
