@@ -83,7 +83,7 @@ def _tips(x, z):
 
 @dataclass(frozen=True, eq=False)
 class QuarryGround:
-    """heights float32 (1025, 1025) in m; layers float32 (1024, 1024, 5) that add up to 1, in `LAYERS`' order."""
+    """heights float32 (1025, 1025) in m; layers float32 (1024, 1024, 5) that add up to 1, in `LAYERS`' order; with cells of 1 m."""
 
     heights: np.ndarray
     layers: np.ndarray
@@ -107,9 +107,9 @@ def _tramway(x, z, height):
 
 
 @cache
-def build() -> QuarryGround:
-    """The demo's heights and ground layers; always the same."""
-    z, x = np.mgrid[0:SIZE + 1, 0:SIZE + 1] * CELL
+def build(cell: float = CELL) -> QuarryGround:
+    """The demo's heights and ground layers, for cells of a size in m; always the same."""
+    z, x = np.mgrid[0:SIZE + cell:cell, 0:SIZE + cell:cell]
     moor, inside = _moor(x, z), _inside(x, z)
     cut = _benches(inside, x, z) - _pit(x, z)
     height = np.where(inside > 0, np.minimum(moor, cut), moor)
@@ -118,7 +118,7 @@ def build() -> QuarryGround:
     height = height + np.maximum(tips - height, 0) * (inside < 150)
     height, track = _tramway(x, z, height)
     heights = height.astype(np.float32)
-    slope = slope_and_facing(heights, CELL)[0]
+    slope = slope_and_facing(heights, cell)[0]
     worked = _smooth((inside - 2) / 6) * (moor > cut - 0.5)
     layers = _layers(x, z, heights, slope, worked, spoil, track)
     return QuarryGround(heights, layers)

@@ -45,14 +45,14 @@ SHAPES = [
      "points": ((585, 320), (660, 286), (800, 232), (868, 300), (876, 440), (840, 580), (760, 560), (640, 528), (612, 440))},
 ]
 
-def painted(slug: str, layers: np.ndarray) -> np.ndarray | None:
+def painted(slug: str, layers: np.ndarray, cell: float) -> np.ndarray | None:
     """The touch a stand begins with, int16 (rows, columns), as if an artist had been at work for an hour; None for none.
 
-    Parameters: layers float32 (rows, columns, 5) in `demo.ground.LAYERS`' order.
+    Parameters: layers float32 (rows, columns, 5) in `demo.ground.LAYERS`' order; cell, their size in m.
     """
     from demo.ground import _noise
 
-    z, x = np.mgrid[0:SIZE, 0:SIZE] + 0.5
+    z, x = np.mgrid[0:SIZE:cell, 0:SIZE:cell] + cell / 2
     slate, scree, turf = layers[..., 0], layers[..., 1], layers[..., 2]
     clumps = _noise(71, x, z, 120, 4)
     if slug == "birch":
@@ -64,7 +64,7 @@ def painted(slug: str, layers: np.ndarray) -> np.ndarray | None:
     else:
         touch = -1.4 * turf + 0.45 * scree * np.clip(_noise(73, x, z, 34, 3) * 3, -1, 1)
     out = np.rint(np.clip(touch, -1, 1) * TOUCH_UNIT).astype(np.int16)
-    out += stroke_delta(Stroke("thin", TRAMWAY, 5.5, 0.35, 1.0), out, 1.0, 0, 0)
+    out += stroke_delta(Stroke("thin", TRAMWAY, 5.5, 0.35, 1.0), out, cell, 0, 0)
     for _, x0, z0, *_ in BOOKMARKS:
-        out += stroke_delta(Stroke("thin", [(x0, z0)], 9.0, 0.5, 1.0 if slug == "birch" else 0.0), out, 1.0, 0, 0)
+        out += stroke_delta(Stroke("thin", [(x0, z0)], 9.0, 0.5, 1.0 if slug == "birch" else 0.0), out, cell, 0, 0)
     return out

@@ -68,7 +68,7 @@ class Database:
             self._choose_owner()
             self._install()
             self.close()
-            if not port_is_free(self.port):
+            if not self._port_comes_free():
                 raise Trouble(f"Port {self.port}, which the database of {self.var} uses, is taken by another program. End that, or "
                               f"remove {self.var / 'db-port'} to have another port chosen.")
             process = self._spawn()
@@ -81,6 +81,14 @@ class Database:
                         return
                 time.sleep(0.1)
             raise Trouble(f"The database did not answer within a minute; see {self.var / 'db.log'}.")
+
+    def _port_comes_free(self) -> bool:
+        """Whether the port is free; a database that was just killed keeps it for moments after its process has lost its name."""
+        for _ in range(100):
+            if port_is_free(self.port):
+                return True
+            time.sleep(0.1)
+        return False
 
     @contextlib.contextmanager
     def running(self) -> Iterator[None]:

@@ -35,7 +35,7 @@ from thicket.refused import Refused
 from thicket.site.conditions import histogram
 
 PICTURE = 560
-MESH = Bounds(memory=1_000_000_000, seconds=6, patience=9.0)
+MESH = Bounds(memory=1_000_000_000, seconds=6, patience=45.0)
 STOPPED = "You stopped it; nothing was changed."
 
 

@@ -34,7 +34,7 @@ from thicket.refused import Refused
 router = Router(tags=["brush"])
 Touch = Annotated[float, Field(allow_inf_nan=False, ge=-1, le=1)]
 TIPS, PICTURE = 40, 2 << 20
-SMALL = Bounds(memory=400_000_000, seconds=5, patience=9.0)
+SMALL = Bounds(memory=400_000_000, seconds=5, patience=45.0)
 
 
 class LimitsIn(Strict):

@@ -15,7 +15,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.db import connection
 from django.test import SimpleTestCase
-from playwright.sync_api import Locator, Page, TimeoutError, expect, sync_playwright
+from playwright.sync_api import Locator, Page, expect, sync_playwright
 
 from demo.level import PASSWORD
 from ops.base import end_with_parent, free_port
@@ -30,7 +30,7 @@ CHROMIUM = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftsha
 PATIENCE = 90_000
 expect.set_options(timeout=25_000)
 STANDS = ("slate-blocks", "sleepers", "birch", "moor-grass", "moss")
-"""The demo's stands that the browser's software drawing keeps up with."""
+"""The demo's stands that the browser's software drawing keeps up with; its ground has cells of 2 m here."""
 
 
 BOXES = """root => {
@@ -99,7 +99,7 @@ class BrowserCase(SimpleTestCase):
     def setUpClass(cls) -> None:
         super().setUpClass()
         if not Level.objects.filter(slug="hobbin-delph").exists():
-            call_command("build_demo", only=",".join(STANDS), verbosity=0, stdout=io.StringIO())
+            call_command("build_demo", only=",".join(STANDS), cell=2.0, verbosity=0, stdout=io.StringIO())
         cls.server = Server(worker=True)
         cls.addClassCleanup(cls.server.kill)
         cls.playwright = sync_playwright().start()
@@ -109,6 +109,11 @@ class BrowserCase(SimpleTestCase):
 
     def tearDown(self) -> None:
         Entry.objects.all().delete()
+
+    def tell(self, page: Page) -> None:
+        """Print what a page shows when its test has failed."""
+        if not self._outcome.success and not page.is_closed():
+            print(f"\n{self.id()} failed at {page.url}, which shows: {page.inner_text('body')[:1500]!r}", flush=True)
 
     def page_of(self, name: str, width: int = 900, height: int = 560, views: str = "plan") -> Page:
         """A signed-in page with small views, of which some are shown, so that software drawing keeps up; errors of the page
@@ -120,18 +125,15 @@ class BrowserCase(SimpleTestCase):
         context.set_default_timeout(PATIENCE)
         context.add_init_script(f"sessionStorage['kt-views'] ??= '{views}'")
         page = context.new_page()
+        self.addCleanup(self.tell, page)
         page.on("pageerror", lambda error: self.fail(f"the page failed: {error}"))
         if known:
             return page
         page.goto(f"{self.server.address}/")
-        for field, text in (("name", name), ("password", PASSWORD)):
-            self.fill(page, field, text)
-            expect(self.field(page, field)).to_have_value(text)
+        self.fill(page, "name", name)
+        self.fill(page, "password", PASSWORD)
         self.field(page, "password").press("Enter")
-        try:
-            page.wait_for_selector("[data-test=plants]", timeout=PATIENCE / 2)
-        except TimeoutError:
-            self.fail(f"{name} did not come in: {page.url} shows {page.inner_text('body')[:400]!r}")
+        page.wait_for_selector("[data-test=plants]")
         self.signed_in[name] = context.storage_state()
         return page
 

@@ -17,7 +17,7 @@ from thicket.formats.heights_in import Reading, read_heights
 from thicket.formats.layers_in import read_channels, read_mask
 from thicket.refused import Refused
 
-MESH = Bounds(memory=1_000_000_000, seconds=6, patience=9.0)
+MESH = Bounds(memory=1_000_000_000, seconds=6, patience=45.0)
 
 
 ASK = """

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { onMounted, ref, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useSession } from '../stores/session'
 
@@ -11,6 +11,9 @@ const password = ref('')
 const code = ref('')
 const trouble = ref('')
 const busy = ref(false)
+const form = useTemplateRef('form')
+// At once, and not by Vuetify's `autofocus`: that comes late and would take the focus from a password being typed.
+onMounted(() => form.value?.querySelector('input')?.focus())
 
 async function submit() {
   busy.value = true
@@ -65,7 +68,7 @@ async function submit() {
         </g>
       </g>
     </svg>
-    <form @submit.prevent="submit">
+    <form ref="form" @submit.prevent="submit">
       <h1>Knee Thicket</h1>
       <p class="faint">Planting for real-time levels</p>
       <p v-if="session.first">
@@ -78,7 +81,6 @@ async function submit() {
         label="Code"
         data-test="code"
         hide-details
-        autofocus
         required
       />
       <v-text-field
@@ -87,7 +89,6 @@ async function submit() {
         data-test="name"
         autocomplete="username"
         hide-details
-        :autofocus="!session.first"
         required
       />
       <v-text-field

@@ -34,14 +34,16 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser):
         parser.add_argument("--only", default="", help="slugs of the stands to build, all when left out; comma between")
+        parser.add_argument("--cell", type=float, default=demo_ground.CELL, help="size of the ground's cells in m, larger for tests")
 
     @transaction.atomic
     def handle(self, *args, **options):
         if Level.objects.filter(slug=demo_level.SLUG).exists():
             return
         self.stdout.write("Building the demo level, Hobbin Delph")
-        built = demo_ground.build()
-        level = self._level(built)
+        cell = options["cell"]
+        built = demo_ground.build(cell)
+        level = self._level(built, cell)
         call_command("fill_shelf", stdout=self.stdout)
         put_into(level, list(MODELS))
         for spec in demo_level.SHAPES:
@@ -55,7 +57,7 @@ class Command(BaseCommand):
             settings = StandSettings.model_validate(self._named(level, spec["settings"])).model_dump(mode="json")
             stand = Stand.objects.create(level=level, number=number, place=number, seed=seed_of(level.seed, spec["slug"]),
                                          **{**spec, "settings": settings})
-            touch = demo_level.painted(spec["slug"], built.layers)
+            touch = demo_level.painted(spec["slug"], built.layers, cell)
             if touch is not None:
                 TouchTile.objects.bulk_create(TouchTile(stand=stand, tx=tx, tz=tz, data=data) for tx, tz, data in split(touch))
         for name, role in demo_level.ACCOUNTS.items():
@@ -94,15 +96,15 @@ class Command(BaseCommand):
             put_rows(level, stand.pk, rows)
             forget_scene(level)
 
-    def _level(self, built: demo_ground.QuarryGround) -> Level:
-        ground = Ground(built.heights, demo_ground.CELL)
+    def _level(self, built: demo_ground.QuarryGround, cell: float) -> Level:
+        ground = Ground(built.heights, cell)
         bookmarks = []
         for name, x, z, above, heading, pitch, fov in demo_level.BOOKMARKS:
             y = float(ground.height_at(np.array([x]), np.array([z]))[0]) + above
             bookmarks.append({"name": name, "x": x, "y": round(y, 2), "z": z, "heading": heading, "pitch": pitch, "fov": fov})
         level = Level.objects.create(
-            slug=demo_level.SLUG, name=demo_level.NAME, seed=demo_level.SEED, cell=demo_ground.CELL,
-            rows=demo_ground.SIZE, columns=demo_ground.SIZE, low=float(built.heights.min()),
+            slug=demo_level.SLUG, name=demo_level.NAME, seed=demo_level.SEED, cell=cell,
+            rows=built.layers.shape[0], columns=built.layers.shape[1], low=float(built.heights.min()),
             high=float(built.heights.max()), sun=demo_level.SUN, fog=demo_level.FOG, marks=demo_level.MARKS,
             waters=demo_level.WATERS, bookmarks=bookmarks,
             layers=[{"name": name, "colour": demo_level.LAYER_COLOURS[name]} for name in demo_ground.LAYERS])
