@@ -83,7 +83,8 @@ def _tips(x, z):
 
 @dataclass(frozen=True, eq=False)
 class QuarryGround:
-    """heights float32 (1025, 1025) in m; layers float32 (1024, 1024, 5) that add up to 1, in `LAYERS`' order; with cells of 1 m."""
+    """heights float32 (1025, 1025) in m; layers float32 (1024, 1024, 5) that add up to 1, in `LAYERS`' order, for
+    cells of 1 m."""
 
     heights: np.ndarray
     layers: np.ndarray

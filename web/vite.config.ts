@@ -5,6 +5,7 @@ import { defineConfig } from 'vitest/config'
 export default defineConfig({
   base: '/static/',
   plugins: [vue(), vuetify()],
+  define: { __VUE_OPTIONS_API__: 'false' },
   build: { target: 'es2022', chunkSizeWarningLimit: 1500 },
   server: { proxy: { '/api': 'http://127.0.0.1:8000' } },
   test: {

@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { useElementSize, useEventListener, useIntervalFn, useSessionStorage } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import { answerBytes, api, type Bookmark, type Person } from '../api/client'
+import type { Bookmark, Person } from '../api/client'
 import { whole } from '../budget'
 import { overlaid, useFly } from '../composables/useFly'
+import { usePointer } from '../composables/usePointer'
+import { useSwards } from '../composables/useSwards'
 import { useTools } from '../composables/useTools'
 import type { Raster } from '../stage/isolines'
 import { Stage } from '../stage/stage'
@@ -34,7 +36,6 @@ const emit = defineEmits<{
   ask: [at: [number, number]]
 }>()
 const shapes = useShapes()
-const pointer = ref<[number, number] | null>(null)
 const store = useLevel()
 const brush = useBrush()
 const selection = useSelection()
@@ -54,7 +55,6 @@ const ticks = ref(0)
 /** Sheets of plants that are still to come: the picture is not whole before they are here. */
 const coming = ref(0)
 useIntervalFn(() => (coming.value = stage.value?.store.waiting ?? 0), 400)
-const drag = ref<'look' | 'pan' | 'orbit' | null>(null)
 const { width, height } = useElementSize(host)
 const eyeSize = useElementSize(eyePane)
 const planSize = useElementSize(planPane)
@@ -166,124 +166,19 @@ watch([alone, () => store.selected.join(), () => store.stands], () => {
 })
 watch(everything, (on) => stage.value?.setEverything(on))
 
-let swardKey = ''
-async function loadSward() {
-  const swards = store.stands.filter((s) => s.sward && !store.hidden.has(s.id))
-  const key = swards.map((s) => `${s.id}/${s.revision}/${s.sheets.keys.join('')}`).join()
-  if (!stage.value || key === swardKey) return
-  swardKey = key
-  const all = await Promise.all(
-    swards.map((s) =>
-      answerBytes(
-        api.GET('/api/levels/{slug}/stands/{stand}/density', {
-          params: { path: { slug: store.slug, stand: s.id } },
-          parseAs: 'stream',
-        }),
-      ).catch(() => null),
-    ),
-  )
-  const maps = all.flatMap((bytes) => (bytes ? [raster(bytes)] : []))
-  if (stage.value && key === swardKey)
-    stage.value.setSward(maps.length ? maps.reduce<Raster>(denser, maps[0]) : null)
-}
-/** What two density maps of one size say together: the denser of both. */
-function denser(a: Raster, b: Raster): Raster {
-  return { ...a, data: a.data.map((v, k) => Math.max(v, b.data[k] ?? 0)) }
-}
-function raster(bytes: ArrayBuffer) {
-  const [rows, columns] = new Uint16Array(bytes, 0, 2)
-  return { data: new Uint8Array(bytes, 4), columns, rows }
-}
-
-function place(event: PointerEvent | WheelEvent | MouseEvent): [number, number] {
-  const box = (event.currentTarget as HTMLElement).getBoundingClientRect()
-  return [event.clientX - box.left, event.clientY - box.top]
-}
-/** Whether a press on the stage sets a corner of a shape or asks why, and does not paint or turn. */
-const setting = computed(() => (props.edits && shapes.tool !== null) || props.asking)
-function ground(where: 'eye' | 'plan', event: PointerEvent): [number, number] | null {
-  const s = stage.value!
-  if (where === 'plan') {
-    const [x, z] = s.plan.at(...place(event))
-    return s.ground.inside(x, z) ? [x, z] : null
-  }
-  const hit = s.eye.pick(...place(event))
-  return hit ? [hit[0], hit[2]] : null
-}
+const loadSward = useSwards(stage)
+const { setting, cursor, pointer, down, moved, up, left, hover, away, wheel, stand } = usePointer(stage, {
+  edits: () => props.edits,
+  asking: () => props.asking,
+  tools,
+  fly,
+  point: (at) => emit('point', at),
+  ask: (at) => emit('ask', at),
+})
 
 watch([() => brush.verb, () => brush.scope, () => store.selected.join()], tools.rest)
 watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => tools.reach(tools.at.value))
 
-function down(where: 'eye' | 'plan', event: PointerEvent) {
-  if (!stage.value) return
-  ;(event.target as HTMLElement).setPointerCapture(event.pointerId)
-  pressed = [event.clientX, event.clientY]
-  if (where === 'eye' && (event.button === 1 || (event.shiftKey && !armed.value))) {
-    event.preventDefault()
-    pivot = stage.value.eye.pick(...place(event))
-    return void (drag.value = 'orbit')
-  }
-  const at = event.button === 0 && armed.value ? ground(where, event) : null
-  if (!at || !tools.down(at, event, where)) drag.value = where === 'eye' ? 'look' : 'pan'
-}
-function moved(where: 'eye' | 'plan', event: PointerEvent) {
-  const s = stage.value
-  if (!s) return
-  if (drag.value === 'orbit') return fly.orbit(pivot, event.movementX, event.movementY)
-  if (drag.value === 'look') return fly.turn(event.movementX, event.movementY)
-  if (drag.value === 'pan') {
-    s.plan.pan(event.movementX, event.movementY)
-    return s.touchPlan()
-  }
-  const at = ground(where, event)
-  cursor.value = where === 'eye' ? at : null
-  if (armed.value || tools.doing.value) tools.move(at, event, where)
-  else if (where === 'plan') s.setCursor(at)
-}
-/** Where the pointer is in the eye view, shown on the plan. */
-const cursor = ref<[number, number] | null>(null)
-let pressed: [number, number] = [0, 0]
-/** The place on the ground that an orbit goes round. */
-let pivot: [number, number, number] | null = null
-function up(where: 'eye' | 'plan', event: PointerEvent) {
-  if (tools.doing.value) void tools.up(where)
-  drag.value = null
-  const still = Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) < 4
-  if (!setting.value || event.button !== 0 || !still || !stage.value) return
-  const at = ground(where, event)
-  if (!at) return
-  if (props.asking) emit('ask', at)
-  else void shapes.press(...at)
-}
-function left() {
-  cursor.value = null
-  if (!armed.value) stage.value?.setCursor(null)
-  tools.left()
-}
-/** Where the pointer is over the ground, also over what is drawn on it. */
-function hover(where: 'eye' | 'plan', event: PointerEvent) {
-  if (!stage.value || drag.value || !(props.edits || props.asking)) return
-  pointer.value = ground(where, event)
-  emit('point', pointer.value)
-}
-function away() {
-  pointer.value = null
-  emit('point', null)
-}
-function wheel(where: 'eye' | 'plan', event: WheelEvent) {
-  const s = stage.value
-  if (!s || tools.wheel(event)) return
-  if (where === 'eye') return fly.go(-event.deltaY * 0.04, 0, 0)
-  s.plan.zoom(...place(event), Math.exp(event.deltaY * 0.0014))
-  s.touchPlan()
-}
-function stand(event: MouseEvent) {
-  const s = stage.value
-  if (props.edits && shapes.tool) return void shapes.finish()
-  if (!s || brush.verb || props.edits) return
-  const [x, z] = s.plan.at(...place(event))
-  if (s.ground.inside(x, z)) s.look({ x, z, y: s.ground.heightAt(x, z) + 1.7 })
-}
 const POINTS = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west']
 const eyePlace = computed(() => {
   void ticks.value

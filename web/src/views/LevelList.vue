@@ -1,7 +1,5 @@
 <script setup lang="ts">
-import { mdiAccountClockOutline, mdiLogout, mdiPlus } from '@mdi/js'
-import { useIntervalFn, useLocalStorage } from '@vueuse/core'
-import { computed, defineAsyncComponent, onMounted, ref, shallowRef } from 'vue'
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, api, type LevelCard, type RemovedLevel } from '../api/client'
 import { connection } from '../api/connection'
@@ -9,7 +7,8 @@ import type { LevelOrder } from '../components/LevelFind.vue'
 import { whole } from '../budget'
 import { useSession } from '../stores/session'
 
-/** Loaded when the list is there, or when they are wanted: the list itself comes without them. */
+/** Loaded when the list is there, or when they are wanted. The list comes without them, and without the libraries of icons and
+ * composables, which cannot be loaded in part: it is the first that a person waits for. */
 const LevelFind = defineAsyncComponent(() => import('../components/LevelFind.vue'))
 const LevelMenu = defineAsyncComponent(() => import('../components/LevelMenu.vue'))
 const SignInAgain = defineAsyncComponent(() => import('../components/SignInAgain.vue'))
@@ -22,7 +21,8 @@ const gone = shallowRef<RemovedLevel[]>([])
 const trouble = ref('')
 const making = ref(false)
 const search = ref('')
-const sort = useLocalStorage<LevelOrder>('kt-levels-by', 'name')
+const sort = ref((localStorage.getItem('kt-levels-by') as LevelOrder | null) ?? 'name')
+watch(sort, (by) => localStorage.setItem('kt-levels-by', by))
 
 async function load() {
   try {
@@ -37,7 +37,8 @@ async function load() {
 }
 onMounted(load)
 /** While a level has changed since it was counted, the worker counts it anew; and what could not be read is asked for again. */
-useIntervalFn(() => (!levels.value || levels.value.some((l) => !l.fresh)) && void load(), 2500)
+const again = setInterval(() => (!levels.value || levels.value.some((l) => !l.fresh)) && void load(), 2500)
+onBeforeUnmount(() => clearInterval(again))
 const shown = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/)
   const by = {
@@ -75,15 +76,13 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
         v-if="mayMake"
         color="primary"
         variant="flat"
-        :prepend-icon="mdiPlus"
+        prepend-icon="$plus"
         data-test="new-level"
         @click="making = true"
         >A new level …</v-btn
       >
-      <v-btn v-if="leads" to="/audit" :prepend-icon="mdiAccountClockOutline" data-test="open-audit"
-        >Who came and went</v-btn
-      >
-      <v-btn :prepend-icon="mdiLogout" data-test="sign-out" @click="leave">Sign out</v-btn>
+      <v-btn v-if="leads" to="/audit" data-test="open-audit">Who came and went</v-btn>
+      <v-btn data-test="sign-out" @click="leave">Sign out</v-btn>
     </header>
     <LevelFind v-if="(levels?.length ?? 0) > 1" v-model:search="search" v-model:sort="sort" />
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>

@@ -1,26 +1,14 @@
 <script setup lang="ts">
-import {
-  mdiAccountOutline,
-  mdiBookOpenPageVariantOutline,
-  mdiChevronLeft,
-  mdiKeyboardOutline,
-  mdiLogout,
-  mdiRedo,
-  mdiUndo,
-  mdiWeatherNight,
-  mdiWhiteBalanceSunny,
-} from '@mdi/js'
 import { useEventListener, useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { useTheme } from 'vuetify'
-import ActionButton from '../components/ActionButton.vue'
 import BudgetBench from '../components/BudgetBench.vue'
 import CostStrip from '../components/CostStrip.vue'
 import GroundBench from '../components/GroundBench.vue'
 import HandoverBench from '../components/HandoverBench.vue'
 import JournalSheet from '../components/JournalSheet.vue'
 import KeySheet from '../components/KeySheet.vue'
+import LevelHeader from '../components/LevelHeader.vue'
 import PlantingBench from '../components/PlantingBench.vue'
 import SelectionPanel from '../components/SelectionPanel.vue'
 import SightlineBench from '../components/SightlineBench.vue'
@@ -35,33 +23,26 @@ import WhyCard from '../components/WhyCard.vue'
 import { answer, api, type Why } from '../api/client'
 import { connection } from '../api/connection'
 import { useDraft } from '../composables/useDraft'
-import { overlaid, typing } from '../composables/useFly'
 import { useHand } from '../composables/useHand'
+import { useLevelKeys } from '../composables/useLevelKeys'
 import { useRelief } from '../composables/useRelief'
 import { useSides } from '../composables/useSides'
-import { BENCHES, type Bench } from '../router'
+import type { Bench } from '../router'
 import type { Drawn } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
-import { useBrush, type Verb } from '../stores/brush'
-import { useKeys, type Action } from '../stores/keys'
 import { useLevel } from '../stores/level'
 import { useSelection } from '../stores/selection'
-import { useSession } from '../stores/session'
 import { useTool } from '../stores/tool'
-import { useShapes, type Tool } from '../stores/shapes'
+import { useShapes } from '../stores/shapes'
 
 const props = defineProps<{ slug: string; bench: Bench }>()
 const store = useLevel()
-const brush = useBrush()
-const session = useSession()
 const router = useRouter()
-const theme = useTheme()
 const stage = shallowRef<Stage | null>(null)
 const host = ref<InstanceType<typeof StageHost>>()
 const drawn = shallowRef<Drawn | null>(null)
 const keys = ref(false)
 const journal = ref(false)
-const keyOf = useKeys()
 const view = () => (stage.value ? { ...stage.value.eye.view } : null)
 const draft = useDraft(view)
 const hand = useHand()
@@ -76,7 +57,6 @@ const groundKey = computed(
   () =>
     `${store.level?.slug}/${store.level?.ground_revision}/${store.level?.layers_revision}/${JSON.stringify(store.level?.layers)}`,
 )
-const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
 
 /** Open the level; while the server is away, again and again until it answers. */
 async function open() {
@@ -180,7 +160,6 @@ function beginStand(slug: string) {
   store.beginWith = slug
   void router.push(`/levels/${props.slug}/planting`)
 }
-const onGround = (what: Tool) => () => props.bench === 'ground' && store.mayPlant && shapes.take(what)
 /** A draft of distances is seen on the stage at once; nothing of it is stored. */
 watch([draft.changes, () => store.stands], () => {
   if (!draft.changes.value.distances) return stage.value?.setStands(store.stands)
@@ -192,168 +171,23 @@ watch([draft.changes, () => store.stands], () => {
     ),
   )
 })
+useLevelKeys({ bench: () => props.bench, host, draft, hand, why, help: keys })
 
-const VIEW_ORDER = ['both', 'eye', 'plan'] as const
-const take = (verb: Verb) => () =>
-  props.bench === 'planting' && (store.mayPlant || verb === 'lift' || verb === 'select') && brush.take(verb)
-const DO: Record<Action, () => void> = {
-  thicken: take('thicken'),
-  thin: take('thin'),
-  ease: take('ease'),
-  level: take('level'),
-  set: take('set'),
-  uproot: take('uproot'),
-  lift: take('lift'),
-  select: take('select'),
-  smaller: () => brush.scaleRadius(1 / 1.2),
-  larger: () => brush.scaleRadius(1.2),
-  weaker: () => brush.addStrength(-0.1),
-  stronger: () => brush.addStrength(0.1),
-  back: () =>
-    store.before.some((id) => store.stands.some((s) => s.id === id)) && (store.selected = store.before),
-  again: () => props.bench === 'planting' && host.value?.again(),
-  path: onGround('path'),
-  area: onGround('area'),
-  circle: onGround('circle'),
-  box: onGround('box'),
-  polygon: onGround('polygon'),
-  views: () => host.value && (host.value.shown = VIEW_ORDER[(VIEW_ORDER.indexOf(host.value.shown) + 1) % 3]),
-  shadows: () => host.value && (host.value.shadows = !host.value.shadows),
-  everything: () => host.value && (host.value.everything = !host.value.everything),
-  walk: () => host.value && (host.value.walking = !host.value.walking),
-  overlay: () => props.bench === 'planting' && (draft.showOverlay.value = !draft.showOverlay.value),
-  why: () => props.bench === 'planting' && (draft.asking.value = !draft.asking.value),
-  pick: () =>
-    props.bench === 'planting' &&
-    hand.stand.value &&
-    (hand.tool.value = hand.tool.value === 'pick' ? null : 'pick'),
-  hide,
-}
-const FIXED: Record<string, () => void> = {
-  Enter: () => props.bench === 'ground' && shapes.tool && void shapes.finish(),
-  Delete: () =>
-    selection.plants.length
-      ? selection.movable && void selection.act({ do: 'remove' })
-      : props.bench === 'ground' && shapes.chosen && store.mayPlant && void shapes.remove(shapes.chosen),
-  '?': () => (keys.value = !keys.value),
-  Escape: () =>
-    selection.plants.length
-      ? selection.clear()
-      : why.value || draft.asking.value
-        ? (draft.asking.value = false)
-        : hand.tool.value || hand.plant.value
-          ? hand.drop()
-          : props.bench === 'ground'
-            ? shapes.drop() || (shapes.chosen = null)
-            : draft.dirty.value || draft.trouble.value
-              ? draft.drop()
-              : (brush.verb = null),
-}
-function hide() {
-  const hidden = new Set(store.hidden)
-  const all = store.selected.every((id) => hidden.has(id))
-  for (const id of store.selected)
-    if (all) hidden.delete(id)
-    else hidden.add(id)
-  store.hidden = hidden
-}
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
-    if (typing(event)) return
-    event.preventDefault()
-    return void store.move(event.shiftKey ? 'redo' : 'undo')
-  }
-  if (event.ctrlKey || event.metaKey || event.altKey || (typing(event) && event.key !== 'Escape')) return
-  if (overlaid()) return
-  const bookmark = store.level?.bookmarks[Number(event.key) - 1]
-  if (/^[1-9]$/.test(event.key) && bookmark) return host.value?.look(bookmark)
-  if (event.key === 'Enter' && shapes.tool) event.preventDefault()
-  const action = keyOf.byKey.get(event.key.toLowerCase())
-  if (action) DO[action]()
-  else FIXED[event.key]?.()
+/** After something was chosen from a list with the pointer, the keys go to the stage again and not to the list. */
+useEventListener(document, 'click', (event) => {
+  if (!(event.target instanceof Element && event.detail && event.target.closest('.v-select__content'))) return
+  setTimeout(
+    () =>
+      document.activeElement instanceof HTMLElement &&
+      document.activeElement.closest('.v-select') &&
+      document.activeElement.blur(),
+  )
 })
-function dusk() {
-  const next = theme.global.name.value === 'paper' ? 'dusk' : 'paper'
-  theme.change(next)
-  localStorage.setItem('kt-theme', next)
-}
-async function leave() {
-  await session.signOut()
-  await router.replace('/sign-in')
-}
-const canUndo = computed(() => store.mayPlant && !!store.pulse?.undo)
-const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
 </script>
 
 <template>
   <main v-if="store.level?.slug === slug" class="level" :style="{ gridTemplateColumns: sides.columns.value }">
-    <header>
-      <v-btn to="/levels" variant="text" :prepend-icon="mdiChevronLeft">Levels</v-btn>
-      <h1>{{ store.level.name }}</h1>
-      <v-tabs :model-value="bench" class="benches" show-arrows :aria-label="`Benches of ${store.level.name}`">
-        <v-tab
-          v-for="b in BENCHES"
-          :key="b"
-          :value="b"
-          :to="`/levels/${slug}/${b}`"
-          :data-test="`bench-${b}`"
-          >{{ name(b) }}</v-tab
-        >
-      </v-tabs>
-      <ActionButton
-        variant="text"
-        :icon="mdiUndo"
-        :tip="canUndo ? `Undo: ${store.pulse?.undo}  Ctrl Z` : 'Undo  Ctrl Z'"
-        :why="!canUndo && 'nothing of yours to undo'"
-        aria-label="Undo"
-        data-test="undo"
-        @click="store.move('undo')"
-      />
-      <ActionButton
-        variant="text"
-        :icon="mdiRedo"
-        :tip="canRedo ? `Do again: ${store.pulse?.redo}  Ctrl Shift Z` : 'Do again  Ctrl Shift Z'"
-        :why="!canRedo && 'nothing to do again'"
-        aria-label="Do again"
-        data-test="redo"
-        @click="store.move('redo')"
-      />
-      <ActionButton
-        variant="text"
-        :icon="mdiBookOpenPageVariantOutline"
-        tip="Journal: every action in this level"
-        data-test="open-journal"
-        @click="journal = true"
-      />
-      <ActionButton
-        variant="text"
-        :icon="theme.global.name.value === 'paper' ? mdiWeatherNight : mdiWhiteBalanceSunny"
-        :tip="theme.global.name.value === 'paper' ? 'Dusk: dark paper' : 'Paper: light paper'"
-        data-test="theme"
-        @click="dusk"
-      />
-      <ActionButton
-        variant="text"
-        :icon="mdiKeyboardOutline"
-        tip="Keys  ?"
-        data-test="help"
-        @click="keys = true"
-      />
-      <v-menu>
-        <template #activator="{ props: menu }"
-          ><ActionButton
-            v-bind="menu"
-            variant="text"
-            :icon="mdiAccountOutline"
-            :tip="`${session.name}, ${store.level.role}`"
-            data-test="person"
-        /></template>
-        <v-list>
-          <v-list-item :title="session.name ?? ''" :subtitle="`${store.level.role} of this level`" />
-          <v-list-item :prepend-icon="mdiLogout" title="Sign out" data-test="sign-out" @click="leave" />
-        </v-list>
-      </v-menu>
-    </header>
+    <LevelHeader :level="store.level" :bench="bench" @keys="keys = true" @journal="journal = true" />
     <StrataColumn v-show="!sides.left.folded.value" :view="view" />
     <SideEdge
       v-model:width="sides.left.width.value"
@@ -435,33 +269,6 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
   height: 100vh;
   display: grid;
   grid-template-rows: 46px minmax(0, 1fr) 68px;
-}
-header {
-  grid-column: 1 / -1;
-  display: flex;
-  align-items: center;
-  gap: 2px;
-  padding: 0 8px 0 4px;
-  border-bottom: 1px solid var(--line);
-  background: var(--sheet);
-  white-space: nowrap;
-  min-width: 0;
-}
-h1 {
-  font-size: clamp(16px, 1.8vw, 23px);
-  margin: 0 8px 0 2px;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  min-width: 60px;
-}
-.benches {
-  flex: 1 1 auto;
-  min-width: 0;
-}
-.benches :deep(.v-tab) {
-  font: 500 17px var(--serif);
-  min-width: 0;
-  padding: 0 clamp(5px, 0.9vw, 13px);
 }
 .stage {
   position: relative;

@@ -75,14 +75,7 @@ async function submit() {
         Nobody has an account here yet. Make the first one; it leads, and may let others in. The code stands
         where <code>./kt serve</code> was started.
       </p>
-      <v-text-field
-        v-if="session.first"
-        v-model="code"
-        label="Code"
-        data-test="code"
-        hide-details
-        required
-      />
+      <v-text-field v-if="session.first" v-model="code" label="Code" data-test="code" hide-details required />
       <v-text-field
         v-model="name"
         label="Name"

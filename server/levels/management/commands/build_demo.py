@@ -34,7 +34,7 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser):
         parser.add_argument("--only", default="", help="slugs of the stands to build, all when left out; comma between")
-        parser.add_argument("--cell", type=float, default=demo_ground.CELL, help="size of the ground's cells in m, larger for tests")
+        parser.add_argument("--cell", type=float, default=demo_ground.CELL, help="the ground's cells in m; larger for tests")
 
     @transaction.atomic
     def handle(self, *args, **options):
