@@ -1,0 +1,132 @@
+"""Plants stay the same, byte for byte, from version to version: of levels drawn by chance, and of the demo's handover."""
+
+import hashlib
+import io
+import json
+import random
+
+from django.contrib.auth.models import User
+from django.core.management import call_command
+from django.test import TestCase
+
+from demo import level as demo_level
+from server.handover.writing import plants_csv
+from server.levels.models import Level
+from server.levels.scene import scene_of
+from server.stands.models import Stand
+from server.stands.schemas import StandSettings
+from tests.fixtures import small_level
+from tests.server.test_ground import key
+from thicket.planting.stands import STRATA
+
+DEMO = "a8ad6eef62c347539c5395b99dad5bb5"
+DRAWN = ("97966b25d733715aeedc0488ca00adef", "2ef1cba67ad016bf8d028641382b5b7d", "43eeeb390fd0d28024fb7e657b4f15ee",
+         "6473d982d8dc7a5b3d183b4709a8b46a", "f5b34ba1afe17750394db3f0f153f90f", "643f693fad95ee1c09d29c0ed493ce32",
+         "a5a8eee7c9318a1c69b7964c0a085125", "d10d5161d985b5b003eba1ec5fa5cea3")
+"""The hash of all plants of each level. When one must change, ENGINE is raised and the changelog says why."""
+
+KINDS = {"altitude": (352, 395, 12), "slope": (0, 24, 9), "facing": (0, 90, 40), "hollow": (-3, 2, 1.5), "wetness": (4, 9, 2),
+         "layer": (0.3, 1, 0.2), "noise": (0.45, 2, 0.2), "path": (0, 60, 20), "area": (-5, 30, 10), "obstacle": (4, 90, 6),
+         "flat": (0, 0.6, 0.4)}
+
+
+def condition(rng, others):
+    """A site condition drawn by chance, of which stands of some numbers may be asked."""
+    kind = rng.choice([*KINDS, "stand"] if others else [*KINDS])
+    said = {"kind": kind, "join": rng.choice(["and", "and", "or", "except"]), "radius": rng.choice([6, 20]),
+            "centre": rng.randrange(360), "layers": ["turf"], "depth": kind == "area" and rng.random() < 0.5,
+            "noise": {"form": rng.choice(["gradient", "ridged", "cellular"]), "wavelength": rng.choice([18, 70]),
+                      "seed": rng.randrange(99)}}
+    if kind == "stand":
+        return said | {"lo": 1, "hi": rng.choice([8, 14]), "soft_hi": 5, "stand": rng.choice(others)}
+    lo, hi, soft = KINDS[kind]
+    return said | {"lo": lo, "hi": hi, "soft_lo": soft, "soft_hi": soft} | ({"size": 0.6} if rng.random() < 0.3 else {})
+
+
+def layout(rng, stratum):
+    kind = rng.choice(["free", "free", "free", "path", "rows", "anchors"])
+    if kind == "anchors" and stratum not in ("Shrub", "Field", "Moss"):
+        kind = "free"
+    return {"kind": kind, "every": rng.choice([3, 5]), "apart": 6, "side": rng.choice(["on", "both"]), "offset": 2,
+            "stagger": rng.random() < 0.5, "jitter": rng.choice([0, 0.8]), "face": rng.choice(["along", "free"]),
+            "host": 2 if kind == "anchors" else 0, "around": rng.choice([0, 5])}
+
+
+def stand(rng, level, number):
+    """A stand drawn by chance."""
+    stratum = rng.choice(STRATA)
+    others = [s.number for s in level.stands.all() if not s.sward and STRATA.index(s.stratum) < STRATA.index(stratum)]
+    mix = [{"item": item, "weight": rng.choice([1, 2]), "footprint": rng.choice([0.5, 1])}
+           for item in rng.sample(["birch", "slate-block"], rng.choice([1, 2]))]
+    if rng.random() < 0.4:
+        mix[0]["drive"] = condition(rng, [])
+    settings = {
+        "mix": mix, "spacing": rng.choice([2.4, 3.7, 6]), "fullness": rng.choice([0.35, 0.8, 1]), "layout": layout(rng, stratum),
+        "variation": {"size": [0.5, 1.4], "lean": rng.choice([0, 8]), "follow": rng.choice([0, 1]), "sink": 0.1, "patch": 30},
+        "conditions": [condition(rng, others) for _ in range(rng.randrange(4))], "gap": rng.choice([0, 0, 1.2]),
+        "under": rng.choice([[], ["Canopy"], ["Canopy", "Understorey"]]),
+        "distances": {"steps": [30], "billboard": 60, "gone": 300, "fade": 8, "shadow": 40}}
+    settings = StandSettings.model_validate(settings).model_dump(mode="json")
+    Stand.objects.create(level=level, number=number, slug=f"drawn-{number}", name=f"Drawn {number}", stratum=stratum, place=number,
+                         seed=rng.randrange(2**31), settings=settings)
+
+
+def shapes(rng):
+    """Paths, an area and obstacles drawn by chance."""
+    at = lambda: [rng.randrange(20, 236), rng.randrange(20, 236)]  # noqa: E731
+    x, z = at()
+    return [{"kind": "path", "form": "line", "name": "Track", "points": [at(), at(), at()], "width": 4, "clear": 1,
+             "trail": {"reach": 6, "lean": 30, "strata": ["Field", "Shrub"]}},
+            {"kind": "area", "form": "polygon", "name": "Glade", "clear": None,
+             "points": [[x - 15, z - 15], [x + 18, z - 12], [x + 12, z + 17], [x - 12, z + 11]]},
+            {"kind": "obstacle", "form": "circle", "name": "Tank", "clear": 2,
+             "round": {"x": x, "z": z + 30, "radius": 9}}]
+
+
+def hash_of_plants(level):
+    """A hash of all plants of a level, stand by stand and sheet by sheet."""
+    total, scene = hashlib.blake2b(digest_size=16), scene_of(level)
+    for number in sorted(scene.stands):
+        planting = scene.planting(scene.stands[number])
+        for sheet in planting.sheets_in(planting.everywhere):
+            plants = planting.plants(sheet)
+            for column in (plants.id, plants.form, plants.item):
+                total.update(column.tobytes())
+    return total.hexdigest()
+
+
+class Drawn(TestCase):
+    def draw(self, seed):
+        """A level drawn by chance, worked on through the API by its lead; what has no room, or nothing to act on, is refused."""
+        rng, level = random.Random(seed), small_level(f"drawn-{seed}")
+        base = f"/api/levels/{level.slug}"
+        self.client.force_login(User.objects.get(username="lead"))
+
+        def post(path, body):
+            answer = self.client.post(f"{base}{path}", json.dumps({"key": key(), **body}), content_type="application/json")
+            self.assertIn(answer.status_code, (200, 422), (path, body, answer.content))
+
+        post("/shapes", {"put": shapes(rng)})
+        for number in range(4, 8):
+            stand(rng, level, number)
+        stands = list(Stand.objects.filter(level=level).order_by("number"))
+        for _ in range(6):
+            x, z = rng.randrange(20, 236), rng.randrange(20, 236)
+            post("/strokes", {"stand": rng.choice(stands).pk, "verb": rng.choice(["thicken", "thin", "ease"]), "soft": 0.5,
+                              "path": [[x, z], [x + 14, z - 9]], "radius": rng.choice([8, 30]), "strength": 0.8})
+        free = [s for s in stands if s.settings["layout"]["kind"] == "free" and not s.sward]
+        for one in rng.sample(free, 2):
+            post("/uproot", {"stands": [one.pk], "path": [[rng.randrange(30, 220), rng.randrange(30, 220)]], "radius": 12})
+        for _ in range(5):
+            post(f"/stands/{rng.choice(free).pk}/pins", {"add": [{"x": rng.uniform(5, 250), "z": rng.uniform(5, 250)}]})
+        return Level.objects.get(pk=level.pk)
+
+    def test_levels_drawn_by_chance(self):
+        self.assertEqual(tuple(hash_of_plants(self.draw(seed)) for seed in range(8)), DRAWN)
+
+
+class Demo(TestCase):
+    def test_the_demos_handover(self):
+        call_command("build_demo", stdout=io.StringIO())
+        level = Level.objects.get(slug=demo_level.SLUG)
+        self.assertEqual(hashlib.blake2b(plants_csv(level), digest_size=16).hexdigest(), DEMO)
