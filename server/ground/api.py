@@ -11,6 +11,7 @@ from django.utils.text import slugify
 from ninja import File, Form, Router
 from ninja.errors import HttpError
 from ninja.files import UploadedFile
+from pydantic import UUID4
 
 from server.ground import drafts
 from server.ground.masks import keep_mask, masks_of
@@ -134,7 +135,7 @@ def put_mask(request: HttpRequest, slug: str, key: Form[UUID], name: Form[str], 
 
 
 @router.delete("/levels/{slug}/masks/{name}", response=GroundChangedOut)
-def remove_mask(request: HttpRequest, slug: str, name: str, key: UUID):
+def remove_mask(request: HttpRequest, slug: str, name: str, key: UUID4):
     """Remove a mask image."""
     level = level_for(request, slug, to="plant")
     return {"entry": entry_out(keep_mask(request.user, level, key, name, None), request.user), "stale": _stale(level)}

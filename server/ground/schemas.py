@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from uuid import UUID
 
 from ninja import Schema
-from pydantic import Field
+from pydantic import UUID4, Field
 
 from server.journal.schemas import EntryOut
 from server.stands.schemas import Number, Strict
@@ -100,7 +100,7 @@ class DraftOut(Schema):
 class KeepIn(Strict):
     """Keep a draft; a new level needs a name."""
 
-    key: UUID
+    key: UUID4
     name: Annotated[str, Field(max_length=80)] = ""
 
 
@@ -114,7 +114,7 @@ class MaskOut(Schema):
 class ResolutionIn(Strict):
     """Another size of the touch maps' cells, in m."""
 
-    key: UUID
+    key: UUID4
     cell: Cell
 
 

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal
-from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from ninja.errors import HttpError
-from pydantic import Field
+from pydantic import UUID4, Field
 
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
@@ -121,7 +120,7 @@ class LevelOut(Schema):
 
 
 class MarksIn(Strict):
-    key: UUID
+    key: UUID4
     marks: Marks
 
 
@@ -174,7 +173,7 @@ def set_marks(request: HttpRequest, slug: str, data: MarksIn):
 
 
 class WindIn(Strict):
-    key: UUID
+    key: UUID4
     wind: Wind
 
 
@@ -191,7 +190,7 @@ Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
 class ViewKept(Strict):
     """A view to be kept with the level under a name; one of that name is replaced."""
 
-    key: UUID
+    key: UUID4
     name: Name
     x: Finite
     y: Finite
@@ -211,7 +210,7 @@ def keep_view(request: HttpRequest, slug: str, data: ViewKept):
 
 
 @router.delete("/levels/{slug}/views/{name}", response=list[Bookmark])
-def remove_view(request: HttpRequest, slug: str, name: str, key: UUID):
+def remove_view(request: HttpRequest, slug: str, name: str, key: UUID4):
     """Remove a kept view."""
     level = level_for(request, slug, to="plant")
     keeping.remove_view(request.user, level, key, name)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from datetime import timedelta
 from uuid import UUID
 
@@ -59,10 +58,9 @@ def copy(user: User, level: Level, name: str) -> Level:
         Membership.objects.create(user=user, level=new, role=Membership.Role.LEAD)
         for revision, kind in ((level.ground_revision, "heights"), (level.layers_revision, "layers")):
             _copy_rows(level.ground_tiles.filter(kind=kind, revision=revision), level=new)
-        for rows in (level.masks, level.stock, level.layer_textures):
+        for rows in (level.masks, level.stock, level.layer_textures, level.shapes):
             _copy_rows(rows.all(), level=new)
-        shapes = _copy_rows(level.shapes.all(), level=new)
-        stands = _copy_rows(level.stands.all(), change=lambda stand: _rename_shapes(stand.settings, shapes), level=new)
+        stands = _copy_rows(level.stands.all(), level=new)
         for old, fresh in stands.items():
             stand = level.stands.get(pk=old)
             for rows in (stand.touch_tiles, stand.pins, stand.uprooted):
@@ -71,27 +69,17 @@ def copy(user: User, level: Level, name: str) -> Level:
     return new
 
 
-def _copy_rows(rows: models.QuerySet, change: Callable[[models.Model], None] = lambda row: None, **fields: object
-               ) -> dict[int, int]:
+def _copy_rows(rows: models.QuerySet, **fields: object) -> dict[int, int]:
     """Store rows again with other values in some fields; the new primary keys by the old ones."""
     out = {}
     for row in rows.iterator(chunk_size=20):
         old, row.pk = row.pk, None
         for name, value in fields.items():
             setattr(row, name, value)
-        change(row)
         row._state.adding = True
         row.save(force_insert=True)
         out[old] = row.pk
     return out
-
-
-def _rename_shapes(settings: dict, shapes: dict[int, int]) -> None:
-    """Let a stand's settings name the copies of the shapes that they name."""
-    drives = [entry["drive"] for entry in settings["mix"] if entry.get("drive")]
-    for said in (*settings["conditions"], *drives, settings["layout"]):
-        if said.get("shapes"):
-            said["shapes"] = [shapes[n] for n in said["shapes"] if n in shapes]
 
 
 def remove(level: Level) -> None:

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from datetime import datetime
-from uuid import UUID
 
 from django.db.models import F
 from django.http import HttpRequest
 from ninja import Router, Schema
+from pydantic import UUID4
 
 from server.audit.recording import record
 from server.journal.schemas import EntryOut, entry_out
@@ -46,7 +46,7 @@ class RemovedLevel(Schema):
 
 
 class RenameIn(Strict):
-    key: UUID
+    key: UUID4
     name: Name
 
 

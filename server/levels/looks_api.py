@@ -9,7 +9,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import File, Form, Router
 from ninja.errors import HttpError
 from ninja.files import UploadedFile
-from pydantic import Field
+from pydantic import UUID4, Field
 
 from server.journal.schemas import EntryOut, entry_out
 from server.levels import looks
@@ -23,7 +23,7 @@ LayerName = Annotated[str, Field(min_length=1, max_length=40)]
 class LookIn(Strict):
     """How a ground layer is drawn; what is left out stays. `texture` "none" takes its picture away."""
 
-    key: UUID
+    key: UUID4
     name: LayerName
     colour: Colour | None = None
     look: Literal["soil", "rock", "turf"] | None = None

@@ -25,6 +25,7 @@ class Level(models.Model):
     scene_revision = models.PositiveIntegerField(default=1, help_text="another with every change of shapes, masks or stock")
     stand_revision = models.PositiveIntegerField(default=1, help_text="another with every change of stands")
     pin_revision = models.PositiveIntegerField(default=1, help_text="another with every change of pins")
+    shape_numbers = models.PositiveBigIntegerField(default=0, help_text="the highest number that a shape of it was given")
     touch_cell = models.FloatField(default=1.0, help_text="m, size of a cell of the touch maps")
     layers = models.JSONField(default=list, help_text="name and colour of each ground layer")
     waters = models.JSONField(default=list, help_text="altitude and box of each water surface")

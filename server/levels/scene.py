@@ -262,7 +262,7 @@ def _read_furniture(level: Level) -> tuple[dict, dict, dict, dict]:
     masks = {name: said for name, *said in level.masks.values_list("name", "digest", "pk", "rows", "columns")}
     footprints = {slug: (crown, trunk) for slug, crown, trunk in level.stock.values_list("slug", "crown", "trunk")}
     anchors = anchors_in(dict(level.stock.values_list("slug", "anchors")))
-    return masks, {shape.pk: shape.core for shape in level.shapes.all()}, footprints, anchors
+    return masks, {shape.number: shape.core for shape in level.shapes.all()}, footprints, anchors
 
 
 def anchors_in(said: Mapping[str, Sequence[dict]]) -> dict[str, Anchors]:

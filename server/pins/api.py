@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal
-from uuid import UUID
 
 import numpy as np
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
-from pydantic import AfterValidator, Field
+from pydantic import UUID4, AfterValidator, Field
 
 from server.journal.schemas import entry_out
 from server.levels.access import level_for, stand_for
@@ -70,7 +69,7 @@ class ChangePlant(Parts):
 class PinsIn(Strict):
     """What is to be done to single plants of a stand; all of it or nothing. `push` sets plants where others are in the way."""
 
-    key: UUID
+    key: UUID4
     add: list[AddPlant] = Field(default=[], max_length=Many)
     change: list[ChangePlant] = Field(default=[], max_length=Many)
     remove: list[PlantId] = Field(default=[], max_length=Many)
@@ -143,7 +142,7 @@ def change(request: HttpRequest, slug: str, stand: int, data: PinsIn):
 class GhostIn(Strict):
     """A plant that is to be set, under the key it would be set with."""
 
-    key: UUID
+    key: UUID4
     add: AddPlant
     push: bool = False
 
@@ -173,7 +172,7 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
 class UprootIn(Strict):
     """Plants of some stands to be taken out under the brush."""
 
-    key: UUID
+    key: UUID4
     stands: list[int] = Field(min_length=1, max_length=200)
     path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
     radius: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=500)]
@@ -263,7 +262,7 @@ class HandIn(Strict):
     nothing. `free` keeps altitudes while moving, else plants keep their lift above the ground; `push` sets plants where others
     are in the way."""
 
-    key: UUID
+    key: UUID4
     plants: dict[int, list[PlantId]] = Field(min_length=1)
     do: Literal["change", "copy", "remove", "release"] = "change"
     east: Number = 0

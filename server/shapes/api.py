@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from uuid import UUID
-
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
+from pydantic import UUID4
 from shapely.geometry import LineString, Polygon
 
 from server.journal.schemas import entry_out
@@ -25,14 +24,14 @@ MOST_BYTES = 8 << 20
 def _out(shape: Shape) -> dict:
     said = shape.as_dict()
     reach = LineString(said["points"]).length if shape.kind == "path" else Polygon(said["points"]).area
-    return {**said, "id": shape.pk, "reach": round(reach, 2)}
+    return {**said, "id": shape.number, "reach": round(reach, 2)}
 
 
 def _put(data: ShapesIn) -> list[dict]:
     return [{**shape.model_dump(mode="json")} for shape in data.put]
 
 
-def _kept(request: HttpRequest, level: Level, key: UUID, what: str, put: list[dict], remove: list[int]) -> dict:
+def _kept(request: HttpRequest, level: Level, key: UUID4, what: str, put: list[dict], remove: list[int]) -> dict:
     entry = change_shapes(request.user, level, key, what, put, remove)
     return {"entry": entry_out(entry, request.user), "shapes": [_out(s) for s in level.shapes.all()],
             "stale": list(level.stands.values_list("pk", flat=True))}
@@ -48,7 +47,7 @@ def shapes(request: HttpRequest, slug: str):
 def change(request: HttpRequest, slug: str, data: ShapesIn):
     """Put and remove shapes, as one journal entry; the plants follow at once."""
     level = level_for(request, slug, to="plant")
-    names = ", ".join(dict.fromkeys([s.name for s in data.put] + [s.name for s in level.shapes.filter(pk__in=data.remove)]))
+    names = ", ".join(dict.fromkeys([s.name for s in data.put] + [s.name for s in level.shapes.filter(number__in=data.remove)]))
     return _kept(request, level, data.key, data.what or f"Shapes: {names}", _put(data), data.remove)
 
 
@@ -69,7 +68,7 @@ def geojson(request: HttpRequest, slug: str):
 
 
 @router.post("/levels/{slug}/shapes.geojson", response=ShapesOut)
-def bring_in(request: HttpRequest, slug: str, key: UUID, name: str = "shapes.geojson", instead: bool = False):
+def bring_in(request: HttpRequest, slug: str, key: UUID4, name: str = "shapes.geojson", instead: bool = False):
     """Shapes from a GeoJSON file (the body), added to the level's, or put in place of those that are not locked."""
     level = level_for(request, slug, to="plant")
     body = request.read(MOST_BYTES + 1)
@@ -78,5 +77,5 @@ def bring_in(request: HttpRequest, slug: str, key: UUID, name: str = "shapes.geo
     found = read_shapes(body, name, level.width, level.length)
     put = [ShapeIn.model_validate({**shape, "name": shape["name"] or f"{shape['kind']} {k}", "hatch": shape["hatch"] or "slant"}
                                   ).model_dump(mode="json") for k, shape in enumerate(found, start=1)]
-    remove = list(level.shapes.filter(locked=False).values_list("pk", flat=True)) if instead else []
+    remove = list(level.shapes.filter(locked=False).values_list("number", flat=True)) if instead else []
     return _kept(request, level, key, f"{len(put)} shapes from {name}", put, remove)

@@ -47,19 +47,19 @@ def would_be(level: Level, put: list[dict], remove: list[int]) -> Scene:
 
     Raises: Refused or HttpError when one cannot be.
     """
-    known = {shape.pk: shape for shape in level.shapes.all()}
+    known = {shape.number: shape for shape in level.shapes.all()}
     shapes = dict(scene_of(level).shapes)
     for k, said in enumerate(put):
-        pk = said.get("id")
-        if pk is not None and pk not in known:
-            raise HttpError(404, f"id: {level.name} has no shape {pk}; somebody may have removed it.")
-        shapes[-1 - k if pk is None else pk] = _check(level, said, known.get(pk))
-    for pk in remove:
-        if pk not in known:
-            raise HttpError(404, f"id: {level.name} has no shape {pk}; somebody may have removed it.")
-        if known[pk].locked:
-            raise HttpError(409, f"{known[pk].name} is locked: unlock it first.")
-        shapes.pop(pk)
+        number = said.get("id")
+        if number is not None and number not in known:
+            raise HttpError(404, f"id: {level.name} has no shape {number}; somebody may have removed it.")
+        shapes[-1 - k if number is None else number] = _check(level, said, known.get(number))
+    for number in remove:
+        if number not in known:
+            raise HttpError(404, f"id: {level.name} has no shape {number}; somebody may have removed it.")
+        if known[number].locked:
+            raise HttpError(409, f"{known[number].name} is locked: unlock it first.")
+        shapes.pop(number)
     if len(shapes) > MOST:
         raise Refused(f"shapes: a level holds at most {MOST:,} shapes")
     return replace(scene_of(level), shapes=shapes)
@@ -75,18 +75,18 @@ def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict
         before = scene_of(level)
         would_be(level, put, remove)
         change: dict[str, dict] = {"before": {}, "after": {}}
-        for pk in remove:
-            change["before"][str(pk)], change["after"][str(pk)] = level.shapes.get(pk=pk).as_dict(), None
-        level.shapes.filter(pk__in=remove).delete()
+        for number in remove:
+            change["before"][str(number)], change["after"][str(number)] = level.shapes.get(number=number).as_dict(), None
+        level.shapes.filter(number__in=remove).delete()
         for said in put:
             values = {name: said[name] for name in FIELDS}
-            row = level.shapes.filter(pk=said.get("id")).first()
+            row = level.shapes.filter(number=said.get("id")).first()
             was = row.as_dict() if row else None
             row = row or Shape(level=level)
             for name, value in values.items():
                 setattr(row, name, value)
             row.save()
-            change["before"][str(row.pk)], change["after"][str(row.pk)] = was, values
+            change["before"][str(row.number)], change["after"][str(row.number)] = was, values
         level.scene_changed()
         forget_scene(level)
         moved = plants_moved(before, scene_of(level))
@@ -101,15 +101,16 @@ def swap_shapes(entry: Entry, back: bool) -> None:
     Raises: HttpError 409 when one of them has been changed since.
     """
     have, want = (entry.change["after"], entry.change["before"]) if back else (entry.change["before"], entry.change["after"])
-    known = {str(shape.pk): shape for shape in Shape.objects.select_for_update().filter(level_id=entry.level_id)}
-    for pk, said in have.items():
-        now = known[pk].as_dict() if pk in known else None
+    known = {str(shape.number): shape for shape in Shape.objects.select_for_update().filter(level_id=entry.level_id)}
+    for number, said in have.items():
+        now = known[number].as_dict() if number in known else None
         if now != (said and {"trail": None, **said}):
             name = (said or now or {}).get("name") or "The shape"
             raise HttpError(409, f"{name} has been changed since; undo that first.")
-    for pk, said in want.items():
+    for number, said in want.items():
         if said is None:
-            known[pk].delete()
+            known[number].delete()
         else:
-            Shape(pk=int(pk), level_id=entry.level_id, **said).save()
+            pk = known[number].pk if number in known else None
+            Shape(pk=pk, number=int(number), level_id=entry.level_id, **said).save()
     entry.level.scene_changed()

@@ -12,8 +12,8 @@ FIELDS = ("kind", "form", "name", "points", "round", "box", "width", "clear", "l
 
 
 class Shape(models.Model):
-    """One shape, in level metres. `points` is the line or outline that counts; `round` and `box` are what the corners
-    of a round or box-shaped obstacle follow from."""
+    """One shape, in level metres. `number` is what settings of the level name it by. `points` is the line or outline that counts;
+    `round` and `box` are what the corners of a round or box-shaped obstacle follow from."""
 
     class Kind(models.TextChoices):
         PATH = "path"
@@ -34,6 +34,7 @@ class Shape(models.Model):
         BLANK = "blank"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="shapes")
+    number = models.PositiveBigIntegerField(help_text="its name in the level; none is given twice")
     kind = models.CharField(max_length=10, choices=Kind.choices)
     form = models.CharField(max_length=10, choices=Form.choices)
     name = models.CharField(max_length=80)
@@ -48,10 +49,18 @@ class Shape(models.Model):
     hatch = models.CharField(max_length=10, choices=Hatch.choices, default=Hatch.SLANT)
 
     class Meta:
-        ordering = ["id"]
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["level", "number"], name="one_shape_per_number")]
 
     def __str__(self) -> str:
         return self.name
+
+    def save(self, *args, **kwargs) -> None:
+        """Store it; a new one is given the level's next number."""
+        if self.number is None:
+            Level.objects.filter(pk=self.level_id).update(shape_numbers=models.F("shape_numbers") + 1)
+            self.number = Level.objects.values_list("shape_numbers", flat=True).get(pk=self.level_id)
+        super().save(*args, **kwargs)
 
     def as_dict(self) -> dict:
         """All that a person can set."""

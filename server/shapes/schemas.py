@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal
-from uuid import UUID
 
 from ninja import Schema
-from pydantic import Field, model_validator
+from pydantic import UUID4, Field, model_validator
 
 from server.journal.schemas import EntryOut
 from server.stands.schemas import Metres, Name, Number, Stratum, Strict
@@ -99,7 +98,7 @@ class ShapeOut(ShapeSettings):
 class ShapesIn(Strict):
     """Shapes to put and to remove, as one action with a name for the journal."""
 
-    key: UUID
+    key: UUID4
     what: Annotated[str, Field(max_length=200)] = ""
     put: list[ShapeIn] = Field(default=[], max_length=2000)
     remove: list[int] = Field(default=[], max_length=2000)

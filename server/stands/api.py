@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from typing import Annotated
-from uuid import UUID
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 from ninja.errors import HttpError
-from pydantic import Field
+from pydantic import UUID4, Field
 
 from server.cache import ContentCache
 from server.journal.schemas import EntryOut, entry_out
@@ -72,7 +71,7 @@ class PatchIn(Strict):
     """The settings that change; the rest stays. `was` are their values when the change was begun: should another have changed one
     of them since, nothing is kept and both values are told."""
 
-    key: UUID
+    key: UUID4
     settings: dict
     was: dict | None = None
     view: ViewIn | None = None
@@ -109,7 +108,7 @@ class SampleOut(Schema):
 class ClearIn(Strict):
     """Clear painting, inside one area when it is given."""
 
-    key: UUID
+    key: UUID4
     area: int | None = None
 
 
@@ -208,7 +207,7 @@ class StandPart(Strict):
 class PatchSeveralIn(Strict):
     """The settings of several stands that change, by their ids."""
 
-    key: UUID
+    key: UUID4
     stands: dict[int, StandPart] = Field(min_length=1, max_length=60)
     view: ViewIn | None = None
 

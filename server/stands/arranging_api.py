@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal
-from uuid import UUID
 
 from django.http import HttpRequest
 from ninja import Router, Schema
-from pydantic import Field
+from pydantic import UUID4, Field
 
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
@@ -28,7 +27,7 @@ Spacing = Annotated[float, Field(allow_inf_nan=False, ge=0.2, le=200)]
 class AddIn(Strict):
     """A new stand of a stock item; a sward has no single plants. Spacing (m) and fullness are proposed where they are not given."""
 
-    key: UUID
+    key: UUID4
     name: Name
     stratum: Stratum
     item: Annotated[str, Field(max_length=60)]
@@ -60,7 +59,7 @@ class TryNewOut(Schema):
 class MoveIn(Strict):
     """Put the stand into a stratum, before another of its stands, or at its end."""
 
-    key: UUID
+    key: UUID4
     stratum: Stratum
     before: int | None = None
 
@@ -68,7 +67,7 @@ class MoveIn(Strict):
 class ChangeIn(Strict):
     """What is to change; the rest stays."""
 
-    key: UUID
+    key: UUID4
     name: Name | None = None
     seed: Annotated[int, Field(ge=0, lt=2**31)] | None = None
     locked: bool | None = None
@@ -78,7 +77,7 @@ class ChangeIn(Strict):
 class ExchangeIn(Strict):
     """Plant the item `by` wherever `item` is planted."""
 
-    key: UUID
+    key: UUID4
     item: str
     by: str
 

@@ -5,13 +5,12 @@ from __future__ import annotations
 import base64
 import io
 from typing import Annotated, Literal
-from uuid import UUID
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Schema, UploadedFile
 from PIL import Image
-from pydantic import Field
+from pydantic import UUID4, Field
 
 from server.errors import NotAllowed
 from server.journal.schemas import entry_out
@@ -52,7 +51,7 @@ class StrokeIn(Strict):
     count once. `tip` is a made tip's name or the number of one's own; `fill` works everywhere in the level, or in the area of
     the limits."""
 
-    key: UUID
+    key: UUID4
     stand: int
     also: list[int] = Field(default=[], max_length=200)
     verb: Literal["thicken", "thin", "ease", "level"]

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import base64
 from typing import Annotated
-from uuid import UUID, uuid5
+from uuid import uuid5
 
 import numpy as np
 from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
 from ninja.errors import HttpError
-from pydantic import Field
+from pydantic import UUID4, Field
 
 from server.errors import NotAllowed
 from server.journal.schemas import EntryOut, entry_out
@@ -107,7 +107,7 @@ class WhyOut(Schema):
 class CopyIn(Strict):
     """Conditions to give to other stands of the level."""
 
-    key: UUID
+    key: UUID4
     conditions: Conditions
     to: list[int] = Field(min_length=1, max_length=200)
 

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal
-from uuid import UUID
 
 from ninja import Schema
-from pydantic import ConfigDict, Field, model_validator
+from pydantic import UUID4, ConfigDict, Field, model_validator
 
 from thicket.ground.noise import Noise
 from thicket.planting.hashing import seed_of
@@ -228,4 +227,4 @@ class StandSettings(Strict):
 class KeyIn(Strict):
     """An action that needs nothing but the key it is known by."""
 
-    key: UUID
+    key: UUID4

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from datetime import datetime
 from typing import Annotated, Literal
-from uuid import UUID
 
 from django.db.models import F, Q
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 from ninja.errors import HttpError
-from pydantic import Field
+from pydantic import UUID4, Field
 
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
@@ -150,12 +149,12 @@ def shelf_mesh(request: HttpRequest, item: str, revision: int):
 class TakeIn(Strict):
     """Items of the shelf, by slug."""
 
-    key: UUID
+    key: UUID4
     items: list[Word] = Field(min_length=1, max_length=100)
 
 
 class LeaveIn(Strict):
-    key: UUID
+    key: UUID4
     item: Word
 
 
@@ -174,7 +173,7 @@ def leave(request: HttpRequest, slug: str, data: LeaveIn):
 
 
 class HoldIn(Strict):
-    key: UUID
+    key: UUID4
     item: Word
     held: bool
 

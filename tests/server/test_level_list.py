@@ -100,7 +100,7 @@ class Levels(TransactionTestCase):
         before = self.plants("test-moor")
         mine = Level.objects.get(slug="other-moor")
         self.assertEqual(mine.stands.get(slug="birch").settings["conditions"][-1]["shapes"],
-                         [Shape.objects.get(level=mine).pk])
+                         [Shape.objects.get(level=mine).number])
         other = Stand.objects.get(level=mine, slug="birch")
         self.ask("patch", f"/api/levels/other-moor/stands/{other.pk}", {"key": key(), "settings": {"fullness": 0}}, self.north)
         self.assertEqual(self.plants("test-moor"), before)

@@ -69,7 +69,7 @@ class Command(BaseCommand):
     def _named(self, level: Level, settings: dict) -> dict:
         """Settings with the numbers of the stands and shapes that they name."""
         shapes, stands = (dict(rows.values_list(name, number)) for rows, name, number in (
-            (level.shapes, "name", "pk"), (level.stands, "slug", "number")))
+            (level.shapes, "name", "number"), (level.stands, "slug", "number")))
 
         def numbered(said: dict) -> dict:
             out = said | ({"shapes": [shapes[n] for n in said["shapes"]]} if said.get("shapes") else {})
@@ -103,7 +103,7 @@ class Command(BaseCommand):
             y = float(ground.height_at(np.array([x]), np.array([z]))[0]) + above
             bookmarks.append({"name": name, "x": x, "y": round(y, 2), "z": z, "heading": heading, "pitch": pitch, "fov": fov})
         level = Level.objects.create(
-            slug=demo_level.SLUG, name=demo_level.NAME, seed=demo_level.SEED, cell=cell,
+            slug=demo_level.SLUG, name=demo_level.NAME, seed=demo_level.SEED, cell=cell, touch_cell=cell,
             rows=built.layers.shape[0], columns=built.layers.shape[1], low=float(built.heights.min()),
             high=float(built.heights.max()), sun=demo_level.SUN, fog=demo_level.FOG, marks=demo_level.MARKS,
             waters=demo_level.WATERS, bookmarks=bookmarks,
