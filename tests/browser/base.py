@@ -61,7 +61,7 @@ class Server:
 
     def __init__(self, worker: bool = False, **env: str) -> None:
         self.port = free_port()
-        self.env = os.environ | {"KT_DB_NAME": connection.settings_dict["NAME"]} | env
+        self.env = os.environ | {"KT_DB_NAME": connection.settings_dict["NAME"], "KT_NICER": "0"} | env
         self.start()
         self.worker = self._spawn("django", "work") if worker else None
 

@@ -51,7 +51,10 @@ const shown = computed(() => {
     .sort(by[sort.value])
 })
 const leads = computed(() => levels.value?.some((l) => l.role === 'lead'))
-const mayMake = computed(() => !levels.value?.length || levels.value.some((l) => l.role !== 'viewer'))
+/** Known with the levels, as `leads` is, so that no button moves under the pointer. */
+const mayMake = computed(
+  () => levels.value && (!levels.value.length || levels.value.some((l) => l.role !== 'viewer')),
+)
 async function bringBack(slug: string) {
   await answer(api.POST('/api/removed-levels/{slug}/bring-back', { params: { path: { slug } } })).catch(
     (error: Error) => (trouble.value = error.message),
