@@ -8,8 +8,8 @@ from server.levels.ground import LayerMaps, heights_under_key, layers_under_key
 from server.levels.models import Level
 from server.levels.scene import Scene
 from server.stands.models import Stand
-from server.stands.schemas import StandSettings
 from server.stands.touch import TouchMap
+from thicket.document.settings import StandSettings
 
 ITEMS = {"stone": (1.0, 0.8), "oak": (2.6, 0.3), "thorn": (1.4, 0.2), "bush": (0.8, 0.25), "fern": (0.5, 0.06),
          "blade": (0.3, 0.04)}

@@ -10,8 +10,8 @@ from demo.stock import MODELS
 from server.levels.ground import store
 from server.levels.models import Level, Membership
 from server.stands.models import Stand
-from server.stands.schemas import StandSettings
 from server.stock.models import StockItem
+from thicket.document.settings import StandSettings
 from thicket.formats.stock import read_anchors, to_glb
 
 PASSWORD = "slate-and-birch"

@@ -21,7 +21,7 @@ from server.accounts.hashing import Busy, turn_to_hash
 from server.accounts.limits import SENTENCE, ByAddress
 from server.accounts.models import OwnKeys, keys_of
 from server.audit.recording import record
-from server.stands.schemas import Strict
+from thicket.document.settings import Strict
 from thicket.refused import Refused
 
 router = Router(tags=["session"])

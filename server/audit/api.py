@@ -11,7 +11,7 @@ from ninja import Router, Schema
 from server.audit.models import Record
 from server.errors import NotAllowed
 from server.levels.models import Membership
-from server.stands.schemas import Id
+from thicket.document.settings import Id
 
 router = Router(tags=["audit"])
 PAGE = 100

@@ -23,8 +23,8 @@ from server.stands.comparing import difference
 from server.stands.engine import Planting
 from server.stands.models import Stand
 from server.stands.regridding import fitted
-from server.stands.schemas import StandSettings
 from server.stands.touch import touch_of
+from thicket.document.settings import StandSettings
 from thicket.formats.heights_in import HeightsFile
 from thicket.formats.layers_in import Layers, normalised, read_channels
 from thicket.ground.heights import Ground

@@ -9,7 +9,7 @@ from ninja import Schema
 from pydantic import UUID4, Field
 
 from server.journal.schemas import EntryOut
-from server.stands.schemas import Number, Strict
+from thicket.document.settings import Number, Strict
 
 Cell = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)]
 

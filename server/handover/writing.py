@@ -54,10 +54,10 @@ def level_json(level: Level, tell: Tell = _quietly) -> bytes:
         items = [{"item": e.item, "weight": e.weight, "crown": stock[e.item].crown, "trunk": stock[e.item].trunk,
                   **stock[e.item].traits} for e in settings.mix]
         stands.append({"name": stand.name, "slug": stand.slug, "stratum": stand.stratum, "spacing": settings.spacing,
-                       "sward": stand.sward, "items": items, "distances": settings.distances.dict(),
+                       "sward": stand.sward, "items": items, "distances": settings.distances.model_dump(),
                        "tints": settings.tints})
     body = {"name": level.name, "slug": level.slug, "width": level.width, "length": level.length, "units": "m",
-            "axes": "x east, y up, z south", "wind": wind_of(level).dict(), "stands": stands}
+            "axes": "x east, y up, z south", "wind": wind_of(level).model_dump(), "stands": stands}
     return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
 
 

@@ -11,7 +11,6 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
-from server.cache import ContentCache
 from server.journal import actions
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
@@ -20,7 +19,8 @@ from server.levels.models import Level
 from server.levels.presence import Here, leave, tell
 from server.stands.api import ChangedOut, changed_keys
 from server.stands.keeping import dependants
-from server.stands.schemas import Id, Number, Strict
+from thicket.cache import ContentCache
+from thicket.document.settings import Id, Number, Strict
 
 router = Router(tags=["journal"])
 PAGE = 100

@@ -6,8 +6,10 @@ from datetime import datetime
 
 from django.contrib.auth.models import User
 from ninja import Schema
+from pydantic import UUID4
 
 from server.journal.models import Entry
+from thicket.document.settings import Strict
 
 
 class EntryOut(Schema):
@@ -31,3 +33,9 @@ def entry_out(entry: Entry, user: User | None = None) -> dict:
     return {"id": entry.pk, "who": who, "at": entry.at, "what": entry.what, "kind": entry.kind,
             "stand": entry.stand_id, "gained": entry.gained, "lost": entry.lost, "cost": entry.cost,
             "undone": entry.undone}
+
+
+class KeyIn(Strict):
+    """An action that needs nothing but the key it is known by."""
+
+    key: UUID4

@@ -17,7 +17,7 @@ from server.levels.looks import layers_shown
 from server.levels.models import GroundTile, Level, LevelSummary
 from server.levels.schemas import Wind, wind_of
 from server.sight.reckoning import item_of
-from server.stands.schemas import Name, Strict
+from thicket.document.settings import Name, Strict
 from thicket.planting.points import PACKING
 from thicket.stock.traits import Traits
 
@@ -181,7 +181,7 @@ class WindIn(Strict):
 def set_wind(request: HttpRequest, slug: str, data: WindIn):
     """Keep the wind with the level."""
     level = level_for(request, slug, to="plant")
-    return entry_out(keeping.set_field(request.user, level, data.key, Entry.Kind.WIND, "Wind", "wind", data.wind.dict()))
+    return entry_out(keeping.set_field(request.user, level, data.key, Entry.Kind.WIND, "Wind", "wind", data.wind.model_dump()))
 
 
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
@@ -204,7 +204,7 @@ class ViewKept(Strict):
 @router.post("/levels/{slug}/views", response=list[Bookmark])
 def keep_view(request: HttpRequest, slug: str, data: ViewKept):
     """Keep a view with the level."""
-    level, view = level_for(request, slug, to="plant"), data.dict(exclude={"key"}) | {"name": data.name.strip()}
+    level, view = level_for(request, slug, to="plant"), data.model_dump(exclude={"key"}) | {"name": data.name.strip()}
     keeping.keep_view(request.user, level, data.key, view)
     return Level.objects.get(pk=level.pk).bookmarks
 

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-import hashlib
 import zlib
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 
-from server.cache import ContentCache
 from server.levels.models import GroundTile, Level
 from server.levels.rasters import TILE, pack, split, whole
 from thicket.bands import THREADS
+from thicket.cache import ContentCache
 from thicket.ground.heights import Ground
 from thicket.ground.wetness import wetness
+from thicket.hashing import digest_of
 
 _grounds = ContentCache(6)
 _layers = ContentCache(6)
@@ -48,13 +48,6 @@ class LayerMaps:
     @property
     def nbytes(self) -> int:
         return self.weights.nbytes
-
-
-def digest_of(array: np.ndarray, *more: object) -> str:
-    """A hash of an array's values and what goes with them."""
-    total = hashlib.blake2b(repr((array.shape, array.dtype.str, *more)).encode(), digest_size=12)
-    total.update(np.ascontiguousarray(array))
-    return total.hexdigest()
 
 
 def heights_under_key(array: np.ndarray, cell: float) -> Heights:

@@ -23,7 +23,7 @@ def set_field(user: User, level: Level, key: UUID, kind: Entry.Kind, what: str, 
     """Set one of the level's fields that hold several values."""
     with transaction.atomic():
         row = Level.objects.select_for_update().get(pk=level.pk)
-        was = wind_of(row).dict() if field == "wind" else getattr(row, field)
+        was = wind_of(row).model_dump() if field == "wind" else getattr(row, field)
         setattr(row, field, fresh)
         row.save(update_fields=[field])
         return Entry.objects.create(level=row, user=user, kind=kind, key=key, what=what, change={"before": was, "after": fresh})

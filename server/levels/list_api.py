@@ -15,7 +15,7 @@ from server.levels import lifetime
 from server.levels.access import check_may_make, level_for
 from server.levels.models import Level
 from server.levels.summaries import summary_of
-from server.stands.schemas import Name, Strict
+from thicket.document.settings import Name, Strict
 
 router = Router(tags=["levels"])
 

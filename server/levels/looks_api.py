@@ -14,7 +14,7 @@ from pydantic import UUID4, Field
 from server.journal.schemas import EntryOut, entry_out
 from server.levels import looks
 from server.levels.access import level_for
-from server.stands.schemas import Colour, Strict
+from thicket.document.settings import Colour, Strict
 
 router = Router(tags=["levels"])
 LayerName = Annotated[str, Field(min_length=1, max_length=40)]
@@ -34,7 +34,7 @@ class LookIn(Strict):
 def set_look(request: HttpRequest, slug: str, data: LookIn):
     """Say how a ground layer is drawn."""
     level = level_for(request, slug, to="plant")
-    said = {name: value for name, value in data.dict(include={"colour", "look"}).items() if value is not None}
+    said = {name: value for name, value in data.model_dump(include={"colour", "look"}).items() if value is not None}
     said |= {"texture": ""} if data.texture else {}
     return entry_out(looks.set_look(request.user, level, data.key, data.name, said), request.user)
 

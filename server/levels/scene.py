@@ -8,13 +8,13 @@ from functools import cached_property
 
 import numpy as np
 
-from server.cache import ContentCache
-from server.levels.digests import Raster, digest, hash_of
 from server.levels.ground import Heights, LayerMaps, heights_of, layers_of
 from server.levels.models import Level
 from server.levels.suiting import Suiting
+from thicket.cache import ContentCache
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape, distance_field
+from thicket.hashing import Raster, digest, hash_of
 from thicket.planting.companions import Anchors
 from thicket.planting.pins import NO_PINS, Pins
 from thicket.refused import Refused

@@ -7,7 +7,7 @@ from typing import Annotated
 from pydantic import Field
 
 from server.levels.models import Level
-from server.stands.schemas import Share, Strict
+from thicket.document.settings import Share, Strict
 from thicket.sight.wind import Wind as CoreWind
 
 

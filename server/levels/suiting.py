@@ -9,12 +9,12 @@ from functools import cached_property
 
 import numpy as np
 
-from server.cache import ContentCache
-from server.levels.digests import Raster, digest
 from server.levels.ground import Heights, LayerMaps, mask_array
 from thicket.bands import THREADS
+from thicket.cache import ContentCache
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
+from thicket.hashing import Raster, digest
 from thicket.site.conditions import Condition, deciding, joined, size_factor, sizing
 from thicket.site.fields import Site, Window, box_gap, far_away, values
 

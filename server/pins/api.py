@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import UUID4, AfterValidator, Field
 
-from server.journal.schemas import entry_out
+from server.journal.schemas import KeyIn, entry_out
 from server.levels.access import level_for, stand_for
 from server.levels.scene import scene_of
 from server.pins.keeping import Wish, as_rows, change_many, change_pins, ghost
@@ -18,7 +18,7 @@ from server.pins.uprooting import regrow, under, uproot
 from server.stands.api import ChangedOut
 from server.stands.engine import Planting, planting_of
 from server.stands.models import Stand
-from server.stands.schemas import KeyIn, Multiple, Number, Share, Strict
+from thicket.document.settings import Multiple, Number, Share, Strict
 from thicket.planting.pins import bearing_of, lean_of
 from thicket.planting.strokes import Stroke
 from thicket.refused import Refused
@@ -132,7 +132,7 @@ def change(request: HttpRequest, slug: str, stand: int, data: PinsIn):
     """Set, change, remove and release single plants, as one journal entry."""
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
-    wish = Wish([a.dict() for a in data.add], [{**c.dict(), "plant": int(c.plant)} for c in data.change],
+    wish = Wish([a.model_dump() for a in data.add], [{**c.model_dump(), "plant": int(c.plant)} for c in data.change],
                 [int(p) for p in data.remove], [int(p) for p in data.release], data.push)
     entry = change_pins(request.user, row, data.key, wish)
     return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
@@ -162,7 +162,7 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
     row = stand_for(level_for(request, slug, to="plant"), stand)
     if row.sward:
         raise Refused(f"stand: {row.name} is a sward; it has no single plants to set")
-    plant, said, trouble = ghost(row, data.key, data.add.dict(), data.push)
+    plant, said, trouble = ghost(row, data.key, data.add.model_dump(), data.push)
     y = float(planting_of(row).ground.height_at(np.array([said["x"]]), np.array([said["z"]]))[0]) + said["lift"]
     form = [said["x"], y, said["z"], *(said[n] for n in ("qx", "qy", "qz", "qw", "width", "height", "tint"))]
     return {"plant": _out(int(plant), said, "pinned"), "form": form, "trouble": f"{trouble}." if trouble else "",
@@ -281,7 +281,7 @@ class HandIn(Strict):
 
     def wish(self, ids: list[str]) -> Wish:
         """What it asks for of one stand."""
-        said = self.dict(exclude={"key", "plants", "do", "push"})
+        said = self.model_dump(exclude={"key", "plants", "do", "push"})
         each = [said | {"plant": int(p)} for p in ids]
         return Wish(change=each if self.do == "change" else [], copy=each if self.do == "copy" else [],
                     remove=[int(p) for p in ids] if self.do == "remove" else [],

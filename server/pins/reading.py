@@ -7,9 +7,9 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from server.cache import ContentCache
 from server.levels.models import Level
 from server.pins.models import FIELDS
+from thicket.cache import ContentCache
 from thicket.planting.pins import Pins, Uprooted
 
 _pins = ContentCache(32)

@@ -8,7 +8,7 @@ from ninja import Schema
 from pydantic import UUID4, Field, model_validator
 
 from server.journal.schemas import EntryOut
-from server.stands.schemas import Metres, Name, Number, Stratum, Strict
+from thicket.document.settings import Metres, Name, Number, Stratum, Strict
 from thicket.ground.shapes import box, circle
 from thicket.refused import Refused
 
@@ -71,11 +71,11 @@ class ShapeSettings(Strict):
         if self.form == "circle":
             if self.round is None:
                 raise Refused("a round obstacle needs its middle and radius")
-            points = circle(**self.round.dict())
+            points = circle(**self.round.model_dump())
         elif self.form == "box":
             if self.box is None:
                 raise Refused("a box needs its middle, size and heading")
-            points = box(**self.box.dict())
+            points = box(**self.box.model_dump())
         else:
             points = self.points
         self.points = [(round(x, 4), round(z, 4)) for x, z in points]

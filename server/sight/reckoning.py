@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from server.cache import ContentCache
 from server.levels.models import Level
 from server.stands.engine import Planting
 from server.stock.models import StockItem
+from thicket.cache import ContentCache
 from thicket.formats.stock import measure
 from thicket.sight.cost import Cost, Item, Layout, Patch, lay_out, reckon
 from thicket.sight.views import CELL, View

@@ -7,7 +7,7 @@ from typing import Annotated
 from ninja import Schema
 from pydantic import Field
 
-from server.stands.schemas import Number, Strict
+from thicket.document.settings import Number, Strict
 from thicket.sight.views import View
 
 
@@ -24,7 +24,7 @@ class ViewIn(Strict):
     shadows: bool = True
 
     def core(self) -> View:
-        return View(**self.dict())
+        return View(**self.model_dump())
 
 
 class CostOut(Schema):

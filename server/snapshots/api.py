@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from ninja.errors import HttpError
 
-from server.journal.schemas import entry_out
+from server.journal.schemas import KeyIn, entry_out
 from server.levels.access import level_for
 from server.levels.models import Level
 from server.sight.schemas import ViewIn
@@ -16,7 +16,7 @@ from server.snapshots import keeping
 from server.snapshots.models import Snapshot
 from server.stands.arranging_api import ArrangedOut
 from server.stands.payload import encode_marks
-from server.stands.schemas import KeyIn, Name, Strict
+from thicket.document.settings import Name, Strict
 
 router = Router(tags=["snapshots"])
 

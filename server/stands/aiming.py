@@ -6,7 +6,7 @@ import numpy as np
 
 from server.stands.engine import Planting
 from server.stands.models import Stand
-from server.stands.schemas import StandSettings
+from thicket.document.settings import StandSettings
 from thicket.refused import Refused
 
 

@@ -10,7 +10,6 @@ from ninja import Query, Router, Schema
 from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
-from server.cache import ContentCache
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for, stands_of
 from server.sight.reckoning import items_of, stand_cost
@@ -24,8 +23,9 @@ from server.stands.models import Stand
 from server.stands.painting import clear, clear_all, cost_change
 from server.stands.payload import encode, encode_marks
 from server.stands.sampling import sample
-from server.stands.schemas import StandSettings, Stratum, Strict
 from server.stands.seating import lacking_layout
+from thicket.cache import ContentCache
+from thicket.document.settings import StandSettings, Stratum, Strict
 from thicket.planting.density import TOUCH_UNIT
 
 router = Router(tags=["stands"])

@@ -24,7 +24,7 @@ from server.stands.checking import check_items, check_site
 from server.stands.comparing import compare
 from server.stands.engine import Planting
 from server.stands.models import Stand, TouchTile
-from server.stands.schemas import StandSettings
+from thicket.document.settings import StandSettings
 from thicket.planting.hashing import seed_of
 from thicket.planting.stands import STRATA
 from thicket.refused import Refused

@@ -9,13 +9,13 @@ from ninja import Router, Schema
 from pydantic import UUID4, Field
 
 from server.journal.models import Entry
-from server.journal.schemas import EntryOut, entry_out
+from server.journal.schemas import EntryOut, KeyIn, entry_out
 from server.levels.access import level_for, stand_for
 from server.sight.reckoning import items_of, stand_cost
 from server.sight.schemas import ViewIn
 from server.stands import arranging
 from server.stands.painting import cost_change
-from server.stands.schemas import Colour, KeyIn, Name, Share, Stratum, Strict
+from thicket.document.settings import Colour, Name, Share, Stratum, Strict
 from thicket.sight.cost import Cost
 
 router = Router(tags=["stands"])
@@ -132,7 +132,7 @@ def move(request: HttpRequest, slug: str, stand: int, data: MoveIn):
 def change(request: HttpRequest, slug: str, stand: int, data: ChangeIn):
     """Rename, re-seed, colour, lock or unlock a stand."""
     row = stand_for(level_for(request, slug, to="plant"), stand)
-    fields = {name: value for name, value in data.dict(exclude={"key"}).items() if value is not None}
+    fields = {name: value for name, value in data.model_dump(exclude={"key"}).items() if value is not None}
     return {"entry": entry_out(arranging.change(request.user, row, data.key, fields), request.user)}
 
 

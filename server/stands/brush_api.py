@@ -22,8 +22,8 @@ from server.stands.keeping import dependants
 from server.stands.models import BrushTip
 from server.stands.painting import attempt, paint
 from server.stands.payload import encode
-from server.stands.schemas import Number, Share, Strict
 from server.turns import turn
+from thicket.document.settings import Number, Share, Strict
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.pictures import read_grey
 from thicket.planting.strokes import Stroke
@@ -71,7 +71,7 @@ class StrokeIn(Strict):
         """The brush as the server works with it."""
         stroke = Stroke(self.verb, self.path, self.radius, self.soft, self.strength, self.toward, self.pressure, tip_of(self.tip),
                         self.turn)
-        return Brush(stroke, Limits(**self.limits.dict()), self.fill)
+        return Brush(stroke, Limits(**self.limits.model_dump()), self.fill)
 
 
 class TipOut(Schema):

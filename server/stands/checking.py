@@ -9,8 +9,8 @@ from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.stands.engine import Planting
 from server.stands.models import Stand
-from server.stands.schemas import StandSettings
 from server.stands.seating import anchors_named
+from thicket.document.settings import StandSettings
 from thicket.ground.hollow import disc
 from thicket.refused import Refused
 from thicket.site.conditions import NAMES, Condition

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from server.cache import ContentCache
-from server.levels.digests import hash_of
 from server.stands.seating import host_reach
+from thicket.cache import ContentCache
+from thicket.hashing import hash_of
 from thicket.planting.room import Discs, near
 
 if TYPE_CHECKING:

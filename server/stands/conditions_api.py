@@ -22,7 +22,7 @@ from server.stands.engine import Planting
 from server.stands.keeping import dependants, keep_settings
 from server.stands.looking import layer_bands, look, why
 from server.stands.models import ConditionSet
-from server.stands.schemas import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
+from thicket.document.settings import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
 from thicket.ground.noise import Noise, noise_field
 
 router = Router(tags=["conditions"])
@@ -151,7 +151,7 @@ def noise(request: HttpRequest, slug: str, data: NoiseIn):
     level_for(request, slug)
     cell = data.side / PICTURE
     col, row = round(data.x / cell), round(data.z / cell)
-    field = noise_field(Noise(**data.noise.dict()), cell, (col, row, col + PICTURE, row + PICTURE))
+    field = noise_field(Noise(**data.noise.model_dump()), cell, (col, row, col + PICTURE, row + PICTURE))
     return {"side": PICTURE, "values": base64.b64encode((field * 255).round().astype(np.uint8).tobytes()).decode()}
 
 

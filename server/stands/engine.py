@@ -7,21 +7,21 @@ from functools import cached_property
 
 import numpy as np
 
-from server.cache import ContentCache
-from server.levels.ground import digest_of
-from server.levels.scene import Raster, Scene, scene_of
+from server.levels.scene import Scene, scene_of
 from server.stands.baking import baked
 from server.stands.claims import asks_for, reached_by
 from server.stands.keys import SheetKeys
 from server.stands.models import Stand
 from server.stands.patching import apart, in_order, note, patched
 from server.stands.rooming import Rooming
-from server.stands.schemas import StandSettings
 from server.stands.seating import PLANT_CEILING, check_layout, places
 from server.stands.sheets import Box, Sheet
 from server.stands.touch import TouchMap, touch_of
+from thicket.cache import ContentCache
+from thicket.document.settings import StandSettings
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
+from thicket.hashing import Raster, digest_of
 from thicket.planting.density import density_at, density_field, expected_count
 from thicket.planting.hashing import absent
 from thicket.planting.pins import NO_PINS, Pins, pinned_plants

@@ -19,7 +19,7 @@ from server.stands.comparing import compare
 from server.stands.engine import Planting, planting_of
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked, cost_change
-from server.stands.schemas import StandSettings
+from thicket.document.settings import StandSettings
 from thicket.planting.pins import NO_PINS
 from thicket.sight.views import View
 

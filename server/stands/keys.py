@@ -8,11 +8,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from server.cache import ContentCache
-from server.levels.digests import digest, hash_of
-from server.levels.ground import digest_of
 from server.stands.patching import Mark, touch_blocks, touch_digest, widened
 from server.stands.seating import followed, host_key
+from thicket.cache import ContentCache
+from thicket.hashing import digest, digest_of, hash_of
 
 if TYPE_CHECKING:
     from server.stands.engine import Planting
@@ -84,7 +83,7 @@ class SheetKeys:
         planting = self.planting
 
         def said() -> str:
-            return digest(planting.settings.dict(exclude={"distances", "tints", "conditions"}))
+            return digest(planting.settings.model_dump(exclude={"distances", "tints", "conditions"}))
 
         kept = _said.get(planting.settings_id, said) if planting.settings_id else said()
         shapes = planting.scene.shapes

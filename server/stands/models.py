@@ -35,7 +35,7 @@ class Stand(models.Model):
     place = models.PositiveSmallIntegerField(default=0)
     sward = models.BooleanField(default=False)
     seed = models.PositiveIntegerField()
-    settings = models.JSONField(help_text="validated by server.stands.schemas.StandSettings")
+    settings = models.JSONField(help_text="validated by thicket.document.settings.StandSettings")
     revision = models.PositiveIntegerField(default=1)
     locked = models.BooleanField(default=False)
     colour = models.CharField(max_length=7, blank=True, help_text="its ink on the screen; its stratum's when empty")

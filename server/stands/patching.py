@@ -11,10 +11,10 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from server.cache import ContentCache
-from server.levels.digests import hash_of
 from server.stands.claims import Parts, Taken
+from thicket.cache import ContentCache
 from thicket.ground.rasters import block_sums
+from thicket.hashing import hash_of
 from thicket.planting.room import NO_DISCS, NOWHERE, differing
 from thicket.planting.stands import Plants, join
 

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from server.cache import ContentCache
 from server.stands.claims import Claim, Parts, claims_of_pins, radii_of, reaches, taken_by_stands
 from server.stands.seating import followed
 from server.stands.sheets import Box, Sheet, Sheets
+from thicket.cache import ContentCache
 from thicket.ground.shapes import kept_clear
 from thicket.planting.pins import Pins, Uprooted, inside_uprooted
 from thicket.planting.room import Discs, crowded, near, standing, taken, together
@@ -19,7 +19,7 @@ from thicket.planting.stands import Stand as CoreStand
 
 if TYPE_CHECKING:
     from server.stands.engine import Planting
-    from server.stands.schemas import StandSettings
+    from thicket.document.settings import StandSettings
 
 _discs = ContentCache(20_000)
 

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from server.cache import ContentCache
-from server.levels.scene import digest
+from thicket.cache import ContentCache
+from thicket.hashing import digest
 from thicket.planting.companions import NO_ANCHORS, Anchors, seats_on
 from thicket.planting.layouts import along, expected, none_laid, rows
 from thicket.planting.points import PointSet, Seats, chosen, gathered
@@ -58,7 +58,7 @@ def places(planting: Planting, sheet: Sheet) -> PointSet | Seats:
         key = planting.stand.seed, layout.around, layout.group, layout.inside, host_key(planting, sheet)
         return _seats.get(key, lambda: _on_hosts(planting, sheet))
     if kind != "free":
-        said = planting.settings.layout.dict()
+        said = planting.settings.layout.model_dump()
         shapes = [(n, planting.scene.shapes[n].points, planting.scene.shapes[n].width) for n in followed(planting)]
         key = digest(planting.stand.seed, said, shapes, planting.sheets, planting.scene.width, planting.scene.length)
         whole = _points.get(key, lambda: _laid_out(planting))

@@ -10,11 +10,11 @@ import numpy as np
 from django.db import transaction
 
 from server.asking import Asked
-from server.cache import ContentCache
 from server.levels.models import Level
 from server.levels.rasters import TILE, pack, tile_of, tile_shape
 from server.stands.models import Stand, TouchTile
 from server.stands.patching import BLOCK, touch_blocks, touch_digest
+from thicket.cache import ContentCache
 
 
 @dataclass

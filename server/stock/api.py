@@ -13,9 +13,9 @@ from pydantic import UUID4, Field
 
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
-from server.stands.schemas import Share, Strict
 from server.stock import shelf, versions
 from server.stock.models import ShelfItem, ShelfVersion, StockItem
+from thicket.document.settings import Share, Strict
 
 router = Router(tags=["stock"])
 IMMUTABLE = "private, max-age=31536000, immutable"

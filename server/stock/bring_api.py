@@ -14,10 +14,10 @@ from pydantic import Field
 from server.jobs import starting
 from server.jobs.models import Job
 from server.levels.access import check_may_make
-from server.stands.schemas import Id, Name, Strict
 from server.stock import bringing
 from server.stock.api import AnchorSaid, FindingOut, Group, ShelfOut, StateOut, TraitsSaid, Word, shelf_out
 from server.stock.models import BroughtItem
+from thicket.document.settings import Id, Name, Strict
 
 router = Router(tags=["stock"])
 

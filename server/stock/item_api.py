@@ -11,12 +11,12 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from server.levels.access import check_may_make
-from server.stands.schemas import Colour, Id, Name, Strict
 from server.stock import bringing, versions
 from server.stock.api import AnchorSaid, Group, ShelfOut, TraitsSaid, Word, shelf_out
 from server.stock.bring_api import MendIn
 from server.stock.models import ShelfItem
 from server.stock.shelf import put_on_shelf, slug_for
+from thicket.document.settings import Colour, Id, Name, Strict
 from thicket.stock.making import made
 from thicket.stock.stand_ins import stand_in
 from thicket.stock.traits import Edit, Traits
@@ -139,9 +139,9 @@ def edit_item(request: HttpRequest, item: str, data: ItemEdit):
     """Say what an item is called and what it knows; the plants of every level that uses it follow."""
     check_may_make(request.user)
     row = versions.item_for(item, data.revision)
-    said = data.dict(include={"height", "crown", "trunk", "lift", "anchors"})
-    named = {"name": data.name.strip(), **data.dict(include={"group", "tags", "note"})}
-    versions.edit(request.user, row, named, Edit(**said, traits=Traits(**data.traits.dict())))
+    said = data.model_dump(include={"height", "crown", "trunk", "lift", "anchors"})
+    named = {"name": data.name.strip(), **data.model_dump(include={"group", "tags", "note"})}
+    versions.edit(request.user, row, named, Edit(**said, traits=Traits(**data.traits.model_dump())))
     return _detail(request, versions.item_for(item))
 
 

@@ -6,9 +6,9 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.stands.engine import Planting
 from server.stands.models import Stand
-from server.stands.schemas import StandSettings
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
+from thicket.document.settings import StandSettings
 
 
 class Arranging(GroundCase):

@@ -8,11 +8,11 @@ import threading
 from django.conf import settings
 from django.test import SimpleTestCase
 
-from server.cache import ContentCache, MemoryBudget, resident
+from thicket.cache import ContentCache, MemoryBudget, resident
 
 HOLD = """
 import numpy as np
-from server.cache import BUDGET, ContentCache, resident
+from thicket.cache import BUDGET, ContentCache, resident
 caches = [ContentCache(100_000) for _ in range(3)]
 most = 0
 BUDGET.EVERY = BUDGET.AFTER_RELIEF = 0

@@ -16,9 +16,9 @@ from server.levels.scene import forget_scene, heights_of, replace, scene_of
 from server.stands.brushing import Brush
 from server.stands.engine import Planting
 from server.stands.painting import paint
-from server.stands.schemas import ConditionSettings
 from tests.server.test_ground import key
 from tests.server.test_room import overlaps
+from thicket.document.settings import ConditionSettings
 from thicket.ground.shapes import distances_at
 from thicket.planting.stands import join
 from thicket.planting.strokes import Stroke

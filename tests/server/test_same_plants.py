@@ -15,8 +15,8 @@ from server.handover.writing import plants_csv
 from server.levels.models import Level
 from server.levels.scene import scene_of
 from server.stands.models import Stand
-from server.stands.schemas import StandSettings
 from tests.fixtures import small_level
+from thicket.document.settings import StandSettings
 from thicket.planting.stands import STRATA
 
 DEMO = "a8ad6eef62c347539c5395b99dad5bb5"

@@ -10,7 +10,6 @@ from django.db import transaction
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
-from server.cache import ContentCache
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.pins.models import Pin
@@ -18,6 +17,7 @@ from server.stands import touch
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
+from thicket.cache import ContentCache
 
 where = st.integers(8, 248)
 person = st.sampled_from(["north", "lead"])

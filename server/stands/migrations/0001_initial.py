@@ -24,7 +24,7 @@ class Migration(migrations.Migration):
                 ('place', models.PositiveSmallIntegerField(default=0)),
                 ('sward', models.BooleanField(default=False)),
                 ('seed', models.PositiveIntegerField()),
-                ('settings', models.JSONField(help_text='validated by server.stands.schemas.StandSettings')),
+                ('settings', models.JSONField(help_text='validated by thicket.document.settings.StandSettings')),
                 ('revision', models.PositiveIntegerField(default=1)),
                 ('level', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='stands', to='levels.level')),
             ],

@@ -2705,7 +2705,7 @@ export interface components {
         MarksIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             marks: components["schemas"]["Marks"];
@@ -2714,7 +2714,7 @@ export interface components {
         WindIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             wind: components["schemas"]["Wind"];
@@ -2726,7 +2726,7 @@ export interface components {
         ViewKept: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /**
@@ -2965,7 +2965,7 @@ export interface components {
         KeepIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /**
@@ -3021,7 +3021,7 @@ export interface components {
         ResolutionIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Cell */
@@ -3225,7 +3225,7 @@ export interface components {
         ShapesIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /**
@@ -3421,7 +3421,7 @@ export interface components {
         TakeIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Items */
@@ -3431,7 +3431,7 @@ export interface components {
         LeaveIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Item */
@@ -3441,7 +3441,7 @@ export interface components {
         HoldIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Item */
@@ -3962,7 +3962,7 @@ export interface components {
         PatchSeveralIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Stands */
@@ -4018,7 +4018,7 @@ export interface components {
         PatchIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Settings */
@@ -4110,7 +4110,7 @@ export interface components {
         ClearIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Area */
@@ -4167,7 +4167,7 @@ export interface components {
         StrokeIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Stand */
@@ -4245,7 +4245,7 @@ export interface components {
         AddIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /**
@@ -4316,7 +4316,7 @@ export interface components {
         KeyIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
         };
@@ -4327,7 +4327,7 @@ export interface components {
         MoveIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /**
@@ -4345,7 +4345,7 @@ export interface components {
         ChangeIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Name */
@@ -4364,7 +4364,7 @@ export interface components {
         ExchangeIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Item */
@@ -4461,7 +4461,7 @@ export interface components {
         PinsIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /**
@@ -4520,7 +4520,7 @@ export interface components {
         GhostIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             add: components["schemas"]["AddPlant"];
@@ -4537,7 +4537,7 @@ export interface components {
         UprootIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Stands */
@@ -4644,7 +4644,7 @@ export interface components {
         HandIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Plants */
@@ -4921,7 +4921,7 @@ export interface components {
         CopyIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Conditions */
@@ -5575,7 +5575,7 @@ export interface components {
         LookIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /** Name */
@@ -5635,7 +5635,7 @@ export interface components {
         RenameIn: {
             /**
              * Key
-             * Format: uuid
+             * Format: uuid4
              */
             key: string;
             /**

@@ -53,7 +53,7 @@ const shown = computed(() => {
 const leads = computed(() => levels.value?.some((l) => l.role === 'lead'))
 /** Known with the levels, as `leads` is, so that no button moves under the pointer. */
 const mayMake = computed(
-  () => levels.value && (!levels.value.length || levels.value.some((l) => l.role !== 'viewer')),
+  () => !!levels.value && (!levels.value.length || levels.value.some((l) => l.role !== 'viewer')),
 )
 async function bringBack(slug: string) {
   await answer(api.POST('/api/removed-levels/{slug}/bring-back', { params: { path: { slug } } })).catch(

@@ -14,7 +14,7 @@ from demo import level as demo_level
 from demo.stands import BY_HAND, STANDS, grazing
 from demo.stock import MODELS
 from server.ground.models import Mask
-from server.levels.ground import digest_of, store
+from server.levels.ground import store
 from server.levels.models import Level, Membership
 from server.levels.rasters import split
 from server.levels.scene import forget_scene, scene_of
@@ -23,9 +23,10 @@ from server.pins.rows import put_rows
 from server.shapes.models import Shape
 from server.shapes.schemas import ShapeSettings
 from server.stands.models import Stand, TouchTile
-from server.stands.schemas import StandSettings
 from server.stock.shelf import put_into
+from thicket.document.settings import StandSettings
 from thicket.ground.heights import Ground
+from thicket.hashing import digest_of
 from thicket.planting.hashing import seed_of
 
 

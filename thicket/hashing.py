@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from thicket.site.fields import Window
+Window = tuple[int, int, int, int]
 
 
 def digest(*parts: object) -> str:
@@ -22,6 +22,13 @@ def hash_of(*parts: bytes | np.ndarray) -> bytes:
     for part in parts:
         total.update(part)
     return total.digest()
+
+
+def digest_of(array: np.ndarray, *more: object) -> str:
+    """A hash of an array's values and what goes with them."""
+    total = hashlib.blake2b(repr((array.shape, array.dtype.str, *more)).encode(), digest_size=12)
+    total.update(np.ascontiguousarray(array))
+    return total.hexdigest()
 
 
 @dataclass(eq=False)

@@ -1,11 +1,10 @@
-"""What a stand's settings may be: the API's types and the limits of every number."""
+"""What a stand's settings may be, with the limits of every number: checked as they are read from JSON."""
 
 from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from ninja import Schema
-from pydantic import UUID4, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from thicket.ground.noise import Noise
 from thicket.planting.hashing import seed_of
@@ -27,8 +26,8 @@ Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 Stratum = Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
 
 
-class Strict(Schema):
-    """A schema that takes no fields it does not know."""
+class Strict(BaseModel):
+    """A model that takes no fields it does not know."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -100,7 +99,7 @@ class ConditionSettings(Strict):
 
     def core(self) -> Condition:
         """The condition as the core measures it."""
-        said = self.dict()
+        said = self.model_dump()
         return Condition(**{**said, "layers": tuple(self.layers), "shapes": tuple(self.shapes), "noise": Noise(**said["noise"])})
 
 
@@ -222,9 +221,3 @@ class StandSettings(Strict):
     def rules(self) -> list[Condition]:
         """The conditions as the core combines them."""
         return [c.core() for c in self.conditions]
-
-
-class KeyIn(Strict):
-    """An action that needs nothing but the key it is known by."""
-
-    key: UUID4
