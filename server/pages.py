@@ -1,10 +1,13 @@
-"""The one page of the application, with this response's nonce for its styles."""
+"""The one page of the application, with this response's nonce for its styles, and who is signed in."""
 
 from functools import cache
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
+from django.utils.html import json_script
 from django.views.decorators.csrf import ensure_csrf_cookie
+
+from server.accounts.api import who_is
 
 
 @cache
@@ -19,6 +22,7 @@ def application(request: HttpRequest) -> HttpResponse:
         page = _page()
     except FileNotFoundError:
         return HttpResponse("The front end has not been built: run ./kt setup.", status=503, content_type="text/plain")
-    response = HttpResponse(page.replace("__CSP_NONCE__", str(request.csp_nonce)))
+    told = json_script(who_is(request.user), "session")
+    response = HttpResponse(page.replace("__CSP_NONCE__", str(request.csp_nonce)).replace("</body>", f"{told}</body>"))
     response["Cache-Control"] = "no-store"
     return response

@@ -57,7 +57,8 @@ class KeysIn(Strict):
         return keys
 
 
-def _who(user: User) -> dict:
+def who_is(user: User) -> dict:
+    """What `SessionOut` tells of a person, also one who is not signed in."""
     return {"name": user.get_username() or None, "keys": keys_of(user), "first": not user.pk and not User.objects.exists()}
 
 
@@ -83,14 +84,14 @@ def make_first(request: HttpRequest, data: FirstIn):
         user = User.objects.create_superuser(data.name, password=data.password)
     login(request, user, backend="django.contrib.auth.backends.ModelBackend")
     record("sign-in", request, "with the first account")
-    return _who(user)
+    return who_is(user)
 
 
 @router.get("/session", auth=None, response=SessionOut)
 def who(request: HttpRequest):
     """Who is signed in. Sets the CSRF cookie that every change must send back."""
     get_token(request)
-    return _who(request.user)
+    return who_is(request.user)
 
 
 @router.post("/session", auth=None, response=SessionOut, throttle=[BY_ADDRESS])
@@ -113,7 +114,7 @@ def sign_in(request: HttpRequest, data: SignIn):
     login(request, user)
     record("sign-in", request)
     get_token(request)
-    return _who(user)
+    return who_is(user)
 
 
 @router.delete("/session", response=SessionOut)
@@ -128,4 +129,4 @@ def sign_out(request: HttpRequest):
 def keep_keys(request: HttpRequest, data: KeysIn):
     """Keep one's own keys, in place of those before."""
     OwnKeys.objects.update_or_create(user=request.user, defaults={"keys": data.keys})
-    return _who(request.user)
+    return who_is(request.user)

@@ -96,6 +96,7 @@ onMounted(async () => {
 onBeforeUnmount(() => {
   ended = true
   stage.value?.dispose()
+  stage.value = null
 })
 
 function fit() {

@@ -10,6 +10,8 @@ export const useSession = defineStore('session', () => {
   /** There is no account yet: the first is to be made. */
   const first = ref(false)
   let asked: Promise<void> | null = null
+  const told = document.getElementById('session')?.textContent
+  const said = told ? (JSON.parse(told) as Session) : null
 
   function take(s: Session): void {
     name.value = s.name
@@ -17,7 +19,12 @@ export const useSession = defineStore('session', () => {
     keys.value = s.keys ?? {}
   }
 
-  const ready = () => (asked ??= answer(api.GET('/api/session')).then(take, () => void (asked = null)))
+  /** Who came with the page; asked of the server when that does not say. */
+  const ready = () =>
+    (asked ??= (said ? Promise.resolve(said) : answer(api.GET('/api/session'))).then(
+      take,
+      () => void (asked = null),
+    ))
 
   async function signIn(as: string, password: string): Promise<void> {
     take(await answer(api.POST('/api/session', { body: { name: as, password } })))

@@ -88,7 +88,10 @@ useIntervalFn(() => {
     .catch(store.tell)
     .finally(() => (beating = false))
 }, 1000)
-onBeforeUnmount(() => void store.beat(here(), true).catch(() => undefined))
+onBeforeUnmount(() => {
+  void store.beat(here(), true).catch(() => undefined)
+  stage.value = null
+})
 
 function ready(made: Stage) {
   stage.value = made
