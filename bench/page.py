@@ -18,10 +18,14 @@ from bench.stage import FLAGS, sign_in
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 PAINTS, LEAVES = 5, 50
 RATIO, SCRIPTS, STYLES, SCRIPT_MS, GROWTH = 1.5, 290 << 10, 200 << 10, 8.0, 1.1
-SEEN = """() => new PerformanceObserver(list => {
-  for (const { name, startTime } of list.getEntries()) if (name === 'first-contentful-paint') window.seen = startTime
-}).observe({ type: 'paint', buffered: true })"""
-SENT = """() => performance.getEntriesByType('resource').filter(e => /\\.(js|css)$/.test(e.name))
+SEEN = """selector => {
+  new PerformanceObserver(list => {
+    for (const { name, startTime } of list.getEntries()) if (name === 'first-contentful-paint') window.seen = startTime
+  }).observe({ type: 'paint', buffered: true })
+  new MutationObserver(() => { if (!window.there && document.querySelector(selector)) window.there = performance.now() })
+    .observe(document, { childList: true, subtree: true })
+}"""
+SENT = """() => performance.getEntriesByType('resource').filter(e => e.startTime < window.there && /\\.(js|css)$/.test(e.name))
   .map(e => [e.name, e.decodedBodySize])"""
 COUNT_FRAMES = """() => {
   window.frames_seen = 0
@@ -39,12 +43,11 @@ def shown_after(browser: Browser, state: dict, address: str, selector: str, html
     is there; `html` stands for the page."""
     context = browser.new_context(storage_state=state, bypass_csp=True)
     page = context.new_page()
-    page.add_init_script(f"({SEEN})()")
+    page.add_init_script(f"({SEEN})({selector!r})")
     if html is not None:
         page.route(address, lambda route: route.fulfill(body=html, content_type="text/html"))
     page.goto(address, wait_until="commit")
-    page.wait_for_function("window.seen")
-    page.locator(selector).first.wait_for()
+    page.wait_for_function("window.seen && window.there")
     told = page.evaluate("window.seen"), page.evaluate(SENT)
     context.close()
     return told

@@ -422,8 +422,9 @@ canvas.armed {
   transform: translateX(-50%);
   margin: 0;
   padding: 5px 12px;
+  width: max-content;
+  max-width: calc(100% - 16px);
   background: var(--sheet);
   border: 1px solid var(--ochre);
-  white-space: nowrap;
 }
 </style>

@@ -100,7 +100,8 @@ export class PlanView {
   private readonly came = this.marks('#2f5a1f', 0)
   private readonly went = this.marks('#8a2018', 1)
   private size: [number, number] = [1, 1]
-  private fitted = false
+  /** Whether somebody has panned or zoomed; until then the level fills the view, however large that becomes. */
+  private moved = false
   private readonly slope: number
 
   constructor(
@@ -149,10 +150,8 @@ export class PlanView {
     this.size = [Math.max(width, 1), Math.max(height, 1)]
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
     this.renderer.setSize(this.size[0], this.size[1], false)
-    if (!this.fitted && width > 40) {
+    if (!this.moved && width > 40)
       this.pixel = Math.min(this.ground.width / width, this.ground.length / height)
-      this.fitted = true
-    }
   }
 
   /** Level metres under a point of the canvas. */
@@ -173,6 +172,7 @@ export class PlanView {
 
   /** Zoom about a point of the canvas. */
   zoom(px: number, py: number, factor: number): void {
+    this.moved = true
     const [x, z] = this.at(px, py)
     const widest = (Math.max(this.ground.width, this.ground.length) / Math.min(...this.size)) * 1.6
     this.pixel = Math.min(Math.max(this.pixel * factor, 0.01), widest)
@@ -181,6 +181,7 @@ export class PlanView {
   }
 
   pan(dx: number, dy: number): void {
+    this.moved = true
     this.centre = [
       Math.min(Math.max(this.centre[0] - dx * this.pixel, 0), this.ground.width),
       Math.min(Math.max(this.centre[1] - dy * this.pixel, 0), this.ground.length),
