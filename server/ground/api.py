@@ -22,7 +22,7 @@ from server.ground.schemas import DraftOptions, DraftOut, GroundChangedOut, Keep
 from server.journal.schemas import entry_out
 from server.levels.access import check_may_make, level_for
 from server.levels.models import Level
-from server.levels.scene import forget_scene
+from server.levels.planted import forget_planted
 from thicket.formats.bounded import bounded
 from thicket.formats.layers_in import read_mask
 from thicket.refused import Refused
@@ -153,7 +153,7 @@ def set_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
     """Give the touch maps another cell; all painting is resampled, and undo brings it back as it was."""
     level = level_for(request, slug, to="lead")
     entry = change_resolution(request.user, level, data.key, data.cell)
-    forget_scene(level)
+    forget_planted(level)
     return {"entry": entry_out(entry, request.user), "stale": _stale(level)}
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from uuid import UUID
 
@@ -15,20 +15,21 @@ from server.ground.swapping import keep_ground, reseated
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.access import stands_of
-from server.levels.ground import heights_under_key, layers_of, layers_under_key, next_revision, store
+from server.levels.ground import layers_of, next_revision, store
 from server.levels.models import Level, Membership
-from server.levels.scene import Scene, forget_scene, replace, scene_of
+from server.levels.planted import forget_planted, planted_of
 from server.sight.reckoning import LINES, bookmark_view, items_of, line, stand_cost
-from server.stands.comparing import difference
-from server.stands.engine import Planting
-from server.stands.models import Stand
 from server.stands.regridding import fitted
-from server.stands.touch import touch_of
-from thicket.document.settings import StandSettings
+from thicket.document.level import Level as Document
+from thicket.document.level import touch_shape
+from thicket.document.rasters import Heights, LayerMaps
+from thicket.document.touch import TouchMap
 from thicket.formats.heights_in import HeightsFile
 from thicket.formats.layers_in import Layers, normalised, read_channels
 from thicket.ground.heights import Ground
 from thicket.ground.rasters import resample
+from thicket.planted.comparing import difference
+from thicket.planted.level import PlantedLevel
 from thicket.planting.hashing import seed_of
 from thicket.refused import Refused
 
@@ -77,18 +78,20 @@ def _fitted_layers(level: Level, shape: tuple[int, int]) -> np.ndarray:
     return np.ascontiguousarray(out)
 
 
-def scene_with(level: Level, new: NewGround) -> Scene:
-    """The level as it would be with new ground."""
-    scene = scene_of(level)
+def with_ground(level: Level, new: NewGround) -> Document:
+    """The level as it would be with new ground; touch is fitted to it."""
+    document = planted_of(level).level
     if new.heights is not None:
         rows, columns = new.heights.shape[0] - 1, new.heights.shape[1] - 1
-        shape = Level(cell=new.cell, rows=rows, columns=columns, touch_cell=level.touch_cell).touch_shape
-        scene = replace(scene, heights=heights_under_key(new.heights, new.cell), touch_shape=shape)
+        document = replace(document, heights=Heights.of(new.heights, new.cell))
+        shape = document.touch_shape
+        document = replace(document, touch={n: TouchMap.of(fitted(touch.array, level.touch_cell, shape, level.touch_cell))
+                                            for n, touch in document.touch.items()})
         if new.layers is None and (rows, columns) != (level.rows, level.columns):
-            scene = replace(scene, layers=layers_under_key(list(scene.layers.names), _fitted_layers(level, (rows, columns))))
+            document = replace(document, layers=LayerMaps.of(document.layers.names, _fitted_layers(level, (rows, columns))))
     if new.layers is not None:
-        scene = replace(scene, layers=layers_under_key(new.layers.names, new.layers.weights))
-    return scene
+        document = replace(document, layers=LayerMaps.of(new.layers.names, new.layers.weights))
+    return document
 
 
 def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
@@ -97,24 +100,23 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
     Returns: stands, a list of name, before, after, gained, lost and notes; views, a list of name and the difference
     on each budget line; notes, sentences.
     """
-    scene = scene_with(level, new)
+    before_it, document = planted_of(level), with_ground(level, new)
     stands, notes = stands_of(level), []
-    scene = replace(scene, touches={s.pk: fitted(touch_of(s).array, level.touch_cell, scene.touch_shape, level.touch_cell)
-                                    for s in stands})
     stock = items_of(level)
     told, totals = [], [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
-    refused = {stand.pk: said for stand in stands if (said := _too_many(scene, stand))}
-    scene.__dict__["stands"] = {s.number: s for s in stands if s.pk not in refused}
+    after_it = before_it.edited(document)
+    refused = {stand.number: said for stand in stands if (said := _too_many(after_it, stand.number))}
+    after_it = after_it.changed(stands={n: s for n, s in document.stands.items() if n not in refused})
     for k, stand in enumerate(stands):
         tell(k / max(len(stands), 1), f"Planting {stand.name} on the new ground")
-        settings = StandSettings.model_validate(stand.settings)
-        if stand.pk in refused:
-            told.append({"stand": stand.pk, "name": stand.name, "before": Planting(stand).count(), "after": 0, "gained": 0,
-                         "lost": 0, "notes": [refused[stand.pk]], "refused": True})
+        now = before_it.planting(stand.number)
+        if stand.number in refused:
+            told.append({"stand": stand.pk, "name": stand.name, "before": now.count(), "after": 0, "gained": 0,
+                         "lost": 0, "notes": [refused[stand.number]], "refused": True})
             continue
-        before, after = Planting(stand), Planting(stand, scene=scene)
+        before, after = now, after_it.planting(stand.number)
         change = difference(before, after)
-        lacking = [f"{s}." for s in (scene.lacks(c) for c in settings.rules() if c.on) if s]
+        lacking = [f"{s}." for s in (after_it.rasters.lacks(c) for c in after.rules if c.on) if s]
         told.append({"stand": stand.pk, "name": stand.name, "before": before.count(), "after": after.count(),
                      "gained": change.gained, "lost": change.lost, "notes": lacking, "refused": False})
         marks = level.bookmarks if new.heights is None else reseated(level, new.heights, new.cell)
@@ -124,7 +126,7 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
             for name in LINES:
                 total[name] += line(then, name) - line(cost, name)
     if new.heights is not None:
-        notes += _moved_notes(level, scene)
+        notes += _moved_notes(level, before_it, after_it)
     views = [{"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}} for b, t in zip(level.bookmarks, totals)]
     return {"stands": told, "views": views, "notes": notes}
 
@@ -134,28 +136,29 @@ def fog_for(width: float, length: float) -> float:
     return round(float(min(1.4 / np.hypot(width, length), 0.0014)), 6)
 
 
-def _too_many(scene: Scene, stand: Stand) -> str:
-    """Why a stand could not be planted in a scene for its number of plants; empty when it could."""
+def _too_many(planted: PlantedLevel, number: int) -> str:
+    """Why a stand could not be planted for its number of plants; empty when it could."""
     try:
-        Planting(stand, scene=scene)
+        planted.planting(number)
     except Refused as error:
         return str(error)
     return ""
 
 
-def _moved_notes(level: Level, scene: Scene) -> list[str]:
+def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> list[str]:
     """What becomes of hand work on new heights."""
     notes = []
     if level.bookmarks:
         notes.append(f"{len(level.bookmarks)} bookmarks are set on the new ground, as high above it as before.")
-    outside = [s.name for s in scene.shapes.values() if s.box[2] > scene.width + 1e-6 or s.box[3] > scene.length + 1e-6]
+    outside = [s.name for s in after.shapes.values() if s.box[2] > after.width + 1e-6 or s.box[3] > after.length + 1e-6]
     if outside:
         notes.append(f"{len(outside)} shapes reach over the new edge and are kept: {', '.join(outside[:5])}.")
-    if (scene.width, scene.length) != (level.width, level.length):
-        notes.append(f"The level measures {scene.width:,.0f} m × {scene.length:,.0f} m instead of {level.width:,.0f} m × "
+    if (after.width, after.length) != (level.width, level.length):
+        notes.append(f"The level measures {after.width:,.0f} m × {after.length:,.0f} m instead of {level.width:,.0f} m × "
                      f"{level.length:,.0f} m; all keeps its place in metres from the north-west corner.")
-        cut = sum(1 for stand in stands_of(level) if touch_of(stand).array[scene.touch_shape[0]:].any()
-                  or touch_of(stand).array[:, scene.touch_shape[1]:].any())
+        rows, columns = touch_shape(after.length, after.width, level.touch_cell)
+        painted = [touch.array for touch in before.level.touch.values()]
+        cut = sum(1 for touch in painted if touch[rows:].any() or touch[:, columns:].any())
         if cut:
             notes.append(f"Painting of {cut} stands lies beyond the new edge and comes back only with undo.")
     return notes
@@ -184,7 +187,7 @@ def keep(user: User, level: Level, key: UUID, new: NewGround, what: str, tell: T
     except BaseException:
         level.ground_tiles.filter(revision=revision).delete()
         raise
-    forget_scene(level)
+    forget_planted(level)
     return entry
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of
 from thicket.ground.relief import shade, to_cells
 from thicket.site.conditions import Condition
 
@@ -18,10 +18,10 @@ def relief_field(level: Level, kind: str, radius: float) -> np.ndarray:
 
     Parameters: kind, `shading` (0–1) or a kind of condition that reads the heights; radius in m, of hollow–ridge.
     """
-    scene = scene_of(level)
+    planted = planted_of(level)
     if kind == "shading":
-        values = to_cells(shade(scene.ground.heights, scene.cell))
+        values = to_cells(shade(planted.ground.heights, planted.cell))
     else:
-        values = scene.whole_values(Condition(kind, 0.0, 1.0, radius=radius))
+        values = planted.rasters.whole_values(Condition(kind, 0.0, 1.0, radius=radius))
     step = max(1, -(-max(values.shape) // MOST))
     return np.ascontiguousarray(values[step // 2::step, step // 2::step])

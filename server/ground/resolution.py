@@ -12,22 +12,22 @@ from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
-from server.levels.scene import forget_scene, replace, scene_of
-from server.stands.comparing import compare
-from server.stands.engine import Planting
+from server.levels.planted import forget_planted, planted_of
 from server.stands.regridding import check_cell, fitted
-from server.stands.touch import touch_of
+from thicket.document.touch import TouchMap
+from thicket.planted.comparing import compare
 
 
 def resolution_tried(level: Level, cell: float) -> dict:
     """What cells of another size, in m, would mean; see `server.ground.schemas.ResolutionOut`. Nothing is stored."""
     shape = check_cell(level, cell)
     rows = stands_of(level)
-    touches = {s.pk: fitted(touch_of(s).array, level.touch_cell, shape, cell) for s in rows}
-    scene = replace(scene_of(level), touch_cell=cell, touch_shape=shape, touches=touches)
+    before = planted_of(level)
+    touch = {n: TouchMap.of(fitted(painted.array, level.touch_cell, shape, cell)) for n, painted in before.level.touch.items()}
+    after = before.changed(touch_cell=cell, touch=touch)
     gained = lost = 0
     for stand in rows:
-        more, fewer = compare(Planting(stand), Planting(stand, scene=scene))
+        more, fewer = compare(before.planting(stand.number), after.planting(stand.number))
         gained, lost = gained + more, lost + fewer
     now = level.touch_shape
     return {"rows": shape[0], "columns": shape[1], "bytes_now": 2 * now[0] * now[1] * len(rows),
@@ -42,5 +42,5 @@ def change_resolution(user: User, level: Level, key: UUID, cell: float) -> Entry
         row = Level.objects.select_for_update().get(pk=level.pk)
         entry = keep_ground(user, row, key, Entry.Kind.RESOLUTION, f"Touch cells of {cell:g} m instead of {row.touch_cell:g} m",
                             {"touch_cell": cell}, told["gained"], told["lost"])
-    forget_scene(level)
+    forget_planted(level)
     return entry

@@ -7,9 +7,8 @@ from collections.abc import Callable
 
 from server.levels.access import stands_of
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of, planting_of
 from server.levels.schemas import wind_of
-from server.stands.engine import planting_of
 from thicket.formats import handover
 from thicket.formats.handover import Planted
 from thicket.ground.hollow import hollow_ridge
@@ -69,15 +68,15 @@ def plants_glb(level: Level, tell: Tell = _quietly) -> bytes:
 
 def maps(level: Level) -> dict[str, bytes]:
     """Heights, relief fields and ground layers of the level, and a density map for each stand."""
-    scene = scene_of(level)
-    ground = scene.ground
+    planted = planted_of(level)
+    ground, layers = planted.ground, planted.level.layers
     slope, facing = slope_and_facing(ground.heights, ground.cell)
-    fields = {"slope": slope, "facing": facing, "wetness": scene.heights.wetness(),
+    fields = {"slope": slope, "facing": facing, "wetness": planted.rasters.wetness(),
               "hollow-ridge": hollow_ridge(ground.heights, ground.cell, HOLLOW_RADIUS)}
     files = {"heights.tif": handover.heights_tif(ground), "heights.png": handover.heights_png(ground)}
     files |= {f"{name}.tif": handover.field_tif(values, ground.cell, -1.0 if name == "facing" else None)
               for name, values in fields.items()}
-    files["layers.tif"] = handover.layers_tif(scene.layers.weights, scene.layers.names, ground.cell)
+    files["layers.tif"] = handover.layers_tif(layers.weights, layers.names, ground.cell)
     for stand in stands_of(level):
         planting = planting_of(stand)
         files[f"density-{stand.slug}.png"] = handover.density_png(planting.density * planting.core.fullness)

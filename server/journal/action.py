@@ -20,7 +20,7 @@ from ninja.errors import HttpError
 
 from server.journal.models import Entry, acting
 from server.levels.models import Level
-from server.levels.scene import forget_scene
+from server.levels.planted import forget_planted
 from thicket.refused import Refused
 
 T = TypeVar("T")
@@ -37,7 +37,7 @@ def begun_anew(level: Level, work: Callable[[], T]) -> T:
         except OperationalError as error:
             if error.args[0] not in _GAVE_WAY or k == TIMES - 1 or connection.in_atomic_block:
                 raise
-        forget_scene(level)
+        forget_planted(level)
         time.sleep(random.uniform(0.5, 1.5) * 0.01 * 2**k)
     raise AssertionError("unreachable")
 
@@ -66,7 +66,7 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
             known = None if connection.needs_rollback else _known(user, level, key, fingerprint)
             if known is None:
                 raise
-            forget_scene(level)
+            forget_planted(level)
             return known
         finally:
             acting.reset(token)

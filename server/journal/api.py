@@ -11,6 +11,7 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
+from server.cache import CACHE
 from server.journal import actions
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
@@ -19,12 +20,10 @@ from server.levels.models import Level
 from server.levels.presence import Here, leave, tell
 from server.stands.api import ChangedOut, changed_keys
 from server.stands.keeping import dependants
-from thicket.cache import ContentCache
 from thicket.document.settings import Id, Number, Strict
 
 router = Router(tags=["journal"])
 PAGE = 100
-_to_undo = ContentCache(500)
 """By level, person and pulse: as long as nothing was done, there is the same to undo."""
 
 
@@ -90,7 +89,7 @@ def _pulse(request: HttpRequest, level: Level) -> dict:
     newest = entries.order_by("-id").values_list("id", flat=True).first()
     touched = entries.order_by("-touched").values_list("touched", flat=True).first()
     pulse = f"{level.ground_revision}-{newest}-{touched}"
-    undo, redo = _to_undo.get((level.pk, request.user.pk, pulse), lambda: _undo_and_redo(request.user, level))
+    undo, redo = CACHE.get(("undo", level.pk, request.user.pk, pulse), lambda: _undo_and_redo(request.user, level))
     return {"pulse": pulse, "undo": undo, "redo": redo}
 
 

@@ -7,10 +7,9 @@ from django.db.models import F
 from django.http import HttpRequest
 from ninja.errors import HttpError
 
-from server.asking import Asked
 from server.errors import NotAllowed
 from server.levels.models import Level, Membership
-from server.levels.scene import scene_of
+from server.levels.planted import rows_of
 from server.stands.models import Stand
 
 _MAY = {
@@ -24,16 +23,13 @@ _REFUSAL = {
 }
 
 
-_of_member = Asked(lambda user, slug: Level.objects.filter(slug=slug, memberships__user_id=user, removed_at=None).annotate(
-    role=F("memberships__role")), 1, "slug")
-
-
 def level_for(request: HttpRequest, slug: str, to: str = "see") -> Level:
     """The level, when the signed-in user may do this in it; its `role` tells the user's role.
 
     Raises: HttpError 404 when there is no such level for this user, 403 when the role does not allow it.
     """
-    level = _of_member.first(request.user.pk, slug)
+    mine = Level.objects.filter(slug=slug, memberships__user_id=request.user.pk, removed_at=None)
+    level = mine.annotate(role=F("memberships__role")).first()
     if level is None:
         raise HttpError(404, f"There is no level called {slug[:60]!r}, or you are not a member of it.")
     if level.role not in _MAY[to]:
@@ -55,7 +51,7 @@ def stand_for(level: Level, stand_id: int) -> Stand:
 
     Raises: HttpError 404 when the level has no such stand.
     """
-    stand = next((s for s in scene_of(level).stands.values() if s.pk == stand_id), None)
+    stand = next((s for s in rows_of(level).values() if s.pk == stand_id), None)
     if stand is None:
         raise HttpError(404, f"stand: {level.name} has no stand {stand_id}.")
     return stand

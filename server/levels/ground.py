@@ -4,60 +4,14 @@ from __future__ import annotations
 
 import zlib
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 
 import numpy as np
 
+from server.cache import CACHE
 from server.levels.models import GroundTile, Level
 from server.levels.rasters import TILE, pack, split, whole
 from thicket.bands import THREADS
-from thicket.cache import ContentCache
-from thicket.ground.heights import Ground
-from thicket.ground.wetness import wetness
-from thicket.hashing import digest_of
-
-_grounds = ContentCache(6)
-_layers = ContentCache(6)
-_wetness = ContentCache(6)
-
-
-@dataclass(frozen=True, eq=False)
-class Heights:
-    """Heights under a key that is equal for equal values."""
-
-    key: str
-    ground: Ground
-
-    @property
-    def nbytes(self) -> int:
-        return self.ground.heights.nbytes
-
-    def wetness(self) -> np.ndarray:
-        """The wetness of the whole ground at its vertices."""
-        return _wetness.get(self.key, lambda: wetness(self.ground.heights, self.ground.cell))
-
-
-@dataclass(frozen=True, eq=False)
-class LayerMaps:
-    """Ground-layer weights, uint8 (rows, columns, layers), under a key that is equal for equal values."""
-
-    key: str
-    names: tuple[str, ...]
-    weights: np.ndarray
-
-    @property
-    def nbytes(self) -> int:
-        return self.weights.nbytes
-
-
-def heights_under_key(array: np.ndarray, cell: float) -> Heights:
-    """Heights that are not stored, such as those of a draft."""
-    return Heights(digest_of(array, cell), Ground(np.ascontiguousarray(array, np.float32), cell))
-
-
-def layers_under_key(names: list[str], weights: np.ndarray) -> LayerMaps:
-    """Ground layers that are not stored."""
-    return LayerMaps(digest_of(weights, names), tuple(names), weights)
+from thicket.document.rasters import Heights, LayerMaps, Mask
 
 
 def _tiles(level: Level, kind: str, revision: int):
@@ -69,9 +23,9 @@ def heights_of(level: Level) -> Heights:
 
     def read() -> Heights:
         tiles = _tiles(level, GroundTile.Kind.HEIGHTS, level.ground_revision)
-        return heights_under_key(whole(tiles, "<f4", (level.rows + 1, level.columns + 1)), level.cell)
+        return Heights.of(whole(tiles, "<f4", (level.rows + 1, level.columns + 1)), level.cell)
 
-    return _grounds.get((level.pk, level.ground_revision), read)
+    return CACHE.get(("heights", level.pk, level.ground_revision), read)
 
 
 def layers_of(level: Level) -> LayerMaps:
@@ -79,10 +33,10 @@ def layers_of(level: Level) -> LayerMaps:
 
     def read() -> LayerMaps:
         tiles = _tiles(level, GroundTile.Kind.LAYERS, level.layers_revision)
-        return layers_under_key([layer["name"] for layer in level.layers],
+        return LayerMaps.of([layer["name"] for layer in level.layers],
                                 whole(tiles, "u1", (level.rows, level.columns, len(level.layers))))
 
-    return _layers.get((level.pk, level.layers_revision), read)
+    return CACHE.get(("layers", level.pk, level.layers_revision), read)
 
 
 def store(level: Level, kind: str, array: np.ndarray, revision: int, tell=lambda share: None) -> None:
@@ -108,13 +62,15 @@ def next_revision(level: Level) -> int:
     return (newest or 0) + 1
 
 
-def mask_array(pk: int, rows: int, columns: int) -> np.ndarray:
-    """A stored mask image, uint8 (rows, columns)."""
-    from server.ground.models import Mask
+def mask_of(digest: str, pk: int, rows: int, columns: int) -> Mask:
+    """A stored mask image."""
+    from server.ground.models import Mask as MaskRow
 
-    data = Mask.objects.values_list("data", flat=True).get(pk=pk)
-    return np.frombuffer(zlib.decompress(data), np.uint8).reshape(rows, columns)
+    def read() -> Mask:
+        data = MaskRow.objects.values_list("data", flat=True).get(pk=pk)
+        return Mask(digest, np.frombuffer(zlib.decompress(data), np.uint8).reshape(rows, columns))
+
+    return CACHE.get(("mask", digest), read)
 
 
-__all__ = ["Heights", "LayerMaps", "digest_of", "heights_of", "heights_under_key", "layers_of", "layers_under_key",
-           "mask_array", "next_revision", "pack", "store"]
+__all__ = ["heights_of", "layers_of", "mask_of", "next_revision", "pack", "store"]

@@ -6,10 +6,10 @@ import numpy as np
 
 from server.levels.looks import layers_shown
 from server.levels.models import Level
-from server.levels.scene import scene_of
-from server.stands.engine import Planting
+from server.levels.planted import planted_of
 from thicket.formats.stock import png_bytes
 from thicket.ground.plan import draw_plan
+from thicket.planted.planting import Planting
 
 SIDE = 560
 
@@ -24,5 +24,5 @@ def plan_png(level: Level, plantings: list[Planting]) -> bytes:
             forms = [planting.plants(sheet).form for sheet in planting.sheets_in(planting.everywhere)]
             marks.append((planting.stand.stratum, np.concatenate([f[:, [0, 2]] for f in forms])))
     waters = [(w["altitude"], w["box"]) for w in level.waters]
-    scene = scene_of(level)
-    return png_bytes(draw_plan(scene.ground, scene.layers.weights, colours, waters, marks, SIDE))
+    planted = planted_of(level)
+    return png_bytes(draw_plan(planted.ground, planted.level.layers.weights, colours, waters, marks, SIDE))

@@ -14,8 +14,8 @@ from server.jobs.running import Progress, work
 from server.levels import plan
 from server.levels.access import stands_of
 from server.levels.models import Level, LevelSummary
+from server.levels.planted import planting_of
 from server.sight.reckoning import bookmark_view, level_cost, over, spent
-from server.stands.engine import planting_of
 
 
 def stamp_of(level: Level) -> tuple[str, datetime | None]:

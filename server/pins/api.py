@@ -11,14 +11,14 @@ from pydantic import UUID4, AfterValidator, Field
 
 from server.journal.schemas import KeyIn, entry_out
 from server.levels.access import level_for, stand_for
-from server.levels.scene import scene_of
+from server.levels.planted import planting_of, rows_of
 from server.pins.keeping import Wish, as_rows, change_many, change_pins, ghost
 from server.pins.selecting import selected
 from server.pins.uprooting import regrow, under, uproot
 from server.stands.api import ChangedOut
-from server.stands.engine import Planting, planting_of
 from server.stands.models import Stand
 from thicket.document.settings import Multiple, Number, Share, Strict
+from thicket.planted.planting import Planting
 from thicket.planting.pins import bearing_of, lean_of
 from thicket.planting.strokes import Stroke
 from thicket.refused import Refused
@@ -242,16 +242,16 @@ class SelectionOut(Schema):
 def select(request: HttpRequest, slug: str, data: SelectIn):
     """Single plants by outline, item or pins."""
     level = level_for(request, slug)
-    rows = [stand_for(level, pk) for pk in data.stands] or sorted(scene_of(level).stands.values(), key=lambda s: s.order)
+    rows = [stand_for(level, pk) for pk in data.stands] or sorted(rows_of(level).values(), key=lambda s: s.order)
     only = None if data.plants is None else np.array([int(p) for p in data.plants], np.uint64)
     found, total = selected(level, rows, data.outline, data.item, data.pinned, only)
     out = []
-    for planting, plants in found:
+    for stand, planting, plants in found:
         pinned = np.isin(plants.id, planting.pins.id)
         ground = planting.ground.height_at(plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))
         for k, (form, plant, item) in enumerate(zip(plants.form.tolist(), plants.id.tolist(), plants.item.tolist())):
             q = form[3:7]
-            out.append({"stand": planting.stand.pk, "plant": str(plant), "item": planting.items[item], "x": form[0], "z": form[2],
+            out.append({"stand": stand.pk, "plant": str(plant), "item": planting.items[item], "x": form[0], "z": form[2],
                         "state": "pinned" if pinned[k] else "rule", "lift": form[1] - float(ground[k]), "turn": bearing_of(q),
                         "lean": lean_of(q), "width": form[7], "height": form[8], "tint": form[9]})
     return {"plants": out, "total": total}

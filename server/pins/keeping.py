@@ -15,16 +15,18 @@ from scipy.spatial import cKDTree
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import Scene, forget_scene, scene_of
+from server.levels.planted import forget_planted, planted_of, planting_of
+from server.levels.planted import rows_of as stand_rows_of
 from server.pins.rows import Rows, put_rows, rows_of, swap_places, swap_rows
 from server.stands.checking import check_items
-from server.stands.claims import radii_of
-from server.stands.comparing import compare
-from server.stands.engine import Planting
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import distances_at
+from thicket.planted.comparing import compare
+from thicket.planted.fingerprints import clearing_near
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
 from thicket.planting.pins import bearing_of, leaning, turned_by
 from thicket.planting.points import PointSet
 from thicket.planting.stands import Plants, grow
@@ -103,7 +105,7 @@ def _added(planting: Planting, key: UUID, k: int, said: dict) -> tuple[str, dict
     draw = int.from_bytes(hashlib.blake2b(f"{key}/{k}".encode(), digest_size=6).digest(), "little")
     at = PointSet(np.array([said["x"]]), np.array([said["z"]]), np.zeros(1, np.float32),
                   np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23))
-    plants = grow(planting.core, at, np.array([0]), planting.ground, None, [d and d.array for d in planting.drives])
+    plants = grow(planting.core, at, np.array([0]), planting.ground, None, [d and d.array for d in planting.site.drives])
     (plant, row), = as_rows(planting, plants).items()
     said = {n: v for n, v in said.items() if n not in ("x", "z")}
     return plant, _changed(row | {"home_x": None, "home_z": None}, said, planting.ground)
@@ -158,35 +160,35 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, Wish]) ->
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["pin_revision"])
-        forget_scene(level)
-        before, change, said = scene_of(level), {}, []
+        forget_planted(level)
+        before, stands, change, said = planted_of(level), stand_rows_of(level), {}, []
         for number, wish in wishes.items():
-            stand = before.stands[number]
+            stand = stands[number]
             change[str(stand.pk)] = _wish_for(before, stand, key, wish)
             said.append(_what(stand, wish))
         for pk, rows in change.items():
             put_rows(level, int(pk), rows["after"])
-        forget_scene(level)
-        gained, lost = moved(before, scene_of(level))
-        alone = before.stands[next(iter(wishes))] if len(wishes) == 1 else None
+        forget_planted(level)
+        gained, lost = moved(before, planted_of(level))
+        alone = stands[next(iter(wishes))] if len(wishes) == 1 else None
         return Entry.objects.create(
             level=level, user=user, stand=alone, kind=Entry.Kind.PINS, key=key, what=f"{'; '.join(said)} by hand"[:200],
             change=next(iter(change.values())) if alone else {"stands": change}, gained=gained, lost=lost)
 
 
-def _wish_for(scene: Scene, stand: Stand, key: UUID, wish: Wish) -> dict[str, Rows]:
+def _wish_for(planted: PlantedLevel, stand: Stand, key: UUID, wish: Wish) -> dict[str, Rows]:
     """Rows of one stand before and after a wish, checked."""
     check_unlocked(stand)
     if stand.sward:
         raise Refused(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
-    planting, level = scene.planting(stand), stand.level
+    planting, level = planted.planting(stand.number), stand.level
     known = rows_of(level.pins.filter(stand=stand))
     rows = wished(planting, wish, key, known)
     if not rows:
         raise Refused("pins: nothing was asked for")
     if level.pins.count() + len(rows) > MOST:
         raise Refused(f"pins: a level holds at most {MOST:,} pins")
-    _check(planting, rows, wish.push)
+    _check(stand, planting, rows, wish.push)
     return {"before": {plant: known.get(plant) for plant in rows}, "after": rows}
 
 
@@ -195,10 +197,10 @@ def ghost(stand: Stand, key: UUID, said: dict, push: bool) -> tuple[str, dict, I
 
     Raises: Refused when it cannot stand there however much it is pushed.
     """
-    planting = scene_of(stand.level).planting(stand)
+    planting = planting_of(stand)
     plant, row = _added(planting, key, 0, said)
     try:
-        _check(planting, {plant: row}, push)
+        _check(stand, planting, {plant: row}, push)
     except InTheWay as error:
         return plant, row, error
     return plant, row, None
@@ -210,12 +212,12 @@ def _what(stand: Stand, wish: Wish) -> str:
     return f"{stand.name}: {', '.join(f'{len(these):,} {word}' for these, word in words if these)}"
 
 
-def moved(before: Scene, after: Scene) -> tuple[int, int]:
-    """Single plants gained and lost between two scenes of the same stands; tufts of swards are not counted."""
+def moved(before: PlantedLevel, after: PlantedLevel) -> tuple[int, int]:
+    """Single plants gained and lost between two states of the same stands; tufts of swards are not counted."""
     gained = lost = 0
     for number, stand in after.stands.items():
         if not stand.sward:
-            more, fewer = compare(before.planting(before.stands[number]), after.planting(stand))
+            more, fewer = compare(before.planting(number), after.planting(number))
             gained, lost = gained + more, lost + fewer
     return gained, lost
 
@@ -229,31 +231,32 @@ def swap_pins(entry: Entry, back: bool) -> None:
         swap_places(entry.level, *((places["after"], places["before"]) if back else (places["before"], places["after"])))
 
 
-def _check(planting: Planting, rows: Rows, push: bool) -> None:
+def _check(stand: Stand, planting: Planting, rows: Rows, push: bool) -> None:
     """Refuse pins outside the level, of unknown items, or in the way of others.
 
     Raises: Refused with a sentence.
     """
-    scene, level = planting.scene, planting.level
     put = {plant: row for plant, row in rows.items() if row and not row["gone"]}
-    check_items(level, sorted({row["item"] for row in put.values()}))
+    planted = planted_of(stand.level)
+    check_items(stand.level, sorted({row["item"] for row in put.values()}))
     for row in put.values():
-        if not (0 <= row["x"] < scene.width and 0 <= row["z"] < scene.length):
-            raise Refused(f"place: {row['x']:g}, {row['z']:g} lies outside the level, which is {scene.width:g} m × "
-                             f"{scene.length:g} m")
+        if not (0 <= row["x"] < planted.width and 0 <= row["z"] < planted.length):
+            raise Refused(f"place: {row['x']:g}, {row['z']:g} lies outside the level, which is {planted.width:g} m × "
+                             f"{planted.length:g} m")
     if push or not put:
         return
-    radii = {slug: scene.footprints[slug] for slug in {row["item"] for row in put.values()}}
+    stock = planted.level.stock
+    radii = {slug: (stock[slug].crown, stock[slug].trunk) for slug in {row["item"] for row in put.values()}}
     x, z = (np.array([row[n] for row in put.values()]) for n in ("x", "z"))
     crown, trunk = (np.array([(max(radii[row["item"]]), radii[row["item"]][1])[k] * row["width"] for row in put.values()])
                     for k in (0, 1))
-    shapes = list(planting.clearing((x.min() - 1, z.min() - 1, x.max() + 1, z.max() + 1)))
+    shapes = list(clearing_near(planting.facts, (x.min() - 1, z.min() - 1, x.max() + 1, z.max() + 1)))
     for s in shapes:
         bad = np.flatnonzero(distances_at([s], x, z)[0] < s.clear + trunk)
         if len(bad):
             raise InTheWay(f"place: at {x[bad[0]]:.1f}, {z[bad[0]]:.1f} it would stand in what {s.name} keeps clear; "
                              "move it, or push it through")
-    for other in scene.pinned_from(next(iter(sorted(scene.stands.values(), key=lambda s: s.order)))):
+    for other in planted.pinned_from(planted.level.in_order[0]):
         _check_against(planting, other, put, x, z, crown, trunk)
     at = np.c_[x, z]
     for i, k in cKDTree(at).query_pairs(2 * float(trunk.max()) + planting.settings.gap):
@@ -270,7 +273,7 @@ def _check_against(planting: Planting, other: Planting, put: Rows, x, z, crown, 
     above = other.stand.order < planting.stand.order
     lower, upper = (planting, other) if above else (other, planting)
     open_ = own or lower.stand.sward or upper.stand.stratum in lower.settings.under
-    radii, form = radii_of(other), other.pinned.form.astype(float)
+    radii, form = other.radii, other.pinned.form.astype(float)
     theirs = (radii.max(axis=1) if above and not open_ else radii[:, 1])[other.pinned.item] * form[:, 7]
     mine = trunk if above or open_ else crown
     rest = np.flatnonzero(~np.isin(other.pinned.id, np.array([int(p) for p in put], np.uint64)))

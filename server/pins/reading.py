@@ -7,17 +7,16 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from server.cache import CACHE
 from server.levels.models import Level
 from server.pins.models import FIELDS
-from thicket.cache import ContentCache
+from server.stands.models import Stand
 from thicket.planting.pins import Pins, Uprooted
-
-_pins = ContentCache(32)
 
 
 def pins_of(level: Level) -> dict[int, Pins]:
-    """Pins and uprooted places by the stand's primary key; only of stands that have some."""
-    return _pins.get((level.pk, level.pin_revision), lambda: _read(level))
+    """Pins and uprooted places by the stand's number; only of stands that have some."""
+    return CACHE.get(("pins", level.pk, level.pin_revision), lambda: _read(level))
 
 
 def _read(level: Level) -> dict[int, Pins]:
@@ -25,7 +24,8 @@ def _read(level: Level) -> dict[int, Pins]:
     for stand, plant, *said in level.pins.values_list("stand_id", "plant", *FIELDS):
         rows[stand].append((plant, dict(zip(FIELDS, said))))
     places = [place.as_dict() for place in level.uprooted.all()]
-    return all_pins(rows, places)
+    numbers = dict(Stand.every.filter(level=level).values_list("pk", "number"))
+    return {numbers[pk]: pins for pk, pins in all_pins(rows, places).items()}
 
 
 def all_pins(rows: Mapping[int, list[tuple[int, dict]]], places: list[dict]) -> dict[int, Pins]:

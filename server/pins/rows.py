@@ -7,7 +7,7 @@ from django.db.models import QuerySet
 from ninja.errors import HttpError
 
 from server.levels.models import Level
-from server.levels.scene import forget_scene
+from server.levels.planted import forget_planted
 from server.pins.models import FIELDS, Pin, UprootedPlace
 
 Rows = dict[str, dict | None]
@@ -44,7 +44,7 @@ def swap_places(level: Level, have: list[dict], want: list[dict]) -> None:
         if not level.uprooted.filter(stand=said["stand"], key=said["key"]).delete()[0]:
             raise HttpError(409, "What this uprooted has been let grow again since; undo that first.")
     put_places(level, want)
-    forget_scene(level)
+    forget_planted(level)
 
 
 def rows_of(pins: QuerySet) -> Rows:
@@ -61,4 +61,4 @@ def swap_rows(level: Level, stand: int, have: Rows, want: Rows) -> None:
     if any(now.get(plant) != said for plant, said in have.items()):
         raise HttpError(409, "A plant that this set by hand has been changed since; undo that first.")
     put_rows(level, stand, want)
-    forget_scene(level)
+    forget_planted(level)

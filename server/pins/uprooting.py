@@ -11,13 +11,14 @@ from django.db import transaction
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import Scene, forget_scene, scene_of
+from server.levels.planted import forget_planted, planted_of, planting_of, rows_of
 from server.pins.keeping import MOST, as_rows, moved
 from server.pins.rows import Rows, put_rows, swap_places
-from server.stands.engine import Planting
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked
 from thicket.ground.heights import at_cells
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
 from thicket.planting.pins import inside_uprooted
 from thicket.planting.strokes import Stroke, along_path
 from thicket.refused import Refused
@@ -53,10 +54,10 @@ def _doomed_pins(level: Level, stand: Stand, stroke: Stroke) -> tuple[Rows, Rows
 def _take_out(level: Level, stands: list[Stand], stroke: Stroke) -> dict[str, dict[str, Rows]]:
     """The rows of what stands under the stroke, before and after it is taken out, by the primary key of those stands that have
     some."""
-    scene, change = scene_of(level), {}
+    change = {}
     for stand in stands:
         was, now = _doomed_pins(level, stand, stroke)
-        rows = _doomed(scene.planting(scene.stands[stand.number]), stroke)
+        rows = _doomed(planting_of(stand), stroke)
         if now or rows:
             change[str(stand.pk)] = {"before": dict.fromkeys(rows) | was, "after": now | rows}
     return change
@@ -75,9 +76,9 @@ def uproot(user: User, stands: list[Stand], stroke: Stroke, key: UUID) -> Entry:
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["pin_revision"])
-        forget_scene(level)
+        forget_planted(level)
         single = [stand for stand in stands if not stand.sward]
-        before, change = scene_of(level), _take_out(level, single, stroke)
+        before, change = planted_of(level), _take_out(level, single, stroke)
         total = sum(len(c["after"]) for c in change.values())
         if not total:
             raise Refused(f"path: no plant of {', '.join(s.name for s in stands[:3])} stands under the brush there")
@@ -100,12 +101,12 @@ def regrow(user: User, stand: Stand, key: UUID) -> Entry:
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["pin_revision"])
-        forget_scene(level)
-        before, places = scene_of(level), [place.as_dict() for place in level.uprooted.filter(stand=stand)]
+        forget_planted(level)
+        before, places = planted_of(level), [place.as_dict() for place in level.uprooted.filter(stand=stand)]
         if not places:
             raise Refused(f"stand: {stand.name} was not uprooted anywhere")
         gone = [(str(pin.plant), pin.as_dict()) for pin in level.pins.filter(stand=stand, gone=True)]
-        inside = inside_uprooted(before.pins[stand.pk].uprooted, np.array([row["home_x"] for _, row in gone], float),
+        inside = inside_uprooted(before.level.pins_of(stand.number).uprooted, np.array([row["home_x"] for _, row in gone], float),
                                  np.array([row["home_z"] for _, row in gone], float))
         rows = {plant: row for (plant, row), within in zip(gone, inside) if within}
         change = {str(stand.pk): {"before": rows, "after": dict.fromkeys(rows)}}
@@ -113,12 +114,12 @@ def regrow(user: User, stand: Stand, key: UUID) -> Entry:
                      {"stands": change, "places": {"before": places, "after": []}}, before, [stand])
 
 
-def _kept(user: User, level: Level, key: UUID, what: str, change: dict, before: Scene, stands: list[Stand]) -> Entry:
+def _kept(user: User, level: Level, key: UUID, what: str, change: dict, before: PlantedLevel, stands: list[Stand]) -> Entry:
     """Store a change of pins and uprooted places with its journal entry; inside a transaction."""
     for pk, rows in change["stands"].items():
         put_rows(level, int(pk), rows["after"])
     swap_places(level, change["places"]["before"], change["places"]["after"])
-    gained, lost = moved(before, scene_of(level))
+    gained, lost = moved(before, planted_of(level))
     alone = stands[0] if len(stands) == 1 else None
     return Entry.objects.create(level=level, user=user, stand=alone, kind=Entry.Kind.PINS, key=key, what=what[:200], change=change,
                                 gained=gained, lost=lost)
@@ -127,11 +128,11 @@ def _kept(user: User, level: Level, key: UUID, what: str, change: dict, before: 
 def under(level: Level, x: float, z: float) -> list[dict]:
     """What stands over a place, top to bottom: of each stand its tallest plant there, by the height of its tip; then swards that
     cover the place. Each has stand, item, plant (text, empty for a sward), tip in m above the ground there."""
-    scene, heights = scene_of(level), dict(level.stock.values_list("slug", "height"))
-    ground = float(scene.ground.height_at(np.array([x]), np.array([z]))[0])
+    heights = dict(level.stock.values_list("slug", "height"))
+    ground = float(planted_of(level).ground.height_at(np.array([x]), np.array([z]))[0])
     found = []
-    for stand in scene.stands.values():
-        planting = scene.planting(stand)
+    for stand in rows_of(level).values():
+        planting = planting_of(stand)
         if stand.sward:
             dense = float(at_cells(planting.density, planting.density_cell, np.array([x]), np.array([z]))[0])
             if dense * planting.core.fullness > 0.02:

@@ -10,7 +10,7 @@ from shapely.geometry import LineString, Polygon
 from server.journal.schemas import entry_out
 from server.levels.access import level_for
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of
 from server.shapes.keeping import change_shapes, plants_moved, would_be
 from server.shapes.models import Shape
 from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn, ShapesOut, ShapesTryOut
@@ -55,7 +55,7 @@ def change(request: HttpRequest, slug: str, data: ShapesIn):
 def attempt(request: HttpRequest, slug: str, data: ShapesIn):
     """Plants that changed shapes would bring and take; nothing is stored."""
     level = level_for(request, slug)
-    return {"stands": plants_moved(scene_of(level), would_be(level, _put(data), data.remove))}
+    return {"stands": plants_moved(level, planted_of(level), would_be(level, _put(data), data.remove))}
 
 
 @router.get("/levels/{slug}/shapes.geojson")

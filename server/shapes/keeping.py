@@ -12,19 +12,19 @@ from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
-from server.levels.scene import Scene, forget_scene, replace, scene_of
+from server.levels.planted import forget_planted, planted_of
 from server.shapes.models import FIELDS, Shape, core_shape
-from server.stands.comparing import compare
-from server.stands.engine import Planting
 from thicket.ground.shapes import Shape as CoreShape
+from thicket.planted.comparing import compare
+from thicket.planted.level import PlantedLevel
 from thicket.refused import Refused
 
 MOST = 2000
 
 
-def plants_moved(before: Scene, after: Scene) -> dict[int, tuple[int, int]]:
-    """Plants gained and lost between two scenes of one level, by each stand's primary key."""
-    return {stand.pk: compare(Planting(stand, scene=before), Planting(stand, scene=after)) for stand in stands_of(before.level)}
+def plants_moved(level: Level, before: PlantedLevel, after: PlantedLevel) -> dict[int, tuple[int, int]]:
+    """Plants gained and lost between two states of a level, by each stand's primary key."""
+    return {stand.pk: compare(before.planting(stand.number), after.planting(stand.number)) for stand in stands_of(level)}
 
 
 def _check(level: Level, said: dict, known: Shape | None) -> CoreShape:
@@ -42,13 +42,13 @@ def _check(level: Level, said: dict, known: Shape | None) -> CoreShape:
     return core
 
 
-def would_be(level: Level, put: list[dict], remove: list[int]) -> Scene:
+def would_be(level: Level, put: list[dict], remove: list[int]) -> PlantedLevel:
     """The level as it would be with shapes put (with `id` where they are known) and removed, nothing stored.
 
     Raises: Refused or HttpError when one cannot be.
     """
     known = {shape.number: shape for shape in level.shapes.all()}
-    shapes = dict(scene_of(level).shapes)
+    shapes = dict(planted_of(level).shapes)
     for k, said in enumerate(put):
         number = said.get("id")
         if number is not None and number not in known:
@@ -62,7 +62,7 @@ def would_be(level: Level, put: list[dict], remove: list[int]) -> Scene:
         shapes.pop(number)
     if len(shapes) > MOST:
         raise Refused(f"shapes: a level holds at most {MOST:,} shapes")
-    return replace(scene_of(level), shapes=shapes)
+    return planted_of(level).changed(shapes=shapes)
 
 
 @action
@@ -71,8 +71,8 @@ def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["scene_revision"])
-        forget_scene(level)
-        before = scene_of(level)
+        forget_planted(level)
+        before = planted_of(level)
         would_be(level, put, remove)
         change: dict[str, dict] = {"before": {}, "after": {}}
         for number in remove:
@@ -88,8 +88,8 @@ def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict
             row.save()
             change["before"][str(row.number)], change["after"][str(row.number)] = was, values
         level.scene_changed()
-        forget_scene(level)
-        moved = plants_moved(before, scene_of(level))
+        forget_planted(level)
+        moved = plants_moved(level, before, planted_of(level))
         gained, lost = (sum(counts[k] for counts in moved.values()) for k in (0, 1))
         return Entry.objects.create(level=level, user=user, kind=Entry.Kind.SHAPES, key=key, what=what[:200], change=change,
                                     gained=gained, lost=lost)

@@ -8,9 +8,9 @@ from django.http import HttpRequest
 from ninja import Router
 
 from server.levels.access import level_for, stands_of
+from server.levels.planted import planting_of
 from server.sight.reckoning import items_of, spent, stand_cost
 from server.sight.schemas import LevelCostOut, ViewIn
-from server.stands.engine import planting_of
 from thicket.sight.cost import PLAIN_DEVICE
 
 router = Router(tags=["sight"])

@@ -4,23 +4,20 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from server.cache import CACHE
 from server.levels.models import Level
-from server.stands.engine import Planting
 from server.stock.models import StockItem
-from thicket.cache import ContentCache
 from thicket.formats.stock import measure
+from thicket.planted.planting import Planting
 from thicket.sight.cost import Cost, Item, Layout, Patch, lay_out, reckon
 from thicket.sight.views import CELL, View
 
 LINES = ("triangles", "draw_calls", "shadow_triangles", "memory", "ms")
 
-_items = ContentCache(200)
-_layouts = ContentCache(1200)
-
 
 def item_of(row: StockItem) -> Item:
     """A stock item as the reckoning sees it."""
-    return _items.get((row.pk, row.revision), lambda: game_item(row.slug, bytes(row.glb), row.traits))
+    return CACHE.get(("item", row.pk, row.revision), lambda: game_item(row.slug, bytes(row.glb), row.traits))
 
 
 def game_item(slug: str, glb: bytes, traits: dict) -> Item:
@@ -44,7 +41,7 @@ def _layout(planting: Planting, sheet, items: list[Item], tried: bool) -> Patch:
 
     if tried:
         return Patch(plants, make())
-    return Patch(plants, _layouts.get((planting.key(sheet), tuple(i.slug for i in items)), make))
+    return Patch(plants, CACHE.get(("layout", planting.key(sheet), tuple(i.slug for i in items)), make))
 
 
 def stand_cost(planting: Planting, stock: dict[str, Item], view: View, tried: bool = False) -> Cost:

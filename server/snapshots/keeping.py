@@ -16,16 +16,19 @@ from ninja.errors import HttpError
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
+from server.levels.planted import forget_planted, planted_of
 from server.levels.rasters import place
-from server.levels.scene import Scene, forget_scene, replace, scene_of
 from server.pins.models import Pin
 from server.pins.reading import all_pins
 from server.pins.rows import put_places, put_rows
 from server.sight.reckoning import items_of, stand_cost
 from server.snapshots.models import Snapshot, SnapshotTouch
-from server.stands.comparing import Difference, difference
-from server.stands.models import Stand, TouchTile
+from server.stands.models import Stand, TouchTile, document_of_stand
 from server.stands.painting import cost_change
+from thicket.document.touch import TouchMap
+from thicket.planted.comparing import Difference, difference
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
 from thicket.refused import Refused
 from thicket.sight.cost import Cost
 from thicket.sight.views import View
@@ -43,12 +46,12 @@ def take(user: User, level: Level, name: str = "") -> Snapshot:
         raise Refused(f"name: {level.name} has a snapshot called {name!r} already")
     if name and level.snapshots.exclude(name="").count() >= MOST:
         raise Refused(f"snapshots: a level holds at most {MOST}; remove one first")
-    scene = scene_of(level)
+    planted = planted_of(level)
     stands = {str(s.pk): {field: getattr(s, field) for field in ROW} for s in level.stands.all()}
     pins: dict[str, dict] = defaultdict(dict)
     for pin in level.pins.all():
         pins[str(pin.stand_id)][str(pin.plant)] = pin.as_dict()
-    count = sum(scene.planting(s).count() for s in scene.stands.values()) if name else 0
+    count = sum(planting.count() for planting in planted.plantings()) if name else 0
     with transaction.atomic():
         shot = Snapshot.objects.create(level=level, name=name, by=user, touch_cell=level.touch_cell, stands=stands, pins=dict(pins),
                                        uprooted=[place.as_dict() for place in level.uprooted.all()], count=count)
@@ -58,27 +61,25 @@ def take(user: User, level: Level, name: str = "") -> Snapshot:
     return shot
 
 
-def scene_at(level: Level, shot: Snapshot | None) -> Scene:
+def planted_at(level: Level, shot: Snapshot | None) -> PlantedLevel:
     """The level as it would be planted by a snapshot, on the ground as it is now; as it is now for None.
 
     Raises: Refused when the touch maps have had other cells since.
     """
     if shot is None:
-        return scene_of(level)
+        return planted_of(level)
     _check_cells(level, shot)
     maps: dict[int, np.ndarray] = {int(pk): np.zeros(level.touch_shape, np.int16) for pk in shot.stands}
     for tile in shot.touch_tiles.all():
         if tile.data:
             place(maps[tile.stand_id], tile.tx, tile.tz, tile.data)
-    scene = replace(scene_of(level), touches=maps)
-    stands = {}
-    for pk, row in shot.stands.items():
-        stand = Stand(pk=int(pk), level=level, **row)
-        stands[stand.number] = stand
+    numbers = {int(pk): row["number"] for pk, row in shot.stands.items()}
     pins = all_pins({int(pk): [(int(plant), said) for plant, said in rows.items()] for pk, rows in shot.pins.items() if rows},
                     shot.uprooted)
-    scene.__dict__.update(stands=stands, pins=pins, footprints=scene_of(level).footprints, anchors=scene_of(level).anchors)
-    return scene
+    return planted_of(level).changed(
+        stands={row["number"]: document_of_stand(Stand(level=level, **row)) for row in shot.stands.values()},
+        touch={numbers[pk]: TouchMap.of(touch) for pk, touch in maps.items()},
+        pins={numbers[pk]: said for pk, said in pins.items() if pk in numbers})
 
 
 def _check_cells(level: Level, shot: Snapshot) -> None:
@@ -89,30 +90,32 @@ def _check_cells(level: Level, shot: Snapshot) -> None:
 
 def compared(level: Level, before: Snapshot | None, after: Snapshot | None, view: View | None) -> dict:
     """How two states differ: for each stand the counts and the plants gained and lost, and the cost difference in a view."""
-    old, new = scene_at(level, before), scene_at(level, after)
+    old, new = planted_at(level, before), planted_at(level, after)
     stock = items_of(level)
     rows, costs = [], [Cost(), Cost()]
-    for pk, (was, now) in _both(old, new).items():
-        counts = [scene.planting(s).count() if s else 0 for scene, s in ((old, was), (new, now))]
-        change = _change(old, was, new, now)
-        rows.append({"stand": pk, "name": (now or was).name, "before": counts[0], "after": counts[1], "gained": change.gained,
+    ids = dict(Stand.every.filter(level=level).values_list("number", "pk"))
+    for number in _both(old, new):
+        states = [planted.planting(number) if number in planted.stands else None for planted in (old, new)]
+        counts = [planting.count() if planting else 0 for planting in states]
+        change = _change(*states)
+        name = next(planting.stand.name for planting in reversed(states) if planting)
+        rows.append({"stand": ids[number], "name": name, "before": counts[0], "after": counts[1], "gained": change.gained,
                      "lost": change.lost})
-        for k, (scene, stand) in enumerate(((old, was), (new, now))):
-            if view and stand:
-                costs[k] += stand_cost(scene.planting(stand), stock, view, True)
+        for k, planting in enumerate(states):
+            if view and planting:
+                costs[k] += stand_cost(planting, stock, view, True)
     return {"stands": rows, "cost": cost_change(*costs) if view else {}}
 
 
-def _both(old: Scene, new: Scene) -> dict[int, tuple[Stand | None, Stand | None]]:
-    before, after = ({s.pk: s for s in scene.stands.values()} for scene in (old, new))
-    ordered = sorted({**before, **after}.values(), key=lambda s: s.order)
-    return {s.pk: (before.get(s.pk), after.get(s.pk)) for s in ordered}
+def _both(old: PlantedLevel, new: PlantedLevel) -> list[int]:
+    """The numbers of all stands that either state has, in order."""
+    return [s.number for s in sorted({**old.stands, **new.stands}.values(), key=lambda s: s.order)]
 
 
-def _change(old: Scene, was: Stand | None, new: Scene, now: Stand | None) -> Difference:
+def _change(was: Planting | None, now: Planting | None) -> Difference:
     if was and now:
-        return difference(old.planting(was), new.planting(now))
-    planting = new.planting(now) if now else old.planting(was)
+        return difference(was, now)
+    planting = now or was
     at = np.empty((0, 2))
     if not planting.stand.sward:
         at = np.concatenate([planting.plants(s).form[:, [0, 2]].astype(float) for s in planting.sheets_in(planting.everywhere)])
@@ -122,8 +125,9 @@ def _change(old: Scene, was: Stand | None, new: Scene, now: Stand | None) -> Dif
 
 def differences(level: Level, before: Snapshot | None, after: Snapshot | None) -> tuple[np.ndarray, np.ndarray]:
     """Where the single plants stand that one state has and the other has not: x, z of those gained and those lost."""
-    old, new = scene_at(level, before), scene_at(level, after)
-    changes = [_change(old, was, new, now) for was, now in _both(old, new).values()]
+    old, new = planted_at(level, before), planted_at(level, after)
+    changes = [_change(*(planted.planting(number) if number in planted.stands else None for planted in (old, new)))
+               for number in _both(old, new)]
     return np.concatenate([c.came for c in changes]), np.concatenate([c.went for c in changes])
 
 
@@ -157,7 +161,7 @@ def _apply(level: Level, shot: Snapshot) -> None:
         put_rows(level, int(pk), rows)
     level.uprooted.all().delete()
     put_places(level, shot.uprooted)
-    forget_scene(level)
+    forget_planted(level)
 
 
 @action
@@ -166,7 +170,7 @@ def go_back(user: User, level: Level, shot: Snapshot, key: UUID) -> Entry:
     _check_cells(level, shot)
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
-        forget_scene(level)
+        forget_planted(level)
         locked = [s.name for s in level.stands.all() if s.locked]
         if locked:
             raise HttpError(409, f"{locked[0]} is locked: unlock it first.")

@@ -10,27 +10,26 @@ from ninja import Query, Router, Schema
 from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
+from server.cache import CACHE
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for, stands_of
+from server.levels.planted import planted_of, planting_of, tried
 from server.sight.reckoning import items_of, stand_cost
 from server.sight.schemas import ViewIn
-from server.stands.aiming import aim
 from server.stands.checking import merged
-from server.stands.comparing import compare, difference
-from server.stands.engine import Planting, planting_of
 from server.stands.keeping import dependants, keep_settings, keep_several
-from server.stands.models import Stand
+from server.stands.models import Stand, document_of_stand
 from server.stands.painting import clear, clear_all, cost_change
 from server.stands.payload import encode, encode_marks
-from server.stands.sampling import sample
-from server.stands.seating import lacking_layout
-from thicket.cache import ContentCache
 from thicket.document.settings import StandSettings, Stratum, Strict
+from thicket.planted.aiming import aim
+from thicket.planted.comparing import compare, difference
+from thicket.planted.planting import Planting
+from thicket.planted.sampling import sample
 from thicket.planting.density import TOUCH_UNIT
 
 router = Router(tags=["stands"])
 IMMUTABLE = "private, max-age=31536000, immutable"
-_sheets_told = ContentCache(4000)
 OVERLAY = 512
 """Suitability is handed out at this many values a side at the most."""
 
@@ -155,7 +154,7 @@ def stand_out(stand: Stand, place: tuple[float, float] | None = None) -> dict:
     found = keys_of(planting, *(place or (first["x"], first["z"])))
     keys = [found.get(k, "") for k in range(columns * rows)]
     asked = [*(c for c in planting.rules if c.on), *(e.drive.core() for e in planting.settings.mix if e.drive)]
-    lacking = [*(planting.scene.lacks(c) for c in asked), lacking_layout(planting)]
+    lacking = [*(planted_of(stand.level).rasters.lacks(c) for c in asked), planting.places.lacking()]
     count = planting.count() if planting.at_hand else None
     return {"id": stand.pk, "number": stand.number, "warnings": [f"{said}." for said in lacking if said],
             "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
@@ -243,7 +242,7 @@ def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
     """What changed settings would give; nothing is stored."""
     level = level_for(request, slug)
     row = stand_for(level, stand)
-    before, after = planting_of(row), Planting(row, merged(row, data.settings))
+    before, after = planting_of(row), tried(row, merged(row, data.settings))
     gained, lost = compare(before, after)
     cost = {}
     if data.view:
@@ -256,7 +255,7 @@ def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
 def aim_for(request: HttpRequest, slug: str, stand: int, data: AimIn):
     """The fullness that gives a number of plants under tried settings; nothing is stored."""
     row = stand_for(level_for(request, slug), stand)
-    fullness, count = aim(row, merged(row, data.settings), data.count)
+    fullness, count = aim(planted_of(row.level), document_of_stand(row, merged(row, data.settings)), data.count)
     return {"fullness": fullness, "count": count}
 
 
@@ -264,14 +263,14 @@ def aim_for(request: HttpRequest, slug: str, stand: int, data: AimIn):
 def sample_of(request: HttpRequest, slug: str, stand: int, data: TryIn):
     """Nine plants under tried settings, on a slope that falls to the east."""
     row = stand_for(level_for(request, slug), stand)
-    return sample(Planting(row, merged(row, data.settings)))
+    return sample(tried(row, merged(row, data.settings)))
 
 
 @router.post("/levels/{slug}/stands/{stand}/difference")
 def try_difference(request: HttpRequest, slug: str, stand: int, data: TryIn):
     """Where tried settings would gain and lose plants, as `server.stands.payload.encode_marks` lays it out."""
     row = stand_for(level_for(request, slug), stand)
-    change = difference(planting_of(row), Planting(row, merged(row, data.settings)))
+    change = difference(planting_of(row), tried(row, merged(row, data.settings)))
     return HttpResponse(encode_marks(change.came, change.went), content_type="application/octet-stream")
 
 
@@ -279,7 +278,7 @@ def try_difference(request: HttpRequest, slug: str, stand: int, data: TryIn):
 def overlay(request: HttpRequest, slug: str, stand: int, data: TryIn):
     """Suitability under tried settings: rows and columns uint16, then uint8 values row by row."""
     row = stand_for(level_for(request, slug), stand)
-    return _raster(Planting(row, merged(row, data.settings)).suitability.array)
+    return _raster(tried(row, merged(row, data.settings)).suitability.array)
 
 
 @router.get("/levels/{slug}/stands/{stand}/density")
@@ -306,11 +305,11 @@ def _raster(values: np.ndarray) -> HttpResponse:
 @router.get("/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}")
 def plants(request: HttpRequest, slug: str, stand: int, column: int, row: int, key: str):
     """The plants of a sheet, as `server.stands.payload` lays them out; a content key never changes its meaning."""
-    level, at = level_for(request, slug), (slug, stand, column, row, key)
-    data = _sheets_told.peek(at)
+    level, at = level_for(request, slug), ("sheet", slug, stand, column, row, key)
+    data = CACHE.peek(at)
     if data is None:
         data = _sheet(planting_of(stand_for(level, stand)), column, row, key)
-        _sheets_told.put(at, data)
+        CACHE.put(at, data)
     return HttpResponse(data, content_type="application/octet-stream", headers={"Cache-Control": IMMUTABLE})
 
 

@@ -8,7 +8,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 from uuid import UUID
 
-import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from ninja.errors import HttpError
@@ -17,14 +16,15 @@ from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
-from server.levels.scene import Scene, forget_scene, scene_of
+from server.levels.planted import forget_planted, planted_of, tried
 from server.pins.rows import put_places, swap_rows
 from server.slugs import free_slug
 from server.stands.checking import check_items, check_site
-from server.stands.comparing import compare
-from server.stands.engine import Planting
 from server.stands.models import Stand, TouchTile
 from thicket.document.settings import StandSettings
+from thicket.planted.comparing import compare
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
 from thicket.planting.hashing import seed_of
 from thicket.planting.stands import STRATA
 from thicket.refused import Refused
@@ -43,17 +43,16 @@ def state_of(stand: Stand) -> dict:
     return {name: getattr(stand, name) for name in FIELDS}
 
 
-def moved(before: Scene, after: Scene) -> tuple[int, int]:
+def moved(before: PlantedLevel, after: PlantedLevel) -> tuple[int, int]:
     """Plants gained and lost between two arrangements of a level's stands."""
-    old, new = ({s.pk: s for s in scene.stands.values()} for scene in (before, after))
     gained = lost = 0
-    for pk in old.keys() | new.keys():
-        if pk not in old:
-            gained += after.planting(new[pk]).count()
-        elif pk not in new:
-            lost += before.planting(old[pk]).count()
+    for number in before.stands.keys() | after.stands.keys():
+        if number not in before.stands:
+            gained += after.planting(number).count()
+        elif number not in after.stands:
+            lost += before.planting(number).count()
         else:
-            more, fewer = compare(before.planting(old[pk]), after.planting(new[pk]))
+            more, fewer = compare(before.planting(number), after.planting(number))
             gained, lost = gained + more, lost + fewer
     return gained, lost
 
@@ -69,9 +68,8 @@ class Arrangement:
         """Let `work(stands)` change, and return, the stands that are to be stored."""
         with transaction.atomic():
             Level.objects.select_for_update().get(pk=self.level.pk)
-            forget_scene(self.level)
-            before = scene_of(self.level)
-            before.stands  # noqa: B018  read before they change
+            forget_planted(self.level)
+            before = planted_of(self.level)
             known = {s.pk: state_of(s) for s in Stand.every.filter(level=self.level)}
             changed = work(stands_of(self.level))
             change: dict[str, dict] = {"before": {}, "after": {}}
@@ -85,9 +83,9 @@ class Arrangement:
                 differ = [name for name in FIELDS if was[name] != now[name]]
                 change["before"][str(stand.pk)] = {name: was[name] for name in differ}
                 change["after"][str(stand.pk)] = {name: now[name] for name in differ}
-            forget_scene(self.level)
+            forget_planted(self.level)
             self._check()
-            gained, lost = moved(before, scene_of(self.level))
+            gained, lost = moved(before, planted_of(self.level))
             return Entry.objects.create(
                 level=self.level, user=self.user, kind=Entry.Kind.STANDS, key=self.key, what=self.what[:200],
                 change=change | self.more | {"made": [s.pk for s in changed if s.pk not in known]}, gained=gained, lost=lost)
@@ -147,8 +145,7 @@ def begun(level: Level, name: str, stratum: str, sward: bool, item: str, spacing
 
 def unplanted(stand: Stand) -> Planting:
     """The planting of a stand that is not stored."""
-    level = stand.level
-    return Planting(stand, StandSettings.model_validate(stand.settings), np.zeros(level.touch_shape, np.int8), checked=False)
+    return tried(stand, checked=False)
 
 
 def beginning(stock: StockItem, sward: bool) -> dict:

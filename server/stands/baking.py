@@ -7,43 +7,16 @@ that no longer hold are swept when a bake ends.
 from __future__ import annotations
 
 import contextlib
-import os
-import tempfile
-from pathlib import Path
 
-import numpy as np
-from django.conf import settings
 from django.contrib.auth.models import User
 
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
+from server.levels.baked import folder_of, lay
 from server.levels.models import Level
-from server.levels.scene import scene_of
-from server.stands.whole import plant_whole, plantings_of, sheets_of
-from thicket.planting.stands import Plants
-
-
-def folder_of(level: Level) -> Path:
-    """Where a level's baked sheets lie."""
-    return Path(settings.VAR_DIR) / "bakes" / str(level.pk)
-
-
-def baked(level: Level, key: str) -> Plants | None:
-    """A sheet that was baked; None when it was not."""
-    try:
-        with np.load(folder_of(level) / f"{key}.npz") as file:
-            return Plants(file["id"], file["form"], file["item"])
-    except (OSError, ValueError, KeyError):
-        return None
-
-
-def _lay(level: Level, key: str, plants: Plants) -> None:
-    folder = folder_of(level)
-    folder.mkdir(parents=True, exist_ok=True)
-    with tempfile.NamedTemporaryFile(dir=folder, delete=False) as out:
-        np.savez(out, id=plants.id, form=plants.form, item=plants.item)
-    os.replace(out.name, folder / f"{key}.npz")
+from server.levels.planted import planted_of
+from thicket.planted.whole import plant_whole, sheets_of, singles_of
 
 
 def _job_key(level: Level) -> str:
@@ -57,7 +30,7 @@ def state(level: Level) -> dict:
         total = max(job.total, 1)
         return {"running": True, "total": total, "done": round(job.share * total), "step": job.step, "trouble": ""}
     have = {p.name for p in folder_of(level).glob("*.npz")} if folder_of(level).exists() else set()
-    wanted = [(planting, sheet) for planting in plantings_of(scene_of(level)) for sheet in sheets_of(planting)]
+    wanted = [(planting, sheet) for planting in singles_of(planted_of(level)) for sheet in sheets_of(planting)]
     done = sum(f"{planting.key(sheet)}.npz" in have for planting, sheet in wanted) if have else 0
     return {"running": False, "total": len(wanted), "done": done, "step": "", "trouble": job.trouble if job else ""}
 
@@ -76,16 +49,16 @@ def stop(level: Level) -> None:
 @work("bake")
 def _bake(job: Job, progress: Progress) -> None:
     level = job.level
-    scene = scene_of(level)
-    progress.total = sum(len(sheets_of(planting)) for planting in plantings_of(scene))
+    level_planted = planted_of(level)
+    progress.total = sum(len(sheets_of(planting)) for planting in singles_of(level_planted))
     kept: set[str] = set()
-    with contextlib.closing(plant_whole(scene)) as planted:
+    with contextlib.closing(plant_whole(level_planted)) as planted:
         progress.tell(0.0, "reading the ground")
         for planting, sheet in planted:
             key = planting.key(sheet)
             kept.add(f"{key}.npz")
             if not (folder_of(level) / f"{key}.npz").exists():
-                _lay(level, key, planting.plants(sheet))
+                lay(level, key, planting.plants(sheet))
             progress.tell(len(kept) / progress.total, planting.stand.name)
         for old in folder_of(level).glob("*"):
             if old.name not in kept:

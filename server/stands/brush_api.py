@@ -17,7 +17,6 @@ from server.journal.schemas import entry_out
 from server.levels.access import check_may_make, level_for, stand_for
 from server.sight.schemas import ViewIn
 from server.stands.api import ChangedOut, changed_keys
-from server.stands.brushing import Brush, Limits
 from server.stands.keeping import dependants
 from server.stands.models import BrushTip
 from server.stands.painting import attempt, paint
@@ -26,6 +25,7 @@ from server.turns import turn
 from thicket.document.settings import Number, Share, Strict
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.pictures import read_grey
+from thicket.planted.brushing import Brush, Limits
 from thicket.planting.strokes import Stroke
 from thicket.planting.tips import MADE, SIDE, made_tip, tip_of_picture
 from thicket.refused import Refused

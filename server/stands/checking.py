@@ -6,12 +6,12 @@ from django.db.models.functions import Length
 from ninja.errors import HttpError
 
 from server.levels.models import Level
-from server.levels.scene import scene_of
-from server.stands.engine import Planting
+from server.levels.planted import planted_of, tried
 from server.stands.models import Stand
-from server.stands.seating import anchors_named
+from thicket.document.level import Stand as DocumentStand
 from thicket.document.settings import StandSettings
 from thicket.ground.hollow import disc
+from thicket.planted.places import anchors_among, anchors_named
 from thicket.refused import Refused
 from thicket.site.conditions import NAMES, Condition
 
@@ -25,7 +25,7 @@ def merged(stand: Stand, changes: dict) -> StandSettings:
     check_items(stand.level, [entry.item for entry in settings.mix])
     if {"conditions", "mix", "layout"} & set(changes):
         check_site(stand, settings)
-    Planting(stand, settings)
+    tried(stand, settings)
     return settings
 
 
@@ -61,27 +61,26 @@ def check_layout_of(stand: Stand, settings: StandSettings) -> None:
 
     Raises: Refused.
     """
-    scene, layout = scene_of(stand.level), settings.layout
+    planted, layout = planted_of(stand.level), settings.layout
     if layout.kind == "free":
         return
     if stand.sward:
         raise Refused(f"layout: {stand.name} is a sward, it has no single plants to lay out")
     if layout.kind == "anchors":
-        host = scene.stands.get(layout.host)
+        host = planted.stands.get(layout.host)
         if host is None:
             raise Refused("layout: the stand to stand on is no longer there")
         _check_above(stand, host, "layout")
-        items = StandSettings.model_validate(host.settings).mix
-        if not any(len(scene.anchors[e.item].of(layout.group).at) for e in items if e.item in scene.anchors):
+        if not anchors_among([entry.item for entry in host.settings.mix], planted.level.stock, layout.group):
             raise Refused(f"layout: none of the items of {host.name} has {anchors_named(layout.group)} to stand on")
         return
     kind = "path" if layout.kind == "path" else "area"
     for n in layout.shapes:
-        if n not in scene.shapes or scene.shapes[n].kind != kind:
+        if n not in planted.shapes or planted.shapes[n].kind != kind:
             raise Refused(f"layout: one of the {kind}s to plant is no longer there")
 
 
-def _check_above(stand: Stand, other: Stand, where: str) -> None:
+def _check_above(stand: Stand, other: DocumentStand, where: str) -> None:
     if other.sward:
         raise Refused(f"{where}: {other.name} is a sward, it has no single plants to be near, away from or on")
     if other.order >= stand.order:
@@ -90,11 +89,11 @@ def _check_above(stand: Stand, other: Stand, where: str) -> None:
 
 
 def _check_condition(stand: Stand, c: Condition, where: str) -> None:
-    scene = scene_of(stand.level)
-    lack = scene.lacks(c)
+    planted = planted_of(stand.level)
+    lack = planted.rasters.lacks(c)
     if lack:
         raise Refused(f"{where}: {lack[0].lower()}{lack[1:]}")
     if c.kind in ("hollow", "flat"):
-        disc(c.radius, scene.cell)
+        disc(c.radius, planted.cell)
     if c.kind == "stand":
-        _check_above(stand, scene.stands[c.stand], where)
+        _check_above(stand, planted.stands[c.stand], where)

@@ -17,13 +17,13 @@ from server.errors import NotAllowed
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import check_may_make, level_for, stand_for
 from server.levels.models import Level
+from server.levels.planted import planted_of, planting_of, tried
 from server.stands.checking import merged
-from server.stands.engine import Planting
 from server.stands.keeping import dependants, keep_settings
-from server.stands.looking import layer_bands, look, why
 from server.stands.models import ConditionSet
 from thicket.document.settings import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
 from thicket.ground.noise import Noise, noise_field
+from thicket.planted.explaining import layer_bands, look, why
 
 router = Router(tags=["conditions"])
 PICTURE = 128
@@ -142,7 +142,7 @@ class FitOut(Schema):
 @router.post("/levels/{slug}/conditions/look", response=LookOut)
 def look_at(request: HttpRequest, slug: str, data: ConditionSettings):
     """The histogram of what a condition looks at, over the real ground."""
-    return look(level_for(request, slug), data.core())
+    return look(planted_of(level_for(request, slug)), data.core())
 
 
 @router.post("/levels/{slug}/conditions/noise", response=NoiseOut)
@@ -158,14 +158,15 @@ def noise(request: HttpRequest, slug: str, data: NoiseIn):
 @router.get("/levels/{slug}/layers/{layer}/bands", response=BandsOut)
 def bands(request: HttpRequest, slug: str, layer: str):
     """The altitudes and slopes that hold the middle nine tenths of a ground layer."""
-    return layer_bands(level_for(request, slug), layer)
+    return layer_bands(planted_of(level_for(request, slug)), layer)
 
 
 @router.post("/levels/{slug}/stands/{stand}/why", response=WhyOut)
 def why_here(request: HttpRequest, slug: str, stand: int, data: WhyIn):
     """Why a place carries a plant of the stand, or does not."""
     row = stand_for(level_for(request, slug), stand)
-    return why(Planting(row, merged(row, data.settings) if data.settings else None), data.x, data.z)
+    planting = tried(row, merged(row, data.settings)) if data.settings else planting_of(row)
+    return why(planted_of(row.level), planting, data.x, data.z)
 
 
 @router.post("/levels/{slug}/conditions/copy", response=CopyOut)

@@ -12,15 +12,13 @@ from server.errors import Clash
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import forget_scene, scene_of
+from server.levels.planted import forget_planted, planted_of, planting_of, rows_of, tried
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.checking import merged
-from server.stands.comparing import compare
-from server.stands.engine import Planting, planting_of
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked, cost_change
 from thicket.document.settings import StandSettings
-from thicket.planting.pins import NO_PINS
+from thicket.planted.comparing import compare
 from thicket.sight.views import View
 
 
@@ -28,9 +26,9 @@ def dependants(stand: Stand) -> list[int]:
     """Other stands that may change with this one, straight or through others: those below it, which its plants leave room
     or none, and those whose conditions ask for its plants; all of them when it has pins, which claim room from any stand.
     Their primary keys."""
-    stands = list(scene_of(stand.level).stands.values())
+    stands = list(rows_of(stand.level).values())
     reached = {stand.number: stand}
-    if len(scene_of(stand.level).pins.get(stand.pk, NO_PINS).id):
+    if len(planted_of(stand.level).level.pins_of(stand.number).id):
         return [s.pk for s in stands if s.pk != stand.pk]
     while True:
         asked = {n for n, s in reached.items() if not s.sward}
@@ -94,7 +92,7 @@ def keep_several(user: User, level: Level, key: UUID, changes: dict[int, dict], 
         kept = []
         for pk, said in changes.items():
             kept.append(_keep(pk, level, said, view, (was or {}).get(pk)))
-            forget_scene(level)
+            forget_planted(level)
         names = ", ".join(k.row.name for k in kept)
         cost = {name: sum(k.cost.get(name, 0) for k in kept) for name in (kept[0].cost if kept else {})}
         parts = sorted({name.replace("_", " ") for k in kept for name in k.change["after"]})
@@ -123,7 +121,7 @@ def _keep(pk: int, level: Level, changes: dict, view: View | None, was: dict | N
     check_unlocked(row)
     before = planting_of(row)
     settings = merged(row, changes)
-    after = Planting(row, settings)
+    after = tried(row, settings)
     gained, lost = compare(before, after)
     fresh = settings.model_dump(mode="json")
     kept = StandSettings.model_validate(row.settings).model_dump(mode="json")

@@ -7,6 +7,8 @@ import secrets
 from django.db import models
 
 from server.levels.models import Level, RasterTile
+from thicket.document.level import Stand as DocumentStand
+from thicket.document.settings import StandSettings
 
 
 class Present(models.Manager):
@@ -62,6 +64,12 @@ class Stand(models.Model):
     def order(self) -> tuple[int, int, int]:
         """Sorts stands by who claims room first."""
         return _RANK[self.stratum], self.place, self.number
+
+
+def document_of_stand(stand: Stand, settings: StandSettings | None = None) -> DocumentStand:
+    """A stand as the core has it; with other settings than its own when they are given, which are checked already."""
+    return DocumentStand(stand.number, stand.slug, stand.name, stand.stratum, stand.place, stand.sward, stand.seed,
+                         settings or StandSettings.model_validate(stand.settings), stand.locked, stand.colour)
 
 
 _RANK = {stratum.value: rank for rank, stratum in enumerate(Stand.Stratum)}

@@ -14,15 +14,15 @@ from ninja.errors import HttpError
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import Scene, forget_scene, scene_of
+from server.levels.planted import forget_planted, paint_planted, planted_of, planting_of, rows_of, touch_revisions_of
 from server.sight.reckoning import items_of, stand_cost
-from server.stands.brushing import Brush, Cells
-from server.stands.engine import Planting
 from server.stands.models import Stand
-from server.stands.sheets import Box
 from server.stands.touch import LockedTouch
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field
+from thicket.planted.brushing import Brush, Cells
+from thicket.planted.planting import Planting
+from thicket.planted.sheets import Box
 from thicket.planting.density import TOUCH_UNIT, density
 from thicket.planting.stands import Plants
 from thicket.planting.strokes import VERBS
@@ -49,11 +49,11 @@ def _difference(planting: Planting, box: tuple[int, int, int, int], before: np.n
 def _sward_difference(planting: Planting, box, before: np.ndarray, after: np.ndarray) -> tuple[int, int]:
     """The same for a sward, from its density."""
     col0, row0, col1, row1 = box
-    cell, scene = planting.touch_cell, planting.scene
+    cell, level = planting.touch_cell, planting.level
     z, x = np.mgrid[row0:row1, col0:col1] * cell + 0.5 * cell
-    suitable = at_cells(planting.suitability.array, scene.cell, x.ravel(), z.ravel()).reshape(before.shape)
+    suitable = at_cells(planting.suitability.array, planting.cell, x.ravel(), z.ravel()).reshape(before.shape)
     was, now = (np.minimum(density(suitable, touch) * planting.core.fullness, 1.0).astype(float) for touch in (before, after))
-    open_ = scene.openness(planting.settings.clear_of, cell, scene.touch_shape)[row0:row1, col0:col1]
+    open_ = planting.around.rasters.openness(planting.settings.clear_of, cell, level.touch_shape)[row0:row1, col0:col1]
     change = (now - was) * open_ * (planting.core.per_m2 * cell * cell)
     return round(float(change[change > 0].sum())), round(float(-change[change < 0].sum()))
 
@@ -71,7 +71,7 @@ def _view_cost(stands: list[Stand], view: View | None):
     if not view:
         return None
     stock = items_of(stands[0].level)
-    return [stand_cost(scene_of(s.level).planting(s), stock, view) for s in stands]
+    return [stand_cost(planting_of(s), stock, view) for s in stands]
 
 
 def cost_change(before, after) -> dict[str, float]:
@@ -91,7 +91,7 @@ def paint(user: User, stands: list[Stand], brush: Brush, key: UUID, view: View |
     level = stands[0].level
     for stand in stands:
         check_unlocked(stand)
-    box = brush.cells(level)
+    box = brush.cells(planted_of(level))
     before = _view_cost(stands, view)
     with transaction.atomic():
         entry = _paint(user, stands, brush, key, box)
@@ -119,25 +119,23 @@ def _paint(user: User, stands: list[Stand], brush: Brush, key: UUID, box: Cells)
         what=f"{verb} {stands[0].name if alone else f'{len(stands)} stands'}{where}")
 
 
-def _lock(stand: Stand, box: Cells) -> tuple[Scene, Planting, LockedTouch]:
+def _lock(stand: Stand, box: Cells) -> tuple[Planting, LockedTouch]:
     """Lock a stand's touch in a box; and the level as it is now that nobody else can paint there: read anew when somebody has
     since it was read, so that nothing is carried over from before that."""
     locked = LockedTouch(stand, box)
-    scene = scene_of(stand.level)
-    known = scene.revisions.get(stand.pk, {})
+    known = touch_revisions_of(stand)
     if any(known.get(at, 0) != revision for at, revision in locked.found.items()):
-        forget_scene(stand.level)
-        scene = scene_of(stand.level)
-    return scene, scene.planting(scene.stands.get(stand.number, stand)), locked
+        forget_planted(stand.level)
+    return planting_of(stand), locked
 
 
 def _brushed(stand: Stand, brush: Brush, box: Cells) -> tuple[dict, bytes, int, int]:
     """Work on one stand. What its entry holds of it, and plants gained and lost."""
-    scene, planting, locked = _lock(stand, box)
+    planting, locked = _lock(stand, box)
     delta = brush.delta(planting, locked.window, box)
     after = locked.window + delta
     gained, lost = _difference(planting, box, locked.window, after)
-    scene.painted(stand, locked.write(after), planting.metres(box))
+    paint_planted(stand, locked.write(after, planting.touch_map), planting.metres(box))
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
 
@@ -149,7 +147,7 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
     """
     check_unlocked(stand)
     inside, where = _inside(stand.level, area)
-    box = _painted_box(scene_of(stand.level).planting(stand).touch, inside)
+    box = _painted_box(planting_of(stand).touch, inside)
     if box is None:
         raise Refused(f"{stand.name} has no painting{where or ' to clear'}")
     with transaction.atomic():
@@ -167,7 +165,7 @@ def _inside(level: Level, area: int | None) -> tuple[np.ndarray, str]:
     rows, columns = level.touch_shape
     if area is None:
         return np.ones((rows, columns), bool), ""
-    shape = scene_of(level).shapes.get(area)
+    shape = planted_of(level).shapes.get(area)
     if shape is None or shape.kind != "area":
         raise Refused(f"area: {level.name} has no area {area}")
     return distance_field([shape], level.touch_cell, (0, 0, columns, rows)) <= 0, f" in {shape.name}"
@@ -184,11 +182,11 @@ def _painted_box(touch: np.ndarray, inside: np.ndarray) -> tuple[int, int, int, 
 
 def _clear(stand: Stand, inside: np.ndarray, box: tuple[int, int, int, int]) -> tuple[dict, bytes, int, int]:
     """Set a stand's touch to 0 inside; inside a transaction. What a stroke's entry holds of it, and plants gained and lost."""
-    scene, planting, locked = _lock(stand, box)
+    planting, locked = _lock(stand, box)
     after = np.where(inside[box[1]:box[3], box[0]:box[2]], np.int16(0), locked.window)
     gained, lost = _difference(planting, box, locked.window, after)
     delta = (after - locked.window).astype(np.int16)
-    scene.painted(stand, locked.write(after), planting.metres(box))
+    paint_planted(stand, locked.write(after, planting.touch_map), planting.metres(box))
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
 
@@ -199,9 +197,8 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
     Raises: Refused when nothing is painted there, or the area is not one.
     """
     inside, where = _inside(level, area)
-    scene = scene_of(level)
-    stands = sorted((s for s in scene.stands.values() if not s.locked), key=lambda s: s.order)
-    boxes = {s.pk: _painted_box(scene.planting(s).touch, inside) for s in stands}
+    stands = sorted((s for s in rows_of(level).values() if not s.locked), key=lambda s: s.order)
+    boxes = {s.pk: _painted_box(planting_of(s).touch, inside) for s in stands}
     parts, deltas, gained, lost = [], [], 0, 0
     with transaction.atomic():
         for stand in stands:
@@ -220,7 +217,7 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
 def shift_all(entry: Entry, back: bool) -> tuple[int, int]:
     """Take an action on several stands' touch back, or apply it again; inside a transaction. Plants gained and lost."""
     gained = lost = at = 0
-    stands = {s.pk: s for s in scene_of(entry.level).stands.values()}
+    stands = {s.pk: s for s in rows_of(entry.level).values()}
     for part in entry.change["parts"]:
         delta = entry.delta[at:at + part["size"]]
         at += part["size"]
@@ -251,18 +248,18 @@ def shift(entry: Entry, back: bool) -> TouchChange:
     box, delta = _delta(entry)
     if not delta.size:
         return TouchChange(box, 0, 0)
-    scene, planting, locked = _lock(entry.stand, box)
+    planting, locked = _lock(entry.stand, box)
     after = np.clip(locked.window + (-delta if back else delta), -TOUCH_UNIT, TOUCH_UNIT).astype(np.int16)
     gained, lost = _difference(planting, box, locked.window, after)
-    scene.painted(entry.stand, locked.write(after), planting.metres(box))
+    paint_planted(entry.stand, locked.write(after, planting.touch_map), planting.metres(box))
     return TouchChange(box, gained, lost)
 
 
 def attempt(stand: Stand, brush: Brush) -> tuple[Box, Plants]:
     """What the brush would leave standing in its box, without storing anything."""
-    cells = brush.cells(stand.level)
+    cells = brush.cells(planted_of(stand.level))
     col0, row0, col1, row1 = cells
-    planting = scene_of(stand.level).planting(stand)
+    planting = planting_of(stand)
     touch, _ = planting.touch_map.window(cells)
     window = touch[:row1 - row0, :col1 - col0].copy()
     window += brush.delta(planting, window, cells)

@@ -12,7 +12,7 @@ from ninja.errors import HttpError
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import forget_scene
+from server.levels.planted import forget_planted
 from server.slugs import free_slug
 from server.stands.models import Stand
 from server.stock.models import MADE, MEASURED, ShelfItem, StockItem
@@ -66,7 +66,7 @@ def take(user: User, level: Level, key: UUID, slugs: Sequence[str]) -> Entry:
         names = ", ".join(found[slug].name for slug in wanted) or "nothing new"
         entry = Entry.objects.create(level=row, user=user, kind=Entry.Kind.STOCK, key=key, what=f"Taken into stock: {names}"[:200],
                                      change={"taken": wanted, "left": []})
-    forget_scene(level)
+    forget_planted(level)
     return entry
 
 
@@ -93,7 +93,7 @@ def leave(user: User, level: Level, key: UUID, slug: str) -> Entry:
         row.scene_changed()
         entry = Entry.objects.create(level=row, user=user, kind=Entry.Kind.STOCK, key=key, what=f"Left out of stock: {item.name}",
                                      change={"taken": [], "left": [slug]})
-    forget_scene(level)
+    forget_planted(level)
     return entry
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from uuid import UUID, uuid4
 
 from django.contrib.auth.models import User
@@ -13,14 +14,15 @@ from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
-from server.levels.scene import Scene, anchors_in, forget_scene, replace, scene_of
+from server.levels.planted import forget_planted, planted_of, planting_of
 from server.sight.reckoning import LINES, bookmark_view, game_item, items_of, line, stand_cost
 from server.stands.arranging import moved
-from server.stands.comparing import compare
-from server.stands.engine import planting_of
 from server.stock.bringing import made_of, mended, put_made
 from server.stock.models import MEASURED, ShelfItem, ShelfVersion, StockItem
 from server.stock.shelf import check_name, planted_in
+from thicket.document.level import anchors_of
+from thicket.planted.comparing import compare
+from thicket.planted.level import PlantedLevel
 from thicket.stock.making import Made, changed, succeeded
 from thicket.stock.traits import Edit
 
@@ -111,11 +113,10 @@ def _follow(user: User, item: ShelfItem, was: int, what: str) -> None:
     """Let the levels that use an item follow its shelf, with an entry in the journal of each; undo of any takes it back in all."""
     change = {"item": item.slug, "was": was, "now": item.revision}
     for level in _levels(item):
-        before = scene_of(level)
-        before.stands  # noqa: B018  read before they change
+        before = planted_of(level)
         _copy_into(level, item)
-        forget_scene(level)
-        gained, lost = moved(before, scene_of(level))
+        forget_planted(level)
+        gained, lost = moved(before, planted_of(level))
         Entry.objects.create(level=level, user=user, kind=Entry.Kind.STOCK, key=uuid4(), what=what[:TOLD], change=change,
                              gained=gained, lost=lost)
 
@@ -175,7 +176,7 @@ def swap_hold(level: Level, slug: str, want: dict) -> None:
     if source and level.stock.get(slug=slug).revision != source.revision:
         level.stock.filter(slug=slug).update(revision=source.revision, **{name: getattr(source, name) for name in MEASURED})
         level.scene_changed()
-        forget_scene(level)
+        forget_planted(level)
 
 
 def used_in(slug: str) -> list[tuple[Level, StockItem, list[str]]]:
@@ -217,36 +218,34 @@ def put_back(user: User, slug: str) -> ShelfItem:
 def compared(level: Level, item: ShelfItem, made: Made) -> dict:
     """What another source of an item would change in a level: the difference on each budget line in each kept view, and the
     plants that would lose and gain room."""
-    scene, tried = scene_of(level), tried_scene(level, item.slug, made)
+    now = planted_of(level)
+    then = with_item(now, item.slug, made)
     stock = items_of(level)
     other = stock | {item.slug: game_item(item.slug, made.glb, made.traits)}
     lost = gained = 0
     totals = [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
     for stand in stands_of(level):
-        before, after = planting_of(stand), tried.planting(tried.stands[stand.number])
-        more, fewer = compare(before, after) if tried is not scene and not stand.sward else (0, 0)
+        before, after = planting_of(stand), then.planting(stand.number)
+        more, fewer = compare(before, after) if then is not now and not stand.sward else (0, 0)
         gained, lost = gained + more, lost + fewer
         if item.slug not in before.items and not (more or fewer):
             continue
         for total, bookmark in zip(totals, level.bookmarks):
             view = bookmark_view(level, bookmark)
-            was, now = stand_cost(before, stock, view), stand_cost(after, other, view, True)
+            old, new = stand_cost(before, stock, view), stand_cost(after, other, view, True)
             for name in LINES:
-                total[name] += line(now, name) - line(was, name)
+                total[name] += line(new, name) - line(old, name)
     views = [{"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}} for b, t in zip(level.bookmarks, totals)]
     return {"views": views, "gained": gained, "lost": lost}
 
 
-def tried_scene(level: Level, slug: str, made: Made) -> Scene:
-    """The level with other footprints and anchors of an item."""
-    scene = scene_of(level)
-    if scene.footprints.get(slug) == (made.crown, made.trunk) and not made.anchors and slug not in scene.anchors:
-        return scene
-    tried = replace(scene)
-    anchors = {k: v for k, v in scene.anchors.items() if k != slug} | anchors_in({slug: made.anchors})
-    footprints = scene.footprints | {slug: (made.crown, made.trunk)}
-    tried.__dict__.update(footprints=footprints, anchors=anchors, stands=dict(scene.stands))
-    return tried
+def with_item(planted: PlantedLevel, slug: str, made: Made) -> PlantedLevel:
+    """A level with other footprints and anchors of an item; the same where they are alike."""
+    item, anchors = planted.level.stock[slug], anchors_of(made.anchors)
+    if (item.crown, item.trunk) == (made.crown, made.trunk) and anchors is None and item.anchors is None:
+        return planted
+    other = replace(item, crown=made.crown, trunk=made.trunk, anchors=anchors)
+    return planted.changed(stock={**planted.level.stock, slug: other})
 
 
 def members(levels: Sequence[Level], user: User) -> set[int]:

@@ -9,7 +9,7 @@ from server.accounts.models import OwnKeys
 from server.journal.actions import undo_entry
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of
 from server.pins.models import Pin
 from server.stands.models import Stand
 from server.stands.touch import touch_of
@@ -20,7 +20,7 @@ from thicket.planting.density import TOUCH_UNIT
 class Hand(BrowserCase):
     def planting(self, slug="birch"):
         level = Level.objects.get(slug="hobbin-delph")
-        return scene_of(level).planting(level.stands.get(slug=slug))
+        return planted_of(level).planting(level.stands.get(slug=slug).number)
 
     def touch(self, slug="birch"):
         stand = Stand.objects.get(slug=slug)

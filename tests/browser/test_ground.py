@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from server.levels.access import stands_of
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of
 from server.shapes.models import Shape
 from server.stands.models import Stand
 from tests.browser.base import BrowserCase
@@ -28,7 +28,7 @@ class GroundWork(LevelCase):
         page = self.page_of("lead")
         self.open_level(page, "ground")
         before, first = self.count(page, "birch"), self.level()
-        heights = scene_of(first).ground.heights[::2, ::2] + 0.0
+        heights = planted_of(first).ground.heights[::2, ::2] + 0.0
         heights[120:180, 120:200] += 15
         low, high = float(heights.min()), float(heights.max())
         out = io.BytesIO()

@@ -6,7 +6,7 @@ import shutil
 from playwright.sync_api import expect
 
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of
 from server.pins.models import Pin
 from server.snapshots.models import Snapshot
 from server.stands import baking
@@ -18,7 +18,7 @@ class Planting(BrowserCase):
     def over_a_birch(self, box):
         """Where on the plan, fitted to the level, a birch stands that is not far from the middle."""
         level = Level.objects.get(slug="hobbin-delph")
-        planting = scene_of(level).planting(level.stands.get(slug="birch"))
+        planting = planted_of(level).planting(level.stands.get(slug="birch").number)
         form = planting.plants((2, 2)).form
         x, z = form[len(form) // 2, [0, 2]]
         pixel = min(level.width / box["width"], level.length / box["height"])

@@ -4,7 +4,7 @@ import numpy as np
 
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.stands.engine import Planting
+from server.levels.planted import tried
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
@@ -99,7 +99,7 @@ class Arranging(GroundCase):
             mix = [{"item": i, "weight": w} for i, w in weights.items()]
             settings = Stand.objects.get(pk=self.birch.pk).settings
             settings = settings | {"mix": [m | {"item": m["item"].replace("_", "-")} for m in mix]}
-            plants = Planting(Stand.objects.get(pk=self.birch.pk), StandSettings.model_validate(settings)).plants((0, 0))
+            plants = tried(Stand.objects.get(pk=self.birch.pk), StandSettings.model_validate(settings)).plants((0, 0))
             names = np.array([m["item"] for m in mix])
             return dict(zip(plants.id.tolist(), names[plants.item]))
 

@@ -7,17 +7,17 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from server.cache import CACHE
 from server.journal.models import Entry
-from server.levels import scene
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of, planting_of, rows_of
 from server.pins.models import Pin
-from server.stands import engine, patching, touch
-from server.stands.brushing import Brush
 from server.stands.models import TouchTile
 from server.stands.painting import paint
 from server.stands.touch import touch_of
+from tests.caching import nothing_kept
 from tests.server.test_ground import GroundCase, key, png
+from thicket.planted.brushing import Brush
 from thicket.planting.density import TOUCH_UNIT
 from thicket.planting.strokes import Stroke
 
@@ -41,8 +41,7 @@ class Brushes(GroundCase):
         return touch_of(stand).array.copy()
 
     def planting(self, pk):
-        now = scene_of(Level.objects.get(pk=self.level.pk))
-        return now.planting(next(s for s in now.stands.values() if s.pk == pk))
+        return planting_of(next(s for s in rows_of(Level.objects.get(pk=self.level.pk)).values() if s.pk == pk))
 
     def undo(self, client=None):
         self.assertEqual((client or self.north).post(f"{self.base}/undo").status_code, 200)
@@ -63,11 +62,11 @@ class Brushes(GroundCase):
 
     def test_a_tile_that_was_met_and_left_alone_reads_as_bare(self):
         self.brush(strength=0)
-        touch._maps._results.clear()
+        CACHE.clear()
         self.assertFalse(self.touch().any())
         self.brush()
         kept = self.touch()
-        touch._maps._results.clear()
+        CACHE.clear()
         np.testing.assert_array_equal(self.touch(), kept, "read anew from the database")
         self.assertTrue(kept.any())
 
@@ -95,7 +94,7 @@ class Brushes(GroundCase):
         self.assertAlmostEqual(np.count_nonzero(self.touch()), 60 * 50, delta=120)
         self.undo()
         z, x = (v.ravel() + 0.5 for v in np.mgrid[0:256, 0:256].astype(float))
-        height = scene_of(Level.objects.get(pk=self.level.pk)).ground.height_at(x, z).reshape(256, 256)
+        height = planted_of(Level.objects.get(pk=self.level.pk)).ground.height_at(x, z).reshape(256, 256)
         low, high = np.percentile(height, [30, 60])
         self.brush(fill="level", limits={"altitude": [low, high]})
         worked = self.touch() != 0
@@ -221,16 +220,15 @@ class SeveralPeople(GroundCase):
         self.post("/strokes", {"key": key(), "stand": stones.pk, "verb": "thin", "path": [[9, 9]], "radius": 5, "soft": 0,
                                "strength": 1})
         waits = Level.objects.get(pk=self.level.pk)
-        for planting in [scene_of(waits).planting(s) for s in scene_of(waits).stands.values()]:
+        for planting in planted_of(waits).plantings():
             for sheet in planting.sheets_in(planting.everywhere):
                 planting.plants(sheet)
         body = {"stand": stones.pk, "verb": "thin", "path": [[60, 60]], "radius": 25, "soft": 0, "strength": 1}
         self.assertEqual(self.post("/strokes", body | {"key": key()}).status_code, 200)
-        mine = next(s for s in scene_of(waits).stands.values() if s.pk == stones.pk)
+        mine = next(s for s in rows_of(waits).values() if s.pk == stones.pk)
         paint(User.objects.get(username="lead"), [mine], Brush(Stroke("thin", [(190, 190)], 25, 0, 1)), uuid.uuid4())
         now = self.keys()
-        for cache in (scene._whole_plantings, patching._marks, engine._plants):
-            cache._results.clear()
+        CACHE.clear()
         self.assertEqual(self.keys(), now)
 
     def beat(self, client, **said):
@@ -258,13 +256,8 @@ class SeveralPeople(GroundCase):
                     told = client.post(f"{self.base}/undo")
                 self.assertEqual(told.status_code, 200, told.content)
                 now = self.keys()
-                kept = [dict(c._results) for c in (scene._whole_plantings, patching._marks, engine._plants)]
-                for cache in (scene._whole_plantings, patching._marks, engine._plants):
-                    cache._results.clear()
-                self.assertEqual(self.keys(), now)
-                for cache, results in zip((scene._whole_plantings, patching._marks, engine._plants), kept):
-                    cache._results.clear()
-                    cache._results.update(results)
+                with nothing_kept():
+                    self.assertEqual(self.keys(), now)
 
     def patch(self, client, settings, was):
         return client.patch(f"{self.base}/stands/{self.birch.pk}", json.dumps({"key": key(), "settings": settings, "was": was}),

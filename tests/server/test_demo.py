@@ -9,17 +9,16 @@ from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.test import TestCase
 
-from server.levels import scene as scenes
-from server.levels.ground import heights_under_key
+from server.cache import CACHE
 from server.levels.models import Level
-from server.levels.scene import forget_scene, heights_of, replace, scene_of
-from server.stands.brushing import Brush
-from server.stands.engine import Planting
+from server.levels.planted import forget_planted, planted_of, rows_of
 from server.stands.painting import paint
 from tests.server.test_ground import key
 from tests.server.test_room import overlaps
+from thicket.document.rasters import Heights
 from thicket.document.settings import ConditionSettings
 from thicket.ground.shapes import distances_at
+from thicket.planted.brushing import Brush
 from thicket.planting.stands import join
 from thicket.planting.strokes import Stroke
 
@@ -33,12 +32,12 @@ class Demo(TestCase):
         self.level = Level.objects.get()
 
     def test_nothing_overlaps_over_the_whole_level_pins_included(self):
-        scene = scene_of(self.level)
-        self.assertEqual(sum(len(p.id) for p in scene.pins.values()), 6)
+        scene = planted_of(self.level)
+        self.assertEqual(sum(len(p.id) for p in scene.level.pins.values()), 6)
         bad, count = overlaps(self.level)
         self.assertEqual((bad, count > 30_000), (0, True))
         for stand in scene.stands.values():
-            planting = scene.planting(stand)
+            planting = scene.planting(stand.number)
             if not stand.sward and stand.slug != "sleepers":
                 form = np.concatenate([planting.plants(s).form for s in planting.sheets_in(planting.everywhere)]).astype(float)
                 for shape in scene.clearing(planting.settings.clear_of):
@@ -46,8 +45,8 @@ class Demo(TestCase):
                     self.assertTrue((far >= shape.clear - 1e-3).all(), (stand.slug, shape.name))
 
     def test_it_uses_every_kind_of_condition_layout_and_stratum(self):
-        stands = list(scene_of(self.level).stands.values())
-        plantings = [scene_of(self.level).planting(s) for s in stands]
+        stands = list(planted_of(self.level).stands.values())
+        plantings = [planted_of(self.level).planting(s.number) for s in stands]
         used = {c.kind for p in plantings for c in p.settings.rules()} | {
             e.drive.kind for p in plantings for e in p.settings.mix if e.drive}
         self.assertEqual(used, set(get_args(ConditionSettings.model_fields["kind"].annotation)))
@@ -55,21 +54,18 @@ class Demo(TestCase):
         self.assertTrue({"free", "path", "anchors"} <= {p.settings.layout.kind for p in plantings})
         for planting in plantings:
             self.assertGreater(planting.count(), 5, planting.stand.slug)
-            self.assertEqual([planting.scene.lacks(c) for c in planting.settings.rules() if planting.scene.lacks(c)], [])
+            self.assertEqual([c for c in planting.rules if planted_of(self.level).rasters.lacks(c)], [])
 
     def test_a_stroke_leaves_the_keys_beyond_its_reach_right(self):
-        scene = scene_of(self.level)
-        birch = next(s for s in scene.stands.values() if s.slug == "birch")
-        old = {s.slug: [scene.planting(s).key(k) for k in scene.planting(s).sheets_in(scene.planting(s).everywhere)]
-               for s in scene.stands.values()}
+        birch = rows_of(self.level)[planted_of(self.level)["birch"].stand.number]
+        old = {p.stand.slug: [p.key(k) for k in p.sheets_in(p.everywhere)] for p in planted_of(self.level).plantings()}
         paint(User.objects.get(username="north"), [birch], Brush(Stroke("thin", [(300, 620), (330, 640)], 24, 0.5, 1.0)), key())
-        carried = {s.slug: scene_of(self.level).planting(s) for s in scene_of(self.level).stands.values()}
-        scenes._whole_plantings._results.clear()
-        forget_scene(self.level)
-        fresh = Level.objects.get()
+        carried = {s.slug: planted_of(self.level).planting(s.number) for s in planted_of(self.level).stands.values()}
+        forget_planted(self.level)
+        CACHE.clear()
         changed = {}
-        for stand in scene_of(fresh).stands.values():
-            plain = Planting(stand, scene=scene_of(fresh))
+        for plain in planted_of(Level.objects.get()).plantings():
+            stand = plain.stand
             keys = [plain.key(k) for k in plain.sheets_in(plain.everywhere)]
             self.assertEqual([carried[stand.slug].key(k) for k in plain.sheets_in(plain.everywhere)], keys, stand.slug)
             changed[stand.slug] = sum(a != b for a, b in zip(keys, old[stand.slug]))
@@ -77,19 +73,14 @@ class Demo(TestCase):
         self.assertTrue(0 < changed["birch"] <= 4 and 0 < changed["young-birch"] <= 4)
 
     def test_a_new_heightmap_at_another_resolution_leaves_ids_and_pins(self):
-        scene = scene_of(self.level)
-        coarse = heights_of(self.level).ground.heights[::2, ::2] + np.float32(3)
-        after = replace(scene, heights=heights_under_key(np.ascontiguousarray(coarse), 2.0), layers=scenes.layers_of(self.level))
-        after.__dict__.update({n: getattr(scene, n) for n in ("stands", "footprints", "anchors", "pins", "revisions")})
-        stand = next(s for s in scene.stands.values() if s.slug == "sleeper-stacks")
-        before, now = Planting(stand, scene=scene), Planting(stand, scene=after)
+        level = planted_of(self.level)
+        after = level.changed(heights=Heights.of(level.ground.heights[::2, ::2] + np.float32(3), 2.0))
+        before, now = level["sleeper-stacks"], after["sleeper-stacks"]
         self.assertEqual(now.pinned.id.tolist(), before.pinned.id.tolist())
         np.testing.assert_array_equal(now.pinned.form[:, [0, 2]], before.pinned.form[:, [0, 2]])
         lift = now.pinned.form[:, 1] - after.ground.height_at(now.pins.x, now.pins.z)
         np.testing.assert_allclose(lift, before.pins.lift, atol=1e-4)
-        sleepers = next(s for s in scene.stands.values() if s.slug == "sleepers")
-        old, new = (join([p.plants(s) for s in p.sheets_in(p.everywhere)])
-                    for p in (Planting(sleepers, scene=scene), Planting(sleepers, scene=after)))
+        old, new = (join([p.plants(s) for s in p.sheets_in(p.everywhere)]) for p in (level["sleepers"], after["sleepers"]))
         places = [dict(zip(p.id.tolist(), p.form[:, [0, 2]].tolist())) for p in (old, new)]
         both = places[0].keys() & places[1].keys()
         self.assertGreater(len(both), 0.97 * len(old))

@@ -21,8 +21,7 @@ from server.ground.models import Draft
 from server.journal.models import Entry
 from server.levels.ground import store
 from server.levels.models import GroundTile, Level
-from server.levels.scene import scene_of
-from server.stands.engine import Planting
+from server.levels.planted import planted_of, planting_of
 from server.stands.models import TouchTile
 from tests.fixtures import small_level
 from tests.server.test_api import VIEW, ApiCase
@@ -56,7 +55,7 @@ class GroundCase(ApiCase):
         out = set()
         for stand in level.stands.filter(sward=False):
             stand.level = level
-            planting = Planting(stand)
+            planting = planting_of(stand)
             for sheet in planting.sheets_in(planting.everywhere):
                 out |= set(planting.plants(sheet).id.tolist())
         return out
@@ -98,7 +97,8 @@ class Imports(TransactionTestCase):
     def state(self):
         level = Level.objects.get(pk=self.level.pk)
         touch = sorted(TouchTile.objects.filter(stand__level=level).values_list("stand", "tx", "tz", "data"))
-        return scene_of(level).heights.key, scene_of(level).layers.key, touch, level.bookmarks, GroundCase.all_ids(self, level)
+        now = planted_of(level).level
+        return now.heights.key, now.layers.key, touch, level.bookmarks, GroundCase.all_ids(self, level)
 
     def test_a_look_while_other_options_are_said_does_not_take_the_draft_for_cut_off(self):
         draft = self.bring([("knoll.tif", heights_tif(Ground(HEIGHTS, 1.0)))])
@@ -138,7 +138,7 @@ class Imports(TransactionTestCase):
         level = Level.objects.get(pk=self.level.pk)
         stand = level.stands.get(slug="birch")
         stand.level = level
-        plants = Planting(stand).plants((0, 0))
+        plants = planting_of(stand).plants((0, 0))
         on = Ground(raised, 1.0).height_at(plants.form[:, 0], plants.form[:, 2])
         np.testing.assert_allclose(plants.form[:, 1], on - 0.05, atol=1e-4)
         self.assertEqual(self.lead.post(f"{self.base}/undo").status_code, 200)
@@ -151,7 +151,7 @@ class Imports(TransactionTestCase):
                 "soft": 0.4, "strength": 0.8}
         self.north.post(f"{self.base}/strokes", json.dumps(body), content_type="application/json")
         before = self.state()
-        finer = scene_of(Level.objects.get(pk=self.level.pk)).ground
+        finer = planted_of(Level.objects.get(pk=self.level.pk)).ground
         z, x = np.mgrid[0:513, 0:513] * 0.5
         same = finer.height_at(x.ravel(), z.ravel()).reshape(513, 513)
         self.keep(self.bring([("fine.tif", heights_tif(Ground(same, 0.5)))]))
@@ -164,7 +164,7 @@ class Imports(TransactionTestCase):
         self.assertTrue(any("150 m × 100 m" in note for note in small["forecast"]["notes"]))
         self.keep(small)
         level = Level.objects.get(pk=self.level.pk)
-        self.assertEqual((level.touch_shape, scene_of(level).layers.weights.shape), ((100, 150), (100, 150, 1)))
+        self.assertEqual((level.touch_shape, planted_of(level).level.layers.weights.shape), ((100, 150), (100, 150, 1)))
         self.assertTrue(self.state()[4] < before[4] | fine[4])
         self.lead.post(f"{self.base}/undo")
         self.assertEqual(self.state(), fine)
@@ -262,7 +262,7 @@ class CommandLine(GroundCase):
         level = Level.objects.get(slug="far-fell")
         self.assertEqual((level.rows, level.columns, level.cell, [la["name"] for la in level.layers]),
                          (128, 199, 2.0, ["rock", "heath"]))
-        np.testing.assert_array_equal(scene_of(level).ground.heights, HEIGHTS[:129, :200])
+        np.testing.assert_array_equal(planted_of(level).ground.heights, HEIGHTS[:129, :200])
         said = self.run_import(self.level.slug, "--heights", "@/h.tif")
         self.assertIn("Birch: ", said)
         self.assertEqual(Entry.objects.get(level=self.level).kind, "ground")
@@ -277,7 +277,7 @@ class CommandLine(GroundCase):
                     self.assertTrue(np.isfinite(file.read(1)).all())
             call_command("import_ground", "again", "--heights", str(files["heights.tif"]), "--layers", str(files["layers.tif"]),
                          "--names", "rock,heath", stdout=io.StringIO(), stderr=io.StringIO())
-        again, first = (scene_of(Level.objects.get(slug=s)) for s in ("again", "far-fell"))
+        again, first = (planted_of(Level.objects.get(slug=s)) for s in ("again", "far-fell"))
         self.assertEqual((again.heights.key, again.layers.key), (first.heights.key, first.layers.key))
 
     def test_bad_command_lines_change_nothing(self):

@@ -13,15 +13,15 @@ from PIL import Image
 
 from server.levels.lifetime import KEPT
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of
 from server.shapes.models import Shape
-from server.stands.engine import Planting
 from server.stands.models import Stand
 from tests.core.test_stock import picture
 from tests.fixtures import small_level
 from tests.server.test_api import ApiCase
 from tests.server.test_ground import key
 from tests.worker import work_off
+from thicket.planted.planting import Planting
 
 
 class Levels(TransactionTestCase):
@@ -38,7 +38,7 @@ class Levels(TransactionTestCase):
 
     def plants(self, slug):
         level = Level.objects.get(slug=slug)
-        return {s.slug: scene_of(level).planting(s).count() for s in scene_of(level).stands.values()}
+        return {s.slug: planted_of(level).planting(s.number).count() for s in planted_of(level).stands.values()}
 
     def test_nothing_is_planted_to_show_the_list_and_it_comes_up_to_date(self):
         with mock.patch.object(Planting, "count", side_effect=AssertionError("planted while somebody waits")):

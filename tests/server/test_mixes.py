@@ -3,8 +3,7 @@
 import numpy as np
 
 from server.levels.models import Level
-from server.levels.scene import scene_of
-from server.stands.engine import Planting
+from server.levels.planted import planting_of
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
@@ -20,9 +19,7 @@ def far_from(hosts, plants):
 
 class Mixes(GroundCase):
     def planting(self, pk=None):
-        level = Level.objects.get(pk=self.level.pk)
-        scene = scene_of(level)
-        return scene.planting(next(s for s in scene.stands.values() if s.pk == (pk or self.birch.pk)))
+        return planting_of(Stand.objects.select_related("level").get(pk=pk or self.birch.pk))
 
     def tried(self, status=200, **changes):
         answer = self.post(f"/stands/{self.birch.pk}/try", {"settings": changes})
@@ -175,4 +172,4 @@ class Mixes(GroundCase):
         for settings, word in (({"spacing": 0}, "spacing"), ({"spacing": -2}, "spacing"), ({"spacing": 0.2}, None)):
             answer = self.post(f"/stands/{self.birch.pk}/try", {"settings": settings})
             self.assertEqual(answer.status_code, 200 if word is None else 422)
-        self.assertEqual(Planting(Stand.objects.get(pk=self.birch.pk)).settings.spacing, 4.6)
+        self.assertEqual(planting_of(Stand.objects.get(pk=self.birch.pk)).settings.spacing, 4.6)

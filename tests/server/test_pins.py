@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of
 from server.pins.models import Pin
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
@@ -27,8 +27,7 @@ class Pins(GroundCase):
 
     def plants(self, slug="birch"):
         """Form and item by id, as text."""
-        scene = scene_of(self.fresh())
-        planting = scene.planting(next(s for s in scene.stands.values() if s.slug == slug))
+        planting = planted_of(self.fresh())[slug]
         plants = planting.plants((0, 0))
         return {str(i): (f, planting.items[m]) for i, f, m in zip(plants.id.tolist(), plants.form.tolist(), plants.item.tolist())}
 

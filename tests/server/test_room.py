@@ -5,18 +5,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
+from server.cache import CACHE
 from server.levels.models import Level
-from server.levels.scene import scene_of
-from server.stands import engine, patching
-from server.stands.engine import Planting
-from server.stands.touch import touch_of
+from server.levels.planted import planted_of
 from tests.server.test_ground import GroundCase, key
+from thicket.planted import patching
 
 
 def overlaps(level):
     """Pairs of plants whose footprints overlap by the rules, checked with scipy's tree over the whole level."""
-    scene = scene_of(level)
-    plantings = [scene.planting(s) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward]
+    scene = planted_of(level)
+    plantings = [scene.planting(s.number) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward]
     whole = [(p, p.discs(p.everywhere, 0, True), p.discs(p.everywhere, 0, False)) for p in plantings]
     bad = 0
     for a, (upper, crowns, trunks) in enumerate(whole):
@@ -46,8 +45,8 @@ class Room(GroundCase):
         bad, count = overlaps(self.fresh())
         self.assertEqual((bad, count > 4000), (0, True))
         level = self.fresh()
-        scene = scene_of(level)
-        grass = scene.planting(next(s for s in scene.stands.values() if s.sward))
+        scene = planted_of(level)
+        grass = scene["moor-grass"]
         trunks = [p.discs(p.everywhere, 0, False) for p in scene.above(grass.stand)]
         counted = 0
         for sheet in grass.sheets_in(grass.everywhere):
@@ -70,7 +69,7 @@ class Room(GroundCase):
 
     def test_any_window_gives_the_same_plants(self):
         level = self.fresh()
-        plantings = [Planting(s) for s in scene_of(level).stands.values() if not s.sward]
+        plantings = [p for p in planted_of(level).plantings() if not p.stand.sward]
         corner, side = st.integers(0, 210), st.integers(20, 120)
 
         @settings(max_examples=20, deadline=None)
@@ -83,10 +82,6 @@ class Room(GroundCase):
             self.assertEqual(set(planting.plants_in(box).id.tolist()), set(whole.id[inside].tolist()))
 
         check()
-        for planting in plantings:
-            again = Planting(planting.stand, touch=touch_of(planting.stand).array.copy())
-            self.assertEqual([again.key((0, 0)), set(again.plants((0, 0)).id.tolist())],
-                             [planting.key((0, 0)), set(planting.plants((0, 0)).id.tolist())])
 
     def test_a_sheet_planted_anew_in_part_is_the_sheet_planted_whole(self):
         self.settings(conditions=[], spacing=2.4, fullness=0.9, gap=0.3)
@@ -104,8 +99,9 @@ class Room(GroundCase):
                     planting.plants((0, 0))
                 self.stroke(stand=(stones if above else self.birch).pk, verb=verb, path=[[x, z]], radius=radius)
                 for planting in self.singles():
-                    found = patching.patched(planting, (0, 0), planting.keys.mark((0, 0)), engine._plants.peek)
-                    patches += found is not None
+                    old = CACHE.peek(("mark", planting.level.slug, planting.stand.number, (0, 0)))
+                    mark = planting.keys.mark((0, 0), planting.site)
+                    patches += planting._from_before((0, 0), old, mark) is not None
                     planted, whole = planting.plants((0, 0)), patching.in_order(planting.plants_in(planting.window((0, 0))))
                     for name in ("id", "form", "item"):
                         np.testing.assert_array_equal(getattr(planted, name), getattr(whole, name))
@@ -114,13 +110,13 @@ class Room(GroundCase):
         check()
 
     def singles(self):
-        scene = scene_of(self.fresh())
-        return [scene.planting(s) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward]
+        scene = planted_of(self.fresh())
+        return [scene.planting(s.number) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward]
 
     def test_why_names_the_plant_in_the_way(self):
         self.settings(conditions=[], spacing=2.2, fullness=1)
         level = self.fresh()
-        blocks = scene_of(level).planting(level.stands.get(slug="slate-blocks"))
+        blocks = planted_of(level).planting(level.stands.get(slug="slate-blocks").number)
         form = blocks.plants((0, 0)).form
         big = form[form[:, 7].argmax()]
         told = self.post(f"/stands/{self.birch.pk}/why", {"x": float(big[0]), "z": float(big[2])}).json()

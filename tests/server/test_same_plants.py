@@ -13,7 +13,7 @@ from django.test import TestCase
 from demo import level as demo_level
 from server.handover.writing import plants_csv
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of
 from server.stands.models import Stand
 from tests.fixtures import small_level
 from thicket.document.settings import StandSettings
@@ -85,9 +85,9 @@ def shapes(rng):
 
 def hash_of_plants(level):
     """A hash of all plants of a level, stand by stand and sheet by sheet."""
-    total, scene = hashlib.blake2b(digest_size=16), scene_of(level)
-    for number in sorted(scene.stands):
-        planting = scene.planting(scene.stands[number])
+    total, planted = hashlib.blake2b(digest_size=16), planted_of(level)
+    for number in sorted(planted.stands):
+        planting = planted.planting(number)
         for sheet in planting.sheets_in(planting.everywhere):
             plants = planting.plants(sheet)
             for column in (plants.id, plants.form, plants.item):

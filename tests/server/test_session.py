@@ -1,10 +1,7 @@
 """Whole working sessions of two people, drawn by chance: what is kept between requests never differs from what planting anew
 gives, nothing is lost or doubled, nothing stands in anything, and taking all back leaves the level as it was."""
 
-import gc
 import json
-from collections import OrderedDict
-from contextlib import contextmanager
 
 from django.db import transaction
 from hypothesis import HealthCheck, Phase, given, settings
@@ -15,9 +12,9 @@ from server.levels.models import Level
 from server.pins.models import Pin
 from server.stands import touch
 from server.stands.models import Stand
+from tests.caching import nothing_kept
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
-from thicket.cache import ContentCache
 
 where = st.integers(8, 248)
 person = st.sampled_from(["north", "lead"])
@@ -41,18 +38,6 @@ actions = st.lists(st.one_of(
     st.tuples(st.just("seed"), person, stand, st.integers(1, 9)),
     st.tuples(st.just("clear"), person, stand),
     st.tuples(st.just("undo"), person), st.tuples(st.just("redo"), person)), min_size=5, max_size=9)
-
-
-@contextmanager
-def nothing_kept():
-    """All that is kept between requests put aside, and brought back after."""
-    caches = [c for c in gc.get_objects() if type(c) is ContentCache]
-    kept = [c._results for c in caches]
-    for cache in caches:
-        cache._results = OrderedDict()
-    yield
-    for cache, was in zip(caches, kept):
-        cache._results = was
 
 
 class Sessions(GroundCase):

@@ -13,7 +13,7 @@ from django.test import Client, TestCase, TransactionTestCase
 
 from demo.shelf import starter
 from server.levels.models import Level
-from server.levels.scene import scene_of
+from server.levels.planted import planted_of
 from server.stock.models import BroughtItem, ShelfItem
 from server.stock.shelf import put_on_shelf
 from tests.core.test_stock import picture, textured, tree
@@ -103,7 +103,7 @@ class Shelf(TransactionTestCase):
         """Ids and items of a stand's plants, through the door they are fetched by."""
         stand = next(s for s in self.north.get(f"{self.base}/stands").json() if s["slug"] == slug)
         scene_level = Level.objects.get(pk=self.level.pk)
-        planting = scene_of(scene_level).planting(scene_of(scene_level).stands[stand["number"]])
+        planting = planted_of(scene_level).planting(stand["number"])
         plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
         return {int(i): planting.items[k] for i, k in zip(plants.id, plants.item)}
 
@@ -217,7 +217,7 @@ class Shelf(TransactionTestCase):
         self.assertEqual(self.north.get(f"{self.base}/stands/{made['stand']}/count").json(), stand["count"])
         self.assertGreater(told["cost"]["triangles"], 0)
         self.assertAlmostEqual(ask(fullness=1).json()["count"] / ask(fullness=0.5).json()["count"], 2, delta=0.01)
-        with mock.patch("server.stands.engine.PLANT_CEILING", 2000):
+        with mock.patch("thicket.planted.planting.PLANT_CEILING", 2000):
             dense = {"key": key(), "name": "Dense", "stratum": "Moss", "item": "birch", "spacing": 2, "fullness": 1}
             refused = self.post(f"{self.base}/new-stand", dense)
             self.assertEqual((refused.status_code, "the ceiling is 2,000" in refused.json()["detail"]), (422, True))

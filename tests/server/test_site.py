@@ -7,8 +7,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.scene import scene_of
-from server.stands.engine import Planting
+from server.levels.planted import planted_of, planting_of
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key, png
 from thicket.ground.shapes import distances_at
@@ -23,10 +22,10 @@ class Shapes(GroundCase):
 
     def near(self, points, room):
         level = Level.objects.get(pk=self.level.pk)
-        shapes = list(scene_of(level).shapes.values())
+        shapes = list(planted_of(level).shapes.values())
         stand = level.stands.get(slug="birch")
         stand.level = level
-        plants = Planting(stand).plants((0, 0))
+        plants = planting_of(stand).plants((0, 0))
         return int((distances_at(shapes, plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))[0] < room).sum())
 
     def test_a_road_keeps_plants_away_also_when_it_is_moved(self):
@@ -92,7 +91,7 @@ class MasksAndCells(GroundCase):
             "key": key(), "name": name, "file": SimpleUploadedFile("half.png", data)})
         self.assertEqual(send(png(half)).status_code, 200)
         self.settings(conditions=[{"kind": "mask", "mask": "east", "lo": 0.9, "hi": 1}])
-        xs = Planting(Stand.objects.get(pk=self.birch.pk)).plants((0, 0)).form[:, 0]
+        xs = planting_of(Stand.objects.get(pk=self.birch.pk)).plants((0, 0)).form[:, 0]
         self.assertGreater(xs.min(), 120)
         full = len(xs)
         send(png(np.full((40, 64), 255, np.uint8)))
@@ -166,7 +165,7 @@ class Conditions(GroundCase):
         kept = self.settings(conditions=rules)
         self.assertEqual(kept["entry"]["lost"], len(before - self.all_ids()))
         row = Stand.objects.get(pk=self.birch.pk)
-        planting = Planting(row)
+        planting = planting_of(row)
         for x, z in ((40.0, 200.0), (100.0, 71.7), (200.0, 30.0)):
             told = self.post(f"{stand}/why", {"x": x, "z": z}).json()
             self.assertEqual(len(told["conditions"]), len(rules))
@@ -192,10 +191,10 @@ class Conditions(GroundCase):
         self.assertEqual((told["count"], len(told["warnings"])), (0, 1))
 
     def test_size_follows_a_condition_and_ids_stay(self):
-        plants = Planting(Stand.objects.get(pk=self.birch.pk)).plants((0, 0))
+        plants = planting_of(Stand.objects.get(pk=self.birch.pk)).plants((0, 0))
         rules = self.birch.settings["conditions"] + [{"kind": "altitude", "lo": 375, "hi": 999, "density": False, "size": 0.5}]
         self.settings(conditions=rules)
-        smaller = Planting(Stand.objects.get(pk=self.birch.pk)).plants((0, 0))
+        smaller = planting_of(Stand.objects.get(pk=self.birch.pk)).plants((0, 0))
         self.assertTrue(set(plants.id.tolist()) <= set(smaller.id.tolist()))
         smaller = smaller.take(np.isin(smaller.id, plants.id))
         np.testing.assert_array_equal(plants.id, smaller.id)
@@ -228,7 +227,7 @@ class Conditions(GroundCase):
 
     def test_take_from_a_layer_copy_and_sets(self):
         bands = self.north.get(f"{self.base}/layers/turf/bands").json()
-        cells = scene_of(self.level).whole_values
+        cells = planted_of(self.level).rasters.whole_values
         for kind, (lo, hi) in bands.items():
             found = cells(Condition(kind, 0, 1))
             self.assertAlmostEqual(float(((found >= lo - 0.05) & (found <= hi + 0.05)).mean()), 0.9, delta=0.02)

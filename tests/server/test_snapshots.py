@@ -8,10 +8,11 @@ import numpy as np
 from django.db import connections
 from django.test import TransactionTestCase
 
+from server.cache import CACHE
 from server.journal.models import Entry
+from server.levels.baked import baked_of, folder_of
 from server.levels.models import Level
-from server.levels.scene import scene_of
-from server.stands import baking, engine
+from server.levels.planted import planted_of
 from server.stands.touch import touch_of
 from tests.fixtures import small_level
 from tests.server.test_api import ApiCase
@@ -142,26 +143,26 @@ class Bakes(TransactionTestCase):
         self.level = small_level()
         self.lead, self.north = (ApiCase.client_of(self, name) for name in ("lead", "north"))
         self.base = f"/api/levels/{self.level.slug}"
-        shutil.rmtree(baking.folder_of(self.level), ignore_errors=True)
+        shutil.rmtree(folder_of(self.level), ignore_errors=True)
 
     def bake(self, path=""):
         return self.north.post(f"{self.base}/bake{path}").json()
 
     def test_a_bake_is_laid_down_stopped_and_gone_on_with(self):
         level = Level.objects.get(pk=self.level.pk)
-        want = {s.slug: scene_of(level).planting(s).plants((0, 0)) for s in scene_of(level).stands.values() if not s.sward}
+        want = {p.stand.slug: p.plants((0, 0)) for p in planted_of(level).plantings() if not p.stand.sward}
         self.assertEqual(self.lead.get(f"{self.base}/bake").json(),
                          {"running": False, "total": 2, "done": 0, "step": "", "trouble": ""})
         self.assertTrue(self.bake()["running"])
         work_off()
         told = self.lead.get(f"{self.base}/bake").json()
         self.assertEqual((told["running"], told["done"], told["total"]), (False, 2, 2))
-        engine._plants._results.clear()
+        CACHE.clear()
         fresh = Level.objects.get(pk=self.level.pk)
-        for stand in scene_of(fresh).stands.values():
+        for stand in planted_of(fresh).stands.values():
             if not stand.sward:
-                planting = scene_of(fresh).planting(stand)
-                laid = baking.baked(fresh, planting.key((0, 0)))
+                planting = planted_of(fresh).planting(stand.number)
+                laid = baked_of(fresh)(planting.key((0, 0)))
                 np.testing.assert_array_equal(laid.form, want[stand.slug].form)
                 np.testing.assert_array_equal(planting.plants((0, 0)).id, want[stand.slug].id)
         body = {"key": key(), "stand": self.level.stands.get(slug="birch").pk, "verb": "thin", "path": [[80, 90]], "radius": 24,

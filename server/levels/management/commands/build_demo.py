@@ -16,8 +16,8 @@ from demo.stock import MODELS
 from server.ground.models import Mask
 from server.levels.ground import store
 from server.levels.models import Level, Membership
+from server.levels.planted import forget_planted, planting_of
 from server.levels.rasters import split
-from server.levels.scene import forget_scene, scene_of
 from server.pins.keeping import Wish, wished
 from server.pins.rows import put_rows
 from server.shapes.models import Shape
@@ -91,11 +91,11 @@ class Command(BaseCommand):
         for slug, plants in BY_HAND.items():
             if slug not in built:
                 continue
-            stand = scene_of(level).stands[level.stands.get(slug=slug).number]
-            planting = scene_of(level).planting(stand)
-            rows = wished(planting, Wish(add=plants), UUID(int=level.seed), {})
+            stand = level.stands.get(slug=slug)
+            stand.level = level
+            rows = wished(planting_of(stand), Wish(add=plants), UUID(int=level.seed), {})
             put_rows(level, stand.pk, rows)
-            forget_scene(level)
+            forget_planted(level)
 
     def _level(self, built: demo_ground.QuarryGround, cell: float) -> Level:
         ground = Ground(built.heights, cell)

@@ -6,7 +6,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from server.levels.access import stands_of
 from server.levels.models import Level
-from server.stands.engine import Planting
+from server.levels.planted import planting_of
 from server.warm import warm
 
 
@@ -25,7 +25,7 @@ class Command(BaseCommand):
         self.stdout.write("name\tplants\tplants_per_ha\tseconds")
         for stand in stands_of(level):
             began = time.perf_counter()
-            planting = Planting(stand)
+            planting = planting_of(stand)
             if stand.sward:
                 plants = planting.count()
             else:

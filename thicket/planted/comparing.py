@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from server.stands.engine import Planting
 from thicket.ground.rasters import resample
+from thicket.planted.planting import Planting
 
 Places = tuple[np.ndarray, np.ndarray]
 _NOWHERE = np.empty((0, 2))
@@ -49,7 +49,7 @@ def difference(before: Planting, after: Planting) -> Difference:
     sward's are reckoned from its density fields, on grounds of another size from their totals.
     """
     same = before.core.key == after.core.key
-    extent = (before.scene.width, before.scene.length) == (after.scene.width, after.scene.length)
+    extent = (before.width, before.length) == (after.width, after.length)
     if before.stand.sward:
         if same and extent:
             gained, lost = _sward_change(before, after)

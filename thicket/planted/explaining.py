@@ -6,12 +6,12 @@ import math
 
 import numpy as np
 
-from server.levels.models import Level
-from server.levels.scene import Scene, scene_of
-from server.stands.engine import Planting
 from thicket.ground.heights import at_cells
 from thicket.ground.relief import to_cells
 from thicket.ground.shapes import distances_at
+from thicket.planted.level import PlantedLevel
+from thicket.planted.occupancy import may_stand_under
+from thicket.planted.planting import Planting
 from thicket.planting.density import TOUCH_UNIT, density_at
 from thicket.planting.pins import inside_uprooted
 from thicket.refused import Refused
@@ -23,31 +23,30 @@ DISTANCE_SHOWN = 150.0
 _RANGES = {"slope": (0.0, 60.0), "facing": (0.0, 360.0), "layer": (0.0, 1.0), "noise": (0.0, 1.0), "mask": (0.0, 1.0)}
 
 
-def _sampled(scene: Scene, c: Condition) -> np.ndarray:
+def _sampled(level: PlantedLevel, c: Condition) -> np.ndarray:
     """A condition's values over the level; of a large one, in patches spread evenly over about a million cells."""
-    rows, columns = scene.ground.cells
+    rows, columns = level.ground.cells
     if rows * columns <= SAMPLE:
-        return scene.whole_values(c).ravel()
-    scene.ready(c)
+        return level.rasters.whole_values(c).ravel()
+    level.rasters.ready(c)
     step = math.ceil(math.sqrt(rows * columns / SAMPLE))
     windows = [(x, z, min(x + PATCH, columns), min(z + PATCH, rows)) for z in range(0, rows, PATCH * step)
                for x in range(0, columns, PATCH * step)]
-    return np.concatenate([scene.values(c, w).ravel() for w in windows])
+    return np.concatenate([level.rasters.values(c, w).ravel() for w in windows])
 
 
-def look(level: Level, c: Condition) -> dict:
+def look(level: PlantedLevel, c: Condition) -> dict:
     """How a condition's values lie over the ground: range shown, histogram counts and edges, lowest and highest.
 
     Distances are shown to `DISTANCE_SHOWN` m, or as far as the band reaches.
     """
-    scene = scene_of(level)
-    lack = scene.lacks(c)
+    lack = level.rasters.lacks(c)
     if lack:
         raise Refused(lack)
     if c.kind in DISTANCES and not c.depth:
         reach = max(DISTANCE_SHOWN, min(c.reach * 1.25, 2000.0))
         c = Condition(**{**c.__dict__, "lo": -1e4, "hi": reach, "soft_hi": 0.0})
-    found = _sampled(scene, c)
+    found = _sampled(level, c)
     if c.kind == "facing":
         found = found[found >= 0]
     if c.kind in DISTANCES and not c.depth:
@@ -67,48 +66,46 @@ def look(level: Level, c: Condition) -> dict:
     return {"counts": counts.tolist(), "edges": edges.tolist(), "lowest": low, "highest": high}
 
 
-def layer_bands(level: Level, layer: str) -> dict:
+def layer_bands(level: PlantedLevel, layer: str) -> dict:
     """The altitudes and slopes that hold the middle nine tenths of a ground layer.
 
     Raises: Refused when the level has no such layer or it covers nothing.
     """
-    scene = scene_of(level)
-    if layer not in scene.layers.names:
-        raise Refused(f"layer: {level.name} has no ground layer {layer!r}")
-    weights = scene.layers.weights[..., scene.layers.names.index(layer)].astype(np.float64)
+    if layer not in level.level.layers.names:
+        raise Refused(f"layer: {level.level.name} has no ground layer {layer!r}")
+    weights = level.level.layers.weights[..., level.level.layers.names.index(layer)].astype(np.float64)
     try:
-        altitude = middle(to_cells(scene.ground.heights), weights)
-        slope = middle(scene.whole_values(Condition("slope", 0, 90)), weights)
+        altitude = middle(to_cells(level.ground.heights), weights)
+        slope = middle(level.rasters.whole_values(Condition("slope", 0, 90)), weights)
     except Refused as error:
         raise Refused(f"layer: {layer} covers no ground") from error
     return {"altitude": [round(v, 1) for v in altitude], "slope": [round(v, 1) for v in slope]}
 
 
-def why(planting: Planting, x: float, z: float) -> dict:
+def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
     """Why a place carries a plant of a stand or does not; see `server.stands.conditions_api.WhyOut`.
 
     Raises: Refused when the place lies outside the level.
     """
-    scene = planting.scene
-    if not (0 <= x < scene.width and 0 <= z < scene.length):
-        raise Refused(f"place: {x:g}, {z:g} lies outside the level, which is {scene.width:g} m × {scene.length:g} m")
+    if not (0 <= x < level.width and 0 <= z < level.length):
+        raise Refused(f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m")
     point = _nearest_place(planting, x, z)
     at_x, at_z = (point["x"], point["z"]) if point else (x, z)
     there = (np.array([at_x]), np.array([at_z]))
     painted = planting.touch
-    dense = float(density_at(planting.suitability.array, scene.cell, painted, planting.touch_cell, *there)[0])
+    dense = float(density_at(planting.suitability.array, level.cell, painted, planting.touch_cell, *there)[0])
     touch = float(at_cells(painted.astype(np.float32), planting.touch_cell, *there)[0]) / TOUCH_UNIT
     wanted = bool(point and point["threshold"] < dense * planting.core.fullness)
     box = (at_x, at_z, at_x + 1e-6, at_z + 1e-6)
     stands = bool(wanted and len(planting.plants_in(box)))
-    shut = "" if stands else _shut(planting, at_x, at_z)
-    return {"x": at_x, "z": at_z, "conditions": _told(scene, planting, at_x, at_z),
-            "suitability": float(at_cells(planting.suitability.array, scene.cell, *there)[0]), "touch": touch, "density": dense,
+    shut = "" if stands else _shut(level, planting, at_x, at_z)
+    return {"x": at_x, "z": at_z, "conditions": _told(level, planting, at_x, at_z),
+            "suitability": float(at_cells(planting.suitability.array, level.cell, *there)[0]), "touch": touch, "density": dense,
             "fullness": planting.core.fullness, "place": point, "shut": shut,
             "planted": stands}
 
 
-def _shut(planting: Planting, x: float, z: float) -> str:
+def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
     """Which shape or which other stand's plant leaves no room at a place, in words; empty when none does."""
     at, gap = (np.array([x]), np.array([z])), planting.settings.gap
     if inside_uprooted(planting.pins.uprooted, *at).any():
@@ -116,13 +113,13 @@ def _shut(planting: Planting, x: float, z: float) -> str:
     if not planting.stand.sward and (taken := _taken_by_its_own(planting, x, z)):
         return taken
     need = 0.0 if planting.stand.sward else planting.footprint
-    for s in planting.scene.clearing(planting.settings.clear_of):
+    for s in level.clearing(planting.settings.clear_of):
         far = float(distances_at([s], *at)[0][0])
         if far < s.clear + need:
             return (f"{s.name} ({s.kind}) keeps {s.clear:g} m clear, and a trunk may need {need:.2g} m; "
                     f"{'this is inside it' if far < 0 else f'this is {far:.1f} m from its edge'}")
-    for other in planting.scene.above(planting.stand):
-        crowns = not planting.stand.sward and other.stand.stratum not in planting.settings.under
+    for other in level.above(planting.stand):
+        crowns = not may_stand_under(planting.facts, other)
         discs = other.discs((x, z, x, z), need + gap, crowns)
         if len(discs.x):
             far = np.hypot(discs.x - x, discs.z - z)
@@ -142,7 +139,7 @@ def _taken_by_its_own(planting: Planting, x: float, z: float) -> str:
         far = np.hypot(pins.x - x, pins.z - z)
         if float(far.min()) < reach:
             return f"a plant set by hand stands {far.min():.1f} m away"
-    if planting.may_crowd:
+    if planting.facts.may_crowd:
         form = planting.plants_in((x - reach, z - reach, x + reach, z + reach)).form
         far = np.hypot(form[:, 0] - x, form[:, 2] - z)
         if len(far) and float(far.min()) < reach:
@@ -150,15 +147,15 @@ def _taken_by_its_own(planting: Planting, x: float, z: float) -> str:
     return ""
 
 
-def _told(scene: Scene, planting: Planting, x: float, z: float) -> list[dict]:
+def _told(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[dict]:
     """Each condition's value, result and the suitability up to it, in the cell that holds a place."""
-    rows, columns = scene.ground.cells
-    i, j = min(int(x / scene.cell), columns - 1), min(int(z / scene.cell), rows - 1)
+    rows, columns = level.ground.cells
+    i, j = min(int(x / level.cell), columns - 1), min(int(z / level.cell), rows - 1)
     window = (i, j, i + 1, j + 1)
     out, total = [], None
     for c in planting.rules:
-        scene.ready(c)
-        value = scene.values(c, window) if scene.lacks(c) else values(scene.site, c, window)
+        level.rasters.ready(c)
+        value = level.rasters.values(c, window) if level.rasters.lacks(c) else values(level.rasters.site, c, window)
         if c.on and c.density:
             total = joined(total, value, c)
         far = c.kind in DISTANCES and not c.depth and value[0, 0] >= far_away(c)

@@ -5,9 +5,7 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from server.levels.rasters import TILE
-from server.stands.patching import touch_blocks
-from server.stands.touch import TouchMap
+from thicket.document.touch import TILE, TouchMap, touch_blocks
 
 SHAPE = 300, 530
 RNG = np.random.default_rng(7)
@@ -22,7 +20,7 @@ class Windows(SimpleTestCase):
         for tx, tz in painted:
             part = whole[tz * TILE:(tz + 1) * TILE, tx * TILE:(tx + 1) * TILE]
             part[...] = RNG.integers(-255, 256, part.shape)
-        of = TouchMap.of(whole, {})
+        of = TouchMap.of(whole)
         sparse = TouchMap(SHAPE, {tile: of.tiles[tile] for tile in painted})
         col0, row0, wide, long = at
         box = col0, row0, col0 + wide, row0 + long
@@ -36,4 +34,4 @@ class Windows(SimpleTestCase):
                 np.testing.assert_array_equal(a, b)
             other = whole.copy()
             other[max(row0, 0) + cut.shape[0] // 2, max(col0, 0) + cut.shape[1] // 2] += 1
-            self.assertNotEqual(TouchMap.of(other, {}).digest(box), of.digest(box), "one cell by one unit")
+            self.assertNotEqual(TouchMap.of(other).digest(box), of.digest(box), "one cell by one unit")

@@ -2,56 +2,66 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from functools import cached_property
 
 import numpy as np
 
-from server.levels.ground import Heights, LayerMaps, mask_array
-from thicket.bands import THREADS
-from thicket.cache import ContentCache
-from thicket.ground.heights import Ground
-from thicket.ground.shapes import Shape
+from thicket.cache import Cache
+from thicket.document.level import Level
+from thicket.ground.shapes import Shape, distance_field
+from thicket.ground.wetness import wetness
 from thicket.hashing import Raster, digest
+from thicket.lazy import lazy
+from thicket.planted.parts import Standing
+from thicket.planted.sheets import Box
+from thicket.refused import Refused
 from thicket.site.conditions import Condition, deciding, joined, size_factor, sizing
 from thicket.site.fields import Site, Window, box_gap, far_away, values
-
-_values = ContentCache(4000)
-_totals = ContentCache(4000)
-_wholes = ContentCache(200)
-_masks = ContentCache(30)
-_pool = ThreadPoolExecutor(THREADS, thread_name_prefix="site")
-
 
 TILE = 256
 
 
-class Suiting:
-    """What a scene knows of site conditions."""
+class SiteRasters:
+    """The conditions' rasters over one level. `planting(number)` gives another stand's planting, which one may measure to."""
 
-    heights: Heights
-    layers: LayerMaps
-    masks: dict[str, tuple[str, int, int, int]]
-    shapes: dict[int, Shape]
-    stands: dict
-    ground: Ground
-    cell: float
-    whole: Window
-
-    @cached_property
-    def windows(self) -> list[Window]:
-        """The tiles of the level's cell rasters."""
+    def __init__(self, level: Level, cache: Cache, threads: int, planting: Callable[[int], Standing]) -> None:
+        self.level, self.cache, self.threads, self._planting = level, cache, threads, planting
+        self.ground = level.heights.ground
+        self.cell = self.ground.cell
         rows, columns = self.ground.cells
-        return [(c, r, min(c + TILE, columns), min(r + TILE, rows)) for r in range(0, rows, TILE) for c in range(0, columns, TILE)]
+        self.whole: Window = (0, 0, columns, rows)
+        self.windows: list[Window] = [(c, r, min(c + TILE, columns), min(r + TILE, rows)) for r in range(0, rows, TILE)
+                                      for c in range(0, columns, TILE)]
 
-    @cached_property
+    @lazy
     def site(self) -> Site:
         """The level as the core's conditions see it."""
-        layers = {name: self.layers.weights[..., k] for k, name in enumerate(self.layers.names)}
-        masks = {name: _masks.get(said[0], lambda s=said: mask_array(*s[1:])) for name, said in self.masks.items()}
-        return Site(self.ground.heights, self.cell, layers, masks, self.shapes, self.heights.wetness, self._places)
+        layers = {name: self.level.layers.weights[..., k] for k, name in enumerate(self.level.layers.names)}
+        masks = {name: mask.values for name, mask in self.level.masks.items()}
+        return Site(self.ground.heights, self.cell, layers, masks, self.level.shapes, self.wetness, self._places)
+
+    def wetness(self) -> np.ndarray:
+        """The wetness of the whole ground at its vertices."""
+        return self.cache.get(("wetness", self.level.heights.key), lambda: wetness(self.ground.heights, self.cell))
+
+    def other(self, number: int) -> Standing:
+        """Another stand's planting.
+
+        Raises: Refused when there is none, or it is a sward, which has no single plants.
+        """
+        stand = self.level.stands.get(number)
+        if stand is None:
+            raise Refused("the stand that a distance is taken to is no longer there")
+        if stand.sward:
+            raise Refused(f"{stand.name} is a sward: it has no single plants to be near or away from")
+        return self._planting(number)
+
+    def _places(self, number: int, box: Box) -> np.ndarray:
+        planting = self.other(number)
+        parts = [planting.plants(sheet).form[:, [0, 2]] for sheet in planting.sheets_in(box)]
+        return np.concatenate(parts) if parts else np.empty((0, 2))
 
     def shapes_near(self, shapes: Iterable[tuple[int, Shape]], window: Window, reach: float) -> tuple:
         """What identifies the shapes within a reach of a window."""
@@ -65,10 +75,10 @@ class Suiting:
         """Equal when a condition's values in a window are."""
         common = (c.field, window, self.cell)
         if c.kind in ("path", "area", "obstacle"):
-            chosen = [(n, s) for n, s in self.shapes.items() if s.kind == c.kind and (not c.shapes or n in c.shapes)]
+            chosen = [(n, s) for n, s in self.level.shapes.items() if s.kind == c.kind and (not c.shapes or n in c.shapes)]
             reach = 0.0 if c.depth else c.reach + 1.0
             return *common, None if c.depth else c.reach, self.shapes_near(chosen, window, reach)
-        if c.kind == "stand" and c.stand not in self.stands:
+        if c.kind == "stand" and c.stand not in self.level.stands:
             return common
         if c.kind == "stand":
             box = tuple(v * self.cell + s * (c.reach + 1.0) for v, s in zip(window, (-1, -1, 1, 1)))
@@ -77,19 +87,23 @@ class Suiting:
         if c.kind == "noise":
             return common
         if c.kind == "layer":
-            return *common, self.layers.key
+            return *common, self.level.layers.key
         if c.kind == "mask":
-            return *common, self.masks.get(c.mask, ("",))[0], self.ground.cells
-        return *common, self.heights.key
+            return *common, self._mask_key(c.mask), self.ground.cells
+        return *common, self.level.heights.key
+
+    def _mask_key(self, name: str) -> str:
+        mask = self.level.masks.get(name)
+        return mask.key if mask else ""
 
     def values(self, c: Condition, window: Window) -> np.ndarray:
         """A condition's values in one of the level's tiles; where what it asks for is gone, as `lacks` tells, as if there
         were none of it anywhere."""
-        return _values.get(self.field_key(c, window), lambda: self._make(c, window))
+        return self.cache.get(("values", self.field_key(c, window)), lambda: self._make(c, window))
 
     def _make(self, c: Condition, window: Window) -> np.ndarray:
         if c.kind in ("layer", "mask", "stand") and self.lacks(c):
-            layers = tuple(name for name in c.layers if name in self.layers.names)
+            layers = tuple(name for name in c.layers if name in self.level.layers.names)
             if not layers:
                 gone = far_away(c) if c.kind == "stand" else np.float32(0)
                 return np.full((window[3] - window[1], window[2] - window[0]), gone, np.float32)
@@ -98,14 +112,14 @@ class Suiting:
 
     def lacks(self, c: Condition) -> str:
         """What a condition asks for that the level does not have, as a sentence; empty when there is nothing."""
-        gone = [repr(name) for name in c.layers if name not in self.layers.names] if c.kind == "layer" else []
+        gone = [repr(name) for name in c.layers if name not in self.level.layers.names] if c.kind == "layer" else []
         if gone:
             return f"The level has no ground layer {' and no '.join(gone)}"
-        if c.kind == "mask" and c.mask not in self.masks:
+        if c.kind == "mask" and c.mask not in self.level.masks:
             return f"The level has no mask image {c.mask!r}"
-        if c.kind in ("path", "area", "obstacle") and any(n not in self.shapes for n in c.shapes):
+        if c.kind in ("path", "area", "obstacle") and any(n not in self.level.shapes for n in c.shapes):
             return f"One of the {c.kind}s that a distance is taken to is no longer there"
-        if c.kind == "stand" and c.stand not in self.stands:
+        if c.kind == "stand" and c.stand not in self.level.stands:
             return "The stand that a distance is taken to is no longer there"
         return ""
 
@@ -122,13 +136,13 @@ class Suiting:
             chain.append(last)
         total, known = None, 0
         for k in range(len(chain), 0, -1):
-            total = _totals.peek(chain[k - 1])
+            total = self.cache.peek(("totals", chain[k - 1]))
             if total is not None:
                 known = k
                 break
         for k in range(known, len(rules)):
             total = joined(total, self.values(rules[k], window), rules[k])
-            _totals.put(chain[k], total)
+            self.cache.put(("totals", chain[k]), total)
         return total
 
     def _assemble(self, key: tuple, tile) -> Raster:
@@ -136,21 +150,23 @@ class Suiting:
 
         def make() -> Raster:
             array = np.empty(self.ground.cells, np.float32)
-            self.site  # noqa: B018  read here and not in the pool, whose threads see no transaction of this one
-
             def work(window: Window) -> None:
                 array[window[1]:window[3], window[0]:window[2]] = tile(window)
 
-            list(_pool.map(work, self.windows) if len(self.windows) > 1 else map(work, self.windows))
+            if len(self.windows) > 1 and self.threads > 1:
+                with ThreadPoolExecutor(self.threads) as pool:
+                    list(pool.map(work, self.windows))
+            else:
+                list(map(work, self.windows))
             return Raster(array)
 
-        return _wholes.get((*key, self.ground.cells), make)
+        return self.cache.get((*key, self.ground.cells), make)
 
     def suitability(self, conditions: list[Condition]) -> Raster:
         """Suitability under conditions over the whole level."""
         rules = deciding(conditions)
         if not rules:
-            return _wholes.get(("ones", self.ground.cells), lambda: Raster(np.ones(self.ground.cells, np.float32)))
+            return self.cache.get(("ones", self.ground.cells), lambda: Raster(np.ones(self.ground.cells, np.float32)))
         for c in rules:
             self.ready(c)
         key = tuple((self.field_key(c, self.whole), self._said(c)) for c in rules)
@@ -173,9 +189,32 @@ class Suiting:
 
     def ready(self, c: Condition) -> None:
         """Do what tiles must not wait for each other in the pool for: other stands' plants, the whole ground's wetness."""
-        if c.kind == "stand" and c.stand in self.stands:
+        if c.kind == "stand" and c.stand in self.level.stands:
             planting = self.other(c.stand)
             for sheet in planting.sheets_in(planting.everywhere):
                 planting.plants(sheet)
         elif c.kind == "wetness":
-            self.heights.wetness()
+            self.wetness()
+
+    def clearing(self, kinds: Iterable[str]) -> list[Shape]:
+        """The shapes of these kinds that keep plants away."""
+        wanted = set(kinds)
+        return [s for s in self.level.shapes.values() if s.kind in wanted and s.clear is not None]
+
+    def openness(self, kinds: Iterable[str], cell: float, shape: tuple[int, int]) -> np.ndarray:
+        """How much of each cell of a raster is not kept clear by shapes: float32 0–1."""
+        shapes = self.clearing(kinds)
+
+        def make() -> np.ndarray:
+            out = np.ones(shape, np.float32)
+            for s in shapes:
+                reach = s.clear + cell
+                col0, row0 = (max(int((v - reach) / cell), 0) for v in s.box[:2])
+                col1, row1 = min(int((s.box[2] + reach) / cell) + 1, shape[1]), min(int((s.box[3] + reach) / cell) + 1, shape[0])
+                if col1 > col0 and row1 > row0:
+                    far = distance_field([s], cell, (col0, row0, col1, row1))
+                    part = out[row0:row1, col0:col1]
+                    np.minimum(part, np.clip((far - s.clear) / cell + 0.5, 0, 1), out=part)
+            return out
+
+        return self.cache.get(("open", tuple((s.kind, s.points, s.width, s.clear) for s in shapes), cell, shape), make)

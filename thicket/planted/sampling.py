@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from server.stands.engine import Planting
 from thicket.ground.heights import Ground
+from thicket.planted.planting import Planting
 from thicket.planting.points import PointSet
 from thicket.planting.stands import grow
 
@@ -26,7 +26,7 @@ def sample(planting: Planting) -> list[dict]:
     cells = np.c_[1_000_000 + np.arange(COUNT) * 7919, np.arange(COUNT) * 104_729]
     points = PointSet(x, np.full(COUNT, 32.0), np.zeros(COUNT, np.float32), cells)
     plants = grow(planting.core, points, np.arange(COUNT), ground)
-    sizes = {row.slug: (row.height, row.crown) for row in planting.level.stock.defer("glb", "silhouette")}
+    sizes = {item.slug: (item.height, item.crown) for item in planting.level.stock.values()}
     out = []
     for form, item in zip(plants.form.astype(float), plants.item):
         slug = planting.items[int(item)]

@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from server.levels.models import Level
-from server.levels.scene import Scene, scene_of
-from server.stands.engine import Planting
-from server.stands.sheets import Box
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
+from thicket.planted.sheets import Box
+from thicket.planted.suitability import SiteRasters
 from thicket.planting.density import density
 from thicket.planting.strokes import Stroke, cover, touched
 from thicket.refused import Refused
@@ -57,29 +57,29 @@ class Brush:
     limits: Limits = Limits()
     fill: str = ""
 
-    def reach(self, level: Level) -> Box:
+    def reach(self, level: PlantedLevel) -> Box:
         """All that the brush can work on, in level metres.
 
         Raises: Refused when it lies outside the level, or there is no such area.
         """
         if self.limits.area is not None:
-            shape = scene_of(level).shapes.get(self.limits.area)
+            shape = level.shapes.get(self.limits.area)
             if shape is None or shape.kind != "area":
-                raise Refused(f"area: {level.name} has no area {self.limits.area}")
+                raise Refused(f"area: {level.level.name} has no area {self.limits.area}")
         if self.fill == "area":
             if self.limits.area is None:
                 raise Refused("area: say which area is to be filled")
-            return scene_of(level).shapes[self.limits.area].box
+            return level.shapes[self.limits.area].box
         return (0.0, 0.0, level.width - 1e-6, level.length - 1e-6) if self.fill else self.stroke.box
 
-    def cells(self, level: Level) -> Cells:
+    def cells(self, level: PlantedLevel) -> Cells:
         """The touch cells that the brush reaches or reads, with a margin, inside the level.
 
         Raises: Refused as `reach`.
         """
-        box, cell = self.reach(level), level.touch_cell
+        box, cell = self.reach(level), level.level.touch_cell
         margin = MARGIN + self.stroke.margin(cell)
-        rows, columns = level.touch_shape
+        rows, columns = level.level.touch_shape
         if box[2] <= 0 or box[3] <= 0 or box[0] >= level.width or box[1] >= level.length:
             raise Refused(f"path: the stroke lies outside the level, which is {level.width:g} m × {level.length:g} m")
         col0, row0 = (max(int(v / cell) - margin, 0) for v in box[:2])
@@ -87,24 +87,24 @@ class Brush:
 
     def delta(self, planting: Planting, touch: np.ndarray, cells: Cells) -> np.ndarray:
         """The difference it makes to a stand's touch in a box of cells, int16."""
-        cell, scene = planting.touch_cell, planting.scene
+        cell = planting.touch_cell
         works = np.ones(touch.shape, np.float32) if self.fill else cover(self.stroke, cell, cells[0], cells[1], touch.shape)
-        for limit in self._limits(scene, cell, cells):
+        for limit in self._limits(planting.around.rasters, cell, cells):
             works *= limit
         if self.limits.present:
-            suitable = _sampled(planting.suitability.array, scene.cell, cell, cells)
+            suitable = _sampled(planting.suitability.array, planting.cell, cell, cells)
             works *= density(suitable, touch) * planting.core.fullness > PRESENT
         return touched(self.stroke, touch, works, cell)
 
-    def _limits(self, scene: Scene, cell: float, cells: Cells) -> list[np.ndarray]:
+    def _limits(self, rasters: SiteRasters, cell: float, cells: Cells) -> list[np.ndarray]:
         out = []
         conditions = self.limits.conditions()
-        for lack in filter(None, map(scene.lacks, conditions)):
+        for lack in filter(None, map(rasters.lacks, conditions)):
             raise Refused(f"layer: {lack[0].lower()}{lack[1:]}")
         if conditions:
-            out.append(_sampled(scene.suitability(conditions).array, scene.cell, cell, cells))
+            out.append(_sampled(rasters.suitability(conditions).array, rasters.cell, cell, cells))
         if self.limits.area is not None:
-            out.append((distance_field([scene.shapes[self.limits.area]], cell, cells) <= 0).astype(np.float32))
+            out.append((distance_field([rasters.level.shapes[self.limits.area]], cell, cells) <= 0).astype(np.float32))
         return out
 
 

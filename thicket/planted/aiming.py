@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
-from server.stands.engine import Planting
-from server.stands.models import Stand
-from thicket.document.settings import StandSettings
+from thicket.document.level import Stand
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
 from thicket.refused import Refused
 
 
-def _with(stand: Stand, settings: StandSettings, fullness: float) -> Planting:
-    return Planting(stand, settings.model_copy(update={"fullness": float(fullness)}))
+def _with(level: PlantedLevel, stand: Stand, fullness: float) -> Planting:
+    return level.trying(replace(stand, settings=stand.settings.model_copy(update={"fullness": float(fullness)})))
 
 
 def _rungs(full: Planting) -> np.ndarray:
@@ -29,14 +31,14 @@ def _rungs(full: Planting) -> np.ndarray:
     return np.sort(np.concatenate([np.empty(0, np.float32), *out]))
 
 
-def aim(stand: Stand, settings: StandSettings, count: int) -> tuple[float, int]:
+def aim(level: PlantedLevel, stand: Stand, count: int) -> tuple[float, int]:
     """The fullness for a count, and the count it gives: the same where the ground allows, else the most it allows.
 
     A sward's is reckoned from its density field. Raises: Refused when the count is not above 0.
     """
     if count < 1:
         raise Refused("count: aim for at least one plant")
-    full = _with(stand, settings, 1.0)
+    full = _with(level, stand, 1.0)
     most = full.count()
     if count >= most:
         return 1.0, most
@@ -47,12 +49,12 @@ def aim(stand: Stand, settings: StandSettings, count: int) -> tuple[float, int]:
             return 0.0, pins
         at = min(count - pins, len(rungs) - 1)
         guess = (rungs[at - 1] + rungs[at]) / 2
-        if _with(stand, settings, guess).count() == count:
+        if _with(level, stand, guess).count() == count:
             return float(guess), count
     for _ in range(34):
         middle = (low + high) / 2
-        found = _with(stand, settings, middle).count()
+        found = _with(level, stand, middle).count()
         if found == count:
             return middle, found
         low, high = (middle, high) if found < count else (low, middle)
-    return high, _with(stand, settings, high).count()
+    return high, _with(level, stand, high).count()

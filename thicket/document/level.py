@@ -1,0 +1,130 @@
+"""A level as a value: everything that its plants follow from, and what is drawn and budgeted with them. Nothing in it changes; a
+change makes another level that shares the rest."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from thicket.document.rasters import Heights, LayerMaps, Mask
+from thicket.document.settings import StandSettings
+from thicket.document.touch import TouchMap
+from thicket.ground.shapes import Shape
+from thicket.hashing import digest
+from thicket.lazy import lazy
+from thicket.planting.companions import Anchors
+from thicket.planting.pins import NO_PINS, Pins
+from thicket.planting.stands import STRATA
+from thicket.stock.traits import group_of
+
+
+@dataclass(frozen=True, eq=False)
+class Stand:
+    """One layer of planting. `number` is its part of every plant's id, and what settings name it by; `place` orders it in its
+    stratum."""
+
+    number: int
+    slug: str
+    name: str
+    stratum: str
+    place: int
+    sward: bool
+    seed: int
+    settings: StandSettings
+    locked: bool = False
+    colour: str = ""
+
+    @property
+    def order(self) -> tuple[int, int, int]:
+        """Sorts stands by who claims room first."""
+        return STRATA.index(self.stratum), self.place, self.number
+
+    @lazy
+    def settings_key(self) -> str:
+        """Equal for settings that differ at most in what moves no plant; conditions are told apart by the ground they suit."""
+        return digest(self.settings.model_dump(exclude={"distances", "tints", "conditions"}))
+
+    @lazy
+    def key(self) -> str:
+        """Equal for stands that plant alike on equal ground under equal stands."""
+        return digest(self.number, self.order, self.seed, self.sward, self.settings.model_dump(mode="json"))
+
+
+@dataclass(frozen=True, eq=False)
+class Item:
+    """A stock item: radii of crown and trunk and height in m, its anchors, its file (binary glTF) and its traits."""
+
+    slug: str
+    name: str = ""
+    height: float = 1.0
+    crown: float = 0.0
+    trunk: float = 0.0
+    anchors: Anchors | None = None
+    glb: bytes = b""
+    traits: Mapping = field(default_factory=dict)
+
+
+def anchors_of(said: Sequence[Mapping]) -> Anchors | None:
+    """Anchors from what is said of each: name, at and up; None when there are none."""
+    if not said:
+        return None
+    return Anchors(np.array([a["at"] for a in said], float), np.array([a["up"] for a in said], float),
+                   tuple(group_of(a["name"]) for a in said))
+
+
+@dataclass(frozen=True, eq=False)
+class Level:
+    """A level. Lengths in m. Stands, shapes and pins go by their numbers, masks and items by name; touch that is not there is
+    unpainted. `view` is what is drawn and budgeted beside plants: sun, fog, waters, wind, bookmarks, marks."""
+
+    slug: str
+    name: str
+    seed: int
+    heights: Heights
+    layers: LayerMaps
+    masks: Mapping[str, Mask] = field(default_factory=dict)
+    shapes: Mapping[int, Shape] = field(default_factory=dict)
+    stock: Mapping[str, Item] = field(default_factory=dict)
+    stands: Mapping[int, Stand] = field(default_factory=dict)
+    touch_cell: float = 1.0
+    touch: Mapping[int, TouchMap] = field(default_factory=dict)
+    pins: Mapping[int, Pins] = field(default_factory=dict)
+    view: Mapping = field(default_factory=dict)
+
+    @property
+    def touch_shape(self) -> tuple[int, int]:
+        """Rows and columns of the touch maps; the last ones may reach over the level's edge."""
+        return touch_shape(self.heights.ground.length, self.heights.ground.width, self.touch_cell)
+
+    def touch_of(self, number: int) -> TouchMap:
+        """A stand's touch."""
+        return self.touch.get(number) or TouchMap(self.touch_shape)
+
+    def pins_of(self, number: int) -> Pins:
+        """A stand's pins."""
+        return self.pins.get(number, NO_PINS)
+
+    @lazy
+    def in_order(self) -> list[Stand]:
+        """The stands, first those that claim room first."""
+        return sorted(self.stands.values(), key=lambda stand: stand.order)
+
+    @lazy
+    def singles(self) -> list[Stand]:
+        """The stands of single plants, first those that claim room first."""
+        return [stand for stand in self.in_order if not stand.sward]
+
+    def with_stand(self, stand: Stand) -> Level:
+        """The level with a stand put in, or in place of the one of its number."""
+        return replace(self, stands={**self.stands, stand.number: stand})
+
+    def with_touch(self, number: int, touch: TouchMap) -> Level:
+        """The level with another touch of a stand."""
+        return replace(self, touch={**self.touch, number: touch})
+
+
+def touch_shape(length: float, width: float, cell: float) -> tuple[int, int]:
+    """Rows and columns of touch maps with cells of a size in m over a level."""
+    return max(int(np.ceil(length / cell - 1e-6)), 1), max(int(np.ceil(width / cell - 1e-6)), 1)

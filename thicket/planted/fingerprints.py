@@ -1,0 +1,132 @@
+"""Content keys of a stand's sheets: equal as long as all that their plants follow from is."""
+
+from __future__ import annotations
+
+from dataclasses import astuple
+
+import numpy as np
+
+from thicket.document.touch import TouchMap
+from thicket.hashing import Raster, digest, digest_of, hash_of
+from thicket.lazy import lazy
+from thicket.planted.facts import Facts
+from thicket.planted.occupancy import Occupancy
+from thicket.planted.patching import Mark
+from thicket.planted.places import Places
+from thicket.planted.sheets import Box, Sheet, Sheets, cells, inside, widened
+from thicket.planting.pins import Uprooted
+from thicket.planting.trails import trails_near
+
+ENGINE = 6
+"""Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new one."""
+
+
+class Site:
+    """The rasters that one stand's plants follow from."""
+
+    def __init__(self, suitability: Raster, size_factor: Raster | None, drives: list[Raster | None]) -> None:
+        self.suitability, self.size_factor, self.drives = suitability, size_factor, drives
+
+    def digest(self, window: tuple[int, int, int, int]) -> list[str | None]:
+        """What tells the values in a window of cells apart."""
+        return [raster and raster.digest(window) for raster in (self.suitability, self.size_factor, *self.drives)]
+
+
+def clearing_near(facts: Facts, box: Box) -> list:
+    """The shapes that keep plants away from somewhere in a box."""
+    own = [facts.level.shapes[n] for n in facts.followed] if facts.settings.layout.kind == "path" else []
+    wanted = set(facts.settings.clear_of)
+    return [s for s in facts.level.shapes.values() if s.kind in wanted and s.clear is not None and s not in own
+            and all(s.box[k] - s.clear - facts.footprint < box[k + 2] and s.box[k + 2] + s.clear + facts.footprint > box[k]
+                    for k in (0, 1))]
+
+
+def uprooted_in(facts: Facts, box: Box) -> list[Uprooted]:
+    """The places in a box where the stand was uprooted."""
+    return [place for place in facts.pins.uprooted
+            if all(place.box[k] < box[k + 2] and place.box[k + 2] > box[k] for k in (0, 1))]
+
+
+class SheetKeys:
+    """The keys of one planting's sheets, worked out as they are asked for.
+
+    A key is made of three parts: what seldom changes, the touch around the sheet, and the footprints that reach it.
+    """
+
+    def __init__(self, facts: Facts, sheets: Sheets, touch: TouchMap, places: Places, occupancy: Occupancy) -> None:
+        self.facts, self.sheets, self.touch, self.places, self.occupancy = facts, sheets, touch, places, occupancy
+        self._keys: dict[Sheet, str] = {}
+        self._still: dict[Sheet, str] = {}
+        self._taken: dict[Sheet, str] = {}
+
+    def __bool__(self) -> bool:
+        return bool(self._keys)
+
+    def of(self, sheet: Sheet, site: Site) -> str:
+        """A sheet's key."""
+        if sheet not in self._keys:
+            box = self.sheets.window(sheet)
+            if sheet not in self._still:
+                self._still[sheet] = self._still_of(sheet, box, site)
+            if sheet not in self._taken:
+                parts = sorted(self.occupancy.parts(box).items())
+                self._taken[sheet] = hash_of(*(part.said for _, part in parts)).hex()
+            touched = self.touch.digest(self._touch_cells(box))
+            self._keys[sheet] = hash_of(f"{self._still[sheet]} {touched} {self._taken[sheet]}".encode()).hex()
+        return self._keys[sheet]
+
+    def mark(self, sheet: Sheet, site: Site) -> Mark:
+        """What identifies all that a sheet's plants follow from, part by part."""
+        box = self.sheets.window(sheet)
+        blocks, origin = self.touch.blocks(self._touch_cells(box))
+        key = self.of(sheet, site)
+        return Mark(self._still[sheet], blocks, origin, self.occupancy.parts(box), key)
+
+    def _touch_cells(self, box: Box) -> tuple[int, int, int, int]:
+        return cells(widened(box, self.facts.crowding), self.facts.level.touch_cell)
+
+    @property
+    def known(self) -> dict[Sheet, str]:
+        """The keys that have been worked out."""
+        return self._keys
+
+    def share(self, was: SheetKeys, region: Box | None, still: bool, taken: bool) -> None:
+        """Share keys with those of a forerunner that differs only inside a region; also there what seldom changes, and what the
+        footprints above say, when told so."""
+        if still:
+            self._still = was._still
+        if taken:
+            self._taken = was._taken
+        met = set() if region is None else set(self.sheets.sheets_in(widened(region, 1e-3)))
+        for mine, its in ((self._keys, was._keys), (self._still, was._still), (self._taken, was._taken)):
+            if mine is not its:
+                mine.update({sheet: key for sheet, key in its.copy().items() if sheet not in met})
+
+    @lazy
+    def settings(self) -> str:
+        """What identifies the settings that plants follow from."""
+        facts, stand = self.facts, self.facts.stand
+        paths = [(n, facts.level.shapes[n].points, facts.level.shapes[n].width) for n in facts.followed]
+        return digest(ENGINE, stand.number, stand.seed, self.sheets.sheet_size, facts.level.heights.key, facts.radii.tolist(),
+                      facts.items, stand.settings_key, paths)
+
+    def _still_of(self, sheet: Sheet, box: Box, site: Site) -> str:
+        facts = self.facts
+        shapes = [(s.kind, s.points, s.width, s.clear) for s in clearing_near(facts, box)]
+        trails = trails_near(list(facts.level.shapes.values()), facts.stand.stratum, box)
+        host = self.places.host_key(sheet) if facts.settings.layout.kind == "anchors" else ""
+        suited = site.digest(cells(box, facts.level.heights.ground.cell))
+        return digest(self.settings, sheet, suited, facts.level.touch_cell, shapes,
+                      [(s.points, s.width, astuple(s.trail)) for s in trails], self._pins(box), host)
+
+    def _pins(self, box: Box) -> list:
+        """What identifies the pins that have a say in a box."""
+        around, pins = widened(box, self.facts.crowding), self.facts.pins
+        found: list = [(c.crowns, c.gap, digest_of(np.stack(c.discs))) for c in self.occupancy.claims(around)]
+        found += uprooted_in(self.facts, around)
+        if len(pins.replaced):
+            found.append(pins.replaced[inside(around, pins.home[:, 0], pins.home[:, 1])].tolist())
+        if len(pins.id):
+            here, pinned = inside(box, pins.x, pins.z), self.facts.pinned
+            found.append([digest_of(column[here]) for column in (pinned.id, pinned.form, pinned.item)])
+        return found

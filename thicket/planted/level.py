@@ -1,0 +1,158 @@
+"""A planted level: everything worked out from a level, as it is asked for. It never changes; an edit gives another that shares all
+that the edit cannot reach."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
+
+from thicket.bands import THREADS
+from thicket.cache import Cache
+from thicket.document.level import Level, Stand
+from thicket.document.touch import TouchMap
+from thicket.ground.heights import Ground
+from thicket.ground.shapes import Shape
+from thicket.planted.parts import Standing
+from thicket.planted.planting import Planting, Surroundings, host_of
+from thicket.planted.sheets import Box
+from thicket.planted.suitability import SiteRasters
+from thicket.planting.stands import Plants
+
+
+def _nothing_baked(key: str) -> Plants | None:
+    return None
+
+
+class PlantedLevel:
+    """A level with its plants.
+
+    Parameters: level; cache where results are kept by what they follow from, which levels may share; threads that rasters are made
+    by; baked, finds the plants of a sheet that was made beforehand by its key.
+    """
+
+    def __init__(self, level: Level, cache: Cache | None = None, threads: int = THREADS,
+                 baked: Callable[[str], Plants | None] = _nothing_baked) -> None:
+        self.level, self.cache, self.threads, self.baked = level, cache or Cache(), threads, baked
+        self.rasters = SiteRasters(level, self.cache, threads, self.planting)
+        self._plantings: dict[int, Planting] = {}
+
+    @property
+    def ground(self) -> Ground:
+        return self.level.heights.ground
+
+    @property
+    def cell(self) -> float:
+        return self.ground.cell
+
+    @property
+    def width(self) -> float:
+        return self.ground.width
+
+    @property
+    def length(self) -> float:
+        return self.ground.length
+
+    @property
+    def stands(self) -> Mapping[int, Stand]:
+        return self.level.stands
+
+    @property
+    def shapes(self) -> Mapping[int, Shape]:
+        return self.level.shapes
+
+    def __getitem__(self, slug: str) -> Planting:
+        """The planting of the stand of this slug. Raises: KeyError when there is none."""
+        for stand in self.level.stands.values():
+            if stand.slug == slug:
+                return self.planting(stand.number)
+        raise KeyError(slug)
+
+    def planting(self, number: int) -> Planting:
+        """The planting of a stand. Raises: KeyError when there is none of this number."""
+        if number not in self._plantings:
+            made = Planting(self._around(self.level.stands[number]), self.level.stands[number])
+            self._plantings.setdefault(number, made)
+        return self._plantings[number]
+
+    def trying(self, stand: Stand, checked: bool = True) -> Planting:
+        """The planting of a stand that the level does not have, or has under other settings. `checked` has one refused that would
+        have too many plants."""
+        return Planting(self._around(stand), stand, checked)
+
+    def plantings(self) -> list[Planting]:
+        """The plantings of all stands, first those that claim room first."""
+        return [self.planting(stand.number) for stand in self.level.in_order]
+
+    def above(self, stand: Stand) -> list[Planting]:
+        """The plantings of the stands of single plants that claim room before a stand, first those that claim it first."""
+        return [self.planting(s.number) for s in self.level.singles if s.order < stand.order]
+
+    def pinned_from(self, stand: Stand) -> list[Planting]:
+        """The plantings of a stand and those below it, of those that have pins standing."""
+        return [self.planting(s.number) for s in self.level.in_order
+                if s.order >= stand.order and len(self.level.pins_of(s.number).id)]
+
+    def _around(self, stand: Stand) -> Surroundings:
+        host = self.level.stands.get(host_of(stand.settings))
+        return Surroundings(self.level, self.rasters, list[Standing](self.above(stand)), lambda: list(self.pinned_from(stand)),
+                            host and self.planting(host.number), self.cache, self.baked)
+
+    def counts(self) -> dict[str, int]:
+        """Plants of every stand by its slug; tufts for a sward."""
+        return {planting.stand.slug: planting.count() for planting in self.plantings()}
+
+    def clearing(self, kinds: Iterable[str]) -> list[Shape]:
+        """The shapes of these kinds that keep plants away."""
+        return self.rasters.clearing(kinds)
+
+    def changed(self, **parts) -> PlantedLevel:
+        """The level with some parts of its document replaced; see `edited`."""
+        return self.edited(replace(self.level, **parts))
+
+    def edited(self, level: Level) -> PlantedLevel:
+        """This level under another document. What the plants of both follow from alike is shared; what is not is found again by its
+        content, where it was made before."""
+        after = PlantedLevel(level, self.cache, self.threads, self.baked)
+        pinned = [number for number, pins in level.pins.items() if len(pins.id)]  # these claim room from all stands
+        if self._same_ground(level) and all(_alike(self.level, level, number) for number in pinned):
+            for old, new in zip(self.level.in_order, level.in_order):
+                if old.number != new.number or not _alike(self.level, level, new.number):
+                    break
+                if new.number in self._plantings:
+                    after._plantings[new.number] = self._plantings[new.number]
+        return after
+
+    def painted(self, number: int, touch: TouchMap, box: Box) -> PlantedLevel:
+        """This level with another touch of a stand, which differs only inside a box of level metres."""
+        after = PlantedLevel(self.level.with_touch(number, touch), self.cache, self.threads, self.baked)
+        stand = self.level.stands[number]
+        below = [s for s in self.level.in_order if s.order >= stand.order]
+        after._plantings.update({n: p for n, p in self._plantings.items() if p.stand.order < stand.order})
+        old = [self._plantings.get(s.number) for s in below]
+        changed: dict[int, Box] = {}
+        known = max((k for k, was in enumerate(old) if was and was.keys), default=-1)
+        for s, was in list(zip(below, old))[:known + 1]:
+            if was is None:
+                break
+            now = after.planting(s.number)
+            now.share_facts(was)
+            region = now.reached_by(changed) if s.number != number else now.touch_reach(box)
+            now.share(was, region, set(changed))
+            if region is not None and not s.sward:
+                changed[s.number] = region
+        return after
+
+    def _same_ground(self, level: Level) -> bool:
+        """Whether another document has the same ground, shapes, stock, pins and touch cells."""
+        mine = self.level
+        said = [(one.heights.key, one.layers.key, one.touch_cell) for one in (mine, level)]
+        return said[0] == said[1] and all(getattr(mine, name) is getattr(level, name)
+                                          for name in ("masks", "shapes", "stock", "pins"))
+
+
+def _alike(mine: Level, level: Level, number: int) -> bool:
+    """Whether a stand is the same in two documents, its painting included."""
+    old, new = mine.stands.get(number), level.stands.get(number)
+    if old is not new and (old is None or new is None or (old.key, old.name) != (new.key, new.name)):
+        return False
+    return mine.touch_of(number).revisions == level.touch_of(number).revisions

@@ -1,0 +1,147 @@
+"""Who claims room where: the footprints that keep a stand's plants away, and what stands in them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Iterator
+from typing import NamedTuple
+
+from thicket.cache import Cache
+from thicket.hashing import hash_of
+from thicket.planted.facts import Facts
+from thicket.planted.parts import Standing
+from thicket.planted.sheets import Box, Sheet, Sheets, apart
+from thicket.planting.room import Discs, near, together
+
+
+class Taken(NamedTuple):
+    """The discs of one sheet of a stand above that come near a box, the sheet's key, and a hash of them where it is wanted."""
+
+    key: str
+    discs: Discs
+    said: bytes
+
+    @property
+    def nbytes(self) -> int:
+        return self.discs.nbytes
+
+
+Parts = dict[tuple[int, Sheet], Taken]
+
+
+class Claim(NamedTuple):
+    """Discs that a stand's rule-made plants must keep `gap` m away from, with their crowns or their trunks."""
+
+    discs: Discs
+    crowns: bool
+    gap: float
+
+
+def may_stand_under(lower: Facts | Standing, upper: Standing) -> bool:
+    """Whether the lower stand may stand under the upper one's crowns."""
+    return lower.stand.sward or upper.stand.stratum in lower.settings.under
+
+
+class Occupancy:
+    """What leaves one stand's plants no room.
+
+    Parameters: facts and sheets of the stand; above, the plantings that claim room before it; pinned, gives its own planting and
+    those of the stands below it, of those that have pins standing; cache.
+    """
+
+    def __init__(self, facts: Facts, sheets: Sheets, above: list[Standing], pinned: Callable[[], list[Standing]],
+                 cache: Cache) -> None:
+        self.facts, self.sheets, self.above, self._pinned, self.cache = facts, sheets, above, pinned, cache
+        self._claims: dict[Box, list[Claim]] = {}
+        self._taken: dict[Box, Discs] = {}
+        self._parts: dict[Box, Parts] = {}
+        self._before: dict[Box, tuple[Parts, frozenset[int]]] = {}
+        """Parts as they were before a change, and the stands, by number, of which they are to be found again."""
+
+    def taken(self, box: Box) -> Discs:
+        """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand under; not the host it
+        stands on."""
+        if box not in self._taken:
+            around = self.sheets.window_around(box)
+            if around is not None and around != box:
+                return near(self.taken(around), box, self.facts.room)
+            self._taken[box] = together([part.discs for part in self.parts(box).values()])
+        return self._taken[box]
+
+    def parts(self, box: Box) -> Parts:
+        """The same in parts, by stand and sheet."""
+        if box not in self._parts:
+            keep = box == self.sheets.everywhere or box == self.sheets.window_around(box)
+            waiting = self._before.pop(box, None)
+            if waiting:
+                before, changed = waiting
+                parts = {part: taken for part, taken in before.items() if part[0] not in changed}
+                self._parts[box] = parts | self._find(box, keep, changed)
+            else:
+                self._parts[box] = self._find(box, keep)
+        return self._parts[box]
+
+    def _find(self, box: Box, keep: bool, only: frozenset[int] | None = None) -> Parts:
+        """Look for what is taken near a box. `keep` says that the box will be asked for again; `only` has just some stands looked
+        at, by number."""
+        room = self.facts.room
+        parts: Parts = {}
+        for other in self.above:
+            if only is not None and other.stand.number not in only:
+                continue
+            crowns = not may_stand_under(self.facts, other)
+            for sheet in other.sheets_reaching(box, room, crowns):
+                key = other.key(sheet)
+                part = self.cache.peek(("taken", key, crowns, box, room))
+                if part is None:
+                    discs = near(other.discs_of(sheet, crowns), box, room)
+                    part = Taken(key, discs, hash_of(*discs) if keep else b"")
+                    if keep:
+                        self.cache.put(("taken", key, crowns, box, room), part)
+                if len(part.discs.x):
+                    parts[other.stand.number, sheet] = part
+        return parts
+
+    def claims(self, box: Box) -> list[Claim]:
+        """What pins claim before this stand's rule-made plants, near a box: its own, and those of the stands below it."""
+        if box not in self._claims:
+            self._claims[box] = list(self._claims_near(box))
+        return self._claims[box]
+
+    def _claims_near(self, box: Box) -> Iterator[Claim]:
+        facts = self.facts
+        for other in self._pinned():
+            own = other.stand.number == facts.stand.number
+            if other.host == facts.stand.number:
+                continue
+            crowns = not own and not facts.stand.sward and not may_stand_under(other, facts)
+            gap = facts.settings.gap if own else other.settings.gap
+            reach = 0.0 if facts.stand.sward else facts.widest if crowns else facts.footprint
+            discs = near(_trunks(other), box, reach + gap)
+            if len(discs.x):
+                yield Claim(discs, crowns, gap)
+
+    def gaps(self) -> Discs:
+        """What the trunks of stands above, with the gap, take from a sward anywhere."""
+        above = self.taken(self.sheets.everywhere)
+        parts = [Discs(above.x, above.z, above.r + self.facts.settings.gap)]
+        parts += [Discs(c.discs.x, c.discs.z, c.discs.r + c.gap) for c in self.claims(self.sheets.everywhere)]
+        return together(parts)
+
+    def share(self, was: Occupancy, region: Box | None, changed: Collection[int]) -> None:
+        """Share with the occupancy of a forerunner, which differs at most inside a region in the plants of some stands above, by
+        number, what cannot have changed."""
+        self._claims = was._claims
+        if not changed:
+            self._parts, self._taken = was._parts, was._taken
+            return
+        for box, parts in list(was._parts.items()):
+            if region is None or apart(box, region):
+                self._parts[box] = parts
+            else:
+                self._before[box] = parts, frozenset(changed)
+
+
+def _trunks(planting: Standing) -> Discs:
+    """The trunks of a stand's pins."""
+    form = planting.pinned.form.astype(float)
+    return Discs(form[:, 0], form[:, 2], planting.radii[planting.pinned.item, 1] * form[:, 7])

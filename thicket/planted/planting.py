@@ -1,0 +1,423 @@
+"""One stand's planting of a level: how many plants it has, and which stand where, sheet by sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from thicket.cache import Cache
+from thicket.document.level import Level, Stand
+from thicket.document.settings import StandSettings
+from thicket.document.touch import Cells, TouchMap
+from thicket.ground.heights import Ground
+from thicket.ground.shapes import kept_clear
+from thicket.hashing import Raster, digest_of
+from thicket.lazy import lazy
+from thicket.planted.facts import Facts
+from thicket.planted.fingerprints import SheetKeys, Site, clearing_near, uprooted_in
+from thicket.planted.occupancy import Occupancy, may_stand_under
+from thicket.planted.parts import Standing
+from thicket.planted.patching import Mark, Reach, TooMuch, around_cut, changed_box, cut_of, in_order, patched
+from thicket.planted.places import PLANT_CEILING, Places
+from thicket.planted.sheets import Box, Sheet, Sheets, cells, inside, widened
+from thicket.planted.suitability import SiteRasters
+from thicket.planting.density import density_at, density_field, expected_count
+from thicket.planting.hashing import absent
+from thicket.planting.pins import Pins, inside_uprooted
+from thicket.planting.points import PointSet, Seats, chosen, gathered
+from thicket.planting.room import Discs, covered, crowded, near, standing, taken, together
+from thicket.planting.stands import Plants, grow, join, planted
+from thicket.planting.trails import laid_over, trails_near
+from thicket.refused import Refused
+from thicket.site.conditions import Condition
+
+SWARD_PER_M2_CEILING = 16.0
+MANY = 300_000
+"""A stand that could have so many plants is not counted while somebody waits."""
+
+
+class Surroundings(NamedTuple):
+    """What a planting needs of the level around it: the document, its rasters, the plantings above it, what gives the plantings of
+    it and of those below it that have pins, the host it stands on (None for none), where results are kept, and what finds a baked
+    sheet by its key."""
+
+    level: Level
+    rasters: SiteRasters
+    above: list[Standing]
+    pinned: Callable[[], list[Standing]]
+    host: Standing | None
+    cache: Cache
+    baked: Callable[[str], Plants | None]
+
+
+class Planting(Sheets):
+    """A stand of a level, ready to be counted and planted."""
+
+    def __init__(self, around: Surroundings, stand: Stand, checked: bool = True) -> None:
+        ground = around.level.heights.ground
+        super().__init__(stand.sward, ground.width, ground.length)
+        self.around, self.stand, self.settings = around, stand, stand.settings
+        self.facts = Facts(around.level, stand, around.host.tallest if around.host else 1.0)
+        self.core = self.facts.core
+        self.touch_map: TouchMap = around.level.touch_of(stand.number)
+        self.places = Places(self.facts, self, around.host, around.cache)
+        above = [other for other in around.above if other.stand.number != self.host]
+        self.occupancy = Occupancy(self.facts, self, above, around.pinned, around.cache)
+        self.keys = SheetKeys(self.facts, self, self.touch_map, self.places, self.occupancy)
+        self._changed_in: tuple[Mapping[Sheet, str], Box | None] | None = None
+        """The keys of a forerunner, and the box outside of which nothing differs from it."""
+        if checked:
+            self._check_ceiling()
+        if self.settings.layout.kind in ("path", "rows"):
+            self.places.check()
+
+    @property
+    def level(self) -> Level:
+        return self.around.level
+
+    @property
+    def ground(self) -> Ground:
+        return self.level.heights.ground
+
+    @property
+    def cell(self) -> float:
+        return self.ground.cell
+
+    @property
+    def touch_cell(self) -> float:
+        return self.level.touch_cell
+
+    @property
+    def touch(self) -> np.ndarray:
+        """The whole touch; costs as much as the level is wide and long."""
+        return self.touch_map.array
+
+    @lazy
+    def site(self) -> Site:
+        """The rasters its plants follow from."""
+        rasters = self.around.rasters
+        drives = [entry.drive and rasters.suitability([entry.drive.core()]) for entry in self.settings.mix]
+        return Site(rasters.suitability(self.rules), rasters.size_factor(self.rules), drives)
+
+    @property
+    def suitability(self) -> Raster:
+        return self.site.suitability
+
+    @property
+    def rules(self) -> list[Condition]:
+        return self.facts.rules
+
+    @property
+    def pins(self) -> Pins:
+        return self.facts.pins
+
+    @property
+    def items(self) -> list[str]:
+        return self.facts.items
+
+    @property
+    def pinned(self) -> Plants:
+        return self.facts.pinned
+
+    @property
+    def radii(self) -> np.ndarray:
+        return self.facts.radii
+
+    @property
+    def footprint(self) -> float:
+        return self.facts.footprint
+
+    @property
+    def widest(self) -> float:
+        return self.facts.widest
+
+    @property
+    def tallest(self) -> float:
+        return self.facts.tallest
+
+    @property
+    def host(self) -> int:
+        """Number of the stand whose plants this one stands on; 0 for none."""
+        return host_of(self.settings)
+
+    def metres(self, box: Cells) -> Box:
+        """A box of touch cells in level metres."""
+        x0, z0, x1, z1 = (v * self.touch_cell for v in box)
+        return x0, z0, x1, z1
+
+    @lazy
+    def _density(self) -> DensityField:
+        def make() -> DensityField:
+            field, cell = density_field(self.suitability.array, self.cell, self.touch, self.touch_cell)
+            if self.stand.sward:
+                field = field * self.around.rasters.openness(self.settings.clear_of, cell, field.shape)
+                shut = covered(gaps, cell, field.shape)
+                field *= np.subtract(np.float32(1), shut, out=shut)
+            return DensityField(field, cell)
+
+        gaps = self.occupancy.gaps() if self.stand.sward else None
+        key = ("density", self.suitability.whole_digest, self.stand.sward, self.cell, self.touch_map.whole_digest, self.touch_cell,
+               gaps and (tuple(self.around.rasters.clearing(self.settings.clear_of)), digest_of(np.stack(gaps))))
+        return self.around.cache.get(key, make)
+
+    @property
+    def density(self) -> np.ndarray:
+        """Density float32 at the centres of cells of `density_cell` m; of a sward, what shapes leave of it."""
+        return self._density.field
+
+    @property
+    def density_cell(self) -> float:
+        return self._density.cell
+
+    def points(self, sheet: Sheet) -> PointSet | Seats:
+        """The places of a sheet."""
+        return self.places.of(sheet)
+
+    def key(self, sheet: Sheet) -> str:
+        """The content key of a sheet: equal inputs give equal keys, so an undone stroke brings the old one back."""
+        return self.keys.of(sheet, self.site)
+
+    def wanted(self, points: PointSet | Seats, touch: np.ndarray | None = None,
+               origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+        """Which of the points would carry a plant had it room; touch may be a window's, beginning at `origin`."""
+        return planted(self.core, points, self.density_at(points, touch, origin))
+
+    def density_at(self, points: PointSet | Seats, touch: np.ndarray | None = None,
+                   origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+        """Density at places, float32 (n,)."""
+        touch, begins = self._touch_around(points) if touch is None else (touch, [round(v / self.touch_cell) for v in origin])
+        return density_at(self.suitability.array, self.cell, touch, self.touch_cell, points.x, points.z, begins)
+
+    def _touch_around(self, points: PointSet | Seats) -> tuple[np.ndarray, tuple[int, int]]:
+        """Touch around all of some places, and the column and row it begins at."""
+        x, z = (points.x, points.z) if len(points.x) else (np.zeros(1), np.zeros(1))
+        box = float(x.min()), float(z.min()), float(x.max()), float(z.max())
+        return self.touch_map.window(cells(box, self.touch_cell))
+
+    def _candidates(self, box: Box) -> PointSet | Seats:
+        """All places inside a box, half open."""
+        parts = []
+        for sheet in self.sheets_in(box):
+            points = self.points(sheet)
+            if box != self.window(sheet):
+                points = chosen(points, inside(box, points.x, points.z))
+            parts.append(points)
+        return gathered(parts)
+
+    def plants_in(self, box: Box, touch: np.ndarray | None = None, origin: tuple[float, float] = (0.0, 0.0)) -> Plants:
+        """The plants inside a box of level metres, half open; touch may be a window's, beginning at `origin`."""
+        grown = widened(box, self.facts.crowding)
+        points = self._candidates(grown)
+        which = np.flatnonzero(self.wanted(points, touch, origin))
+        plants = self._grown_at(points, which)
+        free = self._has_room(plants, points.threshold[which], grown)
+        if grown != box:
+            free &= inside(box, points.x[which], points.z[which])
+        trails = trails_near(list(self.level.shapes.values()), self.stand.stratum, box)
+        plants = laid_over(plants if free.all() else plants.take(free), trails)
+        if not len(self.pins.id):
+            return plants
+        return join([plants, self.pinned.take(inside(box, self.pins.x, self.pins.z))])
+
+    def difference_in(self, box: Box, was: np.ndarray, now: np.ndarray) -> tuple[int, int]:
+        """Plants gained and lost in a box of level metres when its touch, which begins there, changes."""
+        if self.facts.may_crowd:
+            before, after = (self.plants_in(box, touch, box[:2]).id for touch in (was, now))
+            return int(absent(after.view(np.int64), before.view(np.int64)).sum()), int(
+                absent(before.view(np.int64), after.view(np.int64)).sum())
+        points = self._candidates(box)
+        before, after = (self.wanted(points, touch, box[:2]) for touch in (was, now))
+        which = np.flatnonzero(before != after)
+        free = self._has_room(self._grown_at(points, which), points.threshold[which], box)
+        return int((free & after[which]).sum()), int((free & before[which]).sum())
+
+    def _grown_at(self, points: PointSet | Seats, which: np.ndarray) -> Plants:
+        """The plants at some of the places, whether they have room or not."""
+        factor = self.site.size_factor
+        return grow(self.core, points, which, self.ground, None if factor is None else factor.array,
+                    [drive and drive.array for drive in self.site.drives])
+
+    def _has_room(self, plants: Plants, thresholds: np.ndarray, box: Box) -> np.ndarray:
+        """Which plants inside a box stand in no other's footprint."""
+        facts, gap = self.facts, self.settings.gap
+        x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)
+        crown, trunk = facts.radii.max(axis=1), facts.radii[:, 1]
+        r, wide = (np.zeros(len(plants)) if self.stand.sward else column[plants.item] * plants.form[:, 7].astype(float)
+                   for column in (trunk, crown))
+        free = ~taken(self.occupancy.taken(box), x, z, r, gap) & ~kept_clear(clearing_near(facts, box), r, x, z)
+        for claim in self.occupancy.claims(box):
+            free &= ~taken(claim.discs, x, z, wide if claim.crowns else r, claim.gap)
+        if facts.pins.uprooted:
+            free &= ~inside_uprooted(uprooted_in(facts, box), x, z)
+        if len(facts.pins.replaced):
+            free &= ~np.isin(plants.id, facts.pins.replaced)
+        if facts.may_crowd:
+            free &= ~crowded(x, z, r, thresholds, gap)
+        return free
+
+    def plants(self, sheet: Sheet) -> Plants:
+        """The plants of a sheet."""
+        return self.around.cache.get(("plants", self.key(sheet)), lambda: self._make(sheet))
+
+    def _make(self, sheet: Sheet) -> Plants:
+        box = self.window(sheet)
+        if self.stand.sward:
+            return in_order(self.plants_in(box))
+        mark, at = self.keys.mark(sheet, self.site), ("mark", self.level.slug, self.stand.number, sheet)
+        found = self._from_before(sheet, self.around.cache.peek(at), mark)
+        if found is None:
+            found = self.around.baked(mark.key)
+        if found is None:
+            found = in_order(self.plants_in(box))
+        self.around.cache.put(at, mark)
+        return found
+
+    def _from_before(self, sheet: Sheet, old: Mark | None, mark: Mark) -> Plants | None:
+        """A sheet's plants from those it had; None when it is to be planted whole."""
+        if old is None or not old.alike(mark):
+            return None
+        was = self.around.cache.peek(("plants", old.key))
+        if was is None:
+            return None
+        within = self._changed_in[1] if self._changed_in and self._changed_in[0].get(sheet) == old.key else None
+        reach = Reach(self.touch_cell, self.facts.crowding, self.footprint + self.settings.gap + 0.01)
+        box = changed_box(old, mark, reach, within)
+        try:
+            cut = box and cut_of(box, self.window(sheet))
+        except TooMuch:
+            return None
+        if cut is None:
+            return was
+        return patched(was, self.plants_in(around_cut(cut, self.window(sheet))), cut)
+
+    def planted_already(self, sheet: Sheet) -> bool:
+        """Whether a sheet's plants are at hand."""
+        return self.around.cache.peek(("plants", self.key(sheet))) is not None
+
+    def sheets_reaching(self, box: Box, room: float, crowns: bool) -> list[Sheet]:
+        """The sheets whose plants can come within `room` m of a box with their crowns or their trunks."""
+        return list(self.sheets_in(widened(box, room + (self.widest if crowns else self.footprint))))
+
+    def discs_of(self, sheet: Sheet, crowns: bool) -> Discs:
+        """The footprints of a sheet's plants."""
+
+        def make() -> Discs:
+            plants = self.plants(sheet)
+            return standing(plants.form, plants.item, self.radii.max(axis=1) if crowns else self.radii[:, 1])
+
+        return self.around.cache.get(("discs", self.key(sheet), crowns), make)
+
+    def discs(self, box: Box, room: float, crowns: bool) -> Discs:
+        """The footprints of this stand's plants that come within `room` m of a box: crowns or trunks."""
+        return together([near(self.discs_of(sheet, crowns), box, room) for sheet in self.sheets_reaching(box, room, crowns)])
+
+    def prepare(self) -> None:
+        """Work out all that sheets share, so that threads find it done."""
+        for part in (self.site, self.pinned, self.widest, self.keys.settings):
+            del part
+
+    def release(self) -> None:
+        """Drop the rasters, which are made again when they are asked for."""
+        for name in ("site", "_density"):
+            self.__dict__.pop(name, None)
+
+    def touch_reach(self, box: Box) -> Box:
+        """The ground on which a change of its touch inside a box can change its plants."""
+        return widened(box, 2 * self.touch_cell + self.facts.crowding)
+
+    def reached_by(self, changed: Mapping[int, Box]) -> Box | None:
+        """The ground on which its plants can change when those of other stands, by number, change in these boxes: by the room they
+        leave, by conditions that measure to them, and by standing on them. None when they cannot."""
+        boxes = []
+        own = self.settings.gap + self.facts.crowding + (0.0 if self.stand.sward else self.footprint)
+        for other in self.occupancy.above:
+            if other.stand.number in changed:
+                by = own + (other.footprint if may_stand_under(self.facts, other) else other.widest)
+                boxes.append((changed[other.stand.number], by))
+        for c in self.facts.asked:
+            if c.kind == "stand" and c.stand in changed:
+                boxes.append((changed[c.stand], c.reach + 4 * self.cell + own))
+        if self.host in changed:
+            boxes.append((changed[self.host], self.places.host_reach() + own))
+        if not boxes:
+            return None
+        sides = np.array([widened(b, by) for b, by in boxes])
+        x0, z0, x1, z1 = (*sides[:, :2].min(0).tolist(), *sides[:, 2:].max(0).tolist())
+        return x0, z0, x1, z1
+
+    def asks_for(self, numbers: Collection[int]) -> bool:
+        """Whether its conditions measure to one of some stands, by number, or it stands on one."""
+        return self.host in numbers or any(c.kind == "stand" and c.stand in numbers for c in self.facts.asked)
+
+    def share_facts(self, was: Planting) -> None:
+        """Share with a forerunner, which has equal settings and pins, what follows from these alone."""
+        self.facts = self.places.facts = self.occupancy.facts = self.keys.facts = was.facts
+        if "settings" in was.keys.__dict__:
+            self.keys.settings = was.keys.settings
+
+    def share(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:
+        """Share with a forerunner what cannot have changed: it differs only inside a region, there in its own touch, or, when other
+        stands have changed, by number, in what follows from those."""
+        room_only = bool(changed) and not self.asks_for(changed)
+        self.keys.share(was.keys, region, not changed or room_only, not changed)
+        if (not changed or room_only) and "site" in was.__dict__:
+            self.site = was.site
+        self._changed_in = was.keys.known, region
+        self.occupancy.share(was.occupancy, region, changed)
+
+    def expected(self) -> float:
+        """About how many plants stand if all have room: what density and fullness give over the level."""
+        return expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2)
+
+    def count(self) -> int:
+        """Plants in the level: counted, or for a sward reckoned from its density field."""
+        if self.stand.sward:
+            return round(self.expected())
+        return sum(len(self.plants(sheet)) for sheet in self.sheets_in(self.everywhere))
+
+    @property
+    def at_hand(self) -> bool:
+        """Whether telling all its plants costs little: it could not have many, or all its sheets are kept; and likewise of the
+        stands above it, which leave it room."""
+        if "_at_hand" not in self.__dict__ and all(above.at_hand for above in self.around.above):
+            most = self.core.per_m2 * self.core.fullness * self.width * self.length
+            few = self.stand.sward or most < MANY or self.settings.layout.kind != "free"
+            if few or all(self.planted_already(sheet) for sheet in self.sheets_in(self.everywhere)):
+                self._at_hand = True
+        return "_at_hand" in self.__dict__
+
+    def _check_ceiling(self) -> None:
+        """Refuse settings under which too many plants would stand in the level.
+
+        Raises: Refused with the number and the ceiling.
+        """
+        settings, name = self.settings, self.stand.name
+        if self.stand.sward:
+            if self.core.per_m2 > SWARD_PER_M2_CEILING + 0.5:
+                raise Refused(f"spacing: {settings.spacing:g} m means {self.core.per_m2:.1f} tufts per m²; "
+                              f"the ceiling is {SWARD_PER_M2_CEILING:g}")
+            return
+        most = self.core.per_m2 * self.core.fullness * self.width * self.length
+        if settings.layout.kind == "free" and most > PLANT_CEILING and self.expected() > PLANT_CEILING:
+            raise Refused(f"spacing: {settings.spacing:g} m at a fullness of {100 * settings.fullness:.3g} % means about "
+                          f"{self.expected():,.0f} plants of {name} in this level; the ceiling is {PLANT_CEILING:,}")
+
+
+def host_of(settings: StandSettings) -> int:
+    """Number of the stand that settings have a stand stand on; 0 for none."""
+    return settings.layout.host if settings.layout.kind == "anchors" else 0
+
+
+@dataclass(frozen=True, eq=False)
+class DensityField:
+    """A density field and the size of its cells in m."""
+
+    field: np.ndarray
+    cell: float
+
+    @property
+    def nbytes(self) -> int:
+        return self.field.nbytes
