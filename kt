@@ -111,6 +111,12 @@ def bench(options) -> int:
                    for n in names)
 
 
+def core(options) -> int:
+    setup()
+    return subprocess.run([str(PYTHON), "-m", "thicket", *options.rest],
+                          env=os.environ | {"PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": str(TOOLS / "numba")}).returncode
+
+
 def lint(options) -> int:
     setup()
     failed = subprocess.run([str(PYTHON), "-m", "ruff", "check", ".", "kt"], cwd=ROOT).returncode
@@ -154,11 +160,12 @@ def main() -> int:
     command = commands.add_parser("lint", help="check style, types and the API's generated types")
     command.add_argument("--write-types", action="store_true", help="write the generated types when they differ")
     command.set_defaults(job=lint)
-    for name, job, about in (("manage", manage, "run a Django command"), ("test", test, "run the tests, or some by label")):
+    for name, job, about in (("manage", manage, "run a Django command"), ("test", test, "run the tests, or some by label"),
+                             ("core", core, "plant, cost, export, compare or check a level in a folder, without a database")):
         command = commands.add_parser(name, help=about, add_help=False)
         command.set_defaults(job=job, rest=[])
     options, rest = parser.parse_known_args()
-    if rest and options.command not in ("manage", "test"):
+    if rest and options.command not in ("manage", "test", "core"):
         parser.error(f"unknown: {' '.join(rest)}")
     options.rest = rest
     for number in (signal.SIGTERM, signal.SIGHUP):

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from server.levels.ground import LayerMaps, heights_under_key, layers_under_key
-from server.levels.models import Level
-from server.levels.scene import Scene
-from server.stands.models import Stand
-from server.stands.touch import TouchMap
+from thicket.document.level import Item, Level, Stand
+from thicket.document.rasters import Heights, LayerMaps
 from thicket.document.settings import StandSettings
 
 ITEMS = {"stone": (1.0, 0.8), "oak": (2.6, 0.3), "thorn": (1.4, 0.2), "bush": (0.8, 0.25), "fern": (0.5, 0.06),
@@ -19,7 +16,7 @@ SEEN = {"steps": [30], "billboard": 30, "gone": 300, "fade": 10, "shadow": 40}
 def _stand(item: str, stratum: str, spacing: float, fullness: float, *conditions: dict, sward: bool = False, **more) -> tuple:
     settings = {"mix": [{"item": item, "weight": 1}], "spacing": spacing, "fullness": fullness, "conditions": list(conditions),
                 "distances": SEEN, "clear_of": []} | more
-    return item, stratum, sward, StandSettings.model_validate(settings).model_dump(mode="json")
+    return item, stratum, sward, StandSettings.model_validate(settings)
 
 
 def _band(kind: str, lo: float, hi: float, soft: float, **more) -> dict:
@@ -44,19 +41,13 @@ STANDS = [
 ]
 
 
-def scene(side: float, cell: float = 1.0) -> Scene:
+def level(side: float, cell: float = 1.0) -> Level:
     """A square level of `side` m with ten stands and no touch painted."""
     n = round(side / cell)
     z, x = (np.arange(n + 1) * cell)[:, None], (np.arange(n + 1) * cell)[None]
     heights = (220 + 26 * np.sin(x / 61) * np.cos(z / 83) + 11 * np.sin((x + 2 * z) / 23)).astype(np.float32)
-    level = Level(pk=900_000 + n, slug="bench", name="Bench", seed=4, cell=cell, rows=n, columns=n, touch_cell=1.0)
-    layers: LayerMaps = layers_under_key([], np.empty((n, n, 0), np.uint8))
-    stands = {}
-    for number, (item, stratum, sward, settings) in enumerate(STANDS, start=1):
-        stands[number] = Stand(pk=number, level=level, number=number, slug=f"{item}-{number}", name=f"{item} {number}",
-                               stratum=stratum, place=number, sward=sward, seed=1000 + number, settings=settings)
-    bare = TouchMap(level.touch_shape)
-    made = Scene(level, heights_under_key(heights, cell), layers, {}, {}, 1.0, level.touch_shape, dict.fromkeys(stands, bare))
-    made.__dict__.update(stands=stands, pins={}, footprints=dict(ITEMS), anchors={}, revisions={})
-    level._scene = made
-    return made
+    stands = {number: Stand(number, f"{item}-{number}", f"{item} {number}", stratum, number, sward, 1000 + number, settings)
+              for number, (item, stratum, sward, settings) in enumerate(STANDS, start=1)}
+    stock = {slug: Item(slug, crown=crown, trunk=trunk) for slug, (crown, trunk) in ITEMS.items()}
+    return Level(f"bench-{n}", "Bench", 4, Heights.of(heights, cell), LayerMaps.of([], np.empty((n, n, 0), np.uint8)), stock=stock,
+                 stands=stands)

@@ -1,1 +1,46 @@
-"""The core of Knee Thicket: pure functions on arrays, without web or database."""
+"""The core of Knee Thicket: levels as values, planted, costed and written out, without a server or a database.
+
+    import thicket
+
+    level = thicket.open_level("hobbin-delph/")
+    planted = thicket.plant(level, threads=2)
+    planted.counts()
+    edited = planted.edit(ChangeSettings("birch", {"fullness": 0.4}))
+    planted.compare(edited)["birch"].lost
+
+Edits are in `thicket.planted.edits`; what a planted level can be asked is in `thicket.planted.level`.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from thicket.cache import Cache
+    from thicket.document.level import Level
+    from thicket.planted.level import PlantedLevel
+
+
+def open_level(folder: str | Path) -> Level:
+    """Read a level from a folder; see `thicket.document.folder.open_level`."""
+    from thicket.document import folder as folders
+
+    return folders.open_level(folder)
+
+
+def save_level(level: Level, folder: str | Path) -> None:
+    """Write a level into a folder; see `thicket.document.folder.save_level`."""
+    from thicket.document import folder as folders
+
+    folders.save_level(level, Path(folder))
+
+
+def plant(level: Level, threads: int = 1, cache: Cache | None = None) -> PlantedLevel:
+    """A level with its plants, which are made as they are asked for.
+
+    Parameters: level; threads that rasters are made by; cache where results are kept, one of its own when left out.
+    """
+    from thicket.planted.level import PlantedLevel
+
+    return PlantedLevel(level, cache, threads)

@@ -121,8 +121,8 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
                      "gained": change.gained, "lost": change.lost, "notes": lacking, "refused": False})
         marks = level.bookmarks if new.heights is None else reseated(level, new.heights, new.cell)
         for total, was, now in zip(totals, level.bookmarks, marks):
-            cost = stand_cost(before, stock, bookmark_view(level, was))
-            then = stand_cost(after, stock, bookmark_view(level, now), True)
+            cost = stand_cost(before, stock, bookmark_view(was))
+            then = stand_cost(after, stock, bookmark_view(now), True)
             for name in LINES:
                 total[name] += line(then, name) - line(cost, name)
     if new.heights is not None:

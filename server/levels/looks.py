@@ -25,7 +25,7 @@ def look_of(name: str) -> str:
     return "rock" if ROCK.search(name) else "turf" if TURF.search(name) else "soil"
 
 
-def _chosen(level: Level) -> dict[str, dict]:
+def layers_chosen(level: Level) -> dict[str, dict]:
     """Colour, look and texture of every layer."""
     return {layer["name"]: {"colour": layer["colour"], "look": look_of(layer["name"]), "texture": "",
                             **level.looks.get(layer["name"], {})} for layer in level.layers}
@@ -34,7 +34,7 @@ def _chosen(level: Level) -> dict[str, dict]:
 def layers_shown(level: Level) -> list[dict]:
     """The level's ground layers as they are drawn; `texture`, the address of a picture, or empty."""
     return [{"name": name, **said, "texture": said["texture"] and f"/api/levels/{level.slug}/layers/texture/{said['texture']}.png"}
-            for name, said in _chosen(level).items()]
+            for name, said in layers_chosen(level).items()]
 
 
 def set_look(user: User, level: Level, key: UUID, name: str, look: dict) -> Entry:
@@ -42,7 +42,7 @@ def set_look(user: User, level: Level, key: UUID, name: str, look: dict) -> Entr
 
     Raises: HttpError 404 when the level has no such layer.
     """
-    chosen = _chosen(level)
+    chosen = layers_chosen(level)
     if name not in chosen:
         raise HttpError(404, f"name: {level.name} has no ground layer {name[:60]!r}.")
     fresh = chosen | {name: chosen[name] | look}

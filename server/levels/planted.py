@@ -15,7 +15,7 @@ from server.levels.models import Level
 from server.pins.reading import pins_of
 from server.stands.models import Stand, document_of_stand
 from server.stands.touch import touch_of
-from thicket.document.level import Item, anchors_of
+from thicket.document.level import Item
 from thicket.document.level import Level as Document
 from thicket.document.level import Stand as DocumentStand
 from thicket.document.settings import StandSettings
@@ -58,7 +58,7 @@ def _read_furniture(level: Level) -> tuple[dict, dict, dict]:
     masks = {name: mask_of(digest, pk, rows, columns)
              for name, digest, pk, rows, columns in level.masks.values_list("name", "digest", "pk", "rows", "columns")}
     shapes = {shape.number: shape.core for shape in level.shapes.all()}
-    stock = {row.slug: Item(row.slug, row.name, row.height, row.crown, row.trunk, anchors_of(row.anchors), traits=row.traits)
+    stock = {row.slug: Item(row.slug, row.name, row.height, row.crown, row.trunk, row.anchors, b"", row.traits, row.distances)
              for row in level.stock.defer("glb", "silhouette")}
     return masks, shapes, stock
 

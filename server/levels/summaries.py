@@ -51,7 +51,7 @@ def _summarise(job: Job, progress: Progress) -> None:
     for k, planting in enumerate(plantings):
         progress.tell(k / (len(plantings) + 1), f"Counting {planting.stand.name}")
         plants += planting.count()
-    views = [(b["name"], bookmark_view(level, b)) for b in level.bookmarks]
+    views = [(b["name"], bookmark_view(b)) for b in level.bookmarks]
     worst = [name for name, view in views if over(level.marks, spent(level_cost(level, view, plantings)))]
     picture = plan.plan_png(level, plantings)
     made = LevelSummary.objects.filter(level=level).values_list("made", flat=True).first() or 0

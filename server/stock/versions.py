@@ -20,7 +20,6 @@ from server.stands.arranging import moved
 from server.stock.bringing import made_of, mended, put_made
 from server.stock.models import MEASURED, ShelfItem, ShelfVersion, StockItem
 from server.stock.shelf import check_name, planted_in
-from thicket.document.level import anchors_of
 from thicket.planted.comparing import compare
 from thicket.planted.level import PlantedLevel
 from thicket.stock.making import Made, changed, succeeded
@@ -231,7 +230,7 @@ def compared(level: Level, item: ShelfItem, made: Made) -> dict:
         if item.slug not in before.items and not (more or fewer):
             continue
         for total, bookmark in zip(totals, level.bookmarks):
-            view = bookmark_view(level, bookmark)
+            view = bookmark_view(bookmark)
             old, new = stand_cost(before, stock, view), stand_cost(after, other, view, True)
             for name in LINES:
                 total[name] += line(new, name) - line(old, name)
@@ -241,10 +240,10 @@ def compared(level: Level, item: ShelfItem, made: Made) -> dict:
 
 def with_item(planted: PlantedLevel, slug: str, made: Made) -> PlantedLevel:
     """A level with other footprints and anchors of an item; the same where they are alike."""
-    item, anchors = planted.level.stock[slug], anchors_of(made.anchors)
-    if (item.crown, item.trunk) == (made.crown, made.trunk) and anchors is None and item.anchors is None:
+    item = planted.level.stock.get(slug)
+    if item is None or (item.crown, item.trunk) == (made.crown, made.trunk) and not made.anchors and not item.points:
         return planted
-    other = replace(item, crown=made.crown, trunk=made.trunk, anchors=anchors)
+    other = replace(item, crown=made.crown, trunk=made.trunk, points=made.anchors)
     return planted.changed(stock={**planted.level.stock, slug: other})
 
 

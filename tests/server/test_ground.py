@@ -277,7 +277,7 @@ class CommandLine(GroundCase):
                     self.assertTrue(np.isfinite(file.read(1)).all())
             call_command("import_ground", "again", "--heights", str(files["heights.tif"]), "--layers", str(files["layers.tif"]),
                          "--names", "rock,heath", stdout=io.StringIO(), stderr=io.StringIO())
-        again, first = (planted_of(Level.objects.get(slug=s)) for s in ("again", "far-fell"))
+        again, first = (planted_of(Level.objects.get(slug=s)).level for s in ("again", "far-fell"))
         self.assertEqual((again.heights.key, again.layers.key), (first.heights.key, first.layers.key))
 
     def test_bad_command_lines_change_nothing(self):

@@ -54,30 +54,33 @@ class Stand:
 
 @dataclass(frozen=True, eq=False)
 class Item:
-    """A stock item: radii of crown and trunk and height in m, its anchors, its file (binary glTF) and its traits."""
+    """A stock item: height and radii of crown and trunk in m; its anchor points, of each name, at and up; its file, a binary glTF,
+    where it is wanted; its traits, and the distances in m at which its states are seen to differ."""
 
     slug: str
     name: str = ""
     height: float = 1.0
     crown: float = 0.0
     trunk: float = 0.0
-    anchors: Anchors | None = None
+    points: Sequence[Mapping] = ()
     glb: bytes = b""
     traits: Mapping = field(default_factory=dict)
+    distances: Mapping = field(default_factory=dict)
 
-
-def anchors_of(said: Sequence[Mapping]) -> Anchors | None:
-    """Anchors from what is said of each: name, at and up; None when there are none."""
-    if not said:
-        return None
-    return Anchors(np.array([a["at"] for a in said], float), np.array([a["up"] for a in said], float),
-                   tuple(group_of(a["name"]) for a in said))
+    @lazy
+    def anchors(self) -> Anchors | None:
+        """The anchor points as companions stand on them; None when there are none."""
+        if not self.points:
+            return None
+        return Anchors(np.array([a["at"] for a in self.points], float), np.array([a["up"] for a in self.points], float),
+                       tuple(group_of(a["name"]) for a in self.points))
 
 
 @dataclass(frozen=True, eq=False)
 class Level:
     """A level. Lengths in m. Stands, shapes and pins go by their numbers, masks and items by name; touch that is not there is
-    unpainted. `view` is what is drawn and budgeted beside plants: sun, fog, waters, wind, bookmarks, marks."""
+    unpainted. `details` is what no plant follows from: `view`, as `thicket.document.folder.ViewFile` has it, and what people see of
+    shapes by number."""
 
     slug: str
     name: str
@@ -91,7 +94,7 @@ class Level:
     touch_cell: float = 1.0
     touch: Mapping[int, TouchMap] = field(default_factory=dict)
     pins: Mapping[int, Pins] = field(default_factory=dict)
-    view: Mapping = field(default_factory=dict)
+    details: Mapping = field(default_factory=dict)
 
     @property
     def touch_shape(self) -> tuple[int, int]:
@@ -119,6 +122,10 @@ class Level:
     def with_stand(self, stand: Stand) -> Level:
         """The level with a stand put in, or in place of the one of its number."""
         return replace(self, stands={**self.stands, stand.number: stand})
+
+    def with_parts(self, **parts) -> Level:
+        """The level with some of its fields replaced."""
+        return replace(self, **parts)
 
     def with_touch(self, number: int, touch: TouchMap) -> Level:
         """The level with another touch of a stand."""

@@ -29,7 +29,7 @@ Stratum = Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
 class Strict(BaseModel):
     """A model that takes no fields it does not know."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", validate_default=True)
 
 
 def _rising(name: str, pair: tuple[float, float]) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -57,6 +57,11 @@ def _near(a: Cells, b: Cells) -> bool:
     return a[0] < b[2] + BLOCK and a[1] < b[3] + BLOCK and b[0] < a[2] + BLOCK and b[1] < a[3] + BLOCK
 
 
+def _revision(tile: np.ndarray) -> int:
+    """A revision that follows from a tile's values."""
+    return int.from_bytes(hash_of(np.ascontiguousarray(tile))[:7], "little")
+
+
 @dataclass(frozen=True, eq=False)
 class TouchMap:
     """A stand's touch, `shape` (rows, columns): the painted tiles and their revisions, by (tx, tz). Tiles are shared between maps
@@ -75,8 +80,7 @@ class TouchMap:
         parts = {(x // TILE, z // TILE): array[z:z + TILE, x:x + TILE] for z in range(0, rows, TILE)
                  for x in range(0, columns, TILE)}
         tiles = {at: tile for at, tile in parts.items() if tile.any()}
-        revisions = {at: int.from_bytes(hash_of(np.ascontiguousarray(tile))[:7], "little") for at, tile in tiles.items()}
-        return TouchMap((rows, columns), tiles, revisions)
+        return TouchMap((rows, columns), tiles, {at: _revision(tile) for at, tile in tiles.items()})
 
     @property
     def nbytes(self) -> int:
@@ -118,6 +122,20 @@ class TouchMap:
     def whole_digest(self) -> str:
         """A hash of all of it."""
         return self.digest((0, 0, self.shape[1], self.shape[0]))
+
+    def painted(self, box: Cells, work: Callable[[np.ndarray], np.ndarray]) -> TouchMap:
+        """The map after `work`, which is given the touch in a box of cells and returns what it is to be; revisions follow from the
+        values."""
+        window, (col0, row0) = self.window(box)
+        after = work(window)
+        tiles: dict[Tile, np.ndarray] = {}
+        for tx, tz in tiles_in(box):
+            rows, columns = (min(TILE, size - t * TILE) for size, t in zip(self.shape, (tz, tx)))
+            tile = self.tiles[tx, tz].copy() if (tx, tz) in self.tiles else np.zeros((rows, columns), np.int16)
+            inner, outer = overlap(tx, tz, tile.shape, (col0, row0, col0 + after.shape[1], row0 + after.shape[0]))
+            tile[inner] = after[outer]
+            tiles[tx, tz] = tile
+        return self.changed(tiles, {at: _revision(tile) for at, tile in tiles.items()}, box)
 
     def changed(self, tiles: Mapping[Tile, np.ndarray], revisions: Mapping[Tile, int], box: Cells) -> TouchMap:
         """The map with some tiles under new revisions, which differ only inside a box of cells."""

@@ -5,6 +5,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from pathlib import Path
+from typing import Protocol
 
 from thicket.bands import THREADS
 from thicket.cache import Cache
@@ -12,11 +14,25 @@ from thicket.document.level import Level, Stand
 from thicket.document.touch import TouchMap
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
+from thicket.hashing import hash_of
+from thicket.planted.comparing import Difference, difference
+from thicket.planted.costs import items_in, stand_cost
+from thicket.planted.export import files_of
 from thicket.planted.parts import Standing
 from thicket.planted.planting import Planting, Surroundings, host_of
 from thicket.planted.sheets import Box
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import Plants
+from thicket.sight.cost import Cost
+from thicket.sight.views import View
+
+
+class Edit(Protocol):
+    """Something done to a level; see `thicket.planted.edits`."""
+
+    def apply(self, level: PlantedLevel) -> PlantedLevel:
+        """The level after it. Raises: Refused when it cannot be done."""
+        ...
 
 
 def _nothing_baked(key: str) -> Plants | None:
@@ -100,6 +116,30 @@ class PlantedLevel:
     def counts(self) -> dict[str, int]:
         """Plants of every stand by its slug; tufts for a sward."""
         return {planting.stand.slug: planting.count() for planting in self.plantings()}
+
+    def export(self, folder: str | Path, formats: Iterable[str] = ("csv",)) -> list[Path]:
+        """Write files for engines and other tools into a folder: csv, glb (needs the meshes of the stock), maps."""
+        out = []
+        for name, data in files_of(self, formats).items():
+            out.append(Path(folder) / name)
+            out[-1].parent.mkdir(parents=True, exist_ok=True)
+            out[-1].write_bytes(data)
+        return out
+
+    def edit(self, edit: Edit) -> PlantedLevel:
+        """The level after an edit; see `thicket.planted.edits`."""
+        return edit.apply(self)
+
+    def compare(self, after: PlantedLevel) -> dict[str, Difference]:
+        """What changes from this level to another, by the slugs of stands that both have."""
+        slugs = {s.slug for s in after.level.stands.values()}
+        return {s.slug: difference(self[s.slug], after[s.slug]) for s in self.level.in_order if s.slug in slugs}
+
+    def cost(self, view: View) -> dict[str, Cost]:
+        """What a view costs, by stand's slug; needs the meshes of the stock."""
+        items = self.cache.get(("items", *(f"{item.slug} {hash_of(item.glb).hex()}" for item in self.level.stock.values())),
+                               lambda: items_in(self.level))
+        return {planting.stand.slug: stand_cost(planting, items, view) for planting in self.plantings()}
 
     def clearing(self, kinds: Iterable[str]) -> list[Shape]:
         """The shapes of these kinds that keep plants away."""

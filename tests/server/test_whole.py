@@ -1,0 +1,61 @@
+"""A level of the database written into a folder and made from it again: the same plants, and everything people see of it."""
+
+import io
+import json
+import tempfile
+from pathlib import Path
+
+from django.contrib.auth.models import User
+from django.core.management import CommandError, call_command
+
+import thicket
+from server.levels.models import Level, Membership
+from tests.server import test_same_plants
+from tests.server.test_ground import GroundCase
+from tests.server.test_same_plants import hash_of_plants
+from thicket.planting.stands import join
+
+
+class Whole(GroundCase):
+    def setUp(self):
+        super().setUp()
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name) / "level"
+
+    def told(self, slug):
+        """What the API tells of a level, but for what is its own: name, slug, ids."""
+        level = self.lead.get(f"/api/levels/{slug}").json()
+        stands = self.lead.get(f"/api/levels/{slug}/stands").json()
+        shapes = self.lead.get(f"/api/levels/{slug}/shapes").json()
+        pins = [self.lead.get(f"/api/levels/{slug}/stands/{s['id']}/pins").json() for s in stands]
+        pins = [sorted(json.dumps(p) for p in some if p["state"] != "gone") for some in pins]
+        own = {"name", "slug", "bookmarks", "stock", "ground_revision", "layers_revision"}
+        return ({k: v for k, v in level.items() if k not in own},
+                [{k: v for k, v in s.items() if k not in ("id", "revision", "sheets")} for s in stands], shapes, pins)
+
+    def test_a_level_comes_back_the_same_and_plants_without_a_database_as_with_one(self):
+        level = test_same_plants.Drawn.draw(self, 2)
+        Membership.objects.get_or_create(level=level, user=User.objects.get(username="lead"), defaults={"role": "lead"})
+        call_command("save_level", level.slug, str(self.folder), stdout=io.StringIO())
+        call_command("open_level", str(self.folder), "--name", "Brought Back", "--user", "lead", stdout=io.StringIO())
+        again = Level.objects.get(name="Brought Back")
+        self.assertEqual(hash_of_plants(again), hash_of_plants(level))
+        self.assertEqual(self.told(again.slug), self.told(level.slug))
+        planted = thicket.plant(thicket.open_level(self.folder))
+        told = {s["slug"]: s["count"] for s in self.lead.get(f"/api/levels/{level.slug}/stands").json()}
+        self.assertEqual(planted.counts(), told)
+        self.assertGreater(len(join([planted["birch"].plants((0, 0))])), 10)
+
+    def test_what_cannot_be_made_is_a_sentence_and_leaves_nothing(self):
+        call_command("save_level", self.level.slug, str(self.folder), stdout=io.StringIO())
+        levels = Level.objects.count()
+        for arguments, words in ((["--user", "nobody"], "no account"), ([], "already")):
+            with self.assertRaisesRegex(CommandError, words):
+                call_command("open_level", str(self.folder), *arguments, stdout=io.StringIO())
+        (self.folder / "stock" / "birch.glb").unlink()
+        with self.assertRaisesRegex(CommandError, "birch.glb"):
+            call_command("open_level", str(self.folder), "--name", "Other", stdout=io.StringIO())
+        self.assertEqual(Level.objects.count(), levels)
+        with self.assertRaisesRegex(CommandError, "no level"):
+            call_command("save_level", "nowhere", str(self.folder), stdout=io.StringIO())

@@ -1,0 +1,156 @@
+"""Levels in folders from a shell: `python -m thicket plant|cost|export|compare|check FOLDER …`.
+
+Ends with 0 when all is well, 1 when something was found (a mark overrun, levels that differ, a condition that asks for what is not
+there), 2 when it could not be done.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from pathlib import Path
+
+import thicket
+from thicket.planted.costs import LINES, bookmark_view, line, over, spent
+from thicket.planted.export import FORMATS
+from thicket.planted.level import PlantedLevel
+from thicket.planted.whole import plant_whole, sheets_of, singles_of
+from thicket.refused import Refused
+from thicket.sight.views import View
+
+
+def _tell(text: str) -> None:
+    """Say how far it is, on a terminal's standard error alone, where it does not get between results."""
+    if sys.stderr.isatty():
+        print(f"\r\x1b[K{text}", end="", file=sys.stderr, flush=True)
+
+
+def _open(options: argparse.Namespace) -> PlantedLevel:
+    return thicket.plant(thicket.open_level(options.folder), options.threads)
+
+
+def _plant_all(level: PlantedLevel, threads: int) -> None:
+    total = sum(len(sheets_of(planting)) for planting in singles_of(level))
+    for done, (planting, _) in enumerate(plant_whole(level, threads), start=1):
+        _tell(f"{done} of {total} sheets: {planting.stand.name}")
+    _tell("")
+
+
+def plant(options: argparse.Namespace) -> int:
+    level = _open(options)
+    began = time.perf_counter()
+    _plant_all(level, options.threads)
+    hectares = level.width * level.length / 1e4
+    print("stand\tplants\tper_ha")
+    for slug, count in level.counts().items():
+        print(f"{slug}\t{count}\t{count / hectares:.1f}")
+    print(f"planted in {time.perf_counter() - began:.2f} s", file=sys.stderr)
+    return 0
+
+
+def _view(level: PlantedLevel, said: str) -> View:
+    """A view by the name of a bookmark, or x,y,z,heading,pitch,fov."""
+    bookmarks = level.level.details.get("view", {}).get("bookmarks", [])
+    found = next((b for b in bookmarks if b["name"].lower() == said.lower()), None)
+    if found:
+        return bookmark_view(found)
+    try:
+        x, y, z, heading, pitch, fov = (float(v) for v in said.split(","))
+    except ValueError:
+        names = ", ".join(b["name"] for b in bookmarks) or "none"
+        raise Refused(f"view: {said!r} is no bookmark (there are: {names}) and not x,y,z,heading,pitch,fov") from None
+    return View(x, y, z, heading, pitch, fov, 16 / 9)
+
+
+def cost(options: argparse.Namespace) -> int:
+    level = _open(options)
+    bookmarks = level.level.details.get("view", {}).get("bookmarks", [])
+    views = options.view or [b["name"] for b in bookmarks]
+    marks, found = level.level.details.get("view", {}).get("marks", {}), 0
+    print("view\tstand\t" + "\t".join(LINES))
+    for name in views:
+        _tell(name)
+        costs = level.cost(_view(level, name))
+        for slug, each in {**costs, "all": spent(costs)}.items():
+            print(f"{name}\t{slug}\t" + "\t".join(f"{line(each, part):.6g}" for part in LINES))
+        for part in over(marks, spent(costs)):
+            print(f"{name}: {part} is over its mark of {marks[part]:g}", file=sys.stderr)
+            found = 1
+    return found
+
+
+def export(options: argparse.Namespace) -> int:
+    level = _open(options)
+    _plant_all(level, options.threads)
+    for path in level.export(options.out, options.format):
+        print(f"{path}\t{path.stat().st_size}")
+    return 0
+
+
+def compare(options: argparse.Namespace) -> int:
+    before, after = (thicket.plant(thicket.open_level(folder), options.threads) for folder in (options.folder, options.other))
+    after.cache = before.cache
+    slugs = [{s.slug for s in level.level.stands.values()} for level in (before, after)]
+    print("stand\tgained\tlost")
+    differ = 0
+    for slug, change in before.compare(after).items():
+        print(f"{slug}\t{change.gained}\t{change.lost}")
+        differ |= change.gained or change.lost
+    for slug in sorted(slugs[1] - slugs[0]):
+        print(f"{slug}\t{after[slug].count()}\t0")
+    for slug in sorted(slugs[0] - slugs[1]):
+        print(f"{slug}\t0\t{before[slug].count()}")
+    return int(bool(differ or slugs[0] != slugs[1]))
+
+
+def check(options: argparse.Namespace) -> int:
+    level = _open(options)
+    found = []
+    for stand in level.level.in_order:
+        try:
+            planting = level.planting(stand.number)
+        except Refused as error:
+            found.append(f"{stand.slug}: {error}")
+            continue
+        found += [f"{stand.slug}: {lack}" for lack in (*(level.rasters.lacks(c) for c in planting.facts.asked if c.on),
+                                                       planting.places.lacking()) if lack]
+        found += [f"{stand.slug}: the level has no stock item {item!r}" for item in planting.items if item not in level.level.stock]
+    for text in found:
+        print(text)
+    print(f"{level.level.name}: {len(level.level.stands)} stands, {len(found)} findings", file=sys.stderr)
+    return int(bool(found))
+
+
+def main(arguments: list[str] | None = None) -> int:
+    parser = argparse.ArgumentParser(prog="python -m thicket", description="Plant, cost, write out and compare levels in folders.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    for name, job, about in (("plant", plant, "plant every stand and count"),
+                             ("cost", cost, "what views cost, by stand; ends with 1 when a mark is overrun"),
+                             ("export", export, "write plants and maps"),
+                             ("compare", compare, "plants gained and lost between two folders; ends with 1 when they differ"),
+                             ("check", check, "whether everything that stands ask for is there; ends with 1 when it is not")):
+        command = commands.add_parser(name, help=about, description=about)
+        command.add_argument("folder", type=Path)
+        command.add_argument("--threads", type=int, default=1)
+        command.set_defaults(job=job)
+        if name == "cost":
+            command.add_argument("--view", action="append", help="a bookmark's name, or x,y,z,heading,pitch,fov; several "
+                                                                 "may be given; all bookmarks when left out")
+        if name == "export":
+            command.add_argument("--out", type=Path, required=True)
+            command.add_argument("--format", action="append", choices=sorted(FORMATS), required=True)
+        if name == "compare":
+            command.add_argument("other", type=Path)
+    options = parser.parse_args(arguments)
+    try:
+        return options.job(options)
+    except Refused as error:
+        print(f"thicket: {error}.", file=sys.stderr)
+    except OSError as error:
+        print(f"thicket: {error.filename}: {error.strerror}.", file=sys.stderr)
+    return 2
+
+
+if __name__ == "__main__":
+    sys.exit(main())

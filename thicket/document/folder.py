@@ -1,0 +1,345 @@
+"""A level as a folder: `level.json` beside its rasters, pins and meshes, in open formats, so that it can be kept in version
+control, copied and planted anywhere. docs/formats.md describes it; docs/level.schema.json is `LevelFile`'s JSON Schema.
+
+The same level always gives the same bytes; text where text will do, in a stable order, one raster a file.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import warnings
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+import numpy as np
+import rasterio
+from PIL import Image
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from rasterio.errors import NotGeoreferencedWarning, RasterioIOError
+from rasterio.transform import from_origin
+
+from thicket.document.level import Item, Level, Stand
+from thicket.document.rasters import Heights, LayerMaps, Mask
+from thicket.document.settings import Colour, Name, Number, StandSettings, Stratum
+from thicket.document.touch import TouchMap
+from thicket.ground.shapes import Shape, Trail
+from thicket.planting.pins import Pins, Uprooted
+from thicket.refused import Refused
+
+FORMAT = 1
+"""Raise it when a folder written before could no longer be read; readers refuse what is newer than they are."""
+PIN_COLUMNS = ("stand", "plant", "item", "x", "z", "lift", "qx", "qy", "qz", "qw", "width", "height", "tint", "gone", "home_x",
+               "home_z")
+Slug = Annotated[str, Field(min_length=1, max_length=60, pattern=r"^[-a-zA-Z0-9_]+$")]
+
+
+class _Part(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class TrailFile(_Part):
+    """How a path lays plants over: see `thicket.ground.shapes.Trail`."""
+
+    reach: float
+    lean: float
+    flatten: float
+    strata: list[Stratum]
+
+
+class ShapeFile(_Part):
+    """A path, area or obstacle; `details` is what people see of it beside: form, locked, hidden, hatch …"""
+
+    number: int
+    kind: Literal["path", "area", "obstacle"]
+    name: str
+    points: list[tuple[Number, Number]] = Field(max_length=2000)
+    width: Number
+    clear: Number | None
+    trail: TrailFile | None = None
+    details: dict[str, Any] = {}
+
+
+class ItemFile(_Part):
+    """A stock item; its mesh is `stock/SLUG.glb`."""
+
+    slug: Slug
+    name: str
+    height: Number
+    crown: Number
+    trunk: Number
+    points: list[dict[str, Any]] = Field(default=[], description="anchor points: name, at and up")
+    traits: dict[str, Any] = {}
+    distances: dict[str, Any] = {}
+
+
+class StandFile(_Part):
+    """A stand; its painting is `touch/SLUG.png`."""
+
+    number: Annotated[int, Field(ge=1)]
+    slug: Slug
+    name: Name
+    stratum: Stratum
+    place: Annotated[int, Field(ge=0)]
+    sward: bool
+    seed: Annotated[int, Field(ge=0)]
+    locked: bool = False
+    colour: Colour | Literal[""] = ""
+    settings: StandSettings
+
+
+class UprootedFile(_Part):
+    """A place where a stand, by number, was uprooted: no rule plants it there again."""
+
+    stand: int
+    path: list[tuple[Number, Number]]
+    radius: Number
+
+
+class ViewFile(_Part):
+    """What is shown and budgeted beside plants: how ground layers are drawn, sun, fog, waters, wind, bookmarks, budget marks."""
+
+    layers: list[dict[str, Any]] = []
+    sun: dict[str, Any] = {}
+    fog: float = 0.0008
+    waters: list[dict[str, Any]] = []
+    wind: dict[str, Any] = {}
+    bookmarks: list[dict[str, Any]] = []
+    marks: dict[str, Any] = {}
+
+
+class LevelFile(_Part):
+    """`level.json`. Lengths in m; stands, shapes and uprooted places refer to each other by number."""
+
+    format: Literal[1] = FORMAT
+    slug: Slug
+    name: str
+    seed: Annotated[int, Field(ge=0)]
+    cell: Annotated[float, Field(gt=0, description="m between height vertices")]
+    touch_cell: Annotated[float, Field(gt=0, description="m, size of a cell of the touch maps")]
+    layers: list[str] = Field(default=[], description="ground layers: `layers/NAME.png`, 255 for all")
+    masks: list[str] = Field(default=[], description="mask images: `masks/NAME.png`")
+    stock: list[ItemFile] = []
+    shapes: list[ShapeFile] = []
+    stands: list[StandFile] = []
+    uprooted: list[UprootedFile] = []
+    view: ViewFile = ViewFile()
+
+
+def save_level(level: Level, folder: Path) -> None:
+    """Write a level into a folder, which is made when it is not there; files of a level that was there before are removed.
+
+    Raises: Refused when the folder holds other things than a level.
+    """
+    folder = Path(folder)
+    if folder.exists() and any(folder.iterdir()) and not (folder / "level.json").exists():
+        raise Refused(f"{folder}: it holds other things than a level")
+    written = {folder / "level.json"}
+    for part in ("layers", "masks", "touch", "stock"):
+        (folder / part).mkdir(parents=True, exist_ok=True)
+    for name, data in _files(level):
+        (folder / name).write_bytes(data)
+        written.add(folder / name)
+    text = json.dumps(_level_file(level).model_dump(mode="json"), indent=2, ensure_ascii=False)
+    (folder / "level.json").write_text(text + "\n", encoding="utf-8")
+    for part in ("layers", "masks", "touch", "stock"):
+        for path in set((folder / part).iterdir()) - written:
+            path.unlink()
+        if not any((folder / part).iterdir()):
+            (folder / part).rmdir()
+
+
+def _file_name(name: str) -> str:
+    """A layer's or mask's name as part of a file's."""
+    return "".join(c if c.isalnum() or c in " -_." else f"%{ord(c):x}" for c in name)
+
+
+def _files(level: Level) -> Iterator[tuple[str, bytes]]:
+    """All files but `level.json`."""
+    yield "heights.tif", _tif(level.heights.ground.heights, level.heights.ground.cell)
+    for k, name in enumerate(level.layers.names):
+        yield f"layers/{_file_name(name)}.png", _png(level.layers.weights[..., k])
+    for name, mask in level.masks.items():
+        yield f"masks/{_file_name(name)}.png", _png(mask.values)
+    for number, touch in level.touch.items():
+        if number in level.stands and touch.tiles:
+            yield f"touch/{level.stands[number].slug}.png", _png((touch.array.astype(np.int32) + 32768).astype(np.uint16))
+    for item in level.stock.values():
+        if item.glb:
+            yield f"stock/{item.slug}.glb", item.glb
+    yield "pins.csv", _pins_csv(level)
+
+
+def _tif(values: np.ndarray, cell: float) -> bytes:
+    with warnings.catch_warnings(), rasterio.MemoryFile() as file:
+        warnings.simplefilter("ignore", NotGeoreferencedWarning)
+        with file.open(driver="GTiff", width=values.shape[1], height=values.shape[0], count=1, dtype="float32", compress="deflate",
+                       predictor=3, tiled=True, transform=from_origin(-cell / 2, cell / 2, cell, cell)) as out:
+            out.write(values.astype(np.float32), 1)
+        return file.read()
+
+
+def _png(values: np.ndarray) -> bytes:
+    out = io.BytesIO()
+    Image.fromarray(np.ascontiguousarray(values)).save(out, "PNG")
+    return out.getvalue()
+
+
+def _level_file(level: Level) -> LevelFile:
+    details = level.details.get("shapes", {})
+    shapes = [ShapeFile(number=n, kind=s.kind, name=s.name, points=list(s.points), width=s.width, clear=s.clear,
+                        trail=s.trail and TrailFile(reach=s.trail.reach, lean=s.trail.lean, flatten=s.trail.flatten,
+                                                    strata=list(s.trail.strata)), details=details.get(n, {}))
+              for n, s in sorted(level.shapes.items())]
+    stock = [ItemFile(slug=i.slug, name=i.name, height=i.height, crown=i.crown, trunk=i.trunk, points=[dict(p) for p in i.points],
+                      traits=dict(i.traits), distances=dict(i.distances)) for i in level.stock.values()]
+    stands = [StandFile(number=s.number, slug=s.slug, name=s.name, stratum=s.stratum, place=s.place, sward=s.sward, seed=s.seed,
+                        locked=s.locked, colour=s.colour, settings=s.settings) for _, s in sorted(level.stands.items())]
+    uprooted = [UprootedFile(stand=n, path=list(place.path), radius=place.radius)
+                for n, pins in sorted(level.pins.items()) if n in level.stands for place in pins.uprooted]
+    return LevelFile(slug=level.slug, name=level.name, seed=level.seed, cell=level.heights.ground.cell, touch_cell=level.touch_cell,
+                     layers=list(level.layers.names), masks=list(level.masks), stock=stock, shapes=shapes, stands=stands,
+                     uprooted=uprooted, view=ViewFile.model_validate(level.details.get("view", {})))
+
+
+def _pins_csv(level: Level) -> bytes:
+    """All pins, and the plants that were removed by hand, sorted by stand and id."""
+    out = io.StringIO()
+    table = csv.writer(out, lineterminator="\n")
+    table.writerow(PIN_COLUMNS)
+    for number, pins in sorted(level.pins.items()):
+        if number not in level.stands:
+            continue
+        homes = dict(zip(pins.replaced.tolist(), pins.home.tolist()))
+        rows: list[list] = [[level.stands[number].slug, plant, item, x, z, lift, *rest, 0, *homes.pop(plant, ("", ""))]
+                            for plant, item, x, z, lift, rest in zip(pins.id.tolist(), pins.item, pins.x.tolist(), pins.z.tolist(),
+                                                                     pins.lift.tolist(), pins.rest.tolist())]
+        rows += [[level.stands[number].slug, plant, "", *home, *("",) * 8, 1, *home] for plant, home in homes.items()]
+        table.writerows(sorted(rows, key=lambda row: row[1]))
+    return out.getvalue().encode()
+
+
+def open_level(folder: str | Path) -> Level:
+    """Read a level from a folder.
+
+    Raises: Refused, naming the file, when one is missing, damaged or does not fit the others.
+    """
+    folder = Path(folder)
+    said = _read_level_file(folder / "level.json")
+    heights = _read_tif(folder / "heights.tif")
+    ground = Heights.of(heights, said.cell)
+    rows, columns = ground.ground.cells
+    weights = [_read_png(folder / f"layers/{_file_name(name)}.png", np.uint8, (rows, columns)) for name in said.layers]
+    layers = np.stack(weights, axis=-1) if weights else np.empty((rows, columns, 0), np.uint8)
+    stands = {s.number: Stand(s.number, s.slug, s.name, s.stratum, s.place, s.sward, s.seed, s.settings, s.locked, s.colour)
+              for s in said.stands}
+    if len(stands) < len(said.stands) or len({s.slug for s in said.stands}) < len(said.stands):
+        raise Refused("level.json: two stands have one number or slug")
+    level = Level(
+        said.slug, said.name, said.seed, ground, LayerMaps.of(said.layers, layers),
+        {name: Mask.of(_read_png(folder / f"masks/{_file_name(name)}.png", np.uint8)) for name in said.masks},
+        {s.number: Shape(s.kind, tuple(s.points), s.width, s.clear, s.name, s.trail and Trail(
+            s.trail.reach, s.trail.lean, s.trail.flatten, tuple(s.trail.strata))) for s in said.shapes},
+        {i.slug: Item(i.slug, i.name, i.height, i.crown, i.trunk, i.points, _read_glb(folder / f"stock/{i.slug}.glb"), i.traits,
+                      i.distances) for i in said.stock},
+        stands, said.touch_cell,
+        details={"view": said.view.model_dump(), "shapes": {s.number: s.details for s in said.shapes if s.details}})
+    return level.with_parts(touch=_read_touch(folder, level), pins=_read_pins(folder, level, said.uprooted))
+
+
+def _read_level_file(path: Path) -> LevelFile:
+    try:
+        text = path.read_text(encoding="utf-8")
+        found = json.loads(text)
+        newer = isinstance(found, dict) and found.get("format", FORMAT)
+        if isinstance(newer, int) and newer > FORMAT:
+            raise Refused(f"level.json: it was written by a newer version of Knee Thicket (format {newer})")
+        return LevelFile.model_validate(found)
+    except FileNotFoundError:
+        raise Refused(f"{path.parent}: there is no level.json in it") from None
+    except (OSError, UnicodeDecodeError, json.JSONDecodeError) as error:
+        raise Refused(f"level.json: it cannot be read: {error}") from None
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise Refused(f"level.json: {where}: {first['msg']}") from None
+
+
+def _read_tif(path: Path) -> np.ndarray:
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", NotGeoreferencedWarning)
+            with rasterio.open(path) as file:
+                heights = file.read(1)
+    except RasterioIOError:
+        raise Refused(f"{path.name}: it is missing, or not a GeoTIFF") from None
+    if heights.ndim != 2 or min(heights.shape) < 2 or not np.isfinite(heights).all():
+        raise Refused(f"{path.name}: it holds no whole grid of heights")
+    return heights.astype(np.float32)
+
+
+def _read_png(path: Path, kind: type, shape: tuple[int, int] | None = None) -> np.ndarray:
+    name = f"{path.parent.name}/{path.name}"
+    try:
+        with Image.open(path) as picture:
+            values = np.array(picture)
+    except (OSError, ValueError):
+        raise Refused(f"{name}: it is missing, or not a PNG") from None
+    if values.ndim != 2 or (values.dtype != kind and not (kind is np.uint16 and values.dtype == np.int32)):
+        raise Refused(f"{name}: it is not greyscale of {np.dtype(kind).itemsize * 8} bits")
+    if shape and values.shape != shape:
+        raise Refused(f"{name}: it has {values.shape[1]} × {values.shape[0]} values; the level has {shape[1]} × {shape[0]}")
+    return values.astype(kind)
+
+
+def _read_glb(path: Path) -> bytes:
+    return path.read_bytes() if path.exists() else b""
+
+
+def _read_touch(folder: Path, level: Level) -> dict[int, TouchMap]:
+    found = {}
+    for number, stand in level.stands.items():
+        path = folder / f"touch/{stand.slug}.png"
+        if path.exists():
+            values = _read_png(path, np.uint16, level.touch_shape)
+            found[number] = TouchMap.of((values.astype(np.int32) - 32768).astype(np.int16))
+    return found
+
+
+def _read_pins(folder: Path, level: Level, uprooted: list[UprootedFile]) -> dict[int, Pins]:
+    by_slug = {stand.slug: number for number, stand in level.stands.items()}
+    rows: dict[int, list[Mapping[str, str]]] = defaultdict(list)
+    path = folder / "pins.csv"
+    if path.exists():
+        with path.open(newline="", encoding="utf-8") as file:
+            table = csv.DictReader(file)
+            if tuple(table.fieldnames or ()) != PIN_COLUMNS:
+                raise Refused(f"pins.csv: its first line must be {','.join(PIN_COLUMNS)}")
+            for row in table:
+                if row["stand"] not in by_slug:
+                    raise Refused(f"pins.csv: line {table.line_num}: the level has no stand {row['stand']!r}")
+                rows[by_slug[row["stand"]]].append(row)
+    places: dict[int, list[Uprooted]] = defaultdict(list)
+    for place in uprooted:
+        places[place.stand].append(Uprooted(tuple(place.path), place.radius))
+    try:
+        return {number: _pins(rows[number], tuple(places[number])) for number in sorted(rows.keys() | places.keys())}
+    except (TypeError, ValueError) as error:
+        raise Refused(f"pins.csv: {error}") from None
+
+
+def _pins(rows: list[Mapping[str, str]], uprooted: tuple[Uprooted, ...]) -> Pins:
+    standing = [row for row in rows if row["gone"] != "1"]
+    homes = [row for row in rows if row["home_x"]]
+    x, z, lift = (np.array([float(row[name]) for row in standing], float) for name in ("x", "z", "lift"))
+    rest = np.array([[float(row[name]) for name in PIN_COLUMNS[6:13]] for row in standing], np.float32).reshape(-1, 7)
+    return Pins(np.array([int(row["plant"]) for row in standing], np.uint64), x, z, lift.astype(np.float32), rest,
+                tuple(row["item"] for row in standing), np.array([int(row["plant"]) for row in homes], np.uint64),
+                np.array([[float(row["home_x"]), float(row["home_z"])] for row in homes], float).reshape(-1, 2), uprooted)
+
+
+if __name__ == "__main__":
+    print(json.dumps(LevelFile.model_json_schema(), indent=1))
