@@ -3,6 +3,7 @@
 from functools import cache
 
 from django.conf import settings
+from django.db import Error
 from django.http import HttpRequest, HttpResponse
 from django.utils.html import json_script
 from django.views.decorators.csrf import ensure_csrf_cookie
@@ -22,7 +23,10 @@ def application(request: HttpRequest) -> HttpResponse:
         page = _page()
     except FileNotFoundError:
         return HttpResponse("The front end has not been built: run ./kt setup.", status=503, content_type="text/plain")
-    told = json_script(who_is(request.user), "session")
+    try:
+        told = json_script(who_is(request.user), "session")
+    except Error:  # the database is away: the page comes all the same, and asks again itself
+        told = ""
     response = HttpResponse(page.replace("__CSP_NONCE__", str(request.csp_nonce)).replace("</body>", f"{told}</body>"))
     response["Cache-Control"] = "no-store"
     return response

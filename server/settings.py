@@ -124,7 +124,7 @@ CONTENT_SECURITY_POLICY = {
 
 BODY_LIMIT = 512 * 1024
 FILE_LIMITS = {"/drafts": 160 << 20, "/shelf/bring": 300 << 20, "/masks": 40 << 20, "/shapes.geojson": 40 << 20, "/tips": 3 << 20,
-               "/layers/texture": 40 << 20}
+               "/layers/texture": 40 << 20, "/saved-levels": 400 << 20}
 """Ends of the paths where files are sent to, and how large a request there may be."""
 DATA_UPLOAD_MAX_MEMORY_SIZE = BODY_LIMIT
 

@@ -22,9 +22,9 @@ router = Router(tags=["handover"])
 
 
 @router.post("/levels/{slug}/handover/{file}", response=JobOut)
-def make(request: HttpRequest, slug: str, file: Literal["plants.csv", "level.json", "level.glb"]):
+def make(request: HttpRequest, slug: str, file: Literal["plants.csv", "level.json", "level.glb", "level.zip"]):
     """Begin to make a file: individual plants as CSV, stands and items and distances as JSON, plants with their meshes as binary
-    glTF."""
+    glTF, the whole level as a zip that can be opened again."""
     level = level_for(request, slug)
     record("export", request, file, level=level)
     return job_out(files.start(level, request.user, file))

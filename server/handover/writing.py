@@ -7,7 +7,8 @@ from collections.abc import Callable
 from server.levels.models import Level
 from server.levels.planted import planted_of
 from server.levels.schemas import wind_of
-from server.levels.whole import with_meshes
+from server.levels.whole import document_of, with_meshes
+from thicket.document.folder import zip_level
 from thicket.planted import export
 from thicket.planted.export import Tell
 
@@ -30,6 +31,12 @@ def plants_glb(level: Level, tell: Tell = _quietly) -> bytes:
     """`level.glb`."""
     planted = planted_of(level)
     return export.plants_glb(planted.changed(stock=with_meshes(level, planted.level.stock)), tell)
+
+
+def level_zip(level: Level, tell: Tell = _quietly) -> bytes:
+    """`level.zip`: the level as a folder."""
+    tell(0.1, "Writing the level")
+    return zip_level(document_of(level))
 
 
 FORMATS: dict[str, Callable[[Level], dict[str, bytes]]] = {

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import tempfile
 from datetime import datetime
+from pathlib import Path
+from typing import Annotated
 
+from django.conf import settings
 from django.db.models import F
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import File, Form, Router, Schema
+from ninja.files import UploadedFile
 from pydantic import UUID4
 
 from server.audit.recording import record
@@ -15,9 +20,13 @@ from server.levels import lifetime
 from server.levels.access import check_may_make, level_for
 from server.levels.models import Level
 from server.levels.summaries import summary_of
+from server.levels.whole import make_level
+from thicket.document.folder import open_zip
 from thicket.document.settings import Name, Strict
+from thicket.formats.bounded import Bounds, bounded
 
 router = Router(tags=["levels"])
+SAVED = Bounds(memory=2_000_000_000, seconds=60, patience=180.0)
 
 
 class LevelCard(Schema):
@@ -86,6 +95,21 @@ def copy(request: HttpRequest, slug: str, data: LevelCopyIn):
     level = level_for(request, slug)
     check_may_make(request.user)
     return lifetime.copy(request.user, level, data.name.strip())
+
+
+@router.post("/saved-levels", response=Slug)
+def open_saved(request: HttpRequest, file: File[UploadedFile], name: Annotated[str, Form(max_length=80)] = ""):
+    """Make a new level, led by who brings it, from a zip of a level's folder."""
+    check_may_make(request.user)
+    called = f"file: {(file.name or 'level.zip')[:80]}"
+    with tempfile.NamedTemporaryFile(dir=settings.VAR_DIR) as kept:
+        for chunk in file.chunks():
+            kept.write(chunk)
+        kept.flush()
+        document = bounded(called, open_zip, Path(kept.name), called, bounds=SAVED)
+    level = make_level(request.user, document, name.strip())
+    record("level", request, "opened from a file", level)
+    return level
 
 
 @router.post("/levels/{slug}/remove", response={204: None})

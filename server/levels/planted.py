@@ -78,7 +78,7 @@ def _token(level: Level, state: _State) -> tuple:
 
 def _read(level: Level) -> None:
     """Read the level, once for each `Level` object."""
-    if "_planted" in level.__dict__:
+    if getattr(level, "_planted", None) is not None:
         return
     state = _State(level)
     token, known = _token(level, state), CACHE.peek(("planted", level.pk))
@@ -111,8 +111,7 @@ def touch_revisions_of(stand: Stand) -> Mapping[tuple[int, int], int]:
 
 def forget_planted(level: Level) -> None:
     """Have the level read anew after a change."""
-    level.__dict__.pop("_planted", None)
-    level.__dict__.pop("_as_read", None)
+    level._planted = level._as_read = None
 
 
 def paint_planted(stand: Stand, touch: TouchMap, box: Box) -> None:

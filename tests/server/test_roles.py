@@ -25,10 +25,12 @@ from server.pins.reading import pins_of
 from server.snapshots.models import Snapshot
 from server.stands.models import BrushTip, ConditionSet, Stand
 from server.stock.models import BroughtItem, ShelfItem, ShelfVersion, StockItem
+from tests.core.levels import drawn_level
 from tests.fixtures import MARKS, PASSWORD, glb
 from tests.server.test_api import VIEW
 from tests.server.test_every_way_in import operations
 from tests.server.test_ground import GroundCase
+from thicket.document.folder import zip_level
 
 BENCH = {"x": 1, "z": 1, "heading": 0, "bench": "planting"}
 AREA = {"kind": "area", "form": "polygon", "name": "Glade", "points": [[20, 20], [60, 20], [40, 60]]}
@@ -140,6 +142,7 @@ class Roles(GroundCase):
             "/api/shelf/{item}/replace": ("own", {"revision": 1}),
             "/api/shelf/bring/{batch}/keep": ("own", {"things": [{"id": 0, "name": "Kept", "group": "tree"}]}),
             "/api/tips": ("make", lambda: {"file": png()}),
+            "/api/saved-levels": ("make", lambda: {"file": self.saved(), "name": key}),
             "/api/condition-sets": ("plant", {"name": "Steep", "level": self.level.slug, "conditions": [SLOPE]}),
         }
         others = {
@@ -170,6 +173,9 @@ class Roles(GroundCase):
             ("delete", "/api/shelf/bring/{batch}"): ("own", {}),
         }
         return {("post", path): said for path, said in posts.items()} | others
+
+    def saved(self) -> SimpleUploadedFile:
+        return SimpleUploadedFile("level.zip", zip_level(drawn_level(0)))
 
     def path(self, path: str, name: str) -> str:
         """A path with what is there in place of its parameters."""

@@ -3,9 +3,11 @@
 import io
 import json
 import tempfile
+import zipfile
 from pathlib import Path
 
 from django.contrib.auth.models import User
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
 
 import thicket
@@ -46,6 +48,28 @@ class Whole(GroundCase):
         told = {s["slug"]: s["count"] for s in self.lead.get(f"/api/levels/{level.slug}/stands").json()}
         self.assertEqual(planted.counts(), told)
         self.assertGreater(len(join([planted["birch"].plants((0, 0))])), 10)
+
+    def test_a_zip_goes_out_and_comes_in_on_the_screen(self):
+        data = self.handed_over("level.zip")
+        self.assertEqual(data, self.handed_over("level.zip"), "the same level gives the same bytes")
+
+        def send(content, name="", client=self.lead):
+            file = SimpleUploadedFile("saved.zip", content)
+            return client.post("/api/saved-levels", {"file": file, "name": name})
+
+        made = send(data, "From a File")
+        self.assertEqual(made.status_code, 200, made.content)
+        self.assertEqual(hash_of_plants(Level.objects.get(slug=made.json()["slug"])), hash_of_plants(self.level))
+        self.assertEqual(Membership.objects.get(level__slug=made.json()["slug"]).user.username, "lead")
+        levels = Level.objects.count()
+        empty = io.BytesIO()
+        zipfile.ZipFile(empty, "w").close()
+        for content, words in ((data, "already"), (b"no zip", "zip that can be read"), (empty.getvalue(), "level.json"),
+                               (data[:len(data) // 2], "zip that can be read")):
+            refused = send(content)
+            self.assertEqual(refused.status_code, 422, refused.content)
+            self.assertIn(words, refused.json()["detail"])
+        self.assertEqual(Level.objects.count(), levels)
 
     def test_what_cannot_be_made_is_a_sentence_and_leaves_nothing(self):
         call_command("save_level", self.level.slug, str(self.folder), stdout=io.StringIO())

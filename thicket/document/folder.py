@@ -9,7 +9,9 @@ from __future__ import annotations
 import csv
 import io
 import json
+import tempfile
 import warnings
+import zipfile
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from pathlib import Path
@@ -32,6 +34,8 @@ from thicket.refused import Refused
 
 FORMAT = 1
 """Raise it when a folder written before could no longer be read; readers refuse what is newer than they are."""
+LARGEST = 2 << 30
+"""A zip may unpack to so many bytes."""
 PIN_COLUMNS = ("stand", "plant", "item", "x", "z", "lift", "qx", "qy", "qz", "qw", "width", "height", "tint", "gone", "home_x",
                "home_z")
 Slug = Annotated[str, Field(min_length=1, max_length=60, pattern=r"^[-a-zA-Z0-9_]+$")]
@@ -339,6 +343,36 @@ def _pins(rows: list[Mapping[str, str]], uprooted: tuple[Uprooted, ...]) -> Pins
     return Pins(np.array([int(row["plant"]) for row in standing], np.uint64), x, z, lift.astype(np.float32), rest,
                 tuple(row["item"] for row in standing), np.array([int(row["plant"]) for row in homes], np.uint64),
                 np.array([[float(row["home_x"]), float(row["home_z"])] for row in homes], float).reshape(-1, 2), uprooted)
+
+
+def zip_level(level: Level) -> bytes:
+    """The folder as one zip, always the same for the same level."""
+    with tempfile.TemporaryDirectory() as folder:
+        save_level(level, Path(folder) / "level")
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+            for path in sorted(p for p in (Path(folder) / "level").rglob("*") if p.is_file()):
+                name = path.relative_to(Path(folder) / "level").as_posix()
+                packed.writestr(zipfile.ZipInfo(name), path.read_bytes(), zipfile.ZIP_DEFLATED)
+        return out.getvalue()
+
+
+def open_zip(path: Path, name: str) -> Level:
+    """Read a level from a zip that `zip_level` made, or one of a folder that `save_level` wrote.
+
+    Parameters: path of the file; name, what it is called in sentences. Raises: Refused.
+    """
+    try:
+        with zipfile.ZipFile(path) as packed, tempfile.TemporaryDirectory() as folder:
+            if sum(part.file_size for part in packed.infolist()) > LARGEST:
+                raise Refused(f"{name}: it unpacks to more than {LARGEST >> 20:,} MB")
+            packed.extractall(folder)  # which keeps every file inside the folder
+            found = sorted(Path(folder).rglob("level.json"), key=lambda p: len(p.parts))
+            if not found:
+                raise Refused(f"{name}: there is no level.json in it")
+            return open_level(found[0].parent)
+    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError):
+        raise Refused(f"{name}: it is not a zip that can be read") from None
 
 
 if __name__ == "__main__":

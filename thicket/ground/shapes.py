@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numba as nb
 import numpy as np
@@ -12,6 +11,7 @@ from shapely import maximum_inscribed_circle
 from shapely.geometry import Polygon
 from shapely.validation import explain_validity
 
+from thicket.lazy import lazy
 from thicket.refused import Refused
 
 KINDS = ("path", "area", "obstacle")
@@ -77,21 +77,21 @@ class Shape:
         """Half the path's width: its edge lies this far from its line."""
         return self.width / 2 if self.kind == "path" else 0.0
 
-    @cached_property
+    @lazy
     def segments(self) -> np.ndarray:
         """Its sides, float64 (n, 4): x, z of both ends."""
         at = np.array(self.points, float)
         ends = np.roll(at, -1, axis=0) if self.kind != "path" else at[1:]
         return np.ascontiguousarray(np.hstack([at[:len(ends)], ends]))
 
-    @cached_property
+    @lazy
     def box(self) -> tuple[float, float, float, float]:
         """All it covers: (x0, z0, x1, z1)."""
         at = np.array(self.points, float)
         (x0, z0), (x1, z1) = at.min(0) - self.half, at.max(0) + self.half
         return float(x0), float(z0), float(x1), float(z1)
 
-    @cached_property
+    @lazy
     def deepest(self) -> float:
         """How far inside its edge its deepest place lies, in m."""
         if self.kind == "path":

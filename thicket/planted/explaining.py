@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 
@@ -45,7 +46,7 @@ def look(level: PlantedLevel, c: Condition) -> dict:
         raise Refused(lack)
     if c.kind in DISTANCES and not c.depth:
         reach = max(DISTANCE_SHOWN, min(c.reach * 1.25, 2000.0))
-        c = Condition(**{**c.__dict__, "lo": -1e4, "hi": reach, "soft_hi": 0.0})
+        c = replace(c, lo=-1e4, hi=reach, soft_hi=0.0)
     found = _sampled(level, c)
     if c.kind == "facing":
         found = found[found >= 0]

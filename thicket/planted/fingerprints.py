@@ -8,7 +8,6 @@ import numpy as np
 
 from thicket.document.touch import TouchMap
 from thicket.hashing import Raster, digest, digest_of, hash_of
-from thicket.lazy import lazy
 from thicket.planted.facts import Facts
 from thicket.planted.occupancy import Occupancy
 from thicket.planted.patching import Mark
@@ -58,6 +57,7 @@ class SheetKeys:
         self._keys: dict[Sheet, str] = {}
         self._still: dict[Sheet, str] = {}
         self._taken: dict[Sheet, str] = {}
+        self._settings = ""
 
     def __bool__(self) -> bool:
         return bool(self._keys)
@@ -102,9 +102,18 @@ class SheetKeys:
             if mine is not its:
                 mine.update({sheet: key for sheet, key in its.copy().items() if sheet not in met})
 
-    @lazy
+    @property
     def settings(self) -> str:
         """What identifies the settings that plants follow from."""
+        if not self._settings:
+            self._settings = self._identify_settings()
+        return self._settings
+
+    def share_settings(self, was: SheetKeys) -> None:
+        """Share what identifies the settings, which are equal."""
+        self._settings = was._settings
+
+    def _identify_settings(self) -> str:
         facts, stand = self.facts, self.facts.stand
         paths = [(n, facts.level.shapes[n].points, facts.level.shapes[n].width) for n in facts.followed]
         return digest(ENGINE, stand.number, stand.seed, self.sheets.sheet_size, facts.level.heights.key, facts.radii.tolist(),

@@ -15,7 +15,6 @@ from thicket.document.touch import Cells, TouchMap
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import kept_clear
 from thicket.hashing import Raster, digest_of
-from thicket.lazy import lazy
 from thicket.planted.facts import Facts
 from thicket.planted.fingerprints import SheetKeys, Site, clearing_near, uprooted_in
 from thicket.planted.occupancy import Occupancy, may_stand_under
@@ -69,6 +68,9 @@ class Planting(Sheets):
         self.keys = SheetKeys(self.facts, self, self.touch_map, self.places, self.occupancy)
         self._changed_in: tuple[Mapping[Sheet, str], Box | None] | None = None
         """The keys of a forerunner, and the box outside of which nothing differs from it."""
+        self._site: Site | None = None
+        self._field: DensityField | None = None
+        self._at_hand = False
         if checked:
             self._check_ceiling()
         if self.settings.layout.kind in ("path", "rows"):
@@ -95,12 +97,14 @@ class Planting(Sheets):
         """The whole touch; costs as much as the level is wide and long."""
         return self.touch_map.array
 
-    @lazy
+    @property
     def site(self) -> Site:
         """The rasters its plants follow from."""
-        rasters = self.around.rasters
-        drives = [entry.drive and rasters.suitability([entry.drive.core()]) for entry in self.settings.mix]
-        return Site(rasters.suitability(self.rules), rasters.size_factor(self.rules), drives)
+        if self._site is None:
+            rasters = self.around.rasters
+            drives = [entry.drive and rasters.suitability([entry.drive.core()]) for entry in self.settings.mix]
+            self._site = Site(rasters.suitability(self.rules), rasters.size_factor(self.rules), drives)
+        return self._site
 
     @property
     def suitability(self) -> Raster:
@@ -148,8 +152,13 @@ class Planting(Sheets):
         x0, z0, x1, z1 = (v * self.touch_cell for v in box)
         return x0, z0, x1, z1
 
-    @lazy
+    @property
     def _density(self) -> DensityField:
+        if self._field is None:
+            self._field = self._make_density()
+        return self._field
+
+    def _make_density(self) -> DensityField:
         def make() -> DensityField:
             field, cell = density_field(self.suitability.array, self.cell, self.touch, self.touch_cell)
             if self.stand.sward:
@@ -321,8 +330,7 @@ class Planting(Sheets):
 
     def release(self) -> None:
         """Drop the rasters, which are made again when they are asked for."""
-        for name in ("site", "_density"):
-            self.__dict__.pop(name, None)
+        self._site = self._field = None
 
     def touch_reach(self, box: Box) -> Box:
         """The ground on which a change of its touch inside a box can change its plants."""
@@ -355,16 +363,15 @@ class Planting(Sheets):
     def share_facts(self, was: Planting) -> None:
         """Share with a forerunner, which has equal settings and pins, what follows from these alone."""
         self.facts = self.places.facts = self.occupancy.facts = self.keys.facts = was.facts
-        if "settings" in was.keys.__dict__:
-            self.keys.settings = was.keys.settings
+        self.keys.share_settings(was.keys)
 
     def share(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:
         """Share with a forerunner what cannot have changed: it differs only inside a region, there in its own touch, or, when other
         stands have changed, by number, in what follows from those."""
         room_only = bool(changed) and not self.asks_for(changed)
         self.keys.share(was.keys, region, not changed or room_only, not changed)
-        if (not changed or room_only) and "site" in was.__dict__:
-            self.site = was.site
+        if not changed or room_only:
+            self._site = was._site
         self._changed_in = was.keys.known, region
         self.occupancy.share(was.occupancy, region, changed)
 
@@ -382,12 +389,11 @@ class Planting(Sheets):
     def at_hand(self) -> bool:
         """Whether telling all its plants costs little: it could not have many, or all its sheets are kept; and likewise of the
         stands above it, which leave it room."""
-        if "_at_hand" not in self.__dict__ and all(above.at_hand for above in self.around.above):
+        if not self._at_hand and all(above.at_hand for above in self.around.above):
             most = self.core.per_m2 * self.core.fullness * self.width * self.length
             few = self.stand.sward or most < MANY or self.settings.layout.kind != "free"
-            if few or all(self.planted_already(sheet) for sheet in self.sheets_in(self.everywhere)):
-                self._at_hand = True
-        return "_at_hand" in self.__dict__
+            self._at_hand = few or all(self.planted_already(sheet) for sheet in self.sheets_in(self.everywhere))
+        return self._at_hand
 
     def _check_ceiling(self) -> None:
         """Refuse settings under which too many plants would stand in the level.

@@ -17,6 +17,10 @@ const FILES = [
     name: 'level.glb',
     what: 'Binary glTF: the meshes once, the plants as GPU instances (EXT_mesh_gpu_instancing).',
   },
+  {
+    name: 'level.zip',
+    what: 'The whole level, to be opened again here or in another installation, or planted from a shell.',
+  },
   { name: 'level.json', what: 'Stands with stratum, spacing, items, footprints and distances.' },
 ] as const
 </script>

@@ -2,7 +2,7 @@ import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef } from 'vue'
 import { answer, api, type Job } from '../api/client'
 
-export type HandoverName = 'plants.csv' | 'level.json' | 'level.glb'
+export type HandoverName = 'plants.csv' | 'level.json' | 'level.glb' | 'level.zip'
 
 /** Have a handover file of a level made by the worker, watch it, stop it, and fetch it once, as soon as it is done. */
 export function useHandoverFile(slug: () => string, name: HandoverName) {

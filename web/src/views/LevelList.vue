@@ -13,6 +13,7 @@ const LevelFind = defineAsyncComponent(() => import('../components/LevelFind.vue
 const LevelMenu = defineAsyncComponent(() => import('../components/LevelMenu.vue'))
 const SignInAgain = defineAsyncComponent(() => import('../components/SignInAgain.vue'))
 const NewLevel = defineAsyncComponent(() => import('../components/NewLevel.vue'))
+const OpenSaved = defineAsyncComponent(() => import('../components/OpenSaved.vue'))
 
 const session = useSession()
 const router = useRouter()
@@ -20,6 +21,7 @@ const levels = shallowRef<LevelCard[] | null>(null)
 const gone = shallowRef<RemovedLevel[]>([])
 const trouble = ref('')
 const making = ref(false)
+const opening = ref(false)
 const search = ref('')
 const sort = ref((localStorage.getItem('kt-levels-by') as LevelOrder | null) ?? 'name')
 watch(sort, (by) => localStorage.setItem('kt-levels-by', by))
@@ -84,6 +86,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
         @click="making = true"
         >A new level …</v-btn
       >
+      <v-btn v-if="mayMake" data-test="open-saved" @click="opening = true">Open a saved level …</v-btn>
       <v-btn v-if="leads" to="/audit" data-test="open-audit">Who came and went</v-btn>
       <v-btn data-test="sign-out" @click="leave">Sign out</v-btn>
     </header>
@@ -135,6 +138,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
       </p>
     </section>
     <SignInAgain v-if="connection.signedOut" @back="load" />
+    <OpenSaved v-if="opening" @done="router.push(`/levels/${$event}/planting`)" @close="opening = false" />
     <NewLevel v-if="making" @kept="router.push(`/levels/${$event}/ground`)" @close="making = false" />
   </main>
 </template>
