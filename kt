@@ -1,5 +1,6 @@
 #!/usr/bin/env python3
-"""Knee Thicket's one script: demo, serve, setup, test, bench, lint, backup. It needs only Python itself; its parts are in ops/."""
+"""Knee Thicket's one script: demo, serve, setup, test, bench, lint, backup. It needs only Python itself; its
+parts are in ops/."""
 
 from __future__ import annotations
 
@@ -29,7 +30,9 @@ def demo(options) -> int:
     with STATE.database.running():
         STATE.migrate()
         parts = [ROOT / "demo", ROOT / "server" / "levels" / "management"]
-        with step("demo", digest(*(p for d in parts for p in sorted(d.rglob("*.py")))), STATE.database.data) as work:
+        with step(
+            "demo", digest(*(p for d in parts for p in sorted(d.rglob("*.py")))), STATE.database.data
+        ) as work:
             if work and STATE.django("build_demo"):
                 raise Trouble("The demo level could not be built; the message is above.")
         return serving.serve(STATE, options.port, SIGN_INS)
@@ -47,7 +50,10 @@ def back_up(options) -> int:
     setup()
     with STATE.database.running():
         backup.back_up(STATE, options.file.resolve())
-    say(f"Wrote {options.file} ({options.file.stat().st_size:,} bytes). It holds sign-ins and keys: keep it as safe as they are.")
+    say(
+        f"Wrote {options.file} ({options.file.stat().st_size:,} bytes). It holds sign-ins and "
+        f"keys: keep it as safe as they are."
+    )
     return 0
 
 
@@ -79,26 +85,44 @@ def test(options) -> int:
 
 
 def all_tests() -> int:
-    """The core's and the server's tests in two halves, a core each; then the browser's, likewise. What mostly waits, for processes
-    to die and to start again, runs beside them."""
-    server, browser = (sorted(f"tests.{kind}.{p.stem}" for p in (ROOT / "tests" / kind).glob("test_*.py"))
-                       for kind in ("server", "browser"))
+    """The core's and the server's tests in two halves, a core each; then the browser's, likewise. What mostly
+    waits, for processes to die and to start again, runs beside them."""
+    server, browser = (
+        sorted(f"tests.{kind}.{p.stem}" for p in (ROOT / "tests" / kind).glob("test_*.py"))
+        for kind in ("server", "browser")
+    )
     waits = [name for name in server if name.endswith(("test_durability", "test_watching"))]
-    first = [name for name in browser if name.endswith(("test_brush", "test_nothing_lost", "test_stock", "test_ground"))]
+    first = [
+        name
+        for name in browser
+        if name.endswith(("test_brush", "test_nothing_lost", "test_stock", "test_ground"))
+    ]
     rest = [name for name in server if name not in waits]
-    halves = {"one": ["tests.core", *rest[4:9]], "two": ["tests.web", *rest[:4], *rest[9:]], "three": first,
-              "four": [name for name in browser if name not in first], "beside": waits}
+    halves = {
+        "one": ["tests.core", *rest[4:9]],
+        "two": ["tests.web", *rest[:4], *rest[9:]],
+        "three": first,
+        "four": [name for name in browser if name not in first],
+        "beside": waits,
+    }
     tally = TOOLS / "tally"
     tally.unlink(missing_ok=True)
 
     def half(name: str) -> int:
         env = STATE.environment(tests=True) | {"KT_TALLY": str(tally), "KT_TEST_DB": f"test_{name}"}
-        return subprocess.run([str(PYTHON), "-m", "django", "test", "--noinput", *halves[name]], env=env, cwd=ROOT).returncode
+        return subprocess.run(
+            [str(PYTHON), "-m", "django", "test", "--noinput", *halves[name]], env=env, cwd=ROOT
+        ).returncode
 
     with ThreadPoolExecutor(2) as pool, ThreadPoolExecutor(1) as beside:
-        parts = [beside.submit(half, "beside"), *(pool.submit(half, name) for name in halves if name != "beside")]
+        parts = [
+            beside.submit(half, "beside"),
+            *(pool.submit(half, name) for name in halves if name != "beside"),
+        ]
         failed = max(part.result() for part in parts)
-    passed, bad = (sum(column) for column in zip(*(map(int, line.split()) for line in tally.read_text().splitlines())))
+    passed, bad = (
+        sum(column) for column in zip(*(map(int, line.split()) for line in tally.read_text().splitlines()))
+    )
     say(f"{passed} passed, {bad} failed")
     return failed
 
@@ -107,24 +131,36 @@ def bench(options) -> int:
     setup()
     names = [options.name] if options.name else sorted(p.stem for p in (ROOT / "bench").glob("[a-z]*.py"))
     with STATE.database.running():
-        return max(subprocess.run([str(PYTHON), "-m", f"bench.{n}"], env=STATE.environment(tests=True), cwd=ROOT).returncode
-                   for n in names)
+        return max(
+            subprocess.run(
+                [str(PYTHON), "-m", f"bench.{n}"], env=STATE.environment(tests=True), cwd=ROOT
+            ).returncode
+            for n in names
+        )
 
 
 def core(options) -> int:
     setup()
-    return subprocess.run([str(PYTHON), "-m", "thicket", *options.rest],
-                          env=os.environ | {"PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": str(TOOLS / "numba")}).returncode
+    return subprocess.run(
+        [str(PYTHON), "-m", "thicket", *options.rest],
+        env=os.environ | {"PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": str(TOOLS / "numba")},
+    ).returncode
 
 
 def lint(options) -> int:
     setup()
     failed = subprocess.run([str(PYTHON), "-m", "ruff", "check", ".", "kt"], cwd=ROOT).returncode
+    failed |= subprocess.run(
+        [str(PYTHON), "-m", "ruff", "format", "--check", "--quiet", ".", "kt"], cwd=ROOT
+    ).returncode
     openapi = TOOLS / "openapi.json"
-    failed |= STATE.django("export_openapi_schema", "--api", "server.api.api", "--output", str(openapi), "--indent", "1")
+    failed |= STATE.django(
+        "export_openapi_schema", "--api", "server.api.api", "--output", str(openapi), "--indent", "1"
+    )
     generated = TOOLS / "schema.d.ts"
-    failed |= subprocess.run(["npx", "openapi-typescript", str(openapi), "-o", str(generated)], cwd=WEB,
-                             stdout=subprocess.DEVNULL).returncode
+    failed |= subprocess.run(
+        ["npx", "openapi-typescript", str(openapi), "-o", str(generated)], cwd=WEB, stdout=subprocess.DEVNULL
+    ).returncode
     kept = WEB / "src" / "api" / "schema.d.ts"
     if not kept.exists() or kept.read_text() != generated.read_text():
         if options.write_types:
@@ -142,13 +178,17 @@ def lint(options) -> int:
 def main() -> int:
     parser = argparse.ArgumentParser(prog="kt", description="Knee Thicket: set up, run, test.")
     commands = parser.add_subparsers(dest="command", required=True)
-    for name, job, about in (("demo", demo, "set up, build the demo level once, serve it"),
-                             ("serve", serve_only, "serve without building the demo")):
+    for name, job, about in (
+        ("demo", demo, "set up, build the demo level once, serve it"),
+        ("serve", serve_only, "serve without building the demo"),
+    ):
         command = commands.add_parser(name, help=about)
         command.add_argument("--port", type=int, default=8000)
         command.set_defaults(job=job)
-    for name, job, about in (("backup", back_up, "write the whole state to a file, also while people work"),
-                             ("restore", restore, "fill an empty state folder from a backup")):
+    for name, job, about in (
+        ("backup", back_up, "write the whole state to a file, also while people work"),
+        ("restore", restore, "fill an empty state folder from a backup"),
+    ):
         command = commands.add_parser(name, help=about)
         command.add_argument("file", type=Path)
         command.set_defaults(job=job)
@@ -158,10 +198,15 @@ def main() -> int:
     command.add_argument("name", nargs="?")
     command.set_defaults(job=bench)
     command = commands.add_parser("lint", help="check style, types and the API's generated types")
-    command.add_argument("--write-types", action="store_true", help="write the generated types when they differ")
+    command.add_argument(
+        "--write-types", action="store_true", help="write the generated types when they differ"
+    )
     command.set_defaults(job=lint)
-    for name, job, about in (("manage", manage, "run a Django command"), ("test", test, "run the tests, or some by label"),
-                             ("core", core, "plant, cost, export, compare or check a level in a folder, without a database")):
+    for name, job, about in (
+        ("manage", manage, "run a Django command"),
+        ("test", test, "run the tests, or some by label"),
+        ("core", core, "plant, cost, export, compare or check a level in a folder, without a database"),
+    ):
         command = commands.add_parser(name, help=about, add_help=False)
         command.set_defaults(job=job, rest=[])
     options, rest = parser.parse_known_args()

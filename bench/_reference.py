@@ -1,5 +1,5 @@
-"""The bare endpoint that `stroke` is measured against: sign-in, lock, rewrite blobs of 8 KB, one journal row; and the page of bare
-three.js that `stage` is measured against."""
+"""The bare endpoint that `stroke` is measured against: sign-in, lock, rewrite blobs of 8 KB, one journal row;
+and the page of bare three.js that `stage` is measured against."""
 
 from __future__ import annotations
 
@@ -18,7 +18,9 @@ from server.journal.models import Entry
 from server.stands.models import TouchTile
 from server.urls import urlpatterns as application
 
-api = NinjaAPI(title="reference", urls_namespace="reference", auth=django_auth, docs_url=None, openapi_url=None)
+api = NinjaAPI(
+    title="reference", urls_namespace="reference", auth=django_auth, docs_url=None, openapi_url=None
+)
 
 
 class Blobs(Schema):
@@ -35,10 +37,20 @@ def blobs(request: HttpRequest, data: Blobs):
         for tile in TouchTile.objects.select_for_update().filter(stand=data.stand, tx__in=xs, tz__in=zs):
             tile.data, tile.revision = os.urandom(8192), tile.revision + 1
             tile.save(update_fields=["data", "revision"])
-        entry = Entry.objects.create(level_id=data.level, user=request.user, stand_id=data.stand, kind="stroke",
-                                     key=uuid.uuid4(), what="reference", delta=b"")
+        entry = Entry.objects.create(
+            level_id=data.level,
+            user=request.user,
+            stand_id=data.stand,
+            kind="stroke",
+            key=uuid.uuid4(),
+            what="reference",
+            delta=b"",
+        )
     return {"entry": entry.pk}
 
 
-urlpatterns = [path("reference/page/<path:path>", serve, {"document_root": settings.BASE_DIR / "var" / "bench-web"}),
-               path("reference/", api.urls), *application]
+urlpatterns = [
+    path("reference/page/<path:path>", serve, {"document_root": settings.BASE_DIR / "var" / "bench-web"}),
+    path("reference/", api.urls),
+    *application,
+]

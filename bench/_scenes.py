@@ -1,4 +1,5 @@
-"""Levels for the benchmarks, in memory only: rolling ground, ten stands over six strata, two of them swards."""
+"""Levels for the benchmarks, in memory only: rolling ground, ten stands over six strata, two of them
+swards."""
 
 from __future__ import annotations
 
@@ -8,14 +9,28 @@ from thicket.document.level import Item, Level, Stand
 from thicket.document.rasters import Heights, LayerMaps
 from thicket.document.settings import StandSettings
 
-ITEMS = {"stone": (1.0, 0.8), "oak": (2.6, 0.3), "thorn": (1.4, 0.2), "bush": (0.8, 0.25), "fern": (0.5, 0.06),
-         "blade": (0.3, 0.04)}
+ITEMS = {
+    "stone": (1.0, 0.8),
+    "oak": (2.6, 0.3),
+    "thorn": (1.4, 0.2),
+    "bush": (0.8, 0.25),
+    "fern": (0.5, 0.06),
+    "blade": (0.3, 0.04),
+}
 SEEN = {"steps": [30], "billboard": 30, "gone": 300, "fade": 10, "shadow": 40}
 
 
-def _stand(item: str, stratum: str, spacing: float, fullness: float, *conditions: dict, sward: bool = False, **more) -> tuple:
-    settings = {"mix": [{"item": item, "weight": 1}], "spacing": spacing, "fullness": fullness, "conditions": list(conditions),
-                "distances": SEEN, "clear_of": []} | more
+def _stand(
+    item: str, stratum: str, spacing: float, fullness: float, *conditions: dict, sward: bool = False, **more
+) -> tuple:
+    settings = {
+        "mix": [{"item": item, "weight": 1}],
+        "spacing": spacing,
+        "fullness": fullness,
+        "conditions": list(conditions),
+        "distances": SEEN,
+        "clear_of": [],
+    } | more
     return item, stratum, sward, StandSettings.model_validate(settings)
 
 
@@ -46,8 +61,19 @@ def level(side: float, cell: float = 1.0) -> Level:
     n = round(side / cell)
     z, x = (np.arange(n + 1) * cell)[:, None], (np.arange(n + 1) * cell)[None]
     heights = (220 + 26 * np.sin(x / 61) * np.cos(z / 83) + 11 * np.sin((x + 2 * z) / 23)).astype(np.float32)
-    stands = {number: Stand(number, f"{item}-{number}", f"{item} {number}", stratum, number, sward, 1000 + number, settings)
-              for number, (item, stratum, sward, settings) in enumerate(STANDS, start=1)}
+    stands = {
+        number: Stand(
+            number, f"{item}-{number}", f"{item} {number}", stratum, number, sward, 1000 + number, settings
+        )
+        for number, (item, stratum, sward, settings) in enumerate(STANDS, start=1)
+    }
     stock = {slug: Item(slug, crown=crown, trunk=trunk) for slug, (crown, trunk) in ITEMS.items()}
-    return Level(f"bench-{n}", "Bench", 4, Heights.of(heights, cell), LayerMaps.of([], np.empty((n, n, 0), np.uint8)), stock=stock,
-                 stands=stands)
+    return Level(
+        f"bench-{n}",
+        "Bench",
+        4,
+        Heights.of(heights, cell),
+        LayerMaps.of([], np.empty((n, n, 0), np.uint8)),
+        stock=stock,
+        stands=stands,
+    )

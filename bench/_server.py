@@ -1,4 +1,5 @@
-"""The demo level in a database of its own, served by our server with the reference endpoints; dropped again at the end."""
+"""The demo level in a database of its own, served by our server with the reference endpoints; dropped again
+at the end."""
 
 from __future__ import annotations
 
@@ -31,9 +32,14 @@ def served_demo() -> Iterator[tuple[str, object]]:
         from server.levels.models import Level
 
         level, port = Level.objects.get(), free_port()
-        env = os.environ | {"KT_DB_NAME": connection.settings_dict["NAME"], "KT_ROOT_URLCONF": "bench._reference"}
+        env = os.environ | {
+            "KT_DB_NAME": connection.settings_dict["NAME"],
+            "KT_ROOT_URLCONF": "bench._reference",
+        }
         for module in (["server", "--port", str(port)], ["django", "work"]):
-            processes.append(subprocess.Popen([sys.executable, "-m", *module], env=env, preexec_fn=end_with_parent))
+            processes.append(
+                subprocess.Popen([sys.executable, "-m", *module], env=env, preexec_fn=end_with_parent)
+            )
         base = f"http://127.0.0.1:{port}"
         for _ in range(600):
             with suppress(OSError):

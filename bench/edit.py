@@ -1,5 +1,5 @@
-"""Edit: planting after a 32 m stroke on a ten-stand level of 1 km² against planting all of it, both on one thread, and which
-sheets the stroke reaches."""
+"""Edit: planting after a 32 m stroke on a ten-stand level of 1 km² against planting all of it, both on one
+thread, and which sheets the stroke reaches."""
 
 from __future__ import annotations
 
@@ -34,8 +34,14 @@ def main() -> int:
     runs, reached, untouched = [], [], 0
     for k in range(STROKES + 2):
         stand = list(now.stands.values())[2]
-        stroke = Stroke("thin" if k % 2 else "thicken", [(300 + 31 * k, 420), (320 + 31 * k, 428)], 32, 0.5, 0.6)
-        old = {p.stand.number: {s: p.key(s) for s in p.sheets_in(p.everywhere)} for p in now.plantings() if not p.stand.sward}
+        stroke = Stroke(
+            "thin" if k % 2 else "thicken", [(300 + 31 * k, 420), (320 + 31 * k, 428)], 32, 0.5, 0.6
+        )
+        old = {
+            p.stand.number: {s: p.key(s) for s in p.sheets_in(p.everywhere)}
+            for p in now.plantings()
+            if not p.stand.sward
+        }
         planting, brush = now.planting(stand.number), Brush(stroke)
         box = brush.cells(now)
         touch = planting.touch_map.painted(box, partial(brushed, brush, planting, box))
@@ -55,8 +61,12 @@ def main() -> int:
                 untouched += sum(planting.key(s) != key for s, key in old[planting.stand.number].items())
         now = after
     spent = statistics.median(runs[2:])
-    print(f"edit: all planted in {whole:.2f} s, after a 32 m stroke in {spent * 1e3:.1f} ms (median of {STROKES}; "
-          f"{statistics.mean(reached):.1f} sheets of the stand and those below it changed, {untouched} of those above it)")
+    print(
+        f"edit: all planted in {whole:.2f} s, after a 32 m stroke in {spent * 1e3:.1f} ms (median "
+        f"of {STROKES}; "
+        f"{statistics.mean(reached):.1f} sheets of the stand and those below it changed, "
+        f"{untouched} of those above it)"
+    )
     print(f"  ratio {whole / spent:.0f} (at least 100)")
     return 0 if whole / spent >= 100 and not untouched else 1
 

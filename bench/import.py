@@ -1,6 +1,8 @@
-"""Import: a 4,097² 16-bit PNG to stored tiles, against Pillow's decode of it plus zlib of the bytes it decodes to.
+"""Import: a 4,097² 16-bit PNG to stored tiles, against Pillow's decode of it plus zlib of the bytes it
+decodes to.
 
-Makes a database of its own beside the application's and drops it again. zlib runs at the level tiles are stored at.
+Makes a database of its own beside the application's and drops it again. zlib runs at the level tiles are
+stored at.
 """
 
 from __future__ import annotations
@@ -42,7 +44,9 @@ def ours(path: Path, user, number: int) -> float:
     began = time.perf_counter()
     file = read_heights(path, path.name, Reading())
     heights, cell = importing.chosen_heights(file, 1.0, 100.0, 400.0)
-    level = importing.create(user, f"Bench {number}", f"bench-{number}", importing.NewGround(heights, cell), lambda *_: None)
+    level = importing.create(
+        user, f"Bench {number}", f"bench-{number}", importing.NewGround(heights, cell), lambda *_: None
+    )
     spent = time.perf_counter() - began
     if level.ground_tiles.filter(kind="heights").count() != 17 * 17:
         raise SystemExit("the tiles were not stored")
@@ -66,7 +70,10 @@ def main() -> int:
     finally:
         teardown_databases(old, verbosity=0)
     a, b = (sorted(times)[ROUNDS // 2] for times in zip(*pairs))
-    print(f"import: {SIDE:,}² 16-bit PNG to a new level's tiles {a:.2f} s; Pillow's decode and zlib of the same bytes {b:.2f} s")
+    print(
+        f"import: {SIDE:,}² 16-bit PNG to a new level's tiles {a:.2f} s; Pillow's decode and zlib "
+        f"of the same bytes {b:.2f} s"
+    )
     print(f"  ratio {a / b:.2f} (at most 3)")
     return 0 if a / b <= 3 else 1
 

@@ -1,4 +1,5 @@
-"""Load: many people at once, slow and silent connections, a large import beside the work; every figure a ratio within this run.
+"""Load: many people at once, slow and silent connections, a large import beside the work; every figure a
+ratio within this run.
 
 Makes a database of its own beside the application's and drops it again. All is asked over HTTP.
 """
@@ -60,9 +61,18 @@ def painter(client: Client, level, stand) -> Callable[[], object]:
     def paint() -> None:
         k = next(count)
         x, z = 500 + 9.0 * (k % 7), 500 + 7.0 * (k % 5)
-        client.post(f"/api/levels/{level.slug}/strokes", {
-            "key": str(uuid.uuid4()), "stand": stand.pk, "verb": "thicken" if k % 2 else "thin", "path": [[x, z], [x + 12, z + 6]],
-            "radius": 24, "soft": 0.5, "strength": 0.4})
+        client.post(
+            f"/api/levels/{level.slug}/strokes",
+            {
+                "key": str(uuid.uuid4()),
+                "stand": stand.pk,
+                "verb": "thicken" if k % 2 else "thin",
+                "path": [[x, z], [x + 12, z + 6]],
+                "radius": 24,
+                "soft": 0.5,
+                "strength": 0.4,
+            },
+        )
 
     return paint
 
@@ -78,11 +88,17 @@ def paced(work: Callable[[], object], count: int, apart: float = 0.1) -> list[fl
 
 
 def reading(base: str, level, people: int) -> list[float]:
-    """People who beat and read a sheet every second, each at a moment of their own: how long each request took."""
+    """People who beat and read a sheet every second, each at a moment of their own: how long each request
+    took."""
     spent: list[float] = []
     stands = json.loads(signed_in(base, "north").get(f"/api/levels/{level.slug}/stands"))
-    paths = [f"/api/levels/{level.slug}/stands/{s['id']}/plants/{n % s['sheets']['columns']}/{n // s['sheets']['columns']}/{key}"
-             for s in stands for n, key in enumerate(s["sheets"]["keys"]) if not s["sward"]]
+    paths = [
+        f"/api/levels/{level.slug}/stands/{s['id']}/plants"
+        f"/{n % s['sheets']['columns']}/{n // s['sheets']['columns']}/{key}"
+        for s in stands
+        for n, key in enumerate(s["sheets"]["keys"])
+        if not s["sward"]
+    ]
     here = {"x": 1, "z": 1, "heading": 0, "bench": "planting"}
     clients = [signed_in(base, ("lead", "north", "south", "guest")[k % 4]) for k in range(people)]
     began = time.perf_counter() + 0.5
@@ -108,8 +124,13 @@ def hold(base: str, stack: ExitStack) -> None:
     address = urlsplit(base)
     for k in range(SILENT):
         line = stack.enter_context(socket.create_connection((address.hostname, address.port)))
-        line.sendall((b"", b"GET /api/levels HTTP/1.1\r\nHost:",
-                      b"POST /api/session HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 90\r\n\r\n{")[k % 3])
+        line.sendall(
+            (
+                b"",
+                b"GET /api/levels HTTP/1.1\r\nHost:",
+                b"POST /api/session HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 90\r\n\r\n{",
+            )[k % 3]
+        )
 
 
 def slow_uploads(base: str, ended: threading.Event) -> None:
@@ -127,7 +148,8 @@ def slow_uploads(base: str, ended: threading.Event) -> None:
 
 
 def importing(base: str) -> Callable[[], bool]:
-    """Bring in 4,097² heights and make a level of them; the function that is returned tells whether that is done."""
+    """Bring in 4,097² heights and make a level of them; the function that is returned tells whether that is
+    done."""
     picture = importlib.import_module("bench.import").picture
 
     lead = signed_in(base, "lead")
@@ -136,12 +158,17 @@ def importing(base: str) -> Callable[[], bool]:
         picture(path)
         data = path.read_bytes()
     edge, token = uuid.uuid4().hex, next(c.value for c in lead.jar if c.name == "csrftoken")
-    parts = [f'--{edge}\r\nContent-Disposition: form-data; name="{name}"\r\n\r\n{value}\r\n'.encode()
-             for name, value in (("kind", "heights"), ("options", '{"cell": 1, "low": 100, "high": 400}'))]
+    parts = [
+        f'--{edge}\r\nContent-Disposition: form-data; name="{name}"\r\n\r\n{value}\r\n'.encode()
+        for name, value in (("kind", "heights"), ("options", '{"cell": 1, "low": 100, "high": 400}'))
+    ]
     head = f'--{edge}\r\nContent-Disposition: form-data; name="files"; filename="hills.png"\r\n\r\n'.encode()
     body = b"".join([*parts, head, data, f"\r\n--{edge}--\r\n".encode()])
-    request = urllib.request.Request(f"{base}/api/drafts", body, {
-        "Content-Type": f"multipart/form-data; boundary={edge}", "X-CSRFToken": token})
+    request = urllib.request.Request(
+        f"{base}/api/drafts",
+        body,
+        {"Content-Type": f"multipart/form-data; boundary={edge}", "X-CSRFToken": token},
+    )
     with lead.opener.open(request) as answer:
         draft = json.loads(answer.read())["id"]
     kept = False
@@ -173,17 +200,25 @@ def main() -> int:
         many = late(reading(base, level, READERS))
         tell(f"{READERS} people reading sheets and beating, 95th percentile over one person's", many / one, 5)
         look = signed_in(base, "south")
-        ask = lambda: look.get(f"/api/levels/{level.slug}/pulse")  # noqa: E731
+        ask = lambda: look.get(f"/api/levels/{level.slug}/pulse")
         calm_ask, calm = late(paced(ask, 300, 0.02)), late(paced(paint, 100))
         with ExitStack() as stack:
             hold(base, stack)
             beside_them = late(paced(ask, 300, 0.02))
-            tell(f"others beside {SILENT} silent and half-sent connections, 95th percentile", beside_them / calm_ask, 1.5)
+            tell(
+                f"others beside {SILENT} silent and half-sent connections, 95th percentile",
+                beside_them / calm_ask,
+                1.5,
+            )
             tell("strokes beside them, 95th percentile", late(paced(paint, 100)) / calm, 1.5)
         ended = threading.Event()
         thread = threading.Thread(target=slow_uploads, args=(base, ended))
         thread.start()
-        tell(f"others beside {UPLOADS} slow uploads, 95th percentile", late(paced(ask, 300, 0.02)) / calm_ask, 1.5)
+        tell(
+            f"others beside {UPLOADS} slow uploads, 95th percentile",
+            late(paced(ask, 300, 0.02)) / calm_ask,
+            1.5,
+        )
         ended.set()
         thread.join()
         calm, done, beside = late(paced(paint, 150)), importing(base), []

@@ -1,6 +1,7 @@
-"""The page, in headless Chromium: how soon the list of levels and a level are on the screen after a cold start, against a bare page
-with the same scripts; what is sent for the list; the script's time in a frame while an edge of the sightline chart or a number is
-dragged; and memory after opening and leaving the level many times.
+"""The page, in headless Chromium: how soon the list of levels and a level are on the screen after a cold
+start, against a bare page with the same scripts; what is sent for the list; the script's time in a frame
+while an edge of the sightline chart or a number is dragged; and memory after opening and leaving the level
+many times.
 
 Makes a database of its own, like `stroke`.
 """
@@ -20,12 +21,15 @@ PAINTS, LEAVES = 5, 50
 RATIO, SCRIPTS, STYLES, SCRIPT_MS, GROWTH = 1.5, 290 << 10, 200 << 10, 8.0, 1.1
 SEEN = """selector => {
   new PerformanceObserver(list => {
-    for (const { name, startTime } of list.getEntries()) if (name === 'first-contentful-paint') window.seen = startTime
+    for (const { name, startTime } of list.getEntries())
+      if (name === 'first-contentful-paint') window.seen = startTime
   }).observe({ type: 'paint', buffered: true })
-  new MutationObserver(() => { if (!window.there && document.querySelector(selector)) window.there = performance.now() })
-    .observe(document, { childList: true, subtree: true })
+  new MutationObserver(() => {
+    if (!window.there && document.querySelector(selector)) window.there = performance.now()
+  }).observe(document, { childList: true, subtree: true })
 }"""
-SENT = """() => performance.getEntriesByType('resource').filter(e => e.startTime < window.there && /\\.(js|css)$/.test(e.name))
+SENT = """() => performance.getEntriesByType('resource')
+  .filter(e => e.startTime < window.there && /\\.(js|css)$/.test(e.name))
   .map(e => [e.name, e.decodedBodySize])"""
 COUNT_FRAMES = """() => {
   window.frames_seen = 0
@@ -38,9 +42,11 @@ document.body.append('loaded')
 </script></body>"""
 
 
-def shown_after(browser: Browser, state: dict, address: str, selector: str, html: str | None = None) -> tuple[float, list]:
-    """ms from a cold start until the browser first paints something, and the scripts and styles that were sent until an element
-    is there; `html` stands for the page."""
+def shown_after(
+    browser: Browser, state: dict, address: str, selector: str, html: str | None = None
+) -> tuple[float, list]:
+    """ms from a cold start until the browser first paints something, and the scripts and styles that were
+    sent until an element is there; `html` stands for the page."""
     context = browser.new_context(storage_state=state, bypass_csp=True)
     page = context.new_page()
     page.add_init_script(f"({SEEN})({selector!r})")
@@ -62,8 +68,11 @@ def first_paint(browser: Browser, state: dict, address: str, selector: str, what
         ours.append(shown_after(browser, state, address, selector)[0])
         bare.append(shown_after(browser, state, address, "body", BARE.replace("{scripts}", repr(scripts)))[0])
     ratio = statistics.median(ours) / statistics.median(bare)
-    print(f"page: {what}: on the screen after {statistics.median(ours):.0f} ms, a bare page with its scripts after "
-          f"{statistics.median(bare):.0f} ms; ratio {ratio:.2f} (at most {RATIO})")
+    print(
+        f"page: {what}: on the screen after {statistics.median(ours):.0f} ms, a bare page with "
+        f"its scripts after "
+        f"{statistics.median(bare):.0f} ms; ratio {ratio:.2f} (at most {RATIO})"
+    )
     if "list" not in what:
         return ratio <= RATIO
     js, css = (sum(size for name, size in sent if name.endswith(end)) for end in (".js", ".css"))
@@ -75,7 +84,7 @@ def drag(page: Page, selector: str, what: str) -> bool:
     """The script's time in a frame while something is dragged to and fro."""
     session = page.context.new_cdp_session(page)
     session.send("Performance.enable")
-    metric = lambda: {m["name"]: m["value"] for m in session.send("Performance.getMetrics")["metrics"]}  # noqa: E731
+    metric = lambda: {m["name"]: m["value"] for m in session.send("Performance.getMetrics")["metrics"]}
     box = page.locator(selector).first.bounding_box()
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
     page.mouse.move(x, y)
@@ -96,11 +105,15 @@ def drag(page: Page, selector: str, what: str) -> bool:
 def leaving(page: Page, base: str) -> bool:
     """Memory after opening and leaving the level many times, against after a few."""
     session, sizes, lost = page.context.new_cdp_session(page), {}, []
-    page.on("console", lambda message: lost.append(message.text) if "WebGL contexts" in message.text else None)
+    page.on(
+        "console", lambda message: lost.append(message.text) if "WebGL contexts" in message.text else None
+    )
     page.goto(f"{base}/levels")
     for n in range(1, LEAVES + 1):
         page.click("[data-test=level-hobbin-delph]")
-        page.locator("[data-test=bookmarks]").wait_for()  # a handle, as `wait_for_selector` gives, would keep the page's objects
+        page.locator(
+            "[data-test=bookmarks]"
+        ).wait_for()  # a handle, as `wait_for_selector` gives, would keep the page's objects
         page.click("header a[href='/levels']")
         page.locator("[data-test=plants]").first.wait_for()
         if n in (10, LEAVES):
@@ -109,7 +122,10 @@ def leaving(page: Page, base: str) -> bool:
             told = session.send("Runtime.getHeapUsage")
             sizes[n] = told["usedSize"] + told["backingStorageSize"]
     ratio = sizes[LEAVES] / sizes[10]
-    print(f"page: memory after {LEAVES} times over after 10: {ratio:.3f} (at most {GROWTH}); contexts lost: {len(lost)}")
+    print(
+        f"page: memory after {LEAVES} times over after 10: {ratio:.3f} (at most {GROWTH}); "
+        f"contexts lost: {len(lost)}"
+    )
     return ratio <= GROWTH and not lost
 
 
@@ -123,7 +139,9 @@ def main() -> int:
         sign_in(page, base)
         state = context.storage_state()
         met &= first_paint(browser, state, f"{base}/levels", "[data-test=plants]", "the list of levels")
-        met &= first_paint(browser, state, f"{base}/levels/hobbin-delph/planting", "[data-test=strata]", "a level")
+        met &= first_paint(
+            browser, state, f"{base}/levels/hobbin-delph/planting", "[data-test=strata]", "a level"
+        )
         page.goto(f"{base}/levels/hobbin-delph/sightline")
         page.wait_for_selector("[data-test=bookmarks]")
         page.click("[data-test=stand-birch]")

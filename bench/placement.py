@@ -1,4 +1,5 @@
-"""Placement: points of a 2 m stand over 1 km² against scipy.stats.qmc.PoissonDisk, per point, on one thread."""
+"""Placement: points of a 2 m stand over 1 km² against scipy.stats.qmc.PoissonDisk, per point, on one
+thread."""
 
 import time
 
@@ -24,8 +25,10 @@ def main() -> int:
     spent = time.perf_counter() - began
     theirs, theirs_packing = spent / theirs_count, theirs_count * RADIUS**2
     print(f"placement: {count} points, {ours * 1e6:.2f} µs a point, packing {packing:.3f}")
-    print(f"  SciPy PoissonDisk: {theirs_count} points in {spent:.1f} s, {theirs * 1e6:.0f} µs a point, "
-          f"packing {theirs_packing:.3f}")
+    print(
+        f"  SciPy PoissonDisk: {theirs_count} points in {spent:.1f} s, {theirs * 1e6:.0f} µs a point, "
+        f"packing {theirs_packing:.3f}"
+    )
     ratio = theirs / ours
     print(f"  ratio {ratio:.0f} (at least 1,000), packing ratio {packing / theirs_packing:.2f} (at least 1)")
     return 0 if ratio >= 1000 and packing >= theirs_packing else 1

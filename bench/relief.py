@@ -1,4 +1,5 @@
-"""Relief: slope and facing of 4,096² heights against the plain NumPy formula, and the memory it takes beside its input."""
+"""Relief: slope and facing of 4,096² heights against the plain NumPy formula, and the memory it takes beside
+its input."""
 
 import threading
 import time
@@ -41,7 +42,7 @@ class Peak(threading.Thread):
 
 def main() -> int:
     rng = np.random.default_rng(1)
-    h = (rng.standard_normal((SIDE, SIDE), np.float32) * 0.4 + np.linspace(0, 90, SIDE, dtype=np.float32))
+    h = rng.standard_normal((SIDE, SIDE), np.float32) * 0.4 + np.linspace(0, 90, SIDE, dtype=np.float32)
     slope_and_facing(h[:128, :128], CELL)
     ours, theirs = [], []
     for _ in range(3):
@@ -56,11 +57,16 @@ def main() -> int:
         want = plain(h, CELL)
         theirs.append(time.perf_counter() - began)
     steep = want[0] > 1
-    off = max(float(np.abs(slope[1:-1, 1:-1] - want[0]).max()),
-              float(np.abs((facing[1:-1, 1:-1] - want[1] + 180) % 360 - 180)[steep].max()))
+    off = max(
+        float(np.abs(slope[1:-1, 1:-1] - want[0]).max()),
+        float(np.abs((facing[1:-1, 1:-1] - want[1] + 180) % 360 - 180)[steep].max()),
+    )
     ratio, share = sorted(theirs)[1] / sorted(ours)[1], watch.most / h.nbytes
-    print(f"relief: {sorted(ours)[1] * 1e3:.0f} ms on two threads, plain NumPy {sorted(theirs)[1] * 1e3:.0f} ms; "
-          f"largest difference {off:.4f}° (facing: where steeper than 1°)")
+    print(
+        f"relief: {sorted(ours)[1] * 1e3:.0f} ms on two threads, plain NumPy "
+        f"{sorted(theirs)[1] * 1e3:.0f} ms; "
+        f"largest difference {off:.4f}° (facing: where steeper than 1°)"
+    )
     print(f"  ratio {ratio:.1f} (at least 4), extra memory {share:.2f} × the input (at most 2.5)")
     return 0 if ratio >= 4 and share <= 2.5 and off < 0.05 else 1
 

@@ -1,6 +1,6 @@
-"""Stage, in headless Chromium with software drawing: a frame of the demo's views against bare three.js that draws the same
-triangles as instanced meshes; the script's share of a frame with 100,000 plants on the stage; from letting go of the pointer to the
-new plants on the screen; and memory over 500 strokes.
+"""Stage, in headless Chromium with software drawing: a frame of the demo's views against bare three.js that
+draws the same triangles as instanced meshes; the script's share of a frame with 100,000 plants on the stage;
+from letting go of the pointer to the new plants on the screen; and memory over 500 strokes.
 
 Makes a database of its own, like `stroke`.
 """
@@ -17,8 +17,16 @@ from bench._server import served_demo
 
 # Playwright's own loop makes Django take this thread for an asynchronous one.
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
-FLAGS = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking",
-         "--disable-component-update", "--disable-sync", "--no-first-run", "--enable-precise-memory-info"]
+FLAGS = [
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+    "--enable-precise-memory-info",
+]
 FRAMES, VIEWS, STROKES, TIMED = 12, 3, 500, 20
 RATIO, SHARE, AFTER, GROWTH = 1.4, 0.25, 3, 1.05
 CROWDED = {"fullness": 1.0, "spacing": 1.5, "conditions": []}
@@ -43,8 +51,11 @@ def frames(page: Page, base: str) -> bool:
         taken = page.evaluate(f"bench.compare({FRAMES})")
         ours, bare = taken["ours"], taken["bare"]
         ratio, share = ours["frame"] / bare["frame"], ours["script"] / ours["frame"]
-        print(f"stage: view {k + 1}: {ours['frame']:.0f} ms a frame, {ours['triangles']:,} triangles; bare three.js "
-              f"{bare['frame']:.0f} ms, {bare['triangles']:,} triangles; ratio {ratio:.2f} (at most {RATIO})")
+        print(
+            f"stage: view {k + 1}: {ours['frame']:.0f} ms a frame, {ours['triangles']:,} "
+            f"triangles; bare three.js "
+            f"{bare['frame']:.0f} ms, {bare['triangles']:,} triangles; ratio {ratio:.2f} (at most {RATIO})"
+        )
         print(f"  script {share:.1%} of a frame with {plants:,} plants on the stage (at most {SHARE:.0%})")
         met &= ratio <= RATIO and (share <= SHARE or plants < 100_000)
     return met
@@ -61,7 +72,8 @@ WATCH = """() => {
   window.seen = []
   performance.setResourceTimingBufferSize(20000)
   const stage = document.querySelector('[data-test=stage]')
-  new MutationObserver(() => seen.push(performance.now())).observe(stage, { attributes: true, attributeFilter: ['data-busy'] })
+  new MutationObserver(() => seen.push(performance.now()))
+    .observe(stage, { attributes: true, attributeFilter: ['data-busy'] })
   window.addEventListener('pointerup', (e) => { window.let_go = performance.now() }, true)
 }"""
 TOLD = """() => {
@@ -92,7 +104,10 @@ def strokes(page: Page, base: str) -> bool:
     for n in range(STROKES):
         if n % 10 == 0:
             page.click("[data-test=thin]" if n % 20 else "[data-test=thicken]")
-        x, y = box["x"] + box["width"] * (0.3 + 0.04 * (n % 11)), box["y"] + box["height"] * (0.35 + 0.04 * (n % 13))
+        x, y = (
+            box["x"] + box["width"] * (0.3 + 0.04 * (n % 11)),
+            box["y"] + box["height"] * (0.35 + 0.04 * (n % 13)),
+        )
         page.mouse.move(x, y)
         page.mouse.down()
         page.mouse.move(x + 14, y + 6, steps=3)
@@ -108,11 +123,17 @@ def strokes(page: Page, base: str) -> bool:
     told = [t for t in told if t]
     over = statistics.median((t["shown"] - t["stroke"]) / t["frame"] for t in told)
     shown, stroke, frame = (statistics.median(t[name] for t in told) for name in ("shown", "stroke", "frame"))
-    print(f"stage: from letting go to new plants on the screen {shown:.0f} ms, the stroke's request {stroke:.0f} ms, a frame "
-          f"{frame:.0f} ms: {over:.1f} frames more than the request (at most {AFTER}; medians of {len(told)})")
+    print(
+        f"stage: from letting go to new plants on the screen {shown:.0f} ms, the stroke's request "
+        f"{stroke:.0f} ms, a frame "
+        f"{frame:.0f} ms: {over:.1f} frames more than the request (at most {AFTER}; medians of {len(told)})"
+    )
     growth = sizes[STROKES] / sizes[100]
-    print(f"stage: memory after 100 strokes {sizes[100] / 2**20:.1f} MB, after {STROKES} {sizes[STROKES] / 2**20:.1f} MB: "
-          f"ratio {growth:.3f} (at most {GROWTH})")
+    print(
+        f"stage: memory after 100 strokes {sizes[100] / 2**20:.1f} MB, after {STROKES} "
+        f"{sizes[STROKES] / 2**20:.1f} MB: "
+        f"ratio {growth:.3f} (at most {GROWTH})"
+    )
     return over <= AFTER and growth <= GROWTH
 
 

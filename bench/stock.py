@@ -1,6 +1,6 @@
-"""Stock: a mesh of 100,000 triangles from file to item against reading it and its images alone; LODs and billboards of the starter
-shelf at their own distances as the stage draws them, from directions the core did not measure from; a shelf of 500 items; and
-opening a level of 12 km × 10 km against the demo.
+"""Stock: a mesh of 100,000 triangles from file to item against reading it and its images alone; LODs and
+billboards of the starter shelf at their own distances as the stage draws them, from directions the core did
+not measure from; a shelf of 500 items; and opening a level of 12 km × 10 km against the demo.
 
 Makes a database of its own, like `stroke`.
 """
@@ -24,7 +24,8 @@ TRIANGLES, ITEMS = 100_000, 500
 
 
 def mesh_file() -> bytes:
-    """A knobbly rock and a crown of leaf cards, two textures of 1,024 a side, as another library writes them."""
+    """A knobbly rock and a crown of leaf cards, two textures of 1,024 a side, as another library writes
+    them."""
     import trimesh
     from PIL import Image
     from trimesh.visual.material import PBRMaterial
@@ -34,7 +35,9 @@ def mesh_file() -> bytes:
     def textured(mesh, alpha: bool):
         noise = rng.integers(60, 200, (1024, 1024, 4)).astype(np.uint8)
         noise[..., 3] = (rng.random((1024, 1024)) > 0.4) * 255 if alpha else 255
-        material = PBRMaterial(baseColorTexture=Image.fromarray(noise), alphaMode="MASK" if alpha else "OPAQUE")
+        material = PBRMaterial(
+            baseColorTexture=Image.fromarray(noise), alphaMode="MASK" if alpha else "OPAQUE"
+        )
         uv = mesh.vertices[:, :2] - mesh.vertices[:, :2].min(0)
         mesh.visual = trimesh.visual.TextureVisuals(uv=uv / uv.max(), material=material)
         return mesh
@@ -74,8 +77,11 @@ def bringing() -> bool:
             work()
             times[name].append(time.perf_counter() - began)
     alone, took = (statistics.median(times[name]) for name in ("read", "whole"))
-    print(f"stock: {TRIANGLES:,} triangles from file to item with three LODs and a billboard in {took:.2f} s; reading alone "
-          f"{alone:.3f} s: ratio {took / alone:.1f} (at most {MESH})")
+    print(
+        f"stock: {TRIANGLES:,} triangles from file to item with three LODs and a billboard in "
+        f"{took:.2f} s; reading alone "
+        f"{alone:.3f} s: ratio {took / alone:.1f} (at most {MESH})"
+    )
     return took / alone <= MESH
 
 
@@ -101,8 +107,11 @@ def truths(base: str) -> bool:
             for t in page.evaluate("s => bench.truth(s)", slug):
                 good = t["pixels"] <= PIXELS and t["colour"] <= COLOUR
                 met &= good
-                print(f"stock: {slug} {t['state']} from {t['distance']:.0f} m: {t['pixels']:.2f} pixels (at most {PIXELS}), colour "
-                      f"{t['colour']:.1%} (at most {COLOUR:.0%}){'' if good else '  MISSED'}")
+                print(
+                    f"stock: {slug} {t['state']} from {t['distance']:.0f} m: {t['pixels']:.2f} "
+                    f"pixels (at most {PIXELS}), colour "
+                    f"{t['colour']:.1%} (at most {COLOUR:.0%}){'' if good else '  MISSED'}"
+                )
         browser.close()
     return met
 
@@ -125,13 +134,20 @@ def shelf(base: str) -> bool:
     fresh = []
     for k in range(ITEMS - len(rows)):
         row = rows[k % len(rows)]
-        values = {f.name: getattr(row, f.name) for f in ShelfItem._meta.fields if f.name not in ("id", "slug", "name")}
+        values = {
+            f.name: getattr(row, f.name)
+            for f in ShelfItem._meta.fields
+            if f.name not in ("id", "slug", "name")
+        }
         fresh.append(ShelfItem(slug=f"{row.slug}-{k}", name=f"{row.name} {k}", **values))
     ShelfItem.objects.bulk_create(fresh, batch_size=20)
     lead = signed_in(base, "lead")
     alone, page = median_of(lambda: lead.get("/api/session")), median_of(lambda: lead.get("/api/shelf"))
-    print(f"stock: first page of {ITEMS} items {1000 * page:.1f} ms, a request {1000 * alone:.1f} ms: ratio {page / alone:.2f} "
-          f"(at most {SHELF})")
+    print(
+        f"stock: first page of {ITEMS} items {1000 * page:.1f} ms, a request {1000 * alone:.1f} "
+        f"ms: ratio {page / alone:.2f} "
+        f"(at most {SHELF})"
+    )
     return page / alone <= SHELF
 
 
@@ -149,15 +165,20 @@ def big_level() -> str:
 
     lead = User.objects.get(username="lead")
     ground = rolling_ground(12_000, 10_000, 30, 600, 2500, 3)
-    level = importing.create(lead, "Long Fell", "long-fell", importing.NewGround(ground.heights, ground.cell), lambda *_: None)
+    level = importing.create(
+        lead, "Long Fell", "long-fell", importing.NewGround(ground.heights, ground.cell), lambda *_: None
+    )
     take(lead, level, uuid4(), ["birch", "slate-block"])
     for item, stratum, fullness in (("slate-block", "Stone", 0.05), ("birch", "Canopy", 0.3)):
-        arranging.add(lead, Level.objects.get(pk=level.pk), uuid4(), item, stratum, False, item, None, fullness)
+        arranging.add(
+            lead, Level.objects.get(pk=level.pk), uuid4(), item, stratum, False, item, None, fullness
+        )
     return level.slug
 
 
 def opening(base: str) -> bool:
-    """Opening a level and fetching the sheets that its first view sees: the large one against the demo, each in a fresh server."""
+    """Opening a level and fetching the sheets that its first view sees: the large one against the demo, each
+    in a fresh server."""
     from bench.load import signed_in
 
     lead, taken = signed_in(base, "lead"), {}
@@ -173,13 +194,21 @@ def opening(base: str) -> bool:
             reach = stand["settings"]["distances"]["gone"]
             for index, key in enumerate(stand["sheets"]["keys"]):
                 x, z = index % columns * size, index // columns * size
-                far = np.hypot(max(x - eye["x"], 0, eye["x"] - x - size), max(z - eye["z"], 0, eye["z"] - z - size))
+                far = np.hypot(
+                    max(x - eye["x"], 0, eye["x"] - x - size), max(z - eye["z"], 0, eye["z"] - z - size)
+                )
                 if far <= reach:
-                    lead.get(f"/api/levels/{slug}/stands/{stand['id']}/plants/{index % columns}/{index // columns}/{key}")
+                    lead.get(
+                        f"/api/levels/{slug}/stands/{stand['id']}/plants"
+                        f"/{index % columns}/{index // columns}/{key}"
+                    )
                     sheets += 1
         taken[slug] = time.perf_counter() - began
         counted = sum(s["count"] for s in stands if not s["sward"])
-        print(f"stock: {slug}, about {counted:,} plants, opened with {sheets} sheets of its first view in {taken[slug]:.2f} s")
+        print(
+            f"stock: {slug}, about {counted:,} plants, opened with {sheets} sheets of its first "
+            f"view in {taken[slug]:.2f} s"
+        )
     ratio = taken["long-fell"] / taken["hobbin-delph"]
     print(f"stock: opening the large level over the demo: ratio {ratio:.2f} (at most {OPENING})")
     return ratio <= OPENING

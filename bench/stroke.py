@@ -1,5 +1,5 @@
-"""Stroke: a 32 m stroke in the demo level, request to response, against a bare endpoint on the same database; and eight people who
-paint twenty strokes a second between them for a minute.
+"""Stroke: a 32 m stroke in the demo level, request to response, against a bare endpoint on the same database;
+and eight people who paint twenty strokes a second between them for a minute.
 
 Makes a database of its own beside the application's and drops it again. All is asked over HTTP.
 """
@@ -34,8 +34,11 @@ class Client:
 
     def post(self, path: str, body: dict) -> tuple[float, dict]:
         token = next((c.value for c in self.jar if c.name == "csrftoken"), "")
-        request = urllib.request.Request(self.base + path, json.dumps(body).encode(), {
-            "Content-Type": "application/json", "X-CSRFToken": token})
+        request = urllib.request.Request(
+            self.base + path,
+            json.dumps(body).encode(),
+            {"Content-Type": "application/json", "X-CSRFToken": token},
+        )
         began = time.perf_counter()
         with self.opener.open(request) as answer:
             data = json.loads(answer.read())
@@ -43,8 +46,8 @@ class Client:
 
 
 def crowd(base: str, level) -> tuple[list[float], int]:
-    """Strokes of several people, who have the level open, at even times, each on a stand and a part of the level of their own: how
-    long each took, from when it was due, and how many were refused."""
+    """Strokes of several people, who have the level open, at even times, each on a stand and a part of the
+    level of their own: how long each took, from when it was due, and how many were refused."""
     from django.contrib.auth.models import User
 
     from server.levels.models import Membership
@@ -73,8 +76,15 @@ def crowd(base: str, level) -> tuple[list[float], int]:
             due = began + n / PER_SECOND
             time.sleep(max(due - time.perf_counter(), 0.0))
             x, z = 120 + 110.0 * (n * 7 % 8), 120 + 110.0 * (n * 3 % 8)
-            body = {"key": str(uuid.uuid4()), "stand": stands[(k + n) % len(stands)].pk, "verb": "thicken" if n % 2 else "thin",
-                    "path": [[x, z], [x + 12, z + 6]], "radius": 24, "soft": 0.5, "strength": 0.4}
+            body = {
+                "key": str(uuid.uuid4()),
+                "stand": stands[(k + n) % len(stands)].pk,
+                "verb": "thicken" if n % 2 else "thin",
+                "path": [[x, z], [x + 12, z + 6]],
+                "radius": 24,
+                "soft": 0.5,
+                "strength": 0.4,
+            }
             try:
                 client.post(f"/api/levels/{level.slug}/strokes", body)
             except urllib.error.HTTPError:
@@ -93,11 +103,22 @@ def measure(base: str, level, stand) -> tuple[list[float], list[float]]:
     ours, bare = [], []
     for k in range(ROUNDS):
         x, z = 500 + 9.0 * (k % 7), 500 + 7.0 * (k % 5)
-        body = {"key": str(uuid.uuid4()), "stand": stand.pk, "verb": "thicken" if k % 2 else "thin",
-                "path": [[x, z], [x + 12, z + 6]], "radius": 32, "soft": 0.5, "strength": 0.4}
+        body = {
+            "key": str(uuid.uuid4()),
+            "stand": stand.pk,
+            "verb": "thicken" if k % 2 else "thin",
+            "path": [[x, z], [x + 12, z + 6]],
+            "radius": 32,
+            "soft": 0.5,
+            "strength": 0.4,
+        }
         ours.append(client.post(f"/api/levels/{level.slug}/strokes", body)[0])
         tiles = [[1, 1], [2, 1], [1, 2], [2, 2]]
-        bare.append(client.post("/reference/blobs", {"stand": other_stand(level).pk, "level": level.pk, "tiles": tiles})[0])
+        bare.append(
+            client.post(
+                "/reference/blobs", {"stand": other_stand(level).pk, "level": level.pk, "tiles": tiles}
+            )[0]
+        )
     return ours[10:], bare[10:]
 
 
@@ -106,8 +127,18 @@ def other_stand(level):
     from server.stands.models import Stand
 
     birch = level.stands.get(slug="birch")
-    return Stand.every.get_or_create(level=level, slug="bare", defaults={
-        "number": 9000, "name": "Bare", "stratum": "Moss", "seed": 1, "settings": birch.settings, "gone": True})[0]
+    return Stand.every.get_or_create(
+        level=level,
+        slug="bare",
+        defaults={
+            "number": 9000,
+            "name": "Bare",
+            "stratum": "Moss",
+            "seed": 1,
+            "settings": birch.settings,
+            "gone": True,
+        },
+    )[0]
 
 
 def main() -> int:
@@ -119,12 +150,18 @@ def main() -> int:
         together, refused = crowd(base, level)
         kept = Entry.objects.filter(kind=Entry.Kind.STROKE).count() - before
     a, b = statistics.median(ours), statistics.median(bare)
-    print(f"stroke: {a * 1e3:.1f} ms, bare endpoint with 4 blobs of 8 KB {b * 1e3:.1f} ms (medians of {len(ours)})")
+    print(
+        f"stroke: {a * 1e3:.1f} ms, bare endpoint with 4 blobs of 8 KB {b * 1e3:.1f} ms (medians "
+        f"of {len(ours)})"
+    )
     print(f"  ratio {a / b:.2f} (at most 3)")
     late = statistics.quantiles(together, n=20)[-1]
     lost = len(together) - refused - kept
-    print(f"  {PEOPLE} people, {PER_SECOND} strokes a second for {SECONDS} s: median {statistics.median(together) * 1e3:.0f} ms, "
-          f"95th percentile {late * 1e3:.0f} ms, {refused} refused, {lost} lost")
+    print(
+        f"  {PEOPLE} people, {PER_SECOND} strokes a second for {SECONDS} s: median "
+        f"{statistics.median(together) * 1e3:.0f} ms, "
+        f"95th percentile {late * 1e3:.0f} ms, {refused} refused, {lost} lost"
+    )
     print(f"  95th percentile over the single median {late / a:.2f} (at most 4)")
     return 0 if a / b <= 3 and late <= 4 * a and not refused and not lost else 1
 

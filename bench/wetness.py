@@ -1,4 +1,5 @@
-"""Wetness on 2,048²: depression filling against scikit-image's reconstruction by erosion, all of it against one argsort."""
+"""Wetness on 2,048²: depression filling against scikit-image's reconstruction by erosion, all of it against
+one argsort."""
 
 import importlib.util
 import subprocess
@@ -31,13 +32,27 @@ def timed(work, rounds: int = 3):
 
 
 def reference():
-    """scikit-image's reconstruction; the bench-only packages are installed beside the application's at first need."""
+    """scikit-image's reconstruction; the bench-only packages are installed beside the application's at first
+    need."""
     folder = Path(sys.prefix).parent / "bench-packages"
     if importlib.util.find_spec("skimage") is None:
         if not folder.exists():
             wanted = Path(__file__).with_name("requirements.txt")
-            subprocess.run([sys.executable, "-m", "pip", "install", "--quiet", "--no-deps", "--target", folder, "-r", wanted],
-                           check=True)
+            subprocess.run(
+                [
+                    sys.executable,
+                    "-m",
+                    "pip",
+                    "install",
+                    "--quiet",
+                    "--no-deps",
+                    "--target",
+                    folder,
+                    "-r",
+                    wanted,
+                ],
+                check=True,
+            )
         sys.path.append(str(folder))
     from skimage.morphology import reconstruction
 
@@ -55,10 +70,15 @@ def main() -> int:
     whole, _ = timed(lambda: wetness(h, 1.0))
     sort, _ = timed(lambda: np.argsort(h, axis=None))
     same = np.array_equal(filled, want.astype(np.float32))
-    print(f"wetness: filling {ours * 1e3:.0f} ms, scikit-image's reconstruction {theirs * 1e3:.0f} ms; "
-          f"same surface: {'yes' if same else 'NO'}; {np.mean(filled > h):.0%} of the ground is filled")
+    print(
+        f"wetness: filling {ours * 1e3:.0f} ms, scikit-image's reconstruction {theirs * 1e3:.0f} ms; "
+        f"same surface: {'yes' if same else 'NO'}; {np.mean(filled > h):.0%} of the ground is filled"
+    )
     print(f"  ratio {theirs / ours:.1f} (at least 3)")
-    print(f"  filling, flow and index {whole * 1e3:.0f} ms, one argsort {sort * 1e3:.0f} ms: {whole / sort:.2f} (at most 6)")
+    print(
+        f"  filling, flow and index {whole * 1e3:.0f} ms, one argsort {sort * 1e3:.0f} ms: "
+        f"{whole / sort:.2f} (at most 6)"
+    )
     return 0 if same and theirs / ours >= 3 and whole / sort <= 6 else 1
 
 

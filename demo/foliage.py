@@ -34,7 +34,13 @@ def rowan_leaves(size: int = 256) -> np.ndarray:
             for k in range(7):
                 at = foot + step * (0.2 + 0.8 * k / 6)
                 for s in (-1, 1):
-                    _leaf(draw, tuple(at), way + s * (1.15 - 0.4 * k / 6), side * 0.075 * (1 - 0.25 * abs(k - 3) / 3), colour)
+                    _leaf(
+                        draw,
+                        tuple(at),
+                        way + s * (1.15 - 0.4 * k / 6),
+                        side * 0.075 * (1 - 0.25 * abs(k - 3) / 3),
+                        colour,
+                    )
             _leaf(draw, tuple(foot + step), way, side * 0.07, colour)
     for _ in range(4):
         at = np.array([rng.uniform(0.25, 0.75), rng.uniform(0.25, 0.8)]) * side
@@ -85,7 +91,9 @@ def gorse_spines(size: int = 256) -> np.ndarray:
             if rng.random() < 0.62:
                 x, y = foot + (tip - foot) * s + rng.normal(0, side * 0.012, 2)
                 r = side * rng.uniform(0.009, 0.016)
-                draw.ellipse([x - r, y - r * 1.2, x + r, y + r * 1.2], fill=_shade((228, 186, 52), 0.72 + 0.3 * depth))
+                draw.ellipse(
+                    [x - r, y - r * 1.2, x + r, y + r * 1.2], fill=_shade((228, 186, 52), 0.72 + 0.3 * depth)
+                )
     return _finish(image, size)
 
 
@@ -100,7 +108,9 @@ def heather_sprigs(size: int = 128) -> np.ndarray:
             x, y = foot + (tip - foot) * s + rng.normal(0, side * 0.007, 2)
             r = side * 0.011
             colour = (92, 96, 60) if s < 0.5 or rng.random() < 0.25 else (150, 98, 132)
-            draw.ellipse([x - r, y - r, x + r, y + r], fill=_shade(colour, 0.58 + 0.42 * depth + rng.normal(0, 0.06)))
+            draw.ellipse(
+                [x - r, y - r, x + r, y + r], fill=_shade(colour, 0.58 + 0.42 * depth + rng.normal(0, 0.06))
+            )
     return _finish(image, size)
 
 
@@ -122,7 +132,13 @@ def bracken_frond(size: int = 256) -> np.ndarray:
                 joint = at + out * reach * t
                 leaf = reach * 0.24 * (1.05 - t) + side * 0.008
                 for up in (-1, 1):
-                    _leaf(draw, tuple(joint), np.arctan2(up * 0.9 - 0.2, way * 0.55), leaf, _shade(colour, rng.uniform(0.8, 1.1)))
+                    _leaf(
+                        draw,
+                        tuple(joint),
+                        np.arctan2(up * 0.9 - 0.2, way * 0.55),
+                        leaf,
+                        _shade(colour, rng.uniform(0.8, 1.1)),
+                    )
     return _finish(image, size)
 
 

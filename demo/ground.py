@@ -19,9 +19,14 @@ LAYERS = ("slate", "scree", "turf", "mud", "track")
 TRAMWAY = ((452.0, 612.0), (520.0, 640.0), (610.0, 668.0), (730.0, 712.0), (860.0, 742.0), (1024.0, 770.0))
 ENGINE_HOUSE = (640.0, 650.0)
 _TRAMWAY_PROFILE = ((452.0, 560.0, 640.0, 760.0, 1024.0), (398.0, 397.0, 393.0, 384.0, 366.5))
-_TIPS = (((600.0, 330.0), (790.0, 252.0), 423.0, 418.0, 17.0), ((610.0, 352.0), (838.0, 338.0), 420.0, 413.0, 15.0),
-         ((640.0, 430.0), (842.0, 428.0), 414.0, 408.0, 22.0), ((640.0, 505.0), (808.0, 548.0), 409.0, 402.0, 14.0),
-         ((330.0, 720.0), (420.0, 880.0), 424.0, 414.0, 18.0), ((322.0, 726.0), (330.0, 862.0), 422.0, 413.0, 13.0))
+_TIPS = (
+    ((600.0, 330.0), (790.0, 252.0), 423.0, 418.0, 17.0),
+    ((610.0, 352.0), (838.0, 338.0), 420.0, 413.0, 15.0),
+    ((640.0, 430.0), (842.0, 428.0), 414.0, 408.0, 22.0),
+    ((640.0, 505.0), (808.0, 548.0), 409.0, 402.0, 14.0),
+    ((330.0, 720.0), (420.0, 880.0), 424.0, 414.0, 18.0),
+    ((322.0, 726.0), (330.0, 862.0), 422.0, 413.0, 13.0),
+)
 
 
 def _smooth(t: np.ndarray) -> np.ndarray:
@@ -76,15 +81,17 @@ def _tips(x, z):
     for a, b, high, low, half in _TIPS:
         far, t = _along(x, z, a, b)
         crest = high + (low - high) * t
-        heap = crest + 0.12 * ragged - 0.72 * np.maximum(far + ragged - half, 0) + 0.5 * _noise(50, x, z, 7, 2)
+        heap = (
+            crest + 0.12 * ragged - 0.72 * np.maximum(far + ragged - half, 0) + 0.5 * _noise(50, x, z, 7, 2)
+        )
         top = np.maximum(top, heap)
     return top
 
 
 @dataclass(frozen=True, eq=False)
 class QuarryGround:
-    """heights float32 (1025, 1025) in m; layers float32 (1024, 1024, 5) that add up to 1, in `LAYERS`' order, for
-    cells of 1 m."""
+    """heights float32 (1025, 1025) in m; layers float32 (1024, 1024, 5) that add up to 1, in `LAYERS`' order,
+    for cells of 1 m."""
 
     heights: np.ndarray
     layers: np.ndarray
@@ -110,7 +117,7 @@ def _tramway(x, z, height):
 @cache
 def build(cell: float = CELL) -> QuarryGround:
     """The demo's heights and ground layers, for cells of a size in m; always the same."""
-    z, x = np.mgrid[0:SIZE + cell:cell, 0:SIZE + cell:cell]
+    z, x = np.mgrid[0 : SIZE + cell : cell, 0 : SIZE + cell : cell]
     moor, inside = _moor(x, z), _inside(x, z)
     cut = _benches(inside, x, z) - _pit(x, z)
     height = np.where(inside > 0, np.minimum(moor, cut), moor)
@@ -133,7 +140,9 @@ def _layers(x, z, heights, slope, worked, spoil, track):
     mud = _smooth((WATER + 2.6 + 1.4 * fine - heights) / 2.0)
     mud = np.maximum(mud, worked * _smooth((WATER + 9 - heights) / 4) * _smooth(patchy * 3 - 0.2) * 0.8)
     road = _smooth((3.6 + 0.8 * fine - track) / 1.2)
-    green = np.clip(1 - worked * _smooth(0.95 - patchy * 2.6) - 0.94 * spoil * _smooth(1.1 - patchy * 1.6), 0, 1)
+    green = np.clip(
+        1 - worked * _smooth(0.95 - patchy * 2.6) - 0.94 * spoil * _smooth(1.1 - patchy * 1.6), 0, 1
+    )
     weights = np.zeros((*x.shape, 5))
     left = np.ones(x.shape)
     for index, share in ((4, road), (3, mud), (0, rock), (2, green)):

@@ -62,7 +62,9 @@ class Builder:
         u0, v0, u1, v1 = uv
         self.add(place, normal, [(u0, v1), (u1, v1), (u1, v0), (u0, v0)], [(0, 1, 2), (0, 2, 3)])
 
-    def slab(self, outline: np.ndarray, low: float, high: float, taper: float, tilt=(0.0, 0.0), tile: float = 1.0):
+    def slab(
+        self, outline: np.ndarray, low: float, high: float, taper: float, tilt=(0.0, 0.0), tile: float = 1.0
+    ):
         """A prism over an outline (n, 2) of x, z with hard edges; its top tapers in and may tilt."""
         n = len(outline)
         base = np.c_[outline[:, 0], np.full(n, low), outline[:, 1]]
@@ -82,6 +84,10 @@ class Builder:
 
     def part(self) -> Part:
         """All that was gathered."""
-        return Part(self.material, np.concatenate(self.place).astype(np.float32),
-                    np.concatenate(self.normal).astype(np.float32), np.concatenate(self.uv).astype(np.float32),
-                    np.concatenate(self.index).astype(np.uint16).ravel())
+        return Part(
+            self.material,
+            np.concatenate(self.place).astype(np.float32),
+            np.concatenate(self.normal).astype(np.float32),
+            np.concatenate(self.uv).astype(np.float32),
+            np.concatenate(self.index).astype(np.uint16).ravel(),
+        )

@@ -7,11 +7,29 @@ from demo.stock import MODELS
 from thicket.stock.making import Made, made
 from thicket.stock.traits import Edit, Traits, edited
 
-GROUPS = {"birch": "tree", "rowan": "tree", "hawthorn": "tree", "gorse": "shrub", "heather": "shrub", "bracken": "grass and herbs",
-          "moor-grass": "grass and herbs", "moss-cushion": "grass and herbs", "slate-block": "rock", "slate-slab": "rock",
-          "sleeper": "made thing", "sleeper-stack": "made thing"}
-TAGS = {"birch": ["moor"], "rowan": ["moor"], "heather": ["moor"], "slate-block": ["quarry"], "slate-slab": ["quarry"],
-        "sleeper": ["tramway"], "sleeper-stack": ["tramway"]}
+GROUPS = {
+    "birch": "tree",
+    "rowan": "tree",
+    "hawthorn": "tree",
+    "gorse": "shrub",
+    "heather": "shrub",
+    "bracken": "grass and herbs",
+    "moor-grass": "grass and herbs",
+    "moss-cushion": "grass and herbs",
+    "slate-block": "rock",
+    "slate-slab": "rock",
+    "sleeper": "made thing",
+    "sleeper-stack": "made thing",
+}
+TAGS = {
+    "birch": ["moor"],
+    "rowan": ["moor"],
+    "heather": ["moor"],
+    "slate-block": ["quarry"],
+    "slate-slab": ["quarry"],
+    "sleeper": ["tramway"],
+    "sleeper-stack": ["tramway"],
+}
 
 
 STIFF = {"tree": 0.45, "shrub": 0.35, "grass and herbs": 0.1, "rock": 1.0, "made thing": 1.0}

@@ -60,7 +60,11 @@ def birch() -> StockModel:
     trunk, branches = _birch_frame(5, height)
     radii = 0.125 * (1 - np.linspace(0, 1, 9)) ** 0.8 + 0.012
     lods = []
-    for ring, sides, every, joints, cards, size in ((1, 7, 1, 1, 7, 1.15), (2, 5, 2, 3, 4, 1.65), (4, 4, 0, 3, 2, 2.35)):
+    for ring, sides, every, joints, cards, size in (
+        (1, 7, 1, 1, 7, 1.15),
+        (2, 5, 2, 3, 4, 1.65),
+        (4, 4, 0, 3, 2, 2.35),
+    ):
         wood = Builder(bark)
         wood.tube(trunk[::ring], radii[::ring], sides, 1.2)
         parts = [wood.part()]
@@ -91,9 +95,21 @@ def moor_grass() -> StockModel:
     return StockModel("moor-grass", [[near.part()], [far.part()]])
 
 
-MODELS = {slug: cache(make) for slug, make in {
-    "birch": birch, "slate-block": stones.slate_block, "moor-grass": moor_grass, "rowan": woody.rowan,
-    "hawthorn": woody.hawthorn, "gorse": woody.gorse, "heather": woody.heather, "bracken": woody.bracken,
-    "slate-slab": stones.slate_slab, "sleeper": stones.sleeper, "sleeper-stack": stones.sleeper_stack,
-    "moss-cushion": stones.moss_cushion}.items()}
+MODELS = {
+    slug: cache(make)
+    for slug, make in {
+        "birch": birch,
+        "slate-block": stones.slate_block,
+        "moor-grass": moor_grass,
+        "rowan": woody.rowan,
+        "hawthorn": woody.hawthorn,
+        "gorse": woody.gorse,
+        "heather": woody.heather,
+        "bracken": woody.bracken,
+        "slate-slab": stones.slate_slab,
+        "sleeper": stones.sleeper,
+        "sleeper-stack": stones.sleeper_stack,
+        "moss-cushion": stones.moss_cushion,
+    }.items()
+}
 """What makes each stock item, by slug; each is made once."""

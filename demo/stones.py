@@ -1,4 +1,5 @@
-"""The demo's stones and timber as meshes: slate block and slab, sleepers and their stacks; and the moss on them."""
+"""The demo's stones and timber as meshes: slate block and slab, sleepers and their stacks; and the moss on
+them."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ from thicket.formats.stock import Material, StockModel
 
 
 def slate_block() -> StockModel:
-    """A split block of slate, about 1.6 m across: three broken layers near, one block afar; moss may sit on its steps."""
+    """A split block of slate, about 1.6 m across: three broken layers near, one block afar; moss may sit on
+    its steps."""
     rng = np.random.default_rng(31)
     stone = Material("slate", textures.slate())
     angles = np.sort((np.arange(7) + rng.uniform(-0.3, 0.3, 7)) * 2 * np.pi / 7)
@@ -23,8 +25,11 @@ def slate_block() -> StockModel:
     far = Builder(stone)
     far.slab(outline[[0, 1, 3, 4, 6]] * 1.0, -0.25, 0.78, 0.80, (0.04, 0.0), 1.1)
     step, edge = outline[3] * 0.6, outline[5] * 0.93
-    anchors = {"top": ((-0.1, 0.85, 0.04), (0.1, 1, -0.1)), "step": ((step[0], 0.6, step[1]), (-0.05, 1, 0.05)),
-               "ledge": ((edge[0], 0.33, edge[1]), (0.3 * edge[0], 1, 0.3 * edge[1]))}
+    anchors = {
+        "top": ((-0.1, 0.85, 0.04), (0.1, 1, -0.1)),
+        "step": ((step[0], 0.6, step[1]), (-0.05, 1, 0.05)),
+        "ledge": ((edge[0], 0.33, edge[1]), (0.3 * edge[0], 1, 0.3 * edge[1])),
+    }
     return StockModel("slate-block", [[near.part()], [far.part()]], anchors=anchors)
 
 
@@ -38,10 +43,14 @@ def slate_slab() -> StockModel:
     near.slab(outline, -0.12, 0.09, 0.98, (0.01, 0.0), 0.9)
     near.slab(outline[[0, 1, 2, 3, 5]] * [0.85, 0.9] + [0.1, 0.06], 0.07, 0.2, 0.97, (0.12, 0.05), 0.9)
     far.slab(outline[[0, 1, 3, 4]], -0.12, 0.16, 0.95, (0.05, 0.0), 0.9)
-    return StockModel("slate-slab", [[near.part()], [far.part()]], anchors={"top": ((-0.2, 0.14, 0.0), (0.0, 1, 0.05))})
+    return StockModel(
+        "slate-slab", [[near.part()], [far.part()]], anchors={"top": ((-0.2, 0.14, 0.0), (0.0, 1, 0.05))}
+    )
 
 
-def _beam(timber: Builder, x: float, y: float, z: float, length: float, wide: float, high: float, turn: float) -> None:
+def _beam(
+    timber: Builder, x: float, y: float, z: float, length: float, wide: float, high: float, turn: float
+) -> None:
     c, s = np.cos(turn), np.sin(turn)
     corners = np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)]) * [length / 2, wide / 2]
     outline = np.c_[corners[:, 0] * c - corners[:, 1] * s + x, corners[:, 0] * s + corners[:, 1] * c + z]
@@ -81,7 +90,9 @@ def moss_cushion() -> StockModel:
             for k in range(sides):
                 a = 2 * np.pi * k / sides
                 wide = 0.25 * t * (1 + 0.16 * np.sin(3 * a + 1))
-                place.append((wide * np.cos(a), 0.15 * np.sqrt(max(1 - t**2, 0)) - 0.03 * t, wide * np.sin(a)))
+                place.append(
+                    (wide * np.cos(a), 0.15 * np.sqrt(max(1 - t**2, 0)) - 0.03 * t, wide * np.sin(a))
+                )
                 n = np.array([np.cos(a) * t, 1.05 - t * 0.7, np.sin(a) * t])
                 normal.append(tuple(n / np.linalg.norm(n)))
                 uv.append((0.5 + 0.5 * t * np.cos(a), 0.5 + 0.5 * t * np.sin(a)))

@@ -59,7 +59,16 @@ def _finish(image: Image.Image, size: int) -> np.ndarray:
 
 def _leaf(draw: ImageDraw.ImageDraw, at, angle: float, length: float, colour) -> None:
     """One birch leaf: a rhomb with a drawn-out tip and a pale midrib."""
-    outline = [(0, 0), (0.24, -0.3), (0.45, -0.33), (0.75, -0.14), (1.0, 0), (0.75, 0.14), (0.45, 0.33), (0.24, 0.3)]
+    outline = [
+        (0, 0),
+        (0.24, -0.3),
+        (0.45, -0.33),
+        (0.75, -0.14),
+        (1.0, 0),
+        (0.75, 0.14),
+        (0.45, 0.33),
+        (0.24, 0.3),
+    ]
     c, s = np.cos(angle) * length, np.sin(angle) * length
     turned = [(at[0] + x * c - y * s, at[1] + x * s + y * c) for x, y in outline]
     draw.polygon(turned, fill=colour)
@@ -111,11 +120,15 @@ def grass(size: int = 256) -> np.ndarray:
         width = rng.uniform(0.010, 0.018) * side
         for j in range(17):
             green = np.array([92, 104, 50.0]) * (1 - t[j]) + np.array([190, 170, 104.0]) * t[j]
-            tone = (green * (1 - straw * 0.4) + np.array([178, 152, 92.0]) * straw * 0.4) * (0.62 + 0.38 * depth)
+            tone = (green * (1 - straw * 0.4) + np.array([178, 152, 92.0]) * straw * 0.4) * (
+                0.62 + 0.38 * depth
+            )
             taper = max(int(width * (1 - t[j]) ** 0.7), 2)
             draw.line([(x[j], y[j]), (x[j + 1], y[j + 1])], fill=(*tone.astype(int), 255), width=taper)
         if k % 6 == 0:
             for j in range(13, 18):
-                draw.ellipse([x[j] - OVER * 1.3, y[j] - OVER * 2.2, x[j] + OVER * 1.3, y[j] + OVER * 2.2],
-                             fill=(126, 98, 70, 255))
+                draw.ellipse(
+                    [x[j] - OVER * 1.3, y[j] - OVER * 2.2, x[j] + OVER * 1.3, y[j] + OVER * 2.2],
+                    fill=(126, 98, 70, 255),
+                )
     return _finish(image, size)

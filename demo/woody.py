@@ -36,8 +36,11 @@ def _frame(seed: int, height: float, stems: int, limbs: int, spread: float, sway
         way = k * 2.4 + rng.normal(0, 0.4)
         reach = spread * (1.15 - 0.75 * up) * rng.uniform(0.8, 1.15)
         s = np.linspace(0, 1, 4)[:, None]
-        branches.append(at + np.array([np.cos(way), 0, np.sin(way)]) * reach * s
-                        + np.array([0, 1.0, 0]) * reach * (0.75 * s - 0.35 * s**3))
+        branches.append(
+            at
+            + np.array([np.cos(way), 0, np.sin(way)]) * reach * s
+            + np.array([0, 1.0, 0]) * reach * (0.75 * s - 0.35 * s**3)
+        )
     return trunks, branches
 
 
@@ -49,27 +52,62 @@ def _crown(leaf: Material, paths, cards: int, size: float, seed: int, middle: fl
             s = rng.uniform(0.35, 1.0)
             at = np.array([np.interp(s, np.linspace(0, 1, len(path)), path[:, c]) for c in range(3)])
             out = at - np.array([0, at[1], 0])
-            way = out / max(np.linalg.norm(out), 0.3) * 0.7 + rng.normal(0, 0.5, 3) + np.array([0, rng.uniform(-droop, 0.5), 0])
+            way = (
+                out / max(np.linalg.norm(out), 0.3) * 0.7
+                + rng.normal(0, 0.5, 3)
+                + np.array([0, rng.uniform(-droop, 0.5), 0])
+            )
             way /= np.linalg.norm(way)
             length = size * rng.uniform(0.8, 1.2)
-            crown.card(at - way * length * 0.25, at + way * length * 0.75, length, np.cross(way, rng.normal(0, 1, 3)), centre)
+            crown.card(
+                at - way * length * 0.25,
+                at + way * length * 0.75,
+                length,
+                np.cross(way, rng.normal(0, 1, 3)),
+                centre,
+            )
     return crown.part()
 
 
-def _tree(slug: str, leaf: Material, height: float, spread: float, stems: int, girth: float, seed: int, steps, droop=0.5,
-          sway: float = 0.12) -> StockModel:
-    """A tree or tall shrub: `steps` gives for each LOD the tube's sides, every how many limbs, cards a limb and their size."""
+def _tree(
+    slug: str,
+    leaf: Material,
+    height: float,
+    spread: float,
+    stems: int,
+    girth: float,
+    seed: int,
+    steps,
+    droop=0.5,
+    sway: float = 0.12,
+) -> StockModel:
+    """A tree or tall shrub: `steps` gives for each LOD the tube's sides, every how many limbs, cards a limb
+    and their size."""
     bark = Material("old bark", textures.dark_bark())
     trunks, limbs = _frame(seed, height, stems, 18, spread, sway)
     lods = []
     for sides, every, cards, size in steps:
         wood = Builder(bark)
         for trunk in trunks:
-            wood.tube(trunk[::1 if sides > 4 else 3], (girth * (1 - np.linspace(0, 1, 7)) ** 0.7 + 0.012)[::1 if sides > 4 else 3],
-                      sides, 1.0)
+            wood.tube(
+                trunk[:: 1 if sides > 4 else 3],
+                (girth * (1 - np.linspace(0, 1, 7)) ** 0.7 + 0.012)[:: 1 if sides > 4 else 3],
+                sides,
+                1.0,
+            )
         for limb in limbs[::every] if every else ():
-            wood.tube(limb[::1 if sides > 4 else 3], np.linspace(girth * 0.33, 0.01, 4)[::1 if sides > 4 else 3], 3, 0.8)
-        lods.append([wood.part(), _crown(leaf, [*limbs, *(t[-3:] for t in trunks)], cards, size, seed + 1, height * 0.5, droop)])
+            wood.tube(
+                limb[:: 1 if sides > 4 else 3],
+                np.linspace(girth * 0.33, 0.01, 4)[:: 1 if sides > 4 else 3],
+                3,
+                0.8,
+            )
+        lods.append(
+            [
+                wood.part(),
+                _crown(leaf, [*limbs, *(t[-3:] for t in trunks)], cards, size, seed + 1, height * 0.5, droop),
+            ]
+        )
     wide, tall = spread * 2.7, height * 1.1
     picture = harden(render_billboard(lods[0], wide, tall, 192))
     return StockModel(slug, lods, [facing_card(picture, wide, tall, f"{slug} billboard")])
@@ -78,17 +116,30 @@ def _tree(slug: str, leaf: Material, height: float, spread: float, stems: int, g
 def rowan() -> StockModel:
     """A rowan of 6 m in berry, two stems from one foot; three LODs and a billboard."""
     leaf = Material("rowan leaves", foliage.rowan_leaves(), cut=True)
-    return _tree("rowan", leaf, 6.0, 1.9, 2, 0.085, 12, ((6, 1, 6, 1.15), (4, 2, 4, 1.5), (3, 0, 2, 2.0)), 0.35, 0.08)
+    return _tree(
+        "rowan", leaf, 6.0, 1.9, 2, 0.085, 12, ((6, 1, 6, 1.15), (4, 2, 4, 1.5), (3, 0, 2, 2.0)), 0.35, 0.08
+    )
 
 
 def hawthorn() -> StockModel:
     """A hawthorn of 3.6 m, low and dense on a twisted foot; three LODs and a billboard."""
     leaf = Material("hawthorn leaves", foliage.hawthorn_leaves(), cut=True)
-    return _tree("hawthorn", leaf, 3.6, 1.6, 3, 0.075, 21, ((6, 1, 5, 0.85), (4, 2, 3, 1.15), (3, 0, 2, 1.5)), 0.2, 0.2)
+    return _tree(
+        "hawthorn", leaf, 3.6, 1.6, 3, 0.075, 21, ((6, 1, 5, 0.85), (4, 2, 3, 1.15), (3, 0, 2, 1.5)), 0.2, 0.2
+    )
 
 
-def _clump(slug: str, leaf: Material, height: float, near: int, far: int, wide: float, out: float, tilt: float,
-           seed: int) -> StockModel:
+def _clump(
+    slug: str,
+    leaf: Material,
+    height: float,
+    near: int,
+    far: int,
+    wide: float,
+    out: float,
+    tilt: float,
+    seed: int,
+) -> StockModel:
     """A clump of bent cards round a foot: `near` of them close by, `far` wider ones from afar."""
     rng, lods = np.random.default_rng(seed), []
     for cards, width in ((near, wide), (far, wide * 1.25)):
@@ -97,8 +148,13 @@ def _clump(slug: str, leaf: Material, height: float, near: int, far: int, wide: 
             way = k * 2.4 + rng.uniform(-0.2, 0.2)
             side, reach = np.array([np.cos(way), 0, np.sin(way)]), rng.uniform(0.75, 1.0)
             foot = side * out * rng.uniform(0.1, 0.6)
-            clump.card(foot, foot + side * height * tilt * reach + np.array([0, height * reach, 0]), width * height,
-                       (-side[2], 0, side[0]), (0, -height, 0))
+            clump.card(
+                foot,
+                foot + side * height * tilt * reach + np.array([0, height * reach, 0]),
+                width * height,
+                (-side[2], 0, side[0]),
+                (0, -height, 0),
+            )
         lods.append([clump.part()])
     return StockModel(slug, lods)
 
@@ -113,7 +169,9 @@ def gorse() -> StockModel:
 
 def heather() -> StockModel:
     """A tuft of heather, 0.4 m tall; two LODs."""
-    return _clump("heather", Material("heather", foliage.heather_sprigs(), cut=True), 0.42, 5, 2, 1.5, 0.12, 0.3, 7)
+    return _clump(
+        "heather", Material("heather", foliage.heather_sprigs(), cut=True), 0.42, 5, 2, 1.5, 0.12, 0.3, 7
+    )
 
 
 def bracken() -> StockModel:

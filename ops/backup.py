@@ -1,4 +1,5 @@
-"""Backup and restore: one consistent state of the database and the key that sign-ins are bound to, as one file."""
+"""Backup and restore: one consistent state of the database and the key that sign-ins are bound to, as one
+file."""
 
 from __future__ import annotations
 
@@ -30,22 +31,39 @@ def _client(state: State, program: str, *arguments: str, **options) -> None:
     Raises: Trouble with what it said when it failed.
     """
     with tempfile.NamedTemporaryFile("w", dir=state.var, suffix=".cnf") as file:
-        file.write(f"[client]\nhost=127.0.0.1\nport={state.database.port}\nuser=kt\npassword={secret(state.var, 'db-password')}\n")
+        file.write(
+            f"[client]\nhost=127.0.0.1\nport={state.database.port}\nuser=kt\n"
+            f"password={secret(state.var, 'db-password')}\n"
+        )
         file.flush()
-        done = subprocess.run([find(program), f"--defaults-file={file.name}", *arguments], stderr=subprocess.PIPE, **options)
+        done = subprocess.run(
+            [find(program), f"--defaults-file={file.name}", *arguments], stderr=subprocess.PIPE, **options
+        )
     if done.returncode:
         raise Trouble(f"{program} failed: {done.stderr.decode(errors='replace').strip()[-500:]}")
 
 
 def back_up(state: State, file: Path) -> None:
-    """Write the state to a file while people work; its database must run. A file that is there is replaced when all is written."""
+    """Write the state to a file while people work; its database must run. A file that is there is replaced
+    when all is written."""
     if not file.parent.is_dir():
         raise Trouble(f"{file.parent} is not there: make that folder first.")
     with tempfile.TemporaryDirectory(dir=state.var) as folder:
         parts = [Path(folder) / name for name in PARTS]
-        parts[0].write_text(json.dumps({"what": "Knee Thicket backup", "format": 1, "at": datetime.now(UTC).isoformat()}))
+        parts[0].write_text(
+            json.dumps({"what": "Knee Thicket backup", "format": 1, "at": datetime.now(UTC).isoformat()})
+        )
         with parts[1].open("wb") as out:
-            _client(state, "mariadb-dump", "--single-transaction", "--quick", "--no-tablespaces", "--hex-blob", SCHEMA, stdout=out)
+            _client(
+                state,
+                "mariadb-dump",
+                "--single-transaction",
+                "--quick",
+                "--no-tablespaces",
+                "--hex-blob",
+                SCHEMA,
+                stdout=out,
+            )
         parts[2].write_text(secret(state.var, "secret-key"))
         part = file.with_name(f"{file.name}.part")
         try:
@@ -76,7 +94,10 @@ def restore(state: State, file: Path) -> None:
     Raises: Trouble when the folder is not empty or the file is no backup.
     """
     if state.database.data.exists():
-        raise Trouble(f"{state.var} holds a database already. Restore into an empty folder: KT_VAR=FOLDER ./kt restore FILE")
+        raise Trouble(
+            f"{state.var} holds a database already. Restore into an empty folder: KT_VAR=FOLDER "
+            f"./kt restore FILE"
+        )
     state.var.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(dir=state.var) as name:
         folder = Path(name)

@@ -1,4 +1,5 @@
-"""What every part of `kt` needs: folders, sentences, secrets, steps that are done once. Only Python's own library."""
+"""What every part of `kt` needs: folders, sentences, secrets, steps that are done once. Only Python's own
+library."""
 
 from __future__ import annotations
 
@@ -41,10 +42,19 @@ def run(command: list, what: str, **options) -> None:
     log = TOOLS / "setup.log"
     log.parent.mkdir(parents=True, exist_ok=True)
     with log.open("ab") as out:
-        done = subprocess.run([str(c) for c in command], stdout=out, stderr=out, stdin=subprocess.DEVNULL, umask=0o022, **options)
+        done = subprocess.run(
+            [str(c) for c in command],
+            stdout=out,
+            stderr=out,
+            stdin=subprocess.DEVNULL,
+            umask=0o022,
+            **options,
+        )
     if done.returncode:
         tail = "\n".join(log.read_text(errors="replace").splitlines()[-12:])
-        raise Trouble(f"{what} failed. The end of {log}:\n{tail}\nPut that right and run the same command again.")
+        raise Trouble(
+            f"{what} failed. The end of {log}:\n{tail}\nPut that right and run the same command again."
+        )
 
 
 def digest(*paths: Path) -> str:
@@ -80,8 +90,8 @@ def alone(folder: Path, what: str) -> Iterator[None]:
 
 
 def secret(folder: Path, name: str) -> str:
-    """A random secret of 64 characters that is made once and kept in a state folder; a shorter one, of an earlier version, is
-    replaced."""
+    """A random secret of 64 characters that is made once and kept in a state folder; a shorter one, of an
+    earlier version, is replaced."""
     file = folder / name
     if not file.exists() or file.stat().st_size < 64:
         folder.mkdir(parents=True, exist_ok=True)
@@ -107,7 +117,8 @@ def port_is_free(port: int) -> bool:
 
 
 def end_with_parent() -> None:
-    """To be run in a child process before its program: it is told to end when the process that started it dies."""
+    """To be run in a child process before its program: it is told to end when the process that started it
+    dies."""
     ctypes.CDLL(None).prctl(1, signal.SIGTERM)
 
 

@@ -1,4 +1,5 @@
-"""A state folder's own MariaDB: made once, closed to everybody else, on a loopback port that stays the same."""
+"""A state folder's own MariaDB: made once, closed to everybody else, on a loopback port that stays the
+same."""
 
 from __future__ import annotations
 
@@ -28,8 +29,10 @@ def _system_account() -> pwd.struct_passwd | None:
         return pwd.getpwnam(ACCOUNT)
     if not find("useradd"):
         return None
-    run(["useradd", "--system", "--no-create-home", "--user-group", "--shell", "/usr/sbin/nologin", ACCOUNT],
-        "Making the database's account")
+    run(
+        ["useradd", "--system", "--no-create-home", "--user-group", "--shell", "/usr/sbin/nologin", ACCOUNT],
+        "Making the database's account",
+    )
     return pwd.getpwnam(ACCOUNT)
 
 
@@ -43,13 +46,21 @@ class Database:
 
     @property
     def port(self) -> int:
-        """The port kept for this state folder: chosen once, below those that outgoing connections are given."""
+        """The port kept for this state folder: chosen once, below those that outgoing connections are
+        given."""
         file = self.var / "db-port"
         if not file.exists():
             self.var.mkdir(parents=True, exist_ok=True)
             first = zlib.crc32(str(self.var).encode()) % 10_000
-            file.write_text(str(next(20_000 + (first + k) % 10_000 for k in range(10_000)
-                                     if port_is_free(20_000 + (first + k) % 10_000))))
+            file.write_text(
+                str(
+                    next(
+                        20_000 + (first + k) % 10_000
+                        for k in range(10_000)
+                        if port_is_free(20_000 + (first + k) % 10_000)
+                    )
+                )
+            )
         return int(file.read_text())
 
     def pid(self) -> int | None:
@@ -69,13 +80,19 @@ class Database:
             self._install()
             self.close()
             if not self._port_comes_free():
-                raise Trouble(f"Port {self.port}, which the database of {self.var} uses, is taken by another program. End that, or "
-                              f"remove {self.var / 'db-port'} to have another port chosen.")
+                raise Trouble(
+                    f"Port {self.port}, which the database of {self.var} uses, is taken by "
+                    f"another program. End that, or "
+                    f"remove {self.var / 'db-port'} to have another port chosen."
+                )
             process = self._spawn()
             for _ in range(600):
                 if process.poll() is not None:
                     raise Trouble(f"The database did not start; {self.var / 'db.log'} says why.")
-                with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", self.port), timeout=1):
+                with (
+                    contextlib.suppress(OSError),
+                    socket.create_connection(("127.0.0.1", self.port), timeout=1),
+                ):
                     if self.pid():
                         self._started = process.pid
                         return
@@ -83,7 +100,8 @@ class Database:
             raise Trouble(f"The database did not answer within a minute; see {self.var / 'db.log'}.")
 
     def _port_comes_free(self) -> bool:
-        """Whether the port is free; a database that was just killed keeps it for moments after its process has lost its name."""
+        """Whether the port is free; a database that was just killed keeps it for moments after its process
+        has lost its name."""
         for _ in range(100):
             if port_is_free(self.port):
                 return True
@@ -106,13 +124,16 @@ class Database:
         self._started = None
 
     def _choose_owner(self) -> None:
-        """The account it will run under: one of its own where that can reach the folder, else the one we run under."""
+        """The account it will run under: one of its own where that can reach the folder, else the one we run
+        under."""
         account = _system_account()
         if account is None:
             return
         os.chown(self.var, 0, account.pw_gid)
         self.var.chmod(0o710)
-        reached = subprocess.run(["test", "-x", str(self.var)], user=account.pw_uid, group=account.pw_gid, extra_groups=[])
+        reached = subprocess.run(
+            ["test", "-x", str(self.var)], user=account.pw_uid, group=account.pw_gid, extra_groups=[]
+        )
         if reached.returncode:
             os.chown(self.var, 0, 0)
             say(f"The account {ACCOUNT} cannot reach {self.var}, so the database runs as root.")
@@ -139,23 +160,37 @@ class Database:
             return
         fresh = self.var / "db.new"
         shutil.rmtree(fresh, ignore_errors=True)
-        run([find("mariadb-install-db"), "--no-defaults", f"--datadir={fresh}", "--auth-root-authentication-method=normal",
-             "--skip-test-db", *(["--user=root"] if os.geteuid() == 0 else [])], "Making the database")
+        run(
+            [
+                find("mariadb-install-db"),
+                "--no-defaults",
+                f"--datadir={fresh}",
+                "--auth-root-authentication-method=normal",
+                "--skip-test-db",
+                *(["--user=root"] if os.geteuid() == 0 else []),
+            ],
+            "Making the database",
+        )
         shutil.rmtree(self.data, ignore_errors=True)
         fresh.rename(self.data)
 
     def _accounts(self) -> str:
         """What is run at every start: three accounts, each with a password, and none besides."""
-        root, word, tests = (secret(self.var, name) for name in ("db-root-password", "db-password", "db-test-password"))
-        return (f"CREATE DATABASE IF NOT EXISTS {SCHEMA} CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;\n"
-                "DELETE FROM mysql.global_priv WHERE NOT (Host = 'localhost' AND User IN ('root', 'mariadb.sys'));\n"
-                "DELETE FROM mysql.db;\n"
-                "FLUSH PRIVILEGES;\n"
-                f"ALTER USER root@localhost IDENTIFIED BY '{root}';\n"
-                f"CREATE USER kt@'127.0.0.1' IDENTIFIED BY '{word}';\n"
-                f"GRANT ALL ON {SCHEMA}.* TO kt@'127.0.0.1';\n"
-                f"CREATE USER kt_test@'127.0.0.1' IDENTIFIED BY '{tests}';\n"
-                "GRANT ALL ON `test\\_%`.* TO kt_test@'127.0.0.1';\n")
+        root, word, tests = (
+            secret(self.var, name) for name in ("db-root-password", "db-password", "db-test-password")
+        )
+        return (
+            f"CREATE DATABASE IF NOT EXISTS {SCHEMA} CHARACTER SET utf8mb4 COLLATE utf8mb4_unicode_ci;\n"
+            "DELETE FROM mysql.global_priv WHERE NOT (Host = 'localhost' AND User IN ('root', "
+            "'mariadb.sys'));\n"
+            "DELETE FROM mysql.db;\n"
+            "FLUSH PRIVILEGES;\n"
+            f"ALTER USER root@localhost IDENTIFIED BY '{root}';\n"
+            f"CREATE USER kt@'127.0.0.1' IDENTIFIED BY '{word}';\n"
+            f"GRANT ALL ON {SCHEMA}.* TO kt@'127.0.0.1';\n"
+            f"CREATE USER kt_test@'127.0.0.1' IDENTIFIED BY '{tests}';\n"
+            "GRANT ALL ON `test\\_%`.* TO kt_test@'127.0.0.1';\n"
+        )
 
     def _spawn(self) -> subprocess.Popen:
         init = self.data / "kt-init.sql"
@@ -167,10 +202,29 @@ class Database:
             as_owner = {"user": self._owner.pw_uid, "group": self._owner.pw_gid, "extra_groups": []}
         with (self.var / "db.log").open("ab") as log:
             return subprocess.Popen(
-                [find("mariadbd"), "--no-defaults", f"--datadir={self.data}", "--socket=kt.sock", f"--port={self.port}",
-                 "--bind-address=127.0.0.1", "--skip-name-resolve", f"--pid-file={self.data / 'kt.pid'}", f"--init-file={init}",
-                 f"--secure-file-priv={self.var / 'db-files'}", "--local-infile=0", "--skip-symbolic-links",
-                 "--innodb-buffer-pool-size=256M", "--max-allowed-packet=64M", "--character-set-server=utf8mb4",
-                 *(["--user=root"] if os.geteuid() == 0 and not self._owner else [])],
-                stdout=log, stderr=log, stdin=subprocess.DEVNULL, start_new_session=True, umask=0o077,
-                preexec_fn=end_with_parent, **as_owner)
+                [
+                    find("mariadbd"),
+                    "--no-defaults",
+                    f"--datadir={self.data}",
+                    "--socket=kt.sock",
+                    f"--port={self.port}",
+                    "--bind-address=127.0.0.1",
+                    "--skip-name-resolve",
+                    f"--pid-file={self.data / 'kt.pid'}",
+                    f"--init-file={init}",
+                    f"--secure-file-priv={self.var / 'db-files'}",
+                    "--local-infile=0",
+                    "--skip-symbolic-links",
+                    "--innodb-buffer-pool-size=256M",
+                    "--max-allowed-packet=64M",
+                    "--character-set-server=utf8mb4",
+                    *(["--user=root"] if os.geteuid() == 0 and not self._owner else []),
+                ],
+                stdout=log,
+                stderr=log,
+                stdin=subprocess.DEVNULL,
+                start_new_session=True,
+                umask=0o077,
+                preexec_fn=end_with_parent,
+                **as_owner,
+            )

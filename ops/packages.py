@@ -1,4 +1,5 @@
-"""Set-up: Debian's packages, the Python environment, the front end. Done once, and again only when their lists change."""
+"""Set-up: Debian's packages, the Python environment, the front end. Done once, and again only when their
+lists change."""
 
 from __future__ import annotations
 
@@ -10,8 +11,14 @@ from pathlib import Path
 from ops.base import PYTHON, ROOT, TOOLS, VENV, WEB, Trouble, alone, digest, find, run, say, step
 
 # program looked for -> Debian package that brings it
-RUN_TOOLS = {"mariadbd": "mariadb-server-core", "mariadb-install-db": "mariadb-server-core", "mariadb-dump": "mariadb-client",
-             "mariadb": "mariadb-client-core", "my_print_defaults": "mariadb-client-core", "chromium": "chromium"}
+RUN_TOOLS = {
+    "mariadbd": "mariadb-server-core",
+    "mariadb-install-db": "mariadb-server-core",
+    "mariadb-dump": "mariadb-client",
+    "mariadb": "mariadb-client-core",
+    "my_print_defaults": "mariadb-client-core",
+    "chromium": "chromium",
+}
 TEST_TOOLS = {"gdaldem": "gdal-bin"}
 BUILD_TOOLS = {"gcc": "gcc", "pkg-config": "pkg-config", "mariadb_config": "libmariadb-dev"}
 
@@ -28,15 +35,28 @@ def install_packages(tools: dict[str, str]) -> None:
     say(f"Installing Debian packages: {names}")
     env = os.environ | {"DEBIAN_FRONTEND": "noninteractive"}
     run(["apt-get", "update"], "Reading Debian's package lists", env=env)
-    run(["apt-get", "install", "-y", "--no-install-recommends", *missing], "Installing Debian packages", env=env)
+    run(
+        ["apt-get", "install", "-y", "--no-install-recommends", *missing],
+        "Installing Debian packages",
+        env=env,
+    )
 
 
 def ready_python() -> None:
     with step("venv", digest(ROOT / "requirements.txt") + sys.version) as work:
         if not work and PYTHON.exists():
             return
-        header = Path(subprocess.run([sys.executable, "-c", "import sysconfig; print(sysconfig.get_paths()['include'])"],
-                                     capture_output=True, text=True, check=True).stdout.strip()) / "Python.h"
+        header = (
+            Path(
+                subprocess.run(
+                    [sys.executable, "-c", "import sysconfig; print(sysconfig.get_paths()['include'])"],
+                    capture_output=True,
+                    text=True,
+                    check=True,
+                ).stdout.strip()
+            )
+            / "Python.h"
+        )
         install_packages(BUILD_TOOLS | ({} if header.exists() else {"python3-dev headers": "python3-dev"}))
         try:
             import ensurepip  # noqa: F401
@@ -44,13 +64,18 @@ def ready_python() -> None:
             install_packages({"python3-venv module": "python3-venv"})
         say("Making the Python environment")
         run([sys.executable, "-m", "venv", "--clear", VENV], "Making the Python environment")
-        run([PYTHON, "-m", "pip", "install", "--no-deps", "-r", ROOT / "requirements.txt"], "Installing Python packages")
+        run(
+            [PYTHON, "-m", "pip", "install", "--no-deps", "-r", ROOT / "requirements.txt"],
+            "Installing Python packages",
+        )
 
 
 def ready_web() -> None:
     parts = [WEB / n for n in ("package.json", "package-lock.json")]
     if not find("npm"):
-        raise Trouble("Node.js with npm is missing. Install Node 20 or newer, then run the same command again.")
+        raise Trouble(
+            "Node.js with npm is missing. Install Node 20 or newer, then run the same command again."
+        )
     with step("npm", digest(*parts)) as work:
         if work or not (WEB / "node_modules").is_dir():
             say("Installing front-end packages")

@@ -1,4 +1,5 @@
-"""Serving: the database, the server and the worker started, watched, and started again when one of them ends."""
+"""Serving: the database, the server and the worker started, watched, and started again when one of them
+ends."""
 
 from __future__ import annotations
 
@@ -45,7 +46,10 @@ class Deaths:
     def note(self, what: str) -> None:
         self._at.append(time.monotonic())
         if len(self._at) == DEATHS and self._at[-1] - self._at[0] < WITHIN:
-            raise Trouble(f"{what} ended, the third death within a minute: it is not started again. The messages above say why.")
+            raise Trouble(
+                f"{what} ended, the third death within a minute: it is not started again. The "
+                f"messages above say why."
+            )
         say(f"{what} ended; it is started again.")
 
 
@@ -55,7 +59,9 @@ def _only_one(state: State):
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
-            raise Trouble(f"{state.var} is served already, at port {state.noted().get('port')}: see ./kt status.") from None
+            raise Trouble(
+                f"{state.var} is served already, at port {state.noted().get('port')}: see ./kt status."
+            ) from None
         yield
 
 
@@ -74,11 +80,16 @@ def serve(state: State, port: int, after: str = "") -> int:
     """Serve until Ctrl-C; the database must run."""
     with _only_one(state):
         if not port_is_free(port):
-            raise Trouble(f"Port {port} is taken by another program. Choose another: ./kt {sys.argv[1]} --port {free_port()}")
+            raise Trouble(
+                f"Port {port} is taken by another program. Choose another: ./kt {sys.argv[1]} "
+                f"--port {free_port()}"
+            )
         watched: list[Watched] = []
         try:
             for name, module in (("server", ["server", "--port", str(port)]), ("worker", ["django", "work"])):
-                watched.append(Watched(f"The {name}", lambda name=name, module=module: _spawn(state, name, module)))
+                watched.append(
+                    Watched(f"The {name}", lambda name=name, module=module: _spawn(state, name, module))
+                )
             _watch(state, watched, port, after)
         except KeyboardInterrupt:
             say("\nStopping.")
@@ -94,8 +105,14 @@ def _spawn(state: State, name: str, module: list[str]) -> subprocess.Popen:
     logs = state.var / "logs"
     logs.mkdir(mode=0o700, exist_ok=True)
     env = state.environment() | {"KT_LOG": str(logs / f"{name}.log")}
-    return subprocess.Popen([str(PYTHON), "-m", *module], env=env, cwd=ROOT, start_new_session=True, umask=0o077,
-                            preexec_fn=end_with_parent)
+    return subprocess.Popen(
+        [str(PYTHON), "-m", *module],
+        env=env,
+        cwd=ROOT,
+        start_new_session=True,
+        umask=0o077,
+        preexec_fn=end_with_parent,
+    )
 
 
 def _watch(state: State, watched: list[Watched], port: int, after: str) -> None:
@@ -113,7 +130,10 @@ def _watch(state: State, watched: list[Watched], port: int, after: str) -> None:
         if not told:
             told, said = ready(port)
             if told:
-                say(f"\nKnee Thicket is at http://127.0.0.1:{port}/\n{after}{_first(state, port)}Ctrl-C ends it.")
+                say(
+                    f"\nKnee Thicket is at "
+                    f"http://127.0.0.1:{port}/\n{after}{_first(state, port)}Ctrl-C ends it."
+                )
             elif time.monotonic() - began > 120:
                 raise Trouble(f"The server is not ready after two minutes: {said}")
         time.sleep(0.2)
@@ -123,7 +143,11 @@ def _first(state: State, port: int) -> str:
     """What a new installation, which has no account, is told."""
     with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/session", timeout=10) as answer:
         first = json.load(answer)["first"]
-    return f"There is no account yet. Make the first one on that page, with the code {state.first_code}\n" if first else ""
+    return (
+        f"There is no account yet. Make the first one on that page, with the code {state.first_code}\n"
+        if first
+        else ""
+    )
 
 
 def _note(state: State, watched: list[Watched], port: int) -> None:

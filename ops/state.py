@@ -26,13 +26,25 @@ class State:
         self.database = Database(var)
 
     def environment(self, tests: bool = False) -> dict[str, str]:
-        """The environment of a process that works on this state; for tests, with the account that may only reach their schemas."""
+        """The environment of a process that works on this state; for tests, with the account that may only
+        reach their schemas."""
         user, word = ("kt_test", "db-test-password") if tests else ("kt", "db-password")
-        return {"MALLOC_ARENA_MAX": "4"} | os.environ | {
-            "KT_VAR": str(self.var), "KT_DB_PORT": str(self.database.port), "KT_DB_USER": user,
-            "KT_DB_PASSWORD": secret(self.var, word), "KT_FIRST_CODE": self.first_code, "KT_SECRET": secret(self.var, "secret-key"),
-            "DJANGO_SETTINGS_MODULE": "server.settings", "PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": str(TOOLS / "numba"),
-            "PYTHONUNBUFFERED": "1"}
+        return (
+            {"MALLOC_ARENA_MAX": "4"}
+            | os.environ
+            | {
+                "KT_VAR": str(self.var),
+                "KT_DB_PORT": str(self.database.port),
+                "KT_DB_USER": user,
+                "KT_DB_PASSWORD": secret(self.var, word),
+                "KT_FIRST_CODE": self.first_code,
+                "KT_SECRET": secret(self.var, "secret-key"),
+                "DJANGO_SETTINGS_MODULE": "server.settings",
+                "PYTHONPATH": str(ROOT),
+                "NUMBA_CACHE_DIR": str(TOOLS / "numba"),
+                "PYTHONUNBUFFERED": "1",
+            }
+        )
 
     @property
     def first_code(self) -> str:
@@ -47,7 +59,9 @@ class State:
                 raise Trouble("The shelf could not be filled; the message is above.")
 
     def django(self, *arguments: str, tests: bool = False) -> int:
-        return subprocess.run([str(PYTHON), "-m", "django", *arguments], env=self.environment(tests), cwd=ROOT).returncode
+        return subprocess.run(
+            [str(PYTHON), "-m", "django", *arguments], env=self.environment(tests), cwd=ROOT
+        ).returncode
 
     def migrate(self) -> None:
         """Bring the database up to date; what is there is backed up before.
@@ -58,14 +72,24 @@ class State:
         with step("migrated", digest(*sources), self.database.data) as work:
             if not work:
                 return
-            asked = subprocess.run([str(PYTHON), "-m", "django", "database_state"], env=self.environment(), cwd=ROOT,
-                                   capture_output=True, text=True)
+            asked = subprocess.run(
+                [str(PYTHON), "-m", "django", "database_state"],
+                env=self.environment(),
+                cwd=ROOT,
+                capture_output=True,
+                text=True,
+            )
             if asked.returncode:
-                raise Trouble(f"The database could not be asked what it holds:\n{asked.stderr.strip()[-2000:]}")
+                raise Trouble(
+                    f"The database could not be asked what it holds:\n{asked.stderr.strip()[-2000:]}"
+                )
             told = json.loads(asked.stdout)
             if told["unknown"]:
-                raise Trouble(f"A newer version of Knee Thicket has worked on {self.var} ({', '.join(told['unknown'][:4])}). "
-                              "Use that version, or restore a backup from before it into an empty folder.")
+                raise Trouble(
+                    f"A newer version of Knee Thicket has worked on {self.var} "
+                    f"({', '.join(told['unknown'][:4])}). "
+                    "Use that version, or restore a backup from before it into an empty folder."
+                )
             if told["behind"] and told["applied"]:
                 back_up_before_migrating(self)
             if told["behind"] and self.django("migrate", "--verbosity", "0"):

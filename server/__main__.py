@@ -1,7 +1,7 @@
 """Serve the application: `python -m server --port N`.
 
-Waitress reads every request whole before a thread is given to it, so slow and silent connections cost no thread. One
-process, so that what the core computed is kept once; its kernels release the interpreter lock.
+Waitress reads every request whole before a thread is given to it, so slow and silent connections cost no
+thread. One process, so that what the core computed is kept once; its kernels release the interpreter lock.
 """
 
 from __future__ import annotations
@@ -32,13 +32,29 @@ def main() -> None:
     from server.wsgi import application
 
     _warm()
-    proxied = {"trusted_proxy": proxy, "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto", "x-forwarded-host"}
-               } if (proxy := os.environ.get("KT_TRUSTED_PROXY")) else {}
+    proxied = (
+        {
+            "trusted_proxy": proxy,
+            "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto", "x-forwarded-host"},
+        }
+        if (proxy := os.environ.get("KT_TRUSTED_PROXY"))
+        else {}
+    )
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     waitress.serve(
-        application, listen=f"127.0.0.1:{port}", threads=THREADS, connection_limit=CONNECTIONS, channel_timeout=SILENCE,
-        cleanup_interval=10, asyncore_use_poll=True, max_request_body_size=max(settings.FILE_LIMITS.values()) + settings.BODY_LIMIT,
-        max_request_header_size=32 * 1024, ident=None, clear_untrusted_proxy_headers=True, **proxied)
+        application,
+        listen=f"127.0.0.1:{port}",
+        threads=THREADS,
+        connection_limit=CONNECTIONS,
+        channel_timeout=SILENCE,
+        cleanup_interval=10,
+        asyncore_use_poll=True,
+        max_request_body_size=max(settings.FILE_LIMITS.values()) + settings.BODY_LIMIT,
+        max_request_header_size=32 * 1024,
+        ident=None,
+        clear_untrusted_proxy_headers=True,
+        **proxied,
+    )
 
 
 def _allow_connections() -> None:
@@ -48,7 +64,8 @@ def _allow_connections() -> None:
 
 
 def _warm() -> None:
-    """Have the core's kernels compiled before the first person asks, and spare what stays from being looked through for garbage."""
+    """Have the core's kernels compiled before the first person asks, and spare what stays from being looked
+    through for garbage."""
     from server.warm import warm
 
     warm()

@@ -1,4 +1,5 @@
-"""What is logged: a line for each request, as JSON, with who asked for what, in which level, and how it went."""
+"""What is logged: a line for each request, as JSON, with who asked for what, in which level, and how it
+went."""
 
 from __future__ import annotations
 
@@ -20,7 +21,12 @@ class JsonLines(logging.Formatter):
 
     def format(self, record: logging.LogRecord) -> str:
         at = datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds")
-        said = {"at": at, "kind": record.levelname.lower(), "logger": record.name, "message": record.getMessage()}
+        said = {
+            "at": at,
+            "kind": record.levelname.lower(),
+            "logger": record.name,
+            "message": record.getMessage(),
+        }
         said |= {name: getattr(record, name) for name in FIELDS if getattr(record, name, None) is not None}
         if isinstance(said.get("request"), HttpRequest):  # Django's own records carry the request itself
             said["request"] = getattr(said["request"], "id", None)
@@ -47,6 +53,11 @@ class AccessLog:
     def _said(self, request: HttpRequest, response: HttpResponse, began: float) -> dict:
         match = request.resolver_match
         user = request.__dict__.get("_cached_user")
-        return {"request": request.id, "status": response.status_code, "ms": round((time.perf_counter() - began) * 1e3, 1),
-                "operation": match.view_name if match else None, "level_slug": match.kwargs.get("slug") if match else None,
-                "person": user.get_username() or None if user else None}
+        return {
+            "request": request.id,
+            "status": response.status_code,
+            "ms": round((time.perf_counter() - began) * 1e3, 1),
+            "operation": match.view_name if match else None,
+            "level_slug": match.kwargs.get("slug") if match else None,
+            "person": user.get_username() or None if user else None,
+        }

@@ -26,9 +26,17 @@ from server.stock.api import router as stock
 from server.stock.bring_api import router as bring
 from server.stock.item_api import router as item
 
-ERRORS = {401: "Not signed in.", 403: "The role does not allow it.", 404: "There is no such thing, or one is no member of it.",
-          409: "It is locked, overtaken or removed.", 413: "Too large.", 422: "What was sent cannot be taken.",
-          429: "Too many at once: wait.", 500: "A failure of the server.", 503: "The database does not answer: try again."}
+ERRORS = {
+    401: "Not signed in.",
+    403: "The role does not allow it.",
+    404: "There is no such thing, or one is no member of it.",
+    409: "It is locked, overtaken or removed.",
+    413: "Too large.",
+    422: "What was sent cannot be taken.",
+    429: "Too many at once: wait.",
+    500: "A failure of the server.",
+    503: "The database does not answer: try again.",
+}
 
 
 class Api(NinjaAPI):
@@ -37,10 +45,14 @@ class Api(NinjaAPI):
     def get_openapi_schema(self, **options: Any) -> dict:
         schema = super().get_openapi_schema(**options)
         schema["components"]["schemas"]["Refusal"] = {
-            "type": "object", "required": ["detail"], "properties": {
+            "type": "object",
+            "required": ["detail"],
+            "properties": {
                 "detail": {"type": "string", "description": "a sentence"},
                 "fields": {"type": "array", "items": {"type": "string"}},
-                "clashes": {"type": "array", "items": {"type": "object"}}}}
+                "clashes": {"type": "array", "items": {"type": "object"}},
+            },
+        }
         refusal = {"application/json": {"schema": {"$ref": "#/components/schemas/Refusal"}}}
         for operations in schema["paths"].values():
             for operation in operations.values():
@@ -49,9 +61,32 @@ class Api(NinjaAPI):
         return schema
 
 
-api = Api(title="Knee Thicket", version="1", auth=django_auth,
-          description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.")
+api = Api(
+    title="Knee Thicket",
+    version="1",
+    auth=django_auth,
+    description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.",
+)
 errors.install(api)
-for router in (accounts, levels, ground, shapes, stock, stands, brush, arranging, pins, snapshots, conditions, sight, journal,
-               handover, audit, bring, item, looks, level_list):
+for router in (
+    accounts,
+    levels,
+    ground,
+    shapes,
+    stock,
+    stands,
+    brush,
+    arranging,
+    pins,
+    snapshots,
+    conditions,
+    sight,
+    journal,
+    handover,
+    audit,
+    bring,
+    item,
+    looks,
+    level_list,
+):
     api.add_router("", router)

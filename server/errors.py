@@ -31,10 +31,15 @@ class BodyLimit:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         size = request.META.get("CONTENT_LENGTH") or "0"
-        limit = next((most for end, most in settings.FILE_LIMITS.items() if request.path.endswith(end)), settings.BODY_LIMIT)
+        limit = next(
+            (most for end, most in settings.FILE_LIMITS.items() if request.path.endswith(end)),
+            settings.BODY_LIMIT,
+        )
         if not size.isdigit() or int(size) > limit:
             most = f"{limit // 1024:,} KB" if limit < 1 << 20 else f"{limit >> 20:,} MB"
-            return JsonResponse({"detail": f"What was sent is too large: at most {most} are taken."}, status=413)
+            return JsonResponse(
+                {"detail": f"What was sent is too large: at most {most} are taken."}, status=413
+            )
         return self.get_response(request)
 
 
@@ -59,30 +64,41 @@ def sentences(errors: list[dict]) -> str:
     return " ".join(dict.fromkeys(said))
 
 
-AWAY = ("The database does not answer at the moment. What is on screen can still be looked at; what you do is kept and "
-        "sent later.")
-FAILED = ("The server failed at this, and its log says why. Nothing was stored; try again, or tell whoever looks after it the "
-          "number {id}.")
+AWAY = (
+    "The database does not answer at the moment. What is on screen can still be looked at; what "
+    "you do is kept and "
+    "sent later."
+)
+FAILED = (
+    "The server failed at this, and its log says why. Nothing was stored; try again, or tell "
+    "whoever looks after it the "
+    "number {id}."
+)
 GONE = "What this is about has been removed by somebody meanwhile: read the level again."
 AGAIN = {"Retry-After": "2"}
 _AWAY = {1040, 1053, 1152, 1205, 1213, 1927, 2002, 2003, 2006, 2013, 2026, 2055}
-"""MariaDB's numbers for a server that is not there, is ending, has no room, or made a transaction give way."""
+"""MariaDB's numbers for a server that is not there, is ending, has no room, or made a transaction give
+way."""
 
 
 def _is_away(error: BaseException | None) -> bool:
-    """Whether an error means that the database cannot be reached or is busy, not that it refused something."""
+    """Whether an error means that the database cannot be reached or is busy, not that it refused
+    something."""
     busy = isinstance(error, OperationalError) and bool(error.args) and error.args[0] in _AWAY
     return busy or isinstance(error, InterfaceError)
 
 
 def unreadable(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
-    """The answer to a request that is no proper one: a form that cannot be taken apart, a host that is not ours."""
-    return JsonResponse({"detail": "What was sent cannot be read: it is damaged, or its heads are too long."}, status=400)
+    """The answer to a request that is no proper one: a form that cannot be taken apart, a host that is not
+    ours."""
+    return JsonResponse(
+        {"detail": "What was sent cannot be read: it is damaged, or its heads are too long."}, status=400
+    )
 
 
 def failed(request: HttpRequest) -> HttpResponse:
-    """The answer when something failed that nobody foresaw; 503 when it is the database that is away. It must have been called
-    while the error is handled."""
+    """The answer when something failed that nobody foresaw; 503 when it is the database that is away. It must
+    have been called while the error is handled."""
     if _is_away(sys.exc_info()[1]):
         return JsonResponse({"detail": AWAY}, status=503, headers=AGAIN)
     return JsonResponse({"detail": FAILED.format(id=getattr(request, "id", ""))}, status=500)
@@ -101,7 +117,9 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(SchemaError)
     def misfit(request: HttpRequest, error: SchemaError) -> HttpResponse:
-        return answer(request, 422, sentences(error.errors()), fields=[_field(e["loc"]) for e in error.errors()])
+        return answer(
+            request, 422, sentences(error.errors()), fields=[_field(e["loc"]) for e in error.errors()]
+        )
 
     @api.exception_handler(Clash)
     def overtaken(request: HttpRequest, error: Clash) -> HttpResponse:
@@ -137,7 +155,8 @@ class NotAllowed(HttpError):
 
 
 class Clash(HttpError):
-    """A change that another person's has overtaken. Each of `fields` holds name, was, theirs, yours and who."""
+    """A change that another person's has overtaken. Each of `fields` holds name, was, theirs, yours and
+    who."""
 
     def __init__(self, sentence: str, clashes: list[dict]) -> None:
         super().__init__(409, sentence)

@@ -28,7 +28,9 @@ def ready(request: HttpRequest) -> HttpResponse:
     except Error:
         connection.close()
     well = all(checks.values())
-    return JsonResponse({"ready": well, **checks}, status=200 if well else 503, headers={} if well else {"Retry-After": "2"})
+    return JsonResponse(
+        {"ready": well, **checks}, status=200 if well else 503, headers={} if well else {"Retry-After": "2"}
+    )
 
 
 def _are_applied() -> bool:

@@ -22,11 +22,15 @@ def application(request: HttpRequest) -> HttpResponse:
     try:
         page = _page()
     except FileNotFoundError:
-        return HttpResponse("The front end has not been built: run ./kt setup.", status=503, content_type="text/plain")
+        return HttpResponse(
+            "The front end has not been built: run ./kt setup.", status=503, content_type="text/plain"
+        )
     try:
         told = json_script(who_is(request.user), "session")
     except Error:  # the database is away: the page comes all the same, and asks again itself
         told = ""
-    response = HttpResponse(page.replace("__CSP_NONCE__", str(request.csp_nonce)).replace("</body>", f"{told}</body>"))
+    response = HttpResponse(
+        page.replace("__CSP_NONCE__", str(request.csp_nonce)).replace("</body>", f"{told}</body>")
+    )
     response["Cache-Control"] = "no-store"
     return response

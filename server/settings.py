@@ -12,12 +12,15 @@ VAR_DIR = Path(os.environ.get("KT_VAR", BASE_DIR / "var"))
 WEB_DIST = BASE_DIR / "web" / "dist"
 
 if not os.environ.get("KT_SECRET"):
-    raise ImproperlyConfigured("KT_SECRET is not set: start Django by ./kt manage, or set a long random secret.")
+    raise ImproperlyConfigured(
+        "KT_SECRET is not set: start Django by ./kt manage, or set a long random secret."
+    )
 SECRET_KEY = os.environ["KT_SECRET"]
 DEBUG = False
 
-# Where people reach it from other machines: KT_HOSTS names its hosts, comma between; KT_HTTPS=1 when they do so by HTTPS;
-# KT_TRUSTED_PROXY is the address of the proxy whose X-Forwarded headers are believed (see server/__main__.py).
+# Where people reach it from other machines: KT_HOSTS names its hosts, comma between; KT_HTTPS=1 when they do
+# so by HTTPS; KT_TRUSTED_PROXY is the address of the proxy whose X-Forwarded headers are believed (see
+# server/__main__.py).
 HOSTS = [host.strip() for host in os.environ.get("KT_HOSTS", "").split(",") if host.strip()]
 HTTPS = os.environ.get("KT_HTTPS") == "1"
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *HOSTS]
@@ -81,14 +84,19 @@ DATABASES = {
         "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {"charset": "utf8mb4", "connect_timeout": 5, "read_timeout": 120, "write_timeout": 120},
-        "TEST": {"NAME": os.environ.get("KT_TEST_DB"), "CHARSET": "utf8mb4", "COLLATION": "utf8mb4_unicode_ci"},
+        "TEST": {
+            "NAME": os.environ.get("KT_TEST_DB"),
+            "CHARSET": "utf8mb4",
+            "COLLATION": "utf8mb4_unicode_ci",
+        },
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 PASSWORD_HASHERS = ["server.accounts.hashing.Hasher"]
-# Wrong passwords are counted by name (django-axes) and tries by address (server/accounts/limits.py), apart from each other.
+# Wrong passwords are counted by name (django-axes) and tries by address (server/accounts/limits.py), apart
+# from each other.
 AXES_FAILURE_LIMIT = 6
 AXES_COOLOFF_TIME = timedelta(minutes=5)
 AXES_LOCKOUT_PARAMETERS = ["username"]
@@ -97,7 +105,9 @@ AXES_VERBOSE = False
 SILENCED_SYSTEM_CHECKS = ["axes.W006"]
 AXES_WHITELIST_CALLABLE = "server.accounts.limits.is_own_session"
 AXES_LOCKOUT_CALLABLE = "server.accounts.limits.locked_out"
-CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 5000}}}
+CACHES = {
+    "default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 5000}}
+}
 
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": []}}
 
@@ -123,8 +133,15 @@ CONTENT_SECURITY_POLICY = {
 }
 
 BODY_LIMIT = 512 * 1024
-FILE_LIMITS = {"/drafts": 160 << 20, "/shelf/bring": 300 << 20, "/masks": 40 << 20, "/shapes.geojson": 40 << 20, "/tips": 3 << 20,
-               "/layers/texture": 40 << 20, "/saved-levels": 400 << 20}
+FILE_LIMITS = {
+    "/drafts": 160 << 20,
+    "/shelf/bring": 300 << 20,
+    "/masks": 40 << 20,
+    "/shapes.geojson": 40 << 20,
+    "/tips": 3 << 20,
+    "/layers/texture": 40 << 20,
+    "/saved-levels": 400 << 20,
+}
 """Ends of the paths where files are sent to, and how large a request there may be."""
 DATA_UPLOAD_MAX_MEMORY_SIZE = BODY_LIMIT
 
@@ -146,10 +163,25 @@ LOGGING = {
     "formatters": {"lines": {"()": "server.access_log.JsonLines"}},
     "handlers": {
         "console": {"class": "logging.StreamHandler", "level": "ERROR"},
-        **({"file": {"class": "logging.handlers.RotatingFileHandler", "filename": _LOG_FILE, "maxBytes": 20_000_000,
-                     "backupCount": 5, "formatter": "lines", "delay": True}} if _LOG_FILE else {}),
+        **(
+            {
+                "file": {
+                    "class": "logging.handlers.RotatingFileHandler",
+                    "filename": _LOG_FILE,
+                    "maxBytes": 20_000_000,
+                    "backupCount": 5,
+                    "formatter": "lines",
+                    "delay": True,
+                }
+            }
+            if _LOG_FILE
+            else {}
+        ),
     },
-    "root": {"handlers": ["console", *(["file"] if _LOG_FILE else [])], "level": "INFO" if _LOG_FILE else "ERROR"},
+    "root": {
+        "handlers": ["console", *(["file"] if _LOG_FILE else [])],
+        "level": "INFO" if _LOG_FILE else "ERROR",
+    },
     "loggers": {
         "django.request": {"level": "ERROR"},
         "django_tasks": {"level": "WARNING"},

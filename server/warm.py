@@ -28,22 +28,44 @@ def warm() -> None:
     """Plant and reckon a small piece of ground."""
     ground = Ground(np.zeros((33, 33), np.float32), 1.0)
     site = Site(ground.heights, 1.0)
-    suited = suitable(site, [Condition(kind, -1e3, 1e3, radius=3.0) for kind in ("altitude", "slope", "facing", "hollow", "flat",
-                                                                                "noise")], site.whole)
+    suited = suitable(
+        site,
+        [
+            Condition(kind, -1e3, 1e3, radius=3.0)
+            for kind in ("altitude", "slope", "facing", "hollow", "flat", "noise")
+        ],
+        site.whole,
+    )
     wetness(ground.heights, 1.0)
     touch = np.zeros(suited.shape, np.int16)
     touch += stroke_delta(Stroke("thicken", [(4.0, 4.0)], 3.0, 0.5, 1.0), touch, 1.0, 0, 0)
-    stroke_delta(Stroke("level", [(4.0, 4.0), (6.0, 4.0)], 3.0, 0.5, 1.0, tip=made_tip("ring")), touch, 1.0, 0, 0)
+    stroke_delta(
+        Stroke("level", [(4.0, 4.0), (6.0, 4.0)], 3.0, 0.5, 1.0, tip=made_tip("ring")), touch, 1.0, 0, 0
+    )
     stand = Stand(1, 1, 4.0, 1.0)
     window = (0.0, 0.0, 32.0, 32.0)
     points = point_set(1, 4.0, window)
     plants = plants_in(stand, window, density(suited, touch), ground, points)
     density_at(suited, 1.0, touch, 1.0, points.x, points.z)
     seats = along(1, Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0), Along(every=3.0), 1)
-    grow(Stand(2, 1, 4.0, 1.0, (1.0, 1.0), manner="path"), seats, np.arange(len(seats.x)), ground, suited, [None, suited])
-    laid_over(plants, [Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0, trail=Trail(2.0, 50.0, 0.4, ("Field",)))])
+    grow(
+        Stand(2, 1, 4.0, 1.0, (1.0, 1.0), manner="path"),
+        seats,
+        np.arange(len(seats.x)),
+        ground,
+        suited,
+        [None, suited],
+    )
+    laid_over(
+        plants, [Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0, trail=Trail(2.0, 50.0, 0.4, ("Field",)))]
+    )
     discs = Discs(points.x, points.z, np.full(len(points.x), 0.5))
-    differing(discs, discs), near(discs, window, 1.0), taken(discs, *discs, 0.1), crowded(*discs, points.threshold, 0.1)
+    (
+        differing(discs, discs),
+        near(discs, window, 1.0),
+        taken(discs, *discs, 0.1),
+        crowded(*discs, points.threshold, 0.1),
+    )
     covered(discs, 1.0, suited.shape)
     kept = plants.form.copy(), plants.item.copy()
     for array in kept:
@@ -52,7 +74,15 @@ def warm() -> None:
     loosened(squeezed(touch), touch.shape)
     absent(np.arange(4), np.arange(3)), block_sums(touch, (0, 0, 2, 2), np.ones((16, 16), np.int64))
     shapes = [Shape("area", ((4.0, 4.0), (20.0, 4.0), (12.0, 18.0)))]
-    distance_field(shapes, 1.0, site.whole), depth_field(shapes, 1.0, site.whole), kept_clear(shapes, 0.5, points.x, points.z)
+    (
+        distance_field(shapes, 1.0, site.whole),
+        depth_field(shapes, 1.0, site.whole),
+        kept_clear(shapes, 0.5, points.x, points.z),
+    )
     items = [Item("plain", (Mesh(1, 1, 0.0, 0),), None, 1.0, 0)]
-    reckon([Patch(plants, lay_out(plants, [1.0]))], items, Distances((), 50.0, 60.0, 5.0, 10.0),
-           View(16, 2, 40, 0, 0, 55, 1.5))
+    reckon(
+        [Patch(plants, lay_out(plants, [1.0]))],
+        items,
+        Distances((), 50.0, 60.0, 5.0, 10.0),
+        View(16, 2, 40, 0, 0, 55, 1.5),
+    )

@@ -23,14 +23,16 @@ class Timed(unittest.TextTestResult):
 
 
 class Runner(DiscoverRunner):
-    """Closes with `N passed, N failed`; as a part of a larger run, it adds both to a tally in place of that. With KT_SLOWEST=N it
-    names the N slowest tests."""
+    """Closes with `N passed, N failed`; as a part of a larger run, it adds both to a tally in place of that.
+    With KT_SLOWEST=N it names the N slowest tests."""
 
     def get_resultclass(self):
         return Timed
 
     def suite_result(self, suite, result, **kwargs):
-        slowest = sorted(getattr(result, "took", {}).items(), key=lambda pair: -pair[1])[:int(os.environ.get("KT_SLOWEST", 0))]
+        slowest = sorted(getattr(result, "took", {}).items(), key=lambda pair: -pair[1])[
+            : int(os.environ.get("KT_SLOWEST", 0))
+        ]
         for name, seconds in slowest:
             print(f"{seconds:6.1f} s  {name}")
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)

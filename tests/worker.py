@@ -13,12 +13,21 @@ from server.jobs.models import Job
 
 def work_off() -> None:
     """Do all jobs that wait, one after another, as the worker does."""
-    Worker(queue_names=["*"], interval=0, batch=True, backend_name="default", startup_delay=False, max_tasks=None,
-           worker_id="test", excluded_queue_names=[]).run()
+    Worker(
+        queue_names=["*"],
+        interval=0,
+        batch=True,
+        backend_name="default",
+        startup_delay=False,
+        max_tasks=None,
+        worker_id="test",
+        excluded_queue_names=[],
+    ).run()
 
 
 def work_off_inside_a_transaction() -> None:
-    """The same where a test's transaction hides the jobs from other connections: their progress is not told meanwhile."""
+    """The same where a test's transaction hides the jobs from other connections: their progress is not told
+    meanwhile."""
     with mock.patch.object(running, "telling", lambda *_: nullcontext()):
         for job in Job.objects.filter(state=Job.State.WAITING).order_by("at"):
             running.run.func(str(job.pk))

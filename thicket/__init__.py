@@ -1,4 +1,5 @@
-"""The core of Knee Thicket: levels as values, planted, costed and written out, without a server or a database.
+"""The core of Knee Thicket: levels as values, planted, costed and written out, without a server or a
+database.
 
     import thicket
 
@@ -39,7 +40,8 @@ def save_level(level: Level, folder: str | Path) -> None:
 def plant(level: Level, threads: int = 1, cache: Cache | None = None) -> PlantedLevel:
     """A level with its plants, which are made as they are asked for.
 
-    Parameters: level; threads that rasters are made by; cache where results are kept, one of its own when left out.
+    Parameters: level; threads that rasters are made by; cache where results are kept, one of its own when
+    left out.
     """
     from thicket.planted.level import PlantedLevel
 

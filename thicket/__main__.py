@@ -1,7 +1,7 @@
 """Levels in folders from a shell: `python -m thicket plant|cost|export|compare|check FOLDER …`.
 
-Ends with 0 when all is well, 1 when something was found (a mark overrun, levels that differ, a condition that asks for what is not
-there), 2 when it could not be done.
+Ends with 0 when all is well, 1 when something was found (a mark overrun, levels that differ, a condition that
+asks for what is not there), 2 when it could not be done.
 """
 
 from __future__ import annotations
@@ -59,7 +59,9 @@ def _view(level: PlantedLevel, said: str) -> View:
         x, y, z, heading, pitch, fov = (float(v) for v in said.split(","))
     except ValueError:
         names = ", ".join(b["name"] for b in bookmarks) or "none"
-        raise Refused(f"view: {said!r} is no bookmark (there are: {names}) and not x,y,z,heading,pitch,fov") from None
+        raise Refused(
+            f"view: {said!r} is no bookmark (there are: {names}) and not x,y,z,heading,pitch,fov"
+        ) from None
     return View(x, y, z, heading, pitch, fov, 16 / 9)
 
 
@@ -89,7 +91,10 @@ def export(options: argparse.Namespace) -> int:
 
 
 def compare(options: argparse.Namespace) -> int:
-    before, after = (thicket.plant(thicket.open_level(folder), options.threads) for folder in (options.folder, options.other))
+    before, after = (
+        thicket.plant(thicket.open_level(folder), options.threads)
+        for folder in (options.folder, options.other)
+    )
     after.cache = before.cache
     slugs = [{s.slug for s in level.level.stands.values()} for level in (before, after)]
     print("stand\tgained\tlost")
@@ -113,9 +118,19 @@ def check(options: argparse.Namespace) -> int:
         except Refused as error:
             found.append(f"{stand.slug}: {error}")
             continue
-        found += [f"{stand.slug}: {lack}" for lack in (*(level.rasters.lacks(c) for c in planting.facts.asked if c.on),
-                                                       planting.places.lacking()) if lack]
-        found += [f"{stand.slug}: the level has no stock item {item!r}" for item in planting.items if item not in level.level.stock]
+        found += [
+            f"{stand.slug}: {lack}"
+            for lack in (
+                *(level.rasters.lacks(c) for c in planting.facts.asked if c.on),
+                planting.places.lacking(),
+            )
+            if lack
+        ]
+        found += [
+            f"{stand.slug}: the level has no stock item {item!r}"
+            for item in planting.items
+            if item not in level.level.stock
+        ]
     for text in found:
         print(text)
     print(f"{level.level.name}: {len(level.level.stands)} stands, {len(found)} findings", file=sys.stderr)
@@ -123,20 +138,28 @@ def check(options: argparse.Namespace) -> int:
 
 
 def main(arguments: list[str] | None = None) -> int:
-    parser = argparse.ArgumentParser(prog="python -m thicket", description="Plant, cost, write out and compare levels in folders.")
+    parser = argparse.ArgumentParser(
+        prog="python -m thicket", description="Plant, cost, write out and compare levels in folders."
+    )
     commands = parser.add_subparsers(dest="command", required=True)
-    for name, job, about in (("plant", plant, "plant every stand and count"),
-                             ("cost", cost, "what views cost, by stand; ends with 1 when a mark is overrun"),
-                             ("export", export, "write plants and maps"),
-                             ("compare", compare, "plants gained and lost between two folders; ends with 1 when they differ"),
-                             ("check", check, "whether everything that stands ask for is there; ends with 1 when it is not")):
+    for name, job, about in (
+        ("plant", plant, "plant every stand and count"),
+        ("cost", cost, "what views cost, by stand; ends with 1 when a mark is overrun"),
+        ("export", export, "write plants and maps"),
+        ("compare", compare, "plants gained and lost between two folders; ends with 1 when they differ"),
+        ("check", check, "whether everything that stands ask for is there; ends with 1 when it is not"),
+    ):
         command = commands.add_parser(name, help=about, description=about)
         command.add_argument("folder", type=Path)
         command.add_argument("--threads", type=int, default=1)
         command.set_defaults(job=job)
         if name == "cost":
-            command.add_argument("--view", action="append", help="a bookmark's name, or x,y,z,heading,pitch,fov; several "
-                                                                 "may be given; all bookmarks when left out")
+            command.add_argument(
+                "--view",
+                action="append",
+                help="a bookmark's name, or x,y,z,heading,pitch,fov; several "
+                "may be given; all bookmarks when left out",
+            )
         if name == "export":
             command.add_argument("--out", type=Path, required=True)
             command.add_argument("--format", action="append", choices=sorted(FORMATS), required=True)

@@ -1,4 +1,5 @@
-"""Work over the rows of a raster, cut into bands for a few threads. Kernels themselves are single-threaded."""
+"""Work over the rows of a raster, cut into bands for a few threads. Kernels themselves are
+single-threaded."""
 
 from __future__ import annotations
 
@@ -10,7 +11,8 @@ THREADS = min(os.cpu_count() or 1, 8)
 
 
 def by_rows(rows: int, work: Callable[[int, int], None], threads: int = THREADS, least: int = 64) -> None:
-    """Call `work(first, last)` for bands of rows that together cover `rows`; bands have at least `least` rows.
+    """Call `work(first, last)` for bands of rows that together cover `rows`; bands have at least `least`
+    rows.
 
     The bands must not depend on each other; which thread does which changes nothing in the result.
     """

@@ -40,15 +40,17 @@ def size_of(result: Any) -> int:
 
 
 class Cache:
-    """Results by content key, of which those are dropped first that have not been asked for longest. Threads may share one: two
-    that ask for the same key compute it once.
+    """Results by content key, of which those are dropped first that have not been asked for longest. Threads
+    may share one: two that ask for the same key compute it once.
 
-    Parameters: most, bytes of results that are kept; process, bytes that the whole process may take: when it takes more, which is
-    looked at now and then, the older half is dropped and free memory goes back to the system.
+    Parameters: most, bytes of results that are kept; process, bytes that the whole process may take: when it
+    takes more, which is looked at now and then, the older half is dropped and free memory goes back to the
+    system.
     """
 
     EVERY, AFTER_DROPPING = 0.25, 2.0
-    """Seconds between two looks at the process's memory; and after a half was dropped, which takes a moment to show."""
+    """Seconds between two looks at the process's memory; and after a half was dropped, which takes a moment
+    to show."""
 
     def __init__(self, most: int = 512 << 20, process: int | None = None) -> None:
         self.most, self.process = most, process
@@ -119,7 +121,7 @@ class Cache:
     def drop_older_half(self) -> None:
         """Drop the half of the results that has not been asked for longest; of a single one, too."""
         with self._lock:
-            for key in list(self._results)[:-(-len(self._results) // 2)]:
+            for key in list(self._results)[: -(-len(self._results) // 2)]:
                 self._drop(key)
 
     def _drop(self, key: Hashable) -> None:
@@ -138,7 +140,11 @@ class Cache:
                 self.drop_older_half()
                 gc.collect()
                 _LIBC.malloc_trim(0)
-                log.info("memory: %d MB, %d MB after the older results were dropped", before >> 20, resident() >> 20)
+                log.info(
+                    "memory: %d MB, %d MB after the older results were dropped",
+                    before >> 20,
+                    resident() >> 20,
+                )
                 self._next_look = time.monotonic() + self.AFTER_DROPPING
         finally:
             self._looking.release()

@@ -47,10 +47,10 @@ class Raster:
         return self.digest((0, 0, self.array.shape[1], self.array.shape[0]))
 
     def digest(self, window: Window) -> str:
-        """A hash of the values in a window of cells, cut at the raster's edge. Processors have instructions of their own for this
-        one."""
+        """A hash of the values in a window of cells, cut at the raster's edge. Processors have instructions
+        of their own for this one."""
         if window not in self.digests:
             col0, row0, col1, row1 = window
-            part = np.ascontiguousarray(self.array[max(row0, 0):row1, max(col0, 0):col1])
+            part = np.ascontiguousarray(self.array[max(row0, 0) : row1, max(col0, 0) : col1])
             self.digests[window] = hashlib.sha256(part).hexdigest()[:16]
         return self.digests[window]

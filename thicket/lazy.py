@@ -9,8 +9,9 @@ T = TypeVar("T")
 
 
 class lazy(Generic[T]):  # noqa: N801  used as a decorator, as `property` is
-    """An attribute that is worked out once for each object. Like `functools.cached_property`, without the lock that this has on
-    Python 3.11 for all objects together: two threads may work it out twice, and get equal values."""
+    """An attribute that is worked out once for each object. Like `functools.cached_property`, without the
+    lock that this has on Python 3.11 for all objects together: two threads may work it out twice, and get
+    equal values."""
 
     def __init__(self, work: Callable[[Any], T]) -> None:
         self.work = work

@@ -2,5 +2,5 @@
 
 
 class Refused(ValueError):
-    """Input that cannot be taken. Its text is a sentence for the person who gave it, and begins with the field's name and a colon
-    where it is about one."""
+    """Input that cannot be taken. Its text is a sentence for the person who gave it, and begins with the
+    field's name and a colon where it is about one."""

@@ -38,14 +38,17 @@ class SessionOut(Schema):
 
     name: str | None
     keys: dict[str, str] = {}
-    first: bool = Field(default=False, description="there is no account yet: the first is made with the code that kt printed")
+    first: bool = Field(
+        default=False, description="there is no account yet: the first is made with the code that kt printed"
+    )
 
 
 class KeysIn(Strict):
     """A person's own keys, by action: single characters, each for one action."""
 
-    keys: dict[Annotated[str, Field(pattern=r"^[a-z]{1,20}$")],
-               Annotated[str, Field(pattern=r"^[^\s0-9?]$")]] = Field(max_length=80)
+    keys: dict[
+        Annotated[str, Field(pattern=r"^[a-z]{1,20}$")], Annotated[str, Field(pattern=r"^[^\s0-9?]$")]
+    ] = Field(max_length=80)
 
     @field_validator("keys")
     @classmethod
@@ -59,7 +62,11 @@ class KeysIn(Strict):
 
 def who_is(user: User) -> dict:
     """What `SessionOut` tells of a person, also one who is not signed in."""
-    return {"name": user.get_username() or None, "keys": keys_of(user), "first": not user.pk and not User.objects.exists()}
+    return {
+        "name": user.get_username() or None,
+        "keys": keys_of(user),
+        "first": not user.pk and not User.objects.exists(),
+    }
 
 
 class FirstIn(SignIn):
@@ -96,7 +103,8 @@ def who(request: HttpRequest):
 
 @router.post("/session", auth=None, response=SessionOut, throttle=[BY_ADDRESS])
 def sign_in(request: HttpRequest, data: SignIn):
-    """Sign in. Too many wrong passwords for a name lock it for some minutes, except for who is signed in under it already."""
+    """Sign in. Too many wrong passwords for a name lock it for some minutes, except for who is signed in
+    under it already."""
     if check_csrf(request):
         raise HttpError(403, "Your page is out of date: reload it and sign in again.")
     credentials = {"username": data.name}

@@ -1,4 +1,5 @@
-"""How passwords are hashed: Argon2, with so little memory at work at once that a flood of sign-ins cannot fill the machine."""
+"""How passwords are hashed: Argon2, with so little memory at work at once that a flood of sign-ins cannot
+fill the machine."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ _turns = threading.BoundedSemaphore(AT_ONCE)
 
 
 class Hasher(Argon2PasswordHasher):
-    """Argon2id with 46 MiB, one pass and one lane (the first choice of OWASP's password storage cheat sheet)."""
+    """Argon2id with 46 MiB, one pass and one lane (the first choice of OWASP's password storage cheat
+    sheet)."""
 
     time_cost, memory_cost, parallelism = 1, 47_104, 1
 

@@ -1,4 +1,5 @@
-"""The audit trail: who came in, who was refused, who took files out, whose role changed, what was restored."""
+"""The audit trail: who came in, who was refused, who took files out, whose role changed, what was
+restored."""
 
 from __future__ import annotations
 

@@ -14,7 +14,9 @@ from server.levels.models import Level, Membership
 KEPT = timedelta(days=400)
 
 
-def record(kind: str, request: HttpRequest | None, what: str = "", level: Level | None = None, person: str = "") -> None:
+def record(
+    kind: str, request: HttpRequest | None, what: str = "", level: Level | None = None, person: str = ""
+) -> None:
     """Note one event; the person is who is signed in unless named."""
     who = person or (request.user.get_username() if request else "")
     address = request.META.get("REMOTE_ADDR", "") if request else ""
@@ -26,7 +28,13 @@ def watch_roles() -> None:
     """Have every change of who may do what in a level noted, wherever it is made."""
 
     def given(sender, instance: Membership, **more) -> None:
-        record("role", None, f"is {instance.get_role_display().lower()} now", instance.level, instance.user.get_username())
+        record(
+            "role",
+            None,
+            f"is {instance.get_role_display().lower()} now",
+            instance.level,
+            instance.user.get_username(),
+        )
 
     def taken(sender, instance: Membership, origin: object = None, **more) -> None:
         if getattr(origin, "model", type(origin)) is Membership:  # and not that all of the level is removed

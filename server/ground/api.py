@@ -18,7 +18,16 @@ from server.ground.masks import keep_mask, masks_of
 from server.ground.models import Draft
 from server.ground.relief import RADII, relief_field
 from server.ground.resolution import change_resolution, resolution_tried
-from server.ground.schemas import DraftOptions, DraftOut, GroundChangedOut, KeepIn, MadeIn, MaskOut, ResolutionIn, ResolutionOut
+from server.ground.schemas import (
+    DraftOptions,
+    DraftOut,
+    GroundChangedOut,
+    KeepIn,
+    MadeIn,
+    MaskOut,
+    ResolutionIn,
+    ResolutionOut,
+)
 from server.journal.schemas import entry_out
 from server.levels.access import check_may_make, level_for
 from server.levels.models import Level
@@ -39,8 +48,13 @@ def _draft(request: HttpRequest, pk: UUID) -> Draft:
 
 
 @router.post("/drafts", response=DraftOut)
-def bring_in(request: HttpRequest, kind: Form[Literal["heights", "layers"]], files: File[list[UploadedFile]],
-             level: Form[str] = "", options: Form[str] = "{}"):
+def bring_in(
+    request: HttpRequest,
+    kind: Form[Literal["heights", "layers"]],
+    files: File[list[UploadedFile]],
+    level: Form[str] = "",
+    options: Form[str] = "{}",
+):
     """Bring files in to be looked at: heights for a level or for a new one, or ground layers for a level."""
     said = DraftOptions.model_validate_json(options)
     row = level_for(request, level, to="lead") if level else None
@@ -131,14 +145,20 @@ def put_mask(request: HttpRequest, slug: str, key: Form[UUID], name: Form[str], 
     level = level_for(request, slug, to="plant")
     with drafts.on_disk(file) as path:
         picture = bounded(file.name, read_mask, path, file.name)
-    return {"entry": entry_out(keep_mask(request.user, level, key, name, picture), request.user), "stale": _stale(level)}
+    return {
+        "entry": entry_out(keep_mask(request.user, level, key, name, picture), request.user),
+        "stale": _stale(level),
+    }
 
 
 @router.delete("/levels/{slug}/masks/{name}", response=GroundChangedOut)
 def remove_mask(request: HttpRequest, slug: str, name: str, key: UUID4):
     """Remove a mask image."""
     level = level_for(request, slug, to="plant")
-    return {"entry": entry_out(keep_mask(request.user, level, key, name, None), request.user), "stale": _stale(level)}
+    return {
+        "entry": entry_out(keep_mask(request.user, level, key, name, None), request.user),
+        "stale": _stale(level),
+    }
 
 
 @router.post("/levels/{slug}/resolution/try", response=ResolutionOut)
@@ -158,10 +178,16 @@ def set_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
 
 
 @router.get("/levels/{slug}/relief/{revision}/{kind}")
-def relief(request: HttpRequest, slug: str, revision: int,
-           kind: Literal["shading", "slope", "facing", "hollow", "wetness", "altitude"], radius: float = 20.0):
-    """A field of the relief at cell centres: rows and columns uint16, lowest and highest float32, then uint16 values row by
-    row from 0 for the lowest to 65534 for the highest; 65535 where there is none, as the facing of flat ground."""
+def relief(
+    request: HttpRequest,
+    slug: str,
+    revision: int,
+    kind: Literal["shading", "slope", "facing", "hollow", "wetness", "altitude"],
+    radius: float = 20.0,
+):
+    """A field of the relief at cell centres: rows and columns uint16, lowest and highest float32, then uint16
+    values row by row from 0 for the lowest to 65534 for the highest; 65535 where there is none, as the facing
+    of flat ground."""
     level = level_for(request, slug)
     if level.ground_revision != revision:
         raise HttpError(409, "The ground has been replaced: read the level again.")
@@ -174,4 +200,6 @@ def relief(request: HttpRequest, slug: str, revision: int,
     if kind == "facing":
         steps[values < 0] = 65535
     head = np.array(values.shape, "<u2").tobytes() + np.array([low, high], "<f4").tobytes()
-    return HttpResponse(head + steps.tobytes(), content_type="application/octet-stream", headers={"Cache-Control": IMMUTABLE})
+    return HttpResponse(
+        head + steps.tobytes(), content_type="application/octet-stream", headers={"Cache-Control": IMMUTABLE}
+    )

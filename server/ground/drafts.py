@@ -50,7 +50,9 @@ def open_draft(user: User, level: Level | None, kind: str, options: dict, files:
     for draft in old.exclude(state=Draft.State.KEEPING):
         drop(draft)
     files = list(files)
-    draft = Draft.objects.create(user=user, level=level, kind=kind, options=options, names=[Path(f.name).name[:120] for f in files])
+    draft = Draft.objects.create(
+        user=user, level=level, kind=kind, options=options, names=[Path(f.name).name[:120] for f in files]
+    )
     folder = folder_of(draft)
     folder.mkdir(parents=True)
     for k, file in enumerate(files):
@@ -62,14 +64,17 @@ def open_draft(user: User, level: Level | None, kind: str, options: dict, files:
 
 
 def open_made(user: User, said: dict) -> Draft:
-    """Begin to make ground for a new level: see `server.ground.schemas.MadeIn`; the user's older drafts are dropped.
+    """Begin to make ground for a new level: see `server.ground.schemas.MadeIn`; the user's older drafts are
+    dropped.
 
     Raises: Refused when it has too many or too few heights.
     """
     check_size(said["width"], said["length"], said["cell"])
     for draft in Draft.objects.filter(user=user).exclude(state=Draft.State.KEEPING):
         drop(draft)
-    draft = Draft.objects.create(user=user, kind=Draft.Kind.HEIGHTS, names=[f"{said['form']} ground"], made=said)
+    draft = Draft.objects.create(
+        user=user, kind=Draft.Kind.HEIGHTS, names=[f"{said['form']} ground"], made=said
+    )
     folder_of(draft).mkdir(parents=True)
     read(draft)
     return draft
@@ -85,8 +90,17 @@ def _make(draft: Draft) -> tuple[NewGround, dict]:
     low, high = float(heights.min()), float(heights.max())
     np.save(folder_of(draft) / "heights.npy", heights)
     _relief_picture(heights, ground.cell, []).save(folder_of(draft) / "preview.png")
-    found = {"kind": f"{said['form']} ground", "rows": heights.shape[0], "columns": heights.shape[1], "cell": ground.cell,
-             "low": low, "high": high, "lowest": low, "highest": high, "says": ["cell", "low", "high"]}
+    found = {
+        "kind": f"{said['form']} ground",
+        "rows": heights.shape[0],
+        "columns": heights.shape[1],
+        "cell": ground.cell,
+        "low": low,
+        "high": high,
+        "lowest": low,
+        "highest": high,
+        "says": ["cell", "low", "high"],
+    }
     return NewGround(heights, ground.cell), found
 
 
@@ -97,7 +111,9 @@ def _key(draft: Draft) -> str:
 def read(draft: Draft) -> None:
     """Begin to read a draft's files under its present options."""
     with transaction.atomic():  # so that nobody sees a draft that is read and no job that reads it
-        Draft.objects.filter(pk=draft.pk).update(state=Draft.State.READING, trouble="", forecast=None, found={})
+        Draft.objects.filter(pk=draft.pk).update(
+            state=Draft.State.READING, trouble="", forecast=None, found={}
+        )
         starting.start("read draft", _key(draft), draft.user, draft.level, draft=str(draft.pk))
 
 
@@ -122,14 +138,24 @@ def look(draft: Draft) -> dict:
         if draft.busy:
             _cut_off(draft, STOPPED if job and job.state == Job.State.STOPPED else RESTARTED)
     at_work = job if job and job.busy else None
-    return {"id": draft.pk, "kind": draft.kind, "state": draft.state, "names": draft.names, "options": draft.options,
-            "found": draft.found or None, "forecast": draft.forecast, "trouble": draft.trouble,
-            "level": draft.level.slug if draft.level else None,
-            "step": at_work.step if at_work else "", "share": at_work.share if at_work else 0.0}
+    return {
+        "id": draft.pk,
+        "kind": draft.kind,
+        "state": draft.state,
+        "names": draft.names,
+        "options": draft.options,
+        "found": draft.found or None,
+        "forecast": draft.forecast,
+        "trouble": draft.trouble,
+        "level": draft.level.slug if draft.level else None,
+        "step": at_work.step if at_work else "",
+        "share": at_work.share if at_work else 0.0,
+    }
 
 
 def _cut_off(draft: Draft, trouble: str) -> None:
-    """A draft whose work ended before its time: what was read can still be kept, what was not read has failed."""
+    """A draft whose work ended before its time: what was read can still be kept, what was not read has
+    failed."""
     draft.state = Draft.State.READY if draft.state == Draft.State.KEEPING else Draft.State.FAILED
     draft.trouble = trouble
     draft.save(update_fields=["state", "trouble"])
@@ -160,10 +186,19 @@ def _read(job: Job, progress: Progress) -> None:
         if draft.made:
             new, found = _make(draft)
         else:
-            new, found = (_read_heights if draft.kind == Draft.Kind.HEIGHTS else _read_layers)(draft, progress)
-        _tell(job, found=found, state=Draft.State.READY if new else Draft.State.FAILED, trouble=found.get("wanted", ""))
+            new, found = (_read_heights if draft.kind == Draft.Kind.HEIGHTS else _read_layers)(
+                draft, progress
+            )
+        _tell(
+            job,
+            found=found,
+            state=Draft.State.READY if new else Draft.State.FAILED,
+            trouble=found.get("wanted", ""),
+        )
         if new and draft.level:
-            told = importing.forecast(draft.level, new, lambda share, step: progress.tell(0.4 + 0.6 * share, step))
+            told = importing.forecast(
+                draft.level, new, lambda share, step: progress.tell(0.4 + 0.6 * share, step)
+            )
             _tell(job, forecast=told)
     except Stopped:
         _fail(job, STOPPED)
@@ -187,11 +222,21 @@ def _read_heights(draft: Draft, progress: Progress) -> tuple[NewGround | None, d
     progress.tell(0.2, "Shading the relief")
     rows, columns = file.shape
     o = draft.options
-    found = {"kind": file.kind, "rows": rows, "columns": columns, "filled": file.filled, "notes": file.notes,
-             "cell": o.get("cell") or file.cell, "low": file.low if o.get("low") is None else o["low"],
-             "high": file.high if o.get("high") is None else o["high"],
-             "raw": file.kind == "16-bit raw", "width": file.reading.width, "big_endian": file.reading.big_endian,
-             "says": [k for k in ("cell", "low", "high") if getattr(file, k) is not None], "steps": file.full or None}
+    found = {
+        "kind": file.kind,
+        "rows": rows,
+        "columns": columns,
+        "filled": file.filled,
+        "notes": file.notes,
+        "cell": o.get("cell") or file.cell,
+        "low": file.low if o.get("low") is None else o["low"],
+        "high": file.high if o.get("high") is None else o["high"],
+        "raw": file.kind == "16-bit raw",
+        "width": file.reading.width,
+        "big_endian": file.reading.big_endian,
+        "says": [k for k in ("cell", "low", "high") if getattr(file, k) is not None],
+        "steps": file.full or None,
+    }
     wanted = [k for k in ("cell", "low", "high") if found[k] is None]
     shown = file.steps.astype(np.float32) if wanted and file.steps is not None else None
     new = None
@@ -211,7 +256,8 @@ def _read_heights(draft: Draft, progress: Progress) -> tuple[NewGround | None, d
 
 
 def _relief_picture(heights: np.ndarray, cell: float | None, wanted: list[str]) -> Image.Image:
-    """The relief, shaded from the north-west on paper; where heights have no metres yet, as steep as reads well."""
+    """The relief, shaded from the north-west on paper; where heights have no metres yet, as steep as reads
+    well."""
     step = max(1, -(-max(heights.shape) // PICTURE))
     small = np.ascontiguousarray(heights[::step, ::step], np.float32)
     across = (cell or 1.0) * step
@@ -234,13 +280,23 @@ def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround, dict]:
     channels = [bounded(name, read_channels, path, name, tick=progress.check) for path, name in _files(draft)]
     total = sum(map(len, channels))
     names = draft.options.get("names") or _suggested(draft.names, [len(c) for c in channels])
-    found = {"kind": f"{total} layers", "rows": channels[0][0].shape[0], "columns": channels[0][0].shape[1], "names": names}
+    found = {
+        "kind": f"{total} layers",
+        "rows": channels[0][0].shape[0],
+        "columns": channels[0][0].shape[1],
+        "names": names,
+    }
     progress.tell(0.2, "Weighing the layers")
     Draft.objects.filter(pk=draft.pk).update(found=found)
     flat = [c for group in channels for c in group]
     layers = importing.normalised(flat, names, _shape_for(draft), ", ".join(draft.names))
     shares = layers.weights.reshape(-1, total).mean(axis=0) / 255
-    found |= {"names": layers.names, "bare": layers.bare, "notes": layers.notes, "shares": [float(s) for s in shares]}
+    found |= {
+        "names": layers.names,
+        "bare": layers.bare,
+        "notes": layers.notes,
+        "shares": [float(s) for s in shares],
+    }
     np.save(folder_of(draft) / "layers.npy", layers.weights)
     _layer_picture(layers.weights).save(folder_of(draft) / "preview.png")
     return NewGround(layers=layers), found
@@ -259,8 +315,10 @@ def _layer_picture(weights: np.ndarray) -> Image.Image:
     """The layers as flat washes, each in the colour it will have."""
     longest = max(weights.shape[:2])
     shape = tuple(max(1, round(n * min(1.0, PICTURE / longest))) for n in weights.shape[:2])
-    colours = np.array([[int(c[k:k + 2], 16) for k in (1, 3, 5)] for c in importing.COLOURS], float)
-    out = sum(resample(weights[..., k], shape)[..., None] / 255.0 * colours[k] for k in range(weights.shape[2]))
+    colours = np.array([[int(c[k : k + 2], 16) for k in (1, 3, 5)] for c in importing.COLOURS], float)
+    out = sum(
+        resample(weights[..., k], shape)[..., None] / 255.0 * colours[k] for k in range(weights.shape[2])
+    )
     return Image.fromarray(np.clip(out, 0, 255).astype(np.uint8))
 
 
@@ -276,7 +334,9 @@ def new_ground(draft: Draft) -> NewGround:
     if draft.kind == Draft.Kind.HEIGHTS:
         return NewGround(np.load(folder / "heights.npy"), draft.found["cell"])
     found = draft.found
-    return NewGround(layers=importing.Layers(found["names"], np.load(folder / "layers.npy"), found["bare"], found["notes"]))
+    return NewGround(
+        layers=importing.Layers(found["names"], np.load(folder / "layers.npy"), found["bare"], found["notes"])
+    )
 
 
 def keep(draft: Draft, key: UUID, name: str, slug: str) -> None:
@@ -285,8 +345,16 @@ def keep(draft: Draft, key: UUID, name: str, slug: str) -> None:
         raise Refused("the file is not ready to be kept: look at what it still needs")
     with transaction.atomic():
         Draft.objects.filter(pk=draft.pk).update(state=Draft.State.KEEPING)
-        starting.start("keep draft", _key(draft), draft.user, draft.level, draft=str(draft.pk), action=str(key), name=name,
-                       slug=slug)
+        starting.start(
+            "keep draft",
+            _key(draft),
+            draft.user,
+            draft.level,
+            draft=str(draft.pk),
+            action=str(key),
+            name=name,
+            slug=slug,
+        )
 
 
 @work("keep draft")
@@ -299,8 +367,13 @@ def _keep(job: Job, progress: Progress) -> None:
     try:
         new = new_ground(draft)
         if draft.level:
-            what = f"{'Heights' if draft.kind == Draft.Kind.HEIGHTS else 'Ground layers'} from {', '.join(draft.names)}"
-            told = draft.forecast or importing.forecast(draft.level, new, lambda s, step: progress.tell(s / 2, step))
+            what = (
+                f"{'Heights' if draft.kind == Draft.Kind.HEIGHTS else 'Ground layers'} from "
+                f"{', '.join(draft.names)}"
+            )
+            told = draft.forecast or importing.forecast(
+                draft.level, new, lambda s, step: progress.tell(s / 2, step)
+            )
             importing.keep(draft.user, draft.level, UUID(key), new, what, progress.tell, told)
         else:
             draft.level = importing.create(draft.user, name, slug, new, progress.tell)

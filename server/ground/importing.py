@@ -37,7 +37,13 @@ Tell = Callable[[float, str], None]
 SMALLEST_CELL, LARGEST_CELL, LARGEST_SIDE = 0.05, 64.0, 65_536.0
 COLOURS = ("#8d9460", "#6f7782", "#a39a8b", "#7d6a52", "#b9a587", "#5f7358", "#9a8f6a", "#76808a")
 """Given to new ground layers in turn."""
-MARKS = {"triangles": 1_000_000, "draw_calls": 1200, "shadow_triangles": 300_000, "memory": 64_000_000, "ms": 6.0}
+MARKS = {
+    "triangles": 1_000_000,
+    "draw_calls": 1200,
+    "shadow_triangles": 300_000,
+    "memory": 64_000_000,
+    "ms": 6.0,
+}
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,7 +55,9 @@ class NewGround:
     layers: Layers | None = None
 
 
-def chosen_heights(file: HeightsFile, cell: float | None, low: float | None, high: float | None) -> tuple[np.ndarray, float]:
+def chosen_heights(
+    file: HeightsFile, cell: float | None, low: float | None, high: float | None
+) -> tuple[np.ndarray, float]:
     """Heights in m and their cell from a file and what a person says of it.
 
     Raises: Refused when something is not known or out of bounds.
@@ -61,7 +69,10 @@ def chosen_heights(file: HeightsFile, cell: float | None, low: float | None, hig
         raise Refused(f"a cell of {cell:g} m cannot be taken; {SMALLEST_CELL:g} to {LARGEST_CELL:g} m can")
     heights = file.altitudes(low, high)
     if max(heights.shape) * cell > LARGEST_SIDE:
-        raise Refused(f"{max(heights.shape) * cell:,.0f} m on a side are more than the {LARGEST_SIDE:,.0f} m a level may have")
+        raise Refused(
+            f"{max(heights.shape) * cell:,.0f} m on a side are more than the {LARGEST_SIDE:,.0f} "
+            f"m a level may have"
+        )
     return heights, float(cell)
 
 
@@ -85,20 +96,28 @@ def with_ground(level: Level, new: NewGround) -> Document:
         rows, columns = new.heights.shape[0] - 1, new.heights.shape[1] - 1
         document = replace(document, heights=Heights.of(new.heights, new.cell))
         shape = document.touch_shape
-        document = replace(document, touch={n: TouchMap.of(fitted(touch.array, level.touch_cell, shape, level.touch_cell))
-                                            for n, touch in document.touch.items()})
+        document = replace(
+            document,
+            touch={
+                n: TouchMap.of(fitted(touch.array, level.touch_cell, shape, level.touch_cell))
+                for n, touch in document.touch.items()
+            },
+        )
         if new.layers is None and (rows, columns) != (level.rows, level.columns):
-            document = replace(document, layers=LayerMaps.of(document.layers.names, _fitted_layers(level, (rows, columns))))
+            document = replace(
+                document, layers=LayerMaps.of(document.layers.names, _fitted_layers(level, (rows, columns)))
+            )
     if new.layers is not None:
         document = replace(document, layers=LayerMaps.of(new.layers.names, new.layers.weights))
     return document
 
 
 def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
-    """What keeping new ground would change: plants by stand, the cost of each bookmarked view, what is re-seated.
+    """What keeping new ground would change: plants by stand, the cost of each bookmarked view, what is
+    re-seated.
 
-    Returns: stands, a list of name, before, after, gained, lost and notes; views, a list of name and the difference
-    on each budget line; notes, sentences.
+    Returns: stands, a list of name, before, after, gained, lost and notes; views, a list of name and the
+    difference on each budget line; notes, sentences.
     """
     before_it, document = planted_of(level), with_ground(level, new)
     stands, notes = stands_of(level), []
@@ -111,14 +130,34 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
         tell(k / max(len(stands), 1), f"Planting {stand.name} on the new ground")
         now = before_it.planting(stand.number)
         if stand.number in refused:
-            told.append({"stand": stand.pk, "name": stand.name, "before": now.count(), "after": 0, "gained": 0,
-                         "lost": 0, "notes": [refused[stand.number]], "refused": True})
+            told.append(
+                {
+                    "stand": stand.pk,
+                    "name": stand.name,
+                    "before": now.count(),
+                    "after": 0,
+                    "gained": 0,
+                    "lost": 0,
+                    "notes": [refused[stand.number]],
+                    "refused": True,
+                }
+            )
             continue
         before, after = now, after_it.planting(stand.number)
         change = difference(before, after)
         lacking = [f"{s}." for s in (after_it.rasters.lacks(c) for c in after.rules if c.on) if s]
-        told.append({"stand": stand.pk, "name": stand.name, "before": before.count(), "after": after.count(),
-                     "gained": change.gained, "lost": change.lost, "notes": lacking, "refused": False})
+        told.append(
+            {
+                "stand": stand.pk,
+                "name": stand.name,
+                "before": before.count(),
+                "after": after.count(),
+                "gained": change.gained,
+                "lost": change.lost,
+                "notes": lacking,
+                "refused": False,
+            }
+        )
         marks = level.bookmarks if new.heights is None else reseated(level, new.heights, new.cell)
         for total, was, now in zip(totals, level.bookmarks, marks):
             cost = stand_cost(before, stock, bookmark_view(was))
@@ -127,12 +166,16 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
                 total[name] += line(then, name) - line(cost, name)
     if new.heights is not None:
         notes += _moved_notes(level, before_it, after_it)
-    views = [{"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}} for b, t in zip(level.bookmarks, totals)]
+    views = [
+        {"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}}
+        for b, t in zip(level.bookmarks, totals)
+    ]
     return {"stands": told, "views": views, "notes": notes}
 
 
 def fog_for(width: float, length: float) -> float:
-    """Extinction per m of a new level's air: from end to end of it, three quarters of the light are lost, however large it is."""
+    """Extinction per m of a new level's air: from end to end of it, three quarters of the light are lost,
+    however large it is."""
     return round(float(min(1.4 / np.hypot(width, length), 0.0014)), 6)
 
 
@@ -149,13 +192,22 @@ def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> lis
     """What becomes of hand work on new heights."""
     notes = []
     if level.bookmarks:
-        notes.append(f"{len(level.bookmarks)} bookmarks are set on the new ground, as high above it as before.")
-    outside = [s.name for s in after.shapes.values() if s.box[2] > after.width + 1e-6 or s.box[3] > after.length + 1e-6]
+        notes.append(
+            f"{len(level.bookmarks)} bookmarks are set on the new ground, as high above it as before."
+        )
+    outside = [
+        s.name
+        for s in after.shapes.values()
+        if s.box[2] > after.width + 1e-6 or s.box[3] > after.length + 1e-6
+    ]
     if outside:
         notes.append(f"{len(outside)} shapes reach over the new edge and are kept: {', '.join(outside[:5])}.")
     if (after.width, after.length) != (level.width, level.length):
-        notes.append(f"The level measures {after.width:,.0f} m × {after.length:,.0f} m instead of {level.width:,.0f} m × "
-                     f"{level.length:,.0f} m; all keeps its place in metres from the north-west corner.")
+        notes.append(
+            f"The level measures {after.width:,.0f} m × {after.length:,.0f} m instead of "
+            f"{level.width:,.0f} m × "
+            f"{level.length:,.0f} m; all keeps its place in metres from the north-west corner."
+        )
         rows, columns = touch_shape(after.length, after.width, level.touch_cell)
         painted = [touch.array for touch in before.level.touch.values()]
         cut = sum(1 for touch in painted if touch[rows:].any() or touch[:, columns:].any())
@@ -165,8 +217,11 @@ def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> lis
 
 
 @action
-def keep(user: User, level: Level, key: UUID, new: NewGround, what: str, tell: Tell, told: dict | None = None) -> Entry:
-    """Store new ground and give it to the level, as one journal entry that can be undone; all of it or nothing.
+def keep(
+    user: User, level: Level, key: UUID, new: NewGround, what: str, tell: Tell, told: dict | None = None
+) -> Entry:
+    """Store new ground and give it to the level, as one journal entry that can be undone; all of it or
+    nothing.
 
     Raises: Refused when a stand could no longer be planted; whatever `tell` raises to stop it.
     """
@@ -192,23 +247,52 @@ def keep(user: User, level: Level, key: UUID, new: NewGround, what: str, tell: T
 
 
 def _store(level: Level, new: NewGround, revision: int, tell: Tell) -> dict:
-    """Write the new rasters' tiles under a revision that nothing refers to yet; the level's fields that follow."""
+    """Write the new rasters' tiles under a revision that nothing refers to yet; the level's fields that
+    follow."""
     fields: dict = {}
     both = new.heights is not None and new.layers is not None
     if new.heights is not None:
-        store(level, "heights", new.heights, revision, lambda s: tell(s * (0.5 if both else 1), "Storing the heights"))
-        fields |= {"ground_revision": revision, "cell": new.cell, "rows": new.heights.shape[0] - 1,
-                   "columns": new.heights.shape[1] - 1, "low": float(new.heights.min()), "high": float(new.heights.max())}
+        store(
+            level,
+            "heights",
+            new.heights,
+            revision,
+            lambda s: tell(s * (0.5 if both else 1), "Storing the heights"),
+        )
+        fields |= {
+            "ground_revision": revision,
+            "cell": new.cell,
+            "rows": new.heights.shape[0] - 1,
+            "columns": new.heights.shape[1] - 1,
+            "low": float(new.heights.min()),
+            "high": float(new.heights.max()),
+        }
     shape = (fields.get("rows", level.rows), fields.get("columns", level.columns))
     if new.layers is not None:
-        store(level, "layers", new.layers.weights, revision,
-              lambda s: tell(0.5 + s / 2 if both else s, "Storing the ground layers"))
+        store(
+            level,
+            "layers",
+            new.layers.weights,
+            revision,
+            lambda s: tell(0.5 + s / 2 if both else s, "Storing the ground layers"),
+        )
         old = {said["name"]: said["colour"] for said in level.layers}
         spare = [c for c in COLOURS if c not in old.values()] or list(COLOURS)
-        fields |= {"layers_revision": revision, "layers": [
-            {"name": n, "colour": old.get(n) or spare[k % len(spare)]} for k, n in enumerate(new.layers.names)]}
+        fields |= {
+            "layers_revision": revision,
+            "layers": [
+                {"name": n, "colour": old.get(n) or spare[k % len(spare)]}
+                for k, n in enumerate(new.layers.names)
+            ],
+        }
     elif shape != (level.rows, level.columns):
-        store(level, "layers", _fitted_layers(level, shape), revision, lambda s: tell(s, "Fitting the ground layers"))
+        store(
+            level,
+            "layers",
+            _fitted_layers(level, shape),
+            revision,
+            lambda s: tell(s, "Fitting the ground layers"),
+        )
         fields["layers_revision"] = revision
     return fields
 
@@ -229,10 +313,21 @@ def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Leve
     ground = Ground(new.heights, new.cell)
     with transaction.atomic():
         level = Level.objects.create(
-            slug=slug, name=name.strip()[:80], seed=seed_of("level", slug), cell=new.cell, rows=rows, columns=columns,
-            low=float(new.heights.min()), high=float(new.heights.max()), touch_cell=max(new.cell, 0.25), marks=MARKS,
-            sun={"bearing": 225, "elevation": 40}, fog=fog_for(ground.width, ground.length),
-            bookmarks=[_overlook(ground)], layers=[])
+            slug=slug,
+            name=name.strip()[:80],
+            seed=seed_of("level", slug),
+            cell=new.cell,
+            rows=rows,
+            columns=columns,
+            low=float(new.heights.min()),
+            high=float(new.heights.max()),
+            touch_cell=max(new.cell, 0.25),
+            marks=MARKS,
+            sun={"bearing": 225, "elevation": 40},
+            fog=fog_for(ground.width, ground.length),
+            bookmarks=[_overlook(ground)],
+            layers=[],
+        )
         for field, value in _store(level, NewGround(new.heights, new.cell, layers), 1, tell).items():
             setattr(level, field, value)
         level.save()
@@ -245,5 +340,12 @@ def _overlook(ground: Ground) -> dict:
     x, z = ground.width / 2, ground.length * 0.95
     y = float(ground.height_at(np.array([x]), np.array([z]))[0])
     above = min(max(2.0, 0.06 * ground.length, float(ground.heights.max()) - y + 0.02 * ground.length), 150.0)
-    return {"name": "From the south", "x": round(x, 1), "y": round(y + above, 2), "z": round(z, 1), "heading": 0.0,
-            "pitch": -16.0, "fov": 55.0}
+    return {
+        "name": "From the south",
+        "x": round(x, 1),
+        "y": round(y + above, 2),
+        "z": round(z, 1),
+        "heading": 0.0,
+        "pitch": -16.0,
+        "fov": 55.0,
+    }

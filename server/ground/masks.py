@@ -29,7 +29,8 @@ def masks_of(level: Level):
 
 @action
 def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarray | None) -> Entry:
-    """Store a mask image (uint8) under a name, in place of one that has it, or remove it (None); one journal entry.
+    """Store a mask image (uint8) under a name, in place of one that has it, or remove it (None); one journal
+    entry.
 
     Raises: Refused for a bad name or too many; HttpError 404 when there is nothing to remove.
     """
@@ -50,9 +51,21 @@ def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarra
         after = None
         if picture is not None:
             after = hashlib.blake2b(picture, digest_size=12, key=str(picture.shape).encode()).hexdigest()
-            Mask.objects.create(level=level, name=name, rows=picture.shape[0], columns=picture.shape[1], digest=after,
-                                data=zlib.compress(np.ascontiguousarray(picture).tobytes(), 6))
+            Mask.objects.create(
+                level=level,
+                name=name,
+                rows=picture.shape[0],
+                columns=picture.shape[1],
+                digest=after,
+                data=zlib.compress(np.ascontiguousarray(picture).tobytes(), 6),
+            )
         level.scene_changed()
         verb = "removed" if picture is None else "brought in anew" if was else "brought in"
-        return Entry.objects.create(level=level, user=user, kind=Entry.Kind.MASKS, key=key, what=f"Mask image {name} {verb}",
-                                    change={"name": name, "kept": kept, "before": was, "after": after})
+        return Entry.objects.create(
+            level=level,
+            user=user,
+            kind=Entry.Kind.MASKS,
+            key=key,
+            what=f"Mask image {name} {verb}",
+            change={"name": name, "kept": kept, "before": was, "after": after},
+        )

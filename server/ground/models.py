@@ -11,8 +11,8 @@ from server.levels.models import Level
 
 
 class Draft(models.Model):
-    """Files that were brought in and are looked at before they are kept. The files lie in the folder `server.ground.drafts`
-    names; `options` are what the person says of them, `found` what was read."""
+    """Files that were brought in and are looked at before they are kept. The files lie in the folder
+    `server.ground.drafts` names; `options` are what the person says of them, `found` what was read."""
 
     class Kind(models.TextChoices):
         HEIGHTS = "heights"
@@ -32,7 +32,9 @@ class Draft(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.READING)
     names = models.JSONField(default=list, help_text="the files' own names, in order")
     options = models.JSONField(default=dict)
-    made = models.JSONField(default=dict, help_text="of ground that is made here: see server.ground.schemas.MadeIn")
+    made = models.JSONField(
+        default=dict, help_text="of ground that is made here: see server.ground.schemas.MadeIn"
+    )
     found = models.JSONField(default=dict)
     forecast = models.JSONField(null=True)
     trouble = models.CharField(max_length=500, blank=True)

@@ -16,7 +16,8 @@ RADII = (1.0, 500.0)
 def relief_field(level: Level, kind: str, radius: float) -> np.ndarray:
     """One field at cell centres, float32, at most `MOST` values a side: every so-many-th of the level's.
 
-    Parameters: kind, `shading` (0–1) or a kind of condition that reads the heights; radius in m, of hollow–ridge.
+    Parameters: kind, `shading` (0–1) or a kind of condition that reads the heights; radius in m, of
+    hollow–ridge.
     """
     planted = planted_of(level)
     if kind == "shading":
@@ -24,4 +25,4 @@ def relief_field(level: Level, kind: str, radius: float) -> np.ndarray:
     else:
         values = planted.rasters.whole_values(Condition(kind, 0.0, 1.0, radius=radius))
     step = max(1, -(-max(values.shape) // MOST))
-    return np.ascontiguousarray(values[step // 2::step, step // 2::step])
+    return np.ascontiguousarray(values[step // 2 :: step, step // 2 :: step])

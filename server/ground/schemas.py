@@ -15,8 +15,8 @@ Cell = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)]
 
 
 class DraftOptions(Strict):
-    """What a person says of files that do not say it themselves. cell, low and high in m; width in values and the byte order
-    for a raw file; names for layers."""
+    """What a person says of files that do not say it themselves. cell, low and high in m; width in values and
+    the byte order for a raw file; names for layers."""
 
     cell: Cell | None = None
     low: Number | None = None
@@ -32,8 +32,9 @@ class Bars(Schema):
 
 
 class Found(Schema):
-    """What was read. Heights: `says`, what the file itself says of cell, low and high; `steps`, the value that stands for the
-    highest; `wanted`, what must still be said. Layers: names, the share of the ground each covers, the share none covers."""
+    """What was read. Heights: `says`, what the file itself says of cell, low and high; `steps`, the value
+    that stands for the highest; `wanted`, what must still be said. Layers: names, the share of the ground
+    each covers, the share none covers."""
 
     kind: str
     rows: int
@@ -74,7 +75,8 @@ class ViewForecast(Schema):
 
 
 class Forecast(Schema):
-    """What keeping would change: plants by stand, cost by bookmarked view, and what is re-seated or cut off."""
+    """What keeping would change: plants by stand, cost by bookmarked view, and what is re-seated or cut
+    off."""
 
     stands: list[StandForecast]
     views: list[ViewForecast]
@@ -82,7 +84,8 @@ class Forecast(Schema):
 
 
 class DraftOut(Schema):
-    """A draft: what state it is in, how far work on it has come, what was found, what keeping it would change."""
+    """A draft: what state it is in, how far work on it has come, what was found, what keeping it would
+    change."""
 
     id: UUID
     level: str | None
@@ -138,8 +141,8 @@ class GroundChangedOut(Schema):
 
 
 class MadeIn(Strict):
-    """Ground to be made here: its size, its cells, and for rolling ground the height between its lowest and highest place, the
-    length from hill to hill, and a seed. Lengths in m."""
+    """Ground to be made here: its size, its cells, and for rolling ground the height between its lowest and
+    highest place, the length from hill to hill, and a seed. Lengths in m."""
 
     form: Literal["flat", "rolling"]
     width: Annotated[float, Field(allow_inf_nan=False, gt=0, le=65_536)]

@@ -14,7 +14,18 @@ from server.levels.ground import heights_of
 from server.levels.models import Level
 from server.stands.regridding import painted_since, regrid, restore
 
-FIELDS = ("cell", "rows", "columns", "low", "high", "ground_revision", "layers_revision", "layers", "bookmarks", "touch_cell")
+FIELDS = (
+    "cell",
+    "rows",
+    "columns",
+    "low",
+    "high",
+    "ground_revision",
+    "layers_revision",
+    "layers",
+    "bookmarks",
+    "touch_cell",
+)
 
 
 def state_of(level: Level) -> dict:
@@ -34,8 +45,17 @@ def reseated(level: Level, heights: np.ndarray, cell: float) -> list[dict]:
     return [{**b, "y": round(b["y"] + float(up), 2)} for b, up in zip(level.bookmarks, rise)]
 
 
-def keep_ground(user: User, level: Level, key: UUID, kind: str, what: str, fields: dict, gained: int = 0, lost: int = 0,
-                cost: dict | None = None) -> Entry:
+def keep_ground(
+    user: User,
+    level: Level,
+    key: UUID,
+    kind: str,
+    what: str,
+    fields: dict,
+    gained: int = 0,
+    lost: int = 0,
+    cost: dict | None = None,
+) -> Entry:
     """Give a level new ground fields as one journal entry, its touch brought to the new extent and cells.
 
     Inside a transaction, with the level's row locked. `fields` are those of `FIELDS` that change.
@@ -44,8 +64,17 @@ def keep_ground(user: User, level: Level, key: UUID, kind: str, what: str, field
     shape, cell = level.touch_shape, level.touch_cell
     for name, value in fields.items():
         setattr(level, name, value)
-    entry = Entry.objects.create(level=level, user=user, kind=kind, key=key, what=what[:200], gained=gained, lost=lost,
-                                 cost=cost or {}, change={"before": before, "after": state_of(level)})
+    entry = Entry.objects.create(
+        level=level,
+        user=user,
+        kind=kind,
+        key=key,
+        what=what[:200],
+        gained=gained,
+        lost=lost,
+        cost=cost or {},
+        change={"before": before, "after": state_of(level)},
+    )
     if (level.touch_shape, level.touch_cell) != (shape, cell):
         entry.change["touch"] = True
         entry.save(update_fields=["change"])
@@ -55,7 +84,8 @@ def keep_ground(user: User, level: Level, key: UUID, kind: str, what: str, field
 
 
 def swap_ground(entry: Entry, back: bool) -> None:
-    """Take a change of the ground, of the touch's cells or of mask images back, or do it again; inside a transaction.
+    """Take a change of the ground, of the touch's cells or of mask images back, or do it again; inside a
+    transaction.
 
     Raises: HttpError 409 when the ground has been changed since.
     """
@@ -63,10 +93,16 @@ def swap_ground(entry: Entry, back: bool) -> None:
         _swap_masks(entry, back)
         return
     level = Level.objects.select_for_update().get(pk=entry.level_id)
-    have, want = (entry.change["after"], entry.change["before"]) if back else (entry.change["before"], entry.change["after"])
+    have, want = (
+        (entry.change["after"], entry.change["before"])
+        if back
+        else (entry.change["before"], entry.change["after"])
+    )
     for name in FIELDS:
         if have[name] != want[name] and getattr(level, name) != have[name]:
-            raise HttpError(409, f"The {name.replace('_', ' ')} of the ground has been changed since; undo that first.")
+            raise HttpError(
+                409, f"The {name.replace('_', ' ')} of the ground has been changed since; undo that first."
+            )
     shape, cell = level.touch_shape, level.touch_cell
     for name in FIELDS:
         if have[name] != want[name]:

@@ -1,4 +1,5 @@
-"""Handover files, made by the worker and fetched when they are done, and the bake that makes their plants beforehand."""
+"""Handover files, made by the worker and fetched when they are done, and the bake that makes their plants
+beforehand."""
 
 from __future__ import annotations
 
@@ -22,9 +23,11 @@ router = Router(tags=["handover"])
 
 
 @router.post("/levels/{slug}/handover/{file}", response=JobOut)
-def make(request: HttpRequest, slug: str, file: Literal["plants.csv", "level.json", "level.glb", "level.zip"]):
-    """Begin to make a file: individual plants as CSV, stands and items and distances as JSON, plants with their meshes as binary
-    glTF, the whole level as a zip that can be opened again."""
+def make(
+    request: HttpRequest, slug: str, file: Literal["plants.csv", "level.json", "level.glb", "level.zip"]
+):
+    """Begin to make a file: individual plants as CSV, stands and items and distances as JSON, plants with
+    their meshes as binary glTF, the whole level as a zip that can be opened again."""
     level = level_for(request, slug)
     record("export", request, file, level=level)
     return job_out(files.start(level, request.user, file))
@@ -58,12 +61,14 @@ def fetch(request: HttpRequest, slug: str, job: UUID):
     path = files.path_of(row)
     if not path.exists():
         raise HttpError(404, "That file is not there: have it made again.")
-    return FileResponse(path.open("rb"), as_attachment=True, filename=path.name, content_type=files.FILES[path.name])
+    return FileResponse(
+        path.open("rb"), as_attachment=True, filename=path.name, content_type=files.FILES[path.name]
+    )
 
 
 class BakeOut(Schema):
-    """A bake of all single plants: sheets in all and those that lie ready under their present key; what it is at; why the last
-    one failed."""
+    """A bake of all single plants: sheets in all and those that lie ready under their present key; what it is
+    at; why the last one failed."""
 
     running: bool
     total: int

@@ -17,11 +17,19 @@ from server.levels.models import Level
 
 KEPT = 24 * 3600.0
 """Seconds for which a file is kept."""
-FILES = {"plants.csv": "text/csv; charset=utf-8", "level.json": "application/json", "level.glb": "model/gltf-binary",
-         "level.zip": "application/zip"}
+FILES = {
+    "plants.csv": "text/csv; charset=utf-8",
+    "level.json": "application/json",
+    "level.glb": "model/gltf-binary",
+    "level.zip": "application/zip",
+}
 """What is handed over, with its content type."""
-MAKE = {"plants.csv": writing.plants_csv, "level.json": writing.level_json, "level.glb": writing.plants_glb,
-        "level.zip": writing.level_zip}
+MAKE = {
+    "plants.csv": writing.plants_csv,
+    "level.json": writing.level_json,
+    "level.glb": writing.plants_glb,
+    "level.zip": writing.level_zip,
+}
 
 
 def _folder() -> Path:

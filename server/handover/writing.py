@@ -24,7 +24,9 @@ def plants_csv(level: Level, tell: Tell = _quietly) -> bytes:
 
 def level_json(level: Level, tell: Tell = _quietly) -> bytes:
     """`level.json`."""
-    return export.level_json(planted_of(level).changed(details={"view": {"wind": wind_of(level).model_dump()}}), tell)
+    return export.level_json(
+        planted_of(level).changed(details={"view": {"wind": wind_of(level).model_dump()}}), tell
+    )
 
 
 def plants_glb(level: Level, tell: Tell = _quietly) -> bytes:

@@ -1,4 +1,5 @@
-"""Long work as rows: what is to be done, how far it is, and how it ended. The worker does it; every process can look."""
+"""Long work as rows: what is to be done, how far it is, and how it ended. The worker does it; every process
+can look."""
 
 from __future__ import annotations
 
@@ -30,7 +31,9 @@ class Job(models.Model):
     stopping = models.BooleanField(default=False, help_text="somebody asked to stop it")
     step = models.CharField(max_length=200, blank=True, help_text="what is done now, in words")
     share = models.FloatField(default=0.0, help_text="how much of it is done, 0–1")
-    total = models.PositiveIntegerField(default=0, help_text="of what the share is counted in, where it is counted")
+    total = models.PositiveIntegerField(
+        default=0, help_text="of what the share is counted in, where it is counted"
+    )
     trouble = models.CharField(max_length=500, blank=True)
     at = models.DateTimeField(auto_now_add=True)
     ended = models.DateTimeField(null=True)

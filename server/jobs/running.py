@@ -1,4 +1,5 @@
-"""Doing long work, in the worker: progress told to the database, stopped between steps, and ended honestly."""
+"""Doing long work, in the worker: progress told to the database, stopped between steps, and ended
+honestly."""
 
 from __future__ import annotations
 
@@ -31,8 +32,8 @@ class Stopped(Exception):
 
 @dataclass
 class Progress:
-    """What the work tells while it goes on. `step` says in words what is done now, `share` how much of all, 0–1; `total` is what
-    the share is counted in, where it is counted."""
+    """What the work tells while it goes on. `step` says in words what is done now, `share` how much of all,
+    0–1; `total` is what the share is counted in, where it is counted."""
 
     step: str = ""
     share: float = 0.0
@@ -84,20 +85,32 @@ def run(pk: str) -> None:
         state, trouble = Job.State.FAILED, f"{str(error).rstrip('.')}."
     except Exception:
         log.exception("%s failed", job)
-        state, trouble = Job.State.FAILED, "It failed for a reason that is in the server's log; nothing was changed."
-    Job.objects.filter(pk=pk).update(state=state, trouble=trouble[:500], share=progress.share, step=progress.step[:200],
-                                     total=progress.total, ended=timezone.now())
+        state, trouble = (
+            Job.State.FAILED,
+            "It failed for a reason that is in the server's log; nothing was changed.",
+        )
+    Job.objects.filter(pk=pk).update(
+        state=state,
+        trouble=trouble[:500],
+        share=progress.share,
+        step=progress.step[:200],
+        total=progress.total,
+        ended=timezone.now(),
+    )
 
 
 @contextmanager
 def telling(pk: UUID, progress: Progress):
-    """While the block runs, a thread with a connection of its own writes the progress down and reads whether to stop."""
+    """While the block runs, a thread with a connection of its own writes the progress down and reads whether
+    to stop."""
     done = threading.Event()
 
     def look() -> None:
         while not done.wait(EVERY):
             try:
-                Job.objects.filter(pk=pk).update(step=progress.step[:200], share=progress.share, total=progress.total)
+                Job.objects.filter(pk=pk).update(
+                    step=progress.step[:200], share=progress.share, total=progress.total
+                )
                 if Job.objects.filter(pk=pk, stopping=True).exists():
                     progress.stopping.set()
             except Error:
@@ -125,4 +138,6 @@ def worker_lives() -> bool:
 
 def end_what_was_cut_off() -> None:
     """Mark jobs that a worker before this one was at as failed; to be called before the first is done."""
-    Job.objects.filter(state=Job.State.RUNNING).update(state=Job.State.FAILED, trouble=RESTARTED, ended=timezone.now())
+    Job.objects.filter(state=Job.State.RUNNING).update(
+        state=Job.State.FAILED, trouble=RESTARTED, ended=timezone.now()
+    )

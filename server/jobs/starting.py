@@ -15,11 +15,15 @@ from server.levels.models import Level
 KEPT = timedelta(days=7)
 
 
-def start(kind: str, key: str, user: User | None = None, level: Level | None = None, **arguments: object) -> Job:
+def start(
+    kind: str, key: str, user: User | None = None, level: Level | None = None, **arguments: object
+) -> Job:
     """Have long work done by the worker; what was under way under the same key is stopped."""
     stop(key)
     Job.objects.filter(at__lt=timezone.now() - KEPT).delete()
-    job = Job.objects.create(kind=kind, key=key, user=user, level=level, arguments=arguments, step="Waits for the worker")
+    job = Job.objects.create(
+        kind=kind, key=key, user=user, level=level, arguments=arguments, step="Waits for the worker"
+    )
     transaction.on_commit(lambda: run.enqueue(str(job.pk)))
     return job
 

@@ -1,4 +1,5 @@
-"""What makes an action count once: the one mechanism for everything that writes a journal entry under a key."""
+"""What makes an action count once: the one mechanism for everything that writes a journal entry under a
+key."""
 
 from __future__ import annotations
 
@@ -30,7 +31,8 @@ TIMES = 6
 
 
 def begun_anew(level: Level, work: Callable[[], T]) -> T:
-    """Work that is one transaction, begun anew up to six times when the database made it give way to another."""
+    """Work that is one transaction, begun anew up to six times when the database made it give way to
+    another."""
     for k in range(TIMES):
         try:
             return work()
@@ -43,11 +45,12 @@ def begun_anew(level: Level, work: Callable[[], T]) -> T:
 
 
 def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
-    """A decorator for a function that changes a level in one transaction and returns the journal entry it made of it.
+    """A decorator for a function that changes a level in one transaction and returns the journal entry it
+    made of it.
 
-    The function has parameters `user` and `key`, and one of `level`, `stand` and `stands`. Called again under the same key with the
-    same arguments, it changes nothing, since a key is unique: the entry that it made is returned, also when both are sent at the
-    same moment.
+    The function has parameters `user` and `key`, and one of `level`, `stand` and `stands`. Called again under
+    the same key with the same arguments, it changes nothing, since a key is unique: the entry that it made is
+    returned, also when both are sent at the same moment.
 
     Raises: HttpError 409 when the key has been used for something else.
     """
@@ -57,12 +60,15 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
     def done(*args: Any, **kwargs: Any) -> Entry:
         said = signature.bind(*args, **kwargs).arguments
         user, key, level = said["user"], said["key"], _level_of(said)
-        fingerprint = _fingerprint(work.__name__, {name: value for name, value in said.items() if name not in ("user", "key")})
+        fingerprint = _fingerprint(
+            work.__name__, {name: value for name, value in said.items() if name not in ("user", "key")}
+        )
         token = acting.set(fingerprint)
         try:
             return begun_anew(level, lambda: work(*args, **kwargs))
         except (IntegrityError, Refused, HttpError):
-            # It may have failed only because the same action has been done already, before or at the same moment.
+            # It may have failed only because the same action has been done already, before or at the same
+            # moment.
             known = None if connection.needs_rollback else _known(user, level, key, fingerprint)
             if known is None:
                 raise
@@ -87,7 +93,9 @@ def _known(user: User, level: Level, key: UUID, fingerprint: str) -> Entry | Non
         return None
     same = entry.level_id == level.pk and entry.user_id == user.pk and entry.fingerprint in ("", fingerprint)
     if not same:
-        raise HttpError(409, "This action's key has been used for something else: send it under a key of its own.")
+        raise HttpError(
+            409, "This action's key has been used for something else: send it under a key of its own."
+        )
     return entry
 
 

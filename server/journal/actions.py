@@ -50,7 +50,9 @@ def undo(user: User, level: Level) -> Moved:
 
     def work() -> Moved:
         with transaction.atomic():
-            return _move(_locked(last_done(user, level), "There is nothing of yours to undo here."), back=True)
+            return _move(
+                _locked(last_done(user, level), "There is nothing of yours to undo here."), back=True
+            )
 
     return begun_anew(level, work)
 
@@ -68,7 +70,8 @@ def redo(user: User, level: Level) -> Moved:
 def undo_entry(level: Level, pk: int) -> Moved:
     """Take back an action of the level, whoever did it.
 
-    Raises: HttpError 404 when there is none, 409 when it is taken back already or something later depends on it.
+    Raises: HttpError 404 when there is none, 409 when it is taken back already or something later depends on
+    it.
     """
     return begun_anew(level, lambda: _one(level, pk, back=True))
 
@@ -168,7 +171,11 @@ def _swap_views(entry: Entry, back: bool) -> None:
     Raises: HttpError 409 when they have been changed since.
     """
     level = Level.objects.select_for_update().get(pk=entry.level_id)
-    have, want = (entry.change["after"], entry.change["before"]) if back else (entry.change["before"], entry.change["after"])
+    have, want = (
+        (entry.change["after"], entry.change["before"])
+        if back
+        else (entry.change["before"], entry.change["after"])
+    )
     if level.bookmarks != have["bookmarks"]:
         raise HttpError(409, "The kept views have been changed since; undo that first.")
     level.bookmarks = want["bookmarks"]

@@ -89,7 +89,9 @@ def _pulse(request: HttpRequest, level: Level) -> dict:
     newest = entries.order_by("-id").values_list("id", flat=True).first()
     touched = entries.order_by("-touched").values_list("touched", flat=True).first()
     pulse = f"{level.ground_revision}-{newest}-{touched}"
-    undo, redo = CACHE.get(("undo", level.pk, request.user.pk, pulse), lambda: _undo_and_redo(request.user, level))
+    undo, redo = CACHE.get(
+        ("undo", level.pk, request.user.pk, pulse), lambda: _undo_and_redo(request.user, level)
+    )
     return {"pulse": pulse, "undo": undo, "redo": redo}
 
 
@@ -100,17 +102,26 @@ def _undo_and_redo(user: User, level: Level) -> tuple[str | None, str | None]:
 
 
 @router.get("/levels/{slug}/journal", response=list[EntryOut])
-def journal(request: HttpRequest, slug: str, before: Id | None = None, who: Annotated[str, Query(max_length=150)] = "",
-            stand: Id | None = None, kind: Entry.Kind | None = None, since: datetime | None = None):
-    """A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a stand, of a kind,
-    since a time."""
+def journal(
+    request: HttpRequest,
+    slug: str,
+    before: Id | None = None,
+    who: Annotated[str, Query(max_length=150)] = "",
+    stand: Id | None = None,
+    kind: Entry.Kind | None = None,
+    since: datetime | None = None,
+):
+    """A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a
+    stand, of a kind, since a time."""
     entries = Entry.objects.filter(level=level_for(request, slug)).select_related("user").defer("delta")
     if before is not None:
         entries = entries.filter(pk__lt=before)
     if who:
         entries = entries.filter(user__username=who)
     if stand is not None:
-        entries = entries.filter(Q(stand=stand) | Q(change__stands__has_key=str(stand)) | Q(change__after__has_key=str(stand)))
+        entries = entries.filter(
+            Q(stand=stand) | Q(change__stands__has_key=str(stand)) | Q(change__after__has_key=str(stand))
+        )
     if kind:
         entries = entries.filter(kind=kind)
     if since:
@@ -127,8 +138,14 @@ def _moved(moved: actions.Moved) -> dict:
         stale = [stand.pk, *dependants(stand)]
     elif entry.kind not in (Entry.Kind.MARKS, Entry.Kind.VIEWS, Entry.Kind.WIND):
         stale = list(entry.level.stands.values_list("pk", flat=True))
-    return {"entry": entry_out(entry), "stand": entry.stand_id, "keys": keys, "stale": stale, "gained": moved.gained,
-            "lost": moved.lost}
+    return {
+        "entry": entry_out(entry),
+        "stand": entry.stand_id,
+        "keys": keys,
+        "stale": stale,
+        "gained": moved.gained,
+        "lost": moved.lost,
+    }
 
 
 @router.post("/levels/{slug}/undo", response=MovedOut)

@@ -46,7 +46,9 @@ class Entry(models.Model):
     kind = models.CharField(max_length=12, choices=Kind.choices)
     at = models.DateTimeField(auto_now_add=True)
     touched = models.DateTimeField(auto_now=True, help_text="when it was last done or undone")
-    key = models.UUIDField(unique=True, help_text="given by the client, so that a request sent twice counts once")
+    key = models.UUIDField(
+        unique=True, help_text="given by the client, so that a request sent twice counts once"
+    )
     fingerprint = models.CharField(max_length=32, blank=True, default=fingerprint_of_action)
     what = models.CharField(max_length=200)
     change = models.JSONField(default=dict)
@@ -58,4 +60,7 @@ class Entry(models.Model):
 
     class Meta:
         ordering = ["-id"]
-        indexes = [models.Index(fields=["level", "user", "undone"]), models.Index(fields=["level", "touched"])]
+        indexes = [
+            models.Index(fields=["level", "user", "undone"]),
+            models.Index(fields=["level", "touched"]),
+        ]

@@ -13,7 +13,8 @@ from thicket.document.settings import Strict
 
 
 class EntryOut(Schema):
-    """One action: who, when, what, plants gained and lost, and the cost difference in the view it was done from."""
+    """One action: who, when, what, plants gained and lost, and the cost difference in the view it was done
+    from."""
 
     id: int
     who: str
@@ -30,9 +31,18 @@ class EntryOut(Schema):
 def entry_out(entry: Entry, user: User | None = None) -> dict:
     """An entry for the API."""
     who = user.get_username() if user and user.pk == entry.user_id else entry.user.get_username()
-    return {"id": entry.pk, "who": who, "at": entry.at, "what": entry.what, "kind": entry.kind,
-            "stand": entry.stand_id, "gained": entry.gained, "lost": entry.lost, "cost": entry.cost,
-            "undone": entry.undone}
+    return {
+        "id": entry.pk,
+        "who": who,
+        "at": entry.at,
+        "what": entry.what,
+        "kind": entry.kind,
+        "stand": entry.stand_id,
+        "gained": entry.gained,
+        "lost": entry.lost,
+        "cost": entry.cost,
+        "undone": entry.undone,
+    }
 
 
 class KeyIn(Strict):

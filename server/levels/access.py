@@ -38,12 +38,15 @@ def level_for(request: HttpRequest, slug: str, to: str = "see") -> Level:
 
 
 def check_may_make(user: User) -> None:
-    """Refuse who may only look, everywhere they are a member, to make what all levels share or a level of their own.
+    """Refuse who may only look, everywhere they are a member, to make what all levels share or a level of
+    their own.
 
     Raises: NotAllowed.
     """
     if not (user.is_superuser or user.memberships.exclude(role=Membership.Role.VIEWER).exists()):
-        raise NotAllowed("You may look at levels, but only artists and leads may begin one or add to what the team shares.")
+        raise NotAllowed(
+            "You may look at levels, but only artists and leads may begin one or add to what the team shares."
+        )
 
 
 def stand_for(level: Level, stand_id: int) -> Stand:

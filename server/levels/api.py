@@ -50,7 +50,10 @@ class Bookmark(Schema):
     heading: float
     pitch: float
     fov: float
-    picture: str = Field(default="", description="what it shows, small, as the address of a JPEG; empty when nobody has kept it")
+    picture: str = Field(
+        default="",
+        description="what it shows, small, as the address of a JPEG; empty when nobody has kept it",
+    )
 
 
 class Sun(Schema):
@@ -128,20 +131,54 @@ class MarksIn(Strict):
 def one_level(request: HttpRequest, slug: str):
     """One level."""
     level = level_for(request, slug)
-    same = ("slug", "name", "role", "cell", "rows", "columns", "low", "high", "ground_revision", "layers_revision", "touch_cell",
-            "waters", "bookmarks", "sun", "fog", "marks")
+    same = (
+        "slug",
+        "name",
+        "role",
+        "cell",
+        "rows",
+        "columns",
+        "low",
+        "high",
+        "ground_revision",
+        "layers_revision",
+        "touch_cell",
+        "waters",
+        "bookmarks",
+        "sun",
+        "fog",
+        "marks",
+    )
     stock = [_item(level, row) for row in level.stock.defer("glb", "silhouette")]
-    return {**{name: getattr(level, name) for name in same}, "packing": PACKING, "stock": stock, "layers": layers_shown(level),
-            "wind": wind_of(level)}
+    return {
+        **{name: getattr(level, name) for name in same},
+        "packing": PACKING,
+        "stock": stock,
+        "layers": layers_shown(level),
+        "wind": wind_of(level),
+    }
 
 
 def _item(level: Level, row) -> dict:
     item = item_of(row)
     base = f"/api/levels/{level.slug}/stock/{row.slug}/{row.revision}"
-    return {"slug": row.slug, "name": row.name, "height": row.height, "crown": row.crown, "trunk": row.trunk,
-            "bound": item.bound, "glb": f"{base}.glb", "silhouette": f"{base}.png", "lods": item.lods,
-            "anchors": [a["name"] for a in row.anchors], "billboard": item.billboard,
-            "traits": Traits(**row.traits).as_dict(), "distances": row.distances, "revision": row.revision, "held": row.held}
+    return {
+        "slug": row.slug,
+        "name": row.name,
+        "height": row.height,
+        "crown": row.crown,
+        "trunk": row.trunk,
+        "bound": item.bound,
+        "glb": f"{base}.glb",
+        "silhouette": f"{base}.png",
+        "lods": item.lods,
+        "anchors": [a["name"] for a in row.anchors],
+        "billboard": item.billboard,
+        "traits": Traits(**row.traits).as_dict(),
+        "distances": row.distances,
+        "revision": row.revision,
+        "held": row.held,
+    }
 
 
 @router.get("/levels/{slug}/ground/{revision}/{kind}/{tx}/{tz}")
@@ -158,10 +195,14 @@ def ground_tile(request: HttpRequest, slug: str, revision: int, kind: GroundTile
 @router.get("/levels/{slug}/plan/{key}.png")
 def plan_picture(request: HttpRequest, slug: str, key: str):
     """The level drawn as a small plan, as its summary has it."""
-    picture = LevelSummary.objects.filter(level=level_for(request, slug)).values_list("plan", flat=True).first()
+    picture = (
+        LevelSummary.objects.filter(level=level_for(request, slug)).values_list("plan", flat=True).first()
+    )
     if picture is None:
         raise HttpError(404, "The plan has not been drawn yet.")
-    return HttpResponse(bytes(picture), content_type="image/png", headers={"Cache-Control": "private, max-age=86400"})
+    return HttpResponse(
+        bytes(picture), content_type="image/png", headers={"Cache-Control": "private, max-age=86400"}
+    )
 
 
 @router.put("/levels/{slug}/marks", response=EntryOut)
@@ -169,7 +210,9 @@ def set_marks(request: HttpRequest, slug: str, data: MarksIn):
     """Set the budget marks; leads only."""
     level = level_for(request, slug, to="lead")
     marks = data.marks.model_dump()
-    return entry_out(keeping.set_field(request.user, level, data.key, Entry.Kind.MARKS, "Budget marks", "marks", marks))
+    return entry_out(
+        keeping.set_field(request.user, level, data.key, Entry.Kind.MARKS, "Budget marks", "marks", marks)
+    )
 
 
 class WindIn(Strict):
@@ -181,7 +224,11 @@ class WindIn(Strict):
 def set_wind(request: HttpRequest, slug: str, data: WindIn):
     """Keep the wind with the level."""
     level = level_for(request, slug, to="plant")
-    return entry_out(keeping.set_field(request.user, level, data.key, Entry.Kind.WIND, "Wind", "wind", data.wind.model_dump()))
+    return entry_out(
+        keeping.set_field(
+            request.user, level, data.key, Entry.Kind.WIND, "Wind", "wind", data.wind.model_dump()
+        )
+    )
 
 
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
@@ -198,13 +245,18 @@ class ViewKept(Strict):
     heading: Finite
     pitch: Annotated[float, Field(ge=-90, le=90)]
     fov: Annotated[float, Field(ge=10, le=120)]
-    picture: Annotated[str, Field(max_length=40_000, pattern=r"^(data:image/jpeg;base64,[A-Za-z0-9+/=]+)?$")] = ""
+    picture: Annotated[
+        str, Field(max_length=40_000, pattern=r"^(data:image/jpeg;base64,[A-Za-z0-9+/=]+)?$")
+    ] = ""
 
 
 @router.post("/levels/{slug}/views", response=list[Bookmark])
 def keep_view(request: HttpRequest, slug: str, data: ViewKept):
     """Keep a view with the level."""
-    level, view = level_for(request, slug, to="plant"), data.model_dump(exclude={"key"}) | {"name": data.name.strip()}
+    level, view = (
+        level_for(request, slug, to="plant"),
+        data.model_dump(exclude={"key"}) | {"name": data.name.strip()},
+    )
     keeping.keep_view(request.user, level, data.key, view)
     return Level.objects.get(pk=level.pk).bookmarks
 

@@ -33,8 +33,10 @@ def layers_of(level: Level) -> LayerMaps:
 
     def read() -> LayerMaps:
         tiles = _tiles(level, GroundTile.Kind.LAYERS, level.layers_revision)
-        return LayerMaps.of([layer["name"] for layer in level.layers],
-                                whole(tiles, "u1", (level.rows, level.columns, len(level.layers))))
+        return LayerMaps.of(
+            [layer["name"] for layer in level.layers],
+            whole(tiles, "u1", (level.rows, level.columns, len(level.layers))),
+        )
 
     return CACHE.get(("layers", level.pk, level.layers_revision), read)
 
@@ -47,8 +49,10 @@ def store(level: Level, kind: str, array: np.ndarray, revision: int, tell=lambda
     whole_rows = -(-array.shape[0] // TILE)
 
     def packed(tz: int) -> list[GroundTile]:
-        return [GroundTile(level=level, kind=kind, tx=tx, tz=tz, revision=revision, data=data)
-                for tx, _, data in split(array[tz * TILE:(tz + 1) * TILE])]
+        return [
+            GroundTile(level=level, kind=kind, tx=tx, tz=tz, revision=revision, data=data)
+            for tx, _, data in split(array[tz * TILE : (tz + 1) * TILE])
+        ]
 
     with ThreadPoolExecutor(THREADS) as pool:
         for done, row in enumerate(pool.map(packed, range(whole_rows)), start=1):

@@ -19,14 +19,18 @@ VIEWS = 40
 
 
 @action
-def set_field(user: User, level: Level, key: UUID, kind: Entry.Kind, what: str, field: str, fresh: dict) -> Entry:
+def set_field(
+    user: User, level: Level, key: UUID, kind: Entry.Kind, what: str, field: str, fresh: dict
+) -> Entry:
     """Set one of the level's fields that hold several values."""
     with transaction.atomic():
         row = Level.objects.select_for_update().get(pk=level.pk)
         was = wind_of(row).model_dump() if field == "wind" else getattr(row, field)
         setattr(row, field, fresh)
         row.save(update_fields=[field])
-        return Entry.objects.create(level=row, user=user, kind=kind, key=key, what=what, change={"before": was, "after": fresh})
+        return Entry.objects.create(
+            level=row, user=user, kind=kind, key=key, what=what, change={"before": was, "after": fresh}
+        )
 
 
 @action
@@ -57,7 +61,9 @@ def remove_view(user: User, level: Level, key: UUID, name: str) -> Entry:
         row = Level.objects.select_for_update().get(pk=level.pk)
         views = [v for v in row.bookmarks if v["name"] != name]
         if len(views) == len(row.bookmarks):
-            raise HttpError(404, f"name: {level.name} has no view {name[:60]!r}; somebody may have removed it.")
+            raise HttpError(
+                404, f"name: {level.name} has no view {name[:60]!r}; somebody may have removed it."
+            )
         return _put_views(user, row, key, f"View {name} removed", views)
 
 
@@ -65,4 +71,6 @@ def _put_views(user: User, row: Level, key: UUID, what: str, views: list[dict]) 
     change = {"before": {"bookmarks": row.bookmarks}, "after": {"bookmarks": views}}
     row.bookmarks = views
     row.save(update_fields=["bookmarks"])
-    return Entry.objects.create(level=row, user=user, kind=Entry.Kind.VIEWS, key=key, what=what[:200], change=change)
+    return Entry.objects.create(
+        level=row, user=user, kind=Entry.Kind.VIEWS, key=key, what=what[:200], change=change
+    )

@@ -30,7 +30,9 @@ def rename(user: User, level: Level, key: UUID, name: str) -> Entry:
         row = Level.objects.select_for_update().get(pk=level.pk)
         change = {"before": {"name": row.name}, "after": {"name": name}}
         Level.objects.filter(pk=row.pk).update(name=name)
-        return Entry.objects.create(level=row, user=user, kind=Entry.Kind.LEVEL, key=key, what=f"Renamed {name}", change=change)
+        return Entry.objects.create(
+            level=row, user=user, kind=Entry.Kind.LEVEL, key=key, what=f"Renamed {name}", change=change
+        )
 
 
 def swap_name(entry: Entry, back: bool) -> None:
@@ -44,8 +46,8 @@ def swap_name(entry: Entry, back: bool) -> None:
 
 
 def copy(user: User, level: Level, name: str) -> Level:
-    """A level like another, led by who copies it: ground, shapes, masks, stock, stands with their painting, and single plants. What
-    was done in the old one, its members and its snapshots stay there.
+    """A level like another, led by who copies it: ground, shapes, masks, stock, stands with their painting,
+    and single plants. What was done in the old one, its members and its snapshots stay there.
 
     Raises: Refused when there is a level of that name.
     """
@@ -89,7 +91,9 @@ def remove(level: Level) -> None:
 
 def removed_of(user: User) -> list[Level]:
     """The removed levels that a user leads, the newest first."""
-    rows = Level.objects.filter(memberships__user=user, memberships__role=Membership.Role.LEAD, removed_at__isnull=False)
+    rows = Level.objects.filter(
+        memberships__user=user, memberships__role=Membership.Role.LEAD, removed_at__isnull=False
+    )
     return list(rows.order_by("-removed_at"))
 
 
@@ -107,7 +111,9 @@ def bring_back(user: User, slug: str) -> Level:
 
 def clear_out() -> None:
     """Have the worker delete the levels whose month is over, if there are any."""
-    if Level.objects.filter(removed_at__lt=timezone.now() - KEPT).exists() and not starting.under_way("clear out levels"):
+    if Level.objects.filter(removed_at__lt=timezone.now() - KEPT).exists() and not starting.under_way(
+        "clear out levels"
+    ):
         starting.start("clear out levels", "clear out levels")
 
 

@@ -30,8 +30,9 @@ SAVED = Bounds(memory=2_000_000_000, seconds=60, patience=180.0)
 
 
 class LevelCard(Schema):
-    """A level in the list; `over` names the views whose cost overruns a budget mark. `fresh`, whether plants, over and plan are
-    of the level as it is now; plants are not told before they were counted for the first time."""
+    """A level in the list; `over` names the views whose cost overruns a budget mark. `fresh`, whether plants,
+    over and plan are of the level as it is now; plants are not told before they were counted for the first
+    time."""
 
     slug: str
     name: str
@@ -71,22 +72,39 @@ class Slug(Schema):
 def levels(request: HttpRequest):
     """The user's levels, from what is kept of each: nothing is planted to show them."""
     lifetime.clear_out()
-    rows = Level.objects.filter(memberships__user=request.user, removed_at=None).annotate(role=F("memberships__role"))
-    return [{"slug": level.slug, "name": level.name, "role": level.role, "width": level.width, "length": level.length,
-             "views": len(level.bookmarks), **summary_of(level, request.user)} for level in rows.order_by("name")]
+    rows = Level.objects.filter(memberships__user=request.user, removed_at=None).annotate(
+        role=F("memberships__role")
+    )
+    return [
+        {
+            "slug": level.slug,
+            "name": level.name,
+            "role": level.role,
+            "width": level.width,
+            "length": level.length,
+            "views": len(level.bookmarks),
+            **summary_of(level, request.user),
+        }
+        for level in rows.order_by("name")
+    ]
 
 
 @router.get("/removed-levels", response=list[RemovedLevel])
 def removed(request: HttpRequest):
     """The removed levels that the user led, and can bring back."""
-    return [{"slug": level.slug, "name": level.name, "until": level.removed_at + lifetime.KEPT}
-            for level in lifetime.removed_of(request.user)]
+    return [
+        {"slug": level.slug, "name": level.name, "until": level.removed_at + lifetime.KEPT}
+        for level in lifetime.removed_of(request.user)
+    ]
 
 
 @router.put("/levels/{slug}/name", response=EntryOut)
 def rename(request: HttpRequest, slug: str, data: RenameIn):
     """Give the level another name; leads only."""
-    return entry_out(lifetime.rename(request.user, level_for(request, slug, to="lead"), data.key, data.name.strip()), request.user)
+    return entry_out(
+        lifetime.rename(request.user, level_for(request, slug, to="lead"), data.key, data.name.strip()),
+        request.user,
+    )
 
 
 @router.post("/levels/{slug}/copy", response=Slug)
@@ -98,7 +116,9 @@ def copy(request: HttpRequest, slug: str, data: LevelCopyIn):
 
 
 @router.post("/saved-levels", response=Slug)
-def open_saved(request: HttpRequest, file: File[UploadedFile], name: Annotated[str, Form(max_length=80)] = ""):
+def open_saved(
+    request: HttpRequest, file: File[UploadedFile], name: Annotated[str, Form(max_length=80)] = ""
+):
     """Make a new level, led by who brings it, from a zip of a level's folder."""
     check_may_make(request.user)
     called = f"file: {(file.name or 'level.zip')[:80]}"

@@ -21,20 +21,34 @@ SIDE = 512
 
 
 def look_of(name: str) -> str:
-    """What a layer is drawn as until somebody says otherwise, by its name: bedded rock, turf with blades, or soil."""
+    """What a layer is drawn as until somebody says otherwise, by its name: bedded rock, turf with blades, or
+    soil."""
     return "rock" if ROCK.search(name) else "turf" if TURF.search(name) else "soil"
 
 
 def layers_chosen(level: Level) -> dict[str, dict]:
     """Colour, look and texture of every layer."""
-    return {layer["name"]: {"colour": layer["colour"], "look": look_of(layer["name"]), "texture": "",
-                            **level.looks.get(layer["name"], {})} for layer in level.layers}
+    return {
+        layer["name"]: {
+            "colour": layer["colour"],
+            "look": look_of(layer["name"]),
+            "texture": "",
+            **level.looks.get(layer["name"], {}),
+        }
+        for layer in level.layers
+    }
 
 
 def layers_shown(level: Level) -> list[dict]:
     """The level's ground layers as they are drawn; `texture`, the address of a picture, or empty."""
-    return [{"name": name, **said, "texture": said["texture"] and f"/api/levels/{level.slug}/layers/texture/{said['texture']}.png"}
-            for name, said in layers_chosen(level).items()]
+    return [
+        {
+            "name": name,
+            **said,
+            "texture": said["texture"] and f"/api/levels/{level.slug}/layers/texture/{said['texture']}.png",
+        }
+        for name, said in layers_chosen(level).items()
+    ]
 
 
 def set_look(user: User, level: Level, key: UUID, name: str, look: dict) -> Entry:

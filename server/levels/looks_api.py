@@ -34,13 +34,19 @@ class LookIn(Strict):
 def set_look(request: HttpRequest, slug: str, data: LookIn):
     """Say how a ground layer is drawn."""
     level = level_for(request, slug, to="plant")
-    said = {name: value for name, value in data.model_dump(include={"colour", "look"}).items() if value is not None}
+    said = {
+        name: value
+        for name, value in data.model_dump(include={"colour", "look"}).items()
+        if value is not None
+    }
     said |= {"texture": ""} if data.texture else {}
     return entry_out(looks.set_look(request.user, level, data.key, data.name, said), request.user)
 
 
 @router.post("/levels/{slug}/layers/texture", response=EntryOut)
-def set_texture(request: HttpRequest, slug: str, file: File[UploadedFile], key: Form[UUID], name: Form[LayerName]):
+def set_texture(
+    request: HttpRequest, slug: str, file: File[UploadedFile], key: Form[UUID], name: Form[LayerName]
+):
     """Draw a ground layer with a picture, which is repeated every few metres."""
     level = level_for(request, slug, to="plant")
     digest = looks.store_texture(level, file.read())
@@ -50,7 +56,13 @@ def set_texture(request: HttpRequest, slug: str, file: File[UploadedFile], key: 
 @router.get("/levels/{slug}/layers/texture/{digest}.png")
 def texture(request: HttpRequest, slug: str, digest: str):
     """A picture that a ground layer is drawn with."""
-    data = level_for(request, slug).layer_textures.filter(digest=digest).values_list("data", flat=True).first()
+    data = (
+        level_for(request, slug).layer_textures.filter(digest=digest).values_list("data", flat=True).first()
+    )
     if data is None:
         raise HttpError(404, f"There is no such picture {digest[:32]!r} in this level.")
-    return HttpResponse(bytes(data), content_type="image/png", headers={"Cache-Control": "private, max-age=31536000, immutable"})
+    return HttpResponse(
+        bytes(data),
+        content_type="image/png",
+        headers={"Cache-Control": "private, max-age=31536000, immutable"},
+    )

@@ -22,19 +22,29 @@ class Level(models.Model):
     high = models.FloatField()
     ground_revision = models.PositiveIntegerField(default=1, help_text="of the heights' tiles")
     layers_revision = models.PositiveIntegerField(default=1, help_text="of the ground layers' tiles")
-    scene_revision = models.PositiveIntegerField(default=1, help_text="another with every change of shapes, masks or stock")
+    scene_revision = models.PositiveIntegerField(
+        default=1, help_text="another with every change of shapes, masks or stock"
+    )
     stand_revision = models.PositiveIntegerField(default=1, help_text="another with every change of stands")
     pin_revision = models.PositiveIntegerField(default=1, help_text="another with every change of pins")
-    shape_numbers = models.PositiveBigIntegerField(default=0, help_text="the highest number that a shape of it was given")
+    shape_numbers = models.PositiveBigIntegerField(
+        default=0, help_text="the highest number that a shape of it was given"
+    )
     touch_cell = models.FloatField(default=1.0, help_text="m, size of a cell of the touch maps")
     layers = models.JSONField(default=list, help_text="name and colour of each ground layer")
     waters = models.JSONField(default=list, help_text="altitude and box of each water surface")
     bookmarks = models.JSONField(default=list, help_text="named views")
     sun = models.JSONField(default=dict, help_text="bearing and elevation in degrees")
     fog = models.FloatField(default=0.0008, help_text="extinction per m")
-    removed_at = models.DateTimeField(null=True, default=None, help_text="when it was removed; it is kept for a month")
-    looks = models.JSONField(default=dict, help_text="by ground layer, what a person chose: colour, look, and digest of a texture")
-    wind = models.JSONField(default=dict, help_text="see server.levels.schemas.Wind; empty for the first values")
+    removed_at = models.DateTimeField(
+        null=True, default=None, help_text="when it was removed; it is kept for a month"
+    )
+    looks = models.JSONField(
+        default=dict, help_text="by ground layer, what a person chose: colour, look, and digest of a texture"
+    )
+    wind = models.JSONField(
+        default=dict, help_text="see server.levels.schemas.Wind; empty for the first values"
+    )
     marks = models.JSONField(default=dict, help_text="budget marks by line")
 
     def __str__(self) -> str:
@@ -64,7 +74,9 @@ class Level(models.Model):
     @property
     def touch_shape(self) -> tuple[int, int]:
         """Rows and columns of the touch maps; the last ones may reach over the level's edge."""
-        return max(ceil(self.length / self.touch_cell - 1e-6), 1), max(ceil(self.width / self.touch_cell - 1e-6), 1)
+        return max(ceil(self.length / self.touch_cell - 1e-6), 1), max(
+            ceil(self.width / self.touch_cell - 1e-6), 1
+        )
 
 
 class LevelSummary(models.Model):
@@ -79,7 +91,8 @@ class LevelSummary(models.Model):
 
 
 class LayerTexture(models.Model):
-    """A picture that a ground layer is drawn with, a square PNG; it stays as long as the level, so that undo finds it."""
+    """A picture that a ground layer is drawn with, a square PNG; it stays as long as the level, so that undo
+    finds it."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="layer_textures")
     digest = models.CharField(max_length=32)
@@ -106,7 +119,8 @@ class Membership(models.Model):
 
 
 class RasterTile(models.Model):
-    """A tile of 256 × 256 raster values (fewer at the far edges), zlib-compressed, row by row, little-endian."""
+    """A tile of 256 × 256 raster values (fewer at the far edges), zlib-compressed, row by row,
+    little-endian."""
 
     tx = models.PositiveSmallIntegerField()
     tz = models.PositiveSmallIntegerField()
@@ -131,4 +145,6 @@ class GroundTile(RasterTile):
     kind = models.CharField(max_length=10, choices=Kind.choices)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["level", "kind", "revision", "tx", "tz"], name="one_ground_tile")]
+        constraints = [
+            models.UniqueConstraint(fields=["level", "kind", "revision", "tx", "tz"], name="one_ground_tile")
+        ]

@@ -17,7 +17,9 @@ SIDE = 560
 def plan_png(level: Level, plantings: list[Planting]) -> bytes:
     """The plan as PNG; swards are not drawn, they would cover everything."""
 
-    colours = np.array([[int(layer["colour"][k:k + 2], 16) for k in (1, 3, 5)] for layer in layers_shown(level)], float)
+    colours = np.array(
+        [[int(layer["colour"][k : k + 2], 16) for k in (1, 3, 5)] for layer in layers_shown(level)], float
+    )
     marks = []
     for planting in plantings:
         if not planting.stand.sward:

@@ -1,5 +1,5 @@
-"""A level of the database as the core's value, and its plants: what is worked out is kept between requests, and shared as far as
-nothing it follows from has changed."""
+"""A level of the database as the core's value, and its plants: what is worked out is kept between requests,
+and shared as far as nothing it follows from has changed."""
 
 from __future__ import annotations
 
@@ -29,13 +29,18 @@ Revisions = dict[int, dict[tuple[int, int], int]]
 
 
 class _State:
-    """What was read of a level's stands at one moment: the revision of their rows, those of their painted tiles by the stand's
-    primary key and (tx, tz), their rows by number, and the stands as the core has them."""
+    """What was read of a level's stands at one moment: the revision of their rows, those of their painted
+    tiles by the stand's primary key and (tx, tz), their rows by number, and the stands as the core has
+    them."""
 
     def __init__(self, level: Level) -> None:
         found: Revisions = defaultdict(dict)
         names = ("stand_id", "tx", "tz", "revision")
-        rows = list(Level.objects.filter(pk=level.pk).values_list("stand_revision", *(f"stands__touch_tiles__{n}" for n in names)))
+        rows = list(
+            Level.objects.filter(pk=level.pk).values_list(
+                "stand_revision", *(f"stands__touch_tiles__{n}" for n in names)
+            )
+        )
         for _, pk, tx, tz, revision in rows:
             if pk is not None:
                 found[pk][tx, tz] = revision
@@ -54,26 +59,57 @@ def _read_stands(level: Level) -> tuple[list[tuple], dict[int, DocumentStand]]:
 
 
 def _read_furniture(level: Level) -> tuple[dict, dict, dict]:
-    """Masks by name, shapes by number, and stock by slug, which seldom change; of the stock, all that plants follow from."""
-    masks = {name: mask_of(digest, pk, rows, columns)
-             for name, digest, pk, rows, columns in level.masks.values_list("name", "digest", "pk", "rows", "columns")}
+    """Masks by name, shapes by number, and stock by slug, which seldom change; of the stock, all that plants
+    follow from."""
+    masks = {
+        name: mask_of(digest, pk, rows, columns)
+        for name, digest, pk, rows, columns in level.masks.values_list(
+            "name", "digest", "pk", "rows", "columns"
+        )
+    }
     shapes = {shape.number: shape.core for shape in level.shapes.all()}
-    stock = {row.slug: Item(row.slug, row.name, row.height, row.crown, row.trunk, row.anchors, b"", row.traits, row.distances)
-             for row in level.stock.defer("glb", "silhouette")}
+    stock = {
+        row.slug: Item(
+            row.slug, row.name, row.height, row.crown, row.trunk, row.anchors, b"", row.traits, row.distances
+        )
+        for row in level.stock.defer("glb", "silhouette")
+    }
     return masks, shapes, stock
 
 
 def _document(level: Level, state: _State) -> Document:
-    masks, shapes, stock = CACHE.get(("furniture", level.pk, level.scene_revision), lambda: _read_furniture(level))
+    masks, shapes, stock = CACHE.get(
+        ("furniture", level.pk, level.scene_revision), lambda: _read_furniture(level)
+    )
     touch = {number: touch_of(row, state.touch.get(row.pk, {})) for number, row in state.rows.items()}
-    return Document(level.slug, level.name, level.seed, heights_of(level), layers_of(level), masks, shapes, stock, state.stands,
-                    level.touch_cell, touch, pins_of(level))
+    return Document(
+        level.slug,
+        level.name,
+        level.seed,
+        heights_of(level),
+        layers_of(level),
+        masks,
+        shapes,
+        stock,
+        state.stands,
+        level.touch_cell,
+        touch,
+        pins_of(level),
+    )
 
 
 def _token(level: Level, state: _State) -> tuple:
     """Equal as long as nothing has changed that the level's plants follow from."""
-    return (level.slug, level.ground_revision, level.layers_revision, level.scene_revision, level.pin_revision, level.touch_cell,
-            state.revision, {pk: dict(tiles) for pk, tiles in state.touch.items()})
+    return (
+        level.slug,
+        level.ground_revision,
+        level.layers_revision,
+        level.scene_revision,
+        level.pin_revision,
+        level.touch_cell,
+        state.revision,
+        {pk: dict(tiles) for pk, tiles in state.touch.items()},
+    )
 
 
 def _read(level: Level) -> None:
@@ -115,8 +151,8 @@ def forget_planted(level: Level) -> None:
 
 
 def paint_planted(stand: Stand, touch: TouchMap, box: Box) -> None:
-    """Note that a stand's touch was stored, which differs from what was read only inside a box of level metres; inside the
-    transaction that stores it."""
+    """Note that a stand's touch was stored, which differs from what was read only inside a box of level
+    metres; inside the transaction that stores it."""
     level = stand.level
     level._planted = planted_of(level).painted(stand.number, touch, box)
     level._as_read.touch[stand.pk] = dict(touch.revisions)
@@ -130,5 +166,6 @@ def planting_of(stand: Stand) -> Planting:
 
 
 def tried(stand: Stand, settings: StandSettings | None = None, checked: bool = True) -> Planting:
-    """A stand's planting under other settings, or that of a stand that is not stored; see `PlantedLevel.trying`."""
+    """A stand's planting under other settings, or that of a stand that is not stored; see
+    `PlantedLevel.trying`."""
     return planted_of(stand.level).trying(document_of_stand(stand, settings), checked)

@@ -1,4 +1,5 @@
-"""Who is in a level, and where. It is told anew every second or two and kept only in this process, which is the only one."""
+"""Who is in a level, and where. It is told anew every second or two and kept only in this process, which is
+the only one."""
 
 from __future__ import annotations
 

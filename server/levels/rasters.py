@@ -13,7 +13,8 @@ TILE = 256
 
 
 _SQUEEZED = b"\x02"
-"""A stored tile that begins so holds int16 values as `thicket.ground.rasters.squeezed` lays them out: painted maps are smooth."""
+"""A stored tile that begins so holds int16 values as `thicket.ground.rasters.squeezed` lays them out: painted
+maps are smooth."""
 
 
 _PLANES = b"\x01"
@@ -21,7 +22,9 @@ _PLANES = b"\x01"
 
 
 def _from_planes(data: bytes, shape: tuple[int, ...]) -> np.ndarray:
-    folded = np.ascontiguousarray(np.frombuffer(data, np.uint8).reshape(2, -1).T).view(np.uint16).reshape(shape)
+    folded = (
+        np.ascontiguousarray(np.frombuffer(data, np.uint8).reshape(2, -1).T).view(np.uint16).reshape(shape)
+    )
     both = ((folded >> 1) ^ (-(folded & 1).astype(np.int16)).view(np.uint16)).view(np.int16)
     return np.cumsum(np.cumsum(both, axis=0, dtype=np.int16), axis=1, dtype=np.int16)
 
@@ -56,13 +59,15 @@ def split(array: np.ndarray) -> Iterator[tuple[int, int, bytes]]:
     """All tiles of a raster as (tx, tz, stored bytes)."""
     for tz in range(-(-array.shape[0] // TILE)):
         for tx in range(-(-array.shape[1] // TILE)):
-            yield tx, tz, pack(array[tz * TILE:(tz + 1) * TILE, tx * TILE:(tx + 1) * TILE])
+            yield tx, tz, pack(array[tz * TILE : (tz + 1) * TILE, tx * TILE : (tx + 1) * TILE])
 
 
 def place(array: np.ndarray, tx: int, tz: int, data: bytes) -> None:
     """Write a stored tile into its place in the whole raster."""
     shape = tile_shape(array.shape, tx, tz)
-    array[tz * TILE:tz * TILE + shape[0], tx * TILE:tx * TILE + shape[1]] = unpack(data, array.dtype.str, shape)
+    array[tz * TILE : tz * TILE + shape[0], tx * TILE : tx * TILE + shape[1]] = unpack(
+        data, array.dtype.str, shape
+    )
 
 
 def whole(tiles: Iterable[tuple[int, int, bytes]], dtype: str, shape: tuple[int, ...]) -> np.ndarray:

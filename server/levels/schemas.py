@@ -12,8 +12,8 @@ from thicket.sight.wind import Wind as CoreWind
 
 
 class Wind(Strict):
-    """The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of stock items by slug:
-    0 bends with every breath, 1 stands still; stone does."""
+    """The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of
+    stock items by slug: 0 bends with every breath, 1 stands still; stone does."""
 
     bearing: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = CoreWind.bearing
     speed: Annotated[float, Field(allow_inf_nan=False, ge=0, le=40)] = CoreWind.speed
@@ -35,5 +35,10 @@ def wind_of(level: Level) -> Wind:
     for stand in sorted(level.stands.all(), key=lambda s: s.order):
         for entry in stand.settings["mix"]:
             first.setdefault(entry["item"], STIFF[stand.stratum])
-    every = {slug: traits.get("stiffness", first.get(slug, 0.5)) for slug, traits in level.stock.values_list("slug", "traits")}
-    return said.model_copy(update={"stiffness": every | {k: v for k, v in said.stiffness.items() if k in every}})
+    every = {
+        slug: traits.get("stiffness", first.get(slug, 0.5))
+        for slug, traits in level.stock.values_list("slug", "traits")
+    }
+    return said.model_copy(
+        update={"stiffness": every | {k: v for k, v in said.stiffness.items() if k in every}}
+    )

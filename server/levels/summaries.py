@@ -1,5 +1,5 @@
-"""What the list of levels says of each: plants, views over budget, a small plan; made by the worker, kept, and made anew when the
-level has changed since."""
+"""What the list of levels says of each: plants, views over budget, a small plan; made by the worker, kept,
+and made anew when the level has changed since."""
 
 from __future__ import annotations
 
@@ -21,13 +21,20 @@ from server.sight.reckoning import bookmark_view, level_cost, over, spent
 def stamp_of(level: Level) -> tuple[str, datetime | None]:
     """A text that is another whenever the level has changed, and when it was changed last."""
     done = level.entries.aggregate(newest=Max("id"), touched=Max("touched"))
-    parts = level.ground_revision, level.layers_revision, level.stand_revision, done["newest"], done["touched"]
+    parts = (
+        level.ground_revision,
+        level.layers_revision,
+        level.stand_revision,
+        done["newest"],
+        done["touched"],
+    )
     return ".".join(map(str, parts)), done["touched"]
 
 
 def summary_of(level: Level, user: User) -> dict:
-    """The level's summary as it is kept: plants (None when it was never made), views over budget, the plan's address, and whether
-    it is of the level as it is now; when it is not, the worker is asked to make it anew."""
+    """The level's summary as it is kept: plants (None when it was never made), views over budget, the plan's
+    address, and whether it is of the level as it is now; when it is not, the worker is asked to make it
+    anew."""
     kept = LevelSummary.objects.filter(level=level).defer("plan").first()
     stamp, changed = stamp_of(level)
     fresh = kept is not None and kept.stamp == stamp
@@ -55,5 +62,7 @@ def _summarise(job: Job, progress: Progress) -> None:
     worst = [name for name, view in views if over(level.marks, spent(level_cost(level, view, plantings)))]
     picture = plan.plan_png(level, plantings)
     made = LevelSummary.objects.filter(level=level).values_list("made", flat=True).first() or 0
-    LevelSummary.objects.update_or_create(level=level, defaults={"stamp": stamp, "plants": plants, "over": worst, "plan": picture,
-                                                                 "made": made + 1})
+    LevelSummary.objects.update_or_create(
+        level=level,
+        defaults={"stamp": stamp, "plants": plants, "over": worst, "plan": picture, "made": made + 1},
+    )

@@ -41,9 +41,12 @@ def document_of(level: Level) -> Document:
     """The level with its meshes and all that people see of it."""
     document = planted_of(level).level
     view = {name: getattr(level, name) for name in VIEW} | {
-        "layers": [{"name": name, **look} for name, look in layers_chosen(level).items()]}
+        "layers": [{"name": name, **look} for name, look in layers_chosen(level).items()]
+    }
     shapes = {shape.number: {name: getattr(shape, name) for name in SHAPE} for shape in level.shapes.all()}
-    return replace(document, stock=with_meshes(level, document.stock), details={"view": view, "shapes": shapes})
+    return replace(
+        document, stock=with_meshes(level, document.stock), details={"view": view, "shapes": shapes}
+    )
 
 
 @transaction.atomic
@@ -59,16 +62,33 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
     looks = {said["name"]: {k: v for k, v in said.items() if k != "name"} for said in view.get("layers", [])}
     rows, columns = ground.cells
     level = Level.objects.create(
-        slug=free_slug(name, Level.objects.all(), "level"), name=name[:80], seed=document.seed, cell=ground.cell, rows=rows,
-        columns=columns, low=float(ground.heights.min()), high=float(ground.heights.max()), touch_cell=document.touch_cell,
-        layers=[{"name": n, "colour": looks.get(n, {}).get("colour", "#8d9460")} for n in document.layers.names],
-        shape_numbers=max(document.shapes, default=0), **{n: view[n] for n in VIEW if n in view})
+        slug=free_slug(name, Level.objects.all(), "level"),
+        name=name[:80],
+        seed=document.seed,
+        cell=ground.cell,
+        rows=rows,
+        columns=columns,
+        low=float(ground.heights.min()),
+        high=float(ground.heights.max()),
+        touch_cell=document.touch_cell,
+        layers=[
+            {"name": n, "colour": looks.get(n, {}).get("colour", "#8d9460")} for n in document.layers.names
+        ],
+        shape_numbers=max(document.shapes, default=0),
+        **{n: view[n] for n in VIEW if n in view},
+    )
     Membership.objects.create(user=user, level=level, role=Membership.Role.LEAD)
     store(level, "heights", ground.heights, 1)
     store(level, "layers", document.layers.weights, 1)
     for mask_name, mask in document.masks.items():
-        Mask.objects.create(level=level, name=mask_name, rows=mask.values.shape[0], columns=mask.values.shape[1], digest=mask.key,
-                            data=zlib.compress(np.ascontiguousarray(mask.values).tobytes()))
+        Mask.objects.create(
+            level=level,
+            name=mask_name,
+            rows=mask.values.shape[0],
+            columns=mask.values.shape[1],
+            digest=mask.key,
+            data=zlib.compress(np.ascontiguousarray(mask.values).tobytes()),
+        )
     _put_shapes(level, document)
     _put_stock(level, document)
     _put_stands(level, document)
@@ -78,11 +98,24 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
 def _put_shapes(level: Level, document: Document) -> None:
     details = document.details.get("shapes", {})
     for number, shape in document.shapes.items():
-        trail = shape.trail and {"reach": shape.trail.reach, "lean": shape.trail.lean, "flatten": shape.trail.flatten,
-                                 "strata": list(shape.trail.strata)}
+        trail = shape.trail and {
+            "reach": shape.trail.reach,
+            "lean": shape.trail.lean,
+            "flatten": shape.trail.flatten,
+            "strata": list(shape.trail.strata),
+        }
         more = {"form": "line" if shape.kind == "path" else "polygon"} | details.get(number, {})
-        Shape.objects.create(level=level, number=number, kind=shape.kind, name=shape.name, points=[list(p) for p in shape.points],
-                             width=shape.width, clear=shape.clear, trail=trail, **{k: v for k, v in more.items() if k in SHAPE})
+        Shape.objects.create(
+            level=level,
+            number=number,
+            kind=shape.kind,
+            name=shape.name,
+            points=[list(p) for p in shape.points],
+            width=shape.width,
+            clear=shape.clear,
+            trail=trail,
+            **{k: v for k, v in more.items() if k in SHAPE},
+        )
 
 
 def _put_stock(level: Level, document: Document) -> None:
@@ -90,19 +123,43 @@ def _put_stock(level: Level, document: Document) -> None:
         if not item.glb:
             raise Refused(f"stock/{item.slug}.glb: the mesh of {item.name} is missing")
         StockItem.objects.create(
-            level=level, slug=item.slug, name=item.name, height=item.height, crown=item.crown, trunk=item.trunk, glb=item.glb,
-            anchors=list(item.points), silhouette=b"", traits=dict(item.traits), distances=dict(item.distances), held=True)
+            level=level,
+            slug=item.slug,
+            name=item.name,
+            height=item.height,
+            crown=item.crown,
+            trunk=item.trunk,
+            glb=item.glb,
+            anchors=list(item.points),
+            silhouette=b"",
+            traits=dict(item.traits),
+            distances=dict(item.distances),
+            held=True,
+        )
 
 
 def _put_stands(level: Level, document: Document) -> None:
     for number, said in document.stands.items():
         stand = Stand.objects.create(
-            level=level, number=number, slug=said.slug, name=said.name, stratum=said.stratum, place=said.place, sward=said.sward,
-            seed=said.seed, locked=said.locked, colour=said.colour, settings=said.settings.model_dump(mode="json"))
+            level=level,
+            number=number,
+            slug=said.slug,
+            name=said.name,
+            stratum=said.stratum,
+            place=said.place,
+            sward=said.sward,
+            seed=said.seed,
+            locked=said.locked,
+            colour=said.colour,
+            settings=said.settings.model_dump(mode="json"),
+        )
         touch = document.touch.get(number)
         if touch is not None and touch.tiles:
-            TouchTile.objects.bulk_create(TouchTile(stand=stand, tx=tx, tz=tz, data=data) for tx, tz, data in split(touch.array)
-                                          if (tx, tz) in touch.tiles)
+            TouchTile.objects.bulk_create(
+                TouchTile(stand=stand, tx=tx, tz=tz, data=data)
+                for tx, tz, data in split(touch.array)
+                if (tx, tz) in touch.tiles
+            )
         pins = document.pins.get(number)
         if pins is not None:
             _put_pins(level, stand, pins, said.settings.mix[0].item)
@@ -111,10 +168,15 @@ def _put_stands(level: Level, document: Document) -> None:
 def _put_pins(level: Level, stand: Stand, pins: Pins, item: str) -> None:
     homes = dict(zip(pins.replaced.tolist(), pins.home.tolist()))
     rows = []
-    for plant, slug, x, z, lift, rest in zip(pins.id.tolist(), pins.item, pins.x.tolist(), pins.z.tolist(), pins.lift.tolist(),
-                                             pins.rest.tolist()):
+    for plant, slug, x, z, lift, rest in zip(
+        pins.id.tolist(), pins.item, pins.x.tolist(), pins.z.tolist(), pins.lift.tolist(), pins.rest.tolist()
+    ):
         rows.append((plant, (slug, x, z, lift, *rest, False, *homes.pop(plant, (None, None)))))
     rows += [(plant, (item, *home, 0.0, 0, 0, 0, 1, 1, 1, 0.5, True, *home)) for plant, home in homes.items()]
-    Pin.objects.bulk_create(Pin(level=level, stand=stand, plant=plant, **dict(zip(FIELDS, said))) for plant, said in rows)
+    Pin.objects.bulk_create(
+        Pin(level=level, stand=stand, plant=plant, **dict(zip(FIELDS, said))) for plant, said in rows
+    )
     for place in pins.uprooted:
-        UprootedPlace.objects.create(level=level, stand=stand, key=uuid4(), path=[list(p) for p in place.path], radius=place.radius)
+        UprootedPlace.objects.create(
+            level=level, stand=stand, key=uuid4(), path=[list(p) for p in place.path], radius=place.radius
+        )

@@ -32,15 +32,22 @@ def _in_64_bits(text: str) -> str:
     return text
 
 
-PlantId = Annotated[str, Field(pattern=r"^\d{1,20}$", description="64-bit id as text"), AfterValidator(_in_64_bits)]
-Turn = Annotated[float, Field(allow_inf_nan=False, ge=-360, le=720, description="bearing of its front in degrees")]
-Lift = Annotated[float, Field(allow_inf_nan=False, ge=-50, le=500, description="m of its foot above the ground")]
+PlantId = Annotated[
+    str, Field(pattern=r"^\d{1,20}$", description="64-bit id as text"), AfterValidator(_in_64_bits)
+]
+Turn = Annotated[
+    float, Field(allow_inf_nan=False, ge=-360, le=720, description="bearing of its front in degrees")
+]
+Lift = Annotated[
+    float, Field(allow_inf_nan=False, ge=-50, le=500, description="m of its foot above the ground")
+]
 Place = Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False, description="level metres")]
 Many = 10_000
 
 
 class Parts(Strict):
-    """What a hand can set on a plant; what is left out stays, or is drawn from the stand's mix and variation."""
+    """What a hand can set on a plant; what is left out stays, or is drawn from the stand's mix and
+    variation."""
 
     item: Annotated[str, Field(max_length=60)] | None = None
     turn: Turn | None = None
@@ -67,7 +74,8 @@ class ChangePlant(Parts):
 
 
 class PinsIn(Strict):
-    """What is to be done to single plants of a stand; all of it or nothing. `push` sets plants where others are in the way."""
+    """What is to be done to single plants of a stand; all of it or nothing. `push` sets plants where others
+    are in the way."""
 
     key: UUID4
     add: list[AddPlant] = Field(default=[], max_length=Many)
@@ -108,13 +116,20 @@ def _near(planting: Planting, x: float, z: float, reach: float) -> dict | None:
             k = int(far.argmin())
             if far[k] <= best:
                 best, pinned = float(far[k]), bool(np.isin(plants.id[k], planting.pins.id))
-                (plant, row), = as_rows(planting, plants.take(np.array([k]))).items()
+                ((plant, row),) = as_rows(planting, plants.take(np.array([k]))).items()
                 found = _out(int(plant), row, "pinned" if pinned else "rule")
     return found
 
 
 @router.get("/levels/{slug}/stands/{stand}/plant", response=PlantOut | None)
-def plant_at(request: HttpRequest, slug: str, stand: int, x: Place, z: Place, reach: Annotated[float, Query(gt=0, le=100)] = 5):
+def plant_at(
+    request: HttpRequest,
+    slug: str,
+    stand: int,
+    x: Place,
+    z: Place,
+    reach: Annotated[float, Query(gt=0, le=100)] = 5,
+):
     """The stand's plant nearest to a place, within a reach in m; nothing when there is none."""
     row = stand_for(level_for(request, slug), stand)
     return None if row.sward else _near(planting_of(row), x, z, reach)
@@ -132,11 +147,20 @@ def change(request: HttpRequest, slug: str, stand: int, data: PinsIn):
     """Set, change, remove and release single plants, as one journal entry."""
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
-    wish = Wish([a.model_dump() for a in data.add], [{**c.model_dump(), "plant": int(c.plant)} for c in data.change],
-                [int(p) for p in data.remove], [int(p) for p in data.release], data.push)
+    wish = Wish(
+        [a.model_dump() for a in data.add],
+        [{**c.model_dump(), "plant": int(c.plant)} for c in data.change],
+        [int(p) for p in data.remove],
+        [int(p) for p in data.release],
+        data.push,
+    )
     entry = change_pins(request.user, row, data.key, wish)
-    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
-            "stale": list(level.stands.values_list("pk", flat=True))}
+    return {
+        "entry": entry_out(entry, request.user),
+        "stand": None,
+        "keys": {},
+        "stale": list(level.stands.values_list("pk", flat=True)),
+    }
 
 
 class GhostIn(Strict):
@@ -153,7 +177,9 @@ class GhostOut(Schema):
     plant: PlantOut
     form: list[float]
     trouble: str = Field(description="what is in the way, as a sentence; empty when nothing is")
-    disc: tuple[float, float, float] | None = Field(description="x, z and radius in m of the footprint in the way")
+    disc: tuple[float, float, float] | None = Field(
+        description="x, z and radius in m of the footprint in the way"
+    )
 
 
 @router.post("/levels/{slug}/stands/{stand}/pins/try", response=GhostOut)
@@ -163,10 +189,17 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
     if row.sward:
         raise Refused(f"stand: {row.name} is a sward; it has no single plants to set")
     plant, said, trouble = ghost(row, data.key, data.add.model_dump(), data.push)
-    y = float(planting_of(row).ground.height_at(np.array([said["x"]]), np.array([said["z"]]))[0]) + said["lift"]
+    y = (
+        float(planting_of(row).ground.height_at(np.array([said["x"]]), np.array([said["z"]]))[0])
+        + said["lift"]
+    )
     form = [said["x"], y, said["z"], *(said[n] for n in ("qx", "qy", "qz", "qw", "width", "height", "tint"))]
-    return {"plant": _out(int(plant), said, "pinned"), "form": form, "trouble": f"{trouble}." if trouble else "",
-            "disc": trouble.disc if trouble else None}
+    return {
+        "plant": _out(int(plant), said, "pinned"),
+        "form": form,
+        "trouble": f"{trouble}." if trouble else "",
+        "disc": trouble.disc if trouble else None,
+    }
 
 
 class UprootIn(Strict):
@@ -184,8 +217,12 @@ def uproot_plants(request: HttpRequest, slug: str, data: UprootIn):
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in dict.fromkeys(data.stands)]
     entry = uproot(request.user, rows, Stroke("thin", data.path, data.radius, 0, 1), data.key)
-    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
-            "stale": list(level.stands.values_list("pk", flat=True))}
+    return {
+        "entry": entry_out(entry, request.user),
+        "stand": None,
+        "keys": {},
+        "stale": list(level.stands.values_list("pk", flat=True)),
+    }
 
 
 @router.post("/levels/{slug}/stands/{stand}/regrow", response=ChangedOut)
@@ -193,8 +230,12 @@ def let_grow_again(request: HttpRequest, slug: str, stand: int, data: KeyIn):
     """Let a stand grow again wherever it was uprooted, as one journal entry."""
     level = level_for(request, slug, to="plant")
     entry = regrow(request.user, stand_for(level, stand), data.key)
-    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
-            "stale": list(level.stands.values_list("pk", flat=True))}
+    return {
+        "entry": entry_out(entry, request.user),
+        "stand": None,
+        "keys": {},
+        "stale": list(level.stands.values_list("pk", flat=True)),
+    }
 
 
 class UnderOut(Schema):
@@ -211,12 +252,15 @@ def what_is_under(request: HttpRequest, slug: str, x: Place, z: Place):
     """The stands that stand over a place, top to bottom."""
     level = level_for(request, slug)
     if not (0 <= x < level.width and 0 <= z < level.length):
-        raise Refused(f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m")
+        raise Refused(
+            f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m"
+        )
     return under(level, x, z)
 
 
 class SelectIn(Strict):
-    """Which single plants: of these stands, of all when there are none; inside an outline; of one item; pinned ones alone."""
+    """Which single plants: of these stands, of all when there are none; inside an outline; of one item;
+    pinned ones alone."""
 
     stands: list[int] = Field(default=[], max_length=200)
     outline: list[tuple[Number, Number]] | None = Field(default=None, min_length=3, max_length=2000)
@@ -242,25 +286,42 @@ class SelectionOut(Schema):
 def select(request: HttpRequest, slug: str, data: SelectIn):
     """Single plants by outline, item or pins."""
     level = level_for(request, slug)
-    rows = [stand_for(level, pk) for pk in data.stands] or sorted(rows_of(level).values(), key=lambda s: s.order)
+    rows = [stand_for(level, pk) for pk in data.stands] or sorted(
+        rows_of(level).values(), key=lambda s: s.order
+    )
     only = None if data.plants is None else np.array([int(p) for p in data.plants], np.uint64)
     found, total = selected(level, rows, data.outline, data.item, data.pinned, only)
     out = []
     for stand, planting, plants in found:
         pinned = np.isin(plants.id, planting.pins.id)
         ground = planting.ground.height_at(plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))
-        for k, (form, plant, item) in enumerate(zip(plants.form.tolist(), plants.id.tolist(), plants.item.tolist())):
+        for k, (form, plant, item) in enumerate(
+            zip(plants.form.tolist(), plants.id.tolist(), plants.item.tolist())
+        ):
             q = form[3:7]
-            out.append({"stand": stand.pk, "plant": str(plant), "item": planting.items[item], "x": form[0], "z": form[2],
-                        "state": "pinned" if pinned[k] else "rule", "lift": form[1] - float(ground[k]), "turn": bearing_of(q),
-                        "lean": lean_of(q), "width": form[7], "height": form[8], "tint": form[9]})
+            out.append(
+                {
+                    "stand": stand.pk,
+                    "plant": str(plant),
+                    "item": planting.items[item],
+                    "x": form[0],
+                    "z": form[2],
+                    "state": "pinned" if pinned[k] else "rule",
+                    "lift": form[1] - float(ground[k]),
+                    "turn": bearing_of(q),
+                    "lean": lean_of(q),
+                    "width": form[7],
+                    "height": form[8],
+                    "tint": form[9],
+                }
+            )
     return {"plants": out, "total": total}
 
 
 class HandIn(Strict):
-    """One thing done to many single plants, by stand: values for all of them, or what theirs are to be changed by. All of it or
-    nothing. `free` keeps altitudes while moving, else plants keep their lift above the ground; `push` sets plants where others
-    are in the way."""
+    """One thing done to many single plants, by stand: values for all of them, or what theirs are to be
+    changed by. All of it or nothing. `free` keeps altitudes while moving, else plants keep their lift above
+    the ground; `push` sets plants where others are in the way."""
 
     key: UUID4
     plants: dict[int, list[PlantId]] = Field(min_length=1)
@@ -283,9 +344,13 @@ class HandIn(Strict):
         """What it asks for of one stand."""
         said = self.model_dump(exclude={"key", "plants", "do", "push"})
         each = [said | {"plant": int(p)} for p in ids]
-        return Wish(change=each if self.do == "change" else [], copy=each if self.do == "copy" else [],
-                    remove=[int(p) for p in ids] if self.do == "remove" else [],
-                    release=[int(p) for p in ids] if self.do == "release" else [], push=self.push)
+        return Wish(
+            change=each if self.do == "change" else [],
+            copy=each if self.do == "copy" else [],
+            remove=[int(p) for p in ids] if self.do == "remove" else [],
+            release=[int(p) for p in ids] if self.do == "release" else [],
+            push=self.push,
+        )
 
 
 @router.post("/levels/{slug}/hand", response=ChangedOut)
@@ -297,5 +362,9 @@ def hand(request: HttpRequest, slug: str, data: HandIn):
         raise Refused(f"plants: {total:,} were named; 1 to {Many:,} can be changed at once")
     wishes = {stand_for(level, pk).number: data.wish(ids) for pk, ids in data.plants.items() if ids}
     entry = change_many(request.user, level, data.key, wishes)
-    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {},
-            "stale": list(level.stands.values_list("pk", flat=True))}
+    return {
+        "entry": entry_out(entry, request.user),
+        "stand": None,
+        "keys": {},
+        "stale": list(level.stands.values_list("pk", flat=True)),
+    }

@@ -1,4 +1,5 @@
-"""Pins kept, journalled and taken back: single plants added, moved, turned, sized, exchanged, removed and released."""
+"""Pins kept, journalled and taken back: single plants added, moved, turned, sized, exchanged, removed and
+released."""
 
 from __future__ import annotations
 
@@ -36,7 +37,8 @@ MOST = 20_000
 
 
 class InTheWay(Refused):
-    """A place that is taken; `disc` is the x, z and radius in m of the footprint in the way, when it is one."""
+    """A place that is taken; `disc` is the x, z and radius in m of the footprint in the way, when it is
+    one."""
 
     def __init__(self, sentence: str, disc: tuple[float, float, float] | None = None) -> None:
         super().__init__(sentence)
@@ -45,7 +47,8 @@ class InTheWay(Refused):
 
 @dataclass
 class Wish:
-    """What is to be done to single plants of one stand: each change names the plant and only what is to be different."""
+    """What is to be done to single plants of one stand: each change names the plant and only what is to be
+    different."""
 
     add: list[dict] = field(default_factory=list)
     change: list[dict] = field(default_factory=list)
@@ -60,9 +63,16 @@ def as_rows(planting: Planting, plants: Plants) -> Rows:
     form = plants.form.astype(float)
     form[:, 1] -= planting.ground.height_at(form[:, 0].copy(), form[:, 2].copy())
     names = ("x", "lift", "z", "qx", "qy", "qz", "qw", "width", "height", "tint")
-    return {str(plant): {"item": planting.items[item], **dict(zip(names, said)), "gone": False, "home_x": said[0],
-                         "home_z": said[2]}
-            for plant, item, said in zip(plants.id.tolist(), plants.item.tolist(), form.tolist())}
+    return {
+        str(plant): {
+            "item": planting.items[item],
+            **dict(zip(names, said)),
+            "gone": False,
+            "home_x": said[0],
+            "home_z": said[2],
+        }
+        for plant, item, said in zip(plants.id.tolist(), plants.item.tolist(), form.tolist())
+    }
 
 
 def standing(planting: Planting, ids: list[int], near: dict[int, tuple[float, float]] | None = None) -> Rows:
@@ -83,7 +93,9 @@ def standing(planting: Planting, ids: list[int], near: dict[int, tuple[float, fl
 
 def _changed(row: dict, said: dict, ground: Ground) -> dict:
     """A row with what a hand wants to be different: values, or what they are to be changed by."""
-    out = row | {n: said[n] for n in ("item", "x", "z", "lift", "width", "height", "tint") if said.get(n) is not None}
+    out = row | {
+        n: said[n] for n in ("item", "x", "z", "lift", "width", "height", "tint") if said.get(n) is not None
+    }
     out["x"], out["z"] = out["x"] + said.get("east", 0.0), out["z"] + said.get("south", 0.0)
     if said.get("free"):
         was, now = ground.height_at(np.array([row["x"], out["x"]]), np.array([row["z"], out["z"]])).tolist()
@@ -103,10 +115,16 @@ def _changed(row: dict, said: dict, ground: Ground) -> dict:
 def _added(planting: Planting, key: UUID, k: int, said: dict) -> tuple[str, dict]:
     """A new plant at a place, drawn from the stand's mix and variation like any other."""
     draw = int.from_bytes(hashlib.blake2b(f"{key}/{k}".encode(), digest_size=6).digest(), "little")
-    at = PointSet(np.array([said["x"]]), np.array([said["z"]]), np.zeros(1, np.float32),
-                  np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23))
-    plants = grow(planting.core, at, np.array([0]), planting.ground, None, [d and d.array for d in planting.site.drives])
-    (plant, row), = as_rows(planting, plants).items()
+    at = PointSet(
+        np.array([said["x"]]),
+        np.array([said["z"]]),
+        np.zeros(1, np.float32),
+        np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23),
+    )
+    plants = grow(
+        planting.core, at, np.array([0]), planting.ground, None, [d and d.array for d in planting.site.drives]
+    )
+    ((plant, row),) = as_rows(planting, plants).items()
     said = {n: v for n, v in said.items() if n not in ("x", "z")}
     return plant, _changed(row | {"home_x": None, "home_z": None}, said, planting.ground)
 
@@ -123,7 +141,9 @@ def wished(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
     rule = standing(planting, strange, near) if strange else {}
     for plant in strange:
         if str(plant) not in rule:
-            raise HttpError(409, f"plant: {planting.stand.name} has no plant {plant} standing now; read its plants again.")
+            raise HttpError(
+                409, f"plant: {planting.stand.name} has no plant {plant} standing now; read its plants again."
+            )
     base = {p: row for p, row in {**rule, **known}.items() if row}
     for said in wish.change:
         plant = str(said["plant"])
@@ -153,7 +173,8 @@ def change_pins(user: User, stand: Stand, key: UUID, wish: Wish) -> Entry:
 
 @action
 def change_many(user: User, level: Level, key: UUID, wishes: dict[int, Wish]) -> Entry:
-    """Do what is wished for to single plants of some stands, by number, as one journal entry; a key that is known counts once.
+    """Do what is wished for to single plants of some stands, by number, as one journal entry; a key that is
+    known counts once.
 
     Raises: Refused or HttpError with a sentence; nothing is changed then.
     """
@@ -172,8 +193,16 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, Wish]) ->
         gained, lost = moved(before, planted_of(level))
         alone = stands[next(iter(wishes))] if len(wishes) == 1 else None
         return Entry.objects.create(
-            level=level, user=user, stand=alone, kind=Entry.Kind.PINS, key=key, what=f"{'; '.join(said)} by hand"[:200],
-            change=next(iter(change.values())) if alone else {"stands": change}, gained=gained, lost=lost)
+            level=level,
+            user=user,
+            stand=alone,
+            kind=Entry.Kind.PINS,
+            key=key,
+            what=f"{'; '.join(said)} by hand"[:200],
+            change=next(iter(change.values())) if alone else {"stands": change},
+            gained=gained,
+            lost=lost,
+        )
 
 
 def _wish_for(planted: PlantedLevel, stand: Stand, key: UUID, wish: Wish) -> dict[str, Rows]:
@@ -193,7 +222,8 @@ def _wish_for(planted: PlantedLevel, stand: Stand, key: UUID, wish: Wish) -> dic
 
 
 def ghost(stand: Stand, key: UUID, said: dict, push: bool) -> tuple[str, dict, InTheWay | None]:
-    """The plant that a wish to set one under this key would give: its id, its row, and what is in the way, if anything is.
+    """The plant that a wish to set one under this key would give: its id, its row, and what is in the way, if
+    anything is.
 
     Raises: Refused when it cannot stand there however much it is pushed.
     """
@@ -207,13 +237,19 @@ def ghost(stand: Stand, key: UUID, said: dict, push: bool) -> tuple[str, dict, I
 
 
 def _what(stand: Stand, wish: Wish) -> str:
-    words = ((wish.add, "set"), (wish.copy, "doubled"), (wish.change, "changed"), (wish.remove, "removed"),
-             (wish.release, "released"))
+    words = (
+        (wish.add, "set"),
+        (wish.copy, "doubled"),
+        (wish.change, "changed"),
+        (wish.remove, "removed"),
+        (wish.release, "released"),
+    )
     return f"{stand.name}: {', '.join(f'{len(these):,} {word}' for these, word in words if these)}"
 
 
 def moved(before: PlantedLevel, after: PlantedLevel) -> tuple[int, int]:
-    """Single plants gained and lost between two states of the same stands; tufts of swards are not counted."""
+    """Single plants gained and lost between two states of the same stands; tufts of swards are not
+    counted."""
     gained = lost = 0
     for number, stand in after.stands.items():
         if not stand.sward:
@@ -228,7 +264,10 @@ def swap_pins(entry: Entry, back: bool) -> None:
         was, now = change["before"], change["after"]
         swap_rows(entry.level, int(stand), *((now, was) if back else (was, now)))
     if places := entry.change.get("places"):
-        swap_places(entry.level, *((places["after"], places["before"]) if back else (places["before"], places["after"])))
+        swap_places(
+            entry.level,
+            *((places["after"], places["before"]) if back else (places["before"], places["after"])),
+        )
 
 
 def _check(stand: Stand, planting: Planting, rows: Rows, push: bool) -> None:
@@ -241,28 +280,36 @@ def _check(stand: Stand, planting: Planting, rows: Rows, push: bool) -> None:
     check_items(stand.level, sorted({row["item"] for row in put.values()}))
     for row in put.values():
         if not (0 <= row["x"] < planted.width and 0 <= row["z"] < planted.length):
-            raise Refused(f"place: {row['x']:g}, {row['z']:g} lies outside the level, which is {planted.width:g} m × "
-                             f"{planted.length:g} m")
+            raise Refused(
+                f"place: {row['x']:g}, {row['z']:g} lies outside the level, which is {planted.width:g} m × "
+                f"{planted.length:g} m"
+            )
     if push or not put:
         return
     stock = planted.level.stock
     radii = {slug: (stock[slug].crown, stock[slug].trunk) for slug in {row["item"] for row in put.values()}}
     x, z = (np.array([row[n] for row in put.values()]) for n in ("x", "z"))
-    crown, trunk = (np.array([(max(radii[row["item"]]), radii[row["item"]][1])[k] * row["width"] for row in put.values()])
-                    for k in (0, 1))
+    crown, trunk = (
+        np.array([(max(radii[row["item"]]), radii[row["item"]][1])[k] * row["width"] for row in put.values()])
+        for k in (0, 1)
+    )
     shapes = list(clearing_near(planting.facts, (x.min() - 1, z.min() - 1, x.max() + 1, z.max() + 1)))
     for s in shapes:
         bad = np.flatnonzero(distances_at([s], x, z)[0] < s.clear + trunk)
         if len(bad):
-            raise InTheWay(f"place: at {x[bad[0]]:.1f}, {z[bad[0]]:.1f} it would stand in what {s.name} keeps clear; "
-                             "move it, or push it through")
+            raise InTheWay(
+                f"place: at {x[bad[0]]:.1f}, {z[bad[0]]:.1f} it would stand in what {s.name} keeps clear; "
+                "move it, or push it through"
+            )
     for other in planted.pinned_from(planted.level.in_order[0]):
         _check_against(planting, other, put, x, z, crown, trunk)
     at = np.c_[x, z]
     for i, k in cKDTree(at).query_pairs(2 * float(trunk.max()) + planting.settings.gap):
         if np.hypot(*(at[i] - at[k])) < trunk[i] + trunk[k] + planting.settings.gap:
-            raise InTheWay(f"place: two of the plants would stand in each other at {x[k]:.1f}, {z[k]:.1f}; move them "
-                           "apart, or push them through")
+            raise InTheWay(
+                f"place: two of the plants would stand in each other at {x[k]:.1f}, {z[k]:.1f}; move them "
+                "apart, or push them through"
+            )
 
 
 def _check_against(planting: Planting, other: Planting, put: Rows, x, z, crown, trunk) -> None:
@@ -286,6 +333,9 @@ def _check_against(planting: Planting, other: Planting, put: Rows, x, z, crown, 
             far, wide = float(np.hypot(*(at[hit] - (x[k], z[k])))), float(theirs[rest][hit])
             if far < wide + mine[k] + gap:
                 slug = other.items[int(other.pinned.item[rest][hit])]
-                raise InTheWay(f"place: at {x[k]:.1f}, {z[k]:.1f} it would stand in a pinned {slug} of {other.stand.name} "
-                               f"{far:.1f} m away, whose footprint reaches {wide:.1f} m; move it, or push it through",
-                               (*at[hit].tolist(), wide))
+                raise InTheWay(
+                    f"place: at {x[k]:.1f}, {z[k]:.1f} it would stand in a pinned {slug} of "
+                    f"{other.stand.name} "
+                    f"{far:.1f} m away, whose footprint reaches {wide:.1f} m; move it, or push it through",
+                    (*at[hit].tolist(), wide),
+                )

@@ -7,7 +7,22 @@ from django.db import models
 from server.levels.models import Level
 from server.stands.models import Stand
 
-FIELDS = ("item", "x", "z", "lift", "qx", "qy", "qz", "qw", "width", "height", "tint", "gone", "home_x", "home_z")
+FIELDS = (
+    "item",
+    "x",
+    "z",
+    "lift",
+    "qx",
+    "qy",
+    "qz",
+    "qw",
+    "width",
+    "height",
+    "tint",
+    "gone",
+    "home_x",
+    "home_z",
+)
 
 
 class Pin(models.Model):
@@ -44,8 +59,8 @@ class Pin(models.Model):
 
 
 class UprootedPlace(models.Model):
-    """Where a stand was uprooted: no rule plants it within `radius` m of the path, whatever its settings and seed. `key` is the
-    action's."""
+    """Where a stand was uprooted: no rule plants it within `radius` m of the path, whatever its settings and
+    seed. `key` is the action's."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="uprooted")
     stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="uprooted")

@@ -29,11 +29,14 @@ def _read(level: Level) -> dict[int, Pins]:
 
 
 def all_pins(rows: Mapping[int, list[tuple[int, dict]]], places: list[dict]) -> dict[int, Pins]:
-    """Rows of pins by stand and id, and uprooted places as `UprootedPlace.as_dict` has them, as the core sees them."""
+    """Rows of pins by stand and id, and uprooted places as `UprootedPlace.as_dict` has them, as the core sees
+    them."""
     cleared = defaultdict(list)
     for said in places:
         cleared[said["stand"]].append(Uprooted(tuple((x, z) for x, z in said["path"]), said["radius"]))
-    return {stand: as_pins(rows.get(stand, []), tuple(cleared[stand])) for stand in rows.keys() | cleared.keys()}
+    return {
+        stand: as_pins(rows.get(stand, []), tuple(cleared[stand])) for stand in rows.keys() | cleared.keys()
+    }
 
 
 def as_pins(rows: list[tuple[int, dict]], uprooted: tuple[Uprooted, ...] = ()) -> Pins:
@@ -44,7 +47,17 @@ def as_pins(rows: list[tuple[int, dict]], uprooted: tuple[Uprooted, ...] = ()) -
     def column(name: str) -> np.ndarray:
         return np.array([said[name] for _, said in standing], float)
 
-    rest = np.stack([column(n) for n in ("qx", "qy", "qz", "qw", "width", "height", "tint")], axis=1).astype(np.float32)
-    return Pins(np.array([plant for plant, _ in standing], np.uint64), column("x"), column("z"), column("lift").astype(np.float32),
-                rest, tuple(said["item"] for _, said in standing), np.array([h[0] for h in homes], np.uint64),
-                np.array([h[1:] for h in homes], float).reshape(-1, 2), uprooted)
+    rest = np.stack([column(n) for n in ("qx", "qy", "qz", "qw", "width", "height", "tint")], axis=1).astype(
+        np.float32
+    )
+    return Pins(
+        np.array([plant for plant, _ in standing], np.uint64),
+        column("x"),
+        column("z"),
+        column("lift").astype(np.float32),
+        rest,
+        tuple(said["item"] for _, said in standing),
+        np.array([h[0] for h in homes], np.uint64),
+        np.array([h[1:] for h in homes], float).reshape(-1, 2),
+        uprooted,
+    )

@@ -15,23 +15,36 @@ Rows = dict[str, dict | None]
 
 
 _COLUMNS = ["level_id", "stand_id", "plant", *FIELDS]
-_INSERT = f"INSERT INTO {Pin._meta.db_table} ({', '.join(_COLUMNS)}) VALUES ({', '.join(['%s'] * len(_COLUMNS))})"
+_INSERT = (
+    f"INSERT INTO {Pin._meta.db_table} ({', '.join(_COLUMNS)}) VALUES ({', '.join(['%s'] * len(_COLUMNS))})"
+)
 _PREPARE = [(name, Pin._meta.get_field(name).get_prep_value) for name in FIELDS]
 
 
 def put_rows(level: Level, stand: int, rows: Rows) -> None:
-    """Store rows of pins of one stand; inside a transaction. There may be ten thousand, so no object is made of each."""
+    """Store rows of pins of one stand; inside a transaction. There may be ten thousand, so no object is made
+    of each."""
     level.pins.filter(plant__in=[int(plant) for plant in rows]).delete()
     with connection.cursor() as cursor:
-        cursor.executemany(_INSERT, [(level.pk, stand, int(plant), *(prepare(said[name]) for name, prepare in _PREPARE))
-                                     for plant, said in rows.items() if said])
+        cursor.executemany(
+            _INSERT,
+            [
+                (level.pk, stand, int(plant), *(prepare(said[name]) for name, prepare in _PREPARE))
+                for plant, said in rows.items()
+                if said
+            ],
+        )
     level.pins_changed()
 
 
 def put_places(level: Level, places: list[dict]) -> None:
     """Store uprooted places as `UprootedPlace.as_dict` has them; inside a transaction."""
-    UprootedPlace.objects.bulk_create(UprootedPlace(level=level, stand_id=said["stand"], key=said["key"], path=said["path"],
-                                                    radius=said["radius"]) for said in places)
+    UprootedPlace.objects.bulk_create(
+        UprootedPlace(
+            level=level, stand_id=said["stand"], key=said["key"], path=said["path"], radius=said["radius"]
+        )
+        for said in places
+    )
     level.pins_changed()
 
 
@@ -57,7 +70,9 @@ def swap_rows(level: Level, stand: int, have: Rows, want: Rows) -> None:
 
     Raises: HttpError 409 when one of those that are there has been changed since.
     """
-    now = rows_of(Pin.objects.select_for_update().filter(level=level, plant__in=[int(plant) for plant in have]))
+    now = rows_of(
+        Pin.objects.select_for_update().filter(level=level, plant__in=[int(plant) for plant in have])
+    )
     if any(now.get(plant) != said for plant, said in have.items()):
         raise HttpError(409, "A plant that this set by hand has been changed since; undo that first.")
     put_rows(level, stand, want)

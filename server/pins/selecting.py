@@ -15,13 +15,19 @@ from thicket.refused import Refused
 MOST = 10_000
 
 
-def selected(level: Level, stands: list[Stand], outline: list[tuple[float, float]] | None, item: str, pinned: bool,
-             only: np.ndarray | None = None) -> tuple[list[tuple[Stand, Planting, Plants]], int]:
-    """The single plants of some stands inside an outline (x, z), or anywhere; of one item, or any; pinned ones alone, or all;
-    only those of some ids, uint64 (n,), when they are given.
+def selected(
+    level: Level,
+    stands: list[Stand],
+    outline: list[tuple[float, float]] | None,
+    item: str,
+    pinned: bool,
+    only: np.ndarray | None = None,
+) -> tuple[list[tuple[Stand, Planting, Plants]], int]:
+    """The single plants of some stands inside an outline (x, z), or anywhere; of one item, or any; pinned
+    ones alone, or all; only those of some ids, uint64 (n,), when they are given.
 
-    Returns: plants by stand and its planting, `MOST` in all at the most, those of the first stands first; and how many there are.
-    Raises: Refused when the outline is none.
+    Returns: plants by stand and its planting, `MOST` in all at the most, those of the first stands first; and
+    how many there are. Raises: Refused when the outline is none.
     """
     shape = None
     if outline is not None:

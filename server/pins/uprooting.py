@@ -48,12 +48,14 @@ def _doomed_pins(level: Level, stand: Stand, stroke: Stroke) -> tuple[Rows, Rows
     far = along_path(stroke.path, np.array([p.x for p in pins]), np.array([p.z for p in pins]))
     hit = [p for p, d in zip(pins, far) if d <= stroke.radius]
     was = {str(p.plant): p.as_dict() for p in hit}
-    return was, {plant: row | {"gone": True} if row["home_x"] is not None else None for plant, row in was.items()}
+    return was, {
+        plant: row | {"gone": True} if row["home_x"] is not None else None for plant, row in was.items()
+    }
 
 
 def _take_out(level: Level, stands: list[Stand], stroke: Stroke) -> dict[str, dict[str, Rows]]:
-    """The rows of what stands under the stroke, before and after it is taken out, by the primary key of those stands that have
-    some."""
+    """The rows of what stands under the stroke, before and after it is taken out, by the primary key of those
+    stands that have some."""
     change = {}
     for stand in stands:
         was, now = _doomed_pins(level, stand, stroke)
@@ -65,8 +67,9 @@ def _take_out(level: Level, stands: list[Stand], stroke: Stroke) -> dict[str, di
 
 @action
 def uproot(user: User, stands: list[Stand], stroke: Stroke, key: UUID) -> Entry:
-    """Take the plants of some stands out along a stroke, as one journal entry: they stay away under any rule, and no rule plants
-    those stands there again; touch is left alone. Swards have no single plants and are passed over. A known key counts once.
+    """Take the plants of some stands out along a stroke, as one journal entry: they stay away under any rule,
+    and no rule plants those stands there again; touch is left alone. Swards have no single plants and are
+    passed over. A known key counts once.
 
     Raises: HttpError 409 when a stand is locked; Refused when no plant stands there.
     """
@@ -81,13 +84,32 @@ def uproot(user: User, stands: list[Stand], stroke: Stroke, key: UUID) -> Entry:
         before, change = planted_of(level), _take_out(level, single, stroke)
         total = sum(len(c["after"]) for c in change.values())
         if not total:
-            raise Refused(f"path: no plant of {', '.join(s.name for s in stands[:3])} stands under the brush there")
+            raise Refused(
+                f"path: no plant of {', '.join(s.name for s in stands[:3])} stands under the brush there"
+            )
         if level.pins.count() + total > MOST:
-            raise Refused(f"path: that would make more than {MOST:,} pins, the most a level holds; thin the touch instead")
-        places = [{"stand": stand.pk, "key": str(key), "path": [list(at) for at in stroke.path], "radius": stroke.radius}
-                  for stand in single]
-        return _kept(user, level, key, f"{total:,} uprooted: {', '.join(s.name for s in single if str(s.pk) in change)}",
-                     {"stands": change, "places": {"before": [], "after": places}}, before, stands)
+            raise Refused(
+                f"path: that would make more than {MOST:,} pins, the most a level holds; thin the "
+                f"touch instead"
+            )
+        places = [
+            {
+                "stand": stand.pk,
+                "key": str(key),
+                "path": [list(at) for at in stroke.path],
+                "radius": stroke.radius,
+            }
+            for stand in single
+        ]
+        return _kept(
+            user,
+            level,
+            key,
+            f"{total:,} uprooted: {', '.join(s.name for s in single if str(s.pk) in change)}",
+            {"stands": change, "places": {"before": [], "after": places}},
+            before,
+            stands,
+        )
 
 
 @action
@@ -106,28 +128,50 @@ def regrow(user: User, stand: Stand, key: UUID) -> Entry:
         if not places:
             raise Refused(f"stand: {stand.name} was not uprooted anywhere")
         gone = [(str(pin.plant), pin.as_dict()) for pin in level.pins.filter(stand=stand, gone=True)]
-        inside = inside_uprooted(before.level.pins_of(stand.number).uprooted, np.array([row["home_x"] for _, row in gone], float),
-                                 np.array([row["home_z"] for _, row in gone], float))
+        inside = inside_uprooted(
+            before.level.pins_of(stand.number).uprooted,
+            np.array([row["home_x"] for _, row in gone], float),
+            np.array([row["home_z"] for _, row in gone], float),
+        )
         rows = {plant: row for (plant, row), within in zip(gone, inside) if within}
         change = {str(stand.pk): {"before": rows, "after": dict.fromkeys(rows)}}
-        return _kept(user, level, key, f"{stand.name} grows again where it was uprooted",
-                     {"stands": change, "places": {"before": places, "after": []}}, before, [stand])
+        return _kept(
+            user,
+            level,
+            key,
+            f"{stand.name} grows again where it was uprooted",
+            {"stands": change, "places": {"before": places, "after": []}},
+            before,
+            [stand],
+        )
 
 
-def _kept(user: User, level: Level, key: UUID, what: str, change: dict, before: PlantedLevel, stands: list[Stand]) -> Entry:
+def _kept(
+    user: User, level: Level, key: UUID, what: str, change: dict, before: PlantedLevel, stands: list[Stand]
+) -> Entry:
     """Store a change of pins and uprooted places with its journal entry; inside a transaction."""
     for pk, rows in change["stands"].items():
         put_rows(level, int(pk), rows["after"])
     swap_places(level, change["places"]["before"], change["places"]["after"])
     gained, lost = moved(before, planted_of(level))
     alone = stands[0] if len(stands) == 1 else None
-    return Entry.objects.create(level=level, user=user, stand=alone, kind=Entry.Kind.PINS, key=key, what=what[:200], change=change,
-                                gained=gained, lost=lost)
+    return Entry.objects.create(
+        level=level,
+        user=user,
+        stand=alone,
+        kind=Entry.Kind.PINS,
+        key=key,
+        what=what[:200],
+        change=change,
+        gained=gained,
+        lost=lost,
+    )
 
 
 def under(level: Level, x: float, z: float) -> list[dict]:
-    """What stands over a place, top to bottom: of each stand its tallest plant there, by the height of its tip; then swards that
-    cover the place. Each has stand, item, plant (text, empty for a sward), tip in m above the ground there."""
+    """What stands over a place, top to bottom: of each stand its tallest plant there, by the height of its
+    tip; then swards that cover the place. Each has stand, item, plant (text, empty for a sward), tip in m
+    above the ground there."""
     heights = dict(level.stock.values_list("slug", "height"))
     ground = float(planted_of(level).ground.height_at(np.array([x]), np.array([z]))[0])
     found = []

@@ -31,10 +31,15 @@ def _put(data: ShapesIn) -> list[dict]:
     return [{**shape.model_dump(mode="json")} for shape in data.put]
 
 
-def _kept(request: HttpRequest, level: Level, key: UUID4, what: str, put: list[dict], remove: list[int]) -> dict:
+def _kept(
+    request: HttpRequest, level: Level, key: UUID4, what: str, put: list[dict], remove: list[int]
+) -> dict:
     entry = change_shapes(request.user, level, key, what, put, remove)
-    return {"entry": entry_out(entry, request.user), "shapes": [_out(s) for s in level.shapes.all()],
-            "stale": list(level.stands.values_list("pk", flat=True))}
+    return {
+        "entry": entry_out(entry, request.user),
+        "shapes": [_out(s) for s in level.shapes.all()],
+        "stale": list(level.stands.values_list("pk", flat=True)),
+    }
 
 
 @router.get("/levels/{slug}/shapes", response=list[ShapeOut])
@@ -47,7 +52,11 @@ def shapes(request: HttpRequest, slug: str):
 def change(request: HttpRequest, slug: str, data: ShapesIn):
     """Put and remove shapes, as one journal entry; the plants follow at once."""
     level = level_for(request, slug, to="plant")
-    names = ", ".join(dict.fromkeys([s.name for s in data.put] + [s.name for s in level.shapes.filter(number__in=data.remove)]))
+    names = ", ".join(
+        dict.fromkeys(
+            [s.name for s in data.put] + [s.name for s in level.shapes.filter(number__in=data.remove)]
+        )
+    )
     return _kept(request, level, data.key, data.what or f"Shapes: {names}", _put(data), data.remove)
 
 
@@ -62,20 +71,29 @@ def attempt(request: HttpRequest, slug: str, data: ShapesIn):
 def geojson(request: HttpRequest, slug: str):
     """All shapes as GeoJSON in level metres."""
     level = level_for(request, slug)
-    body = shapes_geojson([shape.as_dict() for shape in level.shapes.all()], level.name, level.width, level.length)
+    body = shapes_geojson(
+        [shape.as_dict() for shape in level.shapes.all()], level.name, level.width, level.length
+    )
     headers = {"Content-Disposition": f'attachment; filename="{level.slug}-shapes.geojson"'}
     return HttpResponse(body, content_type="application/geo+json", headers=headers)
 
 
 @router.post("/levels/{slug}/shapes.geojson", response=ShapesOut)
-def bring_in(request: HttpRequest, slug: str, key: UUID4, name: str = "shapes.geojson", instead: bool = False):
-    """Shapes from a GeoJSON file (the body), added to the level's, or put in place of those that are not locked."""
+def bring_in(
+    request: HttpRequest, slug: str, key: UUID4, name: str = "shapes.geojson", instead: bool = False
+):
+    """Shapes from a GeoJSON file (the body), added to the level's, or put in place of those that are not
+    locked."""
     level = level_for(request, slug, to="plant")
     body = request.read(MOST_BYTES + 1)
     if len(body) > MOST_BYTES:
         raise Refused(f"{name}: it is larger than {MOST_BYTES >> 20} MB")
     found = read_shapes(body, name, level.width, level.length)
-    put = [ShapeIn.model_validate({**shape, "name": shape["name"] or f"{shape['kind']} {k}", "hatch": shape["hatch"] or "slant"}
-                                  ).model_dump(mode="json") for k, shape in enumerate(found, start=1)]
+    put = [
+        ShapeIn.model_validate(
+            {**shape, "name": shape["name"] or f"{shape['kind']} {k}", "hatch": shape["hatch"] or "slant"}
+        ).model_dump(mode="json")
+        for k, shape in enumerate(found, start=1)
+    ]
     remove = list(level.shapes.filter(locked=False).values_list("number", flat=True)) if instead else []
     return _kept(request, level, key, f"{len(put)} shapes from {name}", put, remove)

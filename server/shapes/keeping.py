@@ -24,19 +24,31 @@ MOST = 2000
 
 def plants_moved(level: Level, before: PlantedLevel, after: PlantedLevel) -> dict[int, tuple[int, int]]:
     """Plants gained and lost between two states of a level, by each stand's primary key."""
-    return {stand.pk: compare(before.planting(stand.number), after.planting(stand.number)) for stand in stands_of(level)}
+    return {
+        stand.pk: compare(before.planting(stand.number), after.planting(stand.number))
+        for stand in stands_of(level)
+    }
 
 
 def _check(level: Level, said: dict, known: Shape | None) -> CoreShape:
     core = core_shape(said)
     slack = 1e-6
-    outside = [p for p in said["points"] if not (-slack <= p[0] <= level.width + slack and -slack <= p[1] <= level.length + slack)]
+    outside = [
+        p
+        for p in said["points"]
+        if not (-slack <= p[0] <= level.width + slack and -slack <= p[1] <= level.length + slack)
+    ]
     moved = known is None or known.points != said["points"]
     if moved and outside:
-        raise Refused(f"{said['kind']} {said['name']!r}: {outside[0][0]:g}, {outside[0][1]:g} lies outside the level, which is "
-                         f"{level.width:g} m × {level.length:g} m")
+        raise Refused(
+            f"{said['kind']} {said['name']!r}: {outside[0][0]:g}, {outside[0][1]:g} lies outside "
+            f"the level, which is "
+            f"{level.width:g} m × {level.length:g} m"
+        )
     if known and known.locked:
-        changed = [name for name in FIELDS if getattr(known, name) != said[name] and name not in ("locked", "hidden")]
+        changed = [
+            name for name in FIELDS if getattr(known, name) != said[name] and name not in ("locked", "hidden")
+        ]
         if changed:
             raise HttpError(409, f"{known.name} is locked: unlock it first.")
     return core
@@ -66,7 +78,9 @@ def would_be(level: Level, put: list[dict], remove: list[int]) -> PlantedLevel:
 
 
 @action
-def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict], remove: list[int]) -> Entry:
+def change_shapes(
+    user: User, level: Level, key: UUID, what: str, put: list[dict], remove: list[int]
+) -> Entry:
     """Put and remove shapes as one journal entry; a key that is known counts once."""
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
@@ -76,7 +90,10 @@ def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict
         would_be(level, put, remove)
         change: dict[str, dict] = {"before": {}, "after": {}}
         for number in remove:
-            change["before"][str(number)], change["after"][str(number)] = level.shapes.get(number=number).as_dict(), None
+            change["before"][str(number)], change["after"][str(number)] = (
+                level.shapes.get(number=number).as_dict(),
+                None,
+            )
         level.shapes.filter(number__in=remove).delete()
         for said in put:
             values = {name: said[name] for name in FIELDS}
@@ -91,8 +108,16 @@ def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict
         forget_planted(level)
         moved = plants_moved(level, before, planted_of(level))
         gained, lost = (sum(counts[k] for counts in moved.values()) for k in (0, 1))
-        return Entry.objects.create(level=level, user=user, kind=Entry.Kind.SHAPES, key=key, what=what[:200], change=change,
-                                    gained=gained, lost=lost)
+        return Entry.objects.create(
+            level=level,
+            user=user,
+            kind=Entry.Kind.SHAPES,
+            key=key,
+            what=what[:200],
+            change=change,
+            gained=gained,
+            lost=lost,
+        )
 
 
 def swap_shapes(entry: Entry, back: bool) -> None:
@@ -100,8 +125,15 @@ def swap_shapes(entry: Entry, back: bool) -> None:
 
     Raises: HttpError 409 when one of them has been changed since.
     """
-    have, want = (entry.change["after"], entry.change["before"]) if back else (entry.change["before"], entry.change["after"])
-    known = {str(shape.number): shape for shape in Shape.objects.select_for_update().filter(level_id=entry.level_id)}
+    have, want = (
+        (entry.change["after"], entry.change["before"])
+        if back
+        else (entry.change["before"], entry.change["after"])
+    )
+    known = {
+        str(shape.number): shape
+        for shape in Shape.objects.select_for_update().filter(level_id=entry.level_id)
+    }
     for number, said in have.items():
         now = known[number].as_dict() if number in known else None
         if now != (said and {"trail": None, **said}):

@@ -8,12 +8,26 @@ from server.levels.models import Level
 from thicket.ground.shapes import Shape as CoreShape
 from thicket.ground.shapes import Trail
 
-FIELDS = ("kind", "form", "name", "points", "round", "box", "width", "clear", "locked", "hidden", "hatch", "trail")
+FIELDS = (
+    "kind",
+    "form",
+    "name",
+    "points",
+    "round",
+    "box",
+    "width",
+    "clear",
+    "locked",
+    "hidden",
+    "hatch",
+    "trail",
+)
 
 
 class Shape(models.Model):
-    """One shape, in level metres. `number` is what settings of the level name it by. `points` is the line or outline that counts;
-    `round` and `box` are what the corners of a round or box-shaped obstacle follow from."""
+    """One shape, in level metres. `number` is what settings of the level name it by. `points` is the line or
+    outline that counts; `round` and `box` are what the corners of a round or box-shaped obstacle follow
+    from."""
 
     class Kind(models.TextChoices):
         PATH = "path"
@@ -42,7 +56,9 @@ class Shape(models.Model):
     round = models.JSONField(null=True)
     box = models.JSONField(null=True)
     width = models.FloatField(default=4.0, help_text="m, of a path")
-    clear = models.FloatField(null=True, help_text="m beyond the edge kept free of plants; null keeps nothing free")
+    clear = models.FloatField(
+        null=True, help_text="m beyond the edge kept free of plants; null keeps nothing free"
+    )
     locked = models.BooleanField(default=False)
     hidden = models.BooleanField(default=False)
     trail = models.JSONField(null=True, help_text="how a path lays plants over; null when it does not")
@@ -78,5 +94,11 @@ def core_shape(said: dict) -> CoreShape:
     Raises: ValueError when they make no shape.
     """
     trail = said.get("trail")
-    return CoreShape(said["kind"], tuple((float(x), float(z)) for x, z in said["points"]), said["width"], said["clear"],
-                     said["name"], trail and Trail(trail["reach"], trail["lean"], trail["flatten"], tuple(trail["strata"])))
+    return CoreShape(
+        said["kind"],
+        tuple((float(x), float(z)) for x, z in said["points"]),
+        said["width"],
+        said["clear"],
+        said["name"],
+        trail and Trail(trail["reach"], trail["lean"], trail["flatten"], tuple(trail["strata"])),
+    )

@@ -34,8 +34,9 @@ class Box(Strict):
 
 
 class Trail(Strict):
-    """How a path lays plants over: leaned by up to `lean` degrees and turned away from its line, and shortened by up to the share
-    `flatten`, fully within its width and less and less over `reach` m beyond its edge; only plants of these strata."""
+    """How a path lays plants over: leaned by up to `lean` degrees and turned away from its line, and
+    shortened by up to the share `flatten`, fully within its width and less and less over `reach` m beyond its
+    edge; only plants of these strata."""
 
     reach: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 1.5
     lean: Annotated[float, Field(allow_inf_nan=False, ge=0, le=85)] = 50
@@ -44,8 +45,9 @@ class Trail(Strict):
 
 
 class ShapeSettings(Strict):
-    """All that can be set on a shape. A path is a line; areas and obstacles are polygons; an obstacle may also be round or a
-    box, whose corners follow from `round` or `box`. `clear` is kept free of plants beyond the edge; null keeps nothing free."""
+    """All that can be set on a shape. A path is a line; areas and obstacles are polygons; an obstacle may
+    also be round or a box, whose corners follow from `round` or `box`. `clear` is kept free of plants beyond
+    the edge; null keeps nothing free."""
 
     kind: Literal["path", "area", "obstacle"]
     form: Literal["line", "polygon", "circle", "box"]

@@ -22,5 +22,8 @@ def cost(request: HttpRequest, slug: str, data: ViewIn):
     level = level_for(request, slug)
     stock, view = items_of(level), data.core()
     costs = {stand.pk: stand_cost(planting_of(stand), stock, view) for stand in stands_of(level)}
-    return {"device": PLAIN_DEVICE.name, "total": asdict(spent(costs)),
-            "stands": [{"stand": pk, **asdict(c)} for pk, c in costs.items()]}
+    return {
+        "device": PLAIN_DEVICE.name,
+        "total": asdict(spent(costs)),
+        "stands": [{"stand": pk, **asdict(c)} for pk, c in costs.items()],
+    }

@@ -28,4 +28,15 @@ def level_cost(level: Level, view: View, plantings: list[Planting]) -> dict[str,
     return {planting.stand.slug: stand_cost(planting, stock, view) for planting in plantings}
 
 
-__all__ = ["LINES", "bookmark_view", "game_item", "item_of", "items_of", "level_cost", "line", "over", "spent", "stand_cost"]
+__all__ = [
+    "LINES",
+    "bookmark_view",
+    "game_item",
+    "item_of",
+    "items_of",
+    "level_cost",
+    "line",
+    "over",
+    "spent",
+    "stand_cost",
+]

@@ -12,7 +12,8 @@ from thicket.sight.views import View
 
 
 class ViewIn(Strict):
-    """Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of view)."""
+    """Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
+    view)."""
 
     x: Number
     y: Number

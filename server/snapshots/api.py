@@ -71,7 +71,13 @@ def _shot(level: Level, pk: int) -> Snapshot | None:
 
 
 def _out(shot: Snapshot) -> dict:
-    return {"id": shot.pk, "name": shot.name, "by": shot.by.get_username(), "at": shot.at, "count": shot.count}
+    return {
+        "id": shot.pk,
+        "name": shot.name,
+        "by": shot.by.get_username(),
+        "at": shot.at,
+        "count": shot.count,
+    }
 
 
 @router.get("/levels/{slug}/snapshots", response=list[SnapshotOut])

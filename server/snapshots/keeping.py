@@ -53,11 +53,20 @@ def take(user: User, level: Level, name: str = "") -> Snapshot:
         pins[str(pin.stand_id)][str(pin.plant)] = pin.as_dict()
     count = sum(planting.count() for planting in planted.plantings()) if name else 0
     with transaction.atomic():
-        shot = Snapshot.objects.create(level=level, name=name, by=user, touch_cell=level.touch_cell, stands=stands, pins=dict(pins),
-                                       uprooted=[place.as_dict() for place in level.uprooted.all()], count=count)
+        shot = Snapshot.objects.create(
+            level=level,
+            name=name,
+            by=user,
+            touch_cell=level.touch_cell,
+            stands=stands,
+            pins=dict(pins),
+            uprooted=[place.as_dict() for place in level.uprooted.all()],
+            count=count,
+        )
         SnapshotTouch.objects.bulk_create(
             SnapshotTouch(snapshot=shot, stand_id=t.stand_id, tx=t.tx, tz=t.tz, data=t.data)
-            for t in TouchTile.objects.filter(stand__level=level, stand__gone=False))
+            for t in TouchTile.objects.filter(stand__level=level, stand__gone=False)
+        )
     return shot
 
 
@@ -74,22 +83,33 @@ def planted_at(level: Level, shot: Snapshot | None) -> PlantedLevel:
         if tile.data:
             place(maps[tile.stand_id], tile.tx, tile.tz, tile.data)
     numbers = {int(pk): row["number"] for pk, row in shot.stands.items()}
-    pins = all_pins({int(pk): [(int(plant), said) for plant, said in rows.items()] for pk, rows in shot.pins.items() if rows},
-                    shot.uprooted)
+    pins = all_pins(
+        {
+            int(pk): [(int(plant), said) for plant, said in rows.items()]
+            for pk, rows in shot.pins.items()
+            if rows
+        },
+        shot.uprooted,
+    )
     return planted_of(level).changed(
         stands={row["number"]: document_of_stand(Stand(level=level, **row)) for row in shot.stands.values()},
         touch={numbers[pk]: TouchMap.of(touch) for pk, touch in maps.items()},
-        pins={numbers[pk]: said for pk, said in pins.items() if pk in numbers})
+        pins={numbers[pk]: said for pk, said in pins.items() if pk in numbers},
+    )
 
 
 def _check_cells(level: Level, shot: Snapshot) -> None:
     if shot.touch_cell != level.touch_cell:
-        raise Refused(f"snapshot: {shot.name} was painted on touch cells of {shot.touch_cell:g} m, and the level now has cells "
-                         f"of {level.touch_cell:g} m; set the resolution back on the Ground bench first")
+        raise Refused(
+            f"snapshot: {shot.name} was painted on touch cells of {shot.touch_cell:g} m, and the "
+            f"level now has cells "
+            f"of {level.touch_cell:g} m; set the resolution back on the Ground bench first"
+        )
 
 
 def compared(level: Level, before: Snapshot | None, after: Snapshot | None, view: View | None) -> dict:
-    """How two states differ: for each stand the counts and the plants gained and lost, and the cost difference in a view."""
+    """How two states differ: for each stand the counts and the plants gained and lost, and the cost
+    difference in a view."""
     old, new = planted_at(level, before), planted_at(level, after)
     stock = items_of(level)
     rows, costs = [], [Cost(), Cost()]
@@ -99,8 +119,16 @@ def compared(level: Level, before: Snapshot | None, after: Snapshot | None, view
         counts = [planting.count() if planting else 0 for planting in states]
         change = _change(*states)
         name = next(planting.stand.name for planting in reversed(states) if planting)
-        rows.append({"stand": ids[number], "name": name, "before": counts[0], "after": counts[1], "gained": change.gained,
-                     "lost": change.lost})
+        rows.append(
+            {
+                "stand": ids[number],
+                "name": name,
+                "before": counts[0],
+                "after": counts[1],
+                "gained": change.gained,
+                "lost": change.lost,
+            }
+        )
         for k, planting in enumerate(states):
             if view and planting:
                 costs[k] += stand_cost(planting, stock, view, True)
@@ -118,16 +146,26 @@ def _change(was: Planting | None, now: Planting | None) -> Difference:
     planting = now or was
     at = np.empty((0, 2))
     if not planting.stand.sward:
-        at = np.concatenate([planting.plants(s).form[:, [0, 2]].astype(float) for s in planting.sheets_in(planting.everywhere)])
+        at = np.concatenate(
+            [
+                planting.plants(s).form[:, [0, 2]].astype(float)
+                for s in planting.sheets_in(planting.everywhere)
+            ]
+        )
     count, none = planting.count(), np.empty((0, 2))
     return Difference(count, 0, at, none) if now else Difference(0, count, none, at)
 
 
-def differences(level: Level, before: Snapshot | None, after: Snapshot | None) -> tuple[np.ndarray, np.ndarray]:
-    """Where the single plants stand that one state has and the other has not: x, z of those gained and those lost."""
+def differences(
+    level: Level, before: Snapshot | None, after: Snapshot | None
+) -> tuple[np.ndarray, np.ndarray]:
+    """Where the single plants stand that one state has and the other has not: x, z of those gained and those
+    lost."""
     old, new = planted_at(level, before), planted_at(level, after)
-    changes = [_change(*(planted.planting(number) if number in planted.stands else None for planted in (old, new)))
-               for number in _both(old, new)]
+    changes = [
+        _change(*(planted.planting(number) if number in planted.stands else None for planted in (old, new)))
+        for number in _both(old, new)
+    ]
     return np.concatenate([c.came for c in changes]), np.concatenate([c.went for c in changes])
 
 
@@ -136,7 +174,9 @@ def state_digest(level: Level) -> str:
     stands = {s.pk: [getattr(s, field) for field in ROW] for s in level.stands.all()}
     pins = [(p.stand_id, p.plant, p.as_dict()) for p in level.pins.all()]
     places = [place.as_dict() for place in level.uprooted.all()]
-    total = hashlib.blake2b(json.dumps([stands, pins, places, level.touch_cell], sort_keys=True).encode(), digest_size=16)
+    total = hashlib.blake2b(
+        json.dumps([stands, pins, places, level.touch_cell], sort_keys=True).encode(), digest_size=16
+    )
     for tile in TouchTile.objects.filter(stand__level=level, stand__gone=False).order_by("stand", "tz", "tx"):
         total.update(f"{tile.stand_id}/{tile.tx}/{tile.tz}".encode() + bytes(tile.data))
     return total.hexdigest()
@@ -155,7 +195,8 @@ def _apply(level: Level, shot: Snapshot) -> None:
     TouchTile.objects.filter(stand__in=kept).delete()
     TouchTile.objects.bulk_create(
         TouchTile(stand_id=t.stand_id, tx=t.tx, tz=t.tz, data=t.data, revision=secrets.randbelow(2**31))
-        for t in shot.touch_tiles.all())
+        for t in shot.touch_tiles.all()
+    )
     Pin.objects.filter(level=level).delete()
     for pk, rows in shot.pins.items():
         put_rows(level, int(pk), rows)
@@ -166,7 +207,8 @@ def _apply(level: Level, shot: Snapshot) -> None:
 
 @action
 def go_back(user: User, level: Level, shot: Snapshot, key: UUID) -> Entry:
-    """Make a snapshot the level's planting again, as an action that can be undone; a key that is known counts once."""
+    """Make a snapshot the level's planting again, as an action that can be undone; a key that is known counts
+    once."""
     _check_cells(level, shot)
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
@@ -179,9 +221,15 @@ def go_back(user: User, level: Level, shot: Snapshot, key: UUID) -> Entry:
         _apply(level, shot)
         after = take(user, level)
         return Entry.objects.create(
-            level=level, user=user, kind=Entry.Kind.SNAPSHOT, key=key, what=f"Back to {shot.name}",
+            level=level,
+            user=user,
+            kind=Entry.Kind.SNAPSHOT,
+            key=key,
+            what=f"Back to {shot.name}",
             change={"before": before.pk, "after": after.pk, "digest": state_digest(level)},
-            gained=sum(row["gained"] for row in told), lost=sum(row["lost"] for row in told))
+            gained=sum(row["gained"] for row in told),
+            lost=sum(row["lost"] for row in told),
+        )
 
 
 def swap_snapshots(entry: Entry, back: bool) -> None:

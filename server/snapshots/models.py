@@ -9,9 +9,8 @@ from server.stands.models import Stand
 
 
 class Snapshot(models.Model):
-    """A saved state: `stands` holds each stand's row by primary key, `pins` its pins by stand and plant, `uprooted` the
-    places. One without a name is
-    kept for undo only."""
+    """A saved state: `stands` holds each stand's row by primary key, `pins` its pins by stand and plant,
+    `uprooted` the places. One without a name is kept for undo only."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="snapshots")
     name = models.CharField(max_length=80, blank=True)

@@ -35,7 +35,8 @@ OVERLAY = 512
 
 
 class SheetsOut(Schema):
-    """How a stand's plants are handed out: square sheets of `size` m, row by row, each with its content key."""
+    """How a stand's plants are handed out: square sheets of `size` m, row by row, each with its content
+    key."""
 
     size: float
     columns: int
@@ -57,7 +58,9 @@ class StandOut(Schema):
     colour: str
     revision: int
     settings: StandSettings
-    items: list[str] = Field(description="the stock items that a plant's item counts through: the mix, then those of pins")
+    items: list[str] = Field(
+        description="the stock items that a plant's item counts through: the mix, then those of pins"
+    )
     pins: int = Field(description="single plants set by hand")
     uprooted: int = Field(description="places where it was uprooted, and where no rule plants it")
     count: int
@@ -67,8 +70,8 @@ class StandOut(Schema):
 
 
 class PatchIn(Strict):
-    """The settings that change; the rest stays. `was` are their values when the change was begun: should another have changed one
-    of them since, nothing is kept and both values are told."""
+    """The settings that change; the rest stays. `was` are their values when the change was begun: should
+    another have changed one of them since, nothing is kept and both values are told."""
 
     key: UUID4
     settings: dict
@@ -126,8 +129,8 @@ class AimOut(Schema):
 
 
 class ChangedOut(Schema):
-    """A kept action: its journal entry, the content keys of the sheets of its stand that it may have changed, by index,
-    and the other stands that may have changed with it and are to be read again."""
+    """A kept action: its journal entry, the content keys of the sheets of its stand that it may have changed,
+    by index, and the other stands that may have changed with it and are to be read again."""
 
     entry: EntryOut
     stand: int | None
@@ -140,40 +143,63 @@ NEAR = 1500.0
 
 
 def keys_of(planting: Planting, x: float, z: float) -> dict[int, str]:
-    """The content keys of a stand's sheets by their index: of all when that costs little, else of those near a place."""
+    """The content keys of a stand's sheets by their index: of all when that costs little, else of those near
+    a place."""
     columns = planting.sheets[0]
     box = planting.everywhere if planting.at_hand else (x - NEAR, z - NEAR, x + NEAR, z + NEAR)
     return {row * columns + column: planting.key((column, row)) for column, row in planting.sheets_in(box)}
 
 
 def stand_out(stand: Stand, place: tuple[float, float] | None = None) -> dict:
-    """A stand for the API, with at least the sheets around a place; around the level's first view when there is none."""
+    """A stand for the API, with at least the sheets around a place; around the level's first view when there
+    is none."""
     planting = planting_of(stand)
     columns, rows = planting.sheets
     first = stand.level.bookmarks[0] if stand.level.bookmarks else {"x": 0.0, "z": 0.0}
     found = keys_of(planting, *(place or (first["x"], first["z"])))
     keys = [found.get(k, "") for k in range(columns * rows)]
-    asked = [*(c for c in planting.rules if c.on), *(e.drive.core() for e in planting.settings.mix if e.drive)]
+    asked = [
+        *(c for c in planting.rules if c.on),
+        *(e.drive.core() for e in planting.settings.mix if e.drive),
+    ]
     lacking = [*(planted_of(stand.level).rasters.lacks(c) for c in asked), planting.places.lacking()]
     count = planting.count() if planting.at_hand else None
-    return {"id": stand.pk, "number": stand.number, "warnings": [f"{said}." for said in lacking if said],
-            "slug": stand.slug, "name": stand.name, "stratum": stand.stratum, "sward": stand.sward,
-            "seed": stand.seed, "locked": stand.locked, "colour": stand.colour, "revision": stand.revision,
-            "settings": planting.settings, "items": planting.items, "pins": len(planting.pins.id),
-            "uprooted": len(planting.pins.uprooted),
-            "count": round(planting.expected()) if count is None else count, "counted": count is not None,
-            "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys}}
+    return {
+        "id": stand.pk,
+        "number": stand.number,
+        "warnings": [f"{said}." for said in lacking if said],
+        "slug": stand.slug,
+        "name": stand.name,
+        "stratum": stand.stratum,
+        "sward": stand.sward,
+        "seed": stand.seed,
+        "locked": stand.locked,
+        "colour": stand.colour,
+        "revision": stand.revision,
+        "settings": planting.settings,
+        "items": planting.items,
+        "pins": len(planting.pins.id),
+        "uprooted": len(planting.pins.uprooted),
+        "count": round(planting.expected()) if count is None else count,
+        "counted": count is not None,
+        "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys},
+    }
 
 
 def changed_keys(stand: Stand, cells: list[int]) -> dict[int, str]:
     """The content keys of the sheets that touch in a box of cells can change, by their index."""
     planting = planting_of(stand)
     columns = planting.sheets[0]
-    return {row * columns + column: planting.key((column, row))
-            for column, row in planting.sheets_in(planting.metres(tuple(cells)))}
+    return {
+        row * columns + column: planting.key((column, row))
+        for column, row in planting.sheets_in(planting.metres(tuple(cells)))
+    }
 
 
-Where = Annotated[float | None, Query(ge=-1e6, le=1e6, allow_inf_nan=False, description="level metres; near it, sheets are told")]
+Where = Annotated[
+    float | None,
+    Query(ge=-1e6, le=1e6, allow_inf_nan=False, description="level metres; near it, sheets are told"),
+]
 
 
 @router.get("/levels/{slug}/stands", response=list[StandOut])
@@ -190,8 +216,12 @@ def one_stand(request: HttpRequest, slug: str, stand: int, x: Where = None, z: W
 
 
 @router.get("/levels/{slug}/keys", response=dict[int, dict[int, str]])
-def keys(request: HttpRequest, slug: str, x: Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False)],
-         z: Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False)]):
+def keys(
+    request: HttpRequest,
+    slug: str,
+    x: Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False)],
+    z: Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False)],
+):
     """Of every stand, the content keys of the sheets around a place, by their index."""
     return {stand.pk: keys_of(planting_of(stand), x, z) for stand in stands_of(level_for(request, slug))}
 
@@ -216,7 +246,9 @@ def keep_several_stands(request: HttpRequest, slug: str, data: PatchSeveralIn):
     """Keep changed settings of several stands, as one journal entry: all of them, or none."""
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in data.stands]
-    changes, was = ({pk: getattr(said, part) for pk, said in data.stands.items()} for part in ("settings", "was"))
+    changes, was = (
+        {pk: getattr(said, part) for pk, said in data.stands.items()} for part in ("settings", "was")
+    )
     entry = keep_several(request.user, level, data.key, changes, data.view.core() if data.view else None, was)
     stale = {pk for row in rows for pk in (row.pk, *dependants(row))}
     return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": sorted(stale)}
@@ -233,8 +265,15 @@ def keep(request: HttpRequest, slug: str, stand: int, data: PatchIn):
     """Keep changed settings, as one journal entry."""
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
-    entry = keep_settings(request.user, row, data.settings, data.key, data.view.core() if data.view else None, data.was)
-    return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": {}, "stale": [row.pk, *dependants(row)]}
+    entry = keep_settings(
+        request.user, row, data.settings, data.key, data.view.core() if data.view else None, data.was
+    )
+    return {
+        "entry": entry_out(entry, request.user),
+        "stand": row.pk,
+        "keys": {},
+        "stale": [row.pk, *dependants(row)],
+    }
 
 
 @router.post("/levels/{slug}/stands/{stand}/try", response=TryOut)
@@ -255,7 +294,9 @@ def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
 def aim_for(request: HttpRequest, slug: str, stand: int, data: AimIn):
     """The fullness that gives a number of plants under tried settings; nothing is stored."""
     row = stand_for(level_for(request, slug), stand)
-    fullness, count = aim(planted_of(row.level), document_of_stand(row, merged(row, data.settings)), data.count)
+    fullness, count = aim(
+        planted_of(row.level), document_of_stand(row, merged(row, data.settings)), data.count
+    )
     return {"fullness": fullness, "count": count}
 
 
@@ -268,7 +309,8 @@ def sample_of(request: HttpRequest, slug: str, stand: int, data: TryIn):
 
 @router.post("/levels/{slug}/stands/{stand}/difference")
 def try_difference(request: HttpRequest, slug: str, stand: int, data: TryIn):
-    """Where tried settings would gain and lose plants, as `server.stands.payload.encode_marks` lays it out."""
+    """Where tried settings would gain and lose plants, as `server.stands.payload.encode_marks` lays it
+    out."""
     row = stand_for(level_for(request, slug), stand)
     change = difference(planting_of(row), tried(row, merged(row, data.settings)))
     return HttpResponse(encode_marks(change.came, change.went), content_type="application/octet-stream")
@@ -290,21 +332,23 @@ def density_map(request: HttpRequest, slug: str, stand: int):
 
 @router.get("/levels/{slug}/stands/{stand}/touch")
 def touch_map(request: HttpRequest, slug: str, stand: int):
-    """Touch as it is painted: rows and columns uint16, then uint8 values row by row, 0 for -1, 127 for none, 254 for +1."""
+    """Touch as it is painted: rows and columns uint16, then uint8 values row by row, 0 for -1, 127 for none,
+    254 for +1."""
     planting = planting_of(stand_for(level_for(request, slug), stand))
     return _raster((planting.touch.astype(np.float32) / TOUCH_UNIT + 1) * (127 / 255))
 
 
 def _raster(values: np.ndarray) -> HttpResponse:
     step = max(1, -(-max(values.shape) // OVERLAY))
-    small = (values[step // 2::step, step // 2::step] * 255).round().astype(np.uint8)
+    small = (values[step // 2 :: step, step // 2 :: step] * 255).round().astype(np.uint8)
     head = np.array(small.shape, "<u2").tobytes()
     return HttpResponse(head + small.tobytes(), content_type="application/octet-stream")
 
 
 @router.get("/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}")
 def plants(request: HttpRequest, slug: str, stand: int, column: int, row: int, key: str):
-    """The plants of a sheet, as `server.stands.payload` lays them out; a content key never changes its meaning."""
+    """The plants of a sheet, as `server.stands.payload` lays them out; a content key never changes its
+    meaning."""
     level, at = level_for(request, slug), ("sheet", slug, stand, column, row, key)
     data = CACHE.peek(at)
     if data is None:
@@ -327,8 +371,12 @@ def clear_touch(request: HttpRequest, slug: str, stand: int, data: ClearIn):
     """Take the stand's painting away, everywhere or inside an area."""
     row = stand_for(level_for(request, slug, to="plant"), stand)
     entry = clear(request.user, row, data.key, data.area)
-    return {"entry": entry_out(entry, request.user), "stand": row.pk, "keys": changed_keys(row, entry.change["box"]),
-            "stale": dependants(row)}
+    return {
+        "entry": entry_out(entry, request.user),
+        "stand": row.pk,
+        "keys": changed_keys(row, entry.change["box"]),
+        "stale": dependants(row),
+    }
 
 
 @router.post("/levels/{slug}/clear", response=ChangedOut)
@@ -336,7 +384,12 @@ def clear_all_touch(request: HttpRequest, slug: str, data: ClearIn):
     """Take the painting of all stands that are not locked away, everywhere or inside an area."""
     level = level_for(request, slug, to="plant")
     entry = clear_all(request.user, level, data.key, data.area)
-    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": [s.pk for s in stands_of(level)]}
+    return {
+        "entry": entry_out(entry, request.user),
+        "stand": None,
+        "keys": {},
+        "stale": [s.pk for s in stands_of(level)],
+    }
 
 
 __all__ = ["ChangedOut", "StandOut", "changed_keys", "router", "stand_out"]

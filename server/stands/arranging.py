@@ -58,7 +58,8 @@ def moved(before: PlantedLevel, after: PlantedLevel) -> tuple[int, int]:
 
 
 class Arrangement:
-    """One action on a level's stands: change rows inside the block, and they are checked and journalled as it ends."""
+    """One action on a level's stands: change rows inside the block, and they are checked and journalled as it
+    ends."""
 
     def __init__(self, user: User, level: Level, key: UUID, what: str = "") -> None:
         self.user, self.level, self.key, self.what = user, level, key, what
@@ -87,8 +88,15 @@ class Arrangement:
             self._check()
             gained, lost = moved(before, planted_of(self.level))
             return Entry.objects.create(
-                level=self.level, user=self.user, kind=Entry.Kind.STANDS, key=self.key, what=self.what[:200],
-                change=change | self.more | {"made": [s.pk for s in changed if s.pk not in known]}, gained=gained, lost=lost)
+                level=self.level,
+                user=self.user,
+                kind=Entry.Kind.STANDS,
+                key=self.key,
+                what=self.what[:200],
+                change=change | self.more | {"made": [s.pk for s in changed if s.pk not in known]},
+                gained=gained,
+                lost=lost,
+            )
 
     def _check(self) -> None:
         """Refuse an arrangement in which a stand asks for another that is gone or not above it."""
@@ -106,16 +114,36 @@ class Arrangement:
 
 
 def _fresh(level: Level, name: str, stratum: str, sward: bool, settings: dict, salt: object) -> Stand:
-    number = (Stand.every.filter(level=level).order_by("-number").values_list("number", flat=True).first() or 0) + 1
+    number = (
+        Stand.every.filter(level=level).order_by("-number").values_list("number", flat=True).first() or 0
+    ) + 1
     place = max((s.place for s in stands_of(level) if s.stratum == stratum), default=-1) + 1
     slug = free_slug(name, Stand.every.filter(level=level), "stand")
-    return Stand(level=level, number=number, slug=slug, name=name, stratum=stratum, place=place, sward=sward,
-                 seed=seed_of(level.seed, number, salt), settings=settings)
+    return Stand(
+        level=level,
+        number=number,
+        slug=slug,
+        name=name,
+        stratum=stratum,
+        place=place,
+        sward=sward,
+        seed=seed_of(level.seed, number, salt),
+        settings=settings,
+    )
 
 
 @action
-def add(user: User, level: Level, key: UUID, name: str, stratum: str, sward: bool, item: str, spacing: float | None = None,
-        fullness: float | None = None) -> Entry:
+def add(
+    user: User,
+    level: Level,
+    key: UUID,
+    name: str,
+    stratum: str,
+    sward: bool,
+    item: str,
+    spacing: float | None = None,
+    fullness: float | None = None,
+) -> Entry:
     """A new stand of one stock item, at the end of its stratum; see `beginning` for what is not given.
 
     Raises: HttpError 422 when the level has no such item; Refused when too many plants would stand.
@@ -124,8 +152,16 @@ def add(user: User, level: Level, key: UUID, name: str, stratum: str, sward: boo
     return Arrangement(user, level, key, f"{name} added").run(lambda _: [stand])
 
 
-def begun(level: Level, name: str, stratum: str, sward: bool, item: str, spacing: float | None = None,
-          fullness: float | None = None, salt: object = "") -> Stand:
+def begun(
+    level: Level,
+    name: str,
+    stratum: str,
+    sward: bool,
+    item: str,
+    spacing: float | None = None,
+    fullness: float | None = None,
+    salt: object = "",
+) -> Stand:
     """A stand of one stock item, not stored.
 
     Raises: HttpError 422 when the level has no such item.
@@ -134,7 +170,9 @@ def begun(level: Level, name: str, stratum: str, sward: bool, item: str, spacing
     if stock is None:
         raise HttpError(422, f"item: there is no stock item {item!r} in this level.")
     settings = beginning(stock, sward) | ({"spacing": spacing} if spacing else {})
-    stand = _fresh(level, name, stratum, sward, settings | {"fullness": 1.0 if fullness is None else fullness}, salt)
+    stand = _fresh(
+        level, name, stratum, sward, settings | {"fullness": 1.0 if fullness is None else fullness}, salt
+    )
     if fullness is None:
         most = unplanted(stand).expected()
         settings["fullness"] = round(max(min(0.4 if sward else 0.1, BEGINNING / max(most, 1)), 0.001), 3)
@@ -149,18 +187,28 @@ def unplanted(stand: Stand) -> Planting:
 
 
 def beginning(stock: StockItem, sward: bool) -> dict:
-    """What a stand of an item begins with: so wide apart that crowns hardly meet, on ground that is not steep, and drawn as far as
-    its states are seen to differ by at most two pixels."""
+    """What a stand of an item begins with: so wide apart that crowns hardly meet, on ground that is not
+    steep, and drawn as far as its states are seen to differ by at most two pixels."""
     reach = max(stock.height, stock.crown, 0.3)
     spacing = 0.7 if sward else round(min(max(2.2 * stock.crown, 3 * stock.trunk, 0.5), 60), 2)
     gone, found = round(min(max(reach * 90, 40), 1200)), stock.distances
     steps = found.get("lods") or [round(gone * 0.08)]
     billboard = found.get("billboard") or steps[-1]
     gone = max(gone, round(1.5 * billboard))
-    return {"mix": [{"item": stock.slug, "weight": 1}], "spacing": spacing,
-            "conditions": [{"kind": "slope", "lo": 0, "hi": 32, "soft_hi": 8}],
-            "distances": {"steps": steps[:6], "billboard": billboard, "gone": gone, "fade": round(max(gone * 0.03, 4)),
-                          "shadow": 0 if sward or not stock.traits.get("casts_shadow", True) else round(min(reach * 9, gone))}}
+    return {
+        "mix": [{"item": stock.slug, "weight": 1}],
+        "spacing": spacing,
+        "conditions": [{"kind": "slope", "lo": 0, "hi": 32, "soft_hi": 8}],
+        "distances": {
+            "steps": steps[:6],
+            "billboard": billboard,
+            "gone": gone,
+            "fade": round(max(gone * 0.03, 4)),
+            "shadow": 0
+            if sward or not stock.traits.get("casts_shadow", True)
+            else round(min(reach * 9, gone)),
+        },
+    }
 
 
 @action
@@ -175,7 +223,9 @@ def duplicate(user: User, stand: Stand, key: UUID) -> Entry:
         for k, row in enumerate(after, start=copy.place + 1):
             row.place = k
         copy.save()
-        TouchTile.objects.bulk_create(TouchTile(stand=copy, tx=t.tx, tz=t.tz, data=t.data) for t in stand.touch_tiles.all())
+        TouchTile.objects.bulk_create(
+            TouchTile(stand=copy, tx=t.tx, tz=t.tz, data=t.data) for t in stand.touch_tiles.all()
+        )
         put_places(level, [place.as_dict() | {"stand": copy.pk} for place in stand.uprooted.all()])
         return [copy, *after]
 
@@ -209,9 +259,13 @@ def change(user: User, stand: Stand, key: UUID, fields: dict) -> Entry:
         raise HttpError(409, f"{stand.name} is locked: unlock it first.")
     if fields.get("stratum", stand.stratum) not in STRATA:
         raise Refused("stratum: there is no such stratum")
-    words = {"name": f"{stand.name} renamed {fields.get('name')}", "gone": f"{stand.name} removed",
-             "seed": f"{stand.name}: new seed",
-             "colour": f"{stand.name}: colour", "locked": f"{stand.name} {'locked' if fields.get('locked') else 'unlocked'}"}
+    words = {
+        "name": f"{stand.name} renamed {fields.get('name')}",
+        "gone": f"{stand.name} removed",
+        "seed": f"{stand.name}: new seed",
+        "colour": f"{stand.name}: colour",
+        "locked": f"{stand.name} {'locked' if fields.get('locked') else 'unlocked'}",
+    }
     what = ", ".join(words[name] for name in fields)
 
     def work(rows: list[Stand]) -> list[Stand]:
@@ -225,15 +279,18 @@ def change(user: User, stand: Stand, key: UUID, fields: dict) -> Entry:
 
 @action
 def exchange(user: User, level: Level, key: UUID, item: str, by: str) -> Entry:
-    """Plant one item in another's stead in every mix and pin of the level; the same plants, in the same places.
+    """Plant one item in another's stead in every mix and pin of the level; the same plants, in the same
+    places.
 
-    Raises: HttpError 422 for an unknown item; 409 when a stand that has it is locked; Refused when nothing plants it, or a
-    mix has both.
+    Raises: HttpError 422 for an unknown item; 409 when a stand that has it is locked; Refused when nothing
+    plants it, or a mix has both.
     """
     check_items(level, [by])
     names = dict(level.stock.values_list("slug", "name"))
-    pins = {stand: {str(p.plant): p.as_dict() for p in level.pins.filter(stand=stand, item=item)}
-            for stand in level.pins.filter(item=item).values_list("stand", flat=True).distinct()}
+    pins = {
+        stand: {str(p.plant): p.as_dict() for p in level.pins.filter(stand=stand, item=item)}
+        for stand in level.pins.filter(item=item).values_list("stand", flat=True).distinct()
+    }
 
     def work(rows: list[Stand]) -> list[Stand]:
         changed = [s for s in rows if any(entry["item"] == item for entry in s.settings["mix"])]
@@ -245,7 +302,9 @@ def exchange(user: User, level: Level, key: UUID, item: str, by: str) -> Entry:
         for stand in changed:
             mix = [dict(entry) for entry in stand.settings["mix"]]
             if any(entry["item"] == by for entry in mix):
-                raise Refused(f"item: the mix of {stand.name} has {names[by]} already; take one of the two out first")
+                raise Refused(
+                    f"item: the mix of {stand.name} has {names[by]} already; take one of the two out first"
+                )
             for entry in mix:
                 if entry["item"] == item:
                     entry.update(item=by, mark=entry.get("mark") or item)
@@ -256,7 +315,12 @@ def exchange(user: User, level: Level, key: UUID, item: str, by: str) -> Entry:
         return changed
 
     done = Arrangement(user, level, key, f"{names.get(item, item)} exchanged for {names[by]} everywhere")
-    done.more = {"pins": {str(stand): [rows, {p: row | {"item": by} for p, row in rows.items()}] for stand, rows in pins.items()}}
+    done.more = {
+        "pins": {
+            str(stand): [rows, {p: row | {"item": by} for p, row in rows.items()}]
+            for stand, rows in pins.items()
+        }
+    }
     return done.run(work)
 
 
@@ -265,12 +329,18 @@ def swap_stands(entry: Entry, back: bool) -> None:
 
     Raises: HttpError 409 when one of them has been changed since.
     """
-    have, want = (entry.change["after"], entry.change["before"]) if back else (entry.change["before"], entry.change["after"])
+    have, want = (
+        (entry.change["after"], entry.change["before"])
+        if back
+        else (entry.change["before"], entry.change["after"])
+    )
     rows = {str(s.pk): s for s in Stand.every.select_for_update().filter(level_id=entry.level_id)}
     for pk, said in have.items():
         changed = [name for name in said if getattr(rows[pk], name) != said[name]]
         if changed:
-            raise HttpError(409, f"{rows[pk].name}: its {changed[0]} has been changed since; undo that first.")
+            raise HttpError(
+                409, f"{rows[pk].name}: its {changed[0]} has been changed since; undo that first."
+            )
     for pk, said in want.items():
         for name, value in said.items():
             setattr(rows[pk], name, value)

@@ -25,7 +25,8 @@ Spacing = Annotated[float, Field(allow_inf_nan=False, ge=0.2, le=200)]
 
 
 class AddIn(Strict):
-    """A new stand of a stock item; a sward has no single plants. Spacing (m) and fullness are proposed where they are not given."""
+    """A new stand of a stock item; a sward has no single plants. Spacing (m) and fullness are proposed where
+    they are not given."""
 
     key: UUID4
     name: Name
@@ -48,7 +49,8 @@ class TryNewIn(Strict):
 
 
 class TryNewOut(Schema):
-    """What a new stand would begin with: spacing, fullness, about how many plants, and what they cost in the view."""
+    """What a new stand would begin with: spacing, fullness, about how many plants, and what they cost in the
+    view."""
 
     spacing: float
     fullness: float
@@ -83,7 +85,8 @@ class ExchangeIn(Strict):
 
 
 class ArrangedOut(Schema):
-    """A kept action on the level's stands, which are to be read again; the stand that was made, if one was."""
+    """A kept action on the level's stands, which are to be read again; the stand that was made, if one
+    was."""
 
     entry: EntryOut
     stand: int | None = None
@@ -93,8 +96,20 @@ class ArrangedOut(Schema):
 def add(request: HttpRequest, slug: str, data: AddIn):
     """Add a stand."""
     level = level_for(request, slug, to="plant")
-    return _made(request, arranging.add(request.user, level, data.key, data.name.strip(), data.stratum, data.sward, data.item,
-                                        data.spacing, data.fullness))
+    return _made(
+        request,
+        arranging.add(
+            request.user,
+            level,
+            data.key,
+            data.name.strip(),
+            data.stratum,
+            data.sward,
+            data.item,
+            data.spacing,
+            data.fullness,
+        ),
+    )
 
 
 @router.post("/levels/{slug}/new-stand/try", response=TryNewOut)
@@ -105,8 +120,12 @@ def try_new(request: HttpRequest, slug: str, data: TryNewIn):
     planting, cost = arranging.unplanted(stand), {}
     if data.view:
         cost = cost_change(Cost(), stand_cost(planting, items_of(level), data.view.core(), tried=True))
-    return {"spacing": stand.settings["spacing"], "fullness": stand.settings["fullness"], "count": round(planting.expected()),
-            "cost": cost}
+    return {
+        "spacing": stand.settings["spacing"],
+        "fullness": stand.settings["fullness"],
+        "count": round(planting.expected()),
+        "cost": cost,
+    }
 
 
 def _made(request: HttpRequest, entry: Entry) -> dict:
@@ -125,7 +144,11 @@ def duplicate(request: HttpRequest, slug: str, stand: int, data: KeyIn):
 def move(request: HttpRequest, slug: str, stand: int, data: MoveIn):
     """Give a stand another place in the order of who claims room first."""
     row = stand_for(level_for(request, slug, to="plant"), stand)
-    return {"entry": entry_out(arranging.move(request.user, row, data.key, data.stratum, data.before), request.user)}
+    return {
+        "entry": entry_out(
+            arranging.move(request.user, row, data.key, data.stratum, data.before), request.user
+        )
+    }
 
 
 @router.post("/levels/{slug}/stands/{stand}/change", response=ArrangedOut)
@@ -147,4 +170,8 @@ def remove(request: HttpRequest, slug: str, stand: int, data: KeyIn):
 def exchange(request: HttpRequest, slug: str, data: ExchangeIn):
     """Exchange a stock item for another in every mix and pin."""
     level = level_for(request, slug, to="plant")
-    return {"entry": entry_out(arranging.exchange(request.user, level, data.key, data.item, data.by), request.user)}
+    return {
+        "entry": entry_out(
+            arranging.exchange(request.user, level, data.key, data.item, data.by), request.user
+        )
+    }

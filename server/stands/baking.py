@@ -1,7 +1,7 @@
 """Baking: every sheet of single plants of a level made beforehand and laid on disk under its content key.
 
-A bake can be stopped, and goes on where it was, since a sheet that lies there under its present key is not made again. Sheets
-that no longer hold are swept when a bake ends.
+A bake can be stopped, and goes on where it was, since a sheet that lies there under its present key is not
+made again. Sheets that no longer hold are swept when a bake ends.
 """
 
 from __future__ import annotations
@@ -24,15 +24,30 @@ def _job_key(level: Level) -> str:
 
 
 def state(level: Level) -> dict:
-    """How far the bake is: sheets in all and done, whether it runs, and what it is at; why it failed, if the last one did."""
+    """How far the bake is: sheets in all and done, whether it runs, and what it is at; why it failed, if the
+    last one did."""
     job = starting.newest(_job_key(level))
     if job and job.busy:
         total = max(job.total, 1)
-        return {"running": True, "total": total, "done": round(job.share * total), "step": job.step, "trouble": ""}
+        return {
+            "running": True,
+            "total": total,
+            "done": round(job.share * total),
+            "step": job.step,
+            "trouble": "",
+        }
     have = {p.name for p in folder_of(level).glob("*.npz")} if folder_of(level).exists() else set()
-    wanted = [(planting, sheet) for planting in singles_of(planted_of(level)) for sheet in sheets_of(planting)]
+    wanted = [
+        (planting, sheet) for planting in singles_of(planted_of(level)) for sheet in sheets_of(planting)
+    ]
     done = sum(f"{planting.key(sheet)}.npz" in have for planting, sheet in wanted) if have else 0
-    return {"running": False, "total": len(wanted), "done": done, "step": "", "trouble": job.trouble if job else ""}
+    return {
+        "running": False,
+        "total": len(wanted),
+        "done": done,
+        "step": "",
+        "trouble": job.trouble if job else "",
+    }
 
 
 def start(level: Level, user: User) -> None:

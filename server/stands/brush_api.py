@@ -47,9 +47,9 @@ class LimitsIn(Strict):
 
 
 class StrokeIn(Strict):
-    """A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The key makes a repeat
-    count once. `tip` is a made tip's name or the number of one's own; `fill` works everywhere in the level, or in the area of
-    the limits."""
+    """A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The
+    key makes a repeat count once. `tip` is a made tip's name or the number of one's own; `fill` works
+    everywhere in the level, or in the area of the limits."""
 
     key: UUID4
     stand: int
@@ -69,8 +69,17 @@ class StrokeIn(Strict):
 
     def brush(self) -> Brush:
         """The brush as the server works with it."""
-        stroke = Stroke(self.verb, self.path, self.radius, self.soft, self.strength, self.toward, self.pressure, tip_of(self.tip),
-                        self.turn)
+        stroke = Stroke(
+            self.verb,
+            self.path,
+            self.radius,
+            self.soft,
+            self.strength,
+            self.toward,
+            self.pressure,
+            tip_of(self.tip),
+            self.turn,
+        )
         return Brush(stroke, Limits(**self.limits.model_dump()), self.fill)
 
 
@@ -92,7 +101,11 @@ def tip_of(key: str) -> np.ndarray | None:
         return None
     if key in MADE:
         return made_tip(key)
-    tip = BrushTip.objects.filter(pk=int(key)).first() if key.isascii() and key.isdigit() and len(key) < 19 else None
+    tip = (
+        BrushTip.objects.filter(pk=int(key)).first()
+        if key.isascii() and key.isdigit() and len(key) < 19
+        else None
+    )
     if tip is None:
         raise Refused("tip: that brush tip is no longer there; take up another")
     return np.frombuffer(tip.data, np.uint8).reshape(SIDE, SIDE).astype(np.float32) / 255
@@ -101,15 +114,25 @@ def tip_of(key: str) -> np.ndarray | None:
 def _tip_out(key: str, name: str, values: np.ndarray, own: bool) -> dict:
     out = io.BytesIO()
     Image.fromarray(values).save(out, "PNG")
-    return {"key": key, "name": name, "own": own, "picture": "data:image/png;base64," + base64.b64encode(out.getvalue()).decode()}
+    return {
+        "key": key,
+        "name": name,
+        "own": own,
+        "picture": "data:image/png;base64," + base64.b64encode(out.getvalue()).decode(),
+    }
 
 
 @router.get("/tips", response=list[TipOut])
 def tips(request: HttpRequest):
     """The brush tips: those that come with the application, then those that people have added."""
-    made = [_tip_out(key, name, np.rint(made_tip(key) * 255).astype(np.uint8), False) for key, name in MADE.items()]
-    return made + [_tip_out(str(t.pk), t.name, np.frombuffer(t.data, np.uint8).reshape(SIDE, SIDE), True)
-                   for t in BrushTip.objects.all()]
+    made = [
+        _tip_out(key, name, np.rint(made_tip(key) * 255).astype(np.uint8), False)
+        for key, name in MADE.items()
+    ]
+    return made + [
+        _tip_out(str(t.pk), t.name, np.frombuffer(t.data, np.uint8).reshape(SIDE, SIDE), True)
+        for t in BrushTip.objects.all()
+    ]
 
 
 @router.post("/tips", response=TipOut)
@@ -151,15 +174,20 @@ def _stroke(request: HttpRequest, slug: str, data: StrokeIn) -> dict:
     rows = [stand_for(level, pk) for pk in dict.fromkeys([data.stand, *data.also])]
     entry = paint(request.user, rows, data.brush(), data.key, data.view.core() if data.view else None)
     if len(rows) == 1:
-        return {"entry": entry_out(entry, request.user), "stand": rows[0].pk, "keys": changed_keys(rows[0], entry.change["box"]),
-                "stale": dependants(rows[0])}
+        return {
+            "entry": entry_out(entry, request.user),
+            "stand": rows[0].pk,
+            "keys": changed_keys(rows[0], entry.change["box"]),
+            "stale": dependants(rows[0]),
+        }
     stale = dict.fromkeys(pk for row in rows for pk in [row.pk, *dependants(row)])
     return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": list(stale)}
 
 
 @router.post("/levels/{slug}/strokes/try")
 def try_stroke(request: HttpRequest, slug: str, data: StrokeIn):
-    """The plants a stroke would leave of its first stand in its box: x0, z0, x1, z1 float32, then plants; nothing is stored."""
+    """The plants a stroke would leave of its first stand in its box: x0, z0, x1, z1 float32, then plants;
+    nothing is stored."""
     level = level_for(request, slug, to="plant")
     box, left = attempt(stand_for(level, data.stand), data.brush())
     head = np.array(box, "<f4").tobytes()

@@ -43,8 +43,8 @@ def check_items(level: Level, slugs: list[str]) -> None:
 
 
 def check_site(stand: Stand, settings: StandSettings) -> None:
-    """Refuse conditions, drives of the mix and a layout that ask for what the level does not have, or for a stand that must not
-    be asked.
+    """Refuse conditions, drives of the mix and a layout that ask for what the level does not have, or for a
+    stand that must not be asked.
 
     Raises: Refused naming the condition, the item or the layout.
     """
@@ -72,7 +72,9 @@ def check_layout_of(stand: Stand, settings: StandSettings) -> None:
             raise Refused("layout: the stand to stand on is no longer there")
         _check_above(stand, host, "layout")
         if not anchors_among([entry.item for entry in host.settings.mix], planted.level.stock, layout.group):
-            raise Refused(f"layout: none of the items of {host.name} has {anchors_named(layout.group)} to stand on")
+            raise Refused(
+                f"layout: none of the items of {host.name} has {anchors_named(layout.group)} to stand on"
+            )
         return
     kind = "path" if layout.kind == "path" else "area"
     for n in layout.shapes:
@@ -82,10 +84,14 @@ def check_layout_of(stand: Stand, settings: StandSettings) -> None:
 
 def _check_above(stand: Stand, other: DocumentStand, where: str) -> None:
     if other.sward:
-        raise Refused(f"{where}: {other.name} is a sward, it has no single plants to be near, away from or on")
+        raise Refused(
+            f"{where}: {other.name} is a sward, it has no single plants to be near, away from or on"
+        )
     if other.order >= stand.order:
-        raise Refused(f"{where}: {other.name} does not stand above {stand.name}; only stands above it, which are "
-                         "planted first, can be asked for")
+        raise Refused(
+            f"{where}: {other.name} does not stand above {stand.name}; only stands above it, which are "
+            "planted first, can be asked for"
+        )
 
 
 def _check_condition(stand: Stand, c: Condition, where: str) -> None:

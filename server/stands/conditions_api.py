@@ -1,4 +1,5 @@
-"""Conditions: looked at on the real ground, taken from a ground layer, copied, kept as sets, and asked why."""
+"""Conditions: looked at on the real ground, taken from a ground layer, copied, kept as sets, and asked
+why."""
 
 from __future__ import annotations
 
@@ -68,8 +69,8 @@ class WhyIn(Strict):
 
 
 class WhyCondition(Schema):
-    """What one condition found: the ground's value (`beyond` when it is only known to be farther), its result 0–1, and the
-    suitability after it."""
+    """What one condition found: the ground's value (`beyond` when it is only known to be farther), its result
+    0–1, and the suitability after it."""
 
     kind: str
     value: float
@@ -133,7 +134,8 @@ class SetOut(Schema):
 
 
 class FitOut(Schema):
-    """A set brought to a level: what it asks for by name there; what could not be found is left out, as the notes say."""
+    """A set brought to a level: what it asks for by name there; what could not be found is left out, as the
+    notes say."""
 
     conditions: list[ConditionSettings]
     notes: list[str]
@@ -152,7 +154,10 @@ def noise(request: HttpRequest, slug: str, data: NoiseIn):
     cell = data.side / PICTURE
     col, row = round(data.x / cell), round(data.z / cell)
     field = noise_field(Noise(**data.noise.model_dump()), cell, (col, row, col + PICTURE, row + PICTURE))
-    return {"side": PICTURE, "values": base64.b64encode((field * 255).round().astype(np.uint8).tobytes()).decode()}
+    return {
+        "side": PICTURE,
+        "values": base64.b64encode((field * 255).round().astype(np.uint8).tobytes()).decode(),
+    }
 
 
 @router.get("/levels/{slug}/layers/{layer}/bands", response=BandsOut)
@@ -171,18 +176,27 @@ def why_here(request: HttpRequest, slug: str, stand: int, data: WhyIn):
 
 @router.post("/levels/{slug}/conditions/copy", response=CopyOut)
 def copy(request: HttpRequest, slug: str, data: CopyIn):
-    """Give conditions to other stands, in place of theirs; all of them or none. Each stand gets its own journal entry."""
+    """Give conditions to other stands, in place of theirs; all of them or none. Each stand gets its own
+    journal entry."""
     level = level_for(request, slug, to="plant")
     said = [c.model_dump(mode="json") for c in data.conditions]
     rows = [stand_for(level, pk) for pk in dict.fromkeys(data.to)]
     with transaction.atomic():
-        entries = [keep_settings(request.user, row, {"conditions": said}, uuid5(data.key, str(row.pk))) for row in rows]
+        entries = [
+            keep_settings(request.user, row, {"conditions": said}, uuid5(data.key, str(row.pk)))
+            for row in rows
+        ]
     stale = {row.pk for row in rows} | {pk for row in rows for pk in dependants(row)}
     return {"entries": [entry_out(e, request.user) for e in entries], "stale": sorted(stale)}
 
 
 def _set_out(row: ConditionSet) -> dict:
-    return {"id": row.pk, "name": row.name, "by": row.by.get_username(), "kinds": [c["kind"] for c in row.conditions]}
+    return {
+        "id": row.pk,
+        "name": row.name,
+        "by": row.by.get_username(),
+        "kinds": [c["kind"] for c in row.conditions],
+    }
 
 
 @router.get("/condition-sets", response=list[SetOut])
@@ -193,10 +207,14 @@ def sets(request: HttpRequest):
 
 @router.post("/condition-sets", response=SetOut)
 def keep_set(request: HttpRequest, data: SetIn):
-    """Save conditions under a name. Shapes, which belong to one level, are left out; stands are remembered by name."""
+    """Save conditions under a name. Shapes, which belong to one level, are left out; stands are remembered by
+    name."""
     level = level_for(request, data.level, to="plant")
     names = dict(level.stands.values_list("number", "name"))
-    said = [{**c.model_dump(mode="json"), "shapes": [], "stand_name": names.get(c.stand, "")} for c in data.conditions]
+    said = [
+        {**c.model_dump(mode="json"), "shapes": [], "stand_name": names.get(c.stand, "")}
+        for c in data.conditions
+    ]
     with transaction.atomic():
         row = ConditionSet.objects.select_for_update().filter(name=data.name).first()
         if row:
@@ -220,7 +238,9 @@ def drop_set(request: HttpRequest, pk: int):
 def _check_owner(request: HttpRequest, row: ConditionSet) -> None:
     """Refuse to change a set that somebody else saved, unless one is a lead."""
     if row.by_id != request.user.pk and not request.user.memberships.filter(role="lead").exists():
-        raise NotAllowed(f"{row.name} was saved by {row.by.get_username()}; only they or a lead may change it.")
+        raise NotAllowed(
+            f"{row.name} was saved by {row.by.get_username()}; only they or a lead may change it."
+        )
 
 
 def _the_set(pk: int) -> ConditionSet:
@@ -242,9 +262,11 @@ def fit(request: HttpRequest, slug: str, pk: int):
         name = said.pop("stand_name", "")
         if said["kind"] == "stand":
             said["stand"] = numbers.get(name, 0)
-        lack = {"stand": not said["stand"] and f"stand {name!r}",
-                "mask": said["mask"] not in masks and f"mask image {said['mask']!r}",
-                "layer": not set(said["layers"]) <= layers and f"ground layer {', '.join(said['layers'])}"}.get(said["kind"])
+        lack = {
+            "stand": not said["stand"] and f"stand {name!r}",
+            "mask": said["mask"] not in masks and f"mask image {said['mask']!r}",
+            "layer": not set(said["layers"]) <= layers and f"ground layer {', '.join(said['layers'])}",
+        }.get(said["kind"])
         if lack:
             notes.append(f"{level.name} has no {lack}: that condition was left out.")
         else:

@@ -23,9 +23,9 @@ from thicket.sight.views import View
 
 
 def dependants(stand: Stand) -> list[int]:
-    """Other stands that may change with this one, straight or through others: those below it, which its plants leave room
-    or none, and those whose conditions ask for its plants; all of them when it has pins, which claim room from any stand.
-    Their primary keys."""
+    """Other stands that may change with this one, straight or through others: those below it, which its
+    plants leave room or none, and those whose conditions ask for its plants; all of them when it has pins,
+    which claim room from any stand. Their primary keys."""
     stands = list(rows_of(stand.level).values())
     reached = {stand.number: stand}
     if len(planted_of(stand.level).level.pins_of(stand.number).id):
@@ -33,8 +33,18 @@ def dependants(stand: Stand) -> list[int]:
     while True:
         asked = {n for n, s in reached.items() if not s.sward}
         first = min((s.order for s in reached.values() if not s.sward), default=None)
-        more = [s for s in stands if s.number not in reached and first is not None and (
-            s.order > first or any(c["kind"] == "stand" and c.get("stand") in asked for c in s.settings.get("conditions", [])))]
+        more = [
+            s
+            for s in stands
+            if s.number not in reached
+            and first is not None
+            and (
+                s.order > first
+                or any(
+                    c["kind"] == "stand" and c.get("stand") in asked for c in s.settings.get("conditions", [])
+                )
+            )
+        ]
         if not more:
             return [s.pk for n, s in reached.items() if n != stand.number]
         reached |= {s.number: s for s in more}
@@ -44,7 +54,9 @@ def _leaves(values: dict) -> dict[str, object]:
     """Settings by name, those that are made of parts by the names of both."""
     out: dict[str, object] = {}
     for name, value in values.items():
-        out |= {f"{name}.{part}": v for part, v in value.items()} if isinstance(value, dict) else {name: value}
+        out |= (
+            {f"{name}.{part}": v for part, v in value.items()} if isinstance(value, dict) else {name: value}
+        )
     return out
 
 
@@ -56,12 +68,15 @@ def _after(entry: Entry, stand: Stand) -> dict:
 
 
 def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
-    """The settings that are no longer as they were when a change of them was begun, and would be overwritten by it."""
+    """The settings that are no longer as they were when a change of them was begun, and would be overwritten
+    by it."""
     kept, fresh = _leaves(kept), _leaves(fresh)
     out = []
     for name, value in _leaves(was).items():
         if name in kept and kept[name] != value and fresh[name] != kept[name] and fresh[name] != value:
-            entries = Entry.objects.filter(level=stand.level, kind=Entry.Kind.SETTINGS, undone=False).select_related("user")[:40]
+            entries = Entry.objects.filter(
+                level=stand.level, kind=Entry.Kind.SETTINGS, undone=False
+            ).select_related("user")[:40]
             top = name.split(".")[0]
             who = next((e.user.get_username() for e in entries if top in _after(e, stand)), "somebody")
             out.append({"name": name, "was": value, "theirs": kept[name], "yours": fresh[name], "who": who})
@@ -69,22 +84,41 @@ def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
 
 
 @action
-def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, view: View | None = None,
-                  was: dict | None = None) -> Entry:
+def keep_settings(
+    user: User, stand: Stand, changes: dict, key: UUID, view: View | None = None, was: dict | None = None
+) -> Entry:
     """Keep changed settings of a stand, as one journal entry; a key that is known counts once.
 
-    `was` are the values that the change was begun from. Raises: Clash when another has changed one of them meanwhile.
+    `was` are the values that the change was begun from. Raises: Clash when another has changed one of them
+    meanwhile.
     """
     with transaction.atomic():
         kept = _keep(stand.pk, stand.level, changes, view, was)
-        return Entry.objects.create(level=stand.level, user=user, stand=kept.row, kind=Entry.Kind.SETTINGS, key=key, what=kept.what,
-                                    change=kept.change, gained=kept.gained, lost=kept.lost, cost=kept.cost)
+        return Entry.objects.create(
+            level=stand.level,
+            user=user,
+            stand=kept.row,
+            kind=Entry.Kind.SETTINGS,
+            key=key,
+            what=kept.what,
+            change=kept.change,
+            gained=kept.gained,
+            lost=kept.lost,
+            cost=kept.cost,
+        )
 
 
 @action
-def keep_several(user: User, level: Level, key: UUID, changes: dict[int, dict], view: View | None = None,
-                 was: dict[int, dict] | None = None) -> Entry:
-    """Keep changed settings of several stands, by their primary keys, as one journal entry: all of them, or none.
+def keep_several(
+    user: User,
+    level: Level,
+    key: UUID,
+    changes: dict[int, dict],
+    view: View | None = None,
+    was: dict[int, dict] | None = None,
+) -> Entry:
+    """Keep changed settings of several stands, by their primary keys, as one journal entry: all of them, or
+    none.
 
     Raises: as `keep_settings`, naming the stand.
     """
@@ -97,14 +131,22 @@ def keep_several(user: User, level: Level, key: UUID, changes: dict[int, dict], 
         cost = {name: sum(k.cost.get(name, 0) for k in kept) for name in (kept[0].cost if kept else {})}
         parts = sorted({name.replace("_", " ") for k in kept for name in k.change["after"]})
         return Entry.objects.create(
-            level=level, user=user, kind=Entry.Kind.SETTINGS, key=key, what=f"{names}: {', '.join(parts) or 'nothing new'}"[:200],
-            change={"stands": {str(k.row.pk): k.change for k in kept}}, gained=sum(k.gained for k in kept),
-            lost=sum(k.lost for k in kept), cost=cost)
+            level=level,
+            user=user,
+            kind=Entry.Kind.SETTINGS,
+            key=key,
+            what=f"{names}: {', '.join(parts) or 'nothing new'}"[:200],
+            change={"stands": {str(k.row.pk): k.change for k in kept}},
+            gained=sum(k.gained for k in kept),
+            lost=sum(k.lost for k in kept),
+            cost=cost,
+        )
 
 
 @dataclass(frozen=True)
 class Kept:
-    """A stand whose settings were stored: what changed, the plants that came and went, and the difference in cost."""
+    """A stand whose settings were stored: what changed, the plants that came and went, and the difference in
+    cost."""
 
     row: Stand
     what: str
@@ -136,4 +178,11 @@ def _keep(pk: int, level: Level, changes: dict, view: View | None, was: dict | N
     row.revision += 1
     row.save(update_fields=["settings", "revision"])
     what = f"{row.name}: {', '.join(name.replace('_', ' ') for name in changed) or 'nothing new'}"
-    return Kept(row, what, {"before": {n: kept[n] for n in changed}, "after": {n: fresh[n] for n in changed}}, gained, lost, cost)
+    return Kept(
+        row,
+        what,
+        {"before": {n: kept[n] for n in changed}, "after": {n: fresh[n] for n in changed}},
+        gained,
+        lost,
+        cost,
+    )

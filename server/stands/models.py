@@ -40,7 +40,9 @@ class Stand(models.Model):
     settings = models.JSONField(help_text="validated by thicket.document.settings.StandSettings")
     revision = models.PositiveIntegerField(default=1)
     locked = models.BooleanField(default=False)
-    colour = models.CharField(max_length=7, blank=True, help_text="its ink on the screen; its stratum's when empty")
+    colour = models.CharField(
+        max_length=7, blank=True, help_text="its ink on the screen; its stratum's when empty"
+    )
     gone = models.BooleanField(default=False, help_text="removed, and kept for undo")
 
     objects = Present()
@@ -56,7 +58,8 @@ class Stand(models.Model):
         return self.name
 
     def save(self, *args, **kwargs) -> None:
-        """Store it, and note with the level that its stands have changed; rows are written in no other way."""
+        """Store it, and note with the level that its stands have changed; rows are written in no other
+        way."""
         super().save(*args, **kwargs)
         Level.objects.filter(pk=self.level_id).update(stand_revision=secrets.randbelow(2**31))
 
@@ -67,9 +70,20 @@ class Stand(models.Model):
 
 
 def document_of_stand(stand: Stand, settings: StandSettings | None = None) -> DocumentStand:
-    """A stand as the core has it; with other settings than its own when they are given, which are checked already."""
-    return DocumentStand(stand.number, stand.slug, stand.name, stand.stratum, stand.place, stand.sward, stand.seed,
-                         settings or StandSettings.model_validate(stand.settings), stand.locked, stand.colour)
+    """A stand as the core has it; with other settings than its own when they are given, which are checked
+    already."""
+    return DocumentStand(
+        stand.number,
+        stand.slug,
+        stand.name,
+        stand.stratum,
+        stand.place,
+        stand.sward,
+        stand.seed,
+        settings or StandSettings.model_validate(stand.settings),
+        stand.locked,
+        stand.colour,
+    )
 
 
 _RANK = {stratum.value: rank for rank, stratum in enumerate(Stand.Stratum)}
@@ -88,7 +102,8 @@ class TouchTile(RasterTile):
 
 
 class KeptTouch(RasterTile):
-    """A touch tile as it was before an action that resampled all touch, kept so that the action can be undone exactly."""
+    """A touch tile as it was before an action that resampled all touch, kept so that the action can be undone
+    exactly."""
 
     entry = models.ForeignKey("journal.Entry", on_delete=models.CASCADE, related_name="kept_touch")
     stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="+")

@@ -14,7 +14,14 @@ from ninja.errors import HttpError
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.planted import forget_planted, paint_planted, planted_of, planting_of, rows_of, touch_revisions_of
+from server.levels.planted import (
+    forget_planted,
+    paint_planted,
+    planted_of,
+    planting_of,
+    rows_of,
+    touch_revisions_of,
+)
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.models import Stand
 from server.stands.touch import LockedTouch
@@ -39,7 +46,9 @@ class TouchChange:
     lost: int
 
 
-def _difference(planting: Planting, box: tuple[int, int, int, int], before: np.ndarray, after: np.ndarray) -> tuple[int, int]:
+def _difference(
+    planting: Planting, box: tuple[int, int, int, int], before: np.ndarray, after: np.ndarray
+) -> tuple[int, int]:
     """Plants gained and lost when touch in a box of cells changes."""
     if planting.stand.sward:
         return _sward_difference(planting, box, before, after)
@@ -52,8 +61,13 @@ def _sward_difference(planting: Planting, box, before: np.ndarray, after: np.nda
     cell, level = planting.touch_cell, planting.level
     z, x = np.mgrid[row0:row1, col0:col1] * cell + 0.5 * cell
     suitable = at_cells(planting.suitability.array, planting.cell, x.ravel(), z.ravel()).reshape(before.shape)
-    was, now = (np.minimum(density(suitable, touch) * planting.core.fullness, 1.0).astype(float) for touch in (before, after))
-    open_ = planting.around.rasters.openness(planting.settings.clear_of, cell, level.touch_shape)[row0:row1, col0:col1]
+    was, now = (
+        np.minimum(density(suitable, touch) * planting.core.fullness, 1.0).astype(float)
+        for touch in (before, after)
+    )
+    open_ = planting.around.rasters.openness(planting.settings.clear_of, cell, level.touch_shape)[
+        row0:row1, col0:col1
+    ]
     change = (now - was) * open_ * (planting.core.per_m2 * cell * cell)
     return round(float(change[change > 0].sum())), round(float(-change[change < 0].sum()))
 
@@ -84,7 +98,8 @@ def cost_change(before, after) -> dict[str, float]:
 
 @action
 def paint(user: User, stands: list[Stand], brush: Brush, key: UUID, view: View | None = None) -> Entry:
-    """Work with a brush on stands of one level, in one transaction with one journal entry. A key that is known counts once.
+    """Work with a brush on stands of one level, in one transaction with one journal entry. A key that is
+    known counts once.
 
     Raises: HttpError 409 when one of them is locked; Refused when the brush has nothing to work on.
     """
@@ -103,7 +118,8 @@ def paint(user: User, stands: list[Stand], brush: Brush, key: UUID, view: View |
 
 
 def _paint(user: User, stands: list[Stand], brush: Brush, key: UUID, box: Cells) -> Entry:
-    """Lock, apply, journal; inside a transaction. Stands are taken by their numbers, so that nobody waits in a ring."""
+    """Lock, apply, journal; inside a transaction. Stands are taken by their numbers, so that nobody waits in
+    a ring."""
     level, verb = stands[0].level, VERBS[brush.stroke.verb]
     where = {"": "", "level": " everywhere", "area": " in an area"}[brush.fill]
     parts, deltas, gained, lost = [], [], 0, 0
@@ -114,14 +130,22 @@ def _paint(user: User, stands: list[Stand], brush: Brush, key: UUID, box: Cells)
         gained, lost = gained + more, lost + fewer
     alone = len(stands) == 1
     return Entry.objects.create(
-        level=level, user=user, stand=stands[0] if alone else None, key=key, gained=gained, lost=lost, delta=b"".join(deltas),
-        kind=Entry.Kind.STROKE if alone else Entry.Kind.STROKES, change=parts[0] if alone else {"parts": parts},
-        what=f"{verb} {stands[0].name if alone else f'{len(stands)} stands'}{where}")
+        level=level,
+        user=user,
+        stand=stands[0] if alone else None,
+        key=key,
+        gained=gained,
+        lost=lost,
+        delta=b"".join(deltas),
+        kind=Entry.Kind.STROKE if alone else Entry.Kind.STROKES,
+        change=parts[0] if alone else {"parts": parts},
+        what=f"{verb} {stands[0].name if alone else f'{len(stands)} stands'}{where}",
+    )
 
 
 def _lock(stand: Stand, box: Cells) -> tuple[Planting, LockedTouch]:
-    """Lock a stand's touch in a box; and the level as it is now that nobody else can paint there: read anew when somebody has
-    since it was read, so that nothing is carried over from before that."""
+    """Lock a stand's touch in a box; and the level as it is now that nobody else can paint there: read anew
+    when somebody has since it was read, so that nothing is carried over from before that."""
     locked = LockedTouch(stand, box)
     known = touch_revisions_of(stand)
     if any(known.get(at, 0) != revision for at, revision in locked.found.items()):
@@ -141,7 +165,8 @@ def _brushed(stand: Stand, brush: Brush, box: Cells) -> tuple[dict, bytes, int, 
 
 @action
 def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry:
-    """Take a stand's painting away, everywhere or inside one area of the level, as one action that can be undone.
+    """Take a stand's painting away, everywhere or inside one area of the level, as one action that can be
+    undone.
 
     Raises: Refused when nothing is painted there, or the area is not one.
     """
@@ -153,8 +178,17 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
     with transaction.atomic():
         change, delta, gained, lost = _clear(stand, inside, box)
         return Entry.objects.create(
-            level=stand.level, user=user, stand=stand, kind=Entry.Kind.STROKE, key=key,
-            what=f"Painting of {stand.name} cleared{where}", change=change, delta=delta, gained=gained, lost=lost)
+            level=stand.level,
+            user=user,
+            stand=stand,
+            kind=Entry.Kind.STROKE,
+            key=key,
+            what=f"Painting of {stand.name} cleared{where}",
+            change=change,
+            delta=delta,
+            gained=gained,
+            lost=lost,
+        )
 
 
 def _inside(level: Level, area: int | None) -> tuple[np.ndarray, str]:
@@ -181,9 +215,10 @@ def _painted_box(touch: np.ndarray, inside: np.ndarray) -> tuple[int, int, int, 
 
 
 def _clear(stand: Stand, inside: np.ndarray, box: tuple[int, int, int, int]) -> tuple[dict, bytes, int, int]:
-    """Set a stand's touch to 0 inside; inside a transaction. What a stroke's entry holds of it, and plants gained and lost."""
+    """Set a stand's touch to 0 inside; inside a transaction. What a stroke's entry holds of it, and plants
+    gained and lost."""
     planting, locked = _lock(stand, box)
-    after = np.where(inside[box[1]:box[3], box[0]:box[2]], np.int16(0), locked.window)
+    after = np.where(inside[box[1] : box[3], box[0] : box[2]], np.int16(0), locked.window)
     gained, lost = _difference(planting, box, locked.window, after)
     delta = (after - locked.window).astype(np.int16)
     paint_planted(stand, locked.write(after, planting.touch_map), planting.metres(box))
@@ -210,25 +245,38 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
                 gained, lost = gained + more, lost + fewer
         if not parts:
             raise Refused(f"{level.name} has no painting{where or ' to clear'} that is not locked")
-        return Entry.objects.create(level=level, user=user, kind=Entry.Kind.STROKES, key=key, change={"parts": parts},
-                                    what=f"Painting of all stands cleared{where}", delta=b"".join(deltas), gained=gained, lost=lost)
+        return Entry.objects.create(
+            level=level,
+            user=user,
+            kind=Entry.Kind.STROKES,
+            key=key,
+            change={"parts": parts},
+            what=f"Painting of all stands cleared{where}",
+            delta=b"".join(deltas),
+            gained=gained,
+            lost=lost,
+        )
 
 
 def shift_all(entry: Entry, back: bool) -> tuple[int, int]:
-    """Take an action on several stands' touch back, or apply it again; inside a transaction. Plants gained and lost."""
+    """Take an action on several stands' touch back, or apply it again; inside a transaction. Plants gained
+    and lost."""
     gained = lost = at = 0
     stands = {s.pk: s for s in rows_of(entry.level).values()}
     for part in entry.change["parts"]:
-        delta = entry.delta[at:at + part["size"]]
+        delta = entry.delta[at : at + part["size"]]
         at += part["size"]
         if part["stand"] in stands:
-            change = shift(Entry(level=entry.level, stand=stands[part["stand"]], change=part, delta=delta), back)
+            change = shift(
+                Entry(level=entry.level, stand=stands[part["stand"]], change=part, delta=delta), back
+            )
             gained, lost = gained + change.gained, lost + change.lost
     return gained, lost
 
 
 def _delta(entry: Entry) -> tuple[tuple[int, int, int, int], np.ndarray]:
-    """A stroke's box of touch cells and its difference there, int32; on other cells than it was painted on, resampled."""
+    """A stroke's box of touch cells and its difference there, int32; on other cells than it was painted on,
+    resampled."""
     level, box = entry.stand.level, tuple(entry.change["box"])
     shape = box[3] - box[1], box[2] - box[0]
     delta = np.frombuffer(zlib.decompress(entry.delta), np.int16).reshape(shape)
@@ -239,7 +287,9 @@ def _delta(entry: Entry) -> tuple[tuple[int, int, int, int], np.ndarray]:
     col0, row0 = (min(int(v * was / now), most) for v, most in zip(box[:2], (columns, rows)))
     col1, row1 = (min(-int(-v * was // now), most) for v, most in zip(box[2:], (columns, rows)))
     z, x = np.mgrid[row0:row1, col0:col1] * now + 0.5 * now
-    there = at_cells(np.pad(delta, 1), was, (x - (box[0] - 1) * was).ravel(), (z - (box[1] - 1) * was).ravel())
+    there = at_cells(
+        np.pad(delta, 1), was, (x - (box[0] - 1) * was).ravel(), (z - (box[1] - 1) * was).ravel()
+    )
     return (col0, row0, col1, row1), np.rint(there.reshape(x.shape)).astype(np.int32)
 
 
@@ -261,7 +311,7 @@ def attempt(stand: Stand, brush: Brush) -> tuple[Box, Plants]:
     col0, row0, col1, row1 = cells
     planting = planting_of(stand)
     touch, _ = planting.touch_map.window(cells)
-    window = touch[:row1 - row0, :col1 - col0].copy()
+    window = touch[: row1 - row0, : col1 - col0].copy()
     window += brush.delta(planting, window, cells)
     metres = planting.metres(cells)
     return metres, planting.plants_in(metres, window, metres[:2])

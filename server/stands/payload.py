@@ -16,9 +16,9 @@ MARKS = 40_000
 
 
 def encode_marks(came: np.ndarray, went: np.ndarray) -> bytes:
-    """Two counts uint32, then x and z in m float32 of each plant gained, then of each lost; `MARKS` of each at the most,
-    evenly taken."""
-    came, went = (places[::max(1, -(-len(places) // MARKS))].astype("<f4") for places in (came, went))
+    """Two counts uint32, then x and z in m float32 of each plant gained, then of each lost; `MARKS` of each
+    at the most, evenly taken."""
+    came, went = (places[:: max(1, -(-len(places) // MARKS))].astype("<f4") for places in (came, went))
     return np.array([len(came), len(went)], "<u4").tobytes() + came.tobytes() + went.tobytes()
 
 
@@ -26,5 +26,11 @@ def encode(plants: Plants) -> bytes:
     """The plants' bytes."""
     n = len(plants)
     form = np.ascontiguousarray(plants.form, "<f4").tobytes()
-    return b"".join((struct.pack("<4sI", b"KTP1", n), form, np.ascontiguousarray(plants.id, "<u8").tobytes(),
-                     plants.item.tobytes()))
+    return b"".join(
+        (
+            struct.pack("<4sI", b"KTP1", n),
+            form,
+            np.ascontiguousarray(plants.id, "<u8").tobytes(),
+            plants.item.tobytes(),
+        )
+    )

@@ -26,12 +26,16 @@ def check_cell(level: Level, cell: float) -> tuple[int, int]:
         raise Refused(f"cell: a touch cell measures {SMALLEST_CELL:g} to {LARGEST_CELL:g} m")
     shape = Level(cell=level.cell, rows=level.rows, columns=level.columns, touch_cell=cell).touch_shape
     if max(shape) > MOST_CELLS:
-        raise Refused(f"cell: {cell:g} m would make {shape[1]:,} × {shape[0]:,} cells; at most {MOST_CELLS:,} a side are kept")
+        raise Refused(
+            f"cell: {cell:g} m would make {shape[1]:,} × {shape[0]:,} cells; at most "
+            f"{MOST_CELLS:,} a side are kept"
+        )
     return shape
 
 
 def fitted(touch: np.ndarray, cell: float, shape: tuple[int, int], new_cell: float) -> np.ndarray:
-    """A touch map, int16, on other cells; ground that it did not reach is unpainted, ground that is gone is cut off."""
+    """A touch map, int16, on other cells; ground that it did not reach is unpainted, ground that is gone is
+    cut off."""
     if cell != new_cell:
         reach = tuple(max(1, int(np.ceil(n * cell / new_cell - 1e-6))) for n in touch.shape)
         touch = resample(touch, reach, new_cell / cell)
@@ -44,38 +48,50 @@ def fitted(touch: np.ndarray, cell: float, shape: tuple[int, int], new_cell: flo
 def regrid(entry: Entry, level: Level, cell: float, shape: tuple[int, int]) -> None:
     """Bring all touch of a level to the cells it has now from those it had; inside a transaction.
 
-    Parameters: level as it now is; cell in m and shape of the maps as they were. What they were is kept with `entry`.
+    Parameters: level as it now is; cell in m and shape of the maps as they were. What they were is kept with
+    `entry`.
     """
     for stand in Stand.every.select_for_update().filter(level=level):
         was = Level(pk=level.pk, cell=cell, rows=shape[0], columns=shape[1], touch_cell=cell)
         stand.level = was
         tiles = list(stand.touch_tiles.all())
-        KeptTouch.objects.bulk_create(KeptTouch(entry=entry, stand=stand, tx=t.tx, tz=t.tz, revision=t.revision, data=t.data)
-                                      for t in tiles)
+        KeptTouch.objects.bulk_create(
+            KeptTouch(entry=entry, stand=stand, tx=t.tx, tz=t.tz, revision=t.revision, data=t.data)
+            for t in tiles
+        )
         touch = fitted(touch_of(stand).array, cell, level.touch_shape, level.touch_cell)
         stand.touch_tiles.all().delete()
         _write(stand, touch)
 
 
 def _write(stand: Stand, touch: np.ndarray) -> None:
-    fresh = [TouchTile(stand=stand, tx=tx, tz=tz, revision=secrets.randbelow(2**31), data=data)
-             for tx, tz, data in split(touch)
-             if touch[tz * TILE:(tz + 1) * TILE, tx * TILE:(tx + 1) * TILE].any()]
+    fresh = [
+        TouchTile(stand=stand, tx=tx, tz=tz, revision=secrets.randbelow(2**31), data=data)
+        for tx, tz, data in split(touch)
+        if touch[tz * TILE : (tz + 1) * TILE, tx * TILE : (tx + 1) * TILE].any()
+    ]
     TouchTile.objects.bulk_create(fresh)
 
 
 def painted_since(entry: Entry) -> bool:
     """Whether somebody has painted, or resampled the touch, after an action and not taken it back."""
     kinds = (Entry.Kind.STROKE, Entry.Kind.RESOLUTION, Entry.Kind.GROUND)
-    return Entry.objects.filter(level_id=entry.level_id, kind__in=kinds, undone=False).exclude(pk=entry.pk).filter(
-        touched__gt=entry.touched).exists()
+    return (
+        Entry.objects.filter(level_id=entry.level_id, kind__in=kinds, undone=False)
+        .exclude(pk=entry.pk)
+        .filter(touched__gt=entry.touched)
+        .exists()
+    )
 
 
 def restore(entry: Entry) -> None:
     """Put the touch back that was kept with an action, tile for tile; inside a transaction.
 
-    Under new revisions, so that nothing that was worked out in between is mistaken for what followed from them before.
+    Under new revisions, so that nothing that was worked out in between is mistaken for what followed from
+    them before.
     """
     TouchTile.objects.filter(stand__level_id=entry.level_id).delete()
-    TouchTile.objects.bulk_create(TouchTile(stand_id=k.stand_id, tx=k.tx, tz=k.tz, revision=secrets.randbelow(2**31), data=k.data)
-                                  for k in entry.kept_touch.all())
+    TouchTile.objects.bulk_create(
+        TouchTile(stand_id=k.stand_id, tx=k.tx, tz=k.tz, revision=secrets.randbelow(2**31), data=k.data)
+        for k in entry.kept_touch.all()
+    )

@@ -25,8 +25,8 @@ Word = Annotated[str, Field(min_length=1, max_length=60)]
 
 
 class StateOut(Schema):
-    """One state of an item: a LOD, or the billboard. `covered`, m² seen from the side; `overdraw`, how many times over its
-    see-through cards cover that."""
+    """One state of an item: a LOD, or the billboard. `covered`, m² seen from the side; `overdraw`, how many
+    times over its see-through cards cover that."""
 
     name: str
     triangles: int
@@ -100,18 +100,44 @@ class ShelfPage(Schema):
 
 def shelf_out(item: ShelfItem) -> dict:
     base = f"/api/shelf/{item.slug}/{item.revision}"
-    same = ("slug", "name", "group", "tags", "height", "crown", "trunk", "states", "texture_bytes", "distances", "findings",
-            "traits", "anchors", "note", "revision", "at", "scale")
-    return {**{name: getattr(item, name) for name in same}, "by": item.by.get_username() if item.by else None,
-            "picture": f"{base}.png", "glb": f"{base}.glb"}
+    same = (
+        "slug",
+        "name",
+        "group",
+        "tags",
+        "height",
+        "crown",
+        "trunk",
+        "states",
+        "texture_bytes",
+        "distances",
+        "findings",
+        "traits",
+        "anchors",
+        "note",
+        "revision",
+        "at",
+        "scale",
+    )
+    return {
+        **{name: getattr(item, name) for name in same},
+        "by": item.by.get_username() if item.by else None,
+        "picture": f"{base}.png",
+        "glb": f"{base}.glb",
+    }
 
 
 @router.get("/shelf", response=ShelfPage)
-def on_the_shelf(request: HttpRequest, search: Annotated[str, Query(max_length=60)] = "", group: Group | None = None,
-                 tag: Annotated[str, Query(max_length=60)] = "",
-                 sort: Literal["name", "height", "cost"] = "name", page: Annotated[int, Query(ge=0, le=1000)] = 0):
-    """A page of the shelf: items whose name or tags have the words in them, of a group, with a tag; by name, or the tallest or
-    dearest first."""
+def on_the_shelf(
+    request: HttpRequest,
+    search: Annotated[str, Query(max_length=60)] = "",
+    group: Group | None = None,
+    tag: Annotated[str, Query(max_length=60)] = "",
+    sort: Literal["name", "height", "cost"] = "name",
+    page: Annotated[int, Query(ge=0, le=1000)] = 0,
+):
+    """A page of the shelf: items whose name or tags have the words in them, of a group, with a tag; by name,
+    or the tallest or dearest first."""
     rows = ShelfItem.objects.filter(gone=False).defer("glb", "silhouette", "picture").select_related("by")
     for word in search.split():
         rows = rows.filter(Q(name__icontains=word) | Q(tags__icontains=word))
@@ -120,15 +146,19 @@ def on_the_shelf(request: HttpRequest, search: Annotated[str, Query(max_length=6
     if tag:
         rows = rows.filter(tags__contains=tag)
     order = {"name": "name", "height": F("height").desc(), "cost": F("states__0__triangles").desc()}[sort]
-    shown = rows.order_by(order, "name")[page * PAGE:(page + 1) * PAGE]
+    shown = rows.order_by(order, "name")[page * PAGE : (page + 1) * PAGE]
     tagged = ShelfItem.objects.filter(gone=False).order_by().values_list("tags", flat=True).distinct()
     tags = {t for those in tagged for t in those}
     return {"items": [shelf_out(item) for item in shown], "total": rows.count(), "tags": sorted(tags)}
 
 
 def _shelf_file(item: str, revision: int, field: str, kind: str) -> HttpResponse:
-    data = (ShelfItem.objects.filter(slug=item, revision=revision).values_list(field, flat=True).first()
-            or ShelfVersion.objects.filter(item__slug=item, revision=revision).values_list(field, flat=True).first())
+    data = (
+        ShelfItem.objects.filter(slug=item, revision=revision).values_list(field, flat=True).first()
+        or ShelfVersion.objects.filter(item__slug=item, revision=revision)
+        .values_list(field, flat=True)
+        .first()
+    )
     if data is None:
         raise HttpError(404, f"There is no stock item {item[:60]!r} of revision {revision} on the shelf.")
     return HttpResponse(bytes(data), content_type=kind, headers={"Cache-Control": IMMUTABLE})
@@ -196,7 +226,9 @@ def _item(request: HttpRequest, slug: str, item: str, revision: int) -> StockIte
 def mesh(request: HttpRequest, slug: str, item: str, revision: int):
     """The item's meshes as binary glTF: nodes lod0 … and billboard."""
     row = _item(request, slug, item, revision)
-    return HttpResponse(bytes(row.glb), content_type="model/gltf-binary", headers={"Cache-Control": IMMUTABLE})
+    return HttpResponse(
+        bytes(row.glb), content_type="model/gltf-binary", headers={"Cache-Control": IMMUTABLE}
+    )
 
 
 @router.get("/levels/{slug}/stock/{item}/{revision}.png")

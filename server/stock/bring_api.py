@@ -105,19 +105,51 @@ def _job(request: HttpRequest, batch: UUID) -> Job:
 def _out(request: HttpRequest, batch: UUID) -> dict:
     job = _job(request, batch)
     rows = BroughtItem.objects.filter(batch=batch).defer("glb", "silhouette", "picture")
-    same = ("id", "name", "unit", "height", "crown", "trunk", "states", "distances", "texture_bytes", "notes", "findings", "traits",
-            "anchors", "refused", "scale")
+    same = (
+        "id",
+        "name",
+        "unit",
+        "height",
+        "crown",
+        "trunk",
+        "states",
+        "distances",
+        "texture_bytes",
+        "notes",
+        "findings",
+        "traits",
+        "anchors",
+        "refused",
+        "scale",
+    )
     base = f"/api/shelf/bring/{batch}"
-    things = [{**{name: getattr(row, name) for name in same}, "files": row.paths, "picture": f"{base}/{row.pk}.png",
-               "glb": f"{base}/{row.pk}.glb"} for row in rows]
-    return {"id": batch, "state": job.state, "step": job.step, "share": job.share, "trouble": job.trouble, "things": things}
+    things = [
+        {
+            **{name: getattr(row, name) for name in same},
+            "files": row.paths,
+            "picture": f"{base}/{row.pk}.png",
+            "glb": f"{base}/{row.pk}.glb",
+        }
+        for row in rows
+    ]
+    return {
+        "id": batch,
+        "state": job.state,
+        "step": job.step,
+        "share": job.share,
+        "trouble": job.trouble,
+        "things": things,
+    }
 
 
 @router.post("/shelf/bring", response=BatchOut)
 def bring_in(request: HttpRequest, files: File[list[UploadedFile]], said: Form[str] = "{}"):
-    """Bring in meshes: glTF, OBJ with what belongs to them, or zips of these. They are read in the background."""
+    """Bring in meshes: glTF, OBJ with what belongs to them, or zips of these. They are read in the
+    background."""
     check_may_make(request.user)
-    return _out(request, bringing.open_batch(request.user, files, SaidIn.model_validate_json(said).model_dump()))
+    return _out(
+        request, bringing.open_batch(request.user, files, SaidIn.model_validate_json(said).model_dump())
+    )
 
 
 @router.get("/shelf/bring/{batch}", response=BatchOut)
@@ -180,4 +212,6 @@ def mend(request: HttpRequest, batch: UUID, thing: int, data: MendIn):
 def keep(request: HttpRequest, batch: UUID, data: KeepThingsIn):
     """Put things on the shelf; all that were named, or none."""
     _job(request, batch)
-    return [shelf_out(item) for item in bringing.keep(request.user, batch, [t.model_dump() for t in data.things])]
+    return [
+        shelf_out(item) for item in bringing.keep(request.user, batch, [t.model_dump() for t in data.things])
+    ]

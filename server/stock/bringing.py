@@ -44,13 +44,17 @@ def key_of(batch: UUID) -> str:
 
 def open_batch(user: User, files: Iterable, said: dict) -> UUID:
     """Take files in and begin to read them; what the user brought in before, and did not keep, is dropped."""
-    old = BroughtItem.objects.filter(user=user) | BroughtItem.objects.filter(at__lt=timezone.now() - timedelta(days=1))
+    old = BroughtItem.objects.filter(user=user) | BroughtItem.objects.filter(
+        at__lt=timezone.now() - timedelta(days=1)
+    )
     for batch in set(old.values_list("batch", flat=True)):
         drop(batch)
     batch = uuid4()
     folder_of(batch).mkdir(parents=True)
     for k, file in enumerate(files):
-        name = "/".join(p for p in PurePosixPath(file.name.replace("\\", "/")).parts if p not in ("..", "/"))[-120:]
+        name = "/".join(p for p in PurePosixPath(file.name.replace("\\", "/")).parts if p not in ("..", "/"))[
+            -120:
+        ]
         (folder_of(batch) / f"{k:03d}").write_text(name)
         with (folder_of(batch) / f"{k:03d}.data").open("wb") as out:
             for chunk in file.chunks():
@@ -85,8 +89,9 @@ class Failed:
     why: str
 
 
-def read_things(files: Mapping[str, bytes], options: Options, progress: Progress
-                ) -> Iterable[tuple[Sequence[str], Thing | Failed]]:
+def read_things(
+    files: Mapping[str, bytes], options: Options, progress: Progress
+) -> Iterable[tuple[Sequence[str], Thing | Failed]]:
     """Each thing among files: its paths, and what was read or why it was not.
 
     Raises: Refused when there is none, or there are too many.
@@ -94,12 +99,19 @@ def read_things(files: Mapping[str, bytes], options: Options, progress: Progress
     files = bounded("the files", unpacked, files, bounds=BOUNDS, tick=progress.check)
     things = pictures_in(files) if options.cards else meshes_in(files)
     if len(things) > MOST:
-        raise Refused(f"files: there are {len(things)} things among them; at most {MOST} are brought in together")
+        raise Refused(
+            f"files: there are {len(things)} things among them; at most {MOST} are brought in together"
+        )
     for k, paths in enumerate(things):
         name = PurePosixPath(paths[0]).name
-        progress.tell(k / len(things), f"Reading {name}" if options.cards else f"Reading {name}, making LODs and a billboard")
+        progress.tell(
+            k / len(things),
+            f"Reading {name}" if options.cards else f"Reading {name}, making LODs and a billboard",
+        )
         try:
-            for thing in bounded(name, bring, files, paths, "item", options, bounds=BOUNDS, tick=progress.check):
+            for thing in bounded(
+                name, bring, files, paths, "item", options, bounds=BOUNDS, tick=progress.check
+            ):
                 yield paths, thing
         except Refused as error:
             yield paths, Failed(PurePosixPath(paths[0]).stem, f"{str(error).rstrip('.')}.")
@@ -138,7 +150,12 @@ def put_made(row: Described, made: Made) -> None:
 
 def made_of(row: Described) -> Made:
     """What was made of an item, from its row."""
-    return Made(**{name: bytes(value) if isinstance(value := getattr(row, name), memoryview) else value for name in MADE})
+    return Made(
+        **{
+            name: bytes(value) if isinstance(value := getattr(row, name), memoryview) else value
+            for name in MADE
+        }
+    )
 
 
 def mend(user: User, batch: UUID, thing: int, what: str) -> None:
@@ -153,7 +170,17 @@ def mend(user: User, batch: UUID, thing: int, what: str) -> None:
 
 def mended(made: Made, what: str) -> Made:
     """An item after what a finding offers."""
-    return bounded("the item", mended_item, "item", made.glb, what, Traits(**made.traits), made.crown, made.trunk, bounds=BOUNDS)
+    return bounded(
+        "the item",
+        mended_item,
+        "item",
+        made.glb,
+        what,
+        Traits(**made.traits),
+        made.crown,
+        made.trunk,
+        bounds=BOUNDS,
+    )
 
 
 def brought_of(user: User, batch: UUID, thing: int) -> BroughtItem:
@@ -172,8 +199,8 @@ def brought_of(user: User, batch: UUID, thing: int) -> BroughtItem:
 def keep(user: User, batch: UUID, chosen: Sequence[dict]) -> list[ShelfItem]:
     """Put things of a batch on the shelf: all of them or none.
 
-    Parameters: chosen, of each its id, name, group, tags and note.
-    Raises: HttpError 404 when one is no longer there; Refused when it could not be read, or a name is taken or comes twice.
+    Parameters: chosen, of each its id, name, group, tags and note. Raises: HttpError 404 when one is no
+    longer there; Refused when it could not be read, or a name is taken or comes twice.
     """
     names = [said["name"].strip() for said in chosen]
     if len(set(names)) < len(names):
@@ -182,6 +209,10 @@ def keep(user: User, batch: UUID, chosen: Sequence[dict]) -> list[ShelfItem]:
         out = []
         for said in chosen:
             row, name = brought_of(user, batch, said["id"]), said["name"].strip()
-            out.append(put_on_shelf(made_of(row), slug_for(name), name, said["group"], user, said["tags"], said["note"]))
+            out.append(
+                put_on_shelf(
+                    made_of(row), slug_for(name), name, said["group"], user, said["tags"], said["note"]
+                )
+            )
     drop(batch)
     return out

@@ -26,8 +26,8 @@ Length = Annotated[float, Field(allow_inf_nan=False, ge=0.01, le=200)]
 
 
 class UseOut(Schema):
-    """A level that uses an item: its slug, empty for one that the user is no member of; the stands that plant it; the version it
-    has, and whether it holds it."""
+    """A level that uses an item: its slug, empty for one that the user is no member of; the stands that plant
+    it; the version it has, and whether it holds it."""
 
     level: str
     slug: str
@@ -106,7 +106,8 @@ class ViewChange(Schema):
 
 
 class ReplacedOut(Schema):
-    """A level that uses an item: what another source would change in its kept views, and plants that would gain and lose room."""
+    """A level that uses an item: what another source would change in its kept views, and plants that would
+    gain and lose room."""
 
     level: str
     held: bool
@@ -121,11 +122,24 @@ def _detail(request: HttpRequest, item: ShelfItem) -> dict:
     uses = []
     for level, row, stands in used:
         told = stands if level.pk in mine else [f"{len(stands)} stands"] if stands else []
-        uses.append({"level": level.name, "slug": level.slug if level.pk in mine else "", "stands": told,
-                     "revision": row.revision, "held": row.held})
+        uses.append(
+            {
+                "level": level.name,
+                "slug": level.slug if level.pk in mine else "",
+                "stands": told,
+                "revision": row.revision,
+                "held": row.held,
+            }
+        )
     had = item.versions.select_related("by").only("revision", "what", "at", "by__username", "item")
-    return {**shelf_out(item), "used": uses, "versions": [
-        {"revision": v.revision, "what": v.what, "by": v.by.get_username() if v.by else None, "at": v.at} for v in had]}
+    return {
+        **shelf_out(item),
+        "used": uses,
+        "versions": [
+            {"revision": v.revision, "what": v.what, "by": v.by.get_username() if v.by else None, "at": v.at}
+            for v in had
+        ],
+    }
 
 
 @router.get("/shelf/{item}", response=ItemDetail)
@@ -155,12 +169,16 @@ def mend_item(request: HttpRequest, item: str, data: MendItem):
 
 @router.get("/shelf/{item}/against/{batch}/{thing}", response=list[ReplacedOut])
 def against(request: HttpRequest, item: str, batch: UUID, thing: int):
-    """What it would change in each level that uses an item, and that one is a member of, to take a thing for its source."""
+    """What it would change in each level that uses an item, and that one is a member of, to take a thing for
+    its source."""
     row, made_now = versions.item_for(item), bringing.made_of(bringing.brought_of(request.user, batch, thing))
     used = versions.used_in(item)
     mine = versions.members([level for level, _, _ in used], request.user)
-    return [{"level": level.name, "held": own.held, **versions.compared(level, row, made_now)}
-            for level, own, _ in used if level.pk in mine]
+    return [
+        {"level": level.name, "held": own.held, **versions.compared(level, row, made_now)}
+        for level, own, _ in used
+        if level.pk in mine
+    ]
 
 
 @router.post("/shelf/{item}/replace", response=ItemDetail)
@@ -168,7 +186,9 @@ def replace_item(request: HttpRequest, item: str, data: ReplaceIn):
     """Take a thing that was brought in for an item's source; every plant of it in every level follows."""
     check_may_make(request.user)
     row = versions.item_for(item, data.revision)
-    versions.replace_source(request.user, row, bringing.made_of(bringing.brought_of(request.user, data.batch, data.thing)))
+    versions.replace_source(
+        request.user, row, bringing.made_of(bringing.brought_of(request.user, data.batch, data.thing))
+    )
     bringing.drop(data.batch)
     return _detail(request, versions.item_for(item))
 
@@ -201,6 +221,6 @@ def new_stand_in(request: HttpRequest, data: StandInIn):
     """Put a stand-in on the shelf."""
     check_may_make(request.user)
     name = data.name.strip()
-    colour = [int(data.colour[k:k + 2], 16) for k in (1, 3, 5)]
+    colour = [int(data.colour[k : k + 2], 16) for k in (1, 3, 5)]
     shape = made(stand_in(data.shape, data.height, data.width, colour))
     return shelf_out(put_on_shelf(shape, slug_for(name), name, data.group, request.user, note="A stand-in"))

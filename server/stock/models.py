@@ -9,17 +9,23 @@ from server.levels.models import Level
 
 
 class Measured(models.Model):
-    """A thing that can be planted: its binary glTF with all LODs, its height and the footprints of crown and trunk in m."""
+    """A thing that can be planted: its binary glTF with all LODs, its height and the footprints of crown and
+    trunk in m."""
 
     name = models.CharField(max_length=80)
     height = models.FloatField()
     crown = models.FloatField()
     trunk = models.FloatField()
-    anchors = models.JSONField(default=list, help_text="name, place and up-direction of each anchor point in the mesh")
+    anchors = models.JSONField(
+        default=list, help_text="name, place and up-direction of each anchor point in the mesh"
+    )
     glb = models.BinaryField()
     silhouette = models.BinaryField(help_text="PNG: the item from the side, for lists")
-    distances = models.JSONField(default=dict, help_text="m: nearest at which each coarser state is seen to differ by 2 pixels; "
-                                                         "`lods`, a list, and `billboard`")
+    distances = models.JSONField(
+        default=dict,
+        help_text="m: nearest at which each coarser state is seen to differ by 2 pixels; "
+        "`lods`, a list, and `billboard`",
+    )
     traits = models.JSONField(default=dict, help_text="see thicket.stock.traits.Traits")
 
     class Meta:
@@ -32,9 +38,13 @@ class Measured(models.Model):
 class Described(Measured):
     """The same with what a person is shown of it."""
 
-    picture = models.BinaryField(default=bytes, help_text="PNG: the item lit, from a little above, at `scale` pixels a metre")
+    picture = models.BinaryField(
+        default=bytes, help_text="PNG: the item lit, from a little above, at `scale` pixels a metre"
+    )
     scale = models.FloatField(default=1, help_text="pixels of the picture to a metre")
-    states = models.JSONField(default=list, help_text="of each LOD, then the billboard: see thicket.stock.making.states_of")
+    states = models.JSONField(
+        default=list, help_text="of each LOD, then the billboard: see thicket.stock.making.states_of"
+    )
     texture_bytes = models.PositiveIntegerField(default=0)
     findings = models.JSONField(default=list, help_text="what is wrong or dear: text, and what mends it")
 
@@ -85,8 +95,8 @@ class ShelfVersion(Described):
 
 
 class BroughtItem(Described):
-    """A thing that somebody has brought in and looks at before it is put on the shelf. Things brought in together share a batch,
-    whose files lie in the folder that `server.stock.bringing` names."""
+    """A thing that somebody has brought in and looks at before it is put on the shelf. Things brought in
+    together share a batch, whose files lie in the folder that `server.stock.bringing` names."""
 
     batch = models.UUIDField(db_index=True)
     user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
@@ -106,7 +116,9 @@ class StockItem(Measured):
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="stock")
     slug = models.SlugField(max_length=60)
     revision = models.PositiveIntegerField(default=1)
-    held = models.BooleanField(default=False, help_text="whether it stays as it is when the shelf's item is replaced")
+    held = models.BooleanField(
+        default=False, help_text="whether it stays as it is when the shelf's item is replaced"
+    )
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["level", "slug"], name="one_item_per_slug")]

@@ -28,15 +28,24 @@ def slug_for(name: str) -> str:
     return free_slug(name, ShelfItem.objects.all(), "item", reserved=("bring", "new"))
 
 
-def put_on_shelf(made: Made, slug: str, name: str, group: str, by: User | None = None, tags: Sequence[str] = (), note: str = ""
-                 ) -> ShelfItem:
+def put_on_shelf(
+    made: Made,
+    slug: str,
+    name: str,
+    group: str,
+    by: User | None = None,
+    tags: Sequence[str] = (),
+    note: str = "",
+) -> ShelfItem:
     """Put an item on the shelf under a slug that is free.
 
     Raises: Refused when the name is taken.
     """
     check_name(name)
     fields = {field: getattr(made, field) for field in MADE}
-    return ShelfItem.objects.create(slug=slug, name=name, group=group, by=by, tags=list(tags), note=note, **fields)
+    return ShelfItem.objects.create(
+        slug=slug, name=name, group=group, by=by, tags=list(tags), note=note, **fields
+    )
 
 
 def check_name(name: str, but: ShelfItem | None = None) -> None:
@@ -64,8 +73,14 @@ def take(user: User, level: Level, key: UUID, slugs: Sequence[str]) -> Entry:
             raise Refused(f"items: a level uses at most {MOST} stock items")
         put_into(row, wanted)
         names = ", ".join(found[slug].name for slug in wanted) or "nothing new"
-        entry = Entry.objects.create(level=row, user=user, kind=Entry.Kind.STOCK, key=key, what=f"Taken into stock: {names}"[:200],
-                                     change={"taken": wanted, "left": []})
+        entry = Entry.objects.create(
+            level=row,
+            user=user,
+            kind=Entry.Kind.STOCK,
+            key=key,
+            what=f"Taken into stock: {names}"[:200],
+            change={"taken": wanted, "left": []},
+        )
     forget_planted(level)
     return entry
 
@@ -91,8 +106,14 @@ def leave(user: User, level: Level, key: UUID, slug: str) -> Entry:
         _check_unplanted(row, slug, item.name)
         item.delete()
         row.scene_changed()
-        entry = Entry.objects.create(level=row, user=user, kind=Entry.Kind.STOCK, key=key, what=f"Left out of stock: {item.name}",
-                                     change={"taken": [], "left": [slug]})
+        entry = Entry.objects.create(
+            level=row,
+            user=user,
+            kind=Entry.Kind.STOCK,
+            key=key,
+            what=f"Left out of stock: {item.name}",
+            change={"taken": [], "left": [slug]},
+        )
     forget_planted(level)
     return entry
 
@@ -103,7 +124,11 @@ def swap_stock(entry: Entry, back: bool) -> None:
     Raises: HttpError 409 when an item is planted, or no longer on the shelf.
     """
     level = Level.objects.select_for_update().get(pk=entry.level_id)
-    going, coming = (entry.change["taken"], entry.change["left"]) if back else (entry.change["left"], entry.change["taken"])
+    going, coming = (
+        (entry.change["taken"], entry.change["left"])
+        if back
+        else (entry.change["left"], entry.change["taken"])
+    )
     for slug in going:
         _check_unplanted(level, slug, slug)
     level.stock.filter(slug__in=going).delete()
@@ -115,10 +140,14 @@ def swap_stock(entry: Entry, back: bool) -> None:
 
 
 def planted_in(level: Level, slug: str) -> list[str]:
-    """The names of a level's stands that plant an item, by rule or by hand; also of those that were removed, which undo may
-    bring back."""
+    """The names of a level's stands that plant an item, by rule or by hand; also of those that were removed,
+    which undo may bring back."""
     by_hand = set(level.pins.filter(item=slug).values_list("stand", flat=True))
-    return [s.name for s in Stand.every.filter(level=level) if s.pk in by_hand or any(e["item"] == slug for e in s.settings["mix"])]
+    return [
+        s.name
+        for s in Stand.every.filter(level=level)
+        if s.pk in by_hand or any(e["item"] == slug for e in s.settings["mix"])
+    ]
 
 
 def _check_unplanted(level: Level, slug: str, name: str) -> None:
@@ -129,4 +158,9 @@ def _check_unplanted(level: Level, slug: str, name: str) -> None:
 
 def copied(level: Level, item: ShelfItem) -> StockItem:
     """An item of the shelf as a level uses it."""
-    return StockItem(level=level, slug=item.slug, revision=item.revision, **{name: getattr(item, name) for name in MEASURED})
+    return StockItem(
+        level=level,
+        slug=item.slug,
+        revision=item.revision,
+        **{name: getattr(item, name) for name in MEASURED},
+    )

@@ -1,4 +1,5 @@
-"""Versions of items on the shelf: edited, mended or given another source; every level follows that does not hold its own."""
+"""Versions of items on the shelf: edited, mended or given another source; every level follows that does not
+hold its own."""
 
 from __future__ import annotations
 
@@ -37,12 +38,16 @@ def item_for(slug: str, revision: int | None = None) -> ShelfItem:
     if item is None:
         raise HttpError(404, f"There is no stock item {slug[:60]!r} on the shelf.")
     if revision is not None and item.revision != revision:
-        raise HttpError(409, f"{item.name} has been changed by {item.by or 'somebody else'} since: look at it again first.")
+        raise HttpError(
+            409,
+            f"{item.name} has been changed by {item.by or 'somebody else'} since: look at it again first.",
+        )
     return item
 
 
 def edit(user: User, item: ShelfItem, named: dict, said: Edit) -> None:
-    """Rename and regroup an item, and change what is said of its mesh; the plants of every level that uses it follow.
+    """Rename and regroup an item, and change what is said of its mesh; the plants of every level that uses it
+    follow.
 
     Parameters: named, its name, group, tags and note.
     Raises: Refused when the name is taken or the edit cannot be made.
@@ -63,12 +68,14 @@ def mend(user: User, item: ShelfItem, what: str) -> None:
 
 
 def replace_source(user: User, item: ShelfItem, made: Made) -> None:
-    """Give an item what was made of another file. Its traits stay, and its anchors where the new file has none."""
+    """Give an item what was made of another file. Its traits stay, and its anchors where the new file has
+    none."""
     put_version(user, item, succeeded(item.slug, made_of(item), made), f"{item.name}: another source")
 
 
 def put_version(user: User, item: ShelfItem, made: Made, what: str) -> None:
-    """Make a new version of an item the one in use, on the shelf and in every level that does not hold its own."""
+    """Make a new version of an item the one in use, on the shelf and in every level that does not hold its
+    own."""
     with transaction.atomic():
         row = ShelfItem.objects.select_for_update().get(pk=item.pk)
         if not row.versions.filter(revision=row.revision).exists():
@@ -109,24 +116,37 @@ def _keep_version(row: ShelfItem, by: User | None, what: str) -> None:
 
 
 def _follow(user: User, item: ShelfItem, was: int, what: str) -> None:
-    """Let the levels that use an item follow its shelf, with an entry in the journal of each; undo of any takes it back in all."""
+    """Let the levels that use an item follow its shelf, with an entry in the journal of each; undo of any
+    takes it back in all."""
     change = {"item": item.slug, "was": was, "now": item.revision}
     for level in _levels(item):
         before = planted_of(level)
         _copy_into(level, item)
         forget_planted(level)
         gained, lost = moved(before, planted_of(level))
-        Entry.objects.create(level=level, user=user, kind=Entry.Kind.STOCK, key=uuid4(), what=what[:TOLD], change=change,
-                             gained=gained, lost=lost)
+        Entry.objects.create(
+            level=level,
+            user=user,
+            kind=Entry.Kind.STOCK,
+            key=uuid4(),
+            what=what[:TOLD],
+            change=change,
+            gained=gained,
+            lost=lost,
+        )
 
 
 def _levels(item: ShelfItem) -> list[Level]:
     """The levels that use an item and do not hold their own version of it, locked."""
-    return list(Level.objects.select_for_update().filter(stock__slug=item.slug, stock__held=False).order_by("pk"))
+    return list(
+        Level.objects.select_for_update().filter(stock__slug=item.slug, stock__held=False).order_by("pk")
+    )
 
 
 def _copy_into(level: Level, item: ShelfItem) -> None:
-    level.stock.filter(slug=item.slug).update(revision=item.revision, **{name: getattr(item, name) for name in MEASURED})
+    level.stock.filter(slug=item.slug).update(
+        revision=item.revision, **{name: getattr(item, name) for name in MEASURED}
+    )
     level.scene_changed()
 
 
@@ -161,8 +181,14 @@ def hold(user: User, level: Level, key: UUID, slug: str, held: bool) -> Entry:
         swap_hold(row, slug, {"held": held, "revision": item.revision})
         now = {"held": held, "revision": row.stock.get(slug=slug).revision}
         what = f"{item.name} {'held at this version' if held else 'follows the shelf again'}"
-        return Entry.objects.create(level=row, user=user, kind=Entry.Kind.STOCK, key=key, what=what,
-                                    change={"hold": slug, "before": was, "after": now})
+        return Entry.objects.create(
+            level=row,
+            user=user,
+            kind=Entry.Kind.STOCK,
+            key=key,
+            what=what,
+            change={"hold": slug, "before": was, "after": now},
+        )
 
 
 def swap_hold(level: Level, slug: str, want: dict) -> None:
@@ -173,7 +199,9 @@ def swap_hold(level: Level, slug: str, want: dict) -> None:
     if want["held"] and shelf:
         source = shelf.versions.filter(revision=want["revision"]).first() or shelf
     if source and level.stock.get(slug=slug).revision != source.revision:
-        level.stock.filter(slug=slug).update(revision=source.revision, **{name: getattr(source, name) for name in MEASURED})
+        level.stock.filter(slug=slug).update(
+            revision=source.revision, **{name: getattr(source, name) for name in MEASURED}
+        )
         level.scene_changed()
         forget_planted(level)
 
@@ -215,8 +243,8 @@ def put_back(user: User, slug: str) -> ShelfItem:
 
 
 def compared(level: Level, item: ShelfItem, made: Made) -> dict:
-    """What another source of an item would change in a level: the difference on each budget line in each kept view, and the
-    plants that would lose and gain room."""
+    """What another source of an item would change in a level: the difference on each budget line in each kept
+    view, and the plants that would lose and gain room."""
     now = planted_of(level)
     then = with_item(now, item.slug, made)
     stock = items_of(level)
@@ -234,14 +262,22 @@ def compared(level: Level, item: ShelfItem, made: Made) -> dict:
             old, new = stand_cost(before, stock, view), stand_cost(after, other, view, True)
             for name in LINES:
                 total[name] += line(new, name) - line(old, name)
-    views = [{"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}} for b, t in zip(level.bookmarks, totals)]
+    views = [
+        {"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}}
+        for b, t in zip(level.bookmarks, totals)
+    ]
     return {"views": views, "gained": gained, "lost": lost}
 
 
 def with_item(planted: PlantedLevel, slug: str, made: Made) -> PlantedLevel:
     """A level with other footprints and anchors of an item; the same where they are alike."""
     item = planted.level.stock.get(slug)
-    if item is None or (item.crown, item.trunk) == (made.crown, made.trunk) and not made.anchors and not item.points:
+    if (
+        item is None
+        or (item.crown, item.trunk) == (made.crown, made.trunk)
+        and not made.anchors
+        and not item.points
+    ):
         return planted
     other = replace(item, crown=made.crown, trunk=made.trunk, points=made.anchors)
     return planted.changed(stock={**planted.level.stock, slug: other})

@@ -25,8 +25,15 @@ from server.levels.models import Level
 # Playwright's own loop makes Django take this thread for an asynchronous one.
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 
-CHROMIUM = ["--no-sandbox", "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-background-networking",
-            "--disable-component-update", "--disable-sync", "--no-first-run"]
+CHROMIUM = [
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+]
 PATIENCE = 90_000
 expect.set_options(timeout=25_000)
 STANDS = ("slate-blocks", "sleepers", "birch", "moor-grass", "moss")
@@ -34,18 +41,23 @@ STANDS = ("slate-blocks", "sleepers", "birch", "moor-grass", "moss")
 
 
 BOXES = """root => {
-  const shown = [...root.querySelectorAll('button, a, input:not([type=checkbox]):not([type=file]), .v-field, select, h2, th, td')]
+  const shown = [...root.querySelectorAll(
+    'button, a, input:not([type=checkbox]):not([type=file]), .v-field, select, h2, th, td')]
     .filter(e => e.offsetParent && getComputedStyle(e).opacity !== '0')
   const frame = root.getBoundingClientRect(), wrong = []
-  const name = e => e.dataset.test ?? e.closest('[data-test]')?.dataset.test ?? e.textContent.trim().slice(0, 30)
+  const name = e => e.dataset.test ?? e.closest('[data-test]')?.dataset.test
+    ?? e.textContent.trim().slice(0, 30)
   for (const [k, e] of shown.entries()) {
     const a = e.getBoundingClientRect()
-    if (e.matches('.v-btn:not(.v-tab)') && e.scrollWidth > e.clientWidth + 1) wrong.push(`the words of ${name(e)} are cut off`)
-    if (a.left < frame.left - 1 || a.right > frame.right + 1 || frame.right > innerWidth + 1) wrong.push(`${name(e)} is cut off`)
+    if (e.matches('.v-btn:not(.v-tab)') && e.scrollWidth > e.clientWidth + 1)
+      wrong.push(`the words of ${name(e)} are cut off`)
+    if (a.left < frame.left - 1 || a.right > frame.right + 1 || frame.right > innerWidth + 1)
+      wrong.push(`${name(e)} is cut off`)
     for (const f of shown.slice(k + 1)) {
       const b = f.getBoundingClientRect()
       if (e.closest('.foot') !== f.closest('.foot')) continue
-      if (e.contains(f) || f.contains(e) || e.closest('.v-field') === f.closest('.v-field') && e.closest('.v-field')) continue
+      if (e.contains(f) || f.contains(e)) continue
+      if (e.closest('.v-field') === f.closest('.v-field') && e.closest('.v-field')) continue
       const wide = Math.min(a.right, b.right) - Math.max(a.left, b.left)
       const over = wide > 2 && Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top) > 2
       if (over && a.width && b.width) wrong.push(`${name(e)} lies over ${name(f)}`)
@@ -57,7 +69,8 @@ BOXES = """root => {
 
 
 class Server:
-    """The server, and the worker beside it if wished, over a database; can be killed as by a power cut and started again."""
+    """The server, and the worker beside it if wished, over a database; can be killed as by a power cut and
+    started again."""
 
     def __init__(self, worker: bool = False, **env: str) -> None:
         self.port = free_port()
@@ -70,7 +83,9 @@ class Server:
         return f"http://127.0.0.1:{self.port}"
 
     def _spawn(self, *module: str) -> subprocess.Popen:
-        return subprocess.Popen([sys.executable, "-m", *module], env=self.env, cwd=settings.BASE_DIR, preexec_fn=end_with_parent)
+        return subprocess.Popen(
+            [sys.executable, "-m", *module], env=self.env, cwd=settings.BASE_DIR, preexec_fn=end_with_parent
+        )
 
     def start(self) -> None:
         self.process = self._spawn("server", "--port", str(self.port))
@@ -112,15 +127,24 @@ class BrowserCase(SimpleTestCase):
 
     def tell(self, page: Page) -> None:
         """Print what a page shows when its test has failed."""
-        if not self._outcome.success and not page.is_closed():
-            print(f"\n{self.id()} failed at {page.url}, which shows: {page.inner_text('body')[:1500]!r}", flush=True)
+        told = self._outcome.result
+        failed = any(test is self for test, _ in (*told.failures, *told.errors))
+        if failed and not page.is_closed():
+            print(
+                f"\n{self.id()} failed at {page.url}, which shows: {page.inner_text('body')[:1500]!r}",
+                flush=True,
+            )
 
     def page_of(self, name: str, width: int = 900, height: int = 560, views: str = "plan") -> Page:
-        """A signed-in page with small views, of which some are shown, so that software drawing keeps up; errors of the page
-        fail the test."""
+        """A signed-in page with small views, of which some are shown, so that software drawing keeps up;
+        errors of the page fail the test."""
         known = self.signed_in.get(name)
-        context = self.browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True, storage_state=known,
-                                           reduced_motion="reduce")
+        context = self.browser.new_context(
+            viewport={"width": width, "height": height},
+            accept_downloads=True,
+            storage_state=known,
+            reduced_motion="reduce",
+        )
         self.addCleanup(context.close)
         context.set_default_timeout(PATIENCE)
         context.add_init_script(f"sessionStorage['kt-views'] ??= '{views}'")
@@ -153,7 +177,9 @@ class BrowserCase(SimpleTestCase):
         page.click(f"[data-test={name}] .v-field")
         page.click(f".v-overlay--active .v-list-item:has(.v-list-item-title:text-is('{title}'))")
 
-    def whole(self, page: Page, *parts: str, sizes: Sequence[tuple[int, int]] = ((1280, 800), (1024, 768))) -> None:
+    def whole(
+        self, page: Page, *parts: str, sizes: Sequence[tuple[int, int]] = ((1280, 800), (1024, 768))
+    ) -> None:
         """No control of some parts of a page is cut off or lies over another, in windows of several sizes."""
         for width, height in sizes:
             page.set_viewport_size({"width": width, "height": height})

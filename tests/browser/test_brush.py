@@ -1,4 +1,5 @@
-"""The hand on the stage: every verb with the real pointer, single plants selected and moved, two people on one level."""
+"""The hand on the stage: every verb with the real pointer, single plants selected and moved, two people on
+one level."""
 
 import re
 
@@ -86,10 +87,26 @@ class Hand(BrowserCase):
         self.fill(page, "brush-radius", "30")
         pen = page.context.new_cdp_session(page)
         x, y = self.at(page, (0.6, 0.75))
-        for kind, along in (("mousePressed", 0), ("mouseMoved", 12), ("mouseMoved", 24), ("mouseReleased", 24)):
+        for kind, along in (
+            ("mousePressed", 0),
+            ("mouseMoved", 12),
+            ("mouseMoved", 24),
+            ("mouseReleased", 24),
+        ):
             force = 0 if kind == "mouseReleased" else 0.25
-            pen.send("Input.dispatchMouseEvent", {"type": kind, "x": x + along, "y": y, "button": "left", "buttons": 1,
-                                                  "clickCount": 1, "pointerType": "pen", "force": force})
+            pen.send(
+                "Input.dispatchMouseEvent",
+                {
+                    "type": kind,
+                    "x": x + along,
+                    "y": y,
+                    "button": "left",
+                    "buttons": 1,
+                    "clickCount": 1,
+                    "pointerType": "pen",
+                    "force": force,
+                },
+            )
         self.says(page, "Thickened Birch")
         worked = self.touch().astype(int) - before
         self.assertGreater((worked > 0).sum(), 500)
@@ -244,7 +261,8 @@ class Hand(BrowserCase):
         page.click("[data-test=key-thin]")
         page.keyboard.press("t")
         expect(page.locator("[data-test=keys-trouble]")).to_contain_text("taken by: Thicken")
-        page.keyboard.press("f")
+        with page.expect_response(lambda answer: answer.url.endswith("/session/keys")):
+            page.keyboard.press("f")
         page.keyboard.press("Escape")
         expect(page.locator("[data-test=keys]")).to_have_count(0)
         page.reload()

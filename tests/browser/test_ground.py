@@ -1,4 +1,5 @@
-"""The Ground bench and the conditions by the real pointer: bring a hill in and undo it, draw and move a road, tune, ask why."""
+"""The Ground bench and the conditions by the real pointer: bring a hill in and undo it, draw and move a road,
+tune, ask why."""
 
 import io
 import re
@@ -23,7 +24,6 @@ class LevelCase(BrowserCase):
 
 
 class GroundWork(LevelCase):
-
     def test_bring_in_heights_see_what_changes_keep_and_undo(self):
         page = self.page_of("lead")
         self.open_level(page, "ground")
@@ -34,7 +34,9 @@ class GroundWork(LevelCase):
         out = io.BytesIO()
         Image.fromarray(np.rint((heights - low) / (high - low) * 65535).astype(np.uint16)).save(out, "PNG")
         page.click("[data-test=bring-heights]")
-        self.field(page, "import-file").set_input_files({"name": "rough.png", "mimeType": "image/png", "buffer": out.getvalue()})
+        self.field(page, "import-file").set_input_files(
+            {"name": "rough.png", "mimeType": "image/png", "buffer": out.getvalue()}
+        )
         page.wait_for_selector("text=Say the cell size")
         self.fill(page, "import-cell", "4")
         self.fill(page, "import-low", str(round(low, 2)))
@@ -46,23 +48,25 @@ class GroundWork(LevelCase):
         self.assertEqual(self.level().ground_revision, first.ground_revision)
         page.click("[data-test=import-keep]")
         page.wait_for_selector("[data-test=import]", state="detached")
-        page.wait_for_function(f"{COUNT} !== n",
-                               arg=before)
+        page.wait_for_function(f"{COUNT} !== n", arg=before)
         self.assertEqual((self.level().rows, self.level().cell), (256, 4))
         page.wait_for_selector("[data-test=bookmarks]")
         page.click("[data-test=undo]")
-        page.wait_for_function(f"{COUNT} === n",
-                               arg=before)
-        self.assertEqual((self.level().rows, self.level().ground_revision), (first.rows, first.ground_revision))
+        page.wait_for_function(f"{COUNT} === n", arg=before)
+        self.assertEqual(
+            (self.level().rows, self.level().ground_revision), (first.rows, first.ground_revision)
+        )
 
     def test_relief_with_its_value_and_a_road_drawn_moved_locked_and_removed(self):
         page = self.page_of("north")
         self.open_level(page, "ground")
         self.choose(page, "relief-kind", "Slope")
         plan = page.locator("[data-test=plan]").bounding_box()
-        at = lambda u, v: (plan["x"] + u * plan["width"], plan["y"] + v * plan["height"])  # noqa: E731
+        at = lambda u, v: (plan["x"] + u * plan["width"], plan["y"] + v * plan["height"])
         page.mouse.move(*at(0.5, 0.6))
-        page.wait_for_function("() => /^[0-9.]+°/.test(document.querySelector('[data-test=relief-value]').innerText)")
+        page.wait_for_function(
+            "() => /^[0-9.]+°/.test(document.querySelector('[data-test=relief-value]').innerText)"
+        )
         birch = Stand.objects.get(slug="birch")
         before = self.count(page, "birch")
         page.keyboard.press("p")

@@ -17,10 +17,12 @@ class Job(BrowserCase):
         for key in ("1", "2", "4"):
             page.keyboard.press(key)
             page.wait_for_timeout(1200)
-            page.wait_for_function("""() => { const d = document.querySelector('[data-test=drawn]')?.dataset; if (!d) return false
+            page.wait_for_function("""() => { const d = document.querySelector('[data-test=drawn]')?.dataset
+                if (!d) return false
                 const a = JSON.parse(d.drawn), b = JSON.parse(d.reckoned)
                 const near = k => Math.abs(a[k] - b[k]) <= 0.02 * b[k]
-                return a.triangles > 1000 && ['triangles', 'draw_calls', 'shadow_triangles', 'shadow_calls'].every(near) }""")
+                return a.triangles > 1000 &&
+                  ['triangles', 'draw_calls', 'shadow_triangles', 'shadow_calls'].every(near) }""")
             drawn = json.loads(page.get_attribute("[data-test=drawn]", "data-drawn"))
             self.assertGreater(drawn["shadow_triangles"], 100)
 
@@ -125,7 +127,9 @@ class Job(BrowserCase):
         self.drag(north, "plan", (0.7, 0.75), (40, 0))
         expect(north.locator("[data-test=difference]")).to_contain_text("Thickened Birch")
         guest.wait_for_function(
-            "n => +document.querySelector('[data-test=count-birch]').textContent.replace(/\\D/g, '') !== n", arg=before)
+            "n => +document.querySelector('[data-test=count-birch]').textContent.replace(/\\D/g, '') !== n",
+            arg=before,
+        )
         self.assertEqual(self.count(guest, "birch"), self.count(north, "birch"))
         north.click("[data-test=undo]")
         north.wait_for_function("() => document.querySelector('[data-test=undo]').disabled")

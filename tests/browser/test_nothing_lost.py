@@ -1,4 +1,5 @@
-"""Nothing that was painted is lost: to an expired sign-in, a dead server, a crashed tab; and what is refused is said."""
+"""Nothing that was painted is lost: to an expired sign-in, a dead server, a crashed tab; and what is refused
+is said."""
 
 import io
 import time
@@ -94,14 +95,22 @@ class AllHeights(BrowserCase):
         hills = (100 + 5 * np.sin(x / 6) + 3 * np.cos(z / 5)).astype(np.float32)
         steps = np.rint((hills - 90) / 20 * 65535).astype(np.uint16)
         corner = np.arange(1600).reshape(40, 40)
-        faces = np.concatenate([np.stack([corner[:-1, :-1], corner[1:, :-1], corner[:-1, 1:]], -1).reshape(-1, 3),
-                                np.stack([corner[:-1, 1:], corner[1:, :-1], corner[1:, 1:]], -1).reshape(-1, 3)])
+        faces = np.concatenate(
+            [
+                np.stack([corner[:-1, :-1], corner[1:, :-1], corner[:-1, 1:]], -1).reshape(-1, 3),
+                np.stack([corner[:-1, 1:], corner[1:, :-1], corner[1:, 1:]], -1).reshape(-1, 3),
+            ]
+        )
         mesh = trimesh.Trimesh(np.stack([x, hills, z], -1).reshape(-1, 3), faces, process=False)
         out, table = io.BytesIO(), io.BytesIO()
         Image.fromarray(steps).save(out, "PNG")
         np.save(table, hills)
-        files = {"a.png": out.getvalue(), "c.npy": table.getvalue(), "d.r16": steps.astype("<u2").tobytes(),
-                 "g.gltf": self.gltf(mesh)}
+        files = {
+            "a.png": out.getvalue(),
+            "c.npy": table.getvalue(),
+            "d.r16": steps.astype("<u2").tobytes(),
+            "g.gltf": self.gltf(mesh),
+        }
         page = self.page_of("lead", 1100, 700)
         page.goto(f"{self.server.address}/levels")
         page.click("[data-test=new-level]")

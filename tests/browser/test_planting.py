@@ -22,8 +22,10 @@ class Planting(BrowserCase):
         form = planting.plants((2, 2)).form
         x, z = form[len(form) // 2, [0, 2]]
         pixel = min(level.width / box["width"], level.length / box["height"])
-        return (float(box["x"] + box["width"] / 2 + (x - level.width / 2) / pixel),
-                float(box["y"] + box["height"] / 2 + (z - level.length / 2) / pixel))
+        return (
+            float(box["x"] + box["width"] / 2 + (x - level.width / 2) / pixel),
+            float(box["y"] + box["height"] / 2 + (z - level.length / 2) / pixel),
+        )
 
     def settings(self, slug):
         return Stand.objects.get(slug=slug).settings

@@ -1,4 +1,5 @@
-"""Every screen: whole in any window, readable by axe's rules in both themes, worked by keyboard alone, left without a trace."""
+"""Every screen: whole in any window, readable by axe's rules in both themes, worked by keyboard alone, left
+without a trace."""
 
 from pathlib import Path
 
@@ -17,14 +18,33 @@ FINDINGS = """async () => {
   const { violations } = await axe.run(document, { resultTypes: ['violations'] })
   return violations.flatMap(v => v.nodes.map(n => `${v.id}: ${n.target.join(' ')}: ${n.failureSummary}`))
 }"""
-STILL = "() => !document.getAnimations().some(a => a.playState === 'running' && a.effect.getComputedTiming().endTime < 5000)"
+STILL = (
+    "() => !document.getAnimations().some(a => a.playState === 'running' && "
+    "a.effect.getComputedTiming().endTime < 5000)"
+)
 BENCHES = ("ground", "stock", "planting", "sightline", "budget", "handover")
-MENUS = {"ground": ["layer-slate"], "planting": ["bookmarks", "display", "brush-more", "stand-clear", "add-condition",
-                                                 "condition-sets", "copy-conditions", "mix-birch", "person", "open-journal",
-                                                 "help"]}
+MENUS = {
+    "ground": ["layer-slate"],
+    "planting": [
+        "bookmarks",
+        "display",
+        "brush-more",
+        "stand-clear",
+        "add-condition",
+        "condition-sets",
+        "copy-conditions",
+        "mix-birch",
+        "person",
+        "open-journal",
+        "help",
+    ],
+}
 DIALOGS = {"ground": ["bring-heights", "bring-layers"], "stock": ["bring", "item-edit", "item-replace"]}
 
-DUSK_MENUS, DUSK_DIALOGS = {"planting": ["bookmarks", "brush-more", "open-journal"]}, {"ground": ["bring-heights"]}
+DUSK_MENUS, DUSK_DIALOGS = (
+    {"planting": ["bookmarks", "brush-more", "open-journal"]},
+    {"ground": ["bring-heights"]},
+)
 """Colours alone differ in the other theme: one of each kind shows them."""
 
 
@@ -107,7 +127,7 @@ class Screens(BrowserCase):
     def test_panels_are_widened_and_folded_and_parts_closed_and_all_stay_so(self):
         page = self.page_of("north", 1280, 640)
         self.open_level(page)
-        width = lambda: page.locator(".panel").bounding_box()["width"]  # noqa: E731
+        width = lambda: page.locator(".panel").bounding_box()["width"]
         before, edge = width(), page.locator("[data-test=edge-right]").bounding_box()
         page.mouse.move(edge["x"] + 5, 300)
         page.mouse.down()
@@ -128,10 +148,13 @@ class Screens(BrowserCase):
 
     def test_a_level_is_opened_and_left_without_a_trace(self):
         self.page_of("guest")
-        few = self.playwright.chromium.launch(executable_path="/usr/bin/chromium",
-                                              args=[*CHROMIUM, "--max-active-webgl-contexts=5"])
+        few = self.playwright.chromium.launch(
+            executable_path="/usr/bin/chromium", args=[*CHROMIUM, "--max-active-webgl-contexts=5"]
+        )
         self.addCleanup(few.close)
-        context = few.new_context(viewport={"width": 640, "height": 460}, storage_state=self.signed_in["guest"])
+        context = few.new_context(
+            viewport={"width": 640, "height": 460}, storage_state=self.signed_in["guest"]
+        )
         page, said = context.new_page(), []
         page.on("console", lambda message: said.append(message.text))
         self.open_level(page)
@@ -142,7 +165,8 @@ class Screens(BrowserCase):
         self.assertFalse([text for text in said if "WebGL contexts" in text], said)
 
     def reach(self, page: Page, name: str) -> None:
-        """Go on from control to control by Tab until the one of this test name, or a field in it, has the focus."""
+        """Go on from control to control by Tab until the one of this test name, or a field in it, has the
+        focus."""
         for _ in range(160):
             page.keyboard.press("Tab")
             if page.evaluate("name => !!document.activeElement.closest(`[data-test='${name}']`)", name):
@@ -161,7 +185,9 @@ class Screens(BrowserCase):
         page.keyboard.press("Enter")
 
     def test_the_whole_job_by_keyboard_alone(self):
-        context = self.browser.new_context(viewport={"width": 1100, "height": 600}, accept_downloads=True, reduced_motion="reduce")
+        context = self.browser.new_context(
+            viewport={"width": 1100, "height": 600}, accept_downloads=True, reduced_motion="reduce"
+        )
         self.addCleanup(context.close)
         context.add_init_script("sessionStorage['kt-views'] ??= 'plan'")
         page = context.new_page()

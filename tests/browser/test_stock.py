@@ -1,5 +1,5 @@
-"""From nothing to a planted level on the screen: ground made here, a mesh brought in, looked at, kept, planted, costed, edited and
-handed over; and sheets that are whole in any window."""
+"""From nothing to a planted level on the screen: ground made here, a mesh brought in, looked at, kept,
+planted, costed, edited and handed over; and sheets that are whole in any window."""
 
 from pathlib import Path
 
@@ -31,8 +31,9 @@ class FromNothing(BrowserCase):
 
         page.goto(f"{self.server.address}/levels/low-garth/stock")
         page.click("[data-test=bring]")
-        self.field(page, "bring-files").set_input_files({
-            "name": "fir.glb", "mimeType": "", "buffer": tree(7.0).export(file_type="glb")})
+        self.field(page, "bring-files").set_input_files(
+            {"name": "fir.glb", "mimeType": "", "buffer": tree(7.0).export(file_type="glb")}
+        )
         page.wait_for_selector("[data-test=state-billboard]")
         self.whole(page, "[data-test=bring-in]")
         self.fill(page, "thing-name-fir", "Young fir")

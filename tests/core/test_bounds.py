@@ -1,4 +1,5 @@
-"""Files that strangers made: each bad one ends with a sentence, within ten seconds and 500 MB, and good ones come through whole."""
+"""Files that strangers made: each bad one ends with a sentence, within ten seconds and 500 MB, and good ones
+come through whole."""
 
 import json
 import pickle
@@ -53,15 +54,36 @@ def gltf(nodes, vertices, faces) -> bytes:
 
     points, indices = np.asarray(vertices, "<f4"), np.asarray(faces, "<u4").ravel()
     data = points.tobytes() + indices.tobytes()
-    return json.dumps({
-        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": nodes,
-        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}],
-        "buffers": [{"byteLength": len(data), "uri": "data:application/octet-stream;base64," + base64.b64encode(data).decode()}],
-        "bufferViews": [{"buffer": 0, "byteLength": points.nbytes},
-                        {"buffer": 0, "byteOffset": points.nbytes, "byteLength": indices.nbytes}],
-        "accessors": [{"bufferView": 0, "componentType": 5126, "count": len(points), "type": "VEC3",
-                       "min": points.min(0).tolist(), "max": points.max(0).tolist()},
-                      {"bufferView": 1, "componentType": 5125, "count": len(indices), "type": "SCALAR"}]}).encode()
+    return json.dumps(
+        {
+            "asset": {"version": "2.0"},
+            "scene": 0,
+            "scenes": [{"nodes": [0]}],
+            "nodes": nodes,
+            "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}],
+            "buffers": [
+                {
+                    "byteLength": len(data),
+                    "uri": "data:application/octet-stream;base64," + base64.b64encode(data).decode(),
+                }
+            ],
+            "bufferViews": [
+                {"buffer": 0, "byteLength": points.nbytes},
+                {"buffer": 0, "byteOffset": points.nbytes, "byteLength": indices.nbytes},
+            ],
+            "accessors": [
+                {
+                    "bufferView": 0,
+                    "componentType": 5126,
+                    "count": len(points),
+                    "type": "VEC3",
+                    "min": points.min(0).tolist(),
+                    "max": points.max(0).tolist(),
+                },
+                {"bufferView": 1, "componentType": 5125, "count": len(indices), "type": "SCALAR"},
+            ],
+        }
+    ).encode()
 
 
 CORNERS = [[0, 0, 0], [100, 5, 0], [0, 9, 100]]
@@ -69,7 +91,8 @@ CORNERS = [[0, 0, 0], [100, 5, 0], [0, 9, 100]]
 
 class Bounded(Folder):
     def ended(self, name, data, *words, read=read_heights, bounds=MESH):
-        # In a process of its own, so that the memory which reading took can be told from that of other children.
+        # In a process of its own, so that the memory which reading took can be told from that of other
+        # children.
         asked = pickle.dumps((name, read, self.put(name, data), bounds))
         told = subprocess.run([sys.executable, "-c", ASK], input=asked, capture_output=True)
         self.assertEqual(told.returncode, 0, told.stderr.decode())
@@ -86,7 +109,9 @@ class Bounded(Folder):
         body = chunk(b"tEXt", b"a\0b") + chunk(b"IHDR", struct.pack(">IIBBBBB", side, side, 16, 0, 0, 0, 0))
         body += chunk(b"IDAT", zlib.compress(bytes(1 << 22), 9) * 8) + chunk(b"IEND", b"")
         for read in (read_heights, read_channels, read_mask):
-            self.ended("bomb.png", b"\x89PNG\r\n\x1a\n" + body, "begins with its size", read=read, bounds=Bounds())
+            self.ended(
+                "bomb.png", b"\x89PNG\r\n\x1a\n" + body, "begins with its size", read=read, bounds=Bounds()
+            )
 
     def test_meshes_that_never_end(self):
         rng = np.random.default_rng(1)
@@ -94,7 +119,9 @@ class Bounded(Folder):
         self.ended("wide.gltf", gltf([{"mesh": 0}], wide, np.arange(6000).reshape(-1, 3)), "over each other")
         deep = [{"children": [k + 1]} for k in range(5000)] + [{"mesh": 0}]
         self.ended("deep.gltf", gltf(deep, CORNERS, [[0, 1, 2]]), "deep")
-        self.ended("round.gltf", gltf([{"children": [1]}, {"children": [0], "mesh": 0}], CORNERS, [[0, 1, 2]]))
+        self.ended(
+            "round.gltf", gltf([{"children": [1]}, {"children": [0], "mesh": 0}], CORNERS, [[0, 1, 2]])
+        )
         self.ended("line.obj", b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3" + b" 1" * (20 << 20), "64 KB")
         self.ended("cut.glb", trimesh.creation.box().export(file_type="glb")[:-100])
         self.ended("lost.gltf", gltf([{"mesh": 0}], CORNERS, [[0, 1, 7]]))
@@ -118,7 +145,16 @@ class Bounded(Folder):
     def test_good_files_come_through_whole(self):
         rows, columns = HILLS.shape
         corner = np.arange(rows * columns).reshape(HILLS.shape)
-        faces = np.stack([corner[:-1, :-1], corner[1:, :-1], corner[:-1, 1:], corner[:-1, 1:], corner[1:, :-1], corner[1:, 1:]])
+        faces = np.stack(
+            [
+                corner[:-1, :-1],
+                corner[1:, :-1],
+                corner[:-1, 1:],
+                corner[:-1, 1:],
+                corner[1:, :-1],
+                corner[1:, 1:],
+            ]
+        )
         faces = faces.reshape(2, 3, -1).transpose(0, 2, 1).reshape(-1, 3)
         mesh = trimesh.Trimesh(np.stack([X, HILLS, Z], -1).reshape(-1, 3), faces, process=False)
         for name in ("hills.glb", "hills.obj"):

@@ -1,4 +1,5 @@
-"""The cache of computed results: made once for all threads, the least used dropped first, within a budget of memory."""
+"""The cache of computed results: made once for all threads, the least used dropped first, within a budget of
+memory."""
 
 import os
 import subprocess
@@ -85,8 +86,14 @@ class Results(SimpleTestCase):
         self.assertLessEqual(len(cache), 50)
 
     def test_a_process_keeps_to_its_memory_whatever_is_put_into_it(self):
-        told = subprocess.run([sys.executable, "-c", HOLD], cwd=Path(__file__).parents[2], capture_output=True, text=True,
-                              check=True, env=os.environ).stdout.split()
+        told = subprocess.run(
+            [sys.executable, "-c", HOLD],
+            cwd=Path(__file__).parents[2],
+            capture_output=True,
+            text=True,
+            check=True,
+            env=os.environ,
+        ).stdout.split()
         self.assertLess(int(told[0]), 330)
         self.assertEqual(told[1:], ["True", "True"])
         self.assertGreater(resident(), 1 << 20)

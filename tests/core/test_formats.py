@@ -45,7 +45,9 @@ class Stock(unittest.TestCase):
             data = to_glb(model)
             item = measure(slug, data)
             self.assertEqual(data, to_glb(make.__wrapped__()), "the same code must give the same bytes")
-            counted = sum(len(g.faces) for g in trimesh.load(io.BytesIO(data), file_type="glb").geometry.values())
+            counted = sum(
+                len(g.faces) for g in trimesh.load(io.BytesIO(data), file_type="glb").geometry.values()
+            )
             self.assertEqual(counted, sum(mesh.triangles for mesh in item.meshes))
             steps = [mesh.triangles for mesh in item.meshes]
             self.assertEqual(steps, sorted(steps, reverse=True))
@@ -88,7 +90,9 @@ class Files(unittest.TestCase):
         rows = [line.split(",") for line in text.splitlines()[1:]]
         self.assertEqual([int(r[0]) for r in rows], sorted(plants.id.tolist()))
         order = np.argsort(plants.id)
-        np.testing.assert_allclose([[float(v) for v in r[3:6]] for r in rows], plants.form[order, :3], atol=6e-5)
+        np.testing.assert_allclose(
+            [[float(v) for v in r[3:6]] for r in rows], plants.form[order, :3], atol=6e-5
+        )
 
     def test_rasters_read_back_bit_for_bit(self):
         rng = np.random.default_rng(5)
@@ -96,7 +100,10 @@ class Files(unittest.TestCase):
         with rasterio.MemoryFile(heights_tif(Ground(heights, 2.5))) as memory, memory.open() as tif:
             np.testing.assert_array_equal(tif.read(1), heights)
             self.assertEqual(tif.res, (2.5, 2.5))
-        with rasterio.MemoryFile(density_png(np.linspace(0, 1, 12).reshape(3, 4))) as memory, memory.open() as png:
+        with (
+            rasterio.MemoryFile(density_png(np.linspace(0, 1, 12).reshape(3, 4))) as memory,
+            memory.open() as png,
+        ):
             self.assertEqual((png.dtypes, int(png.read(1).max())), (("uint16",), 65535))
 
     def test_the_stages_bytes_hold_the_plants(self):

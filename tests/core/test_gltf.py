@@ -1,6 +1,6 @@
-"""Meshes that others packed in every way glTF knows come in with the same triangles, places and colours: quantised, sparse,
-compressed by meshoptimizer and Draco, skinned, with LOD lists, texture transforms, a second set of coordinates, colours of corners;
-and values outside their buffers are refused."""
+"""Meshes that others packed in every way glTF knows come in with the same triangles, places and colours:
+quantised, sparse, compressed by meshoptimizer and Draco, skinned, with LOD lists, texture transforms, a
+second set of coordinates, colours of corners; and values outside their buffers are refused."""
 
 import base64
 import io
@@ -36,8 +36,16 @@ class File:
     """A glTF file put together part by part, and written by pygltflib."""
 
     def __init__(self, **more):
-        self.json = {"asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0, "name": "ball"}],
-                     "meshes": [{"primitives": [{"attributes": {}}]}], "accessors": [], "bufferViews": [], **more}
+        self.json = {
+            "asset": {"version": "2.0"},
+            "scene": 0,
+            "scenes": [{"nodes": [0]}],
+            "nodes": [{"mesh": 0, "name": "ball"}],
+            "meshes": [{"primitives": [{"attributes": {}}]}],
+            "accessors": [],
+            "bufferViews": [],
+            **more,
+        }
         self.data = b""
 
     @property
@@ -46,7 +54,9 @@ class File:
 
     def view(self, data, **more):
         self.data += b"\0" * (-len(self.data) % 4)
-        self.json["bufferViews"].append({"buffer": 0, "byteOffset": len(self.data), "byteLength": len(data), **more})
+        self.json["bufferViews"].append(
+            {"buffer": 0, "byteOffset": len(self.data), "byteLength": len(data), **more}
+        )
         self.data += data
         return len(self.json["bufferViews"]) - 1
 
@@ -67,18 +77,30 @@ class File:
     def textured(self, uv=UV, name="TEXCOORD_0", **texture):
         self.primitive["attributes"][name] = self.accessor(uv, "VEC2", **texture.pop("accessor", {}))
         image = "data:image/png;base64," + base64.b64encode(striped()).decode()
-        self.json |= {"images": [{"uri": image}], "textures": [{"source": 0}],
-                      "materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0, **texture}}}]}
+        self.json |= {
+            "images": [{"uri": image}],
+            "textures": [{"source": 0}],
+            "materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0, **texture}}}],
+        }
         self.primitive["material"] = 0
         return self
 
     def bytes(self):
         body = self.json | {"buffers": [{"byteLength": len(self.data)}]}
-        if any("extensions" in view for view in self.json["bufferViews"]):  # pygltflib would move what these point to
+        if any(
+            "extensions" in view for view in self.json["bufferViews"]
+        ):  # pygltflib would move what these point to
             text = json.dumps(body).encode()
             text, data = text + b" " * (-len(text) % 4), self.data + b"\0" * (-len(self.data) % 4)
-            return b"".join([struct.pack("<4sII", b"glTF", 2, 28 + len(text) + len(data)), struct.pack("<I4s", len(text), b"JSON"),
-                             text, struct.pack("<I4s", len(data), b"BIN\0"), data])
+            return b"".join(
+                [
+                    struct.pack("<4sII", b"glTF", 2, 28 + len(text) + len(data)),
+                    struct.pack("<I4s", len(text), b"JSON"),
+                    text,
+                    struct.pack("<I4s", len(data), b"BIN\0"),
+                    data,
+                ]
+            )
         gltf = pygltflib.GLTF2.from_dict(body)
         gltf.set_binary_blob(self.data)
         return b"".join(gltf.save_to_bytes())
@@ -118,35 +140,68 @@ class Packed(unittest.TestCase):
         moved[[3, 40]] += [0, 1, 0]
         at = file.view(np.array([3, 40], np.uint16).tobytes())
         new = file.view(moved[[3, 40]].tobytes())
-        file.json["accessors"][0]["sparse"] = {"count": 2, "indices": {"bufferView": at, "componentType": 5123},
-                                               "values": {"bufferView": new}}
+        file.json["accessors"][0]["sparse"] = {
+            "count": 2,
+            "indices": {"bufferView": at, "componentType": 5123},
+            "values": {"bufferView": new},
+        }
         self.same_ball(file.read(), place=moved)
 
     def test_meshopt_and_draco(self):
-        file = File(extensionsUsed=["EXT_meshopt_compression"], extensionsRequired=["EXT_meshopt_compression"])
-        packed = meshoptimizer.encode_vertex_buffer(PLACE, len(PLACE), 12), meshoptimizer.encode_index_buffer(
-            FACES.ravel(), FACES.size, len(PLACE))
-        for data, count, stride, mode in ((packed[0], len(PLACE), 12, "ATTRIBUTES"), (packed[1], FACES.size, 4, "TRIANGLES")):
+        file = File(
+            extensionsUsed=["EXT_meshopt_compression"], extensionsRequired=["EXT_meshopt_compression"]
+        )
+        packed = (
+            meshoptimizer.encode_vertex_buffer(PLACE, len(PLACE), 12),
+            meshoptimizer.encode_index_buffer(FACES.ravel(), FACES.size, len(PLACE)),
+        )
+        for data, count, stride, mode in (
+            (packed[0], len(PLACE), 12, "ATTRIBUTES"),
+            (packed[1], FACES.size, 4, "TRIANGLES"),
+        ):
             start = file.view(data)
             file.json["bufferViews"][start] = {
-                "buffer": 0, "byteLength": count * stride, "extensions": {"EXT_meshopt_compression": {
-                    **file.json["bufferViews"][start], "byteStride": stride, "count": count, "mode": mode}}}
+                "buffer": 0,
+                "byteLength": count * stride,
+                "extensions": {
+                    "EXT_meshopt_compression": {
+                        **file.json["bufferViews"][start],
+                        "byteStride": stride,
+                        "count": count,
+                        "mode": mode,
+                    }
+                },
+            }
         file.primitive["attributes"]["POSITION"] = file.accessor(PLACE, "VEC3", 0)
         file.primitive["indices"] = file.accessor(FACES.ravel(), "SCALAR", 1)
         [part] = file.read().lods[0]
-        want, got = (np.sort(t.reshape(-1, 9).round(5), axis=0) for t in (PLACE[FACES], part.position[part.index]))
+        want, got = (
+            np.sort(t.reshape(-1, 9).round(5), axis=0) for t in (PLACE[FACES], part.position[part.index])
+        )
         self.assertEqual(want.shape, got.shape)
         np.testing.assert_allclose(np.sort(want.ravel()), np.sort(got.ravel()), atol=1e-5)
 
         whole = trimesh.Scene(trimesh.Trimesh(PLACE, FACES, process=False)).export(file_type="glb")
         plain = len(whole)
-        file = File(extensionsUsed=["KHR_draco_mesh_compression"], extensionsRequired=["KHR_draco_mesh_compression"])
+        file = File(
+            extensionsUsed=["KHR_draco_mesh_compression"], extensionsRequired=["KHR_draco_mesh_compression"]
+        )
         data = DracoPy.encode(PLACE, FACES, quantization_bits=14, preserve_order=True)
         for values, kind in ((PLACE, "VEC3"), (FACES.ravel(), "SCALAR")):
             file.accessor(values, kind, 0)
             del file.json["accessors"][-1]["bufferView"]
-        file.primitive.update({"attributes": {"POSITION": 0}, "indices": 1, "extensions": {
-            "KHR_draco_mesh_compression": {"bufferView": file.view(data), "attributes": {"POSITION": 0}}}})
+        file.primitive.update(
+            {
+                "attributes": {"POSITION": 0},
+                "indices": 1,
+                "extensions": {
+                    "KHR_draco_mesh_compression": {
+                        "bufferView": file.view(data),
+                        "attributes": {"POSITION": 0},
+                    }
+                },
+            }
+        )
         [part] = file.read().lods[0]
         self.assertEqual((len(part.index), len(file.bytes()) < plain), (FACES.size, True))
         np.testing.assert_allclose(np.linalg.norm(part.position, axis=1), 1, atol=1e-3)
@@ -155,18 +210,30 @@ class Packed(unittest.TestCase):
         plain = seen_colours(File().shape().textured().read().lods[0][0])
         left = (PLACE[:, 0] < -0.1) & (PLACE[:, 0] > -0.9)
         self.assertTrue((plain[left] == (200, 10, 10)).all())
-        turned = File(extensionsUsed=["KHR_texture_transform"]).shape().textured(
-            extensions={"KHR_texture_transform": {"offset": [0.5, 0.0]}}).read().lods[0][0]
+        turned = (
+            File(extensionsUsed=["KHR_texture_transform"])
+            .shape()
+            .textured(extensions={"KHR_texture_transform": {"offset": [0.5, 0.0]}})
+            .read()
+            .lods[0][0]
+        )
         self.assertTrue((seen_colours(turned)[left] == (10, 10, 200)).all())
-        half = File(extensionsUsed=["KHR_texture_transform"]).shape().textured(
-            extensions={"KHR_texture_transform": {"rotation": np.pi / 2, "scale": [2, 3]}}).read().lods[0][0]
+        half = (
+            File(extensionsUsed=["KHR_texture_transform"])
+            .shape()
+            .textured(extensions={"KHR_texture_transform": {"rotation": np.pi / 2, "scale": [2, 3]}})
+            .read()
+            .lods[0][0]
+        )
         np.testing.assert_allclose(half.uv, np.c_[UV[:, 1] * 3, -UV[:, 0] * 2], atol=1e-5)
         file = File().shape().textured(np.zeros_like(UV)).textured(UV, "TEXCOORD_1", texCoord=1)
         np.testing.assert_allclose(file.read().lods[0][0].uv, UV, atol=1e-6)
 
     def test_colours_of_corners_are_kept(self):
-        for values, more in ((np.tile(np.float32([0.5, 0.25, 0.1, 1]), (len(PLACE), 1)), {}),
-                             (np.tile(np.uint16([32768, 16384, 6554, 65535]), (len(PLACE), 1)), {"normalized": True})):
+        for values, more in (
+            (np.tile(np.float32([0.5, 0.25, 0.1, 1]), (len(PLACE), 1)), {}),
+            (np.tile(np.uint16([32768, 16384, 6554, 65535]), (len(PLACE), 1)), {"normalized": True}),
+        ):
             file = File().shape().textured()
             file.primitive["attributes"]["COLOR_0"] = file.accessor(values, "VEC4", **more)
             [part] = file.read().lods[0]
@@ -177,13 +244,22 @@ class Packed(unittest.TestCase):
         joints, weights = np.zeros((len(PLACE), 4), np.uint8), np.zeros((len(PLACE), 4), np.float32)
         joints[:, 1], upper = 1, PLACE[:, 1] > 0
         weights[:, 0], weights[:, 1] = ~upper, upper
-        file.primitive["attributes"] |= {"JOINTS_0": file.accessor(joints, "VEC4"), "WEIGHTS_0": file.accessor(weights, "VEC4")}
+        file.primitive["attributes"] |= {
+            "JOINTS_0": file.accessor(joints, "VEC4"),
+            "WEIGHTS_0": file.accessor(weights, "VEC4"),
+        }
         bind = np.tile(np.eye(4, dtype=np.float32), (2, 1, 1))
-        file.json["nodes"] = [{"mesh": 0, "skin": 0, "translation": [9, 9, 9]}, {"children": [2]}, {"translation": [0, 2, 0]}]
+        file.json["nodes"] = [
+            {"mesh": 0, "skin": 0, "translation": [9, 9, 9]},
+            {"children": [2]},
+            {"translation": [0, 2, 0]},
+        ]
         file.json["scenes"] = [{"nodes": [0, 1]}]
         inverse = file.accessor(bind.reshape(2, 16), "MAT4")
-        file.json |= {"skins": [{"joints": [1, 2], "inverseBindMatrices": inverse}],
-                      "animations": [{"channels": [], "samplers": []}]}
+        file.json |= {
+            "skins": [{"joints": [1, 2], "inverseBindMatrices": inverse}],
+            "animations": [{"channels": [], "samplers": []}],
+        }
         brought = file.read()
         self.same_ball(brought, place=PLACE + np.where(upper, 2, 0)[:, None] * np.float32([0, 1, 0]))
         told = " ".join(brought.notes)
@@ -196,20 +272,30 @@ class Packed(unittest.TestCase):
             attributes = {"POSITION": file.accessor(coarse.vertices.astype(np.float32), "VEC3")}
             index = file.accessor(coarse.faces.astype(np.uint32).ravel(), "SCALAR")
             file.json["meshes"].append({"primitives": [{"attributes": attributes, "indices": index}]})
-        file.json["nodes"] = [{"mesh": 0, "name": "tree", "extensions": {"MSFT_lod": {"ids": [1, 2]}}}, {"mesh": 1}, {"mesh": 2}]
+        file.json["nodes"] = [
+            {"mesh": 0, "name": "tree", "extensions": {"MSFT_lod": {"ids": [1, 2]}}},
+            {"mesh": 1},
+            {"mesh": 2},
+        ]
         want = [len(FACES), 80, 20]
         self.assertEqual([sum(len(p.index) for p in lod) // 3 for lod in file.read().lods], want)
         del file.json["nodes"][0]["extensions"]
-        file.json["nodes"] = [{"name": f"Tree_LOD{k}", "children": [k + 3]} for k in range(3)] + [{"mesh": k} for k in range(3)]
+        file.json["nodes"] = [{"name": f"Tree_LOD{k}", "children": [k + 3]} for k in range(3)] + [
+            {"mesh": k} for k in range(3)
+        ]
         file.json["scenes"] = [{"nodes": [0, 1, 2]}]
         self.assertEqual([sum(len(p.index) for p in lod) // 3 for lod in file.read().lods], want)
 
     def test_a_mesh_may_bring_its_own_billboard(self):
         scene = trimesh.Scene({"ball_lod0": BALL})
-        card = trimesh.Trimesh([[-1, -1, 0], [1, -1, 0], [1, 1, 0], [-1, 1, 0]], [[0, 1, 2], [0, 2, 3]], process=False)
+        card = trimesh.Trimesh(
+            [[-1, -1, 0], [1, -1, 0], [1, 1, 0], [-1, 1, 0]], [[0, 1, 2], [0, 2, 3]], process=False
+        )
         scene.add_geometry(card, "card", "ball_billboard")
         brought = read_mesh({"a.glb": scene.export(file_type="glb")}, "a.glb")
-        self.assertEqual((len(brought.lods), len(brought.billboard), brought.billboard[0].material.facing), (1, 1, True))
+        self.assertEqual(
+            (len(brought.lods), len(brought.billboard), brought.billboard[0].material.facing), (1, 1, True)
+        )
 
     def test_values_outside_their_buffers_are_refused(self):
         def spoilt(**change):
@@ -219,23 +305,30 @@ class Packed(unittest.TestCase):
                 file.json[kind][int(index)][name] = value
             return {"bad.glb": file.bytes()}
 
-        for change in ({"accessors__0__count": 10_000}, {"bufferViews__0__byteLength": 10**7}, {"accessors__0__byteOffset": 10**6},
-                       {"accessors__0__bufferView": 99}, {"accessors__1__count": 3 * 10**9}, {"nodes__0__mesh": 7}):
+        for change in (
+            {"accessors__0__count": 10_000},
+            {"bufferViews__0__byteLength": 10**7},
+            {"accessors__0__byteOffset": 10**6},
+            {"accessors__0__bufferView": 99},
+            {"accessors__1__count": 3 * 10**9},
+            {"nodes__0__mesh": 7},
+        ):
             with self.assertRaises(Refused, msg=change) as told:
                 read_mesh(spoilt(**change), "bad.glb")
             self.assertTrue(str(told.exception).startswith("bad.glb: "), told.exception)
         for kind in ("indices", "values"):
             file = File().shape()
             at, new = file.view(np.array([9999], np.uint16).tobytes()), file.view(PLACE[:1].tobytes())
-            file.json["accessors"][0]["sparse"] = {"count": 1, "indices": {"bufferView": at, "componentType": 5123},
-                                                   "values": {"bufferView": new if kind == "indices" else 55}}
+            file.json["accessors"][0]["sparse"] = {
+                "count": 1,
+                "indices": {"bufferView": at, "componentType": 5123},
+                "values": {"bufferView": new if kind == "indices" else 55},
+            }
             with self.assertRaises(Refused):
                 read_mesh({"bad.glb": file.bytes()}, "bad.glb")
 
     def test_a_plain_file_comes_back_as_it_is(self):
         data = File().shape().textured().bytes()
         self.assertEqual(plain_gltf(data, ".glb", None), (data, ".glb", []))
-        size, = struct.unpack_from("<I", data, 12)
-        self.assertIn("nodes", json.loads(data[20:20 + size]))
-
-
+        (size,) = struct.unpack_from("<I", data, 12)
+        self.assertIn("nodes", json.loads(data[20 : 20 + size]))

@@ -15,17 +15,32 @@ from thicket.site.conditions import Condition, suitability
 
 class Suitability(unittest.TestCase):
     @settings(max_examples=40, deadline=None)
-    @given(st.lists(st.tuples(st.sampled_from(["altitude", "slope"]), st.floats(0, 50), st.floats(0, 50), st.floats(0, 20),
-                              st.sampled_from(["and", "or", "except"]), st.booleans()), max_size=5))
+    @given(
+        st.lists(
+            st.tuples(
+                st.sampled_from(["altitude", "slope"]),
+                st.floats(0, 50),
+                st.floats(0, 50),
+                st.floats(0, 20),
+                st.sampled_from(["and", "or", "except"]),
+                st.booleans(),
+            ),
+            max_size=5,
+        )
+    )
     def test_against_plain_numpy(self, rules):
         rng = np.random.default_rng(1)
         fields = {kind: rng.uniform(0, 60, (9, 11)).astype(np.float32) for kind in ("altitude", "slope")}
-        conditions = [Condition(k, min(a, b), max(a, b), soft, soft, join, on) for k, a, b, soft, join, on in rules]
+        conditions = [
+            Condition(k, min(a, b), max(a, b), soft, soft, join, on) for k, a, b, soft, join, on in rules
+        ]
         want = None
         for c in (c for c in conditions if c.on):
             v = fields[c.kind].astype(float)
-            ramp = np.minimum(np.where(v < c.lo, (v - c.lo) / max(c.soft_lo, 1e-12) + 1, 1),
-                              np.where(v > c.hi, (c.hi - v) / max(c.soft_hi, 1e-12) + 1, 1)).clip(0, 1)
+            ramp = np.minimum(
+                np.where(v < c.lo, (v - c.lo) / max(c.soft_lo, 1e-12) + 1, 1),
+                np.where(v > c.hi, (c.hi - v) / max(c.soft_hi, 1e-12) + 1, 1),
+            ).clip(0, 1)
             band = ramp * ramp * (3 - 2 * ramp)
             band = 1 - band if c.join == "except" else band
             want = band if want is None else np.maximum(want, band) if c.join == "or" else want * band
@@ -54,11 +69,17 @@ class Sight(unittest.TestCase):
         rng = np.random.default_rng(8)
         n = 3000
         form = np.zeros((n, 10), np.float32)
-        form[:, 0], form[:, 2], form[:, 1] = rng.uniform(0, 512, n), rng.uniform(0, 512, n), rng.uniform(0, 9, n)
+        form[:, 0], form[:, 2], form[:, 1] = (
+            rng.uniform(0, 512, n),
+            rng.uniform(0, 512, n),
+            rng.uniform(0, 9, n),
+        )
         form[:, 7:9] = rng.uniform(0.5, 1.5, (n, 2))
         plants = Plants(np.arange(n, dtype=np.uint64), form, rng.integers(0, 2, n).astype(np.uint8))
-        items = [Item("tree", (Mesh(500, 3, 2.0, 9), Mesh(90, 2, 2.0, 9)), Mesh(2, 1, 9.0, 9), 8.0, 77),
-                 Item("stone", (Mesh(40, 1, 0.0, 9), Mesh(12, 1, 0.0, 9)), None, 1.2, 5)]
+        items = [
+            Item("tree", (Mesh(500, 3, 2.0, 9), Mesh(90, 2, 2.0, 9)), Mesh(2, 1, 9.0, 9), 8.0, 77),
+            Item("stone", (Mesh(40, 1, 0.0, 9), Mesh(12, 1, 0.0, 9)), None, 1.2, 5),
+        ]
         distances = Distances((40,), 120, 260, 14, 70)
         view = View(200, 12, 330, 37, -6, 55, 1.6)
         cost = reckon([Patch(plants, lay_out(plants, [i.bound for i in items]))], items, distances, view)
@@ -87,5 +108,7 @@ class Sight(unittest.TestCase):
                         cast.add((plants.item[k], i, mesh.materials))
             calls["calls"] += sum(m for _, _, m in drawn)
             calls["scalls"] += sum(m for _, _, m in cast)
-        self.assertEqual((cost.triangles, cost.draw_calls, cost.shadow_triangles, cost.shadow_calls), tuple(calls.values()))
+        self.assertEqual(
+            (cost.triangles, cost.draw_calls, cost.shadow_triangles, cost.shadow_calls), tuple(calls.values())
+        )
         self.assertGreater(cost.triangles, 1000)

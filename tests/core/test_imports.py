@@ -1,4 +1,5 @@
-"""Heights, layers, masks and shapes brought in: round trips bit for bit, what a file does not say, and files that are bad."""
+"""Heights, layers, masks and shapes brought in: round trips bit for bit, what a file does not say, and files
+that are bad."""
 
 import io
 import json
@@ -50,8 +51,15 @@ class Folder(unittest.TestCase):
     def tiff(self, values, transform=None, **more):
         values = values if values.ndim == 3 else values[None]
         with rasterio.MemoryFile() as memory:
-            with memory.open(driver="GTiff", width=values.shape[2], height=values.shape[1], count=len(values),
-                             dtype=values.dtype.name, **({"transform": transform} if transform else {}), **more) as file:
+            with memory.open(
+                driver="GTiff",
+                width=values.shape[2],
+                height=values.shape[1],
+                count=len(values),
+                dtype=values.dtype.name,
+                **({"transform": transform} if transform else {}),
+                **more,
+            ) as file:
                 file.write(values)
             return memory.read()
 
@@ -64,8 +72,14 @@ class Folder(unittest.TestCase):
 
 class RoundTrips(Folder):
     @settings(max_examples=15, deadline=None)
-    @given(st.integers(9, 70), st.integers(9, 70), st.floats(-400, 3000), st.floats(0.5, 900), st.sampled_from([0.25, 1.0, 2.5]),
-           st.integers(0, 99))
+    @given(
+        st.integers(9, 70),
+        st.integers(9, 70),
+        st.floats(-400, 3000),
+        st.floats(0.5, 900),
+        st.sampled_from([0.25, 1.0, 2.5]),
+        st.integers(0, 99),
+    )
     def test_what_goes_out_comes_in_bit_for_bit(self, rows, columns, low, span, cell, seed):
         share = np.random.default_rng(seed).uniform(0, 1, (rows, columns))
         heights = (low + span * share).astype(np.float32)
@@ -82,9 +96,13 @@ class RoundTrips(Folder):
 
     def test_layers_go_out_and_come_in_bit_for_bit(self):
         weights = np.random.default_rng(3).uniform(0, 1, (40, 50, 5))
-        layers = normalised([weights[..., k].astype(np.float32) for k in range(5)], list("abcde"), (40, 50), "x")
+        layers = normalised(
+            [weights[..., k].astype(np.float32) for k in range(5)], list("abcde"), (40, 50), "x"
+        )
         self.assertTrue((layers.weights.sum(axis=2, dtype=int) == 255).all())
-        np.testing.assert_allclose(layers.weights / 255, weights / weights.sum(axis=2, keepdims=True), atol=1.01 / 255)
+        np.testing.assert_allclose(
+            layers.weights / 255, weights / weights.sum(axis=2, keepdims=True), atol=1.01 / 255
+        )
         path = self.put("layers.tif", layers_tif(layers.weights, layers.names, 1.0))
         back = normalised(read_channels(path, path.name), list("abcde"), (40, 50), "x")
         np.testing.assert_array_equal(back.weights, layers.weights)
@@ -96,9 +114,14 @@ class Formats(Folder):
         steps = np.rint((HILLS - low) / (high - low) * 65535).astype(np.uint16)
         npy = io.BytesIO()
         np.save(npy, HILLS)
-        files = {"a.png": self.png(steps), "a.raw": steps.astype("<u2").tobytes(), "b.r16": steps.astype(">u2").tobytes(),
-                 "a.npy": npy.getvalue(), "plain.tif": self.tiff(steps),
-                 "metres.tif": self.tiff(HILLS, from_origin(1000, 5000, 2.5, 2.5))}
+        files = {
+            "a.png": self.png(steps),
+            "a.raw": steps.astype("<u2").tobytes(),
+            "b.r16": steps.astype(">u2").tobytes(),
+            "a.npy": npy.getvalue(),
+            "plain.tif": self.tiff(steps),
+            "metres.tif": self.tiff(HILLS, from_origin(1000, 5000, 2.5, 2.5)),
+        }
         for name, data in files.items():
             found = self.read(name, data)
             self.assertEqual(found.shape, HILLS.shape, name)
@@ -112,7 +135,12 @@ class Formats(Folder):
 
     def test_what_the_file_does_not_say_must_be_said(self):
         found = self.read("a.png", self.png(np.arange(99 * 9, dtype=np.uint16).reshape(9, 99)))
-        for low, high, word in ((None, 5, "give both"), (5, 5, "below"), (9, 2, "below"), (0, float("nan"), "below")):
+        for low, high, word in (
+            (None, 5, "give both"),
+            (5, 5, "below"),
+            (9, 2, "below"),
+            (0, float("nan"), "below"),
+        ):
             with self.assertRaisesRegex(ValueError, word):
                 found.altitudes(low, high)
         eight = self.read("b.png", self.png(np.arange(99, dtype=np.uint8).reshape(9, 11)))
@@ -126,13 +154,16 @@ class Formats(Folder):
         marked[20:26, 30:40] = -9999
         npy = io.BytesIO()
         np.save(npy, holed)
-        for name, data in (("a.tif", self.tiff(holed, from_origin(0, 0, 2, 2))), ("b.npy", npy.getvalue()),
-                           ("c.tif", self.tiff(marked, from_origin(0, 0, 2, 2), nodata=-9999))):
+        for name, data in (
+            ("a.tif", self.tiff(holed, from_origin(0, 0, 2, 2))),
+            ("b.npy", npy.getvalue()),
+            ("c.tif", self.tiff(marked, from_origin(0, 0, 2, 2), nodata=-9999)),
+        ):
             found = self.read(name, data)
             self.assertAlmostEqual(found.filled, 60 / HILLS.size)
             self.assertTrue(any("1.2%" in note for note in found.notes), found.notes)
             self.assertLess(np.abs(found.altitudes() - HILLS).max(), 12)
-        self.refused("d.npy", npy.getvalue()[:len(npy.getvalue()) // 2], "cut short")
+        self.refused("d.npy", npy.getvalue()[: len(npy.getvalue()) // 2], "cut short")
         nothing = io.BytesIO()
         np.save(nothing, np.full((12, 12), np.nan, np.float32))
         self.refused("e.npy", nothing.getvalue(), "no height at all")
@@ -142,8 +173,12 @@ class Formats(Folder):
         y = 5 + 0.5 * x + np.sin(z)
         at = np.c_[x.ravel() * 2, y.ravel(), z.ravel() * 2]
         k = np.arange(21 * 31).reshape(21, 31)
-        faces = np.concatenate([np.c_[k[:-1, :-1].ravel(), k[1:, :-1].ravel(), k[:-1, 1:].ravel()],
-                                np.c_[k[:-1, 1:].ravel(), k[1:, :-1].ravel(), k[1:, 1:].ravel()]])
+        faces = np.concatenate(
+            [
+                np.c_[k[:-1, :-1].ravel(), k[1:, :-1].ravel(), k[:-1, 1:].ravel()],
+                np.c_[k[:-1, 1:].ravel(), k[1:, :-1].ravel(), k[1:, 1:].ravel()],
+            ]
+        )
         for name in ("a.obj", "b.glb"):
             mesh = trimesh.Trimesh(at, faces, process=False)
             data = mesh.export(file_type=name[-3:])
@@ -162,8 +197,8 @@ class Bad(Folder):
     def test_files_that_are_cut_short_too_large_or_of_another_kind(self):
         steps = np.arange(60 * 81, dtype=np.uint16).reshape(60, 81)
         png, tif = self.png(steps), self.tiff(HILLS, from_origin(0, 0, 1, 1))
-        self.refused("cut.png", png[:len(png) // 2], "cut short")
-        self.refused("cut.tif", tif[:len(tif) // 2], "cut short")
+        self.refused("cut.png", png[: len(png) // 2], "cut short")
+        self.refused("cut.tif", tif[: len(tif) // 2], "cut short")
         self.refused("cut.raw", steps.tobytes()[:-1], "odd number")
         self.refused("prime.raw", b"\0" * 2 * 10_007, "no rectangle")
         self.refused("wrong.raw", steps.tobytes(), "whole rows of 70", reading=Reading(width=70))
@@ -192,13 +227,19 @@ class Bad(Folder):
 
     def test_layers_of_another_form_or_without_names(self):
         three = [np.ones((40, 50), np.float32)] * 3
-        for names, shape, word in ((["a", "b"], (40, 50), "2 names"), (["a", "b", "a"], (40, 50), "name of its own"),
-                                   (["a", "", "c"], (40, 50), "name of its own"), (["a", "b", "c"], (40, 80), "not of one form")):
+        for names, shape, word in (
+            (["a", "b"], (40, 50), "2 names"),
+            (["a", "b", "a"], (40, 50), "name of its own"),
+            (["a", "", "c"], (40, 50), "name of its own"),
+            (["a", "b", "c"], (40, 80), "not of one form"),
+        ):
             with self.assertRaisesRegex(ValueError, f"file.png.*{word}"):
                 normalised(three, names, shape, "file.png")
         with self.assertRaisesRegex(ValueError, "at most 8"):
             normalised(three * 3, list("abcdefghi"), (40, 50), "file.png")
-        bare = normalised([np.zeros((40, 50), np.float32), three[0] * (X[:40, :50] > 10)], ["a", "b"], (20, 25), "file.png")
+        bare = normalised(
+            [np.zeros((40, 50), np.float32), three[0] * (X[:40, :50] > 10)], ["a", "b"], (20, 25), "file.png"
+        )
         self.assertTrue((bare.weights.sum(axis=2, dtype=int) == 255).all())
         self.assertTrue((bare.weights[:, :5, 0] == 255).all() and bare.bare > 0.1 and len(bare.notes) == 2)
 
@@ -207,24 +248,72 @@ class Bad(Folder):
         found = read_channels(self.put("a.png", self.png(colours)), "a.png")
         np.testing.assert_allclose(np.stack(found, -1), colours / 255, atol=1e-6)
         deep = np.random.default_rng(2).integers(0, 65536, (3, 30, 40)).astype(np.uint16)
-        np.testing.assert_allclose(read_channels(self.put("a.tif", self.tiff(deep)), "a.tif"), deep / 65535, atol=1e-6)
+        np.testing.assert_allclose(
+            read_channels(self.put("a.tif", self.tiff(deep)), "a.tif"), deep / 65535, atol=1e-6
+        )
         grey = self.put("m.png", self.png(deep[0]))
-        np.testing.assert_array_equal(read_mask(grey, "m.png"), np.rint(deep[0] / 65535 * 255).astype(np.uint8))
+        np.testing.assert_array_equal(
+            read_mask(grey, "m.png"), np.rint(deep[0] / 65535 * 255).astype(np.uint8)
+        )
         with self.assertRaisesRegex(ValueError, "c.png: it holds colours"):
             read_mask(self.put("c.png", self.png(colours[..., :3])), "c.png")
 
 
 class GeoJson(unittest.TestCase):
     SHAPES = [
-        {"kind": "path", "form": "line", "name": "Lane", "points": [(1.0, 2.0), (30.5, 40.0)], "width": 3.0, "clear": 1.0,
-         "locked": True, "hidden": False, "hatch": "blank", "round": None, "box": None},
-        {"kind": "area", "form": "polygon", "name": "Wood", "points": [(5.0, 5.0), (50.0, 5.0), (40.0, 60.0)], "width": 4.0,
-         "clear": None, "locked": False, "hidden": True, "hatch": "dots", "round": None, "box": None},
-        {"kind": "obstacle", "form": "circle", "name": "Tank", "points": list(circle(60, 60, 8)), "width": 4.0, "clear": 0.5,
-         "locked": False, "hidden": False, "hatch": "cross", "round": {"x": 60.0, "z": 60.0, "radius": 8.0}, "box": None},
-        {"kind": "obstacle", "form": "box", "name": "Shed", "points": list(box(80, 30, 6, 9, 25)), "width": 4.0, "clear": 0.0,
-         "locked": False, "hidden": False, "hatch": "slant", "round": None,
-         "box": {"x": 80.0, "z": 30.0, "width": 6.0, "length": 9.0, "heading": 25.0}}]
+        {
+            "kind": "path",
+            "form": "line",
+            "name": "Lane",
+            "points": [(1.0, 2.0), (30.5, 40.0)],
+            "width": 3.0,
+            "clear": 1.0,
+            "locked": True,
+            "hidden": False,
+            "hatch": "blank",
+            "round": None,
+            "box": None,
+        },
+        {
+            "kind": "area",
+            "form": "polygon",
+            "name": "Wood",
+            "points": [(5.0, 5.0), (50.0, 5.0), (40.0, 60.0)],
+            "width": 4.0,
+            "clear": None,
+            "locked": False,
+            "hidden": True,
+            "hatch": "dots",
+            "round": None,
+            "box": None,
+        },
+        {
+            "kind": "obstacle",
+            "form": "circle",
+            "name": "Tank",
+            "points": list(circle(60, 60, 8)),
+            "width": 4.0,
+            "clear": 0.5,
+            "locked": False,
+            "hidden": False,
+            "hatch": "cross",
+            "round": {"x": 60.0, "z": 60.0, "radius": 8.0},
+            "box": None,
+        },
+        {
+            "kind": "obstacle",
+            "form": "box",
+            "name": "Shed",
+            "points": list(box(80, 30, 6, 9, 25)),
+            "width": 4.0,
+            "clear": 0.0,
+            "locked": False,
+            "hidden": False,
+            "hatch": "slant",
+            "round": None,
+            "box": {"x": 80.0, "z": 30.0, "width": 6.0, "length": 9.0, "heading": 25.0},
+        },
+    ]
 
     def test_shapes_come_back_as_they_went(self):
         data = shapes_geojson(self.SHAPES, "Moor", 100, 90)
@@ -239,21 +328,45 @@ class GeoJson(unittest.TestCase):
 
     def test_bad_files_name_the_feature_and_the_cause(self):
         def with_geometry(geometry, **properties):
-            return json.dumps({"type": "FeatureCollection", "features": [
-                {"type": "Feature", "geometry": {"type": "LineString", "coordinates": [[1, 1], [2, 2]]}, "properties": {}},
-                {"type": "Feature", "geometry": geometry, "properties": properties}]}).encode()
+            return json.dumps(
+                {
+                    "type": "FeatureCollection",
+                    "features": [
+                        {
+                            "type": "Feature",
+                            "geometry": {"type": "LineString", "coordinates": [[1, 1], [2, 2]]},
+                            "properties": {},
+                        },
+                        {"type": "Feature", "geometry": geometry, "properties": properties},
+                    ],
+                }
+            ).encode()
 
         ring = [[0, 0], [10, 10], [10, 0], [0, 10], [0, 0]]
-        bad = [(b"{", "not GeoJSON"), (b"[]", "feature collection"),
-               (with_geometry({"type": "Polygon", "coordinates": [ring]}), "feature 2.*crosses"),
-               (with_geometry({"type": "LineString", "coordinates": [[0, 0], [500, 0]]}), "feature 2.*outside the level"),
-               (with_geometry({"type": "Polygon", "coordinates": [ring, ring]}), "holes"),
-               (with_geometry({"type": "Point", "coordinates": [5, 5]}), "feature 2"),
-               (with_geometry({"type": "MultiPoint", "coordinates": []}), "MultiPoint"),
-               (with_geometry({"type": "LineString", "coordinates": [[0, 0], ["a", 0]]}), "not a number"),
-               (with_geometry({"type": "LineString", "coordinates": [[0, 0], [9, 9]]}, kind="area"), "cannot be an area"),
-               (with_geometry({"type": "LineString", "coordinates": [[0, 0], [9, 9]]}, kind="hedge"), "hedge"),
-               (json.dumps({"type": "FeatureCollection", "properties": {"units": "ft"}, "features": []}).encode(), "ft")]
+        bad = [
+            (b"{", "not GeoJSON"),
+            (b"[]", "feature collection"),
+            (with_geometry({"type": "Polygon", "coordinates": [ring]}), "feature 2.*crosses"),
+            (
+                with_geometry({"type": "LineString", "coordinates": [[0, 0], [500, 0]]}),
+                "feature 2.*outside the level",
+            ),
+            (with_geometry({"type": "Polygon", "coordinates": [ring, ring]}), "holes"),
+            (with_geometry({"type": "Point", "coordinates": [5, 5]}), "feature 2"),
+            (with_geometry({"type": "MultiPoint", "coordinates": []}), "MultiPoint"),
+            (with_geometry({"type": "LineString", "coordinates": [[0, 0], ["a", 0]]}), "not a number"),
+            (
+                with_geometry({"type": "LineString", "coordinates": [[0, 0], [9, 9]]}, kind="area"),
+                "cannot be an area",
+            ),
+            (with_geometry({"type": "LineString", "coordinates": [[0, 0], [9, 9]]}, kind="hedge"), "hedge"),
+            (
+                json.dumps(
+                    {"type": "FeatureCollection", "properties": {"units": "ft"}, "features": []}
+                ).encode(),
+                "ft",
+            ),
+        ]
         for data, word in bad:
             with self.assertRaisesRegex(ValueError, f"bad.geojson.*{word}"):
                 read_shapes(data, "bad.geojson", 100, 90)

@@ -1,5 +1,5 @@
-"""What an item knows and how it is changed: colliders, anchors, sizes, mends; stand-ins, and grass from pictures; companions on,
-round and inside groups of anchors."""
+"""What an item knows and how it is changed: colliders, anchors, sizes, mends; stand-ins, and grass from
+pictures; companions on, round and inside groups of anchors."""
 
 import io
 import unittest
@@ -33,8 +33,13 @@ from thicket.stock.traits import Edit, Traits, group_of
 def part_of(mesh, material=None, side=4, colour=(90, 120, 60, 255)):
     texture = np.tile(np.array(colour, np.uint8), (side, side, 1))
     uv = (mesh.vertices[:, :2] - mesh.vertices[:, :2].min(0)).astype("f4")
-    return Part(material or Material("m", texture), mesh.vertices.astype("f4"), mesh.vertex_normals.astype("f4"), uv,
-                mesh.faces.ravel().astype("u4"))
+    return Part(
+        material or Material("m", texture),
+        mesh.vertices.astype("f4"),
+        mesh.vertex_normals.astype("f4"),
+        uv,
+        mesh.faces.ravel().astype("u4"),
+    )
 
 
 def solid_of(part):
@@ -52,7 +57,9 @@ class StandIns(unittest.TestCase):
         model = stand_in(shape, height, width, (10, 200, 30))
         for lod in model.lods:
             place = lod[0].position
-            np.testing.assert_allclose([place[:, 1].min(), place[:, 1].max()], [0, height], atol=1e-4 * height)
+            np.testing.assert_allclose(
+                [place[:, 1].min(), place[:, 1].max()], [0, height], atol=1e-4 * height
+            )
             self.assertLessEqual(np.abs(place[:, [0, 2]]).max(), width / 2 * 1.001)
             if shape != "cross":
                 body = solid_of(lod[0])
@@ -71,18 +78,23 @@ class FromPictures(unittest.TestCase):
         for kind, triangles in (("facing", 2), ("crossed", 10), ("tuft", 30)):
             [model] = from_picture("grass", image, Cards(kind, 0.4, 0.6, 5, 30))
             [part] = model.lods[0]
-            self.assertEqual((len(part.index) // 3, part.material.cut, part.material.facing), (triangles, True, kind == "facing"))
+            self.assertEqual(
+                (len(part.index) // 3, part.material.cut, part.material.facing),
+                (triangles, True, kind == "facing"),
+            )
             tall = float(part.position[:, 1].max())
             self.assertTrue(0.48 < tall <= 0.6001 and part.position[:, 1].min() == 0, tall)
             widths = np.linalg.norm(part.position[1::2] - part.position[::2], axis=1)
             np.testing.assert_allclose(widths, 0.4, rtol=1e-5)
-        straight, bent = (from_picture("g", image, Cards("tuft", 0.1, 0.6, 5, b))[0].lods[0][0].position for b in (0, 60))
+        straight, bent = (
+            from_picture("g", image, Cards("tuft", 0.1, 0.6, 5, b))[0].lods[0][0].position for b in (0, 60)
+        )
         self.assertGreater(np.hypot(*bent[:, [0, 2]].T).max(), np.hypot(*straight[:, [0, 2]].T).max() + 0.2)
 
     def test_rows_of_a_picture_are_variants(self):
         image = np.zeros((30, 10, 4), np.uint8)
         for k in range(3):
-            image[10 * k:10 * k + 10] = (80 * k, 0, 0, 255)
+            image[10 * k : 10 * k + 10] = (80 * k, 0, 0, 255)
         models = from_picture("f", image, Cards("facing", rows=3))
         self.assertEqual([int(m.lods[0][0].material.texture[0, 0, 0]) for m in models], [0, 80, 160])
         with self.assertRaisesRegex(Refused, "pixels high"):
@@ -91,7 +103,11 @@ class FromPictures(unittest.TestCase):
     def test_what_is_no_cut_out_picture_is_refused_by_name(self):
         solid = io.BytesIO()
         picture().save(solid, "PNG")
-        for data, word in ((b"not a picture", "no PNG"), (solid.getvalue(), "no alpha"), (solid.getvalue()[:60], "PNG")):
+        for data, word in (
+            (b"not a picture", "no PNG"),
+            (solid.getvalue(), "no alpha"),
+            (solid.getvalue()[:60], "PNG"),
+        ):
             with self.assertRaisesRegex(Refused, f"grass.png: .*{word}"):
                 read_picture("grass.png", data)
         wide = io.BytesIO()
@@ -102,9 +118,13 @@ class FromPictures(unittest.TestCase):
     def test_they_become_items(self):
         out = io.BytesIO()
         picture(size=(64, 64), holes=True).save(out, "PNG")
-        things = bring({"reed.png": out.getvalue()}, ["reed.png"], "reed", Options(cards=Cards("tuft", rows=2)))
+        things = bring(
+            {"reed.png": out.getvalue()}, ["reed.png"], "reed", Options(cards=Cards("tuft", rows=2))
+        )
         self.assertEqual([t.name for t in things], ["reed 1", "reed 2"])
-        self.assertEqual((things[0].made.traits["casts_shadow"], things[0].made.traits["stiffness"]), (False, 0.1))
+        self.assertEqual(
+            (things[0].made.traits["casts_shadow"], things[0].made.traits["stiffness"]), (False, 0.1)
+        )
 
 
 class Colliders(unittest.TestCase):
@@ -119,11 +139,17 @@ class Colliders(unittest.TestCase):
             self.assertLess(outside, 0.3 if kind == "hull" else 1e-3, kind)
         self.assertLessEqual(len(collider_of("hull", birch, 9, 0.2).position), 64)
         post = collider_of("cylinder", birch, 9, 0.25)
-        np.testing.assert_allclose([post.position[:, 1].max(), np.hypot(*post.position[:, [0, 2]].T).max()], [9, 0.25], rtol=1e-5)
+        np.testing.assert_allclose(
+            [post.position[:, 1].max(), np.hypot(*post.position[:, [0, 2]].T).max()], [9, 0.25], rtol=1e-5
+        )
         self.assertIsNone(collider_of("none", birch, 9, 0.2))
 
     def test_a_flat_mesh_has_a_box(self):
-        flat = part_of(trimesh.Trimesh([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], [[0, 1, 2], [0, 2, 3]], process=False))
+        flat = part_of(
+            trimesh.Trimesh(
+                [[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], [[0, 1, 2], [0, 2, 3]], process=False
+            )
+        )
         self.assertEqual(collider_of("hull", [flat], 1, 0.1).kind, "box")
 
 
@@ -132,8 +158,12 @@ class Items(unittest.TestCase):
         model = MODELS["slate-block"]()
         colours = [replace(p, colour=np.full((len(p.position), 4), 77, np.uint8)) for p in model.lods[0]]
         normals = replace(MODELS["rowan"]().billboard[0])
-        lit = replace(normals, material=replace(normals.material, normals=normals.material.texture[..., :3].copy()))
-        whole = StockModel("x", [colours, model.lods[1]], [lit], model.anchors, collider_of("hull", model.lods[0], 1, 0.4))
+        lit = replace(
+            normals, material=replace(normals.material, normals=normals.material.texture[..., :3].copy())
+        )
+        whole = StockModel(
+            "x", [colours, model.lods[1]], [lit], model.anchors, collider_of("hull", model.lods[0], 1, 0.4)
+        )
         data = to_glb(whole)
         again = from_glb("x", data)
         self.assertEqual(to_glb(from_glb("x", to_glb(again))), to_glb(again))
@@ -156,10 +186,17 @@ class Items(unittest.TestCase):
 
     def test_edits_that_move_nothing_leave_measures_and_pictures(self):
         was = starter("birch")
-        now = changed("birch", was, Edit(trunk=0.4, traits=replace(Traits(**was.traits), stiffness=0.9, collider="box")))
-        self.assertEqual((now.trunk, now.crown, now.picture, now.distances), (0.4, was.crown, was.picture, was.distances))
+        now = changed(
+            "birch", was, Edit(trunk=0.4, traits=replace(Traits(**was.traits), stiffness=0.9, collider="box"))
+        )
+        self.assertEqual(
+            (now.trunk, now.crown, now.picture, now.distances), (0.4, was.crown, was.picture, was.distances)
+        )
         self.assertEqual((now.traits["stiffness"], from_glb("birch", now.glb).collider.kind), (0.9, "box"))
-        for bad in ([{"name": "a", "at": [0, 99, 0], "up": [0, 1, 0]}], [{"name": "a", "at": [0, 1, 0], "up": [0, 0, 0]}]):
+        for bad in (
+            [{"name": "a", "at": [0, 99, 0], "up": [0, 1, 0]}],
+            [{"name": "a", "at": [0, 1, 0], "up": [0, 0, 0]}],
+        ):
             with self.assertRaises(Refused):
                 changed("birch", was, Edit(anchors=bad, traits=Traits(**was.traits)))
 
@@ -170,7 +207,9 @@ class Items(unittest.TestCase):
         self.assertEqual((now.traits, round(now.height, 2)), (was.traits, 3.0))
         near = {a["name"] for a in was.anchors if abs(a["at"][0]) < 1 > abs(a["at"][2])}
         self.assertEqual({a["name"] for a in now.anchors}, near)
-        low = bring({"low.glb": textured(trimesh.creation.box((2, 0.2, 2))).export(file_type="glb")}, ["low.glb"], "x")[0].made
+        low = bring(
+            {"low.glb": textured(trimesh.creation.box((2, 0.2, 2))).export(file_type="glb")}, ["low.glb"], "x"
+        )[0].made
         self.assertNotIn("top", {a["name"] for a in succeeded("slate-block", was, low).anchors})
 
     def test_distances_for_other_numbers_of_pixels(self):
@@ -181,7 +220,10 @@ class Items(unittest.TestCase):
         self.assertAlmostEqual(half["lods"][0], distance_of(said["errors"][0], 4.0), delta=0.02)
 
     def test_groups_are_told_by_names(self):
-        self.assertEqual([group_of(n) for n in ("rim 1", "rim 22", "top", "7", "bough2")], ["rim", "rim", "top", "7", "bough"])
+        self.assertEqual(
+            [group_of(n) for n in ("rim 1", "rim 22", "top", "7", "bough2")],
+            ["rim", "rim", "top", "7", "bough"],
+        )
 
     def test_normals_of_a_billboard_face_as_the_mesh_does(self):
         ball = trimesh.creation.icosphere(4, 1.0)
@@ -201,18 +243,25 @@ class Findings(unittest.TestCase):
         ball.apply_translation([0, 1, 0])
         solid, rough = part_of(ball), part_of(trimesh.creation.icosphere(3, 1.0))
         inside_out = replace(solid, index=solid.index.reshape(-1, 3)[:, ::-1].ravel())
-        sheet = trimesh.Trimesh([[-1, 0, 0], [1, 0, 0], [1, 2, 0], [-1, 2, 0]], [[0, 1, 2], [0, 2, 3]], process=False)
+        sheet = trimesh.Trimesh(
+            [[-1, 0, 0], [1, 0, 0], [1, 2, 0], [-1, 2, 0]], [[0, 1, 2], [0, 2, 3]], process=False
+        )
         large = replace(solid, material=Material("huge", np.full((2048, 2048, 4), 255, np.uint8)))
         holed = np.full((64, 64, 4), 255, np.uint8)
         holed[::3, :, 3] = 0
         floating = replace(solid, position=solid.position + np.float32([0, 3, 0]))
         same = [solid, replace(solid)]
-        for model, mend in ((StockModel("a", [[solid]]), "lods"), (StockModel("a", [[solid]]), "billboard"),
-                            (StockModel("a", [[inside_out]]), "turn faces"), (StockModel("a", [[part_of(sheet)]]), "both sides"),
-                            (StockModel("a", [[large]]), "smaller textures"),
-                            (StockModel("a", [[replace(solid, material=Material("leaf", holed))]]), "cut out"),
-                            (StockModel("a", [[floating]]), "ground"), (StockModel("a", [same[:1], same[1:]]), "drop lod 1"),
-                            (StockModel("a", [[replace(rough, position=rough.position - np.float32([0, 2, 0]))]]), "ground")):
+        for model, mend in (
+            (StockModel("a", [[solid]]), "lods"),
+            (StockModel("a", [[solid]]), "billboard"),
+            (StockModel("a", [[inside_out]]), "turn faces"),
+            (StockModel("a", [[part_of(sheet)]]), "both sides"),
+            (StockModel("a", [[large]]), "smaller textures"),
+            (StockModel("a", [[replace(solid, material=Material("leaf", holed))]]), "cut out"),
+            (StockModel("a", [[floating]]), "ground"),
+            (StockModel("a", [same[:1], same[1:]]), "drop lod 1"),
+            (StockModel("a", [[replace(rough, position=rough.position - np.float32([0, 2, 0]))]]), "ground"),
+        ):
             self.assertIn(mend, mends(model), mend)
             self.assertNotIn(mend, mends(mended(model, mend)), mend)
         self.assertEqual(mends(StockModel("a", [[solid], *made_lods([solid])])), ["billboard"])
@@ -235,8 +284,11 @@ class Findings(unittest.TestCase):
             covered = [s["covered"] for s in item.states]
             self.assertLess(max(covered) / min(covered), 1.6, slug)
             model = from_glb(slug, item.glb)
-            self.assertAlmostEqual(silhouette_error(model.lods[0], model.lods[-1]) / (item.distances["errors"] or [0])[-1], 1,
-                                   delta=0.15)
+            self.assertAlmostEqual(
+                silhouette_error(model.lods[0], model.lods[-1]) / (item.distances["errors"] or [0])[-1],
+                1,
+                delta=0.15,
+            )
 
 
 class OnAnchors(unittest.TestCase):
@@ -250,7 +302,10 @@ class OnAnchors(unittest.TestCase):
         ring = Polygon(closed_curve(Anchors(at, up), 64).at[:, [0, 2]]).buffer(1e-2)
         self.assertEqual(len(found.at), count)
         self.assertTrue(all(ring.contains(Point(p)) for p in found.at[:, [0, 2]]))
-        self.assertTrue((found.at[:, 1] >= at[:, 1].min() - 1e-9).all() and (found.at[:, 1] <= at[:, 1].max() + 1e-9).all())
+        self.assertTrue(
+            (found.at[:, 1] >= at[:, 1].min() - 1e-9).all()
+            and (found.at[:, 1] <= at[:, 1].max() + 1e-9).all()
+        )
         if count > 1:
             far = np.linalg.norm(found.at[:, None] - found.at[None], axis=2)[~np.eye(count, dtype=bool)]
             self.assertGreater(far.min(), 0.35 / np.sqrt(count))

@@ -54,7 +54,10 @@ class Layouts(unittest.TestCase):
     def test_rows_lie_apart_and_inside(self, bearing, apart, every, stagger):
         seats = rows(7, FIELD, Rows(bearing, apart, every, "along", stagger), 3)
         b = np.radians(bearing)
-        along_, across = (seats.x * np.sin(b) - seats.z * np.cos(b), seats.x * np.cos(b) + seats.z * np.sin(b))
+        along_, across = (
+            seats.x * np.sin(b) - seats.z * np.cos(b),
+            seats.x * np.cos(b) + seats.z * np.sin(b),
+        )
         which = np.round((across - across.min()) / apart)
         np.testing.assert_allclose(across - across.min(), which * apart, atol=1e-6)
         for row in np.unique(which):
@@ -71,7 +74,12 @@ class Layouts(unittest.TestCase):
         forms = dict(zip(whole.id.tolist(), whole.form.tolist()))
         self.assertEqual(len(forms), len(seats.x))
         self.assertTrue(all(forms[i] == f for i, f in zip(half.id.tolist(), half.form.tolist())))
-        fixed = grow(Stand(3, 5, 1, 1, variation=type(stand.variation)(turn=(0, 0), lean=0, follow=0)), seats, np.arange(9), ground)
+        fixed = grow(
+            Stand(3, 5, 1, 1, variation=type(stand.variation)(turn=(0, 0), lean=0, follow=0)),
+            seats,
+            np.arange(9),
+            ground,
+        )
         np.testing.assert_allclose([bearing_of(q) for q in fixed.form[:, 3:7]], seats.turn[:9], atol=0.01)
         for wrong in (lambda: along(1, BENT, Along(every=0), 1), lambda: rows(1, FIELD, Rows(0, 0, 1), 1)):
             with self.assertRaises(ValueError):
@@ -84,8 +92,10 @@ class Layouts(unittest.TestCase):
 
 
 class Companions(unittest.TestCase):
-    ledge = Anchors(np.array([[0.8, 0.5, 0.0], [0.0, 0.6, 0.7], [-0.6, 0.4, 0.0]]),
-                    np.array([[0.3, 1, 0], [0.0, 1, 0], [-0.5, 1, 0.1]]) / np.array([[1.044], [1], [1.122]]))
+    ledge = Anchors(
+        np.array([[0.8, 0.5, 0.0], [0.0, 0.6, 0.7], [-0.6, 0.4, 0.0]]),
+        np.array([[0.3, 1, 0], [0.0, 1, 0], [-0.5, 1, 0.1]]) / np.array([[1.044], [1], [1.122]]),
+    )
 
     def hosts(self, n=40):
         rng = np.random.default_rng(3)
@@ -114,7 +124,9 @@ class Companions(unittest.TestCase):
     @given(st.sets(st.integers(0, 39), min_size=1, max_size=30), st.integers(0, 9))
     def test_each_host_keeps_its_companions_whatever_becomes_of_others(self, left, around):
         hosts, stand, ground = self.hosts(), Stand(9, 11, 1.0, 0.6), rough_ground()
-        everyone, some = (seats_on(h, [self.ledge, self.ledge], around, 11) for h in (hosts, hosts.take(sorted(left))))
+        everyone, some = (
+            seats_on(h, [self.ledge, self.ledge], around, 11) for h in (hosts, hosts.take(sorted(left)))
+        )
         grown = [grow(stand, s, s.threshold < 0.6, ground) for s in (everyone, some)]
         forms = [dict(zip(p.id.tolist(), p.form.tolist())) for p in grown]
         self.assertTrue(forms[1].items() <= forms[0].items())
@@ -137,10 +149,15 @@ class Turning(unittest.TestCase):
     def test_turning_by_degrees_turns_the_bearing(self, seed, degrees):
         upright = Rotation.from_euler("y", seed, degrees=True).as_quat()
         turned = turned_by(upright, degrees)
-        self.assertAlmostEqual(((bearing_of(turned) - bearing_of(upright) - degrees + 180) % 360), 180, places=6)
+        self.assertAlmostEqual(
+            ((bearing_of(turned) - bearing_of(upright) - degrees + 180) % 360), 180, places=6
+        )
         tilted = Rotation.random(random_state=seed)
-        np.testing.assert_allclose(turned_by(tilted.as_quat(), degrees),
-                                   (Rotation.from_euler("y", -degrees, degrees=True) * tilted).as_quat(), atol=1e-9)
+        np.testing.assert_allclose(
+            turned_by(tilted.as_quat(), degrees),
+            (Rotation.from_euler("y", -degrees, degrees=True) * tilted).as_quat(),
+            atol=1e-9,
+        )
 
 
 class Leaning(unittest.TestCase):
@@ -148,7 +165,9 @@ class Leaning(unittest.TestCase):
     @given(st.floats(0, 60), st.floats(0, 360), st.floats(0, 360), st.floats(0, 85))
     def test_a_plant_leans_as_far_as_told_toward_where_it_leaned(self, lean, toward, turn, want):
         axis = np.array([np.cos(np.radians(toward)), 0, np.sin(np.radians(toward))])
-        q = (Rotation.from_rotvec(axis * np.radians(lean)) * Rotation.from_rotvec([0, -np.radians(turn), 0])).as_quat()
+        q = (
+            Rotation.from_rotvec(axis * np.radians(lean)) * Rotation.from_rotvec([0, -np.radians(turn), 0])
+        ).as_quat()
         self.assertAlmostEqual(lean_of(q), lean, places=4)
         now = leaning(q, want)
         self.assertAlmostEqual(lean_of(now), want, places=4)

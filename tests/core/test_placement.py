@@ -22,7 +22,9 @@ WHOLE = (0.0, 0.0, SIDE, SIDE)
 
 
 def rows_of(points):
-    return set(zip(points.x.tolist(), points.z.tolist(), points.threshold.tolist(), map(tuple, points.cell.tolist())))
+    return set(
+        zip(points.x.tolist(), points.z.tolist(), points.threshold.tolist(), map(tuple, points.cell.tolist()))
+    )
 
 
 def rough_ground(rows=129, cell=2.0):
@@ -32,11 +34,21 @@ def rough_ground(rows=129, cell=2.0):
 
 class Places(unittest.TestCase):
     @settings(max_examples=25, deadline=None)
-    @given(st.integers(0, 2**31 - 1), st.floats(1.1, 9), st.floats(0, 200), st.floats(0, 200), st.floats(3, 56), st.floats(3, 56))
+    @given(
+        st.integers(0, 2**31 - 1),
+        st.floats(1.1, 9),
+        st.floats(0, 200),
+        st.floats(0, 200),
+        st.floats(3, 56),
+        st.floats(3, 56),
+    )
     def test_any_window_only_cuts(self, seed, spacing, x0, z0, wide, long):
         window = (x0, z0, min(x0 + wide, SIDE), min(z0 + long, SIDE))
-        inside = {row for row in rows_of(point_set(seed, spacing, WHOLE))
-                  if window[0] <= row[0] < window[2] and window[1] <= row[1] < window[3]}
+        inside = {
+            row
+            for row in rows_of(point_set(seed, spacing, WHOLE))
+            if window[0] <= row[0] < window[2] and window[1] <= row[1] < window[3]
+        }
         self.assertEqual(rows_of(point_set(seed, spacing, window)), inside)
 
     def test_tiles_in_threads_give_the_whole(self):
@@ -60,7 +72,9 @@ class Places(unittest.TestCase):
             self.assertAlmostEqual(len(some) / len(at), fullness, delta=0.01)
             inner = np.all((some > 40) & (some < side - 40), axis=1)
             nearest = cKDTree(some).query(some, 2)[0][:, 1][inner]
-            self.assertGreater(nearest.mean() / (0.5 * np.sqrt(side**2 / len(some))), 1.3, f"Clark-Evans at {fullness:.2f}")
+            self.assertGreater(
+                nearest.mean() / (0.5 * np.sqrt(side**2 / len(some))), 1.3, f"Clark-Evans at {fullness:.2f}"
+            )
 
     def test_ground_that_is_full_has_room_for_no_more(self):
         for seed, spacing in ((1, 2.0), (2, 0.7), (3, 11.0)):
@@ -72,10 +86,14 @@ class Places(unittest.TestCase):
     def test_a_seed_gives_the_same_places_for_good(self):
         """Ids, pins and painting of kept levels hold on to these: new figures here need a new `ENGINE`."""
         for seed, spacing, window, count, digest in (
-                (1, 2.0, (0, 0, 120, 90), 1858, "fbfb7eb5c22a9123"), (77, 0.62, (-40, -30, -10, -9), 1117, "6bac7fee012ed782"),
-                (2**31 - 1, 7.5, (1000, 400, 1400, 900), 2434, "61e25fbbce1ebe59")):
+            (1, 2.0, (0, 0, 120, 90), 1858, "fbfb7eb5c22a9123"),
+            (77, 0.62, (-40, -30, -10, -9), 1117, "6bac7fee012ed782"),
+            (2**31 - 1, 7.5, (1000, 400, 1400, 900), 2434, "61e25fbbce1ebe59"),
+        ):
             points = point_set(seed, spacing, window)
-            told = hashlib.blake2b(b"".join(np.ascontiguousarray(c).tobytes() for c in points), digest_size=8).hexdigest()
+            told = hashlib.blake2b(
+                b"".join(np.ascontiguousarray(c).tobytes() for c in points), digest_size=8
+            ).hexdigest()
             self.assertEqual((len(points.x), told), (count, digest))
 
     def test_refuses_what_has_no_meaning(self):
@@ -138,7 +156,11 @@ class Plants(unittest.TestCase):
 
 class Touch(unittest.TestCase):
     @settings(max_examples=30, deadline=None)
-    @given(st.lists(st.tuples(st.floats(4, 60), st.floats(4, 60)), min_size=1, max_size=5), st.floats(1, 25), st.floats(0, 1))
+    @given(
+        st.lists(st.tuples(st.floats(4, 60), st.floats(4, 60)), min_size=1, max_size=5),
+        st.floats(1, 25),
+        st.floats(0, 1),
+    )
     def test_a_round_brush_covers_by_the_distance_to_its_path(self, path, radius, soft):
         line = shapely.LineString(path) if len(path) > 1 else shapely.Point(path[0])
         z, x = np.mgrid[0:64, 0:64] + 0.5
@@ -156,14 +178,28 @@ class Touch(unittest.TestCase):
         np.testing.assert_allclose(d, np.where(p >= 0, s + p * (1 - s), s * (1 + p)), atol=1e-4)
 
     @settings(max_examples=30, deadline=None)
-    @given(st.lists(st.tuples(st.sampled_from(["thicken", "thin"]), st.floats(5, 59), st.floats(5, 59), st.floats(1, 30),
-                              st.floats(0, 1), st.floats(0, 1)), min_size=1, max_size=6))
+    @given(
+        st.lists(
+            st.tuples(
+                st.sampled_from(["thicken", "thin"]),
+                st.floats(5, 59),
+                st.floats(5, 59),
+                st.floats(1, 30),
+                st.floats(0, 1),
+                st.floats(0, 1),
+            ),
+            min_size=1,
+            max_size=6,
+        )
+    )
     def test_strokes_undone_in_turn_leave_no_trace(self, strokes):
         rng = np.random.default_rng(4)
         touch = rng.integers(-TOUCH_UNIT, TOUCH_UNIT, (64, 64)).astype(np.int16)
         first, deltas = touch.copy(), []
         for verb, x, z, radius, soft, strength in strokes:
-            delta = stroke_delta(Stroke(verb, [(x, z), (x + 6, z - 3)], radius, soft, strength), touch, 1.0, 0, 0)
+            delta = stroke_delta(
+                Stroke(verb, [(x, z), (x + 6, z - 3)], radius, soft, strength), touch, 1.0, 0, 0
+            )
             touch = touch + delta
             deltas.append(delta)
             self.assertTrue((np.abs(touch.astype(int)) <= TOUCH_UNIT).all())
@@ -172,35 +208,72 @@ class Touch(unittest.TestCase):
         np.testing.assert_array_equal(touch, first)
 
     @settings(max_examples=40, deadline=None)
-    @given(st.sampled_from(["thicken", "thin", "ease", "level"]), st.sampled_from(["", *MADE]), st.sampled_from(TURNS),
-           st.floats(2, 20), st.floats(0, 1), st.floats(0, 1), st.floats(-1, 1), st.integers(0, 30), st.integers(0, 30))
-    def test_any_window_with_its_margin_only_cuts(self, verb, tip, turn, radius, soft, strength, toward, col, row):
+    @given(
+        st.sampled_from(["thicken", "thin", "ease", "level"]),
+        st.sampled_from(["", *MADE]),
+        st.sampled_from(TURNS),
+        st.floats(2, 20),
+        st.floats(0, 1),
+        st.floats(0, 1),
+        st.floats(-1, 1),
+        st.integers(0, 30),
+        st.integers(0, 30),
+    )
+    def test_any_window_with_its_margin_only_cuts(
+        self, verb, tip, turn, radius, soft, strength, toward, col, row
+    ):
         rng = np.random.default_rng(8)
         touch = rng.integers(-TOUCH_UNIT, TOUCH_UNIT, (120, 120)).astype(np.int16)
-        stroke = Stroke(verb, [(30, 30), (70, 44), (62, 80)], radius, soft, strength, toward, [1, 0.4, 0.9],
-                        made_tip(tip) if tip else None, turn)
+        stroke = Stroke(
+            verb,
+            [(30, 30), (70, 44), (62, 80)],
+            radius,
+            soft,
+            strength,
+            toward,
+            [1, 0.4, 0.9],
+            made_tip(tip) if tip else None,
+            turn,
+        )
         whole = stroke_delta(stroke, touch, 1.0, 0, 0)
         margin = stroke.margin(1.0)
         x0, z0 = max(col - margin, 0), max(row - margin, 0)
-        part = stroke_delta(stroke, touch[z0:row + 60 + margin, x0:col + 60 + margin], 1.0, x0, z0)
-        inner = part[row - z0:row - z0 + 60, col - x0:col - x0 + 60]
-        np.testing.assert_array_equal(inner, whole[row:row + 60, col:col + 60])
+        part = stroke_delta(stroke, touch[z0 : row + 60 + margin, x0 : col + 60 + margin], 1.0, x0, z0)
+        inner = part[row - z0 : row - z0 + 60, col - x0 : col - x0 + 60]
+        np.testing.assert_array_equal(inner, whole[row : row + 60, col : col + 60])
         after = touch.astype(int) + whole
         self.assertTrue((np.abs(after) <= TOUCH_UNIT).all())
         if verb == "level":
-            self.assertTrue((np.abs(after - toward * TOUCH_UNIT) <= np.abs(touch - toward * TOUCH_UNIT) + 0.51).all())
+            self.assertTrue(
+                (np.abs(after - toward * TOUCH_UNIT) <= np.abs(touch - toward * TOUCH_UNIT) + 0.51).all()
+            )
 
     def test_tips_are_set_down_at_even_lengths_of_the_path(self):
         few = Stroke("thicken", [(10, 10), (50, 30)], 8, 0.3, 1, tip=made_tip("flecks"), turn="random")
-        many = Stroke("thicken", [(10 + 40 * t, 10 + 20 * t) for t in np.linspace(0, 1, 77)], 8, 0.3, 1, tip=few.tip, turn="random")
-        np.testing.assert_allclose(cover(few, 1.0, 0, 0, (64, 64)), cover(many, 1.0, 0, 0, (64, 64)), atol=1e-4)
+        many = Stroke(
+            "thicken",
+            [(10 + 40 * t, 10 + 20 * t) for t in np.linspace(0, 1, 77)],
+            8,
+            0.3,
+            1,
+            tip=few.tip,
+            turn="random",
+        )
+        np.testing.assert_allclose(
+            cover(few, 1.0, 0, 0, (64, 64)), cover(many, 1.0, 0, 0, (64, 64)), atol=1e-4
+        )
         for wrong in ({"turn": "about"}, {"toward": 2.0}, {"pressure": [1.0]}, {"verb": "erase"}):
             with self.assertRaises(ValueError):
-                Stroke(**{"verb": "thin", "path": [(1, 1), (2, 2)], "radius": 2, "soft": 0, "strength": 1} | wrong)
+                Stroke(
+                    **{"verb": "thin", "path": [(1, 1), (2, 2)], "radius": 2, "soft": 0, "strength": 1}
+                    | wrong
+                )
 
     def test_a_stroke_does_not_depend_on_how_often_the_pointer_was_read(self):
         few = Stroke("thicken", [(10, 10), (50, 30)], 8, 0.5, 1)
         many = Stroke("thicken", [(10 + 40 * t, 10 + 20 * t) for t in np.linspace(0, 1, 77)], 8, 0.5, 1)
-        np.testing.assert_allclose(cover(few, 1.0, 0, 0, (64, 64)), cover(many, 1.0, 0, 0, (64, 64)), atol=1e-4)
+        np.testing.assert_allclose(
+            cover(few, 1.0, 0, 0, (64, 64)), cover(many, 1.0, 0, 0, (64, 64)), atol=1e-4
+        )
         whole = cover(few, 1.0, 0, 0, (64, 64))
         np.testing.assert_array_equal(cover(few, 1.0, 13, 7, (20, 30)), whole[7:27, 13:43])

@@ -1,5 +1,5 @@
-"""A planted level as a value: whatever edits are made of it gives what planting anew gives, nothing before it changes, and its
-folder brings the same plants back, in a process that knows neither Django nor a database."""
+"""A planted level as a value: whatever edits are made of it gives what planting anew gives, nothing before it
+changes, and its folder brings the same plants back, in a process that knows neither Django nor a database."""
 
 import csv
 import io
@@ -31,11 +31,34 @@ from thicket.refused import Refused
 ROOT = Path(__file__).parents[2]
 where = st.integers(8, 248)
 which = st.integers(0, 4)
-edits = st.lists(st.one_of(
-    st.tuples(st.just("paint"), which, st.sampled_from(["thicken", "thin", "ease", "level"]), where, where, st.integers(3, 50)),
-    st.tuples(st.just("settings"), which, st.sampled_from([{"fullness": 0.3}, {"spacing": 5.5}, {"gap": 0.7}, {"conditions": []},
-                                                           {"under": ["Stone", "Canopy"]}])),
-    st.tuples(st.just("shape"), where, where, st.integers(4, 30))), min_size=1, max_size=5)
+edits = st.lists(
+    st.one_of(
+        st.tuples(
+            st.just("paint"),
+            which,
+            st.sampled_from(["thicken", "thin", "ease", "level"]),
+            where,
+            where,
+            st.integers(3, 50),
+        ),
+        st.tuples(
+            st.just("settings"),
+            which,
+            st.sampled_from(
+                [
+                    {"fullness": 0.3},
+                    {"spacing": 5.5},
+                    {"gap": 0.7},
+                    {"conditions": []},
+                    {"under": ["Stone", "Canopy"]},
+                ]
+            ),
+        ),
+        st.tuples(st.just("shape"), where, where, st.integers(4, 30)),
+    ),
+    min_size=1,
+    max_size=5,
+)
 
 
 def state(level):
@@ -44,7 +67,12 @@ def state(level):
     for planting in level.plantings():
         parts = [planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)]
         keys = [planting.key(sheet) for sheet in planting.sheets_in(planting.everywhere)]
-        out[planting.stand.slug] = keys, join(parts).id.tobytes(), join(parts).form.tobytes(), join(parts).item.tobytes()
+        out[planting.stand.slug] = (
+            keys,
+            join(parts).id.tobytes(),
+            join(parts).form.tobytes(),
+            join(parts).item.tobytes(),
+        )
     return out
 
 
@@ -78,7 +106,10 @@ class Edits(SimpleTestCase):
             before = states[-1][0]
             for slug, change in before.compare(level).items():
                 if not level[slug].stand.sward and before[slug].core.key == level[slug].core.key:
-                    old, new = (set(np.frombuffer(told[slug][1], np.uint64).tolist()) for told in (states[-1][1], state(level)))
+                    old, new = (
+                        set(np.frombuffer(told[slug][1], np.uint64).tolist())
+                        for told in (states[-1][1], state(level))
+                    )
                     self.assertEqual((change.gained, change.lost), (len(new - old), len(old - new)))
             states.append((level, state(level)))
         for earlier, then in states:
@@ -103,7 +134,9 @@ class Edits(SimpleTestCase):
                 self.assertEqual(aim(level, stand, full // 2)[1], full // 2)
             plants = most.plants((0, 0))
             for x, z in plants.form[:3, [0, 2]].astype(float).tolist():
-                self.assertTrue(why(level, most, x, z)["planted"] or len(level.level.pins_of(stand.number).id))
+                self.assertTrue(
+                    why(level, most, x, z)["planted"] or len(level.level.pins_of(stand.number).id)
+                )
 
 
 class Folders(SimpleTestCase):
@@ -113,7 +146,9 @@ class Folders(SimpleTestCase):
         self.folder = Path(folder.name) / "level"
 
     def bytes_of(self):
-        return {p.relative_to(self.folder): p.read_bytes() for p in sorted(self.folder.rglob("*")) if p.is_file()}
+        return {
+            p.relative_to(self.folder): p.read_bytes() for p in sorted(self.folder.rglob("*")) if p.is_file()
+        }
 
     def test_a_level_comes_back_with_the_same_plants_and_bytes(self):
         for seed in (0, 5):
@@ -129,12 +164,18 @@ class Folders(SimpleTestCase):
         save_level(drawn_level(2), self.folder)
         good = self.bytes_of()
         said = json.loads(good[Path("level.json")])
-        bad = [("level.json", None, "no level.json"), ("level.json", b"{", "level.json"), ("heights.tif", b"x", "heights.tif"),
-               ("level.json", json.dumps(said | {"format": 99}).encode(), "newer version"),
-               ("level.json", json.dumps(said | {"cell": -1}).encode(), "cell"),
-               ("level.json", json.dumps(said | {"stands": said["stands"] * 2}).encode(), "two stands"),
-               ("layers/turf.png", None, "layers/turf.png"), ("touch/drawn-1.png", good[Path("layers/turf.png")], "touch/drawn-1"),
-               ("pins.csv", b"a,b\n", "pins.csv"), ("pins.csv", good[Path("pins.csv")].replace(b"100.25", b"far"), "pins.csv")]
+        bad = [
+            ("level.json", None, "no level.json"),
+            ("level.json", b"{", "level.json"),
+            ("heights.tif", b"x", "heights.tif"),
+            ("level.json", json.dumps(said | {"format": 99}).encode(), "newer version"),
+            ("level.json", json.dumps(said | {"cell": -1}).encode(), "cell"),
+            ("level.json", json.dumps(said | {"stands": said["stands"] * 2}).encode(), "two stands"),
+            ("layers/turf.png", None, "layers/turf.png"),
+            ("touch/drawn-1.png", good[Path("layers/turf.png")], "touch/drawn-1"),
+            ("pins.csv", b"a,b\n", "pins.csv"),
+            ("pins.csv", good[Path("pins.csv")].replace(b"100.25", b"far"), "pins.csv"),
+        ]
         for name, data, words in bad:
             path = self.folder / name
             path.unlink() if data is None else path.write_bytes(data)
@@ -149,8 +190,11 @@ class Folders(SimpleTestCase):
 
     def test_the_schema_in_the_docs_is_the_models(self):
         kept = json.loads((ROOT / "docs" / "level.schema.json").read_text())
-        self.assertEqual(kept, json.loads(json.dumps(LevelFile.model_json_schema())),
-                         "write it anew: python -m thicket.document.folder > docs/level.schema.json")
+        self.assertEqual(
+            kept,
+            json.loads(json.dumps(LevelFile.model_json_schema())),
+            "write it anew: python -m thicket.document.folder > docs/level.schema.json",
+        )
 
     def ask(self, *arguments):
         out, told = io.StringIO(), io.StringIO()
@@ -162,7 +206,9 @@ class Folders(SimpleTestCase):
         level = drawn_level(4)
         save_level(level, self.folder)
         code, out, _ = self.ask("plant", self.folder)
-        counts = {row["stand"]: int(row["plants"]) for row in csv.DictReader(io.StringIO(out), delimiter="\t")}
+        counts = {
+            row["stand"]: int(row["plants"]) for row in csv.DictReader(io.StringIO(out), delimiter="\t")
+        }
         self.assertEqual((code, counts), (0, thicket.plant(level).counts()))
         self.assertEqual(self.ask("cost", self.folder)[0], 0)
         self.assertIn("rim\tall\t", self.ask("cost", self.folder, "--view", "rim")[1])
@@ -184,8 +230,13 @@ class Folders(SimpleTestCase):
 
     def test_it_needs_neither_django_nor_a_database_driver(self):
         save_level(drawn_level(6), self.folder)
-        code = ("import sys, thicket.__main__ as m; code = m.main(['plant', sys.argv[1]]);"
-                "print([n for n in sys.modules if n.split('.')[0] in ('django', 'ninja', 'MySQLdb', 'server')]); sys.exit(code)")
-        done = subprocess.run([sys.executable, "-c", code, str(self.folder)], cwd=ROOT, capture_output=True, text=True)
+        code = (
+            "import sys, thicket.__main__ as m; code = m.main(['plant', sys.argv[1]]);"
+            "print([n for n in sys.modules if n.split('.')[0] in ('django', 'ninja', 'MySQLdb', "
+            "'server')]); sys.exit(code)"
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", code, str(self.folder)], cwd=ROOT, capture_output=True, text=True
+        )
         self.assertEqual((done.returncode, done.stdout.splitlines()[-1]), (0, "[]"), done.stderr)
         self.assertTrue(np.isfinite(float(done.stderr.split()[-2])))

@@ -12,8 +12,13 @@ from thicket.ground.rasters import loosened, squeezed
 
 class Squeezed(unittest.TestCase):
     @settings(max_examples=150, deadline=None)
-    @given(arrays(np.int16, array_shapes(min_dims=2, max_dims=2, max_side=40),
-                  elements=st.one_of(st.integers(-2, 2), st.integers(-32768, 32767))))
+    @given(
+        arrays(
+            np.int16,
+            array_shapes(min_dims=2, max_dims=2, max_side=40),
+            elements=st.one_of(st.integers(-2, 2), st.integers(-32768, 32767)),
+        )
+    )
     def test_any_raster_comes_back(self, raster):
         packed = squeezed(raster)
         np.testing.assert_array_equal(loosened(packed, raster.shape), raster)
@@ -25,4 +30,6 @@ class Squeezed(unittest.TestCase):
     def test_smooth_ones_take_little(self):
         z, x = np.mgrid[0:256, 0:256]
         self.assertLess(len(squeezed(np.zeros((256, 256), np.int16))), 520)
-        self.assertLess(len(squeezed(np.clip(300 - 4 * np.hypot(x - 90, z - 120), 0, 255).astype(np.int16))), 65536 // 12)
+        self.assertLess(
+            len(squeezed(np.clip(300 - 4 * np.hypot(x - 90, z - 120), 0, 255).astype(np.int16))), 65536 // 12
+        )

@@ -1,4 +1,5 @@
-"""Slope, facing, hollow–ridge, unevenness and wetness against planes, cones, gdaldem, slow second ways and a hand-worked grid."""
+"""Slope, facing, hollow–ridge, unevenness and wetness against planes, cones, gdaldem, slow second ways and a
+hand-worked grid."""
 
 import subprocess
 import tempfile
@@ -69,7 +70,11 @@ class Slopes(unittest.TestCase):
                     theirs = file.read(1)
                 inner = (slice(1, -1), slice(1, -1))
                 known = theirs[inner] != -9999
-                away = np.abs(ours[inner] - theirs[inner]) if mode == "slope" else np.abs(turned(ours[inner], theirs[inner]))
+                away = (
+                    np.abs(ours[inner] - theirs[inner])
+                    if mode == "slope"
+                    else np.abs(turned(ours[inner], theirs[inner]))
+                )
                 if mode == "aspect":
                     known &= slope[inner] > 1
                 self.assertGreater(known.mean(), 0.9)
@@ -78,7 +83,13 @@ class Slopes(unittest.TestCase):
 
 class Hollows(unittest.TestCase):
     @settings(max_examples=25, deadline=None)
-    @given(st.integers(4, 26), st.integers(4, 26), st.floats(0.6, 9), st.sampled_from([0.5, 1.0, 2.0]), st.integers(0, 9))
+    @given(
+        st.integers(4, 26),
+        st.integers(4, 26),
+        st.floats(0.6, 9),
+        st.sampled_from([0.5, 1.0, 2.0]),
+        st.integers(0, 9),
+    )
     def test_both_against_a_walk_over_every_disc(self, rows, columns, radius, cell, seed):
         heights = np.random.default_rng(seed).normal(0, 8, (rows, columns)).astype(np.float32)
         reach = len(disc(radius, cell)) - 1
@@ -86,8 +97,11 @@ class Hollows(unittest.TestCase):
         mean, rise = np.empty((rows, columns)), np.empty((rows, columns))
         for j in range(rows):
             for i in range(columns):
-                inside = [heights[b, a] for b in range(max(j - reach, 0), min(j + reach + 1, rows))
-                          for a in range(max(i - half[abs(b - j)], 0), min(i + half[abs(b - j)] + 1, columns))]
+                inside = [
+                    heights[b, a]
+                    for b in range(max(j - reach, 0), min(j + reach + 1, rows))
+                    for a in range(max(i - half[abs(b - j)], 0), min(i + half[abs(b - j)] + 1, columns))
+                ]
                 mean[j, i] = np.mean(inside, dtype=float)
                 rise[j, i] = max(abs(max(inside) - heights[j, i]), abs(heights[j, i] - min(inside)))
         np.testing.assert_allclose(hollow_ridge(heights, cell, radius), heights - mean, atol=2e-3)
@@ -142,7 +156,14 @@ class Wetness(unittest.TestCase):
         slow[[0, -1]], slow[:, [0, -1]] = heights[[0, -1]], heights[:, [0, -1]]
         while True:
             around = np.pad(slow, 1, constant_values=np.inf)
-            least = np.min([around[1 + b:rows + 1 + b, 1 + a:columns + 1 + a] for b in (-1, 0, 1) for a in (-1, 0, 1)], axis=0)
+            least = np.min(
+                [
+                    around[1 + b : rows + 1 + b, 1 + a : columns + 1 + a]
+                    for b in (-1, 0, 1)
+                    for a in (-1, 0, 1)
+                ],
+                axis=0,
+            )
             fresh = np.maximum(heights, np.minimum(slow, least))
             if (fresh == slow).all():
                 break

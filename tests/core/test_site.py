@@ -1,4 +1,5 @@
-"""Conditions: a tile gives what the whole gives; bands, joins and sizes; shapes' distances against Shapely; noise; resampling."""
+"""Conditions: a tile gives what the whole gives; bands, joins and sizes; shapes' distances against Shapely;
+noise; resampling."""
 
 import unittest
 
@@ -17,13 +18,16 @@ from thicket.site.fields import Site, far_away, suitable, values
 
 ROWS, COLUMNS, CELL = 70, 83, 1.5
 RNG = np.random.default_rng(11)
-Z, X = np.mgrid[0:ROWS + 1, 0:COLUMNS + 1].astype(float)
+Z, X = np.mgrid[0 : ROWS + 1, 0 : COLUMNS + 1].astype(float)
 HEIGHTS = (50 + 12 * np.sin(X / 9) + 9 * np.cos(Z / 7) + RNG.normal(0, 0.5, X.shape)).astype(np.float32)
 HEIGHTS[30:36, 30:40] = 55
 PLANTS = RNG.uniform(0, 100, (60, 2))
-SHAPES = {1: Shape("path", ((3.0, 4.0), (60.0, 40.0), (110.0, 90.0)), 3.0),
-          2: Shape("area", ((20.0, 15.0), (70.0, 20.0), (50.0, 80.0), (25.0, 60.0)), clear=None),
-          3: Shape("obstacle", circle(80.0, 30.0, 9.0)), 4: Shape("obstacle", box(30.0, 90.0, 8.0, 15.0, 40.0))}
+SHAPES = {
+    1: Shape("path", ((3.0, 4.0), (60.0, 40.0), (110.0, 90.0)), 3.0),
+    2: Shape("area", ((20.0, 15.0), (70.0, 20.0), (50.0, 80.0), (25.0, 60.0)), clear=None),
+    3: Shape("obstacle", circle(80.0, 30.0, 9.0)),
+    4: Shape("obstacle", box(30.0, 90.0, 8.0, 15.0, 40.0)),
+}
 
 
 def plants(number, window):
@@ -31,18 +35,38 @@ def plants(number, window):
     return PLANTS[(PLANTS[:, 0] >= x0) & (PLANTS[:, 0] <= x1) & (PLANTS[:, 1] >= z0) & (PLANTS[:, 1] <= z1)]
 
 
-SITE = Site(HEIGHTS, CELL, {"turf": RNG.integers(0, 256, (ROWS, COLUMNS)).astype(np.uint8),
-                            "scree": RNG.integers(0, 256, (ROWS, COLUMNS)).astype(np.uint8)},
-            {"round": RNG.integers(0, 256, (21, 40)).astype(np.uint8)}, SHAPES, lambda: wetness(HEIGHTS, CELL), plants)
+SITE = Site(
+    HEIGHTS,
+    CELL,
+    {
+        "turf": RNG.integers(0, 256, (ROWS, COLUMNS)).astype(np.uint8),
+        "scree": RNG.integers(0, 256, (ROWS, COLUMNS)).astype(np.uint8),
+    },
+    {"round": RNG.integers(0, 256, (21, 40)).astype(np.uint8)},
+    SHAPES,
+    lambda: wetness(HEIGHTS, CELL),
+    plants,
+)
 
 
 def condition(kind, draw):
     """A condition of a kind with drawn settings."""
-    more = {"hollow": {"radius": draw(st.floats(1, 30))}, "flat": {"radius": draw(st.floats(1, 9))},
-            "layer": {"layers": draw(st.sampled_from([("turf",), ("turf", "scree")]))},
-            "noise": {"noise": Noise(draw(st.sampled_from(FORMS)), draw(st.floats(2, 90)), draw(st.integers(1, 4)), seed=draw(
-                st.integers(0, 99)))},
-            "area": {"depth": draw(st.booleans())}, "stand": {"stand": 7}, "mask": {"mask": "round"}}
+    more = {
+        "hollow": {"radius": draw(st.floats(1, 30))},
+        "flat": {"radius": draw(st.floats(1, 9))},
+        "layer": {"layers": draw(st.sampled_from([("turf",), ("turf", "scree")]))},
+        "noise": {
+            "noise": Noise(
+                draw(st.sampled_from(FORMS)),
+                draw(st.floats(2, 90)),
+                draw(st.integers(1, 4)),
+                seed=draw(st.integers(0, 99)),
+            )
+        },
+        "area": {"depth": draw(st.booleans())},
+        "stand": {"stand": 7},
+        "mask": {"mask": "round"},
+    }
     hi = draw(st.floats(0, 25))
     return Condition(kind, draw(st.floats(-20, hi)), hi, soft_hi=draw(st.floats(0, 6)), **more.get(kind, {}))
 
@@ -58,11 +82,16 @@ class Windows(unittest.TestCase):
         self.assertEqual((whole.shape, whole.dtype), ((ROWS, COLUMNS), np.float32))
         tile = values(SITE, c, (col0, row0, col1, row1))
         np.testing.assert_array_equal(tile, whole[row0:row1, col0:col1])
-        np.testing.assert_array_equal(suitable(SITE, [c], (col0, row0, col1, row1)), suitable(SITE, [c], SITE.whole)
-                                      [row0:row1, col0:col1])
+        np.testing.assert_array_equal(
+            suitable(SITE, [c], (col0, row0, col1, row1)),
+            suitable(SITE, [c], SITE.whole)[row0:row1, col0:col1],
+        )
 
     def test_what_is_not_there_is_said(self):
-        for c, word in ((Condition("layer", 0, 1, layers=("lava",)), "lava"), (Condition("mask", 0, 1, mask="blot"), "blot")):
+        for c, word in (
+            (Condition("layer", 0, 1, layers=("lava",)), "lava"),
+            (Condition("mask", 0, 1, mask="blot"), "blot"),
+        ):
             with self.assertRaisesRegex(ValueError, word):
                 values(SITE, c, SITE.whole)
         bare = Site(HEIGHTS, CELL)
@@ -97,7 +126,9 @@ class Bands(unittest.TestCase):
         fields = [np.linspace(0, 10, 11, dtype=np.float32)[None]] * 2
         rules = [Condition("altitude", 0, 4, soft_hi=2, density=False, size=0.4), Condition("slope", 3, 20)]
         np.testing.assert_array_equal(suitability(fields, rules, (1, 11))[0], [0] * 3 + [1] * 8)
-        np.testing.assert_allclose(size_factor(fields, rules, (1, 11))[0], [1] * 5 + [0.7] + [0.4] * 5, atol=1e-6)
+        np.testing.assert_allclose(
+            size_factor(fields, rules, (1, 11))[0], [1] * 5 + [0.7] + [0.4] * 5, atol=1e-6
+        )
         turned = [Condition("altitude", 0, 4, join="except", density=False, size=0.5)]
         np.testing.assert_allclose(size_factor(fields[:1], turned, (1, 11))[0], [0.5] * 5 + [1] * 6)
         np.testing.assert_array_equal(suitability(fields[:1], turned, (1, 11)), 1)
@@ -110,9 +141,17 @@ class Bands(unittest.TestCase):
             middle(altitude, np.zeros(1000))
 
     def test_conditions_that_make_no_sense(self):
-        for bad in ({"kind": "moonlight"}, {"kind": "layer"}, {"kind": "stand"}, {"kind": "mask"}, {"kind": "slope", "depth": True},
-                    {"kind": "slope", "size": 0}, {"kind": "slope", "density": False}, {"kind": "flat", "radius": 0},
-                    {"kind": "slope", "join": "xor"}):
+        for bad in (
+            {"kind": "moonlight"},
+            {"kind": "layer"},
+            {"kind": "stand"},
+            {"kind": "mask"},
+            {"kind": "slope", "depth": True},
+            {"kind": "slope", "size": 0},
+            {"kind": "slope", "density": False},
+            {"kind": "flat", "radius": 0},
+            {"kind": "slope", "join": "xor"},
+        ):
             with self.assertRaises(ValueError):
                 Condition(**{"lo": 0, "hi": 1} | bad)
 
@@ -129,7 +168,9 @@ class Shapes(unittest.TestCase):
                 if shape.kind != "path" and form.contains(at):
                     want = -at.distance(form.exterior)
                 self.assertAlmostEqual(float(field[j, i]), want, places=3)
-            np.testing.assert_allclose(distances_at([shape], x.ravel(), z.ravel())[0].reshape(x.shape), field, atol=1e-3)
+            np.testing.assert_allclose(
+                distances_at([shape], x.ravel(), z.ravel())[0].reshape(x.shape), field, atol=1e-3
+            )
 
     def test_depth_runs_from_the_edge_to_the_deepest_whatever_the_size(self):
         for size in (10.0, 60.0):
@@ -155,10 +196,13 @@ class Shapes(unittest.TestCase):
 
     def test_shapes_that_cannot_be(self):
         for kind, points, more, word in (
-                ("area", ((0, 0), (10, 10), (10, 0), (0, 10)), {}, "crosses"), ("area", ((0, 0), (1, 1)), {}, "3 different"),
-                ("path", ((3, 3), (3, 3)), {"width": 2}, "2 different"), ("path", ((0, 0), (9, 9)), {}, "width"),
-                ("obstacle", ((0, 0), (float("inf"), 1), (3, 3)), {}, "not a number"), ("area", ((0, 0), (9, 0), (9, 9)),
-                                                                                       {"clear": -1}, "clear margin")):
+            ("area", ((0, 0), (10, 10), (10, 0), (0, 10)), {}, "crosses"),
+            ("area", ((0, 0), (1, 1)), {}, "3 different"),
+            ("path", ((3, 3), (3, 3)), {"width": 2}, "2 different"),
+            ("path", ((0, 0), (9, 9)), {}, "width"),
+            ("obstacle", ((0, 0), (float("inf"), 1), (3, 3)), {}, "not a number"),
+            ("area", ((0, 0), (9, 0), (9, 9)), {"clear": -1}, "clear margin"),
+        ):
             with self.assertRaisesRegex(ValueError, word):
                 Shape(kind, points, **more)
         for bad in (lambda: circle(0, 0, 0), lambda: box(0, 0, 1, 0, 0)):
@@ -213,5 +257,7 @@ class Resampling(unittest.TestCase):
         np.testing.assert_allclose(at.reshape(20, 24), density(suit, touch), atol=2e-3)
         field, cell = density_field(suit, 2.0, resample(touch, (80, 96)), 0.5)
         self.assertEqual((field.shape, cell), ((80, 96), 0.5))
-        window = density_at(suit, 2.0, touch[4:12, 6:16], 2.0, x[5:11, 7:15].ravel(), z[5:11, 7:15].ravel(), (6, 4))
+        window = density_at(
+            suit, 2.0, touch[4:12, 6:16], 2.0, x[5:11, 7:15].ravel(), z[5:11, 7:15].ravel(), (6, 4)
+        )
         np.testing.assert_array_equal(window, at.reshape(20, 24)[5:11, 7:15].ravel(), "to the last bit")

@@ -1,5 +1,5 @@
-"""Things to plant brought in from files that other writers made: the same triangles, size and colours, LODs and billboards that
-look like the mesh at their distances, and bad files refused by name."""
+"""Things to plant brought in from files that other writers made: the same triangles, size and colours, LODs
+and billboards that look like the mesh at their distances, and bad files refused by name."""
 
 import io
 import json
@@ -33,14 +33,18 @@ def picture(colour=GREEN, size=(32, 32), holes=False) -> Image.Image:
 
 def textured(mesh, image=None, **more):
     uv = np.random.default_rng(1).uniform(0, 1, (len(mesh.vertices), 2))
-    mesh.visual = trimesh.visual.TextureVisuals(uv=uv, material=PBRMaterial(baseColorTexture=image or picture(), **more))
+    mesh.visual = trimesh.visual.TextureVisuals(
+        uv=uv, material=PBRMaterial(baseColorTexture=image or picture(), **more)
+    )
     return mesh
 
 
 def tree(height=5.0):
     """A trunk and a crown under two nodes, moved and turned."""
     scene = trimesh.Scene()
-    trunk = textured(trimesh.creation.cylinder(0.1 * height / 5, height * 0.6, sections=12), picture((90, 60, 30, 255)))
+    trunk = textured(
+        trimesh.creation.cylinder(0.1 * height / 5, height * 0.6, sections=12), picture((90, 60, 30, 255))
+    )
     crown = textured(trimesh.creation.icosphere(4, height * 0.3))
     upright = trimesh.transformations.rotation_matrix(-np.pi / 2, [1, 0, 0])
     upright[:3, 3] = [0, height * 0.3, 0]
@@ -54,11 +58,19 @@ class Read(unittest.TestCase):
     def test_a_scene_comes_in_with_its_places_triangles_and_colours(self):
         scene = tree()
         for name in ("tree.glb", "tree.gltf"):
-            files = {name: scene.export(file_type="glb")} if name.endswith("glb") else {
-                {"model.gltf": "tree.gltf"}.get(k, k): v for k, v in scene.export(file_type="gltf").items()}
+            files = (
+                {name: scene.export(file_type="glb")}
+                if name.endswith("glb")
+                else {
+                    {"model.gltf": "tree.gltf"}.get(k, k): v
+                    for k, v in scene.export(file_type="gltf").items()
+                }
+            )
             brought = read_mesh(files, name)
             parts = brought.lods[0]
-            self.assertEqual(sum(len(p.index) for p in parts) // 3, sum(len(m.faces) for m in scene.geometry.values()))
+            self.assertEqual(
+                sum(len(p.index) for p in parts) // 3, sum(len(m.faces) for m in scene.geometry.values())
+            )
             place = np.concatenate([p.position for p in parts])
             np.testing.assert_allclose([place.min(0), place.max(0)], scene.bounds, atol=1e-4)
             self.assertEqual({tuple(p.material.texture[0, 0]) for p in parts}, {GREEN, (90, 60, 30, 255)})
@@ -69,7 +81,10 @@ class Read(unittest.TestCase):
         text, more = trimesh.exchange.obj.export_obj(textured(mesh), return_texture=True, mtl_name="box.mtl")
         packed = io.BytesIO()
         with zipfile.ZipFile(packed, "w") as archive:
-            for name, data in {"things/box.obj": text.encode(), **{f"things/{k}": v for k, v in more.items()}}.items():
+            for name, data in {
+                "things/box.obj": text.encode(),
+                **{f"things/{k}": v for k, v in more.items()},
+            }.items():
                 archive.writestr(name, data)
         files = unpacked({"all.zip": packed.getvalue()})
         self.assertEqual(meshes_in(files), [["things/box.obj"]])
@@ -94,7 +109,10 @@ class Read(unittest.TestCase):
     def test_an_upright_axis_is_guessed_where_the_format_has_none(self):
         post = trimesh.creation.box((1, 1, 4))
         post.apply_translation([0, 0, 2])
-        for turn, axis in ((None, "z"), (trimesh.transformations.rotation_matrix(-np.pi / 2, [1, 0, 0]), "y")):
+        for turn, axis in (
+            (None, "z"),
+            (trimesh.transformations.rotation_matrix(-np.pi / 2, [1, 0, 0]), "y"),
+        ):
             if turn is not None:
                 post.apply_transform(turn)
             brought = read_mesh({"post.obj": post.export(file_type="obj").encode()}, "post.obj")
@@ -108,9 +126,13 @@ class Read(unittest.TestCase):
         for k, ball in enumerate(balls):
             scene.add_geometry(ball, geom_name=f"Ball_LOD{k}", node_name=f"Ball_LOD{k}")
         want = [len(b.faces) for b in balls]
-        item = bring({"ball.glb": scene.export(file_type="glb")}, ["ball.glb"], "ball", Options(billboard="none"))[0].made
+        item = bring(
+            {"ball.glb": scene.export(file_type="glb")}, ["ball.glb"], "ball", Options(billboard="none")
+        )[0].made
         self.assertEqual([s["triangles"] for s in item.states], want)
-        files = {f"ball-lod{k}.glb": b.export(file_type="glb") for k, b in enumerate(balls)} | {"other.glb": b"x"}
+        files = {f"ball-lod{k}.glb": b.export(file_type="glb") for k, b in enumerate(balls)} | {
+            "other.glb": b"x"
+        }
         self.assertEqual(meshes_in(files), [[f"ball-lod{k}.glb" for k in range(3)], ["other.glb"]])
         [thing] = bring(files, meshes_in(files)[0], "ball", Options(billboard="none"))
         self.assertEqual([s["triangles"] for s in thing.made.states], want)
@@ -118,30 +140,46 @@ class Read(unittest.TestCase):
 
     def test_see_through_surfaces_are_cut_out_and_solid_ones_are_not(self):
         card = trimesh.creation.box((1, 1, 0.01))
-        for mode, image, cut in (("MASK", picture(holes=True), True), ("BLEND", picture(), True),
-                                 ("OPAQUE", picture(holes=True), False)):
-            brought = read_mesh({"a.glb": textured(card.copy(), image, alphaMode=mode).export(file_type="glb")}, "a.glb")
+        for mode, image, cut in (
+            ("MASK", picture(holes=True), True),
+            ("BLEND", picture(), True),
+            ("OPAQUE", picture(holes=True), False),
+        ):
+            brought = read_mesh(
+                {"a.glb": textured(card.copy(), image, alphaMode=mode).export(file_type="glb")}, "a.glb"
+            )
             self.assertEqual(brought.lods[0][0].material.cut, cut, mode)
             self.assertEqual(any("cut-out" in n for n in brought.notes), mode == "BLEND")
 
     def test_bad_files_are_named_with_their_cause(self):
         good = textured(trimesh.creation.box()).export(file_type="glb")
-        far = json.dumps({"asset": {"version": "2.0"}, "buffers": [{"uri": "http://far/x.bin", "byteLength": 9}]}).encode()
+        far = json.dumps(
+            {"asset": {"version": "2.0"}, "buffers": [{"uri": "http://far/x.bin", "byteLength": 9}]}
+        ).encode()
         up = far.replace(b"http://far/x.bin", b"../../etc/passwd")
-        ring = json.dumps({"asset": {"version": "2.0"}, "scenes": [{"nodes": [0]}], "nodes": [{"children": [0]}]}).encode()
+        ring = json.dumps(
+            {"asset": {"version": "2.0"}, "scenes": [{"nodes": [0]}], "nodes": [{"children": [0]}]}
+        ).encode()
         needs = json.dumps({"asset": {"version": "2.0"}, "extensionsRequired": ["XX_unheard_of"]}).encode()
         lone = trimesh.creation.box().export(file_type="gltf")["model.gltf"]
         flat = b"v 0 0 0\nv 1 0 0\nv 0 0 1\nf 1 2 3\n"
-        for name, data, word in (("cut.glb", good[:-400], "cut short"), ("no.glb", b"glTF", "damaged"),
-                                 ("far.gltf", far, "never read"),
-                                 ("up.gltf", up, "never read"), ("ring.gltf", ring, "themselves"),
-                                 ("needs.gltf", needs, "XX_unheard"),
-                                 ("lone.gltf", lone, "was not given"), ("empty.obj", b"v 0 0 0\n", "triangles"),
-                                 ("flat.obj", flat, "height"),
-                                 ("nan.obj", b"v nan 0 0\nv 1 0 0\nv 0 1 1\nf 1 2 3\n", "numbers")):
+        for name, data, word in (
+            ("cut.glb", good[:-400], "cut short"),
+            ("no.glb", b"glTF", "damaged"),
+            ("far.gltf", far, "never read"),
+            ("up.gltf", up, "never read"),
+            ("ring.gltf", ring, "themselves"),
+            ("needs.gltf", needs, "XX_unheard"),
+            ("lone.gltf", lone, "was not given"),
+            ("empty.obj", b"v 0 0 0\n", "triangles"),
+            ("flat.obj", flat, "height"),
+            ("nan.obj", b"v nan 0 0\nv 1 0 0\nv 0 1 1\nf 1 2 3\n", "numbers"),
+        ):
             with self.assertRaises(Refused, msg=name) as told:
                 read_mesh({name: data}, name)
-            self.assertTrue(str(told.exception).startswith(f"{name}: ") and word in str(told.exception), told.exception)
+            self.assertTrue(
+                str(told.exception).startswith(f"{name}: ") and word in str(told.exception), told.exception
+            )
         for entry in ("../out.obj", "/abs.obj", "c:\\x.obj"):
             packed = io.BytesIO()
             with zipfile.ZipFile(packed, "w") as archive:
@@ -162,8 +200,13 @@ class Read(unittest.TestCase):
 class Coarser(unittest.TestCase):
     def test_solids_keep_their_shape_and_corners_their_textures(self):
         ball = trimesh.creation.icosphere(5, 1.0)
-        part = Part(Material("m", np.full((4, 4, 4), 255, np.uint8)), ball.vertices.astype("f4"), ball.vertex_normals.astype("f4"),
-                    (ball.vertices[:, :2] / 2 + 0.5).astype("f4"), ball.faces.ravel().astype("u4"))
+        part = Part(
+            Material("m", np.full((4, 4, 4), 255, np.uint8)),
+            ball.vertices.astype("f4"),
+            ball.vertex_normals.astype("f4"),
+            (ball.vertices[:, :2] / 2 + 0.5).astype("f4"),
+            ball.faces.ravel().astype("u4"),
+        )
         few = simplified(part, 0.1)
         self.assertAlmostEqual(len(few.index) / len(part.index), 0.1, delta=0.02)
         self.assertLess(abs(np.linalg.norm(few.position, axis=1) - 1).max(), 0.03)
@@ -188,7 +231,10 @@ class Coarser(unittest.TestCase):
         want = coverage(full, 0, frame).mean()
         for card in (facing_billboard(full), crossed_billboard(full, 3)[:1]):
             self.assertAlmostEqual(coverage(card, 0, frame).mean() / want, 1, delta=0.25)
-            drawn, meant = card[0].material.texture, np.concatenate([p.material.texture.reshape(-1, 4) for p in full])
+            drawn, meant = (
+                card[0].material.texture,
+                np.concatenate([p.material.texture.reshape(-1, 4) for p in full]),
+            )
             solid = drawn[drawn[..., 3] > 128][:, :3].astype(float).mean(0)
             self.assertLess(abs(solid - meant[meant[:, 3] > 128][:, :3].mean(0)).max(), 60)
             self.assertGreater(drawn[..., :3][drawn[..., 3] == 0].min(), 0, "no dark rims")
@@ -206,11 +252,20 @@ class Coarser(unittest.TestCase):
         def post(radius):
             mesh = trimesh.creation.cylinder(radius, 4.0, sections=48)
             place = (mesh.vertices[:, [0, 2, 1]] + [0, 2, 0]).astype("f4")
-            return [Part(Material("m", np.full((4, 4, 4), 255, np.uint8)), place, mesh.vertex_normals.astype("f4"),
-                         np.zeros((len(mesh.vertices), 2), "f4"), mesh.faces.ravel().astype("u4"))]
+            return [
+                Part(
+                    Material("m", np.full((4, 4, 4), 255, np.uint8)),
+                    place,
+                    mesh.vertex_normals.astype("f4"),
+                    np.zeros((len(mesh.vertices), 2), "f4"),
+                    mesh.faces.ravel().astype("u4"),
+                )
+            ]
 
         self.assertAlmostEqual(silhouette_error(post(0.5), post(0.6)), 0.1, delta=0.02)
-        self.assertAlmostEqual(distance_of(0.1, 2.0), 0.1 * 1080 / (2 * np.tan(np.radians(27.5)) * 2), places=6)
+        self.assertAlmostEqual(
+            distance_of(0.1, 2.0), 0.1 * 1080 / (2 * np.tan(np.radians(27.5)) * 2), places=6
+        )
 
 
 class Kept(unittest.TestCase):
@@ -230,7 +285,10 @@ class Kept(unittest.TestCase):
 
     def test_a_floating_mesh_without_lods_is_found_out(self):
         model = MODELS["birch"]()
-        lifted = [Part(p.material, p.position + np.array([0, 2, 0], "f4"), p.normal, p.uv, p.index) for p in model.lods[0]]
+        lifted = [
+            Part(p.material, p.position + np.array([0, 2, 0], "f4"), p.normal, p.uv, p.index)
+            for p in model.lods[0]
+        ]
         told = " ".join(f["text"] for f in made(type(model)("b", [lifted])).findings)
         for word in ("no LODs", "no billboard", "above the ground"):
             self.assertIn(word, told)

@@ -18,13 +18,13 @@ class Windows(SimpleTestCase):
     def test_any_window_is_a_piece_of_the_whole(self, at, painted):
         whole = np.zeros(SHAPE, np.int16)
         for tx, tz in painted:
-            part = whole[tz * TILE:(tz + 1) * TILE, tx * TILE:(tx + 1) * TILE]
+            part = whole[tz * TILE : (tz + 1) * TILE, tx * TILE : (tx + 1) * TILE]
             part[...] = RNG.integers(-255, 256, part.shape)
         of = TouchMap.of(whole)
         sparse = TouchMap(SHAPE, {tile: of.tiles[tile] for tile in painted})
         col0, row0, wide, long = at
         box = col0, row0, col0 + wide, row0 + long
-        cut = whole[max(row0, 0):max(row0 + long, 0), max(col0, 0):max(col0 + wide, 0)]
+        cut = whole[max(row0, 0) : max(row0 + long, 0), max(col0, 0) : max(col0 + wide, 0)]
         for kept in of, sparse:
             np.testing.assert_array_equal(kept.array, whole)
             np.testing.assert_array_equal(kept.window(box)[0].ravel(), cut.ravel())

@@ -8,7 +8,15 @@ from hypothesis import strategies as st
 
 from thicket.sight.wind import Wind, sway
 
-WINDS = st.builds(Wind, st.floats(0, 360), st.floats(0, 40), st.floats(0, 1), st.floats(1, 500), st.floats(0, 1), st.floats(1, 120))
+WINDS = st.builds(
+    Wind,
+    st.floats(0, 360),
+    st.floats(0, 40),
+    st.floats(0, 1),
+    st.floats(1, 500),
+    st.floats(0, 1),
+    st.floats(1, 120),
+)
 AT = np.random.default_rng(3).uniform(0, 1000, (3, 60))
 
 
@@ -25,4 +33,6 @@ class Winds(unittest.TestCase):
         wind = Wind(bearing=270, speed=6, wavelength=24, turbulence=0, loop=12)
         x = np.arange(0.0, 24.0, 0.1)
         crest = [float(x[sway(wind, x, 0 * x, 0 * x, t).argmax()]) for t in (0.0, 1.0)]
-        self.assertAlmostEqual((crest[1] - crest[0]) % 24, wind.gusts * wind.wavelength / wind.loop, delta=0.2)
+        self.assertAlmostEqual(
+            (crest[1] - crest[0]) % 24, wind.gusts * wind.wavelength / wind.loop, delta=0.2
+        )

@@ -31,7 +31,9 @@ class ApiCase(TestCase):
 
     def client_of(self, name):
         client = Client()
-        answer = client.post("/api/session", {"name": name, "password": PASSWORD}, content_type="application/json")
+        answer = client.post(
+            "/api/session", {"name": name, "password": PASSWORD}, content_type="application/json"
+        )
         self.assertEqual(answer.status_code, 200, answer.content)
         return client
 
@@ -40,11 +42,20 @@ class ApiCase(TestCase):
         self.base = f"/api/levels/{self.level.slug}"
 
     def post(self, path, body, client=None, method="post"):
-        return getattr(client or self.north, method)(f"{self.base}{path}", json.dumps(body), content_type="application/json")
+        return getattr(client or self.north, method)(
+            f"{self.base}{path}", json.dumps(body), content_type="application/json"
+        )
 
     def stroke(self, client=None, **changes):
-        body = {"key": str(uuid.uuid4()), "stand": self.birch.pk, "verb": "thin", "path": [[80, 90], [130, 100]],
-                "radius": 24, "soft": 0.4, "strength": 0.8} | changes
+        body = {
+            "key": str(uuid.uuid4()),
+            "stand": self.birch.pk,
+            "verb": "thin",
+            "path": [[80, 90], [130, 100]],
+            "radius": 24,
+            "soft": 0.4,
+            "strength": 0.8,
+        } | changes
         return self.post("/strokes", body, client)
 
     def handed_over(self, file):
@@ -77,7 +88,9 @@ class Strokes(ApiCase):
         before, keys = self.ids()
         answer = self.stroke(view=VIEW).json()
         after, _ = self.ids()
-        self.assertEqual((len(after - before), len(before - after)), (answer["entry"]["gained"], answer["entry"]["lost"]))
+        self.assertEqual(
+            (len(after - before), len(before - after)), (answer["entry"]["gained"], answer["entry"]["lost"])
+        )
         self.assertGreater(answer["entry"]["lost"], 5)
         self.assertLess(answer["entry"]["cost"]["triangles"], 0)
         moved = self.north.post(f"{self.base}/undo").json()
@@ -88,8 +101,15 @@ class Strokes(ApiCase):
         self.assertEqual(self.north.post(f"{self.base}/redo").status_code, 409)
 
     def test_a_tried_stroke_shows_what_a_kept_one_leaves(self):
-        body = {"key": str(uuid.uuid4()), "stand": self.birch.pk, "verb": "thin", "path": [[80, 90]], "radius": 24,
-                "soft": 0.4, "strength": 0.8}
+        body = {
+            "key": str(uuid.uuid4()),
+            "stand": self.birch.pk,
+            "verb": "thin",
+            "path": [[80, 90]],
+            "radius": 24,
+            "soft": 0.4,
+            "strength": 0.8,
+        }
         data = self.post("/strokes/try", body).content
         x0, z0, x1, z1 = np.frombuffer(data, "<f4", 4)
         n = int.from_bytes(data[20:24], "little")
@@ -130,7 +150,9 @@ class Settings(ApiCase):
         settings = {"fullness": 0.3, "conditions": [{"kind": "altitude", "lo": 360, "hi": 380, "soft_hi": 5}]}
         tried = self.post(f"{path}/try", {"settings": settings, "view": VIEW}).json()
         self.assertEqual(self.ids()[0], before)
-        kept = self.post(path, {"key": str(uuid.uuid4()), "settings": settings, "view": VIEW}, method="patch").json()["entry"]
+        kept = self.post(
+            path, {"key": str(uuid.uuid4()), "settings": settings, "view": VIEW}, method="patch"
+        ).json()["entry"]
         after, _ = self.ids()
         self.assertEqual(tried["count"], len(after))
         self.assertEqual((tried["gained"], tried["lost"]), (kept["gained"], kept["lost"]))
@@ -139,7 +161,9 @@ class Settings(ApiCase):
         self.north.post(f"{self.base}/undo")
         self.assertEqual(self.ids()[0], before)
         again = self.post("/cost", VIEW).json()
-        mine = [next(s["triangles"] for s in c["stands"] if s["stand"] == self.birch.pk) for c in (cost, again)]
+        mine = [
+            next(s["triangles"] for s in c["stands"] if s["stand"] == self.birch.pk) for c in (cost, again)
+        ]
         self.assertEqual(mine[0] - mine[1], tried["cost"]["triangles"])
 
     def test_bad_input_is_a_sentence_with_the_field_and_changes_nothing(self):
@@ -148,7 +172,12 @@ class Settings(ApiCase):
             ("/strokes", '{"key": ', 400, ""),
             (stand, json.dumps({"settings": {"spacing": 0}}), 422, "spacing"),
             (stand, '{"settings": {"fullness": NaN}}', 422, "fullness"),
-            (stand, json.dumps({"settings": {"conditions": [{"kind": "slope", "lo": 9, "hi": 3}]}}), 422, "conditions"),
+            (
+                stand,
+                json.dumps({"settings": {"conditions": [{"kind": "slope", "lo": 9, "hi": 3}]}}),
+                422,
+                "conditions",
+            ),
             (stand, json.dumps({"settings": {"mix": [{"item": "oak", "weight": 1}]}}), 422, "mix"),
             (stand, json.dumps({"settings": {"speling": 1}}), 422, "speling"),
             ("/stands/999999/try", json.dumps({"settings": {}}), 404, "stand"),
@@ -158,8 +187,14 @@ class Settings(ApiCase):
             answer = self.north.post(f"{self.base}{path}", body, content_type="application/json")
             self.assertEqual(answer.status_code, status, (path, body, answer.content))
             self.assertIn(word, answer.json()["detail"])
-        for changes, word in (({"path": [[5000, 5000]]}, "outside"), ({"radius": -1}, "radius"), ({"strength": 2}, "strength"),
-                              ({"path": []}, "path"), ({"stand": 10**7}, "stand"), ({"path": [[float("nan"), 1]]}, "path")):
+        for changes, word in (
+            ({"path": [[5000, 5000]]}, "outside"),
+            ({"radius": -1}, "radius"),
+            ({"strength": 2}, "strength"),
+            ({"path": []}, "path"),
+            ({"stand": 10**7}, "stand"),
+            ({"path": [[float("nan"), 1]]}, "path"),
+        ):
             answer = self.stroke(**changes)
             self.assertIn(answer.status_code, (404, 422), changes)
             self.assertIn(word, answer.json()["detail"])
@@ -175,7 +210,10 @@ class Roles(ApiCase):
         self.assertEqual(refused.status_code, 403)
         self.assertIn("only artists and leads", refused.json()["detail"])
         self.assertEqual(guest.get(f"{self.base}/stands").status_code, 200)
-        marks = {"key": str(uuid.uuid4()), "marks": {"triangles": 5, "draw_calls": 5, "shadow_triangles": 5, "memory": 5, "ms": 5}}
+        marks = {
+            "key": str(uuid.uuid4()),
+            "marks": {"triangles": 5, "draw_calls": 5, "shadow_triangles": 5, "memory": 5, "ms": 5},
+        }
         self.assertEqual(self.post("/marks", marks, method="put").status_code, 403)
         self.assertEqual(self.post("/marks", marks, lead, method="put").status_code, 200)
         self.assertEqual(Client().get(f"{self.base}/stands").status_code, 401)
@@ -183,25 +221,42 @@ class Roles(ApiCase):
 
     def test_keys_are_kept_for_a_person_wherever_they_sign_in(self):
         def keep(keys):
-            return self.north.put("/api/session/keys", json.dumps({"keys": keys}), content_type="application/json")
+            return self.north.put(
+                "/api/session/keys", json.dumps({"keys": keys}), content_type="application/json"
+            )
 
         kept = {"name": "north", "keys": {"thicken": "f", "walk": "Ω"}, "first": False}
         self.assertEqual(keep(kept["keys"]).json(), kept)
-        elsewhere = Client().post("/api/session", {"name": "north", "password": PASSWORD}, content_type="application/json")
+        elsewhere = Client().post(
+            "/api/session", {"name": "north", "password": PASSWORD}, content_type="application/json"
+        )
         self.assertEqual(elsewhere.json()["keys"], {"thicken": "f", "walk": "Ω"})
         self.assertEqual(self.client_of("lead").get("/api/session").json()["keys"], {})
-        for bad, said in (({"thicken": "f", "thin": "f"}, "both"), ({"thicken": "ff"}, "keys"), ({"thicken": "4"}, "keys")):
+        for bad, said in (
+            ({"thicken": "f", "thin": "f"}, "both"),
+            ({"thicken": "ff"}, "keys"),
+            ({"thicken": "4"}, "keys"),
+        ):
             answer = keep(bad)
-            self.assertEqual((answer.status_code, said in answer.json()["detail"]), (422, True), answer.content)
+            self.assertEqual(
+                (answer.status_code, said in answer.json()["detail"]), (422, True), answer.content
+            )
         self.assertEqual(self.north.get("/api/session").json()["keys"], {"thicken": "f", "walk": "Ω"})
-        self.assertEqual(Client().put("/api/session/keys", '{"keys": {}}', content_type="application/json").status_code, 401)
+        self.assertEqual(
+            Client().put("/api/session/keys", '{"keys": {}}', content_type="application/json").status_code,
+            401,
+        )
         self.assertEqual(keep({}).json()["keys"], {})
 
     def test_sign_in_is_throttled_and_pages_are_guarded(self):
         for _ in range(6):
-            answer = Client().post("/api/session", {"name": "south", "password": "wrong"}, content_type="application/json")
+            answer = Client().post(
+                "/api/session", {"name": "south", "password": "wrong"}, content_type="application/json"
+            )
         self.assertEqual(answer.status_code, 429)
-        locked = Client().post("/api/session", {"name": "south", "password": PASSWORD}, content_type="application/json")
+        locked = Client().post(
+            "/api/session", {"name": "south", "password": PASSWORD}, content_type="application/json"
+        )
         self.assertEqual((locked.status_code, "wait" in locked.json()["detail"]), (429, True))
         page = Client().get("/levels")
         self.assertIn("script-src 'self'", page["Content-Security-Policy"])

@@ -26,7 +26,9 @@ class Arranging(GroundCase):
     def test_add_duplicate_remove_and_undo_leave_all_as_it_was(self):
         self.stroke()
         before = self.stands()
-        made = self.post("/new-stand", {"key": key(), "name": "Young birch", "stratum": "Understorey", "item": "birch"}).json()
+        made = self.post(
+            "/new-stand", {"key": key(), "name": "Young birch", "stratum": "Understorey", "item": "birch"}
+        ).json()
         self.assertEqual(self.order(), ["slate-blocks", "birch", "young-birch", "moor-grass"])
         self.assertEqual(overlaps(self.fresh())[0], 0)
         copy = self.post(f"/stands/{self.birch.pk}/duplicate", {"key": key()}).json()
@@ -38,7 +40,9 @@ class Arranging(GroundCase):
         self.assertEqual(bytes(touch[0]), bytes(touch[1]))
         self.assertEqual(overlaps(self.fresh())[0], 0)
         removed = self.post(f"/stands/{self.birch.pk}/remove", {"key": key()}).json()
-        self.assertEqual((removed["entry"]["lost"] >= rows["birch"]["count"], "birch" in self.order()), (True, False))
+        self.assertEqual(
+            (removed["entry"]["lost"] >= rows["birch"]["count"], "birch" in self.order()), (True, False)
+        )
         self.assertEqual(self.north.get(f"{self.base}/stands/{self.birch.pk}").status_code, 404)
         self.undone(3)
         after = self.stands()
@@ -65,7 +69,9 @@ class Arranging(GroundCase):
         self.assertEqual({s["slug"]: s["count"] for s in self.stands()}, before)
         self.settings(conditions=[{"kind": "stand", "lo": 0, "hi": 9, "stand": blocks.number}])
         refused = self.post(path, {"key": key(), "stratum": "Stone", "before": blocks.pk})
-        self.assertEqual((refused.status_code, "does not stand above" in refused.json()["detail"]), (422, True))
+        self.assertEqual(
+            (refused.status_code, "does not stand above" in refused.json()["detail"]), (422, True)
+        )
         gone = self.post(f"/stands/{blocks.pk}/remove", {"key": key()})
         self.assertEqual((gone.status_code, self.order()[0]), (422, "slate-blocks"))
 
@@ -78,19 +84,34 @@ class Arranging(GroundCase):
         self.assertEqual(self.stands()[1]["sheets"]["keys"], keys)
         self.post(path, {"key": key(), "locked": True})
         entries = Entry.objects.count()
-        for answer in (self.stroke(), self.post(path, {"key": key(), "name": "Other"}), self.post(
-                f"/stands/{self.birch.pk}", {"key": key(), "settings": {"fullness": 0.1}}, method="patch")):
-            self.assertEqual((answer.status_code, "Birch is locked" in answer.json()["detail"]), (409, True), answer.content)
+        for answer in (
+            self.stroke(),
+            self.post(path, {"key": key(), "name": "Other"}),
+            self.post(
+                f"/stands/{self.birch.pk}", {"key": key(), "settings": {"fullness": 0.1}}, method="patch"
+            ),
+        ):
+            self.assertEqual(
+                (answer.status_code, "Birch is locked" in answer.json()["detail"]),
+                (409, True),
+                answer.content,
+            )
         self.assertEqual(Entry.objects.count(), entries)
         self.post(path, {"key": key(), "locked": False})
-        self.assertEqual(self.post(path, {"key": key(), "name": "Silver birch", "colour": "#334455"}).status_code, 200)
-        self.assertEqual([self.stands()[1][n] for n in ("name", "slug", "colour")], ["Silver birch", "birch", "#334455"])
+        self.assertEqual(
+            self.post(path, {"key": key(), "name": "Silver birch", "colour": "#334455"}).status_code, 200
+        )
+        self.assertEqual(
+            [self.stands()[1][n] for n in ("name", "slug", "colour")], ["Silver birch", "birch", "#334455"]
+        )
         for body, word in (({"name": ""}, "name"), ({"seed": -1}, "seed"), ({"colour": "red"}, "colour")):
             bad = self.post(path, {"key": key()} | body)
             self.assertEqual((bad.status_code, word in bad.json()["detail"]), (422, True))
         bad = self.post("/new-stand", {"key": key(), "name": "X", "stratum": "Shrub", "item": "palm"})
         self.assertEqual((bad.status_code, "palm" in bad.json()["detail"]), (422, True))
-        self.assertEqual(self.post(path, {"key": key(), "name": "No"}, self.client_of("guest")).status_code, 403)
+        self.assertEqual(
+            self.post(path, {"key": key(), "name": "No"}, self.client_of("guest")).status_code, 403
+        )
 
     def test_a_weight_moves_only_plants_to_or_from_its_own_item(self):
         self.settings(conditions=[], spacing=3, fullness=1, under=["Stone"])
@@ -99,12 +120,16 @@ class Arranging(GroundCase):
             mix = [{"item": i, "weight": w} for i, w in weights.items()]
             settings = Stand.objects.get(pk=self.birch.pk).settings
             settings = settings | {"mix": [m | {"item": m["item"].replace("_", "-")} for m in mix]}
-            plants = tried(Stand.objects.get(pk=self.birch.pk), StandSettings.model_validate(settings)).plants((0, 0))
+            plants = tried(
+                Stand.objects.get(pk=self.birch.pk), StandSettings.model_validate(settings)
+            ).plants((0, 0))
             names = np.array([m["item"] for m in mix])
             return dict(zip(plants.id.tolist(), names[plants.item]))
 
         even = items(birch=1, slate_block=1, moor_grass=1)
-        shares = np.array([list(even.values()).count(i) for i in ("birch", "slate_block", "moor_grass")]) / len(even)
+        shares = np.array(
+            [list(even.values()).count(i) for i in ("birch", "slate_block", "moor_grass")]
+        ) / len(even)
         self.assertLess(np.abs(shares - 1 / 3).max(), 0.05)
         more = items(birch=2, slate_block=1, moor_grass=1)
         moved = {(even[i], more[i]) for i in even.keys() & more.keys() if even[i] != more[i]}
@@ -114,7 +139,9 @@ class Arranging(GroundCase):
         self.assertTrue(all(even[i] == without[i] for i in kept))
         for mix in ([{"item": "birch", "weight": 0}], [{"item": "birch", "weight": 1}] * 2):
             answer = self.post(f"/stands/{self.birch.pk}/try", {"settings": {"mix": mix}})
-            self.assertEqual((answer.status_code, "mix" in answer.json()["detail"]), (422, True), answer.content)
+            self.assertEqual(
+                (answer.status_code, "mix" in answer.json()["detail"]), (422, True), answer.content
+            )
 
 
 class Aiming(GroundCase):
@@ -124,13 +151,17 @@ class Aiming(GroundCase):
             for count in (1, 57, 400):
                 found = self.post(f"{path}/aim", {"count": count, "settings": changes}).json()
                 self.assertEqual(found["count"], count)
-                tried = self.post(f"{path}/try", {"settings": changes | {"fullness": found["fullness"]}}).json()
+                tried = self.post(
+                    f"{path}/try", {"settings": changes | {"fullness": found["fullness"]}}
+                ).json()
                 self.assertEqual(tried["count"], count)
         most = self.post(f"{path}/aim", {"count": 900_000}).json()
         full = self.post(f"{path}/try", {"settings": {"fullness": 1}}).json()["count"]
         self.assertEqual((most["fullness"], most["count"]), (1, full))
         grass = self.level.stands.get(slug="moor-grass").pk
-        self.assertAlmostEqual(self.post(f"/stands/{grass}/aim", {"count": 20_000}).json()["count"], 20_000, delta=2)
+        self.assertAlmostEqual(
+            self.post(f"/stands/{grass}/aim", {"count": 20_000}).json()["count"], 20_000, delta=2
+        )
         self.assertEqual(self.post(f"{path}/aim", {"count": 0}).status_code, 422)
 
 

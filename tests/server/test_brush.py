@@ -1,4 +1,5 @@
-"""The brush on the server: several stands, limits, fills, tips; uprooting, what is under a place, ghosts; several people."""
+"""The brush on the server: several stands, limits, fills, tips; uprooting, what is under a place, ghosts;
+several people."""
 
 import json
 import uuid
@@ -29,9 +30,18 @@ class Brushes(GroundCase):
         self.stones = self.level.stands.get(slug="slate-blocks")
 
     def brush(self, status=200, stand=None, client=None, **body):
-        said = {"key": key(), "stand": stand or self.birch.pk, "verb": "thin", "path": [[60, 60], [80, 70]], "radius": 16,
-                "soft": 0, "strength": 1} | body
-        answer = (client or self.north).post(f"{self.base}/strokes", json.dumps(said), content_type="application/json")
+        said = {
+            "key": key(),
+            "stand": stand or self.birch.pk,
+            "verb": "thin",
+            "path": [[60, 60], [80, 70]],
+            "radius": 16,
+            "soft": 0,
+            "strength": 1,
+        } | body
+        answer = (client or self.north).post(
+            f"{self.base}/strokes", json.dumps(said), content_type="application/json"
+        )
         self.assertEqual(answer.status_code, status, answer.content)
         return answer.json()
 
@@ -41,7 +51,9 @@ class Brushes(GroundCase):
         return touch_of(stand).array.copy()
 
     def planting(self, pk):
-        return planting_of(next(s for s in rows_of(Level.objects.get(pk=self.level.pk)).values() if s.pk == pk))
+        return planting_of(
+            next(s for s in rows_of(Level.objects.get(pk=self.level.pk)).values() if s.pk == pk)
+        )
 
     def undo(self, client=None):
         self.assertEqual((client or self.north).post(f"{self.base}/undo").status_code, 200)
@@ -54,7 +66,9 @@ class Brushes(GroundCase):
         self.brush(verb="ease", path=[[48, 60]], radius=14)
         after = self.touch().astype(float)
         rim = np.s_[50:70, 40:56]
-        self.assertLess(np.abs(np.diff(after[rim], axis=1)).max(), 0.5 * np.abs(np.diff(before[rim], axis=1)).max())
+        self.assertLess(
+            np.abs(np.diff(after[rim], axis=1)).max(), 0.5 * np.abs(np.diff(before[rim], axis=1)).max()
+        )
         self.assertLess(abs(after.mean() - before.mean()), 0.6)
         for _ in range(2):
             self.undo()
@@ -83,8 +97,13 @@ class Brushes(GroundCase):
         self.assertFalse(self.touch().any())
 
     def test_limits_hold_it_to_a_slope_an_area_a_layer_and_what_is_there(self):
-        area = {"kind": "area", "form": "polygon", "name": "Glade", "clear": None,
-                "points": [[60, 40], [120, 40], [120, 90], [60, 90]]}
+        area = {
+            "kind": "area",
+            "form": "polygon",
+            "name": "Glade",
+            "clear": None,
+            "points": [[60, 40], [120, 40], [120, 90], [60, 90]],
+        }
         pk = self.post("/shapes", {"key": key(), "put": [area]}).json()["shapes"][-1]["id"]
         self.brush(limits={"area": pk})
         z, x = np.nonzero(self.touch())
@@ -98,7 +117,9 @@ class Brushes(GroundCase):
         low, high = np.percentile(height, [30, 60])
         self.brush(fill="level", limits={"altitude": [low, high]})
         worked = self.touch() != 0
-        self.assertTrue(worked.any() and (height[worked] > low - 2).all() and (height[worked] < high + 2).all())
+        self.assertTrue(
+            worked.any() and (height[worked] > low - 2).all() and (height[worked] < high + 2).all()
+        )
         self.undo()
         self.brush(fill="level", strength=1)
         self.assertIn("Thinned Birch everywhere", Entry.objects.first().what)
@@ -106,8 +127,11 @@ class Brushes(GroundCase):
         self.assertTrue((self.touch()[40:90, 40:90] == -TOUCH_UNIT).all(), "nothing is there to thicken")
         for _ in range(2):
             self.undo()
-        for wrong, word in (({"layer": "lava"}, "no ground layer 'lava'"), ({"area": 999}, "no area 999"),
-                            ({"slope": [30, 10]}, "ends (10) below its start (30)")):
+        for wrong, word in (
+            ({"layer": "lava"}, "no ground layer 'lava'"),
+            ({"area": 999}, "no area 999"),
+            ({"slope": [30, 10]}, "ends (10) below its start (30)"),
+        ):
             self.assertIn(word, self.brush(422, limits=wrong)["detail"])
         self.assertIn("which area", self.brush(422, fill="area")["detail"])
         self.assertFalse(self.touch().any())
@@ -121,13 +145,18 @@ class Brushes(GroundCase):
         grey = np.zeros((20, 40), np.uint8)
         grey[:, 20:] = 255
         tip = self.north.post("/api/tips", {"file": SimpleUploadedFile("half.png", png(grey))}).json()
-        self.assertEqual((tip["name"], tip["own"], tip["picture"][:22]), ("half", True, "data:image/png;base64,"))
+        self.assertEqual(
+            (tip["name"], tip["own"], tip["picture"][:22]), ("half", True, "data:image/png;base64,")
+        )
         self.brush(verb="thicken", path=[[100, 100]], tip=tip["key"])
         x = np.nonzero(self.touch())[1]
         self.assertTrue(len(x) and x.min() >= 99)
         self.assertGreaterEqual(len(self.north.get("/api/tips").json()), 5)
         black = png(np.zeros((4, 4), np.uint8))
-        for name, data, word in (("a.png", b"no picture", "it is no PNG"), ("b.png", black, "black all over")):
+        for name, data, word in (
+            ("a.png", b"no picture", "it is no PNG"),
+            ("b.png", black, "black all over"),
+        ):
             told = self.north.post("/api/tips", {"file": SimpleUploadedFile(name, data)})
             self.assertEqual((told.status_code, word in told.json()["detail"]), (422, True), told.content)
         self.assertEqual(self.client_of("lead").delete(f"/api/tips/{tip['key']}").status_code, 403)
@@ -136,7 +165,12 @@ class Brushes(GroundCase):
 
     def test_uprooted_plants_stay_away_and_touch_is_left_alone(self):
         before = self.all_ids()
-        body = {"key": key(), "stands": [self.birch.pk, self.stones.pk], "path": [[60, 60], [100, 80]], "radius": 12}
+        body = {
+            "key": key(),
+            "stands": [self.birch.pk, self.stones.pk],
+            "path": [[60, 60], [100, 80]],
+            "radius": 12,
+        }
         told = self.post("/uproot", body).json()
         self.assertEqual(self.post("/uproot", body).json()["entry"]["id"], told["entry"]["id"])
         self.assertGreater(told["entry"]["lost"], 5)
@@ -150,7 +184,9 @@ class Brushes(GroundCase):
         self.undo()
         self.undo()
         self.assertEqual((self.all_ids(), Pin.objects.count()), (before, 0))
-        bare = self.post("/uproot", {"key": key(), "stands": [self.stones.pk], "path": [[1, 1]], "radius": 0.1})
+        bare = self.post(
+            "/uproot", {"key": key(), "stands": [self.stones.pk], "path": [[1, 1]], "radius": 0.1}
+        )
         self.assertEqual((bare.status_code, "no plant of Slate blocks" in bare.json()["detail"]), (422, True))
 
     def test_an_uprooted_place_stays_clear_under_any_rule_until_it_is_let_grow_again(self):
@@ -168,7 +204,9 @@ class Brushes(GroundCase):
         self.assertEqual(inside(), 0)
         self.assertGreater(len(self.planting(self.birch.pk).plants((0, 0)).id), len(before))
         said = self.post(f"{stand}/why", {"x": 80, "z": 70}).json()
-        self.assertEqual((said["planted"], "was uprooted here by hand" in said["shut"]), (False, True), said["shut"])
+        self.assertEqual(
+            (said["planted"], "was uprooted here by hand" in said["shut"]), (False, True), said["shut"]
+        )
         self.assertEqual(self.north.get(f"{self.base}{stand}").json()["uprooted"], 1)
         copy = self.post(f"{stand}/duplicate", {"key": key()}).json()["stand"]
         self.assertEqual(self.north.get(f"{self.base}/stands/{copy}").json()["uprooted"], 1)
@@ -200,33 +238,65 @@ class Brushes(GroundCase):
         said = {"x": 77.0, "z": 88.0, "turn": 120, "height": 1.3}
         ghost = self.post(f"/stands/{self.birch.pk}/pins/try", {"key": k, "add": said}).json()
         self.assertEqual((ghost["trouble"], ghost["disc"]), ("", None))
-        self.assertEqual(self.post(f"/stands/{self.birch.pk}/pins", {"key": k, "add": [said]}).status_code, 200)
+        self.assertEqual(
+            self.post(f"/stands/{self.birch.pk}/pins", {"key": k, "add": [said]}).status_code, 200
+        )
         plants = self.planting(self.birch.pk).plants((0, 0))
         row = plants.form[plants.id == int(ghost["plant"]["plant"])][0]
         np.testing.assert_allclose(row, ghost["form"], atol=1e-4)
-        near = self.post(f"/stands/{self.birch.pk}/pins/try", {"key": key(), "add": {"x": 77.1, "z": 88.0}}).json()
+        near = self.post(
+            f"/stands/{self.birch.pk}/pins/try", {"key": key(), "add": {"x": 77.1, "z": 88.0}}
+        ).json()
         self.assertIn("would stand in a pinned birch", near["trouble"])
         np.testing.assert_allclose(near["disc"][:2], [77, 88], atol=1e-4)
 
 
 class SeveralPeople(GroundCase):
     def keys(self):
-        return {s["slug"]: (s["sheets"]["keys"], s["count"]) for s in self.north.get(f"{self.base}/stands").json()}
+        return {
+            s["slug"]: (s["sheets"]["keys"], s["count"]) for s in self.north.get(f"{self.base}/stands").json()
+        }
 
     def test_a_stroke_that_waited_for_another_carries_nothing_over_from_before_it(self):
         self.settings(conditions=[], spacing=3, fullness=0.9)
         stones = self.level.stands.get(slug="slate-blocks")
-        self.post(f"/stands/{stones.pk}", {"key": key(), "settings": {"conditions": [], "fullness": 0.9}}, method="patch")
-        self.post("/strokes", {"key": key(), "stand": stones.pk, "verb": "thin", "path": [[9, 9]], "radius": 5, "soft": 0,
-                               "strength": 1})
+        self.post(
+            f"/stands/{stones.pk}",
+            {"key": key(), "settings": {"conditions": [], "fullness": 0.9}},
+            method="patch",
+        )
+        self.post(
+            "/strokes",
+            {
+                "key": key(),
+                "stand": stones.pk,
+                "verb": "thin",
+                "path": [[9, 9]],
+                "radius": 5,
+                "soft": 0,
+                "strength": 1,
+            },
+        )
         waits = Level.objects.get(pk=self.level.pk)
         for planting in planted_of(waits).plantings():
             for sheet in planting.sheets_in(planting.everywhere):
                 planting.plants(sheet)
-        body = {"stand": stones.pk, "verb": "thin", "path": [[60, 60]], "radius": 25, "soft": 0, "strength": 1}
+        body = {
+            "stand": stones.pk,
+            "verb": "thin",
+            "path": [[60, 60]],
+            "radius": 25,
+            "soft": 0,
+            "strength": 1,
+        }
         self.assertEqual(self.post("/strokes", body | {"key": key()}).status_code, 200)
         mine = next(s for s in rows_of(waits).values() if s.pk == stones.pk)
-        paint(User.objects.get(username="lead"), [mine], Brush(Stroke("thin", [(190, 190)], 25, 0, 1)), uuid.uuid4())
+        paint(
+            User.objects.get(username="lead"),
+            [mine],
+            Brush(Stroke("thin", [(190, 190)], 25, 0, 1)),
+            uuid.uuid4(),
+        )
         now = self.keys()
         CACHE.clear()
         self.assertEqual(self.keys(), now)
@@ -238,20 +308,34 @@ class SeveralPeople(GroundCase):
     def test_others_are_seen_and_gone_when_they_leave(self):
         self.beat(self.lead, x=50)
         told = self.beat(self.north)
-        self.assertEqual([(p["name"], p["x"], p["bench"]) for p in told["others"]], [("lead", 50, "planting")])
+        self.assertEqual(
+            [(p["name"], p["x"], p["bench"]) for p in told["others"]], [("lead", 50, "planting")]
+        )
         self.beat(self.lead, leaving=True)
         self.assertEqual(self.beat(self.north)["others"], [])
 
     def test_strokes_and_undos_of_two_people_leave_what_planting_anew_gives(self):
         self.settings(conditions=[], spacing=3, fullness=0.9)
         stones = self.level.stands.get(slug="slate-blocks")
-        self.post(f"/stands/{stones.pk}", {"key": key(), "settings": {"conditions": [], "fullness": 0.7}}, method="patch")
+        self.post(
+            f"/stands/{stones.pk}",
+            {"key": key(), "settings": {"conditions": [], "fullness": 0.7}},
+            method="patch",
+        )
         self.keys()
         for stand in (stones.pk, self.birch.pk):
             body = {"stand": stand, "verb": "thin", "radius": 25, "soft": 0.5, "strength": 0.6}
-            for client, x in ((self.north, 120), (self.lead, 150), (self.north, 0), (self.lead, 110), (self.lead, 0)):
+            for client, x in (
+                (self.north, 120),
+                (self.lead, 150),
+                (self.north, 0),
+                (self.lead, 110),
+                (self.lead, 0),
+            ):
                 if x:
-                    told = self.post("/strokes", body | {"key": key(), "path": [[x, 100], [x + 20, 110]]}, client)
+                    told = self.post(
+                        "/strokes", body | {"key": key(), "path": [[x, 100], [x + 20, 110]]}, client
+                    )
                 else:
                     told = client.post(f"{self.base}/undo")
                 self.assertEqual(told.status_code, 200, told.content)
@@ -260,34 +344,55 @@ class SeveralPeople(GroundCase):
                     self.assertEqual(self.keys(), now)
 
     def patch(self, client, settings, was):
-        return client.patch(f"{self.base}/stands/{self.birch.pk}", json.dumps({"key": key(), "settings": settings, "was": was}),
-                            content_type="application/json")
+        return client.patch(
+            f"{self.base}/stands/{self.birch.pk}",
+            json.dumps({"key": key(), "settings": settings, "was": was}),
+            content_type="application/json",
+        )
 
     def test_the_second_to_change_a_setting_is_told_both_values(self):
         old = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]
         self.assertEqual(self.patch(self.lead, {"spacing": 5}, {"spacing": old["spacing"]}).status_code, 200)
         told = self.patch(self.north, {"spacing": 6}, {"spacing": old["spacing"]})
         self.assertEqual(told.status_code, 409)
-        self.assertEqual(told.json()["clashes"], [
-            {"name": "spacing", "was": old["spacing"], "theirs": 5, "yours": 6, "who": "lead"}])
+        self.assertEqual(
+            told.json()["clashes"],
+            [{"name": "spacing", "was": old["spacing"], "theirs": 5, "yours": 6, "who": "lead"}],
+        )
         varied = old["variation"]
-        lean = self.patch(self.lead, {"variation": varied | {"lean": 9}}, {"variation": {"lean": varied["lean"]}})
+        lean = self.patch(
+            self.lead, {"variation": varied | {"lean": 9}}, {"variation": {"lean": varied["lean"]}}
+        )
         self.assertEqual(lean.status_code, 200)
         now = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]["variation"]
-        other = self.patch(self.north, {"variation": now | {"sink": 0.2}}, {"variation": {"sink": varied["sink"]}})
+        other = self.patch(
+            self.north, {"variation": now | {"sink": 0.2}}, {"variation": {"sink": varied["sink"]}}
+        )
         self.assertEqual(other.status_code, 200, "another part of the same setting is no clash")
         self.assertEqual(self.patch(self.north, {"spacing": 6}, {"spacing": 5}).status_code, 200)
-        self.assertEqual(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]["variation"]["lean"], 9)
+        self.assertEqual(
+            self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]["variation"]["lean"], 9
+        )
 
     def test_any_action_can_be_taken_back_unless_a_later_one_depends_on_it(self):
         def act(client, path, entry):
             return client.post(f"{self.base}/journal/{entry}/{path}")
 
         before = self.all_ids()
-        body = {"stand": self.birch.pk, "verb": "thin", "path": [[60, 60]], "radius": 20, "soft": 0.5, "strength": 0.8}
+        body = {
+            "stand": self.birch.pk,
+            "verb": "thin",
+            "path": [[60, 60]],
+            "radius": 20,
+            "soft": 0.5,
+            "strength": 0.8,
+        }
         first = self.post("/strokes", body | {"key": key()}).json()["entry"]["id"]
-        mine = self.lead.post(f"{self.base}/strokes", json.dumps(body | {"key": str(uuid.uuid4()), "path": [[150, 150]]}),
-                              content_type="application/json").json()["entry"]["id"]
+        mine = self.lead.post(
+            f"{self.base}/strokes",
+            json.dumps(body | {"key": str(uuid.uuid4()), "path": [[150, 150]]}),
+            content_type="application/json",
+        ).json()["entry"]["id"]
         after = self.all_ids()
         self.assertEqual(act(self.lead, "undo", first).status_code, 200)
         self.assertEqual(act(self.lead, "undo", first).status_code, 409)
@@ -308,8 +413,16 @@ class SeveralPeople(GroundCase):
 class KeptWithTheLevel(GroundCase):
     def test_views_and_wind_are_kept_told_and_taken_back(self):
         first = self.north.get(self.base).json()
-        view = {"name": "From the gate", "x": 20, "y": 380, "z": 30, "heading": 90, "pitch": -4, "fov": 60,
-                "picture": "data:image/jpeg;base64,AAAA"}
+        view = {
+            "name": "From the gate",
+            "x": 20,
+            "y": 380,
+            "z": 30,
+            "heading": 90,
+            "pitch": -4,
+            "fov": 60,
+            "picture": "data:image/jpeg;base64,AAAA",
+        }
         views = self.post("/views", {"key": key()} | view).json()
         self.assertEqual(views[-1], view)
         self.assertEqual(self.post("/views", {"key": key()} | view | {"fov": 50}).json()[-1]["fov"], 50)
@@ -318,12 +431,18 @@ class KeptWithTheLevel(GroundCase):
         self.north.delete(f"{self.base}/views/From%20the%20gate?key={key()}")
         self.assertEqual(self.north.get(self.base).json()["bookmarks"], first["bookmarks"])
         wind = first["wind"] | {"speed": 9, "stiffness": first["wind"]["stiffness"] | {"birch": 0.2}}
-        self.assertEqual(self.post("/wind", {"key": key(), "wind": wind}, method="put").json()["what"], "Wind")
+        self.assertEqual(
+            self.post("/wind", {"key": key(), "wind": wind}, method="put").json()["what"], "Wind"
+        )
         self.assertEqual(self.north.get(self.base).json()["wind"], wind)
         told = json.loads(self.handed_over("level.json"))
         self.assertEqual((told["wind"]["speed"], told["wind"]["stiffness"]["birch"]), (9, 0.2))
-        self.assertEqual(self.post("/wind", {"key": key(), "wind": wind | {"loop": 0}}, method="put").status_code, 422)
-        self.assertEqual(self.post("/wind", {"key": key(), "wind": wind}, self.client_of("guest"), "put").status_code, 403)
+        self.assertEqual(
+            self.post("/wind", {"key": key(), "wind": wind | {"loop": 0}}, method="put").status_code, 422
+        )
+        self.assertEqual(
+            self.post("/wind", {"key": key(), "wind": wind}, self.client_of("guest"), "put").status_code, 403
+        )
         for _ in range(4):
             self.assertEqual(self.north.post(f"{self.base}/undo").status_code, 200)
         now = self.north.get(self.base).json()

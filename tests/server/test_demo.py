@@ -1,5 +1,5 @@
-"""Hobbin Delph as it is delivered: nothing stands in anything, every kind of condition is used, edits keep to their reach, and a
-new heightmap leaves every pin and id where it was."""
+"""Hobbin Delph as it is delivered: nothing stands in anything, every kind of condition is used, edits keep to
+their reach, and a new heightmap leaves every pin and id where it was."""
 
 import io
 from typing import get_args
@@ -39,7 +39,9 @@ class Demo(TestCase):
         for stand in scene.stands.values():
             planting = scene.planting(stand.number)
             if not stand.sward and stand.slug != "sleepers":
-                form = np.concatenate([planting.plants(s).form for s in planting.sheets_in(planting.everywhere)]).astype(float)
+                form = np.concatenate(
+                    [planting.plants(s).form for s in planting.sheets_in(planting.everywhere)]
+                ).astype(float)
                 for shape in scene.clearing(planting.settings.clear_of):
                     far = distances_at([shape], form[:, 0], form[:, 2])[0]
                     self.assertTrue((far >= shape.clear - 1e-3).all(), (stand.slug, shape.name))
@@ -48,9 +50,12 @@ class Demo(TestCase):
         stands = list(planted_of(self.level).stands.values())
         plantings = [planted_of(self.level).planting(s.number) for s in stands]
         used = {c.kind for p in plantings for c in p.settings.rules()} | {
-            e.drive.kind for p in plantings for e in p.settings.mix if e.drive}
+            e.drive.kind for p in plantings for e in p.settings.mix if e.drive
+        }
         self.assertEqual(used, set(get_args(ConditionSettings.model_fields["kind"].annotation)))
-        self.assertEqual({s.stratum for s in stands}, {"Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"})
+        self.assertEqual(
+            {s.stratum for s in stands}, {"Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"}
+        )
         self.assertTrue({"free", "path", "anchors"} <= {p.settings.layout.kind for p in plantings})
         for planting in plantings:
             self.assertGreater(planting.count(), 5, planting.stand.slug)
@@ -58,18 +63,32 @@ class Demo(TestCase):
 
     def test_a_stroke_leaves_the_keys_beyond_its_reach_right(self):
         birch = rows_of(self.level)[planted_of(self.level)["birch"].stand.number]
-        old = {p.stand.slug: [p.key(k) for k in p.sheets_in(p.everywhere)] for p in planted_of(self.level).plantings()}
-        paint(User.objects.get(username="north"), [birch], Brush(Stroke("thin", [(300, 620), (330, 640)], 24, 0.5, 1.0)), key())
-        carried = {s.slug: planted_of(self.level).planting(s.number) for s in planted_of(self.level).stands.values()}
+        old = {
+            p.stand.slug: [p.key(k) for k in p.sheets_in(p.everywhere)]
+            for p in planted_of(self.level).plantings()
+        }
+        paint(
+            User.objects.get(username="north"),
+            [birch],
+            Brush(Stroke("thin", [(300, 620), (330, 640)], 24, 0.5, 1.0)),
+            key(),
+        )
+        carried = {
+            s.slug: planted_of(self.level).planting(s.number) for s in planted_of(self.level).stands.values()
+        }
         forget_planted(self.level)
         CACHE.clear()
         changed = {}
         for plain in planted_of(Level.objects.get()).plantings():
             stand = plain.stand
             keys = [plain.key(k) for k in plain.sheets_in(plain.everywhere)]
-            self.assertEqual([carried[stand.slug].key(k) for k in plain.sheets_in(plain.everywhere)], keys, stand.slug)
+            self.assertEqual(
+                [carried[stand.slug].key(k) for k in plain.sheets_in(plain.everywhere)], keys, stand.slug
+            )
             changed[stand.slug] = sum(a != b for a, b in zip(keys, old[stand.slug]))
-        self.assertEqual([changed[s] for s in ("slate-blocks", "tip-rubble", "sleepers", "sleeper-stacks")], [0, 0, 0, 0])
+        self.assertEqual(
+            [changed[s] for s in ("slate-blocks", "tip-rubble", "sleepers", "sleeper-stacks")], [0, 0, 0, 0]
+        )
         self.assertTrue(0 < changed["birch"] <= 4 and 0 < changed["young-birch"] <= 4)
 
     def test_a_new_heightmap_at_another_resolution_leaves_ids_and_pins(self):
@@ -80,7 +99,10 @@ class Demo(TestCase):
         np.testing.assert_array_equal(now.pinned.form[:, [0, 2]], before.pinned.form[:, [0, 2]])
         lift = now.pinned.form[:, 1] - after.ground.height_at(now.pins.x, now.pins.z)
         np.testing.assert_allclose(lift, before.pins.lift, atol=1e-4)
-        old, new = (join([p.plants(s) for s in p.sheets_in(p.everywhere)]) for p in (level["sleepers"], after["sleepers"]))
+        old, new = (
+            join([p.plants(s) for s in p.sheets_in(p.everywhere)])
+            for p in (level["sleepers"], after["sleepers"])
+        )
         places = [dict(zip(p.id.tolist(), p.form[:, [0, 2]].tolist())) for p in (old, new)]
         both = places[0].keys() & places[1].keys()
         self.assertGreater(len(both), 0.97 * len(old))

@@ -57,8 +57,19 @@ class OwnState(SimpleTestCase):
         return tuple(client.get(LEVEL + path) for path in ("/stands", "/journal"))
 
     def stroke(self, client, **changes):
-        client.post(f"{LEVEL}/strokes", {"key": str(uuid.uuid4()), "stand": 2, "verb": "thin", "radius": 20, "soft": 0.5,
-                                         "strength": 0.7, "path": [[40, 60], [60, 120]]} | changes)
+        client.post(
+            f"{LEVEL}/strokes",
+            {
+                "key": str(uuid.uuid4()),
+                "stand": 2,
+                "verb": "thin",
+                "radius": 20,
+                "soft": 0.5,
+                "strength": 0.7,
+                "path": [[40, 60], [60, 120]],
+            }
+            | changes,
+        )
 
 
 class SuddenDeath(OwnState):
@@ -89,7 +100,9 @@ class SuddenDeath(OwnState):
         for path in ("/api/session", LEVEL, f"{LEVEL}/stands", "/ready"):
             with self.assertRaises(urllib.error.HTTPError) as told:
                 client.get(path)
-            self.assertEqual((told.exception.code, "Retry-After" in told.exception.headers), (503, True), path)
+            self.assertEqual(
+                (told.exception.code, "Retry-After" in told.exception.headers), (503, True), path
+            )
         with self.assertRaises(urllib.error.HTTPError) as told:
             self.stroke(client)
         self.assertEqual(told.exception.code, 503)
@@ -109,15 +122,24 @@ class Crowded(OwnState):
             line = socket.create_connection(("127.0.0.1", port))
             self.addCleanup(line.close)
             held.append(line)
-            half = (b"", b"GET /api/levels HTTP/1.1\r\nHost: 127", b"POST /api/session HTTP/1.1\r\nHost: 127.0.0.1\r\n"
-                    b"Content-Type: application/json\r\nContent-Length: 400\r\n\r\n{")[k % 3]
+            half = (
+                b"",
+                b"GET /api/levels HTTP/1.1\r\nHost: 127",
+                b"POST /api/session HTTP/1.1\r\nHost: 127.0.0.1\r\n"
+                b"Content-Type: application/json\r\nContent-Length: 400\r\n\r\n{",
+            )[k % 3]
             line.sendall(half)
         for _ in range(40):
             line = socket.create_connection(("127.0.0.1", port))
             self.addCleanup(line.close)
-            line.sendall(b"POST /api/drafts HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 100000000\r\n\r\n" + b"x" * 20_000)
+            line.sendall(
+                b"POST /api/drafts HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 100000000\r\n\r\n"
+                + b"x" * 20_000
+            )
         for _ in range(20):
-            self.assertIn(b"Birch", client.opener.open(self.server.address + f"{LEVEL}/stands", timeout=10).read())
+            self.assertIn(
+                b"Birch", client.opener.open(self.server.address + f"{LEVEL}/stands", timeout=10).read()
+            )
         self.stroke(client)
 
 
@@ -125,16 +147,30 @@ class Closed(OwnState):
     def asked(self, *arguments: str, password: str = "") -> subprocess.CompletedProcess:
         """The database asked over its port."""
         base = ["mariadb", "--no-defaults", "-h127.0.0.1", f"-P{self.state.database.port}"]
-        return subprocess.run([*base, *arguments], env=os.environ | {"MYSQL_PWD": password}, capture_output=True, text=True)
+        return subprocess.run(
+            [*base, *arguments], env=os.environ | {"MYSQL_PWD": password}, capture_output=True, text=True
+        )
 
-    def test_nobody_gets_into_the_database_without_a_password_and_the_application_reaches_its_own_schema_only(self):
+    def test_nobody_gets_into_the_database_without_a_password_and_the_application_reaches_its_own_schema_only(
+        self,
+    ):
         self.assertIn("mariadb", RUN_TOOLS)
         for user in ("root", "kt", "kt_test", "mysql", ""):
             self.assertIn("Access denied", self.asked(f"-u{user}", "-e", "SELECT 1").stderr, user)
         word = (self.state.var / "db-password").read_text()
-        self.assertEqual(self.asked("-ukt", "-e", "SELECT count(*) FROM knee_thicket.levels_level", password=word).returncode, 0)
-        for sql in ("SELECT * FROM mysql.global_priv", "SELECT 1 INTO OUTFILE '/tmp/kt-probe'", "CREATE DATABASE other",
-                    "SELECT LOAD_FILE('/etc/passwd')", "CREATE USER x@localhost"):
+        self.assertEqual(
+            self.asked(
+                "-ukt", "-e", "SELECT count(*) FROM knee_thicket.levels_level", password=word
+            ).returncode,
+            0,
+        )
+        for sql in (
+            "SELECT * FROM mysql.global_priv",
+            "SELECT 1 INTO OUTFILE '/tmp/kt-probe'",
+            "CREATE DATABASE other",
+            "SELECT LOAD_FILE('/etc/passwd')",
+            "CREATE USER x@localhost",
+        ):
             told = self.asked("-ukt", "-N", "-e", sql, password=word)
             self.assertTrue(told.returncode or told.stdout.strip() == "NULL", sql)
         secure = self.asked("-ukt", "-N", "-e", "SELECT @@secure_file_priv", password=word).stdout
@@ -182,8 +218,13 @@ class Backups(OwnState):
 
     def plants(self, state: State) -> bytes:
         with tempfile.TemporaryDirectory() as folder:
-            subprocess.run([sys.executable, "-m", "django", "handover", "test-moor", "--format", "csv", "--out", folder],
-                           env=self.env(state), cwd=settings.BASE_DIR, check=True, capture_output=True)
+            subprocess.run(
+                [sys.executable, "-m", "django", "handover", "test-moor", "--format", "csv", "--out", folder],
+                env=self.env(state),
+                cwd=settings.BASE_DIR,
+                check=True,
+                capture_output=True,
+            )
             return (Path(folder) / "plants.csv").read_bytes()
 
     def test_what_is_no_backup_is_refused_and_leaves_nothing(self):
@@ -194,8 +235,11 @@ class Backups(OwnState):
         self.assertFalse(state.database.data.exists())
 
     def test_older_code_refuses_a_newer_database(self):
-        make = "import django; django.setup(); from django.db.migrations.recorder import MigrationRecorder as M; " \
-               "M.Migration.objects.create(app='levels', name='0999_from_tomorrow')"
+        make = (
+            "import django; django.setup(); from django.db.migrations.recorder import "
+            "MigrationRecorder as M; "
+            "M.Migration.objects.create(app='levels', name='0999_from_tomorrow')"
+        )
         subprocess.run([sys.executable, "-c", make], env=self.env(), cwd=settings.BASE_DIR, check=True)
         with self.assertRaisesMessage(Trouble, "newer version"):
             self.state.migrate()

@@ -1,5 +1,5 @@
-"""Every operation of the API, by its own schema: who may only look changes nothing, nobody gets in unsigned, and nonsense is
-refused with a sentence and never fails."""
+"""Every operation of the API, by its own schema: who may only look changes nothing, nobody gets in unsigned,
+and nonsense is refused with a sentence and never fails."""
 
 import json
 import uuid
@@ -13,7 +13,19 @@ from server.stands.models import Stand
 from tests.server.test_ground import GroundCase
 
 OPEN = {("get", "/api/session"), ("post", "/api/session"), ("post", "/api/session/first")}
-LOOKS = {"/try", "/why", "/select", "/cost", "/aim", "/sample", "/forecast", "/beat", "/curve", "/histogram", "/measure"}
+LOOKS = {
+    "/try",
+    "/why",
+    "/select",
+    "/cost",
+    "/aim",
+    "/sample",
+    "/forecast",
+    "/beat",
+    "/curve",
+    "/histogram",
+    "/measure",
+}
 """Ends of paths that are posted to and change nothing."""
 NONSENSE = (None, [], 7, "x", {}, {"key": "no"}, {"key": None, "settings": None}, {"path": [[1e308, -1e308]]})
 
@@ -27,17 +39,42 @@ def operations():
 
 def wrong_values(field: dict):
     """Values that a field of a body cannot mean."""
-    kind = field.get("type") or next((a.get("type") for a in field.get("anyOf", []) if a.get("type")), "object")
-    return {"number": ["far", float("1e300"), None, []], "integer": ["three", 10**30, -1, {}], "string": [5, [], "x" * 5000],
-            "array": ["no", 3, [None], [[]]], "boolean": ["perhaps", 12]}.get(kind, [3, "no", [], None])
+    kind = field.get("type") or next(
+        (a.get("type") for a in field.get("anyOf", []) if a.get("type")), "object"
+    )
+    return {
+        "number": ["far", float("1e300"), None, []],
+        "integer": ["three", 10**30, -1, {}],
+        "string": [5, [], "x" * 5000],
+        "array": ["no", 3, [None], [[]]],
+        "boolean": ["perhaps", 12],
+    }.get(kind, [3, "no", [], None])
 
 
 class EveryWayIn(GroundCase):
     def filled(self, path: str) -> str:
         """A path with what this level has in place of its parameters."""
-        known = {"slug": self.level.slug, "stand": self.birch.pk, "revision": 1, "kind": "heights", "tx": 0, "tz": 0, "key": "k",
-                 "column": 0, "row": 0, "x": 1, "z": 1, "name": "None", "digest": "d", "thing": 1, "item": "birch", "entry": 1,
-                 "draft": uuid.uuid4(), "batch": uuid.uuid4(), "job": uuid.uuid4()}
+        known = {
+            "slug": self.level.slug,
+            "stand": self.birch.pk,
+            "revision": 1,
+            "kind": "heights",
+            "tx": 0,
+            "tz": 0,
+            "key": "k",
+            "column": 0,
+            "row": 0,
+            "x": 1,
+            "z": 1,
+            "name": "None",
+            "digest": "d",
+            "thing": 1,
+            "item": "birch",
+            "entry": 1,
+            "draft": uuid.uuid4(),
+            "batch": uuid.uuid4(),
+            "job": uuid.uuid4(),
+        }
         for name, value in known.items():
             path = path.replace(f"{{{name}}}", str(value)).replace(f"{{int:{name}}}", str(value))
         for part in path.split("/"):
@@ -50,12 +87,20 @@ class EveryWayIn(GroundCase):
 
     def state(self):
         names = ("name", "marks", "wind", "bookmarks", "scene_revision", "stand_revision", "pin_revision")
-        return list(Level.objects.values(*names)), list(Stand.every.order_by("pk").values()), Entry.objects.count()
+        return (
+            list(Level.objects.values(*names)),
+            list(Stand.every.order_by("pk").values()),
+            Entry.objects.count(),
+        )
 
     def test_who_is_not_signed_in_gets_nothing(self):
         for method, path, *_ in operations():
             if (method, path) not in OPEN:
-                answer = self.ask(Client(), method, path, {}) if method != "get" else Client().get(self.filled(path))
+                answer = (
+                    self.ask(Client(), method, path, {})
+                    if method != "get"
+                    else Client().get(self.filled(path))
+                )
                 self.assertEqual(answer.status_code, 401, (method, path))
 
     def test_who_may_only_look_changes_nothing(self):
@@ -72,12 +117,20 @@ class EveryWayIn(GroundCase):
     def test_nonsense_is_refused_with_a_sentence(self):
         before, tried = self.state(), 0
         for method, path, said, schemas in operations():
-            body = said.get("requestBody", {}).get("content", {}).get("application/json", {}).get("schema", {})
+            body = (
+                said.get("requestBody", {}).get("content", {}).get("application/json", {}).get("schema", {})
+            )
             if not body or (method, path) in OPEN or path.endswith("/keys"):
                 continue
             known = schemas[body["$ref"].rsplit("/", 1)[1]] if "$ref" in body else body
-            tries = [*NONSENSE, *({"key": str(uuid.uuid4()), name: value} for name, field in known.get("properties", {}).items()
-                                  for value in wrong_values(field))]
+            tries = [
+                *NONSENSE,
+                *(
+                    {"key": str(uuid.uuid4()), name: value}
+                    for name, field in known.get("properties", {}).items()
+                    for value in wrong_values(field)
+                ),
+            ]
             for wrong in tries:
                 answer = self.ask(self.lead, method, path, wrong)
                 tried += 1

@@ -78,7 +78,12 @@ class Imports(TransactionTestCase):
 
     def bring(self, files, kind="heights", level=None, client=None, **options):
         files = [SimpleUploadedFile(name, data) for name, data in files]
-        body = {"kind": kind, "level": self.level.slug if level is None else level, "options": json.dumps(options), "files": files}
+        body = {
+            "kind": kind,
+            "level": self.level.slug if level is None else level,
+            "options": json.dumps(options),
+            "files": files,
+        }
         answer = (client or self.lead).post("/api/drafts", body)
         return answer if answer.status_code != 200 else self.settled(answer.json()["id"])
 
@@ -90,7 +95,9 @@ class Imports(TransactionTestCase):
 
     def keep(self, draft, name=""):
         path = f"/api/drafts/{draft['id']}"
-        answer = self.lead.post(f"{path}/keep", json.dumps({"key": key(), "name": name}), content_type="application/json")
+        answer = self.lead.post(
+            f"{path}/keep", json.dumps({"key": key(), "name": name}), content_type="application/json"
+        )
         self.assertEqual(answer.status_code, 200, answer.content)
         return self.settled(draft["id"])
 
@@ -115,9 +122,19 @@ class Imports(TransactionTestCase):
         self.assertEqual(self.settled(draft["id"])["state"], "ready")
 
     def test_replacing_heights_tells_before_what_it_does_and_is_undone(self):
-        Level.objects.update(bookmarks=[{"name": "Knoll", **{k: VIEW[k] for k in ("x", "y", "z", "heading", "pitch", "fov")}}])
+        Level.objects.update(
+            bookmarks=[{"name": "Knoll", **{k: VIEW[k] for k in ("x", "y", "z", "heading", "pitch", "fov")}}]
+        )
         birch = self.level.stands.get(slug="birch")
-        body = {"key": key(), "stand": birch.pk, "verb": "thin", "path": [[80, 90]], "radius": 24, "soft": 0.4, "strength": 0.8}
+        body = {
+            "key": key(),
+            "stand": birch.pk,
+            "verb": "thin",
+            "path": [[80, 90]],
+            "radius": 24,
+            "soft": 0.4,
+            "strength": 0.8,
+        }
         self.north.post(f"{self.base}/strokes", json.dumps(body), content_type="application/json")
         before = self.state()
         raised = HEIGHTS + (12 * np.exp(-((X - 120) ** 2 + (Z - 120) ** 2) / 2000)).astype(np.float32)
@@ -147,8 +164,15 @@ class Imports(TransactionTestCase):
         self.assertEqual(self.state(), after)
 
     def test_another_resolution_and_extent_keeps_ids_touch_and_layers(self):
-        body = {"key": key(), "stand": self.level.stands.get(slug="birch").pk, "verb": "thin", "path": [[80, 90]], "radius": 24,
-                "soft": 0.4, "strength": 0.8}
+        body = {
+            "key": key(),
+            "stand": self.level.stands.get(slug="birch").pk,
+            "verb": "thin",
+            "path": [[80, 90]],
+            "radius": 24,
+            "soft": 0.4,
+            "strength": 0.8,
+        }
         self.north.post(f"{self.base}/strokes", json.dumps(body), content_type="application/json")
         before = self.state()
         finer = planted_of(Level.objects.get(pk=self.level.pk)).ground
@@ -164,7 +188,9 @@ class Imports(TransactionTestCase):
         self.assertTrue(any("150 m × 100 m" in note for note in small["forecast"]["notes"]))
         self.keep(small)
         level = Level.objects.get(pk=self.level.pk)
-        self.assertEqual((level.touch_shape, planted_of(level).level.layers.weights.shape), ((100, 150), (100, 150, 1)))
+        self.assertEqual(
+            (level.touch_shape, planted_of(level).level.layers.weights.shape), ((100, 150), (100, 150, 1))
+        )
         self.assertTrue(self.state()[4] < before[4] | fine[4])
         self.lead.post(f"{self.base}/undo")
         self.assertEqual(self.state(), fine)
@@ -180,11 +206,18 @@ class Imports(TransactionTestCase):
         draft = self.bring([("cover.png", png(half))], "layers", names=["scree", "mud", "slate"])
         self.assertEqual(draft["found"]["shares"], [0.5, 0.5, 0])
         told = {s["name"]: s for s in draft["forecast"]["stands"]}
-        self.assertEqual((told["Birch"]["after"], told["Birch"]["notes"]), (0, ["The level has no ground layer 'turf'."]))
+        self.assertEqual(
+            (told["Birch"]["after"], told["Birch"]["notes"]), (0, ["The level has no ground layer 'turf'."])
+        )
         self.assertEqual(self.keep(draft)["state"], "kept")
         stands = {s["slug"]: s for s in self.north.get(f"{self.base}/stands").json()}
-        self.assertEqual((stands["birch"]["count"], stands["birch"]["warnings"]), (0, ["The level has no ground layer 'turf'."]))
-        self.assertEqual([la["name"] for la in self.north.get(self.base).json()["layers"]], ["scree", "mud", "slate"])
+        self.assertEqual(
+            (stands["birch"]["count"], stands["birch"]["warnings"]),
+            (0, ["The level has no ground layer 'turf'."]),
+        )
+        self.assertEqual(
+            [la["name"] for la in self.north.get(self.base).json()["layers"]], ["scree", "mud", "slate"]
+        )
         self.lead.post(f"{self.base}/undo")
         self.assertGreater(self.north.get(f"{self.base}/stands/{birch.pk}").json()["count"], 100)
 
@@ -199,8 +232,10 @@ class Imports(TransactionTestCase):
         draft = self.settled(draft["id"], ("ready",))
         self.assertEqual(self.keep(draft, "High Moor")["level"], "high-moor")
         level = self.lead.get("/api/levels/high-moor").json()
-        self.assertEqual((level["role"], level["rows"], level["cell"], round(level["low"]), round(level["high"])),
-                         ("lead", 256, 2, 100, 160))
+        self.assertEqual(
+            (level["role"], level["rows"], level["cell"], round(level["low"]), round(level["high"])),
+            ("lead", 256, 2, 100, 160),
+        )
         self.assertEqual(self.north.get("/api/levels/high-moor").status_code, 404)
         tile = self.lead.get(f"/api/levels/high-moor/ground/{level['ground_revision']}/heights/1/1")
         self.assertEqual(tile.status_code, 200)
@@ -224,14 +259,19 @@ class Imports(TransactionTestCase):
         with mock.patch.object(importing, "keep_ground", side_effect=Refused("the disk is full")):
             told = self.keep(draft)
         self.assertEqual((told["state"], told["trouble"]), ("ready", "the disk is full."))
-        self.assertEqual((self.state(), GroundTile.objects.count(), Entry.objects.count()), (before, tiles, 0))
+        self.assertEqual(
+            (self.state(), GroundTile.objects.count(), Entry.objects.count()), (before, tiles, 0)
+        )
         self.assertEqual(self.lead.delete(path).status_code, 204)
         self.assertEqual((Draft.objects.count(), self.lead.get(path).status_code), (0, 404))
 
     def test_bad_files_are_a_sentence(self):
         cut = png(np.random.default_rng(1).integers(0, 9, (64, 64)).astype(np.uint16))[:900]
-        for name, data, word in (("cut.png", cut, "cut.png"), ("x.txt", b"hello", "none of PNG"),
-                                 ("up.tif", heights_tif(Ground(HEIGHTS * 1e7, 1.0)), "cannot be altitudes")):
+        for name, data, word in (
+            ("cut.png", cut, "cut.png"),
+            ("x.txt", b"hello", "none of PNG"),
+            ("up.tif", heights_tif(Ground(HEIGHTS * 1e7, 1.0)), "cannot be altitudes"),
+        ):
             draft = self.bring([(name, data)])
             self.assertEqual(draft["state"], "failed")
             self.assertIn(word, draft["trouble"])
@@ -254,14 +294,21 @@ class CommandLine(GroundCase):
             (folder / "h.tif").write_bytes(heights_tif(Ground(HEIGHTS[:129, :200], 2.0)))
             (folder / "l.tif").write_bytes(layers_tif(np.full((128, 199, 2), 100, np.uint8), ["a", "b"], 2.0))
             out = io.StringIO()
-            call_command("import_ground", *(a.replace("@", str(folder)) for a in args), stdout=out, stderr=io.StringIO())
+            call_command(
+                "import_ground",
+                *(a.replace("@", str(folder)) for a in args),
+                stdout=out,
+                stderr=io.StringIO(),
+            )
             return out.getvalue()
 
     def test_a_level_is_made_changed_and_written_out_again(self):
         self.run_import("Far Fell", "--heights", "@/h.tif", "--layers", "@/l.tif", "--names", "rock, heath")
         level = Level.objects.get(slug="far-fell")
-        self.assertEqual((level.rows, level.columns, level.cell, [la["name"] for la in level.layers]),
-                         (128, 199, 2.0, ["rock", "heath"]))
+        self.assertEqual(
+            (level.rows, level.columns, level.cell, [la["name"] for la in level.layers]),
+            (128, 199, 2.0, ["rock", "heath"]),
+        )
         np.testing.assert_array_equal(planted_of(level).ground.heights, HEIGHTS[:129, :200])
         said = self.run_import(self.level.slug, "--heights", "@/h.tif")
         self.assertIn("Birch: ", said)
@@ -269,23 +316,46 @@ class CommandLine(GroundCase):
         with tempfile.TemporaryDirectory() as folder:
             call_command("handover", "far-fell", format="maps", out=Path(folder), stdout=io.StringIO())
             files = {p.name: p for p in Path(folder).iterdir()}
-            self.assertEqual(set(files), {"heights.tif", "heights.png", "slope.tif", "facing.tif", "hollow-ridge.tif",
-                                          "wetness.tif", "layers.tif"})
+            self.assertEqual(
+                set(files),
+                {
+                    "heights.tif",
+                    "heights.png",
+                    "slope.tif",
+                    "facing.tif",
+                    "hollow-ridge.tif",
+                    "wetness.tif",
+                    "layers.tif",
+                },
+            )
             for name in ("slope", "facing", "hollow-ridge", "wetness"):
                 with rasterio.open(files[f"{name}.tif"]) as file:
                     self.assertEqual((file.shape, file.transform.a), ((129, 200), 2.0))
                     self.assertTrue(np.isfinite(file.read(1)).all())
-            call_command("import_ground", "again", "--heights", str(files["heights.tif"]), "--layers", str(files["layers.tif"]),
-                         "--names", "rock,heath", stdout=io.StringIO(), stderr=io.StringIO())
+            call_command(
+                "import_ground",
+                "again",
+                "--heights",
+                str(files["heights.tif"]),
+                "--layers",
+                str(files["layers.tif"]),
+                "--names",
+                "rock,heath",
+                stdout=io.StringIO(),
+                stderr=io.StringIO(),
+            )
         again, first = (planted_of(Level.objects.get(slug=s)).level for s in ("again", "far-fell"))
         self.assertEqual((again.heights.key, again.layers.key), (first.heights.key, first.layers.key))
 
     def test_bad_command_lines_change_nothing(self):
         levels = Level.objects.count()
-        for args, word in ((("x",), "Give --heights"), (("x", "--layers", "@/l.tif", "--names", "a,b"), "needs --heights"),
-                           (("x", "--heights", "@/missing.tif"), "missing.tif"),
-                           (("x", "--heights", "@/h.tif", "--user", "nobody"), "nobody"),
-                           (("x", "--heights", "@/h.tif", "--layers", "@/l.tif", "--names", "a"), "1 names")):
+        for args, word in (
+            (("x",), "Give --heights"),
+            (("x", "--layers", "@/l.tif", "--names", "a,b"), "needs --heights"),
+            (("x", "--heights", "@/missing.tif"), "missing.tif"),
+            (("x", "--heights", "@/h.tif", "--user", "nobody"), "nobody"),
+            (("x", "--heights", "@/h.tif", "--layers", "@/l.tif", "--names", "a"), "1 names"),
+        ):
             with self.assertRaisesRegex(CommandError, word):
                 self.run_import(*args)
         self.assertEqual((Level.objects.count(), Entry.objects.count()), (levels, 0))

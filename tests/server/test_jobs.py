@@ -1,4 +1,5 @@
-"""Long work: told as it goes on, stopped between its steps, failed with a sentence, and ended honestly after a restart."""
+"""Long work: told as it goes on, stopped between its steps, failed with a sentence, and ended honestly after
+a restart."""
 
 import threading
 from unittest import mock
@@ -78,7 +79,9 @@ class Jobs(TransactionTestCase):
         def break_down(job, progress):
             raise OSError("/some/path: no space left")
 
-        self.assertEqual((self.do(refuse).state, self.do(refuse).trouble), ("failed", "the file is cut short."))
+        self.assertEqual(
+            (self.do(refuse).state, self.do(refuse).trouble), ("failed", "the file is cut short.")
+        )
         with self.assertLogs("server.jobs.running", "ERROR"):
             job = self.do(break_down)
         self.assertEqual((job.state, "log" in job.trouble, "/" in job.trouble), ("failed", True, False))

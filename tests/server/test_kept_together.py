@@ -17,7 +17,9 @@ class Together(GroundCase):
     def patch(self, path, body, client=None):
         import json
 
-        return (client or self.north).patch(f"{self.base}{path}", json.dumps(body), content_type="application/json")
+        return (client or self.north).patch(
+            f"{self.base}{path}", json.dumps(body), content_type="application/json"
+        )
 
     def settings(self):
         return {s.slug: s.settings for s in Stand.objects.filter(level=self.level)}
@@ -25,13 +27,22 @@ class Together(GroundCase):
     def test_several_stands_are_one_action_and_one_undo(self):
         before = self.settings()
         blocks = self.level.stands.get(slug="slate-blocks")
-        told = self.keep({self.birch.pk: {"settings": {"fullness": 0.2, "gap": 1}}, blocks.pk: {"settings": {"fullness": 0.2}}})
+        told = self.keep(
+            {
+                self.birch.pk: {"settings": {"fullness": 0.2, "gap": 1}},
+                blocks.pk: {"settings": {"fullness": 0.2}},
+            }
+        )
         self.assertEqual(told.status_code, 200, told.content)
         entry = Entry.objects.get()
-        self.assertEqual((told.json()["entry"]["id"], entry.what), (entry.pk, "Birch, Slate blocks: fullness, gap"))
+        self.assertEqual(
+            (told.json()["entry"]["id"], entry.what), (entry.pk, "Birch, Slate blocks: fullness, gap")
+        )
         self.assertGreater(entry.lost, 10)
-        self.assertEqual({s: v["fullness"] for s, v in self.settings().items()},
-                         {s: 0.2 if s in ("birch", "slate-blocks") else v["fullness"] for s, v in before.items()})
+        self.assertEqual(
+            {s: v["fullness"] for s, v in self.settings().items()},
+            {s: 0.2 if s in ("birch", "slate-blocks") else v["fullness"] for s, v in before.items()},
+        )
         self.assertEqual(self.post("/undo", {}).status_code, 200)
         self.assertEqual(self.settings(), before)
         self.post("/redo", {})
@@ -40,7 +51,10 @@ class Together(GroundCase):
     def test_when_one_is_refused_none_is_kept(self):
         before = self.settings()
         blocks = self.level.stands.get(slug="slate-blocks")
-        for second in ({"settings": {"fullness": 7}}, {"settings": {"fullness": 0.1}, "was": {"fullness": 0.77}}):
+        for second in (
+            {"settings": {"fullness": 7}},
+            {"settings": {"fullness": 0.1}, "was": {"fullness": 0.77}},
+        ):
             if "was" in second:
                 self.patch(f"/stands/{blocks.pk}", {"key": key(), "settings": {"fullness": 0.3}})
                 before = self.settings()
@@ -52,12 +66,16 @@ class Together(GroundCase):
 
     def test_the_journal_is_searched_by_person_stand_kind_and_time(self):
         blocks = self.level.stands.get(slug="slate-blocks")
-        self.keep({self.birch.pk: {"settings": {"fullness": 0.2}}, blocks.pk: {"settings": {"fullness": 0.2}}})
+        self.keep(
+            {self.birch.pk: {"settings": {"fullness": 0.2}}, blocks.pk: {"settings": {"fullness": 0.2}}}
+        )
         self.patch(f"/stands/{blocks.pk}", {"key": key(), "settings": {"gap": 1}}, self.lead)
         self.stroke()
         self.post(f"/stands/{blocks.pk}/change", {"key": key(), "name": "Slabs"})
         Entry.objects.filter(what__startswith="Birch, ").update(at=timezone.now() - timedelta(days=3))
-        found = lambda query: [e["what"].split(":")[0] for e in self.north.get(f"{self.base}/journal?{query}").json()]  # noqa: E731
+        found = lambda query: [
+            e["what"].split(":")[0] for e in self.north.get(f"{self.base}/journal?{query}").json()
+        ]
         self.assertEqual(len(found("")), 4)
         self.assertEqual(found("who=lead"), ["Slate blocks"])
         self.assertEqual(found(f"stand={self.birch.pk}"), ["Thinned Birch", "Birch, Slate blocks"])

@@ -8,13 +8,28 @@ from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
 
-PATH = {"kind": "path", "form": "line", "name": "Line", "points": [[20, 30], [200, 30], [200, 180]], "width": 3, "clear": 1}
-AREA = {"kind": "area", "form": "polygon", "name": "Plot", "clear": None, "points": [[60, 60], [180, 60], [180, 160], [60, 160]]}
+PATH = {
+    "kind": "path",
+    "form": "line",
+    "name": "Line",
+    "points": [[20, 30], [200, 30], [200, 180]],
+    "width": 3,
+    "clear": 1,
+}
+AREA = {
+    "kind": "area",
+    "form": "polygon",
+    "name": "Plot",
+    "clear": None,
+    "points": [[60, 60], [180, 60], [180, 160], [60, 160]],
+}
 
 
 def far_from(hosts, plants):
     """How far the nearest of some plants stands from each host."""
-    return np.hypot(plants.form[:, 0, None] - hosts.form[:, 0], plants.form[:, 2, None] - hosts.form[:, 2]).min(0)
+    return np.hypot(
+        plants.form[:, 0, None] - hosts.form[:, 0], plants.form[:, 2, None] - hosts.form[:, 2]
+    ).min(0)
 
 
 class Mixes(GroundCase):
@@ -27,19 +42,29 @@ class Mixes(GroundCase):
         return answer.json()
 
     def add(self, name, stratum, item, **settings):
-        pk = self.post("/new-stand", {"key": key(), "name": name, "stratum": stratum, "item": item}).json()["stand"]
+        pk = self.post("/new-stand", {"key": key(), "name": name, "stratum": stratum, "item": item}).json()[
+            "stand"
+        ]
         answer = self.post(f"/stands/{pk}", {"key": key(), "settings": settings}, method="patch")
         self.assertEqual(answer.status_code, 200, answer.content)
         return pk
 
     def test_an_item_has_its_own_size_sink_and_footprint(self):
-        self.settings(conditions=[], spacing=3, fullness=1, mix=[
-            {"item": "birch", "weight": 1},
-            {"item": "slate-block", "weight": 1, "size": [0.2, 0.3], "sink": 0.5, "footprint": 0.5}])
+        self.settings(
+            conditions=[],
+            spacing=3,
+            fullness=1,
+            mix=[
+                {"item": "birch", "weight": 1},
+                {"item": "slate-block", "weight": 1, "size": [0.2, 0.3], "sink": 0.5, "footprint": 0.5},
+            ],
+        )
         planting = self.planting()
         plants = planting.plants((0, 0))
         sizes = plants.form[:, 8]
-        self.assertTrue((sizes[plants.item == 1] <= 0.3001).all() and (sizes[plants.item == 0] >= 0.449).all())
+        self.assertTrue(
+            (sizes[plants.item == 1] <= 0.3001).all() and (sizes[plants.item == 0] >= 0.449).all()
+        )
         ground = planting.ground.height_at(plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))
         np.testing.assert_allclose((ground - plants.form[:, 1])[plants.item == 1], 0.5, atol=1e-3)
         self.assertEqual(planting.radii[1].tolist(), [0.5, 0.45])
@@ -62,7 +87,9 @@ class Mixes(GroundCase):
         self.assertAlmostEqual(after.item[high].mean(), 0.5, delta=0.06)
         only = [{"item": "birch", "weight": 1, "drive": {"kind": "altitude", "lo": 9000, "hi": 9001}}]
         self.assertGreater(self.tried(mix=only)["count"], 100)
-        bad = self.tried(422, mix=[plain[0] | {"drive": {"kind": "layer", "lo": 0, "hi": 1, "layers": ["lava"]}}])
+        bad = self.tried(
+            422, mix=[plain[0] | {"drive": {"kind": "layer", "lo": 0, "hi": 1, "layers": ["lava"]}}]
+        )
         self.assertIn("lava", bad["detail"])
 
     def test_a_trail_lays_the_grass_over_and_is_taken_back(self):
@@ -72,18 +99,25 @@ class Mixes(GroundCase):
             planting = self.planting(grass)
             found = [planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)]
             return {i: f for p in found for i, f in zip(p.id.tolist(), p.form.tolist())}, {
-                s: planting.key(s) for s in planting.sheets_in(planting.everywhere)}
+                s: planting.key(s) for s in planting.sheets_in(planting.everywhere)
+            }
 
         line = PATH | {"clear": None, "width": 0.6}
         pk = self.post("/shapes", {"key": key(), "put": [line]}).json()["shapes"][0]["id"]
         (plain, was), trees = forms(), self.planting().plants((0, 0)).form.copy()
         trod = {"reach": 2, "lean": 60, "flatten": 0.5, "strata": ["Field", "Moss"]}
         made = self.post("/shapes", {"key": key(), "put": [line | {"id": pk, "trail": trod}]}).json()
-        self.assertEqual((made["shapes"][0]["trail"], made["entry"]["gained"], made["entry"]["lost"]), (trod, 0, 0))
+        self.assertEqual(
+            (made["shapes"][0]["trail"], made["entry"]["gained"], made["entry"]["lost"]), (trod, 0, 0)
+        )
         laid, now = forms()
         self.assertEqual(laid.keys(), plain.keys())
-        near = {i for i, f in plain.items() if min(abs(f[2] - 30) if 20 < f[0] < 200 else 99,
-                                                   abs(f[0] - 200) if 30 < f[2] < 180 else 99) < 2.2}
+        near = {
+            i
+            for i, f in plain.items()
+            if min(abs(f[2] - 30) if 20 < f[0] < 200 else 99, abs(f[0] - 200) if 30 < f[2] < 180 else 99)
+            < 2.2
+        }
         moved = {i for i in plain if laid[i] != plain[i]}
         self.assertTrue(near and near <= moved and len(moved) < len(plain) / 4, (len(near), len(moved)))
         self.assertTrue(all(laid[i][:3] == plain[i][:3] and laid[i][8] < plain[i][8] for i in near))
@@ -92,7 +126,9 @@ class Mixes(GroundCase):
         said = self.north.get(f"{self.base}/shapes.geojson").content
         self.north.post(f"{self.base}/undo")
         self.assertEqual(forms()[0], plain)
-        back = self.north.post(f"{self.base}/shapes.geojson?key={key()}&instead=true", said, "application/geo+json").json()
+        back = self.north.post(
+            f"{self.base}/shapes.geojson?key={key()}&instead=true", said, "application/geo+json"
+        ).json()
         self.assertEqual([s["trail"] for s in back["shapes"] if s["name"] == "Line"], [trod])
         self.assertEqual(forms()[0], laid)
         bad = self.post("/shapes", {"key": key(), "put": [AREA | {"trail": trod}]})
@@ -103,10 +139,16 @@ class Mixes(GroundCase):
     def test_posts_along_a_path_move_with_it_and_stay_out_of_nothing_but_others(self):
         line = self.post("/shapes", {"key": key(), "put": [PATH]}).json()["shapes"][0]["id"]
         self.settings(conditions=[], fullness=1, spacing=3)
-        posts = self.add("Posts", "Stone", "slate-block", conditions=[], fullness=1, layout={
-            "kind": "path", "shapes": [line], "every": 3, "face": "along"},
+        posts = self.add(
+            "Posts",
+            "Stone",
+            "slate-block",
+            conditions=[],
+            fullness=1,
+            layout={"kind": "path", "shapes": [line], "every": 3, "face": "along"},
             mix=[{"item": "slate-block", "weight": 1, "footprint": 0.3}],
-            variation={"size": [1, 1], "width": [1, 1], "turn": [0, 0], "lean": 0, "follow": 0, "sink": 0})
+            variation={"size": [1, 1], "width": [1, 1], "turn": [0, 0], "lean": 0, "follow": 0, "sink": 0},
+        )
         form = self.planting(posts).plants((0, 0)).form
         blocks = overlaps(Level.objects.get(pk=self.level.pk))
         self.assertEqual((blocks[0], len(form) > 80), (0, True))
@@ -129,17 +171,25 @@ class Mixes(GroundCase):
         self.assertEqual(self.north.get(f"{self.base}/stands/{posts}").json()["warnings"], [])
         self.post("/shapes", {"key": key(), "remove": [line]})
         told = self.north.get(f"{self.base}/stands/{posts}").json()
-        self.assertEqual((told["warnings"], told["count"]), (["One of the paths that it follows is no longer there."], 0))
+        self.assertEqual(
+            (told["warnings"], told["count"]), (["One of the paths that it follows is no longer there."], 0)
+        )
 
     def test_companions_follow_their_hosts_and_cycles_are_refused(self):
         stones = self.level.stands.get(slug="slate-blocks")
-        self.post(f"/stands/{stones.pk}", {"key": key(), "settings": {"conditions": [], "fullness": 0.6}}, method="patch")
+        self.post(
+            f"/stands/{stones.pk}",
+            {"key": key(), "settings": {"conditions": [], "fullness": 0.6}},
+            method="patch",
+        )
         layout = {"kind": "anchors", "host": stones.number}
         moss = self.add("Cushions", "Moss", "moor-grass", conditions=[], fullness=1, layout=layout)
         hosts, here = self.planting(stones.pk).plants((0, 0)), self.planting(moss)
         plants = here.plants((0, 0))
         self.assertGreater(len(plants), 2 * len(hosts))
-        far = np.hypot(plants.form[:, None, 0] - hosts.form[:, 0], plants.form[:, None, 2] - hosts.form[:, 2]).min(1)
+        far = np.hypot(
+            plants.form[:, None, 0] - hosts.form[:, 0], plants.form[:, None, 2] - hosts.form[:, 2]
+        ).min(1)
         self.assertLess(far.max(), 1.2 * hosts.form[:, 7].max())
         ground = here.ground.height_at(plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))
         self.assertGreater(np.median(plants.form[:, 1] - ground), 0.1)
@@ -156,9 +206,11 @@ class Mixes(GroundCase):
         self.assertAlmostEqual(share / len(left), 0.5, delta=0.08)
         ring = self.post(f"/stands/{moss}/try", {"settings": {"layout": layout | {"around": 5}}}).json()
         self.assertGreater(ring["count"], 3 * len(hosts))
-        for stand, wrong, word in ((stones.pk, {"layout": {"kind": "anchors", "host": here.stand.number}}, "does not stand above"),
-                                   (moss, {"layout": {"kind": "anchors", "host": self.birch.number}}, "has anchor points"),
-                                   (moss, {"layout": {"kind": "anchors", "host": 999}}, "no longer there")):
+        for stand, wrong, word in (
+            (stones.pk, {"layout": {"kind": "anchors", "host": here.stand.number}}, "does not stand above"),
+            (moss, {"layout": {"kind": "anchors", "host": self.birch.number}}, "has anchor points"),
+            (moss, {"layout": {"kind": "anchors", "host": 999}}, "no longer there"),
+        ):
             bad = self.post(f"/stands/{stand}/try", {"settings": wrong})
             self.assertEqual((bad.status_code, word in bad.json()["detail"]), (422, True), bad.content)
         first = self.post(f"/stands/{stones.pk}/move", {"key": key(), "stratum": "Moss", "before": None})
@@ -169,7 +221,11 @@ class Mixes(GroundCase):
         self.level.stock.filter(slug="moor-grass").update(glb=b"")
         bad = self.tried(422, mix=[{"item": "moor-grass", "weight": 1}])
         self.assertIn("has no mesh", bad["detail"])
-        for settings, word in (({"spacing": 0}, "spacing"), ({"spacing": -2}, "spacing"), ({"spacing": 0.2}, None)):
+        for settings, word in (
+            ({"spacing": 0}, "spacing"),
+            ({"spacing": -2}, "spacing"),
+            ({"spacing": 0.2}, None),
+        ):
             answer = self.post(f"/stands/{self.birch.pk}/try", {"settings": settings})
             self.assertEqual(answer.status_code, 200 if word is None else 422)
         self.assertEqual(planting_of(Stand.objects.get(pk=self.birch.pk)).settings.spacing, 4.6)

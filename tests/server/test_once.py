@@ -1,4 +1,5 @@
-"""Actions that are sent twice, at once, under another's key, or about what has been removed: a reason, and nothing done twice."""
+"""Actions that are sent twice, at once, under another's key, or about what has been removed: a reason, and
+nothing done twice."""
 
 import json
 import threading
@@ -24,22 +25,41 @@ class Once(TransactionTestCase):
 
     def actions(self):
         """One of each kind, as path, method and body without a key."""
-        stroke = {"stand": self.birch.pk, "verb": "thin", "path": [[80, 90]], "radius": 24, "soft": 0.4, "strength": 0.8}
+        stroke = {
+            "stand": self.birch.pk,
+            "verb": "thin",
+            "path": [[80, 90]],
+            "radius": 24,
+            "soft": 0.4,
+            "strength": 0.8,
+        }
         stand = f"/stands/{self.birch.pk}"
-        return [("/strokes", "post", stroke), (stand, "patch", {"settings": {"fullness": 0.3}}),
-                ("/shapes", "post", {"put": [AREA]}), ("/views", "post", {"name": "Rim", **KEEP}),
-                ("/marks", "put", {"marks": MARKS | {"ms": 5}}), ("/wind", "put", {"wind": {"speed": 7}}),
-                ("/new-stand", "post", {"name": "More", "stratum": "Shrub", "item": "birch"}),
-                (f"{stand}/duplicate", "post", {}), (f"{stand}/change", "post", {"name": "Silver"}),
-                (f"{stand}/move", "post", {"stratum": "Shrub"}), (f"{stand}/clear", "post", {}),
-                ("/uproot", "post", {"stands": [self.birch.pk], "path": [[150, 150]], "radius": 30}),
-                (f"{stand}/pins", "post", {"add": [{"x": 60, "z": 60}], "push": True}), ("/resolution", "post", {"cell": 2})]
+        return [
+            ("/strokes", "post", stroke),
+            (stand, "patch", {"settings": {"fullness": 0.3}}),
+            ("/shapes", "post", {"put": [AREA]}),
+            ("/views", "post", {"name": "Rim", **KEEP}),
+            ("/marks", "put", {"marks": MARKS | {"ms": 5}}),
+            ("/wind", "put", {"wind": {"speed": 7}}),
+            ("/new-stand", "post", {"name": "More", "stratum": "Shrub", "item": "birch"}),
+            (f"{stand}/duplicate", "post", {}),
+            (f"{stand}/change", "post", {"name": "Silver"}),
+            (f"{stand}/move", "post", {"stratum": "Shrub"}),
+            (f"{stand}/clear", "post", {}),
+            ("/uproot", "post", {"stands": [self.birch.pk], "path": [[150, 150]], "radius": 30}),
+            (f"{stand}/pins", "post", {"add": [{"x": 60, "z": 60}], "push": True}),
+            ("/resolution", "post", {"cell": 2}),
+        ]
 
     def send(self, path, method, body, client=None, base=None):
-        return getattr(client or self.lead, method)(f"{base or self.base}{path}", json.dumps(body), content_type="application/json")
+        return getattr(client or self.lead, method)(
+            f"{base or self.base}{path}", json.dumps(body), content_type="application/json"
+        )
 
     def test_the_same_action_again_counts_once_and_its_key_for_something_else_is_refused(self):
-        other = Level.objects.create(slug="other", name="Other", seed=1, cell=1, rows=9, columns=9, low=0, high=1, marks=MARKS)
+        other = Level.objects.create(
+            slug="other", name="Other", seed=1, cell=1, rows=9, columns=9, low=0, high=1, marks=MARKS
+        )
         Membership.objects.create(user=Membership.objects.get(role="lead").user, level=other, role="lead")
         for path, method, body in self.actions():
             key = {"key": str(uuid.uuid4())}
@@ -51,12 +71,18 @@ class Once(TransactionTestCase):
             if "entry" in first.json():
                 self.assertEqual(again.json()["entry"]["id"], first.json()["entry"]["id"], path)
             self.assertEqual(Entry.objects.count(), entries, path)
-            wrong = [self.send("/marks", "put", {"marks": MARKS | {"ms": 9}} | key),
-                     self.send("/marks", "put", {"marks": MARKS} | key, base="/api/levels/other")]
+            wrong = [
+                self.send("/marks", "put", {"marks": MARKS | {"ms": 9}} | key),
+                self.send("/marks", "put", {"marks": MARKS} | key, base="/api/levels/other"),
+            ]
             if path not in ("/marks", "/resolution"):
                 wrong.append(self.send(path, method, body | key, self.north))
             for told in wrong:
-                self.assertEqual((told.status_code, "has been used for something else" in told.json()["detail"]), (409, True), path)
+                self.assertEqual(
+                    (told.status_code, "has been used for something else" in told.json()["detail"]),
+                    (409, True),
+                    path,
+                )
             self.assertEqual(Entry.objects.count(), entries, path)
 
     def test_the_same_action_sent_twice_at_the_same_moment_counts_once(self):
@@ -79,7 +105,10 @@ class Once(TransactionTestCase):
     def test_what_another_has_removed_meanwhile_is_told(self):
         self.send(f"/stands/{self.birch.pk}/remove", "post", {"key": str(uuid.uuid4())})
         for path, method, body in self.actions():
-            if str(self.birch.pk) in f"{path}{body.get('stand', '')}{body.get('stands', '')}" and path != "/wind":
+            if (
+                str(self.birch.pk) in f"{path}{body.get('stand', '')}{body.get('stands', '')}"
+                and path != "/wind"
+            ):
                 told = self.send(path, method, body | {"key": str(uuid.uuid4())}, self.north)
                 self.assertIn(told.status_code, (404, 409, 422), (path, told.content))
                 self.assertGreater(len(told.json()["detail"]), 15)

@@ -1,4 +1,5 @@
-"""Single plants by hand: they outlive every rule, claim room first, and every action is taken back exactly."""
+"""Single plants by hand: they outlive every rule, claim room first, and every action is taken back
+exactly."""
 
 import csv
 import io
@@ -29,7 +30,10 @@ class Pins(GroundCase):
         """Form and item by id, as text."""
         planting = planted_of(self.fresh())[slug]
         plants = planting.plants((0, 0))
-        return {str(i): (f, planting.items[m]) for i, f, m in zip(plants.id.tolist(), plants.form.tolist(), plants.item.tolist())}
+        return {
+            str(i): (f, planting.items[m])
+            for i, f, m in zip(plants.id.tolist(), plants.form.tolist(), plants.item.tolist())
+        }
 
     def pin(self, status=200, path=None, **body):
         answer = self.post(path or self.path, {"key": key()} | body)
@@ -37,14 +41,19 @@ class Pins(GroundCase):
         return answer.json()
 
     def state(self):
-        return {p.plant: p.as_dict() for p in Pin.objects.all()}, self.all_ids(), [
-            s["sheets"]["keys"] for s in self.north.get(f"{self.base}/stands").json()]
+        return (
+            {p.plant: p.as_dict() for p in Pin.objects.all()},
+            self.all_ids(),
+            [s["sheets"]["keys"] for s in self.north.get(f"{self.base}/stands").json()],
+        )
 
     def test_removed_stays_removed_and_release_brings_it_back(self):
         before = self.plants()
         one, two = sorted(before)[:2]
         told = self.pin(remove=[one, two])
-        self.assertEqual((told["entry"]["lost"] >= 2, told["entry"]["what"]), (True, "Birch: 2 removed by hand"))
+        self.assertEqual(
+            (told["entry"]["lost"] >= 2, told["entry"]["what"]), (True, "Birch: 2 removed by hand")
+        )
         self.assertTrue({one, two}.isdisjoint(self.plants()))
         self.settings(fullness=1)
         self.settings(conditions=[{"kind": "slope", "lo": 0, "hi": 80}])
@@ -74,9 +83,14 @@ class Pins(GroundCase):
         inside = {i for i, (f, _) in self.plants().items() if 40 <= f[0] <= 140 and 40 <= f[2] <= 140}
         mine = {p["plant"]: p for p in told["plants"] if p["stand"] == self.birch.pk}
         self.assertEqual(set(mine), inside)
-        some = {self.birch.pk: list(mine)[:40], stones.pk: [p["plant"] for p in told["plants"] if p["stand"] == stones.pk][:3]}
+        some = {
+            self.birch.pk: list(mine)[:40],
+            stones.pk: [p["plant"] for p in told["plants"] if p["stand"] == stones.pk][:3],
+        }
         done = self.hand(some, east=3, south=-2, turn_by=90, size_by=1.2, lean=12, push=True)
-        self.assertEqual(done["entry"]["what"], f"Birch: 40 changed; Slate blocks: {len(some[stones.pk])} changed by hand")
+        self.assertEqual(
+            done["entry"]["what"], f"Birch: 40 changed; Slate blocks: {len(some[stones.pk])} changed by hand"
+        )
         after = {p["plant"]: p for p in self.select(stands=[self.birch.pk], pinned=True)["plants"]}
         self.assertEqual(set(after), set(some[self.birch.pk]))
         for plant, now in after.items():
@@ -94,7 +108,9 @@ class Pins(GroundCase):
         for _ in range(4):
             self.north.post(f"{self.base}/undo")
         self.assertEqual(self.state(), first)
-        self.assertIn("encloses nothing", self.post("/select", {"outline": [[1, 1], [2, 2], [3, 3]]}).json()["detail"])
+        self.assertIn(
+            "encloses nothing", self.post("/select", {"outline": [[1, 1], [2, 2], [3, 3]]}).json()["detail"]
+        )
         self.assertIn("has no plant 77", self.hand({self.birch.pk: ["77"]}, 409)["detail"])
         self.assertIn("1 to 10,000", self.hand({self.birch.pk: []}, 422)["detail"])
         self.assertEqual(self.state(), first)
@@ -109,7 +125,18 @@ class Pins(GroundCase):
         plants = self.plants()
         one = next(i for i, (f, _) in sorted(plants.items()) if 40 < f[0] < 200 and 40 < f[2] < 200)
         form = plants[one][0]
-        self.pin(change=[{"plant": one, "x": form[0] + 1.5, "turn": 90, "height": 1.3, "width": 1.2, "at": [form[0], form[2]]}])
+        self.pin(
+            change=[
+                {
+                    "plant": one,
+                    "x": form[0] + 1.5,
+                    "turn": 90,
+                    "height": 1.3,
+                    "width": 1.2,
+                    "at": [form[0], form[2]],
+                }
+            ]
+        )
         moved = self.plants()[one][0]
         self.assertAlmostEqual(moved[0], form[0] + 1.5, places=4)
         self.assertEqual([round(v, 3) for v in moved[7:9]], [1.2, 1.3])
@@ -125,7 +152,11 @@ class Pins(GroundCase):
 
     def test_a_set_plant_makes_room_for_itself_and_pins_are_not_set_into_each_other(self):
         blocks = self.level.stands.get(slug="slate-blocks")
-        self.post(f"/stands/{blocks.pk}", {"key": key(), "settings": {"conditions": [], "fullness": 1}}, method="patch")
+        self.post(
+            f"/stands/{blocks.pk}",
+            {"key": key(), "settings": {"conditions": [], "fullness": 1}},
+            method="patch",
+        )
         stones = self.plants("slate-blocks")
         crowded = sorted(stones.values(), key=lambda p: -p[0][7])[:12]
         add = [{"x": f[0], "z": f[2]} for f, _ in crowded]
@@ -149,9 +180,16 @@ class Pins(GroundCase):
         first, ids = self.state(), sorted(self.plants())
         actions = st.one_of(
             st.builds(lambda k: {"remove": [ids[k]]}, st.integers(0, 40)),
-            st.builds(lambda k, t, s: {"change": [{"plant": ids[k], "turn": t, "height": s}], "push": True}, st.integers(41, 80),
-                      st.floats(0, 359), st.floats(0.5, 2)),
-            st.builds(lambda x, z: {"add": [{"x": x, "z": z}], "push": True}, st.floats(5, 250), st.floats(5, 250)))
+            st.builds(
+                lambda k, t, s: {"change": [{"plant": ids[k], "turn": t, "height": s}], "push": True},
+                st.integers(41, 80),
+                st.floats(0, 359),
+                st.floats(0.5, 2),
+            ),
+            st.builds(
+                lambda x, z: {"add": [{"x": x, "z": z}], "push": True}, st.floats(5, 250), st.floats(5, 250)
+            ),
+        )
 
         @settings(max_examples=4, deadline=None)
         @given(st.lists(actions, min_size=1, max_size=3, unique_by=str))
@@ -178,8 +216,12 @@ class Pins(GroundCase):
         self.pin(change=[{"plant": one, "turn": 10}])
         self.settings(mix=[{"item": "birch", "weight": 1}, {"item": "moor-grass", "weight": 1}])
         mixed = self.plants()
-        self.assertEqual(self.post("/exchange", {"key": key(), "item": "birch", "by": "moor-grass"}).status_code, 422)
-        self.assertEqual(self.post("/exchange", {"key": key(), "item": "birch", "by": "palm"}).status_code, 422)
+        self.assertEqual(
+            self.post("/exchange", {"key": key(), "item": "birch", "by": "moor-grass"}).status_code, 422
+        )
+        self.assertEqual(
+            self.post("/exchange", {"key": key(), "item": "birch", "by": "palm"}).status_code, 422
+        )
         answer = self.post("/exchange", {"key": key(), "item": "birch", "by": "slate-block"})
         self.assertEqual(answer.status_code, 200, answer.content)
         after = self.plants()
@@ -196,15 +238,21 @@ class Pins(GroundCase):
         one = sorted(self.plants())[0]
         grass = self.level.stands.get(slug="moor-grass").pk
         for body, status, word in (
-                ({}, 422, "nothing was asked"), ({"remove": ["77"]}, 409, "no plant 77"), ({"release": [one]}, 409, "not pinned"),
-                ({"add": [{"x": -4, "z": 9}]}, 422, "outside the level"),
-                ({"add": [{"x": 9, "z": 9, "item": "palm"}]}, 422, "palm"),
-                ({"change": [{"plant": one, "height": 0}]}, 422, "height"), ({"remove": ["1.5"]}, 422, "remove"),
-                ({"remove": [one], "add": [{"x": 1e9, "z": 0}]}, 422, "outside")):
+            ({}, 422, "nothing was asked"),
+            ({"remove": ["77"]}, 409, "no plant 77"),
+            ({"release": [one]}, 409, "not pinned"),
+            ({"add": [{"x": -4, "z": 9}]}, 422, "outside the level"),
+            ({"add": [{"x": 9, "z": 9, "item": "palm"}]}, 422, "palm"),
+            ({"change": [{"plant": one, "height": 0}]}, 422, "height"),
+            ({"remove": ["1.5"]}, 422, "remove"),
+            ({"remove": [one], "add": [{"x": 1e9, "z": 0}]}, 422, "outside"),
+        ):
             told = self.pin(status, **body)
             self.assertIn(word, json.dumps(told), body)
         self.assertIn("sward", self.pin(422, f"/stands/{grass}/pins", add=[{"x": 9, "z": 9}])["detail"])
-        self.assertEqual(self.post(self.path, {"key": key(), "remove": [one]}, self.client_of("guest")).status_code, 403)
+        self.assertEqual(
+            self.post(self.path, {"key": key(), "remove": [one]}, self.client_of("guest")).status_code, 403
+        )
         self.assertEqual((self.state(), Entry.objects.count()), (before, entries))
         same = key()
         for _ in range(2):

@@ -1,4 +1,5 @@
-"""Every operation of the API × every role, asked with bodies that are right, so that a refusal is the role's."""
+"""Every operation of the API × every role, asked with bodies that are right, so that a refusal is the
+role's."""
 
 import io
 import json
@@ -49,19 +50,23 @@ class Undone(Exception):
 
 
 class Roles(GroundCase):
-    """`self.right` has, for each operation, who may do it (see: all members; plant: artists and leads; lead; make: whoever is
-    artist or lead somewhere; own: a signed-in person, of what is theirs) and a right body, or a function that makes one."""
+    """`self.right` has, for each operation, who may do it (see: all members; plant: artists and leads; lead;
+    make: whoever is artist or lead somewhere; own: a signed-in person, of what is theirs) and a right body,
+    or a function that makes one."""
 
     def setUp(self):
         super().setUp()
         users = {u.username: u for u in User.objects.all()}
         users["stranger"] = User.objects.create_user("stranger", password=PASSWORD)
         self.people = {name: self.client_of(name) for name in ("guest", "north", "lead", "stranger")}
-        self.other = Level.objects.create(slug="elsewhere", name="Elsewhere", seed=1, cell=1, rows=9, columns=9, low=0, high=1,
-                                          marks=MARKS)
+        self.other = Level.objects.create(
+            slug="elsewhere", name="Elsewhere", seed=1, cell=1, rows=9, columns=9, low=0, high=1, marks=MARKS
+        )
         Membership.objects.create(user=users["lead"], level=self.other, role="lead")
         self.shot = self.post("/snapshots", {"name": "Before"}).json()["id"]
-        self.mask = self.north.post(f"{self.base}/masks", {"key": uuid.uuid4(), "name": "Steps", "file": png()})
+        self.mask = self.north.post(
+            f"{self.base}/masks", {"key": uuid.uuid4(), "name": "Steps", "file": png()}
+        )
         for path in ([[30, 180]], [[60, 200]]):
             self.stroke(self.people["lead"], path=path)
         self.post("/undo", {}, self.people["lead"])
@@ -70,10 +75,27 @@ class Roles(GroundCase):
         self.post("/undo", {})
         self.keep_set = ConditionSet.objects.create(name="Gentle", conditions=[], by=users["lead"])
         self.tip = BrushTip.objects.create(name="own", by=users["north"], data=bytes(64 * 64))
-        self.drafts = {name: Draft.objects.create(user=users[name], level=None, kind="heights", state="ready", names=["a"],
-                                                  found={"kind": "PNG", "rows": 9, "columns": 9}) for name in ("north", "lead")}
-        self.jobs = {name: Job.objects.create(kind="handover", key=f"h {name}", level=self.level, user=users[name],
-                                              arguments={"file": "plants.csv"}) for name in ("north", "lead", "guest")}
+        self.drafts = {
+            name: Draft.objects.create(
+                user=users[name],
+                level=None,
+                kind="heights",
+                state="ready",
+                names=["a"],
+                found={"kind": "PNG", "rows": 9, "columns": 9},
+            )
+            for name in ("north", "lead")
+        }
+        self.jobs = {
+            name: Job.objects.create(
+                kind="handover",
+                key=f"h {name}",
+                level=self.level,
+                user=users[name],
+                arguments={"file": "plants.csv"},
+            )
+            for name in ("north", "lead", "guest")
+        }
         block = glb("slate-block")
         thing = {"name": "Block", "height": 1, "crown": 1, "trunk": 1, "glb": block, "silhouette": b"x"}
         drawn = thing | {"picture": b"x", "scale": 1}
@@ -82,68 +104,119 @@ class Roles(GroundCase):
         spare = ShelfItem.objects.create(slug="spare", group="rock", **drawn | {"name": "Spare"})
         ShelfVersion.objects.create(item=spare, revision=1, what="made", **drawn)
         StockItem.objects.create(level=self.level, slug="spare", **thing)
-        self.batches = {name: BroughtItem.objects.create(batch=uuid.uuid4(), user=users[name], paths=[], **drawn)
-                        for name in ("north", "lead")}
+        self.batches = {
+            name: BroughtItem.objects.create(batch=uuid.uuid4(), user=users[name], paths=[], **drawn)
+            for name in ("north", "lead")
+        }
         for name, row in self.batches.items():
             Job.objects.create(kind="bring stock", key=f"stock {row.batch}", user=users[name])
-        UprootedPlace.objects.create(level=self.level, stand=self.birch, key=uuid.uuid4(), path=[[20, 20]], radius=2)
+        UprootedPlace.objects.create(
+            level=self.level, stand=self.birch, key=uuid.uuid4(), path=[[20, 20]], radius=2
+        )
         Level.objects.get(pk=self.level.pk).pins_changed()
         self.plant = str(sorted(self.ids()[0])[5])
 
     def right(self):
         key, birch = str(uuid.uuid4()), self.birch.pk
-        stroke = {"key": key, "stand": birch, "verb": "thin", "path": [[80, 90]], "radius": 24, "soft": 0.4, "strength": 0.8}
+        stroke = {
+            "key": key,
+            "stand": birch,
+            "verb": "thin",
+            "path": [[80, 90]],
+            "radius": 24,
+            "soft": 0.4,
+            "strength": 0.8,
+        }
         level, stand = "/api/levels/{slug}", "/api/levels/{slug}/stands/{stand}"
         posts = {
             f"{level}/views": ("plant", {"key": key, "name": "Rim", **KEEP}),
-            f"{level}/resolution/try": ("see", {"key": key, "cell": 2}), f"{level}/resolution": ("lead", {"key": key, "cell": 2}),
-            f"{level}/shapes": ("plant", {"key": key, "put": [AREA]}), f"{level}/shapes/try": ("see", {"key": key, "put": [AREA]}),
+            f"{level}/resolution/try": ("see", {"key": key, "cell": 2}),
+            f"{level}/resolution": ("lead", {"key": key, "cell": 2}),
+            f"{level}/shapes": ("plant", {"key": key, "put": [AREA]}),
+            f"{level}/shapes/try": ("see", {"key": key, "put": [AREA]}),
             f"{level}/shapes.geojson": ("plant", {"type": "FeatureCollection", "features": []}),
             f"{level}/masks": ("plant", lambda: {"key": key, "name": "Map", "file": png()}),
-            f"{stand}/try": ("see", {"settings": {"fullness": 0.4}}), f"{stand}/aim": ("see", {"count": 50}),
-            f"{stand}/sample": ("see", {"settings": {}}), f"{stand}/difference": ("see", {"settings": {"fullness": 0.4}}),
-            f"{stand}/suitability": ("see", {"settings": {}}), f"{stand}/clear": ("plant", {"key": key}),
+            f"{stand}/try": ("see", {"settings": {"fullness": 0.4}}),
+            f"{stand}/aim": ("see", {"count": 50}),
+            f"{stand}/sample": ("see", {"settings": {}}),
+            f"{stand}/difference": ("see", {"settings": {"fullness": 0.4}}),
+            f"{stand}/suitability": ("see", {"settings": {}}),
+            f"{stand}/clear": ("plant", {"key": key}),
             f"{level}/clear": ("plant", {"key": key}),
-            f"{level}/strokes": ("plant", stroke), f"{level}/strokes/try": ("plant", stroke),
-            f"{level}/new-stand": ("plant", {"key": key, "name": "More", "stratum": "Shrub", "item": "birch"}),
-            f"{stand}/duplicate": ("plant", {"key": key}), f"{stand}/move": ("plant", {"key": key, "stratum": "Shrub"}),
-            f"{stand}/change": ("plant", {"key": key, "name": "Silver"}), f"{stand}/remove": ("plant", {"key": key}),
+            f"{level}/strokes": ("plant", stroke),
+            f"{level}/strokes/try": ("plant", stroke),
+            f"{level}/new-stand": (
+                "plant",
+                {"key": key, "name": "More", "stratum": "Shrub", "item": "birch"},
+            ),
+            f"{stand}/duplicate": ("plant", {"key": key}),
+            f"{stand}/move": ("plant", {"key": key, "stratum": "Shrub"}),
+            f"{stand}/change": ("plant", {"key": key, "name": "Silver"}),
+            f"{stand}/remove": ("plant", {"key": key}),
             f"{level}/exchange": ("plant", {"key": key, "item": "birch", "by": "slate-block"}),
             f"{stand}/pins": ("plant", {"key": key, "remove": [self.plant]}),
             f"{stand}/pins/try": ("plant", {"key": key, "add": {"x": 100, "z": 100}}),
             f"{level}/uproot": ("plant", {"key": key, "stands": [birch], "path": [[120, 120]], "radius": 40}),
-            f"{stand}/regrow": ("plant", {"key": key}), f"{level}/select": ("see", {}),
+            f"{stand}/regrow": ("plant", {"key": key}),
+            f"{level}/select": ("see", {}),
             f"{level}/hand": ("plant", {"key": key, "plants": {birch: [self.plant]}, "do": "remove"}),
-            f"{level}/snapshots": ("plant", {"name": "Now"}), f"{level}/snapshots/compare": ("see", {"before": self.shot}),
+            f"{level}/snapshots": ("plant", {"name": "Now"}),
+            f"{level}/snapshots/compare": ("see", {"before": self.shot}),
             f"{level}/snapshots/difference": ("see", {"before": self.shot}),
-            f"{level}/snapshots/{{snapshot}}/go-back": ("plant", {"key": key}), f"{level}/conditions/look": ("see", SLOPE),
-            f"{level}/conditions/noise": ("see", {"noise": {}, "side": 100}), f"{stand}/why": ("see", {"x": 90, "z": 90}),
+            f"{level}/snapshots/{{snapshot}}/go-back": ("plant", {"key": key}),
+            f"{level}/conditions/look": ("see", SLOPE),
+            f"{level}/conditions/noise": ("see", {"noise": {}, "side": 100}),
+            f"{stand}/why": ("see", {"x": 90, "z": 90}),
             f"{level}/conditions/copy": ("plant", {"key": key, "conditions": [SLOPE], "to": [birch]}),
-            f"{level}/cost": ("see", VIEW), f"{level}/beat": ("see", BENCH), f"{level}/undo": ("plant", {}),
-            f"{level}/redo": ("plant", {}), f"{level}/journal/{{entry}}/undo": ("plant", {}),
-            f"{level}/journal/{{entry}}/redo": ("plant", {}), f"{level}/handover/{{file}}": ("see", {}),
-            f"{level}/handover/jobs/{{job}}/stop": ("own", {}), f"{level}/bake": ("plant", {}), f"{level}/bake/stop": ("plant", {}),
+            f"{level}/cost": ("see", VIEW),
+            f"{level}/beat": ("see", BENCH),
+            f"{level}/undo": ("plant", {}),
+            f"{level}/redo": ("plant", {}),
+            f"{level}/journal/{{entry}}/undo": ("plant", {}),
+            f"{level}/journal/{{entry}}/redo": ("plant", {}),
+            f"{level}/handover/{{file}}": ("see", {}),
+            f"{level}/handover/jobs/{{job}}/stop": ("own", {}),
+            f"{level}/bake": ("plant", {}),
+            f"{level}/bake/stop": ("plant", {}),
             "/api/drafts": ("make", lambda: {"kind": "heights", "files": png(), "options": "{}"}),
-            "/api/drafts/{draft}/stop": ("own", {}), "/api/drafts/{draft}/keep": ("own", {"key": key, "name": "Fell"}),
+            "/api/drafts/{draft}/stop": ("own", {}),
+            "/api/drafts/{draft}/keep": ("own", {"key": key, "name": "Fell"}),
             "/api/drafts/made": ("make", {"form": "flat", "width": 64, "length": 64}),
             "/api/shelf/bring": ("make", lambda: {"files": png()}),
             f"{level}/stock/take": ("plant", {"key": key, "items": ["birch"]}),
             f"{level}/stock/leave": ("plant", {"key": key, "item": "spare"}),
-            f"{level}/copy": ("lead-or-artist", {"name": "Another"}), f"{level}/remove": ("lead", {}),
+            f"{level}/copy": ("lead-or-artist", {"name": "Another"}),
+            f"{level}/remove": ("lead", {}),
             "/api/removed-levels/{slug}/bring-back": ("lead", {}),
             f"{level}/stock/hold": ("lead", {"key": key, "item": "spare", "held": True}),
             f"{level}/new-stand/try": ("see", {"stratum": "Shrub", "item": "birch"}),
             f"{level}/layers/texture": ("plant", lambda: {"key": key, "name": "turf", "file": png()}),
             "/api/shelf/bring/{batch}/{thing}/mend": ("own", {"mend": "both sides"}),
-            "/api/shelf/new/stand-in": ("make", {"name": "Cone", "group": "tree", "shape": "cone", "height": 3, "width": 1,
-                                                 "colour": "#112233"}),
+            "/api/shelf/new/stand-in": (
+                "make",
+                {
+                    "name": "Cone",
+                    "group": "tree",
+                    "shape": "cone",
+                    "height": 3,
+                    "width": 1,
+                    "colour": "#112233",
+                },
+            ),
             "/api/shelf/{item}/mend": ("make", {"revision": 1, "mend": "both sides"}),
-            "/api/shelf/{item}/version": ("make", {"revision": 1, "use": 1}), "/api/shelf/{item}/put-back": ("make", {}),
+            "/api/shelf/{item}/version": ("make", {"revision": 1, "use": 1}),
+            "/api/shelf/{item}/put-back": ("make", {}),
             "/api/shelf/{item}/replace": ("own", {"revision": 1}),
-            "/api/shelf/bring/{batch}/keep": ("own", {"things": [{"id": 0, "name": "Kept", "group": "tree"}]}),
+            "/api/shelf/bring/{batch}/keep": (
+                "own",
+                {"things": [{"id": 0, "name": "Kept", "group": "tree"}]},
+            ),
             "/api/tips": ("make", lambda: {"file": png()}),
             "/api/saved-levels": ("make", lambda: {"file": self.saved(), "name": key}),
-            "/api/condition-sets": ("plant", {"name": "Steep", "level": self.level.slug, "conditions": [SLOPE]}),
+            "/api/condition-sets": (
+                "plant",
+                {"name": "Steep", "level": self.level.slug, "conditions": [SLOPE]},
+            ),
         }
         others = {
             ("put", f"{level}/marks"): ("lead", {"key": key, "marks": MARKS}),
@@ -151,25 +224,42 @@ class Roles(GroundCase):
             ("put", f"{level}/name"): ("lead", {"key": key, "name": "Moor End"}),
             ("get", "/api/removed-levels"): ("anybody", None),
             ("put", f"{level}/layers/look"): ("plant", {"key": key, "name": "turf", "colour": "#112233"}),
-            ("get", "/api/shelf/{item}"): ("anybody", None), ("delete", "/api/shelf/{item}"): ("make", {}),
-            ("put", "/api/shelf/{item}"): ("make", {"revision": 1, "name": "Spare", "group": "rock", "traits": {"stiffness": 1}}),
+            ("get", "/api/shelf/{item}"): ("anybody", None),
+            ("delete", "/api/shelf/{item}"): ("make", {}),
+            ("put", "/api/shelf/{item}"): (
+                "make",
+                {"revision": 1, "name": "Spare", "group": "rock", "traits": {"stiffness": 1}},
+            ),
             ("get", "/api/shelf/{item}/against/{batch}/{thing}"): ("own", None),
             ("get", "/api/shelf/bring/{batch}/{thing}.glb"): ("own", None),
             ("delete", f"{level}/views/{{name}}"): ("plant", {"key": key}),
-            ("put", "/api/drafts/{draft}"): ("own", {}), ("delete", "/api/drafts/{draft}"): ("own", {}),
+            ("put", "/api/drafts/{draft}"): ("own", {}),
+            ("delete", "/api/drafts/{draft}"): ("own", {}),
             ("delete", f"{level}/masks/{{name}}"): ("plant", {"key": key}),
-            ("patch", f"{level}/stands"): ("plant", {"key": key, "stands": {birch: {"settings": {"fullness": 0.3}}}}),
-            ("patch", stand): ("plant", {"key": key, "settings": {"fullness": 0.3}}), ("delete", "/api/tips/{tip}"): ("own", {}),
-            ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {}), ("delete", "/api/condition-sets/{pk}"): ("lead", {}),
-            ("put", "/api/session/keys"): ("anybody", {"keys": {}}), ("delete", "/api/session"): ("anybody", {}),
-            ("get", "/api/audit"): ("lead", None), ("get", "/api/tips"): ("anybody", None),
+            ("patch", f"{level}/stands"): (
+                "plant",
+                {"key": key, "stands": {birch: {"settings": {"fullness": 0.3}}}},
+            ),
+            ("patch", stand): ("plant", {"key": key, "settings": {"fullness": 0.3}}),
+            ("delete", "/api/tips/{tip}"): ("own", {}),
+            ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {}),
+            ("delete", "/api/condition-sets/{pk}"): ("lead", {}),
+            ("put", "/api/session/keys"): ("anybody", {"keys": {}}),
+            ("delete", "/api/session"): ("anybody", {}),
+            ("get", "/api/audit"): ("lead", None),
+            ("get", "/api/tips"): ("anybody", None),
             ("get", "/api/levels"): ("anybody", None),
-            ("get", "/api/condition-sets"): ("anybody", None), ("get", "/api/drafts/{draft}"): ("own", None),
-            ("get", f"{level}/handover/jobs/{{job}}"): ("own", None), ("get", "/api/drafts/{draft}/preview.png"): ("own", None),
-            ("get", f"{level}/handover/jobs/{{job}}/file"): ("own", None), ("get", "/api/shelf"): ("anybody", None),
+            ("get", "/api/condition-sets"): ("anybody", None),
+            ("get", "/api/drafts/{draft}"): ("own", None),
+            ("get", f"{level}/handover/jobs/{{job}}"): ("own", None),
+            ("get", "/api/drafts/{draft}/preview.png"): ("own", None),
+            ("get", f"{level}/handover/jobs/{{job}}/file"): ("own", None),
+            ("get", "/api/shelf"): ("anybody", None),
             ("get", "/api/shelf/{item}/{revision}.png"): ("anybody", None),
-            ("get", "/api/shelf/{item}/{revision}.glb"): ("anybody", None), ("get", "/api/shelf/bring/{batch}"): ("own", None),
-            ("get", "/api/shelf/bring/{batch}/{thing}.png"): ("own", None), ("put", "/api/shelf/bring/{batch}"): ("own", {}),
+            ("get", "/api/shelf/{item}/{revision}.glb"): ("anybody", None),
+            ("get", "/api/shelf/bring/{batch}"): ("own", None),
+            ("get", "/api/shelf/bring/{batch}/{thing}.png"): ("own", None),
+            ("put", "/api/shelf/bring/{batch}"): ("own", {}),
             ("delete", "/api/shelf/bring/{batch}"): ("own", {}),
         }
         return {("post", path): said for path, said in posts.items()} | others
@@ -180,12 +270,28 @@ class Roles(GroundCase):
     def path(self, path: str, name: str) -> str:
         """A path with what is there in place of its parameters."""
         entry = self.taken_back if path.endswith("redo") else self.entry
-        known = {"tx": 0, "tz": 0, "revision": 1, "kind": "heights", "column": 0, "row": 0, "key": "k", "item": "birch",
-                 "layer": "turf", "slug": self.level.slug, "stand": self.birch.pk, "entry": entry, "snapshot": self.shot,
-                 "pk": self.keep_set.pk, "tip": self.tip.pk, "file": "plants.csv",
-                 "batch": self.batches.get(name, self.batches["lead"]).batch,
-                 "thing": self.batches.get(name, self.batches["lead"]).pk,
-                 "draft": self.drafts.get(name, self.drafts["lead"]).pk, "job": self.jobs.get(name, self.jobs["lead"]).pk}
+        known = {
+            "tx": 0,
+            "tz": 0,
+            "revision": 1,
+            "kind": "heights",
+            "column": 0,
+            "row": 0,
+            "key": "k",
+            "item": "birch",
+            "layer": "turf",
+            "slug": self.level.slug,
+            "stand": self.birch.pk,
+            "entry": entry,
+            "snapshot": self.shot,
+            "pk": self.keep_set.pk,
+            "tip": self.tip.pk,
+            "file": "plants.csv",
+            "batch": self.batches.get(name, self.batches["lead"]).batch,
+            "thing": self.batches.get(name, self.batches["lead"]).pk,
+            "draft": self.drafts.get(name, self.drafts["lead"]).pk,
+            "job": self.jobs.get(name, self.jobs["lead"]).pk,
+        }
         known["name"] = "Steps" if "masks" in path else "Rim"
         if path.startswith("/api/shelf/{item}"):
             known["item"] = "lost" if path.endswith("put-back") else "spare"
@@ -207,7 +313,9 @@ class Roles(GroundCase):
             thing = next(row.pk for row in self.batches.values() if str(row.batch) in path)
             body = {"things": [body["things"][0] | {"id": thing}]}
         if path.endswith("/replace"):
-            mine = next(row for name, row in self.batches.items() if self.people[name] is client or name == "lead")
+            mine = next(
+                row for name, row in self.batches.items() if self.people[name] is client or name == "lead"
+            )
             body = body | {"batch": str(mine.batch), "thing": mine.pk}
         if callable(body):
             return getattr(client, method)(path, body())
@@ -231,17 +339,27 @@ class Roles(GroundCase):
 
     def lay_files(self):
         """What drafts and jobs have made beforehand."""
-        for path in [drafts.folder_of(d) / "preview.png" for d in self.drafts.values()] + [path_of(j) for j in self.jobs.values()]:
+        for path in [drafts.folder_of(d) / "preview.png" for d in self.drafts.values()] + [
+            path_of(j) for j in self.jobs.values()
+        ]:
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_bytes(b"made before")
             self.addCleanup(shutil.rmtree, path.parent, ignore_errors=True)
 
     def test_every_operation_is_open_to_the_roles_that_may_and_to_no_others(self):
         self.assertEqual(self.mask.status_code, 200)
-        right, opened = self.right(), {("get", "/api/session"), ("post", "/api/session"), ("post", "/api/session/first")}
-        may = {"see": {"guest", "north", "lead"}, "plant": {"north", "lead"}, "lead": {"lead"}, "make": {"north", "lead"},
-               "lead-or-artist": {"north", "lead"},
-               "anybody": {"guest", "north", "lead", "stranger"}}
+        right, opened = (
+            self.right(),
+            {("get", "/api/session"), ("post", "/api/session"), ("post", "/api/session/first")},
+        )
+        may = {
+            "see": {"guest", "north", "lead"},
+            "plant": {"north", "lead"},
+            "lead": {"lead"},
+            "make": {"north", "lead"},
+            "lead-or-artist": {"north", "lead"},
+            "anybody": {"guest", "north", "lead", "stranger"},
+        }
         for method, template, *_ in operations():
             if (method, template) in opened:
                 continue
@@ -251,13 +369,21 @@ class Roles(GroundCase):
             self.assertIn((method, template), right, "an operation whose roles are not said")
             needed, body = right[method, template]
             for name in self.people:
-                allowed = may.get(needed) or ({"north"} if "tips" in template else set(
-                    self.drafts if "drafts" in template or "shelf" in template else self.jobs))
+                allowed = may.get(needed) or (
+                    {"north"}
+                    if "tips" in template
+                    else set(self.drafts if "drafts" in template or "shelf" in template else self.jobs)
+                )
                 status = self.answer(name, method, template, body)
                 said = (name, method, template, status, self.answered[:300])
                 if name in allowed:
                     self.assertLess(status, 300, said)
-                elif name == "stranger" and "{slug}" in template or template == "/api/condition-sets" and name == "stranger":
+                elif (
+                    name == "stranger"
+                    and "{slug}" in template
+                    or template == "/api/condition-sets"
+                    and name == "stranger"
+                ):
                     self.assertEqual(status, 404, said)
                 else:
                     self.assertIn(status, (403, 404), said)
@@ -265,26 +391,40 @@ class Roles(GroundCase):
     def test_ids_of_one_level_mean_nothing_under_anothers_path(self):
         right, tried = self.right(), 0
         for (method, template), (_, body) in right.items():
-            if template.count("{") < 2 or "{name}" in template or "{file}" in template or "{slug}" not in template:
+            if (
+                template.count("{") < 2
+                or "{name}" in template
+                or "{file}" in template
+                or "{slug}" not in template
+            ):
                 continue
             path = self.path(template, "lead").replace(f"/{self.level.slug}/", "/elsewhere/")
             status = self.answer("lead", method, template, body, path)
-            if method == "delete" and status == 200:  # told what is left there, which is nothing of this level
+            if (
+                method == "delete" and status == 200
+            ):  # told what is left there, which is nothing of this level
                 self.assertTrue(Snapshot.objects.filter(pk=self.shot).exists())
                 continue
             self.assertIn(status, (404, 409, 422), (method, path, self.answered[:200]))
             tried += 1
         self.assertGreater(tried, 12)
         pins_of(self.level)
-        self.assertEqual((Stand.objects.filter(level=self.other).count(), Entry.objects.filter(level=self.other).count()), (0, 0))
+        self.assertEqual(
+            (Stand.objects.filter(level=self.other).count(), Entry.objects.filter(level=self.other).count()),
+            (0, 0),
+        )
 
     def test_a_saved_set_is_written_by_its_owner_or_a_lead_only(self):
         body = {"name": "Gentle", "level": self.level.slug, "conditions": [SLOPE]}
-        ask = lambda who: self.people[who].post("/api/condition-sets", json.dumps(body), content_type="application/json")  # noqa: E731
+        ask = lambda who: self.people[who].post(
+            "/api/condition-sets", json.dumps(body), content_type="application/json"
+        )
         self.assertEqual(ask("north").status_code, 403)
         self.assertEqual(ConditionSet.objects.get().conditions, [])
         self.assertEqual(ask("lead").status_code, 200)
         body["name"] = "Northern"
-        self.assertEqual((ask("north").status_code, ask("north").status_code, ask("lead").status_code), (200, 200, 200))
+        self.assertEqual(
+            (ask("north").status_code, ask("north").status_code, ask("lead").status_code), (200, 200, 200)
+        )
         self.assertEqual(ConditionSet.objects.get(name="Northern").by.username, "north")
         self.assertTrue(Mask.objects.exists())

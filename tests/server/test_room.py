@@ -13,9 +13,12 @@ from thicket.planted import patching
 
 
 def overlaps(level):
-    """Pairs of plants whose footprints overlap by the rules, checked with scipy's tree over the whole level."""
+    """Pairs of plants whose footprints overlap by the rules, checked with scipy's tree over the whole
+    level."""
     scene = planted_of(level)
-    plantings = [scene.planting(s.number) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward]
+    plantings = [
+        scene.planting(s.number) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward
+    ]
     whole = [(p, p.discs(p.everywhere, 0, True), p.discs(p.everywhere, 0, False)) for p in plantings]
     bad = 0
     for a, (upper, crowns, trunks) in enumerate(whole):
@@ -40,8 +43,11 @@ class Room(GroundCase):
     def test_no_footprints_overlap_and_no_tuft_grows_through_a_trunk(self):
         self.settings(conditions=[], spacing=2.2, fullness=1)
         blocks = self.level.stands.get(slug="slate-blocks")
-        self.post(f"/stands/{blocks.pk}", {"key": key(),
-                                          "settings": {"conditions": [], "spacing": 2.5, "fullness": 0.9}}, method="patch")
+        self.post(
+            f"/stands/{blocks.pk}",
+            {"key": key(), "settings": {"conditions": [], "spacing": 2.5, "fullness": 0.9}},
+            method="patch",
+        )
         bad, count = overlaps(self.fresh())
         self.assertEqual((bad, count > 4000), (0, True))
         level = self.fresh()
@@ -77,8 +83,12 @@ class Room(GroundCase):
         def check(planting, x, z, wide, high):
             whole = planting.plants((0, 0))
             box = (x, z, min(x + wide, 256), min(z + high, 256))
-            inside = ((whole.form[:, 0] >= box[0]) & (whole.form[:, 0] < box[2]) & (whole.form[:, 2] >= box[1])
-                      & (whole.form[:, 2] < box[3]))
+            inside = (
+                (whole.form[:, 0] >= box[0])
+                & (whole.form[:, 0] < box[2])
+                & (whole.form[:, 2] >= box[1])
+                & (whole.form[:, 2] < box[3])
+            )
             self.assertEqual(set(planting.plants_in(box).id.tolist()), set(whole.id[inside].tolist()))
 
         check()
@@ -86,9 +96,18 @@ class Room(GroundCase):
     def test_a_sheet_planted_anew_in_part_is_the_sheet_planted_whole(self):
         self.settings(conditions=[], spacing=2.4, fullness=0.9, gap=0.3)
         stones = self.level.stands.get(slug="slate-blocks")
-        self.post(f"/stands/{stones.pk}", {"key": key(), "settings": {"conditions": [], "fullness": 0.5}}, method="patch")
-        stroke = st.tuples(st.sampled_from(["thicken", "thin"]), st.integers(0, 255), st.integers(0, 255), st.integers(2, 40),
-                           st.booleans())
+        self.post(
+            f"/stands/{stones.pk}",
+            {"key": key(), "settings": {"conditions": [], "fullness": 0.5}},
+            method="patch",
+        )
+        stroke = st.tuples(
+            st.sampled_from(["thicken", "thin"]),
+            st.integers(0, 255),
+            st.integers(0, 255),
+            st.integers(2, 40),
+            st.booleans(),
+        )
 
         @settings(max_examples=8, deadline=None)
         @given(st.lists(stroke, min_size=1, max_size=3))
@@ -97,12 +116,17 @@ class Room(GroundCase):
             for verb, x, z, radius, above in strokes:
                 for planting in self.singles():
                     planting.plants((0, 0))
-                self.stroke(stand=(stones if above else self.birch).pk, verb=verb, path=[[x, z]], radius=radius)
+                self.stroke(
+                    stand=(stones if above else self.birch).pk, verb=verb, path=[[x, z]], radius=radius
+                )
                 for planting in self.singles():
                     old = CACHE.peek(("mark", planting.level.slug, planting.stand.number, (0, 0)))
                     mark = planting.keys.mark((0, 0), planting.site)
                     patches += planting._from_before((0, 0), old, mark) is not None
-                    planted, whole = planting.plants((0, 0)), patching.in_order(planting.plants_in(planting.window((0, 0))))
+                    planted, whole = (
+                        planting.plants((0, 0)),
+                        patching.in_order(planting.plants_in(planting.window((0, 0)))),
+                    )
                     for name in ("id", "form", "item"):
                         np.testing.assert_array_equal(getattr(planted, name), getattr(whole, name))
             self.assertGreater(patches, 0)
@@ -111,7 +135,11 @@ class Room(GroundCase):
 
     def singles(self):
         scene = planted_of(self.fresh())
-        return [scene.planting(s.number) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward]
+        return [
+            scene.planting(s.number)
+            for s in sorted(scene.stands.values(), key=lambda s: s.order)
+            if not s.sward
+        ]
 
     def test_why_names_the_plant_in_the_way(self):
         self.settings(conditions=[], spacing=2.2, fullness=1)

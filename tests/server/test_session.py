@@ -1,5 +1,6 @@
-"""Whole working sessions of two people, drawn by chance: what is kept between requests never differs from what planting anew
-gives, nothing is lost or doubled, nothing stands in anything, and taking all back leaves the level as it was."""
+"""Whole working sessions of two people, drawn by chance: what is kept between requests never differs from
+what planting anew gives, nothing is lost or doubled, nothing stands in anything, and taking all back leaves
+the level as it was."""
 
 import json
 
@@ -25,30 +26,54 @@ change = st.one_of(
     st.builds(lambda v: {"spacing": v}, st.sampled_from([2.6, 4.0, 6.5])),
     st.builds(lambda v: {"gap": v}, st.sampled_from([0.0, 0.8])),
     st.builds(lambda v: {"under": v}, st.sampled_from([[], ["Stone", "Canopy"]])),
-    st.builds(lambda v: {"conditions": v}, st.sampled_from([[], [{"kind": "slope", "lo": 0, "hi": 20, "soft_hi": 9}]])))
-actions = st.lists(st.one_of(
-    st.tuples(st.just("stroke"), person, stand, st.sampled_from(["thicken", "thin", "ease", "level"]), where, where,
-              st.integers(3, 60)),
-    st.tuples(st.just("settings"), person, stand, change),
-    st.tuples(st.just("set"), person, single, where, where),
-    st.tuples(st.just("hand"), person, single, where, where, st.sampled_from(["change", "copy", "remove"])),
-    st.tuples(st.just("uproot"), person, single, where, where, st.integers(2, 20)),
-    st.tuples(st.just("shape"), person, where, where, st.integers(4, 30)),
-    st.tuples(st.just("duplicate"), person, stand),
-    st.tuples(st.just("seed"), person, stand, st.integers(1, 9)),
-    st.tuples(st.just("clear"), person, stand),
-    st.tuples(st.just("undo"), person), st.tuples(st.just("redo"), person)), min_size=5, max_size=9)
+    st.builds(
+        lambda v: {"conditions": v},
+        st.sampled_from([[], [{"kind": "slope", "lo": 0, "hi": 20, "soft_hi": 9}]]),
+    ),
+)
+actions = st.lists(
+    st.one_of(
+        st.tuples(
+            st.just("stroke"),
+            person,
+            stand,
+            st.sampled_from(["thicken", "thin", "ease", "level"]),
+            where,
+            where,
+            st.integers(3, 60),
+        ),
+        st.tuples(st.just("settings"), person, stand, change),
+        st.tuples(st.just("set"), person, single, where, where),
+        st.tuples(
+            st.just("hand"), person, single, where, where, st.sampled_from(["change", "copy", "remove"])
+        ),
+        st.tuples(st.just("uproot"), person, single, where, where, st.integers(2, 20)),
+        st.tuples(st.just("shape"), person, where, where, st.integers(4, 30)),
+        st.tuples(st.just("duplicate"), person, stand),
+        st.tuples(st.just("seed"), person, stand, st.integers(1, 9)),
+        st.tuples(st.just("clear"), person, stand),
+        st.tuples(st.just("undo"), person),
+        st.tuples(st.just("redo"), person),
+    ),
+    min_size=5,
+    max_size=9,
+)
 
 
 class Sessions(GroundCase):
     def setUp(self):
         super().setUp()
         self.settings(conditions=[], spacing=4, fullness=0.8)
-        self.post("/new-stand", {"key": key(), "name": "Young birch", "stratum": "Understorey", "item": "birch"})
+        self.post(
+            "/new-stand", {"key": key(), "name": "Young birch", "stratum": "Understorey", "item": "birch"}
+        )
         young = self.pk("young-birch")
         near = [{"kind": "stand", "lo": 0, "hi": 9, "soft_hi": 5, "stand": self.birch.number}]
-        told = self.post(f"/stands/{young}", {"key": key(), "settings": {"spacing": 3, "fullness": 0.6, "conditions": near}},
-                         method="patch")
+        told = self.post(
+            f"/stands/{young}",
+            {"key": key(), "settings": {"spacing": 3, "fullness": 0.6, "conditions": near}},
+            method="patch",
+        )
         self.assertEqual(told.status_code, 200, told.content)
         self.people = {"north": self.north, "lead": self.lead}
         Entry.objects.all().delete()
@@ -57,8 +82,12 @@ class Sessions(GroundCase):
         return Stand.objects.get(level=self.level, slug=slug).pk
 
     def told(self):
-        """What the level says of its stands: keys of all sheets, counts, and their painting and pins as stored."""
-        stands = {s["slug"]: (s["sheets"]["keys"], s["count"], s["settings"]) for s in self.north.get(f"{self.base}/stands").json()}
+        """What the level says of its stands: keys of all sheets, counts, and their painting and pins as
+        stored."""
+        stands = {
+            s["slug"]: (s["sheets"]["keys"], s["count"], s["settings"])
+            for s in self.north.get(f"{self.base}/stands").json()
+        }
         pins = sorted((p.stand_id, p.plant, json.dumps(p.as_dict())) for p in Pin.objects.all())
         return stands, {s.slug: touch.touch_of(s).array.tobytes() for s in self.fresh().stands.all()}, pins
 
@@ -73,20 +102,38 @@ class Sessions(GroundCase):
         slug, pk = said[0], None if kind == "shape" else self.pk(said[0])
         if kind == "stroke":
             _, verb, x, z, radius = said
-            body = {"stand": pk, "verb": verb, "path": [[x, z], [x + 9, z + 4]], "radius": radius, "soft": 0.5, "strength": 0.7,
-                    "toward": -0.4}
+            body = {
+                "stand": pk,
+                "verb": verb,
+                "path": [[x, z], [x + 9, z + 4]],
+                "radius": radius,
+                "soft": 0.5,
+                "strength": 0.7,
+                "toward": -0.4,
+            }
             return self.post("/strokes", {"key": key()} | body, client)
         if kind == "settings":
             return self.post(f"/stands/{pk}", {"key": key(), "settings": said[1]}, client, "patch")
         if kind == "set":
-            return self.post(f"/stands/{pk}/pins", {"key": key(), "add": [{"x": said[1], "z": said[2]}]}, client)
+            return self.post(
+                f"/stands/{pk}/pins", {"key": key(), "add": [{"x": said[1], "z": said[2]}]}, client
+            )
         if kind == "hand":
             _, x, z, do = said
             square = [[x - 12, z - 12], [x + 12, z - 12], [x + 12, z + 12], [x - 12, z + 12]]
-            some = [p["plant"] for p in self.post("/select", {"stands": [pk], "outline": square}, client).json()["plants"]]
-            return self.post("/hand", {"key": key(), "plants": {pk: some[:6]}, "do": do, "east": 1.5, "turn_by": 30}, client)
+            some = [
+                p["plant"]
+                for p in self.post("/select", {"stands": [pk], "outline": square}, client).json()["plants"]
+            ]
+            return self.post(
+                "/hand",
+                {"key": key(), "plants": {pk: some[:6]}, "do": do, "east": 1.5, "turn_by": 30},
+                client,
+            )
         if kind == "uproot":
-            return self.post("/uproot", {"key": key(), "stands": [pk], "path": [said[1:3]], "radius": said[3]}, client)
+            return self.post(
+                "/uproot", {"key": key(), "stands": [pk], "path": [said[1:3]], "radius": said[3]}, client
+            )
         if kind == "shape":
             x, z, half = said
             ring = [[x - half, z - half], [x + half, z - half], [x + half, z + half]]
@@ -99,8 +146,12 @@ class Sessions(GroundCase):
         return self.post(f"/stands/{self.pk(slug)}/clear", {"key": key()}, client)
 
     def test_whatever_two_people_do(self):
-        @settings(max_examples=10, deadline=None, suppress_health_check=list(HealthCheck),
-                  phases=[Phase.explicit, Phase.generate])
+        @settings(
+            max_examples=10,
+            deadline=None,
+            suppress_health_check=list(HealthCheck),
+            phases=[Phase.explicit, Phase.generate],
+        )
         @given(actions)
         def check(session):
             with transaction.atomic():

@@ -1,4 +1,5 @@
-"""The shelf: things brought in, looked at and kept; taken into a level, planted, left out, taken back; and a level from nothing."""
+"""The shelf: things brought in, looked at and kept; taken into a level, planted, left out, taken back; and a
+level from nothing."""
 
 import io
 import json
@@ -28,7 +29,9 @@ class Shelf(TransactionTestCase):
     def setUp(self):
         self._fixture_teardown()
         self.level = small_level()
-        self.lead, self.north, self.guest = (ApiCase.client_of(self, name) for name in ("lead", "north", "guest"))
+        self.lead, self.north, self.guest = (
+            ApiCase.client_of(self, name) for name in ("lead", "north", "guest")
+        )
         self.base = f"/api/levels/{self.level.slug}"
 
     def post(self, path, body, client=None, method="post"):
@@ -42,7 +45,11 @@ class Shelf(TransactionTestCase):
         return self.north.get(f"/api/shelf/bring/{answer.json()['id']}").json()
 
     def kept(self, batch, **named):
-        things = [{"id": t["id"], "name": t["name"], "group": "tree"} | named for t in batch["things"] if not t["refused"]]
+        things = [
+            {"id": t["id"], "name": t["name"], "group": "tree"} | named
+            for t in batch["things"]
+            if not t["refused"]
+        ]
         return self.post(f"/api/shelf/bring/{batch['id']}/keep", {"things": things})
 
     def test_a_mesh_is_brought_in_looked_at_kept_taken_planted_costed_and_handed_over(self):
@@ -66,7 +73,9 @@ class Shelf(TransactionTestCase):
         self.assertEqual((item["slug"], item["name"], BroughtItem.objects.count()), ("fir", "Fir", 0))
         taken = self.post(f"{self.base}/stock/take", {"key": key(), "items": ["fir"]})
         self.assertEqual((taken.status_code, taken.json()["what"]), (200, "Taken into stock: Fir"))
-        made = self.post(f"{self.base}/new-stand", {"key": key(), "name": "Firs", "stratum": "Canopy", "item": "fir"}).json()
+        made = self.post(
+            f"{self.base}/new-stand", {"key": key(), "name": "Firs", "stratum": "Canopy", "item": "fir"}
+        ).json()
         stand = self.north.get(f"{self.base}/stands/{made['stand']}").json()
         self.assertGreater(stand["count"], 20)
         view = {"x": 128, "y": 400, "z": 250, "heading": 0, "pitch": -10, "fov": 55, "aspect": 1.6}
@@ -81,10 +90,12 @@ class Shelf(TransactionTestCase):
 
     def test_taking_and_leaving_can_be_taken_back_and_names_are_told_apart(self):
         box = textured(trimesh.creation.box()).export(file_type="glb")
-        self.assertEqual(self.kept(self.bring(("crate.glb", box)), name="Crate", group="made thing").status_code, 200)
+        self.assertEqual(
+            self.kept(self.bring(("crate.glb", box)), name="Crate", group="made thing").status_code, 200
+        )
         twice = self.kept(self.bring(("crate.glb", box)), name="Crate")
         self.assertEqual((twice.status_code, "already" in twice.json()["detail"]), (422, True))
-        names = lambda: list(Level.objects.get(pk=self.level.pk).stock.values_list("slug", flat=True))  # noqa: E731
+        names = lambda: list(Level.objects.get(pk=self.level.pk).stock.values_list("slug", flat=True))
         before = names()
         self.post(f"{self.base}/stock/take", {"key": key(), "items": ["crate"]})
         self.assertEqual(names(), [*before, "crate"])
@@ -93,7 +104,9 @@ class Shelf(TransactionTestCase):
         self.post(f"{self.base}/redo", {})
         self.post(f"{self.base}/stock/leave", {"key": key(), "item": "crate"})
         self.assertEqual(names(), before)
-        self.assertEqual(self.post(f"{self.base}/stock/take", {"key": key(), "items": ["nothing"]}).status_code, 422)
+        self.assertEqual(
+            self.post(f"{self.base}/stock/take", {"key": key(), "items": ["nothing"]}).status_code, 422
+        )
         page = self.guest.get("/api/shelf?search=crat&group=made thing&sort=height").json()
         self.assertEqual((page["total"], page["items"][0]["slug"]), (1, "crate"))
         self.assertEqual(self.guest.get("/api/shelf?search=oak").json()["total"], 0)
@@ -122,55 +135,99 @@ class Shelf(TransactionTestCase):
     def test_another_source_keeps_every_plant_in_every_level_and_is_taken_back_at_once(self):
         item = self.shelved()
         held, third = small_level("held-moor"), small_level("third-moor")
-        self.post("/api/levels/held-moor/stock/hold", {"key": key(), "item": "birch", "held": True}, self.lead)
+        self.post(
+            "/api/levels/held-moor/stock/hold", {"key": key(), "item": "birch", "held": True}, self.lead
+        )
         before = self.planted()
         batch = self.bring(("fir.glb", tree(7.0).export(file_type="glb")))
         thing = batch["things"][0]["id"]
-        told = {row["level"]: row for row in self.north.get(f"/api/shelf/birch/against/{batch['id']}/{thing}").json()}
+        told = {
+            row["level"]: row
+            for row in self.north.get(f"/api/shelf/birch/against/{batch['id']}/{thing}").json()
+        }
         self.assertEqual(told.keys(), {"Test Moor", "Held Moor", "Third Moor"})
         body = {"revision": item["revision"], "batch": batch["id"], "thing": thing}
         new = self.post("/api/shelf/birch/replace", body).json()
-        self.assertEqual((new["revision"], round(new["height"], 1), new["traits"]["collider"]), (2, 7.0, "cylinder"))
+        self.assertEqual(
+            (new["revision"], round(new["height"], 1), new["traits"]["collider"]), (2, 7.0, "cylinder")
+        )
         after = self.planted()
         changed = [row for row in told.values() if row["level"] == "Test Moor"][0]
         gained, lost = (len(a.keys() - b.keys()) for a, b in ((after, before), (before, after)))
         self.assertEqual((gained, lost), (changed["gained"], changed["lost"]))
-        self.assertEqual(before.items() & after.items(), {(k, v) for k, v in after.items() if k in before}, "the same plants")
+        self.assertEqual(
+            before.items() & after.items(),
+            {(k, v) for k, v in after.items() if k in before},
+            "the same plants",
+        )
         self.assertEqual(self.level.stock.get(slug="birch").revision, 2)
         self.assertEqual(held.stock.get(slug="birch").revision, 1)
         self.assertEqual(self.post("/api/shelf/birch/replace", body).status_code, 409, "looked at before")
         self.assertEqual(self.post(f"{self.base}/undo", {}).status_code, 200)
         self.assertEqual(self.planted(), before)
-        self.assertEqual((third.stock.get(slug="birch").revision, third.entries.get().undone), (1, True), "taken back everywhere")
+        self.assertEqual(
+            (third.stock.get(slug="birch").revision, third.entries.get().undone),
+            (1, True),
+            "taken back everywhere",
+        )
         self.assertEqual(self.north.get("/api/shelf/birch").json()["revision"], 1)
         self.post(f"{self.base}/redo", {})
         self.assertEqual(self.planted(), after)
         self.post("/api/shelf/birch/version", {"revision": 2, "use": 1})
         self.assertEqual(self.planted(), before)
-        self.assertEqual([v["revision"] for v in self.north.get("/api/shelf/birch").json()["versions"]], [2, 1])
+        self.assertEqual(
+            [v["revision"] for v in self.north.get("/api/shelf/birch").json()["versions"]], [2, 1]
+        )
 
     def test_what_an_item_knows_is_edited_and_reaches_cost_companions_and_handover(self):
         item = self.shelved("slate-block")
-        ring = [{"name": f"rim {k}", "at": [x, 0.7, z], "up": [0, 1, 0]}
-                for k, (x, z) in enumerate(((-.4, 0), (0, .4), (.4, 0), (0, -.4)))]
-        told = self.edited(item, anchors=ring, traits={"collider": "box", "casts_shadow": False, "stiffness": 1}, trunk=0.9,
-                           tags=["quarry"], note="dug here").json()
+        ring = [
+            {"name": f"rim {k}", "at": [x, 0.7, z], "up": [0, 1, 0]}
+            for k, (x, z) in enumerate(((-0.4, 0), (0, 0.4), (0.4, 0), (0, -0.4)))
+        ]
+        told = self.edited(
+            item,
+            anchors=ring,
+            traits={"collider": "box", "casts_shadow": False, "stiffness": 1},
+            trunk=0.9,
+            tags=["quarry"],
+            note="dug here",
+        ).json()
         self.assertEqual((told["revision"], told["trunk"], told["tags"]), (2, 0.9, ["quarry"]))
         self.assertEqual(self.edited(item).status_code, 409, "looked at before it was changed")
         told = self.edited(told, name="Block of slate").json()
-        self.assertEqual((told["revision"], self.level.stock.get(slug="slate-block").name), (2, "Block of slate"))
+        self.assertEqual(
+            (told["revision"], self.level.stock.get(slug="slate-block").name), (2, "Block of slate")
+        )
         self.assertEqual(self.edited(told, anchors=[ring[0], ring[0]]).status_code, 422)
         self.assertEqual(self.edited(told, anchors=[ring[0] | {"at": [9, 9, 9]}]).status_code, 422)
         level = self.north.get(self.base).json()
         mine = next(i for i in level["stock"] if i["slug"] == "slate-block")
-        self.assertEqual((mine["traits"]["casts_shadow"], mine["anchors"]), (False, [a["name"] for a in ring]))
+        self.assertEqual(
+            (mine["traits"]["casts_shadow"], mine["anchors"]), (False, [a["name"] for a in ring])
+        )
         stands = {s["slug"]: s for s in self.north.get(f"{self.base}/stands").json()}
         view = {"x": 128, "y": 400, "z": 250, "heading": 0, "pitch": -10, "fov": 55, "aspect": 1.6}
         cost = {s["stand"]: s for s in self.post(f"{self.base}/cost", view).json()["stands"]}
         self.assertEqual(cost[stands["slate-blocks"]["id"]]["shadow_triangles"], 0)
-        layout = {"kind": "anchors", "host": stands["slate-blocks"]["number"], "group": "rim", "around": 3, "inside": True}
-        patch = lambda said: self.post(f"{self.base}/stands/{stands['birch']['id']}", {"key": key(), "settings": {  # noqa: E731
-            "layout": said, "fullness": 1}}, method="patch")
+        layout = {
+            "kind": "anchors",
+            "host": stands["slate-blocks"]["number"],
+            "group": "rim",
+            "around": 3,
+            "inside": True,
+        }
+        patch = lambda said: self.post(
+            f"{self.base}/stands/{stands['birch']['id']}",
+            {
+                "key": key(),
+                "settings": {
+                    "layout": said,
+                    "fullness": 1,
+                },
+            },
+            method="patch",
+        )
         self.assertEqual(patch(layout | {"group": "step"}).status_code, 422)
         self.assertEqual(patch(layout).status_code, 200)
         self.assertGreater(len(self.planted()), 20)
@@ -184,9 +241,13 @@ class Shelf(TransactionTestCase):
         return b"".join(self.north.get(f"{self.base}/handover/jobs/{job['id']}/file").streaming_content)
 
     def test_stand_ins_pictures_and_mends(self):
-        made = self.post("/api/shelf/new/stand-in", {"name": "Cone", "group": "tree", "shape": "cone", "height": 6, "width": 2,
-                                                     "colour": "#5a7a40"}).json()
-        self.assertEqual((made["slug"], round(made["height"], 2), round(made["crown"], 2)), ("cone", 6.0, 1.0))
+        made = self.post(
+            "/api/shelf/new/stand-in",
+            {"name": "Cone", "group": "tree", "shape": "cone", "height": 6, "width": 2, "colour": "#5a7a40"},
+        ).json()
+        self.assertEqual(
+            (made["slug"], round(made["height"], 2), round(made["crown"], 2)), ("cone", 6.0, 1.0)
+        )
         self.assertEqual(self.post("/api/shelf/cone", {}, method="delete").status_code, 204)
         self.assertEqual(self.north.get("/api/shelf?search=cone").json()["total"], 0)
         self.assertEqual(self.post("/api/shelf/cone/put-back", {}).json()["slug"], "cone")
@@ -200,28 +261,56 @@ class Shelf(TransactionTestCase):
         thing = batch["things"][0]
         self.assertEqual([f["mend"] for f in thing["findings"]], ["lods", "billboard"])
         self.assertEqual(self.north.get(thing["glb"]).content[:4], b"glTF")
-        mended = self.post(f"/api/shelf/bring/{batch['id']}/{thing['id']}/mend", {"mend": "lods"}).json()["things"][0]
+        mended = self.post(f"/api/shelf/bring/{batch['id']}/{thing['id']}/mend", {"mend": "lods"}).json()[
+            "things"
+        ][0]
         self.assertEqual([f["mend"] for f in mended["findings"]], ["billboard"])
-        self.assertEqual(self.post(f"/api/shelf/bring/{batch['id']}/{thing['id']}/mend", {"mend": "magic"}).status_code, 422)
+        self.assertEqual(
+            self.post(f"/api/shelf/bring/{batch['id']}/{thing['id']}/mend", {"mend": "magic"}).status_code,
+            422,
+        )
         kept = self.kept(self.north.get(f"/api/shelf/bring/{batch['id']}").json(), name="Ball").json()[0]
         again = self.post("/api/shelf/ball/mend", {"revision": kept["revision"], "mend": "billboard"}).json()
-        self.assertEqual((again["findings"], again["states"][-1]["name"], again["revision"]), ([], "billboard", 2))
+        self.assertEqual(
+            (again["findings"], again["states"][-1]["name"], again["revision"]), ([], "billboard", 2)
+        )
 
     def test_a_new_stand_tells_what_it_begins_with_and_the_ceiling_counts_what_would_stand(self):
-        ask = lambda **said: self.post(f"{self.base}/new-stand/try", {"stratum": "Canopy", "item": "birch", **said})  # noqa: E731
-        told = ask(view={"x": 128, "y": 400, "z": 250, "heading": 0, "pitch": -10, "fov": 55, "aspect": 1.6}).json()
-        made = self.post(f"{self.base}/new-stand", {"key": key(), "name": "More", "stratum": "Shrub", "item": "birch"}).json()
+        ask = lambda **said: self.post(
+            f"{self.base}/new-stand/try", {"stratum": "Canopy", "item": "birch", **said}
+        )
+        told = ask(
+            view={"x": 128, "y": 400, "z": 250, "heading": 0, "pitch": -10, "fov": 55, "aspect": 1.6}
+        ).json()
+        made = self.post(
+            f"{self.base}/new-stand", {"key": key(), "name": "More", "stratum": "Shrub", "item": "birch"}
+        ).json()
         stand = self.north.get(f"{self.base}/stands/{made['stand']}").json()
-        self.assertEqual((stand["settings"]["spacing"], stand["settings"]["fullness"]), (told["spacing"], told["fullness"]))
+        self.assertEqual(
+            (stand["settings"]["spacing"], stand["settings"]["fullness"]), (told["spacing"], told["fullness"])
+        )
         self.assertTrue(stand["counted"])
         self.assertEqual(self.north.get(f"{self.base}/stands/{made['stand']}/count").json(), stand["count"])
         self.assertGreater(told["cost"]["triangles"], 0)
-        self.assertAlmostEqual(ask(fullness=1).json()["count"] / ask(fullness=0.5).json()["count"], 2, delta=0.01)
+        self.assertAlmostEqual(
+            ask(fullness=1).json()["count"] / ask(fullness=0.5).json()["count"], 2, delta=0.01
+        )
         with mock.patch("thicket.planted.planting.PLANT_CEILING", 2000):
-            dense = {"key": key(), "name": "Dense", "stratum": "Moss", "item": "birch", "spacing": 2, "fullness": 1}
+            dense = {
+                "key": key(),
+                "name": "Dense",
+                "stratum": "Moss",
+                "item": "birch",
+                "spacing": 2,
+                "fullness": 1,
+            }
             refused = self.post(f"{self.base}/new-stand", dense)
-            self.assertEqual((refused.status_code, "the ceiling is 2,000" in refused.json()["detail"]), (422, True))
-            self.assertEqual(self.post(f"{self.base}/new-stand", dense | {"key": key(), "fullness": 0.05}).status_code, 200)
+            self.assertEqual(
+                (refused.status_code, "the ceiling is 2,000" in refused.json()["detail"]), (422, True)
+            )
+            self.assertEqual(
+                self.post(f"{self.base}/new-stand", dense | {"key": key(), "fullness": 0.05}).status_code, 200
+            )
 
     def test_what_is_dropped_leaves_nothing_and_no_mesh_is_a_sentence(self):
         batch = self.bring(("notes.txt", b"x"))
@@ -241,7 +330,9 @@ class Shelf(TransactionTestCase):
         work_off()
         level = Level.objects.get(slug="made-here")
         self.assertEqual((level.width, level.length), (96, 64))
-        too = self.post("/api/drafts/made", {"form": "flat", "width": 60000, "length": 60000, "cell": 1}, self.lead)
+        too = self.post(
+            "/api/drafts/made", {"form": "flat", "width": 60000, "length": 60000, "cell": 1}, self.lead
+        )
         self.assertEqual((too.status_code, "take cells of at least" in too.json()["detail"]), (422, True))
 
 
@@ -264,14 +355,24 @@ class CommandLine(TestCase):
             path.write_bytes(b"glTF")
             with self.assertRaisesMessage(CommandError, "1 could not be brought in"):
                 self.run_it("bring_stock", str(path))
-        self.assertIn("256 m × 128 m, led by marsh", self.run_it("new_level", "Low Fell", "--flat", "256x128"))
+        self.assertIn(
+            "256 m × 128 m, led by marsh", self.run_it("new_level", "Low Fell", "--flat", "256x128")
+        )
         self.assertIn("Fir", self.run_it("take_stock", "low-fell", "fir"))
-        self.assertIn("a stand of Fir", self.run_it("new_stand", "low-fell", "fir", "--stratum", "Canopy", "--spacing", "6",
-                                                    "--fullness", "0.5"))
+        self.assertIn(
+            "a stand of Fir",
+            self.run_it(
+                "new_stand", "low-fell", "fir", "--stratum", "Canopy", "--spacing", "6", "--fullness", "0.5"
+            ),
+        )
         stand = Level.objects.get(slug="low-fell").stands.get()
         self.assertEqual((stand.settings["spacing"], stand.settings["fullness"]), (6, 0.5))
-        for bad in (("take_stock", "low-fell", "oak"), ("new_level", "X", "--flat", "wide"), ("take_stock", "nowhere", "fir"),
-                    ("new_stand", "low-fell", "oak", "--stratum", "Canopy", "--spacing", "6")):
+        for bad in (
+            ("take_stock", "low-fell", "oak"),
+            ("new_level", "X", "--flat", "wide"),
+            ("take_stock", "nowhere", "fir"),
+            ("new_stand", "low-fell", "oak", "--stratum", "Canopy", "--spacing", "6"),
+        ):
             with self.assertRaises(CommandError):
                 self.run_it(*bad)
 
@@ -281,7 +382,7 @@ class FirstAccount(TestCase):
         client = Client()
         self.assertTrue(client.get("/api/session").json()["first"])
         body = {"name": "marsh", "password": "long-enough-word", "code": "wrong"}
-        ask = lambda: client.post("/api/session/first", json.dumps(body), content_type="application/json")  # noqa: E731
+        ask = lambda: client.post("/api/session/first", json.dumps(body), content_type="application/json")
         with mock.patch.dict(os.environ, {"KT_FIRST_CODE": "ab12-cd34"}):
             self.assertEqual((ask().status_code, User.objects.count()), (403, 0))
             body["code"] = " AB12-cd34 "

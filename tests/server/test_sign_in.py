@@ -1,4 +1,5 @@
-"""Signing in: wrong passwords are limited by name and by address apart, hashing is bounded, sessions slide, and all is noted."""
+"""Signing in: wrong passwords are limited by name and by address apart, hashing is bounded, sessions slide,
+and all is noted."""
 
 import threading
 import time
@@ -22,8 +23,12 @@ class SignIn(ApiCase):
         super().setUp()
 
     def sign_in(self, name, password, client=None, address="10.0.0.1"):
-        return (client or Client()).post("/api/session", {"name": name, "password": password}, content_type="application/json",
-                                         REMOTE_ADDR=address)
+        return (client or Client()).post(
+            "/api/session",
+            {"name": name, "password": password},
+            content_type="application/json",
+            REMOTE_ADDR=address,
+        )
 
     def test_wrong_passwords_lock_a_name_everywhere_but_not_others_and_not_who_is_signed_in(self):
         lead, south = self.client_of("lead"), Client()
@@ -50,7 +55,13 @@ class SignIn(ApiCase):
         self.client_of("guest").delete("/api/session")
         rows = lead.get("/api/audit").json()
         told = [(r["person"], r["kind"]) for r in rows]
-        for one in (("north", "refused"), ("lead", "sign-in"), ("north", "export"), ("guest", "sign-out"), ("guest", "role")):
+        for one in (
+            ("north", "refused"),
+            ("lead", "sign-in"),
+            ("north", "export"),
+            ("guest", "sign-out"),
+            ("guest", "role"),
+        ):
             self.assertIn(one, told)
         self.assertNotIn("stranger", [person for person, _ in told])
         older = lead.get(f"/api/audit?before={rows[2]['id']}").json()
@@ -89,7 +100,12 @@ class Hashing(SimpleTestCase):
         for thread in threads:
             thread.join()
         self.assertEqual(most[0], hashing.AT_ONCE)
-        with mock.patch.object(hashing, "PATIENCE", 0.05), turn_to_hash(), turn_to_hash(), self.assertRaises(Busy):
+        with (
+            mock.patch.object(hashing, "PATIENCE", 0.05),
+            turn_to_hash(),
+            turn_to_hash(),
+            self.assertRaises(Busy),
+        ):
             with turn_to_hash():
                 pass
 
@@ -102,12 +118,26 @@ class Deployed(SimpleTestCase):
 
         from django.conf import settings
 
-        env = os.environ | {"KT_HTTPS": "1", "KT_HOSTS": "thicket.example", "KT_SECRET": "a-long-made-up-secret-" * 4}
-        told = subprocess.run([sys.executable, "-m", "django", "check", "--deploy", "--fail-level", "WARNING"], env=env,
-                              cwd=settings.BASE_DIR, capture_output=True, text=True)
+        env = os.environ | {
+            "KT_HTTPS": "1",
+            "KT_HOSTS": "thicket.example",
+            "KT_SECRET": "a-long-made-up-secret-" * 4,
+        }
+        told = subprocess.run(
+            [sys.executable, "-m", "django", "check", "--deploy", "--fail-level", "WARNING"],
+            env=env,
+            cwd=settings.BASE_DIR,
+            capture_output=True,
+            text=True,
+        )
         self.assertEqual(told.returncode, 0, told.stderr)
-        told = subprocess.run([sys.executable, "-m", "django", "check"], env={**env, "KT_SECRET": ""}, cwd=settings.BASE_DIR,
-                              capture_output=True, text=True)
+        told = subprocess.run(
+            [sys.executable, "-m", "django", "check"],
+            env={**env, "KT_SECRET": ""},
+            cwd=settings.BASE_DIR,
+            capture_output=True,
+            text=True,
+        )
         self.assertIn("KT_SECRET is not set", told.stderr)
         with override_settings(ALLOWED_HOSTS=["thicket.example"]):
             self.assertEqual(Client().get("/health", HTTP_HOST="elsewhere.example").status_code, 400)

@@ -1,4 +1,5 @@
-"""Shapes, masks and the touch's cells, and conditions looked at, tried, copied, kept as sets and asked about."""
+"""Shapes, masks and the touch's cells, and conditions looked at, tried, copied, kept as sets and asked
+about."""
 
 import json
 
@@ -15,7 +16,14 @@ from thicket.site.conditions import Condition
 
 
 class Shapes(GroundCase):
-    ROAD = {"kind": "path", "form": "line", "name": "Cart road", "points": [[10, 60], [240, 90]], "width": 6, "clear": 2}
+    ROAD = {
+        "kind": "path",
+        "form": "line",
+        "name": "Cart road",
+        "points": [[10, 60], [240, 90]],
+        "width": 6,
+        "clear": 2,
+    }
 
     def put(self, *put, remove=(), client=None):
         return self.post("/shapes", {"key": key(), "put": list(put), "remove": list(remove)}, client)
@@ -26,7 +34,12 @@ class Shapes(GroundCase):
         stand = level.stands.get(slug="birch")
         stand.level = level
         plants = planting_of(stand).plants((0, 0))
-        return int((distances_at(shapes, plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))[0] < room).sum())
+        return int(
+            (
+                distances_at(shapes, plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))[0]
+                < room
+            ).sum()
+        )
 
     def test_a_road_keeps_plants_away_also_when_it_is_moved(self):
         before = self.all_ids()
@@ -53,11 +66,27 @@ class Shapes(GroundCase):
     def test_locks_bounds_and_crossing_outlines_are_refused_with_a_sentence(self):
         locked = self.put(self.ROAD | {"locked": True}).json()["shapes"][0]
         said = {k: locked[k] for k in ("id", "locked", *self.ROAD)}
-        bad = [(said | {"width": 9}, 409, "Cart road is locked"),
-               (self.ROAD | {"points": [[0, 0], [900, 0]]}, 422, "outside the level"),
-               ({"kind": "area", "form": "polygon", "name": "Bow", "points": [[0, 0], [90, 90], [90, 0], [0, 90]]}, 422, "crosses"),
-               ({"kind": "path", "form": "polygon", "name": "P", "points": [[0, 0], [9, 9]]}, 422, "a path is a line"),
-               ({"kind": "obstacle", "form": "circle", "name": "C"}, 422, "radius"), (said | {"id": 10**6}, 404, "no shape")]
+        bad = [
+            (said | {"width": 9}, 409, "Cart road is locked"),
+            (self.ROAD | {"points": [[0, 0], [900, 0]]}, 422, "outside the level"),
+            (
+                {
+                    "kind": "area",
+                    "form": "polygon",
+                    "name": "Bow",
+                    "points": [[0, 0], [90, 90], [90, 0], [0, 90]],
+                },
+                422,
+                "crosses",
+            ),
+            (
+                {"kind": "path", "form": "polygon", "name": "P", "points": [[0, 0], [9, 9]]},
+                422,
+                "a path is a line",
+            ),
+            ({"kind": "obstacle", "form": "circle", "name": "C"}, 422, "radius"),
+            (said | {"id": 10**6}, 404, "no shape"),
+        ]
         for shape, status, word in bad:
             answer = self.put(self.ROAD | {"name": "Fine"}, shape)
             self.assertEqual(answer.status_code, status, answer.content)
@@ -68,18 +97,29 @@ class Shapes(GroundCase):
         self.assertEqual(self.put(said | {"locked": False}).status_code, 200)
 
     def test_geojson_out_and_in(self):
-        self.put(self.ROAD, {"kind": "obstacle", "form": "box", "name": "Barn", "box": {
-            "x": 100, "z": 200, "width": 8, "length": 14, "heading": 30}})
+        self.put(
+            self.ROAD,
+            {
+                "kind": "obstacle",
+                "form": "box",
+                "name": "Barn",
+                "box": {"x": 100, "z": 200, "width": 8, "length": 14, "heading": 30},
+            },
+        )
         data = self.north.get(f"{self.base}/shapes.geojson").content
         path = f"{self.base}/shapes.geojson?key={key()}&name=back.geojson&instead=true"
         answer = self.north.post(path, data, content_type="application/geo+json")
         kept = ("kind", "form", "name", "points", "width", "clear", "box")
-        self.assertEqual([[s[k] for k in kept] for s in answer.json()["shapes"]],
-                         [[s[k] for k in kept] for s in self.north.get(f"{self.base}/shapes").json()])
+        self.assertEqual(
+            [[s[k] for k in kept] for s in answer.json()["shapes"]],
+            [[s[k] for k in kept] for s in self.north.get(f"{self.base}/shapes").json()],
+        )
         self.assertEqual(len(answer.json()["shapes"]), 2)
         bad = self.north.post(path.replace("key=", "key=0"), b"{}", content_type="application/json")
         self.assertEqual(bad.status_code, 422)
-        again = self.north.post(f"{self.base}/shapes.geojson?key={key()}&name=bad.geojson", b"{}", content_type="application/json")
+        again = self.north.post(
+            f"{self.base}/shapes.geojson?key={key()}&name=bad.geojson", b"{}", content_type="application/json"
+        )
         self.assertIn("bad.geojson", again.json()["detail"])
 
 
@@ -87,8 +127,14 @@ class MasksAndCells(GroundCase):
     def test_a_mask_decides_where_plants_stand_and_is_undone(self):
         half = np.zeros((40, 64), np.uint8)
         half[:, 32:] = 255
-        send = lambda data, name="east": self.north.post(f"{self.base}/masks", {  # noqa: E731
-            "key": key(), "name": name, "file": SimpleUploadedFile("half.png", data)})
+        send = lambda data, name="east": self.north.post(
+            f"{self.base}/masks",
+            {
+                "key": key(),
+                "name": name,
+                "file": SimpleUploadedFile("half.png", data),
+            },
+        )
         self.assertEqual(send(png(half)).status_code, 200)
         self.settings(conditions=[{"kind": "mask", "mask": "east", "lo": 0.9, "hi": 1}])
         xs = planting_of(Stand.objects.get(pk=self.birch.pk)).plants((0, 0)).form[:, 0]
@@ -109,7 +155,9 @@ class MasksAndCells(GroundCase):
 
     def test_another_touch_cell_resamples_and_undo_is_exact(self):
         self.stroke()
-        self.stroke(verb="thicken", path=[[30, 200], [90, 210]], stand=self.level.stands.get(slug="moor-grass").pk)
+        self.stroke(
+            verb="thicken", path=[[30, 200], [90, 210]], stand=self.level.stands.get(slug="moor-grass").pk
+        )
         before, touch = self.all_ids(), self.touch()
         for cell in (2.0, 0.5):
             tried = self.post("/resolution/try", {"key": key(), "cell": cell}).json()
@@ -119,7 +167,9 @@ class MasksAndCells(GroundCase):
             self.assertEqual(kept.status_code, 200, kept.content)
             now = self.all_ids()
             self.assertLess(len(now ^ before), 0.03 * len(before))
-            self.assertLessEqual(kept.json()["entry"]["gained"] + kept.json()["entry"]["lost"], 0.05 * len(before) + 4000)
+            self.assertLessEqual(
+                kept.json()["entry"]["gained"] + kept.json()["entry"]["lost"], 0.05 * len(before) + 4000
+            )
             self.lead.post(f"{self.base}/undo")
             self.assertEqual((self.all_ids(), self.touch()), (before, touch))
         self.post("/resolution", {"key": key(), "cell": 2}, self.lead)
@@ -132,26 +182,60 @@ class MasksAndCells(GroundCase):
         self.assertLess(len(self.all_ids() ^ before), 0.03 * len(before))
         for cell, word in ((0.01, "measures"), (40, "measures"), (-1, "cell")):
             answer = self.post("/resolution", {"key": key(), "cell": cell}, self.lead)
-            self.assertEqual((answer.status_code, word in answer.json()["detail"]), (422, True), answer.content)
+            self.assertEqual(
+                (answer.status_code, word in answer.json()["detail"]), (422, True), answer.content
+            )
         self.assertEqual(self.post("/resolution", {"key": key(), "cell": 2}).status_code, 403)
 
 
 class Conditions(GroundCase):
     def test_every_kind_is_looked_at_tried_kept_and_asked_why(self):
-        self.post("/shapes", {"key": key(), "put": [Shapes.ROAD, {"kind": "area", "form": "polygon", "name": "Wood", "clear": None,
-                                                                  "points": [[20, 120], [200, 130], [150, 240]]},
-                                                    {"kind": "obstacle", "form": "circle", "name": "Tank",
-                                                     "round": {"x": 60, "z": 60, "radius": 9}}]})
-        self.north.post(f"{self.base}/masks", {"key": key(), "name": "m", "file": SimpleUploadedFile("m.png", png(
-            np.arange(256, dtype=np.uint8)[None].repeat(99, 0)))})
+        self.post(
+            "/shapes",
+            {
+                "key": key(),
+                "put": [
+                    Shapes.ROAD,
+                    {
+                        "kind": "area",
+                        "form": "polygon",
+                        "name": "Wood",
+                        "clear": None,
+                        "points": [[20, 120], [200, 130], [150, 240]],
+                    },
+                    {
+                        "kind": "obstacle",
+                        "form": "circle",
+                        "name": "Tank",
+                        "round": {"x": 60, "z": 60, "radius": 9},
+                    },
+                ],
+            },
+        )
+        self.north.post(
+            f"{self.base}/masks",
+            {
+                "key": key(),
+                "name": "m",
+                "file": SimpleUploadedFile("m.png", png(np.arange(256, dtype=np.uint8)[None].repeat(99, 0))),
+            },
+        )
         blocks = self.level.stands.get(slug="slate-blocks").number
-        rules = [{"kind": "altitude", "lo": 350, "hi": 400}, {"kind": "slope", "lo": 0, "hi": 40, "soft_hi": 5},
-                 {"kind": "facing", "lo": 0, "hi": 150, "centre": 90}, {"kind": "hollow", "lo": -9, "hi": 2, "radius": 25},
-                 {"kind": "wetness", "lo": 0, "hi": 12}, {"kind": "layer", "lo": 0.5, "hi": 1, "layers": ["turf"]},
-                 {"kind": "noise", "lo": 0.2, "hi": 1, "noise": {"form": "ridged", "wavelength": 30}},
-                 {"kind": "path", "lo": 4, "hi": 1e5}, {"kind": "area", "lo": 0.2, "hi": 1, "depth": True, "join": "or"},
-                 {"kind": "obstacle", "lo": 5, "hi": 1e5}, {"kind": "stand", "lo": 0, "hi": 40, "stand": blocks},
-                 {"kind": "mask", "lo": 0.1, "hi": 1, "mask": "m"}, {"kind": "flat", "lo": 0, "hi": 9, "radius": 2, "size": 0.5}]
+        rules = [
+            {"kind": "altitude", "lo": 350, "hi": 400},
+            {"kind": "slope", "lo": 0, "hi": 40, "soft_hi": 5},
+            {"kind": "facing", "lo": 0, "hi": 150, "centre": 90},
+            {"kind": "hollow", "lo": -9, "hi": 2, "radius": 25},
+            {"kind": "wetness", "lo": 0, "hi": 12},
+            {"kind": "layer", "lo": 0.5, "hi": 1, "layers": ["turf"]},
+            {"kind": "noise", "lo": 0.2, "hi": 1, "noise": {"form": "ridged", "wavelength": 30}},
+            {"kind": "path", "lo": 4, "hi": 1e5},
+            {"kind": "area", "lo": 0.2, "hi": 1, "depth": True, "join": "or"},
+            {"kind": "obstacle", "lo": 5, "hi": 1e5},
+            {"kind": "stand", "lo": 0, "hi": 40, "stand": blocks},
+            {"kind": "mask", "lo": 0.1, "hi": 1, "mask": "m"},
+            {"kind": "flat", "lo": 0, "hi": 9, "radius": 2, "size": 0.5},
+        ]
         for rule in rules:
             seen = self.post("/conditions/look", rule)
             self.assertEqual(seen.status_code, 200, seen.content)
@@ -160,7 +244,9 @@ class Conditions(GroundCase):
         tried = self.post(f"{stand}/try", {"settings": {"conditions": rules}}).json()
         moved = self.post(f"{stand}/difference", {"settings": {"conditions": rules}}).content
         came, went = np.frombuffer(moved, "<u4", 2)
-        self.assertEqual((came, went, len(moved)), (tried["gained"], tried["lost"], 8 + 8 * (int(came) + int(went))))
+        self.assertEqual(
+            (came, went, len(moved)), (tried["gained"], tried["lost"], 8 + 8 * (int(came) + int(went)))
+        )
         before = self.all_ids()
         kept = self.settings(conditions=rules)
         self.assertEqual(kept["entry"]["lost"], len(before - self.all_ids()))
@@ -183,7 +269,9 @@ class Conditions(GroundCase):
         self.assertEqual((free["conditions"], free["suitability"]), ([], 1))
 
     def test_a_distance_to_a_shape_that_is_gone_counts_as_far_from_it(self):
-        road = self.post("/shapes", {"key": key(), "put": [Shapes.ROAD | {"clear": None}]}).json()["shapes"][0]["id"]
+        road = self.post("/shapes", {"key": key(), "put": [Shapes.ROAD | {"clear": None}]}).json()["shapes"][
+            0
+        ]["id"]
         self.settings(conditions=[{"kind": "path", "lo": -100, "hi": 20, "shapes": [road]}])
         self.assertGreater(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], 20)
         self.post("/shapes", {"key": key(), "remove": [road]})
@@ -192,14 +280,18 @@ class Conditions(GroundCase):
 
     def test_size_follows_a_condition_and_ids_stay(self):
         plants = planting_of(Stand.objects.get(pk=self.birch.pk)).plants((0, 0))
-        rules = self.birch.settings["conditions"] + [{"kind": "altitude", "lo": 375, "hi": 999, "density": False, "size": 0.5}]
+        rules = self.birch.settings["conditions"] + [
+            {"kind": "altitude", "lo": 375, "hi": 999, "density": False, "size": 0.5}
+        ]
         self.settings(conditions=rules)
         smaller = planting_of(Stand.objects.get(pk=self.birch.pk)).plants((0, 0))
         self.assertTrue(set(plants.id.tolist()) <= set(smaller.id.tolist()))
         smaller = smaller.take(np.isin(smaller.id, plants.id))
         np.testing.assert_array_equal(plants.id, smaller.id)
         share = smaller.form[:, 8] / plants.form[:, 8]
-        self.assertTrue(((share > 0.49) & (share < 1.001)).all() and share.min() < 0.51 and share.max() > 0.99)
+        self.assertTrue(
+            ((share > 0.49) & (share < 1.001)).all() and share.min() < 0.51 and share.max() > 0.99
+        )
         np.testing.assert_array_equal(plants.form[:, :7], smaller.form[:, :7])
 
     def test_dependent_stands_follow_a_stroke_and_a_draft_names_them(self):
@@ -210,18 +302,30 @@ class Conditions(GroundCase):
         path = [[20, 20], [240, 240], [20, 240], [240, 20]]
         answer = self.stroke(stand=blocks.pk, path=path, radius=150, strength=1, soft=0).json()
         self.assertEqual(answer["stale"], [self.birch.pk, self.level.stands.get(slug="moor-grass").pk])
-        self.assertLess(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], 0.2 * near["count"])
+        self.assertLess(
+            self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], 0.2 * near["count"]
+        )
 
     def test_conditions_that_cannot_be_asked_are_refused(self):
         blocks, grass = (self.level.stands.get(slug=s) for s in ("slate-blocks", "moor-grass"))
-        bad = [(blocks, {"kind": "stand", "stand": self.birch.number}, "above")] + [(self.birch, rule, word) for rule, word in (
-            ({"kind": "stand", "stand": grass.number}, "sward"), ({"kind": "stand", "stand": self.birch.number}, "above"),
-            ({"kind": "stand", "stand": 99}, "no longer"), ({"kind": "layer", "layers": ["lava"]}, "lava"),
-            ({"kind": "mask", "mask": "x"}, "mask image"), ({"kind": "path", "shapes": [77]}, "no longer"),
-            ({"kind": "hollow", "radius": 900}, "cells"), ({"kind": "slope", "size": 3}, "size"),
-            ({"kind": "noise", "noise": {"octaves": 40}}, "octaves"))]
+        bad = [(blocks, {"kind": "stand", "stand": self.birch.number}, "above")] + [
+            (self.birch, rule, word)
+            for rule, word in (
+                ({"kind": "stand", "stand": grass.number}, "sward"),
+                ({"kind": "stand", "stand": self.birch.number}, "above"),
+                ({"kind": "stand", "stand": 99}, "no longer"),
+                ({"kind": "layer", "layers": ["lava"]}, "lava"),
+                ({"kind": "mask", "mask": "x"}, "mask image"),
+                ({"kind": "path", "shapes": [77]}, "no longer"),
+                ({"kind": "hollow", "radius": 900}, "cells"),
+                ({"kind": "slope", "size": 3}, "size"),
+                ({"kind": "noise", "noise": {"octaves": 40}}, "octaves"),
+            )
+        ]
         for stand, rule, word in bad:
-            answer = self.post(f"/stands/{stand.pk}/try", {"settings": {"conditions": [{"lo": 0, "hi": 9} | rule]}})
+            answer = self.post(
+                f"/stands/{stand.pk}/try", {"settings": {"conditions": [{"lo": 0, "hi": 9} | rule]}}
+            )
             self.assertEqual(answer.status_code, 422, (rule, answer.content))
             self.assertIn(word, answer.json()["detail"])
 
@@ -230,23 +334,36 @@ class Conditions(GroundCase):
         cells = planted_of(self.level).rasters.whole_values
         for kind, (lo, hi) in bands.items():
             found = cells(Condition(kind, 0, 1))
-            self.assertAlmostEqual(float(((found >= lo - 0.05) & (found <= hi + 0.05)).mean()), 0.9, delta=0.02)
+            self.assertAlmostEqual(
+                float(((found >= lo - 0.05) & (found <= hi + 0.05)).mean()), 0.9, delta=0.02
+            )
         self.assertEqual(self.north.get(f"{self.base}/layers/lava/bands").status_code, 422)
-        rules = [{"kind": "slope", "lo": 0, "hi": 11}, {"kind": "layer", "lo": 0.4, "hi": 1, "layers": ["turf"]},
-                 {"kind": "stand", "lo": 0, "hi": 9, "stand": self.level.stands.get(slug="slate-blocks").number}]
+        rules = [
+            {"kind": "slope", "lo": 0, "hi": 11},
+            {"kind": "layer", "lo": 0.4, "hi": 1, "layers": ["turf"]},
+            {"kind": "stand", "lo": 0, "hi": 9, "stand": self.level.stands.get(slug="slate-blocks").number},
+        ]
         others = [self.birch.pk, self.level.stands.get(slug="moor-grass").pk]
         copied = self.post("/conditions/copy", {"key": key(), "conditions": rules, "to": others}).json()
         self.assertEqual(len(copied["entries"]), 2)
         self.assertEqual({len(Stand.objects.get(pk=pk).settings["conditions"]) for pk in others}, {3})
         entries = Entry.objects.count()
-        refused = self.post("/conditions/copy", {"key": key(), "conditions": rules, "to": [
-            self.birch.pk, self.level.stands.get(slug="slate-blocks").pk]})
+        refused = self.post(
+            "/conditions/copy",
+            {
+                "key": key(),
+                "conditions": rules,
+                "to": [self.birch.pk, self.level.stands.get(slug="slate-blocks").pk],
+            },
+        )
         self.assertEqual((refused.status_code, Entry.objects.count()), (422, entries))
         body = json.dumps({"name": "Gentle turf", "level": self.level.slug, "conditions": rules})
         made = self.north.post("/api/condition-sets", body, content_type="application/json").json()
         self.assertEqual(made["kinds"], ["slope", "layer", "stand"])
         fits = self.north.get(f"{self.base}/condition-sets/{made['id']}").json()
-        self.assertEqual(([c["kind"] for c in fits["conditions"]], fits["notes"]), (["slope", "layer", "stand"], []))
+        self.assertEqual(
+            ([c["kind"] for c in fits["conditions"]], fits["notes"]), (["slope", "layer", "stand"], [])
+        )
         Stand.objects.filter(slug="slate-blocks").update(name="Boulders")
         fits = self.north.get(f"{self.base}/condition-sets/{made['id']}").json()
         self.assertEqual((len(fits["conditions"]), "Slate blocks" in fits["notes"][0]), (2, True))

@@ -1,4 +1,5 @@
-"""Snapshots compared and gone back to, bakes stopped and gone on with, the sample of nine, and two people at once."""
+"""Snapshots compared and gone back to, bakes stopped and gone on with, the sample of nine, and two people at
+once."""
 
 import shutil
 import threading
@@ -28,11 +29,15 @@ class Snapshots(GroundCase):
 
     def compare(self, before, after=0):
         told = self.post("/snapshots/compare", {"before": before, "after": after}).json()
-        marks = np.frombuffer(self.post("/snapshots/difference", {"before": before, "after": after}).content, "<u4", 2)
+        marks = np.frombuffer(
+            self.post("/snapshots/difference", {"before": before, "after": after}).content, "<u4", 2
+        )
         return {s["name"]: s for s in told["stands"]}, marks.tolist()
 
     def state(self):
-        return [(s["slug"], s["count"], s["sheets"]["keys"]) for s in self.north.get(f"{self.base}/stands").json()]
+        return [
+            (s["slug"], s["count"], s["sheets"]["keys"]) for s in self.north.get(f"{self.base}/stands").json()
+        ]
 
     def test_going_back_brings_every_plant_and_stroke_and_is_undone(self):
         self.stroke()
@@ -51,7 +56,9 @@ class Snapshots(GroundCase):
         told, marks = self.compare(first)
         self.assertEqual((told["Birch"]["gained"], told["Birch"]["lost"]), (len(now - bare), len(bare - now)))
         self.assertEqual((told["Slate blocks"]["after"], told["Scrub"]["before"]), (0, 0))
-        self.assertEqual(marks, [sum(s[n] for s in told.values() if s["name"] != "Moor-grass") for n in ("gained", "lost")])
+        self.assertEqual(
+            marks, [sum(s[n] for s in told.values() if s["name"] != "Moor-grass") for n in ("gained", "lost")]
+        )
         second = self.take("After")
         self.assertEqual(self.compare(first, second)[1], marks)
         answer = self.post(f"/snapshots/{first}/go-back", {"key": key()})
@@ -69,20 +76,32 @@ class Snapshots(GroundCase):
     def test_bad_wishes(self):
         first = self.take("One")
         for path, body, status, word in (
-                ("/snapshots", {"name": "One"}, 422, "already"), ("/snapshots", {"name": ""}, 422, "name"),
-                ("/snapshots/compare", {"before": 10**8}, 404, "no snapshot"),
-                ("/snapshots/0/go-back", {"key": key()}, 422, "choose")):
+            ("/snapshots", {"name": "One"}, 422, "already"),
+            ("/snapshots", {"name": ""}, 422, "name"),
+            ("/snapshots/compare", {"before": 10**8}, 404, "no snapshot"),
+            ("/snapshots/0/go-back", {"key": key()}, 422, "choose"),
+        ):
             answer = self.post(path, body)
-            self.assertEqual((answer.status_code, word in answer.json()["detail"]), (status, True), answer.content)
+            self.assertEqual(
+                (answer.status_code, word in answer.json()["detail"]), (status, True), answer.content
+            )
         self.assertEqual(self.post("/snapshots", {"name": "No"}, self.client_of("guest")).status_code, 403)
-        self.lead.post(f"{self.base}/resolution", {"key": key(), "cell": 2.0}, content_type="application/json")
+        self.lead.post(
+            f"{self.base}/resolution", {"key": key(), "cell": 2.0}, content_type="application/json"
+        )
         refused = self.post(f"/snapshots/{first}/go-back", {"key": key()})
-        self.assertEqual((refused.status_code, "touch cells of 1 m" in refused.json()["detail"]), (422, True), refused.content)
+        self.assertEqual(
+            (refused.status_code, "touch cells of 1 m" in refused.json()["detail"]),
+            (422, True),
+            refused.content,
+        )
         self.assertEqual(self.north.delete(f"{self.base}/snapshots/{first}").json(), [])
 
     def test_a_sample_shows_what_is_tried(self):
-        tried = {"mix": [{"item": "birch", "weight": 1}, {"item": "slate-block", "weight": 1, "sink": 0.3}],
-                 "variation": {"size": [0.5, 0.6], "width": [1, 1], "turn": [90, 90], "lean": 0, "follow": 1}}
+        tried = {
+            "mix": [{"item": "birch", "weight": 1}, {"item": "slate-block", "weight": 1, "sink": 0.3}],
+            "variation": {"size": [0.5, 0.6], "width": [1, 1], "turn": [90, 90], "lean": 0, "follow": 1},
+        }
         nine = self.post(f"/stands/{self.birch.pk}/sample", {"settings": tried}).json()
         self.assertEqual(len(nine), 9)
         self.assertEqual({p["item"] for p in nine}, {"birch", "slate-block"})
@@ -108,13 +127,22 @@ class AtOnce(TransactionTestCase):
 
         def work(name, verb):
             for k in range(6):
-                body = {"key": key(), "stand": birch.pk, "verb": verb, "path": [[110 + 4 * k, 120], [140, 126]], "radius": 20,
-                        "soft": 0.5, "strength": 0.2}
+                body = {
+                    "key": key(),
+                    "stand": birch.pk,
+                    "verb": verb,
+                    "path": [[110 + 4 * k, 120], [140, 126]],
+                    "radius": 20,
+                    "soft": 0.5,
+                    "strength": 0.2,
+                }
                 answer = clients[name].post(f"{base}/strokes", body, content_type="application/json")
                 answers.append((answer.status_code, answer.content))
             connections.close_all()
 
-        threads = [threading.Thread(target=work, args=said) for said in (("north", "thin"), ("south", "thicken"))]
+        threads = [
+            threading.Thread(target=work, args=said) for said in (("north", "thin"), ("south", "thicken"))
+        ]
         for thread in threads:
             thread.start()
         for thread in threads:
@@ -125,7 +153,9 @@ class AtOnce(TransactionTestCase):
         whole = np.zeros((256, 256), int)
         for entry in entries:
             col0, row0, col1, row1 = entry.change["box"]
-            whole[row0:row1, col0:col1] += np.frombuffer(zlib.decompress(entry.delta), np.int16).reshape(row1 - row0, col1 - col0)
+            whole[row0:row1, col0:col1] += np.frombuffer(zlib.decompress(entry.delta), np.int16).reshape(
+                row1 - row0, col1 - col0
+            )
         fresh = Level.objects.get(pk=level.pk)
         stand = fresh.stands.get(slug="birch")
         stand.level = fresh
@@ -151,8 +181,10 @@ class Bakes(TransactionTestCase):
     def test_a_bake_is_laid_down_stopped_and_gone_on_with(self):
         level = Level.objects.get(pk=self.level.pk)
         want = {p.stand.slug: p.plants((0, 0)) for p in planted_of(level).plantings() if not p.stand.sward}
-        self.assertEqual(self.lead.get(f"{self.base}/bake").json(),
-                         {"running": False, "total": 2, "done": 0, "step": "", "trouble": ""})
+        self.assertEqual(
+            self.lead.get(f"{self.base}/bake").json(),
+            {"running": False, "total": 2, "done": 0, "step": "", "trouble": ""},
+        )
         self.assertTrue(self.bake()["running"])
         work_off()
         told = self.lead.get(f"{self.base}/bake").json()
@@ -165,8 +197,15 @@ class Bakes(TransactionTestCase):
                 laid = baked_of(fresh)(planting.key((0, 0)))
                 np.testing.assert_array_equal(laid.form, want[stand.slug].form)
                 np.testing.assert_array_equal(planting.plants((0, 0)).id, want[stand.slug].id)
-        body = {"key": key(), "stand": self.level.stands.get(slug="birch").pk, "verb": "thin", "path": [[80, 90]], "radius": 24,
-                "soft": 0.4, "strength": 0.8}
+        body = {
+            "key": key(),
+            "stand": self.level.stands.get(slug="birch").pk,
+            "verb": "thin",
+            "path": [[80, 90]],
+            "radius": 24,
+            "soft": 0.4,
+            "strength": 0.8,
+        }
         self.north.post(f"{self.base}/strokes", body, content_type="application/json")
         self.assertEqual(self.lead.get(f"{self.base}/bake").json()["done"], 1)
         self.bake()

@@ -1,4 +1,5 @@
-"""`./kt serve` as people run it: what dies is started again, too many deaths end it, and killed it leaves nothing running."""
+"""`./kt serve` as people run it: what dies is started again, too many deaths end it, and killed it leaves
+nothing running."""
 
 import json
 import os
@@ -28,9 +29,17 @@ class Watching(SimpleTestCase):
         self.addCleanup(self.end)
 
     def start(self) -> subprocess.Popen:
-        env = {k: v for k, v in os.environ.items() if not k.startswith("KT_DB")} | {"KT_VAR": str(self.state.var)}
-        return subprocess.Popen([sys.executable, "kt", "serve", "--port", str(self.port)], cwd=settings.BASE_DIR, env=env,
-                                stdout=self.log.open("ab"), stderr=subprocess.STDOUT, start_new_session=True)
+        env = {k: v for k, v in os.environ.items() if not k.startswith("KT_DB")} | {
+            "KT_VAR": str(self.state.var)
+        }
+        return subprocess.Popen(
+            [sys.executable, "kt", "serve", "--port", str(self.port)],
+            cwd=settings.BASE_DIR,
+            env=env,
+            stdout=self.log.open("ab"),
+            stderr=subprocess.STDOUT,
+            start_new_session=True,
+        )
 
     def end(self):
         with suppress(ProcessLookupError):
@@ -46,7 +55,9 @@ class Watching(SimpleTestCase):
 
     def ready(self) -> bool:
         with suppress(OSError):
-            return json.load(urllib.request.urlopen(f"http://127.0.0.1:{self.port}/ready", timeout=5))["ready"]
+            return json.load(urllib.request.urlopen(f"http://127.0.0.1:{self.port}/ready", timeout=5))[
+                "ready"
+            ]
         return False
 
     def pids(self) -> dict[str, int]:
@@ -55,10 +66,20 @@ class Watching(SimpleTestCase):
     def test_what_dies_is_started_again_and_the_third_death_ends_it(self):
         self.until(self.ready, "it was not ready")
         was, port = self.pids(), self.state.database.port
-        self.assertEqual(subprocess.run([sys.executable, "kt", "status"], cwd=settings.BASE_DIR, capture_output=True,
-                                        env=os.environ | {"KT_VAR": str(self.state.var)}).returncode, 0)
+        self.assertEqual(
+            subprocess.run(
+                [sys.executable, "kt", "status"],
+                cwd=settings.BASE_DIR,
+                capture_output=True,
+                env=os.environ | {"KT_VAR": str(self.state.var)},
+            ).returncode,
+            0,
+        )
         os.kill(was["database"], signal.SIGKILL)
-        self.until(lambda: self.pids()["database"] not in (None, was["database"]), "the database was not started again")
+        self.until(
+            lambda: self.pids()["database"] not in (None, was["database"]),
+            "the database was not started again",
+        )
         self.assertEqual(self.state.database.port, port)
         self.until(self.ready, "it was not ready again")
         self.assertEqual(self.pids()["server"], was["server"])
@@ -68,8 +89,11 @@ class Watching(SimpleTestCase):
         self.until(lambda: self.kt.poll() is not None, "it did not end")
         self.assertEqual(self.kt.returncode, 1)
         told = self.log.read_text()
-        for sentence in ("The database ended; it is started again.", "The worker ended; it is started again.",
-                         "the third death within a minute"):
+        for sentence in (
+            "The database ended; it is started again.",
+            "The worker ended; it is started again.",
+            "the third death within a minute",
+        ):
             self.assertIn(sentence, told)
         self.nothing_is_left(was)
 

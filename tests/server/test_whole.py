@@ -1,4 +1,5 @@
-"""A level of the database written into a folder and made from it again: the same plants, and everything people see of it."""
+"""A level of the database written into a folder and made from it again: the same plants, and everything
+people see of it."""
 
 import io
 import json
@@ -33,14 +34,22 @@ class Whole(GroundCase):
         pins = [self.lead.get(f"/api/levels/{slug}/stands/{s['id']}/pins").json() for s in stands]
         pins = [sorted(json.dumps(p) for p in some if p["state"] != "gone") for some in pins]
         own = {"name", "slug", "bookmarks", "stock", "ground_revision", "layers_revision"}
-        return ({k: v for k, v in level.items() if k not in own},
-                [{k: v for k, v in s.items() if k not in ("id", "revision", "sheets")} for s in stands], shapes, pins)
+        return (
+            {k: v for k, v in level.items() if k not in own},
+            [{k: v for k, v in s.items() if k not in ("id", "revision", "sheets")} for s in stands],
+            shapes,
+            pins,
+        )
 
     def test_a_level_comes_back_the_same_and_plants_without_a_database_as_with_one(self):
         level = test_same_plants.Drawn.draw(self, 2)
-        Membership.objects.get_or_create(level=level, user=User.objects.get(username="lead"), defaults={"role": "lead"})
+        Membership.objects.get_or_create(
+            level=level, user=User.objects.get(username="lead"), defaults={"role": "lead"}
+        )
         call_command("save_level", level.slug, str(self.folder), stdout=io.StringIO())
-        call_command("open_level", str(self.folder), "--name", "Brought Back", "--user", "lead", stdout=io.StringIO())
+        call_command(
+            "open_level", str(self.folder), "--name", "Brought Back", "--user", "lead", stdout=io.StringIO()
+        )
         again = Level.objects.get(name="Brought Back")
         self.assertEqual(hash_of_plants(again), hash_of_plants(level))
         self.assertEqual(self.told(again.slug), self.told(level.slug))
@@ -59,13 +68,19 @@ class Whole(GroundCase):
 
         made = send(data, "From a File")
         self.assertEqual(made.status_code, 200, made.content)
-        self.assertEqual(hash_of_plants(Level.objects.get(slug=made.json()["slug"])), hash_of_plants(self.level))
+        self.assertEqual(
+            hash_of_plants(Level.objects.get(slug=made.json()["slug"])), hash_of_plants(self.level)
+        )
         self.assertEqual(Membership.objects.get(level__slug=made.json()["slug"]).user.username, "lead")
         levels = Level.objects.count()
         empty = io.BytesIO()
         zipfile.ZipFile(empty, "w").close()
-        for content, words in ((data, "already"), (b"no zip", "zip that can be read"), (empty.getvalue(), "level.json"),
-                               (data[:len(data) // 2], "zip that can be read")):
+        for content, words in (
+            (data, "already"),
+            (b"no zip", "zip that can be read"),
+            (empty.getvalue(), "level.json"),
+            (data[: len(data) // 2], "zip that can be read"),
+        ):
             refused = send(content)
             self.assertEqual(refused.status_code, 422, refused.content)
             self.assertIn(words, refused.json()["detail"])

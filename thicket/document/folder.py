@@ -1,5 +1,6 @@
-"""A level as a folder: `level.json` beside its rasters, pins and meshes, in open formats, so that it can be kept in version
-control, copied and planted anywhere. docs/formats.md describes it; docs/level.schema.json is `LevelFile`'s JSON Schema.
+"""A level as a folder: `level.json` beside its rasters, pins and meshes, in open formats, so that it can be
+kept in version control, copied and planted anywhere. docs/formats.md describes it; docs/level.schema.json is
+`LevelFile`'s JSON Schema.
 
 The same level always gives the same bytes; text where text will do, in a stable order, one raster a file.
 """
@@ -33,11 +34,28 @@ from thicket.planting.pins import Pins, Uprooted
 from thicket.refused import Refused
 
 FORMAT = 1
-"""Raise it when a folder written before could no longer be read; readers refuse what is newer than they are."""
+"""Raise it when a folder written before could no longer be read; readers refuse what is newer than they
+are."""
 LARGEST = 2 << 30
 """A zip may unpack to so many bytes."""
-PIN_COLUMNS = ("stand", "plant", "item", "x", "z", "lift", "qx", "qy", "qz", "qw", "width", "height", "tint", "gone", "home_x",
-               "home_z")
+PIN_COLUMNS = (
+    "stand",
+    "plant",
+    "item",
+    "x",
+    "z",
+    "lift",
+    "qx",
+    "qy",
+    "qz",
+    "qw",
+    "width",
+    "height",
+    "tint",
+    "gone",
+    "home_x",
+    "home_z",
+)
 Slug = Annotated[str, Field(min_length=1, max_length=60, pattern=r"^[-a-zA-Z0-9_]+$")]
 
 
@@ -104,7 +122,8 @@ class UprootedFile(_Part):
 
 
 class ViewFile(_Part):
-    """What is shown and budgeted beside plants: how ground layers are drawn, sun, fog, waters, wind, bookmarks, budget marks."""
+    """What is shown and budgeted beside plants: how ground layers are drawn, sun, fog, waters, wind,
+    bookmarks, budget marks."""
 
     layers: list[dict[str, Any]] = []
     sun: dict[str, Any] = {}
@@ -134,7 +153,8 @@ class LevelFile(_Part):
 
 
 def save_level(level: Level, folder: Path) -> None:
-    """Write a level into a folder, which is made when it is not there; files of a level that was there before are removed.
+    """Write a level into a folder, which is made when it is not there; files of a level that was there before
+    are removed.
 
     Raises: Refused when the folder holds other things than a level.
     """
@@ -170,7 +190,10 @@ def _files(level: Level) -> Iterator[tuple[str, bytes]]:
         yield f"masks/{_file_name(name)}.png", _png(mask.values)
     for number, touch in level.touch.items():
         if number in level.stands and touch.tiles:
-            yield f"touch/{level.stands[number].slug}.png", _png((touch.array.astype(np.int32) + 32768).astype(np.uint16))
+            yield (
+                f"touch/{level.stands[number].slug}.png",
+                _png((touch.array.astype(np.int32) + 32768).astype(np.uint16)),
+            )
     for item in level.stock.values():
         if item.glb:
             yield f"stock/{item.slug}.glb", item.glb
@@ -180,8 +203,17 @@ def _files(level: Level) -> Iterator[tuple[str, bytes]]:
 def _tif(values: np.ndarray, cell: float) -> bytes:
     with warnings.catch_warnings(), rasterio.MemoryFile() as file:
         warnings.simplefilter("ignore", NotGeoreferencedWarning)
-        with file.open(driver="GTiff", width=values.shape[1], height=values.shape[0], count=1, dtype="float32", compress="deflate",
-                       predictor=3, tiled=True, transform=from_origin(-cell / 2, cell / 2, cell, cell)) as out:
+        with file.open(
+            driver="GTiff",
+            width=values.shape[1],
+            height=values.shape[0],
+            count=1,
+            dtype="float32",
+            compress="deflate",
+            predictor=3,
+            tiled=True,
+            transform=from_origin(-cell / 2, cell / 2, cell, cell),
+        ) as out:
             out.write(values.astype(np.float32), 1)
         return file.read()
 
@@ -194,19 +226,70 @@ def _png(values: np.ndarray) -> bytes:
 
 def _level_file(level: Level) -> LevelFile:
     details = level.details.get("shapes", {})
-    shapes = [ShapeFile(number=n, kind=s.kind, name=s.name, points=list(s.points), width=s.width, clear=s.clear,
-                        trail=s.trail and TrailFile(reach=s.trail.reach, lean=s.trail.lean, flatten=s.trail.flatten,
-                                                    strata=list(s.trail.strata)), details=details.get(n, {}))
-              for n, s in sorted(level.shapes.items())]
-    stock = [ItemFile(slug=i.slug, name=i.name, height=i.height, crown=i.crown, trunk=i.trunk, points=[dict(p) for p in i.points],
-                      traits=dict(i.traits), distances=dict(i.distances)) for i in level.stock.values()]
-    stands = [StandFile(number=s.number, slug=s.slug, name=s.name, stratum=s.stratum, place=s.place, sward=s.sward, seed=s.seed,
-                        locked=s.locked, colour=s.colour, settings=s.settings) for _, s in sorted(level.stands.items())]
-    uprooted = [UprootedFile(stand=n, path=list(place.path), radius=place.radius)
-                for n, pins in sorted(level.pins.items()) if n in level.stands for place in pins.uprooted]
-    return LevelFile(slug=level.slug, name=level.name, seed=level.seed, cell=level.heights.ground.cell, touch_cell=level.touch_cell,
-                     layers=list(level.layers.names), masks=list(level.masks), stock=stock, shapes=shapes, stands=stands,
-                     uprooted=uprooted, view=ViewFile.model_validate(level.details.get("view", {})))
+    shapes = [
+        ShapeFile(
+            number=n,
+            kind=s.kind,
+            name=s.name,
+            points=list(s.points),
+            width=s.width,
+            clear=s.clear,
+            trail=s.trail
+            and TrailFile(
+                reach=s.trail.reach, lean=s.trail.lean, flatten=s.trail.flatten, strata=list(s.trail.strata)
+            ),
+            details=details.get(n, {}),
+        )
+        for n, s in sorted(level.shapes.items())
+    ]
+    stock = [
+        ItemFile(
+            slug=i.slug,
+            name=i.name,
+            height=i.height,
+            crown=i.crown,
+            trunk=i.trunk,
+            points=[dict(p) for p in i.points],
+            traits=dict(i.traits),
+            distances=dict(i.distances),
+        )
+        for i in level.stock.values()
+    ]
+    stands = [
+        StandFile(
+            number=s.number,
+            slug=s.slug,
+            name=s.name,
+            stratum=s.stratum,
+            place=s.place,
+            sward=s.sward,
+            seed=s.seed,
+            locked=s.locked,
+            colour=s.colour,
+            settings=s.settings,
+        )
+        for _, s in sorted(level.stands.items())
+    ]
+    uprooted = [
+        UprootedFile(stand=n, path=list(place.path), radius=place.radius)
+        for n, pins in sorted(level.pins.items())
+        if n in level.stands
+        for place in pins.uprooted
+    ]
+    return LevelFile(
+        slug=level.slug,
+        name=level.name,
+        seed=level.seed,
+        cell=level.heights.ground.cell,
+        touch_cell=level.touch_cell,
+        layers=list(level.layers.names),
+        masks=list(level.masks),
+        stock=stock,
+        shapes=shapes,
+        stands=stands,
+        uprooted=uprooted,
+        view=ViewFile.model_validate(level.details.get("view", {})),
+    )
 
 
 def _pins_csv(level: Level) -> bytes:
@@ -218,10 +301,21 @@ def _pins_csv(level: Level) -> bytes:
         if number not in level.stands:
             continue
         homes = dict(zip(pins.replaced.tolist(), pins.home.tolist()))
-        rows: list[list] = [[level.stands[number].slug, plant, item, x, z, lift, *rest, 0, *homes.pop(plant, ("", ""))]
-                            for plant, item, x, z, lift, rest in zip(pins.id.tolist(), pins.item, pins.x.tolist(), pins.z.tolist(),
-                                                                     pins.lift.tolist(), pins.rest.tolist())]
-        rows += [[level.stands[number].slug, plant, "", *home, *("",) * 8, 1, *home] for plant, home in homes.items()]
+        rows: list[list] = [
+            [level.stands[number].slug, plant, item, x, z, lift, *rest, 0, *homes.pop(plant, ("", ""))]
+            for plant, item, x, z, lift, rest in zip(
+                pins.id.tolist(),
+                pins.item,
+                pins.x.tolist(),
+                pins.z.tolist(),
+                pins.lift.tolist(),
+                pins.rest.tolist(),
+            )
+        ]
+        rows += [
+            [level.stands[number].slug, plant, "", *home, *("",) * 8, 1, *home]
+            for plant, home in homes.items()
+        ]
         table.writerows(sorted(rows, key=lambda row: row[1]))
     return out.getvalue().encode()
 
@@ -236,21 +330,58 @@ def open_level(folder: str | Path) -> Level:
     heights = _read_tif(folder / "heights.tif")
     ground = Heights.of(heights, said.cell)
     rows, columns = ground.ground.cells
-    weights = [_read_png(folder / f"layers/{_file_name(name)}.png", np.uint8, (rows, columns)) for name in said.layers]
+    weights = [
+        _read_png(folder / f"layers/{_file_name(name)}.png", np.uint8, (rows, columns))
+        for name in said.layers
+    ]
     layers = np.stack(weights, axis=-1) if weights else np.empty((rows, columns, 0), np.uint8)
-    stands = {s.number: Stand(s.number, s.slug, s.name, s.stratum, s.place, s.sward, s.seed, s.settings, s.locked, s.colour)
-              for s in said.stands}
+    stands = {
+        s.number: Stand(
+            s.number, s.slug, s.name, s.stratum, s.place, s.sward, s.seed, s.settings, s.locked, s.colour
+        )
+        for s in said.stands
+    }
     if len(stands) < len(said.stands) or len({s.slug for s in said.stands}) < len(said.stands):
         raise Refused("level.json: two stands have one number or slug")
     level = Level(
-        said.slug, said.name, said.seed, ground, LayerMaps.of(said.layers, layers),
+        said.slug,
+        said.name,
+        said.seed,
+        ground,
+        LayerMaps.of(said.layers, layers),
         {name: Mask.of(_read_png(folder / f"masks/{_file_name(name)}.png", np.uint8)) for name in said.masks},
-        {s.number: Shape(s.kind, tuple(s.points), s.width, s.clear, s.name, s.trail and Trail(
-            s.trail.reach, s.trail.lean, s.trail.flatten, tuple(s.trail.strata))) for s in said.shapes},
-        {i.slug: Item(i.slug, i.name, i.height, i.crown, i.trunk, i.points, _read_glb(folder / f"stock/{i.slug}.glb"), i.traits,
-                      i.distances) for i in said.stock},
-        stands, said.touch_cell,
-        details={"view": said.view.model_dump(), "shapes": {s.number: s.details for s in said.shapes if s.details}})
+        {
+            s.number: Shape(
+                s.kind,
+                tuple(s.points),
+                s.width,
+                s.clear,
+                s.name,
+                s.trail and Trail(s.trail.reach, s.trail.lean, s.trail.flatten, tuple(s.trail.strata)),
+            )
+            for s in said.shapes
+        },
+        {
+            i.slug: Item(
+                i.slug,
+                i.name,
+                i.height,
+                i.crown,
+                i.trunk,
+                i.points,
+                _read_glb(folder / f"stock/{i.slug}.glb"),
+                i.traits,
+                i.distances,
+            )
+            for i in said.stock
+        },
+        stands,
+        said.touch_cell,
+        details={
+            "view": said.view.model_dump(),
+            "shapes": {s.number: s.details for s in said.shapes if s.details},
+        },
+    )
     return level.with_parts(touch=_read_touch(folder, level), pins=_read_pins(folder, level, said.uprooted))
 
 
@@ -295,7 +426,10 @@ def _read_png(path: Path, kind: type, shape: tuple[int, int] | None = None) -> n
     if values.ndim != 2 or (values.dtype != kind and not (kind is np.uint16 and values.dtype == np.int32)):
         raise Refused(f"{name}: it is not greyscale of {np.dtype(kind).itemsize * 8} bits")
     if shape and values.shape != shape:
-        raise Refused(f"{name}: it has {values.shape[1]} × {values.shape[0]} values; the level has {shape[1]} × {shape[0]}")
+        raise Refused(
+            f"{name}: it has {values.shape[1]} × {values.shape[0]} values; the level has "
+            f"{shape[1]} × {shape[0]}"
+        )
     return values.astype(kind)
 
 
@@ -330,7 +464,10 @@ def _read_pins(folder: Path, level: Level, uprooted: list[UprootedFile]) -> dict
     for place in uprooted:
         places[place.stand].append(Uprooted(tuple(place.path), place.radius))
     try:
-        return {number: _pins(rows[number], tuple(places[number])) for number in sorted(rows.keys() | places.keys())}
+        return {
+            number: _pins(rows[number], tuple(places[number]))
+            for number in sorted(rows.keys() | places.keys())
+        }
     except (TypeError, ValueError) as error:
         raise Refused(f"pins.csv: {error}") from None
 
@@ -339,10 +476,20 @@ def _pins(rows: list[Mapping[str, str]], uprooted: tuple[Uprooted, ...]) -> Pins
     standing = [row for row in rows if row["gone"] != "1"]
     homes = [row for row in rows if row["home_x"]]
     x, z, lift = (np.array([float(row[name]) for row in standing], float) for name in ("x", "z", "lift"))
-    rest = np.array([[float(row[name]) for name in PIN_COLUMNS[6:13]] for row in standing], np.float32).reshape(-1, 7)
-    return Pins(np.array([int(row["plant"]) for row in standing], np.uint64), x, z, lift.astype(np.float32), rest,
-                tuple(row["item"] for row in standing), np.array([int(row["plant"]) for row in homes], np.uint64),
-                np.array([[float(row["home_x"]), float(row["home_z"])] for row in homes], float).reshape(-1, 2), uprooted)
+    rest = np.array(
+        [[float(row[name]) for name in PIN_COLUMNS[6:13]] for row in standing], np.float32
+    ).reshape(-1, 7)
+    return Pins(
+        np.array([int(row["plant"]) for row in standing], np.uint64),
+        x,
+        z,
+        lift.astype(np.float32),
+        rest,
+        tuple(row["item"] for row in standing),
+        np.array([int(row["plant"]) for row in homes], np.uint64),
+        np.array([[float(row["home_x"]), float(row["home_z"])] for row in homes], float).reshape(-1, 2),
+        uprooted,
+    )
 
 
 def zip_level(level: Level) -> bytes:

@@ -1,5 +1,5 @@
-"""A level as a value: everything that its plants follow from, and what is drawn and budgeted with them. Nothing in it changes; a
-change makes another level that shares the rest."""
+"""A level as a value: everything that its plants follow from, and what is drawn and budgeted with them.
+Nothing in it changes; a change makes another level that shares the rest."""
 
 from __future__ import annotations
 
@@ -22,8 +22,8 @@ from thicket.stock.traits import group_of
 
 @dataclass(frozen=True, eq=False)
 class Stand:
-    """One layer of planting. `number` is its part of every plant's id, and what settings name it by; `place` orders it in its
-    stratum."""
+    """One layer of planting. `number` is its part of every plant's id, and what settings name it by; `place`
+    orders it in its stratum."""
 
     number: int
     slug: str
@@ -43,7 +43,8 @@ class Stand:
 
     @lazy
     def settings_key(self) -> str:
-        """Equal for settings that differ at most in what moves no plant; conditions are told apart by the ground they suit."""
+        """Equal for settings that differ at most in what moves no plant; conditions are told apart by the
+        ground they suit."""
         return digest(self.settings.model_dump(exclude={"distances", "tints", "conditions"}))
 
     @lazy
@@ -54,8 +55,9 @@ class Stand:
 
 @dataclass(frozen=True, eq=False)
 class Item:
-    """A stock item: height and radii of crown and trunk in m; its anchor points, of each name, at and up; its file, a binary glTF,
-    where it is wanted; its traits, and the distances in m at which its states are seen to differ."""
+    """A stock item: height and radii of crown and trunk in m; its anchor points, of each name, at and up; its
+    file, a binary glTF, where it is wanted; its traits, and the distances in m at which its states are seen
+    to differ."""
 
     slug: str
     name: str = ""
@@ -72,15 +74,18 @@ class Item:
         """The anchor points as companions stand on them; None when there are none."""
         if not self.points:
             return None
-        return Anchors(np.array([a["at"] for a in self.points], float), np.array([a["up"] for a in self.points], float),
-                       tuple(group_of(a["name"]) for a in self.points))
+        return Anchors(
+            np.array([a["at"] for a in self.points], float),
+            np.array([a["up"] for a in self.points], float),
+            tuple(group_of(a["name"]) for a in self.points),
+        )
 
 
 @dataclass(frozen=True, eq=False)
 class Level:
-    """A level. Lengths in m. Stands, shapes and pins go by their numbers, masks and items by name; touch that is not there is
-    unpainted. `details` is what no plant follows from: `view`, as `thicket.document.folder.ViewFile` has it, and what people see of
-    shapes by number."""
+    """A level. Lengths in m. Stands, shapes and pins go by their numbers, masks and items by name; touch that
+    is not there is unpainted. `details` is what no plant follows from: `view`, as
+    `thicket.document.folder.ViewFile` has it, and what people see of shapes by number."""
 
     slug: str
     name: str

@@ -1,4 +1,5 @@
-"""The rasters of a level: heights, ground layers and masks, each under a key that is equal for equal values."""
+"""The rasters of a level: heights, ground layers and masks, each under a key that is equal for equal
+values."""
 
 from __future__ import annotations
 

@@ -16,8 +16,15 @@ from thicket.sight.distances import Distances
 from thicket.site.conditions import Condition
 
 Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
-Name = Annotated[str, Field(min_length=1, max_length=80, pattern=r"^[^\x00-\x1f\x7f]*[^\s\x00-\x1f\x7f][^\x00-\x1f\x7f]*$",
-                            description="not of spaces alone, and without control characters")]
+Name = Annotated[
+    str,
+    Field(
+        min_length=1,
+        max_length=80,
+        pattern=r"^[^\x00-\x1f\x7f]*[^\s\x00-\x1f\x7f][^\x00-\x1f\x7f]*$",
+        description="not of spaces alone, and without control characters",
+    ),
+]
 Id = Annotated[int, Field(ge=0, le=2**63 - 1)]
 Metres = Annotated[float, Field(allow_inf_nan=False, ge=0, le=20000)]
 Share = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)]
@@ -45,8 +52,10 @@ class VariationSettings(Strict):
 
     size: tuple[Multiple, Multiple] = (0.8, 1.2)
     width: tuple[Multiple, Multiple] = (0.9, 1.1)
-    turn: tuple[Annotated[float, Field(allow_inf_nan=False, ge=-180, le=360)],
-                Annotated[float, Field(allow_inf_nan=False, ge=-180, le=360)]] = (0, 360)
+    turn: tuple[
+        Annotated[float, Field(allow_inf_nan=False, ge=-180, le=360)],
+        Annotated[float, Field(allow_inf_nan=False, ge=-180, le=360)],
+    ] = (0, 360)
     lean: Degrees = 3
     follow: Share = 0.1
     sink: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5)] = 0
@@ -73,8 +82,21 @@ class NoiseSettings(Strict):
 class ConditionSettings(Strict):
     """One site condition; see `thicket.site.conditions.Condition`. `hi` from 100,000 up has no end."""
 
-    kind: Literal["altitude", "slope", "facing", "hollow", "wetness", "layer", "noise", "path", "area", "obstacle", "stand",
-                  "mask", "flat"]
+    kind: Literal[
+        "altitude",
+        "slope",
+        "facing",
+        "hollow",
+        "wetness",
+        "layer",
+        "noise",
+        "path",
+        "area",
+        "obstacle",
+        "stand",
+        "mask",
+        "flat",
+    ]
     lo: Number
     hi: Number
     soft_lo: Metres = 0
@@ -100,7 +122,14 @@ class ConditionSettings(Strict):
     def core(self) -> Condition:
         """The condition as the core measures it."""
         said = self.model_dump()
-        return Condition(**{**said, "layers": tuple(self.layers), "shapes": tuple(self.shapes), "noise": Noise(**said["noise"])})
+        return Condition(
+            **{
+                **said,
+                "layers": tuple(self.layers),
+                "shapes": tuple(self.shapes),
+                "noise": Noise(**said["noise"]),
+            }
+        )
 
 
 Conditions = Annotated[list[ConditionSettings], Field(max_length=40)]
@@ -125,8 +154,9 @@ class DistanceSettings(Strict):
 
 
 class MixEntry(Strict):
-    """One stock item of a mix: its weight, what differs for it, and a site condition that drives its weight. `mark` is what
-    its plants are drawn by; it stays when the item is exchanged, so that the same plants carry the other item."""
+    """One stock item of a mix: its weight, what differs for it, and a site condition that drives its weight.
+    `mark` is what its plants are drawn by; it stays when the item is exchanged, so that the same plants carry
+    the other item."""
 
     item: str
     weight: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1000)]
@@ -149,15 +179,19 @@ class MixEntry(Strict):
 
 
 class LayoutSettings(Strict):
-    """How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another stand's plants.
+    """How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another
+    stand's plants.
 
-    `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and `.companions`.
+    `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and
+    `.companions`.
     """
 
     kind: Literal["free", "path", "rows", "anchors"] = "free"
     shapes: list[int] = Field(default=[], max_length=200)
     every: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)] = 2
-    count: Annotated[int, Field(ge=0, le=100_000, description="plants on each path; 0 for one every so many m")] = 0
+    count: Annotated[
+        int, Field(ge=0, le=100_000, description="plants on each path; 0 for one every so many m")
+    ] = 0
     side: Literal["on", "left", "right", "both"] = "on"
     offset: Annotated[float, Field(allow_inf_nan=False, ge=0, le=200)] = 0
     face: Literal["along", "across", "free"] = "along"
@@ -166,9 +200,13 @@ class LayoutSettings(Strict):
     bearing: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = 0
     apart: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)] = 2
     host: Annotated[int, Field(ge=0, description="number of the stand whose plants it stands on")] = 0
-    around: Annotated[int, Field(ge=0, le=64, description="plants along the curve through a host's anchors; 0: one on each")] = 0
+    around: Annotated[
+        int, Field(ge=0, le=64, description="plants along the curve through a host's anchors; 0: one on each")
+    ] = 0
     inside: Annotated[bool, Field(description="whether those are spread inside the curve")] = False
-    group: Annotated[str, Field(max_length=40, description="the group of anchors it stands on; all when empty")] = ""
+    group: Annotated[
+        str, Field(max_length=40, description="the group of anchors it stands on; all when empty")
+    ] = ""
 
     @model_validator(mode="after")
     def check(self):
@@ -194,10 +232,16 @@ class StandSettings(Strict):
     tints: tuple[Colour, Colour] = ("#ffffff", "#ffffff")
     conditions: Conditions = []
     clear_of: list[Literal["path", "area", "obstacle"]] = Field(
-        default=["path", "area", "obstacle"], max_length=3, description="shapes whose clear margin it keeps out of")
+        default=["path", "area", "obstacle"],
+        max_length=3,
+        description="shapes whose clear margin it keeps out of",
+    )
     gap: Annotated[float, Field(allow_inf_nan=False, ge=0, le=50)] = 0
     under: list[Stratum] = Field(
-        default=[], max_length=6, description="strata whose crowns it may stand under; trunks keep it out all the same")
+        default=[],
+        max_length=6,
+        description="strata whose crowns it may stand under; trunks keep it out all the same",
+    )
     distances: DistanceSettings
 
     @model_validator(mode="after")
@@ -214,9 +258,18 @@ class StandSettings(Strict):
         """The stand as the core plants it."""
         v = self.variation
         variation = Variation(tuple(v.size), tuple(v.width), tuple(v.turn), v.lean, v.follow, v.sink, v.patch)
-        return CoreStand(number, seed, self.spacing, self.fullness, tuple(e.weight for e in self.mix),
-                         tuple(e.drawn_by for e in self.mix), variation, tuple(e.size and tuple(e.size) for e in self.mix),
-                         tuple(e.sink for e in self.mix), self.layout.kind)
+        return CoreStand(
+            number,
+            seed,
+            self.spacing,
+            self.fullness,
+            tuple(e.weight for e in self.mix),
+            tuple(e.drawn_by for e in self.mix),
+            variation,
+            tuple(e.size and tuple(e.size) for e in self.mix),
+            tuple(e.sink for e in self.mix),
+            self.layout.kind,
+        )
 
     def rules(self) -> list[Condition]:
         """The conditions as the core combines them."""

@@ -1,4 +1,5 @@
-"""The painted map of a stand: int16 at cell centres in tiles, `thicket.planting.density.TOUCH_UNIT` for +1."""
+"""The painted map of a stand: int16 at cell centres in tiles, `thicket.planting.density.TOUCH_UNIT` for
++1."""
 
 from __future__ import annotations
 
@@ -40,16 +41,24 @@ def touch_digest(window: np.ndarray) -> str:
 def tiles_in(box: Cells) -> list[Tile]:
     """The tiles that a box of cells touches."""
     col0, row0, col1, row1 = box
-    return [(tx, tz) for tz in range(row0 // TILE, -(-row1 // TILE)) for tx in range(col0 // TILE, -(-col1 // TILE))]
+    return [
+        (tx, tz)
+        for tz in range(row0 // TILE, -(-row1 // TILE))
+        for tx in range(col0 // TILE, -(-col1 // TILE))
+    ]
 
 
-def overlap(tx: int, tz: int, shape: tuple[int, ...], box: Cells) -> tuple[tuple[slice, slice], tuple[slice, slice]]:
+def overlap(
+    tx: int, tz: int, shape: tuple[int, ...], box: Cells
+) -> tuple[tuple[slice, slice], tuple[slice, slice]]:
     """Slices of a tile and of a box of cells where the two overlap."""
     col0, row0, col1, row1 = box
     x0, x1 = max(col0, tx * TILE), min(col1, tx * TILE + shape[1])
     z0, z1 = max(row0, tz * TILE), min(row1, tz * TILE + shape[0])
-    return ((slice(z0 - tz * TILE, z1 - tz * TILE), slice(x0 - tx * TILE, x1 - tx * TILE)),
-            (slice(z0 - row0, z1 - row0), slice(x0 - col0, x1 - col0)))
+    return (
+        (slice(z0 - tz * TILE, z1 - tz * TILE), slice(x0 - tx * TILE, x1 - tx * TILE)),
+        (slice(z0 - row0, z1 - row0), slice(x0 - col0, x1 - col0)),
+    )
 
 
 def _near(a: Cells, b: Cells) -> bool:
@@ -64,8 +73,9 @@ def _revision(tile: np.ndarray) -> int:
 
 @dataclass(frozen=True, eq=False)
 class TouchMap:
-    """A stand's touch, `shape` (rows, columns): the painted tiles and their revisions, by (tx, tz). Tiles are shared between maps
-    and never changed; what is not painted is 0. Equal revisions of a tile mean equal touch in it."""
+    """A stand's touch, `shape` (rows, columns): the painted tiles and their revisions, by (tx, tz). Tiles are
+    shared between maps and never changed; what is not painted is 0. Equal revisions of a tile mean equal
+    touch in it."""
 
     shape: tuple[int, int]
     tiles: Mapping[Tile, np.ndarray] = field(default_factory=dict)
@@ -77,8 +87,11 @@ class TouchMap:
     def of(array: np.ndarray) -> TouchMap:
         """The map of a whole array, which is not copied; revisions follow from the values."""
         rows, columns = array.shape
-        parts = {(x // TILE, z // TILE): array[z:z + TILE, x:x + TILE] for z in range(0, rows, TILE)
-                 for x in range(0, columns, TILE)}
+        parts = {
+            (x // TILE, z // TILE): array[z : z + TILE, x : x + TILE]
+            for z in range(0, rows, TILE)
+            for x in range(0, columns, TILE)
+        }
         tiles = {at: tile for at, tile in parts.items() if tile.any()}
         return TouchMap((rows, columns), tiles, {at: _revision(tile) for at, tile in tiles.items()})
 
@@ -92,7 +105,8 @@ class TouchMap:
         return self.window((0, 0, self.shape[1], self.shape[0]))[0]
 
     def window(self, box: Cells) -> tuple[np.ndarray, tuple[int, int]]:
-        """The touch in a box of cells, cut at the level's edge, a copy; and the column and row it begins at."""
+        """The touch in a box of cells, cut at the level's edge, a copy; and the column and row it begins
+        at."""
         col0, row0 = max(box[0], 0), max(box[1], 0)
         col1, row1 = max(min(box[2], self.shape[1]), col0), max(min(box[3], self.shape[0]), row0)
         out = np.zeros((row1 - row0, col1 - col0), np.int16)
@@ -106,7 +120,12 @@ class TouchMap:
     def blocks(self, box: Cells) -> tuple[np.ndarray, tuple[int, int]]:
         """See `touch_blocks`; kept."""
         if box not in self._blocks:
-            by = box[0] // BLOCK * BLOCK, box[1] // BLOCK * BLOCK, -(-box[2] // BLOCK) * BLOCK, -(-box[3] // BLOCK) * BLOCK
+            by = (
+                box[0] // BLOCK * BLOCK,
+                box[1] // BLOCK * BLOCK,
+                -(-box[2] // BLOCK) * BLOCK,
+                -(-box[3] // BLOCK) * BLOCK,
+            )
             window, (col0, row0) = self.window(by)
             sums, _ = touch_blocks(window, (0, 0, window.shape[1], window.shape[0]))
             self._blocks[box] = sums, (col0 // BLOCK, row0 // BLOCK)
@@ -124,20 +143,29 @@ class TouchMap:
         return self.digest((0, 0, self.shape[1], self.shape[0]))
 
     def painted(self, box: Cells, work: Callable[[np.ndarray], np.ndarray]) -> TouchMap:
-        """The map after `work`, which is given the touch in a box of cells and returns what it is to be; revisions follow from the
-        values."""
+        """The map after `work`, which is given the touch in a box of cells and returns what it is to be;
+        revisions follow from the values."""
         window, (col0, row0) = self.window(box)
         after = work(window)
         tiles: dict[Tile, np.ndarray] = {}
         for tx, tz in tiles_in(box):
             rows, columns = (min(TILE, size - t * TILE) for size, t in zip(self.shape, (tz, tx)))
-            tile = self.tiles[tx, tz].copy() if (tx, tz) in self.tiles else np.zeros((rows, columns), np.int16)
-            inner, outer = overlap(tx, tz, tile.shape, (col0, row0, col0 + after.shape[1], row0 + after.shape[0]))
+            tile = (
+                self.tiles[tx, tz].copy() if (tx, tz) in self.tiles else np.zeros((rows, columns), np.int16)
+            )
+            inner, outer = overlap(
+                tx, tz, tile.shape, (col0, row0, col0 + after.shape[1], row0 + after.shape[0])
+            )
             tile[inner] = after[outer]
             tiles[tx, tz] = tile
         return self.changed(tiles, {at: _revision(tile) for at, tile in tiles.items()}, box)
 
-    def changed(self, tiles: Mapping[Tile, np.ndarray], revisions: Mapping[Tile, int], box: Cells) -> TouchMap:
+    def changed(
+        self, tiles: Mapping[Tile, np.ndarray], revisions: Mapping[Tile, int], box: Cells
+    ) -> TouchMap:
         """The map with some tiles under new revisions, which differ only inside a box of cells."""
-        kept = [{at: said for at, said in known.copy().items() if not _near(at, box)} for known in (self._digests, self._blocks)]
+        kept = [
+            {at: said for at, said in known.copy().items() if not _near(at, box)}
+            for known in (self._digests, self._blocks)
+        ]
         return TouchMap(self.shape, {**self.tiles, **tiles}, {**self.revisions, **revisions}, *kept)

@@ -1,4 +1,5 @@
-"""Paths, areas and obstacles as GeoJSON (RFC 7946) in level metres: x east, z south, as the file's properties say."""
+"""Paths, areas and obstacles as GeoJSON (RFC 7946) in level metres: x east, z south, as the file's properties
+say."""
 
 from __future__ import annotations
 
@@ -17,9 +18,9 @@ _NEEDS = {"path": "LineString", "area": "Polygon"}
 def shapes_geojson(shapes: Iterable[dict], level: str, width: float, length: float) -> bytes:
     """Shapes as a feature collection.
 
-    Parameters: shapes as dictionaries with kind, name, form (`line`, `polygon`, `circle`, `box`), points, width,
-    clear, locked, hidden, hatch, and round (x, z, radius), box (x, z, width, length, heading) or trail (reach, lean, flatten,
-    strata) where they have one.
+    Parameters: shapes as dictionaries with kind, name, form (`line`, `polygon`, `circle`, `box`), points,
+    width, clear, locked, hidden, hatch, and round (x, z, radius), box (x, z, width, length, heading) or trail
+    (reach, lean, flatten, strata) where they have one.
     """
     features = []
     for shape in shapes:
@@ -29,12 +30,37 @@ def shapes_geojson(shapes: Iterable[dict], level: str, width: float, length: flo
             geometry = {"type": "Point", "coordinates": [shape["round"]["x"], shape["round"]["z"]]}
         elif shape["form"] != "line":
             geometry = {"type": "Polygon", "coordinates": [[*points, points[0]]]}
-        kept = ("kind", "name", "form", "width", "clear", "locked", "hidden", "hatch", "round", "box", "trail")
-        features.append({"type": "Feature", "geometry": geometry,
-                         "properties": {k: shape[k] for k in kept if shape.get(k) is not None or k == "clear"}})
-    body = {"type": "FeatureCollection",
-            "properties": {"level": level, "units": "m", "axes": "x east, z south", "width": width, "length": length},
-            "features": features}
+        kept = (
+            "kind",
+            "name",
+            "form",
+            "width",
+            "clear",
+            "locked",
+            "hidden",
+            "hatch",
+            "round",
+            "box",
+            "trail",
+        )
+        features.append(
+            {
+                "type": "Feature",
+                "geometry": geometry,
+                "properties": {k: shape[k] for k in kept if shape.get(k) is not None or k == "clear"},
+            }
+        )
+    body = {
+        "type": "FeatureCollection",
+        "properties": {
+            "level": level,
+            "units": "m",
+            "axes": "x east, z south",
+            "width": width,
+            "length": length,
+        },
+        "features": features,
+    }
     return (json.dumps(body, indent=1, ensure_ascii=False) + "\n").encode()
 
 
@@ -57,26 +83,43 @@ def _shape(feature: Any) -> dict:
     kind, form = said.get("kind"), geometry.get("type")
     kind = kind or {"LineString": "path", "Polygon": "area", "Point": "obstacle"}.get(form)
     at = geometry.get("coordinates")
-    out = {"kind": kind, "name": str(said.get("name") or "")[:80], "width": _number(said.get("width", 4.0)),
-           "clear": None if said.get("clear") is None and ("clear" in said or kind == "area") else _number(said.get("clear", 0.5)),
-           "locked": bool(said.get("locked")), "hidden": bool(said.get("hidden")), "hatch": str(said.get("hatch") or "")[:20]}
+    out = {
+        "kind": kind,
+        "name": str(said.get("name") or "")[:80],
+        "width": _number(said.get("width", 4.0)),
+        "clear": None
+        if said.get("clear") is None and ("clear" in said or kind == "area")
+        else _number(said.get("clear", 0.5)),
+        "locked": bool(said.get("locked")),
+        "hidden": bool(said.get("hidden")),
+        "hatch": str(said.get("hatch") or "")[:20],
+    }
     if said.get("trail") is not None:
         t = said["trail"]
-        out["trail"] = {k: _number(t.get(k)) for k in ("reach", "lean", "flatten")} | {"strata": [str(v) for v in t["strata"]]}
+        out["trail"] = {k: _number(t.get(k)) for k in ("reach", "lean", "flatten")} | {
+            "strata": [str(v) for v in t["strata"]]
+        }
     if form == "LineString":
         out |= {"form": "line", "points": [_place(p) for p in at]}
     elif form == "Polygon":
         if not isinstance(at, list) or len(at) != 1:
             raise Refused("it has holes, or no outline; one outline is taken")
         points = [_place(p) for p in at[0]]
-        out |= {"form": "polygon", "points": points[:-1] if len(points) > 1 and points[0] == points[-1] else points}
+        out |= {
+            "form": "polygon",
+            "points": points[:-1] if len(points) > 1 and points[0] == points[-1] else points,
+        }
         if isinstance(said.get("box"), dict) and said.get("form") == "box":
             b = {k: _number(said["box"].get(k)) for k in ("x", "z", "width", "length", "heading")}
             out |= {"form": "box", "box": b, "points": [list(p) for p in box(**b)]}
     elif form == "Point":
         radius = _number(said.get("radius", (said.get("round") or {}).get("radius")))
         x, z = _place(at)
-        out |= {"form": "circle", "round": {"x": x, "z": z, "radius": radius}, "points": list(circle(x, z, radius))}
+        out |= {
+            "form": "circle",
+            "round": {"x": x, "z": z, "radius": radius},
+            "points": list(circle(x, z, radius)),
+        }
     else:
         raise Refused(f"its geometry is {form}; LineString, Polygon and Point are taken")
     if _NEEDS.get(kind, form) != form:
@@ -90,15 +133,17 @@ def _shape(feature: Any) -> dict:
 def read_shapes(data: bytes, name: str, width: float, length: float) -> list[dict]:
     """Shapes of a GeoJSON file, as `shapes_geojson` takes them.
 
-    Raises: Refused naming the file, the feature and the cause when one of them is malformed, crosses itself or lies
-    outside the level (width × length m); nothing is taken then.
+    Raises: Refused naming the file, the feature and the cause when one of them is malformed, crosses itself
+    or lies outside the level (width × length m); nothing is taken then.
     """
     try:
         body = json.loads(data)
     except (ValueError, RecursionError) as error:
         where = f", by its line {error.lineno}" if isinstance(error, json.JSONDecodeError) else ""
         raise Refused(f"{name}: it is not GeoJSON{where}") from error
-    features = body.get("features") if isinstance(body, dict) and body.get("type") == "FeatureCollection" else None
+    features = (
+        body.get("features") if isinstance(body, dict) and body.get("type") == "FeatureCollection" else None
+    )
     if not isinstance(features, list):
         raise Refused(f"{name}: it is not a GeoJSON feature collection")
     if len(features) > MOST:
@@ -115,7 +160,10 @@ def read_shapes(data: bytes, name: str, width: float, length: float) -> list[dic
         except (ValueError, TypeError, KeyError, AttributeError, IndexError, OverflowError) as error:
             raise Refused(f"{name}: feature {number}: it is not as a feature of GeoJSON should be") from error
         if not all(0 <= x <= width and 0 <= z <= length for x, z in shape["points"]):
-            raise Refused(f"{name}: feature {number}{' ' + repr(shape['name']) if shape['name'] else ''} lies outside the "
-                             f"level, which is {width:g} m × {length:g} m in metres from its north-west corner")
+            raise Refused(
+                f"{name}: feature {number}{' ' + repr(shape['name']) if shape['name'] else ''} "
+                f"lies outside the "
+                f"level, which is {width:g} m × {length:g} m in metres from its north-west corner"
+            )
         out.append(shape)
     return out

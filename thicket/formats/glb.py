@@ -19,12 +19,21 @@ ARRAY, INDEX = 34962, 34963
 
 
 class GlbWriter:
-    """Collects buffers, accessors and nodes; `finish` gives the file's bytes, always the same for the same calls."""
+    """Collects buffers, accessors and nodes; `finish` gives the file's bytes, always the same for the same
+    calls."""
 
     def __init__(self, generator: str = "Knee Thicket") -> None:
-        self.json: dict = {"asset": {"version": "2.0", "generator": generator}, "bufferViews": [], "accessors": [],
-                           "meshes": [], "nodes": [], "materials": [], "textures": [], "images": [],
-                           "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}]}
+        self.json: dict = {
+            "asset": {"version": "2.0", "generator": generator},
+            "bufferViews": [],
+            "accessors": [],
+            "meshes": [],
+            "nodes": [],
+            "materials": [],
+            "textures": [],
+            "images": [],
+            "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": 10497, "wrapT": 10497}],
+        }
         self._parts: list[bytes] = []
         self._size = 0
 
@@ -45,12 +54,19 @@ class GlbWriter:
         self._size += len(data)
         return self.add("bufferViews", entry)
 
-    def accessor(self, array: np.ndarray, target: int | None = None, bounds: bool = False, normalized: bool = False) -> int:
-        """Append an array (n,) or (n, 2–4) of a glTF component type; its index. `normalized` integers stand for 0 to 1."""
+    def accessor(
+        self, array: np.ndarray, target: int | None = None, bounds: bool = False, normalized: bool = False
+    ) -> int:
+        """Append an array (n,) or (n, 2–4) of a glTF component type; its index. `normalized` integers stand
+        for 0 to 1."""
         array = np.ascontiguousarray(array)
         kind = _COMPONENT[array.dtype.str[1:]]
-        entry = {"bufferView": self.view(array.tobytes(), target), "componentType": kind, "count": len(array),
-                 "type": _WIDTH[1 if array.ndim == 1 else array.shape[1]]}
+        entry = {
+            "bufferView": self.view(array.tobytes(), target),
+            "componentType": kind,
+            "count": len(array),
+            "type": _WIDTH[1 if array.ndim == 1 else array.shape[1]],
+        }
         if normalized:
             entry["normalized"] = True
         if bounds:
@@ -65,7 +81,12 @@ class GlbWriter:
 
     def finish(self, roots: list[int]) -> bytes:
         """The file, with `roots` as the nodes of its only scene."""
-        body = {**self.json, "scene": 0, "scenes": [{"nodes": roots}], "buffers": [{"byteLength": self._size}]}
+        body = {
+            **self.json,
+            "scene": 0,
+            "scenes": [{"nodes": roots}],
+            "buffers": [{"byteLength": self._size}],
+        }
         if not body["images"]:
             del body["samplers"]
         text = json.dumps({k: v for k, v in body.items() if v != []}, separators=(",", ":")).encode()
@@ -88,14 +109,14 @@ class GlbReader:
         total, length, kind = struct.unpack_from("<III", data, 8)
         if kind != _JSON or total != len(data):
             raise Refused("the binary glTF file is cut short")
-        self.json = json.loads(data[20:20 + length])
-        self._bin = data[28 + length:]
+        self.json = json.loads(data[20 : 20 + length])
+        self._bin = data[28 + length :]
 
     def view(self, index: int) -> bytes:
         """The bytes of a buffer view."""
         entry = self.json["bufferViews"][index]
         start = entry.get("byteOffset", 0)
-        return self._bin[start:start + entry["byteLength"]]
+        return self._bin[start : start + entry["byteLength"]]
 
     def array(self, index: int) -> np.ndarray:
         """An accessor as an array (n,) or (n, k)."""

@@ -33,21 +33,29 @@ class Planted:
 
 
 def plants_csv(stands: Iterable[Planted]) -> str:
-    """All plants as CSV, sorted by id: metres, unit quaternions in glTF's convention, multiples of the mesh."""
+    """All plants as CSV, sorted by id: metres, unit quaternions in glTF's convention, multiples of the
+    mesh."""
     rows: list[tuple[int, str]] = []
     for stand in stands:
         by_hand = set(stand.pins.tolist())
-        for id_, item, f in zip(stand.plants.id.tolist(), stand.plants.item.tolist(), stand.plants.form.tolist()):
-            rows.append((id_, f"{id_},{stand.stand},{stand.items[item]},{f[0]:.4f},{f[1]:.4f},{f[2]:.4f},"
-                              f"{f[3]:.6f},{f[4]:.6f},{f[5]:.6f},{f[6]:.6f},{f[7]:.5f},{f[8]:.5f},{f[7]:.5f},"
-                              f"{f[9]:.4f},{int(id_ in by_hand)}\n"))
+        for id_, item, f in zip(
+            stand.plants.id.tolist(), stand.plants.item.tolist(), stand.plants.form.tolist()
+        ):
+            rows.append(
+                (
+                    id_,
+                    f"{id_},{stand.stand},{stand.items[item]},{f[0]:.4f},{f[1]:.4f},{f[2]:.4f},"
+                    f"{f[3]:.6f},{f[4]:.6f},{f[5]:.6f},{f[6]:.6f},{f[7]:.5f},{f[8]:.5f},{f[7]:.5f},"
+                    f"{f[9]:.4f},{int(id_ in by_hand)}\n",
+                )
+            )
     rows.sort()
     return HEADER + "".join(row for _, row in rows)
 
 
 def plants_glb(stands: Sequence[Planted], meshes: dict[str, bytes]) -> bytes:
-    """All plants as binary glTF: each stock item's LODs and billboard once, and for every stand and item a node
-    that instances the full mesh (EXT_mesh_gpu_instancing).
+    """All plants as binary glTF: each stock item's LODs and billboard once, and for every stand and item a
+    node that instances the full mesh (EXT_mesh_gpu_instancing).
 
     Parameters: meshes, the items' own binary glTF by slug. A plant's id and tint go along as the instance
     attributes `_ID` (four uint16, the lowest first) and `_TINT`.
@@ -66,17 +74,29 @@ def plants_glb(stands: Sequence[Planted], meshes: dict[str, bytes]) -> bytes:
                 mesh_of[slug] = _copy_meshes(writer, GlbReader(meshes[slug]), slug)
             form = mine.form.astype("<f4")
             quarters = mine.id.astype("<u8").view("<u2").reshape(-1, 4)
-            attributes = {"TRANSLATION": writer.accessor(form[:, 0:3], bounds=True),
-                          "ROTATION": writer.accessor(form[:, 3:7]),
-                          "SCALE": writer.accessor(form[:, [7, 8, 7]]),
-                          "_ID": writer.accessor(quarters),
-                          "_TINT": writer.accessor(form[:, 9].copy())}
-            children.append(writer.add("nodes", {
-                "name": f"{stand.stand}/{slug}", "mesh": mesh_of[slug]["lod0"],
-                "extensions": {"EXT_mesh_gpu_instancing": {"attributes": attributes}},
-                "extras": {"states": mesh_of[slug]}}))
-        roots.append(writer.add("nodes", {"name": stand.stand, "children": children} if children
-                                else {"name": stand.stand}))
+            attributes = {
+                "TRANSLATION": writer.accessor(form[:, 0:3], bounds=True),
+                "ROTATION": writer.accessor(form[:, 3:7]),
+                "SCALE": writer.accessor(form[:, [7, 8, 7]]),
+                "_ID": writer.accessor(quarters),
+                "_TINT": writer.accessor(form[:, 9].copy()),
+            }
+            children.append(
+                writer.add(
+                    "nodes",
+                    {
+                        "name": f"{stand.stand}/{slug}",
+                        "mesh": mesh_of[slug]["lod0"],
+                        "extensions": {"EXT_mesh_gpu_instancing": {"attributes": attributes}},
+                        "extras": {"states": mesh_of[slug]},
+                    },
+                )
+            )
+        roots.append(
+            writer.add(
+                "nodes", {"name": stand.stand, "children": children} if children else {"name": stand.stand}
+            )
+        )
     return writer.finish(roots)
 
 
@@ -89,7 +109,9 @@ def _copy_meshes(writer: GlbWriter, source: GlbReader, slug: str) -> dict[str, i
         for holder, name in ((surface, "baseColorTexture"), (entry, "normalTexture")):
             if name in holder:
                 image = source.json["textures"][holder[name]["index"]]["source"]
-                holder[name] = {"index": writer.texture(source.view(source.json["images"][image]["bufferView"]))}
+                holder[name] = {
+                    "index": writer.texture(source.view(source.json["images"][image]["bufferView"]))
+                }
         entry["pbrMetallicRoughness"] = surface
         materials.append(writer.add("materials", entry))
     out = {}
@@ -98,24 +120,44 @@ def _copy_meshes(writer: GlbWriter, source: GlbReader, slug: str) -> dict[str, i
             continue
         primitives = []
         for primitive in source.json["meshes"][node["mesh"]]["primitives"]:
-            attributes = {name: writer.accessor(source.array(index), 34962, name == "POSITION", name == "COLOR_0")
-                          for name, index in primitive["attributes"].items()}
+            attributes = {
+                name: writer.accessor(source.array(index), 34962, name == "POSITION", name == "COLOR_0")
+                for name, index in primitive["attributes"].items()
+            }
             surface = {"material": materials[primitive["material"]]} if "material" in primitive else {}
-            primitives.append({"attributes": attributes, **surface,
-                               "indices": writer.accessor(source.array(primitive["indices"]), 34963)})
-        extras = {"extras": mesh["extras"]} if "extras" in (mesh := source.json["meshes"][node["mesh"]]) else {}
-        out[node["name"]] = writer.add("meshes", {"name": f"{slug} {node['name']}", "primitives": primitives, **extras})
+            primitives.append(
+                {
+                    "attributes": attributes,
+                    **surface,
+                    "indices": writer.accessor(source.array(primitive["indices"]), 34963),
+                }
+            )
+        extras = (
+            {"extras": mesh["extras"]} if "extras" in (mesh := source.json["meshes"][node["mesh"]]) else {}
+        )
+        out[node["name"]] = writer.add(
+            "meshes", {"name": f"{slug} {node['name']}", "primitives": primitives, **extras}
+        )
     return out
 
 
 def field_tif(values: np.ndarray, cell: float, nodata: float | None = None) -> bytes:
-    """A raster as float32 GeoTIFF; values at pixel centres, the first at the level's north-west corner, `cell` m apart,
-    no projection."""
+    """A raster as float32 GeoTIFF; values at pixel centres, the first at the level's north-west corner,
+    `cell` m apart, no projection."""
     rows, columns = values.shape
     transform = from_origin(-cell / 2, cell / 2, cell, cell)
     with rasterio.MemoryFile() as memory:
-        with memory.open(driver="GTiff", width=columns, height=rows, count=1, dtype="float32", transform=transform,
-                         compress="deflate", predictor=3, nodata=nodata) as file:
+        with memory.open(
+            driver="GTiff",
+            width=columns,
+            height=rows,
+            count=1,
+            dtype="float32",
+            transform=transform,
+            compress="deflate",
+            predictor=3,
+            nodata=nodata,
+        ) as file:
             file.write(values.astype(np.float32), 1)
         return memory.read()
 
@@ -126,8 +168,8 @@ def heights_tif(ground: Ground) -> bytes:
 
 
 def heights_png(ground: Ground) -> bytes:
-    """Heights as 16-bit greyscale PNG, 0 for the lowest and 65535 for the highest, whose altitudes in m, and the cell size,
-    stand in the text chunks `low`, `high` and `cell`."""
+    """Heights as 16-bit greyscale PNG, 0 for the lowest and 65535 for the highest, whose altitudes in m, and
+    the cell size, stand in the text chunks `low`, `high` and `cell`."""
     low, high = float(ground.heights.min()), float(ground.heights.max())
     high = high if high > low else low + 1.0
     steps = np.rint((ground.heights.astype(np.float64) - low) * (65535 / (high - low))).astype(np.uint16)
@@ -144,7 +186,9 @@ def layers_tif(weights: np.ndarray, names: Sequence[str], cell: float) -> bytes:
     rows, columns, bands = weights.shape
     with rasterio.MemoryFile() as memory, warnings.catch_warnings():
         warnings.simplefilter("ignore", NotGeoreferencedWarning)
-        with memory.open(driver="GTiff", width=columns, height=rows, count=bands, dtype="uint8", compress="deflate") as file:
+        with memory.open(
+            driver="GTiff", width=columns, height=rows, count=bands, dtype="uint8", compress="deflate"
+        ) as file:
             file.update_tags(KT_CELL=repr(float(cell)))
             for k, name in enumerate(names, start=1):
                 file.write(np.ascontiguousarray(weights[..., k - 1]), k)

@@ -1,4 +1,5 @@
-"""Heightmaps from open formats: 16-bit PNG, headerless raw, GeoTIFF, NumPy arrays, and triangle meshes seen from above."""
+"""Heightmaps from open formats: 16-bit PNG, headerless raw, GeoTIFF, NumPy arrays, and triangle meshes seen
+from above."""
 
 from __future__ import annotations
 
@@ -18,13 +19,22 @@ from thicket.refused import Refused
 
 LARGEST, SMALLEST = 4097, 9
 RAW_SUFFIXES, MESH_SUFFIXES = (".raw", ".r16", ".bin"), (".glb", ".gltf", ".obj")
-_BAD = (OSError, SyntaxError, ValueError, EOFError, struct.error, RasterioError, UnidentifiedImageError,
-        Image.DecompressionBombError)
+_BAD = (
+    OSError,
+    SyntaxError,
+    ValueError,
+    EOFError,
+    struct.error,
+    RasterioError,
+    UnidentifiedImageError,
+    Image.DecompressionBombError,
+)
 
 
 @dataclass(frozen=True)
 class Reading:
-    """How to read what a file does not say: the width and byte order of a raw file, the cell size in m for a mesh."""
+    """How to read what a file does not say: the width and byte order of a raw file, the cell size in m for a
+    mesh."""
 
     width: int | None = None
     big_endian: bool | None = None
@@ -35,10 +45,10 @@ class Reading:
 class HeightsFile:
     """A heightmap as its file has it.
 
-    steps: whole-number values (rows, columns) that lie between a lowest and a highest altitude yet to be given, or
-    None; metres: float32 altitudes, or None; full: the step that stands for the highest altitude. cell, low, high in m
-    where the file says them. filled: the share of the ground where the file says nothing and neighbours were carried
-    over. notes: what a person should know, sentences.
+    steps: whole-number values (rows, columns) that lie between a lowest and a highest altitude yet to be
+    given, or None; metres: float32 altitudes, or None; full: the step that stands for the highest altitude.
+    cell, low, high in m where the file says them. filled: the share of the ground where the file says nothing
+    and neighbours were carried over. notes: what a person should know, sentences.
     """
 
     kind: str
@@ -72,7 +82,9 @@ class HeightsFile:
             table = (low + np.arange(self.full + 1) * ((high - low) / self.full)).astype(np.float32)
             return table[self.steps]
         span = max(float(self.high) - float(self.low), 1e-9)
-        return (low + (self.metres.astype(float) - float(self.low)) * ((high - low) / span)).astype(np.float32)
+        return (low + (self.metres.astype(float) - float(self.low)) * ((high - low) / span)).astype(
+            np.float32
+        )
 
 
 def _check_size(rows: int, columns: int) -> None:
@@ -100,7 +112,9 @@ def _from_png(path: Path, reading: Reading) -> HeightsFile:
     if colour not in (0, 4):
         raise Refused("it holds colours; a heightmap is a greyscale picture")
     with Image.open(path) as image:
-        said = {k: float(v) for k, v in image.info.items() if k in ("low", "high", "cell") and isinstance(v, str)}
+        said = {
+            k: float(v) for k, v in image.info.items() if k in ("low", "high", "cell") and isinstance(v, str)
+        }
         values = np.array(image.getchannel(0) if image.mode == "LA" else image)
     steps = values.astype(np.uint16 if bits == 16 else np.uint8, copy=False)
     return HeightsFile(f"{bits}-bit PNG", steps, full=2**bits - 1, notes=_steps_note(bits), **said)
@@ -109,7 +123,9 @@ def _from_png(path: Path, reading: Reading) -> HeightsFile:
 def _steps_note(bits: int) -> list[str]:
     if bits >= 16:
         return []
-    return [f"It has only {2**bits} steps of height, so slopes will be terraced: bring in 16 bits where you can."]
+    return [
+        f"It has only {2**bits} steps of height, so slopes will be terraced: bring in 16 bits where you can."
+    ]
 
 
 def _smoothness(values: np.ndarray) -> float:
@@ -120,14 +136,21 @@ def _smoothness(values: np.ndarray) -> float:
 
 def raw_widths(count: int) -> list[int]:
     """Widths that a headerless file of so many values may have, squarest first."""
-    found = {w for w in range(SMALLEST, min(LARGEST, count // SMALLEST) + 1) if count % w == 0 and count // w <= LARGEST}
+    found = {
+        w
+        for w in range(SMALLEST, min(LARGEST, count // SMALLEST) + 1)
+        if count % w == 0 and count // w <= LARGEST
+    }
     return sorted(found, key=lambda w: (abs(np.log(w * w / count)), w))
 
 
 def _from_raw(path: Path, reading: Reading) -> HeightsFile:
     size = path.stat().st_size
     if size % 2:
-        raise Refused(f"it has {size:,} bytes, an odd number; 16-bit values have two each, so it is cut short or no such file")
+        raise Refused(
+            f"it has {size:,} bytes, an odd number; 16-bit values have two each, so it is cut "
+            f"short or no such file"
+        )
     count = size // 2
     if count > LARGEST * LARGEST:
         raise Refused(f"it holds {count:,} values; at most {LARGEST:,} × {LARGEST:,} are taken")
@@ -138,18 +161,38 @@ def _from_raw(path: Path, reading: Reading) -> HeightsFile:
         _check_size(count // reading.width, reading.width)
         widths = [reading.width]
     if not widths:
-        raise Refused(f"{count:,} values make no rectangle between {SMALLEST} and {LARGEST:,} on a side; "
-                         "it is cut short or has a header")
+        raise Refused(
+            f"{count:,} values make no rectangle between {SMALLEST} and {LARGEST:,} on a side; "
+            "it is cut short or has a header"
+        )
     data = path.read_bytes()
     orders = (">u2", "<u2") if reading.big_endian is None else (">u2",) if reading.big_endian else ("<u2",)
-    tries = [(_smoothness(np.frombuffer(data, o).reshape(-1, w)[:512]), w, o) for w in widths[:6] for o in orders]
+    tries = [
+        (_smoothness(np.frombuffer(data, o).reshape(-1, w)[:512]), w, o) for w in widths[:6] for o in orders
+    ]
     best = min(t[0] for t in tries)
     rough, width, order = next(t for t in tries if t[0] <= best * 1.02)
-    guessed = [name for name, given in (("width", reading.width), ("byte order", reading.big_endian)) if given is None]
-    told = f"{width:,} × {count // width:,} values, {'most' if order == '>u2' else 'least'} significant byte first"
-    note = [f"{told}; the {' and the '.join(guessed)} {'is' if len(guessed) == 1 else 'are'} guessed."] if guessed else []
-    return HeightsFile("16-bit raw", np.frombuffer(data, order).reshape(-1, width).astype(np.uint16), full=65535, notes=note,
-                       reading=replace(reading, width=width, big_endian=order == ">u2"))
+    guessed = [
+        name
+        for name, given in (("width", reading.width), ("byte order", reading.big_endian))
+        if given is None
+    ]
+    told = (
+        f"{width:,} × {count // width:,} values, {'most' if order == '>u2' else 'least'} "
+        f"significant byte first"
+    )
+    note = (
+        [f"{told}; the {' and the '.join(guessed)} {'is' if len(guessed) == 1 else 'are'} guessed."]
+        if guessed
+        else []
+    )
+    return HeightsFile(
+        "16-bit raw",
+        np.frombuffer(data, order).reshape(-1, width).astype(np.uint16),
+        full=65535,
+        notes=note,
+        reading=replace(reading, width=width, big_endian=order == ">u2"),
+    )
 
 
 def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
@@ -159,7 +202,13 @@ def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
             _check_size(file.height, file.width)
             values = file.read(1)
             holes = file.read_masks(1) == 0
-            scale, offset, transform, crs, bands = file.scales[0], file.offsets[0], file.transform, file.crs, file.count
+            scale, offset, transform, crs, bands = (
+                file.scales[0],
+                file.offsets[0],
+                file.transform,
+                file.crs,
+                file.count,
+            )
             tags = file.tags()
     if np.iscomplexobj(values):
         raise Refused("it holds complex numbers, not heights")
@@ -171,7 +220,9 @@ def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
         if crs is not None and crs.is_geographic:
             notes.append("Its size is in degrees, not in m: give the cell size.")
         elif abs(across - down) > 0.01 * across:
-            raise Refused(f"its cells are {across:g} m by {down:g} m; square cells are needed, resample it first")
+            raise Refused(
+                f"its cells are {across:g} m by {down:g} m; square cells are needed, resample it first"
+            )
         else:
             cell = across
         if transform.e > 0:
@@ -181,14 +232,24 @@ def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
         bits = values.dtype.itemsize * 8
         if holes.any():
             values = np.rint(_fill(values.astype(np.float32), holes)).astype(values.dtype)
-        said = {k: float(tags[f"KT_{k.upper()}"]) for k in ("low", "high", "cell") if f"KT_{k.upper()}" in tags}
-        return HeightsFile(f"{bits}-bit TIFF", np.ascontiguousarray(values), full=2**bits - 1, filled=float(holes.mean()),
-                           notes=notes + _steps_note(bits), **said)
+        said = {
+            k: float(tags[f"KT_{k.upper()}"]) for k in ("low", "high", "cell") if f"KT_{k.upper()}" in tags
+        }
+        return HeightsFile(
+            f"{bits}-bit TIFF",
+            np.ascontiguousarray(values),
+            full=2**bits - 1,
+            filled=float(holes.mean()),
+            notes=notes + _steps_note(bits),
+            **said,
+        )
     metres = (values.astype(np.float64) * scale + offset).astype(np.float32)
     return _in_metres(f"GeoTIFF, {values.dtype}", metres, holes, cell, notes)
 
 
-def _in_metres(kind: str, metres: np.ndarray, holes: np.ndarray, cell: float | None, notes: list[str]) -> HeightsFile:
+def _in_metres(
+    kind: str, metres: np.ndarray, holes: np.ndarray, cell: float | None, notes: list[str]
+) -> HeightsFile:
     """A file that says its altitudes: holes filled, range read off."""
     holes = holes | ~np.isfinite(metres)
     share = float(holes.mean())
@@ -204,7 +265,12 @@ def _fill(metres: np.ndarray, holes: np.ndarray) -> np.ndarray:
     if holes.all():
         raise Refused("it holds no height at all")
     solid = np.where(holes, 0, metres).astype(np.float32)
-    out = fillnodata(solid, mask=(~holes).astype(np.uint8), max_search_distance=float(max(metres.shape)), smoothing_iterations=1)
+    out = fillnodata(
+        solid,
+        mask=(~holes).astype(np.uint8),
+        max_search_distance=float(max(metres.shape)),
+        smoothing_iterations=1,
+    )
     return out.astype(np.float32)
 
 
@@ -224,7 +290,9 @@ def _from_npy(path: Path, reading: Reading) -> HeightsFile:
 def _from_mesh(path: Path, suffix: str, reading: Reading) -> HeightsFile:
     seen = mesh_heights(path, suffix, reading.cell, LARGEST)
     _check_size(*seen.heights.shape)
-    file = _in_metres(f"mesh of {seen.triangles:,} triangles", seen.heights, np.isnan(seen.heights), seen.cell, [])
+    file = _in_metres(
+        f"mesh of {seen.triangles:,} triangles", seen.heights, np.isnan(seen.heights), seen.cell, []
+    )
     if file.filled:
         file.notes.append(f"Seen from above, the mesh leaves {file.filled:.1%} of its rectangle uncovered.")
     file.notes.append("Its y is taken for up; where parts lie over each other, the highest counts.")
@@ -234,10 +302,11 @@ def _from_mesh(path: Path, suffix: str, reading: Reading) -> HeightsFile:
 def read_heights(path: Path, name: str, reading: Reading = Reading()) -> HeightsFile:
     """Read a heightmap.
 
-    Parameters: path of the file; the name it goes by, whose ending tells a raw file or a mesh; reading, what the file
-    itself does not say. Its size is checked before its values are unpacked.
+    Parameters: path of the file; the name it goes by, whose ending tells a raw file or a mesh; reading, what
+    the file itself does not say. Its size is checked before its values are unpacked.
 
-    Raises: Refused naming the file and the cause when it is cut short, too large or small, or not a heightmap.
+    Raises: Refused naming the file and the cause when it is cut short, too large or small, or not a
+    heightmap.
     """
     suffix = Path(name).suffix.lower()
     try:
@@ -258,7 +327,9 @@ def read_heights(path: Path, name: str, reading: Reading = Reading()) -> Heights
     except _BAD as error:
         raise Refused(f"{name}: {_sentence(error)}") from error
     if found.filled and not any("uncovered" in n for n in found.notes):
-        found.notes.append(f"{found.filled:.1%} of it holds no height; that was filled from the ground around.")
+        found.notes.append(
+            f"{found.filled:.1%} of it holds no height; that was filled from the ground around."
+        )
     return found
 
 

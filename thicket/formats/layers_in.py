@@ -32,7 +32,11 @@ def _png_channels(path: Path) -> list[np.ndarray]:
         values = np.array(image)
     values = values.astype(np.uint8) * np.uint8(255) if values.dtype == bool else values
     values = values.astype(np.uint16) if values.dtype == np.int32 else values
-    return [values] if values.ndim == 2 else [np.ascontiguousarray(values[..., k]) for k in range(values.shape[2])]
+    return (
+        [values]
+        if values.ndim == 2
+        else [np.ascontiguousarray(values[..., k]) for k in range(values.shape[2])]
+    )
 
 
 def _deep_channels(path: Path, columns: int, rows: int, channels: int) -> list[np.ndarray]:
@@ -122,8 +126,8 @@ def _share_out(weights, out):
 
 @dataclass(frozen=True, eq=False)
 class Layers:
-    """weights uint8 (rows, columns, layers), 255 altogether in every cell; bare, the share of cells no layer covered,
-    which the first layer was given; notes, sentences."""
+    """weights uint8 (rows, columns, layers), 255 altogether in every cell; bare, the share of cells no layer
+    covered, which the first layer was given; notes, sentences."""
 
     names: list[str]
     weights: np.ndarray
@@ -131,14 +135,18 @@ class Layers:
     notes: list[str] = field(default_factory=list)
 
 
-def normalised(channels: Sequence[np.ndarray], names: Sequence[str], shape: tuple[int, int], file: str) -> Layers:
+def normalised(
+    channels: Sequence[np.ndarray], names: Sequence[str], shape: tuple[int, int], file: str
+) -> Layers:
     """Ground layers for a level of `shape` cells: brought to its resolution and to 255 in every cell.
 
     Raises: Refused when names and channels do not match, a name comes twice, or the maps are of another form.
     """
     names = [n.strip() for n in names]
     if len(names) != len(channels):
-        raise Refused(f"{file}: there are {len(channels)} layers and {len(names)} names; each layer needs one")
+        raise Refused(
+            f"{file}: there are {len(channels)} layers and {len(names)} names; each layer needs one"
+        )
     if len(channels) > MOST_LAYERS:
         raise Refused(f"{file}: there are {len(channels)} layers; a level holds at most {MOST_LAYERS}")
     if not all(names) or len(set(names)) < len(names):
@@ -147,11 +155,15 @@ def normalised(channels: Sequence[np.ndarray], names: Sequence[str], shape: tupl
     for channel in channels:
         high, wide = channel.shape
         if abs(np.log((wide / high) / (columns / rows))) > 0.02:
-            raise Refused(f"{file}: the layers are {wide} × {high}, the level has {columns} × {rows} cells: "
-                             "they are not of one form, so the layers would be stretched")
+            raise Refused(
+                f"{file}: the layers are {wide} × {high}, the level has {columns} × {rows} cells: "
+                "they are not of one form, so the layers would be stretched"
+            )
     if any(c.shape != tuple(shape) for c in channels):
         high, wide = channels[0].shape
-        notes.append(f"The layers are {wide} × {high} and are resampled to the level's {columns} × {rows} cells.")
+        notes.append(
+            f"The layers are {wide} × {high} and are resampled to the level's {columns} × {rows} cells."
+        )
     weights = np.stack([resample(c, shape).ravel() for c in channels])
     out = np.empty((rows * columns, len(channels)), np.uint8)
     bare = _share_out(weights, out) / (rows * columns)

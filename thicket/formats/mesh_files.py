@@ -20,8 +20,15 @@ SUFFIXES = (".glb", ".gltf", ".obj")
 MOST_TRIANGLES, MOST_SIDE, MOST_BYTES, LARGEST_TEXTURE = 2_000_000, 8192, 512 << 20, 2048
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 """Metres in one of each unit."""
-KNOWN = RESOLVED | {"KHR_draco_mesh_compression", "KHR_materials_unlit", "KHR_materials_pbrSpecularGlossiness",
-                    "KHR_materials_ior", "KHR_materials_specular", "KHR_materials_clearcoat", "KHR_materials_transmission"}
+KNOWN = RESOLVED | {
+    "KHR_draco_mesh_compression",
+    "KHR_materials_unlit",
+    "KHR_materials_pbrSpecularGlossiness",
+    "KHR_materials_ior",
+    "KHR_materials_specular",
+    "KHR_materials_clearcoat",
+    "KHR_materials_transmission",
+}
 """Extensions that a file may require."""
 LOD = re.compile(r"^(.*?)[ _.-]*lod[ _.-]*(\d+)", re.IGNORECASE)
 BILLBOARD = re.compile(r"^(.*?)[ _.-]*(?:billboard|impostor)$", re.IGNORECASE)
@@ -32,8 +39,8 @@ FLAT = -1
 
 @dataclass
 class Brought:
-    """What a file holds, in m, y up: the parts of each LOD, coarser and coarser, and of the billboard if it brings one, and what
-    a person should know, sentences."""
+    """What a file holds, in m, y up: the parts of each LOD, coarser and coarser, and of the billboard if it
+    brings one, and what a person should know, sentences."""
 
     name: str
     lods: list[list[Part]]
@@ -89,19 +96,21 @@ def unpacked(files: Mapping[str, bytes]) -> dict[str, bytes]:
                     if path.is_absolute() or ".." in path.parts or ":" in entry.filename:
                         raise Refused(f"{name}: its entry {entry.filename[:60]!r} leads out of the archive")
                     with archive.open(entry) as packed:
-                        out[str(path)] = packed.read(entry.file_size + 1)[:entry.file_size]
+                        out[str(path)] = packed.read(entry.file_size + 1)[: entry.file_size]
         except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
             raise Refused(f"{name}: it is damaged, or locked with a password") from error
     return out
 
 
 def guessed_unit(height: float) -> str:
-    """The unit that a height most likely is in: things to plant are between a few centimetres and sixty metres tall."""
+    """The unit that a height most likely is in: things to plant are between a few centimetres and sixty
+    metres tall."""
     return "m" if height <= 60 else "cm" if height <= 6000 else "mm"
 
 
 def guessed_up(place: np.ndarray) -> str:
-    """The axis that is upright, of a file that may have either: z when the mesh stands on z = 0 and lies to both sides of y = 0.
+    """The axis that is upright, of a file that may have either: z when the mesh stands on z = 0 and lies to
+    both sides of y = 0.
 
     Parameters: its corners (n, 3).
     """
@@ -111,11 +120,14 @@ def guessed_up(place: np.ndarray) -> str:
     return "z" if stands[2] and not stands[1] and abs(low[1] + high[1]) < 0.3 * size[1] else "y"
 
 
-def read_mesh(files: Mapping[str, bytes], main: str, unit: str | None = None, up: str | None = None) -> Brought:
+def read_mesh(
+    files: Mapping[str, bytes], main: str, unit: str | None = None, up: str | None = None
+) -> Brought:
     """Read one mesh file.
 
-    Parameters: files, all that were given, by path; main, the path of the mesh; unit, one of `UNITS`, guessed from the size
-    where it is not said; up, the file's upright axis, y or z, which is y in glTF and guessed in OBJ where it is not said.
+    Parameters: files, all that were given, by path; main, the path of the mesh; unit, one of `UNITS`, guessed
+    from the size where it is not said; up, the file's upright axis, y or z, which is y in glTF and guessed in
+    OBJ where it is not said.
 
     Raises: Refused naming the file and the cause.
     """
@@ -161,7 +173,9 @@ def _check_gltf(data: bytes, suffix: str) -> None:
         raise Refused("it is damaged, or no glTF") from error
     for uri in uris:
         path = unquote(uri)
-        if not uri.startswith("data:") and ("://" in uri or ".." in PurePosixPath(path).parts or path.startswith("/")):
+        if not uri.startswith("data:") and (
+            "://" in uri or ".." in PurePosixPath(path).parts or path.startswith("/")
+        ):
             raise Refused(f"it points to {uri[:60]!r}, outside what was given; that is never read")
     unknown = sorted(required - KNOWN)
     if unknown:
@@ -173,7 +187,9 @@ def _load(data: bytes, suffix: str, resolver: _Given):
 
     options = {"split_objects": True} if suffix == ".obj" else {}
     try:
-        return trimesh.load_scene(io.BytesIO(data), file_type=suffix[1:], resolver=resolver, process=False, **options)
+        return trimesh.load_scene(
+            io.BytesIO(data), file_type=suffix[1:], resolver=resolver, process=False, **options
+        )
     except MemoryError:
         raise
     except Exception as error:  # a damaged file breaks the reader in its own ways
@@ -183,7 +199,8 @@ def _load(data: bytes, suffix: str, resolver: _Given):
 
 
 def _states(scene, linear: bool) -> tuple[dict[int, list[Part]], list[str]]:
-    """The parts of each LOD by its number, in the scene's places; 0 for what has no number, `FLAT` for a billboard.
+    """The parts of each LOD by its number, in the scene's places; 0 for what has no number, `FLAT` for a
+    billboard.
 
     Parameters: linear, whether plain colours and those of corners are given in linear light.
     """
@@ -214,7 +231,8 @@ def _with_parents(node, parents: Mapping) -> list:
 
 
 def _lod_number(names: list) -> int:
-    """The number of the LOD that the first name which tells one tells; 0 when none does, `FLAT` for a billboard."""
+    """The number of the LOD that the first name which tells one tells; 0 when none does, `FLAT` for a
+    billboard."""
     if any(BILLBOARD.match(str(name)) for name in names):
         return FLAT
     return next((int(m.group(2)) for m in map(LOD.match, map(str, names)) if m), 0)
@@ -234,7 +252,9 @@ def _corner_colours(mesh, linear: bool) -> np.ndarray | None:
     return None if (colours[:, :3] > 0.995).all() else np.rint(colours * 255).astype(np.uint8)
 
 
-def _part(mesh, transform: np.ndarray, materials: dict[int, Material], notes: list[str], linear: bool) -> Part:
+def _part(
+    mesh, transform: np.ndarray, materials: dict[int, Material], notes: list[str], linear: bool
+) -> Part:
     """A mesh where its node puts it. (Copying it would have its images decoded and copied, too.)"""
     turn = transform[:3, :3]
     place = np.asarray(mesh.vertices, np.float64) @ turn.T + transform[:3, 3]
@@ -246,14 +266,24 @@ def _part(mesh, transform: np.ndarray, materials: dict[int, Material], notes: li
     if faces.min() < 0 or faces.max() >= len(place):
         raise Refused("its triangles name corners that it does not have")
     uv = getattr(mesh.visual, "uv", None)
-    uv = np.zeros((len(place), 2)) if uv is None or len(uv) != len(place) else np.asarray(uv) * [1, -1] + [0, 1]
+    uv = (
+        np.zeros((len(place), 2))
+        if uv is None or len(uv) != len(place)
+        else np.asarray(uv) * [1, -1] + [0, 1]
+    )
     source = getattr(mesh.visual, "material", None)
     if id(source) not in materials or source is None:
         materials[id(source)] = _material(source, notes, linear)
     normal = np.nan_to_num(np.asarray(mesh.vertex_normals) @ np.linalg.pinv(turn)).astype(np.float32)
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), np.float32(1e-9))
-    return Part(materials[id(source)], place.astype(np.float32), normal, uv.astype(np.float32), faces.astype(np.uint32).ravel(),
-                _corner_colours(mesh, linear))
+    return Part(
+        materials[id(source)],
+        place.astype(np.float32),
+        normal,
+        uv.astype(np.float32),
+        faces.astype(np.uint32).ravel(),
+        _corner_colours(mesh, linear),
+    )
 
 
 def _material(source, notes: list[str], linear: bool) -> Material:
@@ -275,22 +305,37 @@ def _material(source, notes: list[str], linear: bool) -> Material:
     if mode == "MASK" and getattr(source, "alphaCutoff", None):
         factor = 0.5 / max(float(source.alphaCutoff), 0.01)
         if abs(factor - 1) > 0.05:
-            texture = np.dstack([texture[..., :3], np.clip(texture[..., 3] * factor, 0, 255).astype(np.uint8)])
+            texture = np.dstack(
+                [texture[..., :3], np.clip(texture[..., 3] * factor, 0, 255).astype(np.uint8)]
+            )
             encoded = None
     if mode == "BLEND":
         notes.append(f"Its see-through surface {name} is drawn as a cut-out.")
-    cut = mode in ("MASK", "BLEND") or (not hasattr(source, "alphaMode") and 0.01 < float((texture[..., 3] < 128).mean()) < 1)
-    return Material(name, texture, cut=cut, both_sides=bool(getattr(source, "doubleSided", False)), encoded=encoded)
+    cut = mode in ("MASK", "BLEND") or (
+        not hasattr(source, "alphaMode") and 0.01 < float((texture[..., 3] < 128).mean()) < 1
+    )
+    return Material(
+        name, texture, cut=cut, both_sides=bool(getattr(source, "doubleSided", False)), encoded=encoded
+    )
 
 
 def _texture(image, name: str, colour: np.ndarray, notes: list[str]) -> tuple[np.ndarray, bytes | None]:
-    """A surface's picture, RGBA uint8, times its plain colour; and the file it was read from, if it is just that."""
+    """A surface's picture, RGBA uint8, times its plain colour; and the file it was read from, if it is just
+    that."""
     if max(image.size) > MOST_SIDE:
-        raise Refused(f"its image of {name!r} is {image.width:,} × {image.height:,}; at most {MOST_SIDE:,} a side are taken")
+        raise Refused(
+            f"its image of {name!r} is {image.width:,} × {image.height:,}; at most {MOST_SIDE:,} "
+            f"a side are taken"
+        )
     stream = getattr(image, "fp", None)
-    encoded = stream.getvalue() if image.format in ("PNG", "JPEG") and isinstance(stream, io.BytesIO) else None
+    encoded = (
+        stream.getvalue() if image.format in ("PNG", "JPEG") and isinstance(stream, io.BytesIO) else None
+    )
     if max(image.size) > LARGEST_TEXTURE:
-        notes.append(f"Its image of {name} was {image.width:,} × {image.height:,}; it is kept at {LARGEST_TEXTURE:,} a side.")
+        notes.append(
+            f"Its image of {name} was {image.width:,} × {image.height:,}; it is kept at "
+            f"{LARGEST_TEXTURE:,} a side."
+        )
         image, encoded = image.copy(), None
         image.thumbnail((LARGEST_TEXTURE, LARGEST_TEXTURE))
     texture = np.asarray(image.convert("RGBA"))
@@ -299,7 +344,9 @@ def _texture(image, name: str, colour: np.ndarray, notes: list[str]) -> tuple[np
     return np.rint(texture * (colour / 255).astype(np.float32)).astype(np.uint8), None
 
 
-def _settled(name: str, states: dict[int, list[Part]], unit: str | None, up: str, notes: list[str]) -> Brought:
+def _settled(
+    name: str, states: dict[int, list[Part]], unit: str | None, up: str, notes: list[str]
+) -> Brought:
     """LODs in order, in m, y up, with the foot in the middle of the ground plan."""
     flat = states.pop(FLAT, [])
     if not states:
@@ -307,7 +354,10 @@ def _settled(name: str, states: dict[int, list[Part]], unit: str | None, up: str
     lods = [*(states[k] for k in sorted(states)), flat]
     if up == "z":
         turn = np.array([[1, 0, 0], [0, 0, 1], [0, -1, 0]], np.float32)
-        lods = [[replace(p, position=p.position @ turn.T, normal=p.normal @ turn.T) for p in parts] for parts in lods]
+        lods = [
+            [replace(p, position=p.position @ turn.T, normal=p.normal @ turn.T) for p in parts]
+            for parts in lods
+        ]
     height = max(float(np.ptp(p.position[:, 1])) for p in lods[0])
     if not height > 0:
         raise Refused("it has no height; is its upright axis another?")
@@ -327,4 +377,7 @@ def _facing(part: Part, cards: int) -> Part:
 
 
 def _missed(resolver: _Given) -> list[str]:
-    return [f"Its image {name} was not given; that surface is drawn plain." for name in dict.fromkeys(resolver.missing)]
+    return [
+        f"Its image {name} was not given; that surface is drawn plain."
+        for name in dict.fromkeys(resolver.missing)
+    ]

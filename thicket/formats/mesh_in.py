@@ -31,7 +31,8 @@ class SeenFromAbove:
 
 @nb.njit(nogil=True, cache=True)
 def _project(corners, cell, out):
-    """Write the highest point of all triangles over each vertex of a grid; corners (t, 3, 3) from the grid's origin."""
+    """Write the highest point of all triangles over each vertex of a grid; corners (t, 3, 3) from the grid's
+    origin."""
     rows, cols = out.shape
     for t in range(corners.shape[0]):
         ax, ay, az = corners[t, 0]
@@ -59,8 +60,8 @@ def _project(corners, cell, out):
 def project(vertices: np.ndarray, faces: np.ndarray, cell: float) -> np.ndarray:
     """Heights at the vertices of a grid of `cell` m over a mesh, its highest point over each.
 
-    Parameters: vertices float (n, 3), y up, in m; faces int (t, 3). The grid begins at the mesh's least x and z.
-    Returns: float32 (rows, columns), NaN where no triangle lies.
+    Parameters: vertices float (n, 3), y up, in m; faces int (t, 3). The grid begins at the mesh's least x and
+    z. Returns: float32 (rows, columns), NaN where no triangle lies.
     """
     low = vertices.min(0) * [1, 0, 1]
     extent = vertices.max(0) - vertices.min(0)
@@ -72,8 +73,8 @@ def project(vertices: np.ndarray, faces: np.ndarray, cell: float) -> np.ndarray:
 def mesh_heights(path: Path, suffix: str, cell: float | None, largest: int) -> SeenFromAbove:
     """Read a glTF or OBJ file and look at it from above.
 
-    Parameters: suffix, `.glb`, `.gltf` or `.obj`; cell in m, or None to have the longer side cut into about a thousand; largest
-    number of vertices on a side. Files that point to other files are not followed.
+    Parameters: suffix, `.glb`, `.gltf` or `.obj`; cell in m, or None to have the longer side cut into about a
+    thousand; largest number of vertices on a side. Files that point to other files are not followed.
 
     Raises: Refused when it holds no triangles, too many, or spans too many cells.
     """
@@ -95,7 +96,9 @@ def mesh_heights(path: Path, suffix: str, cell: float | None, largest: int) -> S
     if not cell > 0:
         raise Refused("the cell size must be above 0 m")
     if widest / cell > largest - 1:
-        raise Refused(f"{widest:,.0f} m at {cell:g} m are more than {largest:,} values on a side; choose larger cells")
+        raise Refused(
+            f"{widest:,.0f} m at {cell:g} m are more than {largest:,} values on a side; choose larger cells"
+        )
     _check_cover(vertices, faces, extent)
     return SeenFromAbove(project(vertices, faces, cell), float(cell), len(faces))
 
@@ -105,7 +108,9 @@ def _check_cover(vertices: np.ndarray, faces: np.ndarray, extent: np.ndarray) ->
     x, z = vertices[:, 0][faces], vertices[:, 2][faces]
     covered = float((np.ptp(x, axis=1) * np.ptp(z, axis=1)).sum())
     if covered > MOST_LAYERS * float(extent[0]) * float(extent[2]):
-        raise Refused("its triangles lie over each other many times over the whole ground, which no ground does")
+        raise Refused(
+            "its triangles lie over each other many times over the whole ground, which no ground does"
+        )
 
 
 def _read(path: Path, suffix: str) -> tuple[np.ndarray, np.ndarray]:

@@ -22,7 +22,9 @@ def opened(data: bytes, mode: str, formats: Sequence[str] = FORMATS, most: int =
     try:
         with Image.open(io.BytesIO(data), formats=formats) as picture:
             if max(picture.size) > most:
-                raise Refused(f"it is {picture.width:,} × {picture.height:,}; at most {most:,} a side are taken")
+                raise Refused(
+                    f"it is {picture.width:,} × {picture.height:,}; at most {most:,} a side are taken"
+                )
             return picture.convert(mode)
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError) as error:
         if isinstance(error, Refused):
@@ -48,6 +50,8 @@ def square_png(data: bytes, side: int) -> bytes:
     least = min(picture.size)
     left, top = (picture.width - least) // 2, (picture.height - least) // 2
     out = io.BytesIO()
-    square = picture.crop((left, top, left + least, top + least)).resize((side, side), Image.Resampling.LANCZOS)
+    square = picture.crop((left, top, left + least, top + least)).resize(
+        (side, side), Image.Resampling.LANCZOS
+    )
     square.save(out, "PNG")
     return out.getvalue()

@@ -1,7 +1,7 @@
 """glTF files made plain for trimesh: what it does not read is resolved first.
 
-Buffers compressed by meshoptimizer, quantised, normalised and sparse values, texture transforms, second sets of texture
-coordinates, lists of LODs (MSFT_lod) and skins become plain float arrays in a binary glTF.
+Buffers compressed by meshoptimizer, quantised, normalised and sparse values, texture transforms, second sets
+of texture coordinates, lists of LODs (MSFT_lod) and skins become plain float arrays in a binary glTF.
 
 After: Khronos Group, "glTF 2.0 Specification", and its registry of extensions.
 """
@@ -30,7 +30,8 @@ def plain_gltf(data: bytes, suffix: str, get: Callable[[str], bytes]) -> tuple[b
     """A glTF file with nothing in it that trimesh does not read.
 
     Parameters: data and suffix (.glb or .gltf) of the file; get, gives the bytes of a file that it names.
-    Returns: the file, its suffix, and sentences on what was left out. A file that is plain already comes back as it is.
+    Returns: the file, its suffix, and sentences on what was left out. A file that is plain already comes back
+    as it is.
 
     Raises: Refused when values lie outside their buffers.
     """
@@ -57,8 +58,8 @@ def split(data: bytes, suffix: str) -> tuple[dict, bytes]:
     try:
         if suffix == ".glb":
             size = int.from_bytes(data[12:16], "little")
-            binary = data[28 + size:]
-            data = data[20:20 + size]
+            binary = data[28 + size :]
+            data = data[20 : 20 + size]
         document = json.loads(data)
     except (ValueError, RecursionError) as error:
         raise Refused("it is damaged, or no glTF") from error
@@ -69,8 +70,12 @@ def split(data: bytes, suffix: str) -> tuple[dict, bytes]:
 
 def _needs_work(document: dict) -> bool:
     coordinates = [_base_texture(m).get("texCoord", 0) for m in document.get("materials", [])]
-    return bool(RESOLVED & set(document.get("extensionsUsed", [])) or document.get("skins") or any(coordinates)
-                or any("sparse" in a or a.get("normalized") for a in document.get("accessors", [])))
+    return bool(
+        RESOLVED & set(document.get("extensionsUsed", []))
+        or document.get("skins")
+        or any(coordinates)
+        or any("sparse" in a or a.get("normalized") for a in document.get("accessors", []))
+    )
 
 
 def _skin_note(document: dict) -> list[str]:
@@ -105,10 +110,12 @@ class _Plain:
 
     def _view(self, view: dict) -> tuple[bytes, int | None]:
         """A buffer view's bytes and stride."""
-        packed = next((view["extensions"][name] for name in MESHOPT if name in view.get("extensions", {})), None)
+        packed = next(
+            (view["extensions"][name] for name in MESHOPT if name in view.get("extensions", {})), None
+        )
         source = packed or view
         start = source.get("byteOffset", 0)
-        data = self.buffers[source["buffer"]][start:start + source["byteLength"]]
+        data = self.buffers[source["buffer"]][start : start + source["byteLength"]]
         if len(data) < source["byteLength"] or start < 0:
             raise Refused("it is cut short: a buffer ends before its values")
         return (_unpacked(packed, data), packed["byteStride"]) if packed else (data, view.get("byteStride"))
@@ -131,7 +138,9 @@ class _Plain:
 
     def _fill_sparse(self, out: np.ndarray, sparse: dict, kind: type, width: int) -> None:
         at, new, count = sparse["indices"], sparse["values"], sparse["count"]
-        rows = self._read(at["bufferView"], at.get("byteOffset", 0), TYPES[at["componentType"]], count, 1)[:, 0]
+        rows = self._read(at["bufferView"], at.get("byteOffset", 0), TYPES[at["componentType"]], count, 1)[
+            :, 0
+        ]
         if count and rows.max() >= len(out):
             raise Refused("its sparse values name places that it does not have")
         out[rows] = self._read(new["bufferView"], new.get("byteOffset", 0), kind, count, width)
@@ -150,8 +159,12 @@ class _Plain:
         self.new_views.append({"buffer": 0, "byteOffset": self.size, "byteLength": values.nbytes})
         self.parts.append(values.tobytes())
         self.size += values.nbytes
-        entry = {"bufferView": len(self.new_views) - 1, "componentType": 5125 if values.dtype == np.uint32 else 5126,
-                 "count": len(values), "type": ["SCALAR", "VEC2", "VEC3", "VEC4"][values.shape[1] - 1]}
+        entry = {
+            "bufferView": len(self.new_views) - 1,
+            "componentType": 5125 if values.dtype == np.uint32 else 5126,
+            "count": len(values),
+            "type": ["SCALAR", "VEC2", "VEC3", "VEC4"][values.shape[1] - 1],
+        }
         if values.shape[1] == 3 and len(values):
             entry |= {"min": values.min(0).tolist(), "max": values.max(0).tolist()}
         self.accessors.append(entry)
@@ -166,17 +179,30 @@ class _Plain:
         for scene in self.document.get("scenes", []):
             scene["nodes"] = [*scene.get("nodes", []), *lods]
         images = [self._image(i) for i in self.document.get("images", [])]
-        body = {key: value for key, value in self.document.items()
-                if key in ("asset", "scene", "scenes", "nodes", "meshes", "materials", "textures", "samplers")}
-        body |= {"accessors": self.accessors, "bufferViews": self.new_views, "images": images,
-                 "buffers": [{"byteLength": self.size}]}
+        body = {
+            key: value
+            for key, value in self.document.items()
+            if key in ("asset", "scene", "scenes", "nodes", "meshes", "materials", "textures", "samplers")
+        }
+        body |= {
+            "accessors": self.accessors,
+            "bufferViews": self.new_views,
+            "images": images,
+            "buffers": [{"byteLength": self.size}],
+        }
         for node in self.nodes:
             node.pop("skin", None)
         text = json.dumps({k: v for k, v in body.items() if v != []}).encode()
         text += b" " * (-len(text) % 4)
         binary = b"".join(self.parts) + b"\0" * (-self.size % 4)
         head = struct.pack("<4sII", b"glTF", 2, 28 + len(text) + len(binary))
-        return head + struct.pack("<I4s", len(text), b"JSON") + text + struct.pack("<I4s", len(binary), b"BIN\0") + binary
+        return (
+            head
+            + struct.pack("<I4s", len(text), b"JSON")
+            + text
+            + struct.pack("<I4s", len(binary), b"BIN\0")
+            + binary
+        )
 
     def _image(self, image: dict) -> dict:
         if "bufferView" not in image:
@@ -189,25 +215,35 @@ class _Plain:
         return {**image, "bufferView": len(self.new_views) - 1}
 
     def _primitive(self, primitive: dict) -> dict:
-        """A primitive with plain attributes: position, normal, colour and the texture coordinates that its colour is read by."""
+        """A primitive with plain attributes: position, normal, colour and the texture coordinates that its
+        colour is read by."""
         material = self.document["materials"][primitive["material"]] if "material" in primitive else {}
         texture = _base_texture(material)
         transform = texture.get("extensions", {}).get("KHR_texture_transform", {})
         uv = f"TEXCOORD_{transform.get('texCoord', texture.get('texCoord', 0))}"
         arrays, index = self._arrays(primitive)
         attributes = {}
-        for name, wanted in (("POSITION", "POSITION"), ("NORMAL", "NORMAL"), (uv, "TEXCOORD_0"), ("COLOR_0", "COLOR_0")):
+        for name, wanted in (
+            ("POSITION", "POSITION"),
+            ("NORMAL", "NORMAL"),
+            (uv, "TEXCOORD_0"),
+            ("COLOR_0", "COLOR_0"),
+        ):
             if name in arrays:
                 found = arrays[name].astype(np.float32)
-                attributes[wanted] = self.add(_transformed(found, transform) if wanted == "TEXCOORD_0" else found)
+                attributes[wanted] = self.add(
+                    _transformed(found, transform) if wanted == "TEXCOORD_0" else found
+                )
         out = {"attributes": attributes, **{k: primitive[k] for k in ("material", "mode") if k in primitive}}
         return out if index is None else out | {"indices": self.add(index.astype(np.uint32).reshape(-1, 1))}
 
     def _arrays(self, primitive: dict) -> tuple[dict[str, np.ndarray], np.ndarray | None]:
         draco = primitive.get("extensions", {}).get("KHR_draco_mesh_compression")
         if not draco:
-            return ({name: self.values(k) for name, k in primitive["attributes"].items()},
-                    self.values(primitive["indices"]) if "indices" in primitive else None)
+            return (
+                {name: self.values(k) for name, k in primitive["attributes"].items()},
+                self.values(primitive["indices"]) if "indices" in primitive else None,
+            )
         import DracoPy
 
         mesh = DracoPy.decode(self.views[draco["bufferView"]][0])
@@ -215,7 +251,8 @@ class _Plain:
         return {name: by_id[k] for name, k in draco["attributes"].items()}, np.asarray(mesh.faces)
 
     def _lods(self) -> Iterator[int]:
-        """Name the nodes of lists of LODs so that their number is told; gives those that no scene holds yet."""
+        """Name the nodes of lists of LODs so that their number is told; gives those that no scene holds
+        yet."""
         held = {c for n in self.nodes for c in n.get("children", [])}
         held |= {n for s in self.document.get("scenes", []) for n in s.get("nodes", [])}
         for k, node in enumerate(self.nodes):
@@ -259,7 +296,9 @@ class _Plain:
             node = self.nodes[k]
             del node["mesh"]
             self.document["meshes"].append(mesh)
-            self.nodes.append({"name": node.get("name", f"skin {k}"), "mesh": len(self.document["meshes"]) - 1})
+            self.nodes.append(
+                {"name": node.get("name", f"skin {k}"), "mesh": len(self.document["meshes"]) - 1}
+            )
             for scene in self.document.get("scenes", []):
                 scene.setdefault("nodes", []).append(len(self.nodes) - 1)
 
@@ -268,7 +307,11 @@ def _transformed(uv: np.ndarray, transform: dict) -> np.ndarray:
     """Texture coordinates (n, 2) under KHR_texture_transform."""
     if not transform:
         return uv
-    (ox, oy), (sx, sy), a = transform.get("offset", (0, 0)), transform.get("scale", (1, 1)), transform.get("rotation", 0.0)
+    (ox, oy), (sx, sy), a = (
+        transform.get("offset", (0, 0)),
+        transform.get("scale", (1, 1)),
+        transform.get("rotation", 0.0),
+    )
     turn = np.array([[np.cos(a), np.sin(a)], [-np.sin(a), np.cos(a)]])
     return ((uv * (sx, sy)) @ turn.T + (ox, oy)).astype(np.float32)
 
@@ -277,15 +320,25 @@ def _unpacked(packed: dict, data: bytes) -> bytes:
     """A buffer view that meshoptimizer compressed."""
     import meshoptimizer
 
-    count, stride, mode, kind = packed["count"], packed["byteStride"], packed["mode"], packed.get("filter", "NONE")
+    count, stride, mode, kind = (
+        packed["count"],
+        packed["byteStride"],
+        packed["mode"],
+        packed.get("filter", "NONE"),
+    )
     if count * stride > MOST_VALUES * 4:
         raise Refused("it holds more values than can be taken")
     if mode != "ATTRIBUTES":
-        decode = meshoptimizer.decode_index_buffer if mode == "TRIANGLES" else meshoptimizer.decode_index_sequence
-        return decode(count, stride, data).tobytes()[:count * stride]
+        decode = (
+            meshoptimizer.decode_index_buffer if mode == "TRIANGLES" else meshoptimizer.decode_index_sequence
+        )
+        return decode(count, stride, data).tobytes()[: count * stride]
     out = meshoptimizer.decode_vertex_buffer(count, stride, data, dtype=np.dtype(f"V{stride}"))
-    filters = {"OCTAHEDRAL": meshoptimizer.decode_filter_oct, "QUATERNION": meshoptimizer.decode_filter_quat,
-               "EXPONENTIAL": meshoptimizer.decode_filter_exp}
+    filters = {
+        "OCTAHEDRAL": meshoptimizer.decode_filter_oct,
+        "QUATERNION": meshoptimizer.decode_filter_quat,
+        "EXPONENTIAL": meshoptimizer.decode_filter_exp,
+    }
     return (filters[kind](out, count, stride) if kind in filters else out).tobytes()
 
 
@@ -293,9 +346,13 @@ def _local_transform(node: dict) -> np.ndarray:
     if "matrix" in node:
         return np.array(node["matrix"], float).reshape(4, 4).T
     x, y, z, w = node.get("rotation", (0, 0, 0, 1))
-    turn = np.array([[1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-                     [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-                     [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)]])
+    turn = np.array(
+        [
+            [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+            [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+            [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+        ]
+    )
     out = np.eye(4)
     out[:3, :3] = turn * np.array(node.get("scale", (1, 1, 1)), float)
     out[:3, 3] = node.get("translation", (0, 0, 0))

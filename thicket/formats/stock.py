@@ -1,4 +1,5 @@
-"""Stock items as binary glTF: one node for each LOD (`lod0` …), one for the `billboard` and one for the `collider`."""
+"""Stock items as binary glTF: one node for each LOD (`lod0` …), one for the `billboard` and one for the
+`collider`."""
 
 from __future__ import annotations
 
@@ -16,9 +17,10 @@ from thicket.sight.cost import Item, Mesh
 
 @dataclass(frozen=True, eq=False)
 class Material:
-    """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes; facing, whether the mesh turns about
-    its upright to face the eye; normals, RGB uint8 of the same shape, directions x, y, z in the texture's own frame, or None;
-    both_sides, whether it is seen from behind; encoded, the PNG or JPEG that the texture was read from, if it is just that."""
+    """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes; facing, whether
+    the mesh turns about its upright to face the eye; normals, RGB uint8 of the same shape, directions x, y, z
+    in the texture's own frame, or None; both_sides, whether it is seen from behind; encoded, the PNG or JPEG
+    that the texture was read from, if it is just that."""
 
     name: str
     texture: np.ndarray
@@ -31,8 +33,8 @@ class Material:
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """Triangles of one material: position and normal float32 (n, 3), uv (n, 2), index unsigned (3·t,); colour, that its corners
-    multiply the texture by, in linear light, uint8 (n, 4), or None."""
+    """Triangles of one material: position and normal float32 (n, 3), uv (n, 2), index unsigned (3·t,);
+    colour, that its corners multiply the texture by, in linear light, uint8 (n, 4), or None."""
 
     material: Material
     position: np.ndarray
@@ -44,7 +46,8 @@ class Part:
 
 @dataclass(frozen=True, eq=False)
 class Collider:
-    """What a game lets bodies bump into: kind (cylinder, box or hull), corners float32 (n, 3) in m and triangles uint (t, 3)."""
+    """What a game lets bodies bump into: kind (cylinder, box or hull), corners float32 (n, 3) in m and
+    triangles uint (t, 3)."""
 
     kind: str
     position: np.ndarray
@@ -66,13 +69,16 @@ class StockModel:
 def png_bytes(image: np.ndarray) -> bytes:
     """An image uint8 (rows, columns, 3 or 4) as PNG."""
     out = io.BytesIO()
-    Image.fromarray(image).save(out, "PNG", compress_type=zlib.Z_RLE if image.size >= 1 << 18 else zlib.Z_DEFAULT_STRATEGY)
+    Image.fromarray(image).save(
+        out, "PNG", compress_type=zlib.Z_RLE if image.size >= 1 << 18 else zlib.Z_DEFAULT_STRATEGY
+    )
     return out.getvalue()
 
 
 BILLBOARD, COLLIDER = "billboard", "collider"
 ANCHOR = "anchor "
-"""Nodes without a mesh whose name begins so are anchor points: they stand at their translation, their y axis is up."""
+"""Nodes without a mesh whose name begins so are anchor points: they stand at their translation, their y axis
+is up."""
 
 
 def _from_upright(up) -> list[float]:
@@ -88,7 +94,9 @@ def read_anchors(slug: str, glb: bytes) -> list[dict]:
     Raises: Refused when one lies outside its full mesh, naming it.
     """
     reader = GlbReader(glb)
-    if not any("mesh" not in node and node.get("name", "").startswith(ANCHOR) for node in reader.json["nodes"]):
+    if not any(
+        "mesh" not in node and node.get("name", "").startswith(ANCHOR) for node in reader.json["nodes"]
+    ):
         return []
     lows, highs = [], []
     for node in reader.json["nodes"]:
@@ -101,21 +109,34 @@ def read_anchors(slug: str, glb: bytes) -> list[dict]:
     for node in reader.json["nodes"]:
         if "mesh" in node or not node.get("name", "").startswith(ANCHOR):
             continue
-        at, (x, y, z, w) = np.array(node.get("translation", [0, 0, 0]), float), node.get("rotation", [0, 0, 0, 1])
-        name = node["name"][len(ANCHOR):]
+        at, (x, y, z, w) = (
+            np.array(node.get("translation", [0, 0, 0]), float),
+            node.get("rotation", [0, 0, 0, 1]),
+        )
+        name = node["name"][len(ANCHOR) :]
         slack = 0.05 * float(np.max(np.max(highs, 0) - np.min(lows, 0)))
         if (at < np.min(lows, 0) - slack).any() or (at > np.max(highs, 0) + slack).any():
-            raise Refused(f"{slug}: the anchor {name!r} at {', '.join(f'{v:.2f}' for v in at)} m lies outside the mesh")
+            raise Refused(
+                f"{slug}: the anchor {name!r} at {', '.join(f'{v:.2f}' for v in at)} m lies outside the mesh"
+            )
         up = [2 * (x * y - w * z), 1 - 2 * (x * x + z * z), 2 * (y * z + w * x)]
-        out.append({"name": name, "at": [round(float(v), 5) for v in at], "up": [round(float(v), 6) for v in up]})
+        out.append(
+            {"name": name, "at": [round(float(v), 5) for v in at], "up": [round(float(v), 6) for v in up]}
+        )
     return out
 
 
 def _material(writer: GlbWriter, material: Material) -> int:
     texture = writer.texture(material.encoded or png_bytes(material.texture))
-    entry = {"name": material.name, "doubleSided": material.cut or material.both_sides,
-             "pbrMetallicRoughness": {"baseColorTexture": {"index": texture}, "metallicFactor": 0,
-                                      "roughnessFactor": 0.9}}
+    entry = {
+        "name": material.name,
+        "doubleSided": material.cut or material.both_sides,
+        "pbrMetallicRoughness": {
+            "baseColorTexture": {"index": texture},
+            "metallicFactor": 0,
+            "roughnessFactor": 0.9,
+        },
+    }
     if material.cut:
         entry |= {"alphaMode": "MASK", "alphaCutoff": 0.5}
     if material.facing:
@@ -139,29 +160,50 @@ def to_glb(model: StockModel) -> bytes:
             key = id(part.material)
             if key not in materials:
                 materials[key] = _material(writer, part.material)
-            attributes = {"POSITION": writer.accessor(part.position.astype("<f4"), ARRAY, bounds=True),
-                          "NORMAL": writer.accessor(part.normal.astype("<f4"), ARRAY),
-                          "TEXCOORD_0": writer.accessor(part.uv.astype("<f4"), ARRAY)}
+            attributes = {
+                "POSITION": writer.accessor(part.position.astype("<f4"), ARRAY, bounds=True),
+                "NORMAL": writer.accessor(part.normal.astype("<f4"), ARRAY),
+                "TEXCOORD_0": writer.accessor(part.uv.astype("<f4"), ARRAY),
+            }
             if part.colour is not None:
                 attributes["COLOR_0"] = writer.accessor(part.colour, ARRAY, normalized=True)
             index = part.index.astype("<u2" if len(part.position) < 65536 else "<u4")
-            primitives.append({"attributes": attributes, "material": materials[key],
-                               "indices": writer.accessor(index, INDEX)})
+            primitives.append(
+                {
+                    "attributes": attributes,
+                    "material": materials[key],
+                    "indices": writer.accessor(index, INDEX),
+                }
+            )
         mesh = writer.add("meshes", {"name": name, "primitives": primitives})
         roots.append(writer.add("nodes", {"name": name, "mesh": mesh}))
     if model.collider:
         roots.append(_add_collider(writer, model.collider))
     for name, (at, up) in model.anchors.items():
-        roots.append(writer.add("nodes", {"name": f"{ANCHOR}{name}", "translation": [float(v) for v in at],
-                                          "rotation": _from_upright(up)}))
+        roots.append(
+            writer.add(
+                "nodes",
+                {
+                    "name": f"{ANCHOR}{name}",
+                    "translation": [float(v) for v in at],
+                    "rotation": _from_upright(up),
+                },
+            )
+        )
     return writer.finish(roots)
 
 
 def _add_collider(writer: GlbWriter, collider: Collider) -> int:
     place = writer.accessor(collider.position.astype("<f4"), ARRAY, bounds=True)
     index = writer.accessor(collider.index.astype("<u2").ravel(), INDEX)
-    mesh = writer.add("meshes", {"name": COLLIDER, "primitives": [{"attributes": {"POSITION": place}, "indices": index}],
-                                 "extras": {"kind": collider.kind}})
+    mesh = writer.add(
+        "meshes",
+        {
+            "name": COLLIDER,
+            "primitives": [{"attributes": {"POSITION": place}, "indices": index}],
+            "extras": {"kind": collider.kind},
+        },
+    )
     return writer.add("nodes", {"name": COLLIDER, "mesh": mesh})
 
 
@@ -176,8 +218,11 @@ def from_glb(slug: str, glb: bytes) -> StockModel:
         mesh = reader.json["meshes"][node["mesh"]]
         if node["name"] == COLLIDER:
             primitive = mesh["primitives"][0]
-            collider = Collider(mesh["extras"]["kind"], reader.array(primitive["attributes"]["POSITION"]),
-                                reader.array(primitive["indices"]).reshape(-1, 3))
+            collider = Collider(
+                mesh["extras"]["kind"],
+                reader.array(primitive["attributes"]["POSITION"]),
+                reader.array(primitive["indices"]).reshape(-1, 3),
+            )
             continue
         parts = [_read_part(reader, primitive, materials) for primitive in mesh["primitives"]]
         if node["name"] == BILLBOARD:
@@ -190,8 +235,14 @@ def from_glb(slug: str, glb: bytes) -> StockModel:
 
 def _read_part(reader: GlbReader, primitive: dict, materials: list[Material]) -> Part:
     values = {name: reader.array(k) for name, k in primitive["attributes"].items()}
-    return Part(materials[primitive["material"]], values["POSITION"], values["NORMAL"], values["TEXCOORD_0"],
-                reader.array(primitive["indices"]), values.get("COLOR_0"))
+    return Part(
+        materials[primitive["material"]],
+        values["POSITION"],
+        values["NORMAL"],
+        values["TEXCOORD_0"],
+        reader.array(primitive["indices"]),
+        values.get("COLOR_0"),
+    )
 
 
 def _read_material(reader: GlbReader, entry: dict) -> Material:
@@ -203,8 +254,15 @@ def _read_material(reader: GlbReader, entry: dict) -> Material:
 
     colour = encoded(entry["pbrMetallicRoughness"]["baseColorTexture"]["index"])
     normals = image(encoded(entry["normalTexture"]["index"]), "RGB") if "normalTexture" in entry else None
-    return Material(entry["name"], image(colour, "RGBA"), entry.get("alphaMode") == "MASK",
-                    entry.get("extras", {}).get("facing", False), normals, entry.get("doubleSided", False), colour)
+    return Material(
+        entry["name"],
+        image(colour, "RGBA"),
+        entry.get("alphaMode") == "MASK",
+        entry.get("extras", {}).get("facing", False),
+        normals,
+        entry.get("doubleSided", False),
+        colour,
+    )
 
 
 def _measure_mesh(reader: GlbReader, mesh: dict) -> tuple[Mesh, float]:

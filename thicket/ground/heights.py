@@ -46,7 +46,8 @@ def _normals(grid, cell, u, v):
 
 @dataclass(frozen=True, eq=False)
 class Ground:
-    """Heights float32 (rows, columns) in m at grid vertices `cell` m apart; row grows with z, column with x."""
+    """Heights float32 (rows, columns) in m at grid vertices `cell` m apart; row grows with z, column with
+    x."""
 
     heights: np.ndarray
     cell: float
@@ -76,7 +77,9 @@ class Ground:
 
     def normal_at(self, x: np.ndarray, z: np.ndarray) -> np.ndarray:
         """Unit normals, float32 (n, 3), at places in level metres."""
-        return _normals(self.heights, self.cell, np.asarray(x, float) / self.cell, np.asarray(z, float) / self.cell)
+        return _normals(
+            self.heights, self.cell, np.asarray(x, float) / self.cell, np.asarray(z, float) / self.cell
+        )
 
 
 def at_cells(raster: np.ndarray, cell: float, x: np.ndarray, z: np.ndarray) -> np.ndarray:

@@ -9,7 +9,8 @@ from thicket.bands import THREADS, by_rows
 from thicket.refused import Refused
 
 STEP = 4096.0
-"""Altitudes are summed as whole numbers of 1/4096 m, so that a sum does not depend on where a window begins."""
+"""Altitudes are summed as whole numbers of 1/4096 m, so that a sum does not depend on where a window
+begins."""
 WIDEST = 250
 """The largest radius in cells."""
 
@@ -23,8 +24,10 @@ def disc(radius: float, cell: float) -> np.ndarray:
         raise Refused("the radius must be above 0 m")
     reach = radius / cell
     if reach > WIDEST:
-        raise Refused(f"a radius of {radius:g} m is more than {WIDEST} cells of {cell:g} m; "
-                         f"at most {WIDEST * cell:g} m can be looked at")
+        raise Refused(
+            f"a radius of {radius:g} m is more than {WIDEST} cells of {cell:g} m; "
+            f"at most {WIDEST * cell:g} m can be looked at"
+        )
     reach = max(reach, 1.0)
     rows = np.arange(int(reach) + 1)
     return np.floor(np.sqrt(np.maximum(reach * reach - rows * rows, 0.0)) + 1e-9).astype(np.int64)
@@ -69,13 +72,15 @@ def _hollow(values, sums, half, first, last, out):
 
 
 def hollow_ridge(heights: np.ndarray, cell: float, radius: float, threads: int = THREADS) -> np.ndarray:
-    """Topographic position: how far a place lies above (ridge) or below (hollow, negative) the mean altitude of a disc.
+    """Topographic position: how far a place lies above (ridge) or below (hollow, negative) the mean altitude
+    of a disc.
 
-    Parameters: heights float32 (rows, columns) in m; cell and radius in m, the radius at most `WIDEST` cells. A
-    tile needs a margin of the radius in cells to give what the whole gives, bit for bit; at the edge of the
+    Parameters: heights float32 (rows, columns) in m; cell and radius in m, the radius at most `WIDEST` cells.
+    A tile needs a margin of the radius in cells to give what the whole gives, bit for bit; at the edge of the
     array the disc is cut.
 
-    Returns: float32 of the same shape, in m. After: Weiss, "Topographic position and landforms analysis", 2001.
+    Returns: float32 of the same shape, in m. After: Weiss, "Topographic position and landforms analysis",
+    2001.
     """
     heights = np.ascontiguousarray(heights, dtype=np.float32)
     half = disc(radius, cell)
@@ -145,7 +150,8 @@ def _uneven(values, most, least, half, first, last, out):
 
 
 def unevenness(heights: np.ndarray, cell: float, radius: float, threads: int = THREADS) -> np.ndarray:
-    """The greatest step up or down, in m, from a place to any other within a radius: 0 on a floor, large at an edge.
+    """The greatest step up or down, in m, from a place to any other within a radius: 0 on a floor, large at
+    an edge.
 
     Parameters and margin as for `hollow_ridge`. Returns: float32 of the same shape, in m.
     """
@@ -155,6 +161,8 @@ def unevenness(heights: np.ndarray, cell: float, radius: float, threads: int = T
     most = np.empty((levels, *heights.shape), np.float32)
     least = np.empty_like(most)
     out = np.empty_like(heights)
-    by_rows(heights.shape[0], lambda a, b: _ladders(heights[a:b], levels, most[:, a:b], least[:, a:b]), threads)
+    by_rows(
+        heights.shape[0], lambda a, b: _ladders(heights[a:b], levels, most[:, a:b], least[:, a:b]), threads
+    )
     by_rows(heights.shape[0], lambda a, b: _uneven(heights, most, least, half, a, b, out[a:b]), threads)
     return out

@@ -15,18 +15,20 @@ MOST, FEWEST = 4097, 9
 def flat_ground(width: float, length: float, cell: float, altitude: float = 0.0) -> Ground:
     """Level ground of about a size.
 
-    Parameters: width (along x), length (along z) and cell in m; altitude in m. The size is rounded to whole cells.
-    Raises: Refused when that has too many or too few heights.
+    Parameters: width (along x), length (along z) and cell in m; altitude in m. The size is rounded to whole
+    cells. Raises: Refused when that has too many or too few heights.
     """
     rows, columns = check_size(width, length, cell)
     return Ground(np.full((rows, columns), altitude, np.float32), cell)
 
 
-def rolling_ground(width: float, length: float, cell: float, height: float, wavelength: float, seed: int) -> Ground:
+def rolling_ground(
+    width: float, length: float, cell: float, height: float, wavelength: float, seed: int
+) -> Ground:
     """Ground with hills.
 
-    Parameters: as `flat_ground`; height, m between the lowest and the highest place; wavelength, m from
-    one hill to the next; seed, another of which gives other hills. The same numbers always give the same ground.
+    Parameters: as `flat_ground`; height, m between the lowest and the highest place; wavelength, m from one
+    hill to the next; seed, another of which gives other hills. The same numbers always give the same ground.
     Raises: Refused as `flat_ground`.
     """
     rows, columns = check_size(width, length, cell)
@@ -44,8 +46,12 @@ def check_size(width: float, length: float, cell: float) -> tuple[int, int]:
         raise Refused("cell: it must be above 0 m")
     rows, columns = round(length / cell) + 1, round(width / cell) + 1
     if max(rows, columns) > MOST:
-        raise Refused(f"cell: {max(width, length):,.0f} m at {cell:g} m are {max(rows, columns):,} heights on a side; at most "
-                      f"{MOST:,} are kept, so take cells of at least {np.ceil(max(width, length) / (MOST - 1) * 100) / 100:g} m")
+        raise Refused(
+            f"cell: {max(width, length):,.0f} m at {cell:g} m are {max(rows, columns):,} heights "
+            f"on a side; at most "
+            f"{MOST:,} are kept, so take cells of at least "
+            f"{np.ceil(max(width, length) / (MOST - 1) * 100) / 100:g} m"
+        )
     if min(rows, columns) < FEWEST:
         raise Refused(f"cell: a level needs at least {FEWEST} × {FEWEST} heights; take smaller cells")
     return rows, columns

@@ -162,15 +162,25 @@ def _noise(form, seed, wavelength, octaves, contrast, shift, cell, col0, row0, o
 def noise_field(noise: Noise, cell: float, window: tuple[int, int, int, int]) -> np.ndarray:
     """Noise at the cell centres of a window of the level.
 
-    Parameters: cell in m; window (col0, row0, col1, row1) in cells, half open. Every value follows from its place
-    alone, so no margin is needed.
+    Parameters: cell in m; window (col0, row0, col1, row1) in cells, half open. Every value follows from its
+    place alone, so no margin is needed.
 
-    Returns: float32 0–1 (rows, columns). After: Perlin, "Improving noise", ACM TOG 21(3), 2002; Worley, "A cellular
-    texture basis function", SIGGRAPH 1996; ridges as in Musgrave, "Fractal terrain models", 1994.
+    Returns: float32 0–1 (rows, columns). After: Perlin, "Improving noise", ACM TOG 21(3), 2002; Worley, "A
+    cellular texture basis function", SIGGRAPH 1996; ridges as in Musgrave, "Fractal terrain models", 1994.
     """
     col0, row0, col1, row1 = window
     out = np.empty((row1 - row0, col1 - col0), np.float32)
     seed = seed_of("noise", noise.seed)
-    _noise(FORMS.index(noise.form), seed, float(noise.wavelength), noise.octaves, float(noise.contrast),
-           float(noise.shift), float(cell), col0, row0, out)
+    _noise(
+        FORMS.index(noise.form),
+        seed,
+        float(noise.wavelength),
+        noise.octaves,
+        float(noise.contrast),
+        float(noise.shift),
+        float(cell),
+        col0,
+        row0,
+        out,
+    )
     return out

@@ -14,8 +14,14 @@ PAPER, INK, WATER = np.array([244, 238, 224.0]), np.array([52, 46, 40.0]), np.ar
 _MARK = {"Canopy": (np.array([74, 96, 52.0]), 1), "Stone": (np.array([74, 82, 96.0]), 0)}
 
 
-def draw_plan(ground: Ground, layers: np.ndarray, colours: np.ndarray, waters: Sequence[tuple], marks: Sequence[tuple],
-              side: int) -> np.ndarray:
+def draw_plan(
+    ground: Ground,
+    layers: np.ndarray,
+    colours: np.ndarray,
+    waters: Sequence[tuple],
+    marks: Sequence[tuple],
+    side: int,
+) -> np.ndarray:
     """Draw the plan.
 
     Parameters: ground; layers uint8 (rows, columns, layers); colours float (layers, 3), 0–255; waters as
@@ -30,7 +36,9 @@ def draw_plan(ground: Ground, layers: np.ndarray, colours: np.ndarray, waters: S
     heights = zoom(ground.heights, step, order=1).astype(np.float32)
     rows, columns = heights.shape
     light = shade(heights, ground.width / columns)[..., None]
-    weights = zoom(layers.astype(np.float32) / 255, (rows / layers.shape[0], columns / layers.shape[1], 1), order=1)
+    weights = zoom(
+        layers.astype(np.float32) / 255, (rows / layers.shape[0], columns / layers.shape[1], 1), order=1
+    )
     wash = weights @ colours
     picture = (0.52 * wash + 0.48 * PAPER) * (0.66 + 0.48 * light)
     for interval, strength in ((5.0, 0.16), (25.0, 0.38)):

@@ -12,8 +12,9 @@ from thicket.refused import Refused
 def _weights(old: int, new: int, ratio: float) -> csr_array:
     """How much each of `old` cells gives to each of `new` cells, each `ratio` old cells long, along one axis.
 
-    Toward fewer cells every old cell counts by the length it shares with the new one; toward more cells the two
-    nearest count by their distance. Beyond the old raster its last value holds. Shape (new, old), rows add up to 1.
+    Toward fewer cells every old cell counts by the length it shares with the new one; toward more cells the
+    two nearest count by their distance. Beyond the old raster its last value holds. Shape (new, old), rows
+    add up to 1.
     """
     rows, columns, parts = [], [], []
     for k in range(new):
@@ -37,9 +38,9 @@ def resample(raster: np.ndarray, shape: tuple[int, int], ratio: float | None = N
 
     Toward fewer cells values are averaged by area, toward more interpolated bilinearly.
 
-    Parameters: raster (rows, columns); shape of the result; ratio, the new cell's size over the old one's when the two
-    do not cover quite the same ground (both begin at the same corner). Returns: an array of the raster's type,
-    whole-number types rounded; the raster itself when it already has the shape and the cell.
+    Parameters: raster (rows, columns); shape of the result; ratio, the new cell's size over the old one's
+    when the two do not cover quite the same ground (both begin at the same corner). Returns: an array of the
+    raster's type, whole-number types rounded; the raster itself when it already has the shape and the cell.
     """
     shape = tuple(shape)
     if raster.shape == shape and ratio in (None, 1.0):
@@ -56,8 +57,11 @@ def regrid_vertices(heights: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
     """Heights at grid vertices for another number of vertices over the same ground, bilinear; float32."""
     from thicket.ground.heights import sample
 
-    v, u = np.meshgrid(np.linspace(0, heights.shape[0] - 1, shape[0]), np.linspace(0, heights.shape[1] - 1, shape[1]),
-                       indexing="ij")
+    v, u = np.meshgrid(
+        np.linspace(0, heights.shape[0] - 1, shape[0]),
+        np.linspace(0, heights.shape[1] - 1, shape[1]),
+        indexing="ij",
+    )
     return sample(np.asarray(heights, np.float32), u.ravel(), v.ravel()).reshape(shape)
 
 
@@ -76,11 +80,12 @@ def _block_sums(raster, col0, row0, weights, out):
 
 
 def block_sums(raster: np.ndarray, blocks: tuple[int, int, int, int], weights: np.ndarray) -> np.ndarray:
-    """Weighted sums of a raster's square blocks, with int64 arithmetic that wraps: with large odd weights, numbers that tell
-    blocks with other values apart.
+    """Weighted sums of a raster's square blocks, with int64 arithmetic that wraps: with large odd weights,
+    numbers that tell blocks with other values apart.
 
-    Parameters: raster of integers; blocks (col0, row0, col1, row1), half open, in blocks of the weights' size from the raster's
-    first corner; weights int64 (side, side). Returns: int64 (rows, columns) of blocks; what lies outside the raster counts as 0.
+    Parameters: raster of integers; blocks (col0, row0, col1, row1), half open, in blocks of the weights' size
+    from the raster's first corner; weights int64 (side, side). Returns: int64 (rows, columns) of blocks; what
+    lies outside the raster counts as 0.
     """
     col0, row0, col1, row1 = blocks
     out = np.empty((row1 - row0, col1 - col0), np.int64)
@@ -93,7 +98,15 @@ _RUN = 16
 
 
 _BITS = np.array([0, *(v.bit_length() - 1 for v in range(1, 256))], np.int64)
-_CODES = np.array([0, *((1 << b | (v - (1 << b)) << b + 1) | 2 * b + 1 << 32 for v, b in zip(range(1, 256), _BITS[1:].tolist()))])
+_CODES = np.array(
+    [
+        0,
+        *(
+            (1 << b | (v - (1 << b)) << b + 1) | 2 * b + 1 << 32
+            for v, b in zip(range(1, 256), _BITS[1:].tolist())
+        ),
+    ]
+)
 """Elias's code of a number under 256, and from its 32nd bit on how many bits it has."""
 
 
@@ -141,11 +154,12 @@ def _squeeze(raster, length, codes, out):
 
 
 def squeezed(raster: np.ndarray) -> bytes:
-    """A smooth raster in few bytes: by how much each value differs from what its neighbours before it let expect.
+    """A smooth raster in few bytes: by how much each value differs from what its neighbours before it let
+    expect.
 
-    Runs of 16 cells without a difference are one bit. Others are in Elias's gamma code ("Universal codeword sets and
-    representations of the integers", 1975), low bits first, negative differences folded between the positive.
-    Parameters: raster int16 (rows, columns).
+    Runs of 16 cells without a difference are one bit. Others are in Elias's gamma code ("Universal codeword
+    sets and representations of the integers", 1975), low bits first, negative differences folded between the
+    positive. Parameters: raster int16 (rows, columns).
     """
     out = np.empty(3 * raster.size + 16, "<u2")
     many = _squeeze(np.asarray(raster, np.int16), _BITS, _CODES, out)

@@ -40,7 +40,8 @@ def steepness(dx, dz):
 
 @nb.njit(nogil=True, cache=True, inline="always")
 def bearing(dx, dz):
-    """Compass bearing in degrees of the downhill direction of the fall (dx, dz), float32; `FLAT` where there is none."""
+    """Compass bearing in degrees of the downhill direction of the fall (dx, dz), float32; `FLAT` where there
+    is none."""
     x, z = abs(dx), abs(dz)
     low, high = min(x, z), max(x, z)
     a = _unit_atan(low / max(high, _LEAST_FALL))
@@ -53,8 +54,16 @@ def bearing(dx, dz):
 
 @nb.njit(nogil=True, cache=True, inline="always")
 def _fall(heights, n, j, s, w, i, e, kx, kz):
-    dx = ((heights[n, e] - heights[n, w]) + _f(2.0) * (heights[j, e] - heights[j, w]) + (heights[s, e] - heights[s, w])) * kx
-    dz = ((heights[s, w] - heights[n, w]) + _f(2.0) * (heights[s, i] - heights[n, i]) + (heights[s, e] - heights[n, e])) * kz
+    dx = (
+        (heights[n, e] - heights[n, w])
+        + _f(2.0) * (heights[j, e] - heights[j, w])
+        + (heights[s, e] - heights[s, w])
+    ) * kx
+    dz = (
+        (heights[s, w] - heights[n, w])
+        + _f(2.0) * (heights[s, i] - heights[n, i])
+        + (heights[s, e] - heights[n, e])
+    ) * kz
     return dx, dz
 
 
@@ -76,7 +85,9 @@ def _horn(heights, k, first, last, slope, facing):
             facing[j - first, i] = bearing(dx, dz)
 
 
-def slope_and_facing(heights: np.ndarray, cell: float, threads: int = THREADS) -> tuple[np.ndarray, np.ndarray]:
+def slope_and_facing(
+    heights: np.ndarray, cell: float, threads: int = THREADS
+) -> tuple[np.ndarray, np.ndarray]:
     """Slope and facing at every vertex by Horn's 3×3 window.
 
     Parameters: heights float32 (rows, columns) in m, at least 2 × 2; cell in m. A tile needs a margin of one
@@ -84,7 +95,8 @@ def slope_and_facing(heights: np.ndarray, cell: float, threads: int = THREADS) -
     one-sided.
 
     Returns: slope in degrees (0 flat) and facing, the compass bearing of the downhill direction in degrees
-    clockwise from north (−z), both float32 of the same shape; facing is `FLAT` where the ground falls nowhere.
+    clockwise from north (−z), both float32 of the same shape; facing is `FLAT` where the ground falls
+    nowhere.
     """
     heights = np.ascontiguousarray(heights, dtype=np.float32)
     slope, facing = np.empty_like(heights), np.empty_like(heights)
@@ -107,7 +119,8 @@ def _facing_of_cells(heights, k, out):
 
 
 def facing_of_cells(heights: np.ndarray, cell: float) -> np.ndarray:
-    """Facing at cell centres from the four vertices around each: bearings need their own mean, 359° and 1° are near.
+    """Facing at cell centres from the four vertices around each: bearings need their own mean, 359° and 1°
+    are near.
 
     Parameters: heights float32 (rows, columns) in m; cell in m; no margin is needed.
     Returns: float32 (rows − 1, columns − 1) in degrees; `FLAT` where the slope is below half a degree.

@@ -23,8 +23,8 @@ FAR = np.float32(1e9)
 
 @dataclass(frozen=True)
 class Trail:
-    """How a path lays plants over: over `reach` m beyond its edge, leaned by up to `lean` degrees, shortened by up to the share
-    `flatten` of their height; only plants of these strata."""
+    """How a path lays plants over: over `reach` m beyond its edge, leaned by up to `lean` degrees, shortened
+    by up to the share `flatten` of their height; only plants of these strata."""
 
     reach: float
     lean: float
@@ -33,7 +33,9 @@ class Trail:
 
     def __post_init__(self) -> None:
         if not (0 <= self.reach <= 20 and 0 <= self.lean <= 85 and 0 <= self.flatten <= 0.95):
-            raise Refused("a trail reaches 0 to 20 m, leans plants by 0 to 85° and flattens them by 0 to 95 %")
+            raise Refused(
+                "a trail reaches 0 to 20 m, leans plants by 0 to 85° and flattens them by 0 to 95 %"
+            )
 
 
 @dataclass(frozen=True)
@@ -41,8 +43,8 @@ class Shape:
     """A path (a line with a width), an area or an obstacle (closed outlines), in level metres.
 
     points: x, z of the path's line or of the outline's corners, in order, the first not repeated. width: the
-    path's, in m. clear: how far beyond its edge the shape keeps plants away, in m; None when it does not. trail: how a path
-    lays plants over; None when it does not.
+    path's, in m. clear: how far beyond its edge the shape keeps plants away, in m; None when it does not.
+    trail: how a path lays plants over; None when it does not.
     """
 
     kind: str
@@ -70,7 +72,9 @@ class Shape:
         if self.kind != "path":
             outline = Polygon(self.points)
             if not outline.is_valid:
-                raise Refused(f"the outline of {called} crosses or touches itself ({explain_validity(outline).lower()})")
+                raise Refused(
+                    f"the outline of {called} crosses or touches itself ({explain_validity(outline).lower()})"
+                )
 
     @property
     def half(self) -> float:
@@ -82,7 +86,7 @@ class Shape:
         """Its sides, float64 (n, 4): x, z of both ends."""
         at = np.array(self.points, float)
         ends = np.roll(at, -1, axis=0) if self.kind != "path" else at[1:]
-        return np.ascontiguousarray(np.hstack([at[:len(ends)], ends]))
+        return np.ascontiguousarray(np.hstack([at[: len(ends)], ends]))
 
     @lazy
     def box(self) -> tuple[float, float, float, float]:
@@ -118,7 +122,10 @@ def box(x: float, z: float, width: float, length: float, heading: float) -> tupl
     if not (width > 0 and length > 0):
         raise Refused("a box must be wider and longer than 0 m")
     h = np.radians(heading)
-    along, across = np.array([np.sin(h), -np.cos(h)]) * length / 2, np.array([np.cos(h), np.sin(h)]) * width / 2
+    along, across = (
+        np.array([np.sin(h), -np.cos(h)]) * length / 2,
+        np.array([np.cos(h), np.sin(h)]) * width / 2,
+    )
     corners = [along + across, along - across, -along - across, -along + across]
     return tuple((round(float(x + c[0]), 4), round(float(z + c[1]), 4)) for c in corners)
 
@@ -157,7 +164,7 @@ def _distances(segments, first, half, closed, x, z, out):
             for k in range(first[s], first[s + 1]):
                 low = min(low, _square(x[p], z[p], segments[k]))
             far = np.sqrt(low) - half[s]
-            if closed[s] and _within(x[p], z[p], segments[first[s]:first[s + 1]]):
+            if closed[s] and _within(x[p], z[p], segments[first[s] : first[s + 1]]):
                 far = -far
             if far < best:
                 best = far
@@ -227,8 +234,8 @@ def _one_field(shape: Shape, cell: float, window: tuple[int, int, int, int]) -> 
 def distance_field(shapes: Sequence[Shape], cell: float, window: tuple[int, int, int, int]) -> np.ndarray:
     """Distance in m from cell centres to the nearest edge of the shapes; below 0 inside one.
 
-    Parameters: cell in m; window (col0, row0, col1, row1) in cells of the level, half open; no margin is needed.
-    Returns: float32 (rows, columns); `FAR` where there are no shapes.
+    Parameters: cell in m; window (col0, row0, col1, row1) in cells of the level, half open; no margin is
+    needed. Returns: float32 (rows, columns); `FAR` where there are no shapes.
     """
     col0, row0, col1, row1 = window
     out = np.full((row1 - row0, col1 - col0), FAR, np.float32)
@@ -238,33 +245,46 @@ def distance_field(shapes: Sequence[Shape], cell: float, window: tuple[int, int,
 
 
 def depth_field(shapes: Sequence[Shape], cell: float, window: tuple[int, int, int, int]) -> np.ndarray:
-    """Relative depth inside shapes: 0 at the edge and outside, 1 at the deepest place of each, whatever its size."""
+    """Relative depth inside shapes: 0 at the edge and outside, 1 at the deepest place of each, whatever its
+    size."""
     col0, row0, col1, row1 = window
     out = np.zeros((row1 - row0, col1 - col0), np.float32)
     for shape in shapes:
-        np.maximum(out, np.clip(-_one_field(shape, cell, window) / np.float32(max(shape.deepest, 1e-6)), 0, 1), out=out)
+        np.maximum(
+            out,
+            np.clip(-_one_field(shape, cell, window) / np.float32(max(shape.deepest, 1e-6)), 0, 1),
+            out=out,
+        )
     return out
 
 
 def distances_at(shapes: Sequence[Shape], x: np.ndarray, z: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Distance in m, float32 (n,), from places to the nearest shape's edge, below 0 inside; and its index, −1 for none."""
+    """Distance in m, float32 (n,), from places to the nearest shape's edge, below 0 inside; and its index, −1
+    for none."""
     out = np.empty(len(x), np.float32)
     first = np.cumsum([0, *(len(s.segments) for s in shapes)]).astype(np.int64)
     segments = np.concatenate([s.segments for s in shapes]) if shapes else np.empty((0, 4))
-    half, closed = np.array([s.half for s in shapes], float), np.array([s.kind != "path" for s in shapes], bool)
+    half, closed = (
+        np.array([s.half for s in shapes], float),
+        np.array([s.kind != "path" for s in shapes], bool),
+    )
     nearest = _distances(segments, first, half, closed, np.asarray(x, float), np.asarray(z, float), out)
     return out, nearest
 
 
-def kept_clear(shapes: Sequence[Shape], footprint: float | np.ndarray, x: np.ndarray, z: np.ndarray) -> np.ndarray:
-    """Where a plant of this footprint radius in m (one for all, or one for each) would reach into a shape's clear margin;
-    bool (n,)."""
+def kept_clear(
+    shapes: Sequence[Shape], footprint: float | np.ndarray, x: np.ndarray, z: np.ndarray
+) -> np.ndarray:
+    """Where a plant of this footprint radius in m (one for all, or one for each) would reach into a shape's
+    clear margin; bool (n,)."""
     hit = np.zeros(len(x), bool)
     for shape in shapes:
         if shape.clear is not None:
             room = np.broadcast_to(shape.clear + np.asarray(footprint, float), hit.shape)
             x0, z0, x1, z1 = shape.box
-            near = np.flatnonzero(~hit & (x > x0 - room) & (x < x1 + room) & (z > z0 - room) & (z < z1 + room))
+            near = np.flatnonzero(
+                ~hit & (x > x0 - room) & (x < x1 + room) & (z > z0 - room) & (z < z1 + room)
+            )
             if len(near):
                 hit[near] = distances_at([shape], x[near], z[near])[0] < room[near]
     return hit

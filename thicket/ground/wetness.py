@@ -1,9 +1,11 @@
-"""Where water gathers: depressions filled, flow led downhill, and the wetness index that follows. Whole ground only.
+"""Where water gathers: depressions filled, flow led downhill, and the wetness index that follows. Whole
+ground only.
 
-After: Barnes, Lehman and Mulla, "Priority-flood", Computers & Geosciences 62, 2014; Zhou, Sun and Fu, "An efficient
-variant of the priority-flood algorithm", Computers & Geosciences 90, 2016 (slopes need no priority queue); Quinn et
-al., "The prediction of hillslope flow paths", Hydrological Processes 5(1), 1991 (flow shared by steepness); Beven and
-Kirkby, "A physically based, variable contributing area model", Hydrological Sciences Bulletin 24(1), 1979.
+After: Barnes, Lehman and Mulla, "Priority-flood", Computers & Geosciences 62, 2014; Zhou, Sun and Fu, "An
+efficient variant of the priority-flood algorithm", Computers & Geosciences 90, 2016 (slopes need no priority
+queue); Quinn et al., "The prediction of hillslope flow paths", Hydrological Processes 5(1), 1991 (flow shared
+by steepness); Beven and Kirkby, "A physically based, variable contributing area model", Hydrological Sciences
+Bulletin 24(1), 1979.
 """
 
 from __future__ import annotations
@@ -40,8 +42,10 @@ def _sink(heap_h, heap_c, n):
         low = 2 * k + 1
         if low >= n:
             break
-        if low + 1 < n and (heap_h[low + 1] < heap_h[low] or
-                            (heap_h[low + 1] == heap_h[low] and heap_c[low + 1] < heap_c[low])):
+        if low + 1 < n and (
+            heap_h[low + 1] < heap_h[low]
+            or (heap_h[low + 1] == heap_h[low] and heap_c[low + 1] < heap_c[low])
+        ):
             low += 1
         if heap_h[low] > h or (heap_h[low] == h and heap_c[low] >= c):
             break
@@ -105,7 +109,8 @@ def _flood(height, step, out, way):
 
 @nb.njit(nogil=True, cache=True)
 def _gather(filled, way, step, share, cell, area, slope):
-    """Catchment in m² of every cell, shared among all lower neighbours by steepness; and tan β along the same shares."""
+    """Catchment in m² of every cell, shared among all lower neighbours by steepness; and tan β along the same
+    shares."""
     size = filled.shape[0]
     donors = np.zeros(size, np.int8)
     queue = np.empty(size, np.int32)
@@ -199,7 +204,8 @@ def wetness(heights: np.ndarray, cell: float) -> np.ndarray:
     Parameters: heights float32 (rows, columns) in m; the whole ground, a tile will not do; cell in m. On the
     flats of filled hollows water runs the way the flood came in.
 
-    Returns: float32 of the same shape, about 1 (dry rib) to 20 (stream or pool); tan β is at least `LEAST_SLOPE`.
+    Returns: float32 of the same shape, about 1 (dry rib) to 20 (stream or pool); tan β is at least
+    `LEAST_SLOPE`.
     """
     height, way, step, shape = _padded(heights)
     filled = height.copy()

@@ -13,11 +13,14 @@ from thicket.refused import Refused
 
 
 def _with(level: PlantedLevel, stand: Stand, fullness: float) -> Planting:
-    return level.trying(replace(stand, settings=stand.settings.model_copy(update={"fullness": float(fullness)})))
+    return level.trying(
+        replace(stand, settings=stand.settings.model_copy(update={"fullness": float(fullness)}))
+    )
 
 
 def _rungs(full: Planting) -> np.ndarray:
-    """For every place that carries a plant at full fullness, the fullness above which it does, sorted; float64."""
+    """For every place that carries a plant at full fullness, the fullness above which it does, sorted;
+    float64."""
     out = []
     for sheet in full.sheets_in(full.everywhere):
         points = full.points(sheet)
@@ -32,7 +35,8 @@ def _rungs(full: Planting) -> np.ndarray:
 
 
 def aim(level: PlantedLevel, stand: Stand, count: int) -> tuple[float, int]:
-    """The fullness for a count, and the count it gives: the same where the ground allows, else the most it allows.
+    """The fullness for a count, and the count it gives: the same where the ground allows, else the most it
+    allows.
 
     A sward's is reckoned from its density field. Raises: Refused when the count is not above 0.
     """

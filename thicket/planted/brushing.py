@@ -1,4 +1,5 @@
-"""A brush as a person holds it: the stroke, what it is limited to, and what it does to a stand's touch in a box."""
+"""A brush as a person holds it: the stroke, what it is limited to, and what it does to a stand's touch in a
+box."""
 
 from __future__ import annotations
 
@@ -27,8 +28,8 @@ Cells = tuple[int, int, int, int]
 
 @dataclass(frozen=True)
 class Limits:
-    """Where alone a brush works. layer: a ground layer's name; slope in degrees and altitude in m, bands; area: number of an area;
-    present: only where the painted stand already is."""
+    """Where alone a brush works. layer: a ground layer's name; slope in degrees and altitude in m, bands;
+    area: number of an area; present: only where the painted stand already is."""
 
     layer: str = ""
     slope: tuple[float, float] | None = None
@@ -50,8 +51,8 @@ class Limits:
 
 @dataclass(frozen=True)
 class Brush:
-    """A stroke with its limits. `fill` is "area" for all of the area in the limits, "level" for everywhere, or empty for the
-    stroke's path."""
+    """A stroke with its limits. `fill` is "area" for all of the area in the limits, "level" for everywhere,
+    or empty for the stroke's path."""
 
     stroke: Stroke
     limits: Limits = Limits()
@@ -81,14 +82,25 @@ class Brush:
         margin = MARGIN + self.stroke.margin(cell)
         rows, columns = level.level.touch_shape
         if box[2] <= 0 or box[3] <= 0 or box[0] >= level.width or box[1] >= level.length:
-            raise Refused(f"path: the stroke lies outside the level, which is {level.width:g} m × {level.length:g} m")
+            raise Refused(
+                f"path: the stroke lies outside the level, which is {level.width:g} m × {level.length:g} m"
+            )
         col0, row0 = (max(int(v / cell) - margin, 0) for v in box[:2])
-        return col0, row0, min(int(box[2] / cell) + 1 + margin, columns), min(int(box[3] / cell) + 1 + margin, rows)
+        return (
+            col0,
+            row0,
+            min(int(box[2] / cell) + 1 + margin, columns),
+            min(int(box[3] / cell) + 1 + margin, rows),
+        )
 
     def delta(self, planting: Planting, touch: np.ndarray, cells: Cells) -> np.ndarray:
         """The difference it makes to a stand's touch in a box of cells, int16."""
         cell = planting.touch_cell
-        works = np.ones(touch.shape, np.float32) if self.fill else cover(self.stroke, cell, cells[0], cells[1], touch.shape)
+        works = (
+            np.ones(touch.shape, np.float32)
+            if self.fill
+            else cover(self.stroke, cell, cells[0], cells[1], touch.shape)
+        )
         for limit in self._limits(planting.around.rasters, cell, cells):
             works *= limit
         if self.limits.present:
@@ -104,7 +116,11 @@ class Brush:
         if conditions:
             out.append(_sampled(rasters.suitability(conditions).array, rasters.cell, cell, cells))
         if self.limits.area is not None:
-            out.append((distance_field([rasters.level.shapes[self.limits.area]], cell, cells) <= 0).astype(np.float32))
+            out.append(
+                (distance_field([rasters.level.shapes[self.limits.area]], cell, cells) <= 0).astype(
+                    np.float32
+                )
+            )
         return out
 
 

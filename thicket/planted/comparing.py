@@ -45,8 +45,8 @@ def _sward_change(before: Planting, after: Planting) -> tuple[float, float]:
 def difference(before: Planting, after: Planting) -> Difference:
     """Plants gained and lost between two plantings of a stand.
 
-    With the same places, every place is looked at; with others (a new spacing or seed) all plants go and all come. A
-    sward's are reckoned from its density fields, on grounds of another size from their totals.
+    With the same places, every place is looked at; with others (a new spacing or seed) all plants go and all
+    come. A sward's are reckoned from its density fields, on grounds of another size from their totals.
     """
     same = before.core.key == after.core.key
     extent = (before.width, before.length) == (after.width, after.length)

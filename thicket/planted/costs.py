@@ -32,7 +32,9 @@ def stand_cost(planting: Planting, stock: Mapping[str, Item], view: View, tried:
     distances = planting.settings.distances.core()
     reach = max(distances.gone, distances.shadow) + CELL
     box = (view.x - reach, view.z - reach, view.x + reach, view.z + reach)
-    return reckon([_patch(planting, sheet, items, tried) for sheet in planting.sheets_in(box)], items, distances, view)
+    return reckon(
+        [_patch(planting, sheet, items, tried) for sheet in planting.sheets_in(box)], items, distances, view
+    )
 
 
 def _patch(planting: Planting, sheet: tuple[int, int], items: list[Item], tried: bool) -> Patch:

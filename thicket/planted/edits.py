@@ -27,7 +27,9 @@ class Paint:
         if planting.stand.locked:
             raise Refused(f"{planting.stand.name} is locked: unlock it first")
         box = self.brush.cells(level)
-        touch = planting.touch_map.painted(box, lambda window: window + self.brush.delta(planting, window, box))
+        touch = planting.touch_map.painted(
+            box, lambda window: window + self.brush.delta(planting, window, box)
+        )
         return level.painted(planting.stand.number, touch, planting.metres(box))
 
 

@@ -21,23 +21,34 @@ from thicket.site.fields import DISTANCES, far_away, values
 
 SAMPLE, PATCH = 1 << 20, 64
 DISTANCE_SHOWN = 150.0
-_RANGES = {"slope": (0.0, 60.0), "facing": (0.0, 360.0), "layer": (0.0, 1.0), "noise": (0.0, 1.0), "mask": (0.0, 1.0)}
+_RANGES = {
+    "slope": (0.0, 60.0),
+    "facing": (0.0, 360.0),
+    "layer": (0.0, 1.0),
+    "noise": (0.0, 1.0),
+    "mask": (0.0, 1.0),
+}
 
 
 def _sampled(level: PlantedLevel, c: Condition) -> np.ndarray:
-    """A condition's values over the level; of a large one, in patches spread evenly over about a million cells."""
+    """A condition's values over the level; of a large one, in patches spread evenly over about a million
+    cells."""
     rows, columns = level.ground.cells
     if rows * columns <= SAMPLE:
         return level.rasters.whole_values(c).ravel()
     level.rasters.ready(c)
     step = math.ceil(math.sqrt(rows * columns / SAMPLE))
-    windows = [(x, z, min(x + PATCH, columns), min(z + PATCH, rows)) for z in range(0, rows, PATCH * step)
-               for x in range(0, columns, PATCH * step)]
+    windows = [
+        (x, z, min(x + PATCH, columns), min(z + PATCH, rows))
+        for z in range(0, rows, PATCH * step)
+        for x in range(0, columns, PATCH * step)
+    ]
     return np.concatenate([level.rasters.values(c, w).ravel() for w in windows])
 
 
 def look(level: PlantedLevel, c: Condition) -> dict:
-    """How a condition's values lie over the ground: range shown, histogram counts and edges, lowest and highest.
+    """How a condition's values lie over the ground: range shown, histogram counts and edges, lowest and
+    highest.
 
     Distances are shown to `DISTANCE_SHOWN` m, or as far as the band reaches.
     """
@@ -89,7 +100,9 @@ def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
     Raises: Refused when the place lies outside the level.
     """
     if not (0 <= x < level.width and 0 <= z < level.length):
-        raise Refused(f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m")
+        raise Refused(
+            f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m"
+        )
     point = _nearest_place(planting, x, z)
     at_x, at_z = (point["x"], point["z"]) if point else (x, z)
     there = (np.array([at_x]), np.array([at_z]))
@@ -100,10 +113,18 @@ def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
     box = (at_x, at_z, at_x + 1e-6, at_z + 1e-6)
     stands = bool(wanted and len(planting.plants_in(box)))
     shut = "" if stands else _shut(level, planting, at_x, at_z)
-    return {"x": at_x, "z": at_z, "conditions": _told(level, planting, at_x, at_z),
-            "suitability": float(at_cells(planting.suitability.array, level.cell, *there)[0]), "touch": touch, "density": dense,
-            "fullness": planting.core.fullness, "place": point, "shut": shut,
-            "planted": stands}
+    return {
+        "x": at_x,
+        "z": at_z,
+        "conditions": _told(level, planting, at_x, at_z),
+        "suitability": float(at_cells(planting.suitability.array, level.cell, *there)[0]),
+        "touch": touch,
+        "density": dense,
+        "fullness": planting.core.fullness,
+        "place": point,
+        "shut": shut,
+        "planted": stands,
+    }
 
 
 def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
@@ -117,21 +138,27 @@ def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
     for s in level.clearing(planting.settings.clear_of):
         far = float(distances_at([s], *at)[0][0])
         if far < s.clear + need:
-            return (f"{s.name} ({s.kind}) keeps {s.clear:g} m clear, and a trunk may need {need:.2g} m; "
-                    f"{'this is inside it' if far < 0 else f'this is {far:.1f} m from its edge'}")
+            return (
+                f"{s.name} ({s.kind}) keeps {s.clear:g} m clear, and a trunk may need {need:.2g} m; "
+                f"{'this is inside it' if far < 0 else f'this is {far:.1f} m from its edge'}"
+            )
     for other in level.above(planting.stand):
         crowns = not may_stand_under(planting.facts, other)
         discs = other.discs((x, z, x, z), need + gap, crowns)
         if len(discs.x):
             far = np.hypot(discs.x - x, discs.z - z)
             k = int((far - discs.r).argmin())
-            return (f"a plant of {other.stand.name} stands {far[k]:.1f} m away, and its {'crown' if crowns else 'trunk'} reaches "
-                    f"{discs.r[k]:.1f} m")
+            return (
+                f"a plant of {other.stand.name} stands {far[k]:.1f} m away, and its "
+                f"{'crown' if crowns else 'trunk'} reaches "
+                f"{discs.r[k]:.1f} m"
+            )
     return ""
 
 
 def _taken_by_its_own(planting: Planting, x: float, z: float) -> str:
-    """Whether a place's plant was removed or moved by hand, or stands too near to a pin or to another plant of its stand."""
+    """Whether a place's plant was removed or moved by hand, or stands too near to a pin or to another plant
+    of its stand."""
     reach = 2 * planting.footprint + planting.settings.gap
     pins, homes = planting.pins, planting.pins.home
     if len(homes) and float(np.hypot(homes[:, 0] - x, homes[:, 1] - z).min()) < 0.01:
@@ -144,7 +171,10 @@ def _taken_by_its_own(planting: Planting, x: float, z: float) -> str:
         form = planting.plants_in((x - reach, z - reach, x + reach, z + reach)).form
         far = np.hypot(form[:, 0] - x, form[:, 2] - z)
         if len(far) and float(far.min()) < reach:
-            return f"another plant of {planting.stand.name} stands {far.min():.1f} m away, and their trunks would overlap"
+            return (
+                f"another plant of {planting.stand.name} stands {far.min():.1f} m away, and "
+                f"their trunks would overlap"
+            )
     return ""
 
 
@@ -156,12 +186,25 @@ def _told(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[d
     out, total = [], None
     for c in planting.rules:
         level.rasters.ready(c)
-        value = level.rasters.values(c, window) if level.rasters.lacks(c) else values(level.rasters.site, c, window)
+        value = (
+            level.rasters.values(c, window)
+            if level.rasters.lacks(c)
+            else values(level.rasters.site, c, window)
+        )
         if c.on and c.density:
             total = joined(total, value, c)
         far = c.kind in DISTANCES and not c.depth and value[0, 0] >= far_away(c)
-        out.append({"kind": c.kind, "value": float(value[0, 0]), "beyond": bool(far), "result": float(result(value, c)[0, 0]),
-                    "running": None if total is None else float(total[0, 0]), "on": c.on and c.density, "join": c.join})
+        out.append(
+            {
+                "kind": c.kind,
+                "value": float(value[0, 0]),
+                "beyond": bool(far),
+                "result": float(result(value, c)[0, 0]),
+                "running": None if total is None else float(total[0, 0]),
+                "on": c.on and c.density,
+                "join": c.join,
+            }
+        )
     return out
 
 
@@ -174,6 +217,10 @@ def _nearest_place(planting: Planting, x: float, z: float) -> dict | None:
             far = np.hypot(points.x - x, points.z - z)
             k = int(far.argmin())
             if far[k] <= reach and (best is None or far[k] < best["distance"]):
-                best = {"x": float(points.x[k]), "z": float(points.z[k]), "distance": float(far[k]),
-                        "threshold": float(points.threshold[k])}
+                best = {
+                    "x": float(points.x[k]),
+                    "z": float(points.z[k]),
+                    "distance": float(far[k]),
+                    "threshold": float(points.threshold[k]),
+                }
     return best

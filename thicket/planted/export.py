@@ -62,33 +62,68 @@ def level_json(level: Whole, tell: Tell = _quietly) -> bytes:
     document, stands = level.level, []
     for stand in document.in_order:
         settings, stock = stand.settings, document.stock
-        items = [{"item": e.item, "weight": e.weight, "crown": stock[e.item].crown, "trunk": stock[e.item].trunk,
-                  **stock[e.item].traits} for e in settings.mix]
-        stands.append({"name": stand.name, "slug": stand.slug, "stratum": stand.stratum, "spacing": settings.spacing,
-                       "sward": stand.sward, "items": items, "distances": settings.distances.model_dump(),
-                       "tints": settings.tints})
-    body = {"name": document.name, "slug": document.slug, "width": level.ground.width, "length": level.ground.length, "units": "m",
-            "axes": "x east, y up, z south", "wind": document.details.get("view", {}).get("wind", {}), "stands": stands}
+        items = [
+            {
+                "item": e.item,
+                "weight": e.weight,
+                "crown": stock[e.item].crown,
+                "trunk": stock[e.item].trunk,
+                **stock[e.item].traits,
+            }
+            for e in settings.mix
+        ]
+        stands.append(
+            {
+                "name": stand.name,
+                "slug": stand.slug,
+                "stratum": stand.stratum,
+                "spacing": settings.spacing,
+                "sward": stand.sward,
+                "items": items,
+                "distances": settings.distances.model_dump(),
+                "tints": settings.tints,
+            }
+        )
+    body = {
+        "name": document.name,
+        "slug": document.slug,
+        "width": level.ground.width,
+        "length": level.ground.length,
+        "units": "m",
+        "axes": "x east, y up, z south",
+        "wind": document.details.get("view", {}).get("wind", {}),
+        "stands": stands,
+    }
     return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
 
 
 def plants_glb(level: Whole, tell: Tell = _quietly) -> bytes:
     """`level.glb`; needs the meshes of the stock."""
-    return handover.plants_glb(_planted(level, tell), {slug: item.glb for slug, item in level.level.stock.items()})
+    return handover.plants_glb(
+        _planted(level, tell), {slug: item.glb for slug, item in level.level.stock.items()}
+    )
 
 
 def maps(level: Whole) -> dict[str, bytes]:
     """Heights, relief fields and ground layers of the level, and a density map for each stand."""
     ground, layers = level.ground, level.level.layers
     slope, facing = slope_and_facing(ground.heights, ground.cell)
-    fields = {"slope": slope, "facing": facing, "wetness": level.rasters.wetness(),
-              "hollow-ridge": hollow_ridge(ground.heights, ground.cell, HOLLOW_RADIUS)}
+    fields = {
+        "slope": slope,
+        "facing": facing,
+        "wetness": level.rasters.wetness(),
+        "hollow-ridge": hollow_ridge(ground.heights, ground.cell, HOLLOW_RADIUS),
+    }
     files = {"heights.tif": handover.heights_tif(ground), "heights.png": handover.heights_png(ground)}
-    files |= {f"{name}.tif": handover.field_tif(values, ground.cell, -1.0 if name == "facing" else None)
-              for name, values in fields.items()}
+    files |= {
+        f"{name}.tif": handover.field_tif(values, ground.cell, -1.0 if name == "facing" else None)
+        for name, values in fields.items()
+    }
     files["layers.tif"] = handover.layers_tif(layers.weights, layers.names, ground.cell)
     for planting in level.plantings():
-        files[f"density-{planting.stand.slug}.png"] = handover.density_png(planting.density * planting.core.fullness)
+        files[f"density-{planting.stand.slug}.png"] = handover.density_png(
+            planting.density * planting.core.fullness
+        )
     return files
 
 

@@ -1,4 +1,5 @@
-"""What follows from a stand's settings, its pins and the level's stock alone, and from no painting and no other stand's plants."""
+"""What follows from a stand's settings, its pins and the level's stock alone, and from no painting and no
+other stand's plants."""
 
 from __future__ import annotations
 
@@ -31,7 +32,8 @@ class Facts:
 
     @lazy
     def items(self) -> list[str]:
-        """The slugs that a plant's item counts through: the mix's, then those of pins that are no longer in it."""
+        """The slugs that a plant's item counts through: the mix's, then those of pins that are no longer in
+        it."""
         mix = [entry.item for entry in self.settings.mix]
         return mix + sorted(self.pins.slugs - set(mix))
 
@@ -50,7 +52,9 @@ class Facts:
     def radii(self) -> np.ndarray:
         """Crown and trunk radius in m of each item, (n, 2), the mix's footprint multiples included."""
         stock, by = self.level.stock, {entry.item: entry.footprint for entry in self.settings.mix}
-        known = ((stock[slug].crown, stock[slug].trunk) if slug in stock else (0.0, 0.0) for slug in self.items)
+        known = (
+            (stock[slug].crown, stock[slug].trunk) if slug in stock else (0.0, 0.0) for slug in self.items
+        )
         return np.array([np.multiply(radii, by.get(slug, 1.0)) for slug, radii in zip(self.items, known)])
 
     @lazy
@@ -83,7 +87,9 @@ class Facts:
         """Whether the stand's own footprints can overlap at its spacing."""
         if self.stand.sward or not self.footprint + self.settings.gap:
             return False
-        return self.settings.layout.kind != "free" or 2 * self.footprint + self.settings.gap > self.core.spacing
+        return (
+            self.settings.layout.kind != "free" or 2 * self.footprint + self.settings.gap > self.core.spacing
+        )
 
     @lazy
     def crowding(self) -> float:
@@ -95,4 +101,8 @@ class Facts:
         """The shapes that the stand's layout follows, by number."""
         layout = self.settings.layout
         kind = {"path": "path", "rows": "area"}.get(layout.kind)
-        return [n for n, s in self.level.shapes.items() if s.kind == kind and (not layout.shapes or n in layout.shapes)]
+        return [
+            n
+            for n, s in self.level.shapes.items()
+            if s.kind == kind and (not layout.shapes or n in layout.shapes)
+        ]

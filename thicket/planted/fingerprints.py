@@ -17,7 +17,8 @@ from thicket.planting.pins import Uprooted
 from thicket.planting.trails import trails_near
 
 ENGINE = 6
-"""Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new one."""
+"""Raise it when the same input plants otherwise than before, so that no kept tile is mistaken for a new
+one."""
 
 
 class Site:
@@ -28,32 +29,55 @@ class Site:
 
     def digest(self, window: tuple[int, int, int, int]) -> list[str | None]:
         """What tells the values in a window of cells apart."""
-        return [raster and raster.digest(window) for raster in (self.suitability, self.size_factor, *self.drives)]
+        return [
+            raster and raster.digest(window) for raster in (self.suitability, self.size_factor, *self.drives)
+        ]
 
 
 def clearing_near(facts: Facts, box: Box) -> list:
     """The shapes that keep plants away from somewhere in a box."""
     own = [facts.level.shapes[n] for n in facts.followed] if facts.settings.layout.kind == "path" else []
     wanted = set(facts.settings.clear_of)
-    return [s for s in facts.level.shapes.values() if s.kind in wanted and s.clear is not None and s not in own
-            and all(s.box[k] - s.clear - facts.footprint < box[k + 2] and s.box[k + 2] + s.clear + facts.footprint > box[k]
-                    for k in (0, 1))]
+    return [
+        s
+        for s in facts.level.shapes.values()
+        if s.kind in wanted
+        and s.clear is not None
+        and s not in own
+        and all(
+            s.box[k] - s.clear - facts.footprint < box[k + 2]
+            and s.box[k + 2] + s.clear + facts.footprint > box[k]
+            for k in (0, 1)
+        )
+    ]
 
 
 def uprooted_in(facts: Facts, box: Box) -> list[Uprooted]:
     """The places in a box where the stand was uprooted."""
-    return [place for place in facts.pins.uprooted
-            if all(place.box[k] < box[k + 2] and place.box[k + 2] > box[k] for k in (0, 1))]
+    return [
+        place
+        for place in facts.pins.uprooted
+        if all(place.box[k] < box[k + 2] and place.box[k + 2] > box[k] for k in (0, 1))
+    ]
 
 
 class SheetKeys:
     """The keys of one planting's sheets, worked out as they are asked for.
 
-    A key is made of three parts: what seldom changes, the touch around the sheet, and the footprints that reach it.
+    A key is made of three parts: what seldom changes, the touch around the sheet, and the footprints that
+    reach it.
     """
 
-    def __init__(self, facts: Facts, sheets: Sheets, touch: TouchMap, places: Places, occupancy: Occupancy) -> None:
-        self.facts, self.sheets, self.touch, self.places, self.occupancy = facts, sheets, touch, places, occupancy
+    def __init__(
+        self, facts: Facts, sheets: Sheets, touch: TouchMap, places: Places, occupancy: Occupancy
+    ) -> None:
+        self.facts, self.sheets, self.touch, self.places, self.occupancy = (
+            facts,
+            sheets,
+            touch,
+            places,
+            occupancy,
+        )
         self._keys: dict[Sheet, str] = {}
         self._still: dict[Sheet, str] = {}
         self._taken: dict[Sheet, str] = {}
@@ -91,8 +115,8 @@ class SheetKeys:
         return self._keys
 
     def share(self, was: SheetKeys, region: Box | None, still: bool, taken: bool) -> None:
-        """Share keys with those of a forerunner that differs only inside a region; also there what seldom changes, and what the
-        footprints above say, when told so."""
+        """Share keys with those of a forerunner that differs only inside a region; also there what seldom
+        changes, and what the footprints above say, when told so."""
         if still:
             self._still = was._still
         if taken:
@@ -116,8 +140,17 @@ class SheetKeys:
     def _identify_settings(self) -> str:
         facts, stand = self.facts, self.facts.stand
         paths = [(n, facts.level.shapes[n].points, facts.level.shapes[n].width) for n in facts.followed]
-        return digest(ENGINE, stand.number, stand.seed, self.sheets.sheet_size, facts.level.heights.key, facts.radii.tolist(),
-                      facts.items, stand.settings_key, paths)
+        return digest(
+            ENGINE,
+            stand.number,
+            stand.seed,
+            self.sheets.sheet_size,
+            facts.level.heights.key,
+            facts.radii.tolist(),
+            facts.items,
+            stand.settings_key,
+            paths,
+        )
 
     def _still_of(self, sheet: Sheet, box: Box, site: Site) -> str:
         facts = self.facts
@@ -125,8 +158,16 @@ class SheetKeys:
         trails = trails_near(list(facts.level.shapes.values()), facts.stand.stratum, box)
         host = self.places.host_key(sheet) if facts.settings.layout.kind == "anchors" else ""
         suited = site.digest(cells(box, facts.level.heights.ground.cell))
-        return digest(self.settings, sheet, suited, facts.level.touch_cell, shapes,
-                      [(s.points, s.width, astuple(s.trail)) for s in trails], self._pins(box), host)
+        return digest(
+            self.settings,
+            sheet,
+            suited,
+            facts.level.touch_cell,
+            shapes,
+            [(s.points, s.width, astuple(s.trail)) for s in trails],
+            self._pins(box),
+            host,
+        )
 
     def _pins(self, box: Box) -> list:
         """What identifies the pins that have a say in a box."""

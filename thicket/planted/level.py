@@ -1,5 +1,5 @@
-"""A planted level: everything worked out from a level, as it is asked for. It never changes; an edit gives another that shares all
-that the edit cannot reach."""
+"""A planted level: everything worked out from a level, as it is asked for. It never changes; an edit gives
+another that shares all that the edit cannot reach."""
 
 from __future__ import annotations
 
@@ -42,12 +42,17 @@ def _nothing_baked(key: str) -> Plants | None:
 class PlantedLevel:
     """A level with its plants.
 
-    Parameters: level; cache where results are kept by what they follow from, which levels may share; threads that rasters are made
-    by; baked, finds the plants of a sheet that was made beforehand by its key.
+    Parameters: level; cache where results are kept by what they follow from, which levels may share; threads
+    that rasters are made by; baked, finds the plants of a sheet that was made beforehand by its key.
     """
 
-    def __init__(self, level: Level, cache: Cache | None = None, threads: int = THREADS,
-                 baked: Callable[[str], Plants | None] = _nothing_baked) -> None:
+    def __init__(
+        self,
+        level: Level,
+        cache: Cache | None = None,
+        threads: int = THREADS,
+        baked: Callable[[str], Plants | None] = _nothing_baked,
+    ) -> None:
         self.level, self.cache, self.threads, self.baked = level, cache or Cache(), threads, baked
         self.rasters = SiteRasters(level, self.cache, threads, self.planting)
         self._plantings: dict[int, Planting] = {}
@@ -91,8 +96,8 @@ class PlantedLevel:
         return self._plantings[number]
 
     def trying(self, stand: Stand, checked: bool = True) -> Planting:
-        """The planting of a stand that the level does not have, or has under other settings. `checked` has one refused that would
-        have too many plants."""
+        """The planting of a stand that the level does not have, or has under other settings. `checked` has
+        one refused that would have too many plants."""
         return Planting(self._around(stand), stand, checked)
 
     def plantings(self) -> list[Planting]:
@@ -100,25 +105,37 @@ class PlantedLevel:
         return [self.planting(stand.number) for stand in self.level.in_order]
 
     def above(self, stand: Stand) -> list[Planting]:
-        """The plantings of the stands of single plants that claim room before a stand, first those that claim it first."""
+        """The plantings of the stands of single plants that claim room before a stand, first those that claim
+        it first."""
         return [self.planting(s.number) for s in self.level.singles if s.order < stand.order]
 
     def pinned_from(self, stand: Stand) -> list[Planting]:
         """The plantings of a stand and those below it, of those that have pins standing."""
-        return [self.planting(s.number) for s in self.level.in_order
-                if s.order >= stand.order and len(self.level.pins_of(s.number).id)]
+        return [
+            self.planting(s.number)
+            for s in self.level.in_order
+            if s.order >= stand.order and len(self.level.pins_of(s.number).id)
+        ]
 
     def _around(self, stand: Stand) -> Surroundings:
         host = self.level.stands.get(host_of(stand.settings))
-        return Surroundings(self.level, self.rasters, list[Standing](self.above(stand)), lambda: list(self.pinned_from(stand)),
-                            host and self.planting(host.number), self.cache, self.baked)
+        return Surroundings(
+            self.level,
+            self.rasters,
+            list[Standing](self.above(stand)),
+            lambda: list(self.pinned_from(stand)),
+            host and self.planting(host.number),
+            self.cache,
+            self.baked,
+        )
 
     def counts(self) -> dict[str, int]:
         """Plants of every stand by its slug; tufts for a sward."""
         return {planting.stand.slug: planting.count() for planting in self.plantings()}
 
     def export(self, folder: str | Path, formats: Iterable[str] = ("csv",)) -> list[Path]:
-        """Write files for engines and other tools into a folder: csv, glb (needs the meshes of the stock), maps."""
+        """Write files for engines and other tools into a folder: csv, glb (needs the meshes of the stock),
+        maps."""
         out = []
         for name, data in files_of(self, formats).items():
             out.append(Path(folder) / name)
@@ -133,12 +150,16 @@ class PlantedLevel:
     def compare(self, after: PlantedLevel) -> dict[str, Difference]:
         """What changes from this level to another, by the slugs of stands that both have."""
         slugs = {s.slug for s in after.level.stands.values()}
-        return {s.slug: difference(self[s.slug], after[s.slug]) for s in self.level.in_order if s.slug in slugs}
+        return {
+            s.slug: difference(self[s.slug], after[s.slug]) for s in self.level.in_order if s.slug in slugs
+        }
 
     def cost(self, view: View) -> dict[str, Cost]:
         """What a view costs, by stand's slug; needs the meshes of the stock."""
-        items = self.cache.get(("items", *(f"{item.slug} {hash_of(item.glb).hex()}" for item in self.level.stock.values())),
-                               lambda: items_in(self.level))
+        items = self.cache.get(
+            ("items", *(f"{item.slug} {hash_of(item.glb).hex()}" for item in self.level.stock.values())),
+            lambda: items_in(self.level),
+        )
         return {planting.stand.slug: stand_cost(planting, items, view) for planting in self.plantings()}
 
     def clearing(self, kinds: Iterable[str]) -> list[Shape]:
@@ -150,10 +171,12 @@ class PlantedLevel:
         return self.edited(replace(self.level, **parts))
 
     def edited(self, level: Level) -> PlantedLevel:
-        """This level under another document. What the plants of both follow from alike is shared; what is not is found again by its
-        content, where it was made before."""
+        """This level under another document. What the plants of both follow from alike is shared; what is not
+        is found again by its content, where it was made before."""
         after = PlantedLevel(level, self.cache, self.threads, self.baked)
-        pinned = [number for number, pins in level.pins.items() if len(pins.id)]  # these claim room from all stands
+        pinned = [
+            number for number, pins in level.pins.items() if len(pins.id)
+        ]  # these claim room from all stands
         if self._same_ground(level) and all(_alike(self.level, level, number) for number in pinned):
             for old, new in zip(self.level.in_order, level.in_order):
                 if old.number != new.number or not _alike(self.level, level, new.number):
@@ -171,7 +194,7 @@ class PlantedLevel:
         old = [self._plantings.get(s.number) for s in below]
         changed: dict[int, Box] = {}
         known = max((k for k, was in enumerate(old) if was and was.keys), default=-1)
-        for s, was in list(zip(below, old))[:known + 1]:
+        for s, was in list(zip(below, old))[: known + 1]:
             if was is None:
                 break
             now = after.planting(s.number)
@@ -186,8 +209,9 @@ class PlantedLevel:
         """Whether another document has the same ground, shapes, stock, pins and touch cells."""
         mine = self.level
         said = [(one.heights.key, one.layers.key, one.touch_cell) for one in (mine, level)]
-        return said[0] == said[1] and all(getattr(mine, name) is getattr(level, name)
-                                          for name in ("masks", "shapes", "stock", "pins"))
+        return said[0] == said[1] and all(
+            getattr(mine, name) is getattr(level, name) for name in ("masks", "shapes", "stock", "pins")
+        )
 
 
 def _alike(mine: Level, level: Level, number: int) -> bool:

@@ -14,7 +14,8 @@ from thicket.planting.room import Discs, near, together
 
 
 class Taken(NamedTuple):
-    """The discs of one sheet of a stand above that come near a box, the sheet's key, and a hash of them where it is wanted."""
+    """The discs of one sheet of a stand above that come near a box, the sheet's key, and a hash of them where
+    it is wanted."""
 
     key: str
     discs: Discs
@@ -29,7 +30,8 @@ Parts = dict[tuple[int, Sheet], Taken]
 
 
 class Claim(NamedTuple):
-    """Discs that a stand's rule-made plants must keep `gap` m away from, with their crowns or their trunks."""
+    """Discs that a stand's rule-made plants must keep `gap` m away from, with their crowns or their
+    trunks."""
 
     discs: Discs
     crowns: bool
@@ -44,22 +46,29 @@ def may_stand_under(lower: Facts | Standing, upper: Standing) -> bool:
 class Occupancy:
     """What leaves one stand's plants no room.
 
-    Parameters: facts and sheets of the stand; above, the plantings that claim room before it; pinned, gives its own planting and
-    those of the stands below it, of those that have pins standing; cache.
+    Parameters: facts and sheets of the stand; above, the plantings that claim room before it; pinned, gives
+    its own planting and those of the stands below it, of those that have pins standing; cache.
     """
 
-    def __init__(self, facts: Facts, sheets: Sheets, above: list[Standing], pinned: Callable[[], list[Standing]],
-                 cache: Cache) -> None:
+    def __init__(
+        self,
+        facts: Facts,
+        sheets: Sheets,
+        above: list[Standing],
+        pinned: Callable[[], list[Standing]],
+        cache: Cache,
+    ) -> None:
         self.facts, self.sheets, self.above, self._pinned, self.cache = facts, sheets, above, pinned, cache
         self._claims: dict[Box, list[Claim]] = {}
         self._taken: dict[Box, Discs] = {}
         self._parts: dict[Box, Parts] = {}
         self._before: dict[Box, tuple[Parts, frozenset[int]]] = {}
-        """Parts as they were before a change, and the stands, by number, of which they are to be found again."""
+        """Parts as they were before a change, and the stands, by number, of which they are to be found
+        again."""
 
     def taken(self, box: Box) -> Discs:
-        """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand under; not the host it
-        stands on."""
+        """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand
+        under; not the host it stands on."""
         if box not in self._taken:
             around = self.sheets.window_around(box)
             if around is not None and around != box:
@@ -81,8 +90,8 @@ class Occupancy:
         return self._parts[box]
 
     def _find(self, box: Box, keep: bool, only: frozenset[int] | None = None) -> Parts:
-        """Look for what is taken near a box. `keep` says that the box will be asked for again; `only` has just some stands looked
-        at, by number."""
+        """Look for what is taken near a box. `keep` says that the box will be asked for again; `only` has
+        just some stands looked at, by number."""
         room = self.facts.room
         parts: Parts = {}
         for other in self.above:
@@ -102,7 +111,8 @@ class Occupancy:
         return parts
 
     def claims(self, box: Box) -> list[Claim]:
-        """What pins claim before this stand's rule-made plants, near a box: its own, and those of the stands below it."""
+        """What pins claim before this stand's rule-made plants, near a box: its own, and those of the stands
+        below it."""
         if box not in self._claims:
             self._claims[box] = list(self._claims_near(box))
         return self._claims[box]
@@ -128,8 +138,8 @@ class Occupancy:
         return together(parts)
 
     def share(self, was: Occupancy, region: Box | None, changed: Collection[int]) -> None:
-        """Share with the occupancy of a forerunner, which differs at most inside a region in the plants of some stands above, by
-        number, what cannot have changed."""
+        """Share with the occupancy of a forerunner, which differs at most inside a region in the plants of
+        some stands above, by number, what cannot have changed."""
         self._claims = was._claims
         if not changed:
             self._parts, self._taken = was._parts, was._taken

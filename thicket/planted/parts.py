@@ -15,7 +15,8 @@ from thicket.planting.stands import Plants
 
 
 class Standing(Protocol):
-    """Another stand's planting, as one sees it from a stand that it leaves room to, measures to or stands on."""
+    """Another stand's planting, as one sees it from a stand that it leaves room to, measures to or stands
+    on."""
 
     stand: Stand
     settings: StandSettings

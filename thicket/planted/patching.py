@@ -1,8 +1,9 @@
-"""Sheets re-planted only where something changed: what stands elsewhere is taken over from the sheet as it was.
+"""Sheets re-planted only where something changed: what stands elsewhere is taken over from the sheet as it
+was.
 
-Of every sheet that was planted, marks are kept of all that its plants follow from: what seldom changes as one digest, touch as
-a number for each block of cells, and the footprints that reach it. When only touch or footprints differ, the box they differ in
-is planted anew.
+Of every sheet that was planted, marks are kept of all that its plants follow from: what seldom changes as one
+digest, touch as a number for each block of cells, and the footprints that reach it. When only touch or
+footprints differ, the box they differ in is planted anew.
 """
 
 from __future__ import annotations
@@ -25,7 +26,8 @@ NOTHING = Taken("", NO_DISCS, b"")
 
 
 class Mark(NamedTuple):
-    """What a sheet's plants follow from, and the key they are kept under. `origin` is the first block's column and row."""
+    """What a sheet's plants follow from, and the key they are kept under. `origin` is the first block's
+    column and row."""
 
     still: str
     blocks: np.ndarray
@@ -39,11 +41,16 @@ class Mark(NamedTuple):
 
     def alike(self, other: Mark) -> bool:
         """Whether two marks of a sheet can differ only in touch and footprints."""
-        return self.still == other.still and self.blocks.shape == other.blocks.shape and self.origin == other.origin
+        return (
+            self.still == other.still
+            and self.blocks.shape == other.blocks.shape
+            and self.origin == other.origin
+        )
 
 
 class Reach(NamedTuple):
-    """How far a change carries: the size of a touch cell, how far apart own plants can crowd, and trunk and gap, in m."""
+    """How far a change carries: the size of a touch cell, how far apart own plants can crowd, and trunk and
+    gap, in m."""
 
     cell: float
     crowding: float
@@ -51,7 +58,8 @@ class Reach(NamedTuple):
 
 
 def _differing(old: Parts, new: Parts, within: Box | None) -> Box:
-    """The box around the discs that only one of two states has; they are looked for only near a box when it is given."""
+    """The box around the discs that only one of two states has; they are looked for only near a box when it
+    is given."""
     found = NOWHERE
     for part in old.keys() | new.keys():
         was, now = old.get(part, NOTHING), new.get(part, NOTHING)
@@ -61,8 +69,8 @@ def _differing(old: Parts, new: Parts, within: Box | None) -> Box:
 
 
 def changed_box(old: Mark, new: Mark, reach: Reach, within: Box | None) -> Box | None:
-    """The box in which plants may differ between two marks that are alike, with all that its edge can reach; None when nothing
-    differs. `within` is a box outside of which nothing differs, when that is known."""
+    """The box in which plants may differ between two marks that are alike, with all that its edge can reach;
+    None when nothing differs. `within` is a box outside of which nothing differs, when that is known."""
     found = NOWHERE
     where = np.argwhere(old.blocks != new.blocks)
     if len(where):
@@ -74,7 +82,8 @@ def changed_box(old: Mark, new: Mark, reach: Reach, within: Box | None) -> Box |
 
 
 def cut_of(box: Box, window: Box) -> Box | None:
-    """The part of a sheet's window that is to be planted anew; None when nothing is. Raises: TooMuch when nearly all of it is."""
+    """The part of a sheet's window that is to be planted anew; None when nothing is. Raises: TooMuch when
+    nearly all of it is."""
     x0, z0, x1, z1 = window
     box = widened(box, SLACK)
     cut = max(box[0], x0), max(box[1], z0), min(box[2], x1), min(box[3], z1)

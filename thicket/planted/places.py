@@ -1,4 +1,5 @@
-"""Where a stand may plant: its places thrown freely, laid out, or on another stand's plants, sheet by sheet."""
+"""Where a stand may plant: its places thrown freely, laid out, or on another stand's plants, sheet by
+sheet."""
 
 from __future__ import annotations
 
@@ -39,7 +40,9 @@ class SheetPoints:
         return sum(column.nbytes for column in self.points)
 
 
-def sorted_by_sheet(points, size: float, columns: int, count: int, x0: float = 0.0, z0: float = 0.0) -> SheetPoints:
+def sorted_by_sheet(
+    points, size: float, columns: int, count: int, x0: float = 0.0, z0: float = 0.0
+) -> SheetPoints:
     """Places by the square sheet they lie in, counted row by row from (x0, z0)."""
     index = ((points.z - z0) // size).astype(int) * columns + ((points.x - x0) // size).astype(int)
     order = np.argsort(index, kind="stable")
@@ -47,7 +50,8 @@ def sorted_by_sheet(points, size: float, columns: int, count: int, x0: float = 0
 
 
 class Places:
-    """The places of one stand. `host` is the planting that a companion stands on, None for other stands, and where it is gone."""
+    """The places of one stand. `host` is the planting that a companion stands on, None for other stands, and
+    where it is gone."""
 
     def __init__(self, facts: Facts, sheets: Sheets, host: Standing | None, cache: Cache) -> None:
         self.facts, self.sheets, self.host, self.cache = facts, sheets, host, cache
@@ -62,7 +66,14 @@ class Places:
             return self.cache.get(("seats", *key), lambda: self._on_hosts(sheet))
         if kind != "free":
             shapes = [(n, facts.level.shapes[n].points, facts.level.shapes[n].width) for n in facts.followed]
-            key = digest(facts.stand.seed, facts.settings.layout.model_dump(), shapes, sheets.sheets, sheets.width, sheets.length)
+            key = digest(
+                facts.stand.seed,
+                facts.settings.layout.model_dump(),
+                shapes,
+                sheets.sheets,
+                sheets.width,
+                sheets.length,
+            )
             whole = self.cache.get(("laid out", key), self._laid_out)
             return whole.of(sheet[1] * sheets.sheets[0] + sheet[0])
         shape = (facts.stand.seed, facts.core.spacing)
@@ -73,17 +84,24 @@ class Places:
         side = sheets.sheet_size * BLOCK
         x0, z0 = block[0] * side, block[1] * side
         window = (x0, z0, min(x0 + side, sheets.width), min(z0 + side, sheets.length))
-        made = self.cache.get(("points", *shape, window), lambda: sorted_by_sheet(
-            facts.core.points(window), sheets.sheet_size, BLOCK, BLOCK * BLOCK, x0, z0))
+        made = self.cache.get(
+            ("points", *shape, window),
+            lambda: sorted_by_sheet(
+                facts.core.points(window), sheets.sheet_size, BLOCK, BLOCK * BLOCK, x0, z0
+            ),
+        )
         return made.of((sheet[1] % BLOCK) * BLOCK + sheet[0] % BLOCK)
 
     def blocks(self) -> list[Sheet]:
         """A sheet of each block whose places are made together."""
         all_sheets = list(self.sheets.sheets_in(self.sheets.everywhere))
-        return list({(column // BLOCK, row // BLOCK): (column, row) for column, row in reversed(all_sheets)}.values())
+        return list(
+            {(column // BLOCK, row // BLOCK): (column, row) for column, row in reversed(all_sheets)}.values()
+        )
 
     def lacking(self) -> str:
-        """What the layout asks for that the level does not have, as a sentence without its stop; empty when there is nothing."""
+        """What the layout asks for that the level does not have, as a sentence without its stop; empty when
+        there is nothing."""
         facts, layout = self.facts, self.facts.settings.layout
         kind = {"path": "path", "rows": "area"}.get(layout.kind)
         if kind and any(n not in facts.level.shapes for n in layout.shapes):
@@ -94,7 +112,11 @@ class Places:
             return ""
         if self.host is None:
             return "The stand that it stands on is no longer there"
-        return "" if self._anchors(self.host) else f"Nothing that {self.host.stand.name} plants has {anchors_named(layout.group)}"
+        return (
+            ""
+            if self._anchors(self.host)
+            else f"Nothing that {self.host.stand.name} plants has {anchors_named(layout.group)}"
+        )
 
     def check(self) -> None:
         """Refuse a layout that would give too many plants.
@@ -105,20 +127,27 @@ class Places:
         layout = facts.settings.layout.core()
         total = sum(expected(facts.level.shapes[n], layout) for n in facts.followed)
         if total > PLANT_CEILING:
-            raise Refused(f"layout: this means up to {total:,.0f} plants of {facts.stand.name}; the ceiling is {PLANT_CEILING:,}")
+            raise Refused(
+                f"layout: this means up to {total:,.0f} plants of {facts.stand.name}; the ceiling "
+                f"is {PLANT_CEILING:,}"
+            )
 
     def host_reach(self) -> float:
         """How far, in m, a companion can stand from its host's foot."""
         if self.host is None:
             return 0.0
-        return max((found.reach for found in self._anchors(self.host).values()), default=0.0) * self.host.tallest
+        return (
+            max((found.reach for found in self._anchors(self.host).values()), default=0.0) * self.host.tallest
+        )
 
     def host_key(self, sheet: Sheet) -> str:
         """Equal as long as the hosts around a sheet, and their anchors, are."""
         if self.host is None:
             return ""
         anchors = [found.plain() for found in self._anchors(self.host).values()]
-        return digest(sheet, [self.host.key(s) for s in self._host_sheets(self.host, sheet)], self.host.items, anchors)
+        return digest(
+            sheet, [self.host.key(s) for s in self._host_sheets(self.host, sheet)], self.host.items, anchors
+        )
 
     def _anchors(self, host: Standing) -> dict[str, Anchors]:
         """The anchors that a companion may stand on, by the slug of its host's items that have some."""
@@ -150,7 +179,11 @@ class Places:
 
 def anchors_among(items: list[str], stock: dict[str, Item], group: str) -> dict[str, Anchors]:
     """The anchors of a group, all for the empty name, by the slug of those items that have some."""
-    found = {slug: stock[slug].anchors.of(group) for slug in items if slug in stock and stock[slug].anchors is not None}
+    found = {
+        slug: stock[slug].anchors.of(group)
+        for slug in items
+        if slug in stock and stock[slug].anchors is not None
+    }
     return {slug: anchors for slug, anchors in found.items() if len(anchors.at)}
 
 

@@ -39,9 +39,9 @@ MANY = 300_000
 
 
 class Surroundings(NamedTuple):
-    """What a planting needs of the level around it: the document, its rasters, the plantings above it, what gives the plantings of
-    it and of those below it that have pins, the host it stands on (None for none), where results are kept, and what finds a baked
-    sheet by its key."""
+    """What a planting needs of the level around it: the document, its rasters, the plantings above it, what
+    gives the plantings of it and of those below it that have pins, the host it stands on (None for none),
+    where results are kept, and what finds a baked sheet by its key."""
 
     level: Level
     rasters: SiteRasters
@@ -102,7 +102,9 @@ class Planting(Sheets):
         """The rasters its plants follow from."""
         if self._site is None:
             rasters = self.around.rasters
-            drives = [entry.drive and rasters.suitability([entry.drive.core()]) for entry in self.settings.mix]
+            drives = [
+                entry.drive and rasters.suitability([entry.drive.core()]) for entry in self.settings.mix
+            ]
             self._site = Site(rasters.suitability(self.rules), rasters.size_factor(self.rules), drives)
         return self._site
 
@@ -168,13 +170,21 @@ class Planting(Sheets):
             return DensityField(field, cell)
 
         gaps = self.occupancy.gaps() if self.stand.sward else None
-        key = ("density", self.suitability.whole_digest, self.stand.sward, self.cell, self.touch_map.whole_digest, self.touch_cell,
-               gaps and (tuple(self.around.rasters.clearing(self.settings.clear_of)), digest_of(np.stack(gaps))))
+        key = (
+            "density",
+            self.suitability.whole_digest,
+            self.stand.sward,
+            self.cell,
+            self.touch_map.whole_digest,
+            self.touch_cell,
+            gaps and (tuple(self.around.rasters.clearing(self.settings.clear_of)), digest_of(np.stack(gaps))),
+        )
         return self.around.cache.get(key, make)
 
     @property
     def density(self) -> np.ndarray:
-        """Density float32 at the centres of cells of `density_cell` m; of a sward, what shapes leave of it."""
+        """Density float32 at the centres of cells of `density_cell` m; of a sward, what shapes leave of
+        it."""
         return self._density.field
 
     @property
@@ -186,19 +196,35 @@ class Planting(Sheets):
         return self.places.of(sheet)
 
     def key(self, sheet: Sheet) -> str:
-        """The content key of a sheet: equal inputs give equal keys, so an undone stroke brings the old one back."""
+        """The content key of a sheet: equal inputs give equal keys, so an undone stroke brings the old one
+        back."""
         return self.keys.of(sheet, self.site)
 
-    def wanted(self, points: PointSet | Seats, touch: np.ndarray | None = None,
-               origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
-        """Which of the points would carry a plant had it room; touch may be a window's, beginning at `origin`."""
+    def wanted(
+        self,
+        points: PointSet | Seats,
+        touch: np.ndarray | None = None,
+        origin: tuple[float, float] = (0.0, 0.0),
+    ) -> np.ndarray:
+        """Which of the points would carry a plant had it room; touch may be a window's, beginning at
+        `origin`."""
         return planted(self.core, points, self.density_at(points, touch, origin))
 
-    def density_at(self, points: PointSet | Seats, touch: np.ndarray | None = None,
-                   origin: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+    def density_at(
+        self,
+        points: PointSet | Seats,
+        touch: np.ndarray | None = None,
+        origin: tuple[float, float] = (0.0, 0.0),
+    ) -> np.ndarray:
         """Density at places, float32 (n,)."""
-        touch, begins = self._touch_around(points) if touch is None else (touch, [round(v / self.touch_cell) for v in origin])
-        return density_at(self.suitability.array, self.cell, touch, self.touch_cell, points.x, points.z, begins)
+        touch, begins = (
+            self._touch_around(points)
+            if touch is None
+            else (touch, [round(v / self.touch_cell) for v in origin])
+        )
+        return density_at(
+            self.suitability.array, self.cell, touch, self.touch_cell, points.x, points.z, begins
+        )
 
     def _touch_around(self, points: PointSet | Seats) -> tuple[np.ndarray, tuple[int, int]]:
         """Touch around all of some places, and the column and row it begins at."""
@@ -216,8 +242,11 @@ class Planting(Sheets):
             parts.append(points)
         return gathered(parts)
 
-    def plants_in(self, box: Box, touch: np.ndarray | None = None, origin: tuple[float, float] = (0.0, 0.0)) -> Plants:
-        """The plants inside a box of level metres, half open; touch may be a window's, beginning at `origin`."""
+    def plants_in(
+        self, box: Box, touch: np.ndarray | None = None, origin: tuple[float, float] = (0.0, 0.0)
+    ) -> Plants:
+        """The plants inside a box of level metres, half open; touch may be a window's, beginning at
+        `origin`."""
         grown = widened(box, self.facts.crowding)
         points = self._candidates(grown)
         which = np.flatnonzero(self.wanted(points, touch, origin))
@@ -236,7 +265,8 @@ class Planting(Sheets):
         if self.facts.may_crowd:
             before, after = (self.plants_in(box, touch, box[:2]).id for touch in (was, now))
             return int(absent(after.view(np.int64), before.view(np.int64)).sum()), int(
-                absent(before.view(np.int64), after.view(np.int64)).sum())
+                absent(before.view(np.int64), after.view(np.int64)).sum()
+            )
         points = self._candidates(box)
         before, after = (self.wanted(points, touch, box[:2]) for touch in (was, now))
         which = np.flatnonzero(before != after)
@@ -246,17 +276,29 @@ class Planting(Sheets):
     def _grown_at(self, points: PointSet | Seats, which: np.ndarray) -> Plants:
         """The plants at some of the places, whether they have room or not."""
         factor = self.site.size_factor
-        return grow(self.core, points, which, self.ground, None if factor is None else factor.array,
-                    [drive and drive.array for drive in self.site.drives])
+        return grow(
+            self.core,
+            points,
+            which,
+            self.ground,
+            None if factor is None else factor.array,
+            [drive and drive.array for drive in self.site.drives],
+        )
 
     def _has_room(self, plants: Plants, thresholds: np.ndarray, box: Box) -> np.ndarray:
         """Which plants inside a box stand in no other's footprint."""
         facts, gap = self.facts, self.settings.gap
         x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)
         crown, trunk = facts.radii.max(axis=1), facts.radii[:, 1]
-        r, wide = (np.zeros(len(plants)) if self.stand.sward else column[plants.item] * plants.form[:, 7].astype(float)
-                   for column in (trunk, crown))
-        free = ~taken(self.occupancy.taken(box), x, z, r, gap) & ~kept_clear(clearing_near(facts, box), r, x, z)
+        r, wide = (
+            np.zeros(len(plants))
+            if self.stand.sward
+            else column[plants.item] * plants.form[:, 7].astype(float)
+            for column in (trunk, crown)
+        )
+        free = ~taken(self.occupancy.taken(box), x, z, r, gap) & ~kept_clear(
+            clearing_near(facts, box), r, x, z
+        )
         for claim in self.occupancy.claims(box):
             free &= ~taken(claim.discs, x, z, wide if claim.crowns else r, claim.gap)
         if facts.pins.uprooted:
@@ -291,7 +333,9 @@ class Planting(Sheets):
         was = self.around.cache.peek(("plants", old.key))
         if was is None:
             return None
-        within = self._changed_in[1] if self._changed_in and self._changed_in[0].get(sheet) == old.key else None
+        within = (
+            self._changed_in[1] if self._changed_in and self._changed_in[0].get(sheet) == old.key else None
+        )
         reach = Reach(self.touch_cell, self.facts.crowding, self.footprint + self.settings.gap + 0.01)
         box = changed_box(old, mark, reach, within)
         try:
@@ -321,7 +365,12 @@ class Planting(Sheets):
 
     def discs(self, box: Box, room: float, crowns: bool) -> Discs:
         """The footprints of this stand's plants that come within `room` m of a box: crowns or trunks."""
-        return together([near(self.discs_of(sheet, crowns), box, room) for sheet in self.sheets_reaching(box, room, crowns)])
+        return together(
+            [
+                near(self.discs_of(sheet, crowns), box, room)
+                for sheet in self.sheets_reaching(box, room, crowns)
+            ]
+        )
 
     def prepare(self) -> None:
         """Work out all that sheets share, so that threads find it done."""
@@ -337,8 +386,9 @@ class Planting(Sheets):
         return widened(box, 2 * self.touch_cell + self.facts.crowding)
 
     def reached_by(self, changed: Mapping[int, Box]) -> Box | None:
-        """The ground on which its plants can change when those of other stands, by number, change in these boxes: by the room they
-        leave, by conditions that measure to them, and by standing on them. None when they cannot."""
+        """The ground on which its plants can change when those of other stands, by number, change in these
+        boxes: by the room they leave, by conditions that measure to them, and by standing on them. None when
+        they cannot."""
         boxes = []
         own = self.settings.gap + self.facts.crowding + (0.0 if self.stand.sward else self.footprint)
         for other in self.occupancy.above:
@@ -366,8 +416,8 @@ class Planting(Sheets):
         self.keys.share_settings(was.keys)
 
     def share(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:
-        """Share with a forerunner what cannot have changed: it differs only inside a region, there in its own touch, or, when other
-        stands have changed, by number, in what follows from those."""
+        """Share with a forerunner what cannot have changed: it differs only inside a region, there in its own
+        touch, or, when other stands have changed, by number, in what follows from those."""
         room_only = bool(changed) and not self.asks_for(changed)
         self.keys.share(was.keys, region, not changed or room_only, not changed)
         if not changed or room_only:
@@ -387,12 +437,14 @@ class Planting(Sheets):
 
     @property
     def at_hand(self) -> bool:
-        """Whether telling all its plants costs little: it could not have many, or all its sheets are kept; and likewise of the
-        stands above it, which leave it room."""
+        """Whether telling all its plants costs little: it could not have many, or all its sheets are kept;
+        and likewise of the stands above it, which leave it room."""
         if not self._at_hand and all(above.at_hand for above in self.around.above):
             most = self.core.per_m2 * self.core.fullness * self.width * self.length
             few = self.stand.sward or most < MANY or self.settings.layout.kind != "free"
-            self._at_hand = few or all(self.planted_already(sheet) for sheet in self.sheets_in(self.everywhere))
+            self._at_hand = few or all(
+                self.planted_already(sheet) for sheet in self.sheets_in(self.everywhere)
+            )
         return self._at_hand
 
     def _check_ceiling(self) -> None:
@@ -403,13 +455,18 @@ class Planting(Sheets):
         settings, name = self.settings, self.stand.name
         if self.stand.sward:
             if self.core.per_m2 > SWARD_PER_M2_CEILING + 0.5:
-                raise Refused(f"spacing: {settings.spacing:g} m means {self.core.per_m2:.1f} tufts per m²; "
-                              f"the ceiling is {SWARD_PER_M2_CEILING:g}")
+                raise Refused(
+                    f"spacing: {settings.spacing:g} m means {self.core.per_m2:.1f} tufts per m²; "
+                    f"the ceiling is {SWARD_PER_M2_CEILING:g}"
+                )
             return
         most = self.core.per_m2 * self.core.fullness * self.width * self.length
         if settings.layout.kind == "free" and most > PLANT_CEILING and self.expected() > PLANT_CEILING:
-            raise Refused(f"spacing: {settings.spacing:g} m at a fullness of {100 * settings.fullness:.3g} % means about "
-                          f"{self.expected():,.0f} plants of {name} in this level; the ceiling is {PLANT_CEILING:,}")
+            raise Refused(
+                f"spacing: {settings.spacing:g} m at a fullness of {100 * settings.fullness:.3g} "
+                f"% means about "
+                f"{self.expected():,.0f} plants of {name} in this level; the ceiling is {PLANT_CEILING:,}"
+            )
 
 
 def host_of(settings: StandSettings) -> int:

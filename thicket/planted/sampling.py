@@ -16,8 +16,8 @@ COUNT, SLOPE = 9, 18.0
 def sample(planting: Planting) -> list[dict]:
     """Nine plants drawn as the stand draws its own, on a slope, evenly apart from west to east.
 
-    Returns, of each: item, height and width in m above and across the ground, lean in degrees toward the downhill (east) side as
-    seen from the south, bearing of its front in degrees, sink in m, tint 0–1.
+    Returns, of each: item, height and width in m above and across the ground, lean in degrees toward the
+    downhill (east) side as seen from the south, bearing of its front in degrees, sink in m, tint 0–1.
     """
     rows = np.tile(np.linspace(0.0, -np.tan(np.radians(SLOPE)) * 64, 65, dtype=np.float32), (65, 1)) + 200
     ground = Ground(np.ascontiguousarray(rows), 1.0)
@@ -34,8 +34,15 @@ def sample(planting: Planting) -> list[dict]:
         qx, qy, qz, qw = form[3:7]
         up = np.array([2 * (qx * qy - qw * qz), 1 - 2 * (qx * qx + qz * qz), 2 * (qy * qz + qw * qx)])
         front = np.array([-2 * (qx * qz + qw * qy), -(1 - 2 * (qx * qx + qy * qy))])
-        out.append({"item": slug, "height": height * form[8], "width": 2 * crown * form[7],
-                    "lean": float(np.degrees(np.arctan2(up[0], up[1]))),
-                    "turn": float(np.degrees(np.arctan2(front[0], -front[1])) % 360),
-                    "sink": float(planting.core.item_sinks[int(item)]), "tint": float(form[9])})
+        out.append(
+            {
+                "item": slug,
+                "height": height * form[8],
+                "width": 2 * crown * form[7],
+                "lean": float(np.degrees(np.arctan2(up[0], up[1]))),
+                "turn": float(np.degrees(np.arctan2(front[0], -front[1])) % 360),
+                "sink": float(planting.core.item_sinks[int(item)]),
+                "tint": float(form[9]),
+            }
+        )
     return out

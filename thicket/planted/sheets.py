@@ -1,4 +1,5 @@
-"""Square sheets over a level, in which plants are made and handed out. Boxes are (x0, z0, x1, z1) in level metres."""
+"""Square sheets over a level, in which plants are made and handed out. Boxes are (x0, z0, x1, z1) in level
+metres."""
 
 from __future__ import annotations
 
@@ -51,7 +52,12 @@ def inside(box: Box, x: np.ndarray, z: np.ndarray) -> np.ndarray:
 
 def cells(box: Box, cell: float) -> tuple[int, int, int, int]:
     """The cells (col0, row0, col1, row1) that what is interpolated in a box is read from."""
-    return int(box[0] / cell) - 1, int(box[1] / cell) - 1, int(np.ceil(box[2] / cell)) + 1, int(np.ceil(box[3] / cell)) + 1
+    return (
+        int(box[0] / cell) - 1,
+        int(box[1] / cell) - 1,
+        int(np.ceil(box[2] / cell)) + 1,
+        int(np.ceil(box[3] / cell)) + 1,
+    )
 
 
 def widened(box: Box, by: float) -> Box:

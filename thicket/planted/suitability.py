@@ -1,4 +1,5 @@
-"""Site conditions over a level: their values and the suitability they give, tile by tile, kept by content key."""
+"""Site conditions over a level: their values and the suitability they give, tile by tile, kept by content
+key."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ TILE = 256
 
 
 class SiteRasters:
-    """The conditions' rasters over one level. `planting(number)` gives another stand's planting, which one may measure to."""
+    """The conditions' rasters over one level. `planting(number)` gives another stand's planting, which one
+    may measure to."""
 
     def __init__(self, level: Level, cache: Cache, threads: int, planting: Callable[[int], Standing]) -> None:
         self.level, self.cache, self.threads, self._planting = level, cache, threads, planting
@@ -32,19 +34,26 @@ class SiteRasters:
         self.cell = self.ground.cell
         rows, columns = self.ground.cells
         self.whole: Window = (0, 0, columns, rows)
-        self.windows: list[Window] = [(c, r, min(c + TILE, columns), min(r + TILE, rows)) for r in range(0, rows, TILE)
-                                      for c in range(0, columns, TILE)]
+        self.windows: list[Window] = [
+            (c, r, min(c + TILE, columns), min(r + TILE, rows))
+            for r in range(0, rows, TILE)
+            for c in range(0, columns, TILE)
+        ]
 
     @lazy
     def site(self) -> Site:
         """The level as the core's conditions see it."""
         layers = {name: self.level.layers.weights[..., k] for k, name in enumerate(self.level.layers.names)}
         masks = {name: mask.values for name, mask in self.level.masks.items()}
-        return Site(self.ground.heights, self.cell, layers, masks, self.level.shapes, self.wetness, self._places)
+        return Site(
+            self.ground.heights, self.cell, layers, masks, self.level.shapes, self.wetness, self._places
+        )
 
     def wetness(self) -> np.ndarray:
         """The wetness of the whole ground at its vertices."""
-        return self.cache.get(("wetness", self.level.heights.key), lambda: wetness(self.ground.heights, self.cell))
+        return self.cache.get(
+            ("wetness", self.level.heights.key), lambda: wetness(self.ground.heights, self.cell)
+        )
 
     def other(self, number: int) -> Standing:
         """Another stand's planting.
@@ -65,7 +74,9 @@ class SiteRasters:
 
     def shapes_near(self, shapes: Iterable[tuple[int, Shape]], window: Window, reach: float) -> tuple:
         """What identifies the shapes within a reach of a window."""
-        return tuple((n, s.kind, s.points, s.width) for n, s in shapes if box_gap(s.box, window, self.cell) <= reach)
+        return tuple(
+            (n, s.kind, s.points, s.width) for n, s in shapes if box_gap(s.box, window, self.cell) <= reach
+        )
 
     def _said(self, c: Condition) -> tuple:
         """What a condition's result follows from beside the values it looks at."""
@@ -75,7 +86,11 @@ class SiteRasters:
         """Equal when a condition's values in a window are."""
         common = (c.field, window, self.cell)
         if c.kind in ("path", "area", "obstacle"):
-            chosen = [(n, s) for n, s in self.level.shapes.items() if s.kind == c.kind and (not c.shapes or n in c.shapes)]
+            chosen = [
+                (n, s)
+                for n, s in self.level.shapes.items()
+                if s.kind == c.kind and (not c.shapes or n in c.shapes)
+            ]
             reach = 0.0 if c.depth else c.reach + 1.0
             return *common, None if c.depth else c.reach, self.shapes_near(chosen, window, reach)
         if c.kind == "stand" and c.stand not in self.level.stands:
@@ -97,8 +112,8 @@ class SiteRasters:
         return mask.key if mask else ""
 
     def values(self, c: Condition, window: Window) -> np.ndarray:
-        """A condition's values in one of the level's tiles; where what it asks for is gone, as `lacks` tells, as if there
-        were none of it anywhere."""
+        """A condition's values in one of the level's tiles; where what it asks for is gone, as `lacks` tells,
+        as if there were none of it anywhere."""
         return self.cache.get(("values", self.field_key(c, window)), lambda: self._make(c, window))
 
     def _make(self, c: Condition, window: Window) -> np.ndarray:
@@ -111,8 +126,13 @@ class SiteRasters:
         return values(self.site, c, window)
 
     def lacks(self, c: Condition) -> str:
-        """What a condition asks for that the level does not have, as a sentence; empty when there is nothing."""
-        gone = [repr(name) for name in c.layers if name not in self.level.layers.names] if c.kind == "layer" else []
+        """What a condition asks for that the level does not have, as a sentence; empty when there is
+        nothing."""
+        gone = (
+            [repr(name) for name in c.layers if name not in self.level.layers.names]
+            if c.kind == "layer"
+            else []
+        )
         if gone:
             return f"The level has no ground layer {' and no '.join(gone)}"
         if c.kind == "mask" and c.mask not in self.level.masks:
@@ -150,8 +170,9 @@ class SiteRasters:
 
         def make() -> Raster:
             array = np.empty(self.ground.cells, np.float32)
+
             def work(window: Window) -> None:
-                array[window[1]:window[3], window[0]:window[2]] = tile(window)
+                array[window[1] : window[3], window[0] : window[2]] = tile(window)
 
             if len(self.windows) > 1 and self.threads > 1:
                 with ThreadPoolExecutor(self.threads) as pool:
@@ -166,7 +187,9 @@ class SiteRasters:
         """Suitability under conditions over the whole level."""
         rules = deciding(conditions)
         if not rules:
-            return self.cache.get(("ones", self.ground.cells), lambda: Raster(np.ones(self.ground.cells, np.float32)))
+            return self.cache.get(
+                ("ones", self.ground.cells), lambda: Raster(np.ones(self.ground.cells, np.float32))
+            )
         for c in rules:
             self.ready(c)
         key = tuple((self.field_key(c, self.whole), self._said(c)) for c in rules)
@@ -188,7 +211,8 @@ class SiteRasters:
         return self._assemble(("size", key), tile)
 
     def ready(self, c: Condition) -> None:
-        """Do what tiles must not wait for each other in the pool for: other stands' plants, the whole ground's wetness."""
+        """Do what tiles must not wait for each other in the pool for: other stands' plants, the whole
+        ground's wetness."""
         if c.kind == "stand" and c.stand in self.level.stands:
             planting = self.other(c.stand)
             for sheet in planting.sheets_in(planting.everywhere):
@@ -210,11 +234,16 @@ class SiteRasters:
             for s in shapes:
                 reach = s.clear + cell
                 col0, row0 = (max(int((v - reach) / cell), 0) for v in s.box[:2])
-                col1, row1 = min(int((s.box[2] + reach) / cell) + 1, shape[1]), min(int((s.box[3] + reach) / cell) + 1, shape[0])
+                col1, row1 = (
+                    min(int((s.box[2] + reach) / cell) + 1, shape[1]),
+                    min(int((s.box[3] + reach) / cell) + 1, shape[0]),
+                )
                 if col1 > col0 and row1 > row0:
                     far = distance_field([s], cell, (col0, row0, col1, row1))
                     part = out[row0:row1, col0:col1]
                     np.minimum(part, np.clip((far - s.clear) / cell + 0.5, 0, 1), out=part)
             return out
 
-        return self.cache.get(("open", tuple((s.kind, s.points, s.width, s.clear) for s in shapes), cell, shape), make)
+        return self.cache.get(
+            ("open", tuple((s.kind, s.points, s.width, s.clear) for s in shapes), cell, shape), make
+        )

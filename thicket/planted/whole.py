@@ -25,9 +25,9 @@ def sheets_of(planting: Planting) -> list[Sheet]:
 def plant_whole(level: PlantedLevel, threads: int = THREADS) -> Iterator[tuple[Planting, Sheet]]:
     """Plant every sheet of single plants, and tell of each as it is done; the engine keeps them.
 
-    What only one stand needs is dropped when it is planted. The places of the next stand, which kernels make without holding
-    the interpreter, are made between a stand's sheets, which need it. Parameters: level; threads that work at it.
-    Which thread plants what changes no bit.
+    What only one stand needs is dropped when it is planted. The places of the next stand, which kernels make
+    without holding the interpreter, are made between a stand's sheets, which need it. Parameters: level;
+    threads that work at it. Which thread plants what changes no bit.
     """
     whole = singles_of(level)
     with ThreadPoolExecutor(max(threads, 1)) as pool:
@@ -35,7 +35,11 @@ def plant_whole(level: PlantedLevel, threads: int = THREADS) -> Iterator[tuple[P
             planting.prepare()
             list(pool.map(planting.points, planting.places.blocks()))
             sheets, waiting = sheets_of(planting), deque()
-            ahead = after.places.blocks() if threads > 1 and after and after.settings.layout.kind == "free" else []
+            ahead = (
+                after.places.blocks()
+                if threads > 1 and after and after.settings.layout.kind == "free"
+                else []
+            )
             every = max(len(sheets) // max(len(ahead), 1), 1)
             try:
                 for k, sheet in enumerate(sheets):

@@ -1,4 +1,5 @@
-"""Companions: plants that stand on named anchor points of another stand's plants, and move, scale and vanish with them."""
+"""Companions: plants that stand on named anchor points of another stand's plants, and move, scale and vanish
+with them."""
 
 from __future__ import annotations
 
@@ -16,8 +17,8 @@ _CURVE_STEPS = 16
 
 
 class Anchors(NamedTuple):
-    """Anchor points of a mesh: at float64 (n, 3) in its metres; up float64 (n, 3), the way a companion grows there; the group
-    that each belongs to."""
+    """Anchor points of a mesh: at float64 (n, 3) in its metres; up float64 (n, 3), the way a companion grows
+    there; the group that each belongs to."""
 
     at: np.ndarray
     up: np.ndarray
@@ -32,7 +33,11 @@ class Anchors(NamedTuple):
 
     def plain(self) -> list:
         """The same as lists."""
-        return [self.at.tolist(), self.up.tolist(), *([list(self.groups)] if len(set(self.groups)) > 1 else [])]
+        return [
+            self.at.tolist(),
+            self.up.tolist(),
+            *([list(self.groups)] if len(set(self.groups)) > 1 else []),
+        ]
 
     @property
     def reach(self) -> float:
@@ -44,10 +49,11 @@ NO_ANCHORS = Anchors(np.empty((0, 3)), np.empty((0, 3)))
 
 
 def closed_curve(anchors: Anchors, count: int) -> Anchors:
-    """`count` places spread evenly along the closed curve through the anchors, with up-directions between theirs.
+    """`count` places spread evenly along the closed curve through the anchors, with up-directions between
+    theirs.
 
-    The curve is Catmull and Rom's, "A class of local interpolating splines", Computer Aided Geometric Design, 1974. With
-    fewer than three anchors it is the line there and back.
+    The curve is Catmull and Rom's, "A class of local interpolating splines", Computer Aided Geometric Design,
+    1974. With fewer than three anchors it is the line there and back.
     """
     n = len(anchors.at)
     if n == 0 or count < 1:
@@ -55,7 +61,9 @@ def closed_curve(anchors: Anchors, count: int) -> Anchors:
     t = np.arange(n * _CURVE_STEPS) / _CURVE_STEPS
     k, u = t.astype(int), (t % 1)[:, None]
     p0, p1, p2, p3 = (anchors.at[(k + d) % n] for d in (-1, 0, 1, 2))
-    curve = 0.5 * (2 * p1 + (p2 - p0) * u + (2 * p0 - 5 * p1 + 4 * p2 - p3) * u**2 + (3 * p1 - p0 - 3 * p2 + p3) * u**3)
+    curve = 0.5 * (
+        2 * p1 + (p2 - p0) * u + (2 * p0 - 5 * p1 + 4 * p2 - p3) * u**2 + (3 * p1 - p0 - 3 * p2 + p3) * u**3
+    )
     up = anchors.up[k % n] * (1 - u) + anchors.up[(k + 1) % n] * u
     far = np.r_[0.0, np.cumsum(np.linalg.norm(np.diff(np.r_[curve, curve[:1]], axis=0), axis=1))]
     stops = np.arange(count) * far[-1] / count
@@ -65,10 +73,12 @@ def closed_curve(anchors: Anchors, count: int) -> Anchors:
 
 
 def inside_curve(anchors: Anchors, count: int) -> Anchors:
-    """`count` places spread evenly inside the closed curve through the anchors, with up-directions between theirs.
+    """`count` places spread evenly inside the closed curve through the anchors, with up-directions between
+    theirs.
 
-    They are the first of Roberts' sequence, "The unreasonable effectiveness of quasirandom sequences", 2018, that fall inside the
-    curve as seen along the anchors' mean direction; heights are weighted means of the anchors'.
+    They are the first of Roberts' sequence, "The unreasonable effectiveness of quasirandom sequences", 2018,
+    that fall inside the curve as seen along the anchors' mean direction; heights are weighted means of the
+    anchors'.
     """
     if len(anchors.at) < 3 or count < 1:
         return closed_curve(anchors, count)
@@ -100,9 +110,10 @@ def turned(q: np.ndarray, v: np.ndarray) -> np.ndarray:
 def seats_on(hosts: Plants, anchors: list[Anchors], around: int, seed: int, inside: bool = False) -> Seats:
     """Where companions of the hosts may stand.
 
-    Parameters: hosts, plants of the host stand; anchors, those of each item of its mix; around, how many to spread along the
-    closed curve through a host's anchors, or inside it, 0 for one on each anchor; seed of the companion stand.
-    Returns: seats in the order of the hosts for each anchor; ids follow from the host's id and the anchor's number.
+    Parameters: hosts, plants of the host stand; anchors, those of each item of its mix; around, how many to
+    spread along the closed curve through a host's anchors, or inside it, 0 for one on each anchor; seed of
+    the companion stand. Returns: seats in the order of the hosts for each anchor; ids follow from the host's
+    id and the anchor's number.
     """
     parts = []
     for item, own in enumerate(anchors):
@@ -110,7 +121,10 @@ def seats_on(hosts: Plants, anchors: list[Anchors], around: int, seed: int, insi
         form, ids = hosts.form[hosts.item == item].astype(float), hosts.id[hosts.item == item]
         if not len(ids) or not len(spots.at):
             continue
-        low, high = (ids & np.uint64(0xFFFFFF)).astype(np.int64), ((ids >> np.uint64(24)) & np.uint64(0xFFFFFF)).astype(np.int64)
+        low, high = (
+            (ids & np.uint64(0xFFFFFF)).astype(np.int64),
+            ((ids >> np.uint64(24)) & np.uint64(0xFFFFFF)).astype(np.int64),
+        )
         front = turned(form[:, 3:7], np.broadcast_to([0.0, 0.0, -1.0], (len(form), 3)))
         bearing = np.degrees(np.arctan2(front[:, 0], -front[:, 2])) % 360
         scale = form[:, [7, 8, 7]]
@@ -121,10 +135,19 @@ def seats_on(hosts: Plants, anchors: list[Anchors], around: int, seed: int, insi
             draw = unit(mix32(mix32(low ^ seed_of("seat", seed)) ^ (high + (0 if around else 7919 * k))))
             threshold = (draw + radical_inverse(np.array([k]))) % 1.0 if around else draw
             n = len(ids)
-            parts.append(Seats(place[:, 0], place[:, 2], np.minimum(threshold, 0.99999994).astype(np.float32),
-                               np.c_[low - (1 << 23), high - (1 << 23)], bearing.astype(np.float32),
-                               np.full(n, seed_of("anchor", item if around else 0, k)), place[:, 1].astype(np.float32),
-                               way.astype(np.float32), form[:, 7].astype(np.float32)))
+            parts.append(
+                Seats(
+                    place[:, 0],
+                    place[:, 2],
+                    np.minimum(threshold, 0.99999994).astype(np.float32),
+                    np.c_[low - (1 << 23), high - (1 << 23)],
+                    bearing.astype(np.float32),
+                    np.full(n, seed_of("anchor", item if around else 0, k)),
+                    place[:, 1].astype(np.float32),
+                    way.astype(np.float32),
+                    form[:, 7].astype(np.float32),
+                )
+            )
     if not parts:
         return none_laid()
     return gathered(parts)

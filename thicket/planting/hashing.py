@@ -53,8 +53,8 @@ def plant_ids(number: int, key: int | np.ndarray, cells: np.ndarray) -> np.ndarr
     `key`, fills the lower 48, so no two plants of a stand share an id and a stand of another spacing
     does not take over the ids of this one.
 
-    Parameters: number in [0, 65535]; key from `seed_of`, one or one for each; cells int64 (n, 2), each within ±2**23.
-    Returns: uint64 (n,).
+    Parameters: number in [0, 65535]; key from `seed_of`, one or one for each; cells int64 (n, 2), each within
+    ±2**23. Returns: uint64 (n,).
     """
     cells = np.asarray(cells, dtype=np.int64) + (1 << 23)
     packed = (cells[:, 0].astype(np.uint64) << np.uint64(24)) | cells[:, 1].astype(np.uint64)

@@ -1,7 +1,8 @@
 """Places that are laid out: along a path, or in rows over an area.
 
-A place's threshold follows from its own number alone, in an order that keeps what is left even at every fullness (the radical
-inverse along a line, an ordered matrix over rows), so that thinning a fence takes every other post and no run of them.
+A place's threshold follows from its own number alone, in an order that keeps what is left even at every
+fullness (the radical inverse along a line, an ordered matrix over rows), so that thinning a fence takes every
+other post and no run of them.
 """
 
 from __future__ import annotations
@@ -26,8 +27,8 @@ _ORDERED = 16
 class Along:
     """Along a path: a plant every `every` m, or `count` of them when that is above 0.
 
-    side: on, left, right or both, seen along the path, at `offset` m from its line. face: along, across, or free.
-    stagger sets the right side half a step on; jitter moves each plant by up to so many m.
+    side: on, left, right or both, seen along the path, at `offset` m from its line. face: along, across, or
+    free. stagger sets the right side half a step on; jitter moves each plant by up to so many m.
     """
 
     every: float = 2.0
@@ -41,7 +42,8 @@ class Along:
 
 @dataclass(frozen=True)
 class Rows:
-    """In rows over an area: rows `apart` m from each other along a compass bearing, a plant every `every` m in each."""
+    """In rows over an area: rows `apart` m from each other along a compass bearing, a plant every `every` m
+    in each."""
 
     bearing: float = 0.0
     apart: float = 2.0
@@ -97,7 +99,11 @@ def _runs(line: np.ndarray) -> np.ndarray:
 
 def _stops(line: np.ndarray, layout: Along, between: bool) -> np.ndarray:
     """Distances along a line at which plants stand; with `between`, the middles of the steps."""
-    ends = _runs(line) if not layout.count else np.array([0.0, np.linalg.norm(np.diff(line, axis=0), axis=1).sum()])
+    ends = (
+        _runs(line)
+        if not layout.count
+        else np.array([0.0, np.linalg.norm(np.diff(line, axis=0), axis=1).sum()])
+    )
     if layout.count == 1:
         return ends.mean(keepdims=True)
     stops = []
@@ -109,7 +115,8 @@ def _stops(line: np.ndarray, layout: Along, between: bool) -> np.ndarray:
 
 
 def _beside(line: np.ndarray, offset: float, left: bool) -> list[np.ndarray]:
-    """The line at `offset` m to one side, seen along it, with its corners kept sharp; in parts where it falls apart."""
+    """The line at `offset` m to one side, seen along it, with its corners kept sharp; in parts where it falls
+    apart."""
     if offset <= 0:
         return [line]
     moved = LineString(line).offset_curve(-offset if left else offset, join_style="mitre", mitre_limit=3)
@@ -134,26 +141,41 @@ def _on_line(line: np.ndarray, layout: Along, between: bool) -> tuple[np.ndarray
 def along(number: int, path: Shape, layout: Along, seed: int) -> Seats:
     """Seats along a path.
 
-    Parameters: number of the path in its level, for ids and chance; path, a `Shape` of kind path; seed of the stand.
-    Returns: seats on the ground, the left side (or the only line) first. Raises: Refused when `every` is not above 0.
+    Parameters: number of the path in its level, for ids and chance; path, a `Shape` of kind path; seed of the
+    stand. Returns: seats on the ground, the left side (or the only line) first. Raises: Refused when `every`
+    is not above 0.
     """
     if not layout.count and not layout.every > 0:
         raise Refused("layout: a plant every 0 m cannot be planted")
     line = np.array(path.points, float)
-    sides = {"on": [("on", False)], "left": [("left", True)], "right": [("right", False)],
-             "both": [("left", True), ("right", False)]}[layout.side]
+    sides = {
+        "on": [("on", False)],
+        "left": [("left", True)],
+        "right": [("right", False)],
+        "both": [("left", True), ("right", False)],
+    }[layout.side]
     parts = []
     for k, (name, left) in enumerate(sides):
-        placed = [_on_line(part, layout, layout.stagger and k == 1)
-                  for part in (_beside(line, layout.offset, left) if name != "on" else [line])]
+        placed = [
+            _on_line(part, layout, layout.stagger and k == 1)
+            for part in (_beside(line, layout.offset, left) if name != "on" else [line])
+        ]
         if not placed:
             continue
         xz, bearing = (np.concatenate(column) for column in zip(*placed))
         order = np.arange(len(xz))
         xz = _jittered(xz, layout.jitter, seed_of("along", seed, number, k))
         facing = {"along": bearing, "across": bearing + 90, "free": np.zeros(len(xz))}[layout.face]
-        parts.append(seats_on_ground(xz[:, 0], xz[:, 1], radical_inverse(order), np.c_[order, np.full(len(xz), k)], facing % 360,
-                                     np.full(len(xz), seed_of("path", number))))
+        parts.append(
+            seats_on_ground(
+                xz[:, 0],
+                xz[:, 1],
+                radical_inverse(order),
+                np.c_[order, np.full(len(xz), k)],
+                facing % 360,
+                np.full(len(xz), seed_of("path", number)),
+            )
+        )
     return gathered(parts) if parts else none_laid()
 
 
@@ -171,7 +193,9 @@ def rows(number: int, area: Shape, layout: Rows, seed: int) -> Seats:
     span = (outline - middle) @ ways.T
     lo, hi = span.min(0), span.max(0)
     centre = (lo + hi) / 2
-    n_along, n_across = (max(1, int((hi[k] - lo[k]) / step) + 2) for k, step in ((0, layout.every), (1, layout.apart)))
+    n_along, n_across = (
+        max(1, int((hi[k] - lo[k]) / step) + 2) for k, step in ((0, layout.every), (1, layout.apart))
+    )
     i, j = np.meshgrid(np.arange(n_along), np.arange(n_across))
     u = centre[0] + (i - (n_along - 1) / 2 + (0.5 * (j % 2) - 0.25 if layout.stagger else 0)) * layout.every
     v = centre[1] + (j - (n_across - 1) / 2) * layout.apart
@@ -182,8 +206,14 @@ def rows(number: int, area: Shape, layout: Rows, seed: int) -> Seats:
     threshold = _MATRIX[j % _ORDERED, i % _ORDERED].ravel() + fine
     facing = {"along": layout.bearing, "across": layout.bearing + 90, "free": 0.0}[layout.face] % 360
     xz, cell = xz[inside], np.c_[i.ravel(), j.ravel()][inside]
-    return seats_on_ground(xz[:, 0], xz[:, 1], np.minimum(threshold[inside], 0.99999994), cell, np.full(len(xz), facing),
-                           np.full(len(xz), seed_of("area", number)))
+    return seats_on_ground(
+        xz[:, 0],
+        xz[:, 1],
+        np.minimum(threshold[inside], 0.99999994),
+        cell,
+        np.full(len(xz), facing),
+        np.full(len(xz), seed_of("area", number)),
+    )
 
 
 def none_laid() -> Seats:

@@ -13,7 +13,8 @@ from thicket.planting.strokes import along_path
 
 
 class Uprooted(NamedTuple):
-    """A place where plants of a stand were taken out, and where no rule plants it again: within `radius` m of a path of x, z."""
+    """A place where plants of a stand were taken out, and where no rule plants it again: within `radius` m of
+    a path of x, z."""
 
     path: tuple[tuple[float, float], ...]
     radius: float
@@ -36,11 +37,13 @@ def inside_uprooted(places: Sequence[Uprooted], x: np.ndarray, z: np.ndarray) ->
 
 
 class Pins(NamedTuple):
-    """Hand-set plants of one stand, arrays of one length, the ids that the rule is not to plant, and where it plants none.
+    """Hand-set plants of one stand, arrays of one length, the ids that the rule is not to plant, and where it
+    plants none.
 
-    id uint64; x, z float64 in m; lift float32, m above the ground; rest float32 (n, 7): quaternion x, y, z, w, width and height
-    as multiples of the mesh, tint 0–1; item, slugs. replaced uint64 (m,), ids of rule-made plants that a pin stands for or that
-    were removed; home float64 (m, 2), x and z where the rule had them.
+    id uint64; x, z float64 in m; lift float32, m above the ground; rest float32 (n, 7): quaternion x, y, z,
+    w, width and height as multiples of the mesh, tint 0–1; item, slugs. replaced uint64 (m,), ids of
+    rule-made plants that a pin stands for or that were removed; home float64 (m, 2), x and z where the rule
+    had them.
     """
 
     id: np.ndarray
@@ -59,8 +62,16 @@ class Pins(NamedTuple):
         return set(self.item)
 
 
-NO_PINS = Pins(np.empty(0, np.uint64), np.empty(0), np.empty(0), np.empty(0, np.float32), np.empty((0, 7), np.float32), (),
-               np.empty(0, np.uint64), np.empty((0, 2)))
+NO_PINS = Pins(
+    np.empty(0, np.uint64),
+    np.empty(0),
+    np.empty(0),
+    np.empty(0, np.float32),
+    np.empty((0, 7), np.float32),
+    (),
+    np.empty(0, np.uint64),
+    np.empty((0, 2)),
+)
 
 
 def pinned_plants(pins: Pins, items: list[str], ground: Ground) -> Plants:
@@ -93,7 +104,8 @@ def lean_of(q: np.ndarray) -> float:
 
 
 def leaning(q: np.ndarray, degrees: float) -> np.ndarray:
-    """A quaternion that leans by so many degrees toward where it leaned, or toward its front when it stood upright."""
+    """A quaternion that leans by so many degrees toward where it leaned, or toward its front when it stood
+    upright."""
     x, y, z, w = (float(v) for v in q)
     up = np.array([2 * (x * y - w * z), 1 - 2 * (x * x + z * z), 2 * (y * z + w * x)])
     side = np.hypot(up[0], up[2])
@@ -103,5 +115,11 @@ def leaning(q: np.ndarray, degrees: float) -> np.ndarray:
     half = np.radians(degrees - lean_of(q)) / 2
     ax, ay, az = axis * np.sin(half)
     aw = np.cos(half)
-    return np.array([aw * x + ax * w + ay * z - az * y, aw * y - ax * z + ay * w + az * x,
-                     aw * z + ax * y - ay * x + az * w, aw * w - ax * x - ay * y - az * z])
+    return np.array(
+        [
+            aw * x + ax * w + ay * z - az * y,
+            aw * y - ax * z + ay * w + az * x,
+            aw * z + ax * y - ay * x + az * w,
+            aw * w - ax * x - ay * y - az * z,
+        ]
+    )

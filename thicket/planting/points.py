@@ -1,11 +1,11 @@
 """The fixed places a stand may use: a nested maximal set of points, at least `spacing` apart.
 
-The plane is covered by four lattices, for 8, 4, 2 and 1 times the spacing. On each, coarse first, every
-cell that can still hold a point throws darts in a fixed number of phases; in a phase, a dart that keeps
-its distance from all accepted points is accepted unless a dart of higher hashed priority stands in its
-way. Each cell is known in 64 parts, of which those that accepted points cover wholly are shut, so that darts fall only
-where there may be room. The result follows from the seed alone, whatever window is asked for, and the points of the
-coarse lattices, which have the low thresholds, are themselves evenly spaced.
+The plane is covered by four lattices, for 8, 4, 2 and 1 times the spacing. On each, coarse first, every cell
+that can still hold a point throws darts in a fixed number of phases; in a phase, a dart that keeps its
+distance from all accepted points is accepted unless a dart of higher hashed priority stands in its way. Each
+cell is known in 64 parts, of which those that accepted points cover wholly are shut, so that darts fall only
+where there may be room. The result follows from the seed alone, whatever window is asked for, and the points
+of the coarse lattices, which have the low thresholds, are themselves evenly spaced.
 
 After: Wei, "Parallel Poisson disk sampling", ACM TOG 27(3), 2008 (darts on a lattice of cell
 spacing/√2), with hashed priorities in place of a fixed order, and nested radii in place of one.
@@ -41,7 +41,8 @@ _PARTS = 8
 _STEPS = 16
 """Where a point lies in its cell is looked up in so many steps a side."""
 _BITS = 19
-"""A place in a cell is a whole number of so many bits along each side; a cell of the next finer lattice is half as wide."""
+"""A place in a cell is a whole number of so many bits along each side; a cell of the next finer lattice is
+half as wide."""
 _LOW = (1 << _BITS) - 1
 _FINE = np.float32(1 / (1 << _BITS))
 _NOWHERE = np.float32(1e9)
@@ -64,8 +65,9 @@ class PointSet(NamedTuple):
 class Seats(NamedTuple):
     """Places that are laid out and not thrown, in the columns of a `PointSet` and more.
 
-    turn float32 (n,): the bearing a plant faces, in degrees; salt int64 (n,): tells apart places with the same cell; y float32
-    (n,) in m and up float32 (n, 3): where and along what the plant stands, NaN for on the ground; scale float32 (n,).
+    turn float32 (n,): the bearing a plant faces, in degrees; salt int64 (n,): tells apart places with the
+    same cell; y float32 (n,) in m and up float32 (n, 3): where and along what the plant stands, NaN for on
+    the ground; scale float32 (n,).
     """
 
     x: np.ndarray
@@ -82,9 +84,17 @@ class Seats(NamedTuple):
 def seats_on_ground(x, z, threshold, cell, turn, salt) -> Seats:
     """Seats that stand on the ground at their own size."""
     n = len(x)
-    return Seats(np.asarray(x, float), np.asarray(z, float), np.asarray(threshold, np.float32),
-                 np.asarray(cell, np.int64).reshape(n, 2), np.asarray(turn, np.float32), np.asarray(salt, np.int64),
-                 np.full(n, np.nan, np.float32), np.full((n, 3), np.nan, np.float32), np.ones(n, np.float32))
+    return Seats(
+        np.asarray(x, float),
+        np.asarray(z, float),
+        np.asarray(threshold, np.float32),
+        np.asarray(cell, np.int64).reshape(n, 2),
+        np.asarray(turn, np.float32),
+        np.asarray(salt, np.int64),
+        np.full(n, np.nan, np.float32),
+        np.full((n, 3), np.nan, np.float32),
+        np.ones(n, np.float32),
+    )
 
 
 def chosen(points, which):
@@ -94,18 +104,27 @@ def chosen(points, which):
 
 def gathered(parts: list):
     """Several sets of places of one kind as one, in order."""
-    return parts[0] if len(parts) == 1 else type(parts[0])(*(np.concatenate(column) for column in zip(*parts)))
+    return (
+        parts[0] if len(parts) == 1 else type(parts[0])(*(np.concatenate(column) for column in zip(*parts)))
+    )
 
 
 # The 21 cells that can hold a point within reach of a cell, nearest first: most darts fail on the first few.
-_AROUND = np.array(sorted(((a, b) for a in range(-2, 3) for b in range(-2, 3) if abs(a) + abs(b) < 4),
-                          key=lambda o: (o[0] * o[0] + o[1] * o[1], o)), np.int64)
-# The bits of a cell's parts lie scattered over it, so that the next open one after a bit drawn by chance lies anywhere.
+_AROUND = np.array(
+    sorted(
+        ((a, b) for a in range(-2, 3) for b in range(-2, 3) if abs(a) + abs(b) < 4),
+        key=lambda o: (o[0] * o[0] + o[1] * o[1], o),
+    ),
+    np.int64,
+)
+# The bits of a cell's parts lie scattered over it, so that the next open one after a bit drawn by chance lies
+# anywhere.
 _SCATTER = np.argsort(np.random.Generator(np.random.Philox(5)).random(_PARTS * _PARTS), kind="stable")
 
 
 def _parts_left() -> np.ndarray:
-    """What a point leaves of a cell's parts, int64, by the step its place lies in relative to the cell, from -2 to 3 cells."""
+    """What a point leaves of a cell's parts, int64, by the step its place lies in relative to the cell, from
+    -2 to 3 cells."""
     step, part = np.arange(5 * _STEPS)[:, None] / _STEPS - 2, np.arange(_PARTS) / _PARTS
     far = np.maximum(np.abs(part + 1 / _PARTS - step), np.abs(step + 1 / _STEPS - part)) ** 2
     covered = (far[:, None, :, None] + far[None, :, None, :] < 2).reshape(-1, _PARTS * _PARTS)[:, _SCATTER]
@@ -124,14 +143,16 @@ def _part_of_bit() -> np.ndarray:
 _LEFT, _PART = _parts_left(), _part_of_bit()
 
 
-# Each of these works on a whole row: Numba counts references at every call that is given an array, which for single cells
-# would cost more than the work.
+# Each of these works on a whole row: Numba counts references at every call that is given an array, which for
+# single cells would cost more than the work.
 @nb.njit(nogil=True, cache=True)
 def _shut(shares, r0, at, i0, listed, n, step, back, left):
     """Shut the parts of the cells around that the points of the `n` cells listed of a row cover."""
     for t in range(np.uint64(n)):
         j = np.uint64(listed[t])
-        base = (int(at[i0 + j, 0] * _STEPS) + 2 * _STEPS) * 5 * _STEPS + int(at[i0 + j, 1] * _STEPS) + 2 * _STEPS
+        base = (
+            (int(at[i0 + j, 0] * _STEPS) + 2 * _STEPS) * 5 * _STEPS + int(at[i0 + j, 1] * _STEPS) + 2 * _STEPS
+        )
         for k in range(21):
             shares[r0 + j + step[k]] &= left[np.uint64(base - back[k])]
         shares[r0 + j] = 0
@@ -139,8 +160,8 @@ def _shut(shares, r0, at, i0, listed, n, step, back, left):
 
 @nb.njit(nogil=True, cache=True)
 def _throw(base, j0, turn, at, i0, shares, dart, r0, todo, n, thrown, wide, over, near, part):
-    """Let those of the `n` open cells of a row whose turn it is throw darts into their open parts: how many cells stay open,
-    listed anew, and how many have a dart that landed free (rank, x and z in one number)."""
+    """Let those of the `n` open cells of a row whose turn it is throw darts into their open parts: how many
+    cells stay open, listed anew, and how many have a dart that landed free (rank, x and z in one number)."""
     kept = flown = 0
     for t in range(np.uint64(n)):
         j = np.uint64(todo[t])
@@ -188,8 +209,8 @@ def _throw(base, j0, turn, at, i0, shares, dart, r0, todo, n, thrown, wide, over
 
 @nb.njit(nogil=True, cache=True)
 def _accept(at, i0, dart, r0, thrown, n, won, step, whole):
-    """Accept those of the `n` darts thrown from a row that no dart of higher priority stands in the way of: how many, listed
-    in `won`."""
+    """Accept those of the `n` darts thrown from a row that no dart of higher priority stands in the way of:
+    how many, listed in `won`."""
     wins = 0
     for t in range(np.uint64(n)):
         j = np.uint64(thrown[t])
@@ -207,7 +228,10 @@ def _accept(at, i0, dart, r0, thrown, n, won, step, whole):
     for t in range(np.uint64(wins)):
         j = np.uint64(won[t])
         own = dart[r0 + j]
-        at[i0 + j, 0], at[i0 + j, 1] = np.float32((own >> _BITS) & _LOW) * _FINE, np.float32(own & _LOW) * _FINE
+        at[i0 + j, 0], at[i0 + j, 1] = (
+            np.float32((own >> _BITS) & _LOW) * _FINE,
+            np.float32(own & _LOW) * _FINE,
+        )
     return wins
 
 
@@ -215,9 +239,10 @@ def _accept(at, i0, dart, r0, thrown, n, won, step, whole):
 def _fill_lattice(seed, ix0, iz0, nz, at, around, left, part):
     """Throw darts into every open cell of one lattice, in place.
 
-    `at` float32 (cells, 2) holds the accepted points row by row, each in cells from its cell's corner, with a border of two
-    cells that stays empty. A cell that is covered, or in whose open parts every dart failed, is closed. Every phase follows
-    four rows behind the one before, as far as its darts reach, so that of all else only the last `_RING` rows are kept.
+    `at` float32 (cells, 2) holds the accepted points row by row, each in cells from its cell's corner, with a
+    border of two cells that stays empty. A cell that is covered, or in whose open parts every dart failed, is
+    closed. Every phase follows four rows behind the one before, as far as its darts reach, so that of all
+    else only the last `_RING` rows are kept.
     """
     nx = at.shape[0] // nz
     wide = (around[:, 0] * nz + around[:, 1]).astype(np.uint64)
@@ -232,7 +257,7 @@ def _fill_lattice(seed, ix0, iz0, nz, at, around, left, part):
     still, flown = np.zeros(_RING, np.int64), np.zeros(_RING, np.int64)
     for front in range(2, nx + 4 * PHASES):
         r = (front + 2) & (_RING - 1)
-        shares[r * nz:r * nz + nz] = -1
+        shares[r * nz : r * nz + nz] = -1
         if front < nx - 2:
             n = 0
             for j in range(2, nz - 2):
@@ -250,13 +275,29 @@ def _fill_lattice(seed, ix0, iz0, nz, at, around, left, part):
         for phase in range(PHASES):
             if 2 <= i < nx - 2:
                 r = i & (_RING - 1)
-                still[r], flown[r] = _throw(mix32(mix32(seed + phase) ^ ((ix0 + i) & MASK32)), iz0, TURN[phase], at,
-                                            np.uint64(i * nz), shares, dart, np.uint64(r * nz), todo[r], still[r], thrown[r],
-                                            wide, over, near, part)
+                still[r], flown[r] = _throw(
+                    mix32(mix32(seed + phase) ^ ((ix0 + i) & MASK32)),
+                    iz0,
+                    TURN[phase],
+                    at,
+                    np.uint64(i * nz),
+                    shares,
+                    dart,
+                    np.uint64(r * nz),
+                    todo[r],
+                    still[r],
+                    thrown[r],
+                    wide,
+                    over,
+                    near,
+                    part,
+                )
             i -= 2
             if 2 <= i < nx - 2:
                 r = i & (_RING - 1)
-                n = _accept(at, np.uint64(i * nz), dart, np.uint64(r * nz), thrown[r], flown[r], won, steps[r], whole)
+                n = _accept(
+                    at, np.uint64(i * nz), dart, np.uint64(r * nz), thrown[r], flown[r], won, steps[r], whole
+                )
                 if phase + 1 < PHASES:
                     _shut(shares, np.uint64(r * nz), at, np.uint64(i * nz), won, n, steps[r], back, left)
             i -= 2
@@ -282,8 +323,8 @@ def _enter(coarse, cx0, cz0, cnz, ix0, iz0, nz, at):
 
 @nb.njit(nogil=True, cache=True)
 def _collect(seed, spacing, factor, ix0, iz0, nz, entered, at, lo, hi, window, n, xs, zs, thresholds, cell):
-    """Write the points in the window that were not entered, from the `n`-th on: x, z, threshold, and cell of the finest lattice,
-    row by row; how many there are now."""
+    """Write the points in the window that were not entered, from the `n`-th on: x, z, threshold, and cell of
+    the finest lattice, row by row; how many there are now."""
     x0, z0, x1, z1 = window
     s = factor * spacing / np.sqrt(2.0)
     for i in range(at.shape[0] // nz):
@@ -292,9 +333,14 @@ def _collect(seed, spacing, factor, ix0, iz0, nz, entered, at, lo, hi, window, n
                 u, v = ix0 + i, iz0 + np.int64(c) - i * nz
                 x, z = (u + np.float64(at[c, 0])) * s, (v + np.float64(at[c, 1])) * s
                 if x0 <= x < x1 and z0 <= z < z1:
-                    cell[n, 0], cell[n, 1] = u * factor + int(at[c, 0] * factor), v * factor + int(at[c, 1] * factor)
+                    cell[n, 0], cell[n, 1] = (
+                        u * factor + int(at[c, 0] * factor),
+                        v * factor + int(at[c, 1] * factor),
+                    )
                     xs[n], zs[n] = x, z
-                    thresholds[n] = lo + (hi - lo) * unit(cell_hash(seed ^ 0x2545F491, cell[n, 0], cell[n, 1]))
+                    thresholds[n] = lo + (hi - lo) * unit(
+                        cell_hash(seed ^ 0x2545F491, cell[n, 0], cell[n, 1])
+                    )
                     n += 1
     return n
 
@@ -305,8 +351,14 @@ def _extents(spacing: float, window) -> list[tuple[int, int, int, int]]:
     lo_x, lo_z, hi_x, hi_z = window
     for factor in reversed(LATTICES):
         s = factor * spacing / np.sqrt(2.0)
-        extents.append((int(np.floor(lo_x / s)) - REACH, int(np.floor(lo_z / s)) - REACH,
-                        int(np.floor(hi_x / s)) + REACH + 1, int(np.floor(hi_z / s)) + REACH + 1))
+        extents.append(
+            (
+                int(np.floor(lo_x / s)) - REACH,
+                int(np.floor(lo_z / s)) - REACH,
+                int(np.floor(hi_x / s)) + REACH + 1,
+                int(np.floor(hi_z / s)) + REACH + 1,
+            )
+        )
         ix0, iz0, ix1, iz1 = extents[-1]
         lo_x, lo_z, hi_x, hi_z = (ix0 - 2) * s, (iz0 - 2) * s, (ix1 + 2) * s, (iz1 + 2) * s
     return extents[::-1]
@@ -339,7 +391,21 @@ def point_set(seed: int, spacing: float, window: tuple[float, float, float, floa
         _enter(coarse, extent[0], extent[1], extent[3] - extent[1], ix0, iz0, nz, at)
         entered = at[:, 0] < _NOWHERE
         _fill_lattice(seed + 1000 * k, ix0, iz0, nz, at, _AROUND, _LEFT, _PART)
-        count = _collect(seed, spacing, factor, ix0, iz0, nz, entered, at, SHARES[k], SHARES[k + 1], (x0, z0, x1, z1), count, *out)
+        count = _collect(
+            seed,
+            spacing,
+            factor,
+            ix0,
+            iz0,
+            nz,
+            entered,
+            at,
+            SHARES[k],
+            SHARES[k + 1],
+            (x0, z0, x1, z1),
+            count,
+            *out,
+        )
         extent = now
     for column in out:
         column.resize((count, *column.shape[1:]), refcheck=False)

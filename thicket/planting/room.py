@@ -29,7 +29,8 @@ def together(parts: list[Discs]) -> Discs:
 
 
 def standing(form: np.ndarray, item: np.ndarray, radius: np.ndarray) -> Discs:
-    """The footprints of plants, by their form and item as `Plants` has them and the radius of each item in m, float64 (items,)."""
+    """The footprints of plants, by their form and item as `Plants` has them and the radius of each item in m,
+    float64 (items,)."""
     return Discs(*_standing(np.ascontiguousarray(form), item, np.ascontiguousarray(radius, float)))
 
 
@@ -102,10 +103,14 @@ NOWHERE = np.inf, np.inf, -np.inf, -np.inf
 _ANYWHERE = -np.inf, -np.inf, np.inf, np.inf
 
 
-def differing(was: Discs, now: Discs, within: tuple[float, float, float, float] | None = None) -> tuple[float, ...]:
-    """The box (x0, z0, x1, z1) in m around all discs that, bit for bit, only one of two sets has; `NOWHERE` when there are none.
+def differing(
+    was: Discs, now: Discs, within: tuple[float, float, float, float] | None = None
+) -> tuple[float, ...]:
+    """The box (x0, z0, x1, z1) in m around all discs that, bit for bit, only one of two sets has; `NOWHERE`
+    when there are none.
 
-    Only discs that reach into the box `within` are looked at when it is given. No set holds the same disc twice.
+    Only discs that reach into the box `within` are looked at when it is given. No set holds the same disc
+    twice.
     """
     out = np.array(NOWHERE)
     _differing(*was, *now, *(float(v) for v in within or _ANYWHERE), out)
@@ -184,19 +189,29 @@ def taken(discs: Discs, x: np.ndarray, z: np.ndarray, r: np.ndarray, gap: float 
     return _search(discs, _UNRANKED, x, z, r, np.empty(len(x)), gap)
 
 
-def crowded(x: np.ndarray, z: np.ndarray, r: np.ndarray, threshold: np.ndarray, gap: float = 0.0) -> np.ndarray:
+def crowded(
+    x: np.ndarray, z: np.ndarray, r: np.ndarray, threshold: np.ndarray, gap: float = 0.0
+) -> np.ndarray:
     """Which of a stand's own plants come nearer than `gap` m to one of a lower threshold; bool (n,).
 
-    One round: a plant gives way to every such neighbour, also to one that itself gives way, so that what stands at a
-    place never depends on more ground than the widest footprints around it.
+    One round: a plant gives way to every such neighbour, also to one that itself gives way, so that what
+    stands at a place never depends on more ground than the widest footprints around it.
     """
-    return _search(Discs(*(np.ascontiguousarray(a, dtype=np.float64) for a in (x, z, r))), np.asarray(threshold, float), x, z, r,
-                   np.asarray(threshold, float), gap)
+    return _search(
+        Discs(*(np.ascontiguousarray(a, dtype=np.float64) for a in (x, z, r))),
+        np.asarray(threshold, float),
+        x,
+        z,
+        r,
+        np.asarray(threshold, float),
+        gap,
+    )
 
 
 def covered(discs: Discs, cell: float, shape: tuple[int, int]) -> np.ndarray:
-    """The share of each cell of a raster that the discs take, float32 0–1 (rows, columns); each disc's area lies in the cells
-    its middle square of the same area meets, so the whole is exact where discs do not overlap."""
+    """The share of each cell of a raster that the discs take, float32 0–1 (rows, columns); each disc's area
+    lies in the cells its middle square of the same area meets, so the whole is exact where discs do not
+    overlap."""
     out = np.zeros(shape, np.float32)
     _cover(*discs, float(cell), out)
     return np.minimum(out, np.float32(1), out=out)
@@ -207,7 +222,12 @@ def _cover(x, z, r, cell, out):
     rows, cols = out.shape
     for k in range(x.shape[0]):
         half = r[k] * 0.886226925452758
-        x0, x1, z0, z1 = (x[k] - half) / cell, (x[k] + half) / cell, (z[k] - half) / cell, (z[k] + half) / cell
+        x0, x1, z0, z1 = (
+            (x[k] - half) / cell,
+            (x[k] + half) / cell,
+            (z[k] - half) / cell,
+            (z[k] + half) / cell,
+        )
         for j in range(max(int(np.floor(z0)), 0), min(int(np.floor(z1)) + 1, rows)):
             high = min(z1, j + 1.0) - max(z0, float(j))
             for i in range(max(int(np.floor(x0)), 0), min(int(np.floor(x1)) + 1, cols)):

@@ -31,9 +31,10 @@ class Variation:
 
 @dataclass(frozen=True)
 class Stand:
-    """One layer of planting. `number` is unique in the level; `weights` are those of the mix's items, and `marks` a seed for
-    each item that stays its own when others come and go; the items' places when left out. `sizes` and `sinks` are those of
-    each item where they differ from the variation's, else None. `manner` names how its places are laid out."""
+    """One layer of planting. `number` is unique in the level; `weights` are those of the mix's items, and
+    `marks` a seed for each item that stays its own when others come and go; the items' places when left out.
+    `sizes` and `sinks` are those of each item where they differ from the variation's, else None. `manner`
+    names how its places are laid out."""
 
     number: int
     seed: int
@@ -107,12 +108,16 @@ def join(parts: list[Plants]) -> Plants:
     """Several sets of plants as one, in order."""
     if not parts:
         return Plants(np.empty(0, np.uint64), np.empty((0, 10), np.float32), np.empty(0, np.uint8))
-    return Plants(np.concatenate([p.id for p in parts]), np.concatenate([p.form for p in parts]),
-                  np.concatenate([p.item for p in parts]))
+    return Plants(
+        np.concatenate([p.id for p in parts]),
+        np.concatenate([p.form for p in parts]),
+        np.concatenate([p.item for p in parts]),
+    )
 
 
 def planted(stand: Stand, points: PointSet, density: np.ndarray) -> np.ndarray:
-    """Which of the points carry a plant: threshold < density × fullness; density float32 (n,) at the points; bool (n,)."""
+    """Which of the points carry a plant: threshold < density × fullness; density float32 (n,) at the points;
+    bool (n,)."""
     return points.threshold < density * np.float32(stand.fullness)
 
 
@@ -121,8 +126,12 @@ def times(a, b):
     """Product of two quaternions (x, y, z, w)."""
     ax, ay, az, aw = a
     bx, by, bz, bw = b
-    return (aw * bx + ax * bw + ay * bz - az * by, aw * by - ax * bz + ay * bw + az * bx,
-            aw * bz + ax * by - ay * bx + az * bw, aw * bw - ax * bx - ay * by - az * bz)
+    return (
+        aw * bx + ax * bw + ay * bz - az * by,
+        aw * by - ax * bz + ay * bw + az * bx,
+        aw * bz + ax * by - ay * bx + az * bw,
+        aw * bw - ax * bx - ay * by - az * bz,
+    )
 
 
 @nb.njit(nogil=True, cache=True)
@@ -171,7 +180,8 @@ def _forms(seed, lo_hash, hi_hash, x, z, y, normals, turned, shape, sizes, sinks
 
 
 def _weights_at(stand: Stand, drives, cell: float, x: np.ndarray, z: np.ndarray) -> np.ndarray:
-    """Weights of the mix's items, (1, items), or at every place, (n, items), when something drives one of them."""
+    """Weights of the mix's items, (1, items), or at every place, (n, items), when something drives one of
+    them."""
     weights = np.array(stand.weights, float)[None]
     if not any(drive is not None for drive in drives) or not len(x):
         return weights
@@ -184,17 +194,24 @@ def _weights_at(stand: Stand, drives, cell: float, x: np.ndarray, z: np.ndarray)
     return np.concatenate([driven, driven]) if len(x) == 1 else driven
 
 
-def grow(stand: Stand, points: PointSet | Seats, which: np.ndarray, ground: Ground, factor: np.ndarray | None = None,
-         drives: Sequence[np.ndarray | None] = ()) -> Plants:
+def grow(
+    stand: Stand,
+    points: PointSet | Seats,
+    which: np.ndarray,
+    ground: Ground,
+    factor: np.ndarray | None = None,
+    drives: Sequence[np.ndarray | None] = (),
+) -> Plants:
     """The plants that stand on the chosen points, each with its variation, all from its own hash.
 
-    A plant takes the item of the mix whose draw, weighted, comes first, so that changing one weight only moves plants to
-    or from that item (rendezvous hashing: Thaler and Ravishankar, IEEE/ACM Trans. Networking 6(1), 1998).
+    A plant takes the item of the mix whose draw, weighted, comes first, so that changing one weight only
+    moves plants to or from that item (rendezvous hashing: Thaler and Ravishankar, IEEE/ACM Trans. Networking
+    6(1), 1998).
 
-    Parameters: points of the stand, or seats, which have a bearing and may have a height, an up-direction and a scale of
-    their own; which, bool (n,) or indices; ground to stand on; factor, float32 raster at the ground's cell centres by which
-    sizes are multiplied; drives, one for each item of the mix: None, or such a raster by which its weight is multiplied
-    (where all weights come to 0, the weights as given count).
+    Parameters: points of the stand, or seats, which have a bearing and may have a height, an up-direction and
+    a scale of their own; which, bool (n,) or indices; ground to stand on; factor, float32 raster at the
+    ground's cell centres by which sizes are multiplied; drives, one for each item of the mix: None, or such a
+    raster by which its weight is multiplied (where all weights come to 0, the weights as given count).
     Returns: `Plants` in the order of the points.
     """
     x, z = points.x[which], points.z[which]
@@ -211,9 +228,23 @@ def grow(stand: Stand, points: PointSet | Seats, which: np.ndarray, ground: Grou
         turned = points.turn[which].astype(float)
         own = np.isfinite(points.y[which])
         y[own], normals[own] = points.y[which][own], points.up[which][own]
-    _forms(stand.seed & 0x7FFFFFFF, low, high, x, z, y, normals, turned, shape, stand.item_sizes, stand.item_sinks,
-           _weights_at(stand, drives, ground.cell, x, z),
-           np.array(stand.marks or range(len(stand.weights)), np.int64), form, item)
+    _forms(
+        stand.seed & 0x7FFFFFFF,
+        low,
+        high,
+        x,
+        z,
+        y,
+        normals,
+        turned,
+        shape,
+        stand.item_sizes,
+        stand.item_sinks,
+        _weights_at(stand, drives, ground.cell, x, z),
+        np.array(stand.marks or range(len(stand.weights)), np.int64),
+        form,
+        item,
+    )
     if factor is not None:
         form[:, 7:9] *= at_cells(factor, ground.cell, x, z)[:, None]
     if seated:
@@ -221,8 +252,13 @@ def grow(stand: Stand, points: PointSet | Seats, which: np.ndarray, ground: Grou
     return Plants(ids, form, item)
 
 
-def plants_in(stand: Stand, window: tuple[float, float, float, float], density_map: np.ndarray,
-              ground: Ground, points: PointSet | None = None) -> Plants:
+def plants_in(
+    stand: Stand,
+    window: tuple[float, float, float, float],
+    density_map: np.ndarray,
+    ground: Ground,
+    points: PointSet | None = None,
+) -> Plants:
     """The plants of a stand inside a window, which only cuts them.
 
     Parameters: window (x0, z0, x1, z1) in level metres, half open; density_map float32 0–1 at the
@@ -230,4 +266,6 @@ def plants_in(stand: Stand, window: tuple[float, float, float, float], density_m
     """
     if points is None:
         points = stand.points(window)
-    return grow(stand, points, planted(stand, points, at_cells(density_map, ground.cell, points.x, points.z)), ground)
+    return grow(
+        stand, points, planted(stand, points, at_cells(density_map, ground.cell, points.x, points.z)), ground
+    )

@@ -26,13 +26,14 @@ EASED_OVER = 0.25
 class Stroke:
     """One drag of the brush along (x, z) in level metres.
 
-    radius in m; soft, the share of the radius over which the strength falls off, 0–1; strength 0–1; toward, the touch that
-    *level* works toward, −1–1. pressure: a share of the strength for each point of the path, all 1 when it is left out. tip:
-    how strongly the brush works over its square, float32 (side, side) 0–1, round when left out; turn: whether the tip keeps
-    north up (still), turns with the path (along) or by chance from place to place (random).
+    radius in m; soft, the share of the radius over which the strength falls off, 0–1; strength 0–1; toward,
+    the touch that *level* works toward, −1–1. pressure: a share of the strength for each point of the path,
+    all 1 when it is left out. tip: how strongly the brush works over its square, float32 (side, side) 0–1,
+    round when left out; turn: whether the tip keeps north up (still), turns with the path (along) or by
+    chance from place to place (random).
 
-    The whole drag counts once wherever it passes, and a tip is set down at even lengths of the path, so neither the pointer's
-    speed nor how often it was read changes the result.
+    The whole drag counts once wherever it passes, and a tip is set down at even lengths of the path, so
+    neither the pointer's speed nor how often it was read changes the result.
     """
 
     verb: str
@@ -119,9 +120,14 @@ def _cover(path, pressure, radius, soft, cell, col0, row0, out):
 def _stamp(cx, cz, angle, strength, tip, radius, soft, cell, col0, row0, out):
     side = tip.shape[0]
     cos, sin = np.cos(angle), np.sin(angle)
-    for j in range(max(int((cz - radius) / cell) - row0 - 1, 0), min(int((cz + radius) / cell) - row0 + 2, out.shape[0])):
+    for j in range(
+        max(int((cz - radius) / cell) - row0 - 1, 0), min(int((cz + radius) / cell) - row0 + 2, out.shape[0])
+    ):
         z = (row0 + j + 0.5) * cell - cz
-        for i in range(max(int((cx - radius) / cell) - col0 - 1, 0), min(int((cx + radius) / cell) - col0 + 2, out.shape[1])):
+        for i in range(
+            max(int((cx - radius) / cell) - col0 - 1, 0),
+            min(int((cx + radius) / cell) - col0 + 2, out.shape[1]),
+        ):
             x = (col0 + i + 0.5) * cell - cx
             far = np.sqrt(x * x + z * z)
             if far < radius:
@@ -129,7 +135,9 @@ def _stamp(cx, cz, angle, strength, tip, radius, soft, cell, col0, row0, out):
                 v = min(max(((z * cos - x * sin) / radius + 1.0) * 0.5 * side - 0.5, 0.0), side - 1.0)
                 a, b = min(int(u), side - 2), min(int(v), side - 2)
                 u, v = u - a, v - b
-                w = (tip[b, a] * (1 - u) + tip[b, a + 1] * u) * (1 - v) + (tip[b + 1, a] * (1 - u) + tip[b + 1, a + 1] * u) * v
+                w = (tip[b, a] * (1 - u) + tip[b, a + 1] * u) * (1 - v) + (
+                    tip[b + 1, a] * (1 - u) + tip[b + 1, a + 1] * u
+                ) * v
                 out[j, i] = max(out[j, i], w * strength * _fall_off(far, radius, soft))
 
 
@@ -151,8 +159,19 @@ def _cover_with_tip(path, pressure, turn, tip, radius, soft, cell, col0, row0, o
             elif turn == 2:
                 angle = 2 * np.pi * unit(mix32(seed + number))
             if turn != 1 or length > 0.0 or path.shape[0] == 1:
-                _stamp(path[q, 0] + t * ex, path[q, 1] + t * ez, angle, pressure[q] + t * (pressure[p] - pressure[q]), tip, radius,
-                       soft, cell, col0, row0, out)
+                _stamp(
+                    path[q, 0] + t * ex,
+                    path[q, 1] + t * ez,
+                    angle,
+                    pressure[q] + t * (pressure[p] - pressure[q]),
+                    tip,
+                    radius,
+                    soft,
+                    cell,
+                    col0,
+                    row0,
+                    out,
+                )
                 number += 1
                 ahead += step
             else:
@@ -168,12 +187,24 @@ def cover(stroke: Stroke, cell: float, col0: int, row0: int, shape: tuple[int, i
     """
     out = np.zeros(shape, np.float32)
     path = np.asarray(stroke.path, float)
-    pressure = np.ones(len(path)) if stroke.pressure is None else np.clip(np.asarray(stroke.pressure, float), 0, 1)
+    pressure = (
+        np.ones(len(path)) if stroke.pressure is None else np.clip(np.asarray(stroke.pressure, float), 0, 1)
+    )
     if stroke.tip is None:
         _cover(path, pressure, stroke.radius, stroke.soft, cell, col0, row0, out)
     else:
-        _cover_with_tip(path, pressure, TURNS.index(stroke.turn), np.ascontiguousarray(stroke.tip, np.float32), stroke.radius,
-                        stroke.soft, cell, col0, row0, out)
+        _cover_with_tip(
+            path,
+            pressure,
+            TURNS.index(stroke.turn),
+            np.ascontiguousarray(stroke.tip, np.float32),
+            stroke.radius,
+            stroke.soft,
+            cell,
+            col0,
+            row0,
+            out,
+        )
     return out
 
 
@@ -193,17 +224,20 @@ def along_path(path: Sequence[tuple[float, float]], x: np.ndarray, z: np.ndarray
 
 
 def touched(stroke: Stroke, touch: np.ndarray, covered: np.ndarray, cell: float) -> np.ndarray:
-    """The difference that a stroke's verb makes to touch where it works, int16 of its shape; touch + difference stays within ±1.
+    """The difference that a stroke's verb makes to touch where it works, int16 of its shape; touch +
+    difference stays within ±1.
 
-    Parameters: touch, int16 (rows, columns) in units of `TOUCH_UNIT`; covered, how strongly the stroke works on each cell,
-    0–1; cell in m. Easing reads `Stroke.margin` cells beyond those that are covered.
+    Parameters: touch, int16 (rows, columns) in units of `TOUCH_UNIT`; covered, how strongly the stroke works
+    on each cell, 0–1; cell in m. Easing reads `Stroke.margin` cells beyond those that are covered.
     """
     strength = covered * np.float32(stroke.strength)
     if stroke.verb in ("thicken", "thin"):
         step = np.rint(strength * (TOUCH_UNIT if stroke.verb == "thicken" else -TOUCH_UNIT)).astype(np.int32)
     else:
         if stroke.verb == "ease":
-            aim = gaussian_filter(touch.astype(np.float32), _spread(stroke.radius, cell), mode="nearest", truncate=3.0)
+            aim = gaussian_filter(
+                touch.astype(np.float32), _spread(stroke.radius, cell), mode="nearest", truncate=3.0
+            )
         else:
             aim = np.float32(stroke.toward * TOUCH_UNIT)
         step = np.rint((aim - touch) * strength).astype(np.int32)

@@ -1,4 +1,5 @@
-"""Brush tips: small greyscale pictures of how strongly a brush works, made by code or taken from a picture."""
+"""Brush tips: small greyscale pictures of how strongly a brush works, made by code or taken from a
+picture."""
 
 from __future__ import annotations
 
@@ -38,8 +39,8 @@ def made_tip(name: str) -> np.ndarray:
 
 
 def tip_of_picture(grey: np.ndarray) -> np.ndarray:
-    """A tip from a greyscale picture, uint8 (rows, columns): what is white works fully. It is fitted into the square by its longer
-    side; float32 (SIDE, SIDE) 0–1.
+    """A tip from a greyscale picture, uint8 (rows, columns): what is white works fully. It is fitted into the
+    square by its longer side; float32 (SIDE, SIDE) 0–1.
 
     Raises: Refused when the picture is empty or black all over.
     """
@@ -49,5 +50,5 @@ def tip_of_picture(grey: np.ndarray) -> np.ndarray:
     side = max(rows, columns)
     square = np.zeros((side, side), np.float32)
     top, left = (side - rows) // 2, (side - columns) // 2
-    square[top:top + rows, left:left + columns] = grey.astype(np.float32) / 255
+    square[top : top + rows, left : left + columns] = grey.astype(np.float32) / 255
     return np.clip(resample(square, (SIDE, SIDE)), 0, 1)

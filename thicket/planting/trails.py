@@ -17,7 +17,12 @@ def trails_near(shapes: Sequence[Shape], stratum: str, box: tuple[float, float, 
     for s in shapes:
         if s.trail is not None and stratum in s.trail.strata:
             far, own = s.trail.reach, s.box
-            if own[0] - far < box[2] and own[2] + far > box[0] and own[1] - far < box[3] and own[3] + far > box[1]:
+            if (
+                own[0] - far < box[2]
+                and own[2] + far > box[0]
+                and own[1] - far < box[3]
+                and own[3] + far > box[1]
+            ):
                 out.append(s)
     return out
 
@@ -50,7 +55,12 @@ def _lay(form, segments, half, reach, lean, flatten):
             continue
         e = max(far - half, 0.0) / reach if reach > 0.0 else 0.0
         f = 1.0 - e * e * (3.0 - 2.0 * e)
-        x, y, z, w = np.float64(form[k, 3]), np.float64(form[k, 4]), np.float64(form[k, 5]), np.float64(form[k, 6])
+        x, y, z, w = (
+            np.float64(form[k, 3]),
+            np.float64(form[k, 4]),
+            np.float64(form[k, 5]),
+            np.float64(form[k, 6]),
+        )
         fx, fz = -2.0 * (x * z + w * y), -1.0 + 2.0 * (x * x + y * y)
         aside = np.arctan2(fx * uz - fz * ux, fx * ux + fz * uz)
         q = times((x, y, z, w), (0.0, np.sin(-0.5 * f * aside), 0.0, np.cos(-0.5 * f * aside)))
@@ -61,8 +71,9 @@ def _lay(form, segments, half, reach, lean, flatten):
 
 
 def laid_over(plants: Plants, trails: Sequence[Shape]) -> Plants:
-    """Plants as they lie beside trails: turned to face away from the line, leaned away from it and shortened, fully within the
-    path's width and less and less, by a smooth step, over the trail's reach beyond it. Their places do not change.
+    """Plants as they lie beside trails: turned to face away from the line, leaned away from it and shortened,
+    fully within the path's width and less and less, by a smooth step, over the trail's reach beyond it. Their
+    places do not change.
 
     Parameters: plants; trails, paths with a `trail`; where several reach a plant, each does its part in turn.
     Returns: the plants themselves when no trail is given.

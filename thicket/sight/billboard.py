@@ -80,12 +80,22 @@ def _cover(place, uv, index, alpha, cut, mask, scale, left, top):
 
 
 def render_coverage(parts, width: float, height: float, rows: int, oversample: int = 2) -> np.ndarray:
-    """How much of each pixel the mesh covers seen from +z, float 0–1 (rows, columns); parameters as of `render_billboard`."""
+    """How much of each pixel the mesh covers seen from +z, float 0–1 (rows, columns); parameters as of
+    `render_billboard`."""
     columns = max(int(round(rows * width / height)), 1)
     mask = np.zeros((rows * oversample, columns * oversample), np.bool_)
     for part in parts:
-        _cover(part.position.astype(np.float64), part.uv, part.index.astype(np.int64).reshape(-1, 3),
-               part.material.texture[..., 3], part.material.cut, mask, rows * oversample / height, -width / 2, height)
+        _cover(
+            part.position.astype(np.float64),
+            part.uv,
+            part.index.astype(np.int64).reshape(-1, 3),
+            part.material.texture[..., 3],
+            part.material.cut,
+            mask,
+            rows * oversample / height,
+            -width / 2,
+            height,
+        )
     return _smaller(mask.astype(np.float32), oversample)
 
 
@@ -106,7 +116,9 @@ def render_billboard(parts, width: float, height: float, rows: int, oversample: 
     return _render(parts, width, height, rows, oversample, False)[0]
 
 
-def render_with_normals(parts, width: float, height: float, rows: int, oversample: int = 2) -> tuple[np.ndarray, np.ndarray]:
+def render_with_normals(
+    parts, width: float, height: float, rows: int, oversample: int = 2
+) -> tuple[np.ndarray, np.ndarray]:
     """The same, and the directions of what is seen, toward the eye: RGB uint8, 128 for 0 and 255 for 1."""
     return _render(parts, width, height, rows, oversample, True)
 
@@ -118,16 +130,31 @@ def _render(parts, width: float, height: float, rows: int, oversample: int, norm
     depth = np.full(colour.shape[:2], -1e9, np.float32)
     for part in parts:
         corner = np.empty((0, 3)) if part.colour is None else part.colour[:, :3] / 255.0
-        _raster(part.position.astype(float), part.normal.astype(float), part.uv.astype(float), corner,
-                part.index.astype(np.int64).reshape(-1, 3), part.material.texture, part.material.cut, colour, facing, depth,
-                rows * oversample / height, -width / 2, height)
+        _raster(
+            part.position.astype(float),
+            part.normal.astype(float),
+            part.uv.astype(float),
+            corner,
+            part.index.astype(np.int64).reshape(-1, 3),
+            part.material.texture,
+            part.material.cut,
+            colour,
+            facing,
+            depth,
+            rows * oversample / height,
+            -width / 2,
+            height,
+        )
     drawn = _smaller(colour, oversample)
     alpha = drawn[..., 3:] / 255.0
     known, total = alpha[..., 0] > 0, np.maximum(alpha, 1e-9)
     picture = np.dstack([_spread(drawn[..., :3] / total, known), alpha * 255.0]).round().astype(np.uint8)
     if not normals:
         return picture, None
-    way = _spread(_smaller(facing * np.where(facing[..., 2:] < 0, np.float32(-1), np.float32(1)), oversample) / total, known)
+    way = _spread(
+        _smaller(facing * np.where(facing[..., 2:] < 0, np.float32(-1), np.float32(1)), oversample) / total,
+        known,
+    )
     way /= np.maximum(np.linalg.norm(way, axis=2, keepdims=True), 1e-9)
     return picture, (way * 127.5 + 127.5).round().astype(np.uint8)
 

@@ -33,8 +33,8 @@ class Mesh:
 
 @dataclass(frozen=True)
 class Item:
-    """A stock item as the reckoning sees it; `bound` is the farthest vertex from the foot, in m; of its states, the LODs cast
-    shadows unless it `casts_shadow` not at all."""
+    """A stock item as the reckoning sees it; `bound` is the farthest vertex from the foot, in m; of its
+    states, the LODs cast shadows unless it `casts_shadow` not at all."""
 
     slug: str
     lods: tuple[Mesh, ...]
@@ -119,15 +119,33 @@ def lay_out(plants: Plants, bounds: Sequence[float]) -> Layout:
 
 
 @nb.njit(nogil=True, cache=True)
-def _count(form, item, order, first, box, eye, planes, show, hide, start, end, solid, reach, drawn, cast, calls,
-           shadow_calls, alpha):
+def _count(
+    form,
+    item,
+    order,
+    first,
+    box,
+    eye,
+    planes,
+    show,
+    hide,
+    start,
+    end,
+    solid,
+    reach,
+    drawn,
+    cast,
+    calls,
+    shadow_calls,
+    alpha,
+):
     """Fill the drawn and casting instances, the calls, and the alpha weight by item and state."""
     items, most = show.shape
     for c in range(first.shape[0] - 1):
         seen = box_visible(planes, box[c])
         here = np.zeros((items, most), np.bool_)
         shaded = np.zeros((items, most), np.bool_)
-        for k in order[first[c]:first[c + 1]]:
+        for k in order[first[c] : first[c + 1]]:
             dx, dy, dz = form[k, 0] - eye[0], form[k, 1] - eye[1], form[k, 2] - eye[2]
             d = np.sqrt(dx * dx + dy * dy + dz * dz)
             m = item[k]
@@ -158,8 +176,13 @@ def _state_table(items: Sequence[Item], distances: Distances):
     return *table, solid
 
 
-def reckon(patches: Sequence[Patch], items: Sequence[Item], distances: Distances, view: View,
-           device: Device = PLAIN_DEVICE) -> Cost:
+def reckon(
+    patches: Sequence[Patch],
+    items: Sequence[Item],
+    distances: Distances,
+    view: View,
+    device: Device = PLAIN_DEVICE,
+) -> Cost:
     """What one stand costs in a view.
 
     Parameters: patches that hold at least all plants within `distances.gone` and `distances.shadow` of
@@ -172,15 +195,38 @@ def reckon(patches: Sequence[Patch], items: Sequence[Item], distances: Distances
     eye, planes = view.eye, view.planes()
     for patch in patches:
         layout = patch.layout
-        _count(patch.plants.form, patch.plants.item, layout.order, layout.first, layout.box, eye, planes, show, hide,
-               start, end, solid, reach, drawn, cast, calls, shadow_calls, alpha)
+        _count(
+            patch.plants.form,
+            patch.plants.item,
+            layout.order,
+            layout.first,
+            layout.box,
+            eye,
+            planes,
+            show,
+            hide,
+            start,
+            end,
+            solid,
+            reach,
+            drawn,
+            cast,
+            calls,
+            shadow_calls,
+            alpha,
+        )
     px_per_rad = SCREEN_HEIGHT / (2 * np.tan(np.radians(view.fov) / 2))
     total = Cost()
     for m, item in enumerate(items):
         for s, mesh in enumerate(item.meshes):
-            total += Cost(int(drawn[m, s]), int(drawn[m, s]) * mesh.triangles, int(calls[m, s]) * mesh.materials,
-                          int(cast[m, s]) * mesh.triangles, int(shadow_calls[m, s]) * mesh.materials,
-                          float(alpha[m, s]) * mesh.alpha_area * px_per_rad**2 / 1e6)
+            total += Cost(
+                int(drawn[m, s]),
+                int(drawn[m, s]) * mesh.triangles,
+                int(calls[m, s]) * mesh.materials,
+                int(cast[m, s]) * mesh.triangles,
+                int(shadow_calls[m, s]) * mesh.materials,
+                float(alpha[m, s]) * mesh.alpha_area * px_per_rad**2 / 1e6,
+            )
     memory = sum(len(patch.plants) for patch in patches) * RECORD_BYTES
     memory += sum(item.texture_bytes + sum(mesh.bytes for mesh in item.meshes) for item in items)
     return total + Cost(memory=memory, ms=milliseconds(total, device))
@@ -189,4 +235,8 @@ def reckon(patches: Sequence[Patch], items: Sequence[Item], distances: Distances
 def milliseconds(cost: Cost, device: Device) -> float:
     """What a device needs for a cost."""
     ms = (cost.triangles * device.per_mtri + cost.shadow_triangles * device.per_shadow_mtri) / 1e6
-    return ms + (cost.draw_calls + cost.shadow_calls) * device.per_kcall / 1e3 + cost.alpha_mpx * device.per_alpha_mpx
+    return (
+        ms
+        + (cost.draw_calls + cost.shadow_calls) * device.per_kcall / 1e3
+        + cost.alpha_mpx * device.per_alpha_mpx
+    )

@@ -17,7 +17,8 @@ from thicket.refused import Refused
 
 @dataclass(frozen=True)
 class Distances:
-    """Distances of a stand in m: LOD steps, where the billboard takes over, gone, fade width, shadow reach."""
+    """Distances of a stand in m: LOD steps, where the billboard takes over, gone, fade width, shadow
+    reach."""
 
     steps: tuple[float, ...]
     billboard: float

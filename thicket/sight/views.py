@@ -14,7 +14,8 @@ CELL = 64.0
 
 @dataclass(frozen=True)
 class View:
-    """The eye in level metres; heading clockwise from north and pitch up, in degrees; vertical field of view."""
+    """The eye in level metres; heading clockwise from north and pitch up, in degrees; vertical field of
+    view."""
 
     x: float
     y: float

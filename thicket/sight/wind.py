@@ -1,4 +1,5 @@
-"""Wind for the preview and the handover: how far a plant bends at a place and a time, in a loop that closes without a seam."""
+"""Wind for the preview and the handover: how far a plant bends at a place and a time, in a loop that closes
+without a seam."""
 
 from __future__ import annotations
 
@@ -14,8 +15,9 @@ LEAN = 0.5
 
 @dataclass(frozen=True)
 class Wind:
-    """bearing: where it blows from, in degrees; speed in m/s; strength 0–1; wavelength of its gusts in m; turbulence, the share of
-    the sway that is each plant's own, 0–1; loop in s, after which everything is as it was."""
+    """bearing: where it blows from, in degrees; speed in m/s; strength 0–1; wavelength of its gusts in m;
+    turbulence, the share of the sway that is each plant's own, 0–1; loop in s, after which everything is as
+    it was."""
 
     bearing: float = 250.0
     speed: float = 5.0
@@ -39,8 +41,8 @@ class Wind:
 def sway(wind: Wind, x: np.ndarray, z: np.ndarray, own: np.ndarray, time: float) -> np.ndarray:
     """How far plants bend along the wind at a time, as a share of `BEND` × height × strength.
 
-    Parameters: x, z in m; own, a number 0–1 of each plant's own; time in s. Returns: float64 (n,), about -0.5 to 1.5. A point at
-    a share s of the plant's height moves s² as far as its tip.
+    Parameters: x, z in m; own, a number 0–1 of each plant's own; time in s. Returns: float64 (n,), about -0.5
+    to 1.5. A point at a share s of the plant's height moves s² as far as its tip.
     """
     t = time / wind.loop
     along = (np.asarray(x) * wind.toward[0] + np.asarray(z) * wind.toward[1]) / wind.wavelength

@@ -11,12 +11,33 @@ import numpy as np
 from thicket.ground.noise import Noise
 from thicket.refused import Refused
 
-UNITS = {"altitude": "m", "slope": "°", "facing": "°", "hollow": "m", "wetness": "", "layer": "", "noise": "", "path": "m",
-         "area": "m", "obstacle": "m", "stand": "m", "mask": "", "flat": "m"}
+UNITS = {
+    "altitude": "m",
+    "slope": "°",
+    "facing": "°",
+    "hollow": "m",
+    "wetness": "",
+    "layer": "",
+    "noise": "",
+    "path": "m",
+    "area": "m",
+    "obstacle": "m",
+    "stand": "m",
+    "mask": "",
+    "flat": "m",
+}
 """The kinds of condition and the unit of what each looks at."""
 KINDS = tuple(UNITS)
-NAMES = {"hollow": "hollow–ridge", "layer": "ground layer", "path": "distance to paths", "area": "distance to areas",
-         "obstacle": "distance to obstacles", "stand": "distance to a stand", "mask": "mask image", "flat": "flat ground"}
+NAMES = {
+    "hollow": "hollow–ridge",
+    "layer": "ground layer",
+    "path": "distance to paths",
+    "area": "distance to areas",
+    "obstacle": "distance to obstacles",
+    "stand": "distance to a stand",
+    "mask": "mask image",
+    "flat": "flat ground",
+}
 JOINS = ("and", "or", "except")
 ENDLESS = 1e5
 """A band that ends here or beyond has no end."""
@@ -26,12 +47,13 @@ ENDLESS = 1e5
 class Condition:
     """One rule about a place: a band [lo, hi] of a field, with a soft width below and above, in its units.
 
-    centre: facing's middle bearing in degrees; its band is of the angle away from that. radius: in m, of hollow and
-    flat. layers: names of ground layers, whose weights are added. noise: what noise looks at. shapes: numbers of the
-    paths, areas or obstacles that count, all of the kind when empty; depth: whether an area's relative depth
-    (0 edge – 1 deepest) is looked at in place of its distance. stand: number of the stand whose plants count. mask: a
-    mask image's name. density: whether it decides where plants stand; size: what a plant's size is multiplied by
-    where the condition fails, growing to 1 where it holds; None leaves sizes alone.
+    centre: facing's middle bearing in degrees; its band is of the angle away from that. radius: in m, of
+    hollow and flat. layers: names of ground layers, whose weights are added. noise: what noise looks at.
+    shapes: numbers of the paths, areas or obstacles that count, all of the kind when empty; depth: whether an
+    area's relative depth (0 edge – 1 deepest) is looked at in place of its distance. stand: number of the
+    stand whose plants count. mask: a mask image's name. density: whether it decides where plants stand; size:
+    what a plant's size is multiplied by where the condition fails, growing to 1 where it holds; None leaves
+    sizes alone.
     """
 
     kind: str
@@ -80,9 +102,18 @@ class Condition:
     @property
     def field(self) -> tuple:
         """What it looks at, whatever its band: equal for conditions that read the same values."""
-        asks = {"facing": (), "hollow": (self.radius,), "flat": (self.radius,), "layer": tuple(sorted(self.layers)),
-                "noise": (self.noise,), "path": (self.shapes,), "obstacle": (self.shapes,),
-                "area": (self.shapes, self.depth), "stand": (self.stand,), "mask": (self.mask,)}
+        asks = {
+            "facing": (),
+            "hollow": (self.radius,),
+            "flat": (self.radius,),
+            "layer": tuple(sorted(self.layers)),
+            "noise": (self.noise,),
+            "path": (self.shapes,),
+            "obstacle": (self.shapes,),
+            "area": (self.shapes, self.depth),
+            "stand": (self.stand,),
+            "mask": (self.mask,),
+        }
         return (self.kind, *asks.get(self.kind, ()))
 
     @property
@@ -113,7 +144,8 @@ def _away(v, centre):
 
 @nb.njit(nogil=True, cache=True)
 def _join(values, edge_lo, edge_hi, steep_lo, steep_hi, facing, centre, join, before, out):
-    """Band and join in one pass over flat arrays; `join`: 0 and, 1 or, 2 except, 3 alone, 4 alone turned about, 5 size."""
+    """Band and join in one pass over flat arrays; `join`: 0 and, 1 or, 2 except, 3 alone, 4 alone turned
+    about, 5 size."""
     one = np.float32(1.0)
     if facing:
         for k in range(values.shape[0]):
@@ -154,23 +186,30 @@ def _run(values: np.ndarray, c: Condition, join: int, before: np.ndarray | None)
     values = np.ascontiguousarray(values, dtype=np.float32)
     out = np.empty(values.shape, np.float32)
     flat = values.ravel()
-    _join(flat, *_edges(c), c.kind == "facing", np.float32(c.centre % 360), join,
-          flat if before is None else np.ascontiguousarray(before).ravel(), out.ravel())
+    _join(
+        flat,
+        *_edges(c),
+        c.kind == "facing",
+        np.float32(c.centre % 360),
+        join,
+        flat if before is None else np.ascontiguousarray(before).ravel(),
+        out.ravel(),
+    )
     return out
 
 
 def result(values: np.ndarray, condition: Condition) -> np.ndarray:
-    """What a condition makes of the values it looks at, before it is joined: 1 inside the band, falling to 0 over the
-    soft widths outside it (smoothstep); float32, same shape."""
+    """What a condition makes of the values it looks at, before it is joined: 1 inside the band, falling to 0
+    over the soft widths outside it (smoothstep); float32, same shape."""
     return _run(values, condition, 3, None)
 
 
 def joined(before: np.ndarray | None, values: np.ndarray, condition: Condition) -> np.ndarray:
     """Suitability after one more condition.
 
-    *and* multiplies, *or* takes the greater, *except* multiplies by what the condition leaves. Parameters: before,
-    float32 suitability so far, None when this is the first condition that is on (which then counts alone); values of
-    the condition's field, same shape. Returns: a new float32 array.
+    *and* multiplies, *or* takes the greater, *except* multiplies by what the condition leaves. Parameters:
+    before, float32 suitability so far, None when this is the first condition that is on (which then counts
+    alone); values of the condition's field, same shape. Returns: a new float32 array.
     """
     if before is None:
         return _run(values, condition, 4 if condition.join == "except" else 3, None)
@@ -187,12 +226,14 @@ def sizing(conditions: Sequence[Condition]) -> list[Condition]:
     return [c for c in conditions if c.on and c.size is not None]
 
 
-def suitability(fields: Sequence[np.ndarray], conditions: Sequence[Condition], shape: tuple[int, ...]) -> np.ndarray:
+def suitability(
+    fields: Sequence[np.ndarray], conditions: Sequence[Condition], shape: tuple[int, ...]
+) -> np.ndarray:
     """The conditions combined from top to bottom.
 
-    Parameters: fields, one array of values for each condition; conditions in order, of which those that are off or
-    drive only size are passed over; shape of the result.
-    Returns: float32 0–1; 1 everywhere when no condition decides.
+    Parameters: fields, one array of values for each condition; conditions in order, of which those that are
+    off or drive only size are passed over; shape of the result. Returns: float32 0–1; 1 everywhere when no
+    condition decides.
     """
     total: np.ndarray | None = None
     for values, condition in zip(fields, conditions):
@@ -201,8 +242,11 @@ def suitability(fields: Sequence[np.ndarray], conditions: Sequence[Condition], s
     return np.ones(shape, np.float32) if total is None else total
 
 
-def size_factor(fields: Sequence[np.ndarray], conditions: Sequence[Condition], shape: tuple[int, ...]) -> np.ndarray:
-    """What plants' sizes are multiplied by: from `size` where a condition fails to 1 where it holds, all multiplied.
+def size_factor(
+    fields: Sequence[np.ndarray], conditions: Sequence[Condition], shape: tuple[int, ...]
+) -> np.ndarray:
+    """What plants' sizes are multiplied by: from `size` where a condition fails to 1 where it holds, all
+    multiplied.
 
     Parameters as for `suitability`; of an *except* condition, what it leaves counts. Returns: float32.
     """
@@ -215,7 +259,8 @@ def size_factor(fields: Sequence[np.ndarray], conditions: Sequence[Condition], s
 
 
 def histogram(values: np.ndarray, lo: float, hi: float, bins: int = 48) -> tuple[np.ndarray, np.ndarray]:
-    """Counts int64 (bins,) and edges float64 (bins + 1,) of a field over a range; what lies outside counts at its ends."""
+    """Counts int64 (bins,) and edges float64 (bins + 1,) of a field over a range; what lies outside counts at
+    its ends."""
     if not hi > lo:
         hi = lo + 1.0
     return np.histogram(np.clip(values, lo, hi), bins=bins, range=(lo, hi))
@@ -224,7 +269,8 @@ def histogram(values: np.ndarray, lo: float, hi: float, bins: int = 48) -> tuple
 def middle(values: np.ndarray, weights: np.ndarray, share: float = 0.9) -> tuple[float, float]:
     """The band of values that holds the middle `share` of the weights.
 
-    Parameters: values, weights, arrays of one shape, weights ≥ 0. Raises: Refused when there is no weight at all.
+    Parameters: values, weights, arrays of one shape, weights ≥ 0. Raises: Refused when there is no weight at
+    all.
     """
     order = np.argsort(values, axis=None)
     run = np.cumsum(weights.ravel()[order], dtype=np.float64)

@@ -1,8 +1,8 @@
 """What site conditions look at: one raster of values for each, for any window of the level.
 
-A window is (col0, row0, col1, row1) in cells, half open. Each field takes as much ground around the window as its
-operation needs, so a tile gives the values that the whole gives, bit for bit. Depression filling and flow alone need
-the whole ground; their raster is handed in.
+A window is (col0, row0, col1, row1) in cells, half open. Each field takes as much ground around the window as
+its operation needs, so a tile gives the values that the whole gives, bit for bit. Depression filling and flow
+alone need the whole ground; their raster is handed in.
 """
 
 from __future__ import annotations
@@ -29,9 +29,10 @@ DISTANCES = ("path", "area", "obstacle", "stand")
 class Site:
     """A level as conditions see it.
 
-    heights float32 (rows + 1, columns + 1) in m; cell in m; layers uint8 (rows, columns) by name, 255 for all; masks
-    uint8 of any size by name, stretched over the level; shapes by number; wetness, gives the wetness raster of the
-    whole ground at the vertices; plants, gives the places (n, 2) of a stand's plants in a box of level metres.
+    heights float32 (rows + 1, columns + 1) in m; cell in m; layers uint8 (rows, columns) by name, 255 for
+    all; masks uint8 of any size by name, stretched over the level; shapes by number; wetness, gives the
+    wetness raster of the whole ground at the vertices; plants, gives the places (n, 2) of a stand's plants in
+    a box of level metres.
     """
 
     heights: np.ndarray
@@ -59,17 +60,19 @@ class Site:
 
 
 def margin(condition: Condition, cell: float) -> int:
-    """Cells around a window that a field's values in it depend on; a distance's depends on `Condition.reach`."""
+    """Cells around a window that a field's values in it depend on; a distance's depends on
+    `Condition.reach`."""
     if condition.kind in ("hollow", "flat"):
         return int(disc(condition.radius, cell)[0]) + 1
     return 1 if condition.kind == "slope" else 0
 
 
 def _grown(heights: np.ndarray, window: Window, by: int) -> tuple[np.ndarray, tuple[slice, slice]]:
-    """The vertices of a window with a margin, cut at the level's edge; and where the window's own vertices lie in it."""
+    """The vertices of a window with a margin, cut at the level's edge; and where the window's own vertices
+    lie in it."""
     col0, row0, col1, row1 = window
     a, b = max(row0 - by, 0), max(col0 - by, 0)
-    cut = heights[a:row1 + 1 + by, b:col1 + 1 + by]
+    cut = heights[a : row1 + 1 + by, b : col1 + 1 + by]
     return cut, (slice(row0 - a, row1 + 1 - a), slice(col0 - b, col1 + 1 - b))
 
 
@@ -123,8 +126,11 @@ def _mask(site: Site, c: Condition, window: Window) -> np.ndarray:
         raise Refused(f"this level has no mask image {c.mask!r}")
     mask = site.masks[c.mask]
     rows, columns = site.cells
-    v, u = np.meshgrid((np.arange(window[1], window[3]) + 0.5) * (mask.shape[0] / rows) - 0.5,
-                       (np.arange(window[0], window[2]) + 0.5) * (mask.shape[1] / columns) - 0.5, indexing="ij")
+    v, u = np.meshgrid(
+        (np.arange(window[1], window[3]) + 0.5) * (mask.shape[0] / rows) - 0.5,
+        (np.arange(window[0], window[2]) + 0.5) * (mask.shape[1] / columns) - 0.5,
+        indexing="ij",
+    )
     return sample(mask, u.ravel(), v.ravel()).reshape(u.shape) / np.float32(255)
 
 
@@ -170,23 +176,40 @@ def _stand(site: Site, c: Condition, window: Window) -> np.ndarray:
         raise Refused("the plants of the other stand are not known here")
     reach = float(far_away(c))
     col0, row0, col1, row1 = window
-    box = (col0 * site.cell - reach, row0 * site.cell - reach, col1 * site.cell + reach, row1 * site.cell + reach)
+    box = (
+        col0 * site.cell - reach,
+        row0 * site.cell - reach,
+        col1 * site.cell + reach,
+        row1 * site.cell + reach,
+    )
     out = np.full((row1 - row0, col1 - col0), reach * reach, np.float64)
     _nearest(np.ascontiguousarray(site.plants(c.stand, box), dtype=float), site.cell, col0, row0, reach, out)
     return np.sqrt(out).astype(np.float32)
 
 
 _FIELDS: dict[str, Callable[[Site, Condition, Window], np.ndarray]] = {
-    "altitude": _altitude, "slope": _slope, "facing": _facing, "hollow": _hollow, "wetness": _wetness, "layer": _layer,
-    "noise": _noise, "path": _shapes, "area": _shapes, "obstacle": _shapes, "stand": _stand, "mask": _mask, "flat": _flat}
+    "altitude": _altitude,
+    "slope": _slope,
+    "facing": _facing,
+    "hollow": _hollow,
+    "wetness": _wetness,
+    "layer": _layer,
+    "noise": _noise,
+    "path": _shapes,
+    "area": _shapes,
+    "obstacle": _shapes,
+    "stand": _stand,
+    "mask": _mask,
+    "flat": _flat,
+}
 
 
 def values(site: Site, condition: Condition, window: Window) -> np.ndarray:
     """What a condition looks at, at the cell centres of a window.
 
-    Returns: float32 (rows, columns) in the kind's unit. Distances are below 0 inside a shape and stop at `far_away`;
-    facing is a compass bearing, `relief.FLAT` where the ground faces nowhere.
-    Raises: Refused when the condition asks for a layer, mask or stand that is not there.
+    Returns: float32 (rows, columns) in the kind's unit. Distances are below 0 inside a shape and stop at
+    `far_away`; facing is a compass bearing, `relief.FLAT` where the ground faces nowhere. Raises: Refused
+    when the condition asks for a layer, mask or stand that is not there.
     """
     return _FIELDS[condition.kind](site, condition, window)
 

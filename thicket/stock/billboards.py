@@ -14,7 +14,8 @@ CARDS = {"facing": 1, "crossed": 2, "three crossed": 3}
 """The kinds of billboard and how many cards each has."""
 ROWS, FEWEST, MOST = 256, 64, 512
 TRIED = 128
-"""Rows of the picture that a billboard's silhouette error is measured with before it is known how many it needs."""
+"""Rows of the picture that a billboard's silhouette error is measured with before it is known how many it
+needs."""
 
 
 def harden(picture: np.ndarray) -> np.ndarray:
@@ -31,7 +32,8 @@ def billboard_of(parts: Sequence[Part], kind: str = "facing", rows: int | None =
 
 
 def fitted(parts: Sequence[Part], kind: str, distance: float) -> list[Part]:
-    """A billboard whose picture has as many rows as it takes on the screen at the distance in m at which it takes over."""
+    """A billboard whose picture has as many rows as it takes on the screen at the distance in m at which it
+    takes over."""
     return billboard_of(parts, kind, rows_at(frame_of(parts)[1], distance))
 
 
@@ -45,7 +47,11 @@ def facing_billboard(parts: Sequence[Part], rows: int = ROWS) -> list[Part]:
     """One card that turns to the eye; its picture has so many rows."""
     width, height = frame_of(parts)
     picture, normals = render_with_normals(parts, width, height, rows)
-    return [_card(Material("billboard", harden(picture), cut=True, facing=True, normals=normals), width, height, 0.0)]
+    return [
+        _card(
+            Material("billboard", harden(picture), cut=True, facing=True, normals=normals), width, height, 0.0
+        )
+    ]
 
 
 def crossed_billboard(parts: Sequence[Part], cards: int = 2, rows: int = ROWS) -> list[Part]:
@@ -55,7 +61,14 @@ def crossed_billboard(parts: Sequence[Part], cards: int = 2, rows: int = ROWS) -
     for k in range(cards):
         heading = 180.0 * k / cards
         picture, normals = render_with_normals(turned(parts, -heading), width, height, rows)
-        out.append(_card(Material(f"billboard {k + 1}", harden(picture), cut=True, normals=normals), width, height, heading))
+        out.append(
+            _card(
+                Material(f"billboard {k + 1}", harden(picture), cut=True, normals=normals),
+                width,
+                height,
+                heading,
+            )
+        )
     return out
 
 

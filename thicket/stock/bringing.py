@@ -28,10 +28,11 @@ PICTURES = (".png", ".webp")
 class Options:
     """What a person says of files that do not say it themselves.
 
-    unit and up, the upright axis, both guessed for None; height in m that it is scaled to; lods, how many are made where
-    the file has none, and coarse, the share of triangles that each has of the one before; billboard, a kind of
-    `billboards.CARDS` or "none", and rows of its picture (proposed for None); grounded, whether the foot is set on the ground
-    line and in the middle; cards, how pictures become grass and flowers, where they are not meshes that are brought in.
+    unit and up, the upright axis, both guessed for None; height in m that it is scaled to; lods, how many are
+    made where the file has none, and coarse, the share of triangles that each has of the one before;
+    billboard, a kind of `billboards.CARDS` or "none", and rows of its picture (proposed for None); grounded,
+    whether the foot is set on the ground line and in the middle; cards, how pictures become grass and
+    flowers, where they are not meshes that are brought in.
     """
 
     unit: str | None = None
@@ -51,8 +52,8 @@ class Options:
 
 
 def meshes_in(files: Mapping[str, bytes]) -> list[list[str]]:
-    """The mesh files among those given: each thing's, its LODs one after another and then its billboard, told by names that end
-    in `lod` and a number, or in `billboard`.
+    """The mesh files among those given: each thing's, its LODs one after another and then its billboard, told
+    by names that end in `lod` and a number, or in `billboard`.
 
     Raises: Refused when there is none.
     """
@@ -61,7 +62,13 @@ def meshes_in(files: Mapping[str, bytes]) -> list[list[str]]:
         if PurePosixPath(path).suffix.lower() in SUFFIXES:
             stem = PurePosixPath(path).stem
             numbered, flat = LOD.match(stem), BILLBOARD.match(stem)
-            base, number = (numbered[1], int(numbered[2])) if numbered else (flat[1], 999) if flat and flat[1] else (stem, 0)
+            base, number = (
+                (numbered[1], int(numbered[2]))
+                if numbered
+                else (flat[1], 999)
+                if flat and flat[1]
+                else (stem, 0)
+            )
             things.setdefault(base.lower(), []).append((number, path))
     if not things:
         raise Refused(f"there is no mesh among the files; {', '.join(SUFFIXES)} are read")
@@ -75,13 +82,17 @@ def pictures_in(files: Mapping[str, bytes]) -> list[list[str]]:
     """
     found = [[path] for path in sorted(files) if PurePosixPath(path).suffix.lower() in PICTURES]
     if not found:
-        raise Refused(f"there is no picture among the files; {', '.join(PICTURES)} with a see-through background are read")
+        raise Refused(
+            f"there is no picture among the files; {', '.join(PICTURES)} with a see-through "
+            f"background are read"
+        )
     return found
 
 
 @dataclass(frozen=True, eq=False)
 class Thing:
-    """One thing that was brought in: its name, the unit it was read in, sentences to know, and what the shelf would keep."""
+    """One thing that was brought in: its name, the unit it was read in, sentences to know, and what the shelf
+    would keep."""
 
     name: str
     unit: str
@@ -89,11 +100,13 @@ class Thing:
     made: Made
 
 
-def bring(files: Mapping[str, bytes], paths: Sequence[str], slug: str, options: Options = Options()) -> list[Thing]:
+def bring(
+    files: Mapping[str, bytes], paths: Sequence[str], slug: str, options: Options = Options()
+) -> list[Thing]:
     """One thing from its mesh files, as the shelf keeps it; of a picture, one for each of its variants.
 
-    Parameters: files, all that were given, by path; paths, the thing's own, its LODs in order; slug for its file.
-    Raises: Refused naming the file and the cause.
+    Parameters: files, all that were given, by path; paths, the thing's own, its LODs in order; slug for its
+    file. Raises: Refused naming the file and the cause.
     """
     if options.cards:
         return _bring_picture(files, paths[0], slug, options.cards)
@@ -106,10 +119,16 @@ def bring(files: Mapping[str, bytes], paths: Sequence[str], slug: str, options: 
     notes = list(dict.fromkeys(n for b in read for n in b.notes))
     wants_card = not own and options.billboard != "none" and triangles > FEW
     with ThreadPoolExecutor(1) as pool:
-        card = pool.submit(billboard_of, lods[0], options.billboard, options.rows or TRIED) if wants_card else None
+        card = (
+            pool.submit(billboard_of, lods[0], options.billboard, options.rows or TRIED)
+            if wants_card
+            else None
+        )
         if len(lods) == 1 and triangles > FEW and options.lods:
             lods = [*lods, *made_lods(lods[0], options.shares)]
-            notes.append(f"{options.lods} LODs were made here." if options.lods > 1 else "A LOD was made here.")
+            notes.append(
+                f"{options.lods} LODs were made here." if options.lods > 1 else "A LOD was made here."
+            )
         own = card.result() if card else own
     fit = options.billboard if wants_card and not options.rows else ""
     return [Thing(first.name, first.unit, notes, made(StockModel(slug, lods, own), fit=fit))]
@@ -143,7 +162,8 @@ def _states(read: Sequence[Brought], paths: Sequence[str]) -> tuple[Brought, lis
 
 
 def _placed(lods: list[list[Part]], own: list[Part], options: Options) -> tuple[list[list[Part]], list[Part]]:
-    """All states moved and scaled alike: the full mesh's foot on the ground line, in the middle of what stands there."""
+    """All states moved and scaled alike: the full mesh's foot on the ground line, in the middle of what
+    stands there."""
     place = np.concatenate([p.position for p in lods[0]]).astype(float)
     low, tall = float(place[:, 1].min()), float(np.ptp(place[:, 1]))
     scale = (options.height / tall) if options.height else 1.0

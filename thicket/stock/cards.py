@@ -1,4 +1,5 @@
-"""Grass and flowers from a picture with alpha: a card that faces the eye, crossed cards, or a tuft of bent cards."""
+"""Grass and flowers from a picture with alpha: a card that faces the eye, crossed cards, or a tuft of bent
+cards."""
 
 from __future__ import annotations
 
@@ -19,8 +20,9 @@ JOINTS = 3
 
 @dataclass(frozen=True)
 class Cards:
-    """How a picture becomes an item: kind, one of `KINDS`; width and height in m; count, cards of a tuft or crossed ones; bend,
-    the lean of a tuft's tips in degrees; rows, how many variants the picture holds one above another."""
+    """How a picture becomes an item: kind, one of `KINDS`; width and height in m; count, cards of a tuft or
+    crossed ones; bend, the lean of a tuft's tips in degrees; rows, how many variants the picture holds one
+    above another."""
 
     kind: str = "tuft"
     width: float = 0.6
@@ -42,7 +44,9 @@ def read_picture(name: str, data: bytes) -> np.ndarray:
     out.thumbnail((LARGEST, LARGEST))
     values = np.asarray(out)
     if values[..., 3].min() > 200 or values[..., 3].max() < 128:
-        raise Refused(f"{name}: it has no alpha that cuts grass or flowers out; save it with a see-through background")
+        raise Refused(
+            f"{name}: it has no alpha that cuts grass or flowers out; save it with a see-through background"
+        )
     return values
 
 
@@ -66,8 +70,16 @@ def _model(slug: str, picture: np.ndarray, cards: Cards) -> StockModel:
     if cards.kind == "crossed":
         counts = [max(cards.count, 2), *([2] if cards.count > 2 else [])]
         return StockModel(slug, [_crossed(material, cards, count) for count in counts])
-    near = [_card(cards, 360.0 * k / cards.count + _chance("turn", k, 24), cards.bend * (0.7 + _chance("bend", k, 0.6)),
-                  0.04 * cards.width, JOINTS) for k in range(cards.count)]
+    near = [
+        _card(
+            cards,
+            360.0 * k / cards.count + _chance("turn", k, 24),
+            cards.bend * (0.7 + _chance("bend", k, 0.6)),
+            0.04 * cards.width,
+            JOINTS,
+        )
+        for k in range(cards.count)
+    ]
     lods = [[_joined(material, near)]]
     if cards.count > 2:
         lods.append(_crossed(material, cards, 2))
@@ -82,8 +94,11 @@ def _crossed(material: Material, cards: Cards, count: int) -> list[Part]:
     return [_joined(material, [_card(cards, 180.0 * k / count, 0.0, 0.0, 1) for k in range(count)])]
 
 
-def _card(cards: Cards, heading: float, bend: float, out: float, joints: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """One card as corners (2·joints + 2, 3), texture coordinates and triangles, bent away from the middle toward its tip."""
+def _card(
+    cards: Cards, heading: float, bend: float, out: float, joints: int
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """One card as corners (2·joints + 2, 3), texture coordinates and triangles, bent away from the middle
+    toward its tip."""
     a, t = np.radians(heading), np.linspace(0, 1, joints + 1)
     lean = np.radians(bend) * t
     step = cards.height / joints
@@ -103,5 +118,10 @@ def _joined(material: Material, cards: Sequence[tuple[np.ndarray, np.ndarray, np
     # Grass is lit as the ground beneath it is, so that cards do not tell which way they are turned.
     normal = np.tile(np.array([0, 1, 0], np.float32), (len(place), 1))
     index = np.concatenate([triangles + k for (_, _, triangles), k in zip(cards, first)])
-    return Part(material, place, normal, np.concatenate([uv for _, uv, _ in cards]).astype(np.float32),
-                index.astype(np.uint32).ravel())
+    return Part(
+        material,
+        place,
+        normal,
+        np.concatenate([uv for _, uv, _ in cards]).astype(np.float32),
+        index.astype(np.uint32).ravel(),
+    )

@@ -17,8 +17,8 @@ CORNERS, SIDES = 64, 12
 def collider_of(kind: str, parts: Sequence[Part], height: float, trunk: float) -> Collider | None:
     """A collider of a mesh.
 
-    Parameters: kind, one of `KINDS`; parts of the full mesh; height and trunk radius in m, which the cylinder has. Box and hull
-    hold the solid parts, or all of them when there is none.
+    Parameters: kind, one of `KINDS`; parts of the full mesh; height and trunk radius in m, which the cylinder
+    has. Box and hull hold the solid parts, or all of them when there is none.
     """
     if kind == "none":
         return None
@@ -37,7 +37,8 @@ def collider_of(kind: str, parts: Sequence[Part], height: float, trunk: float) -
 
 
 def _hull(place: np.ndarray) -> Collider:
-    """The convex hull of the corners that lie farthest in `CORNERS` directions, spread evenly over the sphere."""
+    """The convex hull of the corners that lie farthest in `CORNERS` directions, spread evenly over the
+    sphere."""
     k = np.arange(CORNERS) + 0.5
     turn, up = np.pi * (1 + 5**0.5) * k, 1 - 2 * k / CORNERS
     flat = np.sqrt(1 - up**2)

@@ -15,7 +15,8 @@ from thicket.stock.silhouette import pixels_at
 from thicket.stock.welding import welded
 
 NEAREST = 2.0
-"""The nearest, in m, that a player's eye comes to a plant: textures need no more texels than the screen has pixels there."""
+"""The nearest, in m, that a player's eye comes to a plant: textures need no more texels than the screen has
+pixels there."""
 SMALLEST = 128
 FOOT = 0.15
 """The share of a part's height that is its foot."""
@@ -34,9 +35,14 @@ def findings(model: StockModel, triangles: Sequence[int]) -> list[Finding]:
     out = []
     full = model.lods[0]
     if len(triangles) == 1 and triangles[0] > 500:
-        out.append(Finding(f"It has no LODs: {triangles[0]:,} triangles are drawn at every distance.", "lods"))
-    out += [Finding(f"LOD {k} saves little: {b:,} triangles after {a:,}.", f"drop lod {k}")
-            for k, (a, b) in enumerate(zip(triangles, triangles[1:]), start=1) if b > 0.85 * a]
+        out.append(
+            Finding(f"It has no LODs: {triangles[0]:,} triangles are drawn at every distance.", "lods")
+        )
+    out += [
+        Finding(f"LOD {k} saves little: {b:,} triangles after {a:,}.", f"drop lod {k}")
+        for k, (a, b) in enumerate(zip(triangles, triangles[1:]), start=1)
+        if b > 0.85 * a
+    ]
     if not model.billboard and triangles[0] > 200:
         out.append(Finding("It has no billboard to become in the distance.", "billboard"))
     place = np.concatenate([part.position for part in full])
@@ -60,10 +66,18 @@ def _of_texture(part: Part) -> list[Finding]:
     rows, columns = material.texture.shape[:2]
     texels, shown = texels_a_metre(part), pixels_at(NEAREST)
     if texels > 2 * shown and max(rows, columns) > 2 * SMALLEST:
-        out.append(Finding(f"The texture of {material.name} is far larger than is ever seen: {texels:,.0f} texels a metre, "
-                           f"where the screen shows {shown:,.0f} at {NEAREST:g} m.", "smaller textures"))
+        out.append(
+            Finding(
+                f"The texture of {material.name} is far larger than is ever seen: {texels:,.0f} "
+                f"texels a metre, "
+                f"where the screen shows {shown:,.0f} at {NEAREST:g} m.",
+                "smaller textures",
+            )
+        )
     if not material.cut and 0.02 < float((material.texture[..., 3] < 128).mean()) < 0.98:
-        out.append(Finding(f"The picture of {material.name} has see-through parts that are not cut out.", "cut out"))
+        out.append(
+            Finding(f"The picture of {material.name} has see-through parts that are not cut out.", "cut out")
+        )
     return out
 
 
@@ -72,14 +86,20 @@ def _of_solid(part: Part) -> list[Finding]:
     if opened < 0.02 and volume < 0:
         return [Finding(f"The faces of {part.material.name} are inside out.", "turn faces")]
     if opened > 0.25 and not part.material.both_sides:
-        return [Finding(f"{part.material.name} is open: {100 * opened:.0f} % of its edges have a face on one side only, and it "
-                        "cannot be seen from behind.", "both sides")]
+        return [
+            Finding(
+                f"{part.material.name} is open: {100 * opened:.0f} % of its edges have a face on "
+                f"one side only, and it "
+                "cannot be seen from behind.",
+                "both sides",
+            )
+        ]
     return []
 
 
 def _edges_and_volume(part: Part) -> tuple[float, float]:
-    """The share, by length, of edges that have a face on one side only, the foot's left out, which stands on the ground; and the
-    volume inside the faces, in m³."""
+    """The share, by length, of edges that have a face on one side only, the foot's left out, which stands on
+    the ground; and the volume inside the faces, in m³."""
     many, same = welded(part.position)
     place = np.empty((many, 3))
     place[same] = part.position
@@ -119,14 +139,18 @@ def mended(model: StockModel, mend: str) -> StockModel:
         return replace(model, billboard=billboard_of(full))
     if mend == "ground":
         low = min(float(part.position[:, 1].min()) for part in full)
-        return _each_part(model, lambda p: replace(p, position=p.position - np.array([0, low, 0], np.float32)), low)
+        return _each_part(
+            model, lambda p: replace(p, position=p.position - np.array([0, low, 0], np.float32)), low
+        )
     if mend == "smaller textures":
         fitting: dict[int, Material] = {}
         for part in full:
             fitting.setdefault(id(part.material), _fitted(part))
         return _each_part(model, lambda p: replace(p, material=fitting.get(id(p.material), p.material)))
     if mend == "cut out":
-        return _each_material(model, lambda m: replace(m, cut=m.cut or bool((m.texture[..., 3] < 128).mean() > 0.02)))
+        return _each_material(
+            model, lambda m: replace(m, cut=m.cut or bool((m.texture[..., 3] < 128).mean() > 0.02))
+        )
     if mend == "both sides":
         return _each_material(model, lambda m: replace(m, both_sides=True))
     if mend == "turn faces":
@@ -150,7 +174,9 @@ def _fitted(part: Part) -> Material:
 def _turned_out(part: Part) -> Part:
     if part.material.cut or not any(f.mend == "turn faces" for f in _of_solid(part)):
         return part
-    return replace(part, index=np.ascontiguousarray(part.index.reshape(-1, 3)[:, ::-1]).ravel(), normal=-part.normal)
+    return replace(
+        part, index=np.ascontiguousarray(part.index.reshape(-1, 3)[:, ::-1]).ravel(), normal=-part.normal
+    )
 
 
 def _each_part(model: StockModel, change, down: float = 0.0) -> StockModel:

@@ -22,7 +22,8 @@ WEIGHTS = np.array([0.4, 0.4, 0.4, 0.2, 0.2], np.float32)
 
 
 def made_lods(full: Sequence[Part], shares: Sequence[float] = SHARES) -> list[list[Part]]:
-    """Coarser states of a mesh, each with about a share (0–1) of its triangles and made from the one before."""
+    """Coarser states of a mesh, each with about a share (0–1) of its triangles and made from the one
+    before."""
     states, last = [list(full)], 1.0
     for share in shares:
         states.append([coarser(part, share / last) for part in states[-1]])
@@ -46,23 +47,38 @@ def simplified(part: Part, share: float) -> Part:
     if wanted >= len(index):
         return part
     place = np.ascontiguousarray(part.position, np.float32)
-    more = np.ascontiguousarray(np.c_[part.normal, part.uv] if part.colour is None else
-                                np.c_[part.normal, part.uv, part.colour[:, :3] / 255], np.float32)
+    more = np.ascontiguousarray(
+        np.c_[part.normal, part.uv]
+        if part.colour is None
+        else np.c_[part.normal, part.uv, part.colour[:, :3] / 255],
+        np.float32,
+    )
     weights = np.r_[WEIGHTS, np.full(more.shape[1] - 5, 0.3)].astype(np.float32)
     out, size = np.zeros(len(index), np.uint32), ctypes.c_size_t
     # The package does not tell ctypes the types of this call's numbers, so they are given as such.
     count = meshoptimizer.simplify_with_attributes(
-        out, index, place, more, weights, index_count=size(len(index)), vertex_count=size(len(place)),
-        vertex_positions_stride=size(12), vertex_attributes_stride=size(more.strides[0]), attribute_count=size(len(weights)),
-        target_index_count=size(wanted), target_error=ctypes.c_float(0.6))
+        out,
+        index,
+        place,
+        more,
+        weights,
+        index_count=size(len(index)),
+        vertex_count=size(len(place)),
+        vertex_positions_stride=size(12),
+        vertex_attributes_stride=size(more.strides[0]),
+        attribute_count=size(len(weights)),
+        target_index_count=size(wanted),
+        target_error=ctypes.c_float(0.6),
+    )
     return _only(part, out[:count] if count >= 3 else index)
 
 
 def thinned(part: Part, share: float, pieces: tuple[int, np.ndarray] | None = None) -> Part:
-    """A part with a share of its pieces, the rest enlarged about their middles so that their area is as before.
+    """A part with a share of its pieces, the rest enlarged about their middles so that their area is as
+    before.
 
-    Which pieces stay follows from a hash of their number, so that what stays is spread evenly. Parameters: pieces, their count
-    and which one each corner belongs to, if that is known.
+    Which pieces stay follows from a hash of their number, so that what stays is spread evenly. Parameters:
+    pieces, their count and which one each corner belongs to, if that is known.
     """
     count, of = pieces or _pieces(part)
     keep = max(round(count * share), 1)
@@ -81,7 +97,8 @@ def thinned(part: Part, share: float, pieces: tuple[int, np.ndarray] | None = No
 
 
 def _pieces(part: Part) -> tuple[int, np.ndarray]:
-    """How many connected pieces a part has, and which one each corner belongs to; corners at one place are one."""
+    """How many connected pieces a part has, and which one each corner belongs to; corners at one place are
+    one."""
     n, same = welded(part.position)
     triangles = same[part.index.astype(np.int64)].reshape(-1, 3)
     ends = triangles[:, :2].ravel("F"), triangles[:, 1:].ravel("F")
@@ -93,5 +110,11 @@ def _pieces(part: Part) -> tuple[int, np.ndarray]:
 def _only(part: Part, index: np.ndarray) -> Part:
     """A part with the triangles of an index, and the corners that these use."""
     used, fresh = np.unique(index, return_inverse=True)
-    return Part(part.material, part.position[used], part.normal[used], part.uv[used], fresh.ravel().astype(np.uint32),
-                None if part.colour is None else part.colour[used])
+    return Part(
+        part.material,
+        part.position[used],
+        part.normal[used],
+        part.uv[used],
+        fresh.ravel().astype(np.uint32),
+        None if part.colour is None else part.colour[used],
+    )

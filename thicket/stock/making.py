@@ -23,9 +23,9 @@ SEEN_FROM = (28.0, 14.0)
 
 @dataclass(frozen=True, eq=False)
 class Made:
-    """All that the shelf keeps of an item. Lengths in m; `scale`, the picture's pixels to a metre; `states`, of each LOD and
-    then the billboard: see `states_of`; `distances`, see `distances_of`; `findings`, text and mend of each; `traits`, see
-    `thicket.stock.traits.Traits`."""
+    """All that the shelf keeps of an item. Lengths in m; `scale`, the picture's pixels to a metre; `states`,
+    of each LOD and then the billboard: see `states_of`; `distances`, see `distances_of`; `findings`, text and
+    mend of each; `traits`, see `thicket.stock.traits.Traits`."""
 
     height: float
     crown: float
@@ -45,8 +45,8 @@ class Made:
 def measured(parts: Sequence[Part]) -> tuple[float, float, float]:
     """Height, crown radius and trunk radius in m of a mesh that stands on y = 0.
 
-    The crown is the radius that holds 98 % of the corners; the trunk is what stands in the lowest twelfth of the height,
-    of its solid parts where it has some.
+    The crown is the radius that holds 98 % of the corners; the trunk is what stands in the lowest twelfth of
+    the height, of its solid parts where it has some.
     """
     place = np.concatenate([part.position for part in parts])
     height = float(place[:, 1].max())
@@ -59,15 +59,16 @@ def measured(parts: Sequence[Part]) -> tuple[float, float, float]:
 
 
 def seen_states(model: StockModel) -> tuple[list[np.ndarray], float]:
-    """What every state covers from all headings, each float (headings, rows, columns), and the height in m of the frame."""
+    """What every state covers from all headings, each float (headings, rows, columns), and the height in m of
+    the frame."""
     states = [*model.lods, *([model.billboard] if model.billboard else [])]
     frame = frame_of([part for state in states for part in state])
     return [coverages(state, frame) for state in states], frame[1]
 
 
 def distances_of(seen: Sequence[np.ndarray], height: float, billboard: bool) -> dict:
-    """Of each coarser LOD and of the billboard: the silhouette error in m, and the nearest distance in m at which it stays
-    under two pixels. A state never begins nearer than the one before it.
+    """Of each coarser LOD and of the billboard: the silhouette error in m, and the nearest distance in m at
+    which it stays under two pixels. A state never begins nearer than the one before it.
 
     Parameters: what the states cover, in a frame of a height in m; whether the last of them is a billboard.
     """
@@ -76,40 +77,74 @@ def distances_of(seen: Sequence[np.ndarray], height: float, billboard: bool) -> 
     starts = np.maximum.accumulate([distance_of(e) for e in errors]).round(2).tolist() if errors else []
     errors = [round(e, 5) for e in errors]
     if billboard:
-        return {"lods": starts[:-1], "errors": errors[:-1], "billboard": starts[-1], "billboard_error": errors[-1]}
+        return {
+            "lods": starts[:-1],
+            "errors": errors[:-1],
+            "billboard": starts[-1],
+            "billboard_error": errors[-1],
+        }
     return {"lods": starts, "errors": errors, "billboard": None, "billboard_error": None}
 
 
 def distances_for(distances: Mapping, pixels: float) -> dict:
     """The same for another number of pixels."""
-    starts = np.maximum.accumulate([distance_of(e, pixels) for e in [*distances["errors"], distances["billboard_error"] or 0.0]])
-    return {**distances, "lods": starts[:-1].round(2).tolist(),
-            "billboard": None if distances["billboard_error"] is None else round(float(starts[-1]), 2)}
+    starts = np.maximum.accumulate(
+        [distance_of(e, pixels) for e in [*distances["errors"], distances["billboard_error"] or 0.0]]
+    )
+    return {
+        **distances,
+        "lods": starts[:-1].round(2).tolist(),
+        "billboard": None if distances["billboard_error"] is None else round(float(starts[-1]), 2),
+    }
 
 
 def states_of(item: Item, seen: Sequence[np.ndarray], height: float) -> list[dict]:
-    """Of each state: name, triangles, materials (draw calls), bytes, the area in m² that it covers seen from the side, and its
-    overdraw: how many times over its see-through cards cover that area."""
+    """Of each state: name, triangles, materials (draw calls), bytes, the area in m² that it covers seen from
+    the side, and its overdraw: how many times over its see-through cards cover that area."""
     names = [*(f"lod{k}" for k in range(len(item.lods))), "billboard"]
     out = []
     for name, mesh, view in zip(names, item.meshes, seen):
         covered = float(view.sum((1, 2)).mean()) * (height / view.shape[1]) ** 2
-        out.append({"name": name, "triangles": mesh.triangles, "materials": mesh.materials, "bytes": mesh.bytes,
-                    "covered": round(covered, 4), "overdraw": round(mesh.alpha_area / max(covered, 1e-9), 2)})
+        out.append(
+            {
+                "name": name,
+                "triangles": mesh.triangles,
+                "materials": mesh.materials,
+                "bytes": mesh.bytes,
+                "covered": round(covered, 4),
+                "overdraw": round(mesh.alpha_area / max(covered, 1e-9), 2),
+            }
+        )
     return out
 
 
-def made(model: StockModel, height: float | None = None, crown: float | None = None, trunk: float | None = None,
-         traits: Traits | None = None, fit: str = "") -> Made:
+def made(
+    model: StockModel,
+    height: float | None = None,
+    crown: float | None = None,
+    trunk: float | None = None,
+    traits: Traits | None = None,
+    fit: str = "",
+) -> Made:
     """What the shelf keeps of a model; lengths in m are measured where they are not given.
 
-    Parameters: fit, the kind of its billboard when that was made here, and its picture is to be as large as it takes.
+    Parameters: fit, the kind of its billboard when that was made here, and its picture is to be as large as
+    it takes.
     """
     found = measured(model.lods[0])
-    height, crown, trunk = (said if said is not None else got for said, got in zip((height, crown, trunk), found))
+    height, crown, trunk = (
+        said if said is not None else got for said, got in zip((height, crown, trunk), found)
+    )
     with ThreadPoolExecutor(2) as pool:
         view = pool.submit(picture_of, model.lods[0])
-        side = pool.submit(render_billboard, model.lods[0], max(crown * 2.6, height * 0.5), height * 1.06, SIDE_ROWS, oversample=2)
+        side = pool.submit(
+            render_billboard,
+            model.lods[0],
+            max(crown * 2.6, height * 0.5),
+            height * 1.06,
+            SIDE_ROWS,
+            oversample=2,
+        )
         seen, frame = seen_states(model)
         (picture, scale), silhouette = view.result(), side.result()
     distances = distances_of(seen, frame, bool(model.billboard))
@@ -118,9 +153,21 @@ def made(model: StockModel, height: float | None = None, crown: float | None = N
     glb = to_glb(model)
     item = measure(model.slug, glb)
     told = findings(model, [m.triangles for m in item.lods])
-    return Made(height, crown, trunk, read_anchors(model.slug, glb), glb, png_bytes(silhouette), png_bytes(picture), scale,
-                states_of(item, seen, frame), int(item.texture_bytes), distances, [asdict(f) for f in told],
-                (traits or Traits()).as_dict())
+    return Made(
+        height,
+        crown,
+        trunk,
+        read_anchors(model.slug, glb),
+        glb,
+        png_bytes(silhouette),
+        png_bytes(picture),
+        scale,
+        states_of(item, seen, frame),
+        int(item.texture_bytes),
+        distances,
+        [asdict(f) for f in told],
+        (traits or Traits()).as_dict(),
+    )
 
 
 def changed(slug: str, was: Made, edit: Edit) -> Made:
@@ -135,12 +182,14 @@ def changed(slug: str, was: Made, edit: Edit) -> Made:
     if scale != 1.0 or edit.lift or edit.traits.faces_eye != Traits(**was.traits).faces_eye:
         return made(model, was.height * scale + edit.lift, crown, trunk, edit.traits)
     glb = to_glb(model)
-    return replace(was, glb=glb, anchors=read_anchors(slug, glb), crown=crown, trunk=trunk, traits=edit.traits.as_dict())
+    return replace(
+        was, glb=glb, anchors=read_anchors(slug, glb), crown=crown, trunk=trunk, traits=edit.traits.as_dict()
+    )
 
 
 def succeeded(slug: str, was: Made, new: Made) -> Made:
-    """An item whose source is replaced: the new one with the old one's traits, and with its anchors where they lie on the new
-    mesh and that has none of its own."""
+    """An item whose source is replaced: the new one with the old one's traits, and with its anchors where
+    they lie on the new mesh and that has none of its own."""
     full = from_glb(slug, new.glb).lods[0]
     kept = new.anchors or [a for a in was.anchors if on_mesh(full, a["at"])]
     return changed(slug, new, Edit(anchors=kept, traits=Traits(**was.traits)))
@@ -155,13 +204,16 @@ def mended_item(slug: str, glb: bytes, mend: str, traits: Traits, crown: float, 
 
 
 def picture_of(parts: Sequence[Part]) -> tuple[np.ndarray, float]:
-    """A picture, RGBA uint8, of a mesh lit and from a little above, what lies under the ground left out; and its pixels to a
-    metre."""
+    """A picture, RGBA uint8, of a mesh lit and from a little above, what lies under the ground left out; and
+    its pixels to a metre."""
     seen = turned(parts, *SEEN_FROM)
     place = np.concatenate([part.position for part in seen])
     foot = np.concatenate([part.position for part in turned(parts, SEEN_FROM[0])])[:, 1] >= -1e-3
     low = min(float(place[foot, 1].min()), 0.0)
-    width, tall = max(2.06 * float(np.abs(place[:, 0]).max()), 0.02), max(1.04 * (float(place[:, 1].max()) - low), 0.02)
+    width, tall = (
+        max(2.06 * float(np.abs(place[:, 0]).max()), 0.02),
+        max(1.04 * (float(place[:, 1].max()) - low), 0.02),
+    )
     rows = int(min(PICTURE_ROWS, max(PICTURE_ROWS * tall / width, 24)))
     lifted = [replace(part, position=part.position - np.array([0.0, low, 0.0])) for part in seen]
     return render_billboard(lifted, width, tall, rows, oversample=2), rows / tall

@@ -21,31 +21,40 @@ PIXELS = 2.0
 
 
 def turned(parts: Sequence[Part], heading: float, pitch: float = 0.0) -> list[Part]:
-    """Parts as they are seen from a heading: turned about the upright, then tipped toward the eye; degrees."""
+    """Parts as they are seen from a heading: turned about the upright, then tipped toward the eye;
+    degrees."""
     a, b = np.radians(heading), np.radians(pitch)
     about = np.array([[np.cos(a), 0, np.sin(a)], [0, 1, 0], [-np.sin(a), 0, np.cos(a)]])
     tip = np.array([[1, 0, 0], [0, np.cos(b), -np.sin(b)], [0, np.sin(b), np.cos(b)]])
     way = tip @ about
-    return [part if part.material.facing else replace(part, position=part.position @ way.T, normal=part.normal @ way.T)
-            for part in parts]
+    return [
+        part
+        if part.material.facing
+        else replace(part, position=part.position @ way.T, normal=part.normal @ way.T)
+        for part in parts
+    ]
 
 
 def frame_of(parts: Sequence[Part]) -> tuple[float, float]:
-    """Width and height in m of a picture that holds the parts from every side, its foot in the middle of the lower edge."""
+    """Width and height in m of a picture that holds the parts from every side, its foot in the middle of the
+    lower edge."""
     place = np.concatenate([part.position for part in parts])
     reach = float(np.hypot(place[:, 0], place[:, 2]).max())
     return max(2.1 * reach, 0.02), max(1.03 * float(place[:, 1].max()), 0.02)
 
 
 def coverage(parts: Sequence[Part], heading: float, frame: tuple[float, float]) -> np.ndarray:
-    """How much of each pixel the parts cover, float 0–1 (rows, columns), seen from a heading in a frame in m. A high frame has
-    `ROWS` rows; a wide one fewer, so that it has no more pixels."""
+    """How much of each pixel the parts cover, float 0–1 (rows, columns), seen from a heading in a frame in m.
+    A high frame has `ROWS` rows; a wide one fewer, so that it has no more pixels."""
     rows = max(int(min(ROWS, ROWS * np.sqrt(1.5 * frame[1] / frame[0]))), 8)
     return render_coverage(turned(parts, heading), *frame, rows)
 
 
-def coverages(parts: Sequence[Part], frame: tuple[float, float], headings: Sequence[float] = HEADINGS) -> np.ndarray:
-    """The same from every heading, float 0–1 (headings, rows, columns). From behind, an outline is that from the front mirrored."""
+def coverages(
+    parts: Sequence[Part], frame: tuple[float, float], headings: Sequence[float] = HEADINGS
+) -> np.ndarray:
+    """The same from every heading, float 0–1 (headings, rows, columns). From behind, an outline is that from
+    the front mirrored."""
     if all(part.material.facing for part in parts):
         return np.repeat(coverage(parts, 0, frame)[None], len(headings), axis=0)
     mixed = any(part.material.facing for part in parts)
@@ -56,15 +65,17 @@ def coverages(parts: Sequence[Part], frame: tuple[float, float], headings: Seque
 
 
 def blurred(covered: np.ndarray) -> np.ndarray:
-    """What is covered (headings, rows, columns), blurred by a hundredth of the height, so that single leaves are no outline."""
+    """What is covered (headings, rows, columns), blurred by a hundredth of the height, so that single leaves
+    are no outline."""
     return np.stack([gaussian_filter(picture, 0.01 * len(picture)) for picture in covered])
 
 
 def outline_difference(full: np.ndarray, state: np.ndarray, height: float) -> float:
     """By how many metres of outline a coarser state differs from the full mesh, on the mean over headings.
 
-    Parameters: what both cover, `blurred`, float 0–1 (headings, rows, columns), in frames of a height in m. The area that
-    differs is divided by the length of the full mesh's outline, which is the sum of the blurred picture's slope.
+    Parameters: what both cover, `blurred`, float 0–1 (headings, rows, columns), in frames of a height in m.
+    The area that differs is divided by the length of the full mesh's outline, which is the sum of the blurred
+    picture's slope.
     """
     pixel = height / full.shape[1]
     total = 0.0
@@ -74,7 +85,9 @@ def outline_difference(full: np.ndarray, state: np.ndarray, height: float) -> fl
     return total / len(full)
 
 
-def silhouette_error(full: Sequence[Part], state: Sequence[Part], headings: Sequence[float] = HEADINGS) -> float:
+def silhouette_error(
+    full: Sequence[Part], state: Sequence[Part], headings: Sequence[float] = HEADINGS
+) -> float:
     """The silhouette error of a coarser state in m, over headings in degrees; see `outline_difference`."""
     frame = frame_of([*full, *state])
     covered = (blurred(coverages(parts, frame, headings)) for parts in (full, state))
@@ -82,7 +95,8 @@ def silhouette_error(full: Sequence[Part], state: Sequence[Part], headings: Sequ
 
 
 def distance_of(error: float, pixels: float = PIXELS) -> float:
-    """The nearest distance in m at which an error in m stays under so many pixels; see `LINES` and `FIELD`."""
+    """The nearest distance in m at which an error in m stays under so many pixels; see `LINES` and
+    `FIELD`."""
     return float(error * pixels_at(1.0) / pixels)
 
 

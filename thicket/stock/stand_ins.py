@@ -12,7 +12,9 @@ from thicket.refused import Refused
 SHAPES = ("cone", "cylinder", "ball", "block", "cross")
 
 
-def stand_in(shape: str, height: float, width: float, colour: Sequence[int], slug: str = "stand-in") -> StockModel:
+def stand_in(
+    shape: str, height: float, width: float, colour: Sequence[int], slug: str = "stand-in"
+) -> StockModel:
     """A plain shape that stands on the ground.
 
     Parameters: shape, one of `SHAPES`; height and width in m; colour, red, green, blue 0–255.
@@ -34,8 +36,13 @@ def _part(material: Material, triangles: np.ndarray, height: float, width: float
     across = np.cross(place[:, 1] - place[:, 0], place[:, 2] - place[:, 0])
     normal = across / np.maximum(np.linalg.norm(across, axis=1, keepdims=True), 1e-12)
     count = 3 * len(place)
-    return Part(material, place.reshape(count, 3).astype(np.float32), np.repeat(normal, 3, axis=0).astype(np.float32),
-                np.full((count, 2), 0.5, np.float32), np.arange(count, dtype=np.uint32))
+    return Part(
+        material,
+        place.reshape(count, 3).astype(np.float32),
+        np.repeat(normal, 3, axis=0).astype(np.float32),
+        np.full((count, 2), 0.5, np.float32),
+        np.arange(count, dtype=np.uint32),
+    )
 
 
 def _ring(sides: int, radius: float, up: float) -> np.ndarray:
@@ -66,7 +73,10 @@ def cylinder(sides: int) -> np.ndarray:
 
 
 def _ball(sides: int) -> np.ndarray:
-    rings = [_ring(sides, 0.5 * np.sin(a), 0.5 - 0.5 * np.cos(a)) for a in np.arange(1, sides // 2) * 2 * np.pi / sides]
+    rings = [
+        _ring(sides, 0.5 * np.sin(a), 0.5 - 0.5 * np.cos(a))
+        for a in np.arange(1, sides // 2) * 2 * np.pi / sides
+    ]
     walls = [_between(low, high) for low, high in zip(rings, rings[1:])]
     return np.concatenate([*walls, _lid(rings[-1], 1.0, 1), _lid(rings[0], 0.0, -1)])
 

@@ -14,8 +14,9 @@ from thicket.stock.colliders import KINDS, collider_of
 
 @dataclass(frozen=True)
 class Traits:
-    """stiffness in the wind, 0 (bends with every breath) to 1; whether it casts and receives shadow, becomes its billboard in the
-    distance, and turns to the eye as a whole; its collider, one of `thicket.stock.colliders.KINDS`."""
+    """stiffness in the wind, 0 (bends with every breath) to 1; whether it casts and receives shadow, becomes
+    its billboard in the distance, and turns to the eye as a whole; its collider, one of
+    `thicket.stock.colliders.KINDS`."""
 
     stiffness: float = 0.4
     casts_shadow: bool = True
@@ -32,8 +33,9 @@ class Traits:
 class Edit:
     """What a person says of an item. Lengths in m.
 
-    height, which the mesh is scaled to; crown and trunk radius; lift, by how much the mesh is moved up; None leaves a length
-    as it is. anchors: name, place `at` and direction `up` of each, in groups of those whose names differ by a number only.
+    height, which the mesh is scaled to; crown and trunk radius; lift, by how much the mesh is moved up; None
+    leaves a length as it is. anchors: name, place `at` and direction `up` of each, in groups of those whose
+    names differ by a number only.
     """
 
     height: float | None = None
@@ -64,13 +66,17 @@ def edited(model: StockModel, edit: Edit, trunk: float, scale: float = 1.0) -> S
         anchors = {a["name"]: (tuple(a["at"]), tuple(a["up"])) for a in edit.anchors}
         _check_anchors(model, anchors)
     if scale != 1.0 or edit.lift:
-        anchors = {name: (tuple(np.array(at) * scale + [0, edit.lift, 0]), up) for name, (at, up) in anchors.items()}
+        anchors = {
+            name: (tuple(np.array(at) * scale + [0, edit.lift, 0]), up) for name, (at, up) in anchors.items()
+        }
     lods = [[_moved(part, scale, edit) for part in parts] for parts in model.lods]
     billboard = [_moved(part, scale, edit, keep_facing=True) for part in model.billboard]
     if edit.traits.collider not in KINDS:
         raise Refused(f"collider: one of {', '.join(KINDS)}")
     tall = max(float(part.position[:, 1].max()) for part in lods[0])
-    return StockModel(model.slug, lods, billboard, anchors, collider_of(edit.traits.collider, lods[0], tall, trunk))
+    return StockModel(
+        model.slug, lods, billboard, anchors, collider_of(edit.traits.collider, lods[0], tall, trunk)
+    )
 
 
 def on_mesh(parts: Sequence[Part], at: Sequence[float]) -> bool:

@@ -15,19 +15,31 @@ from thicket.refused import Refused
 
 
 class Command(BaseCommand):
-    help = "Bring heights, and ground layers, into a level; the level is made when there is none of that name."
+    help = (
+        "Bring heights, and ground layers, into a level; the level is made when there is none of that name."
+    )
 
     def add_arguments(self, parser):
         parser.add_argument("level", help="the level's slug, or the name of a new one")
         parser.add_argument("--heights", type=Path, help="PNG, GeoTIFF, .npy, raw, glTF or OBJ")
         parser.add_argument("--cell", type=float, help="m between height values, where the file does not say")
-        parser.add_argument("--low", type=float, help="altitude of the lowest step in m, where the file does not say")
-        parser.add_argument("--high", type=float, help="altitude of the highest step in m, where the file does not say")
+        parser.add_argument(
+            "--low", type=float, help="altitude of the lowest step in m, where the file does not say"
+        )
+        parser.add_argument(
+            "--high", type=float, help="altitude of the highest step in m, where the file does not say"
+        )
         parser.add_argument("--width", type=int, help="values in a row of a raw file; guessed when left out")
-        parser.add_argument("--byte-order", choices=("big", "little"), help="of a raw file; guessed when left out")
-        parser.add_argument("--layers", type=Path, nargs="+", default=[], help="files whose channels are ground layers")
+        parser.add_argument(
+            "--byte-order", choices=("big", "little"), help="of a raw file; guessed when left out"
+        )
+        parser.add_argument(
+            "--layers", type=Path, nargs="+", default=[], help="files whose channels are ground layers"
+        )
         parser.add_argument("--names", help="a name for each ground layer, with commas between")
-        parser.add_argument("--user", help="whose action it is: a lead of the level, or the new level's maker")
+        parser.add_argument(
+            "--user", help="whose action it is: a lead of the level, or the new level's maker"
+        )
 
     def handle(self, *args, **options):
         if not options["heights"] and not options["layers"]:
@@ -41,11 +53,15 @@ class Command(BaseCommand):
             else:
                 told = importing.forecast(level, new, self._tell)
                 for stand in told["stands"]:
-                    self.stdout.write(f"{stand['name']}: {stand['before']:,} plants before, {stand['after']:,} after, "
-                                      f"{stand['gained']:,} gained, {stand['lost']:,} lost")
+                    self.stdout.write(
+                        f"{stand['name']}: {stand['before']:,} plants before, {stand['after']:,} after, "
+                        f"{stand['gained']:,} gained, {stand['lost']:,} lost"
+                    )
                 for note in told["notes"]:
                     self.stdout.write(note)
-                what = f"Ground from {', '.join(p.name for p in [options['heights'], *options['layers']] if p)}"
+                what = (
+                    f"Ground from {', '.join(p.name for p in [options['heights'], *options['layers']] if p)}"
+                )
                 importing.keep(user, level, uuid4(), new, what, self._tell, told)
         except (Refused, OSError) as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
@@ -60,11 +76,17 @@ class Command(BaseCommand):
         if name:
             user = User.objects.filter(username=name).first()
         elif level:
-            user = User.objects.filter(memberships__level=level, memberships__role="lead").order_by("pk").first()
+            user = (
+                User.objects.filter(memberships__level=level, memberships__role="lead").order_by("pk").first()
+            )
         else:
             user = User.objects.filter(memberships__role="lead").order_by("pk").first()
         if user is None:
-            raise CommandError(f"There is no user {name!r}." if name else "There is no lead; say whose action it is with --user.")
+            raise CommandError(
+                f"There is no user {name!r}."
+                if name
+                else "There is no lead; say whose action it is with --user."
+            )
         return user
 
     def _read(self, level: Level | None, options: dict) -> NewGround:
@@ -76,8 +98,10 @@ class Command(BaseCommand):
             heights, cell = importing.chosen_heights(file, options["cell"], options["low"], options["high"])
             shape = heights.shape[0] - 1, heights.shape[1] - 1
             rows, columns = file.shape
-            self.stdout.write(f"{options['heights'].name}: {file.kind}, {columns:,} × {rows:,} values, {cell:g} m apart, "
-                              f"{heights.min():.2f} m to {heights.max():.2f} m")
+            self.stdout.write(
+                f"{options['heights'].name}: {file.kind}, {columns:,} × {rows:,} values, {cell:g} m apart, "
+                f"{heights.min():.2f} m to {heights.max():.2f} m"
+            )
             for note in file.notes:
                 self.stdout.write(note)
         if options["layers"]:

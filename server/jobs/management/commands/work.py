@@ -22,8 +22,16 @@ class Command(BaseCommand):
 
     def handle(self, *args, **options):
         os.nice(NICER)
-        worker = Worker(queue_names=["*"], interval=0.2, batch=False, backend_name="default", startup_delay=False, max_tasks=None,
-                        worker_id=f"worker-{os.getpid()}", excluded_queue_names=[])
+        worker = Worker(
+            queue_names=["*"],
+            interval=0.2,
+            batch=False,
+            backend_name="default",
+            startup_delay=False,
+            max_tasks=None,
+            worker_id=f"worker-{os.getpid()}",
+            excluded_queue_names=[],
+        )
         worker.configure_signals()
         threading.Thread(target=self._beat, name="beat", daemon=True).start()
         begun = False

@@ -34,8 +34,12 @@ class Command(BaseCommand):
     help = "Build the demo level and its accounts, unless they are there."
 
     def add_arguments(self, parser):
-        parser.add_argument("--only", default="", help="slugs of the stands to build, all when left out; comma between")
-        parser.add_argument("--cell", type=float, default=demo_ground.CELL, help="the ground's cells in m; larger for tests")
+        parser.add_argument(
+            "--only", default="", help="slugs of the stands to build, all when left out; comma between"
+        )
+        parser.add_argument(
+            "--cell", type=float, default=demo_ground.CELL, help="the ground's cells in m; larger for tests"
+        )
 
     @transaction.atomic
     def handle(self, *args, **options):
@@ -55,12 +59,21 @@ class Command(BaseCommand):
         for number, spec in enumerate(STANDS, start=1):
             if spec["slug"] not in only:
                 continue
-            settings = StandSettings.model_validate(self._named(level, spec["settings"])).model_dump(mode="json")
-            stand = Stand.objects.create(level=level, number=number, place=number, seed=seed_of(level.seed, spec["slug"]),
-                                         **{**spec, "settings": settings})
+            settings = StandSettings.model_validate(self._named(level, spec["settings"])).model_dump(
+                mode="json"
+            )
+            stand = Stand.objects.create(
+                level=level,
+                number=number,
+                place=number,
+                seed=seed_of(level.seed, spec["slug"]),
+                **{**spec, "settings": settings},
+            )
             touch = demo_level.painted(spec["slug"], built.layers, cell)
             if touch is not None:
-                TouchTile.objects.bulk_create(TouchTile(stand=stand, tx=tx, tz=tz, data=data) for tx, tz, data in split(touch))
+                TouchTile.objects.bulk_create(
+                    TouchTile(stand=stand, tx=tx, tz=tz, data=data) for tx, tz, data in split(touch)
+                )
         for name, role in demo_level.ACCOUNTS.items():
             user = User.objects.filter(username=name).first()
             user = user or User.objects.create_user(name, password=demo_level.PASSWORD)
@@ -69,21 +82,35 @@ class Command(BaseCommand):
 
     def _named(self, level: Level, settings: dict) -> dict:
         """Settings with the numbers of the stands and shapes that they name."""
-        shapes, stands = (dict(rows.values_list(name, number)) for rows, name, number in (
-            (level.shapes, "name", "number"), (level.stands, "slug", "number")))
+        shapes, stands = (
+            dict(rows.values_list(name, number))
+            for rows, name, number in ((level.shapes, "name", "number"), (level.stands, "slug", "number"))
+        )
 
         def numbered(said: dict) -> dict:
             out = said | ({"shapes": [shapes[n] for n in said["shapes"]]} if said.get("shapes") else {})
             return out | {name: stands[said[name]] for name in ("stand", "host") if said.get(name)}
 
-        mix = [entry | ({"drive": numbered(entry["drive"])} if entry.get("drive") else {}) for entry in settings["mix"]]
-        return settings | {"mix": mix, "conditions": [numbered(c) for c in settings["conditions"]],
-                           "layout": numbered(settings.get("layout", {}))}
+        mix = [
+            entry | ({"drive": numbered(entry["drive"])} if entry.get("drive") else {})
+            for entry in settings["mix"]
+        ]
+        return settings | {
+            "mix": mix,
+            "conditions": [numbered(c) for c in settings["conditions"]],
+            "layout": numbered(settings.get("layout", {})),
+        }
 
     def _mask(self, level: Level, name: str, values: np.ndarray) -> None:
         rows, columns = values.shape
-        Mask.objects.create(level=level, name=name, rows=rows, columns=columns, digest=digest_of(values),
-                            data=zlib.compress(values.tobytes()))
+        Mask.objects.create(
+            level=level,
+            name=name,
+            rows=rows,
+            columns=columns,
+            digest=digest_of(values),
+            data=zlib.compress(values.tobytes()),
+        )
 
     def _pins(self, level: Level) -> None:
         """The plants set by hand."""
@@ -102,13 +129,34 @@ class Command(BaseCommand):
         bookmarks = []
         for name, x, z, above, heading, pitch, fov in demo_level.BOOKMARKS:
             y = float(ground.height_at(np.array([x]), np.array([z]))[0]) + above
-            bookmarks.append({"name": name, "x": x, "y": round(y, 2), "z": z, "heading": heading, "pitch": pitch, "fov": fov})
+            bookmarks.append(
+                {
+                    "name": name,
+                    "x": x,
+                    "y": round(y, 2),
+                    "z": z,
+                    "heading": heading,
+                    "pitch": pitch,
+                    "fov": fov,
+                }
+            )
         level = Level.objects.create(
-            slug=demo_level.SLUG, name=demo_level.NAME, seed=demo_level.SEED, cell=cell, touch_cell=cell,
-            rows=built.layers.shape[0], columns=built.layers.shape[1], low=float(built.heights.min()),
-            high=float(built.heights.max()), sun=demo_level.SUN, fog=demo_level.FOG, marks=demo_level.MARKS,
-            waters=demo_level.WATERS, bookmarks=bookmarks,
-            layers=[{"name": name, "colour": demo_level.LAYER_COLOURS[name]} for name in demo_ground.LAYERS])
+            slug=demo_level.SLUG,
+            name=demo_level.NAME,
+            seed=demo_level.SEED,
+            cell=cell,
+            touch_cell=cell,
+            rows=built.layers.shape[0],
+            columns=built.layers.shape[1],
+            low=float(built.heights.min()),
+            high=float(built.heights.max()),
+            sun=demo_level.SUN,
+            fog=demo_level.FOG,
+            marks=demo_level.MARKS,
+            waters=demo_level.WATERS,
+            bookmarks=bookmarks,
+            layers=[{"name": name, "colour": demo_level.LAYER_COLOURS[name]} for name in demo_ground.LAYERS],
+        )
         store(level, "heights", built.heights, 1)
         store(level, "layers", np.rint(built.layers * 255).astype(np.uint8), 1)
         return level

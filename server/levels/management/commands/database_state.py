@@ -15,8 +15,20 @@ class Command(BaseCommand):
         executor = MigrationExecutor(connection)
         loader = executor.loader
         names = {app for app, _ in loader.disk_migrations}
-        unknown = sorted(f"{app} {name}" for app, name in loader.applied_migrations
-                         if app in names and (app, name) not in loader.disk_migrations and (app, name) not in loader.graph.nodes)
+        unknown = sorted(
+            f"{app} {name}"
+            for app, name in loader.applied_migrations
+            if app in names
+            and (app, name) not in loader.disk_migrations
+            and (app, name) not in loader.graph.nodes
+        )
         plan = executor.migration_plan(loader.graph.leaf_nodes())
-        self.stdout.write(json.dumps({"applied": len(loader.applied_migrations), "unknown": unknown,
-                                      "behind": [f"{m.app_label} {m.name}" for m, _ in plan]}))
+        self.stdout.write(
+            json.dumps(
+                {
+                    "applied": len(loader.applied_migrations),
+                    "unknown": unknown,
+                    "behind": [f"{m.app_label} {m.name}" for m, _ in plan],
+                }
+            )
+        )

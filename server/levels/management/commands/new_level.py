@@ -19,10 +19,14 @@ class Command(BaseCommand):
         parser.add_argument("name")
         parser.add_argument("--flat", required=True, metavar="WIDTHxLENGTH", help="size in m, as 512x512")
         parser.add_argument("--cell", type=float, default=1.0, help="m between heights")
-        parser.add_argument("--hills", type=float, default=0.0, help="m between the lowest and the highest place")
+        parser.add_argument(
+            "--hills", type=float, default=0.0, help="m between the lowest and the highest place"
+        )
         parser.add_argument("--wavelength", type=float, default=400.0, help="m from hill to hill")
         parser.add_argument("--seed", type=int, default=1)
-        parser.add_argument("--user", help="who leads it; else the first who leads a level, or may do everything")
+        parser.add_argument(
+            "--user", help="who leads it; else the first who leads a level, or may do everything"
+        )
 
     def handle(self, *args, **options):
         size = re.fullmatch(r"(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)", options["flat"])
@@ -34,15 +38,21 @@ class Command(BaseCommand):
             hills = options["hills"], options["wavelength"], options["seed"]
             ground = rolling_ground(*sides, *hills) if options["hills"] else flat_ground(*sides)
             new = NewGround(ground.heights, ground.cell)
-            level = importing.create(user, options["name"], slugify(options["name"])[:60], new, lambda *_: None)
+            level = importing.create(
+                user, options["name"], slugify(options["name"])[:60], new, lambda *_: None
+            )
         except Refused as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
-        self.stdout.write(f"{level.slug}: {level.width:g} m × {level.length:g} m, led by {user.get_username()}.")
+        self.stdout.write(
+            f"{level.slug}: {level.width:g} m × {level.length:g} m, led by {user.get_username()}."
+        )
 
     def _user(self, name: str | None) -> User:
         people = User.objects.order_by("pk")
         leads = people.filter(memberships__role="lead").first() or people.filter(is_superuser=True).first()
         user = people.filter(username=name).first() if name else leads
         if user is None:
-            raise CommandError(f"There is no user {name!r}." if name else "There is nobody to lead it; say who with --user.")
+            raise CommandError(
+                f"There is no user {name!r}." if name else "There is nobody to lead it; say who with --user."
+            )
         return user

@@ -19,7 +19,9 @@ class Command(BaseCommand):
         parser.add_argument("--user", default="", help="who is to lead it; the first account when left out")
 
     def handle(self, *args, **options):
-        users = User.objects.filter(username=options["user"]) if options["user"] else User.objects.order_by("pk")
+        users = (
+            User.objects.filter(username=options["user"]) if options["user"] else User.objects.order_by("pk")
+        )
         user = users.first()
         if user is None:
             who = f"called {options['user']!r}" if options["user"] else "yet"

@@ -11,11 +11,16 @@ from thicket.refused import Refused
 
 
 class Command(BaseCommand):
-    help = "Write a level into a folder, as docs/formats.md describes it: to back it up, copy it, or keep it in version control."
+    help = (
+        "Write a level into a folder, as docs/formats.md describes it: to back it up, copy it, "
+        "or keep it in version control."
+    )
 
     def add_arguments(self, parser):
         parser.add_argument("level", help="the level's slug")
-        parser.add_argument("folder", type=Path, help="made when missing; a level that is in it is written over")
+        parser.add_argument(
+            "folder", type=Path, help="made when missing; a level that is in it is written over"
+        )
 
     def handle(self, *args, **options):
         level = Level.objects.filter(slug=options["level"], removed_at=None).first()

@@ -29,10 +29,21 @@ class Command(BaseCommand):
         lead = level.memberships.filter(role=Membership.Role.LEAD).order_by("pk").first()
         item = level.stock.filter(slug=options["item"]).first()
         if lead is None or item is None:
-            raise CommandError(f"{level.name} {'has no lead' if lead is None else 'does not use ' + repr(options['item'])}.")
+            raise CommandError(
+                f"{level.name} {'has no lead' if lead is None else 'does not use ' + repr(options['item'])}."
+            )
         try:
-            entry = arranging.add(lead.user, level, uuid4(), item.name, options["stratum"], False, item.slug, options["spacing"],
-                                  options["fullness"])
+            entry = arranging.add(
+                lead.user,
+                level,
+                uuid4(),
+                item.name,
+                options["stratum"],
+                False,
+                item.slug,
+                options["spacing"],
+                options["fullness"],
+            )
             stand = Stand.objects.get(pk=entry.change["made"][0])
         except (Refused, HttpError) as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error

@@ -15,16 +15,25 @@ from thicket.stock.making import Made
 
 
 class Command(BaseCommand):
-    help = "Bring meshes (glTF, OBJ, zips of these) to the shelf; a row for each: slug, height, triangles, distances, findings."
+    help = (
+        "Bring meshes (glTF, OBJ, zips of these) to the shelf; a row for each: slug, height, "
+        "triangles, distances, findings."
+    )
 
     def add_arguments(self, parser):
-        parser.add_argument("files", nargs="+", type=Path, help="meshes with the files that belong to them, folders, or zips")
+        parser.add_argument(
+            "files", nargs="+", type=Path, help="meshes with the files that belong to them, folders, or zips"
+        )
         parser.add_argument("--name", help="of the item, when it is one; else after its file")
-        parser.add_argument("--unit", choices=sorted(UNITS), help="of the file; guessed from the size when left out")
+        parser.add_argument(
+            "--unit", choices=sorted(UNITS), help="of the file; guessed from the size when left out"
+        )
         parser.add_argument("--up", choices=("y", "z"), help="the file's upright axis; guessed when left out")
         parser.add_argument("--height", type=float, help="m; the mesh is scaled to it")
         parser.add_argument("--lods", type=int, default=2, help="how many are made where a file has none")
-        parser.add_argument("--billboard", choices=["none", *CARDS], default="facing", help="made where a file has none")
+        parser.add_argument(
+            "--billboard", choices=["none", *CARDS], default="facing", help="made where a file has none"
+        )
         parser.add_argument("--group", choices=[str(g) for g in ShelfItem.Group.values], default="tree")
 
     def handle(self, *args, **options):
@@ -47,8 +56,13 @@ class Command(BaseCommand):
     def _row(self, slug: str, item: Made, notes: list[str]) -> list[str]:
         billboard = item.distances["billboard"]
         far = [*item.distances["lods"], *([] if billboard is None else [billboard])]
-        return [slug, f"{item.height:.2f} m", "/".join(str(s["triangles"]) for s in item.states),
-                "/".join(f"{d:.0f} m" for d in far) or "-", " ".join([*notes, *(f["text"] for f in item.findings)]) or "-"]
+        return [
+            slug,
+            f"{item.height:.2f} m",
+            "/".join(str(s["triangles"]) for s in item.states),
+            "/".join(f"{d:.0f} m" for d in far) or "-",
+            " ".join([*notes, *(f["text"] for f in item.findings)]) or "-",
+        ]
 
     def _read(self, paths: list[Path]) -> dict[str, bytes]:
         files = {}

@@ -19,5 +19,11 @@ class Command(BaseCommand):
         if missing:
             self.stdout.write(f"Filling the shelf with {len(missing)} items to begin with")
         for slug in missing:
-            put_on_shelf(starter(slug), slug, STOCK[slug][0], GROUPS[slug], tags=TAGS.get(slug, ()),
-                         note="Made by Knee Thicket's code.")
+            put_on_shelf(
+                starter(slug),
+                slug,
+                STOCK[slug][0],
+                GROUPS[slug],
+                tags=TAGS.get(slug, ()),
+                note="Made by Knee Thicket's code.",
+            )
