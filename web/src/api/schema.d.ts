@@ -39,7 +39,8 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Sign in. Too many wrong passwords for a name lock it for some minutes, except for who is signed in under it already.
+         * @description Sign in. Too many wrong passwords for a name lock it for some minutes, except for who is signed in
+         *     under it already.
          */
         post: operations["server_accounts_api_sign_in"];
         /**
@@ -433,8 +434,9 @@ export interface paths {
         };
         /**
          * Relief
-         * @description A field of the relief at cell centres: rows and columns uint16, lowest and highest float32, then uint16 values row by
-         *     row from 0 for the lowest to 65534 for the highest; 65535 where there is none, as the facing of flat ground.
+         * @description A field of the relief at cell centres: rows and columns uint16, lowest and highest float32, then uint16
+         *     values row by row from 0 for the lowest to 65534 for the highest; 65535 where there is none, as the facing
+         *     of flat ground.
          */
         get: operations["server_ground_api_relief"];
         put?: never;
@@ -504,7 +506,8 @@ export interface paths {
         put?: never;
         /**
          * Bring In
-         * @description Shapes from a GeoJSON file (the body), added to the level's, or put in place of those that are not locked.
+         * @description Shapes from a GeoJSON file (the body), added to the level's, or put in place of those that are not
+         *     locked.
          */
         post: operations["server_shapes_api_bring_in"];
         delete?: never;
@@ -522,8 +525,8 @@ export interface paths {
         };
         /**
          * On The Shelf
-         * @description A page of the shelf: items whose name or tags have the words in them, of a group, with a tag; by name, or the tallest or
-         *     dearest first.
+         * @description A page of the shelf: items whose name or tags have the words in them, of a group, with a tag; by name,
+         *     or the tallest or dearest first.
          */
         get: operations["server_stock_api_on_the_shelf"];
         put?: never;
@@ -833,7 +836,8 @@ export interface paths {
         put?: never;
         /**
          * Try Difference
-         * @description Where tried settings would gain and lose plants, as `server.stands.payload.encode_marks` lays it out.
+         * @description Where tried settings would gain and lose plants, as `server.stands.payload.encode_marks` lays it
+         *     out.
          */
         post: operations["server_stands_api_try_difference"];
         delete?: never;
@@ -891,7 +895,8 @@ export interface paths {
         };
         /**
          * Touch Map
-         * @description Touch as it is painted: rows and columns uint16, then uint8 values row by row, 0 for -1, 127 for none, 254 for +1.
+         * @description Touch as it is painted: rows and columns uint16, then uint8 values row by row, 0 for -1, 127 for none,
+         *     254 for +1.
          */
         get: operations["server_stands_api_touch_map"];
         put?: never;
@@ -911,7 +916,8 @@ export interface paths {
         };
         /**
          * Plants
-         * @description The plants of a sheet, as `server.stands.payload` lays them out; a content key never changes its meaning.
+         * @description The plants of a sheet, as `server.stands.payload` lays them out; a content key never changes its
+         *     meaning.
          */
         get: operations["server_stands_api_plants"];
         put?: never;
@@ -1037,7 +1043,8 @@ export interface paths {
         put?: never;
         /**
          * Try Stroke
-         * @description The plants a stroke would leave of its first stand in its box: x0, z0, x1, z1 float32, then plants; nothing is stored.
+         * @description The plants a stroke would leave of its first stand in its box: x0, z0, x1, z1 float32, then plants;
+         *     nothing is stored.
          */
         post: operations["server_stands_brush_api_try_stroke"];
         delete?: never;
@@ -1545,7 +1552,8 @@ export interface paths {
         put?: never;
         /**
          * Copy
-         * @description Give conditions to other stands, in place of theirs; all of them or none. Each stand gets its own journal entry.
+         * @description Give conditions to other stands, in place of theirs; all of them or none. Each stand gets its own
+         *     journal entry.
          */
         post: operations["server_stands_conditions_api_copy"];
         delete?: never;
@@ -1569,7 +1577,8 @@ export interface paths {
         put?: never;
         /**
          * Keep Set
-         * @description Save conditions under a name. Shapes, which belong to one level, are left out; stands are remembered by name.
+         * @description Save conditions under a name. Shapes, which belong to one level, are left out; stands are remembered by
+         *     name.
          */
         post: operations["server_stands_conditions_api_keep_set"];
         delete?: never;
@@ -1687,8 +1696,8 @@ export interface paths {
         };
         /**
          * Journal
-         * @description A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a stand, of a kind,
-         *     since a time.
+         * @description A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a
+         *     stand, of a kind, since a time.
          */
         get: operations["server_journal_api_journal"];
         put?: never;
@@ -1790,8 +1799,8 @@ export interface paths {
         put?: never;
         /**
          * Make
-         * @description Begin to make a file: individual plants as CSV, stands and items and distances as JSON, plants with their meshes as binary
-         *     glTF, the whole level as a zip that can be opened again.
+         * @description Begin to make a file: individual plants as CSV, stands and items and distances as JSON, plants with
+         *     their meshes as binary glTF, the whole level as a zip that can be opened again.
          */
         post: operations["server_handover_api_make"];
         delete?: never;
@@ -1913,7 +1922,8 @@ export interface paths {
         };
         /**
          * Trail
-         * @description A hundred events, newest first, from before one of them: of the levels that one leads, and the sign-ins of their members.
+         * @description A hundred events, newest first, from before one of them: of the levels that one leads, and the sign-ins
+         *     of their members.
          */
         get: operations["server_audit_api_trail"];
         put?: never;
@@ -1935,7 +1945,8 @@ export interface paths {
         put?: never;
         /**
          * Bring In
-         * @description Bring in meshes: glTF, OBJ with what belongs to them, or zips of these. They are read in the background.
+         * @description Bring in meshes: glTF, OBJ with what belongs to them, or zips of these. They are read in the
+         *     background.
          */
         post: operations["server_stock_bring_api_bring_in"];
         delete?: never;
@@ -2109,7 +2120,8 @@ export interface paths {
         };
         /**
          * Against
-         * @description What it would change in each level that uses an item, and that one is a member of, to take a thing for its source.
+         * @description What it would change in each level that uses an item, and that one is a member of, to take a thing for
+         *     its source.
          */
         get: operations["server_stock_item_api_against"];
         put?: never;
@@ -2643,8 +2655,8 @@ export interface components {
         };
         /**
          * Wind
-         * @description The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of stock items by slug:
-         *     0 bends with every breath, 1 stands still; stone does.
+         * @description The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of
+         *     stock items by slug: 0 bends with every breath, 1 stands still; stone does.
          */
         Wind: {
             /**
@@ -2692,7 +2704,8 @@ export interface components {
         Kind: "stroke" | "settings" | "marks" | "ground" | "resolution" | "shapes" | "masks" | "stands" | "pins" | "snapshot" | "strokes" | "views" | "wind" | "stock" | "looks" | "level";
         /**
          * EntryOut
-         * @description One action: who, when, what, plants gained and lost, and the cost difference in the view it was done from.
+         * @description One action: who, when, what, plants gained and lost, and the cost difference in the view it was done
+         *     from.
          */
         EntryOut: {
             /** Id */
@@ -2781,8 +2794,8 @@ export interface components {
         };
         /**
          * DraftOptions
-         * @description What a person says of files that do not say it themselves. cell, low and high in m; width in values and the byte order
-         *     for a raw file; names for layers.
+         * @description What a person says of files that do not say it themselves. cell, low and high in m; width in values and
+         *     the byte order for a raw file; names for layers.
          */
         DraftOptions: {
             /** Cell */
@@ -2800,7 +2813,8 @@ export interface components {
         };
         /**
          * DraftOut
-         * @description A draft: what state it is in, how far work on it has come, what was found, what keeping it would change.
+         * @description A draft: what state it is in, how far work on it has come, what was found, what keeping it would
+         *     change.
          */
         DraftOut: {
             /**
@@ -2834,7 +2848,8 @@ export interface components {
         };
         /**
          * Forecast
-         * @description What keeping would change: plants by stand, cost by bookmarked view, and what is re-seated or cut off.
+         * @description What keeping would change: plants by stand, cost by bookmarked view, and what is re-seated or cut
+         *     off.
          */
         Forecast: {
             /** Stands */
@@ -2846,8 +2861,9 @@ export interface components {
         };
         /**
          * Found
-         * @description What was read. Heights: `says`, what the file itself says of cell, low and high; `steps`, the value that stands for the
-         *     highest; `wanted`, what must still be said. Layers: names, the share of the ground each covers, the share none covers.
+         * @description What was read. Heights: `says`, what the file itself says of cell, low and high; `steps`, the value
+         *     that stands for the highest; `wanted`, what must still be said. Layers: names, the share of the ground
+         *     each covers, the share none covers.
          */
         Found: {
             /** Kind */
@@ -2944,8 +2960,8 @@ export interface components {
         };
         /**
          * MadeIn
-         * @description Ground to be made here: its size, its cells, and for rolling ground the height between its lowest and highest place, the
-         *     length from hill to hill, and a seed. Lengths in m.
+         * @description Ground to be made here: its size, its cells, and for rolling ground the height between its lowest and
+         *     highest place, the length from hill to hill, and a seed. Lengths in m.
          */
         MadeIn: {
             /**
@@ -3139,8 +3155,9 @@ export interface components {
         };
         /**
          * Trail
-         * @description How a path lays plants over: leaned by up to `lean` degrees and turned away from its line, and shortened by up to the share
-         *     `flatten`, fully within its width and less and less over `reach` m beyond its edge; only plants of these strata.
+         * @description How a path lays plants over: leaned by up to `lean` degrees and turned away from its line, and
+         *     shortened by up to the share `flatten`, fully within its width and less and less over `reach` m beyond its
+         *     edge; only plants of these strata.
          */
         Trail: {
             /**
@@ -3374,8 +3391,8 @@ export interface components {
         };
         /**
          * StateOut
-         * @description One state of an item: a LOD, or the billboard. `covered`, m² seen from the side; `overdraw`, how many times over its
-         *     see-through cards cover that.
+         * @description One state of an item: a LOD, or the billboard. `covered`, m² seen from the side; `overdraw`, how many
+         *     times over its see-through cards cover that.
          */
         StateOut: {
             /** Name */
@@ -3576,9 +3593,11 @@ export interface components {
         };
         /**
          * LayoutSettings
-         * @description How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another stand's plants.
+         * @description How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another
+         *     stand's plants.
          *
-         *     `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and `.companions`.
+         *     `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and
+         *     `.companions`.
          */
         LayoutSettings: {
             /**
@@ -3667,8 +3686,9 @@ export interface components {
         };
         /**
          * MixEntry
-         * @description One stock item of a mix: its weight, what differs for it, and a site condition that drives its weight. `mark` is what
-         *     its plants are drawn by; it stays when the item is exchanged, so that the same plants carry the other item.
+         * @description One stock item of a mix: its weight, what differs for it, and a site condition that drives its weight.
+         *     `mark` is what its plants are drawn by; it stays when the item is exchanged, so that the same plants carry
+         *     the other item.
          */
         MixEntry: {
             /** Item */
@@ -3733,7 +3753,8 @@ export interface components {
         };
         /**
          * SheetsOut
-         * @description How a stand's plants are handed out: square sheets of `size` m, row by row, each with its content key.
+         * @description How a stand's plants are handed out: square sheets of `size` m, row by row, each with its content
+         *     key.
          */
         SheetsOut: {
             /** Size */
@@ -3958,8 +3979,8 @@ export interface components {
         };
         /**
          * ChangedOut
-         * @description A kept action: its journal entry, the content keys of the sheets of its stand that it may have changed, by index,
-         *     and the other stands that may have changed with it and are to be read again.
+         * @description A kept action: its journal entry, the content keys of the sheets of its stand that it may have changed,
+         *     by index, and the other stands that may have changed with it and are to be read again.
          */
         ChangedOut: {
             entry: components["schemas"]["EntryOut"];
@@ -4007,7 +4028,8 @@ export interface components {
         };
         /**
          * ViewIn
-         * @description Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of view).
+         * @description Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
+         *     view).
          */
         ViewIn: {
             /** X */
@@ -4032,8 +4054,8 @@ export interface components {
         };
         /**
          * PatchIn
-         * @description The settings that change; the rest stays. `was` are their values when the change was begun: should another have changed one
-         *     of them since, nothing is kept and both values are told.
+         * @description The settings that change; the rest stays. `was` are their values when the change was begun: should
+         *     another have changed one of them since, nothing is kept and both values are told.
          */
         PatchIn: {
             /**
@@ -4180,9 +4202,9 @@ export interface components {
         };
         /**
          * StrokeIn
-         * @description A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The key makes a repeat
-         *     count once. `tip` is a made tip's name or the number of one's own; `fill` works everywhere in the level, or in the area of
-         *     the limits.
+         * @description A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The
+         *     key makes a repeat count once. `tip` is a made tip's name or the number of one's own; `fill` works
+         *     everywhere in the level, or in the area of the limits.
          */
         StrokeIn: {
             /**
@@ -4251,7 +4273,8 @@ export interface components {
         };
         /**
          * ArrangedOut
-         * @description A kept action on the level's stands, which are to be read again; the stand that was made, if one was.
+         * @description A kept action on the level's stands, which are to be read again; the stand that was made, if one
+         *     was.
          */
         ArrangedOut: {
             entry: components["schemas"]["EntryOut"];
@@ -4260,7 +4283,8 @@ export interface components {
         };
         /**
          * AddIn
-         * @description A new stand of a stock item; a sward has no single plants. Spacing (m) and fullness are proposed where they are not given.
+         * @description A new stand of a stock item; a sward has no single plants. Spacing (m) and fullness are proposed where
+         *     they are not given.
          */
         AddIn: {
             /**
@@ -4292,7 +4316,8 @@ export interface components {
         };
         /**
          * TryNewOut
-         * @description What a new stand would begin with: spacing, fullness, about how many plants, and what they cost in the view.
+         * @description What a new stand would begin with: spacing, fullness, about how many plants, and what they cost in the
+         *     view.
          */
         TryNewOut: {
             /** Spacing */
@@ -4476,7 +4501,8 @@ export interface components {
         };
         /**
          * PinsIn
-         * @description What is to be done to single plants of a stand; all of it or nothing. `push` sets plants where others are in the way.
+         * @description What is to be done to single plants of a stand; all of it or nothing. `push` sets plants where others
+         *     are in the way.
          */
         PinsIn: {
             /**
@@ -4626,7 +4652,8 @@ export interface components {
         };
         /**
          * SelectIn
-         * @description Which single plants: of these stands, of all when there are none; inside an outline; of one item; pinned ones alone.
+         * @description Which single plants: of these stands, of all when there are none; inside an outline; of one item;
+         *     pinned ones alone.
          */
         SelectIn: {
             /**
@@ -4657,9 +4684,9 @@ export interface components {
         };
         /**
          * HandIn
-         * @description One thing done to many single plants, by stand: values for all of them, or what theirs are to be changed by. All of it or
-         *     nothing. `free` keeps altitudes while moving, else plants keep their lift above the ground; `push` sets plants where others
-         *     are in the way.
+         * @description One thing done to many single plants, by stand: values for all of them, or what theirs are to be
+         *     changed by. All of it or nothing. `free` keeps altitudes while moving, else plants keep their lift above
+         *     the ground; `push` sets plants where others are in the way.
          */
         HandIn: {
             /**
@@ -4852,8 +4879,8 @@ export interface components {
         };
         /**
          * WhyCondition
-         * @description What one condition found: the ground's value (`beyond` when it is only known to be farther), its result 0–1, and the
-         *     suitability after it.
+         * @description What one condition found: the ground's value (`beyond` when it is only known to be farther), its result
+         *     0–1, and the suitability after it.
          */
         WhyCondition: {
             /** Kind */
@@ -4977,7 +5004,8 @@ export interface components {
         };
         /**
          * FitOut
-         * @description A set brought to a level: what it asks for by name there; what could not be found is left out, as the notes say.
+         * @description A set brought to a level: what it asks for by name there; what could not be found is left out, as the
+         *     notes say.
          */
         FitOut: {
             /** Conditions */
@@ -5152,8 +5180,8 @@ export interface components {
         };
         /**
          * BakeOut
-         * @description A bake of all single plants: sheets in all and those that lie ready under their present key; what it is at; why the last
-         *     one failed.
+         * @description A bake of all single plants: sheets in all and those that lie ready under their present key; what it is
+         *     at; why the last one failed.
          */
         BakeOut: {
             /** Running */
@@ -5427,8 +5455,8 @@ export interface components {
         };
         /**
          * UseOut
-         * @description A level that uses an item: its slug, empty for one that the user is no member of; the stands that plant it; the version it
-         *     has, and whether it holds it.
+         * @description A level that uses an item: its slug, empty for one that the user is no member of; the stands that plant
+         *     it; the version it has, and whether it holds it.
          */
         UseOut: {
             /** Level */
@@ -5510,7 +5538,8 @@ export interface components {
         };
         /**
          * ReplacedOut
-         * @description A level that uses an item: what another source would change in its kept views, and plants that would gain and lose room.
+         * @description A level that uses an item: what another source would change in its kept views, and plants that would
+         *     gain and lose room.
          */
         ReplacedOut: {
             /** Level */
@@ -5609,8 +5638,9 @@ export interface components {
         };
         /**
          * LevelCard
-         * @description A level in the list; `over` names the views whose cost overruns a budget mark. `fresh`, whether plants, over and plan are
-         *     of the level as it is now; plants are not told before they were counted for the first time.
+         * @description A level in the list; `over` names the views whose cost overruns a budget mark. `fresh`, whether plants,
+         *     over and plan are of the level as it is now; plants are not told before they were counted for the first
+         *     time.
          */
         LevelCard: {
             /** Slug */
