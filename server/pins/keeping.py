@@ -25,7 +25,7 @@ from server.stands.painting import check_unlocked
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import distances_at
 from thicket.planted.comparing import compare
-from thicket.planted.fingerprints import clearing_near
+from thicket.planted.facts import clearing_near
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planting.pins import bearing_of, leaning, turned_by

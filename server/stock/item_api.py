@@ -8,7 +8,7 @@ from uuid import UUID
 
 from django.http import HttpRequest
 from ninja import Router, Schema
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from server.levels.access import check_may_make
 from server.stock import bringing, versions
@@ -17,11 +17,14 @@ from server.stock.bring_api import MendIn
 from server.stock.models import ShelfItem
 from server.stock.shelf import put_on_shelf, slug_for
 from thicket.document.settings import Colour, Id, Name, Strict
+from thicket.refused import Refused
 from thicket.stock.making import made
 from thicket.stock.stand_ins import stand_in
 from thicket.stock.traits import Edit, Traits
 
 router = Router(tags=["stock"])
+SLENDER = 40
+"""Shapes beyond this are drawn on pictures too large to measure while somebody waits."""
 Length = Annotated[float, Field(allow_inf_nan=False, ge=0.01, le=200)]
 
 
@@ -96,6 +99,14 @@ class StandInIn(Strict):
     height: Length
     width: Length
     colour: Colour
+
+    @model_validator(mode="after")
+    def check(self):
+        if max(self.height, self.width) > SLENDER * min(self.height, self.width):
+            raise Refused(
+                f"height: a stand-in is at most {SLENDER} times as high as wide, or as wide as high"
+            )
+        return self
 
 
 class ViewChange(Schema):

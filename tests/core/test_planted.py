@@ -18,7 +18,8 @@ from hypothesis import strategies as st
 import thicket
 from tests.core.levels import drawn_level
 from thicket.__main__ import main
-from thicket.document.folder import LevelFile, open_level, save_level
+from thicket.document.folder import open_level, save_level
+from thicket.document.level_file import LevelFile
 from thicket.ground.shapes import Shape
 from thicket.planted.aiming import aim
 from thicket.planted.brushing import Brush
@@ -193,7 +194,7 @@ class Folders(SimpleTestCase):
         self.assertEqual(
             kept,
             json.loads(json.dumps(LevelFile.model_json_schema())),
-            "write it anew: python -m thicket.document.folder > docs/level.schema.json",
+            "write it anew: python -m thicket.document.level_file > docs/level.schema.json",
         )
 
     def ask(self, *arguments):

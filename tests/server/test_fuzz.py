@@ -162,6 +162,17 @@ class Fuzz(GroundCase):
             answer = self.post(path, body)
             self.assertIn(answer.status_code, (404, 409, 422), (path, body, answer.content[:200]))
             self.assertGreater(len(answer.json()["detail"]), 8)
+        flat = {
+            "name": "Flat",
+            "group": "rock",
+            "shape": "block",
+            "height": 0.05,
+            "width": 100,
+            "colour": "#112233",
+        }
+        told = self.lead.post("/api/shelf/new/stand-in", json.dumps(flat), content_type="application/json")
+        self.assertEqual(told.status_code, 422, told.content[:200])
+        self.assertIn("times as high as wide", told.json()["detail"])
         for path in (
             f"{stand[: -len(str(self.birch.pk))]}{10**30}",
             f"/journal?before={10**30}",

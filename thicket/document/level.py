@@ -85,7 +85,7 @@ class Item:
 class Level:
     """A level. Lengths in m. Stands, shapes and pins go by their numbers, masks and items by name; touch that
     is not there is unpainted. `details` is what no plant follows from: `view`, as
-    `thicket.document.folder.ViewFile` has it, and what people see of shapes by number."""
+    `thicket.document.level_file.ViewFile` has it, and what people see of shapes by number."""
 
     slug: str
     name: str

@@ -7,7 +7,8 @@ import numpy as np
 
 from thicket.document.level import Level, Stand
 from thicket.lazy import lazy
-from thicket.planting.pins import Pins, pinned_plants
+from thicket.planted.sheets import Box
+from thicket.planting.pins import Pins, Uprooted, pinned_plants
 from thicket.planting.stands import Plants
 from thicket.site.conditions import Condition
 
@@ -106,3 +107,30 @@ class Facts:
             for n, s in self.level.shapes.items()
             if s.kind == kind and (not layout.shapes or n in layout.shapes)
         ]
+
+
+def clearing_near(facts: Facts, box: Box) -> list:
+    """The shapes that keep plants away from somewhere in a box."""
+    own = [facts.level.shapes[n] for n in facts.followed] if facts.settings.layout.kind == "path" else []
+    wanted = set(facts.settings.clear_of)
+    return [
+        s
+        for s in facts.level.shapes.values()
+        if s.kind in wanted
+        and s.clear is not None
+        and s not in own
+        and all(
+            s.box[k] - s.clear - facts.footprint < box[k + 2]
+            and s.box[k + 2] + s.clear + facts.footprint > box[k]
+            for k in (0, 1)
+        )
+    ]
+
+
+def uprooted_in(facts: Facts, box: Box) -> list[Uprooted]:
+    """The places in a box where the stand was uprooted."""
+    return [
+        place
+        for place in facts.pins.uprooted
+        if all(place.box[k] < box[k + 2] and place.box[k + 2] > box[k] for k in (0, 1))
+    ]

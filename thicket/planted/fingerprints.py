@@ -8,12 +8,11 @@ import numpy as np
 
 from thicket.document.touch import TouchMap
 from thicket.hashing import Raster, digest, digest_of, hash_of
-from thicket.planted.facts import Facts
+from thicket.planted.facts import Facts, clearing_near, uprooted_in
 from thicket.planted.occupancy import Occupancy
 from thicket.planted.patching import Mark
 from thicket.planted.places import Places
 from thicket.planted.sheets import Box, Sheet, Sheets, cells, inside, widened
-from thicket.planting.pins import Uprooted
 from thicket.planting.trails import trails_near
 
 ENGINE = 6
@@ -32,33 +31,6 @@ class Site:
         return [
             raster and raster.digest(window) for raster in (self.suitability, self.size_factor, *self.drives)
         ]
-
-
-def clearing_near(facts: Facts, box: Box) -> list:
-    """The shapes that keep plants away from somewhere in a box."""
-    own = [facts.level.shapes[n] for n in facts.followed] if facts.settings.layout.kind == "path" else []
-    wanted = set(facts.settings.clear_of)
-    return [
-        s
-        for s in facts.level.shapes.values()
-        if s.kind in wanted
-        and s.clear is not None
-        and s not in own
-        and all(
-            s.box[k] - s.clear - facts.footprint < box[k + 2]
-            and s.box[k + 2] + s.clear + facts.footprint > box[k]
-            for k in (0, 1)
-        )
-    ]
-
-
-def uprooted_in(facts: Facts, box: Box) -> list[Uprooted]:
-    """The places in a box where the stand was uprooted."""
-    return [
-        place
-        for place in facts.pins.uprooted
-        if all(place.box[k] < box[k + 2] and place.box[k + 2] > box[k] for k in (0, 1))
-    ]
 
 
 class SheetKeys:

@@ -5,12 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Iterator
 from typing import NamedTuple
 
+import numpy as np
+
 from thicket.cache import Cache
+from thicket.ground.shapes import kept_clear
 from thicket.hashing import hash_of
-from thicket.planted.facts import Facts
+from thicket.planted.facts import Facts, clearing_near, uprooted_in
 from thicket.planted.parts import Standing
 from thicket.planted.sheets import Box, Sheet, Sheets, apart
-from thicket.planting.room import Discs, near, together
+from thicket.planting.pins import inside_uprooted
+from thicket.planting.room import Discs, crowded, near, taken, together
+from thicket.planting.stands import Plants
 
 
 class Taken(NamedTuple):
@@ -129,6 +134,28 @@ class Occupancy:
             discs = near(_trunks(other), box, reach + gap)
             if len(discs.x):
                 yield Claim(discs, crowns, gap)
+
+    def has_room(self, plants: Plants, thresholds: np.ndarray, box: Box) -> np.ndarray:
+        """Which plants inside a box stand in no other's footprint."""
+        facts, gap = self.facts, self.facts.settings.gap
+        x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)
+        crown, trunk = facts.radii.max(axis=1), facts.radii[:, 1]
+        r, wide = (
+            np.zeros(len(plants))
+            if facts.stand.sward
+            else column[plants.item] * plants.form[:, 7].astype(float)
+            for column in (trunk, crown)
+        )
+        free = ~taken(self.taken(box), x, z, r, gap) & ~kept_clear(clearing_near(facts, box), r, x, z)
+        for claim in self.claims(box):
+            free &= ~taken(claim.discs, x, z, wide if claim.crowns else r, claim.gap)
+        if facts.pins.uprooted:
+            free &= ~inside_uprooted(uprooted_in(facts, box), x, z)
+        if len(facts.pins.replaced):
+            free &= ~np.isin(plants.id, facts.pins.replaced)
+        if facts.may_crowd:
+            free &= ~crowded(x, z, r, thresholds, gap)
+        return free
 
     def gaps(self) -> Discs:
         """What the trunks of stands above, with the gap, take from a sward anywhere."""

@@ -13,10 +13,9 @@ from thicket.document.level import Level, Stand
 from thicket.document.settings import StandSettings
 from thicket.document.touch import Cells, TouchMap
 from thicket.ground.heights import Ground
-from thicket.ground.shapes import kept_clear
 from thicket.hashing import Raster, digest_of
 from thicket.planted.facts import Facts
-from thicket.planted.fingerprints import SheetKeys, Site, clearing_near, uprooted_in
+from thicket.planted.fingerprints import SheetKeys, Site
 from thicket.planted.occupancy import Occupancy, may_stand_under
 from thicket.planted.parts import Standing
 from thicket.planted.patching import Mark, Reach, TooMuch, around_cut, changed_box, cut_of, in_order, patched
@@ -25,9 +24,9 @@ from thicket.planted.sheets import Box, Sheet, Sheets, cells, inside, widened
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.density import density_at, density_field, expected_count
 from thicket.planting.hashing import absent
-from thicket.planting.pins import Pins, inside_uprooted
+from thicket.planting.pins import Pins
 from thicket.planting.points import PointSet, Seats, chosen, gathered
-from thicket.planting.room import Discs, covered, crowded, near, standing, taken, together
+from thicket.planting.room import Discs, covered, near, standing, together
 from thicket.planting.stands import Plants, grow, join, planted
 from thicket.planting.trails import laid_over, trails_near
 from thicket.refused import Refused
@@ -251,7 +250,7 @@ class Planting(Sheets):
         points = self._candidates(grown)
         which = np.flatnonzero(self.wanted(points, touch, origin))
         plants = self._grown_at(points, which)
-        free = self._has_room(plants, points.threshold[which], grown)
+        free = self.occupancy.has_room(plants, points.threshold[which], grown)
         if grown != box:
             free &= inside(box, points.x[which], points.z[which])
         trails = trails_near(list(self.level.shapes.values()), self.stand.stratum, box)
@@ -270,7 +269,7 @@ class Planting(Sheets):
         points = self._candidates(box)
         before, after = (self.wanted(points, touch, box[:2]) for touch in (was, now))
         which = np.flatnonzero(before != after)
-        free = self._has_room(self._grown_at(points, which), points.threshold[which], box)
+        free = self.occupancy.has_room(self._grown_at(points, which), points.threshold[which], box)
         return int((free & after[which]).sum()), int((free & before[which]).sum())
 
     def _grown_at(self, points: PointSet | Seats, which: np.ndarray) -> Plants:
@@ -284,30 +283,6 @@ class Planting(Sheets):
             None if factor is None else factor.array,
             [drive and drive.array for drive in self.site.drives],
         )
-
-    def _has_room(self, plants: Plants, thresholds: np.ndarray, box: Box) -> np.ndarray:
-        """Which plants inside a box stand in no other's footprint."""
-        facts, gap = self.facts, self.settings.gap
-        x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)
-        crown, trunk = facts.radii.max(axis=1), facts.radii[:, 1]
-        r, wide = (
-            np.zeros(len(plants))
-            if self.stand.sward
-            else column[plants.item] * plants.form[:, 7].astype(float)
-            for column in (trunk, crown)
-        )
-        free = ~taken(self.occupancy.taken(box), x, z, r, gap) & ~kept_clear(
-            clearing_near(facts, box), r, x, z
-        )
-        for claim in self.occupancy.claims(box):
-            free &= ~taken(claim.discs, x, z, wide if claim.crowns else r, claim.gap)
-        if facts.pins.uprooted:
-            free &= ~inside_uprooted(uprooted_in(facts, box), x, z)
-        if len(facts.pins.replaced):
-            free &= ~np.isin(plants.id, facts.pins.replaced)
-        if facts.may_crowd:
-            free &= ~crowded(x, z, r, thresholds, gap)
-        return free
 
     def plants(self, sheet: Sheet) -> Plants:
         """The plants of a sheet."""

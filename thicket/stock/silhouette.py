@@ -78,6 +78,10 @@ def outline_difference(full: np.ndarray, state: np.ndarray, height: float) -> fl
     picture's slope.
     """
     pixel = height / full.shape[1]
+    if (
+        min(full.shape[1:]) < 2
+    ):  # a thing so much wider than high, or higher than wide, has a rim all the same
+        full, state = (np.pad(covered, ((0, 0), (1, 1), (1, 1))) for covered in (full, state))
     total = 0.0
     for a, b in zip(full, state):
         outline = float(np.hypot(*np.gradient(a)).sum()) * pixel
