@@ -158,7 +158,7 @@ def _cut_off(draft: Draft, trouble: str) -> None:
     failed."""
     draft.state = Draft.State.READY if draft.state == Draft.State.KEEPING else Draft.State.FAILED
     draft.trouble = trouble
-    draft.save(update_fields=["state", "trouble"])
+    Draft.objects.filter(pk=draft.pk).update(state=draft.state, trouble=trouble)  # it may be dropped by now
 
 
 def _tell(job: Job, **fields: object) -> None:

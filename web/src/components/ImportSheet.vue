@@ -46,7 +46,12 @@ let timer = 0
 const busy = computed(
   () => sending.value || draft.value?.state === 'reading' || draft.value?.state === 'keeping',
 )
-const found = computed(() => draft.value?.found ?? null)
+/** What was found in the draft; while it is read again, under other options, what was found last: no field goes from under a hand
+ * that types into it. */
+const found = shallowRef<Import['found']>(null)
+watch(draft, (now, was) => {
+  if (now?.found || now?.id !== was?.id) found.value = now?.found ?? null
+})
 const working = computed(
   () => draft.value?.state === 'ready' && draft.value.level && !draft.value.forecast && draft.value.share > 0,
 )
