@@ -12,6 +12,7 @@ import time
 from pathlib import Path
 
 import thicket
+from thicket.cache import Cache
 from thicket.planted.costs import LINES, bookmark_view, line, over, spent
 from thicket.planted.export import FORMATS
 from thicket.planted.level import PlantedLevel
@@ -91,11 +92,11 @@ def export(options: argparse.Namespace) -> int:
 
 
 def compare(options: argparse.Namespace) -> int:
+    cache = Cache()
     before, after = (
-        thicket.plant(thicket.open_level(folder), options.threads)
+        thicket.plant(thicket.open_level(folder), options.threads, cache)
         for folder in (options.folder, options.other)
     )
-    after.cache = before.cache
     slugs = [{s.slug for s in level.level.stands.values()} for level in (before, after)]
     print("stand\tgained\tlost")
     differ = 0

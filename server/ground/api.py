@@ -140,7 +140,7 @@ def masks(request: HttpRequest, slug: str):
 
 
 @router.post("/levels/{slug}/masks", response=GroundChangedOut)
-def put_mask(request: HttpRequest, slug: str, key: Form[UUID], name: Form[str], file: File[UploadedFile]):
+def put_mask(request: HttpRequest, slug: str, key: Form[UUID4], name: Form[str], file: File[UploadedFile]):
     """Bring in a greyscale picture as a mask image, in place of one of the same name."""
     level = level_for(request, slug, to="plant")
     with drafts.on_disk(file) as path:

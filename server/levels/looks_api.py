@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from typing import Annotated, Literal
-from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Form, Router
@@ -45,7 +44,7 @@ def set_look(request: HttpRequest, slug: str, data: LookIn):
 
 @router.post("/levels/{slug}/layers/texture", response=EntryOut)
 def set_texture(
-    request: HttpRequest, slug: str, file: File[UploadedFile], key: Form[UUID], name: Form[LayerName]
+    request: HttpRequest, slug: str, file: File[UploadedFile], key: Form[UUID4], name: Form[LayerName]
 ):
     """Draw a ground layer with a picture, which is repeated every few metres."""
     level = level_for(request, slug, to="plant")

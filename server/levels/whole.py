@@ -14,7 +14,7 @@ from django.db import transaction
 from server.ground.models import Mask
 from server.levels.ground import store
 from server.levels.looks import layers_chosen
-from server.levels.models import Level, Membership
+from server.levels.models import LayerTexture, Level, Membership
 from server.levels.planted import planted_of
 from server.levels.rasters import split
 from server.pins.models import FIELDS, Pin, UprootedPlace
@@ -44,8 +44,12 @@ def document_of(level: Level) -> Document:
         "layers": [{"name": name, **look} for name, look in layers_chosen(level).items()]
     }
     shapes = {shape.number: {name: getattr(shape, name) for name in SHAPE} for shape in level.shapes.all()}
+    used = {layer["texture"] for layer in view["layers"]}
+    textures = dict(level.layer_textures.filter(digest__in=used).values_list("digest", "data"))
     return replace(
-        document, stock=with_meshes(level, document.stock), details={"view": view, "shapes": shapes}
+        document,
+        stock=with_meshes(level, document.stock),
+        details={"view": view, "shapes": shapes, "textures": {k: bytes(v) for k, v in textures.items()}},
     )
 
 
@@ -75,11 +79,14 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
             {"name": n, "colour": looks.get(n, {}).get("colour", "#8d9460")} for n in document.layers.names
         ],
         shape_numbers=max(document.shapes, default=0),
+        looks=looks,
         **{n: view[n] for n in VIEW if n in view},
     )
     Membership.objects.create(user=user, level=level, role=Membership.Role.LEAD)
     store(level, "heights", ground.heights, 1)
     store(level, "layers", document.layers.weights, 1)
+    for digest, picture in document.details.get("textures", {}).items():
+        LayerTexture.objects.create(level=level, digest=digest[:32], data=picture)
     for mask_name, mask in document.masks.items():
         Mask.objects.create(
             level=level,

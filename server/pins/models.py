@@ -6,23 +6,7 @@ from django.db import models
 
 from server.levels.models import Level
 from server.stands.models import Stand
-
-FIELDS = (
-    "item",
-    "x",
-    "z",
-    "lift",
-    "qx",
-    "qy",
-    "qz",
-    "qw",
-    "width",
-    "height",
-    "tint",
-    "gone",
-    "home_x",
-    "home_z",
-)
+from thicket.planting.pins import COLUMNS as FIELDS
 
 
 class Pin(models.Model):

@@ -8,6 +8,7 @@ import subprocess
 import sys
 import tempfile
 from contextlib import redirect_stderr, redirect_stdout
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -226,7 +227,7 @@ class Folders(SimpleTestCase):
         self.assertEqual(self.ask("compare", self.folder, self.folder)[0], 0)
         self.assertEqual(self.ask("compare", self.folder, other)[0], 1)
         self.assertEqual(self.ask("check", self.folder)[0], 0)
-        save_level(edited.edit(ChangeShapes(remove=(3, 7, 8))).level.with_parts(masks={}), other)
+        save_level(replace(edited.edit(ChangeShapes(remove=(3, 7, 8))).level, masks={}), other)
         self.assertEqual(self.ask("plant", self.folder.parent)[0], 2)
 
     def test_it_needs_neither_django_nor_a_database_driver(self):

@@ -16,6 +16,7 @@ from server.handover.writing import plants_csv
 from server.levels.models import Level
 from server.levels.planted import planted_of
 from server.stands.models import Stand
+from tests.core import levels
 from tests.fixtures import small_level
 from thicket.document.settings import StandSettings
 from thicket.planting.stands import STRATA
@@ -33,19 +34,7 @@ DRAWN = (
 )
 """The hash of all plants of each level. When one must change, ENGINE is raised and the changelog says why."""
 
-KINDS = {
-    "altitude": (352, 395, 12),
-    "slope": (0, 24, 9),
-    "facing": (0, 90, 40),
-    "hollow": (-3, 2, 1.5),
-    "wetness": (4, 9, 2),
-    "layer": (0.3, 1, 0.2),
-    "noise": (0.45, 2, 0.2),
-    "path": (0, 60, 20),
-    "area": (-5, 30, 10),
-    "obstacle": (4, 90, 6),
-    "flat": (0, 0.6, 0.4),
-}
+KINDS = {kind: band for kind, band in levels.KINDS.items() if kind != "mask"}
 
 
 def condition(rng, others):

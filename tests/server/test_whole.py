@@ -13,8 +13,9 @@ from django.core.management import CommandError, call_command
 
 import thicket
 from server.levels.models import Level, Membership
+from tests.core.test_stock import picture
 from tests.server import test_same_plants
-from tests.server.test_ground import GroundCase
+from tests.server.test_ground import GroundCase, key
 from tests.server.test_same_plants import hash_of_plants
 from thicket.planting.stands import join
 
@@ -28,7 +29,8 @@ class Whole(GroundCase):
 
     def told(self, slug):
         """What the API tells of a level, but for what is its own: name, slug, ids."""
-        level = self.lead.get(f"/api/levels/{slug}").json()
+        text = self.lead.get(f"/api/levels/{slug}").content.decode()
+        level = json.loads(text.replace(f"/levels/{slug}/", "/levels/-/"))
         stands = self.lead.get(f"/api/levels/{slug}/stands").json()
         shapes = self.lead.get(f"/api/levels/{slug}/shapes").json()
         pins = [self.lead.get(f"/api/levels/{slug}/stands/{s['id']}/pins").json() for s in stands]
@@ -46,6 +48,17 @@ class Whole(GroundCase):
         Membership.objects.get_or_create(
             level=level, user=User.objects.get(username="lead"), defaults={"role": "lead"}
         )
+        base = f"/api/levels/{level.slug}/layers"
+        self.lead.put(
+            f"{base}/look",
+            json.dumps({"key": key(), "name": "turf", "colour": "#112233", "look": "rock"}),
+            content_type="application/json",
+        )
+        moss = io.BytesIO()
+        picture(size=(40, 40)).save(moss, "PNG")
+        texture = {"key": key(), "name": "turf", "file": SimpleUploadedFile("moss.png", moss.getvalue())}
+        self.assertEqual(self.lead.post(f"{base}/texture", texture).status_code, 200)
+        level = Level.objects.get(pk=level.pk)
         call_command("save_level", level.slug, str(self.folder), stdout=io.StringIO())
         call_command(
             "open_level", str(self.folder), "--name", "Brought Back", "--user", "lead", stdout=io.StringIO()
@@ -53,6 +66,9 @@ class Whole(GroundCase):
         again = Level.objects.get(name="Brought Back")
         self.assertEqual(hash_of_plants(again), hash_of_plants(level))
         self.assertEqual(self.told(again.slug), self.told(level.slug))
+        shown = self.lead.get(f"/api/levels/{again.slug}").json()["layers"][0]
+        self.assertEqual((shown["colour"], shown["look"]), ("#112233", "rock"))
+        self.assertEqual(self.lead.get(shown["texture"]).status_code, 200)
         planted = thicket.plant(thicket.open_level(self.folder))
         told = {s["slug"]: s["count"] for s in self.lead.get(f"/api/levels/{level.slug}/stands").json()}
         self.assertEqual(planted.counts(), told)
@@ -75,7 +91,12 @@ class Whole(GroundCase):
         levels = Level.objects.count()
         empty = io.BytesIO()
         zipfile.ZipFile(empty, "w").close()
+        broken = io.BytesIO()
+        with zipfile.ZipFile(io.BytesIO(data)) as good, zipfile.ZipFile(broken, "w") as bad:
+            for name in good.namelist():
+                bad.writestr(name, b"glTF junk" if name == "stock/birch.glb" else good.read(name))
         for content, words in (
+            (broken.getvalue(), "stock/birch.glb"),
             (data, "already"),
             (b"no zip", "zip that can be read"),
             (empty.getvalue(), "level.json"),

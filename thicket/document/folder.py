@@ -10,11 +10,13 @@ from __future__ import annotations
 import csv
 import io
 import json
+import struct
 import tempfile
 import warnings
 import zipfile
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -37,30 +39,15 @@ from thicket.document.level_file import (
 )
 from thicket.document.rasters import Heights, LayerMaps, Mask
 from thicket.document.touch import TouchMap
+from thicket.formats.stock import measure
 from thicket.ground.shapes import Shape, Trail
-from thicket.planting.pins import Pins, Uprooted
+from thicket.planting.pins import COLUMNS, Pins, Uprooted
 from thicket.refused import Refused
 
+PARTS = ("layers", "masks", "touch", "stock", "textures")
 LARGEST = 2 << 30
 """A zip may unpack to so many bytes."""
-PIN_COLUMNS = (
-    "stand",
-    "plant",
-    "item",
-    "x",
-    "z",
-    "lift",
-    "qx",
-    "qy",
-    "qz",
-    "qw",
-    "width",
-    "height",
-    "tint",
-    "gone",
-    "home_x",
-    "home_z",
-)
+PIN_COLUMNS = ("stand", "plant", *COLUMNS)
 
 
 def save_level(level: Level, folder: Path) -> None:
@@ -73,14 +60,14 @@ def save_level(level: Level, folder: Path) -> None:
     if folder.exists() and any(folder.iterdir()) and not (folder / "level.json").exists():
         raise Refused(f"{folder}: it holds other things than a level")
     written = {folder / "level.json"}
-    for part in ("layers", "masks", "touch", "stock"):
+    for part in PARTS:
         (folder / part).mkdir(parents=True, exist_ok=True)
     for name, data in _files(level):
         (folder / name).write_bytes(data)
         written.add(folder / name)
     text = json.dumps(_level_file(level).model_dump(mode="json"), indent=2, ensure_ascii=False)
     (folder / "level.json").write_text(text + "\n", encoding="utf-8")
-    for part in ("layers", "masks", "touch", "stock"):
+    for part in PARTS:
         for path in set((folder / part).iterdir()) - written:
             path.unlink()
         if not any((folder / part).iterdir()):
@@ -108,6 +95,8 @@ def _files(level: Level) -> Iterator[tuple[str, bytes]]:
     for item in level.stock.values():
         if item.glb:
             yield f"stock/{item.slug}.glb", item.glb
+    for digest, picture in level.details.get("textures", {}).items():
+        yield f"textures/{digest}.png", picture
     yield "pins.csv", _pins_csv(level)
 
 
@@ -291,9 +280,10 @@ def open_level(folder: str | Path) -> Level:
         details={
             "view": said.view.model_dump(),
             "shapes": {s.number: s.details for s in said.shapes if s.details},
+            "textures": _read_textures(folder, said.view),
         },
     )
-    return level.with_parts(touch=_read_touch(folder, level), pins=_read_pins(folder, level, said.uprooted))
+    return replace(level, touch=_read_touch(folder, level), pins=_read_pins(folder, level, said.uprooted))
 
 
 def _read_level_file(path: Path) -> LevelFile:
@@ -342,6 +332,20 @@ def _read_png(path: Path, kind: type, shape: tuple[int, int] | None = None) -> n
             f"{shape[1]} × {shape[0]}"
         )
     return values.astype(kind)
+
+
+def _read_textures(folder: Path, view: ViewFile) -> dict[str, bytes]:
+    """The pictures that ground layers are drawn with, by their digests."""
+    found = {}
+    for digest in filter(None, (layer.get("texture") for layer in view.layers)):
+        name = f"textures/{_file_name(str(digest))}.png"
+        try:
+            with Image.open(folder / name, formats=["PNG"]) as picture:
+                picture.load()
+        except (OSError, ValueError, Image.DecompressionBombError):
+            raise Refused(f"{name}: it is missing, or not a PNG") from None
+        found[digest] = (folder / name).read_bytes()
+    return found
 
 
 def _read_glb(path: Path) -> bytes:
@@ -403,6 +407,17 @@ def _pins(rows: list[Mapping[str, str]], uprooted: tuple[Uprooted, ...]) -> Pins
     )
 
 
+def _check_glb(item: Item) -> None:
+    """Refuse an item whose mesh cannot be drawn."""
+    try:
+        if item.glb:
+            measure(item.slug, item.glb)
+    except (ValueError, KeyError, IndexError, TypeError, struct.error):
+        raise Refused(
+            f"stock/{item.slug}.glb: it is not a mesh with its states, as this application writes it"
+        ) from None
+
+
 def zip_level(level: Level) -> bytes:
     """The folder as one zip, always the same for the same level."""
     with tempfile.TemporaryDirectory() as folder:
@@ -428,6 +443,9 @@ def open_zip(path: Path, name: str) -> Level:
             found = sorted(Path(folder).rglob("level.json"), key=lambda p: len(p.parts))
             if not found:
                 raise Refused(f"{name}: there is no level.json in it")
-            return open_level(found[0].parent)
+            level = open_level(found[0].parent)
+            for item in level.stock.values():
+                _check_glb(item)
+            return level
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, EOFError, OSError):
         raise Refused(f"{name}: it is not a zip that can be read") from None

@@ -128,10 +128,6 @@ class Level:
         """The level with a stand put in, or in place of the one of its number."""
         return replace(self, stands={**self.stands, stand.number: stand})
 
-    def with_parts(self, **parts) -> Level:
-        """The level with some of its fields replaced."""
-        return replace(self, **parts)
-
     def with_touch(self, number: int, touch: TouchMap) -> Level:
         """The level with another touch of a stand."""
         return replace(self, touch={**self.touch, number: touch})

@@ -53,7 +53,8 @@ class PlantedLevel:
         threads: int = THREADS,
         baked: Callable[[str], Plants | None] = _nothing_baked,
     ) -> None:
-        self.level, self.cache, self.threads, self.baked = level, cache or Cache(), threads, baked
+        self.level, self.threads, self.baked = level, threads, baked
+        self.cache = Cache() if cache is None else cache  # an empty one is one all the same
         self.rasters = SiteRasters(level, self.cache, threads, self.planting)
         self._plantings: dict[int, Planting] = {}
 

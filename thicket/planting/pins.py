@@ -11,6 +11,24 @@ from thicket.ground.heights import Ground
 from thicket.planting.stands import Plants
 from thicket.planting.strokes import along_path
 
+COLUMNS = (
+    "item",
+    "x",
+    "z",
+    "lift",
+    "qx",
+    "qy",
+    "qz",
+    "qw",
+    "width",
+    "height",
+    "tint",
+    "gone",
+    "home_x",
+    "home_z",
+)
+"""What a hand can say of a plant, in rows and files."""
+
 
 class Uprooted(NamedTuple):
     """A place where plants of a stand were taken out, and where no rule plants it again: within `radius` m of

@@ -4,7 +4,10 @@ import type { EyeView } from '../src/stage/eyeView'
 import type { Ground } from '../src/stage/ground'
 import { STRIDE } from '../src/stage/payload'
 
-/** A plain three.js scene that draws the same triangles as the eye view does just now, as instanced meshes of standard materials. */
+/**
+ * A plain three.js scene that draws the same triangles as the eye view does just now, as instanced meshes
+ * of standard materials.
+ */
 export function bareScene(eye: EyeView, ground: Ground, waters: Level['waters']): THREE.Scene {
   const scene = new THREE.Scene()
   scene.add(new THREE.HemisphereLight(0xbfcbd6, 0x6a6a55, 1.2))

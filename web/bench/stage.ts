@@ -53,7 +53,10 @@ async function look(k: number): Promise<number> {
 }
 
 let renderer: THREE.WebGLRenderer | null = null
-/** Frames of the stage and of bare three.js with the same triangles in a renderer of its own, by turns, while the eye turns a little. */
+/**
+ * Frames of the stage and of bare three.js with the same triangles in a renderer of its own, by turns,
+ * while the eye turns a little.
+ */
 function compare(frames: number): { ours: Taken; bare: Taken } {
   const { eye } = stage
   const { heading } = eye.view

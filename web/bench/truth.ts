@@ -2,7 +2,10 @@ import * as THREE from 'three'
 import type { Stand } from '../src/api/client'
 import type { Stage } from '../src/stage/stage'
 
-/** What a state of an item differs by from the full mesh, as the stage draws both at the state's own distance. */
+/**
+ * What a state of an item differs by from the full mesh, as the stage draws both at the state's own
+ * distance.
+ */
 export interface Truth {
   state: string
   distance: number
@@ -63,7 +66,10 @@ export function truth(stage: Stage, slug: string): Truth[] {
   })
 }
 
-/** One plant against nothing, from a distance, turned by a heading: RGBA of the middle of a screen of 1,080 lines. */
+/**
+ * One plant against nothing, from a distance, turned by a heading: RGBA of the middle of a screen of 1,080
+ * lines.
+ */
 function draw(
   stage: Stage,
   slug: string,

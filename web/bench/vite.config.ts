@@ -1,6 +1,9 @@
 import { defineConfig } from 'vite'
 
-/** The page that `kt bench stage` measures; built from `web/` apart from the application and not shipped with it. */
+/**
+ * The page that `kt bench stage` measures; built from `web/` apart from the application and not shipped
+ * with it.
+ */
 export default defineConfig({
   root: 'bench',
   base: '/reference/page/',

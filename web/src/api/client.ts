@@ -90,7 +90,8 @@ export class ApiError extends Error {
     super(message)
   }
 
-  /** Whether the server has said that it will not do this. All else may yet be done: it did not answer, it failed, it is busy, or
+  /** Whether the server has said that it will not do this. All else may yet be done: it did not answer, it
+   * failed, it is busy, or
    * the sign-in has ended. */
   get final(): boolean {
     return (
@@ -108,13 +109,19 @@ const cookie = (name: string) =>
 const NO_ANSWER = 'The server does not answer.'
 const TOO_LATE = 'The server has not answered in time.'
 const STALE_PAGE = 'CSRF check Failed'
-/** How long an answer is waited for, in ms: most come in a moment, but what plants a whole level anew takes its time. */
+/**
+ * How long an answer is waited for, in ms: most come in a moment, but what plants a whole level anew takes
+ * its time.
+ */
 const PATIENCE = 30_000
 const LONG_PATIENCE = 180_000
 const TAKES_LONG =
   /\/(try|resolution|compare|forecast|exchange|back|redo|undo|new-stand|duplicate|shapes|condition-sets)\b|\/levels$/
 
-/** `fetch` for the API: signed for this session, not waited for without end, and every refusal thrown as an ApiError. */
+/**
+ * `fetch` for the API: signed for this session, not waited for without end, and every refusal thrown as an
+ * ApiError.
+ */
 async function send(request: Request, again = true): Promise<Response> {
   const spare = again ? request.clone() : null
   const path = new URL(request.url).pathname

@@ -12,7 +12,10 @@ export const connection = reactive({
 
 const LATE_AFTER = 4000
 
-/** Counts a request as late once it has waited for four seconds; the function that is returned ends the counting. */
+/**
+ * Counts a request as late once it has waited for four seconds; the function that is returned ends the
+ * counting.
+ */
 export function watchLate(): () => void {
   let counted = false
   const timer = setTimeout(() => {

@@ -7943,7 +7943,7 @@ export interface operations {
                 "multipart/form-data": {
                     /**
                      * Key
-                     * Format: uuid
+                     * Format: uuid4
                      */
                     key: string;
                     /** Name */
@@ -18946,7 +18946,7 @@ export interface operations {
                     file: string;
                     /**
                      * Key
-                     * Format: uuid
+                     * Format: uuid4
                      */
                     key: string;
                     /** Name */

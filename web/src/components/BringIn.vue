@@ -10,7 +10,10 @@ import ItemView from './ItemView.vue'
 import NumberField from './NumberField.vue'
 import StateTable from './StateTable.vue'
 
-/** Bring one's own meshes, or grass from pictures, to the shelf: nothing is kept before it has been looked at. */
+/**
+ * Bring one's own meshes, or grass from pictures, to the shelf: nothing is kept before it has been looked
+ * at.
+ */
 const props = defineProps<{ source: Source }>()
 const emit = defineEmits<{ kept: [slugs: string[]]; close: [] }>()
 const { batch, choices, said, cards, sent, sending, busy, trouble, wanted, send, again, mend, keep, drop } =

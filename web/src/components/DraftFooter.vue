@@ -2,7 +2,10 @@
 import type { Draft } from '../composables/useDraft'
 import ActionButton from './ActionButton.vue'
 
-/** Under a bench while settings are tried: what is wrong with them or, in the slot, what they would give; kept or given up here. */
+/**
+ * Under a bench while settings are tried: what is wrong with them or, in the slot, what they would give;
+ * kept or given up here.
+ */
 defineProps<{ draft: Draft; locked: boolean }>()
 </script>
 

@@ -3,7 +3,10 @@ import { computed, ref } from 'vue'
 import type { Condition } from '../api/client'
 import NumberField from './NumberField.vue'
 
-/** The bearings the ground faces, drawn as a rose, with the wedge of those that suit: drag it to turn, its edge to widen. */
+/**
+ * The bearings the ground faces, drawn as a rose, with the wedge of those that suit: drag it to turn, its
+ * edge to widen.
+ */
 const props = defineProps<{
   condition: Condition
   histogram: { counts: number[]; edges: number[] } | null

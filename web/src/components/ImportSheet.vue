@@ -8,7 +8,10 @@ import ActionButton from './ActionButton.vue'
 import ChoiceField from './ChoiceField.vue'
 import NumberField from './NumberField.vue'
 
-/** Bring heights or ground layers in: look at them, say what the file does not, see what would change, keep or drop. */
+/**
+ * Bring heights or ground layers in: look at them, say what the file does not, see what would change, keep
+ * or drop.
+ */
 const props = defineProps<{
   kind: 'heights' | 'layers'
   level: string
@@ -46,7 +49,8 @@ let timer = 0
 const busy = computed(
   () => sending.value || draft.value?.state === 'reading' || draft.value?.state === 'keeping',
 )
-/** What was found in the draft; while it is read again, under other options, what was found last: no field goes from under a hand
+/** What was found in the draft; while it is read again, under other options, what was found last: no field
+ * goes from under a hand
  * that types into it. */
 const found = shallowRef<Import['found']>(null)
 watch(draft, (now, was) => {

@@ -44,7 +44,10 @@ const number = () =>
 function place(point: { at: [number, number, number]; up: [number, number, number] }) {
   anchors.value = [...anchors.value, { name: `${into.value.trim() || 'point'} ${number()}`, ...point }]
 }
-/** Four points around the item, at its crown's edge or at half that for what is narrow, at nine tenths of its height. */
+/**
+ * Four points around the item, at its crown's edge or at half that for what is narrow, at nine tenths of
+ * its height.
+ */
 function ring() {
   const [r, y, first] = [crown.value * 0.6, height.value * 0.9, number()]
   const four = [0, 1, 2, 3].map((k): AnchorPoint => ({

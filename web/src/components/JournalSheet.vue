@@ -6,7 +6,10 @@ import { signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
 
-/** Every action in the level: who, when, what, plants and cost; any can be taken back that nothing later depends on. */
+/**
+ * Every action in the level: who, when, what, plants and cost; any can be taken back that nothing later
+ * depends on.
+ */
 const shown = defineModel<boolean>({ required: true })
 const store = useLevel()
 const entries = shallowRef<Entry[]>([])

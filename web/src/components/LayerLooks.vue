@@ -4,7 +4,10 @@ import { ref } from 'vue'
 import { answer, api, upload, type Entry, type Level } from '../api/client'
 import { useLevel } from '../stores/level'
 
-/** How the ground layers are drawn: a colour each, a look, and a picture if wished. Nothing of it moves a plant. */
+/**
+ * How the ground layers are drawn: a colour each, a look, and a picture if wished. Nothing of it moves a
+ * plant.
+ */
 type Layer = Level['layers'][number]
 const store = useLevel()
 const trouble = ref('')

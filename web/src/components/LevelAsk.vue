@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { answer, api, type LevelCard } from '../api/client'
+import AskSheet from './AskSheet.vue'
 
 /** Asks for the name of a level that is renamed or copied, and does it. */
 const props = defineProps<{ level: LevelCard; what: 'rename' | 'copy' }>()
@@ -32,57 +33,28 @@ async function go() {
 </script>
 
 <template>
-  <v-dialog
-    :model-value="true"
-    :aria-label="what === 'copy' ? 'Copy the level' : 'Rename the level'"
-    max-width="460"
-    @update:model-value="emit('close')"
+  <AskSheet
+    :title="what === 'copy' ? `Copy ${level.name}` : `Rename ${level.name}`"
+    :act="what === 'copy' ? 'Copy it' : 'Rename it'"
+    :busy="busy"
+    :ready="!!name.trim()"
+    :trouble="trouble"
+    test="level"
+    @go="go"
+    @close="emit('close')"
   >
-    <v-card class="ask">
-      <h2>{{ what === 'copy' ? `Copy ${level.name}` : `Rename ${level.name}` }}</h2>
-      <p v-if="what === 'copy'" class="faint">
-        Ground, shapes, stock, stands with their painting, and single plants. The journal, members and
-        snapshots stay where they are.
-      </p>
-      <v-text-field
-        v-model="name"
-        label="Name"
-        maxlength="80"
-        autofocus
-        hide-details
-        data-test="level-name"
-        @keydown.enter="go"
-      />
-      <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
-      <div class="foot">
-        <v-btn variant="text" @click="emit('close')">Drop</v-btn>
-        <v-btn
-          color="primary"
-          variant="flat"
-          :loading="busy"
-          :disabled="!name.trim()"
-          data-test="level-go"
-          @click="go"
-          >{{ what === 'copy' ? 'Copy it' : 'Rename it' }}</v-btn
-        >
-      </div>
-    </v-card>
-  </v-dialog>
+    <p v-if="what === 'copy'" class="faint">
+      Ground, shapes, stock, stands with their painting, and single plants. The journal, members and snapshots
+      stay where they are.
+    </p>
+    <v-text-field
+      v-model="name"
+      label="Name"
+      maxlength="80"
+      autofocus
+      hide-details
+      data-test="level-name"
+      @keydown.enter="go"
+    />
+  </AskSheet>
 </template>
-
-<style scoped>
-.ask {
-  padding: 18px 24px 16px;
-  display: grid;
-  gap: 12px;
-}
-h2,
-p {
-  margin: 0;
-}
-.foot {
-  display: flex;
-  justify-content: end;
-  gap: 10px;
-}
-</style>

@@ -19,7 +19,10 @@ import { useLevel } from '../stores/level'
 import { useSession } from '../stores/session'
 import ActionButton from './ActionButton.vue'
 
-/** The top of a level's screen: its name, its benches, undo and redo, journal, theme, keys and who is signed in. */
+/**
+ * The top of a level's screen: its name, its benches, undo and redo, journal, theme, keys and who is
+ * signed in.
+ */
 defineProps<{ level: Level; bench: Bench }>()
 const emit = defineEmits<{ keys: []; journal: [] }>()
 const store = useLevel()

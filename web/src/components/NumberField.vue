@@ -3,7 +3,8 @@ import { mdiRestore } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 
 /**
- * A number with its unit: typed, stepped by the arrow keys (Shift: ten steps), dragged sideways by its label or unit, and set
+ * A number with its unit: typed, stepped by the arrow keys (Shift: ten steps), dragged sideways by its label
+ * or unit, and set
  * back to its default. What is out of range is not passed on; the field says the range.
  */
 const props = withDefaults(

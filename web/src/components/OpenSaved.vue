@@ -2,6 +2,7 @@
 import { mdiFolderOpenOutline } from '@mdi/js'
 import { ref, shallowRef } from 'vue'
 import { upload } from '../api/client'
+import AskSheet from './AskSheet.vue'
 
 /** A new level from the zip of one that was saved, here or in another installation. */
 const emit = defineEmits<{ done: [level: string]; close: [] }>()
@@ -31,74 +32,45 @@ async function go() {
 </script>
 
 <template>
-  <v-dialog
-    :model-value="true"
-    aria-label="Open a saved level"
-    max-width="520"
-    @update:model-value="emit('close')"
+  <AskSheet
+    title="Open a saved level"
+    act="Open it"
+    :busy="busy"
+    :ready="!!file"
+    :trouble="trouble"
+    test="saved"
+    @go="go"
+    @close="emit('close')"
   >
-    <v-card class="ask">
-      <h2>Open a saved level</h2>
-      <p class="faint">
-        A <code>level.zip</code> from the Handover bench, of this installation or another. It becomes a new
-        level that you lead; nothing that is here changes.
-      </p>
-      <v-file-input
-        v-model="file"
-        label="Choose a zip"
-        accept=".zip"
-        prepend-icon=""
-        :prepend-inner-icon="mdiFolderOpenOutline"
-        :disabled="busy"
-        hide-details
-        data-test="saved-file"
+    <p class="faint">
+      A <code>level.zip</code> from the Handover bench, of this installation or another. It becomes a new
+      level that you lead; nothing that is here changes.
+    </p>
+    <v-file-input
+      v-model="file"
+      label="Choose a zip"
+      accept=".zip"
+      prepend-icon=""
+      :prepend-inner-icon="mdiFolderOpenOutline"
+      :disabled="busy"
+      hide-details
+      data-test="saved-file"
+    />
+    <v-text-field
+      v-model="name"
+      label="Name, if it is to have another"
+      maxlength="80"
+      hide-details
+      data-test="saved-name"
+    />
+    <div v-if="busy" role="status">
+      {{ sent < 1 ? 'Sending the file' : 'Reading the level' }} …
+      <v-progress-linear
+        :model-value="sent * 100"
+        :indeterminate="sent === 1"
+        color="primary"
+        aria-label="How far it is"
       />
-      <v-text-field
-        v-model="name"
-        label="Name, if it is to have another"
-        maxlength="80"
-        hide-details
-        data-test="saved-name"
-      />
-      <div v-if="busy" role="status">
-        {{ sent < 1 ? 'Sending the file' : 'Reading the level' }} …
-        <v-progress-linear
-          :model-value="sent * 100"
-          :indeterminate="sent === 1"
-          color="primary"
-          aria-label="How far it is"
-        />
-      </div>
-      <p v-if="trouble" class="over" role="alert" data-test="saved-trouble">{{ trouble }}</p>
-      <div class="foot">
-        <v-btn variant="text" @click="emit('close')">Drop</v-btn>
-        <v-btn
-          color="primary"
-          variant="flat"
-          :loading="busy"
-          :disabled="!file"
-          data-test="saved-open"
-          @click="go"
-          >Open it</v-btn
-        >
-      </div>
-    </v-card>
-  </v-dialog>
+    </div>
+  </AskSheet>
 </template>
-
-<style scoped>
-.ask {
-  padding: 18px 24px 16px;
-  display: grid;
-  gap: 12px;
-}
-h2,
-p {
-  margin: 0;
-}
-.foot {
-  display: flex;
-  justify-content: end;
-  gap: 10px;
-}
-</style>

@@ -8,7 +8,10 @@ import { useShelf } from '../stores/shelf'
 import ItemView from './ItemView.vue'
 import StateTable from './StateTable.vue'
 
-/** Another file for an item: the old one and the new side by side, what it changes in every level, then kept or dropped. */
+/**
+ * Another file for an item: the old one and the new side by side, what it changes in every level, then
+ * kept or dropped.
+ */
 const props = defineProps<{ item: ItemDetail }>()
 const emit = defineEmits<{ close: [] }>()
 const shelf = useShelf()

@@ -4,7 +4,10 @@ import { answer, api, type Sample } from '../api/client'
 import type { Draft } from '../composables/useDraft'
 import { useLevel } from '../stores/level'
 
-/** Nine plants as the draft would make them, from the side on a slope; each with its turn from above and its tint. */
+/**
+ * Nine plants as the draft would make them, from the side on a slope; each with its turn from above and
+ * its tint.
+ */
 const props = defineProps<{ draft: Draft }>()
 const store = useLevel()
 const nine = shallowRef<Sample[]>([])

@@ -2,7 +2,9 @@
 import { mdiChevronLeft, mdiChevronRight } from '@mdi/js'
 import { computed } from 'vue'
 
-/** The edge of a side panel: dragged to make the panel narrower or wider, pressed to fold it away and back. */
+/**
+ * The edge of a side panel: dragged to make the panel narrower or wider, pressed to fold it away and back.
+ */
 const props = defineProps<{ side: 'left' | 'right'; label: string; least: number; most: number }>()
 const width = defineModel<number>('width', { required: true })
 const folded = defineModel<boolean>('folded', { required: true })

@@ -123,7 +123,10 @@ watch(
   () => props.sheet,
   (raster) => stage.value?.setSheet(raster),
 )
-/** Lines at a quarter, a half and three quarters; of touch, where it adds in green and where it takes away in red. */
+/**
+ * Lines at a quarter, a half and three quarters; of touch, where it adds in green and where it takes away
+ * in red.
+ */
 const LINES = [64, 128, 191].map((value, k) => ({ value, ink: 0x2f4a22, strength: 0.45 + 0.25 * k }))
 const SIGNED = [32, 96, 159, 223].map((value, k) => ({
   value,
@@ -138,7 +141,10 @@ watch(
   () => props.marks,
   ({ came, went }) => stage.value?.setMarks(came, went),
 )
-/** Lay the outlines of all shapes that are shown over the ground in the eye view, on the bench where they are edited. */
+/**
+ * Lay the outlines of all shapes that are shown over the ground in the eye view, on the bench where they
+ * are edited.
+ */
 function outline() {
   stage.value?.setShapes(
     (props.edits ? shapes.shown : [])

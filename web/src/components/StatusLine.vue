@@ -5,7 +5,9 @@ import { connection } from '../api/connection'
 import { useLevel } from '../stores/level'
 import { useOutbox } from '../stores/outbox'
 
-/** One line over the stage: what went wrong, whether the server is away or late, and what waits to be sent. */
+/**
+ * One line over the stage: what went wrong, whether the server is away or late, and what waits to be sent.
+ */
 const store = useLevel()
 const outbox = useOutbox()
 const waits = computed(() => {

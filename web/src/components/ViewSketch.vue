@@ -3,7 +3,10 @@ import { computed } from 'vue'
 import type { Bookmark } from '../api/client'
 import { useLevel } from '../stores/level'
 
-/** Where a view is taken from and where it looks, on a sketch of the level, for views of which no picture was kept. */
+/**
+ * Where a view is taken from and where it looks, on a sketch of the level, for views of which no picture
+ * was kept.
+ */
 const props = defineProps<{ view: Bookmark }>()
 const level = useLevel().level!
 const WIDE = 64

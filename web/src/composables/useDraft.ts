@@ -46,7 +46,10 @@ function inked(touch: Uint8Array): Uint8Array {
   return out
 }
 
-/** Drafts that were not kept, by level and the stands that were selected; they outlive a reload and an expired sign-in. */
+/**
+ * Drafts that were not kept, by level and the stands that were selected; they outlive a reload and an
+ * expired sign-in.
+ */
 const shelved = useLocalStorage<Record<string, { changes: Changes; was: Record<number, StandSettings> }>>(
   'kt-drafts',
   {},
@@ -55,7 +58,8 @@ const shelved = useLocalStorage<Record<string, { changes: Changes; was: Record<n
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 /**
- * Changed settings of the selected stands that are tried but not stored: what they would give, until kept or dropped.
+ * Changed settings of the selected stands that are tried but not stored: what they would give, until kept or
+ * dropped.
  */
 export function useDraft(view: () => View | null) {
   const store = useLevel()
@@ -65,7 +69,10 @@ export function useDraft(view: () => View | null) {
   const fields = ref<string[]>([])
   const overlay = ref<Raster | null>(null)
   const showOverlay = ref(false)
-  /** What is laid over the ground of the first selected stand: suitability under the draft, density as it stands, or touch. */
+  /**
+   * What is laid over the ground of the first selected stand: suitability under the draft, density as it
+   * stands, or touch.
+   */
   const overlayKind = ref<'suitability' | 'density' | 'touch'>('suitability')
   /** How it is laid there: as a wash over the ground, or as lines of equal value over the plants. */
   const overlayAs = ref<'wash' | 'lines'>('wash')

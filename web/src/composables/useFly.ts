@@ -24,7 +24,10 @@ const EYE_HEIGHT = 1.7
 const WALK = 3.2
 const FALL = 9.81
 
-/** Fly with the arrow and page keys (Shift: fast), turn by dragging, go ahead by the wheel; or walk at eye height, held to the ground. */
+/**
+ * Fly with the arrow and page keys (Shift: fast), turn by dragging, go ahead by the wheel; or walk at eye
+ * height, held to the ground.
+ */
 export function useFly(stage: ShallowRef<Stage | null>, walking: Ref<boolean>) {
   const held = new Set<string>()
   let fast = false
@@ -55,7 +58,10 @@ export function useFly(stage: ShallowRef<Stage | null>, walking: Ref<boolean>) {
     s.look({ x, z, y: Math.max(v.y + Math.sin(p) * ahead + up, floor) })
   }
 
-  /** Step to a place if the ground there can be stepped up to and lies in the level; the eye falls to it by gravity. */
+  /**
+   * Step to a place if the ground there can be stepped up to and lies in the level; the eye falls to it by
+   * gravity.
+   */
   function walkTo(s: Stage, x: number, z: number): void {
     if (!s.ground.inside(x, z)) return
     const v = s.eye.view

@@ -4,7 +4,10 @@ import type { Stage } from '../stage/stage'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
 
-/** Set single plants by hand: the very plant to come stands at the pointer, is turned and sized, and is set by letting go. */
+/**
+ * Set single plants by hand: the very plant to come stands at the pointer, is turned and sized, and is set
+ * by letting go.
+ */
 export function useGhost(stage: ShallowRef<Stage | null>) {
   const store = useLevel()
   const brush = useBrush()

@@ -7,7 +7,10 @@ import { useTool } from '../stores/tool'
 export type PlantPart = Partial<Pick<Plant, 'item' | 'x' | 'z' | 'turn' | 'width' | 'height' | 'lift'>>
 const REACH = 6
 
-/** Single plants of the selected stand by hand: one is picked on the stage or set there, changed, removed and released. */
+/**
+ * Single plants of the selected stand by hand: one is picked on the stage or set there, changed, removed
+ * and released.
+ */
 export function useHand() {
   const store = useLevel()
   /** What a click on the stage does: pick a plant, or set one. */

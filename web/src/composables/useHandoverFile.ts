@@ -4,7 +4,10 @@ import { answer, api, type Job } from '../api/client'
 
 export type HandoverName = 'plants.csv' | 'level.json' | 'level.glb' | 'level.zip'
 
-/** Have a handover file of a level made by the worker, watch it, stop it, and fetch it once, as soon as it is done. */
+/**
+ * Have a handover file of a level made by the worker, watch it, stop it, and fetch it once, as soon as it
+ * is done.
+ */
 export function useHandoverFile(slug: () => string, name: HandoverName) {
   const job = shallowRef<Job | null>(null)
   const trouble = ref('')
@@ -12,7 +15,10 @@ export function useHandoverFile(slug: () => string, name: HandoverName) {
   const one = () => ({ params: { path: { slug: slug(), job: job.value!.id } } })
   let asking = false
 
-  /** One request at a time: a slow answer must neither come after a later one nor fetch the file a second time. */
+  /**
+   * One request at a time: a slow answer must neither come after a later one nor fetch the file a second
+   * time.
+   */
   async function take(ask: () => Promise<{ data?: Job }>): Promise<void> {
     if (asking) return
     asking = true

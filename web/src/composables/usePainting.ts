@@ -20,7 +20,10 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
   const path = ref<[number, number][]>([])
   const painting = ref(false)
   const unseen = ref<Unseen | null>(null)
-  /** The last stroke that was let go of, for going on straight from its end and for doing it again elsewhere. */
+  /**
+   * The last stroke that was let go of, for going on straight from its end and for doing it again
+   * elsewhere.
+   */
   const last = shallowRef<Stroke | null>(null)
   let pressure: number[] | null = null
   let opposite = false
@@ -64,7 +67,10 @@ export function usePainting(stage: ShallowRef<Stage | null>) {
     return true
   }
 
-  /** Begin at a place; whether there is something to paint with and on. `force` is the pen's pressure, null for a mouse. */
+  /**
+   * Begin at a place; whether there is something to paint with and on. `force` is the pen's pressure, null
+   * for a mouse.
+   */
   function begin(x: number, z: number, force: number | null, other: boolean): boolean {
     if (!brush.paints || !brush.targets.length || refused()) return false
     path.value = [[x, z]]

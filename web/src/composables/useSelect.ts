@@ -9,7 +9,10 @@ const RINGED = 400
 /** How far, in m, the eye goes before other plants are ringed, when more are selected than that. */
 const STEP = 12
 
-/** Select single plants on the stage: click one, draw a box or a line round many, drag what is selected elsewhere. */
+/**
+ * Select single plants on the stage: click one, draw a box or a line round many, drag what is selected
+ * elsewhere.
+ */
 export function useSelect(stage: ShallowRef<Stage | null>) {
   const selection = useSelection()
   const drawing = ref<'outline' | 'move' | null>(null)

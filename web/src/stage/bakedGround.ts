@@ -1,7 +1,10 @@
 import type * as THREE from 'three'
 import type { Ground } from './ground'
 
-/** What of the ground's look does not change as the eye moves: colour under the open sky with sunlight over it, and bare rock. */
+/**
+ * What of the ground's look does not change as the eye moves: colour under the open sky with sunlight over
+ * it, and bare rock.
+ */
 export interface Baked {
   /** RGBA: root of the colour in the sky's light, and sunlight as a multiple of that, `SUN` being 255. */
   colour: Uint8Array
@@ -28,7 +31,10 @@ const smooth = (lo: number, hi: number, v: number) => {
   return t * t * (3 - 2 * t)
 }
 
-/** Bake the ground's look, by the rule of the ground's fragment shader, for machines that draw by the processor. */
+/**
+ * Bake the ground's look, by the rule of the ground's fragment shader, for machines that draw by the
+ * processor.
+ */
 export function bake(ground: Ground, from: Source): Baked {
   const { columns, rows, cell } = ground
   const colour = new Uint8Array(columns * rows * 4)

@@ -12,7 +12,10 @@ export interface Contour {
 const MOST = { eye: 256, plan: 512 }
 const ABOVE = 0.3
 
-/** Lines of equal value of a raster over the level, laid over the plants; behind hills and stems they are drawn faintly. */
+/**
+ * Lines of equal value of a raster over the level, laid over the plants; behind hills and stems they are
+ * drawn faintly.
+ */
 export class ContourLines {
   readonly group = new THREE.Group()
 

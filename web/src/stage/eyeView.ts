@@ -25,7 +25,9 @@ export interface Drawn {
   shadow_calls: number
 }
 
-/** The level as seen from the eye. Renders only when told to; leaner while the eye moves on a slow machine. */
+/**
+ * The level as seen from the eye. Renders only when told to; leaner while the eye moves on a slow machine.
+ */
 export class EyeView {
   readonly renderer: THREE.WebGLRenderer
   readonly planter: Planter
@@ -183,7 +185,10 @@ export class EyeView {
     this.drawn.shadow_calls = this.renderer.info.render.calls
   }
 
-  /** Draw one frame. While `moving`, fewer pixels are drawn when frames take long; `slow` waits for the frame's end. */
+  /**
+   * Draw one frame. While `moving`, fewer pixels are drawn when frames take long; `slow` waits for the
+   * frame's end.
+   */
   render(moving: boolean, revision: number, slow: boolean): void {
     const began = performance.now()
     const scale = moving ? this.scale : 1

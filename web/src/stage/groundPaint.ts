@@ -3,7 +3,10 @@ import type { Level } from '../api/client'
 
 const SIDE = 256
 
-/** The pictures that ground layers are drawn with, and the mean colour of each, in linear light; undefined for a layer without one. */
+/**
+ * The pictures that ground layers are drawn with, and the mean colour of each, in linear light; undefined
+ * for a layer without one.
+ */
 export interface GroundPaint {
   means: (THREE.Vector3 | undefined)[]
   /** A fresh array of textures for one renderer. */

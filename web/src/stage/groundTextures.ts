@@ -65,7 +65,10 @@ const linear = (colour: string) => {
   return new THREE.Vector3(c.r, c.g, c.b)
 }
 
-/** March toward the sun from every second cell and note where the ground stands in between; in metres, or cells where those are larger. */
+/**
+ * March toward the sun from every second cell and note where the ground stands in between; in metres, or
+ * cells where those are larger.
+ */
 function castRelief(ground: Ground, sun: THREE.Vector3, out: Uint8Array): void {
   const { columns, rows, cell } = ground
   const flat = Math.hypot(sun.x, sun.z)
@@ -136,7 +139,10 @@ export function washTexture(data: Uint8Array, columns: number, rows: number): TH
   return t
 }
 
-/** Values to be read by bilinear interpolation: noise of one texel's wavelength, smooth enough for ground and clouds. */
+/**
+ * Values to be read by bilinear interpolation: noise of one texel's wavelength, smooth enough for ground
+ * and clouds.
+ */
 function noiseTexture(): THREE.DataTexture {
   const t = texture(noiseValues(), NOISE, NOISE, THREE.RedFormat)
   t.wrapS = t.wrapT = THREE.RepeatWrapping

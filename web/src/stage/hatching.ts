@@ -8,7 +8,10 @@ const GROUP = 4
 /** How strongly the smallest plants are hatched where they stand densest. */
 const FAINTEST = 0.2
 
-/** How a stratum is hatched: the way its lines run in degrees, their distance in px, dashes (0 for whole lines), crossed or not. */
+/**
+ * How a stratum is hatched: the way its lines run in degrees, their distance in px, dashes (0 for whole
+ * lines), crossed or not.
+ */
 const MANNERS: Record<string, [number, number, number, number]> = {
   Stone: [20, 7, 0.35, 1],
   Canopy: [45, 6, 0, 0],
@@ -27,7 +30,8 @@ interface Slot {
 }
 
 /**
- * How strongly ground is to be hatched, 0–255 by cell: the root of the share that crowns of `crown` m radius cover, evened over a
+ * How strongly ground is to be hatched, 0–255 by cell: the root of the share that crowns of `crown` m radius
+ * cover, evened over a
  * few cells; small plants show faintly where they stand as dense as they do anywhere.
  */
 export function densityMap(

@@ -4,7 +4,10 @@ export interface Raster {
   rows: number
 }
 
-/** Which sides of a square (0 north, 1 east, 2 south, 3 west) a line of equal value crosses, in pairs, by which corners lie above it. */
+/**
+ * Which sides of a square (0 north, 1 east, 2 south, 3 west) a line of equal value crosses, in pairs, by
+ * which corners lie above it.
+ */
 const SIDES: number[][] = [
   [],
   [3, 0],
@@ -48,7 +51,8 @@ export function coarser(raster: Raster, most: number): Raster {
 }
 
 /**
- * Lines of equal value through a raster whose values sit at cell centres, as short pieces (marching squares; values on a side are
+ * Lines of equal value through a raster whose values sit at cell centres, as short pieces (marching squares;
+ * values on a side are
  * taken to change evenly). Returns x0, z0, x1, z1 of each piece, in parts of the raster's width and height.
  */
 export function isolines({ data, columns, rows }: Raster, level: number): Float32Array {

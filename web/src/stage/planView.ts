@@ -41,7 +41,10 @@ interface Symbols {
   empty: boolean
 }
 
-/** Crowns of fewer px across are drawn as hatched ground, of more as single plants, between the two as both. */
+/**
+ * Crowns of fewer px across are drawn as hatched ground, of more as single plants, between the two as
+ * both.
+ */
 const TOLD_APART = [1.9, 3.2] as const
 
 /** A square for every plant (x, z, width). */
@@ -60,7 +63,10 @@ function symbolGeometry(plants: Float32Array): THREE.InstancedBufferGeometry {
 const ROUND = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500]
 const READABLE = 8
 
-/** Metres between contours, so that on the level's mean slope they lie some pixels apart, at so many metres a pixel. */
+/**
+ * Metres between contours, so that on the level's mean slope they lie some pixels apart, at so many metres
+ * a pixel.
+ */
 export const contourInterval = (slope: number, pixel: number): number =>
   ROUND.find((r) => r >= slope * pixel * READABLE) ?? ROUND[ROUND.length - 1]
 
@@ -100,7 +106,10 @@ export class PlanView {
   private readonly came = this.marks('#2f5a1f', 0)
   private readonly went = this.marks('#8a2018', 1)
   private size: [number, number] = [1, 1]
-  /** Whether somebody has panned or zoomed; until then the level fills the view, however large that becomes. */
+  /**
+   * Whether somebody has panned or zoomed; until then the level fills the view, however large that
+   * becomes.
+   */
   private moved = false
   private readonly slope: number
 

@@ -1,7 +1,8 @@
 import { LIGHT } from './shaders'
 
 /**
- * Plant vertices: an instance's form turns, scales and sets the mesh; both passes use it. Light, shadow and haze are
+ * Plant vertices: an instance's form turns, scales and sets the mesh; both passes use it. Light, shadow and
+ * haze are
  * reckoned here, at the corners: leaves and blades are many, and most of their pixels are hidden by others.
  */
 export const PLANT_VERTEX = /* glsl */ `
@@ -22,7 +23,10 @@ varying vec4 vHaze;
 varying vec2 vKept;
 uniform vec4 uFade;
 #ifdef NORMALS
-/** A billboard's own frame in the level, and what the fragment needs of the light: share of sun that is let through, of sky. */
+/**
+ * A billboard's own frame in the level, and what the fragment needs of the light: share of sun that is let
+ * through, of sky.
+ */
 varying vec3 vAcross;
 varying vec3 vToward;
 varying vec2 vShare;
@@ -34,7 +38,8 @@ ${LIGHT}
 uniform vec4 uWind;
 uniform vec4 uGusts;
 uniform float uLimp;
-// By the rule of thicket.sight.wind: uWind is the way it blows (x, z), bend and wavelength; uGusts whole gusts in a loop, share of
+// By the rule of thicket.sight.wind: uWind is the way it blows (x, z), bend and wavelength; uGusts whole
+// gusts in a loop, share of
 // the loop gone by, turbulent share.
 vec2 swayed(vec3 foot, float high) {
   float own = fract(sin(dot(foot.xz, vec2(12.9898, 78.233))) * 43758.5453);

@@ -8,7 +8,9 @@ import type { Cell, PlantStore } from './plantStore'
 import { PLANT_FRAGMENT, PLANT_VERTEX, SHADOW_FRAGMENT } from './plantShaders'
 import type { ItemMeshes, PartMesh } from './stock'
 
-/** A cut-out's alpha says how many samples of a pixel it covers, and leaves the alpha of the picture alone. */
+/**
+ * A cut-out's alpha says how many samples of a pixel it covers, and leaves the alpha of the picture alone.
+ */
 const COVERING = {
   alphaToCoverage: true,
   blending: THREE.CustomBlending,

@@ -158,7 +158,10 @@ ${GROUND_COMMON}
 #ifdef LEAN
 uniform sampler2D uBaked;
 uniform sampler2D uBare;
-/** What does not change as the eye moves is baked, for machines that draw by the processor: see bakedGround.ts. */
+/**
+ * What does not change as the eye moves is baked, for machines that draw by the processor: see
+ * bakedGround.ts.
+ */
 void main() {
   vec2 uv = vAt.xz / uExtent;
   vec4 baked = texture2D(uBaked, uv);
@@ -253,7 +256,8 @@ void main() {
   float glow = max(dot(way, uSun), 0.0);
   float round = glow * glow;
   round *= round;
-  // At the horizon it is the haze that lies over the land; overhead it is the bluer, the higher the sun stands.
+  // At the horizon it is the haze that lies over the land; overhead it is the bluer, the higher the sun
+  // stands.
   vec3 horizon = uFogColour + vec3(0.10, 0.07, 0.02) * round;
   vec3 zenith = mix(vec3(0.40, 0.46, 0.54), vec3(0.28, 0.46, 0.64), clamp(uSun.y * 1.3, 0.0, 1.0));
   vec3 colour = mix(horizon, zenith, pow(up, 0.55));

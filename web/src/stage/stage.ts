@@ -58,7 +58,10 @@ export class Stage {
   private movedAt = 0
   private settled = false
   private last = performance.now()
-  /** What the last frame of the eye took, in ms: while only the brush moves, the plan goes first on a slow machine. */
+  /**
+   * What the last frame of the eye took, in ms: while only the brush moves, the plan goes first on a slow
+   * machine.
+   */
   private eyeCost = 0
   private eyeAt = 0
   private brushAt = 0

@@ -13,7 +13,10 @@ export interface PartMesh {
   bothSides: boolean
   /** Whether its corners have colours of their own. */
   coloured: boolean
-  /** Directions of what a billboard shows, in the picture's frame, where the machine draws by a graphics card. */
+  /**
+   * Directions of what a billboard shows, in the picture's frame, where the machine draws by a graphics
+   * card.
+   */
   normals: THREE.Texture | null
   /** Whether the stand's tints colour it: leaves, grass and stone, not bark. */
   tinted: boolean

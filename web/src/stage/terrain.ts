@@ -16,7 +16,10 @@ const LODS: [number, number][] = [
   [8, Infinity],
 ]
 
-/** How far a skirt must hang down, in m: as far as the coarsest grid departs from the ground along the tiles' rims. */
+/**
+ * How far a skirt must hang down, in m: as far as the coarsest grid departs from the ground along the
+ * tiles' rims.
+ */
 function skirtOf(ground: Ground): number {
   const { heights: h, columns, rows } = ground
   const stride = columns + 1

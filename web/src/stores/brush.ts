@@ -31,7 +31,10 @@ export const useBrush = defineStore('brush', () => {
   const tip = ref('')
   const turn = ref<Stroke['turn']>('along')
   const tips = shallowRef<Tip[]>([])
-  /** Whether touch is painted on the selected stands, or on all of their strata; Uproot takes the selected, or all. */
+  /**
+   * Whether touch is painted on the selected stands, or on all of their strata; Uproot takes the selected,
+   * or all.
+   */
   const scope = ref<'selected' | 'stratum' | 'all'>('selected')
   const limits = ref<Stroke['limits']>({ layer: '', slope: null, altitude: null, area: null, present: false })
   /** The item that Set sets; empty for one drawn from the stand's mix. */
@@ -61,7 +64,10 @@ export const useBrush = defineStore('brush', () => {
   const take = (v: Verb | null) => void (verb.value = verb.value === v ? null : v)
   const loadTips = async () => void (tips.value = await answer(api.GET('/api/tips')))
 
-  /** What a stroke with this brush asks of the server; `opposite` thins in place of thickening and the other way round. */
+  /**
+   * What a stroke with this brush asks of the server; `opposite` thins in place of thickening and the
+   * other way round.
+   */
   function stroke(path: [number, number][], pressure: number[] | null, opposite = false): Stroke {
     const v = verb.value as TouchVerb
     const [first, ...rest] = targets.value

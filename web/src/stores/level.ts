@@ -30,7 +30,10 @@ export interface Difference {
   cost: Partial<Record<string, number>>
 }
 
-/** The open level: its stands as the server has them, what is selected, what the view costs, what was done last. */
+/**
+ * The open level: its stands as the server has them, what is selected, what the view costs, what was done
+ * last.
+ */
 export const useLevel = defineStore('level', () => {
   const session = useSession()
   const outbox = useOutbox()
@@ -61,7 +64,8 @@ export const useLevel = defineStore('level', () => {
   )
 
   function tell(error: unknown): void {
-    // That the server is away, or the sign-in has ended, is said once, for everything, by `StatusLine` and `SignInAgain`.
+    // That the server is away, or the sign-in has ended, is said once, for everything, by `StatusLine` and
+    // `SignInAgain`.
     if (error instanceof ApiError && (error.status === 0 || error.status === 401 || error.status >= 502))
       return
     trouble.value = error instanceof Error ? error.message : String(error)
@@ -111,7 +115,10 @@ export const useLevel = defineStore('level', () => {
     }
   }
 
-  /** Read the stands, shapes and masks again; and the level itself, which comes onto the screen together with them. */
+  /**
+   * Read the stands, shapes and masks again; and the level itself, which comes onto the screen together
+   * with them.
+   */
   const refresh = async (whole = false) => {
     const [s, p, sh, m, l] = await Promise.all([
       answer(api.GET('/api/levels/{slug}/stands', here())),
@@ -128,7 +135,10 @@ export const useLevel = defineStore('level', () => {
     void countAll()
   }
 
-  /** Tell where one is, and ask whether anything changed; what others did, and where they are, comes onto the screen by this. */
+  /**
+   * Tell where one is, and ask whether anything changed; what others did, and where they are, comes onto
+   * the screen by this.
+   */
   async function beat(
     at: { x: number; z: number; heading: number; bench: string } | null = null,
     leaving = false,
@@ -184,7 +194,8 @@ export const useLevel = defineStore('level', () => {
     difference.value = { what, gained: entry.gained, lost: entry.lost, cost: entry.cost }
   }
 
-  /** Take over the pulse after an action of one's own. What others may have done meanwhile leaves the old one, so that the next
+  /** Take over the pulse after an action of one's own. What others may have done meanwhile leaves the old
+   * one, so that the next
    * beat reads everything again. */
   async function adopt(): Promise<void> {
     const now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
@@ -194,14 +205,20 @@ export const useLevel = defineStore('level', () => {
   }
 
   let last: Promise<unknown> = Promise.resolve()
-  /** Actions go to the server one after another, so that undo takes back the stroke that was let go of just before. */
+  /**
+   * Actions go to the server one after another, so that undo takes back the stroke that was let go of just
+   * before.
+   */
   const inTurn = <T>(work: () => Promise<T>): Promise<T> => {
     const mine = last.then(work, work)
     last = mine
     return mine
   }
 
-  /** Keep a stroke, once what it leaves is `shown`; one that cannot be sent now is kept in the browser until it can. */
+  /**
+   * Keep a stroke, once what it leaves is `shown`; one that cannot be sent now is kept in the browser
+   * until it can.
+   */
   const paint = (stroke: Stroke, shown?: Promise<void>): Promise<Fate> =>
     inTurn(async () => {
       await shown

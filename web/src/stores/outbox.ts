@@ -7,8 +7,10 @@ import { answer, api, ApiError, type Changed, type Stroke } from '../api/client'
 export type Fate = 'stored' | 'waiting' | 'refused'
 
 /**
- * Strokes on their way to the server. Each is written down in the browser before it is sent, and stays there, in order, until the
- * server has stored it or has said why it will not: so it outlives a reload, a crashed tab, and an expired sign-in.
+ * Strokes on their way to the server. Each is written down in the browser before it is sent, and stays there,
+ * in order, until the
+ * server has stored it or has said why it will not: so it outlives a reload, a crashed tab, and an expired
+ * sign-in.
  */
 export const useOutbox = defineStore('outbox', () => {
   const waiting = shallowRef<Stroke[]>([])
@@ -21,7 +23,10 @@ export const useOutbox = defineStore('outbox', () => {
   let sending: Promise<void> | null = null
   const listeners = new Map<string, (changed: Changed | null) => void>()
 
-  /** Write down what waits; where the browser does not let us, strokes wait only as long as the page is open. */
+  /**
+   * Write down what waits; where the browser does not let us, strokes wait only as long as the page is
+   * open.
+   */
   const write = () =>
     set(shelf, waiting.value).then(
       () => void (keeps.value = true),

@@ -33,7 +33,9 @@ export const useSelection = defineStore('selection', () => {
   )
 
   let last: Promise<unknown> = Promise.resolve()
-  /** One after another, so that what is asked for while something is under way is done to what that leaves. */
+  /**
+   * One after another, so that what is asked for while something is under way is done to what that leaves.
+   */
   function guarded(work: () => Promise<void>): Promise<boolean> {
     const mine = last.then(() => now(work))
     last = mine
@@ -71,7 +73,10 @@ export const useSelection = defineStore('selection', () => {
   const pinned = () => guarded(() => find({ pinned: true }, false))
   const ofItem = (item: string, outline: Place[]) => guarded(() => find({ item, outline }, false))
 
-  /** The plant nearest to a place within a reach in m; added to the others, or taken from them when it is among them. */
+  /**
+   * The plant nearest to a place within a reach in m; added to the others, or taken from them when it is
+   * among them.
+   */
   const nearest = (x: number, z: number, reach: number, add: boolean) =>
     guarded(async () => {
       const outline = Array.from({ length: 12 }, (_, k): Place => [

@@ -14,7 +14,10 @@ type Tried = Record<string, [number, number]>
 
 const HATCHES = { path: 'blank', area: 'slant', obstacle: 'cross' } as const
 
-/** The shape in hand: one that is drawn, or a known one that is moved; nothing is stored until it is let go. */
+/**
+ * The shape in hand: one that is drawn, or a known one that is moved; nothing is stored until it is let
+ * go.
+ */
 export const useShapes = defineStore('shapes', () => {
   const level = useLevel()
   const { shape: tool } = storeToRefs(useTool())

@@ -7,7 +7,8 @@ import type { LevelOrder } from '../components/LevelFind.vue'
 import { whole } from '../budget'
 import { useSession } from '../stores/session'
 
-/** Loaded when the list is there, or when they are wanted. The list comes without them, and without the libraries of icons and
+/** Loaded when the list is there, or when they are wanted. The list comes without them, and without the
+ * libraries of icons and
  * composables, which cannot be loaded in part: it is the first that a person waits for. */
 const LevelFind = defineAsyncComponent(() => import('../components/LevelFind.vue'))
 const LevelMenu = defineAsyncComponent(() => import('../components/LevelMenu.vue'))
@@ -38,7 +39,10 @@ async function load() {
   }
 }
 onMounted(load)
-/** While a level has changed since it was counted, the worker counts it anew; and what could not be read is asked for again. */
+/**
+ * While a level has changed since it was counted, the worker counts it anew; and what could not be read is
+ * asked for again.
+ */
 const again = setInterval(() => (!levels.value || levels.value.some((l) => !l.fresh)) && void load(), 2500)
 onBeforeUnmount(() => clearInterval(again))
 const shown = computed(() => {

@@ -176,7 +176,10 @@ watch([draft.changes, () => store.stands], () => {
 })
 useLevelKeys({ bench: () => props.bench, host, draft, hand, why, help: keys })
 
-/** After something was chosen from a list with the pointer, the keys go to the stage again and not to the list. */
+/**
+ * After something was chosen from a list with the pointer, the keys go to the stage again and not to the
+ * list.
+ */
 useEventListener(document, 'click', (event) => {
   if (!(event.target instanceof Element && event.detail && event.target.closest('.v-select__content'))) return
   setTimeout(

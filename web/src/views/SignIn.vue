@@ -12,7 +12,8 @@ const code = ref('')
 const trouble = ref('')
 const busy = ref(false)
 const form = useTemplateRef('form')
-// At once, and not by Vuetify's `autofocus`: that comes late and would take the focus from a password being typed.
+// At once, and not by Vuetify's `autofocus`: that comes late and would take the focus from a password being
+// typed.
 onMounted(() => form.value?.querySelector('input')?.focus())
 
 async function submit() {
