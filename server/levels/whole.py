@@ -32,9 +32,13 @@ SHAPE = ("form", "round", "box", "locked", "hidden", "hatch")
 
 
 def with_meshes(level: Level, stock: Mapping[str, Item]) -> dict[str, Item]:
-    """A level's stock with the items' files."""
-    files = dict(level.stock.values_list("slug", "glb"))
-    return {slug: replace(item, glb=bytes(files.get(slug, b""))) for slug, item in stock.items()}
+    """A level's stock with the items' files and pictures."""
+    files = {slug: parts for slug, *parts in level.stock.values_list("slug", "glb", "silhouette")}
+    return {
+        slug: replace(item, glb=bytes(glb), silhouette=bytes(silhouette))
+        for slug, item in stock.items()
+        for glb, silhouette in [files.get(slug, (b"", b""))]
+    }
 
 
 def document_of(level: Level) -> Document:
@@ -138,7 +142,7 @@ def _put_stock(level: Level, document: Document) -> None:
             trunk=item.trunk,
             glb=item.glb,
             anchors=list(item.points),
-            silhouette=b"",
+            silhouette=item.silhouette,
             traits=dict(item.traits),
             distances=dict(item.distances),
             held=True,

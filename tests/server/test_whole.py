@@ -58,6 +58,7 @@ class Whole(GroundCase):
         picture(size=(40, 40)).save(moss, "PNG")
         texture = {"key": key(), "name": "turf", "file": SimpleUploadedFile("moss.png", moss.getvalue())}
         self.assertEqual(self.lead.post(f"{base}/texture", texture).status_code, 200)
+        level.stock.update(silhouette=moss.getvalue())
         level = Level.objects.get(pk=level.pk)
         call_command("save_level", level.slug, str(self.folder), stdout=io.StringIO())
         call_command(
@@ -69,6 +70,10 @@ class Whole(GroundCase):
         shown = self.lead.get(f"/api/levels/{again.slug}").json()["layers"][0]
         self.assertEqual((shown["colour"], shown["look"]), ("#112233", "rock"))
         self.assertEqual(self.lead.get(shown["texture"]).status_code, 200)
+        items = [
+            {i.slug: (bytes(i.glb), bytes(i.silhouette)) for i in one.stock.all()} for one in (level, again)
+        ]
+        self.assertEqual(*items)
         planted = thicket.plant(thicket.open_level(self.folder))
         told = {s["slug"]: s["count"] for s in self.lead.get(f"/api/levels/{level.slug}/stands").json()}
         self.assertEqual(planted.counts(), told)

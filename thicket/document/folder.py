@@ -95,6 +95,8 @@ def _files(level: Level) -> Iterator[tuple[str, bytes]]:
     for item in level.stock.values():
         if item.glb:
             yield f"stock/{item.slug}.glb", item.glb
+        if item.silhouette:
+            yield f"stock/{item.slug}.png", item.silhouette
     for digest, picture in level.details.get("textures", {}).items():
         yield f"textures/{digest}.png", picture
     yield "pins.csv", _pins_csv(level)
@@ -272,6 +274,9 @@ def open_level(folder: str | Path) -> Level:
                 _read_glb(folder / f"stock/{i.slug}.glb"),
                 i.traits,
                 i.distances,
+                _read_picture(folder, f"stock/{i.slug}.png")
+                if (folder / f"stock/{i.slug}.png").exists()
+                else b"",
             )
             for i in said.stock
         },
@@ -338,14 +343,18 @@ def _read_textures(folder: Path, view: ViewFile) -> dict[str, bytes]:
     """The pictures that ground layers are drawn with, by their digests."""
     found = {}
     for digest in filter(None, (layer.get("texture") for layer in view.layers)):
-        name = f"textures/{_file_name(str(digest))}.png"
-        try:
-            with Image.open(folder / name, formats=["PNG"]) as picture:
-                picture.load()
-        except (OSError, ValueError, Image.DecompressionBombError):
-            raise Refused(f"{name}: it is missing, or not a PNG") from None
-        found[digest] = (folder / name).read_bytes()
+        found[digest] = _read_picture(folder, f"textures/{_file_name(str(digest))}.png")
     return found
+
+
+def _read_picture(folder: Path, name: str) -> bytes:
+    """The bytes of a PNG that is only shown."""
+    try:
+        with Image.open(folder / name, formats=["PNG"]) as picture:
+            picture.load()
+    except (OSError, ValueError, Image.DecompressionBombError):
+        raise Refused(f"{name}: it is missing, or not a PNG") from None
+    return (folder / name).read_bytes()
 
 
 def _read_glb(path: Path) -> bytes:

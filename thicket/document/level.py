@@ -56,8 +56,8 @@ class Stand:
 @dataclass(frozen=True, eq=False)
 class Item:
     """A stock item: height and radii of crown and trunk in m; its anchor points, of each name, at and up; its
-    file, a binary glTF, where it is wanted; its traits, and the distances in m at which its states are seen
-    to differ."""
+    file, a binary glTF, where it is wanted; its traits; the distances in m at which its states are seen to
+    differ; and its picture from the side, a PNG, where that is wanted."""
 
     slug: str
     name: str = ""
@@ -68,6 +68,7 @@ class Item:
     glb: bytes = b""
     traits: Mapping = field(default_factory=dict)
     distances: Mapping = field(default_factory=dict)
+    silhouette: bytes = b""
 
     @lazy
     def anchors(self) -> Anchors | None:
