@@ -13,7 +13,7 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from ops import backup, serving
-from ops.base import PYTHON, ROOT, TOOLS, WEB, Trouble, digest, say, step
+from ops.base import NUMBA, PYTHON, ROOT, TOOLS, WEB, Trouble, digest, say, step
 from ops.packages import TEST_TOOLS, install_packages, setup
 from ops.state import State, state_folder
 
@@ -35,7 +35,7 @@ def demo(options) -> int:
         ) as work:
             if work and STATE.django("build_demo"):
                 raise Trouble("The demo level could not be built; the message is above.")
-        return serving.serve(STATE, options.port, SIGN_INS)
+        return serving.serve(STATE, options.port, options.processes, SIGN_INS)
 
 
 def serve_only(options) -> int:
@@ -43,7 +43,7 @@ def serve_only(options) -> int:
     with STATE.database.running():
         STATE.migrate()
         STATE.fill_shelf()
-        return serving.serve(STATE, options.port)
+        return serving.serve(STATE, options.port, options.processes)
 
 
 def back_up(options) -> int:
@@ -84,6 +84,10 @@ def test(options) -> int:
         return all_tests()
 
 
+FIRST = "brush", "nothing_lost", "planting", "stock", "ground", "truth"
+"""The browser's tests of one half; the others are the other's."""
+
+
 def all_tests() -> int:
     """The core's and the server's tests in two halves, a core each; then the browser's, likewise. What mostly
     waits, for processes to die and to start again, runs beside them."""
@@ -91,18 +95,14 @@ def all_tests() -> int:
         sorted(f"tests.{kind}.{p.stem}" for p in (ROOT / "tests" / kind).glob("test_*.py"))
         for kind in ("server", "browser")
     )
-    waits = [name for name in server if name.endswith(("test_durability", "test_watching"))]
-    first = [
-        name
-        for name in browser
-        if name.endswith(("test_brush", "test_nothing_lost", "test_stock", "test_ground"))
-    ]
+    waits = [name for name in server if name.endswith(("test_durability", "test_processes", "test_watching"))]
+    first = [name for name in browser if name.split("test_")[1] in FIRST]
     rest = [name for name in server if name not in waits]
     halves = {
         "one": ["tests.core", *rest[4:13]],
         "two": ["tests.web", *rest[:4], *rest[13:]],
-        "three": first,
-        "four": [name for name in browser if name not in first],
+        "three": [name for name in browser if name not in first],
+        "four": first,
         "beside": waits,
     }
     tally = TOOLS / "tally"
@@ -143,7 +143,7 @@ def core(options) -> int:
     setup()
     return subprocess.run(
         [str(PYTHON), "-m", "thicket", *options.rest],
-        env=os.environ | {"PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": str(TOOLS / "numba")},
+        env=os.environ | {"PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": NUMBA},
     ).returncode
 
 
@@ -153,6 +153,7 @@ def lint(options) -> int:
     failed |= subprocess.run(
         [str(PYTHON), "-m", "ruff", "format", "--check", "--quiet", ".", "kt"], cwd=ROOT
     ).returncode
+    failed |= subprocess.run([str(PYTHON), "-m", "mypy"], cwd=ROOT).returncode
     openapi = TOOLS / "openapi.json"
     failed |= STATE.django(
         "export_openapi_schema", "--api", "server.api.api", "--output", str(openapi), "--indent", "1"
@@ -184,6 +185,14 @@ def main() -> int:
     ):
         command = commands.add_parser(name, help=about)
         command.add_argument("--port", type=int, default=8000)
+        command.add_argument(
+            "--processes",
+            type=int,
+            choices=range(1, 17),
+            default=1,
+            metavar="N",
+            help="server processes, 1–16",
+        )
         command.set_defaults(job=job)
     for name, job, about in (
         ("backup", back_up, "write the whole state to a file, also while people work"),

@@ -12,7 +12,13 @@ import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
-from ops.base import end_with_parent, free_port
+from ops.base import ROOT, end_with_parent, free_port
+
+
+def built_page() -> None:
+    """Build the page that draws the stage by itself, under /reference/page/."""
+    build = ["npx", "vite", "build", "-c", "bench/vite.config.ts", "--logLevel", "error"]
+    subprocess.run(build, cwd=ROOT / "web", check=True)
 
 
 @contextmanager

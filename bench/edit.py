@@ -18,10 +18,10 @@ def brushed(brush, planting, box, window):
 def main() -> int:
     import thicket
     from bench._scenes import level
-    from server.warm import warm
     from thicket.planted.brushing import Brush
     from thicket.planted.whole import plant_whole
     from thicket.planting.strokes import Stroke
+    from thicket.warm import warm
 
     warm()
     for _ in plant_whole(thicket.plant(level(300)), 1):

@@ -1,5 +1,6 @@
 """Level: planting all of a level with ten stands (two swards) on 1, 4 and 16 km²: how time grows with area,
-the peak memory of 16 km², and two threads against one. Each is planted in a process of its own."""
+the peak memory of 16 km², two threads against one, and two Dask worker processes against one. Each is planted
+in a process of its own."""
 
 from __future__ import annotations
 
@@ -11,15 +12,15 @@ import sys
 import time
 
 SIDES = (1000, 2000, 4000)
-MOST_BYTES, GROWTH, GAIN = 3 << 29, 1.05, 1.7
+MOST_BYTES, GROWTH, GAIN, CLUSTER_GAIN = 3 << 29, 1.05, 1.7, 1.6
 
 
 def plant(side: int, threads: int) -> dict:
     """Plant a level of `side` m; seconds, plants, and peak bytes."""
     import thicket
     from bench._scenes import level
-    from server.warm import warm
     from thicket.planted.whole import plant_whole
+    from thicket.warm import warm
 
     warm()
     for _ in plant_whole(thicket.plant(level(300), threads), threads):
@@ -30,7 +31,8 @@ def plant(side: int, threads: int) -> dict:
     for planting, sheet in plant_whole(made, threads):
         count += len(planting.plants(sheet))
     singles = time.perf_counter() - began
-    tufts = sum(planting.count() for planting in made.plantings() if planting.stand.sward)
+    counts = made.counts()
+    tufts = sum(counts[stand.slug] for stand in made.level.stands.values() if stand.sward)
     spent = time.perf_counter() - began
     return {
         "seconds": spent,
@@ -41,9 +43,27 @@ def plant(side: int, threads: int) -> dict:
     }
 
 
-def run(side: int, threads: int) -> dict:
+def plant_on_workers(side: int, workers: int) -> dict:
+    """Plant a level's single plants on so many Dask worker processes of one thread each; seconds, plants."""
+    from distributed import LocalCluster
+
+    import thicket
+    from bench._scenes import level
+    from thicket.planted.cluster import plant_on
+
+    with LocalCluster(n_workers=workers, threads_per_worker=1, dashboard_address=None) as cluster:
+        for _ in plant_on(cluster.scheduler_address, thicket.plant(level(600))):
+            pass  # every worker has the kernels ready
+        made = thicket.plant(level(side))
+        began, count = time.perf_counter(), 0
+        for planting, sheet in plant_on(cluster.scheduler_address, made):
+            count += planting.number_in(sheet)
+        return {"seconds": time.perf_counter() - began, "plants": count}
+
+
+def run(side: int, how: str, threads: int) -> dict:
     done = subprocess.run(
-        [sys.executable, "-m", "bench.level", str(side), str(threads)], capture_output=True, text=True
+        [sys.executable, "-m", "bench.level", str(side), how, str(threads)], capture_output=True, text=True
     )
     if done.returncode:
         raise SystemExit(done.stderr)
@@ -51,8 +71,9 @@ def run(side: int, threads: int) -> dict:
 
 
 def main() -> int:
-    told = {side: run(side, 1) for side in SIDES}
-    two = run(SIDES[-1], 2)
+    told = {side: run(side, "threads", 1) for side in SIDES}
+    two = run(SIDES[-1], "threads", 2)
+    workers = [run(SIDES[-1], "workers", n) for n in (1, 2)]
     for side, one in told.items():
         print(
             f"level: {side * side / 1e6:g} km², one thread: {one['seconds']:.1f} s, "
@@ -70,11 +91,19 @@ def main() -> int:
         f"GiB (under 1.5), "
         f"two threads {gain:.2f} times one (at least {GAIN}): {two['seconds']:.1f} s"
     )
-    return 0 if growth <= GROWTH and peak < MOST_BYTES and gain >= GAIN else 1
+    cluster_gain = workers[0]["seconds"] / workers[1]["seconds"]
+    print(
+        f"  Dask: one worker process {workers[0]['seconds']:.1f} s, two {workers[1]['seconds']:.1f} s: "
+        f"{cluster_gain:.2f} times one (at least {CLUSTER_GAIN})"
+    )
+    met = growth <= GROWTH and peak < MOST_BYTES and gain >= GAIN and cluster_gain >= CLUSTER_GAIN
+    met &= workers[0]["plants"] == workers[1]["plants"] == two["plants"]
+    return 0 if met else 1
 
 
 if __name__ == "__main__":
     if len(sys.argv) > 2:
-        print(json.dumps(plant(int(sys.argv[1]), int(sys.argv[2]))))
+        work = plant if sys.argv[2] == "threads" else plant_on_workers
+        print(json.dumps(work(int(sys.argv[1]), int(sys.argv[3]))))
         raise SystemExit(0)
     raise SystemExit(main())

@@ -226,9 +226,9 @@ def main() -> int:
             beside += paced(paint, 10)
         print(f"  {len(beside)} strokes while 4,097² heights were read and kept")
         tell("strokes beside the import, 95th percentile over calm", late(beside) / calm, 2)
-        together, refused = crowd(base, level)
+        concat_discs, refused = crowd(base, level)
         tell("8 people, 20 strokes a second for 60 s: refused or lost", refused, 0)
-        tell("their 95th percentile over the single median", late(together) / single, 4)
+        tell("their 95th percentile over the single median", late(concat_discs) / single, 4)
     return 1 if _failed else 0
 
 

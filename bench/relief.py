@@ -6,7 +6,7 @@ import time
 
 import numpy as np
 
-from thicket.ground.relief import slope_and_facing
+from thicket.ground.relief import slope_and_aspect
 
 SIDE, CELL = 4096, 1.0
 
@@ -43,13 +43,13 @@ class Peak(threading.Thread):
 def main() -> int:
     rng = np.random.default_rng(1)
     h = rng.standard_normal((SIDE, SIDE), np.float32) * 0.4 + np.linspace(0, 90, SIDE, dtype=np.float32)
-    slope_and_facing(h[:128, :128], CELL)
+    slope_and_aspect(h[:128, :128], CELL)
     ours, theirs = [], []
     for _ in range(3):
         watch = Peak()
         watch.start()
         began = time.perf_counter()
-        slope, facing = slope_and_facing(h, CELL, threads=2)
+        slope, facing = slope_and_aspect(h, CELL, threads=2)
         ours.append(time.perf_counter() - began)
         watch.on = False
         watch.join()

@@ -11,12 +11,11 @@ import io
 import json
 import os
 import statistics
-import subprocess
 import time
 
 import numpy as np
 
-from bench._server import served_demo
+from bench._server import built_page, served_demo
 
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 MESH, PIXELS, COLOUR, SHELF, OPENING = 10, 3, 0.04, 3, 1.5
@@ -87,13 +86,11 @@ def bringing() -> bool:
 
 def truths(base: str) -> bool:
     """Every state of the starter shelf at its own distance, drawn by the stage."""
-    from django.conf import settings
     from playwright.sync_api import sync_playwright
 
     from bench.stage import FLAGS, sign_in
 
-    build = ["npx", "vite", "build", "-c", "bench/vite.config.ts", "--logLevel", "error"]
-    subprocess.run(build, cwd=settings.BASE_DIR / "web", check=True)
+    built_page()
     met = True
     with sync_playwright() as play:
         browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)

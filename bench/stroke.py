@@ -147,7 +147,7 @@ def main() -> int:
 
         ours, bare = measure(base, level, level.stands.get(slug="birch"))
         before = Entry.objects.filter(kind=Entry.Kind.STROKE).count()
-        together, refused = crowd(base, level)
+        times, refused = crowd(base, level)
         kept = Entry.objects.filter(kind=Entry.Kind.STROKE).count() - before
     a, b = statistics.median(ours), statistics.median(bare)
     print(
@@ -155,11 +155,11 @@ def main() -> int:
         f"of {len(ours)})"
     )
     print(f"  ratio {a / b:.2f} (at most 3)")
-    late = statistics.quantiles(together, n=20)[-1]
-    lost = len(together) - refused - kept
+    late = statistics.quantiles(times, n=20)[-1]
+    lost = len(times) - refused - kept
     print(
         f"  {PEOPLE} people, {PER_SECOND} strokes a second for {SECONDS} s: median "
-        f"{statistics.median(together) * 1e3:.0f} ms, "
+        f"{statistics.median(times) * 1e3:.0f} ms, "
         f"95th percentile {late * 1e3:.0f} ms, {refused} refused, {lost} lost"
     )
     print(f"  95th percentile over the single median {late / a:.2f} (at most 4)")

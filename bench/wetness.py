@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from thicket.ground.noise import fractal_noise
-from thicket.ground.wetness import fill_depressions, wetness
+from thicket.ground.wetness import fill_depressions, topographic_wetness_index
 
 SIDE = 2048
 
@@ -62,12 +62,12 @@ def reference():
 def main() -> int:
     reconstruction = reference()
     h = rough_ground()
-    wetness(h[:64, :64], 1.0)
+    topographic_wetness_index(h[:64, :64], 1.0)
     seed = np.full_like(h, h.max())
     seed[0], seed[-1], seed[:, 0], seed[:, -1] = h[0], h[-1], h[:, 0], h[:, -1]
     theirs, want = timed(lambda: reconstruction(seed, h, method="erosion", footprint=np.ones((3, 3))))
     ours, filled = timed(lambda: fill_depressions(h))
-    whole, _ = timed(lambda: wetness(h, 1.0))
+    whole, _ = timed(lambda: topographic_wetness_index(h, 1.0))
     sort, _ = timed(lambda: np.argsort(h, axis=None))
     same = np.array_equal(filled, want.astype(np.float32))
     print(

@@ -8,7 +8,7 @@ from functools import cache
 import numpy as np
 
 from thicket.ground.noise import fractal_noise
-from thicket.ground.relief import slope_and_facing, to_cells
+from thicket.ground.relief import slope_and_aspect, to_cells
 
 SIZE = 1024
 CELL = 1.0
@@ -126,7 +126,7 @@ def build(cell: float = CELL) -> QuarryGround:
     height = height + np.maximum(tips - height, 0) * (inside < 150)
     height, track = _tramway(x, z, height)
     heights = height.astype(np.float32)
-    slope = slope_and_facing(heights, cell)[0]
+    slope = slope_and_aspect(heights, cell)[0]
     worked = _smooth((inside - 2) / 6) * (moor > cut - 0.5)
     layers = _layers(x, z, heights, slope, worked, spoil, track)
     return QuarryGround(heights, layers)

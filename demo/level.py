@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from demo.ground import ENGINE_HOUSE, SIZE, TRAMWAY, WATER
+from thicket.document.atmosphere import Atmosphere, FogSettings, Sun, Water
 from thicket.planting.density import TOUCH_UNIT
 from thicket.planting.strokes import Stroke, stroke_delta
 
@@ -18,10 +19,18 @@ LAYER_COLOURS = {
     "mud": "#7d6a52",
     "track": "#b9a587",
 }
-WATERS = [{"altitude": WATER, "box": [330, 380, 550, 590]}]
-SUN = {"bearing": 222, "elevation": 38}
-FOG = 0.0007
+ATMOSPHERE = Atmosphere(
+    sun=Sun(bearing=222, elevation=38),
+    fog=FogSettings(density=0.0008, thinning=160, level=364),
+    waters=[Water(altitude=WATER, box=(330, 380, 550, 590))],
+)
 MARKS = {"triangles": 260_000, "draw_calls": 480, "shadow_triangles": 60_000, "memory": 16_000_000, "ms": 4.0}
+
+RIM = ((155, 365), (132, 427), (129, 492), (146, 555), (181, 612), (232, 660), (297, 694), (369, 714))
+WALKS = {
+    "Down the tramway": {"points": TRAMWAY[:5], "speed": 4.0, "eye": 1.7},
+    "Along the rim": {"points": RIM, "speed": 3.0, "eye": 1.7},
+}
 
 # name, eye x, z, height above the ground, heading, pitch, vertical field of view
 BOOKMARKS = (

@@ -23,6 +23,8 @@ TOOLS = ROOT / "var"
 VENV = TOOLS / "venv"
 PYTHON = VENV / "bin" / "python"
 WEB = ROOT / "web"
+NUMBA = str(TOOLS / "numba")
+"""Where the core's compiled kernels are kept."""
 
 
 class Trouble(Exception):

@@ -8,7 +8,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from ops.base import PYTHON, ROOT, TOOLS, VENV, WEB, Trouble, alone, digest, find, run, say, step
+from ops.base import NUMBA, PYTHON, ROOT, TOOLS, VENV, WEB, Trouble, alone, digest, find, run, say, step
 
 # program looked for -> Debian package that brings it
 RUN_TOOLS = {
@@ -70,6 +70,15 @@ def ready_python() -> None:
         )
 
 
+def ready_kernels() -> None:
+    """Compile the core once, so that neither servers nor tests do it beside one another."""
+    with step("kernels", digest(*sorted((ROOT / "thicket").rglob("*.py")))) as work:
+        if work:
+            say("Compiling the core, which takes about a minute the first time")
+            env = os.environ | {"NUMBA_CACHE_DIR": NUMBA}
+            run([PYTHON, "-m", "thicket.warm"], "Compiling the core", cwd=ROOT, env=env)
+
+
 def ready_web() -> None:
     parts = [WEB / n for n in ("package.json", "package-lock.json")]
     if not find("npm"):
@@ -91,4 +100,5 @@ def setup() -> None:
     with alone(TOOLS, "setup"):
         install_packages(RUN_TOOLS)
         ready_python()
+        ready_kernels()
         ready_web()

@@ -7,6 +7,7 @@ import contextlib
 import fcntl
 import json
 import os
+import socket
 import subprocess
 import sys
 import time
@@ -16,7 +17,7 @@ from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 
-from ops.base import PYTHON, ROOT, Trouble, end_with_parent, free_port, port_is_free, say, stop
+from ops.base import PYTHON, ROOT, Trouble, end_with_parent, free_port, say, stop
 from ops.state import State
 
 DEATHS, WITHIN = 3, 60.0
@@ -76,19 +77,27 @@ def ready(port: int) -> tuple[bool, str]:
         return False, "it does not answer"
 
 
-def serve(state: State, port: int, after: str = "") -> int:
-    """Serve until Ctrl-C; the database must run."""
-    with _only_one(state):
-        if not port_is_free(port):
-            raise Trouble(
-                f"Port {port} is taken by another program. Choose another: ./kt {sys.argv[1]} "
-                f"--port {free_port()}"
-            )
+def _listen(port: int) -> socket.socket:
+    """The socket that all server processes take connections from."""
+    try:
+        return socket.create_server(("127.0.0.1", port), backlog=1024)
+    except OSError:
+        raise Trouble(
+            f"Port {port} is taken by another program. Choose another: ./kt {sys.argv[1]} "
+            f"--port {free_port()}"
+        ) from None
+
+
+def serve(state: State, port: int, processes: int, after: str = "") -> int:
+    """Serve until Ctrl-C, by so many server processes; the database must run."""
+    with _only_one(state), _listen(port) as listener:
+        server = ["server", "--socket", str(listener.fileno()), "--processes", str(processes)]
+        modules = {"server": server} | {f"server-{k}": server for k in range(2, processes + 1)}
         watched: list[Watched] = []
         try:
-            for name, module in (("server", ["server", "--port", str(port)]), ("worker", ["django", "work"])):
+            for name, module in (modules | {"worker": ["django", "work"]}).items():
                 watched.append(
-                    Watched(f"The {name}", lambda name=name, module=module: _spawn(state, name, module))
+                    Watched(name, lambda name=name, module=module: _spawn(state, name, module, listener))
                 )
             _watch(state, watched, port, after)
         except KeyboardInterrupt:
@@ -101,16 +110,16 @@ def serve(state: State, port: int, after: str = "") -> int:
     return 0
 
 
-def _spawn(state: State, name: str, module: list[str]) -> subprocess.Popen:
+def _spawn(state: State, name: str, module: list[str], listener: socket.socket) -> subprocess.Popen:
     logs = state.var / "logs"
     logs.mkdir(mode=0o700, exist_ok=True)
-    env = state.environment() | {"KT_LOG": str(logs / f"{name}.log")}
     return subprocess.Popen(
         [str(PYTHON), "-m", *module],
-        env=env,
+        env=state.environment() | {"KT_LOG": str(logs / f"{name}.log")},
         cwd=ROOT,
         start_new_session=True,
         umask=0o077,
+        pass_fds=[listener.fileno()],
         preexec_fn=end_with_parent,
     )
 
@@ -124,25 +133,27 @@ def _watch(state: State, watched: list[Watched], port: int, after: str) -> None:
             state.database.start()
         for each in watched:
             if each.ended():
-                deaths.note(each.name)
+                deaths.note(f"The {each.name}")
                 each.start()
                 _note(state, watched, port)
         if not told:
-            told, said = ready(port)
-            if told:
-                say(
-                    f"\nKnee Thicket is at "
-                    f"http://127.0.0.1:{port}/\n{after}{_first(state, port)}Ctrl-C ends it."
-                )
+            well, answer = ready(port)
+            first = _first(state, port) if well else None
+            if first is not None:
+                told = True
+                say(f"\nKnee Thicket is at http://127.0.0.1:{port}/\n{after}{first}Ctrl-C ends it.")
             elif time.monotonic() - began > 120:
-                raise Trouble(f"The server is not ready after two minutes: {said}")
+                raise Trouble(f"The server is not ready after two minutes: {answer}")
         time.sleep(0.2)
 
 
-def _first(state: State, port: int) -> str:
-    """What a new installation, which has no account, is told."""
-    with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/session", timeout=10) as answer:
-        first = json.load(answer)["first"]
+def _first(state: State, port: int) -> str | None:
+    """What a new installation, which has no account, is told; None when the server cannot tell just now."""
+    try:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/session", timeout=10) as answer:
+            first = json.load(answer)["first"]
+    except OSError:
+        return None
     return (
         f"There is no account yet. Make the first one on that page, with the code {state.first_code}\n"
         if first
@@ -151,7 +162,7 @@ def _first(state: State, port: int) -> str:
 
 
 def _note(state: State, watched: list[Watched], port: int) -> None:
-    state.note(kt=os.getpid(), port=port, server=watched[0].process.pid, worker=watched[1].process.pid)
+    state.note({"kt": os.getpid(), "port": port} | {each.name: each.process.pid for each in watched})
 
 
 def status(state: State) -> int:
@@ -159,11 +170,11 @@ def status(state: State) -> int:
     noted, pid = state.noted(), state.database.pid()
     say(f"State     {state.var}")
     say(f"Database  {f'runs, process {pid}, port {state.database.port}' if pid else 'does not run'}")
-    for name in ("server", "worker"):
+    for name in sorted({"server", "worker", *noted} - {"kt", "port"}):
         alive = noted.get(name) and Path(f"/proc/{noted[name]}").exists()
         say(f"{name.capitalize():9} {f'runs, process {noted[name]}' if alive else 'does not run'}")
     if not noted.get("port"):
         return 1
-    well, said = ready(noted["port"])
-    say(f"Address   http://127.0.0.1:{noted['port']}/  {'ready' if well else f'not ready: {said}'}")
+    well, answer = ready(noted["port"])
+    say(f"Address   http://127.0.0.1:{noted['port']}/  {'ready' if well else f'not ready: {answer}'}")
     return 0 if well else 1

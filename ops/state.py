@@ -9,7 +9,7 @@ import subprocess
 from pathlib import Path
 
 from ops.backup import back_up_before_migrating
-from ops.base import PYTHON, ROOT, TOOLS, Trouble, digest, secret, step
+from ops.base import NUMBA, PYTHON, ROOT, TOOLS, Trouble, digest, secret, step
 from ops.database import Database
 
 
@@ -41,7 +41,7 @@ class State:
                 "KT_SECRET": secret(self.var, "secret-key"),
                 "DJANGO_SETTINGS_MODULE": "server.settings",
                 "PYTHONPATH": str(ROOT),
-                "NUMBA_CACHE_DIR": str(TOOLS / "numba"),
+                "NUMBA_CACHE_DIR": NUMBA,
                 "PYTHONUNBUFFERED": "1",
             }
         )
@@ -95,9 +95,11 @@ class State:
             if told["behind"] and self.django("migrate", "--verbosity", "0"):
                 raise Trouble("The database could not be brought up to date; the message is above.")
 
-    def note(self, **running: int) -> None:
+    def note(self, running: dict[str, int]) -> None:
         """Note which processes serve this state, for `./kt status`."""
-        (self.var / "running.json").write_text(json.dumps(running))
+        fresh = self.var / "running.json.new"
+        fresh.write_text(json.dumps(running))
+        fresh.replace(self.var / "running.json")  # whoever reads it never finds half of it
 
     def noted(self) -> dict[str, int]:
         with contextlib.suppress(OSError, ValueError):

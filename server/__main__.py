@@ -1,7 +1,8 @@
-"""Serve the application: `python -m server --port N`.
+"""Serve the application: `python -m server --port N`, or `--socket FD` for one of several processes that take
+connections from a socket they were given.
 
 Waitress reads every request whole before a thread is given to it, so slow and silent connections cost no
-thread. One process, so that what the core computed is kept once; its kernels release the interpreter lock.
+thread. What processes must share lies in the database; the memory of each is a cache.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ import gc
 import os
 import resource
 import signal
+import socket
 import sys
 
 import waitress
@@ -23,8 +25,12 @@ SILENCE = 60
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="server")
-    parser.add_argument("--port", type=int, required=True)
-    port = parser.parse_args().port
+    where = parser.add_mutually_exclusive_group(required=True)
+    where.add_argument("--port", type=int)
+    where.add_argument("--socket", type=int, metavar="FD")
+    parser.add_argument("--processes", default="1", metavar="N", help="how many share the memory")
+    options = parser.parse_args()
+    os.environ["KT_PROCESSES"] = options.processes
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
     _allow_connections()
     from django.conf import settings
@@ -43,7 +49,11 @@ def main() -> None:
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     waitress.serve(
         application,
-        listen=f"127.0.0.1:{port}",
+        sockets=[
+            socket.create_server(("127.0.0.1", options.port), backlog=1024)
+            if options.socket is None
+            else socket.socket(fileno=options.socket)
+        ],
         threads=THREADS,
         connection_limit=CONNECTIONS,
         channel_timeout=SILENCE,
@@ -66,7 +76,7 @@ def _allow_connections() -> None:
 def _warm() -> None:
     """Have the core's kernels compiled before the first person asks, and spare what stays from being looked
     through for garbage."""
-    from server.warm import warm
+    from thicket.warm import warm
 
     warm()
     gc.collect()

@@ -9,6 +9,7 @@ import time
 import uuid
 from collections.abc import Callable
 from datetime import UTC, datetime
+from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 
@@ -21,18 +22,18 @@ class JsonLines(logging.Formatter):
 
     def format(self, record: logging.LogRecord) -> str:
         at = datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds")
-        said = {
+        line: dict[str, Any] = {
             "at": at,
             "kind": record.levelname.lower(),
             "logger": record.name,
             "message": record.getMessage(),
         }
-        said |= {name: getattr(record, name) for name in FIELDS if getattr(record, name, None) is not None}
-        if isinstance(said.get("request"), HttpRequest):  # Django's own records carry the request itself
-            said["request"] = getattr(said["request"], "id", None)
+        line |= {name: getattr(record, name) for name in FIELDS if getattr(record, name, None) is not None}
+        if isinstance(line.get("request"), HttpRequest):  # Django's own records carry the request itself
+            line["request"] = getattr(line["request"], "id", None)
         if record.exc_info:
-            said["trace"] = self.formatException(record.exc_info)
-        return json.dumps(said, ensure_ascii=False)
+            line["trace"] = self.formatException(record.exc_info)
+        return json.dumps(line, ensure_ascii=False)
 
 
 class AccessLog:

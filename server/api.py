@@ -3,6 +3,7 @@
 from typing import Any
 
 from ninja import NinjaAPI
+from ninja.openapi.schema import OpenAPISchema
 from ninja.security import django_auth
 
 from server import errors
@@ -42,7 +43,7 @@ ERRORS = {
 class Api(NinjaAPI):
     """The API, whose document says of every operation how it may be refused."""
 
-    def get_openapi_schema(self, **options: Any) -> dict:
+    def get_openapi_schema(self, **options: Any) -> OpenAPISchema:  # type: ignore[override]
         schema = super().get_openapi_schema(**options)
         schema["components"]["schemas"]["Refusal"] = {
             "type": "object",

@@ -8,11 +8,12 @@ from thicket.cache import Cache
 
 
 def _budget() -> int:
-    """Bytes that the process may take: KT_MEMORY_MB, or a quarter of the machine and at least 1 GB."""
-    said = os.environ.get("KT_MEMORY_MB", "")
-    if said.isdigit() and int(said):
-        return int(said) << 20
-    return max(os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE") // 4, 1 << 30)
+    """Bytes that the process may take: its share among KT_PROCESSES of KT_MEMORY_MB, or of a quarter of the
+    machine and at least 1 GB."""
+    given = os.environ.get("KT_MEMORY_MB", "")
+    machine = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+    whole = int(given) << 20 if given.isdigit() and int(given) else max(machine // 4, 1 << 30)
+    return whole // int(os.environ.get("KT_PROCESSES", "1"))
 
 
 CACHE = Cache(most=_budget() // 2, process=_budget())

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import logging
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
 
 from django.conf import settings
 from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
@@ -53,15 +54,15 @@ def _field(loc: tuple) -> str:
     return ".".join(parts) or "body"
 
 
-def sentences(errors: list[dict]) -> str:
+def sentences(errors: Sequence[Mapping[str, Any]]) -> str:
     """Validation errors as one text, a sentence for each field."""
-    said = []
+    told = []
     for error in errors[:MOST_SAID]:
         message = str(error.get("msg", "is not valid")).removeprefix("Value error, ").rstrip(".")[:300]
-        said.append(f"{_field(tuple(error.get('loc', ())))}: {message}.")
+        told.append(f"{_field(tuple(error.get('loc', ())))}: {message}.")
     if len(errors) > MOST_SAID:
-        said.append(f"And {len(errors) - MOST_SAID:,} more.")
-    return " ".join(dict.fromkeys(said))
+        told.append(f"And {len(errors) - MOST_SAID:,} more.")
+    return " ".join(dict.fromkeys(told))
 
 
 AWAY = (

@@ -106,9 +106,15 @@ SILENCED_SYSTEM_CHECKS = ["axes.W006"]
 AXES_WHITELIST_CALLABLE = "server.accounts.limits.is_own_session"
 AXES_LOCKOUT_CALLABLE = "server.accounts.limits.locked_out"
 CACHES = {
-    "default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache", "OPTIONS": {"MAX_ENTRIES": 5000}}
+    "default": {
+        "BACKEND": "django.core.cache.backends.db.DatabaseCache",
+        "LOCATION": "django_cache",
+        "OPTIONS": {"MAX_ENTRIES": 5000},
+    }
 }
 
+SCHEDULER = os.environ.get("KT_SCHEDULER", "")
+"""Address of a Dask scheduler on whose workers bakes and plants.csv are made; in this process when empty."""
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": []}}
 
 SESSION_COOKIE_SAMESITE = "Strict"

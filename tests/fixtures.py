@@ -11,6 +11,7 @@ from server.levels.ground import store
 from server.levels.models import Level, Membership
 from server.stands.models import Stand
 from server.stock.models import StockItem
+from thicket.document.drawing import tiers_for
 from thicket.document.settings import StandSettings
 from thicket.formats.stock import read_anchors, to_glb
 
@@ -118,8 +119,8 @@ def small_level(slug: str = "test-moor") -> Level:
         columns=256,
         low=float(heights.min()),
         high=float(heights.max()),
-        marks=MARKS,
-        sun={"bearing": 200, "elevation": 40},
+        tiers=tiers_for(MARKS),
+        atmosphere={"sun": {"bearing": 200, "elevation": 40}},
         layers=[{"name": "turf", "colour": "#8d9460"}],
     )
     store(level, "heights", heights, 1)

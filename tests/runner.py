@@ -9,6 +9,8 @@ from pathlib import Path
 
 from django.test.runner import DiscoverRunner
 
+from tests.serving import AFTER_ALL
+
 
 class Timed(unittest.TextTestResult):
     """Notes how long each test takes."""
@@ -28,6 +30,10 @@ class Runner(DiscoverRunner):
 
     def get_resultclass(self):
         return Timed
+
+    def run_suite(self, suite, **kwargs):
+        with AFTER_ALL:
+            return super().run_suite(suite, **kwargs)
 
     def suite_result(self, suite, result, **kwargs):
         slowest = sorted(getattr(result, "took", {}).items(), key=lambda pair: -pair[1])[

@@ -9,14 +9,16 @@ from __future__ import annotations
 import argparse
 import sys
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import thicket
 from thicket.cache import Cache
+from thicket.document.drawing import seen_through
 from thicket.planted.costs import LINES, bookmark_view, line, over, spent
 from thicket.planted.export import FORMATS
 from thicket.planted.level import PlantedLevel
-from thicket.planted.whole import plant_whole, sheets_of, singles_of
+from thicket.planted.whole import plant_whole, sheets_in_all
 from thicket.refused import Refused
 from thicket.sight.views import View
 
@@ -31,9 +33,9 @@ def _open(options: argparse.Namespace) -> PlantedLevel:
     return thicket.plant(thicket.open_level(options.folder), options.threads)
 
 
-def _plant_all(level: PlantedLevel, threads: int) -> None:
-    total = sum(len(sheets_of(planting)) for planting in singles_of(level))
-    for done, (planting, _) in enumerate(plant_whole(level, threads), start=1):
+def _plant_all(level: PlantedLevel, options: argparse.Namespace) -> None:
+    total = sheets_in_all(level)
+    for done, (planting, _) in enumerate(plant_whole(level, options.threads, options.scheduler), start=1):
         _tell(f"{done} of {total} sheets: {planting.stand.name}")
     _tell("")
 
@@ -41,7 +43,7 @@ def _plant_all(level: PlantedLevel, threads: int) -> None:
 def plant(options: argparse.Namespace) -> int:
     level = _open(options)
     began = time.perf_counter()
-    _plant_all(level, options.threads)
+    _plant_all(level, options)
     hectares = level.width * level.length / 1e4
     print("stand\tplants\tper_ha")
     for slug, count in level.counts().items():
@@ -50,18 +52,18 @@ def plant(options: argparse.Namespace) -> int:
     return 0
 
 
-def _view(level: PlantedLevel, said: str) -> View:
+def _view(level: PlantedLevel, given: str) -> View:
     """A view by the name of a bookmark, or x,y,z,heading,pitch,fov."""
     bookmarks = level.level.details.get("view", {}).get("bookmarks", [])
-    found = next((b for b in bookmarks if b["name"].lower() == said.lower()), None)
+    found = next((b for b in bookmarks if b["name"].lower() == given.lower()), None)
     if found:
         return bookmark_view(found)
     try:
-        x, y, z, heading, pitch, fov = (float(v) for v in said.split(","))
+        x, y, z, heading, pitch, fov = (float(v) for v in given.split(","))
     except ValueError:
         names = ", ".join(b["name"] for b in bookmarks) or "none"
         raise Refused(
-            f"view: {said!r} is no bookmark (there are: {names}) and not x,y,z,heading,pitch,fov"
+            f"view: {given!r} is no bookmark (there are: {names}) and not x,y,z,heading,pitch,fov"
         ) from None
     return View(x, y, z, heading, pitch, fov, 16 / 9)
 
@@ -70,11 +72,15 @@ def cost(options: argparse.Namespace) -> int:
     level = _open(options)
     bookmarks = level.level.details.get("view", {}).get("bookmarks", [])
     views = options.view or [b["name"] for b in bookmarks]
-    marks, found = level.level.details.get("view", {}).get("marks", {}), 0
+    shown, found = level.level.details.get("view", {}), 0
+    tier = options.tier or next(reversed(shown.get("tiers", {})), "")
+    drawing = seen_through(shown, tier)
+    marks = shown["tiers"][tier]["marks"] if tier else {}
     print("view\tstand\t" + "\t".join(LINES))
     for name in views:
         _tell(name)
-        costs = level.cost(_view(level, name))
+        view = replace(_view(level, name), drawing=drawing)
+        costs = {**level.cost(view), "(ground)": level.ground_cost(view)}
         for slug, each in {**costs, "all": spent(costs)}.items():
             print(f"{name}\t{slug}\t" + "\t".join(f"{line(each, part):.6g}" for part in LINES))
         for part in over(marks, spent(costs)):
@@ -85,7 +91,7 @@ def cost(options: argparse.Namespace) -> int:
 
 def export(options: argparse.Namespace) -> int:
     level = _open(options)
-    _plant_all(level, options.threads)
+    _plant_all(level, options)
     for path in level.export(options.out, options.format):
         print(f"{path}\t{path.stat().st_size}")
     return 0
@@ -154,7 +160,15 @@ def main(arguments: list[str] | None = None) -> int:
         command.add_argument("folder", type=Path)
         command.add_argument("--threads", type=int, default=1)
         command.set_defaults(job=job)
+        if name in ("plant", "export"):
+            command.add_argument(
+                "--scheduler",
+                default="",
+                metavar="ADDRESS",
+                help="plant on the workers of a Dask scheduler, such as tcp://host:8786",
+            )
         if name == "cost":
+            command.add_argument("--tier", default="", help="through which tier; the last one when left out")
             command.add_argument(
                 "--view",
                 action="append",

@@ -1,10 +1,9 @@
-"""Short hashes of what results follow from, and rasters that know theirs."""
+"""Short hashes of what results follow from."""
 
 from __future__ import annotations
 
 import hashlib
 import json
-from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -29,28 +28,3 @@ def digest_of(array: np.ndarray, *more: object) -> str:
     total = hashlib.blake2b(repr((array.shape, array.dtype.str, *more)).encode(), digest_size=12)
     total.update(np.ascontiguousarray(array))
     return total.hexdigest()
-
-
-@dataclass(eq=False)
-class Raster:
-    """A whole raster; `digest` hashes a part of it."""
-
-    array: np.ndarray
-    digests: dict[Window, str] = field(default_factory=dict)
-
-    @property
-    def nbytes(self) -> int:
-        return self.array.nbytes
-
-    @property
-    def whole_digest(self) -> str:
-        return self.digest((0, 0, self.array.shape[1], self.array.shape[0]))
-
-    def digest(self, window: Window) -> str:
-        """A hash of the values in a window of cells, cut at the raster's edge. Processors have instructions
-        of their own for this one."""
-        if window not in self.digests:
-            col0, row0, col1, row1 = window
-            part = np.ascontiguousarray(self.array[max(row0, 0) : row1, max(col0, 0) : col1])
-            self.digests[window] = hashlib.sha256(part).hexdigest()[:16]
-        return self.digests[window]

@@ -10,6 +10,7 @@ export default ts.config(
   { files: ['**/*.vue'], languageOptions: { parserOptions: { parser: ts.parser } } },
   {
     rules: {
+      'max-len': ['error', { code: 110 }],
       'vue/multi-word-component-names': 'off',
       'vue/no-restricted-html-elements': [
         'error',

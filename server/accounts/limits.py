@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja.throttling import SimpleRateThrottle
 
@@ -31,7 +33,7 @@ class ByAddress(SimpleRateThrottle):
     def count(self, request: HttpRequest) -> None:
         """Count a wrong password."""
         key = self.get_cache_key(request)
-        self.cache.set(key, [self.timer(), *self.cache.get(key, [])][: self.num_requests], self.duration)
+        self.cache.set(key, [time.time(), *self.cache.get(key, [])][: self.num_requests], self.duration)
 
     def get_cache_key(self, request: HttpRequest) -> str:
         return self.cache_format % {"scope": self.scope, "ident": request.META.get("REMOTE_ADDR", "")}

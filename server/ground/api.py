@@ -56,7 +56,7 @@ def bring_in(
     options: Form[str] = "{}",
 ):
     """Bring files in to be looked at: heights for a level or for a new one, or ground layers for a level."""
-    said = DraftOptions.model_validate_json(options)
+    given = DraftOptions.model_validate_json(options)
     row = level_for(request, level, to="lead") if level else None
     if row is None:
         check_may_make(request.user)
@@ -64,7 +64,7 @@ def bring_in(
         raise Refused("level: ground layers are brought into a level that has its heights")
     if kind == "heights" and len(files) != 1:
         raise Refused("files: heights come from one file")
-    return drafts.look(drafts.open_draft(request.user, row, kind, said.model_dump(), files))
+    return drafts.look(drafts.open_draft(request.user, row, kind, given.model_dump(), files))
 
 
 @router.post("/drafts/made", response=DraftOut)

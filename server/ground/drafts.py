@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 from uuid import UUID
 
 import numpy as np
@@ -63,35 +64,35 @@ def open_draft(user: User, level: Level | None, kind: str, options: dict, files:
     return draft
 
 
-def open_made(user: User, said: dict) -> Draft:
+def open_made(user: User, given: dict) -> Draft:
     """Begin to make ground for a new level: see `server.ground.schemas.MadeIn`; the user's older drafts are
     dropped.
 
     Raises: Refused when it has too many or too few heights.
     """
-    check_size(said["width"], said["length"], said["cell"])
+    check_size(given["width"], given["length"], given["cell"])
     for draft in Draft.objects.filter(user=user).exclude(state=Draft.State.KEEPING):
         drop(draft)
     draft = Draft.objects.create(
-        user=user, kind=Draft.Kind.HEIGHTS, names=[f"{said['form']} ground"], made=said
+        user=user, kind=Draft.Kind.HEIGHTS, names=[f"{given['form']} ground"], made=given
     )
     folder_of(draft).mkdir(parents=True)
     read(draft)
     return draft
 
 
-def _make(draft: Draft) -> tuple[NewGround, dict]:
+def _make(draft: Draft) -> tuple[NewGround | None, dict]:
     """The ground that was asked for, and what is told of it."""
-    said = draft.made
-    size = said["width"], said["length"], said["cell"]
-    hills = said["height"], said["wavelength"], said["seed"]
-    ground = flat_ground(*size) if said["form"] == "flat" else rolling_ground(*size, *hills)
+    given = draft.made
+    size = given["width"], given["length"], given["cell"]
+    hills = given["height"], given["wavelength"], given["seed"]
+    ground = flat_ground(*size) if given["form"] == "flat" else rolling_ground(*size, *hills)
     heights = ground.heights
     low, high = float(heights.min()), float(heights.max())
     np.save(folder_of(draft) / "heights.npy", heights)
     _relief_picture(heights, ground.cell, []).save(folder_of(draft) / "preview.png")
     found = {
-        "kind": f"{said['form']} ground",
+        "kind": f"{given['form']} ground",
         "rows": heights.shape[0],
         "columns": heights.shape[1],
         "cell": ground.cell,
@@ -185,10 +186,10 @@ def _read(job: Job, progress: Progress) -> None:
         progress.tell(0.02, f"Reading {', '.join(draft.names)}")
         if draft.made:
             new, found = _make(draft)
+        elif draft.kind == Draft.Kind.HEIGHTS:
+            new, found = _read_heights(draft, progress)
         else:
-            new, found = (_read_heights if draft.kind == Draft.Kind.HEIGHTS else _read_layers)(
-                draft, progress
-            )
+            new, found = _read_layers(draft, progress)
         _tell(
             job,
             found=found,
@@ -222,7 +223,7 @@ def _read_heights(draft: Draft, progress: Progress) -> tuple[NewGround | None, d
     progress.tell(0.2, "Shading the relief")
     rows, columns = file.shape
     o = draft.options
-    found = {
+    found: dict[str, Any] = {
         "kind": file.kind,
         "rows": rows,
         "columns": columns,
@@ -249,6 +250,7 @@ def _read_heights(draft: Draft, progress: Progress) -> tuple[NewGround | None, d
         words = {"cell": "the cell size", "low": "the lowest altitude", "high": "the highest altitude"}
         found["wanted"] = f"Say {' and '.join(words[k] for k in wanted)}: the file does not."
     shown = file.metres if shown is None else shown
+    assert shown is not None, "a heightmap has steps or metres"
     counts, edges = histogram(shown, float(shown.min()), float(shown.max()), 64)
     found["histogram"] = {"counts": counts.tolist(), "edges": edges.tolist()}
     _relief_picture(shown, found["cell"], wanted).save(folder_of(draft) / "preview.png")
@@ -276,7 +278,7 @@ def _shape_for(draft: Draft) -> tuple[int, int]:
     return draft.level.rows, draft.level.columns
 
 
-def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround, dict]:
+def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround | None, dict]:
     channels = [bounded(name, read_channels, path, name, tick=progress.check) for path, name in _files(draft)]
     total = sum(map(len, channels))
     names = draft.options.get("names") or _suggested(draft.names, [len(c) for c in channels])

@@ -20,6 +20,8 @@ from server.levels.models import Level, Membership
 from server.levels.planted import forget_planted, planted_of
 from server.sight.reckoning import LINES, bookmark_view, items_of, line, stand_cost
 from server.stands.regridding import fitted
+from thicket.document.atmosphere import atmosphere_for
+from thicket.document.drawing import tiers_for
 from thicket.document.level import Level as Document
 from thicket.document.level import touch_shape
 from thicket.document.rasters import Heights, LayerMaps
@@ -124,7 +126,7 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
     stock = items_of(level)
     told, totals = [], [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
     after_it = before_it.edited(document)
-    refused = {stand.number: said for stand in stands if (said := _too_many(after_it, stand.number))}
+    refused = {stand.number: given for stand in stands if (given := _too_many(after_it, stand.number))}
     after_it = after_it.changed(stands={n: s for n, s in document.stands.items() if n not in refused})
     for k, stand in enumerate(stands):
         tell(k / max(len(stands), 1), f"Planting {stand.name} on the new ground")
@@ -171,12 +173,6 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
         for b, t in zip(level.bookmarks, totals)
     ]
     return {"stands": told, "views": views, "notes": notes}
-
-
-def fog_for(width: float, length: float) -> float:
-    """Extinction per m of a new level's air: from end to end of it, three quarters of the light are lost,
-    however large it is."""
-    return round(float(min(1.4 / np.hypot(width, length), 0.0014)), 6)
 
 
 def _too_many(planted: PlantedLevel, number: int) -> str:
@@ -276,7 +272,7 @@ def _store(level: Level, new: NewGround, revision: int, tell: Tell) -> dict:
             revision,
             lambda s: tell(0.5 + s / 2 if both else s, "Storing the ground layers"),
         )
-        old = {said["name"]: said["colour"] for said in level.layers}
+        old = {given["name"]: given["colour"] for given in level.layers}
         spare = [c for c in COLOURS if c not in old.values()] or list(COLOURS)
         fields |= {
             "layers_revision": revision,
@@ -322,9 +318,10 @@ def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Leve
             low=float(new.heights.min()),
             high=float(new.heights.max()),
             touch_cell=max(new.cell, 0.25),
-            marks=MARKS,
-            sun={"bearing": 225, "elevation": 40},
-            fog=fog_for(ground.width, ground.length),
+            tiers=tiers_for(MARKS),
+            atmosphere=atmosphere_for(
+                ground.width, ground.length, float(new.heights.min()), float(new.heights.max())
+            ).model_dump(mode="json"),
             bookmarks=[_overlook(ground)],
             layers=[],
         )

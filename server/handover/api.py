@@ -51,7 +51,7 @@ def stop(request: HttpRequest, slug: str, job: UUID):
     """Stop making a file."""
     row = _job(request, level_for(request, slug), job)
     starting.stop(row.key)
-    return job_out(starting.newest(row.key))
+    return job_out(starting.newest(row.key) or row)
 
 
 @router.get("/levels/{slug}/handover/jobs/{job}/file")

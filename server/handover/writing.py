@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from django.conf import settings
+
 from server.levels.models import Level
 from server.levels.planted import planted_of
 from server.levels.schemas import wind_of
@@ -11,27 +13,47 @@ from server.levels.whole import document_of, with_meshes
 from thicket.document.folder import zip_level
 from thicket.planted import export
 from thicket.planted.export import Tell
+from thicket.planted.level import PlantedLevel
+from thicket.planted.whole import plant_whole, sheets_in_all
 
 
 def _quietly(share: float, step: str) -> None:
     """Tells nobody."""
 
 
+def _planted(level: Level, tell: Tell) -> PlantedLevel:
+    """The level, planted on a cluster's workers when there are some."""
+    planted = planted_of(level)
+    if settings.SCHEDULER:
+        total = sheets_in_all(planted)
+        for done, (planting, _) in enumerate(plant_whole(planted, scheduler=settings.SCHEDULER), start=1):
+            tell(0.8 * done / total, f"Planting {planting.stand.name}")
+    return planted
+
+
 def plants_csv(level: Level, tell: Tell = _quietly) -> bytes:
     """`plants.csv`."""
-    return export.plants_csv(planted_of(level), tell)
+    return export.plants_csv(_planted(level, tell), tell)
 
 
 def level_json(level: Level, tell: Tell = _quietly) -> bytes:
     """`level.json`."""
     return export.level_json(
-        planted_of(level).changed(details={"view": {"wind": wind_of(level).model_dump()}}), tell
+        planted_of(level).changed(
+            details={
+                "view": {
+                    "wind": wind_of(level).model_dump(),
+                    **{name: getattr(level, name) for name in ("atmosphere", "drawing", "tiers", "walks")},
+                }
+            }
+        ),
+        tell,
     )
 
 
 def plants_glb(level: Level, tell: Tell = _quietly) -> bytes:
     """`level.glb`."""
-    planted = planted_of(level)
+    planted = _planted(level, tell)
     return export.plants_glb(planted.changed(stock=with_meshes(level, planted.level.stock)), tell)
 
 

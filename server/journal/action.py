@@ -30,8 +30,8 @@ _GAVE_WAY = {1205, 1213}
 TIMES = 6
 
 
-def begun_anew(level: Level, work: Callable[[], T]) -> T:
-    """Work that is one transaction, begun anew up to six times when the database made it give way to
+def retry_on_deadlock(level: Level, work: Callable[[], T]) -> T:
+    """Work that is one transaction, done again up to six times when the database made it give way to
     another."""
     for k in range(TIMES):
         try:
@@ -58,14 +58,14 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
 
     @functools.wraps(work)
     def done(*args: Any, **kwargs: Any) -> Entry:
-        said = signature.bind(*args, **kwargs).arguments
-        user, key, level = said["user"], said["key"], _level_of(said)
+        given = signature.bind(*args, **kwargs).arguments
+        user, key, level = given["user"], given["key"], _level_of(given)
         fingerprint = _fingerprint(
-            work.__name__, {name: value for name, value in said.items() if name not in ("user", "key")}
+            work.__name__, {name: value for name, value in given.items() if name not in ("user", "key")}
         )
         token = acting.set(fingerprint)
         try:
-            return begun_anew(level, lambda: work(*args, **kwargs))
+            return retry_on_deadlock(level, lambda: work(*args, **kwargs))
         except (IntegrityError, Refused, HttpError):
             # It may have failed only because the same action has been done already, before or at the same
             # moment.
@@ -80,10 +80,10 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
     return done
 
 
-def _level_of(said: dict[str, Any]) -> Level:
-    if "level" in said:
-        return said["level"]
-    return (said["stand"] if "stand" in said else said["stands"][0]).level
+def _level_of(given: dict[str, Any]) -> Level:
+    if "level" in given:
+        return given["level"]
+    return (given["stand"] if "stand" in given else given["stands"][0]).level
 
 
 def _known(user: User, level: Level, key: UUID, fingerprint: str) -> Entry | None:
@@ -99,8 +99,8 @@ def _known(user: User, level: Level, key: UUID, fingerprint: str) -> Entry | Non
     return entry
 
 
-def _fingerprint(name: str, said: dict[str, Any]) -> str:
-    return hashlib.blake2b(f"{name} {_plain(said)}".encode(), digest_size=12).hexdigest()
+def _fingerprint(name: str, given: dict[str, Any]) -> str:
+    return hashlib.blake2b(f"{name} {_plain(given)}".encode(), digest_size=12).hexdigest()
 
 
 def _plain(value: Any) -> Any:

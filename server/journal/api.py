@@ -6,24 +6,25 @@ from datetime import datetime
 from typing import Annotated
 
 from django.contrib.auth.models import User
-from django.db.models import Q
+from django.db.models import Count, Max, Q
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
 
 from server.cache import CACHE
-from server.journal import actions
+from server.journal import undoing
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
 from server.levels.models import Level
-from server.levels.presence import Here, leave, tell
+from server.levels.presence import leave, others, tell
+from server.stands.actions import dependants
 from server.stands.api import ChangedOut, changed_keys
-from server.stands.keeping import dependants
 from thicket.document.settings import Id, Number, Strict
 
 router = Router(tags=["journal"])
 PAGE = 100
+MOVES_NO_PLANT = Entry.Kind.MARKS, Entry.Kind.VIEWS, Entry.Kind.WIND, Entry.Kind.ATMOSPHERE
 """By level, person and pulse: as long as nothing was done, there is the same to undo."""
 
 
@@ -55,7 +56,7 @@ class HereIn(Strict):
 class PersonOut(Schema):
     """Somebody else in the level, and where their eye is: x, z in m, heading a bearing in degrees."""
 
-    name: str
+    name: str = Field(alias="user.username")
     x: float
     z: float
     heading: float
@@ -77,18 +78,21 @@ def pulse(request: HttpRequest, slug: str):
 @router.post("/levels/{slug}/beat", response=BeatOut)
 def beat(request: HttpRequest, slug: str, data: HereIn):
     """The pulse, while one tells where one is and hears where others are."""
-    level, name = level_for(request, slug), request.user.get_username()
-    others = tell(level.pk, Here(name, data.x, data.z, data.heading, data.bench))
+    level = level_for(request, slug)
     if data.leaving:
-        leave(level.pk, name)
-    return _pulse(request, level) | {"others": [PersonOut.from_orm(h) for h in others]}
+        leave(level, request.user)
+    else:
+        tell(level, request.user, data.x, data.z, data.heading, data.bench)
+    return _pulse(request, level) | {"others": list(others(level, request.user))}
 
 
 def _pulse(request: HttpRequest, level: Level) -> dict:
-    entries = Entry.objects.filter(level=level)
-    newest = entries.order_by("-id").values_list("id", flat=True).first()
-    touched = entries.order_by("-touched").values_list("touched", flat=True).first()
-    pulse = f"{level.ground_revision}-{newest}-{touched}"
+    told = Entry.objects.filter(level=level).aggregate(
+        Max("id"), Max("touched"), Count("id"), undone=Count("id", filter=Q(undone=True))
+    )
+    # An action may be stored after a later one: its number and time say nothing new then, but there is one
+    # more.
+    pulse = "-".join(map(str, (level.ground_revision, *told.values())))
     undo, redo = CACHE.get(
         ("undo", level.pk, request.user.pk, pulse), lambda: _undo_and_redo(request.user, level)
     )
@@ -97,7 +101,7 @@ def _pulse(request: HttpRequest, level: Level) -> dict:
 
 def _undo_and_redo(user: User, level: Level) -> tuple[str | None, str | None]:
     """What a person could take back, and do again."""
-    done, undone = actions.last_done(user, level), actions.last_undone(user, level)
+    done, undone = undoing.last_done(user, level), undoing.last_undone(user, level)
     return done.what if done else None, undone.what if undone else None
 
 
@@ -129,14 +133,14 @@ def journal(
     return [entry_out(entry) for entry in entries[:PAGE]]
 
 
-def _moved(moved: actions.Moved) -> dict:
+def _moved(moved: undoing.Moved) -> dict:
     entry, stand = moved.entry, moved.entry.stand
     keys, stale = {}, []
     if moved.box:
         keys, stale = changed_keys(stand, moved.box), dependants(stand)
     elif entry.kind == Entry.Kind.SETTINGS and stand:
         stale = [stand.pk, *dependants(stand)]
-    elif entry.kind not in (Entry.Kind.MARKS, Entry.Kind.VIEWS, Entry.Kind.WIND):
+    elif entry.kind not in MOVES_NO_PLANT:
         stale = list(entry.level.stands.values_list("pk", flat=True))
     return {
         "entry": entry_out(entry),
@@ -151,22 +155,22 @@ def _moved(moved: actions.Moved) -> dict:
 @router.post("/levels/{slug}/undo", response=MovedOut)
 def undo(request: HttpRequest, slug: str):
     """Take back one's own last action."""
-    return _moved(actions.undo(request.user, level_for(request, slug, to="plant")))
+    return _moved(undoing.undo(request.user, level_for(request, slug, to="plant")))
 
 
 @router.post("/levels/{slug}/redo", response=MovedOut)
 def redo(request: HttpRequest, slug: str):
     """Do again what one took back last."""
-    return _moved(actions.redo(request.user, level_for(request, slug, to="plant")))
+    return _moved(undoing.redo(request.user, level_for(request, slug, to="plant")))
 
 
 @router.post("/levels/{slug}/journal/{int:entry}/undo", response=MovedOut)
 def undo_entry(request: HttpRequest, slug: str, entry: int):
     """Take back any action of the journal, also another's, when nothing later depends on it."""
-    return _moved(actions.undo_entry(level_for(request, slug, to="plant"), entry))
+    return _moved(undoing.undo_entry(level_for(request, slug, to="plant"), entry))
 
 
 @router.post("/levels/{slug}/journal/{int:entry}/redo", response=MovedOut)
 def redo_entry(request: HttpRequest, slug: str, entry: int):
     """Do again any action that was taken back."""
-    return _moved(actions.redo_entry(level_for(request, slug, to="plant"), entry))
+    return _moved(undoing.redo_entry(level_for(request, slug, to="plant"), entry))

@@ -11,19 +11,21 @@ from pydantic import UUID4, Field
 
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
-from server.levels import keeping
+from server.levels import actions
 from server.levels.access import level_for
 from server.levels.looks import layers_shown
 from server.levels.models import GroundTile, Level, LevelSummary
 from server.levels.schemas import Wind, wind_of
 from server.sight.reckoning import item_of
+from thicket.document.atmosphere import Atmosphere
+from thicket.document.drawing import DrawingSettings, Marks, Tiers
 from thicket.document.settings import Name, Strict
+from thicket.document.walks import Walks
 from thicket.planting.points import PACKING
 from thicket.stock.traits import Traits
 
 router = Router(tags=["levels"])
 IMMUTABLE = "private, max-age=31536000, immutable"
-Mark = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e12)]
 
 
 class Layer(Schema):
@@ -33,13 +35,6 @@ class Layer(Schema):
     colour: str
     look: Literal["soil", "rock", "turf"]
     texture: str
-
-
-class Water(Schema):
-    """A water surface at an altitude inside a box (x0, z0, x1, z1)."""
-
-    altitude: float
-    box: tuple[float, float, float, float]
 
 
 class Bookmark(Schema):
@@ -54,21 +49,6 @@ class Bookmark(Schema):
         default="",
         description="what it shows, small, as the address of a JPEG; empty when nobody has kept it",
     )
-
-
-class Sun(Schema):
-    bearing: float
-    elevation: float
-
-
-class Marks(Strict):
-    """What a frame may cost: counts, bytes, ms."""
-
-    triangles: Mark
-    draw_calls: Mark
-    shadow_triangles: Mark
-    memory: Mark
-    ms: Mark
 
 
 class MeshOut(Schema):
@@ -112,11 +92,11 @@ class LevelOut(Schema):
     layers_revision: int
     touch_cell: float
     layers: list[Layer]
-    waters: list[Water]
     bookmarks: list[Bookmark]
-    sun: Sun
-    fog: float
-    marks: Marks
+    atmosphere: Atmosphere
+    drawing: DrawingSettings
+    tiers: Tiers
+    walks: Walks
     wind: Wind
     packing: float = Field(description="plants on a square of one spacing's side when the ground is full")
     stock: list[ItemOut]
@@ -124,6 +104,7 @@ class LevelOut(Schema):
 
 class MarksIn(Strict):
     key: UUID4
+    tier: Name
     marks: Marks
 
 
@@ -143,11 +124,11 @@ def one_level(request: HttpRequest, slug: str):
         "ground_revision",
         "layers_revision",
         "touch_cell",
-        "waters",
         "bookmarks",
-        "sun",
-        "fog",
-        "marks",
+        "atmosphere",
+        "drawing",
+        "tiers",
+        "walks",
     )
     stock = [_item(level, row) for row in level.stock.defer("glb", "silhouette")]
     return {
@@ -207,11 +188,70 @@ def plan_picture(request: HttpRequest, slug: str, key: str):
 
 @router.put("/levels/{slug}/marks", response=EntryOut)
 def set_marks(request: HttpRequest, slug: str, data: MarksIn):
-    """Set the budget marks; leads only."""
+    """Set the budget marks of a tier; leads only."""
     level = level_for(request, slug, to="lead")
-    marks = data.marks.model_dump()
+    return entry_out(actions.set_marks(request.user, level, data.key, data.tier, data.marks.model_dump()))
+
+
+class TiersIn(Strict):
+    key: UUID4
+    tiers: Annotated[Tiers, Field(min_length=1)]
+
+
+@router.put("/levels/{slug}/tiers", response=EntryOut)
+def set_tiers(request: HttpRequest, slug: str, data: TiersIn):
+    """Set the device tiers, all of them in order; leads only."""
+    level = level_for(request, slug, to="lead")
+    fresh = data.model_dump(mode="json")["tiers"]
     return entry_out(
-        keeping.set_field(request.user, level, data.key, Entry.Kind.MARKS, "Budget marks", "marks", marks)
+        actions.set_field(request.user, level, data.key, Entry.Kind.TIERS, "Tiers", "tiers", fresh)
+    )
+
+
+class DrawingIn(Strict):
+    key: UUID4
+    drawing: DrawingSettings
+
+
+@router.put("/levels/{slug}/drawing", response=EntryOut)
+def set_drawing(request: HttpRequest, slug: str, data: DrawingIn):
+    """Keep with the level how it is drawn."""
+    level, fresh = level_for(request, slug, to="plant"), data.drawing.model_dump(mode="json")
+    return entry_out(
+        actions.set_field(
+            request.user, level, data.key, Entry.Kind.DRAWING, "Drawing settings", "drawing", fresh
+        )
+    )
+
+
+class WalksIn(Strict):
+    key: UUID4
+    walks: Walks
+
+
+@router.put("/levels/{slug}/walks", response=EntryOut)
+def set_walks(request: HttpRequest, slug: str, data: WalksIn):
+    """Keep walks with the level, all of them in order."""
+    level = level_for(request, slug, to="plant")
+    fresh = data.model_dump(mode="json")["walks"]
+    return entry_out(
+        actions.set_field(request.user, level, data.key, Entry.Kind.WALKS, "Walks", "walks", fresh)
+    )
+
+
+class AtmosphereIn(Strict):
+    key: UUID4
+    atmosphere: Atmosphere
+
+
+@router.put("/levels/{slug}/atmosphere", response=EntryOut)
+def set_atmosphere(request: HttpRequest, slug: str, data: AtmosphereIn):
+    """Keep sun, sky, fog and water levels with the level."""
+    level, fresh = level_for(request, slug, to="plant"), data.atmosphere.model_dump(mode="json")
+    return entry_out(
+        actions.set_field(
+            request.user, level, data.key, Entry.Kind.ATMOSPHERE, "Atmosphere", "atmosphere", fresh
+        )
     )
 
 
@@ -225,7 +265,7 @@ def set_wind(request: HttpRequest, slug: str, data: WindIn):
     """Keep the wind with the level."""
     level = level_for(request, slug, to="plant")
     return entry_out(
-        keeping.set_field(
+        actions.set_field(
             request.user, level, data.key, Entry.Kind.WIND, "Wind", "wind", data.wind.model_dump()
         )
     )
@@ -257,7 +297,7 @@ def keep_view(request: HttpRequest, slug: str, data: ViewKept):
         level_for(request, slug, to="plant"),
         data.model_dump(exclude={"key"}) | {"name": data.name.strip()},
     )
-    keeping.keep_view(request.user, level, data.key, view)
+    actions.keep_view(request.user, level, data.key, view)
     return Level.objects.get(pk=level.pk).bookmarks
 
 
@@ -265,5 +305,5 @@ def keep_view(request: HttpRequest, slug: str, data: ViewKept):
 def remove_view(request: HttpRequest, slug: str, name: str, key: UUID4):
     """Remove a kept view."""
     level = level_for(request, slug, to="plant")
-    keeping.remove_view(request.user, level, key, name)
+    actions.remove_view(request.user, level, key, name)
     return Level.objects.get(pk=level.pk).bookmarks

@@ -33,7 +33,7 @@ def baked_of(level: Level) -> Callable[[str], Plants | None]:
     return find
 
 
-def lay(level: Level, key: str, plants: Plants) -> None:
+def store_sheet(level: Level, key: str, plants: Plants) -> None:
     """Lay a sheet down."""
     folder = folder_of(level)
     folder.mkdir(parents=True, exist_ok=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 import zlib
 from concurrent.futures import ThreadPoolExecutor
 
@@ -61,9 +62,9 @@ def store(level: Level, kind: str, array: np.ndarray, revision: int, tell=lambda
 
 
 def next_revision(level: Level) -> int:
-    """A revision that no ground tile of the level has had."""
+    """A revision that no ground tile of the level has had, nor one that was rolled back."""
     newest = level.ground_tiles.order_by("-revision").values_list("revision", flat=True).first()
-    return (newest or 0) + 1
+    return (newest or 0) + 1 + secrets.randbelow(1000)
 
 
 def mask_of(digest: str, pk: int, rows: int, columns: int) -> Mask:

@@ -10,7 +10,7 @@ from django.contrib.auth.models import User
 from ninja.errors import HttpError
 
 from server.journal.models import Entry
-from server.levels.keeping import set_field
+from server.levels.actions import set_field
 from server.levels.models import Level
 from thicket.formats.bounded import bounded
 from thicket.formats.pictures import square_png
@@ -44,10 +44,10 @@ def layers_shown(level: Level) -> list[dict]:
     return [
         {
             "name": name,
-            **said,
-            "texture": said["texture"] and f"/api/levels/{level.slug}/layers/texture/{said['texture']}.png",
+            **given,
+            "texture": given["texture"] and f"/api/levels/{level.slug}/layers/texture/{given['texture']}.png",
         }
-        for name, said in layers_chosen(level).items()
+        for name, given in layers_chosen(level).items()
     ]
 
 

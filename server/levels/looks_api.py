@@ -33,13 +33,13 @@ class LookIn(Strict):
 def set_look(request: HttpRequest, slug: str, data: LookIn):
     """Say how a ground layer is drawn."""
     level = level_for(request, slug, to="plant")
-    said = {
+    given = {
         name: value
         for name, value in data.model_dump(include={"colour", "look"}).items()
         if value is not None
     }
-    said |= {"texture": ""} if data.texture else {}
-    return entry_out(looks.set_look(request.user, level, data.key, data.name, said), request.user)
+    given |= {"texture": ""} if data.texture else {}
+    return entry_out(looks.set_look(request.user, level, data.key, data.name, given), request.user)
 
 
 @router.post("/levels/{slug}/layers/texture", response=EntryOut)

@@ -32,10 +32,8 @@ class Level(models.Model):
     )
     touch_cell = models.FloatField(default=1.0, help_text="m, size of a cell of the touch maps")
     layers = models.JSONField(default=list, help_text="name and colour of each ground layer")
-    waters = models.JSONField(default=list, help_text="altitude and box of each water surface")
     bookmarks = models.JSONField(default=list, help_text="named views")
-    sun = models.JSONField(default=dict, help_text="bearing and elevation in degrees")
-    fog = models.FloatField(default=0.0008, help_text="extinction per m")
+    atmosphere = models.JSONField(default=dict, help_text="see thicket.document.atmosphere.Atmosphere")
     removed_at = models.DateTimeField(
         null=True, default=None, help_text="when it was removed; it is kept for a month"
     )
@@ -45,7 +43,9 @@ class Level(models.Model):
     wind = models.JSONField(
         default=dict, help_text="see server.levels.schemas.Wind; empty for the first values"
     )
-    marks = models.JSONField(default=dict, help_text="budget marks by line")
+    drawing = models.JSONField(default=dict, help_text="see thicket.document.drawing.DrawingSettings")
+    tiers = models.JSONField(default=dict, help_text="by name, in order, see thicket.document.drawing.Tier")
+    walks = models.JSONField(default=dict, help_text="by name, in order, see thicket.document.walks.Walk")
 
     def __str__(self) -> str:
         return self.name
@@ -90,6 +90,17 @@ class LevelSummary(models.Model):
     made = models.PositiveIntegerField(default=1, help_text="how often it has been made")
 
 
+class WalkCheck(models.Model):
+    """What pops on a walk, under the digest of all that it follows from: see `server.sight.walks`."""
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="walk_checks")
+    content = models.CharField(max_length=64)
+    result = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["level", "content"], name="one_check_of_a_walk")]
+
+
 class LayerTexture(models.Model):
     """A picture that a ground layer is drawn with, a square PNG; it stays as long as the level, so that undo
     finds it."""
@@ -116,6 +127,21 @@ class Membership(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["user", "level"], name="one_role_per_level")]
+
+
+class Presence(models.Model):
+    """Where a person's eye is in a level, as they told last: x, z in m, heading a bearing in degrees."""
+
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="present")
+    x = models.FloatField()
+    z = models.FloatField()
+    heading = models.FloatField()
+    bench = models.CharField(max_length=20)
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["level", "user"], name="one_place_per_person")]
 
 
 class RasterTile(models.Model):

@@ -7,6 +7,7 @@ import numpy as np
 from server.levels.looks import layers_shown
 from server.levels.models import Level
 from server.levels.planted import planted_of
+from thicket.document.atmosphere import Atmosphere
 from thicket.formats.stock import png_bytes
 from thicket.ground.plan import draw_plan
 from thicket.planted.planting import Planting
@@ -25,6 +26,6 @@ def plan_png(level: Level, plantings: list[Planting]) -> bytes:
         if not planting.stand.sward:
             forms = [planting.plants(sheet).form for sheet in planting.sheets_in(planting.everywhere)]
             marks.append((planting.stand.stratum, np.concatenate([f[:, [0, 2]] for f in forms])))
-    waters = [(w["altitude"], w["box"]) for w in level.waters]
+    waters = [(w.altitude, w.box) for w in Atmosphere.model_validate(level.atmosphere).waters]
     planted = planted_of(level)
     return png_bytes(draw_plan(planted.ground, planted.level.layers.weights, colours, waters, marks, SIDE))

@@ -47,14 +47,14 @@ class _State:
         self.revision = rows[0][0] if rows else 0
         self.touch = found
         values, self.stands = CACHE.get(("stands", level.pk, self.revision), lambda: _read_stands(level))
-        self.rows = {row.number: row for row in (Stand.from_db("default", FIELDS, said) for said in values)}
+        self.rows = {row.number: row for row in (Stand.from_db("default", FIELDS, given) for given in values)}
         for row in self.rows.values():
             row.level = level
 
 
 def _read_stands(level: Level) -> tuple[list[tuple], dict[int, DocumentStand]]:
     values = list(level.stands.values_list(*FIELDS))
-    rows = [Stand.from_db("default", FIELDS, said) for said in values]
+    rows = [Stand.from_db("default", FIELDS, given) for given in values]
     return values, {row.number: document_of_stand(row) for row in rows}
 
 

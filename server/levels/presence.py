@@ -1,42 +1,34 @@
-"""Who is in a level, and where. It is told anew every second or two and kept only in this process, which is
-the only one."""
+"""Who is in a level, and where. It is told anew every second or two."""
 
 from __future__ import annotations
 
-import threading
-import time
-from dataclasses import dataclass, field
+from datetime import timedelta
 
-AWAY = 6.0
-"""Seconds after which somebody who says nothing is taken to have left."""
+from django.contrib.auth.models import User
+from django.db.models import QuerySet
+from django.db.models.functions import Now
 
+from server.levels.models import Level, Presence
 
-@dataclass(frozen=True)
-class Here:
-    """A person's eye: x, z in m, heading a bearing in degrees; and the bench they are at."""
-
-    name: str
-    x: float
-    z: float
-    heading: float
-    bench: str
-    at: float = field(default_factory=time.monotonic)
+AWAY = timedelta(seconds=6)
+"""Who says nothing for so long is taken to have left."""
 
 
-_lock = threading.Lock()
-_here: dict[int, dict[str, Here]] = {}
+def tell(level: Level, user: User, x: float, z: float, heading: float, bench: str) -> None:
+    """Note where somebody is in a level."""
+    Presence.objects.bulk_create(
+        [Presence(level=level, user=user, x=x, z=z, heading=heading, bench=bench, at=Now())],
+        update_conflicts=True,
+        update_fields=["x", "z", "heading", "bench", "at"],
+    )
 
 
-def tell(level: int, here: Here) -> list[Here]:
-    """Note where somebody is in a level, and hear where the others are, by name."""
-    with _lock:
-        people = {name: h for name, h in _here.get(level, {}).items() if here.at - h.at < AWAY}
-        people[here.name] = here
-        _here[level] = people
-        return sorted((h for h in people.values() if h.name != here.name), key=lambda h: h.name)
+def others(level: Level, user: User) -> QuerySet[Presence]:
+    """Who else is in a level, by name."""
+    here = level.present.filter(at__gt=Now() - AWAY).exclude(user=user)
+    return here.select_related("user").order_by("user__username")
 
 
-def leave(level: int, name: str) -> None:
+def leave(level: Level, user: User) -> None:
     """Note that somebody has left a level."""
-    with _lock:
-        _here.get(level, {}).pop(name, None)
+    level.present.filter(user=user).delete()

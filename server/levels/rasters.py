@@ -7,14 +7,14 @@ from collections.abc import Iterable, Iterator
 
 import numpy as np
 
-from thicket.ground.rasters import loosened, squeezed
+from thicket.ground.rasters import compressed, decompressed
 
 TILE = 256
 
 
-_SQUEEZED = b"\x02"
-"""A stored tile that begins so holds int16 values as `thicket.ground.rasters.squeezed` lays them out: painted
-maps are smooth."""
+_COMPRESSED = b"\x02"
+"""A stored tile that begins so holds int16 values as `thicket.ground.rasters.compressed` lays them out:
+painted maps are smooth."""
 
 
 _PLANES = b"\x01"
@@ -32,14 +32,15 @@ def _from_planes(data: bytes, shape: tuple[int, ...]) -> np.ndarray:
 def pack(array: np.ndarray) -> bytes:
     """A tile's values as they are stored."""
     if array.dtype == np.int16 and array.ndim == 2:
-        return _SQUEEZED + squeezed(array)
+        return _COMPRESSED + compressed(array)
     return zlib.compress(np.ascontiguousarray(array).tobytes(), 1)
 
 
 def unpack(data: bytes, dtype: str, shape: tuple[int, ...]) -> np.ndarray:
     """A stored tile's values; a writable copy."""
-    if data[:1] == _SQUEEZED:
-        return loosened(data[1:], shape)
+    if data[:1] == _COMPRESSED:
+        rows, columns = shape
+        return decompressed(data[1:], (rows, columns))
     if data[:1] == _PLANES:
         return _from_planes(zlib.decompress(data[1:]), shape)
     return np.frombuffer(zlib.decompress(data), dtype).reshape(shape).copy()

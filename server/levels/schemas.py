@@ -30,7 +30,7 @@ STIFF = {"Stone": 1.0, "Canopy": 0.45, "Understorey": 0.4, "Shrub": 0.35, "Field
 
 def wind_of(level: Level) -> Wind:
     """The level's wind, with a stiffness for every stock item."""
-    said = Wind.model_validate(level.wind or {})
+    given = Wind.model_validate(level.wind or {})
     first: dict[str, float] = {}
     for stand in sorted(level.stands.all(), key=lambda s: s.order):
         for entry in stand.settings["mix"]:
@@ -39,6 +39,6 @@ def wind_of(level: Level) -> Wind:
         slug: traits.get("stiffness", first.get(slug, 0.5))
         for slug, traits in level.stock.values_list("slug", "traits")
     }
-    return said.model_copy(
-        update={"stiffness": every | {k: v for k, v in said.stiffness.items() if k in every}}
+    return given.model_copy(
+        update={"stiffness": every | {k: v for k, v in given.stiffness.items() if k in every}}
     )

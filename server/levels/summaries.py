@@ -15,7 +15,7 @@ from server.levels import plan
 from server.levels.access import stands_of
 from server.levels.models import Level, LevelSummary
 from server.levels.planted import planting_of
-from server.sight.reckoning import bookmark_view, level_cost, over, spent
+from server.sight.reckoning import bookmark_view, drawing_of, level_cost, over
 
 
 def stamp_of(level: Level) -> tuple[str, datetime | None]:
@@ -58,8 +58,12 @@ def _summarise(job: Job, progress: Progress) -> None:
     for k, planting in enumerate(plantings):
         progress.tell(k / (len(plantings) + 1), f"Counting {planting.stand.name}")
         plants += planting.count()
-    views = [(b["name"], bookmark_view(b)) for b in level.bookmarks]
-    worst = [name for name, view in views if over(level.marks, spent(level_cost(level, view, plantings)))]
+    worst = [
+        f"{bookmark['name']} on {name}"
+        for name, tier in level.tiers.items()
+        for bookmark in level.bookmarks
+        if over(tier["marks"], level_cost(level, bookmark_view(bookmark, drawing_of(level, name))))
+    ]
     picture = plan.plan_png(level, plantings)
     made = LevelSummary.objects.filter(level=level).values_list("made", flat=True).first() or 0
     LevelSummary.objects.update_or_create(

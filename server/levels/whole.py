@@ -27,7 +27,7 @@ from thicket.document.level import Level as Document
 from thicket.planting.pins import Pins
 from thicket.refused import Refused
 
-VIEW = ("sun", "fog", "waters", "wind", "bookmarks", "marks")
+VIEW = ("atmosphere", "drawing", "tiers", "walks", "wind", "bookmarks")
 SHAPE = ("form", "round", "box", "locked", "hidden", "hatch")
 
 
@@ -67,7 +67,9 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
     if Level.objects.filter(name=name, removed_at=None).exists():
         raise Refused(f"name: there is a level called {name!r} already; give this one another")
     ground, view = document.heights.ground, document.details.get("view", {})
-    looks = {said["name"]: {k: v for k, v in said.items() if k != "name"} for said in view.get("layers", [])}
+    looks = {
+        given["name"]: {k: v for k, v in given.items() if k != "name"} for given in view.get("layers", [])
+    }
     rows, columns = ground.cells
     level = Level.objects.create(
         slug=free_slug(name, Level.objects.all(), "level"),
@@ -150,19 +152,19 @@ def _put_stock(level: Level, document: Document) -> None:
 
 
 def _put_stands(level: Level, document: Document) -> None:
-    for number, said in document.stands.items():
+    for number, given in document.stands.items():
         stand = Stand.objects.create(
             level=level,
             number=number,
-            slug=said.slug,
-            name=said.name,
-            stratum=said.stratum,
-            place=said.place,
-            sward=said.sward,
-            seed=said.seed,
-            locked=said.locked,
-            colour=said.colour,
-            settings=said.settings.model_dump(mode="json"),
+            slug=given.slug,
+            name=given.name,
+            stratum=given.stratum,
+            place=given.place,
+            sward=given.sward,
+            seed=given.seed,
+            locked=given.locked,
+            colour=given.colour,
+            settings=given.settings.model_dump(mode="json"),
         )
         touch = document.touch.get(number)
         if touch is not None and touch.tiles:
@@ -173,7 +175,7 @@ def _put_stands(level: Level, document: Document) -> None:
             )
         pins = document.pins.get(number)
         if pins is not None:
-            _put_pins(level, stand, pins, said.settings.mix[0].item)
+            _put_pins(level, stand, pins, given.settings.mix[0].item)
 
 
 def _put_pins(level: Level, stand: Stand, pins: Pins, item: str) -> None:
@@ -185,7 +187,7 @@ def _put_pins(level: Level, stand: Stand, pins: Pins, item: str) -> None:
         rows.append((plant, (slug, x, z, lift, *rest, False, *homes.pop(plant, (None, None)))))
     rows += [(plant, (item, *home, 0.0, 0, 0, 0, 1, 1, 1, 0.5, True, *home)) for plant, home in homes.items()]
     Pin.objects.bulk_create(
-        Pin(level=level, stand=stand, plant=plant, **dict(zip(FIELDS, said))) for plant, said in rows
+        Pin(level=level, stand=stand, plant=plant, **dict(zip(FIELDS, given))) for plant, given in rows
     )
     for place in pins.uprooted:
         UprootedPlace.objects.create(

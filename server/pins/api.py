@@ -12,7 +12,7 @@ from pydantic import UUID4, AfterValidator, Field
 from server.journal.schemas import KeyIn, entry_out
 from server.levels.access import level_for, stand_for
 from server.levels.planted import planting_of, rows_of
-from server.pins.keeping import Wish, as_rows, change_many, change_pins, ghost
+from server.pins.actions import PinChanges, as_rows, change_many, change_pins, ghost
 from server.pins.selecting import selected
 from server.pins.uprooting import regrow, under, uproot
 from server.stands.api import ChangedOut
@@ -147,7 +147,7 @@ def change(request: HttpRequest, slug: str, stand: int, data: PinsIn):
     """Set, change, remove and release single plants, as one journal entry."""
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
-    wish = Wish(
+    wish = PinChanges(
         [a.model_dump() for a in data.add],
         [{**c.model_dump(), "plant": int(c.plant)} for c in data.change],
         [int(p) for p in data.remove],
@@ -188,14 +188,19 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
     row = stand_for(level_for(request, slug, to="plant"), stand)
     if row.sward:
         raise Refused(f"stand: {row.name} is a sward; it has no single plants to set")
-    plant, said, trouble = ghost(row, data.key, data.add.model_dump(), data.push)
+    plant, given, trouble = ghost(row, data.key, data.add.model_dump(), data.push)
     y = (
-        float(planting_of(row).ground.height_at(np.array([said["x"]]), np.array([said["z"]]))[0])
-        + said["lift"]
+        float(planting_of(row).ground.height_at(np.array([given["x"]]), np.array([given["z"]]))[0])
+        + given["lift"]
     )
-    form = [said["x"], y, said["z"], *(said[n] for n in ("qx", "qy", "qz", "qw", "width", "height", "tint"))]
+    form = [
+        given["x"],
+        y,
+        given["z"],
+        *(given[n] for n in ("qx", "qy", "qz", "qw", "width", "height", "tint")),
+    ]
     return {
-        "plant": _out(int(plant), said, "pinned"),
+        "plant": _out(int(plant), given, "pinned"),
         "form": form,
         "trouble": f"{trouble}." if trouble else "",
         "disc": trouble.disc if trouble else None,
@@ -340,11 +345,11 @@ class HandIn(Strict):
     tint: Share | None = None
     push: bool = False
 
-    def wish(self, ids: list[str]) -> Wish:
+    def wish(self, ids: list[str]) -> PinChanges:
         """What it asks for of one stand."""
-        said = self.model_dump(exclude={"key", "plants", "do", "push"})
-        each = [said | {"plant": int(p)} for p in ids]
-        return Wish(
+        given = self.model_dump(exclude={"key", "plants", "do", "push"})
+        each = [given | {"plant": int(p)} for p in ids]
+        return PinChanges(
             change=each if self.do == "change" else [],
             copy=each if self.do == "copy" else [],
             remove=[int(p) for p in ids] if self.do == "remove" else [],

@@ -21,8 +21,8 @@ def pins_of(level: Level) -> dict[int, Pins]:
 
 def _read(level: Level) -> dict[int, Pins]:
     rows = defaultdict(list)
-    for stand, plant, *said in level.pins.values_list("stand_id", "plant", *FIELDS):
-        rows[stand].append((plant, dict(zip(FIELDS, said))))
+    for stand, plant, *given in level.pins.values_list("stand_id", "plant", *FIELDS):
+        rows[stand].append((plant, dict(zip(FIELDS, given))))
     places = [place.as_dict() for place in level.uprooted.all()]
     numbers = dict(Stand.every.filter(level=level).values_list("pk", "number"))
     return {numbers[pk]: pins for pk, pins in all_pins(rows, places).items()}
@@ -32,8 +32,8 @@ def all_pins(rows: Mapping[int, list[tuple[int, dict]]], places: list[dict]) -> 
     """Rows of pins by stand and id, and uprooted places as `UprootedPlace.as_dict` has them, as the core sees
     them."""
     cleared = defaultdict(list)
-    for said in places:
-        cleared[said["stand"]].append(Uprooted(tuple((x, z) for x, z in said["path"]), said["radius"]))
+    for given in places:
+        cleared[given["stand"]].append(Uprooted(tuple((x, z) for x, z in given["path"]), given["radius"]))
     return {
         stand: as_pins(rows.get(stand, []), tuple(cleared[stand])) for stand in rows.keys() | cleared.keys()
     }
@@ -41,11 +41,13 @@ def all_pins(rows: Mapping[int, list[tuple[int, dict]]], places: list[dict]) -> 
 
 def as_pins(rows: list[tuple[int, dict]], uprooted: tuple[Uprooted, ...] = ()) -> Pins:
     """Rows of one stand, by id, as arrays."""
-    standing = [(plant, said) for plant, said in rows if not said["gone"]]
-    homes = [(plant, said["home_x"], said["home_z"]) for plant, said in rows if said["home_x"] is not None]
+    standing = [(plant, given) for plant, given in rows if not given["gone"]]
+    homes = [
+        (plant, given["home_x"], given["home_z"]) for plant, given in rows if given["home_x"] is not None
+    ]
 
     def column(name: str) -> np.ndarray:
-        return np.array([said[name] for _, said in standing], float)
+        return np.array([given[name] for _, given in standing], float)
 
     rest = np.stack([column(n) for n in ("qx", "qy", "qz", "qw", "width", "height", "tint")], axis=1).astype(
         np.float32
@@ -56,7 +58,7 @@ def as_pins(rows: list[tuple[int, dict]], uprooted: tuple[Uprooted, ...] = ()) -
         column("z"),
         column("lift").astype(np.float32),
         rest,
-        tuple(said["item"] for _, said in standing),
+        tuple(given["item"] for _, given in standing),
         np.array([h[0] for h in homes], np.uint64),
         np.array([h[1:] for h in homes], float).reshape(-1, 2),
         uprooted,

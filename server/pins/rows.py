@@ -29,9 +29,9 @@ def put_rows(level: Level, stand: int, rows: Rows) -> None:
         cursor.executemany(
             _INSERT,
             [
-                (level.pk, stand, int(plant), *(prepare(said[name]) for name, prepare in _PREPARE))
-                for plant, said in rows.items()
-                if said
+                (level.pk, stand, int(plant), *(prepare(given[name]) for name, prepare in _PREPARE))
+                for plant, given in rows.items()
+                if given
             ],
         )
     level.pins_changed()
@@ -41,9 +41,9 @@ def put_places(level: Level, places: list[dict]) -> None:
     """Store uprooted places as `UprootedPlace.as_dict` has them; inside a transaction."""
     UprootedPlace.objects.bulk_create(
         UprootedPlace(
-            level=level, stand_id=said["stand"], key=said["key"], path=said["path"], radius=said["radius"]
+            level=level, stand_id=given["stand"], key=given["key"], path=given["path"], radius=given["radius"]
         )
-        for said in places
+        for given in places
     )
     level.pins_changed()
 
@@ -53,8 +53,8 @@ def swap_places(level: Level, have: list[dict], want: list[dict]) -> None:
 
     Raises: HttpError 409 when one of those that are there has been let grow again since.
     """
-    for said in have:
-        if not level.uprooted.filter(stand=said["stand"], key=said["key"]).delete()[0]:
+    for given in have:
+        if not level.uprooted.filter(stand=given["stand"], key=given["key"]).delete()[0]:
             raise HttpError(409, "What this uprooted has been let grow again since; undo that first.")
     put_places(level, want)
     forget_planted(level)
@@ -62,7 +62,7 @@ def swap_places(level: Level, have: list[dict], want: list[dict]) -> None:
 
 def rows_of(pins: QuerySet) -> Rows:
     """The rows of some pins, by id."""
-    return {str(plant): dict(zip(FIELDS, said)) for plant, *said in pins.values_list("plant", *FIELDS)}
+    return {str(plant): dict(zip(FIELDS, given)) for plant, *given in pins.values_list("plant", *FIELDS)}
 
 
 def swap_rows(level: Level, stand: int, have: Rows, want: Rows) -> None:
@@ -73,7 +73,7 @@ def swap_rows(level: Level, stand: int, have: Rows, want: Rows) -> None:
     now = rows_of(
         Pin.objects.select_for_update().filter(level=level, plant__in=[int(plant) for plant in have])
     )
-    if any(now.get(plant) != said for plant, said in have.items()):
+    if any(now.get(plant) != given for plant, given in have.items()):
         raise HttpError(409, "A plant that this set by hand has been changed since; undo that first.")
     put_rows(level, stand, want)
     forget_planted(level)

@@ -35,7 +35,8 @@ def selected(
         if shape.is_empty:
             raise Refused("outline: it encloses nothing; draw round what is to be selected")
         shapely.prepare(shape)
-    found, total = [], 0
+    found: list[tuple[Stand, Planting, Plants]] = []
+    total = 0
     for stand in stands:
         if stand.sward:
             continue
@@ -44,7 +45,7 @@ def selected(
         plants = join([planting.plants(sheet) for sheet in planting.sheets_in(box)])
         keep = np.ones(len(plants), bool)
         if item:
-            keep &= np.array([slug == item for slug in planting.items], bool)[plants.item]
+            keep &= (np.array(planting.items) == item)[plants.item]
         if pinned:
             keep &= np.isin(plants.id, planting.pins.id)
         if only is not None:
@@ -52,7 +53,7 @@ def selected(
         if shape is not None:
             keep[keep] = shapely.contains_xy(shape, plants.form[keep, 0], plants.form[keep, 2])
         count = int(keep.sum())
-        room = MOST - sum(len(p) for *_, p in found)
+        room = MOST - sum(len(plants) for _, _, plants in found)
         total += count
         if count and room > 0:
             found.append((stand, planting, plants.take(np.flatnonzero(keep)[:room])))

@@ -12,7 +12,7 @@ from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of, planting_of, rows_of
-from server.pins.keeping import MOST, as_rows, moved
+from server.pins.actions import MOST, as_rows, moved
 from server.pins.rows import Rows, put_rows, swap_places
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked
@@ -29,7 +29,8 @@ UNDER = 0.5
 
 def _doomed(planting: Planting, stroke: Stroke) -> Rows:
     """Rows of the plants whose foot the stroke passes over, rule-made ones as they are to be: gone."""
-    box, rows = stroke.box, {}
+    box = stroke.box
+    rows: Rows = {}
     for sheet in planting.sheets_in(box):
         plants = planting.plants(sheet)
         x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)

@@ -11,7 +11,7 @@ from server.journal.schemas import entry_out
 from server.levels.access import level_for
 from server.levels.models import Level
 from server.levels.planted import planted_of
-from server.shapes.keeping import change_shapes, plants_moved, would_be
+from server.shapes.actions import change_shapes, plants_moved, would_be
 from server.shapes.models import Shape
 from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn, ShapesOut, ShapesTryOut
 from thicket.formats.geojson import read_shapes, shapes_geojson
@@ -22,9 +22,9 @@ MOST_BYTES = 8 << 20
 
 
 def _out(shape: Shape) -> dict:
-    said = shape.as_dict()
-    reach = LineString(said["points"]).length if shape.kind == "path" else Polygon(said["points"]).area
-    return {**said, "id": shape.number, "reach": round(reach, 2)}
+    given = shape.as_dict()
+    reach = LineString(given["points"]).length if shape.kind == "path" else Polygon(given["points"]).area
+    return {**given, "id": shape.number, "reach": round(reach, 2)}
 
 
 def _put(data: ShapesIn) -> list[dict]:

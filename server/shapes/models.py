@@ -88,17 +88,17 @@ class Shape(models.Model):
         return core_shape(self.as_dict())
 
 
-def core_shape(said: dict) -> CoreShape:
+def core_shape(given: dict) -> CoreShape:
     """A shape's settings as the core measures them.
 
     Raises: ValueError when they make no shape.
     """
-    trail = said.get("trail")
+    trail = given.get("trail")
     return CoreShape(
-        said["kind"],
-        tuple((float(x), float(z)) for x, z in said["points"]),
-        said["width"],
-        said["clear"],
-        said["name"],
+        given["kind"],
+        tuple((float(x), float(z)) for x, z in given["points"]),
+        given["width"],
+        given["clear"],
+        given["name"],
         trail and Trail(trail["reach"], trail["lean"], trail["flatten"], tuple(trail["strata"])),
     )

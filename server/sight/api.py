@@ -1,29 +1,206 @@
-"""The cost of a view."""
+"""The cost of a view, and what pops on a walk."""
 
 from __future__ import annotations
 
 from dataclasses import asdict
+from typing import Annotated, Literal
 
 from django.http import HttpRequest
-from ninja import Router
+from ninja import Router, Schema
+from pydantic import Field
 
 from server.levels.access import level_for, stands_of
-from server.levels.planted import planting_of
-from server.sight.reckoning import items_of, spent, stand_cost
+from server.levels.planted import planted_of, planting_of
+from server.sight import walks
+from server.sight.reckoning import items_of, seen, spent, stand_cost
 from server.sight.schemas import LevelCostOut, ViewIn
+from thicket.document.atmosphere import Atmosphere
+from thicket.document.drawing import DrawingSettings
+from thicket.document.settings import DistanceSettings, Number, Strict
+from thicket.document.walks import Walk
+from thicket.planted.costs import crowd
+from thicket.planted.instances import instances_at
 from thicket.sight.cost import PLAIN_DEVICE
+from thicket.sight.pops import NOTICED
 
 router = Router(tags=["sight"])
+
+
+class CrowdIn(Strict):
+    """A view, and how far, in m, is looked."""
+
+    view: ViewIn
+    reach: Annotated[float, Field(allow_inf_nan=False, ge=1, le=1e5)]
+
+
+class CrowdOut(Schema):
+    """How many plants of each stand, by its number here, the view has in even steps of distance."""
+
+    stands: dict[int, list[int]]
+
+
+@router.post("/levels/{slug}/crowd", response=CrowdOut)
+def crowd_of_view(request: HttpRequest, slug: str, data: CrowdIn):
+    """How many plants stand in a view at which distance, by stand."""
+    level = level_for(request, slug)
+    view = data.view.core()
+    return {"stands": {s.pk: crowd(planting_of(s), view, data.reach).tolist() for s in stands_of(level)}}
+
+
+class InstancesIn(Strict):
+    """A place in m, seen from a view; stands that are hidden, by their number here."""
+
+    view: ViewIn
+    x: Number
+    z: Number
+    hidden: Annotated[list[int], Field(max_length=500)] = []
+
+
+class InstancesOut(Schema):
+    """See `thicket.planted.instances.Instances`; the stand by its number here."""
+
+    stand: int
+    item: str
+    state: int
+    reason: Literal["", "off", "hidden", "share", "far", "outside"]
+    plants: int
+    fading: int
+    behind: int
+    triangles: int
+    nearest: float
+
+
+class CellOut(Schema):
+    """A drawing cell: x0, z0, x1, z1 in m, and what stands in it."""
+
+    box: tuple[float, float, float, float]
+    groups: list[InstancesOut]
+
+
+@router.post("/levels/{slug}/instances", response=CellOut)
+def instances(request: HttpRequest, slug: str, data: InstancesIn):
+    """What of the drawing cell around a place is drawn in a view, as what, and why the rest is not."""
+    level = level_for(request, slug)
+    rows = {stand.number: stand.pk for stand in stands_of(level)}
+    hidden = {number for number, pk in rows.items() if pk in data.hidden}
+    view = seen(level, data.view)
+    cell = instances_at(planted_of(level), items_of(level), view, data.x, data.z, hidden)
+    groups = [{**asdict(group), "stand": rows[group.stand]} for group in cell.groups]
+    return {"box": cell.box, "groups": groups}
+
+
+class CheckIn(Strict):
+    """A walk to be looked at for what pops: drawn so, in this air, with distances that are tried for some
+    stands; pops of at least so many pixels are noticed. `begin` has it begun when it is not known yet."""
+
+    walk: Walk
+    drawing: DrawingSettings = DrawingSettings()
+    atmosphere: Atmosphere | None = None
+    tried: Annotated[dict[int, DistanceSettings], Field(max_length=200)] = {}
+    threshold: Annotated[float, Field(allow_inf_nan=False, ge=1, le=1e6)] = NOTICED
+    begin: bool = False
+
+
+class RouteOut(Schema):
+    """The eye's way: s, place in m and heading in degrees at every vertex."""
+
+    time: list[float]
+    eye: list[tuple[float, float, float]]
+    heading: list[float]
+
+
+class PopOut(Schema):
+    """A pop. States: 0 the full mesh, then the coarser ones and the billboard; −1 nothing."""
+
+    stand: int
+    item: str
+    time: float
+    place: tuple[float, float, float]
+    distance: float
+    before: int
+    after: int
+    shadow: bool
+    strength: float
+
+
+class RemedyOut(Schema):
+    """A change of one stand (0: of the level's fog) by factors, of one edge alone where one is given (counted
+    along the LOD steps, then the billboard, then gone), or of the state beyond it left out; the distances
+    that it comes to; the noticed pops that are left of it, and the ms that the dearest frame of the walk
+    takes more."""
+
+    stand: int
+    farther: float
+    fade: float
+    shadows: float
+    edge: int | None
+    left_out: bool
+    distances: DistanceSettings | None
+    fog: float
+    left: int
+    ms: float
+
+
+class StandPops(Schema):
+    stand: int
+    pops: int
+    noticed: int
+    worst: float
+
+
+class WalkResult(Schema):
+    """What pops on a walk: `curve`, pixels a second in even parts of the walk; `ms` of the frames at `times`,
+    and by stand in `lines`, the ground under 0; `least`, the cheapest changes that leave the fewest."""
+
+    seconds: float
+    left_out: list[tuple[float, float]]
+    route: RouteOut
+    curve: list[float]
+    times: list[float]
+    ms: list[float]
+    lines: dict[int, list[float]]
+    stands: list[StandPops]
+    worst: list[PopOut]
+    remedies: list[RemedyOut]
+    least: list[RemedyOut]
+
+
+class CheckOut(Schema):
+    running: bool
+    share: float
+    step: str
+    trouble: str
+    result: WalkResult | None
+
+
+@router.post("/levels/{slug}/walks/check", response=CheckOut)
+def check_walk(request: HttpRequest, slug: str, data: CheckIn):
+    """How far the check of a walk is, and what it found."""
+    level = level_for(request, slug, to="plant")
+    data.walk.route(planted_of(level).ground)
+    air = data.atmosphere or Atmosphere.model_validate(level.atmosphere)
+    asked = walks.Asked(data.walk, data.drawing, air.fog, air.sun, data.tried, data.threshold)
+    return walks.state_of(level, request.user, asked, data.begin)
+
+
+@router.delete("/levels/{slug}/walks/check", response={204: None})
+def stop_check(request: HttpRequest, slug: str):
+    """Stop the check that one has under way."""
+    level = level_for(request, slug, to="plant")
+    walks.stop(level, request.user)
+    return 204, None
 
 
 @router.post("/levels/{slug}/cost", response=LevelCostOut)
 def cost(request: HttpRequest, slug: str, data: ViewIn):
     """What the view costs, by stand."""
     level = level_for(request, slug)
-    stock, view = items_of(level), data.core()
+    stock, view = items_of(level), seen(level, data)
     costs = {stand.pk: stand_cost(planting_of(stand), stock, view) for stand in stands_of(level)}
+    ground = planted_of(level).ground_cost(view)
     return {
         "device": PLAIN_DEVICE.name,
-        "total": asdict(spent(costs)),
+        "total": asdict(spent(costs) + ground),
+        "ground": asdict(ground),
         "stands": [{"stand": pk, **asdict(c)} for pk, c in costs.items()],
     }

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from server.cache import CACHE
 from server.levels.models import Level
+from server.levels.planted import planted_of
+from server.sight.schemas import ViewIn
 from server.stock.models import StockItem
-from thicket.planted.costs import LINES, bookmark_view, game_item, line, over, spent, stand_cost
-from thicket.planted.planting import Planting
+from thicket.document.drawing import seen_through
+from thicket.planted.costs import LINES, bookmark_view, game_item, line, over, settled, spent, stand_cost
 from thicket.sight.cost import Cost, Item
+from thicket.sight.drawing import Drawing
 from thicket.sight.views import View
 
 
@@ -22,21 +25,34 @@ def items_of(level: Level) -> dict[str, Item]:
     return {row.slug: item_of(row) for row in rows}
 
 
-def level_cost(level: Level, view: View, plantings: list[Planting]) -> dict[str, Cost]:
-    """Cost by stand slug."""
-    stock = items_of(level)
-    return {planting.stand.slug: stand_cost(planting, stock, view) for planting in plantings}
+def seen(level: Level, view: ViewIn) -> View:
+    """A view of the level as somebody asks for it."""
+    return settled(view.core(), planted_of(level).plantings(), items_of(level))
+
+
+def drawing_of(level: Level, tier: str = "") -> Drawing:
+    """How the level is drawn, through a tier by name, or through none."""
+    return seen_through({"drawing": level.drawing, "tiers": level.tiers}, tier)
+
+
+def level_cost(level: Level, view: View) -> Cost:
+    """What a view of the level costs, ground included."""
+    planted = planted_of(level)
+    return spent(planted.cost(view, items_of(level))) + planted.ground_cost(view)
 
 
 __all__ = [
     "LINES",
     "bookmark_view",
+    "drawing_of",
     "game_item",
     "item_of",
     "items_of",
     "level_cost",
     "line",
     "over",
+    "seen",
+    "settled",
     "spent",
     "stand_cost",
 ]

@@ -7,13 +7,14 @@ from typing import Annotated
 from ninja import Schema
 from pydantic import Field
 
+from thicket.document.drawing import DrawingSettings
 from thicket.document.settings import Number, Strict
 from thicket.sight.views import View
 
 
 class ViewIn(Strict):
     """Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
-    view)."""
+    view); and how the level is drawn there, through whichever tier."""
 
     x: Number
     y: Number
@@ -23,9 +24,11 @@ class ViewIn(Strict):
     fov: Annotated[float, Field(allow_inf_nan=False, gt=1, lt=170)]
     aspect: Annotated[float, Field(allow_inf_nan=False, gt=0.05, lt=20)]
     shadows: bool = True
+    drawing: DrawingSettings = DrawingSettings()
 
     def core(self) -> View:
-        return View(**self.model_dump())
+        """The view as the core has it, not settled for a level yet."""
+        return View(**self.model_dump(exclude={"drawing"}), drawing=self.drawing.core())
 
 
 class CostOut(Schema):
@@ -39,6 +42,7 @@ class CostOut(Schema):
     alpha_mpx: float
     memory: int
     ms: float
+    culled: int
 
 
 class StandCostOut(CostOut):
@@ -50,4 +54,5 @@ class LevelCostOut(Schema):
 
     device: str
     total: CostOut
+    ground: CostOut
     stands: list[StandCostOut]

@@ -11,8 +11,9 @@ from ninja.errors import HttpError
 from server.journal.schemas import KeyIn, entry_out
 from server.levels.access import level_for
 from server.levels.models import Level
+from server.sight.reckoning import seen
 from server.sight.schemas import ViewIn
-from server.snapshots import keeping
+from server.snapshots import actions
 from server.snapshots.models import Snapshot
 from server.stands.arranging_api import ArrangedOut
 from server.stands.payload import encode_marks
@@ -90,7 +91,7 @@ def snapshots(request: HttpRequest, slug: str):
 def take(request: HttpRequest, slug: str, data: SnapshotIn):
     """Save the planting as it is now."""
     level = level_for(request, slug, to="plant")
-    return _out(keeping.take(request.user, level, data.name.strip() or data.name))
+    return _out(actions.take(request.user, level, data.name.strip() or data.name))
 
 
 @router.delete("/levels/{slug}/snapshots/{int:snapshot}", response=list[SnapshotOut])
@@ -107,15 +108,15 @@ def remove(request: HttpRequest, slug: str, snapshot: int):
 def compare(request: HttpRequest, slug: str, data: CompareIn):
     """How two states differ."""
     level = level_for(request, slug)
-    view = data.view.core() if data.view else None
-    return keeping.compared(level, _shot(level, data.before), _shot(level, data.after), view)
+    view = seen(level, data.view) if data.view else None
+    return actions.compared(level, _shot(level, data.before), _shot(level, data.after), view)
 
 
 @router.post("/levels/{slug}/snapshots/difference")
 def difference(request: HttpRequest, slug: str, data: CompareIn):
     """Where two states differ, as `server.stands.payload.encode_marks` lays it out."""
     level = level_for(request, slug)
-    marks = encode_marks(*keeping.differences(level, _shot(level, data.before), _shot(level, data.after)))
+    marks = encode_marks(*actions.differences(level, _shot(level, data.before), _shot(level, data.after)))
     return HttpResponse(marks, content_type="application/octet-stream")
 
 
@@ -126,4 +127,4 @@ def go_back(request: HttpRequest, slug: str, snapshot: int, data: KeyIn):
     shot = _shot(level, snapshot)
     if shot is None:
         raise HttpError(422, "snapshot: choose a snapshot to go back to.")
-    return {"entry": entry_out(keeping.go_back(request.user, level, shot, data.key), request.user)}
+    return {"entry": entry_out(actions.go_back(request.user, level, shot, data.key), request.user)}

@@ -14,14 +14,15 @@ from server.cache import CACHE
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for, stands_of
 from server.levels.planted import planted_of, planting_of, tried
-from server.sight.reckoning import items_of, stand_cost
+from server.sight.reckoning import items_of, seen, stand_cost
 from server.sight.schemas import ViewIn
+from server.stands.actions import dependants, keep_settings, keep_several
 from server.stands.checking import merged
-from server.stands.keeping import dependants, keep_settings, keep_several
 from server.stands.models import Stand, document_of_stand
 from server.stands.painting import clear, clear_all, cost_change
 from server.stands.payload import encode, encode_marks
 from thicket.document.settings import StandSettings, Stratum, Strict
+from thicket.document.touch import Cells
 from thicket.planted.aiming import aim
 from thicket.planted.comparing import compare, difference
 from thicket.planted.planting import Planting
@@ -167,7 +168,7 @@ def stand_out(stand: Stand, place: tuple[float, float] | None = None) -> dict:
     return {
         "id": stand.pk,
         "number": stand.number,
-        "warnings": [f"{said}." for said in lacking if said],
+        "warnings": [f"{lack}." for lack in lacking if lack],
         "slug": stand.slug,
         "name": stand.name,
         "stratum": stand.stratum,
@@ -186,13 +187,13 @@ def stand_out(stand: Stand, place: tuple[float, float] | None = None) -> dict:
     }
 
 
-def changed_keys(stand: Stand, cells: list[int]) -> dict[int, str]:
+def changed_keys(stand: Stand, cells: Cells) -> dict[int, str]:
     """The content keys of the sheets that touch in a box of cells can change, by their index."""
     planting = planting_of(stand)
     columns = planting.sheets[0]
     return {
         row * columns + column: planting.key((column, row))
-        for column, row in planting.sheets_in(planting.metres(tuple(cells)))
+        for column, row in planting.sheets_in(planting.metres(cells))
     }
 
 
@@ -247,9 +248,9 @@ def keep_several_stands(request: HttpRequest, slug: str, data: PatchSeveralIn):
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in data.stands]
     changes, was = (
-        {pk: getattr(said, part) for pk, said in data.stands.items()} for part in ("settings", "was")
+        {pk: getattr(given, part) for pk, given in data.stands.items()} for part in ("settings", "was")
     )
-    entry = keep_several(request.user, level, data.key, changes, data.view.core() if data.view else None, was)
+    entry = keep_several(request.user, level, data.key, changes, data.view and seen(level, data.view), was)
     stale = {pk for row in rows for pk in (row.pk, *dependants(row))}
     return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": sorted(stale)}
 
@@ -266,7 +267,7 @@ def keep(request: HttpRequest, slug: str, stand: int, data: PatchIn):
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
     entry = keep_settings(
-        request.user, row, data.settings, data.key, data.view.core() if data.view else None, data.was
+        request.user, row, data.settings, data.key, data.view and seen(level, data.view), data.was
     )
     return {
         "entry": entry_out(entry, request.user),
@@ -285,7 +286,7 @@ def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
     gained, lost = compare(before, after)
     cost = {}
     if data.view:
-        stock, view = items_of(level), data.view.core()
+        stock, view = items_of(level), seen(level, data.view)
         cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True))
     return {"count": after.count(), "gained": gained, "lost": lost, "cost": cost}
 

@@ -335,14 +335,14 @@ def swap_stands(entry: Entry, back: bool) -> None:
         else (entry.change["before"], entry.change["after"])
     )
     rows = {str(s.pk): s for s in Stand.every.select_for_update().filter(level_id=entry.level_id)}
-    for pk, said in have.items():
-        changed = [name for name in said if getattr(rows[pk], name) != said[name]]
+    for pk, given in have.items():
+        changed = [name for name in given if getattr(rows[pk], name) != given[name]]
         if changed:
             raise HttpError(
                 409, f"{rows[pk].name}: its {changed[0]} has been changed since; undo that first."
             )
-    for pk, said in want.items():
-        for name, value in said.items():
+    for pk, given in want.items():
+        for name, value in given.items():
             setattr(rows[pk], name, value)
         rows[pk].revision += 1
         rows[pk].save()

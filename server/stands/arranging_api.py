@@ -11,7 +11,7 @@ from pydantic import UUID4, Field
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, KeyIn, entry_out
 from server.levels.access import level_for, stand_for
-from server.sight.reckoning import items_of, stand_cost
+from server.sight.reckoning import items_of, seen, stand_cost
 from server.sight.schemas import ViewIn
 from server.stands import arranging
 from server.stands.painting import cost_change
@@ -119,7 +119,7 @@ def try_new(request: HttpRequest, slug: str, data: TryNewIn):
     stand = arranging.begun(level, "It", data.stratum, data.sward, data.item, data.spacing, data.fullness)
     planting, cost = arranging.unplanted(stand), {}
     if data.view:
-        cost = cost_change(Cost(), stand_cost(planting, items_of(level), data.view.core(), tried=True))
+        cost = cost_change(Cost(), stand_cost(planting, items_of(level), seen(level, data.view), tried=True))
     return {
         "spacing": stand.settings["spacing"],
         "fullness": stand.settings["fullness"],

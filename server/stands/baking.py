@@ -8,15 +8,16 @@ from __future__ import annotations
 
 import contextlib
 
+from django.conf import settings
 from django.contrib.auth.models import User
 
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
-from server.levels.baked import folder_of, lay
+from server.levels.baked import folder_of, store_sheet
 from server.levels.models import Level
 from server.levels.planted import planted_of
-from thicket.planted.whole import plant_whole, sheets_of, singles_of
+from thicket.planted.whole import plant_whole, sheets_in_all, sheets_of, singles_of
 
 
 def _job_key(level: Level) -> str:
@@ -65,15 +66,15 @@ def stop(level: Level) -> None:
 def _bake(job: Job, progress: Progress) -> None:
     level = job.level
     level_planted = planted_of(level)
-    progress.total = sum(len(sheets_of(planting)) for planting in singles_of(level_planted))
+    progress.total = sheets_in_all(level_planted)
     kept: set[str] = set()
-    with contextlib.closing(plant_whole(level_planted)) as planted:
+    with contextlib.closing(plant_whole(level_planted, scheduler=settings.SCHEDULER)) as planted:
         progress.tell(0.0, "reading the ground")
         for planting, sheet in planted:
             key = planting.key(sheet)
             kept.add(f"{key}.npz")
             if not (folder_of(level) / f"{key}.npz").exists():
-                lay(level, key, planting.plants(sheet))
+                store_sheet(level, key, planting.plants(sheet))
             progress.tell(len(kept) / progress.total, planting.stand.name)
         for old in folder_of(level).glob("*"):
             if old.name not in kept:

@@ -15,13 +15,14 @@ from pydantic import UUID4, Field
 from server.errors import NotAllowed
 from server.journal.schemas import entry_out
 from server.levels.access import check_may_make, level_for, stand_for
+from server.locks import level_lock
+from server.sight.reckoning import seen
 from server.sight.schemas import ViewIn
+from server.stands.actions import dependants
 from server.stands.api import ChangedOut, changed_keys
-from server.stands.keeping import dependants
 from server.stands.models import BrushTip
 from server.stands.painting import attempt, paint
 from server.stands.payload import encode
-from server.turns import turn
 from thicket.document.settings import Number, Share, Strict
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.pictures import read_grey
@@ -165,19 +166,19 @@ def remove_tip(request: HttpRequest, tip: int):
 @router.post("/levels/{slug}/strokes", response=ChangedOut)
 def stroke(request: HttpRequest, slug: str, data: StrokeIn):
     """Paint: one transaction, one journal entry."""
-    with turn(slug):
+    with level_lock(slug):
         return _stroke(request, slug, data)
 
 
 def _stroke(request: HttpRequest, slug: str, data: StrokeIn) -> dict:
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in dict.fromkeys([data.stand, *data.also])]
-    entry = paint(request.user, rows, data.brush(), data.key, data.view.core() if data.view else None)
+    entry = paint(request.user, rows, data.brush(), data.key, data.view and seen(level, data.view))
     if len(rows) == 1:
         return {
             "entry": entry_out(entry, request.user),
             "stand": rows[0].pk,
-            "keys": changed_keys(rows[0], entry.change["box"]),
+            "keys": changed_keys(rows[0], tuple(entry.change["box"])),
             "stale": dependants(rows[0]),
         }
     stale = dict.fromkeys(pk for row in rows for pk in [row.pk, *dependants(row)])

@@ -19,8 +19,8 @@ from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import check_may_make, level_for, stand_for
 from server.levels.models import Level
 from server.levels.planted import planted_of, planting_of, tried
+from server.stands.actions import dependants, keep_settings
 from server.stands.checking import merged
-from server.stands.keeping import dependants, keep_settings
 from server.stands.models import ConditionSet
 from thicket.document.settings import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
 from thicket.ground.noise import Noise, noise_field
@@ -179,11 +179,11 @@ def copy(request: HttpRequest, slug: str, data: CopyIn):
     """Give conditions to other stands, in place of theirs; all of them or none. Each stand gets its own
     journal entry."""
     level = level_for(request, slug, to="plant")
-    said = [c.model_dump(mode="json") for c in data.conditions]
+    given = [c.model_dump(mode="json") for c in data.conditions]
     rows = [stand_for(level, pk) for pk in dict.fromkeys(data.to)]
     with transaction.atomic():
         entries = [
-            keep_settings(request.user, row, {"conditions": said}, uuid5(data.key, str(row.pk)))
+            keep_settings(request.user, row, {"conditions": given}, uuid5(data.key, str(row.pk)))
             for row in rows
         ]
     stale = {row.pk for row in rows} | {pk for row in rows for pk in dependants(row)}
@@ -211,7 +211,7 @@ def keep_set(request: HttpRequest, data: SetIn):
     name."""
     level = level_for(request, data.level, to="plant")
     names = dict(level.stands.values_list("number", "name"))
-    said = [
+    given = [
         {**c.model_dump(mode="json"), "shapes": [], "stand_name": names.get(c.stand, "")}
         for c in data.conditions
     ]
@@ -220,7 +220,7 @@ def keep_set(request: HttpRequest, data: SetIn):
         if row:
             _check_owner(request, row)
         row = row or ConditionSet(name=data.name, by=request.user)
-        row.conditions = said
+        row.conditions = given
         row.save()
     return _set_out(row)
 
@@ -257,18 +257,18 @@ def fit(request: HttpRequest, slug: str, pk: int):
     numbers = {name: number for number, name in level.stands.values_list("number", "name")}
     layers, masks = {la["name"] for la in level.layers}, set(level.masks.values_list("name", flat=True))
     kept, notes = [], []
-    for said in _the_set(pk).conditions:
-        said = dict(said)
-        name = said.pop("stand_name", "")
-        if said["kind"] == "stand":
-            said["stand"] = numbers.get(name, 0)
+    for given in _the_set(pk).conditions:
+        given = dict(given)
+        name = given.pop("stand_name", "")
+        if given["kind"] == "stand":
+            given["stand"] = numbers.get(name, 0)
         lack = {
-            "stand": not said["stand"] and f"stand {name!r}",
-            "mask": said["mask"] not in masks and f"mask image {said['mask']!r}",
-            "layer": not set(said["layers"]) <= layers and f"ground layer {', '.join(said['layers'])}",
-        }.get(said["kind"])
+            "stand": not given["stand"] and f"stand {name!r}",
+            "mask": given["mask"] not in masks and f"mask image {given['mask']!r}",
+            "layer": not set(given["layers"]) <= layers and f"ground layer {', '.join(given['layers'])}",
+        }.get(given["kind"])
         if lack:
             notes.append(f"{level.name} has no {lack}: that condition was left out.")
         else:
-            kept.append(said)
+            kept.append(given)
     return {"conditions": kept, "notes": notes}

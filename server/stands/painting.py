@@ -39,9 +39,10 @@ from thicket.sight.views import View
 
 @dataclass(frozen=True)
 class TouchChange:
-    """A change of touch: its box of cells (col0, row0, col1, row1), and the plants gained and lost."""
+    """A change of touch: its box of cells (col0, row0, col1, row1), None for those of several stands, and the
+    plants gained and lost."""
 
-    box: Cells
+    box: Cells | None
     gained: int
     lost: int
 
@@ -60,7 +61,9 @@ def _sward_difference(planting: Planting, box, before: np.ndarray, after: np.nda
     col0, row0, col1, row1 = box
     cell, level = planting.touch_cell, planting.level
     z, x = np.mgrid[row0:row1, col0:col1] * cell + 0.5 * cell
-    suitable = at_cells(planting.suitability.array, planting.cell, x.ravel(), z.ravel()).reshape(before.shape)
+    x, z = x.ravel(), z.ravel()
+    suitability = planting.suitability.around(x, z, planting.cell)
+    suitable = at_cells(suitability, planting.cell, x, z).reshape(before.shape)
     was, now = (
         np.minimum(density(suitable, touch) * planting.core.fullness, 1.0).astype(float)
         for touch in (before, after)
@@ -258,9 +261,8 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
         )
 
 
-def shift_all(entry: Entry, back: bool) -> tuple[int, int]:
-    """Take an action on several stands' touch back, or apply it again; inside a transaction. Plants gained
-    and lost."""
+def shift_all(entry: Entry, back: bool) -> TouchChange:
+    """Take an action on several stands' touch back, or apply it again; inside a transaction."""
     gained = lost = at = 0
     stands = {s.pk: s for s in rows_of(entry.level).values()}
     for part in entry.change["parts"]:
@@ -271,7 +273,7 @@ def shift_all(entry: Entry, back: bool) -> tuple[int, int]:
                 Entry(level=entry.level, stand=stands[part["stand"]], change=part, delta=delta), back
             )
             gained, lost = gained + change.gained, lost + change.lost
-    return gained, lost
+    return TouchChange(None, gained, lost)
 
 
 def _delta(entry: Entry) -> tuple[tuple[int, int, int, int], np.ndarray]:

@@ -37,8 +37,8 @@ def fitted(touch: np.ndarray, cell: float, shape: tuple[int, int], new_cell: flo
     """A touch map, int16, on other cells; ground that it did not reach is unpainted, ground that is gone is
     cut off."""
     if cell != new_cell:
-        reach = tuple(max(1, int(np.ceil(n * cell / new_cell - 1e-6))) for n in touch.shape)
-        touch = resample(touch, reach, new_cell / cell)
+        rows, columns = (max(1, int(np.ceil(n * cell / new_cell - 1e-6))) for n in touch.shape)
+        touch = resample(touch, (rows, columns), new_cell / cell)
     out = np.zeros(shape, np.int16)
     rows, columns = min(shape[0], touch.shape[0]), min(shape[1], touch.shape[1])
     out[:rows, :columns] = touch[:rows, :columns]

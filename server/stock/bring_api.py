@@ -143,12 +143,12 @@ def _out(request: HttpRequest, batch: UUID) -> dict:
 
 
 @router.post("/shelf/bring", response=BatchOut)
-def bring_in(request: HttpRequest, files: File[list[UploadedFile]], said: Form[str] = "{}"):
+def bring_in(request: HttpRequest, files: File[list[UploadedFile]], options: Form[str] = "{}"):
     """Bring in meshes: glTF, OBJ with what belongs to them, or zips of these. They are read in the
     background."""
     check_may_make(request.user)
     return _out(
-        request, bringing.open_batch(request.user, files, SaidIn.model_validate_json(said).model_dump())
+        request, bringing.open_batch(request.user, files, SaidIn.model_validate_json(options).model_dump())
     )
 
 

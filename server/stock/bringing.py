@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path, PurePosixPath
+from typing import Any
 from uuid import UUID, uuid4
 
 from django.conf import settings
@@ -42,7 +43,7 @@ def key_of(batch: UUID) -> str:
     return f"stock {batch}"
 
 
-def open_batch(user: User, files: Iterable, said: dict) -> UUID:
+def open_batch(user: User, files: Iterable, given: dict) -> UUID:
     """Take files in and begin to read them; what the user brought in before, and did not keep, is dropped."""
     old = BroughtItem.objects.filter(user=user) | BroughtItem.objects.filter(
         at__lt=timezone.now() - timedelta(days=1)
@@ -59,13 +60,13 @@ def open_batch(user: User, files: Iterable, said: dict) -> UUID:
         with (folder_of(batch) / f"{k:03d}.data").open("wb") as out:
             for chunk in file.chunks():
                 out.write(chunk)
-    read(user, batch, said)
+    read(user, batch, given)
     return batch
 
 
-def read(user: User, batch: UUID, said: dict) -> None:
+def read(user: User, batch: UUID, given: dict) -> None:
     """Begin to read a batch's files under what a person says of them."""
-    starting.start("bring stock", key_of(batch), user, batch=str(batch), said=said)
+    starting.start("bring stock", key_of(batch), user, batch=str(batch), options=given)
 
 
 def drop(batch: UUID) -> None:
@@ -117,17 +118,17 @@ def read_things(
             yield paths, Failed(PurePosixPath(paths[0]).stem, f"{str(error).rstrip('.')}.")
 
 
-def options_of(said: dict) -> Options:
+def options_of(given: dict) -> Options:
     """What a person says of files, for the core."""
-    cards = said.get("cards")
-    return Options(**{**said, "cards": Cards(**cards) if cards else None})
+    cards = given.get("cards")
+    return Options(**{**given, "cards": Cards(**cards) if cards else None})
 
 
 @work("bring stock")
 def _read(job: Job, progress: Progress) -> None:
     batch = UUID(job.arguments["batch"])
     rows = []
-    for paths, thing in read_things(files_of(batch), options_of(job.arguments["said"]), progress):
+    for paths, thing in read_things(files_of(batch), options_of(job.arguments["options"]), progress):
         row = BroughtItem(batch=batch, user=job.user, paths=list(paths), name=thing.name[:80])
         if isinstance(thing, Failed):
             row.refused, row.height, row.crown, row.trunk = thing.why[:500], 0, 0, 0
@@ -150,12 +151,10 @@ def put_made(row: Described, made: Made) -> None:
 
 def made_of(row: Described) -> Made:
     """What was made of an item, from its row."""
-    return Made(
-        **{
-            name: bytes(value) if isinstance(value := getattr(row, name), memoryview) else value
-            for name in MADE
-        }
-    )
+    parts: dict[str, Any] = {
+        name: bytes(value) if isinstance(value := getattr(row, name), memoryview) else value for name in MADE
+    }
+    return Made(**parts)
 
 
 def mend(user: User, batch: UUID, thing: int, what: str) -> None:
@@ -202,16 +201,16 @@ def keep(user: User, batch: UUID, chosen: Sequence[dict]) -> list[ShelfItem]:
     Parameters: chosen, of each its id, name, group, tags and note. Raises: HttpError 404 when one is no
     longer there; Refused when it could not be read, or a name is taken or comes twice.
     """
-    names = [said["name"].strip() for said in chosen]
+    names = [given["name"].strip() for given in chosen]
     if len(set(names)) < len(names):
         raise Refused("name: two things cannot have the same name")
     with transaction.atomic():
         out = []
-        for said in chosen:
-            row, name = brought_of(user, batch, said["id"]), said["name"].strip()
+        for given in chosen:
+            row, name = brought_of(user, batch, given["id"]), given["name"].strip()
             out.append(
                 put_on_shelf(
-                    made_of(row), slug_for(name), name, said["group"], user, said["tags"], said["note"]
+                    made_of(row), slug_for(name), name, given["group"], user, given["tags"], given["note"]
                 )
             )
     drop(batch)

@@ -164,9 +164,9 @@ def edit_item(request: HttpRequest, item: str, data: ItemEdit):
     """Say what an item is called and what it knows; the plants of every level that uses it follow."""
     check_may_make(request.user)
     row = versions.item_for(item, data.revision)
-    said = data.model_dump(include={"height", "crown", "trunk", "lift", "anchors"})
+    given = data.model_dump(include={"height", "crown", "trunk", "lift", "anchors"})
     named = {"name": data.name.strip(), **data.model_dump(include={"group", "tags", "note"})}
-    versions.edit(request.user, row, named, Edit(**said, traits=Traits(**data.traits.model_dump())))
+    versions.edit(request.user, row, named, Edit(**given, traits=Traits(**data.traits.model_dump())))
     return _detail(request, versions.item_for(item))
 
 

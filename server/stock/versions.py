@@ -16,7 +16,16 @@ from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of, planting_of
-from server.sight.reckoning import LINES, bookmark_view, game_item, items_of, line, stand_cost
+from server.sight.reckoning import (
+    LINES,
+    bookmark_view,
+    drawing_of,
+    game_item,
+    items_of,
+    line,
+    settled,
+    stand_cost,
+)
 from server.stands.arranging import moved
 from server.stock.bringing import made_of, mended, put_made
 from server.stock.models import MEASURED, ShelfItem, ShelfVersion, StockItem
@@ -45,7 +54,7 @@ def item_for(slug: str, revision: int | None = None) -> ShelfItem:
     return item
 
 
-def edit(user: User, item: ShelfItem, named: dict, said: Edit) -> None:
+def edit(user: User, item: ShelfItem, named: dict, given: Edit) -> None:
     """Rename and regroup an item, and change what is said of its mesh; the plants of every level that uses it
     follow.
 
@@ -54,7 +63,7 @@ def edit(user: User, item: ShelfItem, named: dict, said: Edit) -> None:
     """
     check_name(named["name"], item)
     was = made_of(item)
-    made = changed(item.slug, was, said)
+    made = changed(item.slug, was, given)
     with transaction.atomic():
         ShelfItem.objects.filter(pk=item.pk).update(**named)
         StockItem.objects.filter(slug=item.slug, held=False).update(name=named["name"])
@@ -251,14 +260,15 @@ def compared(level: Level, item: ShelfItem, made: Made) -> dict:
     other = stock | {item.slug: game_item(item.slug, made.glb, made.traits)}
     lost = gained = 0
     totals = [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
+    drawing = drawing_of(level)
+    looks = [settled(bookmark_view(b, drawing), now.plantings(), stock) for b in level.bookmarks]
     for stand in stands_of(level):
         before, after = planting_of(stand), then.planting(stand.number)
         more, fewer = compare(before, after) if then is not now and not stand.sward else (0, 0)
         gained, lost = gained + more, lost + fewer
         if item.slug not in before.items and not (more or fewer):
             continue
-        for total, bookmark in zip(totals, level.bookmarks):
-            view = bookmark_view(bookmark)
+        for total, view in zip(totals, looks):
             old, new = stand_cost(before, stock, view), stand_cost(after, other, view, True)
             for name in LINES:
                 total[name] += line(new, name) - line(old, name)

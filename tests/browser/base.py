@@ -4,23 +4,17 @@ from __future__ import annotations
 
 import io
 import os
-import subprocess
-import sys
-import time
-import urllib.request
 from collections.abc import Sequence
-from contextlib import suppress
+from functools import cache
 
-from django.conf import settings
 from django.core.management import call_command
-from django.db import connection
 from django.test import SimpleTestCase
-from playwright.sync_api import Locator, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
 from demo.level import PASSWORD
-from ops.base import end_with_parent, free_port
 from server.journal.models import Entry
 from server.levels.models import Level
+from tests.serving import AFTER_ALL, Server
 
 # Playwright's own loop makes Django take this thread for an asynchronous one.
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
@@ -35,9 +29,9 @@ CHROMIUM = [
     "--no-first-run",
 ]
 PATIENCE = 90_000
-expect.set_options(timeout=25_000)
+expect.set_options(timeout=60_000)
 STANDS = ("slate-blocks", "sleepers", "birch", "moor-grass", "moss")
-"""The demo's stands that the browser's software drawing keeps up with; its ground has cells of 2 m here."""
+"""The demo's stands that the browser's software drawing keeps up with; its ground has cells of 4 m here."""
 
 
 BOXES = """root => {
@@ -68,43 +62,20 @@ BOXES = """root => {
 """Which controls of an element are cut off at a side, or lie over one another."""
 
 
-class Server:
-    """The server, and the worker beside it if wished, over a database; can be killed as by a power cut and
-    started again."""
-
-    def __init__(self, worker: bool = False, **env: str) -> None:
-        self.port = free_port()
-        self.env = os.environ | {"KT_DB_NAME": connection.settings_dict["NAME"], "KT_NICER": "0"} | env
-        self.start()
-        self.worker = self._spawn("django", "work") if worker else None
-
-    @property
-    def address(self) -> str:
-        return f"http://127.0.0.1:{self.port}"
-
-    def _spawn(self, *module: str) -> subprocess.Popen:
-        return subprocess.Popen(
-            [sys.executable, "-m", *module], env=self.env, cwd=settings.BASE_DIR, preexec_fn=end_with_parent
-        )
-
-    def start(self) -> None:
-        self.process = self._spawn("server", "--port", str(self.port))
-        for _ in range(600):
-            with suppress(OSError):
-                urllib.request.urlopen(f"{self.address}/health", timeout=2).close()
-                return
-            time.sleep(0.1)
-        raise AssertionError("the server did not start")
-
-    def kill(self) -> None:
-        """End both at once, without a word."""
-        for process in filter(None, (self.process, self.worker)):
-            process.kill()
-            process.wait()
+@cache
+def running() -> tuple[Server, Browser]:
+    """The server with its worker, and the browser, that all tests of this process share."""
+    server = Server(worker=True)
+    AFTER_ALL.callback(server.kill)
+    playwright = sync_playwright().start()
+    AFTER_ALL.callback(playwright.stop)
+    browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+    AFTER_ALL.callback(browser.close)
+    return server, browser
 
 
 class BrowserCase(SimpleTestCase):
-    """Each class has a server and a browser of its own; the demo level is built once."""
+    """All tests share a server and a browser; each has pages of its own. The demo level is built once."""
 
     databases = {"default"}
     signed_in: dict = {}
@@ -114,13 +85,8 @@ class BrowserCase(SimpleTestCase):
     def setUpClass(cls) -> None:
         super().setUpClass()
         if not Level.objects.filter(slug="hobbin-delph").exists():
-            call_command("build_demo", only=",".join(STANDS), cell=2.0, verbosity=0, stdout=io.StringIO())
-        cls.server = Server(worker=True)
-        cls.addClassCleanup(cls.server.kill)
-        cls.playwright = sync_playwright().start()
-        cls.addClassCleanup(cls.playwright.stop)
-        cls.browser = cls.playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-        cls.addClassCleanup(cls.browser.close)
+            call_command("build_demo", only=",".join(STANDS), cell=4.0, verbosity=0, stdout=io.StringIO())
+        cls.server, cls.browser = running()
 
     def tearDown(self) -> None:
         Entry.objects.all().delete()

@@ -7,8 +7,8 @@ import numpy as np
 from playwright.sync_api import expect
 
 from server.accounts.models import OwnKeys
-from server.journal.actions import undo_entry
 from server.journal.models import Entry
+from server.journal.undoing import undo_entry
 from server.levels.models import Level
 from server.levels.planted import planted_of
 from server.pins.models import Pin
@@ -109,7 +109,7 @@ class Hand(BrowserCase):
             )
         self.says(page, "Thickened Birch")
         worked = self.touch().astype(int) - before
-        self.assertGreater((worked > 0).sum(), 500)
+        self.assertGreater((worked > 0).sum(), 300)
         self.assertAlmostEqual(int(worked.max()), 0.25 * TOUCH_UNIT, delta=2)
 
     def test_ease_the_other_way_sized_by_drag_and_again_elsewhere(self):

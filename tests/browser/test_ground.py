@@ -29,7 +29,7 @@ class GroundWork(LevelCase):
         self.open_level(page, "ground")
         before, first = self.count(page, "birch"), self.level()
         heights = planted_of(first).ground.heights[::2, ::2] + 0.0
-        heights[120:180, 120:200] += 15
+        heights[60:90, 60:100] += 15
         low, high = float(heights.min()), float(heights.max())
         out = io.BytesIO()
         Image.fromarray(np.rint((heights - low) / (high - low) * 65535).astype(np.uint16)).save(out, "PNG")
@@ -38,18 +38,18 @@ class GroundWork(LevelCase):
             {"name": "rough.png", "mimeType": "image/png", "buffer": out.getvalue()}
         )
         page.wait_for_selector("text=Say the cell size")
-        self.fill(page, "import-cell", "4")
+        self.fill(page, "import-cell", "8")
         self.fill(page, "import-low", str(round(low, 2)))
         self.fill(page, "import-high", str(round(high, 2)))
         page.wait_for_selector("[data-test=import-forecast]")
-        self.assertIn("257 × 257", page.inner_text("[data-test=import-numbers]").replace("\u202f", ""))
+        self.assertIn("129 × 129", page.inner_text("[data-test=import-numbers]").replace("\u202f", ""))
         forecast = page.inner_text("[data-test=import-forecast]")
         self.assertIn("Birch", forecast)
         self.assertEqual(self.level().ground_revision, first.ground_revision)
         page.click("[data-test=import-keep]")
         page.wait_for_selector("[data-test=import]", state="detached")
         page.wait_for_function(f"{COUNT} !== n", arg=before)
-        self.assertEqual((self.level().rows, self.level().cell), (256, 4))
+        self.assertEqual((self.level().rows, self.level().cell), (128, 8))
         page.wait_for_selector("[data-test=bookmarks]")
         page.click("[data-test=undo]")
         page.wait_for_function(f"{COUNT} === n", arg=before)

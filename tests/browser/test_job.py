@@ -102,7 +102,9 @@ class Job(BrowserCase):
     def test_drag_a_distance_and_see_the_cost(self):
         page = self.page_of("north", 1280, 640)
         self.open_level(page, "sightline")
-        box = page.locator("[data-test=edge-birch-billboard-from]").bounding_box()
+        edge = page.locator("[data-test=edge-birch-billboard-from]")
+        edge.scroll_into_view_if_needed()
+        box = edge.bounding_box()
         x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
         page.mouse.move(x, y)
         page.mouse.down()

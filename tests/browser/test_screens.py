@@ -7,17 +7,19 @@ from django.conf import settings
 from playwright.sync_api import Page, expect
 
 from demo.level import PASSWORD
-from server.journal.actions import undo_entry
 from server.journal.models import Entry
+from server.journal.undoing import undo_entry
 from server.levels.models import Level
 from server.stands.models import Stand
 from tests.browser.base import CHROMIUM, BrowserCase
 
 AXE = (Path(settings.BASE_DIR) / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
 FINDINGS = """async () => {
-  const { violations } = await axe.run(document, { resultTypes: ['violations'] })
+  const over = [...document.querySelectorAll('.v-overlay--active:not(.v-tooltip) > .v-overlay__content')]
+  const { violations } = await axe.run(over.at(-1) ?? document, { resultTypes: ['violations'] })
   return violations.flatMap(v => v.nodes.map(n => `${v.id}: ${n.target.join(' ')}: ${n.failureSummary}`))
 }"""
+"""What axe finds in the menu or dialog that is open, or in the whole page."""
 STILL = (
     "() => !document.getAnimations().some(a => a.playState === 'running' && "
     "a.effect.getComputedTiming().endTime < 5000)"
@@ -153,7 +155,7 @@ class Screens(BrowserCase):
 
     def test_a_level_is_opened_and_left_without_a_trace(self):
         self.page_of("guest")
-        few = self.playwright.chromium.launch(
+        few = self.browser.browser_type.launch(
             executable_path="/usr/bin/chromium", args=[*CHROMIUM, "--max-active-webgl-contexts=5"]
         )
         self.addCleanup(few.close)

@@ -6,6 +6,7 @@ import random
 import numpy as np
 
 from demo.stock import MODELS
+from thicket.document.drawing import tiers_for
 from thicket.document.level import Item, Level, Stand
 from thicket.document.rasters import Heights, LayerMaps, Mask
 from thicket.document.settings import StandSettings
@@ -29,6 +30,7 @@ KINDS = {
     "flat": (0, 0.6, 0.4),
     "mask": (0.2, 1, 0.3),
 }
+MARKS = {"triangles": 1e9, "draw_calls": 1e5, "shadow_triangles": 1e9, "memory": 1e10, "ms": 1e4}
 STRATA = ("Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss")
 
 
@@ -111,11 +113,23 @@ def stand(rng, number: int, stratum: str, above: list[int]) -> Stand:
     )
 
 
-def drawn_level(seed: int, singles: int = 4) -> Level:
+def plain_stand(number: int, stratum: str, spacing: float) -> Stand:
+    """A stand of birches thrown freely everywhere."""
+    settings = {
+        "mix": [{"item": "birch", "weight": 1}],
+        "spacing": spacing,
+        "fullness": 0.5,
+        "distances": {"steps": [30], "billboard": 60, "gone": 150, "fade": 8, "shadow": 40},
+    }
+    made = StandSettings.model_validate(settings)
+    return Stand(number, f"plain-{number}", f"Plain {number}", stratum, number, False, number, made)
+
+
+def drawn_level(seed: int, singles: int = 4, side: int = SIDE) -> Level:
     """A level drawn by chance: stands from the upper strata down, a sward, shapes, painting, a pin and an
     uprooted place."""
     rng, noise = random.Random(seed), np.random.default_rng(seed)
-    z, x = np.mgrid[0 : SIDE + 1, 0 : SIDE + 1].astype(float)
+    z, x = np.mgrid[0 : side + 1, 0 : side + 1].astype(float)
     heights = (370 + 14 * np.sin(x / 41 + seed) + 9 * np.cos(z / 29)).astype(np.float32)
     strata = sorted(rng.choices(STRATA, k=singles), key=STRATA.index)
     stands = {
@@ -130,7 +144,7 @@ def drawn_level(seed: int, singles: int = 4) -> Level:
     }
     stands[9] = Stand(9, "grass", "Grass", "Field", 90, True, 5, StandSettings.model_validate(grass))
     layers = LayerMaps.of(
-        ["turf", "scree"], np.stack([np.full((SIDE, SIDE), v, np.uint8) for v in (200, 55)], axis=-1)
+        ["turf", "scree"], np.stack([np.full((side, side), v, np.uint8) for v in (200, 55)], axis=-1)
     )
     shapes = {
         3: Shape(
@@ -144,7 +158,7 @@ def drawn_level(seed: int, singles: int = 4) -> Level:
         7: Shape("area", ((150.0, 30.0), (220.0, 40.0), (200.0, 110.0), (160.0, 100.0)), 0.0, None, "Glade"),
         8: Shape("obstacle", ((50.0, 180.0), (70.0, 180.0), (70.0, 200.0), (50.0, 200.0)), 0.0, 2.0, "Shed"),
     }
-    painted = np.zeros((SIDE, SIDE), np.int16)
+    painted = np.zeros((side, side), np.int16)
     painted[40:120, 60:160] = noise.integers(-200, 200, (80, 100))
     stock = [item("birch", 2.3, 0.16), item("slate-block", 0.9, 0.9), item("moor-grass", 0.3, 0.02)]
     rest = np.array([[0, 0, 0, 1, 1.2, 1.1, 0.5]], np.float32)
@@ -177,7 +191,7 @@ def drawn_level(seed: int, singles: int = 4) -> Level:
                 "bookmarks": [
                     {"name": "Rim", "x": 128, "y": 400, "z": 250, "heading": 0, "pitch": -10, "fov": 55}
                 ],
-                "marks": {"triangles": 1e9},
+                "tiers": tiers_for(MARKS),
             }
         },
     )

@@ -9,7 +9,8 @@ from hypothesis import strategies as st
 from thicket.planting.stands import Plants
 from thicket.sight.cost import Item, Mesh, Patch, lay_out, reckon
 from thicket.sight.distances import Distances, states
-from thicket.sight.views import CELL, View
+from thicket.sight.drawing import CELL
+from thicket.sight.views import View
 from thicket.site.conditions import Condition, suitability
 
 
@@ -84,7 +85,7 @@ class Sight(unittest.TestCase):
         view = View(200, 12, 330, 37, -6, 55, 1.6)
         cost = reckon([Patch(plants, lay_out(plants, [i.bound for i in items]))], items, distances, view)
 
-        planes, calls = view.planes(), {"tri": 0, "calls": 0, "stri": 0, "scalls": 0}
+        planes, calls = view.planes, {"tri": 0, "calls": 0, "stri": 0, "scalls": 0}
         cells = {}
         for k in range(n):
             cells.setdefault((form[k, 0] // CELL, form[k, 2] // CELL), []).append(k)

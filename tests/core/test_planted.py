@@ -24,11 +24,13 @@ from thicket.document.level_file import LevelFile
 from thicket.ground.shapes import Shape
 from thicket.planted.aiming import aim
 from thicket.planted.brushing import Brush
+from thicket.planted.costs import crowd
 from thicket.planted.edits import ChangeSettings, ChangeShapes, Paint
 from thicket.planted.explaining import why
 from thicket.planting.stands import join
 from thicket.planting.strokes import Stroke
 from thicket.refused import Refused
+from thicket.sight.views import NEAR, View
 
 ROOT = Path(__file__).parents[2]
 where = st.integers(8, 248)
@@ -139,6 +141,26 @@ class Edits(SimpleTestCase):
                 self.assertTrue(
                     why(level, most, x, z)["planted"] or len(level.level.pins_of(stand.number).id)
                 )
+
+
+class Views(SimpleTestCase):
+    def test_a_crowd_is_every_plant_that_a_pinhole_shows_by_its_distance(self):
+        planted = thicket.plant(drawn_level(12))
+        view = View(128, 400, 250, 350, -10, 55, 1.6)
+        h, p = np.radians(view.heading), np.radians(view.pitch)
+        ahead = np.array([np.sin(h) * np.cos(p), np.sin(p), -np.cos(h) * np.cos(p)])
+        right = np.array([np.cos(h), 0, np.sin(h)])
+        tall = np.tan(np.radians(view.fov / 2))
+        for planting in planted.plantings():
+            reach = 120.0
+            far = min(reach, planting.settings.distances.gone) if planting.stand.sward else reach
+            at = planting.plants_in(planting.everywhere).form[:, :3].astype(float) - view.eye
+            deep = at @ ahead
+            shown = (deep > NEAR) & (np.abs(at @ right) <= deep * tall * view.aspect)
+            shown &= np.abs(at @ np.cross(right, ahead)) <= deep * tall
+            distance = np.linalg.norm(at, axis=1)[shown]
+            want = [((distance >= 3 * k) & (distance < min(3 * k + 3, far))).sum() for k in range(40)]
+            self.assertEqual(crowd(planting, view, reach).tolist(), want, planting.stand.slug)
 
 
 class Folders(SimpleTestCase):

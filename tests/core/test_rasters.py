@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import array_shapes, arrays
 
-from thicket.ground.rasters import loosened, squeezed
+from thicket.ground.rasters import compressed, decompressed
 
 
 class Squeezed(unittest.TestCase):
@@ -20,16 +20,17 @@ class Squeezed(unittest.TestCase):
         )
     )
     def test_any_raster_comes_back(self, raster):
-        packed = squeezed(raster)
-        np.testing.assert_array_equal(loosened(packed, raster.shape), raster)
+        packed = compressed(raster)
+        np.testing.assert_array_equal(decompressed(packed, raster.shape), raster)
         with self.assertRaises(ValueError):
-            loosened(packed[:-1], raster.shape)
+            decompressed(packed[:-1], raster.shape)
         with self.assertRaises(ValueError):
-            loosened(packed + bytes(2), raster.shape)
+            decompressed(packed + bytes(2), raster.shape)
 
     def test_smooth_ones_take_little(self):
         z, x = np.mgrid[0:256, 0:256]
-        self.assertLess(len(squeezed(np.zeros((256, 256), np.int16))), 520)
+        self.assertLess(len(compressed(np.zeros((256, 256), np.int16))), 520)
         self.assertLess(
-            len(squeezed(np.clip(300 - 4 * np.hypot(x - 90, z - 120), 0, 255).astype(np.int16))), 65536 // 12
+            len(compressed(np.clip(300 - 4 * np.hypot(x - 90, z - 120), 0, 255).astype(np.int16))),
+            65536 // 12,
         )

@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 from demo import ground as demo_ground
 from thicket.formats.handover import heights_tif
 from thicket.ground.heights import Ground
-from thicket.ground.hollow import WIDEST, disc, hollow_ridge, unevenness
-from thicket.ground.relief import FLAT, facing_of_cells, slope_and_facing, to_cells
-from thicket.ground.wetness import LEAST_SLOPE, fill_depressions, wetness
+from thicket.ground.hollow import WIDEST, disc, topographic_position_index, unevenness
+from thicket.ground.relief import FLAT, facing_of_cells, slope_and_aspect, to_cells
+from thicket.ground.wetness import LEAST_SLOPE, fill_depressions, topographic_wetness_index
 
 DIRECTIONS = range(0, 360, 45)
 
@@ -33,7 +33,7 @@ class Slopes(unittest.TestCase):
             for steep in (1.0, 5.0, 30.0, 60.0, 80.0):
                 down, fall = np.radians(bearing), np.tan(np.radians(steep))
                 heights = (1000 - fall * 2.0 * (x * np.sin(down) - z * np.cos(down))).astype(np.float32)
-                slope, facing = slope_and_facing(heights, 2.0)
+                slope, facing = slope_and_aspect(heights, 2.0)
                 np.testing.assert_allclose(slope, steep, atol=0.02)
                 np.testing.assert_allclose(turned(facing, bearing), 0, atol=0.2)
                 np.testing.assert_allclose(turned(facing_of_cells(heights, 2.0), bearing), 0, atol=0.2)
@@ -41,7 +41,7 @@ class Slopes(unittest.TestCase):
     def test_cones_fall_outward_in_all_directions(self):
         z, x = np.mgrid[-60:61, -60:61].astype(float)
         far = np.hypot(x, z)
-        slope, facing = slope_and_facing((300 - far * np.tan(np.radians(35))).astype(np.float32), 1.0)
+        slope, facing = slope_and_aspect((300 - far * np.tan(np.radians(35))).astype(np.float32), 1.0)
         off = far > 12
         np.testing.assert_allclose(slope[off], 35, atol=0.35)
         outward = np.degrees(np.arctan2(x, -z)) % 360
@@ -51,15 +51,15 @@ class Slopes(unittest.TestCase):
             self.assertAlmostEqual(float(turned(facing[j, i], bearing)), 0, delta=0.8)
 
     def test_flat_ground_faces_nowhere_and_threads_change_nothing(self):
-        slope, facing = slope_and_facing(np.full((9, 9), 12, np.float32), 1.0)
+        slope, facing = slope_and_aspect(np.full((9, 9), 12, np.float32), 1.0)
         self.assertTrue((slope == 0).all() and (facing == FLAT).all())
         rough = np.random.default_rng(1).normal(0, 3, (301, 187)).astype(np.float32)
-        for one, two in zip(slope_and_facing(rough, 0.5, threads=1), slope_and_facing(rough, 0.5, threads=3)):
+        for one, two in zip(slope_and_aspect(rough, 0.5, threads=1), slope_and_aspect(rough, 0.5, threads=3)):
             np.testing.assert_array_equal(one, two)
 
     def test_against_gdaldem_on_the_demo_ground(self):
         built = demo_ground.build()
-        slope, facing = slope_and_facing(built.heights, demo_ground.CELL)
+        slope, facing = slope_and_aspect(built.heights, demo_ground.CELL)
         with tempfile.TemporaryDirectory() as folder:
             source = Path(folder) / "heights.tif"
             source.write_bytes(heights_tif(Ground(built.heights, demo_ground.CELL)))
@@ -104,21 +104,23 @@ class Hollows(unittest.TestCase):
                 ]
                 mean[j, i] = np.mean(inside, dtype=float)
                 rise[j, i] = max(abs(max(inside) - heights[j, i]), abs(heights[j, i] - min(inside)))
-        np.testing.assert_allclose(hollow_ridge(heights, cell, radius), heights - mean, atol=2e-3)
+        np.testing.assert_allclose(
+            topographic_position_index(heights, cell, radius), heights - mean, atol=2e-3
+        )
         np.testing.assert_allclose(unevenness(heights, cell, radius), rise, atol=1e-5)
 
     def test_a_dome_is_a_ridge_and_a_bowl_a_hollow(self):
         z, x = np.mgrid[-40:41, -40:41]
         dome = (30 * np.exp(-(x**2 + z**2) / 300)).astype(np.float32)
-        self.assertGreater(hollow_ridge(dome, 1.0, 15)[40, 40], 5)
-        self.assertLess(hollow_ridge(-dome, 1.0, 15)[40, 40], -5)
+        self.assertGreater(topographic_position_index(dome, 1.0, 15)[40, 40], 5)
+        self.assertLess(topographic_position_index(-dome, 1.0, 15)[40, 40], -5)
         plane = (x * 0.7).astype(np.float32)
-        np.testing.assert_allclose(hollow_ridge(plane, 1.0, 10)[12:-12, 12:-12], 0, atol=1e-3)
+        np.testing.assert_allclose(topographic_position_index(plane, 1.0, 10)[12:-12, 12:-12], 0, atol=1e-3)
 
     def test_radii_that_cannot_be(self):
         for radius in (0.0, -3.0, float("nan"), WIDEST + 5.0):
             with self.assertRaisesRegex(ValueError, "radius"):
-                hollow_ridge(np.zeros((9, 9), np.float32), 1.0, radius)
+                topographic_position_index(np.zeros((9, 9), np.float32), 1.0, radius)
 
 
 class Wetness(unittest.TestCase):
@@ -135,7 +137,7 @@ class Wetness(unittest.TestCase):
         steep = np.full((3, 3), LEAST_SLOPE)
         steep[1, :2] = middle / (0.5 + 2 * 0.354)
         steep[[0, 2], :2] = edge / (0.5 + 0.354)
-        np.testing.assert_allclose(wetness(heights, 1.0), np.log(area / steep), atol=1e-4)
+        np.testing.assert_allclose(topographic_wetness_index(heights, 1.0), np.log(area / steep), atol=1e-4)
         self.assertAlmostEqual(float(area[:, 2].sum()), 9.0)
 
     def test_filling_reaches_the_lowest_way_out_and_no_higher(self):
@@ -169,11 +171,11 @@ class Wetness(unittest.TestCase):
                 break
             slow = fresh
         np.testing.assert_array_equal(filled, slow)
-        self.assertTrue(np.isfinite(wetness(heights, 2.0)).all())
+        self.assertTrue(np.isfinite(topographic_wetness_index(heights, 2.0)).all())
 
     def test_valleys_are_wetter_than_their_sides(self):
         z, x = np.mgrid[0:80, 0:61].astype(float)
         valley = (np.abs(x - 30) * 0.4 + (80 - z) * 0.1).astype(np.float32)
-        wet = to_cells(wetness(valley, 1.0))
+        wet = to_cells(topographic_wetness_index(valley, 1.0))
         self.assertGreater(wet[70, 29:31].mean(), wet[70, 10:20].mean() + 2)
         self.assertGreater(wet[70, 30], wet[10, 30])

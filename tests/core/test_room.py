@@ -7,7 +7,17 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
-from thicket.planting.room import NO_DISCS, NOWHERE, Discs, covered, crowded, differing, near, taken, together
+from thicket.planting.room import (
+    NO_DISCS,
+    NOWHERE,
+    Discs,
+    concat_discs,
+    covered,
+    crowded,
+    differing,
+    near,
+    taken,
+)
 
 
 def scattered(seed, n, side=100.0, widest=3.0):
@@ -98,4 +108,4 @@ class Room(unittest.TestCase):
             ground = float(covered(discs, cell, shape).sum(dtype=float)) * cell**2
             self.assertAlmostEqual(ground, np.pi * (discs.r**2).sum(), places=2)
         self.assertEqual(covered(NO_DISCS, 1.0, (5, 5)).sum(), 0)
-        self.assertEqual(len(together([discs, NO_DISCS, discs]).x), 6)
+        self.assertEqual(len(concat_discs([discs, NO_DISCS, discs]).x), 6)

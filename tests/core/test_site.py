@@ -11,7 +11,7 @@ from shapely.geometry import LineString, Point, Polygon
 from thicket.ground.noise import FORMS, Noise, noise_field
 from thicket.ground.rasters import regrid_vertices, resample
 from thicket.ground.shapes import Shape, box, circle, depth_field, distance_field, distances_at, kept_clear
-from thicket.ground.wetness import wetness
+from thicket.ground.wetness import topographic_wetness_index
 from thicket.planting.density import TOUCH_UNIT, density, density_at, density_field
 from thicket.site.conditions import ENDLESS, KINDS, Condition, middle, result, size_factor, suitability
 from thicket.site.fields import Site, far_away, suitable, values
@@ -44,7 +44,7 @@ SITE = Site(
     },
     {"round": RNG.integers(0, 256, (21, 40)).astype(np.uint8)},
     SHAPES,
-    lambda: wetness(HEIGHTS, CELL),
+    lambda: topographic_wetness_index(HEIGHTS, CELL),
     plants,
 )
 

@@ -212,6 +212,7 @@ class Roles(ApiCase):
         self.assertEqual(guest.get(f"{self.base}/stands").status_code, 200)
         marks = {
             "key": str(uuid.uuid4()),
+            "tier": "Console",
             "marks": {"triangles": 5, "draw_calls": 5, "shadow_triangles": 5, "memory": 5, "ms": 5},
         }
         self.assertEqual(self.post("/marks", marks, method="put").status_code, 403)

@@ -19,7 +19,7 @@ from ops import backup
 from ops.base import Trouble
 from ops.packages import RUN_TOOLS
 from ops.state import State
-from tests.browser.base import Server
+from tests.serving import Server
 
 LEVEL = "/api/levels/test-moor"
 MAKE = "import django; django.setup(); from tests.fixtures import small_level; small_level()"

@@ -86,7 +86,18 @@ class EveryWayIn(GroundCase):
         return getattr(client, method)(self.filled(path), json.dumps(body), content_type="application/json")
 
     def state(self):
-        names = ("name", "marks", "wind", "bookmarks", "scene_revision", "stand_revision", "pin_revision")
+        names = (
+            "name",
+            "drawing",
+            "tiers",
+            "walks",
+            "wind",
+            "atmosphere",
+            "bookmarks",
+            "scene_revision",
+            "stand_revision",
+            "pin_revision",
+        )
         return (
             list(Level.objects.values(*names)),
             list(Stand.every.order_by("pk").values()),

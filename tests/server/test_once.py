@@ -6,13 +6,20 @@ import threading
 import uuid
 
 from django.db import connections
-from django.test import TransactionTestCase
+from django.test import SimpleTestCase, TransactionTestCase
 
 from server.journal.models import Entry
+from server.journal.undoing import UNDO
 from server.levels.models import Level, Membership
 from tests.fixtures import MARKS, small_level
 from tests.server.test_api import ApiCase
-from tests.server.test_roles import AREA, KEEP
+from tests.server.test_roles import AREA, KEEP, WALK
+from thicket.document.drawing import tiers_for
+
+
+class Undoing(SimpleTestCase):
+    def test_every_kind_of_action_can_be_taken_back(self):
+        self.assertEqual(UNDO.keys(), set(Entry.Kind))
 
 
 class Once(TransactionTestCase):
@@ -39,8 +46,12 @@ class Once(TransactionTestCase):
             (stand, "patch", {"settings": {"fullness": 0.3}}),
             ("/shapes", "post", {"put": [AREA]}),
             ("/views", "post", {"name": "Rim", **KEEP}),
-            ("/marks", "put", {"marks": MARKS | {"ms": 5}}),
+            ("/tiers", "put", {"tiers": tiers_for(MARKS)}),
+            ("/walks", "put", {"walks": {"There": WALK}}),
+            ("/drawing", "put", {"drawing": {"sward_share": 0.5}}),
+            ("/marks", "put", {"tier": "Console", "marks": MARKS | {"ms": 5}}),
             ("/wind", "put", {"wind": {"speed": 7}}),
+            ("/atmosphere", "put", {"atmosphere": {"fog": {"kind": "none"}}}),
             ("/new-stand", "post", {"name": "More", "stratum": "Shrub", "item": "birch"}),
             (f"{stand}/duplicate", "post", {}),
             (f"{stand}/change", "post", {"name": "Silver"}),
@@ -58,7 +69,15 @@ class Once(TransactionTestCase):
 
     def test_the_same_action_again_counts_once_and_its_key_for_something_else_is_refused(self):
         other = Level.objects.create(
-            slug="other", name="Other", seed=1, cell=1, rows=9, columns=9, low=0, high=1, marks=MARKS
+            slug="other",
+            name="Other",
+            seed=1,
+            cell=1,
+            rows=9,
+            columns=9,
+            low=0,
+            high=1,
+            tiers=tiers_for(MARKS),
         )
         Membership.objects.create(user=Membership.objects.get(role="lead").user, level=other, role="lead")
         for path, method, body in self.actions():
@@ -72,10 +91,12 @@ class Once(TransactionTestCase):
                 self.assertEqual(again.json()["entry"]["id"], first.json()["entry"]["id"], path)
             self.assertEqual(Entry.objects.count(), entries, path)
             wrong = [
-                self.send("/marks", "put", {"marks": MARKS | {"ms": 9}} | key),
-                self.send("/marks", "put", {"marks": MARKS} | key, base="/api/levels/other"),
+                self.send("/marks", "put", {"tier": "Console", "marks": MARKS | {"ms": 9}} | key),
+                self.send(
+                    "/marks", "put", {"tier": "Console", "marks": MARKS} | key, base="/api/levels/other"
+                ),
             ]
-            if path not in ("/marks", "/resolution"):
+            if path not in ("/marks", "/tiers", "/resolution"):
                 wrong.append(self.send(path, method, body | key, self.north))
             for told in wrong:
                 self.assertEqual(
@@ -105,9 +126,11 @@ class Once(TransactionTestCase):
     def test_what_another_has_removed_meanwhile_is_told(self):
         self.send(f"/stands/{self.birch.pk}/remove", "post", {"key": str(uuid.uuid4())})
         for path, method, body in self.actions():
-            if (
-                str(self.birch.pk) in f"{path}{body.get('stand', '')}{body.get('stands', '')}"
-                and path != "/wind"
+            if str(
+                self.birch.pk
+            ) in f"{path}{body.get('stand', '')}{body.get('stands', '')}" and path not in (
+                "/wind",
+                "/atmosphere",
             ):
                 told = self.send(path, method, body | {"key": str(uuid.uuid4())}, self.north)
                 self.assertIn(told.status_code, (404, 409, 422), (path, told.content))

@@ -31,9 +31,11 @@ from tests.fixtures import MARKS, PASSWORD, glb
 from tests.server.test_api import VIEW
 from tests.server.test_every_way_in import operations
 from tests.server.test_ground import GroundCase
+from thicket.document.drawing import tiers_for
 from thicket.document.folder import zip_level
 
 BENCH = {"x": 1, "z": 1, "heading": 0, "bench": "planting"}
+WALK = {"points": [[60, 60], [120, 150]], "speed": 5}
 AREA = {"kind": "area", "form": "polygon", "name": "Glade", "points": [[20, 20], [60, 20], [40, 60]]}
 SLOPE = {"kind": "slope", "lo": 0, "hi": 30}
 KEEP = {"x": 1, "y": 400, "z": 1, "heading": 0, "pitch": 0, "fov": 55}
@@ -60,7 +62,15 @@ class Roles(GroundCase):
         users["stranger"] = User.objects.create_user("stranger", password=PASSWORD)
         self.people = {name: self.client_of(name) for name in ("guest", "north", "lead", "stranger")}
         self.other = Level.objects.create(
-            slug="elsewhere", name="Elsewhere", seed=1, cell=1, rows=9, columns=9, low=0, high=1, marks=MARKS
+            slug="elsewhere",
+            name="Elsewhere",
+            seed=1,
+            cell=1,
+            rows=9,
+            columns=9,
+            low=0,
+            high=1,
+            tiers=tiers_for(MARKS),
         )
         Membership.objects.create(user=users["lead"], level=self.other, role="lead")
         self.shot = self.post("/snapshots", {"name": "Before"}).json()["id"]
@@ -219,8 +229,16 @@ class Roles(GroundCase):
             ),
         }
         others = {
-            ("put", f"{level}/marks"): ("lead", {"key": key, "marks": MARKS}),
+            ("put", f"{level}/marks"): ("lead", {"key": key, "tier": "Console", "marks": MARKS}),
+            ("put", f"{level}/tiers"): ("lead", {"key": key, "tiers": tiers_for(MARKS)}),
+            ("put", f"{level}/walks"): ("plant", {"key": key, "walks": {"There": WALK}}),
+            ("post", f"{level}/walks/check"): ("plant", {"walk": WALK}),
+            ("post", f"{level}/instances"): ("see", {"view": VIEW, "x": 60, "z": 60}),
+            ("delete", f"{level}/walks/check"): ("plant", {}),
+            ("put", f"{level}/drawing"): ("plant", {"key": key, "drawing": {"sward_share": 0.5}}),
             ("put", f"{level}/wind"): ("plant", {"key": key, "wind": {}}),
+            ("post", f"{level}/crowd"): ("see", {"view": VIEW, "reach": 200}),
+            ("put", f"{level}/atmosphere"): ("plant", {"key": key, "atmosphere": {}}),
             ("put", f"{level}/name"): ("lead", {"key": key, "name": "Moor End"}),
             ("get", "/api/removed-levels"): ("anybody", None),
             ("put", f"{level}/layers/look"): ("plant", {"key": key, "name": "turf", "colour": "#112233"}),

@@ -121,7 +121,7 @@ class Room(GroundCase):
                 )
                 for planting in self.singles():
                     old = CACHE.peek(("mark", planting.level.slug, planting.stand.number, (0, 0)))
-                    mark = planting.keys.mark((0, 0), planting.site)
+                    mark = planting.keys.mark((0, 0))
                     patches += planting._from_before((0, 0), old, mark) is not None
                     planted, whole = (
                         planting.plants((0, 0)),

@@ -60,39 +60,12 @@ actions = st.lists(
 )
 
 
-class Sessions(GroundCase):
-    def setUp(self):
-        super().setUp()
-        self.settings(conditions=[], spacing=4, fullness=0.8)
-        self.post(
-            "/new-stand", {"key": key(), "name": "Young birch", "stratum": "Understorey", "item": "birch"}
-        )
-        young = self.pk("young-birch")
-        near = [{"kind": "stand", "lo": 0, "hi": 9, "soft_hi": 5, "stand": self.birch.number}]
-        told = self.post(
-            f"/stands/{young}",
-            {"key": key(), "settings": {"spacing": 3, "fullness": 0.6, "conditions": near}},
-            method="patch",
-        )
-        self.assertEqual(told.status_code, 200, told.content)
-        self.people = {"north": self.north, "lead": self.lead}
-        Entry.objects.all().delete()
+class Acting:
+    """What one of two people does; a test case has its `people`, its `base` and `post`."""
 
     def pk(self, slug):
-        return Stand.objects.get(level=self.level, slug=slug).pk
-
-    def told(self):
-        """What the level says of its stands: keys of all sheets, counts, and their painting and pins as
-        stored."""
-        stands = {
-            s["slug"]: (s["sheets"]["keys"], s["count"], s["settings"])
-            for s in self.north.get(f"{self.base}/stands").json()
-        }
-        pins = sorted((p.stand_id, p.plant, json.dumps(p.as_dict())) for p in Pin.objects.all())
-        return stands, {s.slug: touch.touch_of(s).array.tobytes() for s in self.fresh().stands.all()}, pins
-
-    def fresh(self):
-        return Level.objects.get(pk=self.level.pk)
+        stands = self.people["north"].get(f"{self.base}/stands").json()
+        return next(s["id"] for s in stands if s["slug"] == slug)
 
     def act(self, kind, who, *said):
         """Do one thing; the answer's status, which is a refusal with a sentence where it cannot be done."""
@@ -138,12 +111,47 @@ class Sessions(GroundCase):
             x, z, half = said
             ring = [[x - half, z - half], [x + half, z - half], [x + half, z + half]]
             put = {"kind": "obstacle", "form": "polygon", "name": "Shed", "clear": 1.0, "points": ring}
-            return self.post("/shapes", {"key": key(), "put": [put]}, self.lead)
+            return self.post("/shapes", {"key": key(), "put": [put]}, self.people["lead"])
         if kind == "duplicate":
             return self.post(f"/stands/{pk}/duplicate", {"key": key()}, client)
         if kind == "seed":
             return self.post(f"/stands/{pk}/change", {"key": key(), "seed": said[1]}, client)
         return self.post(f"/stands/{self.pk(slug)}/clear", {"key": key()}, client)
+
+
+class Sessions(Acting, GroundCase):
+    def setUp(self):
+        super().setUp()
+        self.settings(conditions=[], spacing=4, fullness=0.8)
+        self.post(
+            "/new-stand", {"key": key(), "name": "Young birch", "stratum": "Understorey", "item": "birch"}
+        )
+        young = self.pk("young-birch")
+        near = [{"kind": "stand", "lo": 0, "hi": 9, "soft_hi": 5, "stand": self.birch.number}]
+        told = self.post(
+            f"/stands/{young}",
+            {"key": key(), "settings": {"spacing": 3, "fullness": 0.6, "conditions": near}},
+            method="patch",
+        )
+        self.assertEqual(told.status_code, 200, told.content)
+        self.people = {"north": self.north, "lead": self.lead}
+        Entry.objects.all().delete()
+
+    def pk(self, slug):
+        return Stand.objects.get(level=self.level, slug=slug).pk
+
+    def told(self):
+        """What the level says of its stands: keys of all sheets, counts, and their painting and pins as
+        stored."""
+        stands = {
+            s["slug"]: (s["sheets"]["keys"], s["count"], s["settings"])
+            for s in self.north.get(f"{self.base}/stands").json()
+        }
+        pins = sorted((p.stand_id, p.plant, json.dumps(p.as_dict())) for p in Pin.objects.all())
+        return stands, {s.slug: touch.touch_of(s).array.tobytes() for s in self.fresh().stands.all()}, pins
+
+    def fresh(self):
+        return Level.objects.get(pk=self.level.pk)
 
     def test_whatever_two_people_do(self):
         @settings(

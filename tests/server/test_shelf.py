@@ -39,7 +39,7 @@ class Shelf(TransactionTestCase):
 
     def bring(self, *files, client=None, **said):
         sent = [SimpleUploadedFile(name, data) for name, data in files]
-        answer = (client or self.north).post("/api/shelf/bring", {"files": sent, "said": json.dumps(said)})
+        answer = (client or self.north).post("/api/shelf/bring", {"files": sent, "options": json.dumps(said)})
         self.assertEqual(answer.status_code, 200, answer.content)
         work_off()
         return self.north.get(f"/api/shelf/bring/{answer.json()['id']}").json()

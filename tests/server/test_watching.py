@@ -33,7 +33,7 @@ class Watching(SimpleTestCase):
             "KT_VAR": str(self.state.var)
         }
         return subprocess.Popen(
-            [sys.executable, "kt", "serve", "--port", str(self.port)],
+            [sys.executable, "kt", "serve", "--port", str(self.port), "--processes", "2"],
             cwd=settings.BASE_DIR,
             env=env,
             stdout=self.log.open("ab"),
@@ -109,6 +109,11 @@ class Watching(SimpleTestCase):
     def test_killed_itself_it_leaves_nothing_running(self):
         self.until(self.ready, "it was not ready")
         pids = self.pids()
+        os.kill(pids["server"], signal.SIGKILL)
+        self.until(self.ready, "the other process does not answer", 2)
+        self.until(lambda: self.pids()["server"] != pids["server"], "the server was not started again")
+        pids = self.pids()
+        self.assertNotEqual(pids["server"], pids["server-2"])
         self.kt.kill()
         self.kt.wait()
         self.nothing_is_left(pids)

@@ -18,6 +18,7 @@ from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
+from typing import Any, cast
 
 import numpy as np
 import rasterio
@@ -26,6 +27,8 @@ from pydantic import ValidationError
 from rasterio.errors import NotGeoreferencedWarning, RasterioIOError
 from rasterio.transform import from_origin
 
+from thicket.document.atmosphere import from_before
+from thicket.document.drawing import from_marks
 from thicket.document.level import Item, Level, Stand
 from thicket.document.level_file import (
     FORMAT,
@@ -65,7 +68,9 @@ def save_level(level: Level, folder: Path) -> None:
     for name, data in _files(level):
         (folder / name).write_bytes(data)
         written.add(folder / name)
-    text = json.dumps(_level_file(level).model_dump(mode="json"), indent=2, ensure_ascii=False)
+    body = _level_file(level).model_dump(mode="json")
+    body["view"] = {name: part for name, part in body["view"].items() if part is not None}
+    text = json.dumps(body, indent=2, ensure_ascii=False)
     (folder / "level.json").write_text(text + "\n", encoding="utf-8")
     for part in PARTS:
         for path in set((folder / part).iterdir()) - written:
@@ -126,20 +131,29 @@ def _png(values: np.ndarray) -> bytes:
     return out.getvalue()
 
 
+def _trail_file(trail: Trail | None) -> TrailFile | None:
+    if trail is None:
+        return None
+    return TrailFile(
+        reach=trail.reach, lean=trail.lean, flatten=trail.flatten, strata=cast(Any, list(trail.strata))
+    )
+
+
+def _trail(given: TrailFile | None) -> Trail | None:
+    return None if given is None else Trail(given.reach, given.lean, given.flatten, tuple(given.strata))
+
+
 def _level_file(level: Level) -> LevelFile:
     details = level.details.get("shapes", {})
     shapes = [
         ShapeFile(
             number=n,
-            kind=s.kind,
+            kind=cast(Any, s.kind),
             name=s.name,
             points=list(s.points),
             width=s.width,
             clear=s.clear,
-            trail=s.trail
-            and TrailFile(
-                reach=s.trail.reach, lean=s.trail.lean, flatten=s.trail.flatten, strata=list(s.trail.strata)
-            ),
+            trail=_trail_file(s.trail),
             details=details.get(n, {}),
         )
         for n, s in sorted(level.shapes.items())
@@ -162,7 +176,7 @@ def _level_file(level: Level) -> LevelFile:
             number=s.number,
             slug=s.slug,
             name=s.name,
-            stratum=s.stratum,
+            stratum=cast(Any, s.stratum),
             place=s.place,
             sward=s.sward,
             seed=s.seed,
@@ -203,7 +217,7 @@ def _pins_csv(level: Level) -> bytes:
         if number not in level.stands:
             continue
         homes = dict(zip(pins.replaced.tolist(), pins.home.tolist()))
-        rows: list[list] = [
+        rows: list[list[Any]] = [
             [level.stands[number].slug, plant, item, x, z, lift, *rest, 0, *homes.pop(plant, ("", ""))]
             for plant, item, x, z, lift, rest in zip(
                 pins.id.tolist(),
@@ -214,11 +228,10 @@ def _pins_csv(level: Level) -> bytes:
                 pins.rest.tolist(),
             )
         ]
-        rows += [
-            [level.stands[number].slug, plant, "", *home, *("",) * 8, 1, *home]
-            for plant, home in homes.items()
-        ]
-        table.writerows(sorted(rows, key=lambda row: row[1]))
+        for plant, home in homes.items():
+            rows.append([level.stands[number].slug, plant, "", *home, *("",) * 8, 1, *home])
+        rows.sort(key=lambda row: row[1])
+        table.writerows(rows)
     return out.getvalue().encode()
 
 
@@ -228,30 +241,33 @@ def open_level(folder: str | Path) -> Level:
     Raises: Refused, naming the file, when one is missing, damaged or does not fit the others.
     """
     folder = Path(folder)
-    said = _read_level_file(folder / "level.json")
+    given = _read_level_file(folder / "level.json")
     heights = _read_tif(folder / "heights.tif")
-    ground = Heights.of(heights, said.cell)
+    ground = Heights.of(heights, given.cell)
     rows, columns = ground.ground.cells
     weights = [
         _read_png(folder / f"layers/{_file_name(name)}.png", np.uint8, (rows, columns))
-        for name in said.layers
+        for name in given.layers
     ]
     layers = np.stack(weights, axis=-1) if weights else np.empty((rows, columns, 0), np.uint8)
     stands = {
         s.number: Stand(
             s.number, s.slug, s.name, s.stratum, s.place, s.sward, s.seed, s.settings, s.locked, s.colour
         )
-        for s in said.stands
+        for s in given.stands
     }
-    if len(stands) < len(said.stands) or len({s.slug for s in said.stands}) < len(said.stands):
+    if len(stands) < len(given.stands) or len({s.slug for s in given.stands}) < len(given.stands):
         raise Refused("level.json: two stands have one number or slug")
     level = Level(
-        said.slug,
-        said.name,
-        said.seed,
+        given.slug,
+        given.name,
+        given.seed,
         ground,
-        LayerMaps.of(said.layers, layers),
-        {name: Mask.of(_read_png(folder / f"masks/{_file_name(name)}.png", np.uint8)) for name in said.masks},
+        LayerMaps.of(given.layers, layers),
+        {
+            name: Mask.of(_read_png(folder / f"masks/{_file_name(name)}.png", np.uint8))
+            for name in given.masks
+        },
         {
             s.number: Shape(
                 s.kind,
@@ -259,9 +275,9 @@ def open_level(folder: str | Path) -> Level:
                 s.width,
                 s.clear,
                 s.name,
-                s.trail and Trail(s.trail.reach, s.trail.lean, s.trail.flatten, tuple(s.trail.strata)),
+                _trail(s.trail),
             )
-            for s in said.shapes
+            for s in given.shapes
         },
         {
             i.slug: Item(
@@ -278,17 +294,23 @@ def open_level(folder: str | Path) -> Level:
                 if (folder / f"stock/{i.slug}.png").exists()
                 else b"",
             )
-            for i in said.stock
+            for i in given.stock
         },
         stands,
-        said.touch_cell,
+        given.touch_cell,
         details={
-            "view": said.view.model_dump(),
-            "shapes": {s.number: s.details for s in said.shapes if s.details},
-            "textures": _read_textures(folder, said.view),
+            "view": from_marks(
+                from_before(
+                    given.view.model_dump(mode="json", exclude_none=True),
+                    float(ground.ground.heights.min()),
+                    float(ground.ground.heights.max()),
+                )
+            ),
+            "shapes": {s.number: s.details for s in given.shapes if s.details},
+            "textures": _read_textures(folder, given.view),
         },
     )
-    return replace(level, touch=_read_touch(folder, level), pins=_read_pins(folder, level, said.uprooted))
+    return replace(level, touch=_read_touch(folder, level), pins=_read_pins(folder, level, given.uprooted))
 
 
 def _read_level_file(path: Path) -> LevelFile:

@@ -9,7 +9,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from thicket.document.atmosphere import Atmosphere
+from thicket.document.drawing import DrawingSettings, Tiers
 from thicket.document.settings import Colour, Name, Number, StandSettings, Stratum
+from thicket.document.walks import Walks
 
 FORMAT = 1
 """Raise it when a folder written before could no longer be read; readers refuse what is newer than they
@@ -80,22 +83,27 @@ class UprootedFile(_Part):
 
 
 class ViewFile(_Part):
-    """What is shown and budgeted beside plants: how ground layers are drawn, sun, fog, waters, wind,
-    bookmarks, budget marks."""
+    """What is shown and budgeted beside plants: how ground layers are drawn, atmosphere, drawing settings,
+    tiers with their budget marks, walks, wind, bookmarks. Levels saved before there was an atmosphere have
+    sun, fog and waters each by itself, and before there were tiers one set of marks."""
 
     layers: list[dict[str, Any]] = []
-    sun: dict[str, Any] = {}
-    fog: float = 0.0008
-    waters: list[dict[str, Any]] = []
+    atmosphere: Atmosphere | None = None
+    sun: dict[str, Any] | None = None
+    fog: float | None = None
+    waters: list[dict[str, Any]] | None = None
     wind: dict[str, Any] = {}
     bookmarks: list[dict[str, Any]] = []
-    marks: dict[str, Any] = {}
+    drawing: DrawingSettings | None = None
+    tiers: Tiers | None = None
+    walks: Walks | None = None
+    marks: dict[str, Any] | None = None
 
 
 class LevelFile(_Part):
     """`level.json`. Lengths in m; stands, shapes and uprooted places refer to each other by number."""
 
-    format: Literal[1] = FORMAT
+    format: Literal[1] = 1
     slug: Slug
     name: str
     seed: Annotated[int, Field(ge=0)]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections.abc import Sequence
+from typing import Annotated, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -62,7 +63,7 @@ class VariationSettings(Strict):
     patch: Annotated[float, Field(allow_inf_nan=False, ge=1, le=2000)] = 40
 
     @model_validator(mode="after")
-    def check(self):
+    def check(self) -> Self:
         for name in ("size", "width", "turn"):
             _rising(name, getattr(self, name))
         return self
@@ -115,19 +116,19 @@ class ConditionSettings(Strict):
     size: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=1)] | None = None
 
     @model_validator(mode="after")
-    def check(self):
+    def check(self) -> Self:
         self.core()
         return self
 
     def core(self) -> Condition:
         """The condition as the core measures it."""
-        said = self.model_dump()
+        given = self.model_dump()
         return Condition(
             **{
-                **said,
+                **given,
                 "layers": tuple(self.layers),
                 "shapes": tuple(self.shapes),
-                "noise": Noise(**said["noise"]),
+                "noise": Noise(**given["noise"]),
             }
         )
 
@@ -143,14 +144,30 @@ class DistanceSettings(Strict):
     gone: Annotated[float, Field(allow_inf_nan=False, gt=0, le=20000)]
     fade: Annotated[float, Field(allow_inf_nan=False, ge=0, le=500)]
     shadow: Metres
+    by_size: bool = False
 
     @model_validator(mode="after")
-    def check(self):
+    def check(self) -> Self:
         self.core()
         return self
 
     def core(self) -> Distances:
-        return Distances(tuple(self.steps), self.billboard, self.gone, self.fade, self.shadow)
+        return Distances(tuple(self.steps), self.billboard, self.gone, self.fade, self.shadow, self.by_size)
+
+    @classmethod
+    def of(cls, d: Distances) -> Self:
+        """The settings that come to distances.
+
+        Raises: pydantic's ValidationError where one is out of range.
+        """
+        return cls(
+            steps=list(d.steps),
+            billboard=d.billboard,
+            gone=d.gone,
+            fade=d.fade,
+            shadow=d.shadow,
+            by_size=d.by_size,
+        )
 
 
 class MixEntry(Strict):
@@ -167,7 +184,7 @@ class MixEntry(Strict):
     mark: Annotated[str, Field(max_length=60)] = ""
 
     @model_validator(mode="after")
-    def check(self):
+    def check(self) -> Self:
         if self.size:
             _rising(f"the size of {self.item}", self.size)
         return self
@@ -209,7 +226,7 @@ class LayoutSettings(Strict):
     ] = ""
 
     @model_validator(mode="after")
-    def check(self):
+    def check(self) -> Self:
         if self.kind == "path" and self.side != "on" and not self.offset > 0:
             raise Refused("layout: a row beside a path needs an offset above 0 m")
         return self
@@ -219,6 +236,11 @@ class LayoutSettings(Strict):
         if self.kind == "rows":
             return Rows(self.bearing, self.apart, self.every, self.face, self.stagger, self.jitter)
         return Along(self.every, self.count, self.side, self.offset, self.face, self.stagger, self.jitter)
+
+
+def _pair(values: Sequence[float]) -> tuple[float, float]:
+    low, high = values
+    return low, high
 
 
 class StandSettings(Strict):
@@ -245,7 +267,7 @@ class StandSettings(Strict):
     distances: DistanceSettings
 
     @model_validator(mode="after")
-    def check(self):
+    def check(self) -> Self:
         if not sum(entry.weight for entry in self.mix) > 0:
             raise Refused("the weights of the mix are all zero")
         if len({entry.item for entry in self.mix}) < len(self.mix):
@@ -257,7 +279,7 @@ class StandSettings(Strict):
     def core(self, number: int, seed: int) -> CoreStand:
         """The stand as the core plants it."""
         v = self.variation
-        variation = Variation(tuple(v.size), tuple(v.width), tuple(v.turn), v.lean, v.follow, v.sink, v.patch)
+        variation = Variation(_pair(v.size), _pair(v.width), _pair(v.turn), v.lean, v.follow, v.sink, v.patch)
         return CoreStand(
             number,
             seed,
@@ -266,7 +288,7 @@ class StandSettings(Strict):
             tuple(e.weight for e in self.mix),
             tuple(e.drawn_by for e in self.mix),
             variation,
-            tuple(e.size and tuple(e.size) for e in self.mix),
+            tuple(e.size and _pair(e.size) for e in self.mix),
             tuple(e.sink for e in self.mix),
             self.layout.kind,
         )

@@ -164,8 +164,6 @@ class TouchMap:
         self, tiles: Mapping[Tile, np.ndarray], revisions: Mapping[Tile, int], box: Cells
     ) -> TouchMap:
         """The map with some tiles under new revisions, which differ only inside a box of cells."""
-        kept = [
-            {at: said for at, said in known.copy().items() if not _near(at, box)}
-            for known in (self._digests, self._blocks)
-        ]
-        return TouchMap(self.shape, {**self.tiles, **tiles}, {**self.revisions, **revisions}, *kept)
+        digests = {at: given for at, given in self._digests.copy().items() if not _near(at, box)}
+        blocks = {at: given for at, given in self._blocks.copy().items() if not _near(at, box)}
+        return TouchMap(self.shape, {**self.tiles, **tiles}, {**self.revisions, **revisions}, digests, blocks)

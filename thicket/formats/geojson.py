@@ -76,26 +76,28 @@ def _place(value: Any) -> tuple[float, float]:
     return _number(value[0]), _number(value[1])
 
 
-def _shape(feature: Any) -> dict:
+def _shape(feature: Any) -> dict[str, Any]:
     if not isinstance(feature, dict) or feature.get("type") != "Feature":
         raise Refused("it is not a feature")
-    said, geometry = feature.get("properties") or {}, feature.get("geometry") or {}
-    kind, form = said.get("kind"), geometry.get("type")
+    given: dict[str, Any] = feature.get("properties") or {}
+    geometry: dict[str, Any] = feature.get("geometry") or {}
+    form = str(geometry.get("type"))
+    kind: Any = given.get("kind")
     kind = kind or {"LineString": "path", "Polygon": "area", "Point": "obstacle"}.get(form)
-    at = geometry.get("coordinates")
-    out = {
+    at: Any = geometry.get("coordinates")
+    out: dict[str, Any] = {
         "kind": kind,
-        "name": str(said.get("name") or "")[:80],
-        "width": _number(said.get("width", 4.0)),
+        "name": str(given.get("name") or "")[:80],
+        "width": _number(given.get("width", 4.0)),
         "clear": None
-        if said.get("clear") is None and ("clear" in said or kind == "area")
-        else _number(said.get("clear", 0.5)),
-        "locked": bool(said.get("locked")),
-        "hidden": bool(said.get("hidden")),
-        "hatch": str(said.get("hatch") or "")[:20],
+        if given.get("clear") is None and ("clear" in given or kind == "area")
+        else _number(given.get("clear", 0.5)),
+        "locked": bool(given.get("locked")),
+        "hidden": bool(given.get("hidden")),
+        "hatch": str(given.get("hatch") or "")[:20],
     }
-    if said.get("trail") is not None:
-        t = said["trail"]
+    if given.get("trail") is not None:
+        t = given["trail"]
         out["trail"] = {k: _number(t.get(k)) for k in ("reach", "lean", "flatten")} | {
             "strata": [str(v) for v in t["strata"]]
         }
@@ -109,11 +111,11 @@ def _shape(feature: Any) -> dict:
             "form": "polygon",
             "points": points[:-1] if len(points) > 1 and points[0] == points[-1] else points,
         }
-        if isinstance(said.get("box"), dict) and said.get("form") == "box":
-            b = {k: _number(said["box"].get(k)) for k in ("x", "z", "width", "length", "heading")}
+        if isinstance(given.get("box"), dict) and given.get("form") == "box":
+            b = {k: _number(given["box"].get(k)) for k in ("x", "z", "width", "length", "heading")}
             out |= {"form": "box", "box": b, "points": [list(p) for p in box(**b)]}
     elif form == "Point":
-        radius = _number(said.get("radius", (said.get("round") or {}).get("radius")))
+        radius = _number(given.get("radius", (given.get("round") or {}).get("radius")))
         x, z = _place(at)
         out |= {
             "form": "circle",
@@ -148,9 +150,9 @@ def read_shapes(data: bytes, name: str, width: float, length: float) -> list[dic
         raise Refused(f"{name}: it is not a GeoJSON feature collection")
     if len(features) > MOST:
         raise Refused(f"{name}: it holds {len(features):,} features; at most {MOST:,} are taken")
-    said = body.get("properties") or {}
-    if isinstance(said, dict) and said.get("units", "m") != "m":
-        raise Refused(f"{name}: its units are {said['units']!r}; level metres are needed")
+    given = body.get("properties") or {}
+    if isinstance(given, dict) and given.get("units", "m") != "m":
+        raise Refused(f"{name}: its units are {given['units']!r}; level metres are needed")
     out = []
     for number, feature in enumerate(features, start=1):
         try:

@@ -173,11 +173,11 @@ def heights_png(ground: Ground) -> bytes:
     low, high = float(ground.heights.min()), float(ground.heights.max())
     high = high if high > low else low + 1.0
     steps = np.rint((ground.heights.astype(np.float64) - low) * (65535 / (high - low))).astype(np.uint16)
-    said = PngInfo()
+    given = PngInfo()
     for name, value in (("low", low), ("high", high), ("cell", ground.cell)):
-        said.add_text(name, repr(float(value)))
+        given.add_text(name, repr(float(value)))
     out = io.BytesIO()
-    Image.fromarray(steps).save(out, "PNG", pnginfo=said)
+    Image.fromarray(steps).save(out, "PNG", pnginfo=given)
     return out.getvalue()
 
 

@@ -7,6 +7,7 @@ import struct
 import warnings
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import rasterio
@@ -64,7 +65,15 @@ class HeightsFile:
 
     @property
     def shape(self) -> tuple[int, int]:
-        return (self.metres if self.steps is None else self.steps).shape
+        rows, columns = self._values.shape
+        return rows, columns
+
+    @property
+    def _values(self) -> np.ndarray:
+        values = self.metres if self.steps is None else self.steps
+        if values is None:
+            raise ValueError("a heightmap has steps or metres")
+        return values
 
     def altitudes(self, low: float | None = None, high: float | None = None) -> np.ndarray:
         """Heights float32 (rows, columns) in m, the lowest and highest altitude as given or as the file says.
@@ -81,10 +90,9 @@ class HeightsFile:
         if self.steps is not None:
             table = (low + np.arange(self.full + 1) * ((high - low) / self.full)).astype(np.float32)
             return table[self.steps]
-        span = max(float(self.high) - float(self.low), 1e-9)
-        return (low + (self.metres.astype(float) - float(self.low)) * ((high - low) / span)).astype(
-            np.float32
-        )
+        lowest, highest = float(self.low or 0.0), float(self.high or 0.0)
+        span = max(highest - lowest, 1e-9)
+        return (low + (self._values.astype(float) - lowest) * ((high - low) / span)).astype(np.float32)
 
 
 def _check_size(rows: int, columns: int) -> None:
@@ -112,7 +120,7 @@ def _from_png(path: Path, reading: Reading) -> HeightsFile:
     if colour not in (0, 4):
         raise Refused("it holds colours; a heightmap is a greyscale picture")
     with Image.open(path) as image:
-        said = {
+        said: dict[str, Any] = {
             k: float(v) for k, v in image.info.items() if k in ("low", "high", "cell") and isinstance(v, str)
         }
         values = np.array(image.getchannel(0) if image.mode == "LA" else image)
@@ -232,7 +240,7 @@ def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
         bits = values.dtype.itemsize * 8
         if holes.any():
             values = np.rint(_fill(values.astype(np.float32), holes)).astype(values.dtype)
-        said = {
+        said: dict[str, Any] = {
             k: float(tags[f"KT_{k.upper()}"]) for k in ("low", "high", "cell") if f"KT_{k.upper()}" in tags
         }
         return HeightsFile(

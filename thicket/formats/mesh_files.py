@@ -8,6 +8,7 @@ import zipfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import PurePosixPath
+from typing import Any
 from urllib.parse import unquote
 
 import numpy as np
@@ -133,7 +134,8 @@ def read_mesh(
     """
     suffix, resolver = PurePosixPath(main).suffix.lower(), _Given(files, main)
     try:
-        data, notes = files[main], []
+        data = files[main]
+        notes: list[str] = []
         if suffix in (".gltf", ".glb"):
             _check_gltf(data, suffix)
             data, suffix, notes = plain_gltf(data, suffix, resolver.get)
@@ -182,14 +184,14 @@ def _check_gltf(data: bytes, suffix: str) -> None:
         raise Refused(f"it needs {', '.join(unknown)}, which is not read here; write it without")
 
 
-def _load(data: bytes, suffix: str, resolver: _Given):
+def _load(data: bytes, suffix: str, resolver: _Given) -> Any:
     import trimesh
 
-    options = {"split_objects": True} if suffix == ".obj" else {}
+    options: dict[str, Any] = {"resolver": resolver, "process": False}
+    if suffix == ".obj":
+        options["split_objects"] = True
     try:
-        return trimesh.load_scene(
-            io.BytesIO(data), file_type=suffix[1:], resolver=resolver, process=False, **options
-        )
+        return trimesh.load_scene(io.BytesIO(data), file_type=suffix[1:], **options)
     except MemoryError:
         raise
     except Exception as error:  # a damaged file breaks the reader in its own ways
@@ -198,7 +200,7 @@ def _load(data: bytes, suffix: str, resolver: _Given):
         raise Refused("it is damaged or cut short and cannot be read as a mesh") from error
 
 
-def _states(scene, linear: bool) -> tuple[dict[int, list[Part]], list[str]]:
+def _states(scene: Any, linear: bool) -> tuple[dict[int, list[Part]], list[str]]:
     """The parts of each LOD by its number, in the scene's places; 0 for what has no number, `FLAT` for a
     billboard.
 
@@ -222,8 +224,8 @@ def _states(scene, linear: bool) -> tuple[dict[int, list[Part]], list[str]]:
     return states, list(dict.fromkeys(notes))
 
 
-def _with_parents(node, parents: Mapping) -> list:
-    out = []
+def _with_parents(node: Any, parents: Mapping) -> list:
+    out: list[Any] = []
     while node is not None and len(out) < 1000:
         out.append(node)
         node = parents.get(node)
@@ -238,7 +240,7 @@ def _lod_number(names: list) -> int:
     return next((int(m.group(2)) for m in map(LOD.match, map(str, names)) if m), 0)
 
 
-def _corner_colours(mesh, linear: bool) -> np.ndarray | None:
+def _corner_colours(mesh: Any, linear: bool) -> np.ndarray | None:
     """The colours of a mesh's corners in linear light, uint8 (n, 4); None when it has none."""
     if getattr(mesh.visual, "kind", None) == "vertex":
         colours = np.asarray(mesh.visual.vertex_colors)
@@ -253,7 +255,7 @@ def _corner_colours(mesh, linear: bool) -> np.ndarray | None:
 
 
 def _part(
-    mesh, transform: np.ndarray, materials: dict[int, Material], notes: list[str], linear: bool
+    mesh: Any, transform: np.ndarray, materials: dict[int, Material], notes: list[str], linear: bool
 ) -> Part:
     """A mesh where its node puts it. (Copying it would have its images decoded and copied, too.)"""
     turn = transform[:3, :3]
@@ -286,7 +288,7 @@ def _part(
     )
 
 
-def _material(source, notes: list[str], linear: bool) -> Material:
+def _material(source: Any, notes: list[str], linear: bool) -> Material:
     """A surface as we draw them: one texture, with holes or without."""
     name = str(getattr(source, "name", "") or "surface")[:60]
     image = getattr(source, "baseColorTexture", None) or getattr(source, "image", None)
@@ -319,7 +321,7 @@ def _material(source, notes: list[str], linear: bool) -> Material:
     )
 
 
-def _texture(image, name: str, colour: np.ndarray, notes: list[str]) -> tuple[np.ndarray, bytes | None]:
+def _texture(image: Any, name: str, colour: np.ndarray, notes: list[str]) -> tuple[np.ndarray, bytes | None]:
     """A surface's picture, RGBA uint8, times its plain colour; and the file it was read from, if it is just
     that."""
     if max(image.size) > MOST_SIDE:

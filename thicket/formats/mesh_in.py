@@ -148,7 +148,8 @@ def _check_nodes(path: Path, suffix: str) -> None:
             raise Refused(_REFUSED) from error
     depth: dict[int, int] = {}
     for start in range(len(children)):
-        way, at = [], start
+        way: list[int] = []
+        at = start
         while at in parent and at not in depth and len(way) <= DEEPEST:
             way.append(at)
             at = parent[at]

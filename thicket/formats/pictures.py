@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
 
 import numpy as np
 from PIL import Image, UnidentifiedImageError
@@ -14,7 +13,7 @@ MOST_SIDE = 8192
 FORMATS = ("PNG", "JPEG", "WEBP")
 
 
-def opened(data: bytes, mode: str, formats: Sequence[str] = FORMATS, most: int = MOST_SIDE) -> Image.Image:
+def opened(data: bytes, mode: str, formats: tuple[str, ...] = FORMATS, most: int = MOST_SIDE) -> Image.Image:
     """A picture in a Pillow mode (L, RGB, RGBA), at most so many points a side.
 
     Raises: Refused when it is no picture of these formats, or larger.

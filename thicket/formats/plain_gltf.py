@@ -133,7 +133,7 @@ class _Plain:
         if "sparse" in accessor:
             self._fill_sparse(out, accessor["sparse"], kind, width)
         if accessor.get("normalized"):
-            return np.maximum(out.astype(np.float32) / np.iinfo(kind).max, -1.0)
+            return np.maximum(out.astype(np.float32) / np.iinfo(out.dtype).max, -1.0)
         return out
 
     def _fill_sparse(self, out: np.ndarray, sparse: dict, kind: type, width: int) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import io
 import zlib
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -81,7 +82,7 @@ ANCHOR = "anchor "
 is up."""
 
 
-def _from_upright(up) -> list[float]:
+def _from_upright(up: Sequence[float]) -> list[float]:
     """The quaternion x, y, z, w that turns the y axis along a direction."""
     x, y, z = np.asarray(up, float) / np.linalg.norm(up)
     q = np.array([z, 0.0, -x, 1.0 + y]) if y > -0.999999 else np.array([1.0, 0.0, 0.0, 0.0])

@@ -71,7 +71,9 @@ def _hollow(values, sums, half, first, last, out):
             out[j - first, i] = values[j, i] - total[i] / (count[i] * STEP)
 
 
-def hollow_ridge(heights: np.ndarray, cell: float, radius: float, threads: int = THREADS) -> np.ndarray:
+def topographic_position_index(
+    heights: np.ndarray, cell: float, radius: float, threads: int = THREADS
+) -> np.ndarray:
     """Topographic position: how far a place lies above (ridge) or below (hollow, negative) the mean altitude
     of a disc.
 
@@ -153,7 +155,7 @@ def unevenness(heights: np.ndarray, cell: float, radius: float, threads: int = T
     """The greatest step up or down, in m, from a place to any other within a radius: 0 on a floor, large at
     an edge.
 
-    Parameters and margin as for `hollow_ridge`. Returns: float32 of the same shape, in m.
+    Parameters and margin as for `topographic_position_index`. Returns: float32 of the same shape, in m.
     """
     heights = np.ascontiguousarray(heights, dtype=np.float32)
     half = disc(radius, cell)

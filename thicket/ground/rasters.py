@@ -42,7 +42,7 @@ def resample(raster: np.ndarray, shape: tuple[int, int], ratio: float | None = N
     when the two do not cover quite the same ground (both begin at the same corner). Returns: an array of the
     raster's type, whole-number types rounded; the raster itself when it already has the shape and the cell.
     """
-    shape = tuple(shape)
+    shape = (shape[0], shape[1])
     if raster.shape == shape and ratio in (None, 1.0):
         return raster
     ratios = (ratio, ratio) if ratio else (raster.shape[0] / shape[0], raster.shape[1] / shape[1])
@@ -111,7 +111,7 @@ _CODES = np.array(
 
 
 @nb.njit(nogil=True, cache=True)
-def _squeeze(raster, length, codes, out):
+def _compress(raster, length, codes, out):
     rows, cols = raster.shape
     row, along, before = np.zeros(cols, np.int16), np.zeros(cols, np.int16), np.zeros(cols, np.int16)
     held = n = many = 0
@@ -130,14 +130,14 @@ def _squeeze(raster, length, codes, out):
             held |= (any_ != 0) << many
             many += 1
             for x in range(x0, x1 if any_ else x0):
-                v = np.int64(row[x])
-                v = v << 1 if v > 0 else -v << 1 | 1
-                if v < 256:
-                    held |= (codes[v] & 0xFFFFFFFF) << many
-                    many += codes[v] >> 32
+                signed = np.int64(row[x])
+                number = signed << 1 if signed > 0 else -signed << 1 | 1
+                if number < 256:
+                    held |= (codes[number] & 0xFFFFFFFF) << many
+                    many += codes[number] >> 32
                 else:
-                    bits = 8 + length[v >> 8] if v < 65536 else 16
-                    held |= (1 << bits | (v - (1 << bits)) << (bits + 1)) << many
+                    bits = 8 + length[number >> 8] if number < 65536 else 16
+                    held |= (1 << bits | (number - (1 << bits)) << (bits + 1)) << many  # type: ignore
                     many += 2 * bits + 1
                 while many >= 16:
                     out[n] = held
@@ -153,7 +153,7 @@ def _squeeze(raster, length, codes, out):
     return 2 * n + (many + 7) // 8
 
 
-def squeezed(raster: np.ndarray) -> bytes:
+def compressed(raster: np.ndarray) -> bytes:
     """A smooth raster in few bytes: by how much each value differs from what its neighbours before it let
     expect.
 
@@ -162,12 +162,12 @@ def squeezed(raster: np.ndarray) -> bytes:
     positive. Parameters: raster int16 (rows, columns).
     """
     out = np.empty(3 * raster.size + 16, "<u2")
-    many = _squeeze(np.asarray(raster, np.int16), _BITS, _CODES, out)
+    many = _compress(np.asarray(raster, np.int16), _BITS, _CODES, out)
     return out.view(np.uint8)[:many].tobytes()
 
 
 @nb.njit(nogil=True, cache=True)
-def _loosen(data, out):
+def _decompress(data, out):
     rows, cols = out.shape
     at, end = 0, 8 * data.shape[0]
     for z in range(rows):
@@ -197,12 +197,12 @@ def _loosen(data, out):
     return 0 if end - at < 8 else -1
 
 
-def loosened(data: bytes, shape: tuple[int, int]) -> np.ndarray:
-    """The raster int16 of a shape that was squeezed.
+def decompressed(data: bytes, shape: tuple[int, int]) -> np.ndarray:
+    """The raster int16 of a shape that was compressed.
 
     Raises: Refused when the bytes are not those of such a raster.
     """
     out = np.empty(shape, np.int16)
-    if _loosen(np.frombuffer(data, np.uint8), out) != 0:
-        raise Refused(f"the bytes are not a squeezed raster of {shape[0]} × {shape[1]}")
+    if _decompress(np.frombuffer(data, np.uint8), out) != 0:
+        raise Refused(f"the bytes are not a compressed raster of {shape[0]} × {shape[1]}")
     return out

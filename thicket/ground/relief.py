@@ -85,7 +85,7 @@ def _horn(heights, k, first, last, slope, facing):
             facing[j - first, i] = bearing(dx, dz)
 
 
-def slope_and_facing(
+def slope_and_aspect(
     heights: np.ndarray, cell: float, threads: int = THREADS
 ) -> tuple[np.ndarray, np.ndarray]:
     """Slope and facing at every vertex by Horn's 3×3 window.
@@ -138,7 +138,7 @@ def to_cells(vertices: np.ndarray) -> np.ndarray:
 
 def shade(heights: np.ndarray, cell: float, bearing: float = 315.0, elevation: float = 45.0) -> np.ndarray:
     """Relief shading, float32 0–1, lit from a bearing and an elevation in degrees."""
-    slope, facing = (np.radians(a) for a in slope_and_facing(heights, cell))
+    slope, facing = (np.radians(a) for a in slope_and_aspect(heights, cell))
     up = np.radians(elevation)
     light = np.sin(up) * np.cos(slope) + np.cos(up) * np.sin(slope) * np.cos(np.radians(bearing) - facing)
     return np.clip(light, 0.0, 1.0).astype(np.float32)

@@ -169,7 +169,7 @@ def _gather(filled, way, step, share, cell, area, slope):
                 tail += 1
 
 
-def _padded(heights: np.ndarray):
+def _padded(heights: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray, tuple[int, int]]:
     """The heights with a ring outside, flat; the ways to begin with; steps to the eight neighbours."""
     heights = np.asarray(heights, np.float32)
     rows, cols = heights.shape
@@ -198,7 +198,7 @@ def fill_depressions(heights: np.ndarray) -> np.ndarray:
     return np.ascontiguousarray(_inner(out, shape))
 
 
-def wetness(heights: np.ndarray, cell: float) -> np.ndarray:
+def topographic_wetness_index(heights: np.ndarray, cell: float) -> np.ndarray:
     """Topographic wetness: ln(a / tan β) on the depression-filled ground, a in m² for each m of contour.
 
     Parameters: heights float32 (rows, columns) in m; the whole ground, a tile will not do; cell in m. On the

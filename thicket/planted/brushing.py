@@ -13,6 +13,7 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.sheets import Box
 from thicket.planted.suitability import SiteRasters
+from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density
 from thicket.planting.strokes import Stroke, cover, touched
 from thicket.refused import Refused
@@ -104,7 +105,7 @@ class Brush:
         for limit in self._limits(planting.around.rasters, cell, cells):
             works *= limit
         if self.limits.present:
-            suitable = _sampled(planting.suitability.array, planting.cell, cell, cells)
+            suitable = _sampled(planting.suitability, planting.cell, cell, cells)
             works *= density(suitable, touch) * planting.core.fullness > PRESENT
         return touched(self.stroke, touch, works, cell)
 
@@ -114,7 +115,7 @@ class Brush:
         for lack in filter(None, map(rasters.lacks, conditions)):
             raise Refused(f"layer: {lack[0].lower()}{lack[1:]}")
         if conditions:
-            out.append(_sampled(rasters.suitability(conditions).array, rasters.cell, cell, cells))
+            out.append(_sampled(rasters.suitability(conditions), rasters.cell, cell, cells))
         if self.limits.area is not None:
             out.append(
                 (distance_field([rasters.level.shapes[self.limits.area]], cell, cells) <= 0).astype(
@@ -124,8 +125,9 @@ class Brush:
         return out
 
 
-def _sampled(raster: np.ndarray, raster_cell: float, cell: float, cells: Cells) -> np.ndarray:
+def _sampled(raster: TiledRaster, raster_cell: float, cell: float, cells: Cells) -> np.ndarray:
     """A raster of the ground at the centres of touch cells in a box."""
     col0, row0, col1, row1 = cells
     z, x = np.mgrid[row0:row1, col0:col1] * cell + 0.5 * cell
-    return at_cells(raster, raster_cell, x.ravel(), z.ravel()).reshape(x.shape)
+    x, z = x.ravel(), z.ravel()
+    return at_cells(raster.around(x, z, raster_cell), raster_cell, x, z).reshape(row1 - row0, col1 - col0)

@@ -2,14 +2,33 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 
+import numpy as np
+
+from thicket.cache import Cache
 from thicket.document.level import Level
+from thicket.document.rasters import Heights
 from thicket.formats.stock import measure
 from thicket.planted.planting import Planting
-from thicket.sight.cost import Cost, Item, Patch, lay_out, reckon
-from thicket.sight.views import CELL, View
+from thicket.planted.sheets import Sheet
+from thicket.planting.stands import join
+from thicket.sight.cost import (
+    PLAIN_DEVICE,
+    Cost,
+    Item,
+    Patch,
+    full_distances,
+    lay_out,
+    milliseconds,
+    reckon,
+)
+from thicket.sight.distances import Distances
+from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
+from thicket.sight.terrain import ground_cost, terrain_of
+from thicket.sight.views import View
 
 LINES = ("triangles", "draw_calls", "shadow_triangles", "memory", "ms")
 
@@ -27,22 +46,108 @@ def items_in(level: Level) -> dict[str, Item]:
 
 
 def stand_cost(planting: Planting, stock: Mapping[str, Item], view: View, tried: bool = False) -> Cost:
-    """What a planting costs in a view. `tried` has nothing kept of it."""
-    items = [stock[slug] for slug in planting.items]
-    distances = planting.settings.distances.core()
-    reach = max(distances.gone, distances.shadow) + CELL
+    """What a planting costs in a view, which must be `settled`. `tried` has nothing kept of it."""
+    if not view.drawing.plants:
+        return Cost()
+    items, distances = drawn(planting, stock, view)
+    return reckon(_patches(planting, items, distances, view, tried), items, distances, view)
+
+
+def costs_by(
+    planting: Planting, stock: Mapping[str, Item], view: View, own: Sequence[Distances]
+) -> list[Cost]:
+    """What a planting costs in a view with other distances of its own."""
+    seen = [drawn(planting, stock, view, each) for each in own]
+    items, widest = max(seen, key=lambda each: max(each[1].gone, each[1].shadow))
+    patches = _patches(planting, items, widest, view)
+    return [reckon(patches, items, distances, view) for _, distances in seen]
+
+
+def settled(view: View, plantings: Iterable[Planting], stock: Mapping[str, Item]) -> View:
+    """The view with how far away trees are drawn as their finest mesh, so that of the nearest as many are as
+    its drawing has for a ceiling, over all plantings of a level."""
+    ceiling = view.drawing.full_meshes
+    if ceiling is None:
+        return view
+    found = [np.empty(0)]
+    for planting in plantings:
+        if planting.stand.stratum in TREES and not planting.stand.sward:
+            items, distances = drawn(planting, stock, view)
+            found.append(full_distances(_patches(planting, items, distances, view), items, distances, view))
+    far = np.concatenate(found)
+    return view if len(far) <= ceiling else replace(view, full=float(np.partition(far, ceiling)[ceiling]))
+
+
+def drawn(
+    planting: Planting, stock: Mapping[str, Item], view: View, own: Distances | None = None
+) -> tuple[list[Item], Distances]:
+    """Items and distances of a planting as the view draws them; with other distances of its own, if given."""
+    stand, drawing = planting.stand, view.drawing
+    items = [stock[slug].drawn_by(drawing) for slug in planting.items]
+    own = own or planting.settings.distances.core()
+    distances = drawing.distances_of(own, stand.stratum, stand.sward)
+    if stand.stratum in TREES and not stand.sward:
+        distances = replace(distances, full=view.full)
+    return items, distances
+
+
+def largest_of(planting: Planting) -> float:
+    """The height that a plant of it may have at the most, as a multiple of the mesh."""
+    return float(max(planting.core.item_sizes.max(), planting.pins.rest[:, 5].max(initial=0.0)))
+
+
+def _patches(
+    planting: Planting, items: list[Item], distances: Distances, view: View, tried: bool = False
+) -> list[Patch]:
+    """A planting's plants as far as the view may draw them; `tried` has nothing kept of it."""
+    largest = largest_of(planting) if distances.by_size else 1.0
+    cell = view.drawing.cell
+    reach = max(distances.gone * largest, distances.shadow) + max(cell, CELL)
     box = (view.x - reach, view.z - reach, view.x + reach, view.z + reach)
-    return reckon(
-        [_patch(planting, sheet, items, tried) for sheet in planting.sheets_in(box)], items, distances, view
-    )
+    sheets = list(planting.sheets_in(box))
+    if cell <= planting.sheet_size:
+        return [patch_of(planting, [sheet], items, view.drawing, tried) for sheet in sheets]
+    side, together = int(cell // planting.sheet_size), defaultdict(list)
+    for column, row in sheets:
+        together[column // side, row // side].append((column, row))
+    return [patch_of(planting, group, items, view.drawing, tried) for group in together.values()]
 
 
-def _patch(planting: Planting, sheet: tuple[int, int], items: list[Item], tried: bool) -> Patch:
-    plants, bounds = planting.plants(sheet), [item.bound for item in items]
+def patch_of(
+    planting: Planting, sheets: list[Sheet], items: list[Item], drawing: Drawing, tried: bool = False
+) -> Patch:
+    """A planting's plants on some sheets together, in drawing cells. `tried` has nothing kept of it."""
+    plants = planting.plants(sheets[0]) if len(sheets) == 1 else join([planting.plants(s) for s in sheets])
+    share, bounds = 1.0, [item.bound for item in items]
+    if planting.stand.sward:
+        plants, share = drawing.tufts(plants), drawing.sward_share
     if tried:
-        return Patch(plants, lay_out(plants, bounds))
-    key = "layout", planting.key(sheet), tuple(item.slug for item in items)
-    return Patch(plants, planting.around.cache.get(key, lambda: lay_out(plants, bounds)))
+        return Patch(plants, lay_out(plants, bounds, drawing.cell))
+    keys = tuple(planting.key(sheet) for sheet in sheets)
+    key = "layout", keys, share, drawing.cell, tuple(item.slug for item in items)
+    return Patch(plants, planting.around.cache.get(key, lambda: lay_out(plants, bounds, drawing.cell)))
+
+
+def crowd(planting: Planting, view: View, reach: float, steps: int = 40) -> np.ndarray:
+    """How many plants of a planting stand in a view at which distance, int64 (steps,), in even steps out to a
+    reach in m; tufts of a sward, and plants that are many and not made yet, only as far as they are drawn."""
+    wide = planting.at_hand and not planting.stand.sward
+    far = reach if wide else min(reach, planting.settings.distances.gone * view.drawing.distances)
+    eye, planes, counts = view.eye, view.planes, np.zeros(steps, np.int64)
+    for sheet in planting.sheets_in((view.x - far, view.z - far, view.x + far, view.z + far)):
+        at = planting.plants(sheet).form[:, :3].astype(float)
+        distance = np.linalg.norm(at - eye, axis=1)
+        seen = (at @ planes[:, :3].T + planes[:, 3] >= 0).all(axis=1) & (distance < far)
+        counts += np.histogram(distance[seen], steps, (0.0, reach))[0]
+    return counts
+
+
+def ground_cost_of(heights: Heights, view: View, cache: Cache) -> Cost:
+    """What the ground costs in a view."""
+    terrain = cache.get(("terrain", heights.key), lambda: terrain_of(heights.ground))
+    pixels = view.drawing.ground_error
+    cost = ground_cost(terrain, view, GROUND_ERROR if pixels is None else pixels)
+    return replace(cost, ms=milliseconds(cost, PLAIN_DEVICE))
 
 
 def spent(costs: Mapping[str, Cost]) -> Cost:
@@ -60,7 +165,7 @@ def over(marks: Mapping[str, float], cost: Cost) -> list[str]:
     return [name for name in LINES if marks.get(name) and line(cost, name) > marks[name]]
 
 
-def bookmark_view(bookmark: Mapping) -> View:
-    """A bookmark as a view of 16:9."""
+def bookmark_view(bookmark: Mapping, drawing: Drawing = PLAIN) -> View:
+    """A bookmark as a view of 16:9, not settled for a level yet."""
     x, y, z, heading, pitch, fov = (bookmark[k] for k in ("x", "y", "z", "heading", "pitch", "fov"))
-    return View(x, y, z, heading, pitch, fov, 16 / 9)
+    return View(x, y, z, heading, pitch, fov, 16 / 9, drawing=drawing)

@@ -106,8 +106,8 @@ def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
     point = _nearest_place(planting, x, z)
     at_x, at_z = (point["x"], point["z"]) if point else (x, z)
     there = (np.array([at_x]), np.array([at_z]))
-    painted = planting.touch
-    dense = float(density_at(planting.suitability.array, level.cell, painted, planting.touch_cell, *there)[0])
+    painted, suitability = planting.touch, planting.suitability.around(*there, level.cell)
+    dense = float(density_at(suitability, level.cell, painted, planting.touch_cell, *there)[0])
     touch = float(at_cells(painted.astype(np.float32), planting.touch_cell, *there)[0]) / TOUCH_UNIT
     wanted = bool(point and point["threshold"] < dense * planting.core.fullness)
     box = (at_x, at_z, at_x + 1e-6, at_z + 1e-6)
@@ -117,7 +117,7 @@ def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
         "x": at_x,
         "z": at_z,
         "conditions": _told(level, planting, at_x, at_z),
-        "suitability": float(at_cells(planting.suitability.array, level.cell, *there)[0]),
+        "suitability": float(at_cells(suitability, level.cell, *there)[0]),
         "touch": touch,
         "density": dense,
         "fullness": planting.core.fullness,
@@ -136,20 +136,20 @@ def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
         return taken
     need = 0.0 if planting.stand.sward else planting.footprint
     for s in level.clearing(planting.settings.clear_of):
-        far = float(distances_at([s], *at)[0][0])
-        if far < s.clear + need:
+        far, clear = float(distances_at([s], *at)[0][0]), s.clear or 0.0
+        if far < clear + need:
             return (
-                f"{s.name} ({s.kind}) keeps {s.clear:g} m clear, and a trunk may need {need:.2g} m; "
+                f"{s.name} ({s.kind}) keeps {clear:g} m clear, and a trunk may need {need:.2g} m; "
                 f"{'this is inside it' if far < 0 else f'this is {far:.1f} m from its edge'}"
             )
     for other in level.above(planting.stand):
         crowns = not may_stand_under(planting.facts, other)
         discs = other.discs((x, z, x, z), need + gap, crowns)
         if len(discs.x):
-            far = np.hypot(discs.x - x, discs.z - z)
-            k = int((far - discs.r).argmin())
+            away = np.hypot(discs.x - x, discs.z - z)
+            k = int((away - discs.r).argmin())
             return (
-                f"a plant of {other.stand.name} stands {far[k]:.1f} m away, and its "
+                f"a plant of {other.stand.name} stands {away[k]:.1f} m away, and its "
                 f"{'crown' if crowns else 'trunk'} reaches "
                 f"{discs.r[k]:.1f} m"
             )

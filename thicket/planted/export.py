@@ -10,8 +10,8 @@ from thicket.document.level import Level
 from thicket.formats import handover
 from thicket.formats.handover import Planted
 from thicket.ground.heights import Ground
-from thicket.ground.hollow import hollow_ridge
-from thicket.ground.relief import slope_and_facing
+from thicket.ground.hollow import topographic_position_index
+from thicket.ground.relief import slope_and_aspect
 from thicket.planted.planting import Planting
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import join
@@ -84,6 +84,7 @@ def level_json(level: Whole, tell: Tell = _quietly) -> bytes:
                 "tints": settings.tints,
             }
         )
+    view = document.details.get("view", {})
     body = {
         "name": document.name,
         "slug": document.slug,
@@ -91,7 +92,7 @@ def level_json(level: Whole, tell: Tell = _quietly) -> bytes:
         "length": level.ground.length,
         "units": "m",
         "axes": "x east, y up, z south",
-        "wind": document.details.get("view", {}).get("wind", {}),
+        **{name: view.get(name, {}) for name in ("wind", "atmosphere", "drawing", "tiers", "walks")},
         "stands": stands,
     }
     return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
@@ -107,12 +108,12 @@ def plants_glb(level: Whole, tell: Tell = _quietly) -> bytes:
 def maps(level: Whole) -> dict[str, bytes]:
     """Heights, relief fields and ground layers of the level, and a density map for each stand."""
     ground, layers = level.ground, level.level.layers
-    slope, facing = slope_and_facing(ground.heights, ground.cell)
+    slope, facing = slope_and_aspect(ground.heights, ground.cell)
     fields = {
         "slope": slope,
         "facing": facing,
         "wetness": level.rasters.wetness(),
-        "hollow-ridge": hollow_ridge(ground.heights, ground.cell, HOLLOW_RADIUS),
+        "hollow-ridge": topographic_position_index(ground.heights, ground.cell, HOLLOW_RADIUS),
     }
     files = {"heights.tif": handover.heights_tif(ground), "heights.png": handover.heights_png(ground)}
     files |= {

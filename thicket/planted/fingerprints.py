@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import astuple
 
 import numpy as np
 
 from thicket.document.touch import TouchMap
-from thicket.hashing import Raster, digest, digest_of, hash_of
+from thicket.hashing import digest, digest_of, hash_of
 from thicket.planted.facts import Facts, clearing_near, uprooted_in
 from thicket.planted.occupancy import Occupancy
 from thicket.planted.patching import Mark
 from thicket.planted.places import Places
 from thicket.planted.sheets import Box, Sheet, Sheets, cells, inside, widened
+from thicket.planted.tiled import TiledRaster
 from thicket.planting.trails import trails_near
 
 ENGINE = 6
@@ -23,13 +25,22 @@ one."""
 class Site:
     """The rasters that one stand's plants follow from."""
 
-    def __init__(self, suitability: Raster, size_factor: Raster | None, drives: list[Raster | None]) -> None:
+    def __init__(
+        self, suitability: TiledRaster, size_factor: TiledRaster | None, drives: list[TiledRaster | None]
+    ) -> None:
         self.suitability, self.size_factor, self.drives = suitability, size_factor, drives
+
+    def fill(self) -> None:
+        """Make all tiles of all of them."""
+        for raster in (self.suitability, self.size_factor, *self.drives):
+            if raster:
+                raster.fill()
 
     def digest(self, window: tuple[int, int, int, int]) -> list[str | None]:
         """What tells the values in a window of cells apart."""
         return [
-            raster and raster.digest(window) for raster in (self.suitability, self.size_factor, *self.drives)
+            None if raster is None else raster.digest(window)
+            for raster in (self.suitability, self.size_factor, *self.drives)
         ]
 
 
@@ -37,19 +48,20 @@ class SheetKeys:
     """The keys of one planting's sheets, worked out as they are asked for.
 
     A key is made of three parts: what seldom changes, the touch around the sheet, and the footprints that
-    reach it.
+    reach it. `site` gives the rasters, which only keys that are not known yet need.
     """
 
     def __init__(
-        self, facts: Facts, sheets: Sheets, touch: TouchMap, places: Places, occupancy: Occupancy
+        self,
+        facts: Facts,
+        sheets: Sheets,
+        touch: TouchMap,
+        places: Places,
+        occupancy: Occupancy,
+        site: Callable[[], Site],
     ) -> None:
-        self.facts, self.sheets, self.touch, self.places, self.occupancy = (
-            facts,
-            sheets,
-            touch,
-            places,
-            occupancy,
-        )
+        self.facts, self.sheets, self.touch = facts, sheets, touch
+        self.places, self.occupancy, self._site = places, occupancy, site
         self._keys: dict[Sheet, str] = {}
         self._still: dict[Sheet, str] = {}
         self._taken: dict[Sheet, str] = {}
@@ -58,25 +70,33 @@ class SheetKeys:
     def __bool__(self) -> bool:
         return bool(self._keys)
 
-    def of(self, sheet: Sheet, site: Site) -> str:
+    def of(self, sheet: Sheet) -> str:
         """A sheet's key."""
         if sheet not in self._keys:
             box = self.sheets.window(sheet)
-            if sheet not in self._still:
-                self._still[sheet] = self._still_of(sheet, box, site)
             if sheet not in self._taken:
                 parts = sorted(self.occupancy.parts(box).items())
-                self._taken[sheet] = hash_of(*(part.said for _, part in parts)).hex()
+                self._taken[sheet] = hash_of(*(part.digest for _, part in parts)).hex()
             touched = self.touch.digest(self._touch_cells(box))
-            self._keys[sheet] = hash_of(f"{self._still[sheet]} {touched} {self._taken[sheet]}".encode()).hex()
+            whole = f"{self._still_part(sheet)} {touched} {self._taken[sheet]}"
+            self._keys[sheet] = hash_of(whole.encode()).hex()
         return self._keys[sheet]
 
-    def mark(self, sheet: Sheet, site: Site) -> Mark:
+    def _still_part(self, sheet: Sheet) -> str:
+        if sheet not in self._still:
+            self._still[sheet] = self._still_of(sheet, self.sheets.window(sheet))
+        return self._still[sheet]
+
+    def adopt(self, sheet: Sheet, key: str) -> None:
+        """Take over a sheet's key that was worked out elsewhere."""
+        self._keys[sheet] = key
+
+    def mark(self, sheet: Sheet) -> Mark:
         """What identifies all that a sheet's plants follow from, part by part."""
         box = self.sheets.window(sheet)
         blocks, origin = self.touch.blocks(self._touch_cells(box))
-        key = self.of(sheet, site)
-        return Mark(self._still[sheet], blocks, origin, self.occupancy.parts(box), key)
+        key = self.of(sheet)
+        return Mark(self._still_part(sheet), blocks, origin, self.occupancy.parts(box), key)
 
     def _touch_cells(self, box: Box) -> tuple[int, int, int, int]:
         return cells(widened(box, self.facts.crowding), self.facts.level.touch_cell)
@@ -124,19 +144,19 @@ class SheetKeys:
             paths,
         )
 
-    def _still_of(self, sheet: Sheet, box: Box, site: Site) -> str:
+    def _still_of(self, sheet: Sheet, box: Box) -> str:
         facts = self.facts
         shapes = [(s.kind, s.points, s.width, s.clear) for s in clearing_near(facts, box)]
         trails = trails_near(list(facts.level.shapes.values()), facts.stand.stratum, box)
         host = self.places.host_key(sheet) if facts.settings.layout.kind == "anchors" else ""
-        suited = site.digest(cells(box, facts.level.heights.ground.cell))
+        suited = self._site().digest(cells(box, facts.level.heights.ground.cell))
         return digest(
             self.settings,
             sheet,
             suited,
             facts.level.touch_cell,
             shapes,
-            [(s.points, s.width, astuple(s.trail)) for s in trails],
+            [(s.points, s.width, astuple(s.trail)) for s in trails if s.trail],
             self._pins(box),
             host,
         )

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Protocol
+from typing import Any, Protocol
 
 from thicket.bands import THREADS
 from thicket.cache import Cache
@@ -15,15 +15,16 @@ from thicket.document.touch import TouchMap
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
 from thicket.hashing import hash_of
+from thicket.lazy import lazy
 from thicket.planted.comparing import Difference, difference
-from thicket.planted.costs import items_in, stand_cost
+from thicket.planted.costs import ground_cost_of, items_in, settled, stand_cost
 from thicket.planted.export import files_of
 from thicket.planted.parts import Standing
 from thicket.planted.planting import Planting, Surroundings, host_of
 from thicket.planted.sheets import Box
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import Plants
-from thicket.sight.cost import Cost
+from thicket.sight.cost import Cost, Item
 from thicket.sight.views import View
 
 
@@ -125,14 +126,18 @@ class PlantedLevel:
             self.rasters,
             list[Standing](self.above(stand)),
             lambda: list(self.pinned_from(stand)),
-            host and self.planting(host.number),
+            None if host is None else self.planting(host.number),
             self.cache,
             self.baked,
         )
 
     def counts(self) -> dict[str, int]:
         """Plants of every stand by its slug; tufts for a sward."""
-        return {planting.stand.slug: planting.count() for planting in self.plantings()}
+        out = {}
+        for planting in self.plantings():
+            out[planting.stand.slug] = planting.count()
+            planting.release()
+        return out
 
     def export(self, folder: str | Path, formats: Iterable[str] = ("csv",)) -> list[Path]:
         """Write files for engines and other tools into a folder: csv, glb (needs the meshes of the stock),
@@ -155,19 +160,29 @@ class PlantedLevel:
             s.slug: difference(self[s.slug], after[s.slug]) for s in self.level.in_order if s.slug in slugs
         }
 
-    def cost(self, view: View) -> dict[str, Cost]:
-        """What a view costs, by stand's slug; needs the meshes of the stock."""
-        items = self.cache.get(
+    @lazy
+    def items(self) -> dict[str, Item]:
+        """The stock as the reckoning sees it, by slug; needs its meshes."""
+        return self.cache.get(
             ("items", *(f"{item.slug} {hash_of(item.glb).hex()}" for item in self.level.stock.values())),
             lambda: items_in(self.level),
         )
-        return {planting.stand.slug: stand_cost(planting, items, view) for planting in self.plantings()}
+
+    def cost(self, view: View, items: Mapping[str, Item] | None = None) -> dict[str, Cost]:
+        """What the plants in a view cost, by stand's slug; needs the meshes of the stock, or its items."""
+        stock = self.items if items is None else items
+        view = settled(view, self.plantings(), stock)
+        return {planting.stand.slug: stand_cost(planting, stock, view) for planting in self.plantings()}
+
+    def ground_cost(self, view: View) -> Cost:
+        """What the ground in a view costs."""
+        return ground_cost_of(self.level.heights, view, self.cache)
 
     def clearing(self, kinds: Iterable[str]) -> list[Shape]:
         """The shapes of these kinds that keep plants away."""
         return self.rasters.clearing(kinds)
 
-    def changed(self, **parts) -> PlantedLevel:
+    def changed(self, **parts: Any) -> PlantedLevel:
         """The level with some parts of its document replaced; see `edited`."""
         return self.edited(replace(self.level, **parts))
 
@@ -209,8 +224,8 @@ class PlantedLevel:
     def _same_ground(self, level: Level) -> bool:
         """Whether another document has the same ground, shapes, stock, pins and touch cells."""
         mine = self.level
-        said = [(one.heights.key, one.layers.key, one.touch_cell) for one in (mine, level)]
-        return said[0] == said[1] and all(
+        given = [(one.heights.key, one.layers.key, one.touch_cell) for one in (mine, level)]
+        return given[0] == given[1] and all(
             getattr(mine, name) is getattr(level, name) for name in ("masks", "shapes", "stock", "pins")
         )
 

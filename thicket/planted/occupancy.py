@@ -14,7 +14,7 @@ from thicket.planted.facts import Facts, clearing_near, uprooted_in
 from thicket.planted.parts import Standing
 from thicket.planted.sheets import Box, Sheet, Sheets, apart
 from thicket.planting.pins import inside_uprooted
-from thicket.planting.room import Discs, crowded, near, taken, together
+from thicket.planting.room import Discs, concat_discs, crowded, near, taken
 from thicket.planting.stands import Plants
 
 
@@ -24,7 +24,7 @@ class Taken(NamedTuple):
 
     key: str
     discs: Discs
-    said: bytes
+    digest: bytes
 
     @property
     def nbytes(self) -> int:
@@ -43,7 +43,7 @@ class Claim(NamedTuple):
     gap: float
 
 
-def may_stand_under(lower: Facts | Standing, upper: Standing) -> bool:
+def may_stand_under(lower: Facts | Standing, upper: Facts | Standing) -> bool:
     """Whether the lower stand may stand under the upper one's crowns."""
     return lower.stand.sward or upper.stand.stratum in lower.settings.under
 
@@ -78,7 +78,7 @@ class Occupancy:
             around = self.sheets.window_around(box)
             if around is not None and around != box:
                 return near(self.taken(around), box, self.facts.room)
-            self._taken[box] = together([part.discs for part in self.parts(box).values()])
+            self._taken[box] = concat_discs([part.discs for part in self.parts(box).values()])
         return self._taken[box]
 
     def parts(self, box: Box) -> Parts:
@@ -162,7 +162,11 @@ class Occupancy:
         above = self.taken(self.sheets.everywhere)
         parts = [Discs(above.x, above.z, above.r + self.facts.settings.gap)]
         parts += [Discs(c.discs.x, c.discs.z, c.discs.r + c.gap) for c in self.claims(self.sheets.everywhere)]
-        return together(parts)
+        return concat_discs(parts)
+
+    def release(self) -> None:
+        """Drop what is taken near sheets, which is found again when it is asked for."""
+        self._parts, self._taken = {}, {}
 
     def share(self, was: Occupancy, region: Box | None, changed: Collection[int]) -> None:
         """Share with the occupancy of a forerunner, which differs at most inside a region in the plants of

@@ -60,10 +60,10 @@ class Reach(NamedTuple):
 def _differing(old: Parts, new: Parts, within: Box | None) -> Box:
     """The box around the discs that only one of two states has; they are looked for only near a box when it
     is given."""
-    found = NOWHERE
+    found: Box = NOWHERE
     for part in old.keys() | new.keys():
         was, now = old.get(part, NOTHING), new.get(part, NOTHING)
-        if was.said != now.said:
+        if was.digest != now.digest:
             found = around_both(found, differing(was.discs, now.discs, within))
     return found
 

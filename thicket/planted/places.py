@@ -3,7 +3,7 @@ sheet."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,7 +16,7 @@ from thicket.planted.parts import Standing
 from thicket.planted.sheets import Sheet, Sheets, widened
 from thicket.planting.companions import NO_ANCHORS, Anchors, seats_on
 from thicket.planting.layouts import along, expected, none_laid, rows
-from thicket.planting.points import PointSet, Seats, chosen, gathered
+from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.stands import join
 from thicket.refused import Refused
 
@@ -41,7 +41,7 @@ class SheetPoints:
 
 
 def sorted_by_sheet(
-    points, size: float, columns: int, count: int, x0: float = 0.0, z0: float = 0.0
+    points: PointSet | Seats, size: float, columns: int, count: int, x0: float = 0.0, z0: float = 0.0
 ) -> SheetPoints:
     """Places by the square sheet they lie in, counted row by row from (x0, z0)."""
     index = ((points.z - z0) // size).astype(int) * columns + ((points.x - x0) // size).astype(int)
@@ -62,8 +62,8 @@ class Places:
         kind = facts.settings.layout.kind
         if kind == "anchors":
             layout = facts.settings.layout
-            key = facts.stand.seed, layout.around, layout.group, layout.inside, self.host_key(sheet)
-            return self.cache.get(("seats", *key), lambda: self._on_hosts(sheet))
+            seats = facts.stand.seed, layout.around, layout.group, layout.inside, self.host_key(sheet)
+            return self.cache.get(("seats", *seats), lambda: self._on_hosts(sheet))
         if kind != "free":
             shapes = [(n, facts.level.shapes[n].points, facts.level.shapes[n].width) for n in facts.followed]
             key = digest(
@@ -155,9 +155,9 @@ class Places:
 
     def _laid_out(self) -> SheetPoints:
         facts, sheets, layout = self.facts, self.sheets, self.facts.settings.layout
-        lay: Callable = rows if layout.kind == "rows" else along
-        parts = [lay(n, facts.level.shapes[n], layout.core(), facts.stand.seed) for n in facts.followed]
-        seats = gathered([part for part in parts if len(part.x)] or [none_laid()])
+        lay_out: Callable = rows if layout.kind == "rows" else along
+        parts = [lay_out(n, facts.level.shapes[n], layout.core(), facts.stand.seed) for n in facts.followed]
+        seats = concat_points([part for part in parts if len(part.x)] or [none_laid()])
         within = (seats.x >= 0) & (seats.z >= 0) & (seats.x < sheets.width) & (seats.z < sheets.length)
         columns, many = sheets.sheets
         return sorted_by_sheet(chosen(seats, within), sheets.sheet_size, columns, columns * many)
@@ -177,13 +177,10 @@ class Places:
         return chosen(seats, (seats.x >= x0) & (seats.x < x1) & (seats.z >= z0) & (seats.z < z1))
 
 
-def anchors_among(items: list[str], stock: dict[str, Item], group: str) -> dict[str, Anchors]:
+def anchors_among(items: list[str], stock: Mapping[str, Item], group: str) -> dict[str, Anchors]:
     """The anchors of a group, all for the empty name, by the slug of those items that have some."""
-    found = {
-        slug: stock[slug].anchors.of(group)
-        for slug in items
-        if slug in stock and stock[slug].anchors is not None
-    }
+    known = {slug: stock[slug].anchors for slug in items if slug in stock}
+    found = {slug: anchors.of(group) for slug, anchors in known.items() if anchors is not None}
     return {slug: anchors for slug, anchors in found.items() if len(anchors.at)}
 
 

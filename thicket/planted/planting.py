@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
@@ -13,20 +14,21 @@ from thicket.document.level import Level, Stand
 from thicket.document.settings import StandSettings
 from thicket.document.touch import Cells, TouchMap
 from thicket.ground.heights import Ground
-from thicket.hashing import Raster, digest_of
+from thicket.hashing import digest_of
 from thicket.planted.facts import Facts
 from thicket.planted.fingerprints import SheetKeys, Site
 from thicket.planted.occupancy import Occupancy, may_stand_under
 from thicket.planted.parts import Standing
 from thicket.planted.patching import Mark, Reach, TooMuch, around_cut, changed_box, cut_of, in_order, patched
 from thicket.planted.places import PLANT_CEILING, Places
-from thicket.planted.sheets import Box, Sheet, Sheets, cells, inside, widened
+from thicket.planted.sheets import Box, Sheet, Sheets, around_both, box_around, cells, inside, widened
 from thicket.planted.suitability import SiteRasters
+from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density_at, density_field, expected_count
 from thicket.planting.hashing import absent
 from thicket.planting.pins import Pins
-from thicket.planting.points import PointSet, Seats, chosen, gathered
-from thicket.planting.room import Discs, covered, near, standing, together
+from thicket.planting.points import PointSet, Seats, chosen, concat_points
+from thicket.planting.room import Discs, concat_discs, covered, near, standing
 from thicket.planting.stands import Plants, grow, join, planted
 from thicket.planting.trails import laid_over, trails_near
 from thicket.refused import Refused
@@ -64,12 +66,16 @@ class Planting(Sheets):
         self.places = Places(self.facts, self, around.host, around.cache)
         above = [other for other in around.above if other.stand.number != self.host]
         self.occupancy = Occupancy(self.facts, self, above, around.pinned, around.cache)
-        self.keys = SheetKeys(self.facts, self, self.touch_map, self.places, self.occupancy)
+        self.keys = SheetKeys(
+            self.facts, self, self.touch_map, self.places, self.occupancy, lambda: self.site
+        )
         self._changed_in: tuple[Mapping[Sheet, str], Box | None] | None = None
         """The keys of a forerunner, and the box outside of which nothing differs from it."""
         self._site: Site | None = None
         self._field: DensityField | None = None
         self._at_hand = False
+        self._numbers: dict[str, int] = {}
+        """How many plants sheets have, by their keys; shared with forerunners."""
         if checked:
             self._check_ceiling()
         if self.settings.layout.kind in ("path", "rows"):
@@ -102,13 +108,14 @@ class Planting(Sheets):
         if self._site is None:
             rasters = self.around.rasters
             drives = [
-                entry.drive and rasters.suitability([entry.drive.core()]) for entry in self.settings.mix
+                None if entry.drive is None else rasters.suitability([entry.drive.core()])
+                for entry in self.settings.mix
             ]
             self._site = Site(rasters.suitability(self.rules), rasters.size_factor(self.rules), drives)
         return self._site
 
     @property
-    def suitability(self) -> Raster:
+    def suitability(self) -> TiledRaster:
         return self.site.suitability
 
     @property
@@ -162,7 +169,7 @@ class Planting(Sheets):
     def _make_density(self) -> DensityField:
         def make() -> DensityField:
             field, cell = density_field(self.suitability.array, self.cell, self.touch, self.touch_cell)
-            if self.stand.sward:
+            if gaps is not None:
                 field = field * self.around.rasters.openness(self.settings.clear_of, cell, field.shape)
                 shut = covered(gaps, cell, field.shape)
                 field *= np.subtract(np.float32(1), shut, out=shut)
@@ -197,7 +204,7 @@ class Planting(Sheets):
     def key(self, sheet: Sheet) -> str:
         """The content key of a sheet: equal inputs give equal keys, so an undone stroke brings the old one
         back."""
-        return self.keys.of(sheet, self.site)
+        return self.keys.of(sheet)
 
     def wanted(
         self,
@@ -216,20 +223,15 @@ class Planting(Sheets):
         origin: tuple[float, float] = (0.0, 0.0),
     ) -> np.ndarray:
         """Density at places, float32 (n,)."""
-        touch, begins = (
-            self._touch_around(points)
-            if touch is None
-            else (touch, [round(v / self.touch_cell) for v in origin])
-        )
-        return density_at(
-            self.suitability.array, self.cell, touch, self.touch_cell, points.x, points.z, begins
-        )
+        begins = round(origin[0] / self.touch_cell), round(origin[1] / self.touch_cell)
+        if touch is None:
+            touch, begins = self._touch_around(points)
+        suitability = self.suitability.around(points.x, points.z, self.cell)
+        return density_at(suitability, self.cell, touch, self.touch_cell, points.x, points.z, begins)
 
     def _touch_around(self, points: PointSet | Seats) -> tuple[np.ndarray, tuple[int, int]]:
         """Touch around all of some places, and the column and row it begins at."""
-        x, z = (points.x, points.z) if len(points.x) else (np.zeros(1), np.zeros(1))
-        box = float(x.min()), float(z.min()), float(x.max()), float(z.max())
-        return self.touch_map.window(cells(box, self.touch_cell))
+        return self.touch_map.window(cells(box_around(points.x, points.z), self.touch_cell))
 
     def _candidates(self, box: Box) -> PointSet | Seats:
         """All places inside a box, half open."""
@@ -239,7 +241,7 @@ class Planting(Sheets):
             if box != self.window(sheet):
                 points = chosen(points, inside(box, points.x, points.z))
             parts.append(points)
-        return gathered(parts)
+        return concat_points(parts)
 
     def plants_in(
         self, box: Box, touch: np.ndarray | None = None, origin: tuple[float, float] = (0.0, 0.0)
@@ -274,25 +276,35 @@ class Planting(Sheets):
 
     def _grown_at(self, points: PointSet | Seats, which: np.ndarray) -> Plants:
         """The plants at some of the places, whether they have room or not."""
-        factor = self.site.size_factor
-        return grow(
-            self.core,
-            points,
-            which,
-            self.ground,
-            None if factor is None else factor.array,
-            [drive and drive.array for drive in self.site.drives],
+        factor, *drives = (
+            None if raster is None else raster.around(points.x, points.z, self.cell)
+            for raster in (self.site.size_factor, *self.site.drives)
         )
+        return grow(self.core, points, which, self.ground, factor, drives)
 
     def plants(self, sheet: Sheet) -> Plants:
         """The plants of a sheet."""
-        return self.around.cache.get(("plants", self.key(sheet)), lambda: self._make(sheet))
+        key = self.key(sheet)
+        plants = self.around.cache.get(("plants", key), lambda: self._make(sheet))
+        self._numbers[key] = len(plants)
+        return plants
+
+    def adopt(self, sheet: Sheet, key: str, plants: Plants) -> None:
+        """Take over a sheet's plants that were made elsewhere, under their key."""
+        self.keys.adopt(sheet, key)
+        self.around.cache.put(("plants", key), plants)
+        self._numbers[key] = len(plants)
+
+    def number_in(self, sheet: Sheet) -> int:
+        """How many plants a sheet has."""
+        known = self._numbers.get(self.key(sheet))
+        return len(self.plants(sheet)) if known is None else known
 
     def _make(self, sheet: Sheet) -> Plants:
         box = self.window(sheet)
         if self.stand.sward:
             return in_order(self.plants_in(box))
-        mark, at = self.keys.mark(sheet, self.site), ("mark", self.level.slug, self.stand.number, sheet)
+        mark, at = self.keys.mark(sheet), ("mark", self.level.slug, self.stand.number, sheet)
         found = self._from_before(sheet, self.around.cache.peek(at), mark)
         if found is None:
             found = self.around.baked(mark.key)
@@ -330,17 +342,21 @@ class Planting(Sheets):
         return list(self.sheets_in(widened(box, room + (self.widest if crowns else self.footprint))))
 
     def discs_of(self, sheet: Sheet, crowns: bool) -> Discs:
-        """The footprints of a sheet's plants."""
+        """The footprints of a sheet's plants; those of trunks and crowns are made together, since most stands
+        are asked for both."""
 
-        def make() -> Discs:
+        def make() -> tuple[Discs, Discs]:
             plants = self.plants(sheet)
-            return standing(plants.form, plants.item, self.radii.max(axis=1) if crowns else self.radii[:, 1])
+            trunks, widest = (
+                standing(plants.form, plants.item, r) for r in (self.radii[:, 1], self.radii.max(axis=1))
+            )
+            return trunks, widest
 
-        return self.around.cache.get(("discs", self.key(sheet), crowns), make)
+        return self.around.cache.get(("discs", self.key(sheet)), make)[crowns]
 
     def discs(self, box: Box, room: float, crowns: bool) -> Discs:
         """The footprints of this stand's plants that come within `room` m of a box: crowns or trunks."""
-        return together(
+        return concat_discs(
             [
                 near(self.discs_of(sheet, crowns), box, room)
                 for sheet in self.sheets_reaching(box, room, crowns)
@@ -349,12 +365,15 @@ class Planting(Sheets):
 
     def prepare(self) -> None:
         """Work out all that sheets share, so that threads find it done."""
-        for part in (self.site, self.pinned, self.widest, self.keys.settings):
+        self.site.fill()
+        for part in (self.pinned, self.widest, self.keys.settings):
             del part
 
     def release(self) -> None:
-        """Drop the rasters, which are made again when they are asked for."""
+        """Drop the rasters and what is known of the stands above, which are found again when they are asked
+        for."""
         self._site = self._field = None
+        self.occupancy.release()
 
     def touch_reach(self, box: Box) -> Box:
         """The ground on which a change of its touch inside a box can change its plants."""
@@ -377,9 +396,7 @@ class Planting(Sheets):
             boxes.append((changed[self.host], self.places.host_reach() + own))
         if not boxes:
             return None
-        sides = np.array([widened(b, by) for b, by in boxes])
-        x0, z0, x1, z1 = (*sides[:, :2].min(0).tolist(), *sides[:, 2:].max(0).tolist())
-        return x0, z0, x1, z1
+        return functools.reduce(around_both, (widened(b, by) for b, by in boxes))
 
     def asks_for(self, numbers: Collection[int]) -> bool:
         """Whether its conditions measure to one of some stands, by number, or it stands on one."""
@@ -398,6 +415,7 @@ class Planting(Sheets):
         if not changed or room_only:
             self._site = was._site
         self._changed_in = was.keys.known, region
+        self._numbers = was._numbers
         self.occupancy.share(was.occupancy, region, changed)
 
     def expected(self) -> float:
@@ -408,7 +426,7 @@ class Planting(Sheets):
         """Plants in the level: counted, or for a sward reckoned from its density field."""
         if self.stand.sward:
             return round(self.expected())
-        return sum(len(self.plants(sheet)) for sheet in self.sheets_in(self.everywhere))
+        return sum(self.number_in(sheet) for sheet in self.sheets_in(self.everywhere))
 
     @property
     def at_hand(self) -> bool:

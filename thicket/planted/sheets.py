@@ -60,6 +60,13 @@ def cells(box: Box, cell: float) -> tuple[int, int, int, int]:
     )
 
 
+def box_around(x: np.ndarray, z: np.ndarray) -> Box:
+    """The box around places; around the level's corner when there are none."""
+    if not len(x):
+        return 0.0, 0.0, 0.0, 0.0
+    return float(x.min()), float(z.min()), float(x.max()), float(z.max())
+
+
 def widened(box: Box, by: float) -> Box:
     """A box with so many m more on every side."""
     return box[0] - by, box[1] - by, box[2] + by, box[3] + by

@@ -4,24 +4,23 @@ key."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
 from thicket.cache import Cache
 from thicket.document.level import Level
 from thicket.ground.shapes import Shape, distance_field
-from thicket.ground.wetness import wetness
-from thicket.hashing import Raster, digest
+from thicket.ground.wetness import topographic_wetness_index
+from thicket.hashing import digest
 from thicket.lazy import lazy
 from thicket.planted.parts import Standing
-from thicket.planted.sheets import Box
+from thicket.planted.sheets import Box, widened
+from thicket.planted.tiled import TiledRaster
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, deciding, joined, size_factor, sizing
 from thicket.site.fields import Site, Window, box_gap, far_away, values
-
-TILE = 256
 
 
 class SiteRasters:
@@ -34,11 +33,6 @@ class SiteRasters:
         self.cell = self.ground.cell
         rows, columns = self.ground.cells
         self.whole: Window = (0, 0, columns, rows)
-        self.windows: list[Window] = [
-            (c, r, min(c + TILE, columns), min(r + TILE, rows))
-            for r in range(0, rows, TILE)
-            for c in range(0, columns, TILE)
-        ]
 
     @lazy
     def site(self) -> Site:
@@ -52,7 +46,8 @@ class SiteRasters:
     def wetness(self) -> np.ndarray:
         """The wetness of the whole ground at its vertices."""
         return self.cache.get(
-            ("wetness", self.level.heights.key), lambda: wetness(self.ground.heights, self.cell)
+            ("wetness", self.level.heights.key),
+            lambda: topographic_wetness_index(self.ground.heights, self.cell),
         )
 
     def other(self, number: int) -> Standing:
@@ -96,7 +91,8 @@ class SiteRasters:
         if c.kind == "stand" and c.stand not in self.level.stands:
             return common
         if c.kind == "stand":
-            box = tuple(v * self.cell + s * (c.reach + 1.0) for v, s in zip(window, (-1, -1, 1, 1)))
+            x0, z0, x1, z1 = (v * self.cell for v in window)
+            box = widened((x0, z0, x1, z1), c.reach + 1.0)
             planting = self.other(c.stand)
             return *common, c.reach, digest([planting.key(sheet) for sheet in planting.sheets_in(box)])
         if c.kind == "noise":
@@ -145,16 +141,17 @@ class SiteRasters:
 
     def whole_values(self, c: Condition) -> np.ndarray:
         """A condition's values over the whole level."""
-        self.ready(c)
-        return self._assemble(("values", self.field_key(c, self.whole)), lambda w: self.values(c, w)).array
+        return self._tiled(("values", self.field_key(c, self.whole)), [c], lambda w: self.values(c, w)).array
 
     def _suitable(self, rules: list[Condition], window: Window) -> np.ndarray:
-        """Suitability of a tile, from the last condition up to which it is known."""
-        chain, last = [], ()
+        """Suitability of a tile, from the last condition up to which it is known. That of all conditions is
+        not kept here, since the whole raster is."""
+        chain: list[tuple] = []
         for c in rules:
-            last = (*last, self.field_key(c, window), self._said(c))
-            chain.append(last)
-        total, known = None, 0
+            before = chain[-1] if chain else ()
+            chain.append((*before, self.field_key(c, window), self._said(c)))
+        total: Any = None
+        known = 0
         for k in range(len(chain), 0, -1):
             total = self.cache.peek(("totals", chain[k - 1]))
             if total is not None:
@@ -162,53 +159,42 @@ class SiteRasters:
                 break
         for k in range(known, len(rules)):
             total = joined(total, self.values(rules[k], window), rules[k])
-            self.cache.put(("totals", chain[k]), total)
+            if k < len(rules) - 1:
+                self.cache.put(("totals", chain[k]), total)
         return total
 
-    def _assemble(self, key: tuple, tile) -> Raster:
-        """A whole raster from tiles, worked out by a few threads."""
+    def _tiled(self, key: tuple, rules: list[Condition], tile: Callable[[Window], np.ndarray]) -> TiledRaster:
+        """The raster of this content key, whose tiles follow from some conditions."""
 
-        def make() -> Raster:
-            array = np.empty(self.ground.cells, np.float32)
+        def first() -> None:
+            for c in rules:
+                self.ready(c)
 
-            def work(window: Window) -> None:
-                array[window[1] : window[3], window[0] : window[2]] = tile(window)
+        return self.cache.get(
+            (*key, self.ground.cells),
+            lambda: TiledRaster(self.ground.cells, tile, self.threads, first),
+        )
 
-            if len(self.windows) > 1 and self.threads > 1:
-                with ThreadPoolExecutor(self.threads) as pool:
-                    list(pool.map(work, self.windows))
-            else:
-                list(map(work, self.windows))
-            return Raster(array)
-
-        return self.cache.get((*key, self.ground.cells), make)
-
-    def suitability(self, conditions: list[Condition]) -> Raster:
+    def suitability(self, conditions: list[Condition]) -> TiledRaster:
         """Suitability under conditions over the whole level."""
         rules = deciding(conditions)
         if not rules:
-            return self.cache.get(
-                ("ones", self.ground.cells), lambda: Raster(np.ones(self.ground.cells, np.float32))
-            )
-        for c in rules:
-            self.ready(c)
+            return self._tiled(("ones",), [], lambda w: np.ones((w[3] - w[1], w[2] - w[0]), np.float32))
         key = tuple((self.field_key(c, self.whole), self._said(c)) for c in rules)
-        return self._assemble(("suitability", key), lambda w: self._suitable(rules, w))
+        return self._tiled(("suitability", key), rules, lambda w: self._suitable(rules, w))
 
-    def size_factor(self, conditions: list[Condition]) -> Raster | None:
+    def size_factor(self, conditions: list[Condition]) -> TiledRaster | None:
         """What sizes are multiplied by over the whole level; None when no condition drives size."""
         rules = sizing(conditions)
         if not rules:
             return None
-        for c in rules:
-            self.ready(c)
 
         def tile(window: Window) -> np.ndarray:
             shape = window[3] - window[1], window[2] - window[0]
             return size_factor([self.values(c, window) for c in rules], rules, shape)
 
         key = tuple((self.field_key(c, self.whole), self._said(c), c.size) for c in rules)
-        return self._assemble(("size", key), tile)
+        return self._tiled(("size", key), rules, tile)
 
     def ready(self, c: Condition) -> None:
         """Do what tiles must not wait for each other in the pool for: other stands' plants, the whole
@@ -232,7 +218,8 @@ class SiteRasters:
         def make() -> np.ndarray:
             out = np.ones(shape, np.float32)
             for s in shapes:
-                reach = s.clear + cell
+                clear = s.clear or 0.0
+                reach = clear + cell
                 col0, row0 = (max(int((v - reach) / cell), 0) for v in s.box[:2])
                 col1, row1 = (
                     min(int((s.box[2] + reach) / cell) + 1, shape[1]),
@@ -241,7 +228,7 @@ class SiteRasters:
                 if col1 > col0 and row1 > row0:
                     far = distance_field([s], cell, (col0, row0, col1, row1))
                     part = out[row0:row1, col0:col1]
-                    np.minimum(part, np.clip((far - s.clear) / cell + 0.5, 0, 1), out=part)
+                    np.minimum(part, np.clip((far - clear) / cell + 0.5, 0, 1), out=part)
             return out
 
         return self.cache.get(

@@ -10,7 +10,7 @@ from shapely import Polygon, contains_xy
 
 from thicket.planting.hashing import mix32, seed_of, unit
 from thicket.planting.layouts import none_laid, radical_inverse
-from thicket.planting.points import Seats, gathered
+from thicket.planting.points import Seats, concat_points
 from thicket.planting.stands import Plants
 
 _CURVE_STEPS = 16
@@ -150,4 +150,4 @@ def seats_on(hosts: Plants, anchors: list[Anchors], around: int, seed: int, insi
             )
     if not parts:
         return none_laid()
-    return gathered(parts)
+    return concat_points(parts)

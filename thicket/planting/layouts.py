@@ -15,7 +15,7 @@ from shapely.geometry import LineString, Polygon
 
 from thicket.ground.shapes import Shape
 from thicket.planting.hashing import seed_of
-from thicket.planting.points import Seats, gathered, seats_on_ground
+from thicket.planting.points import Seats, concat_points, seats_on_ground
 from thicket.refused import Refused
 
 CORNER = 30.0
@@ -176,7 +176,7 @@ def along(number: int, path: Shape, layout: Along, seed: int) -> Seats:
                 np.full(len(xz), seed_of("path", number)),
             )
         )
-    return gathered(parts) if parts else none_laid()
+    return concat_points(parts) if parts else none_laid()
 
 
 def rows(number: int, area: Shape, layout: Rows, seed: int) -> Seats:
@@ -218,7 +218,8 @@ def rows(number: int, area: Shape, layout: Rows, seed: int) -> Seats:
 
 def none_laid() -> Seats:
     """No seats."""
-    return seats_on_ground(*(np.empty(0) for _ in range(3)), np.empty((0, 2)), np.empty(0), np.empty(0))
+    none = np.empty(0)
+    return seats_on_ground(none, none, none, np.empty((0, 2)), none, none)
 
 
 def expected(shape: Shape, layout: Along | Rows) -> float:

@@ -13,7 +13,7 @@ spacing/√2), with hashed priorities in place of a fixed order, and nested radi
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple, TypeVar
 
 import numba as nb
 import numpy as np
@@ -81,7 +81,12 @@ class Seats(NamedTuple):
     scale: np.ndarray
 
 
-def seats_on_ground(x, z, threshold, cell, turn, salt) -> Seats:
+AnyPlaces = TypeVar("AnyPlaces", bound=PointSet | Seats)
+
+
+def seats_on_ground(
+    x: np.ndarray, z: np.ndarray, threshold: np.ndarray, cell: np.ndarray, turn: np.ndarray, salt: np.ndarray
+) -> Seats:
     """Seats that stand on the ground at their own size."""
     n = len(x)
     return Seats(
@@ -97,16 +102,18 @@ def seats_on_ground(x, z, threshold, cell, turn, salt) -> Seats:
     )
 
 
-def chosen(points, which):
+def chosen(points: AnyPlaces, which: np.ndarray | slice) -> AnyPlaces:
     """Some of the places, of either kind."""
-    return type(points)(*(column[which] for column in points))
+    columns: Any = [column[which] for column in points]
+    return type(points)(*columns)
 
 
-def gathered(parts: list):
+def concat_points(parts: list[AnyPlaces]) -> AnyPlaces:
     """Several sets of places of one kind as one, in order."""
-    return (
-        parts[0] if len(parts) == 1 else type(parts[0])(*(np.concatenate(column) for column in zip(*parts)))
-    )
+    if len(parts) == 1:
+        return parts[0]
+    columns: Any = [np.concatenate(column) for column in zip(*parts)]
+    return type(parts[0])(*columns)
 
 
 # The 21 cells that can hold a point within reach of a cell, nearest first: most darts fail on the first few.
@@ -345,7 +352,7 @@ def _collect(seed, spacing, factor, ix0, iz0, nz, entered, at, lo, hi, window, n
     return n
 
 
-def _extents(spacing: float, window) -> list[tuple[int, int, int, int]]:
+def _extents(spacing: float, window: tuple[float, float, float, float]) -> list[tuple[int, int, int, int]]:
     """Cells of each lattice, coarse first, needed for an exact answer inside the window."""
     extents = []
     lo_x, lo_z, hi_x, hi_z = window

@@ -23,7 +23,7 @@ class Discs(NamedTuple):
 NO_DISCS = Discs(np.empty(0), np.empty(0), np.empty(0))
 
 
-def together(parts: list[Discs]) -> Discs:
+def concat_discs(parts: list[Discs]) -> Discs:
     """Several sets of discs as one, in order."""
     return Discs(*(np.concatenate(column) for column in zip(*parts))) if parts else NO_DISCS
 
@@ -105,7 +105,7 @@ _ANYWHERE = -np.inf, -np.inf, np.inf, np.inf
 
 def differing(
     was: Discs, now: Discs, within: tuple[float, float, float, float] | None = None
-) -> tuple[float, ...]:
+) -> tuple[float, float, float, float]:
     """The box (x0, z0, x1, z1) in m around all discs that, bit for bit, only one of two sets has; `NOWHERE`
     when there are none.
 
@@ -114,7 +114,8 @@ def differing(
     """
     out = np.array(NOWHERE)
     _differing(*was, *now, *(float(v) for v in within or _ANYWHERE), out)
-    return tuple(out.tolist())
+    x0, z0, x1, z1 = out.tolist()
+    return x0, z0, x1, z1
 
 
 @nb.njit(nogil=True, cache=True)
@@ -166,7 +167,15 @@ def _meets(first, order, columns, rows, x0, z0, cell, dx, dz, dr, rank, x, z, r,
 _MOST_BINS = 1 << 20
 
 
-def _search(discs: Discs, rank: np.ndarray, x, z, r, own: np.ndarray, gap: float) -> np.ndarray:
+def _search(
+    discs: Discs,
+    rank: np.ndarray,
+    x: np.ndarray,
+    z: np.ndarray,
+    r: np.ndarray,
+    own: np.ndarray,
+    gap: float,
+) -> np.ndarray:
     out = np.zeros(len(x), np.bool_)
     if not len(x) or not len(discs.x):
         return out

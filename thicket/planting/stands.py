@@ -115,7 +115,7 @@ def join(parts: list[Plants]) -> Plants:
     )
 
 
-def planted(stand: Stand, points: PointSet, density: np.ndarray) -> np.ndarray:
+def planted(stand: Stand, points: PointSet | Seats, density: np.ndarray) -> np.ndarray:
     """Which of the points carry a plant: threshold < density × fullness; density float32 (n,) at the points;
     bool (n,)."""
     return points.threshold < density * np.float32(stand.fullness)
@@ -179,7 +179,9 @@ def _forms(seed, lo_hash, hi_hash, x, z, y, normals, turned, shape, sizes, sinks
         form[k, 9] = min(max(tint, 0.0), 1.0)
 
 
-def _weights_at(stand: Stand, drives, cell: float, x: np.ndarray, z: np.ndarray) -> np.ndarray:
+def _weights_at(
+    stand: Stand, drives: Sequence[np.ndarray | None], cell: float, x: np.ndarray, z: np.ndarray
+) -> np.ndarray:
     """Weights of the mix's items, (1, items), or at every place, (n, items), when something drives one of
     them."""
     weights = np.array(stand.weights, float)[None]
@@ -215,8 +217,8 @@ def grow(
     Returns: `Plants` in the order of the points.
     """
     x, z = points.x[which], points.z[which]
-    seated = isinstance(points, Seats)
-    key = stand.key + points.salt[which] if seated else stand.key
+    seats = points if isinstance(points, Seats) else None
+    key = stand.key if seats is None else stand.key + seats.salt[which]
     ids = plant_ids(stand.number, key, points.cell[which])
     v = stand.variation
     shape = (*map(float, (*v.width, *v.turn, v.lean, v.follow, max(v.patch, 0.1))),)
@@ -224,10 +226,10 @@ def grow(
     low = (ids & np.uint64(0xFFFFFFFF)).astype(np.int64)
     high = ((ids >> np.uint64(32)) & np.uint64(0xFFFF)).astype(np.int64)
     y, normals, turned = ground.height_at(x, z), ground.normal_at(x, z), np.empty(0)
-    if seated:
-        turned = points.turn[which].astype(float)
-        own = np.isfinite(points.y[which])
-        y[own], normals[own] = points.y[which][own], points.up[which][own]
+    if seats is not None:
+        turned = seats.turn[which].astype(float)
+        own = np.isfinite(seats.y[which])
+        y[own], normals[own] = seats.y[which][own], seats.up[which][own]
     _forms(
         stand.seed & 0x7FFFFFFF,
         low,
@@ -247,8 +249,8 @@ def grow(
     )
     if factor is not None:
         form[:, 7:9] *= at_cells(factor, ground.cell, x, z)[:, None]
-    if seated:
-        form[:, 7:9] *= points.scale[which][:, None]
+    if seats is not None:
+        form[:, 7:9] *= seats.scale[which][:, None]
     return Plants(ids, form, item)
 
 

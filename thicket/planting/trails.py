@@ -82,5 +82,6 @@ def laid_over(plants: Plants, trails: Sequence[Shape]) -> Plants:
         return plants
     form = plants.form.copy()
     for s in trails:
-        _lay(form, s.segments, s.half, float(s.trail.reach), float(s.trail.lean), float(s.trail.flatten))
+        if trail := s.trail:
+            _lay(form, s.segments, s.half, float(trail.reach), float(trail.lean), float(trail.flatten))
     return Plants(plants.id, form, plants.item)

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any
+
 import numba as nb
 import numpy as np
 
@@ -79,7 +82,9 @@ def _cover(place, uv, index, alpha, cut, mask, scale, left, top):
                 mask[row, col] = True
 
 
-def render_coverage(parts, width: float, height: float, rows: int, oversample: int = 2) -> np.ndarray:
+def render_coverage(
+    parts: Sequence[Any], width: float, height: float, rows: int, oversample: int = 2
+) -> np.ndarray:
     """How much of each pixel the mesh covers seen from +z, float 0–1 (rows, columns); parameters as of
     `render_billboard`."""
     columns = max(int(round(rows * width / height)), 1)
@@ -101,10 +106,13 @@ def render_coverage(parts, width: float, height: float, rows: int, oversample: i
 
 def _smaller(picture: np.ndarray, by: int) -> np.ndarray:
     """A picture (rows, columns, …) made smaller by a whole number: the means of its blocks."""
-    return sum(picture[j::by, k::by] for j in range(by) for k in range(by)) / np.float32(by * by)
+    total = sum(picture[j::by, k::by] for j in range(by) for k in range(by))
+    return np.asarray(total / np.float32(by * by))
 
 
-def render_billboard(parts, width: float, height: float, rows: int, oversample: int = 4) -> np.ndarray:
+def render_billboard(
+    parts: Sequence[Any], width: float, height: float, rows: int, oversample: int = 4
+) -> np.ndarray:
     """The mesh seen from +z, with its textures and a little shade from above.
 
     Parameters: parts with position, normal, uv, index and material, as in `thicket.formats.stock`; the
@@ -117,13 +125,15 @@ def render_billboard(parts, width: float, height: float, rows: int, oversample: 
 
 
 def render_with_normals(
-    parts, width: float, height: float, rows: int, oversample: int = 2
+    parts: Sequence[Any], width: float, height: float, rows: int, oversample: int = 2
 ) -> tuple[np.ndarray, np.ndarray]:
     """The same, and the directions of what is seen, toward the eye: RGB uint8, 128 for 0 and 255 for 1."""
     return _render(parts, width, height, rows, oversample, True)
 
 
-def _render(parts, width: float, height: float, rows: int, oversample: int, normals: bool):
+def _render(
+    parts: Sequence[Any], width: float, height: float, rows: int, oversample: int, normals: bool
+) -> tuple[np.ndarray, np.ndarray]:
     columns = max(int(round(rows * width / height)), 1)
     colour = np.zeros((rows * oversample, columns * oversample, 4), np.float32)
     facing = np.zeros((*colour.shape[:2], 3) if normals else (0, 0, 3), np.float32)
@@ -150,7 +160,7 @@ def _render(parts, width: float, height: float, rows: int, oversample: int, norm
     known, total = alpha[..., 0] > 0, np.maximum(alpha, 1e-9)
     picture = np.dstack([_spread(drawn[..., :3] / total, known), alpha * 255.0]).round().astype(np.uint8)
     if not normals:
-        return picture, None
+        return picture, facing
     way = _spread(
         _smaller(facing * np.where(facing[..., 2:] < 0, np.float32(-1), np.float32(1)), oversample) / total,
         known,

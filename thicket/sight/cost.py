@@ -1,6 +1,6 @@
 """What a view costs: triangles, draw calls, shadows, overdraw, memory and milliseconds, by stand.
 
-The rule is the stage's own. Plants lie in cells of `CELL` m; a cell is drawn when its box is inside the
+The rule is the stage's own. Plants lie in square drawing cells; a cell is drawn when its box is inside the
 view; in it, every state of every item that has a plant within its distances is one draw call for each
 material, with all those plants. Shadows are drawn all round the eye.
 """
@@ -8,14 +8,15 @@ material, with all those plants. Shadows are drawn all round the eye.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 
 import numba as nb
 import numpy as np
 
 from thicket.planting.stands import Plants
 from thicket.sight.distances import Distances, states
-from thicket.sight.views import CELL, View, box_visible
+from thicket.sight.drawing import CELL, Drawing
+from thicket.sight.views import View, box_visible
 
 SCREEN_HEIGHT = 1080.0
 NEAREST_OVERDRAW = 2.0
@@ -48,6 +49,11 @@ class Item:
         """All states in order."""
         return self.lods + ((self.billboard,) if self.billboard else ())
 
+    def drawn_by(self, drawing: Drawing) -> Item:
+        """The item with the states that a level's drawing leaves of it; the last mesh is always left."""
+        lods = self.lods[min(drawing.lod_offset, len(self.lods) - 1) :]
+        return replace(self, lods=lods, billboard=self.billboard if drawing.billboards else None)
+
 
 @dataclass(frozen=True)
 class Device:
@@ -76,6 +82,8 @@ class Cost:
     alpha_mpx: float = 0.0
     memory: int = 0
     ms: float = 0.0
+    culled: int = 0
+    """Triangles that are near enough to be drawn but lie in cells outside the view."""
 
     def __add__(self, other: Cost) -> Cost:
         return Cost(*(getattr(self, f.name) + getattr(other, f.name) for f in fields(self)))
@@ -89,6 +97,10 @@ class Layout:
     first: np.ndarray
     box: np.ndarray
 
+    @property
+    def nbytes(self) -> int:
+        return self.order.nbytes + self.first.nbytes + self.box.nbytes
+
 
 @dataclass(frozen=True, eq=False)
 class Patch:
@@ -98,14 +110,14 @@ class Patch:
     layout: Layout
 
 
-def lay_out(plants: Plants, bounds: Sequence[float]) -> Layout:
+def lay_out(plants: Plants, bounds: Sequence[float], cell: float = CELL) -> Layout:
     """Sort plants into drawing cells, each with the box that holds them whole.
 
-    Parameters: bounds, the items' `bound` in m.
+    Parameters: bounds, the items' `bound` in m; cell, the cells' side in m.
     """
     form = plants.form
-    column = np.floor(form[:, 0] / np.float32(CELL)).astype(np.int64)
-    row = np.floor(form[:, 2] / np.float32(CELL)).astype(np.int64)
+    column = np.floor(form[:, 0] / np.float32(cell)).astype(np.int64)
+    row = np.floor(form[:, 2] / np.float32(cell)).astype(np.int64)
     key = row * (1 << 20) + column
     order = np.argsort(key, kind="stable")
     first = np.flatnonzero(np.r_[True, np.diff(key[order]) != 0]) if len(key) else np.empty(0, np.int64)
@@ -133,13 +145,15 @@ def _count(
     end,
     solid,
     reach,
+    by_size,
     drawn,
+    culled,
     cast,
     calls,
     shadow_calls,
     alpha,
 ):
-    """Fill the drawn and casting instances, the calls, and the alpha weight by item and state."""
+    """Fill the drawn, culled and casting instances, the calls, and the alpha weight by item and state."""
     items, most = show.shape
     for c in range(first.shape[0] - 1):
         seen = box_visible(planes, box[c])
@@ -148,13 +162,17 @@ def _count(
         for k in order[first[c] : first[c + 1]]:
             dx, dy, dz = form[k, 0] - eye[0], form[k, 1] - eye[1], form[k, 2] - eye[2]
             d = np.sqrt(dx * dx + dy * dy + dz * dz)
+            far = d / form[k, 8] if by_size else d
             m = item[k]
             for s in range(most):
-                if seen and show[m, s] <= d < hide[m, s]:
-                    drawn[m, s] += 1
-                    here[m, s] = True
-                    alpha[m, s] += form[k, 7] * form[k, 8] / max(d, NEAREST_OVERDRAW) ** 2
-                if d < reach and solid[m, s] and start[m, s] <= d < end[m, s]:
+                if show[m, s] <= far < hide[m, s]:
+                    if seen:
+                        drawn[m, s] += 1
+                        here[m, s] = True
+                        alpha[m, s] += form[k, 7] * form[k, 8] / max(d, NEAREST_OVERDRAW) ** 2
+                    else:
+                        culled[m, s] += 1
+                if d < reach and solid[m, s] and start[m, s] <= far < end[m, s]:
                     cast[m, s] += 1
                     shaded[m, s] = True
         for m in range(items):
@@ -163,7 +181,9 @@ def _count(
                 shadow_calls[m, s] += shaded[m, s]
 
 
-def _state_table(items: Sequence[Item], distances: Distances):
+def _state_table(
+    items: Sequence[Item], distances: Distances
+) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
     """show, hide, start, end float64 and solid bool, all (items, most states)."""
     most = max(len(item.meshes) for item in items)
     table = np.zeros((4, len(items), most))
@@ -173,7 +193,8 @@ def _state_table(items: Sequence[Item], distances: Distances):
         n = len(item.meshes)
         table[:, m, :n] = st.show, st.hide, st.start, st.end
         solid[m, : len(item.lods)] = item.casts_shadow
-    return *table, solid
+    show, hide, start, end = table
+    return show, hide, start, end, solid
 
 
 def reckon(
@@ -185,14 +206,14 @@ def reckon(
 ) -> Cost:
     """What one stand costs in a view.
 
-    Parameters: patches that hold at least all plants within `distances.gone` and `distances.shadow` of
-    the eye; the items of the stand's mix; its distances.
+    Parameters: patches that hold at least all plants within `distances.gone` (by size, that of the largest)
+    and `distances.shadow` of the eye; the items of the stand's mix; its distances.
     """
     show, hide, start, end, solid = _state_table(items, distances)
-    drawn, cast, calls, shadow_calls = (np.zeros(show.shape, np.int64) for _ in range(4))
+    drawn, culled, cast, calls, shadow_calls = (np.zeros(show.shape, np.int64) for _ in range(5))
     alpha = np.zeros(show.shape)
     reach = float(distances.shadow) if view.shadows else 0.0
-    eye, planes = view.eye, view.planes()
+    eye, planes = view.eye, view.planes
     for patch in patches:
         layout = patch.layout
         _count(
@@ -209,13 +230,15 @@ def reckon(
             end,
             solid,
             reach,
+            distances.by_size,
             drawn,
+            culled,
             cast,
             calls,
             shadow_calls,
             alpha,
         )
-    px_per_rad = SCREEN_HEIGHT / (2 * np.tan(np.radians(view.fov) / 2))
+    px_per_rad = view.pixels_per_radian(SCREEN_HEIGHT)
     total = Cost()
     for m, item in enumerate(items):
         for s, mesh in enumerate(item.meshes):
@@ -226,10 +249,54 @@ def reckon(
                 int(cast[m, s]) * mesh.triangles,
                 int(shadow_calls[m, s]) * mesh.materials,
                 float(alpha[m, s]) * mesh.alpha_area * px_per_rad**2 / 1e6,
+                culled=int(culled[m, s]) * mesh.triangles,
             )
     memory = sum(len(patch.plants) for patch in patches) * RECORD_BYTES
     memory += sum(item.texture_bytes + sum(mesh.bytes for mesh in item.meshes) for item in items)
     return total + Cost(memory=memory, ms=milliseconds(total, device))
+
+
+@nb.njit(nogil=True, cache=True)
+def _full_distances(form, item, order, first, box, eye, planes, hide, by_size, out):
+    """Fill the distances of plants that a view would draw as their finest mesh; gives how many there are."""
+    count = 0
+    for c in range(first.shape[0] - 1):
+        if not box_visible(planes, box[c]):
+            continue
+        for k in order[first[c] : first[c + 1]]:
+            dx, dy, dz = form[k, 0] - eye[0], form[k, 1] - eye[1], form[k, 2] - eye[2]
+            d = np.sqrt(dx * dx + dy * dy + dz * dz)
+            far = d / form[k, 8] if by_size else d
+            if far < hide[item[k]]:
+                out[count] = far
+                count += 1
+    return count
+
+
+def full_distances(
+    patches: Sequence[Patch], items: Sequence[Item], distances: Distances, view: View
+) -> np.ndarray:
+    """How far away the plants of a stand are that a view draws as their finest mesh though their item has
+    another state, in m (by size, divided by it); float64 (n,)."""
+    hide = _state_table(items, distances)[1][:, 0]
+    hide = np.where([len(item.meshes) > 1 for item in items], hide, 0.0)
+    eye, planes, found = view.eye, view.planes, []
+    for patch in patches:
+        layout, out = patch.layout, np.empty(len(patch.plants))
+        count = _full_distances(
+            patch.plants.form,
+            patch.plants.item,
+            layout.order,
+            layout.first,
+            layout.box,
+            eye,
+            planes,
+            hide,
+            distances.by_size,
+            out,
+        )
+        found.append(out[:count])
+    return np.concatenate([np.empty(0), *found])
 
 
 def milliseconds(cost: Cost, device: Device) -> float:

@@ -4,11 +4,13 @@ A stock item is drawn as one of its states: its LOD meshes in order, then its bi
 from `start[k]` to `end[k]` (distance in m from the eye to the plant's foot). Around the border of two
 states, both are drawn, over the fade width; before `gone` the last one fades out over the same width.
 Shadows are cast up to the shadow reach by the mesh whose turn it is, without fading, never by a billboard.
+Where a stand's distances go by size, a plant counts as near as its distance divided by its own height.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import inf
 
 import numpy as np
 
@@ -17,14 +19,17 @@ from thicket.refused import Refused
 
 @dataclass(frozen=True)
 class Distances:
-    """Distances of a stand in m: LOD steps, where the billboard takes over, gone, fade width, shadow
-    reach."""
+    """Distances of a stand in m: LOD steps, where the billboard takes over, gone, fade width, shadow reach;
+    whether all but the last go by a plant's size; and beyond which the finest mesh is not drawn, where an
+    item has another state."""
 
     steps: tuple[float, ...]
     billboard: float
     gone: float
     fade: float
     shadow: float
+    by_size: bool = False
+    full: float = inf
 
     def __post_init__(self) -> None:
         edges = (0.0, *self.steps, self.billboard, self.gone)
@@ -53,6 +58,8 @@ def states(distances: Distances, lods: int, billboard: bool) -> States:
     """The states of an item with so many LOD meshes and, or not, a billboard."""
     inner = list(distances.steps[: lods - 1])
     inner += [distances.billboard] * (lods - 1 - len(inner) + (1 if billboard else 0))
+    if inner:
+        inner[0] = max(min(inner[0], distances.full - 0.5 * distances.fade), 0.0)
     start = np.array([0.0, *inner])
     end = np.array([*inner, distances.gone])
     half = 0.5 * distances.fade

@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import inf
 
 import numba as nb
 import numpy as np
 
+from thicket.lazy import lazy
+from thicket.sight.drawing import PLAIN, Drawing
+
 NEAR = 0.2
-CELL = 64.0
-"""Plants are drawn, culled and paid for in square cells of this many m."""
 
 
 @dataclass(frozen=True)
 class View:
     """The eye in level metres; heading clockwise from north and pitch up, in degrees; vertical field of
-    view."""
+    view. What is drawn there: by which settings, and how far away trees are drawn as their finest mesh, in m,
+    which follows from their ceiling (see `thicket.planted.costs.settled`)."""
 
     x: float
     y: float
@@ -25,11 +28,18 @@ class View:
     fov: float
     aspect: float
     shadows: bool = True
+    drawing: Drawing = PLAIN
+    full: float = inf
+
+    def pixels_per_radian(self, lines: float) -> float:
+        """Pixels that a radian covers in the middle of a picture of so many lines."""
+        return float(lines / (2 * np.tan(np.radians(self.fov) / 2)))
 
     @property
     def eye(self) -> np.ndarray:
         return np.array([self.x, self.y, self.z])
 
+    @lazy
     def planes(self) -> np.ndarray:
         """The near plane and the four sides, float64 (5, 4): inside is where n·p + d ≥ 0."""
         h, p = np.radians(self.heading), np.radians(self.pitch)

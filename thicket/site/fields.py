@@ -14,9 +14,9 @@ import numba as nb
 import numpy as np
 
 from thicket.ground.heights import sample
-from thicket.ground.hollow import disc, hollow_ridge, unevenness
+from thicket.ground.hollow import disc, topographic_position_index, unevenness
 from thicket.ground.noise import noise_field
-from thicket.ground.relief import facing_of_cells, slope_and_facing, to_cells
+from thicket.ground.relief import facing_of_cells, slope_and_aspect, to_cells
 from thicket.ground.shapes import Shape, depth_field, distance_field
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, suitability
@@ -82,7 +82,7 @@ def _altitude(site: Site, c: Condition, window: Window) -> np.ndarray:
 
 def _slope(site: Site, c: Condition, window: Window) -> np.ndarray:
     cut, inner = _grown(site.heights, window, 1)
-    return to_cells(slope_and_facing(cut, site.cell, threads=1)[0][inner])
+    return to_cells(slope_and_aspect(cut, site.cell, threads=1)[0][inner])
 
 
 def _facing(site: Site, c: Condition, window: Window) -> np.ndarray:
@@ -91,7 +91,7 @@ def _facing(site: Site, c: Condition, window: Window) -> np.ndarray:
 
 def _hollow(site: Site, c: Condition, window: Window) -> np.ndarray:
     cut, inner = _grown(site.heights, window, margin(c, site.cell))
-    return to_cells(hollow_ridge(cut, site.cell, c.radius, threads=1)[inner])
+    return to_cells(topographic_position_index(cut, site.cell, c.radius, threads=1)[inner])
 
 
 def _flat(site: Site, c: Condition, window: Window) -> np.ndarray:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -179,13 +179,13 @@ def _turned_out(part: Part) -> Part:
     )
 
 
-def _each_part(model: StockModel, change, down: float = 0.0) -> StockModel:
+def _each_part(model: StockModel, change: Callable[[Part], Part], down: float = 0.0) -> StockModel:
     """A model with every part changed; anchors go down by so many m."""
     anchors = {name: ((at[0], at[1] - down, at[2]), up) for name, (at, up) in model.anchors.items()}
     return replace(model, lods=[[change(p) for p in lod] for lod in model.lods], anchors=anchors)
 
 
-def _each_material(model: StockModel, change) -> StockModel:
+def _each_material(model: StockModel, change: Callable[[Material], Material]) -> StockModel:
     known: dict[int, Material] = {}
 
     def with_material(part: Part) -> Part:

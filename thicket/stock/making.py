@@ -133,7 +133,7 @@ def made(
     """
     found = measured(model.lods[0])
     height, crown, trunk = (
-        said if said is not None else got for said, got in zip((height, crown, trunk), found)
+        given if given is not None else got for given, got in zip((height, crown, trunk), found)
     )
     with ThreadPoolExecutor(2) as pool:
         view = pool.submit(picture_of, model.lods[0])

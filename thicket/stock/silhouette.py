@@ -81,7 +81,8 @@ def outline_difference(full: np.ndarray, state: np.ndarray, height: float) -> fl
     if (
         min(full.shape[1:]) < 2
     ):  # a thing so much wider than high, or higher than wide, has a rim all the same
-        full, state = (np.pad(covered, ((0, 0), (1, 1), (1, 1))) for covered in (full, state))
+        rim = (0, 0), (1, 1), (1, 1)
+        full, state = np.pad(full, rim), np.pad(state, rim)
     total = 0.0
     for a, b in zip(full, state):
         outline = float(np.hypot(*np.gradient(a)).sum()) * pixel
@@ -94,8 +95,8 @@ def silhouette_error(
 ) -> float:
     """The silhouette error of a coarser state in m, over headings in degrees; see `outline_difference`."""
     frame = frame_of([*full, *state])
-    covered = (blurred(coverages(parts, frame, headings)) for parts in (full, state))
-    return outline_difference(*covered, frame[1])
+    fine, coarse = (blurred(coverages(parts, frame, headings)) for parts in (full, state))
+    return outline_difference(fine, coarse, frame[1])
 
 
 def distance_of(error: float, pixels: float = PIXELS) -> float:

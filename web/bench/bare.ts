@@ -1,5 +1,5 @@
 import * as THREE from 'three'
-import type { Level } from '../src/api/client'
+import type { Atmosphere } from '../src/api/client'
 import type { EyeView } from '../src/stage/eyeView'
 import type { Ground } from '../src/stage/ground'
 import { STRIDE } from '../src/stage/payload'
@@ -8,7 +8,7 @@ import { STRIDE } from '../src/stage/payload'
  * A plain three.js scene that draws the same triangles as the eye view does just now, as instanced meshes
  * of standard materials.
  */
-export function bareScene(eye: EyeView, ground: Ground, waters: Level['waters']): THREE.Scene {
+export function bareScene(eye: EyeView, ground: Ground, waters: Atmosphere['waters']): THREE.Scene {
   const scene = new THREE.Scene()
   scene.add(new THREE.HemisphereLight(0xbfcbd6, 0x6a6a55, 1.2))
   const sun = new THREE.DirectionalLight(0xfff2dd, 2)

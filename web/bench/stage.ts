@@ -1,7 +1,8 @@
 import * as THREE from 'three'
-import { answer, api } from '../src/api/client'
+import { answer, api, type Stand } from '../src/api/client'
 import { Stage } from '../src/stage/stage'
 import { bareScene } from './bare'
+import { changed, type Crossing } from './pops'
 import { truth } from './truth'
 
 const canvas = (id: string) => document.getElementById(id) as HTMLCanvasElement
@@ -13,6 +14,7 @@ export interface Taken {
   triangles: number
 }
 let stage: Stage
+let stands: Stand[]
 
 const median = (values: number[]) => values.sort((a, b) => a - b)[values.length >> 1]
 
@@ -37,7 +39,8 @@ async function open(slug: string): Promise<number> {
   stage = await Stage.open(canvas('eye'), canvas('plan'), level, () => {})
   stage.shown = { eye: false, plan: false }
   stage.eye.resize(...SIZE)
-  stage.setStands(await answer(api.GET('/api/levels/{slug}/stands', { params: { path: { slug } } })))
+  stands = await answer(api.GET('/api/levels/{slug}/stands', { params: { path: { slug } } }))
+  stage.setStands(stands)
   return look(0)
 }
 
@@ -69,7 +72,7 @@ function compare(frames: number): { ours: Taken; bare: Taken } {
   renderer.setSize(...SIZE, false)
   const camera = new THREE.PerspectiveCamera(eye.view.fov, SIZE[0] / SIZE[1], 0.2, 4000)
   camera.position.set(eye.view.x, eye.view.y, eye.view.z)
-  const scene = bareScene(eye, stage.ground, stage.level.waters)
+  const scene = bareScene(eye, stage.ground, stage.level.atmosphere.waters)
   const taken: [number, number][][] = [[], []]
   const triangles = [eye.renderer.info.render.triangles, 0]
   for (let k = 0; k < frames + 2; k++) {
@@ -103,6 +106,7 @@ Object.assign(window, {
     look,
     compare,
     truth: (slug: string) => truth(stage, slug),
+    changed: (crossings: Crossing[]) => changed(stage, stands, crossings),
     stock: () => stage.level.stock.map((i) => i.slug),
   },
 })

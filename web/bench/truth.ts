@@ -23,9 +23,9 @@ const HEADINGS = [22.5, 67.5, 112.5, 157.5, 202.5, 247.5, 292.5, 337.5]
 const NEVER = 1e5
 
 /** Distances under which only state `k` of an item with so many LODs is drawn. */
-function only(k: number, lods: number): Stand['settings']['distances'] {
+export function only(k: number, lods: number): Stand['settings']['distances'] {
   const steps = Array.from({ length: lods - 1 }, (_, s) => (s < k ? 0 : NEVER))
-  return { steps, billboard: k < lods ? NEVER : 0, gone: 2 * NEVER, fade: 0, shadow: 0 }
+  return { steps, billboard: k < lods ? NEVER : 0, gone: 2 * NEVER, fade: 0, shadow: 0, by_size: false }
 }
 
 export function truth(stage: Stage, slug: string): Truth[] {

@@ -2,6 +2,7 @@ import { createPinia, setActivePinia } from 'pinia'
 import { createApp, effectScope, h, nextTick, type Component } from 'vue'
 import { createVuetify } from 'vuetify'
 import type { Item, Level, Stand, StandSettings } from '../src/api/client'
+import { PLAIN } from '../src/stage/drawing'
 import { useLevel } from '../src/stores/level'
 
 /** Numbers in [0, 1) that are the same each time (mulberry32). */
@@ -85,7 +86,9 @@ export function openLevel(part: Partial<Level> = {}) {
     stock: [] as Item[],
     layers: [],
     bookmarks: [],
-    marks: {},
+    drawing: PLAIN,
+    tiers: {},
+    walks: {},
     ...part,
   } as unknown as Level
   store.stands = [stand(1), stand(2, { stratum: 'Shrub' })]

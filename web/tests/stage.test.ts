@@ -1,5 +1,7 @@
 import * as THREE from 'three'
 import { describe, expect, it } from 'vitest'
+import type { Fog } from '../src/api/client'
+import { left, lightOf, meanDensity } from '../src/stage/fog'
 import type { View } from '../src/api/client'
 import { states } from '../src/stage/distances'
 import { boxVisible, planes } from '../src/stage/frustum'
@@ -91,7 +93,7 @@ describe('distances', () => {
       const last = 90 + draw() * 60
       const gone = last + 10 + draw() * 300
       const fade = draw() * 8
-      const s = states({ steps, billboard: last, gone, fade, shadow: 0 }, lods, billboard)
+      const s = states({ steps, billboard: last, gone, fade, shadow: 0, by_size: false }, lods, billboard)
       expect(s.start.length).toBe(lods + (billboard ? 1 : 0))
       for (let d = 0; d < gone; d += gone / 97) {
         const shown = s.show.filter((from, k) => d >= from && d < s.hide[k]).length
@@ -165,5 +167,37 @@ describe('pointing at the ground', () => {
       4,
     )
     expect(ground.heightAt(-50, 20)).toBeCloseTo(ground.heightAt(0, 20), 5)
+  })
+})
+
+describe('fog', () => {
+  const fog = { kind: 'exponential', density: 0.004, start: 20, end: 420, thinning: 0, level: 0, colour: '' }
+  const of = (part: object) => ({ ...fog, ...part }) as Fog
+  it('leaves what its kind says', () => {
+    expect(left(of({ kind: 'none' }), 900, 0, 0)).toBe(1)
+    expect(left(of({}), 250, 0, 0)).toBeCloseTo(Math.exp(-1), 12)
+    expect(left(of({ kind: 'squared' }), 250, 0, 0)).toBeCloseTo(Math.exp(-1), 12)
+    expect([10, 220, 500].map((d) => left(of({ kind: 'linear' }), d, 0, 0))).toEqual([1, 0.5, 0])
+  })
+  it('counts the mean density along the line of sight', () => {
+    const thin = of({ thinning: 30, level: 100 })
+    for (const [eye, place] of [
+      [90, 95],
+      [90, 180],
+      [140, 140],
+      [200, 110],
+    ]) {
+      let sum = 0
+      for (let k = 0; k < 4000; k++) {
+        const y = eye + ((place - eye) * (k + 0.5)) / 4000
+        sum += Math.exp(-Math.max(y - 100, 0) / 30) / 4000
+      }
+      expect(meanDensity(thin, eye, place)).toBeCloseTo(sum, 4)
+    }
+  })
+  it('is shown in the very colour that was chosen', () => {
+    const light = lightOf('#8899aa')
+    const shown = light.toArray().map((c) => Math.round(255 * Math.sqrt(c / (1 + 0.18 * c))))
+    expect(shown).toEqual([0x88, 0x99, 0xaa])
   })
 })

@@ -1,11 +1,14 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { createPinia, setActivePinia } from 'pinia'
 import { nextTick } from 'vue'
-import { ApiError, answer, api, type ShapeIn } from '../src/api/client'
+import { ApiError, answer, api, type Atmosphere, type ShapeIn } from '../src/api/client'
 import { connection } from '../src/api/connection'
 import { useDraft } from '../src/composables/useDraft'
 import { useHandoverFile } from '../src/composables/useHandoverFile'
+import { useStores } from '../src/stores'
+import { useAtmosphere } from '../src/stores/atmosphere'
 import { useBrush } from '../src/stores/brush'
+import { useLevel } from '../src/stores/level'
 import { useKeys } from '../src/stores/keys'
 import { useOutbox } from '../src/stores/outbox'
 import { cornersOf, movedBy, useShapes } from '../src/stores/shapes'
@@ -18,6 +21,13 @@ vi.mock('idb-keyval', () => ({
   get: async (key: string) => drawer.get(key),
   set: async (key: string, value: unknown) => void drawer.set(key, value),
 }))
+
+const AIR = {
+  sun: { bearing: 200, elevation: 40, colour: '#fff6e3', strength: 1 },
+  sky: { horizon: '#d4d5d0', zenith: '#89a6be', clouds: 0.5 },
+  fog: { kind: 'exponential', density: 0.001, start: 20, end: 90, thinning: 0, level: 0, colour: '' },
+  waters: [],
+} as Atmosphere
 
 let store: ReturnType<typeof openLevel>
 beforeEach(() => {
@@ -173,7 +183,7 @@ describe('a draft of settings', () => {
     'POST /api/levels/fell/stands/1/difference': {},
     'POST /api/levels/fell/stands/2/difference': {},
   }
-  const begin = () => inScope(() => useDraft(() => null))
+  const begin = () => inScope(() => useDraft(() => null, useStores()))
   it('is put aside when another stand is selected, outlives the page, and is taken up again', async () => {
     serve(answers)
     const draft = begin()
@@ -204,6 +214,24 @@ describe('a draft of settings', () => {
     draft.change({ fullness: 0.3 })
     expect(draft.shared((s) => s.fullness)).toEqual({ value: 0.3, mixed: false })
   })
+  it('may give each stand distances of its own, kept together with what each had', async () => {
+    const asked = serve({ ...answers, 'PATCH /api/levels/fell/stands': { entry: entry() } })
+    const draft = begin()
+    store.selected = [1, 2]
+    await nextTick()
+    draft.change({ each: { 1: { gone: 120 }, 2: { gone: 60 } } })
+    draft.change({ each: { 1: { fade: 6 } } })
+    expect(draft.shared((s) => s.distances.gone)).toEqual({ value: 120, mixed: true })
+    await settled(200)
+    expect(draft.marks.value.came.length).toBe(0)
+    await draft.keep()
+    expect(asked.find((a) => a.what.startsWith('PATCH'))?.body).toMatchObject({
+      stands: {
+        1: { settings: { distances: { gone: 120, fade: 6 } }, was: { distances: { gone: 100, fade: 4 } } },
+        2: { settings: { distances: { gone: 60, fade: 4 } }, was: { distances: { gone: 100 } } },
+      },
+    })
+  })
   it('is kept with what it was begun on; what is refused stays', async () => {
     const draft = begin()
     const asked = serve({
@@ -223,6 +251,32 @@ describe('a draft of settings', () => {
       'fullness: too full',
       ['settings.fullness'],
     ])
+  })
+})
+
+describe('an atmosphere', () => {
+  it('is tried by parts, outlives the page, stays when refused and goes when kept', async () => {
+    store.level = { ...store.level!, atmosphere: AIR }
+    const air = useAtmosphere()
+    air.change({ fog: { kind: 'linear', end: 5 } })
+    air.change({ sun: { elevation: 12 } })
+    expect([air.now!.fog.end, air.now!.fog.start, air.now!.sun.bearing]).toEqual([5, 20, 200])
+    await nextTick()
+    setActivePinia(createPinia())
+    useLevel().level = store.level
+    const after = useAtmosphere()
+    expect([after.draft!.sun.elevation, after.now!.fog.kind]).toEqual([12, 'linear'])
+    serve({
+      'PUT /api/levels/fell/atmosphere': () => refuse('fog: end lies before start', { fields: ['fog'] }),
+    })
+    expect([await after.keep(), after.trouble, after.draft === null]).toEqual([
+      false,
+      'fog: end lies before start',
+      false,
+    ])
+    const asked = serve({ 'PUT /api/levels/fell/atmosphere': entry(), 'GET /api/levels/fell/pulse': {} })
+    expect([await after.keep(), after.draft, useLevel().level!.atmosphere.fog.end]).toEqual([true, null, 5])
+    expect(asked[0].body).toMatchObject({ atmosphere: { sun: { elevation: 12 }, waters: [] } })
   })
 })
 

@@ -34,6 +34,16 @@ export type Item = Schemas['ItemOut']
 export type Marks = Schemas['Marks']
 export type Bookmark = Schemas['Bookmark']
 export type Wind = Schemas['Wind']
+export type Atmosphere = Schemas['Atmosphere']
+export type Fog = Schemas['FogSettings']
+export type Drawing = Schemas['DrawingSettings']
+export type Tier = Schemas['Tier']
+export type DrawnCell = Schemas['CellOut']
+export type Walk = Schemas['Walk']
+export type WalkCheck = Schemas['CheckOut']
+export type WalkResult = Schemas['WalkResult']
+export type Pop = Schemas['PopOut']
+export type Remedy = Schemas['RemedyOut']
 export type View = Schemas['ViewIn']
 export type Cost = Schemas['CostOut']
 export type LevelCost = Schemas['LevelCostOut']
@@ -115,8 +125,9 @@ const STALE_PAGE = 'CSRF check Failed'
  */
 const PATIENCE = 30_000
 const LONG_PATIENCE = 180_000
-const TAKES_LONG =
-  /\/(try|resolution|compare|forecast|exchange|back|redo|undo|new-stand|duplicate|shapes|condition-sets)\b|\/levels$/
+const LONG_WORK =
+  'try resolution compare forecast exchange back redo undo new-stand duplicate shapes condition-sets'
+const TAKES_LONG = new RegExp(`/(${LONG_WORK.replaceAll(' ', '|')})\\b|/levels$`)
 
 /**
  * `fetch` for the API: signed for this session, not waited for without end, and every refusal thrown as an

@@ -143,9 +143,89 @@ export interface paths {
         get?: never;
         /**
          * Set Marks
-         * @description Set the budget marks; leads only.
+         * @description Set the budget marks of a tier; leads only.
          */
         put: operations["server_levels_api_set_marks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/tiers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Tiers
+         * @description Set the device tiers, all of them in order; leads only.
+         */
+        put: operations["server_levels_api_set_tiers"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/drawing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Drawing
+         * @description Keep with the level how it is drawn.
+         */
+        put: operations["server_levels_api_set_drawing"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/walks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Walks
+         * @description Keep walks with the level, all of them in order.
+         */
+        put: operations["server_levels_api_set_walks"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/atmosphere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Atmosphere
+         * @description Keep sun, sky, fog and water levels with the level.
+         */
+        put: operations["server_levels_api_set_atmosphere"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1627,6 +1707,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/crowd": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Crowd Of View
+         * @description How many plants stand in a view at which distance, by stand.
+         */
+        post: operations["server_sight_api_crowd_of_view"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/instances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Instances
+         * @description What of the drawing cell around a place is drawn in a view, as what, and why the rest is not.
+         */
+        post: operations["server_sight_api_instances"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/walks/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Walk
+         * @description How far the check of a walk is, and what it found.
+         */
+        post: operations["server_sight_api_check_walk"];
+        /**
+         * Stop Check
+         * @description Stop the check that one has under way.
+         */
+        delete: operations["server_sight_api_stop_check"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/cost": {
         parameters: {
             query?: never;
@@ -2466,6 +2610,46 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * Atmosphere
+         * @description All of it. Nothing of it moves a plant.
+         */
+        Atmosphere: {
+            /**
+             * @default {
+             *       "bearing": 225,
+             *       "elevation": 40,
+             *       "colour": "#fff6e3",
+             *       "strength": 1
+             *     }
+             */
+            sun: components["schemas"]["Sun"];
+            /**
+             * @default {
+             *       "horizon": "#d4d5d0",
+             *       "zenith": "#89a6be",
+             *       "clouds": 0.5
+             *     }
+             */
+            sky: components["schemas"]["Sky"];
+            /**
+             * @default {
+             *       "kind": "exponential",
+             *       "density": 0.0008,
+             *       "start": 0,
+             *       "end": 1000,
+             *       "thinning": 0,
+             *       "level": 0,
+             *       "colour": ""
+             *     }
+             */
+            fog: components["schemas"]["FogSettings"];
+            /**
+             * Waters
+             * @default []
+             */
+            waters: components["schemas"]["Water"][];
+        };
         /** Bookmark */
         Bookmark: {
             /** Name */
@@ -2488,6 +2672,133 @@ export interface components {
              * @default
              */
             picture: string;
+        };
+        /**
+         * DrawingSettings
+         * @description See `thicket.sight.drawing.Drawing`. The side of drawing cells is the level's; a tier's does not
+         *     count.
+         */
+        DrawingSettings: {
+            /**
+             * Plants
+             * @default true
+             */
+            plants: boolean;
+            /**
+             * Distances
+             * @default 1
+             */
+            distances: number;
+            /**
+             * Fades
+             * @default 1
+             */
+            fades: number;
+            /**
+             * Shadows
+             * @default 1
+             */
+            shadows: number;
+            /**
+             * Lod Offset
+             * @default 0
+             */
+            lod_offset: number;
+            /**
+             * Billboards
+             * @default true
+             */
+            billboards: boolean;
+            /** Full Meshes */
+            full_meshes?: number | null;
+            /** Sward Reach */
+            sward_reach?: number | null;
+            /**
+             * Sward Share
+             * @default 1
+             */
+            sward_share: number;
+            /** Shadow Reach */
+            shadow_reach?: number | null;
+            /**
+             * Casts
+             * @default [
+             *       "Stone",
+             *       "Canopy",
+             *       "Understorey",
+             *       "Shrub",
+             *       "Field",
+             *       "Moss"
+             *     ]
+             */
+            casts: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
+            /**
+             * Receives
+             * @default [
+             *       "Stone",
+             *       "Canopy",
+             *       "Understorey",
+             *       "Shrub",
+             *       "Field",
+             *       "Moss"
+             *     ]
+             */
+            receives: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
+            /** Ground Error */
+            ground_error?: number | null;
+            /**
+             * Cell
+             * @default 64
+             * @enum {integer}
+             */
+            cell: 16 | 32 | 64 | 128;
+            /**
+             * Fog
+             * @default 1
+             */
+            fog: number;
+        };
+        /**
+         * FogSettings
+         * @description See `thicket.sight.fog.Fog`; colour, empty for the sky's at the horizon.
+         */
+        FogSettings: {
+            /**
+             * Kind
+             * @default exponential
+             * @enum {string}
+             */
+            kind: "none" | "linear" | "exponential" | "squared";
+            /**
+             * Density
+             * @default 0.0008
+             */
+            density: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /**
+             * End
+             * @default 1000
+             */
+            end: number;
+            /**
+             * Thinning
+             * @default 0
+             */
+            thinning: number;
+            /**
+             * Level
+             * @default 0
+             */
+            level: number;
+            /**
+             * Colour
+             * @default
+             */
+            colour: string;
         };
         /**
          * ItemOut
@@ -2589,14 +2900,18 @@ export interface components {
             touch_cell: number;
             /** Layers */
             layers: components["schemas"]["Layer"][];
-            /** Waters */
-            waters: components["schemas"]["Water"][];
             /** Bookmarks */
             bookmarks: components["schemas"]["Bookmark"][];
-            sun: components["schemas"]["Sun"];
-            /** Fog */
-            fog: number;
-            marks: components["schemas"]["Marks"];
+            atmosphere: components["schemas"]["Atmosphere"];
+            drawing: components["schemas"]["DrawingSettings"];
+            /** Tiers */
+            tiers: {
+                [key: string]: components["schemas"]["Tier"];
+            };
+            /** Walks */
+            walks: {
+                [key: string]: components["schemas"]["Walk"];
+            };
             wind: components["schemas"]["Wind"];
             /**
              * Packing
@@ -2631,16 +2946,118 @@ export interface components {
             /** Bytes */
             bytes: number;
         };
-        /** Sun */
+        /**
+         * Sky
+         * @description Its colours at the horizon and overhead, and how much of it is clouded.
+         */
+        Sky: {
+            /**
+             * Horizon
+             * @default #d4d5d0
+             */
+            horizon: string;
+            /**
+             * Zenith
+             * @default #89a6be
+             */
+            zenith: string;
+            /**
+             * Clouds
+             * @default 0.5
+             */
+            clouds: number;
+        };
+        /**
+         * Sun
+         * @description bearing clockwise from north and height above the horizon, in degrees; strength 1 for a clear day.
+         */
         Sun: {
-            /** Bearing */
+            /**
+             * Bearing
+             * @default 225
+             */
             bearing: number;
-            /** Elevation */
+            /**
+             * Elevation
+             * @default 40
+             */
             elevation: number;
+            /**
+             * Colour
+             * @default #fff6e3
+             */
+            colour: string;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
+        /**
+         * Tier
+         * @description A class of devices: what its drawing takes away from the level's, and what its frames may cost.
+         */
+        Tier: {
+            /**
+             * @default {
+             *       "plants": true,
+             *       "distances": 1,
+             *       "fades": 1,
+             *       "shadows": 1,
+             *       "lod_offset": 0,
+             *       "billboards": true,
+             *       "full_meshes": null,
+             *       "sward_reach": null,
+             *       "sward_share": 1,
+             *       "shadow_reach": null,
+             *       "casts": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "receives": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "ground_error": null,
+             *       "cell": 64,
+             *       "fog": 1
+             *     }
+             */
+            drawing: components["schemas"]["DrawingSettings"];
+            marks: components["schemas"]["Marks"];
+        };
+        /**
+         * Walk
+         * @description A route over the ground: places x, z in m, speed in m/s, height of the eye above the ground in m.
+         */
+        Walk: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Speed
+             * @default 3
+             */
+            speed: number;
+            /**
+             * Eye
+             * @default 1.7
+             */
+            eye: number;
         };
         /**
          * Water
-         * @description A water surface at an altitude inside a box (x0, z0, x1, z1).
+         * @description A level surface of water over a box x0, z0, x1, z1 in level metres.
          */
         Water: {
             /** Altitude */
@@ -2701,7 +3118,7 @@ export interface components {
          * Kind
          * @enum {string}
          */
-        Kind: "stroke" | "settings" | "marks" | "ground" | "resolution" | "shapes" | "masks" | "stands" | "pins" | "snapshot" | "strokes" | "views" | "wind" | "stock" | "looks" | "level";
+        Kind: "stroke" | "settings" | "marks" | "ground" | "resolution" | "shapes" | "masks" | "stands" | "pins" | "snapshot" | "strokes" | "views" | "wind" | "atmosphere" | "drawing" | "tiers" | "walks" | "stock" | "looks" | "level";
         /**
          * EntryOut
          * @description One action: who, when, what, plants gained and lost, and the cost difference in the view it was done
@@ -2741,7 +3158,54 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            /**
+             * Tier
+             * @description not of spaces alone, and without control characters
+             */
+            tier: string;
             marks: components["schemas"]["Marks"];
+        };
+        /** TiersIn */
+        TiersIn: {
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            /** Tiers */
+            tiers: {
+                [key: string]: components["schemas"]["Tier"];
+            };
+        };
+        /** DrawingIn */
+        DrawingIn: {
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            drawing: components["schemas"]["DrawingSettings"];
+        };
+        /** WalksIn */
+        WalksIn: {
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            /** Walks */
+            walks: {
+                [key: string]: components["schemas"]["Walk"];
+            };
+        };
+        /** AtmosphereIn */
+        AtmosphereIn: {
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            atmosphere: components["schemas"]["Atmosphere"];
         };
         /** WindIn */
         WindIn: {
@@ -3590,6 +4054,11 @@ export interface components {
             fade: number;
             /** Shadow */
             shadow: number;
+            /**
+             * By Size
+             * @default false
+             */
+            by_size: boolean;
         };
         /**
          * LayoutSettings
@@ -4029,7 +4498,7 @@ export interface components {
         /**
          * ViewIn
          * @description Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
-         *     view).
+         *     view); and how the level is drawn there, through whichever tier.
          */
         ViewIn: {
             /** X */
@@ -4051,6 +4520,40 @@ export interface components {
              * @default true
              */
             shadows: boolean;
+            /**
+             * @default {
+             *       "plants": true,
+             *       "distances": 1,
+             *       "fades": 1,
+             *       "shadows": 1,
+             *       "lod_offset": 0,
+             *       "billboards": true,
+             *       "full_meshes": null,
+             *       "sward_reach": null,
+             *       "sward_share": 1,
+             *       "shadow_reach": null,
+             *       "casts": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "receives": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "ground_error": null,
+             *       "cell": 64,
+             *       "fog": 1
+             *     }
+             */
+            drawing: components["schemas"]["DrawingSettings"];
         };
         /**
          * PatchIn
@@ -5014,6 +5517,271 @@ export interface components {
             notes: string[];
         };
         /**
+         * CrowdOut
+         * @description How many plants of each stand, by its number here, the view has in even steps of distance.
+         */
+        CrowdOut: {
+            /** Stands */
+            stands: {
+                [key: string]: number[];
+            };
+        };
+        /**
+         * CrowdIn
+         * @description A view, and how far, in m, is looked.
+         */
+        CrowdIn: {
+            view: components["schemas"]["ViewIn"];
+            /** Reach */
+            reach: number;
+        };
+        /**
+         * CellOut
+         * @description A drawing cell: x0, z0, x1, z1 in m, and what stands in it.
+         */
+        CellOut: {
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Groups */
+            groups: components["schemas"]["InstancesOut"][];
+        };
+        /**
+         * InstancesOut
+         * @description See `thicket.planted.instances.Instances`; the stand by its number here.
+         */
+        InstancesOut: {
+            /** Stand */
+            stand: number;
+            /** Item */
+            item: string;
+            /** State */
+            state: number;
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "" | "off" | "hidden" | "share" | "far" | "outside";
+            /** Plants */
+            plants: number;
+            /** Fading */
+            fading: number;
+            /** Behind */
+            behind: number;
+            /** Triangles */
+            triangles: number;
+            /** Nearest */
+            nearest: number;
+        };
+        /**
+         * InstancesIn
+         * @description A place in m, seen from a view; stands that are hidden, by their number here.
+         */
+        InstancesIn: {
+            view: components["schemas"]["ViewIn"];
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /**
+             * Hidden
+             * @default []
+             */
+            hidden: number[];
+        };
+        /** CheckOut */
+        CheckOut: {
+            /** Running */
+            running: boolean;
+            /** Share */
+            share: number;
+            /** Step */
+            step: string;
+            /** Trouble */
+            trouble: string;
+            result: components["schemas"]["WalkResult"] | null;
+        };
+        /**
+         * PopOut
+         * @description A pop. States: 0 the full mesh, then the coarser ones and the billboard; −1 nothing.
+         */
+        PopOut: {
+            /** Stand */
+            stand: number;
+            /** Item */
+            item: string;
+            /** Time */
+            time: number;
+            /** Place */
+            place: [
+                number,
+                number,
+                number
+            ];
+            /** Distance */
+            distance: number;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Shadow */
+            shadow: boolean;
+            /** Strength */
+            strength: number;
+        };
+        /**
+         * RemedyOut
+         * @description A change of one stand (0: of the level's fog) by factors, of one edge alone where one is given (counted
+         *     along the LOD steps, then the billboard, then gone), or of the state beyond it left out; the distances
+         *     that it comes to; the noticed pops that are left of it, and the ms that the dearest frame of the walk
+         *     takes more.
+         */
+        RemedyOut: {
+            /** Stand */
+            stand: number;
+            /** Farther */
+            farther: number;
+            /** Fade */
+            fade: number;
+            /** Shadows */
+            shadows: number;
+            /** Edge */
+            edge: number | null;
+            /** Left Out */
+            left_out: boolean;
+            distances: components["schemas"]["DistanceSettings"] | null;
+            /** Fog */
+            fog: number;
+            /** Left */
+            left: number;
+            /** Ms */
+            ms: number;
+        };
+        /**
+         * RouteOut
+         * @description The eye's way: s, place in m and heading in degrees at every vertex.
+         */
+        RouteOut: {
+            /** Time */
+            time: number[];
+            /** Eye */
+            eye: [
+                number,
+                number,
+                number
+            ][];
+            /** Heading */
+            heading: number[];
+        };
+        /** StandPops */
+        StandPops: {
+            /** Stand */
+            stand: number;
+            /** Pops */
+            pops: number;
+            /** Noticed */
+            noticed: number;
+            /** Worst */
+            worst: number;
+        };
+        /**
+         * WalkResult
+         * @description What pops on a walk: `curve`, pixels a second in even parts of the walk; `ms` of the frames at `times`,
+         *     and by stand in `lines`, the ground under 0; `least`, the cheapest changes that leave the fewest.
+         */
+        WalkResult: {
+            /** Seconds */
+            seconds: number;
+            /** Left Out */
+            left_out: [
+                number,
+                number
+            ][];
+            route: components["schemas"]["RouteOut"];
+            /** Curve */
+            curve: number[];
+            /** Times */
+            times: number[];
+            /** Ms */
+            ms: number[];
+            /** Lines */
+            lines: {
+                [key: string]: number[];
+            };
+            /** Stands */
+            stands: components["schemas"]["StandPops"][];
+            /** Worst */
+            worst: components["schemas"]["PopOut"][];
+            /** Remedies */
+            remedies: components["schemas"]["RemedyOut"][];
+            /** Least */
+            least: components["schemas"]["RemedyOut"][];
+        };
+        /**
+         * CheckIn
+         * @description A walk to be looked at for what pops: drawn so, in this air, with distances that are tried for some
+         *     stands; pops of at least so many pixels are noticed. `begin` has it begun when it is not known yet.
+         */
+        CheckIn: {
+            walk: components["schemas"]["Walk"];
+            /**
+             * @default {
+             *       "plants": true,
+             *       "distances": 1,
+             *       "fades": 1,
+             *       "shadows": 1,
+             *       "lod_offset": 0,
+             *       "billboards": true,
+             *       "full_meshes": null,
+             *       "sward_reach": null,
+             *       "sward_share": 1,
+             *       "shadow_reach": null,
+             *       "casts": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "receives": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "ground_error": null,
+             *       "cell": 64,
+             *       "fog": 1
+             *     }
+             */
+            drawing: components["schemas"]["DrawingSettings"];
+            atmosphere?: components["schemas"]["Atmosphere"] | null;
+            /**
+             * Tried
+             * @default {}
+             */
+            tried: {
+                [key: string]: components["schemas"]["DistanceSettings"];
+            };
+            /**
+             * Threshold
+             * @default 60
+             */
+            threshold: number;
+            /**
+             * Begin
+             * @default false
+             */
+            begin: boolean;
+        };
+        /**
          * CostOut
          * @description What is spent: counts, megapixels of cut-out cards, bytes, ms.
          */
@@ -5034,6 +5802,8 @@ export interface components {
             memory: number;
             /** Ms */
             ms: number;
+            /** Culled */
+            culled: number;
         };
         /**
          * LevelCostOut
@@ -5043,6 +5813,7 @@ export interface components {
             /** Device */
             device: string;
             total: components["schemas"]["CostOut"];
+            ground: components["schemas"]["CostOut"];
             /** Stands */
             stands: components["schemas"]["StandCostOut"][];
         };
@@ -5064,6 +5835,8 @@ export interface components {
             memory: number;
             /** Ms */
             ms: number;
+            /** Culled */
+            culled: number;
             /** Stand */
             stand: number;
         };
@@ -6561,6 +7334,434 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["MarksIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_levels_api_set_tiers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TiersIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_levels_api_set_drawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_levels_api_set_walks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WalksIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_levels_api_set_atmosphere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtmosphereIn"];
             };
         };
         responses: {
@@ -15366,6 +16567,428 @@ export interface operations {
             };
         };
     };
+    server_sight_api_crowd_of_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrowdIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrowdOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_sight_api_instances: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstancesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CellOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_sight_api_check_walk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_sight_api_stop_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
     server_sight_api_cost: {
         parameters: {
             query?: never;
@@ -17045,10 +18668,10 @@ export interface operations {
                     /** Files */
                     files: string[];
                     /**
-                     * Said
+                     * Options
                      * @default {}
                      */
-                    said?: string;
+                    options?: string;
                 };
             };
         };

@@ -31,7 +31,7 @@ const says = computed(() => {
   if (b.running) return `${whole(b.done)} of ${whole(b.total)} sheets: ${b.step}`
   if (b.done === b.total) return `All ${whole(b.total)} sheets lie ready.`
   return b.done
-    ? `${whole(b.done)} of ${whole(b.total)} sheets lie ready; what has changed since is made when it is asked for.`
+    ? `${whole(b.done)} of ${whole(b.total)} sheets lie ready; what has changed is made when asked for.`
     : `${whole(b.total)} sheets, none made beforehand.`
 })
 </script>

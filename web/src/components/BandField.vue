@@ -46,7 +46,8 @@ const shape = computed(() => {
     points.push(`${clampX(c.lo - c.soft_lo! + (c.soft_lo! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
   for (let k = 8; k >= 0; k--)
     points.push(`${clampX(c.hi + c.soft_hi! - (c.soft_hi! * k) / 8)},${FOOT - smooth(k / 8) * (FOOT - 8)}`)
-  return `M${points[0].split(',')[0]} ${FOOT} L${points.join(' L')} L${points[points.length - 1].split(',')[0]} ${FOOT} Z`
+  const [first, last] = [points[0], points[points.length - 1]].map((p) => p.split(',')[0])
+  return `M${first} ${FOOT} L${points.join(' L')} L${last} ${FOOT} Z`
 })
 
 const HANDLES = ['soft_lo', 'lo', 'hi', 'soft_hi'] as const

@@ -3,28 +3,27 @@ import { computed, ref, watch } from 'vue'
 import { answer, api, type Marks } from '../api/client'
 import { amount, inkOf, line, LINES, whole } from '../budget'
 import type { Drawn } from '../stage/eyeView'
+import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
 import NumberField from './NumberField.vue'
 
 defineProps<{ drawn: Drawn | null }>()
 const store = useLevel()
+const drawing = useDrawing()
 const draft = ref<Partial<Marks>>({})
 const trouble = ref('')
 const leads = computed(() => store.level?.role === 'lead')
-const marks = computed<Marks>(() => ({ ...store.level!.marks, ...draft.value }))
+const marks = computed<Marks>(() => ({ ...drawing.marks!, ...draft.value }))
 const dirty = computed(() => Object.keys(draft.value).length > 0)
 const scaled = (name: keyof Marks, v: number) => (name === 'memory' ? v / 1e6 : v)
-watch(
-  () => store.level?.slug,
-  () => (draft.value = {}),
-)
+watch([() => store.level?.slug, () => drawing.tier], () => (draft.value = {}))
 
 async function keep() {
   try {
     await answer(
       api.PUT('/api/levels/{slug}/marks', {
         params: { path: { slug: store.slug } },
-        body: { key: crypto.randomUUID(), marks: marks.value },
+        body: { key: crypto.randomUUID(), tier: drawing.tier, marks: marks.value },
       }),
     )
     draft.value = {}
@@ -40,8 +39,8 @@ async function keep() {
   <div class="bench" data-test="budget-bench">
     <h2>Budget of this view</h2>
     <p class="faint">
-      Reckoned for a {{ store.cost?.device.toLowerCase() ?? 'device' }} at 1080 lines; the ground itself is
-      not counted.
+      Reckoned for a {{ store.cost?.device.toLowerCase() ?? 'device' }} at 1,080 lines, seen through
+      {{ drawing.tier }}.
     </p>
     <table v-if="store.cost">
       <thead>
@@ -67,6 +66,12 @@ async function keep() {
             {{ amount(l.name, store.spentBy(s.id, l.name)).replace(/ (ms|MB)$/, '') }}
           </td>
         </tr>
+        <tr data-test="budget-ground">
+          <td class="who"><i style="background: var(--faint)" />The ground</td>
+          <td v-for="l in LINES" :key="l.name" class="number">
+            {{ amount(l.name, line(store.cost.ground, l.name)).replace(/ (ms|MB)$/, '') }}
+          </td>
+        </tr>
         <tr class="sum">
           <td>All</td>
           <td
@@ -88,17 +93,17 @@ async function keep() {
         </tr>
       </tbody>
     </table>
-    <p v-if="store.over.length" class="over" data-test="over">
+    <p v-if="drawing.over.length" class="over" data-test="over">
       Over the mark:
       {{
-        LINES.filter((l) => store.over.includes(l.name))
+        LINES.filter((l) => drawing.over.includes(l.name))
           .map((l) => l.label.toLowerCase())
           .join(', ')
       }}.
     </p>
     <p v-else class="faint">Every line is within its mark in this view.</p>
 
-    <h3>Marks</h3>
+    <h3>Marks of {{ drawing.tier }}</h3>
     <NumberField
       v-for="l in LINES"
       :key="l.name"

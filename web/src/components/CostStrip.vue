@@ -1,28 +1,32 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { amount, line, LINES, inkOf, signed, type LineName } from '../budget'
+import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
 
 const store = useLevel()
+const drawing = useDrawing()
 
 const lines = computed(() =>
   LINES.map(({ name, label }) => {
-    const mark = store.level?.marks[name] ?? 1
+    const mark = drawing.marks?.[name] ?? 1
     const spent = store.cost ? line(store.cost.total, name) : 0
     const full = Math.max(spent, mark) * 1.12
     let at = 0
-    const parts = store.stands.map((s) => {
-      const width = (store.spentBy(s.id, name) / full) * 100
-      const part = {
+    const ground = store.cost ? line(store.cost.ground, name) : 0
+    const parts = [
+      { id: 0, name: 'The ground', ink: 'var(--faint)', value: ground },
+      ...store.stands.map((s) => ({
         id: s.id,
         name: s.name,
         ink: inkOf(s),
-        left: at,
-        width,
         value: store.spentBy(s.id, name),
-      }
+      })),
+    ].map((part) => {
+      const width = (part.value / full) * 100
+      const placed = { ...part, left: at, width }
       at += width
-      return part
+      return placed
     })
     return { name, label, mark, spent, over: spent > mark, markAt: (mark / full) * 100, parts }
   }),
@@ -85,8 +89,17 @@ const change = computed(() => {
           <template v-if="!change.plants && !change.costs.length">no difference in this view</template>
         </span>
       </template>
-      <span v-else class="faint">What this view costs on a plain desktop, by stand.</span>
+      <span v-else class="faint">What this view costs, by stand.</span>
     </div>
+    <v-select
+      v-model="drawing.tier"
+      v-tooltip:top="'The device tier that stage, chart and costs are seen through'"
+      class="tier"
+      :items="drawing.names"
+      hide-details
+      aria-label="Device tier"
+      data-test="tier"
+    />
   </footer>
 </template>
 
@@ -94,7 +107,8 @@ const change = computed(() => {
 .strip {
   grid-column: 1 / -1;
   display: grid;
-  grid-template-columns: repeat(5, minmax(0, 1fr)) minmax(0, 1.5fr);
+  grid-template-columns: repeat(5, minmax(0, 1fr)) minmax(0, 1.2fr) 124px;
+  align-items: stretch;
   border-top: 1px solid var(--line);
   background: var(--sheet);
 }
@@ -109,6 +123,10 @@ const change = computed(() => {
 }
 .change {
   border-right: 0;
+}
+.tier {
+  align-self: center;
+  margin-right: 12px;
 }
 .label {
   font-size: 12.5px;

@@ -18,8 +18,10 @@ const svg = ref<SVGSVGElement>()
 const held = ref<'centre' | 'edge' | 'soft' | null>(null)
 const R = 62
 
-const point = (bearing: number, r: number) =>
-  `${(r * Math.sin((bearing * Math.PI) / 180)).toFixed(2)} ${(-r * Math.cos((bearing * Math.PI) / 180)).toFixed(2)}`
+const point = (bearing: number, r: number) => {
+  const angle = (bearing * Math.PI) / 180
+  return `${(r * Math.sin(angle)).toFixed(2)} ${(-r * Math.cos(angle)).toFixed(2)}`
+}
 const wedge = (a: number, b: number, r: number) =>
   b - a >= 359.9
     ? `M0 ${-r}A${r} ${r} 0 1 1 -0.01 ${-r}Z`

@@ -18,6 +18,8 @@ const props = defineProps<{
   title?: string
   /** Ground that is made here, in place of a file: the draft of it, null until there is one. */
   made?: Import | null
+  /** Whether it is being made anew. */
+  making?: boolean
 }>()
 const emit = defineEmits<{ kept: [level: string]; close: [] }>()
 const draft = shallowRef<Import | null>(null)
@@ -44,6 +46,8 @@ const options = ref<ImportOptions>({
   names: null,
 })
 const turn = ref(0)
+/** Whether what is typed has not reached the server yet. */
+const unsaid = ref(false)
 let timer = 0
 
 const busy = computed(
@@ -62,7 +66,7 @@ const working = computed(
 const refused = computed(() => draft.value?.forecast?.stands.some((s) => s.refused) ?? false)
 /** Why it cannot be kept yet. */
 const why = computed(() => {
-  if (busy.value) return 'it is still being read'
+  if (busy.value || props.making || unsaid.value) return 'it is still being read'
   if (draft.value?.state !== 'ready') return 'nothing has been read yet'
   if (refused.value) return 'a stand would be lost; see above'
   return props.level === '' && name.value.trim() === '' ? 'give the level a name' : ''
@@ -93,6 +97,7 @@ async function choose(chosen: File | File[] | null) {
   sending.value = true
   trouble.value = ''
   current = ''
+  unsaid.value = false
   window.clearTimeout(timer)
   // What was said of the last file is not said of this one.
   if (draft.value && draft.value.state !== 'kept')
@@ -144,10 +149,12 @@ useIntervalFn(async () => {
 function say(part: Partial<ImportOptions>) {
   options.value = { ...options.value, ...part }
   window.clearTimeout(timer)
+  unsaid.value = true
   timer = window.setTimeout(() => void again(), 350)
 }
 async function again() {
-  if (!draft.value) return
+  const mine = timer
+  if (!draft.value) return void (unsaid.value = false)
   try {
     take(
       await answer(
@@ -157,6 +164,7 @@ async function again() {
   } catch (error) {
     trouble.value = (error as Error).message
   }
+  if (mine === timer) unsaid.value = false
 }
 function rename(k: number, to: string) {
   say({ names: (options.value.names ?? []).map((n, i) => (i === k ? to : n)) })
@@ -217,7 +225,7 @@ const changes = computed(() =>
       :prepend-inner-icon="mdiFolderOpenOutline"
       :hint="
         kind === 'heights'
-          ? '16-bit PNG, GeoTIFF, NumPy .npy, raw 16 bit, or a terrain mesh (glTF, OBJ); up to 4 097 values a side'
+          ? '16-bit PNG, GeoTIFF, NumPy .npy, raw 16 bit, or a mesh (glTF, OBJ); up to 4 097 values a side'
           : 'PNG or GeoTIFF: each channel is a layer; several files together if you like'
       "
       persistent-hint

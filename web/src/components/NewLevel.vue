@@ -9,22 +9,29 @@ const from = ref<'file' | 'flat' | 'rolling'>('file')
 const ground = ref({ width: 512, length: 512, cell: 1, height: 40, wavelength: 300, seed: 1 })
 const draft = shallowRef<Import | null>(null)
 const trouble = ref('')
+/** Whether the ground in hand is not, or not yet, what the numbers say. */
+const making = ref(false)
 let timer = 0
 
 /** Have the ground made anew, a moment after the last number was changed. */
 function make() {
   window.clearTimeout(timer)
   const form = from.value
+  making.value = form !== 'file'
   if (form === 'file') return
-  timer = window.setTimeout(async () => {
+  const mine = (timer = window.setTimeout(async () => {
+    let made = null
+    let said = ''
     try {
-      draft.value = await answer(api.POST('/api/drafts/made', { body: { form, ...ground.value } }))
-      trouble.value = ''
+      made = await answer(api.POST('/api/drafts/made', { body: { form, ...ground.value } }))
     } catch (error) {
-      draft.value = null
-      trouble.value = (error as Error).message
+      said = (error as Error).message
     }
-  }, 350)
+    if (mine !== timer) return
+    draft.value = made
+    trouble.value = said
+    making.value = false
+  }, 350))
 }
 watch([from, ground], make, { deep: true })
 onBeforeUnmount(() => window.clearTimeout(timer))
@@ -47,6 +54,7 @@ const shown = () =>
       level=""
       title="A new level"
       :made="from === 'file' ? undefined : draft"
+      :making="making"
       @kept="emit('kept', $event)"
       @close="emit('close')"
     >

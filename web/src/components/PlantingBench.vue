@@ -63,7 +63,7 @@ async function aim() {
     )
     aimSaid.value =
       found.count < count
-        ? `This ground holds at most ${whole(found.count)} at this spacing: closer spacing or wider conditions give more.`
+        ? `At most ${whole(found.count)} stand here so far apart: closer spacing or wider bands give more.`
         : ''
     d.change({ fullness: found.fullness })
   } catch (error) {

@@ -23,10 +23,11 @@ const marks = computed(() => {
   if (r.kind.value === 'facing') return ['N', 'E', 'S', 'W', 'N']
   const digits = Math.abs(b - a) < 20 ? 1 : 0
   const unit = look.value?.unit ?? ''
-  return [a, (a + b) / 2, b].map(
-    (v, k) =>
-      `${k === 2 && r.kind.value !== 'shading' && r.kind.value !== 'altitude' ? '≥ ' : ''}${(Math.abs(v) < 0.05 ? 0 : v).toFixed(digits).replace('-', '−')}${unit === 'm' ? ' m' : unit}`,
-  )
+  return [a, (a + b) / 2, b].map((v, k) => {
+    const open = k === 2 && r.kind.value !== 'shading' && r.kind.value !== 'altitude'
+    const value = (Math.abs(v) < 0.05 ? 0 : v).toFixed(digits).replace('-', '−')
+    return `${open ? '≥ ' : ''}${value}${unit === 'm' ? ' m' : unit}`
+  })
 })
 const value = computed(() => (props.at ? r.valueAt(...props.at) : ''))
 </script>

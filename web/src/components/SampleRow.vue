@@ -110,10 +110,7 @@ const piece = (x: number) => `M${x - 14} ${FOOT - 8 - 14 * FALL} L${x + 14} ${FO
       </g>
       <g v-for="(p, k) in drawn" :key="`t${k}`">
         <circle :cx="p.x" cy="112" r="7" :fill="p.colour" class="swatch" />
-        <path
-          class="turn"
-          :d="`M${p.x} 112 l${Math.sin((p.turn * Math.PI) / 180) * 10} ${-Math.cos((p.turn * Math.PI) / 180) * 10}`"
-        />
+        <path class="turn" d="M0 0 v-10" :transform="`translate(${p.x} 112) rotate(${p.turn})`" />
       </g>
     </svg>
     <p class="faint small">Nine of them on an 18° slope; below, the way each faces and its tint.</p>

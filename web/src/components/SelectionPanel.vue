@@ -20,7 +20,8 @@ const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)
 const standOf = (id: number) => store.stands.find((s) => s.id === id)?.name ?? ''
 const title = computed(() => {
   const names = [...new Set(plants.value.map((p) => standOf(p.stand)))]
-  return `${whole(plants.value.length)} ${plants.value.length === 1 ? 'plant' : 'plants'} of ${names.length > 2 ? `${names.length} stands` : names.join(' and ')}`
+  const of = names.length > 2 ? `${names.length} stands` : names.join(' and ')
+  return `${whole(plants.value.length)} ${plants.value.length === 1 ? 'plant' : 'plants'} of ${of}`
 })
 type Name = 'turn' | 'lean' | 'width' | 'height' | 'lift'
 /** A number that all of them share, to a thousandth, or mixed. */

@@ -52,8 +52,12 @@ async function bringIn(picked: File | File[] | null) {
   if (!file) return
   shapes.trouble = ''
   try {
-    const path = `/levels/${store.slug}/shapes.geojson?key=${crypto.randomUUID()}&name=${encodeURIComponent(file.name)}&instead=${instead.value}`
-    const kept = await upload<ShapesKept>(path, await file.text())
+    const query = new URLSearchParams({
+      key: crypto.randomUUID(),
+      name: file.name,
+      instead: String(instead.value),
+    })
+    const kept = await upload<ShapesKept>(`/levels/${store.slug}/shapes.geojson?${query}`, await file.text())
     store.shapes = kept.shapes
     store.note(kept.entry)
     await store.refresh()

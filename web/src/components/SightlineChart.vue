@@ -1,18 +1,23 @@
 <script setup lang="ts">
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import type { Distances, Stand, StandSettings } from '../api/client'
+import type { Distances, Stand } from '../api/client'
 import { inkOf } from '../budget'
+import { at, rounded, type Chain, type Edge } from '../distances'
 
 const props = defineProps<{
   stands: Stand[]
-  settings: (s: Stand) => StandSettings
-  chain: (s: Stand) => { lods: number; billboard: boolean }
-  fog: number
+  distances: (s: Stand) => Distances
+  chain: (s: Stand) => Chain
+  /** Plants of the present view by stand, in even steps of distance out to `reach` m. */
+  crowd: Record<number, number[]>
+  reach: number
+  /** How much of a thing is left in the fog at a distance in m, 0–1. */
+  seen: (metres: number) => number
   selected: number[]
   locked: boolean
 }>()
-const emit = defineEmits<{ edge: [stand: Stand, part: Partial<Distances>] }>()
+const emit = defineEmits<{ grab: [stand: Stand]; edge: [stand: Stand, edge: Edge, metres: number] }>()
 const svg = ref<SVGSVGElement>()
 const { width } = useElementSize(svg)
 /** The drawing is as wide as it is shown, so that its letters keep their size. */
@@ -23,10 +28,8 @@ const HEAD = 22
 
 const farthest = computed(
   () =>
-    Math.max(
-      60,
-      ...props.stands.map((s) => Math.max(props.settings(s).distances.gone, s.settings.distances.gone)),
-    ) * 1.08,
+    Math.max(60, ...props.stands.map((s) => Math.max(props.distances(s).gone, s.settings.distances.gone))) *
+    1.08,
 )
 const toX = (m: number) => LEFT + Math.sqrt(m / farthest.value) * (wide.value - LEFT - 8)
 const toM = (x: number) => ((x - LEFT) / (wide.value - LEFT - 8)) ** 2 * farthest.value
@@ -35,81 +38,99 @@ const ticks = computed(() =>
 )
 const tall = computed(() => HEAD + LANE * props.stands.length + 4)
 
-type Edge = { name: string; at: number; set: (m: number) => Partial<Distances> }
+const named = (edge: Edge) =>
+  ({
+    step: () => `mesh ${'index' in edge ? edge.index + 2 : ''} from`,
+    billboard: () => 'billboard from',
+    gone: () => 'gone',
+    shadow: () => 'shadow reach',
+    fade: () => 'fade',
+  })[edge.part]()
 const lanes = computed(() =>
   props.stands.map((stand, k) => {
-    const d = props.settings(stand).distances
+    const d = props.distances(stand)
     const c = props.chain(stand)
-    const steps = d.steps.slice(0, c.lods - 1)
-    const starts = [0, ...steps, ...(c.billboard ? [d.billboard] : [])]
-    const blocks = starts.map((from, i) => {
-      const to = starts[i + 1] ?? d.gone
-      const last = i === starts.length - 1
-      return {
-        from,
-        to,
-        name: c.billboard && last ? 'billboard' : i === 0 ? 'full mesh' : `mesh ${i + 1}`,
-        depth: 1 - i / Math.max(starts.length, 2),
-      }
-    })
-    const edges: Edge[] = steps.map((at, i) => ({
-      name: `mesh ${i + 2} from`,
-      at,
-      set: (m) => {
-        const next = d.steps.map((s, j) =>
-          j === i
-            ? Math.min(
-                Math.max(m, j ? d.steps[j - 1] : 0),
-                d.steps[j + 1] ?? (c.billboard ? d.billboard : d.gone),
-              )
-            : s,
-        )
-        return c.billboard ? { steps: next } : { steps: next, billboard: Math.max(...next) }
-      },
+    const edges: Edge[] = [
+      ...d.steps.slice(0, c.lods - 1).map((_, index): Edge => ({ part: 'step', index })),
+      ...(c.billboard ? [{ part: 'billboard' } as Edge] : []),
+    ]
+    const starts = [0, ...edges.map((e) => at(d, c, e)!)]
+    const blocks = starts.map((from, i) => ({
+      from,
+      to: starts[i + 1] ?? d.gone,
+      name: c.billboard && i === starts.length - 1 ? 'billboard' : i === 0 ? 'full mesh' : `mesh ${i + 1}`,
+      depth: 1 - i / Math.max(starts.length, 2),
     }))
-    if (c.billboard)
-      edges.push({
-        name: 'billboard from',
-        at: d.billboard,
-        set: (m) => ({ billboard: Math.min(Math.max(m, steps[steps.length - 1] ?? 0), d.gone) }),
-      })
-    edges.push({ name: 'gone', at: d.gone, set: (m) => ({ gone: Math.max(m, d.billboard, 1) }) })
-    const fades = [...steps, ...(c.billboard ? [d.billboard] : [])].map((at) => [
-      Math.max(at - d.fade / 2, 0),
-      at + d.fade / 2,
-    ])
+    const fades = starts.slice(1).map((from) => [Math.max(from - d.fade / 2, 0), from + d.fade / 2])
     fades.push([Math.max(d.gone - d.fade, 0), d.gone])
-    const shadow: Edge = { name: 'shadow reach', at: d.shadow, set: (m) => ({ shadow: m < 1 ? 0 : m }) }
-    return { stand, y: HEAD + k * LANE, blocks, edges, fades, shadow, ink: inkOf(stand) }
+    const moves = [...edges, { part: 'gone' } as Edge].map((edge) => ({
+      edge,
+      name: named(edge),
+      at: at(d, c, edge)!,
+    }))
+    const shadow = { edge: { part: 'shadow' } as Edge, name: 'shadow reach', at: d.shadow }
+    const crowd = crowdOf(stand)
+    return { stand, y: HEAD + k * LANE, blocks, moves, fades, shadow, ink: inkOf(stand), crowd }
   }),
 )
+/** How many of a stand's plants the view has at each distance, as an outline over its lane; '' for none. */
+function crowdOf(stand: Stand): string {
+  const counts = props.crowd[stand.id] ?? []
+  const most = Math.max(...counts, 0)
+  if (!most) return ''
+  const step = props.reach / counts.length
+  const tops = counts.map((n, k) => {
+    const y = -18 * Math.sqrt(n / most)
+    return `L${toX(k * step)},${y} L${toX((k + 1) * step)},${y}`
+  })
+  return `M${toX(0)},0 ${tops.join(' ')} L${toX(props.reach)},0 Z`
+}
+/** How high a share that is left is drawn: all at the foot, nothing at the head. */
+const toY = (share: number) => HEAD + (tall.value - HEAD) * share
 const fogPath = computed(() => {
   const points = []
   for (let k = 0; k <= 60; k++) {
     const m = (k / 60) ** 2 * farthest.value
-    points.push(`${toX(m).toFixed(1)},${(HEAD + (tall.value - HEAD) * Math.exp(-m * props.fog)).toFixed(1)}`)
+    points.push(`${toX(m).toFixed(1)},${toY(props.seen(m)).toFixed(1)}`)
   }
   return `M${points.join(' L')}`
 })
 
+/** The distance that the pointer reads, with what is left there. */
+const read = ref<number | null>(null)
+const reading = computed(() => {
+  if (read.value === null) return null
+  const share = props.seen(read.value)
+  const x = toX(read.value)
+  return {
+    x,
+    y: toY(share),
+    left: x > wide.value - 110,
+    text: `${rounded(read.value)} m: ${Math.round(share * 100)} % left`,
+  }
+})
+
 const held = ref<{ stand: Stand; edge: Edge } | null>(null)
-const round = (m: number) => (m < 20 ? Math.round(m * 2) / 2 : Math.round(m))
 function grab(stand: Stand, edge: Edge, event: PointerEvent) {
   if (props.locked) return
   held.value = { stand, edge }
+  emit('grab', stand)
   svg.value?.setPointerCapture(event.pointerId)
 }
 function move(event: PointerEvent) {
-  if (!held.value || !svg.value) return
+  if (!svg.value) return
   const box = svg.value.getBoundingClientRect()
   const x = ((event.clientX - box.left) / box.width) * wide.value
-  emit('edge', held.value.stand, held.value.edge.set(round(Math.max(toM(Math.max(x, LEFT)), 0))))
+  const metres = Math.max(toM(Math.max(x, LEFT)), 0)
+  read.value = metres
+  if (held.value) emit('edge', held.value.stand, held.value.edge, rounded(metres))
 }
-function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
+function key(stand: Stand, move: { edge: Edge; at: number }, event: KeyboardEvent) {
   const way = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
   if (!way || props.locked) return
   event.preventDefault()
-  emit('edge', stand, edge.set(round(Math.max(edge.at + way * (event.shiftKey ? 10 : 1), 0))))
+  emit('grab', stand)
+  emit('edge', stand, move.edge, rounded(Math.max(move.at + way * (event.shiftKey ? 10 : 1), 0)))
 }
 </script>
 
@@ -123,6 +144,7 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
     @pointermove="move"
     @pointerup="held = null"
     @pointercancel="held = null"
+    @pointerleave="read = null"
   >
     <g class="ticks">
       <template v-for="m in ticks" :key="m">
@@ -138,6 +160,7 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
       :style="{ color: l.ink }"
       :class="{ lit: selected.includes(l.stand.id) }"
     >
+      <path v-if="l.crowd" class="crowd" :d="l.crowd" :transform="`translate(0 ${l.y + 20})`" />
       <text class="title" :x="LEFT" :y="l.y + 14">{{ l.stand.name }}</text>
       <g v-for="b in l.blocks" :key="b.name">
         <rect
@@ -172,7 +195,7 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
         {{ l.shadow.at > 0 ? 'shadow' : 'no shadow' }}
       </text>
       <g
-        v-for="e in l.edges"
+        v-for="e in l.moves"
         :key="e.name"
         class="edge"
         tabindex="0"
@@ -181,7 +204,7 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
         :aria-label="`${l.stand.name}: ${e.name}`"
         :aria-valuenow="e.at"
         :data-test="`edge-${l.stand.slug}-${e.name.replaceAll(' ', '-')}`"
-        @pointerdown="grab(l.stand, e, $event)"
+        @pointerdown="grab(l.stand, e.edge, $event)"
         @keydown="key(l.stand, e, $event)"
       >
         <rect :x="toX(e.at) - 6" :y="l.y + 16" width="12" height="30" fill="transparent" />
@@ -196,15 +219,27 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
         :aria-label="`${l.stand.name}: shadow reach`"
         :aria-valuenow="l.shadow.at"
         :data-test="`edge-${l.stand.slug}-shadow`"
-        @pointerdown="grab(l.stand, l.shadow, $event)"
+        @pointerdown="grab(l.stand, l.shadow.edge, $event)"
         @keydown="key(l.stand, l.shadow, $event)"
       >
         <circle :cx="toX(l.shadow.at)" :cy="l.y + 51" r="4" />
         <title>{{ l.stand.name }}: shadow reach {{ l.shadow.at }} m</title>
       </g>
     </g>
-    <path class="fog" :d="fogPath" />
-    <text class="small faint" :x="wide - 6" :y="tall - 7" text-anchor="end">seen through the fog</text>
+    <path class="fog" :d="fogPath" data-test="fog-curve" />
+    <text class="small faint" :x="wide - 6" :y="tall - 7" text-anchor="end">left in the fog</text>
+    <g v-if="reading" class="reading" data-test="fog-reading">
+      <line :x1="reading.x" :x2="reading.x" :y1="HEAD" :y2="tall" />
+      <circle :cx="reading.x" :cy="reading.y" r="3" />
+      <text
+        class="small number"
+        :x="reading.x + (reading.left ? -7 : 7)"
+        :y="Math.min(Math.max(reading.y - 6, HEAD + 12), tall - 18)"
+        :text-anchor="reading.left ? 'end' : 'start'"
+      >
+        {{ reading.text }}
+      </text>
+    </g>
   </svg>
 </template>
 
@@ -265,6 +300,27 @@ function key(stand: Stand, edge: Edge, event: KeyboardEvent) {
   fill: var(--sheet);
   stroke: var(--ink);
   stroke-width: 1.5;
+}
+.crowd {
+  fill: currentColor;
+  fill-opacity: 0.22;
+  pointer-events: none;
+}
+.reading {
+  pointer-events: none;
+}
+.reading line {
+  stroke: var(--oxblood);
+  stroke-width: 0.6;
+}
+.reading circle {
+  fill: var(--oxblood);
+}
+.reading text {
+  fill: var(--oxblood);
+  paint-order: stroke;
+  stroke: var(--sheet);
+  stroke-width: 4px;
 }
 .fog {
   fill: none;

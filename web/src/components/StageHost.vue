@@ -1,7 +1,13 @@
 <script setup lang="ts">
-import { useElementSize, useEventListener, useIntervalFn, useSessionStorage } from '@vueuse/core'
+import {
+  useElementSize,
+  useEventListener,
+  useIntervalFn,
+  useSessionStorage,
+  useThrottleFn,
+} from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import type { Bookmark, Person } from '../api/client'
+import type { Atmosphere, Bookmark, Drawing, Person } from '../api/client'
 import { whole } from '../budget'
 import { overlaid, useFly } from '../composables/useFly'
 import { usePointer } from '../composables/usePointer'
@@ -9,12 +15,13 @@ import { useSwards } from '../composables/useSwards'
 import { useTools } from '../composables/useTools'
 import type { Raster } from '../stage/isolines'
 import { Stage } from '../stage/stage'
-import { useBrush } from '../stores/brush'
-import { useLevel } from '../stores/level'
-import { useSelection } from '../stores/selection'
-import { cornersOf, useShapes } from '../stores/shapes'
+import { useStores } from '../stores'
+import { useAtmosphere } from '../stores/atmosphere'
+import { useDrawing } from '../stores/drawing'
+import { cornersOf } from '../stores/shapes'
 import PlanMarks from './PlanMarks.vue'
 import PlanShapes from './PlanShapes.vue'
+import PlanWalk from './PlanWalk.vue'
 import BrushBar from './BrushBar.vue'
 import LiftList from './LiftList.vue'
 import StageBar from './StageBar.vue'
@@ -35,10 +42,10 @@ const emit = defineEmits<{
   point: [at: [number, number] | null]
   ask: [at: [number, number]]
 }>()
-const shapes = useShapes()
-const store = useLevel()
-const brush = useBrush()
-const selection = useSelection()
+const stores = useStores()
+const { level: store, brush, selection, shapes, walks } = stores
+const air = useAtmosphere()
+const drawing = useDrawing()
 const stage = shallowRef<Stage | null>(null)
 const eyeCanvas = ref<HTMLCanvasElement>()
 const planCanvas = ref<HTMLCanvasElement>()
@@ -61,7 +68,7 @@ const planSize = useElementSize(planPane)
 const stacked = computed(() => width.value / Math.max(height.value, 1) < 1.5)
 
 const fly = useFly(stage, walking)
-const tools = useTools(stage, () => props.paints && !setting.value)
+const tools = useTools(stage, () => props.paints && !setting.value, stores)
 const { painting, armed } = tools
 
 /** Whether the page was left while the stage was being opened. */
@@ -84,6 +91,8 @@ onMounted(async () => {
     made.onDrawn = () => ticks.value++
     made.setStands(store.stands)
     made.setSheet(props.sheet)
+    if (air.draft) made.setAtmosphere(air.draft)
+    made.setDrawing(drawing.now)
     outline()
     fit()
     made.look({})
@@ -164,6 +173,17 @@ watch(
     void loadSward()
   },
 )
+watch(
+  () => air.now,
+  (atmosphere) => atmosphere && showAir(atmosphere),
+)
+/** Not at every step of a drag: what the sun lights anew takes a moment. */
+const showAir = useThrottleFn((a: Atmosphere) => stage.value?.setAtmosphere(a), 120, true)
+watch(
+  () => drawing.now,
+  (by) => showDrawing(by),
+)
+const showDrawing = useThrottleFn((by: Drawing) => stage.value?.setDrawing(by), 120, true)
 watch(shadows, (on) => stage.value?.look({ shadows: on }))
 watch([alone, () => store.selected.join(), () => store.stands], () => {
   const others = alone.value
@@ -173,15 +193,25 @@ watch([alone, () => store.selected.join(), () => store.stands], () => {
 })
 watch(everything, (on) => stage.value?.setEverything(on))
 
-const loadSward = useSwards(stage)
-const { setting, cursor, pointer, down, moved, up, left, hover, away, wheel, stand } = usePointer(stage, {
-  edits: () => props.edits,
-  asking: () => props.asking,
-  tools,
-  fly,
-  point: (at) => emit('point', at),
-  ask: (at) => emit('ask', at),
-})
+const loadSward = useSwards(stage, stores)
+function finish(): boolean {
+  const draws = walks.draws || (props.edits && shapes.tool)
+  if (draws) void (walks.draws ? walks : shapes).finish()
+  return !!draws
+}
+const { setting, cursor, pointer, down, moved, up, left, hover, away, wheel, stand } = usePointer(
+  stage,
+  {
+    edits: () => props.edits,
+    asking: () => props.asking,
+    finish,
+    tools,
+    fly,
+    point: (at) => emit('point', at),
+    ask: (at) => emit('ask', at),
+  },
+  stores,
+)
 
 watch([() => brush.verb, () => brush.scope, () => store.selected.join()], tools.rest)
 watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => tools.reach(tools.at.value))
@@ -193,7 +223,8 @@ const eyePlace = computed(() => {
   if (!s) return ''
   const v = s.eye.view
   const toward = POINTS[Math.round((((v.heading % 360) + 360) % 360) / 45) % 8]
-  return `${v.x.toFixed(0)} m east, ${v.z.toFixed(0)} m south, ${(v.y - s.ground.heightAt(v.x, v.z)).toFixed(1)} m above the ground, looking ${toward}`
+  const high = (v.y - s.ground.heightAt(v.x, v.z)).toFixed(1)
+  return `${v.x.toFixed(0)} m east, ${v.z.toFixed(0)} m south, ${high} m above the ground, looking ${toward}`
 })
 /** What the brush in hand does, and to whom. */
 const inHand = computed(() => {
@@ -264,7 +295,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           @pointerleave="left"
           @wheel.prevent="wheel('eye', $event)"
           @mousedown.middle.prevent
-          @dblclick="edits && shapes.tool && shapes.finish()"
+          @dblclick="finish"
           @contextmenu.prevent
         />
         <p v-if="stage" class="caption right number" data-test="eye-place">{{ eyePlace }}</p>
@@ -299,6 +330,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           :others="others"
           @go="look"
         />
+        <PlanWalk v-if="stage && walks.shown" :stage="stage" :ticks="ticks" :pointer="pointer" />
       </div>
       <LiftList
         v-if="tools.lift.list.value"

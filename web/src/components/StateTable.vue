@@ -15,7 +15,7 @@ type State = ShelfItem['states'][number]
 const ROWS: [string, string, (s: State, k: number) => string][] = [
   [
     'From',
-    'Nearer than this, it is seen to differ from the full mesh by more than two pixels of outline at 1,080 lines',
+    'Nearer than this, its outline differs from the full mesh’s by more than two pixels at 1,080 lines',
     (s, k) => (from(k, s.name) === null ? '' : `${Math.round(from(k, s.name)!)} m`),
   ],
   ['Triangles', 'Triangles of its mesh', (s) => whole(s.triangles)],

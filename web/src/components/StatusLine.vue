@@ -12,9 +12,9 @@ const store = useLevel()
 const outbox = useOutbox()
 const waits = computed(() => {
   const n = outbox.waiting.length
-  return n
-    ? `${n} ${n === 1 ? 'stroke waits' : 'strokes wait'} in this browser to be sent.${outbox.keeps ? '' : ' This browser does not keep them over a reload.'}`
-    : ''
+  if (!n) return ''
+  const waits = `${n} ${n === 1 ? 'stroke waits' : 'strokes wait'} in this browser to be sent.`
+  return outbox.keeps ? waits : `${waits} This browser does not keep them over a reload.`
 })
 const away = computed(() => connection.away && !connection.signedOut)
 const kept = computed(() =>

@@ -26,6 +26,7 @@ const column = ref<HTMLElement>()
 const { width: wide } = useElementSize(column)
 const slot = computed(() => Math.max(wide.value - 58, 60) / Math.max(store.stands.length, 1))
 const soil = computed(() => Math.max(wide.value - 44, 40) / 8)
+const waves = computed(() => [2, -1, 1].map((dip) => `t ${2 * soil.value} ${dip}`).join(' '))
 const total = computed(() => Math.max(store.cost?.total.ms ?? 0, 1e-9))
 const share = (s: Stand) => store.spentBy(s.id, 'ms') / total.value
 
@@ -96,10 +97,7 @@ const mask = (s: Stand) => {
           <text x="28" :y="up(m) + 4" text-anchor="end">{{ m }}</text>
         </g>
         <text x="28" y="12" text-anchor="end" class="unit">m</text>
-        <path
-          class="soil"
-          :d="`M34 275 q ${soil} 5 ${2 * soil} 1 t ${2 * soil} 2 t ${2 * soil} -1 t ${2 * soil} 1 v 14 h${-8 * soil} z`"
-        />
+        <path class="soil" :d="`M34 275 q ${soil} 5 ${2 * soil} 1 ${waves} v 14 h${-8 * soil} z`" />
       </svg>
       <div
         v-for="(s, k) in store.stands"

@@ -9,7 +9,8 @@ const percent = (v: number) => `${Math.round(v * 100)} %`
 function value(c: Why['conditions'][number]): string {
   const look = KINDS[c.kind as Kind]
   if (c.kind === 'facing' && c.value < 0) return 'level ground'
-  return `${c.beyond ? '≥ ' : ''}${c.value.toFixed(look.digits).replace('-', '−')}${look.unit === 'm' ? ' m' : look.unit}`
+  const value = c.value.toFixed(look.digits).replace('-', '−')
+  return `${c.beyond ? '≥ ' : ''}${value}${look.unit === 'm' ? ' m' : look.unit}`
 }
 </script>
 

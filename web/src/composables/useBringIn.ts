@@ -75,7 +75,7 @@ export function useBringIn(source: () => Source) {
   const send = (files: File[]) =>
     attempt(async () => {
       const form = new FormData()
-      form.set('said', JSON.stringify(whole()))
+      form.set('options', JSON.stringify(whole()))
       for (const f of files) form.append('files', f, f.webkitRelativePath || f.name)
       sending.value = true
       choices.value = {}

@@ -11,13 +11,14 @@ import {
   type Tried,
   type View,
 } from '../api/client'
-import { useLevel } from '../stores/level'
-import { useTool } from '../stores/tool'
+import type { Stores } from '../stores'
 
 export type Raster = { data: Uint8Array; columns: number; rows: number }
-type Changes = Partial<Omit<StandSettings, 'variation' | 'distances'>> & {
+export type Changes = Partial<Omit<StandSettings, 'variation' | 'distances'>> & {
   variation?: Partial<StandSettings['variation']>
   distances?: Partial<StandSettings['distances']>
+  /** Distances of each stand's own, by its number in the database. */
+  each?: Record<number, Partial<StandSettings['distances']>>
 }
 
 /** A value that all selected stands share, or `mixed`. */
@@ -61,8 +62,7 @@ const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
  * Changed settings of the selected stands that are tried but not stored: what they would give, until kept or
  * dropped.
  */
-export function useDraft(view: () => View | null) {
-  const store = useLevel()
+export function useDraft(view: () => View | null, { level: store, tool }: Pick<Stores, 'level' | 'tool'>) {
   const changes = ref<Changes>({})
   const tried = ref<Tried | null>(null)
   const trouble = ref('')
@@ -83,7 +83,6 @@ export function useDraft(view: () => View | null) {
   /** Plants that the draft would bring and take, x and z of each in turn. */
   const marks = shallowRef<{ came: Float32Array; went: Float32Array }>(NOTHING)
   /** Whether a click on the stage asks why there. */
-  const tool = useTool()
   const asking = computed({ get: () => tool.why === true, set: (on) => void (tool.why = on || null) })
   const busy = ref(false)
   /** Whether the draft was begun before a reload, or before something else was selected. */
@@ -100,11 +99,12 @@ export function useDraft(view: () => View | null) {
 
   /** The whole of the parts of a stand's settings that the draft changes. */
   function partOf(stand: Stand): Partial<StandSettings> {
-    const { variation, distances, ...plain } = changes.value
+    const { variation, distances, each, ...plain } = changes.value
+    const own = each?.[stand.id]
     return {
       ...plain,
       ...(variation ? { variation: { ...stand.settings.variation, ...variation } } : {}),
-      ...(distances ? { distances: { ...stand.settings.distances, ...distances } } : {}),
+      ...(distances || own ? { distances: { ...stand.settings.distances, ...distances, ...own } } : {}),
     }
   }
 
@@ -119,10 +119,12 @@ export function useDraft(view: () => View | null) {
   function change(part: Changes): void {
     if (!dirty.value) begun.clear()
     for (const s of store.chosen) if (!begun.has(s.id)) begun.set(s.id, s.settings)
-    const { variation, distances, ...plain } = part
+    const { variation, distances, each, ...plain } = part
     const next: Changes = { ...changes.value, ...plain }
     if (variation) next.variation = { ...changes.value.variation, ...variation }
     if (distances) next.distances = { ...changes.value.distances, ...distances }
+    for (const [id, own] of Object.entries(each ?? {}))
+      next.each = { ...next.each, [id]: { ...next.each?.[Number(id)], ...own } }
     changes.value = next
     trouble.value = ''
     fields.value = []
@@ -168,7 +170,7 @@ export function useDraft(view: () => View | null) {
       }
       const bytes = showOverlay.value ? await answerBytes(overlaid[kind]()) : null
       const changed =
-        dirty.value && !changes.value.distances
+        dirty.value && !changes.value.distances && !changes.value.each
           ? await Promise.all(
               stands
                 .filter((s) => !s.sward)
@@ -210,7 +212,10 @@ export function useDraft(view: () => View | null) {
   function wasOf(stand: Stand): Record<string, unknown> {
     const old = (begun.get(stand.id) ?? stand.settings) as Record<string, unknown>
     const out: Record<string, unknown> = {}
-    for (const [name, value] of Object.entries(changes.value)) {
+    const { each, ...shared } = changes.value
+    const own = each?.[stand.id]
+    const changed = own ? { ...shared, distances: { ...shared.distances, ...own } } : shared
+    for (const [name, value] of Object.entries(changed)) {
       const nested = name === 'variation' || name === 'distances'
       out[name] = nested
         ? Object.fromEntries(
@@ -227,8 +232,15 @@ export function useDraft(view: () => View | null) {
     await store.refresh()
     if (theirs) {
       const next = { ...changes.value } as Record<string, unknown>
-      for (const { clash } of told) {
+      for (const { stand, clash } of told) {
         const [name, part] = clash.name.split('.')
+        const own = changes.value.each?.[stand.id]
+        if (name === 'distances' && own) {
+          const { [part as keyof typeof own]: theirOwn, ...rest } = own
+          void theirOwn
+          next.each = { ...(next.each as object), [stand.id]: rest }
+          continue
+        }
         const { [part ?? '']: theirOwn, ...rest } = (part ? (next[name] ?? {}) : {}) as Record<
           string,
           unknown

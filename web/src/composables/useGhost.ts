@@ -1,16 +1,16 @@
 import { computed, ref, shallowRef, type ShallowRef } from 'vue'
 import { answer, api, type Ghost } from '../api/client'
 import type { Stage } from '../stage/stage'
-import { useBrush } from '../stores/brush'
-import { useLevel } from '../stores/level'
+import type { Stores } from '../stores'
 
 /**
  * Set single plants by hand: the very plant to come stands at the pointer, is turned and sized, and is set
  * by letting go.
  */
-export function useGhost(stage: ShallowRef<Stage | null>) {
-  const store = useLevel()
-  const brush = useBrush()
+export function useGhost(
+  stage: ShallowRef<Stage | null>,
+  { level: store, brush }: Pick<Stores, 'level' | 'brush'>,
+) {
   const ghost = shallowRef<Ghost | null>(null)
   const setting = ref(false)
   const stand = computed(() => (store.chosen.length === 1 && !store.chosen[0].sward ? store.chosen[0] : null))

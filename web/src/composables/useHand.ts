@@ -1,8 +1,7 @@
 import { storeToRefs } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type PinsIn, type Plant } from '../api/client'
-import { useLevel } from '../stores/level'
-import { useTool } from '../stores/tool'
+import type { Stores } from '../stores'
 
 export type PlantPart = Partial<Pick<Plant, 'item' | 'x' | 'z' | 'turn' | 'width' | 'height' | 'lift'>>
 const REACH = 6
@@ -11,10 +10,9 @@ const REACH = 6
  * Single plants of the selected stand by hand: one is picked on the stage or set there, changed, removed
  * and released.
  */
-export function useHand() {
-  const store = useLevel()
+export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | 'tool'>) {
   /** What a click on the stage does: pick a plant, or set one. */
-  const { pin: tool } = storeToRefs(useTool())
+  const { pin: tool } = storeToRefs(inHand)
   const plant = shallowRef<Plant | null>(null)
   const pins = shallowRef<Plant[]>([])
   const trouble = ref('')

@@ -2,14 +2,13 @@ import { useEventListener } from '@vueuse/core'
 import type { Ref } from 'vue'
 import type { Bookmark, Why } from '../api/client'
 import type { Bench } from '../router'
-import { useBrush, type Verb } from '../stores/brush'
-import { useKeys, type Action } from '../stores/keys'
-import { useLevel } from '../stores/level'
-import { useSelection } from '../stores/selection'
-import { useShapes, type Tool } from '../stores/shapes'
+import type { Verb } from '../stores/brush'
+import type { Action } from '../stores/keys'
+import type { Tool } from '../stores/shapes'
 import type { useDraft } from './useDraft'
 import { overlaid, typing } from './useFly'
 import type { useHand } from './useHand'
+import type { Stores } from '../stores'
 
 /** What the keys reach of the stage. */
 interface StageKeys {
@@ -32,12 +31,17 @@ interface Reach {
 }
 
 /** The keys of a level's screen; those that a person may choose are in `stores/keys`. */
-export function useLevelKeys({ bench, host, draft, hand, why, help }: Reach): void {
-  const store = useLevel()
-  const brush = useBrush()
-  const keyOf = useKeys()
-  const selection = useSelection()
-  const shapes = useShapes()
+export function useLevelKeys(
+  { bench, host, draft, hand, why, help }: Reach,
+  {
+    level: store,
+    brush,
+    keys: keyOf,
+    selection,
+    shapes,
+    walks,
+  }: Pick<Stores, 'level' | 'brush' | 'keys' | 'selection' | 'shapes' | 'walks'>,
+): void {
   const onGround = (what: Tool) => () => bench() === 'ground' && store.mayPlant && shapes.take(what)
   const VIEW_ORDER = ['both', 'eye', 'plan'] as const
   const take = (verb: Verb) => () =>
@@ -77,24 +81,27 @@ export function useLevelKeys({ bench, host, draft, hand, why, help }: Reach): vo
     hide,
   }
   const FIXED: Record<string, () => void> = {
-    Enter: () => bench() === 'ground' && shapes.tool && void shapes.finish(),
+    Enter: () =>
+      walks.draws ? void walks.finish() : bench() === 'ground' && shapes.tool && void shapes.finish(),
     Delete: () =>
       selection.plants.length
         ? selection.movable && void selection.act({ do: 'remove' })
         : bench() === 'ground' && shapes.chosen && store.mayPlant && void shapes.remove(shapes.chosen),
     '?': () => (help.value = !help.value),
     Escape: () =>
-      selection.plants.length
-        ? selection.clear()
-        : why.value || draft.asking.value
-          ? (draft.asking.value = false)
-          : hand.tool.value || hand.plant.value
-            ? hand.drop()
-            : bench() === 'ground'
-              ? shapes.drop() || (shapes.chosen = null)
-              : draft.dirty.value || draft.trouble.value
-                ? draft.drop()
-                : (brush.verb = null),
+      walks.draws
+        ? (walks.draws = null)
+        : selection.plants.length
+          ? selection.clear()
+          : why.value || draft.asking.value
+            ? (draft.asking.value = false)
+            : hand.tool.value || hand.plant.value
+              ? hand.drop()
+              : bench() === 'ground'
+                ? shapes.drop() || (shapes.chosen = null)
+                : draft.dirty.value || draft.trouble.value
+                  ? draft.drop()
+                  : (brush.verb = null),
   }
   function hide() {
     const hidden = new Set(store.hidden)
@@ -114,7 +121,7 @@ export function useLevelKeys({ bench, host, draft, hand, why, help }: Reach): vo
     if (overlaid()) return
     const bookmark = store.level?.bookmarks[Number(event.key) - 1]
     if (/^[1-9]$/.test(event.key) && bookmark) return host.value?.look(bookmark)
-    if (event.key === 'Enter' && shapes.tool) event.preventDefault()
+    if (event.key === 'Enter' && (shapes.tool || walks.draws)) event.preventDefault()
     const action = keyOf.byKey.get(event.key.toLowerCase())
     if (action) DO[action]()
     else FIXED[event.key]?.()

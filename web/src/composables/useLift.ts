@@ -1,14 +1,11 @@
 import { shallowRef } from 'vue'
 import { answer, api, type Under } from '../api/client'
-import { useBrush } from '../stores/brush'
-import { useLevel } from '../stores/level'
+import type { Stores } from '../stores'
 
 const HOLD_MS = 350
 
 /** Take up the stand under the pointer; held a moment, all that stands there is listed, top to bottom. */
-export function useLift() {
-  const store = useLevel()
-  const brush = useBrush()
+export function useLift({ level: store, brush }: Pick<Stores, 'level' | 'brush'>) {
   const list = shallowRef<{ found: Under[]; at: [number, number] } | null>(null)
   let timer = 0
   let round = 0

@@ -2,8 +2,7 @@ import { ref, shallowRef, type ShallowRef } from 'vue'
 import { answerBytes, api, type Stand, type Stroke } from '../api/client'
 import { decode } from '../stage/payload'
 import type { Stage } from '../stage/stage'
-import { useBrush } from '../stores/brush'
-import { useLevel } from '../stores/level'
+import type { Stores } from '../stores'
 
 /** A stroke that was kept where the eye cannot see its plants. */
 export interface Unseen {
@@ -14,9 +13,10 @@ export interface Unseen {
 }
 
 /** Paint touch: plants come and go in the stroke's wake; letting go keeps it. */
-export function usePainting(stage: ShallowRef<Stage | null>) {
-  const store = useLevel()
-  const brush = useBrush()
+export function usePainting(
+  stage: ShallowRef<Stage | null>,
+  { level: store, brush }: Pick<Stores, 'level' | 'brush'>,
+) {
   const path = ref<[number, number][]>([])
   const painting = ref(false)
   const unseen = ref<Unseen | null>(null)

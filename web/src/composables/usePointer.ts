@@ -1,9 +1,8 @@
 import { computed, ref, type ShallowRef } from 'vue'
 import type { Stage } from '../stage/stage'
-import { useBrush } from '../stores/brush'
-import { useShapes } from '../stores/shapes'
 import type { useFly } from './useFly'
 import type { useTools } from './useTools'
+import type { Stores } from '../stores'
 
 type Where = 'eye' | 'plan'
 type Place = [number, number]
@@ -13,6 +12,8 @@ interface Uses {
   edits: () => boolean
   /** Whether a press asks about its place. */
   asking: () => boolean
+  /** End what is drawn by presses; whether something was. */
+  finish: () => boolean
   tools: ReturnType<typeof useTools>
   fly: ReturnType<typeof useFly>
   point: (at: Place | null) => void
@@ -25,9 +26,11 @@ function place(event: PointerEvent | WheelEvent | MouseEvent): [number, number] 
 }
 
 /** What the pointer does on the stage's two views: turn, orbit and pan, or what the tool in hand does. */
-export function usePointer(stage: ShallowRef<Stage | null>, { edits, asking, tools, fly, point, ask }: Uses) {
-  const brush = useBrush()
-  const shapes = useShapes()
+export function usePointer(
+  stage: ShallowRef<Stage | null>,
+  { edits, asking, finish, tools, fly, point, ask }: Uses,
+  { brush, shapes }: Pick<Stores, 'brush' | 'shapes'>,
+) {
   const { armed } = tools
   const drag = ref<'look' | 'pan' | 'orbit' | null>(null)
   const pointer = ref<Place | null>(null)
@@ -108,8 +111,7 @@ export function usePointer(stage: ShallowRef<Stage | null>, { edits, asking, too
   }
   function stand(event: MouseEvent) {
     const s = stage.value
-    if (edits() && shapes.tool) return void shapes.finish()
-    if (!s || brush.verb || edits()) return
+    if (finish() || !s || brush.verb || edits()) return
     const [x, z] = s.plan.at(...place(event))
     if (s.ground.inside(x, z)) s.look({ x, z, y: s.ground.heightAt(x, z) + 1.7 })
   }

@@ -1,6 +1,6 @@
 import { ref, shallowRef, watch } from 'vue'
 import { answerBytes, api } from '../api/client'
-import { useLevel } from '../stores/level'
+import type { Stores } from '../stores'
 
 export type ReliefKind = 'shading' | 'slope' | 'facing' | 'hollow' | 'wetness' | 'altitude'
 type Rgb = [number, number, number]
@@ -25,11 +25,12 @@ const MOSS: Rgb = [150, 168, 116]
 /** What each view of the relief is called, its unit, and its colours from the lowest to the highest value. */
 export const RELIEF: Record<
   ReliefKind,
-  { label: string; unit: string; ramp: Rgb[]; strength: number; says: string }
+  { label: string; unit: string; digits: number; ramp: Rgb[]; strength: number; says: string }
 > = {
   shading: {
     label: 'Shading',
     unit: '',
+    digits: 2,
     ramp: [[52, 48, 42], PAPER],
     strength: 0.9,
     says: 'lit from the north-west',
@@ -37,6 +38,7 @@ export const RELIEF: Record<
   slope: {
     label: 'Slope',
     unit: '°',
+    digits: 1,
     ramp: [PAPER, [226, 200, 130], OCHRE, OXBLOOD],
     strength: 0.78,
     says: 'steepness; 0 is level ground',
@@ -44,6 +46,7 @@ export const RELIEF: Record<
   facing: {
     label: 'Facing',
     unit: '°',
+    digits: 0,
     ramp: [SLATE, GREEN, OCHRE, OXBLOOD, SLATE],
     strength: 0.68,
     says: 'the way the ground falls: 0 north, 90 east, 180 south, 270 west',
@@ -51,6 +54,7 @@ export const RELIEF: Record<
   hollow: {
     label: 'Hollow–ridge',
     unit: 'm',
+    digits: 2,
     ramp: [DEEP, SLATE, PAPER, OCHRE, OXBLOOD],
     strength: 0.78,
     says: 'above (ridge) or below (hollow) the mean of the ground around',
@@ -58,6 +62,7 @@ export const RELIEF: Record<
   wetness: {
     label: 'Wetness',
     unit: '',
+    digits: 1,
     ramp: [[226, 206, 156], PAPER, [146, 172, 186], DEEP],
     strength: 0.78,
     says: 'where water gathers: ln(area above ÷ slope)',
@@ -65,6 +70,7 @@ export const RELIEF: Record<
   altitude: {
     label: 'Altitude',
     unit: 'm',
+    digits: 1,
     ramp: [GREEN, MOSS, [222, 204, 150], [196, 160, 104], PAPER],
     strength: 0.74,
     says: 'with contours every 5 and 25 m',
@@ -79,8 +85,7 @@ export function inked(ramp: Rgb[], t: number): Rgb {
 }
 
 /** One view of the relief at a time, laid over the ground, with the value at any place. */
-export function useRelief() {
-  const store = useLevel()
+export function useRelief({ level: store }: Pick<Stores, 'level'>) {
   const kind = ref<ReliefKind | null>(null)
   const radius = ref(20)
   const field = shallowRef<Field | null>(null)
@@ -163,8 +168,8 @@ export function useRelief() {
     const s = f.steps[row * f.columns + col]
     if (s === 65535) return 'level ground'
     const v = f.low + ((f.high - f.low) * s) / 65534
-    const { unit } = RELIEF[f.kind]
-    return `${v.toFixed(f.kind === 'facing' || f.kind === 'shading' ? (unit ? 0 : 2) : f.kind === 'hollow' ? 2 : 1).replace('-', '−')}${unit === 'm' ? ' m' : unit}`
+    const { unit, digits } = RELIEF[f.kind]
+    return `${v.toFixed(digits).replace('-', '−')}${unit === 'm' ? ' m' : unit}`
   }
 
   watch([kind, radius, () => store.level?.ground_revision], () => void load())

@@ -2,7 +2,7 @@ import { useIntervalFn } from '@vueuse/core'
 import { ref, watch, type ShallowRef } from 'vue'
 import type { Selected } from '../api/client'
 import type { Stage } from '../stage/stage'
-import { useSelection } from '../stores/selection'
+import type { Stores } from '../stores'
 
 type Place = [number, number]
 const RINGED = 400
@@ -13,8 +13,7 @@ const STEP = 12
  * Select single plants on the stage: click one, draw a box or a line round many, drag what is selected
  * elsewhere.
  */
-export function useSelect(stage: ShallowRef<Stage | null>) {
-  const selection = useSelection()
+export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<Stores, 'selection'>) {
   const drawing = ref<'outline' | 'move' | null>(null)
   let path: Place[] = []
   let ringed: Place = [0, 0]

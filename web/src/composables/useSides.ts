@@ -33,9 +33,9 @@ export function useSides() {
   })
   const left = side('left', 0.185, 200, 280)
   const right = side('right', 0.267, 300, 420)
-  const columns = computed(
-    () =>
-      `${left.folded.value ? 0 : left.width.value}px ${EDGE}px minmax(0, 1fr) ${EDGE}px ${right.folded.value ? 0 : right.width.value}px`,
-  )
+  const columns = computed(() => {
+    const [a, b] = [left, right].map((side) => (side.folded.value ? 0 : side.width.value))
+    return `${a}px ${EDGE}px minmax(0, 1fr) ${EDGE}px ${b}px`
+  })
   return { left, right, columns }
 }

@@ -2,7 +2,7 @@ import type { ShallowRef } from 'vue'
 import { answerBytes, api } from '../api/client'
 import type { Raster } from '../stage/isolines'
 import type { Stage } from '../stage/stage'
-import { useLevel } from '../stores/level'
+import type { Stores } from '../stores'
 
 /** What two density maps of one size say together: the denser of both. */
 function denser(a: Raster, b: Raster): Raster {
@@ -14,8 +14,10 @@ function raster(bytes: ArrayBuffer) {
 }
 
 /** Loads where swards are dense, for the stage to plant tufts by; to be called again when stands change. */
-export function useSwards(stage: ShallowRef<Stage | null>): () => Promise<void> {
-  const store = useLevel()
+export function useSwards(
+  stage: ShallowRef<Stage | null>,
+  { level: store }: Pick<Stores, 'level'>,
+): () => Promise<void> {
   let swardKey = ''
   async function loadSward() {
     const swards = store.stands.filter((s) => s.sward && !store.hidden.has(s.id))

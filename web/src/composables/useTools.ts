@@ -1,23 +1,27 @@
 import { computed, ref, type ShallowRef } from 'vue'
 import type { Stage } from '../stage/stage'
-import { useBrush } from '../stores/brush'
 import { useGhost } from './useGhost'
 import { useLift } from './useLift'
 import { usePainting } from './usePainting'
 import { useSelect } from './useSelect'
 import { useUproot } from './useUproot'
+import type { Stores } from '../stores'
 
 type Place = [number, number]
 const TAKES = ['thin', 'uproot']
 
 /** What the pointer does on the stage with a brush in hand. */
-export function useTools(stage: ShallowRef<Stage | null>, allowed: () => boolean) {
-  const brush = useBrush()
-  const painting = usePainting(stage)
-  const uproot = useUproot(stage)
-  const ghost = useGhost(stage)
-  const lift = useLift()
-  const select = useSelect(stage)
+export function useTools(
+  stage: ShallowRef<Stage | null>,
+  allowed: () => boolean,
+  stores: Pick<Stores, 'level' | 'brush' | 'selection'>,
+) {
+  const { brush } = stores
+  const painting = usePainting(stage, stores)
+  const uproot = useUproot(stage, stores)
+  const ghost = useGhost(stage, stores)
+  const lift = useLift(stores)
+  const select = useSelect(stage, stores)
   /** What is going on while the button is down. */
   const doing = ref<'paint' | 'uproot' | 'set' | 'lift' | 'size' | 'select' | null>(null)
   const at = ref<Place | null>(null)

@@ -2,16 +2,16 @@ import { ref, type ShallowRef } from 'vue'
 import { answer, api } from '../api/client'
 import { STRIDE } from '../stage/payload'
 import type { Stage } from '../stage/stage'
-import { useBrush } from '../stores/brush'
-import { useLevel } from '../stores/level'
+import type { Stores } from '../stores'
 
 const NOTHING = new Float32Array(0)
 const MOST = 4000
 
 /** Take plants out under the brush: what would go is marked before the press; letting go takes it out. */
-export function useUproot(stage: ShallowRef<Stage | null>) {
-  const store = useLevel()
-  const brush = useBrush()
+export function useUproot(
+  stage: ShallowRef<Stage | null>,
+  { level: store, brush }: Pick<Stores, 'level' | 'brush'>,
+) {
   const pulling = ref(false)
   /** Plants that are marked. */
   const marked = ref(0)

@@ -12,6 +12,9 @@ export interface Baked {
   bare: Uint8Array
 }
 
+/** What turf leaves of each of a colour's parts. */
+const WORN = [0.705, 0.738, 0.574]
+
 /** The most that the sun is brighter than the sky, in steps of the baked alpha. */
 export const SUN = 3
 
@@ -37,22 +40,22 @@ const smooth = (lo: number, hi: number, v: number) => {
  */
 export function bake(ground: Ground, from: Source): Baked {
   const { columns, rows, cell } = ground
+  const { relief, layersA, layersB, noise, sun } = from
   const colour = new Uint8Array(columns * rows * 4)
   const bare = new Uint8Array(columns * rows)
-  const grain = (x: number, z: number) =>
-    from.noise[(Math.floor(z) & 127) * 128 + (Math.floor(x) & 127)] / 255
+  const grain = (x: number, z: number) => noise[(Math.floor(z) & 127) * 128 + (Math.floor(x) & 127)] / 255
   const mix = [0, 0, 0]
   for (let k = 0; k < columns * rows; k++) {
     const x = (k % columns) * cell
     const z = Math.floor(k / columns) * cell
-    const nx = from.relief[4 * k] / 127.5 - 1
-    const nz = from.relief[4 * k + 1] / 127.5 - 1
+    const nx = relief[4 * k] / 127.5 - 1
+    const nz = relief[4 * k + 1] / 127.5 - 1
     const ny = Math.sqrt(Math.max(1 - nx * nx - nz * nz, 0.03))
     let rock = 0
     let turf = 0
     mix.fill(0)
     for (let c = 0; c < 8; c++) {
-      const w = (c < 4 ? from.layersA[4 * k + c] : from.layersB[4 * k + c - 4]) / 255
+      const w = (c < 4 ? layersA[4 * k + c] : layersB[4 * k + c - 4]) / 255
       if (!w) continue
       const ink = from.colours[c]
       mix[0] += w * ink.x
@@ -63,12 +66,12 @@ export function bake(ground: Ground, from: Source): Baked {
     }
     const speck = 0.84 + 0.62 * (0.5 * grain(x * 0.31, z * 0.31) + 0.25 - 0.72) * (1 - 0.5 * rock)
     const grass = turf * (0.35 + 0.5 * grain(x * 0.05, z * 0.05))
-    const sky = (0.36 + 0.3 * ny) * (0.45 + 0.55 * (from.relief[4 * k + 3] / 255))
-    const direct =
-      (Math.max(nx * from.sun.x + ny * from.sun.y + nz * from.sun.z, 0) * from.relief[4 * k + 2]) / 255
-    const worn = [0.86, 0.9, 0.7].map((t) => 1 - grass + grass * t * 0.82)
-    for (let c = 0; c < 3; c++)
-      colour[4 * k + c] = 255 * Math.sqrt(Math.min(mix[c] * speck * worn[c] * sky, 1))
+    const sky = (0.36 + 0.3 * ny) * (0.45 + 0.55 * (relief[4 * k + 3] / 255))
+    const direct = (Math.max(nx * sun.x + ny * sun.y + nz * sun.z, 0) * relief[4 * k + 2]) / 255
+    for (let c = 0; c < 3; c++) {
+      const worn = 1 - grass + grass * WORN[c]
+      colour[4 * k + c] = 255 * Math.sqrt(Math.min(mix[c] * speck * worn * sky, 1))
+    }
     colour[4 * k + 3] = (255 * Math.min(direct / sky, SUN)) / SUN
     bare[k] = 255 * rock * smooth(0.12, 0.4, 1 - ny)
   }

@@ -8,11 +8,15 @@ export interface States {
   hide: number[]
 }
 
-/** The states of an item with so many LOD meshes and, or not, a billboard. */
-export function states(d: Distances, lods: number, billboard: boolean): States {
+/**
+ * The states of an item with so many LOD meshes and, or not, a billboard; beyond `full` m it is not drawn as
+ * its finest mesh, if it has another state.
+ */
+export function states(d: Distances, lods: number, billboard: boolean, full = Infinity): States {
   const inner = d.steps.slice(0, lods - 1)
   const wanted = lods - 1 + (billboard ? 1 : 0)
   while (inner.length < wanted) inner.push(d.billboard)
+  if (inner.length) inner[0] = Math.max(Math.min(inner[0], full - d.fade / 2), 0)
   const start = [0, ...inner]
   const end = [...inner, d.gone]
   const half = d.fade / 2

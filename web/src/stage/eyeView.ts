@@ -1,23 +1,20 @@
 import * as THREE from 'three'
-import type { Level, View } from '../api/client'
+import type { Atmosphere, Drawing, Level, View } from '../api/client'
+import { drawnDistances, PLAIN } from './drawing'
 import type { Ground } from './ground'
-import { softwareDrawn, sunOf, type GroundTextures } from './groundTextures'
+import { airOf, thicker } from './fog'
+import { softwareDrawn, type GroundTextures } from './groundTextures'
 import { ContourLines } from './contourLines'
 import { ShapeLines } from './shapeLines'
 import { Planter } from './planter'
 import type { PlantStore } from './plantStore'
-import { SKY_FRAGMENT, WATER_FRAGMENT } from './shaders'
+import { SKY_FRAGMENT, SKY_VERTEX, WATER_FRAGMENT, WATER_VERTEX } from './shaders'
 import type { ItemMeshes } from './stock'
 import { Terrain } from './terrain'
 
 const SHADOW_SIZE = 1024
-const HAZE = [0.79, 0.8, 0.76] as const
 
-/** Haze lies in the lowest sixth of the relief, and thins over the rest. */
-const hazeFrom = (g: Ground) =>
-  new THREE.Vector2(g.low + (g.high - g.low) / 6, Math.max((g.high - g.low) * 1.3, 20))
-
-/** What the renderer says it drew, ground and sky apart. */
+/** What the renderer says it drew: plants and ground, sky and water apart. */
 export interface Drawn {
   triangles: number
   draw_calls: number
@@ -36,13 +33,16 @@ export class EyeView {
   view: View
   drawn: Drawn = { triangles: 0, draw_calls: 0, shadow_triangles: 0, shadow_calls: 0 }
   private readonly camera = new THREE.PerspectiveCamera()
+  private readonly groundScene = new THREE.Scene()
   private readonly scene = new THREE.Scene()
   private readonly terrain: Terrain
   private readonly light: Record<string, THREE.IUniform>
   readonly groundUniforms: Record<string, THREE.IUniform>
+  private readonly waters = new THREE.Group()
   private readonly sunCamera = new THREE.OrthographicCamera()
   private readonly shadowTarget: THREE.WebGLRenderTarget
   private shadowStamp = ''
+  private atmosphere: Atmosphere
   private scale = 1
   private size: [number, number] = [1, 1]
 
@@ -66,35 +66,36 @@ export class EyeView {
       depthTexture: new THREE.DepthTexture(SHADOW_SIZE, SHADOW_SIZE, THREE.UnsignedIntType),
     })
     this.light = {
-      uSun: { value: sunOf(level) },
+      ...Object.fromEntries(
+        Object.entries(airOf(level.atmosphere)).map(([name, value]) => [name, { value }]),
+      ),
       uEye: { value: new THREE.Vector3() },
       uViewer: { value: new THREE.Vector3() },
-      uSkyColour: { value: new THREE.Vector3(0.62, 0.68, 0.74) },
-      uFogColour: { value: new THREE.Vector3(...HAZE) },
-      uFog: { value: level.fog },
-      uHazeFrom: { value: hazeFrom(ground) },
       uShadowMap: { value: this.shadowTarget.depthTexture },
       uShadowMatrix: { value: new THREE.Matrix4() },
       uShadowOn: { value: 0 },
     }
     this.groundUniforms = { ...this.light, ...textures.uniforms() }
     this.terrain = new Terrain(ground, this.groundUniforms)
-    this.scene.add(this.sky(), this.terrain.group, ...level.waters.map((w) => this.water(w)))
+    this.groundScene.add(this.terrain.group)
+    this.scene.add(this.sky(), this.waters)
+    this.atmosphere = level.atmosphere
+    this.fill(level.atmosphere)
     this.shapes = new ShapeLines(ground)
     this.contours = new ContourLines(ground, 'eye')
     this.scene.add(this.shapes.group, this.contours.group)
     this.planter = new Planter(store, stock, this.light)
     const b = level.bookmarks[0]
     const c = { x: ground.width / 2, z: ground.length * 0.8 }
+    const rest = { aspect: 1, shadows: true, drawing: PLAIN }
     this.view = b
-      ? { x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov, aspect: 1, shadows: true }
-      : { ...c, y: ground.heightAt(c.x, c.z) + 20, heading: 0, pitch: -10, fov: 55, aspect: 1, shadows: true }
+      ? { x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov, ...rest }
+      : { ...c, y: ground.heightAt(c.x, c.z) + 20, heading: 0, pitch: -10, fov: 55, ...rest }
   }
 
   private sky(): THREE.Mesh {
     const material = new THREE.ShaderMaterial({
-      vertexShader:
-        'varying vec3 vWay; void main() { vWay = position; vec4 p = projectionMatrix * vec4(mat3(viewMatrix) * position, 1.0); gl_Position = p.xyww; }',
+      vertexShader: SKY_VERTEX,
       fragmentShader: SKY_FRAGMENT,
       defines: softwareDrawn() ? { LEAN: '' } : {},
       uniforms: this.groundUniforms,
@@ -107,14 +108,43 @@ export class EyeView {
     return mesh
   }
 
-  private water(w: Level['waters'][number]): THREE.Mesh {
+  /** Show the level in another air, with other water levels. */
+  setAtmosphere(atmosphere: Atmosphere): void {
+    this.atmosphere = atmosphere
+    this.illuminate()
+    this.fill(atmosphere)
+  }
+
+  /** Draw the level by other settings. */
+  setDrawing(drawing: Drawing): void {
+    this.view = { ...this.view, drawing }
+    this.illuminate()
+  }
+
+  /** Set light and fog by the atmosphere, the fog as thick as the drawing has it. */
+  private illuminate(): void {
+    const fog = thicker(this.atmosphere.fog, this.view.drawing.fog)
+    for (const [name, value] of Object.entries(airOf({ ...this.atmosphere, fog })))
+      this.light[name].value = value
+    this.shadowStamp = ''
+  }
+
+  private fill(atmosphere: Atmosphere): void {
+    for (const old of this.waters.children as THREE.Mesh<THREE.BufferGeometry, THREE.Material>[]) {
+      old.geometry.dispose()
+      old.material.dispose()
+    }
+    this.waters.clear()
+    this.waters.add(...atmosphere.waters.map((w) => this.water(w)))
+  }
+
+  private water(w: Atmosphere['waters'][number]): THREE.Mesh {
     const [x0, z0, x1, z1] = w.box
     const geometry = new THREE.PlaneGeometry(x1 - x0, z1 - z0)
       .rotateX(-Math.PI / 2)
       .translate((x0 + x1) / 2, w.altitude, (z0 + z1) / 2)
     const material = new THREE.ShaderMaterial({
-      vertexShader:
-        'varying vec3 vAt; void main() { vAt = position; gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0); }',
+      vertexShader: WATER_VERTEX,
       fragmentShader: WATER_FRAGMENT,
       uniforms: this.groundUniforms,
       transparent: true,
@@ -126,7 +156,9 @@ export class EyeView {
 
   resize(width: number, height: number): void {
     this.size = [Math.max(width, 1), Math.max(height, 1)]
-    this.view = { ...this.view, aspect: this.size[0] / this.size[1] }
+    // While the page is laid out, the view may be a line.
+    const aspect = Math.min(Math.max(this.size[0] / this.size[1], 0.1), 10)
+    this.view = { ...this.view, aspect }
     this.fit()
   }
 
@@ -160,11 +192,13 @@ export class EyeView {
       return
     }
     const grid = moving ? 8 : 0.01
-    const stamp = [v.x, v.y, v.z].map((c) => Math.round(c / grid)).join() + `/${grid}/${revision}`
+    const stamp =
+      [v.x, v.y, v.z].map((c) => Math.round(c / grid)).join() +
+      `/${grid}/${revision}/${Math.round(this.planter.full / grid)}`
     if (stamp === this.shadowStamp) return
     this.shadowStamp = stamp
-    const reach =
-      Math.max(10, ...[...this.store.stands.values()].map((s) => s.stand.settings.distances.shadow)) * 1.05
+    const reaches = [...this.store.stands.values()].map((s) => drawnDistances(s.stand, v.drawing).shadow)
+    const reach = Math.max(10, ...reaches) * 1.05
     const sun = this.light.uSun.value as THREE.Vector3
     const c = this.sunCamera
     Object.assign(c, { left: -reach, right: reach, top: reach, bottom: -reach, near: 1, far: reach * 4 })
@@ -197,12 +231,14 @@ export class EyeView {
       this.fit()
     }
     this.place()
+    this.planter.settle(this.view)
     this.renderShadows(moving, revision)
     this.terrain.choose(this.view)
     this.planter.choose(this.view)
     this.renderer.clear()
     this.renderer.info.reset()
     this.renderer.render(this.planter.colourScene, this.camera)
+    this.renderer.render(this.groundScene, this.camera)
     this.drawn.triangles = this.renderer.info.render.triangles
     this.drawn.draw_calls = this.renderer.info.render.calls
     this.renderer.render(this.scene, this.camera)

@@ -1,5 +1,6 @@
 import * as THREE from 'three'
 import type { Level } from '../api/client'
+import { sunOf } from './fog'
 import { bake, type Baked } from './bakedGround'
 import { Ground } from './ground'
 import type { GroundPaint } from './groundPaint'
@@ -79,8 +80,11 @@ function castRelief(ground: Ground, sun: THREE.Vector3, out: Uint8Array): void {
       const x = (i + 1) * cell
       const z = (j + 1) * cell
       const y = ground.heightAt(x, z) + 0.25
+      // Above the level's highest place nothing stands in between any more.
+      const free = rise > 0.04 ? (ground.high - y + 0.1) / (rise - 0.03) : Infinity
+      const end = Math.min(170 * step, free)
       let lit = 1
-      for (let t = 2.5 * step; t < 170 * step && lit > 0; t += 1.5 * step + t * 0.04) {
+      for (let t = 2.5 * step; t < end && lit > 0; t += 1.5 * step + t * 0.04) {
         const over = y + rise * t - ground.heightAt(x + sx * t, z + sz * t)
         lit = Math.min(lit, 0.5 + over / (0.06 * t + 0.2))
       }
@@ -176,33 +180,28 @@ function askRenderer(): boolean {
   return /swiftshader|llvmpipe|software/i.test(String(name))
 }
 
-/** The direction toward the sun. */
-export function sunOf(level: Level): THREE.Vector3 {
-  const b = (level.sun.bearing * Math.PI) / 180
-  const e = (level.sun.elevation * Math.PI) / 180
-  return new THREE.Vector3(Math.sin(b) * Math.cos(e), Math.sin(e), -Math.cos(b) * Math.cos(e))
-}
-
 /** Everything the ground's shaders read; made once and shared by both views of a level. */
 export class GroundTextures {
   private readonly columns: number
   private readonly rows: number
   private readonly masks: Record<string, THREE.IUniform>
-  readonly relief: Uint8Array
+  private readonly drawn: Ground
+  /** Textures of all renderers that follow from where the sun stands. */
+  private readonly lit: { from: () => Uint8Array; texture: THREE.DataTexture }[] = []
+  relief!: Uint8Array
   readonly layersA: Uint8Array
   readonly layersB: Uint8Array
   readonly colours: THREE.Vector3[]
-  private readonly baked: Baked | null
+  private baked: Baked | null = null
 
   constructor(
     readonly ground: Ground,
     level: Level,
     private readonly paint: GroundPaint | null,
   ) {
-    const drawn = thinned(ground)
+    const drawn = (this.drawn = thinned(ground))
     this.columns = drawn.columns
     this.rows = drawn.rows
-    this.relief = relief(drawn, sunOf(level))
     this.layersA = rgba(drawn, 0)
     this.layersB = rgba(drawn, 4)
     const mask = (look: string, first: number) => ({
@@ -218,21 +217,36 @@ export class GroundTextures {
       { length: 8 },
       (_, k) => paint?.means[k] ?? linear(level.layers[k]?.colour ?? '#000000'),
     )
+    this.light(sunOf(level.atmosphere))
+  }
+
+  /** Have the sun shine from a direction. */
+  light(sun: THREE.Vector3): void {
     const all = (a: string, b: string) =>
       [this.masks[a].value, this.masks[b].value].flatMap((v: THREE.Vector4) => v.toArray())
-    const { relief: shape, layersA, layersB, colours } = this
-    this.baked = softwareDrawn()
-      ? bake(drawn, {
-          relief: shape,
-          layersA,
-          layersB,
-          colours,
-          rock: all('uRockA', 'uRockB'),
-          turf: all('uTurfA', 'uTurfB'),
-          noise: noiseValues(),
-          sun: sunOf(level),
-        })
-      : null
+    this.relief = relief(this.drawn, sun)
+    if (softwareDrawn())
+      this.baked = bake(this.drawn, {
+        relief: this.relief,
+        layersA: this.layersA,
+        layersB: this.layersB,
+        colours: this.colours,
+        rock: all('uRockA', 'uRockB'),
+        turf: all('uTurfA', 'uTurfB'),
+        noise: noiseValues(),
+        sun,
+      })
+    for (const { from, texture } of this.lit) {
+      ;(texture.image as { data: Uint8Array }).data.set(from())
+      texture.needsUpdate = true
+    }
+  }
+
+  /** A texture that follows the sun. */
+  private followed(from: () => Uint8Array): THREE.DataTexture {
+    const made = texture(from().slice(), this.columns, this.rows)
+    this.lit.push({ from, texture: made })
+    return made
   }
 
   /** Fresh uniforms for one renderer. */
@@ -251,7 +265,7 @@ export class GroundTextures {
       uVertices: { value: [ground.columns + 1, ground.rows + 1] },
       uCell: { value: ground.cell },
       uNoise: { value: noiseTexture() },
-      uRelief: { value: texture(this.relief, this.columns, this.rows) },
+      uRelief: { value: this.followed(() => this.relief) },
       uLayersA: { value: texture(this.layersA, this.columns, this.rows) },
       uLayersB: { value: texture(this.layersB, this.columns, this.rows) },
       uColours: { value: this.colours },
@@ -265,7 +279,7 @@ export class GroundTextures {
       uPaint: { value: this.paint?.texture() ?? null },
       uPainted: { value: Array.from({ length: 8 }, (_, k) => (this.paint?.means[k] ? 1 : 0)) },
       ...(this.baked && {
-        uBaked: { value: texture(this.baked.colour, this.columns, this.rows) },
+        uBaked: { value: this.followed(() => this.baked!.colour) },
         uBare: { value: texture(this.baked.bare, this.columns, this.rows, THREE.RedFormat) },
       }),
       uBrush: { value: new THREE.Vector4(0, 0, 0, 0) },

@@ -67,18 +67,26 @@ export function densityMap(
   }
 }
 
+type Sheet = THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>
+
 /** Stands drawn as hatched ground, for when their plants are too small to be told apart. */
 export class Hatching {
   readonly group = new THREE.Group()
   private readonly slots = new Map<number, Slot>()
-  private size: [number, number] = [1, 1]
+  private readonly geometry: THREE.BufferGeometry
+  private readonly size: [number, number]
   private stale = false
 
   constructor(
     private readonly width: number,
     private readonly length: number,
     private readonly shared: Record<string, THREE.IUniform>,
-  ) {}
+  ) {
+    this.size = [Math.ceil(width / CELL), Math.ceil(length / CELL)]
+    this.geometry = new THREE.PlaneGeometry(width, length)
+      .rotateX(-Math.PI / 2)
+      .translate(width / 2, 0, length / 2)
+  }
 
   /** Take a stand's plants, x, z and width of each in turn. */
   put(stand: Stand, places: Float32Array, crown: number): void {
@@ -92,71 +100,68 @@ export class Hatching {
 
   /** How strongly each stand is hatched, 0–1, and its ink. */
   show(strengthOf: (id: number) => number, inkOf: (stand: Stand) => THREE.Vector3): void {
-    this.group.visible = [...this.slots.keys()].some((id) => strengthOf(id) > 0)
-    if (!this.group.visible) return
-    if (this.stale) this.build()
-    let k = 0
-    for (const slot of this.slots.values()) {
-      const mesh = this.group.children[Math.floor(k / GROUP)] as THREE.Mesh<
-        THREE.BufferGeometry,
-        THREE.ShaderMaterial
-      >
-      const u = mesh.material.uniforms
-      u.uStrength.value.setComponent(k % GROUP, strengthOf(slot.stand.id))
-      u.uInks.value[k % GROUP].copy(inkOf(slot.stand))
-      mesh.visible = u.uStrength.value.lengthSq() > 0
-      k++
-    }
-  }
-
-  private mapOf({ places, crown }: Slot): Uint8Array {
-    const { data, columns, rows } = densityMap(places, crown, this.width, this.length)
-    this.size = [columns, rows]
-    return data
-  }
-
-  private build(): void {
-    this.stale = false
-    for (const mesh of this.group.children as THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>[]) {
-      mesh.geometry.dispose()
-      mesh.material.uniforms.uDense.value.dispose()
-      mesh.material.dispose()
-    }
-    this.group.clear()
     const all = [...this.slots.values()]
-    const maps = new Map(all.map((slot) => [slot, (slot.map ??= this.mapOf(slot))]))
-    for (let first = 0; first < all.length; first += GROUP) {
-      const slots = all.slice(first, first + GROUP)
-      const cells = this.size[0] * this.size[1]
-      const data = new Uint8Array(cells * GROUP)
-      slots.forEach((slot, c) => maps.get(slot)!.forEach((v, k) => (data[k * GROUP + c] = v)))
-      const dense = new THREE.DataTexture(data, ...this.size, THREE.RGBAFormat, THREE.UnsignedByteType)
-      dense.minFilter = dense.magFilter = THREE.LinearFilter
-      dense.needsUpdate = true
-      const manner = (k: number) =>
-        new THREE.Vector4(...(MANNERS[slots[k]?.stand.stratum ?? 'Field'] ?? MANNERS.Field))
-      const sheet = new THREE.PlaneGeometry(this.width, this.length)
-        .rotateX(-Math.PI / 2)
-        .translate(this.width / 2, 0, this.length / 2)
-      const material = new THREE.ShaderMaterial({
-        vertexShader: PLAN_VERTEX,
-        fragmentShader: HATCH_FRAGMENT,
-        transparent: true,
-        depthTest: false,
-        uniforms: {
-          uExtent: this.shared.uExtent,
-          uPixel: this.shared.uPixel,
-          uDense: { value: dense },
-          uStrength: { value: new THREE.Vector4() },
-          uInks: { value: [0, 1, 2, 3].map(() => new THREE.Vector3()) },
-          uManner: { value: [0, 1, 2, 3].map(manner) },
-          uReach: { value: [(this.size[0] * CELL) / this.width, (this.size[1] * CELL) / this.length] },
-        },
-      })
-      const mesh = new THREE.Mesh(sheet, material)
-      mesh.frustumCulled = false
-      mesh.renderOrder = 0.5
-      this.group.add(mesh)
+    this.group.visible = all.some((slot) => strengthOf(slot.stand.id) > 0)
+    if (!this.group.visible) return
+    if (this.stale) this.fill(all)
+    for (const [g, sheet] of (this.group.children as Sheet[]).entries()) {
+      const u = sheet.material.uniforms
+      u.uStrength.value.set(0, 0, 0, 0)
+      for (const [c, { stand }] of all.slice(g * GROUP, (g + 1) * GROUP).entries()) {
+        u.uStrength.value.setComponent(c, strengthOf(stand.id))
+        u.uInks.value[c].copy(inkOf(stand))
+      }
+      sheet.visible = u.uStrength.value.lengthSq() > 0
     }
+  }
+
+  /** Write the maps of all stands into the textures of the sheets, four to each. */
+  private fill(all: Slot[]): void {
+    this.stale = false
+    while (this.group.children.length * GROUP < all.length) this.group.add(this.sheet())
+    for (const [g, sheet] of (this.group.children as Sheet[]).entries()) {
+      const u = sheet.material.uniforms
+      const texture = u.uDense.value as THREE.DataTexture
+      const data = texture.image.data as Uint8Array
+      for (const [c, slot] of all.slice(g * GROUP, (g + 1) * GROUP).entries()) {
+        slot.map ??= densityMap(slot.places, slot.crown, this.width, this.length).data
+        for (let k = 0; k < slot.map.length; k++) data[k * GROUP + c] = slot.map[k]
+        u.uManner.value[c].set(...(MANNERS[slot.stand.stratum] ?? MANNERS.Field))
+      }
+      texture.needsUpdate = true
+    }
+  }
+
+  /** A sheet over the level on which four stands can be hatched. */
+  private sheet(): Sheet {
+    const [columns, rows] = this.size
+    const dense = new THREE.DataTexture(
+      new Uint8Array(columns * rows * GROUP),
+      columns,
+      rows,
+      THREE.RGBAFormat,
+      THREE.UnsignedByteType,
+    )
+    dense.minFilter = dense.magFilter = THREE.LinearFilter
+    const each = <T>(made: () => T): T[] => Array.from({ length: GROUP }, made)
+    const material = new THREE.ShaderMaterial({
+      vertexShader: PLAN_VERTEX,
+      fragmentShader: HATCH_FRAGMENT,
+      transparent: true,
+      depthTest: false,
+      uniforms: {
+        uExtent: this.shared.uExtent,
+        uPixel: this.shared.uPixel,
+        uDense: { value: dense },
+        uStrength: { value: new THREE.Vector4() },
+        uInks: { value: each(() => new THREE.Vector3()) },
+        uManner: { value: each(() => new THREE.Vector4()) },
+        uReach: { value: [(columns * CELL) / this.width, (rows * CELL) / this.length] },
+      },
+    })
+    const sheet = new THREE.Mesh(this.geometry, material)
+    sheet.frustumCulled = false
+    sheet.renderOrder = 0.5
+    return sheet
   }
 }

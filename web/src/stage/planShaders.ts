@@ -61,7 +61,8 @@ void main() {
       wet = true;
       float depth = uWaterLevel[k] - h;
       colour = mix(vec3(0.66, 0.74, 0.73), vec3(0.42, 0.55, 0.57), clamp(depth / 9.0, 0.0, 1.0));
-      float ripple = 1.0 - smoothstep(0.35, 0.9, abs(fract(depth / 2.2) - 0.5) * 2.2 / max(slope * uPixel, 0.02));
+      float line = abs(fract(depth / 2.2) - 0.5) * 2.2;
+      float ripple = 1.0 - smoothstep(0.35, 0.9, line / max(slope * uPixel, 0.02));
       colour = mix(colour, vec3(0.22, 0.36, 0.40), ripple * 0.35);
     }
   }
@@ -72,12 +73,14 @@ void main() {
     if (uSwardOn > 0.5) {
       float step9 = uPixel * 9.0;
       vec2 cell = floor(vAt / step9);
-      vec2 jitter = fract(sin(vec2(dot(cell, vec2(41.3, 289.1)), dot(cell, vec2(183.7, 71.9)))) * 9437.3) - 0.5;
+      vec2 hashed = vec2(dot(cell, vec2(41.3, 289.1)), dot(cell, vec2(183.7, 71.9)));
+      vec2 jitter = fract(sin(hashed) * 9437.3) - 0.5;
       vec2 q = (fract(vAt / step9) - 0.5 - jitter * 0.62) * 9.0;
       float dense = texture2D(uSward, (cell + 0.5) * step9 / uExtent).r;
       float blade = min(abs(q.x - q.y * -0.35), abs(q.x + q.y * -0.35));
       float tick = (1.0 - smoothstep(0.35, 0.95, blade)) * step(abs(q.y + 0.2), 1.7);
-      colour = mix(colour, vec3(0.36, 0.34, 0.15), tick * 0.34 * step(0.2 + 0.75 * fract(jitter.x * 7.31 + 0.5), dense));
+      float grows = step(0.2 + 0.75 * fract(jitter.x * 7.31 + 0.5), dense);
+      colour = mix(colour, vec3(0.36, 0.34, 0.15), tick * 0.34 * grows);
     }
   }
   gl_FragColor = vec4(reach(colour, vAt, uPixel), 1.0);
@@ -96,7 +99,8 @@ void main() {
   vPx = r / uPixel;
   vQ = position.xz * 1.2;
   vSeed = fract(sin(dot(aPlant.xy, vec2(12.9898, 78.233))) * 43758.5453);
-  gl_Position = projectionMatrix * viewMatrix * vec4(aPlant.x + position.x * r * 1.2, 1.0, aPlant.y + position.z * r * 1.2, 1.0);
+  vec2 at = aPlant.xy + position.xz * r * 1.2;
+  gl_Position = projectionMatrix * viewMatrix * vec4(at.x, 1.0, at.y, 1.0);
 }
 `
 
@@ -128,7 +132,8 @@ void main() {
   float line = 1.0 - smoothstep(0.0, soft, abs(edge + soft * 0.5) - soft * 0.2);
   float trunk = uStone > 0.5 ? 0.0 : 1.0 - smoothstep(0.10, 0.10 + soft, d);
   float a = max(max(line * 0.9, trunk), fill);
-  gl_FragColor = vec4(mix(uWash, uInk, clamp(max(line, trunk), 0.0, 1.0)), a * smoothstep(soft, 0.0, edge) * (1.0 - uGhost) * uShown);
+  vec3 colour = mix(uWash, uInk, clamp(max(line, trunk), 0.0, 1.0));
+  gl_FragColor = vec4(colour, a * smoothstep(soft, 0.0, edge) * (1.0 - uGhost) * uShown);
 }
 `
 
@@ -139,7 +144,8 @@ varying vec2 vQ;
 void main() {
   float r = max(1.1, 4.4 * uPixel) * aPlant.z;
   vQ = position.xz;
-  gl_Position = projectionMatrix * viewMatrix * vec4(aPlant.x + position.x * r, 2.0, aPlant.y + position.z * r, 1.0);
+  vec2 at = aPlant.xy + position.xz * r;
+  gl_Position = projectionMatrix * viewMatrix * vec4(at.x, 2.0, at.y, 1.0);
 }
 `
 
@@ -150,7 +156,8 @@ uniform vec3 uInk;
 uniform float uCrossed;
 void main() {
   float d = length(vQ);
-  float line = uCrossed > 0.5 ? min(abs(vQ.x - vQ.y), abs(vQ.x + vQ.y)) * 0.7071 + max(d - 0.9, 0.0) : abs(d - 0.68);
+  float cross = min(abs(vQ.x - vQ.y), abs(vQ.x + vQ.y)) * 0.7071 + max(d - 0.9, 0.0);
+  float line = uCrossed > 0.5 ? cross : abs(d - 0.68);
   float a = 1.0 - smoothstep(0.13, 0.27, line);
   if (a < 0.05) discard;
   gl_FragColor = vec4(uInk, a);

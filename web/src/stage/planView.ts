@@ -1,5 +1,5 @@
 import * as THREE from 'three'
-import type { Level, Stand } from '../api/client'
+import type { Atmosphere, Level, Stand } from '../api/client'
 import { ContourLines } from './contourLines'
 import type { Ground } from './ground'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
@@ -86,6 +86,17 @@ function meanSlope(ground: Ground): number {
 }
 
 /** The level as a drawn plan. Renders only when told to. */
+const WATERS = 4
+
+/** The water surfaces of an atmosphere, for the plan's shader. */
+function waterUniforms({ waters }: Atmosphere): Record<'uWater' | 'uWaterLevel', THREE.IUniform> {
+  const some = Array.from({ length: WATERS }, (_, k) => waters[k])
+  return {
+    uWater: { value: some.map((w) => new THREE.Vector4(...(w ? w.box : [0, 0, 0, 0]))) },
+    uWaterLevel: { value: some.map((w) => w?.altitude ?? -1e9) },
+  }
+}
+
 /** Marks of more plants than this are drawn smaller, so that they can be told apart. */
 const MANY_MARKS = 1500
 
@@ -126,13 +137,11 @@ export class PlanView {
     this.centre = [ground.width / 2, ground.length / 2]
     this.slope = meanSlope(ground)
     this.pixel = 2
-    const waters = [0, 1, 2, 3].map((k) => level.waters[k])
     this.groundUniforms = {
       ...textures.uniforms(),
       uPixel: { value: 1 },
       uInterval: { value: new THREE.Vector2(5, 25) },
-      uWater: { value: waters.map((w) => new THREE.Vector4(...(w ? w.box : [0, 0, 0, 0]))) },
-      uWaterLevel: { value: waters.map((w) => w?.altitude ?? -1e9) },
+      ...waterUniforms(level.atmosphere),
       uSward: { value: null },
       uSwardOn: { value: 0 },
     }
@@ -333,6 +342,11 @@ export class PlanView {
     )
     for (const mesh of [this.came, this.went]) mesh.material.uniforms.uPixel.value = this.pixel
     this.renderer.render(this.scene, this.camera)
+  }
+
+  setWaters(atmosphere: Atmosphere): void {
+    for (const [name, { value }] of Object.entries(waterUniforms(atmosphere)))
+      this.groundUniforms[name].value = value
   }
 
   dispose(): void {

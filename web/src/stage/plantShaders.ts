@@ -45,7 +45,8 @@ vec2 swayed(vec3 foot, float high) {
   float own = fract(sin(dot(foot.xz, vec2(12.9898, 78.233))) * 43758.5453);
   float along = dot(foot.xz, uWind.xy) / uWind.w;
   float gust = sin(6.2831853 * (uGusts.x * uGusts.y - along));
-  float flutter = 0.6 * sin(6.2831853 * ((2.0 * uGusts.x + 1.0) * uGusts.y + own)) + 0.4 * sin(6.2831853 * ((3.0 * uGusts.x + 2.0) * uGusts.y + 1.7 * own));
+  float flutter = 0.6 * sin(6.2831853 * ((2.0 * uGusts.x + 1.0) * uGusts.y + own))
+    + 0.4 * sin(6.2831853 * ((3.0 * uGusts.x + 2.0) * uGusts.y + 1.7 * own));
   float share = high / TALL;
   return uWind.xy * (uWind.z * uLimp * share * share * TALL * (0.5 + mix(gust, flutter, uGusts.z)));
 }
@@ -57,19 +58,26 @@ vec2 swayed(vec3 foot, float high) {
 #define SUNLIT(at) sunlit(at)
 #endif
 
+#ifdef BY_SIZE
+#define AWAY (distance(uViewer, aPlace) / aSize.y)
+#else
+#define AWAY distance(uViewer, aPlace)
+#endif
+
 vec3 turn(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
 
 void main() {
   vec3 scaled = position * vec3(aSize.x, aSize.y, aSize.x);
 #if defined(SWARD) && !defined(SHADOW)
   // A sward sinks into the ground over the last third of its distance, so that it has no end to be seen.
-  scaled.y *= 0.12 + 0.88 * smoothstep(0.0, 0.36 * uFade.w, uFade.w - distance(uViewer, aPlace));
+  scaled.y *= 0.12 + 0.88 * smoothstep(0.0, 0.36 * uFade.w, uFade.w - AWAY);
 #endif
 #ifdef FACING
   vec3 to = uViewer - aPlace;
   vec3 side = normalize(vec3(to.z, 0.0, -to.x));
   vec3 at = aPlace + side * scaled.x + vec3(0.0, scaled.y, 0.0);
-  vec3 n = normalize(side * (position.x * 0.22) + normalize(vec3(to.x, 0.0, to.z)) * 0.5 + vec3(0.0, 0.35 + position.y * 0.03, 0.0));
+  vec3 toEye = normalize(vec3(to.x, 0.0, to.z)) * 0.5;
+  vec3 n = normalize(side * (position.x * 0.22) + toEye + vec3(0.0, 0.35 + position.y * 0.03, 0.0));
 #else
   vec3 at = aPlace + turn(aTurn, scaled);
   vec3 n = turn(aTurn, normal);
@@ -80,7 +88,7 @@ void main() {
   vUv = uv;
   gl_Position = projectionMatrix * viewMatrix * vec4(at, 1.0);
 #ifndef SHADOW
-  float away = distance(uViewer, aPlace);
+  float away = AWAY;
   vKept.x = uFade.x < 0.0 ? 1.0 : clamp((away - uFade.x) / max(uFade.y - uFade.x, 0.001), 0.0, 1.0);
   vKept.y = clamp((uFade.w - away) / max(uFade.w - uFade.z, 0.001), 0.0, 1.0);
   vec3 way = normalize(at - uEye);
@@ -105,7 +113,7 @@ void main() {
   vToward = turn(aTurn, normalize(vec3(normal.x, 0.0, normal.z)));
 #endif
 #else
-  vLight = tint * (vec3(1.62, 1.50, 1.26) * direct * lit + uSkyColour * (0.52 + 0.26 * n.y) * ground);
+  vLight = tint * (uSunLight * direct * lit + uSkyColour * (0.52 + 0.26 * n.y) * ground);
 #endif
 #ifdef COLOURED
   vLight *= color.rgb;
@@ -134,6 +142,7 @@ varying vec4 vHaze;
 #ifdef NORMALS
 uniform sampler2D uNormals;
 uniform vec3 uSun;
+uniform vec3 uSunLight;
 uniform vec3 uSkyColour;
 varying vec3 vAcross;
 varying vec3 vToward;
@@ -157,12 +166,14 @@ void main() {
 #ifdef NORMALS
   vec3 t = texture2D(uNormals, vUv).xyz * 2.0 - 1.0;
   vec3 n = normalize(vAcross * t.x + vec3(0.0, t.y, 0.0) + vToward * t.z);
-  light *= vec3(1.62, 1.50, 1.26) * clamp(dot(n, uSun) * 0.36 + 0.5, 0.0, 1.0) * vShare.x + uSkyColour * (0.52 + 0.26 * n.y) * vShare.y;
+  vec3 direct = uSunLight * clamp(dot(n, uSun) * 0.36 + 0.5, 0.0, 1.0);
+  light *= direct * vShare.x + uSkyColour * (0.52 + 0.26 * n.y) * vShare.y;
 #endif
   vec3 colour = mix(texel.rgb * texel.rgb * light, vHaze.rgb, vHaze.a);
   colour = colour / (1.0 + 0.18 * colour);
   colour = sqrt(colour);
-  gl_FragColor = vec4(mix(colour, vec3(0.80, 0.78, 0.72) + 0.16 * (dot(colour, vec3(0.33)) - 0.4), uGhost * 0.86), cover);
+  vec3 faint = vec3(0.80, 0.78, 0.72) + 0.16 * (dot(colour, vec3(0.33)) - 0.4);
+  gl_FragColor = vec4(mix(colour, faint, uGhost * 0.86), cover);
 }
 `
 

@@ -1,4 +1,5 @@
-import { answerBytes, api, type Item, type Stand } from '../api/client'
+import { answerBytes, api, type Drawing, type Item, type Stand } from '../api/client'
+import { drawnReach, PLAIN } from './drawing'
 import { CELL } from './frustum'
 import { decode, gather, STRIDE, type Plants } from './payload'
 
@@ -6,6 +7,8 @@ import { decode, gather, STRIDE, type Plants } from './payload'
 export interface Cell {
   plants: Plants
   box: Float64Array
+  /** The height of the largest of them, as a multiple of the mesh. */
+  largest: number
   revision: number
 }
 
@@ -13,6 +16,8 @@ export interface Cell {
 export class StandPlants {
   readonly cells = new Map<number, Cell>()
   private sheets = new Map<number, { key: string; cells: number[] }>()
+  /** Its plants in cells of another side, and of which revisions of its own cells each is made. */
+  private regrouped = { side: CELL, of: 0, cells: new Map<number, Cell & { from: string }>() }
   /** Another number whenever its plants, or what is shown of it, have changed. */
   get changes(): number {
     return this.revision
@@ -42,8 +47,50 @@ export class StandPlants {
     return box
   }
 
+  private cellOf(plants: Plants, revision: number): Cell {
+    let largest = 0
+    for (let k = 0, o = 8; k < plants.count; k++, o += STRIDE) largest = Math.max(largest, plants.form[o])
+    return { plants, box: this.boxOf(plants), largest, revision }
+  }
+
+  /** Its plants in drawing cells of a side in m, by a number of each. */
+  drawn(side: number): Map<number, Cell> {
+    if (side === CELL) return this.cells
+    const known = this.regrouped
+    if (known.side === side && known.of === this.revision) return known.cells
+    const cells: typeof known.cells = new Map()
+    const per = side / CELL
+    const together = new Map<number, Cell[]>()
+    for (const [at, cell] of this.cells) {
+      const [row, col] = [Math.floor(at / 4096), at % 4096]
+      for (let r = Math.floor(row / per); r * per < row + 1; r++)
+        for (let c = Math.floor(col / per); c * per < col + 1; c++) {
+          const key = r * 65536 + c
+          together.set(key, [...(together.get(key) ?? []), cell])
+        }
+    }
+    for (const [key, members] of together) {
+      const from = members.map((m) => m.revision).join()
+      const old = known.side === side ? known.cells.get(key) : undefined
+      if (old?.from === from) {
+        cells.set(key, old)
+        continue
+      }
+      const [row, col] = [Math.floor(key / 65536), key % 65536]
+      const inside = (p: Plants, k: number) =>
+        Math.floor(p.form[k * STRIDE] / side) === col && Math.floor(p.form[k * STRIDE + 2] / side) === row
+      const plants = gather(
+        members.map((m) => m.plants),
+        inside,
+      )
+      if (plants.count) cells.set(key, { ...this.cellOf(plants, ++this.revision), from })
+    }
+    this.regrouped = { side, of: this.revision, cells }
+    return cells
+  }
+
   private put(at: number, plants: Plants): void {
-    if (plants.count) this.cells.set(at, { plants, box: this.boxOf(plants), revision: ++this.revision })
+    if (plants.count) this.cells.set(at, this.cellOf(plants, ++this.revision))
     else if (this.cells.delete(at)) this.revision++
   }
 
@@ -119,6 +166,8 @@ export class StandPlants {
 }
 
 const AT_ONCE = 4
+/** While many sheets are on their way, they are shown this often, in ms. */
+const SHOW_MS = 200
 const FAR_SHEETS = 1.6
 
 /** Keeps the stage's plants as the level's stands say, nearest sheets first. */
@@ -126,8 +175,10 @@ export class PlantStore {
   readonly stands = new Map<number, StandPlants>()
   /** A plant that is not planted yet. */
   ghost: StandPlants | null = null
+  private drawing = PLAIN
   private ghosts = 0
   private busy = 0
+  private shownAt = 0
   private fetching = new Set<string>()
   private eye: [number, number] = [0, 0]
   private failed = new Map<string, number>()
@@ -180,6 +231,12 @@ export class PlantStore {
     })
   }
 
+  /** The level is drawn otherwise: more or fewer sheets of swards are wanted. */
+  setDrawing(drawing: Drawing): void {
+    this.drawing = drawing
+    this.pump()
+  }
+
   /** The eye has moved: nearer sheets come first, sheets of swards far away are let go. */
   setEye(x: number, z: number): void {
     this.eye = [x, z]
@@ -209,8 +266,7 @@ export class PlantStore {
     const out = []
     const now = Date.now()
     for (const sp of this.stands.values()) {
-      const { gone, shadow } = sp.stand.settings.distances
-      const reach = sp.stand.sward ? Math.max(gone, shadow) : Infinity
+      const reach = sp.stand.sward ? drawnReach(sp.stand, this.drawing) : Infinity
       for (let index = 0; index < sp.stand.sheets.keys.length; index++) {
         const key = sp.stand.sheets.keys[index]
         if (!key || sp.keyOf(index) === key || this.fetching.has(`${sp.stand.id}/${index}`)) continue
@@ -225,7 +281,7 @@ export class PlantStore {
   private pump(): void {
     for (const sp of this.stands.values()) {
       if (!sp.stand.sward) continue
-      const limit = sp.stand.settings.distances.gone * FAR_SHEETS + sp.stand.sheets.size
+      const limit = drawnReach(sp.stand, this.drawing) * FAR_SHEETS + sp.stand.sheets.size
       for (const index of sp.resident) if (this.distance(sp, index) > limit) sp.drop(index)
     }
     for (const want of this.wanted().slice(0, AT_ONCE - this.busy))
@@ -261,7 +317,11 @@ export class PlantStore {
       this.fetching.delete(mark)
       this.busy--
       this.pump()
-      this.changed()
+      const now = performance.now()
+      if (!this.busy || now - this.shownAt > SHOW_MS) {
+        this.shownAt = now
+        this.changed()
+      }
     }
   }
 }

@@ -1,6 +1,7 @@
 import * as THREE from 'three'
-import type { Stand, View, Wind } from '../api/client'
+import type { Distances, Drawing, Stand, View, Wind } from '../api/client'
 import { states, type States } from './distances'
+import { drawnDistances, rank, TREES } from './drawing'
 import { boxVisible, planes } from './frustum'
 import { softwareDrawn } from './groundTextures'
 import { STRIDE } from './payload'
@@ -41,11 +42,44 @@ interface Batch {
   seen: number
 }
 
+/** What the level's drawing leaves of an item. */
+interface Drawn {
+  item: ItemMeshes
+  states: PartMesh[][]
+  lods: number
+  billboard: boolean
+}
+
+function leftOf(item: ItemMeshes, by: Drawing): Drawn {
+  const first = Math.min(by.lod_offset, item.lods - 1)
+  const billboard = item.billboard && by.billboards
+  return {
+    item,
+    states: item.states.slice(first, billboard ? item.states.length : item.lods),
+    lods: item.lods - first,
+    billboard,
+  }
+}
+
+/** Between which distances a state comes and goes. */
+function fadeOf(st: States, k: number, half: number, to = new THREE.Vector4()): THREE.Vector4 {
+  const last = k === st.start.length - 1
+  return to.set(
+    st.start[k] > 0 ? st.start[k] - half : -1,
+    st.start[k] + half,
+    last ? st.end[k] - 2 * half : st.end[k] - half,
+    last ? st.end[k] : st.end[k] + half,
+  )
+}
+
 /** A stand's materials and distances for the stage. */
 interface Look {
   stamp: string
-  items: ItemMeshes[]
+  distances: Distances
+  items: Drawn[]
   states: States[]
+  /** Beyond which its trees are not drawn as their finest mesh. */
+  full: number
   colour: THREE.ShaderMaterial[][][]
   shadow: THREE.ShaderMaterial[][][]
 }
@@ -55,6 +89,8 @@ export class Planter {
   readonly colourScene = new THREE.Scene()
   readonly shadowScene = new THREE.Scene()
   hidden = new Set<number>()
+  /** How far trees are drawn as their finest mesh, in m; see `settle`. */
+  full = Infinity
   /** Draw every plant however far its stand is drawn in the game. */
   everything = false
   /** Stands that are drawn pale, so that others stand out. */
@@ -82,17 +118,11 @@ export class Planter {
     stand: Stand,
     st: States,
     k: number,
+    distances: Distances,
     item: ItemMeshes,
     shadow: boolean,
+    receives: boolean,
   ): THREE.ShaderMaterial {
-    const half = this.distancesOf(stand).fade / 2
-    const last = k === st.start.length - 1
-    const fade = new THREE.Vector4(
-      st.start[k] > 0 ? st.start[k] - half : -1,
-      st.start[k] + half,
-      last ? st.end[k] - 2 * half : st.end[k] - half,
-      last ? st.end[k] : st.end[k] + half,
-    )
     const tints = stand.settings.tints
       .map((t) => new THREE.Color(t))
       .map((c) => new THREE.Vector3(c.r, c.g, c.b))
@@ -109,7 +139,8 @@ export class Planter {
         ...(stand.sward ? { SWARD: '' } : {}),
         ...(part.coloured ? { COLOURED: '' } : {}),
         ...(part.normals && !shadow ? { NORMALS: '' } : {}),
-        ...(item.receivesShadow ? {} : { UNSHADED: '' }),
+        ...(item.receivesShadow && receives ? {} : { UNSHADED: '' }),
+        ...(distances.by_size ? { BY_SIZE: '' } : {}),
         FOOT: item.item.height > 2 ? '0.08' : '0.9',
         ...(this.wind && !shadow ? { SWAYS: '', TALL: Math.max(item.item.height, 0.1).toFixed(3) } : {}),
       },
@@ -117,7 +148,7 @@ export class Planter {
         ...this.light,
         uTexture: { value: part.texture },
         ...(part.normals && { uNormals: { value: part.normals } }),
-        uFade: { value: fade },
+        uFade: { value: fadeOf(st, k, distances.fade / 2) },
         uTintA: { value: tints[0] },
         uTintB: { value: tints[1] },
         uGhost: { value: 0 },
@@ -151,35 +182,96 @@ export class Planter {
     if (this.wind) this.windUniforms.uGusts.value.y = (time / this.wind.loop!) % 1
   }
 
-  private distancesOf(stand: Stand): Stand['settings']['distances'] {
-    const d = stand.settings.distances
+  private distancesOf(stand: Stand, by: Drawing): Distances {
+    const d = drawnDistances(stand, by)
     return this.everything && !stand.sward ? { ...d, gone: 20000 } : d
   }
 
-  private lookOf(stand: Stand): Look {
+  private lookOf(stand: Stand, by: Drawing): Look {
     const { tints } = stand.settings
-    const distances = this.distancesOf(stand)
+    const distances = this.distancesOf(stand, by)
+    const receives = (by.receives as string[]).includes(stand.stratum)
     const stamp = JSON.stringify([
       stand.items,
       stand.items.map((i) => this.stock.get(i)?.item.glb),
       distances,
+      by.lod_offset,
+      by.billboards,
+      receives,
       tints,
       this.wind ? stand.items.map((i) => this.wind!.stiffness?.[i]) : null,
     ])
     const known = this.looks.get(stand.id)
     if (known?.stamp === stamp) return known
     this.forget(stand.id)
-    const items = stand.items.map((item) => this.stock.get(item)!)
+    const items = stand.items.map((item) => leftOf(this.stock.get(item)!, by))
     const sts = items.map((item) => states(distances, item.lods, item.billboard))
     const make = (shadow: boolean) =>
-      items.map((item, m) =>
-        item.states.map((parts, k) =>
-          parts.map((part) => this.material(part, stand, sts[m], k, item, shadow)),
+      items.map((left, m) =>
+        left.states.map((parts, k) =>
+          parts.map((part) => this.material(part, stand, sts[m], k, distances, left.item, shadow, receives)),
         ),
       )
-    const look = { stamp, items, states: sts, colour: make(false), shadow: make(true) }
+    const look = {
+      stamp,
+      distances,
+      items,
+      states: sts,
+      full: Infinity,
+      colour: make(false),
+      shadow: make(true),
+    }
     this.looks.set(stand.id, look)
     return look
+  }
+
+  /** Have a stand's items stop being drawn as their finest mesh beyond a distance. */
+  private setFull(look: Look, full: number): void {
+    if (look.full === full) return
+    look.full = full
+    look.states = look.items.map((i) => states(look.distances, i.lods, i.billboard, full))
+    look.colour.forEach((byState, m) =>
+      byState.forEach((parts, k) =>
+        parts.forEach((p) =>
+          fadeOf(look.states[m], k, look.distances.fade / 2, p.uniforms.uFade.value as THREE.Vector4),
+        ),
+      ),
+    )
+  }
+
+  /**
+   * Find how far from a view trees are drawn as their finest mesh, so that of the nearest as many are as the
+   * drawing has for a ceiling.
+   */
+  settle(view: View): void {
+    const by = view.drawing
+    const trees = [...this.store.stands.values()].filter(
+      ({ stand }) => TREES.includes(stand.stratum) && !stand.sward,
+    )
+    const looks = trees.map(({ stand }) => this.lookOf(stand, by))
+    looks.forEach((look) => this.setFull(look, Infinity))
+    this.full = Infinity
+    if (by.full_meshes == null) return
+    const sides = planes(view)
+    const far: number[] = []
+    trees.forEach((sp, n) => {
+      const look = looks[n]
+      const hide = look.states.map((st) => (st.start.length > 1 ? st.hide[0] : 0))
+      const most = Math.max(...hide)
+      for (const cell of sp.drawn(by.cell).values()) {
+        if (boxFar(cell.box, view) > most * (look.distances.by_size ? cell.largest : 1)) continue
+        if (!boxVisible(sides, cell.box)) continue
+        const { form, item, count } = cell.plants
+        for (let k = 0, o = 0; k < count; k++, o += STRIDE) {
+          const away = Math.hypot(form[o] - view.x, form[o + 1] - view.y, form[o + 2] - view.z)
+          const d = look.distances.by_size ? away / form[o + 8] : away
+          if (d < hide[item[k]]) far.push(d)
+        }
+      }
+    })
+    if (far.length <= by.full_meshes) return
+    this.full = far.sort((a, b) => a - b)[by.full_meshes]
+    looks.forEach((look) => this.setFull(look, this.full))
   }
 
   private forget(id: number): void {
@@ -256,19 +348,22 @@ export class Planter {
     const scene = shadow ? this.shadowScene : this.colourScene
     for (const child of scene.children) child.visible = false
     let plants = 0
+    const by = view.drawing
+    if (!by.plants) return 0
     const all = this.store.ghost
       ? [...this.store.stands.values(), this.store.ghost]
       : this.store.stands.values()
     for (const sp of all) {
       const { stand } = sp
       if (this.hidden.has(stand.id)) continue
-      const look = this.lookOf(stand)
+      const look = this.lookOf(stand, by)
       if (!shadow)
         for (const m of look.colour.flat(2)) m.uniforms.uGhost.value = this.ghosts.has(stand.id) ? 1 : 0
-      const reach = shadow ? stand.settings.distances.shadow : this.distancesOf(stand).gone
+      const reach = shadow ? look.distances.shadow : look.distances.gone
       if (reach <= 0) continue
-      for (const [at, cell] of sp.cells) {
-        if (boxFar(cell.box, view) > reach + 4) continue
+      for (const [at, cell] of sp.drawn(by.cell)) {
+        const scale = !shadow && look.distances.by_size ? cell.largest : 1
+        if (boxFar(cell.box, view) > reach * scale + 4) continue
         if (sides && !boxVisible(sides, cell.box)) continue
         plants += this.fillCell(
           `${stand.id}/${shadow ? 's' : 'c'}/${at}`,
@@ -276,6 +371,7 @@ export class Planter {
           cell,
           view,
           reach,
+          stand.sward ? by.sward_share : 1,
           shadow,
           scene,
         )
@@ -290,17 +386,21 @@ export class Planter {
     cell: Cell,
     view: View,
     reach: number,
+    share: number,
     shadow: boolean,
     scene: THREE.Scene,
   ): number {
-    const { form, item, count } = cell.plants
+    const { form, item, count, id } = cell.plants
+    const low = new Uint32Array(id.buffer, id.byteOffset, 2 * count)
     const picks = look.states.map((st) => st.start.map(() => [] as number[]))
     for (let k = 0, o = 0; k < count; k++, o += STRIDE) {
-      const far = Math.hypot(form[o] - view.x, form[o + 1] - view.y, form[o + 2] - view.z)
-      if (far >= reach) continue
+      if (share < 1 && rank(low[2 * k]) >= share) continue
+      const away = Math.hypot(form[o] - view.x, form[o + 1] - view.y, form[o + 2] - view.z)
+      const far = look.distances.by_size ? away / form[o + 8] : away
+      if ((shadow ? away : far) >= reach) continue
       const st = look.states[item[k]]
       const mine = picks[item[k]]
-      const solid = look.items[item[k]].castsShadow ? look.items[item[k]].lods : 0
+      const solid = look.items[item[k]].item.castsShadow ? look.items[item[k]].lods : 0
       for (let s = 0; s < st.start.length; s++) {
         if (
           shadow ? s < solid && far >= st.start[s] && far < st.end[s] : far >= st.show[s] && far < st.hide[s]

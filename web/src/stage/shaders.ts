@@ -1,14 +1,15 @@
 import { SUN } from './bakedGround'
+import { FOG } from './fog'
 
 /** GLSL shared by plants and ground: light, fog and shadow of the one sun. */
 export const LIGHT = /* glsl */ `
 uniform vec3 uSun;
+uniform vec3 uSunLight;
+uniform vec3 uGlow;
 uniform vec3 uEye;
 uniform vec3 uSkyColour;
 uniform vec3 uFogColour;
-uniform float uFog;
-/** The altitude that haze lies up to, and over how many m above it thins to a third. */
-uniform vec2 uHazeFrom;
+${FOG}
 uniform sampler2D uShadowMap;
 uniform mat4 uShadowMatrix;
 uniform float uShadowOn;
@@ -33,12 +34,10 @@ float sunlit(vec3 at) {
 
 /** The haze's colour and how much of it lies between the eye and a place. */
 vec4 hazeOf(vec3 at) {
-  float d = distance(at, uEye);
-  float low = exp(-max(at.y - uHazeFrom.x, 0.0) / uHazeFrom.y);
-  float f = 1.0 - exp(-d * uFog * (0.65 + 0.5 * low));
+  float f = 1.0 - fogLeft(distance(at, uEye), uEye.y, at.y);
   vec3 way = normalize(at - uEye);
   float glow = pow(max(dot(way, uSun), 0.0), 4.0);
-  return vec4(uFogColour + vec3(0.10, 0.07, 0.02) * glow, f);
+  return vec4(uFogColour + uGlow * glow, f);
 }
 
 vec3 haze(vec3 colour, vec3 at) {
@@ -106,7 +105,9 @@ vec3 paintedBy(vec2 at, vec2 uv, float far) {
   for (int k = 0; k < 8; k++) {
     float w = k < 4 ? a[k] : b[k - 4];
     if (w < 0.02 || uPainted[k] < 0.5) continue;
-    vec3 t = mix(texture(uPaint, vec3(at / 4.0, float(k))).rgb, texture(uPaint, vec3(across, float(k))).rgb, 0.25 + 0.5 * smoothstep(6.0, 50.0, far));
+    vec3 close = texture(uPaint, vec3(at / 4.0, float(k))).rgb;
+    vec3 wide = texture(uPaint, vec3(across, float(k))).rgb;
+    vec3 t = mix(close, wide, 0.25 + 0.5 * smoothstep(6.0, 50.0, far));
     sum += w * pow(t, vec3(2.2)) / max(uColours[k], vec3(0.02));
     rest -= w;
   }
@@ -178,7 +179,7 @@ void main() {
   colour = suited(washed(colour, uv, vec3(2.2), 0.22), uv);
   float direct = baked.a * ${SUN.toFixed(1)};
   vec3 light = uSkyColour;
-  if (direct > 0.01) light += vec3(1.86, 1.70, 1.40) * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));
+  if (direct > 0.01) light += 1.15 * uSunLight * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));
   colour = paper(mix(colour * light, vHaze.rgb, vHaze.a));
   gl_FragColor = vec4(reach(colour, vAt.xz, max(0.05, far * 0.0016)), 1.0);
 }
@@ -208,12 +209,13 @@ void main() {
   float turf = dot(a, uTurfA) + dot(b, uTurfB);
   if (turf > 0.01) {
     float blade = near > 0.0 ? grain(vec2(vAt.x * 14.0, vAt.z * 5.0)) * near : 0.0;
-    colour = mix(colour, colour * vec3(0.86, 0.90, 0.70) * (0.82 + 0.4 * blade), turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
+    vec3 green = colour * vec3(0.86, 0.90, 0.70) * (0.82 + 0.4 * blade);
+    colour = mix(colour, green, turf * (0.35 + 0.5 * grain(vAt.xz * 0.05)));
   }
   colour *= paintedBy(vAt.xz, uv, far);
   colour = suited(washed(colour, uv, vec3(2.2), 0.42), uv);
   float direct = max(dot(n, uSun), 0.0) * relief.b;
-  vec3 light = vec3(1.86, 1.70, 1.40) * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));
+  vec3 light = 1.15 * uSunLight * direct * sunlit(vAt + vec3(0.0, 0.1, 0.0));
   light += uSkyColour * (0.36 + 0.30 * n.y) * (0.45 + 0.55 * relief.a);
   colour = paper(mix(colour * light, vHaze.rgb, vHaze.a));
   gl_FragColor = vec4(reach(colour, vAt.xz, max(0.05, far * 0.0016)), 1.0);
@@ -225,6 +227,8 @@ export const WATER_FRAGMENT = /* glsl */ `
 varying vec3 vAt;
 uniform sampler2D uHeights;
 uniform vec2 uExtent;
+uniform vec3 uHorizon;
+uniform vec3 uZenith;
 ${LIGHT}
 float wave(vec2 p) { return sin(p.x * 1.7 + sin(p.y * 1.1)) * 0.5 + sin(p.y * 2.3 + p.x * 0.7) * 0.5; }
 void main() {
@@ -236,18 +240,37 @@ void main() {
   float deep = smoothstep(0.0, 3.5, vAt.y - texture2D(uHeights, vAt.xz / uExtent).r);
   vec3 body = mix(vec3(0.20, 0.24, 0.19), vec3(0.045, 0.115, 0.12), deep);
   vec3 mirror = reflect(way, n);
-  vec3 sky = mix(uFogColour, vec3(0.36, 0.50, 0.62), clamp(mirror.y * 1.6, 0.0, 1.0)) * 0.85;
+  vec3 sky = mix(uHorizon, uZenith, clamp(mirror.y * 1.6, 0.0, 1.0)) * 0.85;
   vec3 colour = mix(body, sky, 0.10 + 0.82 * rim);
   float glint = dot(mirror, uSun);
-  if (glint > 0.96) colour += vec3(1.0, 0.93, 0.78) * pow(glint, 220.0) * 1.4;
+  if (glint > 0.96) colour += uSunLight * pow(glint, 220.0) * 0.86;
   gl_FragColor = vec4(paper(haze(colour, vAt)), mix(0.78, 0.97, deep));
+}
+`
+
+export const SKY_VERTEX = /* glsl */ `
+varying vec3 vWay;
+void main() {
+  vWay = position;
+  gl_Position = (projectionMatrix * vec4(mat3(viewMatrix) * position, 1.0)).xyww;
+}
+`
+
+export const WATER_VERTEX = /* glsl */ `
+varying vec3 vAt;
+void main() {
+  vAt = position;
+  gl_Position = projectionMatrix * viewMatrix * vec4(position, 1.0);
 }
 `
 
 export const SKY_FRAGMENT = /* glsl */ `
 varying vec3 vWay;
 uniform vec3 uSun;
-uniform vec3 uFogColour;
+uniform vec3 uGlow;
+uniform vec3 uHorizon;
+uniform vec3 uZenith;
+uniform float uClouds;
 uniform sampler2D uNoise;
 float n2(vec2 p) { return texture2D(uNoise, p / 128.0).r; }
 void main() {
@@ -256,11 +279,7 @@ void main() {
   float glow = max(dot(way, uSun), 0.0);
   float round = glow * glow;
   round *= round;
-  // At the horizon it is the haze that lies over the land; overhead it is the bluer, the higher the sun
-  // stands.
-  vec3 horizon = uFogColour + vec3(0.10, 0.07, 0.02) * round;
-  vec3 zenith = mix(vec3(0.40, 0.46, 0.54), vec3(0.28, 0.46, 0.64), clamp(uSun.y * 1.3, 0.0, 1.0));
-  vec3 colour = mix(horizon, zenith, pow(up, 0.55));
+  vec3 colour = mix(uHorizon + uGlow * round, uZenith, pow(up, 0.55));
   if (way.y > 0.01) {
     vec2 p = way.xz / (way.y + 0.12) * 1.5;
 #ifdef LEAN
@@ -268,14 +287,14 @@ void main() {
 #else
     float c = n2(p) * 0.5 + n2(p * 2.1 + 4.0) * 0.27 + n2(p * 4.3 + 9.0) * 0.15 + n2(p * 9.1) * 0.08;
 #endif
-    float veil = smoothstep(0.48, 0.78, c) * smoothstep(0.01, 0.2, way.y);
+    float veil = smoothstep(0.98 - uClouds, 1.28 - uClouds, c) * smoothstep(0.01, 0.2, way.y);
     // Clouds are bright where they are thinner toward the sun, and warm near it.
     float shade = clamp(0.55 + 1.6 * (c - n2(p + uSun.xz * 0.5)), 0.0, 1.0);
     vec3 cloud = mix(vec3(0.74, 0.76, 0.78), vec3(1.0, 0.97, 0.90), shade) + vec3(0.10, 0.06, 0.0) * round;
     colour = mix(colour, cloud, veil * 0.78);
   }
-  colour += vec3(0.22, 0.17, 0.09) * round * round;
-  if (glow > 0.98) colour += vec3(0.8, 0.7, 0.5) * pow(glow, 600.0);
+  colour += 2.3 * uGlow * round * round;
+  if (glow > 0.98) colour += 8.0 * uGlow * pow(glow, 600.0);
   colour = colour / (1.0 + 0.18 * colour);
   gl_FragColor = vec4(sqrt(max(colour, 0.0)), 1.0);
 }

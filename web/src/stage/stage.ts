@@ -1,6 +1,8 @@
-import type { Item, Level, Stand, View, Wind } from '../api/client'
+import type { Vector3 } from 'three'
+import type { Atmosphere, Drawing, Item, Level, Stand, View, Wind } from '../api/client'
 import type { Contour } from './contourLines'
 import { EyeView, type Drawn } from './eyeView'
+import { sunOf } from './fog'
 import { loadGround, type Ground } from './ground'
 import { loadPaint, type GroundPaint } from './groundPaint'
 import { GroundTextures, rasterTexture, washTexture } from './groundTextures'
@@ -70,6 +72,8 @@ export class Stage {
   private frame = 0
   private stands: Stand[] = []
   private ended = false
+  private readonly textures: GroundTextures
+  private sun: Vector3
 
   private constructor(
     eyeCanvas: HTMLCanvasElement,
@@ -81,7 +85,8 @@ export class Stage {
     private readonly items: Map<string, Item>,
     onStale: () => void,
   ) {
-    const textures = new GroundTextures(ground, level, paint)
+    const textures = (this.textures = new GroundTextures(ground, level, paint))
+    this.sun = sunOf(level.atmosphere)
     this.store = new PlantStore(level.slug, items, () => this.plantsChanged(), onStale)
     this.eye = new EyeView(eyeCanvas, ground, level, textures, this.store, stock)
     const crown = (stand: Stand) => items.get(stand.settings.mix[0].item)?.crown ?? 1
@@ -264,6 +269,23 @@ export class Stage {
   hide(stands: Set<number>): void {
     this.eye.planter.hidden = stands
     this.plan.hidden = stands
+    this.plantsChanged()
+  }
+
+  /** Show the level in another air; where the sun stands elsewhere, its light is reckoned anew. */
+  setAtmosphere(atmosphere: Atmosphere): void {
+    const sun = sunOf(atmosphere)
+    if (sun.distanceTo(this.sun) > 1e-6) this.textures.light(sun)
+    this.sun = sun
+    this.eye.setAtmosphere(atmosphere)
+    this.plan.setWaters(atmosphere)
+    this.touch()
+  }
+
+  /** Draw the level by other settings, or through another tier. */
+  setDrawing(drawing: Drawing): void {
+    this.eye.setDrawing(drawing)
+    this.store.setDrawing(drawing)
     this.plantsChanged()
   }
 

@@ -1,5 +1,6 @@
 import * as THREE from 'three'
 import type { View } from '../api/client'
+import { GROUND_ERROR } from './drawing'
 import { boxVisible, planes } from './frustum'
 import type { Ground } from './ground'
 import { softwareDrawn } from './groundTextures'
@@ -8,34 +9,54 @@ import { GROUND_FRAGMENT, GROUND_VERTEX } from './shaders'
 const TILE = 64
 /** The least that a tile's skirt hangs down, in m. */
 const SKIRT = 4
-/** Steps between vertices, in cells, and how far from the eye each is used, in m. */
-const LODS: [number, number][] = [
-  [1, 44],
-  [2, 120],
-  [4, 320],
-  [8, Infinity],
-]
+/** Steps between the vertices of a tile's grids, in cells. */
+const STEPS = [1, 2, 4, 8]
+const LINES = 1080
 
-/**
- * How far a skirt must hang down, in m: as far as the coarsest grid departs from the ground along the
- * tiles' rims.
- */
-function skirtOf(ground: Ground): number {
-  const { heights: h, columns, rows } = ground
-  const stride = columns + 1
-  const coarse = LODS[LODS.length - 1][0]
-  let most = SKIRT
-  const along = (start: number, step: number, count: number) => {
-    for (let first = 0; first + 1 <= count; first += coarse) {
-      const last = Math.min(first + coarse, count)
-      const [a, b] = [h[start + first * step], h[start + last * step]]
-      for (let k = first + 1; k < last; k++)
-        most = Math.max(most, Math.abs(h[start + k * step] - (a + ((b - a) * (k - first)) / (last - first))))
+interface Tile {
+  col: number
+  row: number
+  /** x0, y0, z0, x1, y1, z1 in m, with its skirt. */
+  box: Float64Array
+  /** How far each grid departs from the ground, as a root mean square in m. */
+  error: number[]
+}
+
+/** What the heights of a tile are, its far rims included; beyond the level, those of its edge. */
+function tileOf(ground: Ground, col: number, row: number): { tile: Tile; rim: number } {
+  const { heights: h, columns, rows, cell: c } = ground
+  const side = TILE + 1
+  const own = new Float64Array(side * side)
+  let low = Infinity
+  let high = -Infinity
+  for (let j = 0; j < side; j++)
+    for (let i = 0; i < side; i++) {
+      const v = h[Math.min(row + j, rows) * (columns + 1) + Math.min(col + i, columns)]
+      own[j * side + i] = v
+      low = Math.min(low, v)
+      high = Math.max(high, v)
     }
-  }
-  for (let row = 0; row <= rows; row += TILE) along(row * stride, 1, columns)
-  for (let col = 0; col <= columns; col += TILE) along(col, stride, rows)
-  return most * 1.1
+  let rim = 0
+  const error = STEPS.map((step) => {
+    let sum = 0
+    for (let j = 0; j < side && step > 1; j++) {
+      const v = Math.min(j - (j % step), TILE - step)
+      const t = (j - v) / step
+      for (let i = 0; i < side; i++) {
+        const u = Math.min(i - (i % step), TILE - step)
+        const s = (i - u) / step
+        const k = v * side + u
+        const top = own[k] * (1 - s) + own[k + step] * s
+        const below = own[k + step * side] * (1 - s) + own[k + step * side + step] * s
+        const off = Math.abs(own[j * side + i] - (top * (1 - t) + below * t))
+        sum += off * off
+        if (step === 8 && (i === 0 || j === 0 || i === TILE || j === TILE)) rim = Math.max(rim, off)
+      }
+    }
+    return Math.sqrt(sum / own.length)
+  })
+  const box = new Float64Array([col * c, low, row * c, (col + TILE) * c, high, (row + TILE) * c])
+  return { tile: { col, row, box, error }, rim }
 }
 
 /** A tile's grid with a skirt that hides the gap to a coarser neighbour. */
@@ -62,35 +83,36 @@ function grid(step: number, skirt: number): THREE.InstancedBufferGeometry {
   return geometry
 }
 
-/** The ground in the eye view: tiles of 64 cells, finer near the eye, none outside the view. */
+/**
+ * The ground in the eye view: tiles of 64 cells, each as coarse as an error in pixels allows, none outside
+ * the view. The rule of `thicket.sight.terrain`.
+ */
 export class Terrain {
   readonly group = new THREE.Group()
-  private readonly skirt: number
-  private readonly boxes: { col: number; row: number; box: Float64Array }[] = []
+  private readonly tiles: Tile[]
   private readonly meshes: {
     geometry: THREE.InstancedBufferGeometry
     offsets: THREE.InstancedBufferAttribute
     mesh: THREE.Mesh
   }[]
 
-  constructor(
-    private readonly ground: Ground,
-    uniforms: Record<string, THREE.IUniform>,
-  ) {
-    this.skirt = skirtOf(ground)
-    for (let row = 0; row < ground.rows; row += TILE) {
-      for (let col = 0; col < ground.columns; col += TILE)
-        this.boxes.push({ col, row, box: this.box(col, row) })
-    }
+  constructor(ground: Ground, uniforms: Record<string, THREE.IUniform>) {
+    const made: ReturnType<typeof tileOf>[] = []
+    for (let row = 0; row < ground.rows; row += TILE)
+      for (let col = 0; col < ground.columns; col += TILE) made.push(tileOf(ground, col, row))
+    // A skirt hangs down as far as the coarsest grid departs from the ground along the tiles' rims.
+    const skirt = Math.max(SKIRT, 1.1 * Math.max(...made.map((m) => m.rim)))
+    this.tiles = made.map((m) => m.tile)
+    for (const tile of this.tiles) tile.box[1] -= skirt
     const material = new THREE.ShaderMaterial({
       vertexShader: GROUND_VERTEX,
       fragmentShader: GROUND_FRAGMENT,
       uniforms,
       defines: softwareDrawn() ? { LEAN: '' } : {},
     })
-    this.meshes = LODS.map(([step]) => {
-      const geometry = grid(step, this.skirt)
-      const offsets = new THREE.InstancedBufferAttribute(new Float32Array(this.boxes.length * 2), 2)
+    this.meshes = STEPS.map((step) => {
+      const geometry = grid(step, skirt)
+      const offsets = new THREE.InstancedBufferAttribute(new Float32Array(this.tiles.length * 2), 2)
       geometry.setAttribute('aTile', offsets)
       const mesh = new THREE.Mesh(geometry, material)
       mesh.frustumCulled = false
@@ -99,37 +121,26 @@ export class Terrain {
     })
   }
 
-  private box(col: number, row: number): Float64Array {
-    const { ground } = this
-    let low = Infinity
-    let high = -Infinity
-    for (let j = row; j <= Math.min(row + TILE, ground.rows); j++) {
-      for (let i = col; i <= Math.min(col + TILE, ground.columns); i++) {
-        const h = ground.heights[j * (ground.columns + 1) + i]
-        if (h < low) low = h
-        if (h > high) high = h
-      }
-    }
-    const c = ground.cell
-    return new Float64Array([col * c, low - this.skirt, row * c, (col + TILE) * c, high, (row + TILE) * c])
-  }
-
-  /** Choose tiles and their fineness for a view. */
+  /** Choose tiles and their grids for a view. */
   choose(view: View): void {
     const sides = planes(view)
-    const counts = LODS.map(() => 0)
-    const scale = Math.max(this.ground.cell, 0.3)
-    const seen: { col: number; row: number; far: number }[] = []
-    for (const { col, row, box } of this.boxes) {
+    const counts = STEPS.map(() => 0)
+    const pixels = view.drawing.ground_error ?? GROUND_ERROR
+    const allowed = (pixels * 2 * Math.tan((view.fov * Math.PI) / 360)) / LINES
+    const seen: { tile: Tile; far: number }[] = []
+    for (const tile of this.tiles) {
+      const { box } = tile
       if (!boxVisible(sides, box)) continue
       const dx = Math.max(box[0] - view.x, 0, view.x - box[3])
+      const dy = Math.max(box[1] - view.y, 0, view.y - box[4])
       const dz = Math.max(box[2] - view.z, 0, view.z - box[5])
-      seen.push({ col, row, far: Math.hypot(dx, dz, Math.max(view.y - box[4], 0)) })
+      seen.push({ tile, far: Math.hypot(dx, dy, dz) })
     }
     // Near tiles first, so that what they hide is not shaded.
-    for (const { col, row, far } of seen.sort((a, b) => a.far - b.far)) {
-      const lod = LODS.findIndex(([, reach]) => far < reach * scale)
-      this.meshes[lod].offsets.setXY(counts[lod]++, col, row)
+    for (const { tile, far } of seen.sort((a, b) => a.far - b.far)) {
+      let lod = STEPS.length - 1
+      while (lod > 0 && tile.error[lod] > far * allowed) lod--
+      this.meshes[lod].offsets.setXY(counts[lod]++, tile.col, tile.row)
     }
     this.meshes.forEach(({ geometry, offsets, mesh }, k) => {
       geometry.instanceCount = counts[k]

@@ -19,7 +19,7 @@ import {
   type Stroke,
   type View,
 } from '../api/client'
-import { line, LINES, type LineName } from '../budget'
+import { line, type LineName } from '../budget'
 import { useOutbox, type Fate } from './outbox'
 import { useSession } from './session'
 
@@ -57,11 +57,6 @@ export const useLevel = defineStore('level', () => {
   watch(selected, (_, old) => old.length && (before.value = old))
   const mayPlant = computed(() => level.value?.role === 'lead' || level.value?.role === 'artist')
   const chosen = computed(() => stands.value.filter((s) => selected.value.includes(s.id)))
-  const over = computed(() =>
-    LINES.filter(
-      (l) => level.value && cost.value && line(cost.value.total, l.name) > level.value.marks[l.name],
-    ).map((l) => l.name),
-  )
 
   function tell(error: unknown): void {
     // That the server is away, or the sign-in has ended, is said once, for everything, by `StatusLine` and
@@ -259,12 +254,6 @@ export const useLevel = defineStore('level', () => {
             ? api.POST('/api/levels/{slug}/journal/{entry}/undo', one)
             : api.POST('/api/levels/{slug}/journal/{entry}/redo', one),
       )
-      difference.value = {
-        what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`,
-        gained: moved.gained,
-        lost: moved.lost,
-        cost: {},
-      }
       if (moved.entry.kind === 'stroke') {
         take(moved, moved.gained, moved.lost)
         if (moved.stale?.length) await reread(moved.stale)
@@ -273,6 +262,13 @@ export const useLevel = defineStore('level', () => {
         await refresh(
           !['settings', 'shapes', 'stands', 'pins', 'snapshot', 'strokes'].includes(moved.entry.kind),
         )
+      // Said when the stands are as they are said to be.
+      difference.value = {
+        what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`,
+        gained: moved.gained,
+        lost: moved.lost,
+        cost: {},
+      }
     } catch (error) {
       tell(error)
     }
@@ -382,7 +378,6 @@ export const useLevel = defineStore('level', () => {
     slug,
     mayPlant,
     chosen,
-    over,
     open,
     refresh,
     tellNear,

@@ -13,6 +13,7 @@ export type InHand =
   | { kind: 'shape'; what: ShapeTool }
   | { kind: 'pin'; what: PinTool }
   | { kind: 'why'; what: true }
+  | { kind: 'walk'; what: true }
 type Kind = InHand['kind']
 type What<K extends Kind> = Extract<InHand, { kind: K }>['what']
 
@@ -31,5 +32,5 @@ export const useTool = defineStore('tool', () => {
     })
   }
 
-  return { inHand, verb: of('brush'), shape: of('shape'), pin: of('pin'), why: of('why') }
+  return { inHand, verb: of('brush'), shape: of('shape'), pin: of('pin'), why: of('why'), walk: of('walk') }
 })

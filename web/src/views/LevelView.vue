@@ -4,6 +4,7 @@ import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vu
 import { useRouter } from 'vue-router'
 import BudgetBench from '../components/BudgetBench.vue'
 import CostStrip from '../components/CostStrip.vue'
+import DrawnCard from '../components/DrawnCard.vue'
 import GroundBench from '../components/GroundBench.vue'
 import HandoverBench from '../components/HandoverBench.vue'
 import JournalSheet from '../components/JournalSheet.vue'
@@ -20,7 +21,7 @@ import StatusLine from '../components/StatusLine.vue'
 import StockBench from '../components/StockBench.vue'
 import StrataColumn from '../components/StrataColumn.vue'
 import WhyCard from '../components/WhyCard.vue'
-import { answer, api, type Why } from '../api/client'
+import { answer, api, type DrawnCell, type Why } from '../api/client'
 import { connection } from '../api/connection'
 import { useDraft } from '../composables/useDraft'
 import { useHand } from '../composables/useHand'
@@ -30,13 +31,11 @@ import { useSides } from '../composables/useSides'
 import type { Bench } from '../router'
 import type { Drawn } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
-import { useLevel } from '../stores/level'
-import { useSelection } from '../stores/selection'
-import { useTool } from '../stores/tool'
-import { useShapes } from '../stores/shapes'
+import { useStores } from '../stores'
 
 const props = defineProps<{ slug: string; bench: Bench }>()
-const store = useLevel()
+const stores = useStores()
+const { level: store, shapes, tool, selection, walks } = stores
 const router = useRouter()
 const stage = shallowRef<Stage | null>(null)
 const host = ref<InstanceType<typeof StageHost>>()
@@ -44,19 +43,16 @@ const drawn = shallowRef<Drawn | null>(null)
 const keys = ref(false)
 const journal = ref(false)
 const view = () => (stage.value ? { ...stage.value.eye.view } : null)
-const draft = useDraft(view)
-const hand = useHand()
-const relief = useRelief()
-const shapes = useShapes()
-const tool = useTool()
+const draft = useDraft(view, stores)
+const hand = useHand(stores)
+const relief = useRelief(stores)
 const sides = useSides()
-const selection = useSelection()
 const at = shallowRef<[number, number] | null>(null)
 const why = shallowRef<Why | null>(null)
-const groundKey = computed(
-  () =>
-    `${store.level?.slug}/${store.level?.ground_revision}/${store.level?.layers_revision}/${JSON.stringify(store.level?.layers)}`,
-)
+const groundKey = computed(() => {
+  const level = store.level
+  return JSON.stringify([level?.slug, level?.ground_revision, level?.layers_revision, level?.layers])
+})
 
 /** Open the level; while the server is away, again and again until it answers. */
 async function open() {
@@ -114,11 +110,13 @@ watch(
     shapes.rest()
   },
 )
-watch(draft.asking, () => (why.value = null))
+watch(draft.asking, () => (why.value = cell.value = null))
 watch([() => store.selected.join(), () => store.stands], () => (why.value = null))
 /** Read why a place carries a plant of the selected stand, under the settings that are tried. */
 async function askWhy(place: [number, number]) {
   if (hand.tool.value) return void hand.press(...place)
+  if (walks.draws) return walks.corner(...place)
+  if (props.bench === 'sightline') return void askDrawn(place)
   const stand = store.chosen[0]
   if (!stand) return
   try {
@@ -126,6 +124,20 @@ async function askWhy(place: [number, number]) {
       api.POST('/api/levels/{slug}/stands/{stand}/why', {
         params: { path: { slug: store.slug, stand: stand.id } },
         body: { x: place[0], z: place[1], settings: draft.partOf(stand) },
+      }),
+    )
+  } catch (error) {
+    store.tell(error)
+  }
+}
+/** What is drawn from here of the cell around a place. */
+const cell = shallowRef<DrawnCell | null>(null)
+async function askDrawn([x, z]: [number, number]) {
+  try {
+    cell.value = await answer(
+      api.POST('/api/levels/{slug}/instances', {
+        ...store.here(),
+        body: { view: view()!, x, z, hidden: [...store.hidden] },
       }),
     )
   } catch (error) {
@@ -174,7 +186,7 @@ watch([draft.changes, () => store.stands], () => {
     ),
   )
 })
-useLevelKeys({ bench: () => props.bench, host, draft, hand, why, help: keys })
+useLevelKeys({ bench: () => props.bench, host, draft, hand, why, help: keys }, stores)
 
 /**
  * After something was chosen from a list with the pointer, the keys go to the stage again and not to the
@@ -214,7 +226,7 @@ useEventListener(document, 'click', (event) => {
         :marks="draft.marks.value"
         :paints="bench === 'planting'"
         :edits="bench === 'ground'"
-        :asking="draft.asking.value || hand.tool.value !== null"
+        :asking="draft.asking.value || hand.tool.value !== null || walks.draws !== null"
         :others="store.others"
         :spot="why ? [why.x, why.z] : hand.plant.value ? [hand.plant.value.x, hand.plant.value.z] : null"
         @ready="ready"
@@ -223,6 +235,7 @@ useEventListener(document, 'click', (event) => {
       />
       <div id="under-stage" class="under" />
       <ShelfSheet v-if="bench === 'stock'" v-model="item" @take="takeItem" />
+      <DrawnCard v-if="cell" :cell="cell" @close="draft.asking.value = false" />
       <WhyCard
         v-if="why"
         :why="why"
@@ -249,7 +262,12 @@ useEventListener(document, 'click', (event) => {
         @stand="beginStand"
       />
       <PlantingBench v-else-if="bench === 'planting'" :draft="draft" :hand="hand" :view="view" />
-      <SightlineBench v-else-if="bench === 'sightline'" :draft="draft" @wide="host && (host.shown = 'eye')" />
+      <SightlineBench
+        v-else-if="bench === 'sightline'"
+        :draft="draft"
+        :stage="stage"
+        @wide="host && (host.shown = 'eye')"
+      />
       <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" />
       <HandoverBench v-else />
     </aside>

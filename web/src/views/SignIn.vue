@@ -12,6 +12,18 @@ const code = ref('')
 const trouble = ref('')
 const busy = ref(false)
 const form = useTemplateRef('form')
+/** The k-th line of the drawn ground. */
+function contour(k: number): string {
+  const [a, b, c, d, e, f] = [16, 18, 12, 14, 20, 15].map((step) => step * k)
+  const bends = `C 180 ${120 + b}, 260 ${190 + c}, 430 ${168 + d} S 720 ${110 + e}, 900 ${150 + f}`
+  return `M0 ${150 + a} ${bends}`
+}
+/** The b-th branch of a drawn tree, which has its foot at x and y and is so many units high. */
+function branch([x, y, high]: readonly number[], b: number): string {
+  const side = b % 2 ? 1 : -1
+  return `M${x} ${y - high * (0.25 + b * 0.1)} q ${9 * side} -4 ${side * (22 - b * 2)} ${-10 - b}`
+}
+
 // At once, and not by Vuetify's `autofocus`: that comes late and would take the focus from a password being
 // typed.
 onMounted(() => form.value?.querySelector('input')?.focus())
@@ -35,12 +47,7 @@ async function submit() {
   <main class="page">
     <svg class="section" viewBox="0 0 900 300" aria-hidden="true">
       <g fill="none" stroke="currentColor" stroke-width="1">
-        <path
-          v-for="k in 9"
-          :key="k"
-          :d="`M0 ${150 + k * 16} C 180 ${120 + k * 18}, 260 ${190 + k * 12}, 430 ${168 + k * 14} S 720 ${110 + k * 20}, 900 ${150 + k * 15}`"
-          :opacity="0.55 - k * 0.045"
-        />
+        <path v-for="k in 9" :key="k" :d="contour(k)" :opacity="0.55 - k * 0.045" />
         <g
           v-for="(t, k) in [
             [80, 158, 70],
@@ -54,11 +61,7 @@ async function submit() {
           :key="`t${k}`"
         >
           <path :d="`M${t[0]} ${t[1]} V${t[1] - t[2]}`" />
-          <path
-            v-for="b in 7"
-            :key="b"
-            :d="`M${t[0]} ${t[1] - t[2] * (0.25 + b * 0.1)} q ${b % 2 ? 9 : -9} -4 ${(b % 2 ? 1 : -1) * (22 - b * 2)} ${-10 - b}`"
-          />
+          <path v-for="b in 7" :key="b" :d="branch(t, b)" />
           <ellipse
             :cx="t[0]"
             :cy="t[1] - t[2] * 0.66"

@@ -18,12 +18,13 @@ from server.levels.ground import store
 from server.levels.models import Level, Membership
 from server.levels.planted import forget_planted, planting_of
 from server.levels.rasters import split
-from server.pins.keeping import Wish, wished
+from server.pins.actions import PinChanges, requested_pins
 from server.pins.rows import put_rows
 from server.shapes.models import Shape
 from server.shapes.schemas import ShapeSettings
 from server.stands.models import Stand, TouchTile
 from server.stock.shelf import put_into
+from thicket.document.drawing import tiers_for
 from thicket.document.settings import StandSettings
 from thicket.ground.heights import Ground
 from thicket.hashing import digest_of
@@ -87,9 +88,9 @@ class Command(BaseCommand):
             for rows, name, number in ((level.shapes, "name", "number"), (level.stands, "slug", "number"))
         )
 
-        def numbered(said: dict) -> dict:
-            out = said | ({"shapes": [shapes[n] for n in said["shapes"]]} if said.get("shapes") else {})
-            return out | {name: stands[said[name]] for name in ("stand", "host") if said.get(name)}
+        def numbered(given: dict) -> dict:
+            out = given | ({"shapes": [shapes[n] for n in given["shapes"]]} if given.get("shapes") else {})
+            return out | {name: stands[given[name]] for name in ("stand", "host") if given.get(name)}
 
         mix = [
             entry | ({"drive": numbered(entry["drive"])} if entry.get("drive") else {})
@@ -120,7 +121,7 @@ class Command(BaseCommand):
                 continue
             stand = level.stands.get(slug=slug)
             stand.level = level
-            rows = wished(planting_of(stand), Wish(add=plants), UUID(int=level.seed), {})
+            rows = requested_pins(planting_of(stand), PinChanges(add=plants), UUID(int=level.seed), {})
             put_rows(level, stand.pk, rows)
             forget_planted(level)
 
@@ -150,11 +151,10 @@ class Command(BaseCommand):
             columns=built.layers.shape[1],
             low=float(built.heights.min()),
             high=float(built.heights.max()),
-            sun=demo_level.SUN,
-            fog=demo_level.FOG,
-            marks=demo_level.MARKS,
-            waters=demo_level.WATERS,
+            atmosphere=demo_level.ATMOSPHERE.model_dump(mode="json"),
+            tiers=tiers_for(demo_level.MARKS),
             bookmarks=bookmarks,
+            walks=demo_level.WALKS,
             layers=[{"name": name, "colour": demo_level.LAYER_COLOURS[name]} for name in demo_ground.LAYERS],
         )
         store(level, "heights", built.heights, 1)

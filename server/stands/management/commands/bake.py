@@ -7,7 +7,7 @@ from django.core.management.base import BaseCommand, CommandError
 from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.planted import planting_of
-from server.warm import warm
+from thicket.warm import warm
 
 
 class Command(BaseCommand):

@@ -37,10 +37,10 @@ class Command(BaseCommand):
         parser.add_argument("--group", choices=[str(g) for g in ShelfItem.Group.values], default="tree")
 
     def handle(self, *args, **options):
-        said = {name: options[name] for name in ("unit", "up", "height", "lods", "billboard")}
+        given = {name: options[name] for name in ("unit", "up", "height", "lods", "billboard")}
         refused = 0
         try:
-            for _, thing in read_things(self._read(options["files"]), options_of(said), Progress()):
+            for _, thing in read_things(self._read(options["files"]), options_of(given), Progress()):
                 if isinstance(thing, Failed):
                     refused += 1
                     self.stderr.write(f"refused\t{thing.why}")
@@ -65,7 +65,7 @@ class Command(BaseCommand):
         ]
 
     def _read(self, paths: list[Path]) -> dict[str, bytes]:
-        files = {}
+        files: dict[str, bytes] = {}
         for path in paths:
             found = [p for p in sorted(path.rglob("*")) if p.is_file()] if path.is_dir() else [path]
             try:

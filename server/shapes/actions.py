@@ -30,24 +30,26 @@ def plants_moved(level: Level, before: PlantedLevel, after: PlantedLevel) -> dic
     }
 
 
-def _check(level: Level, said: dict, known: Shape | None) -> CoreShape:
-    core = core_shape(said)
+def _check(level: Level, given: dict, known: Shape | None) -> CoreShape:
+    core = core_shape(given)
     slack = 1e-6
     outside = [
         p
-        for p in said["points"]
+        for p in given["points"]
         if not (-slack <= p[0] <= level.width + slack and -slack <= p[1] <= level.length + slack)
     ]
-    moved = known is None or known.points != said["points"]
+    moved = known is None or known.points != given["points"]
     if moved and outside:
         raise Refused(
-            f"{said['kind']} {said['name']!r}: {outside[0][0]:g}, {outside[0][1]:g} lies outside "
+            f"{given['kind']} {given['name']!r}: {outside[0][0]:g}, {outside[0][1]:g} lies outside "
             f"the level, which is "
             f"{level.width:g} m × {level.length:g} m"
         )
     if known and known.locked:
         changed = [
-            name for name in FIELDS if getattr(known, name) != said[name] and name not in ("locked", "hidden")
+            name
+            for name in FIELDS
+            if getattr(known, name) != given[name] and name not in ("locked", "hidden")
         ]
         if changed:
             raise HttpError(409, f"{known.name} is locked: unlock it first.")
@@ -61,11 +63,11 @@ def would_be(level: Level, put: list[dict], remove: list[int]) -> PlantedLevel:
     """
     known = {shape.number: shape for shape in level.shapes.all()}
     shapes = dict(planted_of(level).shapes)
-    for k, said in enumerate(put):
-        number = said.get("id")
+    for k, given in enumerate(put):
+        number = given.get("id")
         if number is not None and number not in known:
             raise HttpError(404, f"id: {level.name} has no shape {number}; somebody may have removed it.")
-        shapes[-1 - k if number is None else number] = _check(level, said, known.get(number))
+        shapes[-1 - k if number is None else number] = _check(level, given, known.get(number))
     for number in remove:
         if number not in known:
             raise HttpError(404, f"id: {level.name} has no shape {number}; somebody may have removed it.")
@@ -95,9 +97,9 @@ def change_shapes(
                 None,
             )
         level.shapes.filter(number__in=remove).delete()
-        for said in put:
-            values = {name: said[name] for name in FIELDS}
-            row = level.shapes.filter(number=said.get("id")).first()
+        for given in put:
+            values = {name: given[name] for name in FIELDS}
+            row = level.shapes.filter(number=given.get("id")).first()
             was = row.as_dict() if row else None
             row = row or Shape(level=level)
             for name, value in values.items():
@@ -134,15 +136,15 @@ def swap_shapes(entry: Entry, back: bool) -> None:
         str(shape.number): shape
         for shape in Shape.objects.select_for_update().filter(level_id=entry.level_id)
     }
-    for number, said in have.items():
+    for number, given in have.items():
         now = known[number].as_dict() if number in known else None
-        if now != (said and {"trail": None, **said}):
-            name = (said or now or {}).get("name") or "The shape"
+        if now != (given and {"trail": None, **given}):
+            name = (given or now or {}).get("name") or "The shape"
             raise HttpError(409, f"{name} has been changed since; undo that first.")
-    for number, said in want.items():
-        if said is None:
+    for number, given in want.items():
+        if given is None:
             known[number].delete()
         else:
             pk = known[number].pk if number in known else None
-            Shape(pk=pk, number=int(number), level_id=entry.level_id, **said).save()
+            Shape(pk=pk, number=int(number), level_id=entry.level_id, **given).save()
     entry.level.scene_changed()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from django.contrib.auth.models import User
@@ -9,18 +10,19 @@ from django.db import transaction
 from ninja.errors import HttpError
 
 from server.ground.swapping import swap_ground
-from server.journal.action import begun_anew
+from server.journal.action import retry_on_deadlock
 from server.journal.models import Entry
 from server.levels.lifetime import swap_name
 from server.levels.models import Level
-from server.pins.keeping import swap_pins
-from server.shapes.keeping import swap_shapes
-from server.snapshots.keeping import swap_snapshots
+from server.pins.actions import swap_pins
+from server.shapes.actions import swap_shapes
+from server.snapshots.actions import swap_snapshots
 from server.stands.arranging import swap_stands
 from server.stands.models import Stand
-from server.stands.painting import shift, shift_all
+from server.stands.painting import TouchChange, shift, shift_all
 from server.stock.shelf import swap_stock
 from server.stock.versions import swap_hold, swap_version
+from thicket.document.touch import Cells
 
 
 @dataclass(frozen=True)
@@ -30,7 +32,7 @@ class Moved:
     entry: Entry
     gained: int
     lost: int
-    box: tuple[int, int, int, int] | None = None
+    box: Cells | None = None
 
 
 def last_done(user: User, level: Level) -> Entry | None:
@@ -54,7 +56,7 @@ def undo(user: User, level: Level) -> Moved:
                 _locked(last_done(user, level), "There is nothing of yours to undo here."), back=True
             )
 
-    return begun_anew(level, work)
+    return retry_on_deadlock(level, work)
 
 
 def redo(user: User, level: Level) -> Moved:
@@ -64,7 +66,7 @@ def redo(user: User, level: Level) -> Moved:
         with transaction.atomic():
             return _move(_locked(last_undone(user, level), "There is nothing to redo."), back=False)
 
-    return begun_anew(level, work)
+    return retry_on_deadlock(level, work)
 
 
 def undo_entry(level: Level, pk: int) -> Moved:
@@ -73,7 +75,7 @@ def undo_entry(level: Level, pk: int) -> Moved:
     Raises: HttpError 404 when there is none, 409 when it is taken back already or something later depends on
     it.
     """
-    return begun_anew(level, lambda: _one(level, pk, back=True))
+    return retry_on_deadlock(level, lambda: _one(level, pk, back=True))
 
 
 def redo_entry(level: Level, pk: int) -> Moved:
@@ -81,7 +83,7 @@ def redo_entry(level: Level, pk: int) -> Moved:
 
     Raises: as `undo_entry`.
     """
-    return begun_anew(level, lambda: _one(level, pk, back=False))
+    return retry_on_deadlock(level, lambda: _one(level, pk, back=False))
 
 
 def _one(level: Level, pk: int, back: bool) -> Moved:
@@ -103,45 +105,12 @@ def _locked(entry: Entry | None, sentence: str) -> Entry:
 
 
 def _move(entry: Entry, back: bool) -> Moved:
-    gained, lost = (entry.lost, entry.gained) if back else (entry.gained, entry.lost)
-    box = None
-    if entry.kind == Entry.Kind.STROKE:
-        change = shift(entry, back)
-        gained, lost, box = change.gained, change.lost, change.box
-    elif entry.kind == Entry.Kind.STROKES:
-        gained, lost = shift_all(entry, back)
-    elif entry.kind == Entry.Kind.SETTINGS:
-        for pk, change in entry.change.get("stands", {entry.stand_id: entry.change}).items():
-            _swap(Stand, int(pk), "settings", change, back)
-    elif entry.kind == Entry.Kind.MARKS:
-        _swap(Level, entry.level_id, "marks", entry.change, back)
-    elif entry.kind == Entry.Kind.WIND:
-        _swap(Level, entry.level_id, "wind", entry.change, back)
-    elif entry.kind == Entry.Kind.LOOKS:
-        _swap(Level, entry.level_id, "looks", entry.change, back)
-    elif entry.kind == Entry.Kind.LEVEL:
-        swap_name(entry, back)
-    elif entry.kind == Entry.Kind.VIEWS:
-        _swap_views(entry, back)
-    elif entry.kind == Entry.Kind.SHAPES:
-        swap_shapes(entry, back)
-    elif entry.kind == Entry.Kind.STANDS:
-        swap_stands(entry, back)
-    elif entry.kind == Entry.Kind.SNAPSHOT:
-        swap_snapshots(entry, back)
-    elif entry.kind == Entry.Kind.STOCK and "item" in entry.change:
-        swap_version(entry, back)
-    elif entry.kind == Entry.Kind.STOCK and "hold" in entry.change:
-        swap_hold(entry.level, entry.change["hold"], entry.change["before" if back else "after"])
-    elif entry.kind == Entry.Kind.STOCK:
-        swap_stock(entry, back)
-    elif entry.kind == Entry.Kind.PINS:
-        swap_pins(entry, back)
-    else:
-        swap_ground(entry, back)
+    change = UNDO[entry.kind](entry, back)
     entry.undone = back
     entry.save(update_fields=["undone", "touched"])
-    return Moved(entry, gained, lost, box)
+    if change is not None:
+        return Moved(entry, change.gained, change.lost, change.box)
+    return Moved(entry, *((entry.lost, entry.gained) if back else (entry.gained, entry.lost)))
 
 
 def _swap(model, pk: int, name: str, change: dict, back: bool) -> None:
@@ -180,3 +149,48 @@ def _swap_views(entry: Entry, back: bool) -> None:
         raise HttpError(409, "The kept views have been changed since; undo that first.")
     level.bookmarks = want["bookmarks"]
     level.save(update_fields=["bookmarks"])
+
+
+def _swap_settings(entry: Entry, back: bool) -> None:
+    for pk, change in entry.change.get("stands", {entry.stand_id: entry.change}).items():
+        _swap(Stand, int(pk), "settings", change, back)
+
+
+def _swap_field(name: str) -> Callable[[Entry, bool], None]:
+    """For entries that changed parts of one JSON field of their level."""
+    return lambda entry, back: _swap(Level, entry.level_id, name, entry.change, back)
+
+
+def _swap_stock(entry: Entry, back: bool) -> None:
+    if "item" in entry.change:
+        swap_version(entry, back)
+    elif "hold" in entry.change:
+        swap_hold(entry.level, entry.change["hold"], entry.change["before" if back else "after"])
+    else:
+        swap_stock(entry, back)
+
+
+UNDO: dict[str, Callable[[Entry, bool], TouchChange | None]] = {
+    Entry.Kind.STROKE: shift,
+    Entry.Kind.STROKES: shift_all,
+    Entry.Kind.SETTINGS: _swap_settings,
+    Entry.Kind.MARKS: _swap_field("tiers"),
+    Entry.Kind.TIERS: _swap_field("tiers"),
+    Entry.Kind.DRAWING: _swap_field("drawing"),
+    Entry.Kind.WALKS: _swap_field("walks"),
+    Entry.Kind.WIND: _swap_field("wind"),
+    Entry.Kind.ATMOSPHERE: _swap_field("atmosphere"),
+    Entry.Kind.LOOKS: _swap_field("looks"),
+    Entry.Kind.LEVEL: swap_name,
+    Entry.Kind.VIEWS: _swap_views,
+    Entry.Kind.SHAPES: swap_shapes,
+    Entry.Kind.STANDS: swap_stands,
+    Entry.Kind.SNAPSHOT: swap_snapshots,
+    Entry.Kind.STOCK: _swap_stock,
+    Entry.Kind.PINS: swap_pins,
+    Entry.Kind.GROUND: swap_ground,
+    Entry.Kind.RESOLUTION: swap_ground,
+    Entry.Kind.MASKS: swap_ground,
+}
+"""By kind, what takes an entry back, or does it again, inside a transaction. It tells the plants that come
+and go where that can differ from what the entry says."""

@@ -85,7 +85,7 @@ def planted_at(level: Level, shot: Snapshot | None) -> PlantedLevel:
     numbers = {int(pk): row["number"] for pk, row in shot.stands.items()}
     pins = all_pins(
         {
-            int(pk): [(int(plant), said) for plant, said in rows.items()]
+            int(pk): [(int(plant), given) for plant, given in rows.items()]
             for pk, rows in shot.pins.items()
             if rows
         },
@@ -94,7 +94,7 @@ def planted_at(level: Level, shot: Snapshot | None) -> PlantedLevel:
     return planted_of(level).changed(
         stands={row["number"]: document_of_stand(Stand(level=level, **row)) for row in shot.stands.values()},
         touch={numbers[pk]: TouchMap.of(touch) for pk, touch in maps.items()},
-        pins={numbers[pk]: said for pk, said in pins.items() if pk in numbers},
+        pins={numbers[pk]: given for pk, given in pins.items() if pk in numbers},
     )
 
 
@@ -143,8 +143,8 @@ def _both(old: PlantedLevel, new: PlantedLevel) -> list[int]:
 def _change(was: Planting | None, now: Planting | None) -> Difference:
     if was and now:
         return difference(was, now)
-    planting = now or was
-    at = np.empty((0, 2))
+    planting, at = now or was, np.empty((0, 2))
+    assert planting is not None, "a stand is in one of the two"
     if not planting.stand.sward:
         at = np.concatenate(
             [

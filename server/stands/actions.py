@@ -124,8 +124,8 @@ def keep_several(
     """
     with transaction.atomic():
         kept = []
-        for pk, said in changes.items():
-            kept.append(_keep(pk, level, said, view, (was or {}).get(pk)))
+        for pk, given in changes.items():
+            kept.append(_keep(pk, level, given, view, (was or {}).get(pk)))
             forget_planted(level)
         names = ", ".join(k.row.name for k in kept)
         cost = {name: sum(k.cost.get(name, 0) for k in kept) for name in (kept[0].cost if kept else {})}
@@ -169,8 +169,8 @@ def _keep(pk: int, level: Level, changes: dict, view: View | None, was: dict | N
     kept = StandSettings.model_validate(row.settings).model_dump(mode="json")
     clashes = _clashes(row, was or {}, kept, fresh)
     if clashes:
-        said = ", ".join(c["name"].replace(".", ": ").replace("_", " ") for c in clashes)
-        raise Clash(f"{clashes[0]['who']} has changed {row.name} meanwhile: {said}.", clashes)
+        names = ", ".join(c["name"].replace(".", ": ").replace("_", " ") for c in clashes)
+        raise Clash(f"{clashes[0]['who']} has changed {row.name} meanwhile: {names}.", clashes)
     changed = [name for name in changes if fresh[name] != kept[name]]
     stock = items_of(level) if view else {}
     cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True)) if view else {}

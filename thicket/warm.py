@@ -1,13 +1,13 @@
-"""Compile, or load from Numba's cache, every kernel of the core."""
+"""Compile every kernel of the core, or load it from Numba's cache: `python -m thicket.warm`."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from thicket.ground.heights import Ground
-from thicket.ground.rasters import block_sums, loosened, squeezed
+from thicket.ground.rasters import block_sums, compressed, decompressed
 from thicket.ground.shapes import Shape, Trail, depth_field, distance_field, kept_clear
-from thicket.ground.wetness import wetness
+from thicket.ground.wetness import topographic_wetness_index
 from thicket.planting.density import density, density_at
 from thicket.planting.hashing import absent
 from thicket.planting.layouts import Along, along
@@ -17,7 +17,7 @@ from thicket.planting.stands import Stand, grow, plants_in
 from thicket.planting.strokes import Stroke, stroke_delta
 from thicket.planting.tips import made_tip
 from thicket.planting.trails import laid_over
-from thicket.sight.cost import Item, Mesh, Patch, lay_out, reckon
+from thicket.sight.cost import Item, Mesh, Patch, full_distances, lay_out, reckon
 from thicket.sight.distances import Distances
 from thicket.sight.views import View
 from thicket.site.conditions import Condition
@@ -36,7 +36,7 @@ def warm() -> None:
         ],
         site.whole,
     )
-    wetness(ground.heights, 1.0)
+    topographic_wetness_index(ground.heights, 1.0)
     touch = np.zeros(suited.shape, np.int16)
     touch += stroke_delta(Stroke("thicken", [(4.0, 4.0)], 3.0, 0.5, 1.0), touch, 1.0, 0, 0)
     stroke_delta(
@@ -70,8 +70,9 @@ def warm() -> None:
     kept = plants.form.copy(), plants.item.copy()
     for array in kept:
         array.flags.writeable = False
-    standing(*kept, [0.5]), standing(plants.form, plants.item, [0.5])
-    loosened(squeezed(touch), touch.shape)
+    radii = np.array([0.5])
+    standing(*kept, radii), standing(plants.form, plants.item, radii)
+    decompressed(compressed(touch), (len(touch), len(touch[0])))
     absent(np.arange(4), np.arange(3)), block_sums(touch, (0, 0, 2, 2), np.ones((16, 16), np.int64))
     shapes = [Shape("area", ((4.0, 4.0), (20.0, 4.0), (12.0, 18.0)))]
     (
@@ -80,9 +81,14 @@ def warm() -> None:
         kept_clear(shapes, 0.5, points.x, points.z),
     )
     items = [Item("plain", (Mesh(1, 1, 0.0, 0),), None, 1.0, 0)]
-    reckon(
+    scene = (
         [Patch(plants, lay_out(plants, [1.0]))],
         items,
         Distances((), 50.0, 60.0, 5.0, 10.0),
         View(16, 2, 40, 0, 0, 55, 1.5),
     )
+    reckon(*scene), full_distances(*scene)
+
+
+if __name__ == "__main__":
+    warm()

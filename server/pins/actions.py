@@ -46,7 +46,7 @@ class InTheWay(Refused):
 
 
 @dataclass
-class Wish:
+class PinChanges:
     """What is to be done to single plants of one stand: each change names the plant and only what is to be
     different."""
 
@@ -58,7 +58,7 @@ class Wish:
     copy: list[dict] = field(default_factory=list)
 
 
-def as_rows(planting: Planting, plants: Plants) -> Rows:
+def as_rows(planting: Planting, plants: Plants) -> dict[str, dict]:
     """Plants that a rule made, as pins' rows by id."""
     form = plants.form.astype(float)
     form[:, 1] -= planting.ground.height_at(form[:, 0].copy(), form[:, 2].copy())
@@ -66,12 +66,12 @@ def as_rows(planting: Planting, plants: Plants) -> Rows:
     return {
         str(plant): {
             "item": planting.items[item],
-            **dict(zip(names, said)),
+            **dict(zip(names, given)),
             "gone": False,
-            "home_x": said[0],
-            "home_z": said[2],
+            "home_x": given[0],
+            "home_z": given[2],
         }
-        for plant, item, said in zip(plants.id.tolist(), plants.item.tolist(), form.tolist())
+        for plant, item, given in zip(plants.id.tolist(), plants.item.tolist(), form.tolist())
     }
 
 
@@ -91,45 +91,46 @@ def standing(planting: Planting, ids: list[int], near: dict[int, tuple[float, fl
     return found
 
 
-def _changed(row: dict, said: dict, ground: Ground) -> dict:
+def _changed(row: dict, given: dict, ground: Ground) -> dict:
     """A row with what a hand wants to be different: values, or what they are to be changed by."""
     out = row | {
-        n: said[n] for n in ("item", "x", "z", "lift", "width", "height", "tint") if said.get(n) is not None
+        n: given[n] for n in ("item", "x", "z", "lift", "width", "height", "tint") if given.get(n) is not None
     }
-    out["x"], out["z"] = out["x"] + said.get("east", 0.0), out["z"] + said.get("south", 0.0)
-    if said.get("free"):
+    out["x"], out["z"] = out["x"] + given.get("east", 0.0), out["z"] + given.get("south", 0.0)
+    if given.get("free"):
         was, now = ground.height_at(np.array([row["x"], out["x"]]), np.array([row["z"], out["z"]])).tolist()
         out["lift"] += was - now
     for name in ("width", "height"):
-        out[name] = float(np.clip(out[name] * said.get("size_by", 1.0), 0.05, 10))
+        out[name] = float(np.clip(out[name] * given.get("size_by", 1.0), 0.05, 10))
     q = np.array([row[n] for n in ("qx", "qy", "qz", "qw")])
-    if said.get("turn") is not None:
-        q = turned_by(q, said["turn"] - bearing_of(q))
-    if said.get("turn_by"):
-        q = turned_by(q, said["turn_by"])
-    if said.get("lean") is not None:
-        q = leaning(q, said["lean"])
+    if given.get("turn") is not None:
+        q = turned_by(q, given["turn"] - bearing_of(q))
+    if given.get("turn_by"):
+        q = turned_by(q, given["turn_by"])
+    if given.get("lean") is not None:
+        q = leaning(q, given["lean"])
     return out | dict(zip(("qx", "qy", "qz", "qw"), q.tolist()))
 
 
-def _added(planting: Planting, key: UUID, k: int, said: dict) -> tuple[str, dict]:
+def _added(planting: Planting, key: UUID, k: int, given: dict) -> tuple[str, dict]:
     """A new plant at a place, drawn from the stand's mix and variation like any other."""
     draw = int.from_bytes(hashlib.blake2b(f"{key}/{k}".encode(), digest_size=6).digest(), "little")
     at = PointSet(
-        np.array([said["x"]]),
-        np.array([said["z"]]),
+        np.array([given["x"]]),
+        np.array([given["z"]]),
         np.zeros(1, np.float32),
         np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23),
     )
-    plants = grow(
-        planting.core, at, np.array([0]), planting.ground, None, [d and d.array for d in planting.site.drives]
-    )
+    drives = [
+        None if drive is None else drive.around(at.x, at.z, planting.cell) for drive in planting.site.drives
+    ]
+    plants = grow(planting.core, at, np.array([0]), planting.ground, None, drives)
     ((plant, row),) = as_rows(planting, plants).items()
-    said = {n: v for n, v in said.items() if n not in ("x", "z")}
-    return plant, _changed(row | {"home_x": None, "home_z": None}, said, planting.ground)
+    given = {n: v for n, v in given.items() if n not in ("x", "z")}
+    return plant, _changed(row | {"home_x": None, "home_z": None}, given, planting.ground)
 
 
-def wished(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
+def requested_pins(planting: Planting, wish: PinChanges, key: UUID, known: Rows) -> Rows:
     """What each plant named in a wish is to be; `known` are the stand's pins.
 
     Raises: HttpError 409 when a plant is not there, or cannot be released.
@@ -145,34 +146,34 @@ def wished(planting: Planting, wish: Wish, key: UUID, known: Rows) -> Rows:
                 409, f"plant: {planting.stand.name} has no plant {plant} standing now; read its plants again."
             )
     base = {p: row for p, row in {**rule, **known}.items() if row}
-    for said in wish.change:
-        plant = str(said["plant"])
+    for given in wish.change:
+        plant = str(given["plant"])
         if base[plant]["gone"]:
             raise HttpError(409, f"plant: {plant} was removed; release it first.")
-        rows[plant] = _changed(rows.get(plant) or base[plant], said, planting.ground)
+        rows[plant] = _changed(rows.get(plant) or base[plant], given, planting.ground)
     for plant in map(str, wish.remove):
         rows[plant] = base[plant] | {"gone": True} if base[plant]["home_x"] is not None else None
     for plant in map(str, wish.release):
         if plant not in known:
             raise HttpError(409, f"plant: {plant} is not pinned; there is nothing to release.")
         rows[plant] = None
-    for k, said in enumerate(wish.copy):
-        of = base[str(said["plant"])]
+    for k, given in enumerate(wish.copy):
+        of = base[str(given["plant"])]
         plant, _ = _added(planting, key, k, {"x": of["x"], "z": of["z"]})
-        rows[plant] = _changed(of, said, planting.ground) | {"home_x": None, "home_z": None}
-    for k, said in enumerate(wish.add):
-        plant, row = _added(planting, key, k, said)
+        rows[plant] = _changed(of, given, planting.ground) | {"home_x": None, "home_z": None}
+    for k, given in enumerate(wish.add):
+        plant, row = _added(planting, key, k, given)
         rows[plant] = row
     return rows
 
 
-def change_pins(user: User, stand: Stand, key: UUID, wish: Wish) -> Entry:
+def change_pins(user: User, stand: Stand, key: UUID, wish: PinChanges) -> Entry:
     """Do what is wished for to single plants of one stand, as one journal entry; see `change_many`."""
     return change_many(user, stand.level, key, {stand.number: wish})
 
 
 @action
-def change_many(user: User, level: Level, key: UUID, wishes: dict[int, Wish]) -> Entry:
+def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChanges]) -> Entry:
     """Do what is wished for to single plants of some stands, by number, as one journal entry; a key that is
     known counts once.
 
@@ -182,11 +183,11 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, Wish]) ->
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["pin_revision"])
         forget_planted(level)
-        before, stands, change, said = planted_of(level), stand_rows_of(level), {}, []
+        before, stands, change, done = planted_of(level), stand_rows_of(level), {}, []
         for number, wish in wishes.items():
             stand = stands[number]
             change[str(stand.pk)] = _wish_for(before, stand, key, wish)
-            said.append(_what(stand, wish))
+            done.append(_what(stand, wish))
         for pk, rows in change.items():
             put_rows(level, int(pk), rows["after"])
         forget_planted(level)
@@ -198,21 +199,21 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, Wish]) ->
             stand=alone,
             kind=Entry.Kind.PINS,
             key=key,
-            what=f"{'; '.join(said)} by hand"[:200],
+            what=f"{'; '.join(done)} by hand"[:200],
             change=next(iter(change.values())) if alone else {"stands": change},
             gained=gained,
             lost=lost,
         )
 
 
-def _wish_for(planted: PlantedLevel, stand: Stand, key: UUID, wish: Wish) -> dict[str, Rows]:
+def _wish_for(planted: PlantedLevel, stand: Stand, key: UUID, wish: PinChanges) -> dict[str, Rows]:
     """Rows of one stand before and after a wish, checked."""
     check_unlocked(stand)
     if stand.sward:
         raise Refused(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
     planting, level = planted.planting(stand.number), stand.level
     known = rows_of(level.pins.filter(stand=stand))
-    rows = wished(planting, wish, key, known)
+    rows = requested_pins(planting, wish, key, known)
     if not rows:
         raise Refused("pins: nothing was asked for")
     if level.pins.count() + len(rows) > MOST:
@@ -221,14 +222,14 @@ def _wish_for(planted: PlantedLevel, stand: Stand, key: UUID, wish: Wish) -> dic
     return {"before": {plant: known.get(plant) for plant in rows}, "after": rows}
 
 
-def ghost(stand: Stand, key: UUID, said: dict, push: bool) -> tuple[str, dict, InTheWay | None]:
+def ghost(stand: Stand, key: UUID, given: dict, push: bool) -> tuple[str, dict, InTheWay | None]:
     """The plant that a wish to set one under this key would give: its id, its row, and what is in the way, if
     anything is.
 
     Raises: Refused when it cannot stand there however much it is pushed.
     """
     planting = planting_of(stand)
-    plant, row = _added(planting, key, 0, said)
+    plant, row = _added(planting, key, 0, given)
     try:
         _check(stand, planting, {plant: row}, push)
     except InTheWay as error:
@@ -236,7 +237,7 @@ def ghost(stand: Stand, key: UUID, said: dict, push: bool) -> tuple[str, dict, I
     return plant, row, None
 
 
-def _what(stand: Stand, wish: Wish) -> str:
+def _what(stand: Stand, wish: PinChanges) -> str:
     words = (
         (wish.add, "set"),
         (wish.copy, "doubled"),
@@ -312,7 +313,7 @@ def _check(stand: Stand, planting: Planting, rows: Rows, push: bool) -> None:
             )
 
 
-def _check_against(planting: Planting, other: Planting, put: Rows, x, z, crown, trunk) -> None:
+def _check_against(planting: Planting, other: Planting, put: dict[str, dict], x, z, crown, trunk) -> None:
     """Refuse plants that would stand in a pin of another stand, or the same."""
     if planting.host == other.stand.number or other.host == planting.stand.number:
         return

@@ -1,4 +1,4 @@
-"""What is kept with a level as a whole: marks, wind and views, each change of them an action."""
+"""What is kept with a level as a whole: atmosphere, drawing, tiers, wind and views, each change an action."""
 
 from __future__ import annotations
 
@@ -30,6 +30,29 @@ def set_field(
         row.save(update_fields=[field])
         return Entry.objects.create(
             level=row, user=user, kind=kind, key=key, what=what, change={"before": was, "after": fresh}
+        )
+
+
+@action
+def set_marks(user: User, level: Level, key: UUID, tier: str, marks: dict) -> Entry:
+    """Set the budget marks of one of the level's tiers.
+
+    Raises: Refused when the level has no such tier.
+    """
+    with transaction.atomic():
+        row = Level.objects.select_for_update().get(pk=level.pk)
+        if tier not in row.tiers:
+            raise Refused(f"tier: {level.name} has no tier {tier[:60]!r}; somebody may have removed it")
+        was = row.tiers[tier]
+        row.tiers[tier] = was | {"marks": marks}
+        row.save(update_fields=["tiers"])
+        return Entry.objects.create(
+            level=row,
+            user=user,
+            kind=Entry.Kind.MARKS,
+            key=key,
+            what=f"Budget marks of {tier}",
+            change={"before": {tier: was}, "after": {tier: row.tiers[tier]}},
         )
 
 

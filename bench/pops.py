@@ -1,0 +1,201 @@
+"""Pops: a walk of 1 km over the demo, all stands with their swards. Finding every crossing, against stepping
+the walk at 60 frames a second and comparing every plant's state with NumPy (of a stretch of it, which also
+must find the same); the whole answer with remedies, against one cold planting of the level; and the truth of
+the strengths: how the pictures of the stage change at crossings drawn by chance."""
+
+from __future__ import annotations
+
+import os
+import time
+from dataclasses import replace
+
+import numpy as np
+from playwright.sync_api import Page, sync_playwright
+from scipy.stats import spearmanr
+
+import thicket
+from bench._server import built_page, served_demo
+from bench.stage import FLAGS, sign_in
+from thicket.document.atmosphere import Atmosphere
+from thicket.document.walks import Walk
+from thicket.planted.costs import drawn, items_in, patch_of
+from thicket.planted.level import PlantedLevel
+from thicket.planted.pops import Walker, check, colours_of, edges_of, unlikenesses
+from thicket.planted.whole import plant_whole
+from thicket.planting.stands import join
+from thicket.sight.drawing import PLAIN
+from thicket.sight.pops import crossings
+from thicket.warm import warm
+
+# Playwright's own loop makes Django take this thread for an asynchronous one.
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+
+FASTER, TIMES, TRUE = 100, 3, 0.85
+CROSSINGS, LEAST = 60, 2.0
+"""Crossings whose pictures are taken, of at least so many pixels."""
+POINTS = ((150, 380), (132, 427), (129, 492), (146, 555), (181, 612), (232, 660), (297, 694), (400, 700))
+REST = ((452, 612), (520, 640), (610, 668), (730, 712), (800, 640), (780, 520), (700, 470))
+SPEED, FRAME = 4.0, 1 / 60
+STRETCH = (60.0, 63.0)
+"""Seconds of the walk that are stepped."""
+
+
+def stepped(form: np.ndarray, limits: np.ndarray, route) -> tuple[list, int]:
+    """Crossings as (plant, edge, away) that stepping finds on the stretch, and how many frames it took."""
+    times = np.arange(*STRETCH, FRAME)
+    eye = np.column_stack([np.interp(times, route.time, route.eye[:, k]) for k in range(3)])
+    near, out = None, []
+    for at in eye:
+        far = np.sqrt(((form[:, :3] - at) ** 2).sum(axis=1))[:, None]
+        now = far < limits
+        if near is not None:
+            changed = now != near
+            if changed.any():
+                out += [(int(k), int(e), not now[k, e]) for k, e in np.argwhere(changed)]
+        near = now
+    return out, len(times)
+
+
+def walker_of(planted: PlantedLevel) -> Walker:
+    """The walk of this bench over the planted demo."""
+    route = Walk(points=[*POINTS, *REST], speed=SPEED).route(planted.ground)
+    document = planted.level
+    unlike = unlikenesses(planted.cache, document.stock)
+    view = document.details["view"]
+    air, colours = Atmosphere.model_validate(view["atmosphere"]), colours_of(view["layers"])
+    return Walker(planted, items_in(document), route, PLAIN, air.fog.core(), air.sun.toward, unlike, colours)
+
+
+def crossings_by_chance(walker: Walker, count: int, seed: int) -> list[dict]:
+    """Crossings of the walk, the same number of every stand where it has them, as the stage's page takes
+    them, each with its strength in pixels if nothing fades."""
+    rng, found = np.random.default_rng(seed), []
+    plantings = walker.level.plantings()
+    for planting in plantings:
+        sudden = replace(planting.settings.distances.core(), fade=0.0)
+        pops = walker.pops_of(planting, sudden)
+        strong = np.flatnonzero(pops.strength >= LEAST)
+        for k in rng.permutation(strong)[: 3 * count // len(plantings)]:
+            x, _, z = (float(v) for v in pops.place[k])
+            near = join([planting.plants(sheet) for sheet in planting.sheets_in((x, z, x, z))]).form
+            form = near[np.abs(near[:, :3] - pops.place[k]).sum(axis=1).argmin()]
+            eye = walker.route.at(pops.time[k])
+            found.append(
+                {
+                    "stand": planting.stand.slug,
+                    "item": int(pops.item[k]),
+                    "form": [float(v) for v in form],
+                    "before": int(pops.before[k]),
+                    "after": int(pops.after[k]),
+                    "shadow": bool(pops.shadow[k]),
+                    "x": eye.x,
+                    "y": eye.y,
+                    "z": eye.z,
+                    "heading": eye.heading,
+                    "strength": float(pops.strength[k]),
+                }
+            )
+    return [found[k] for k in rng.permutation(len(found))[:count]]
+
+
+def pictured(page: Page, crossings: list[dict]) -> np.ndarray:
+    """By how many pixels the stage's pictures change at crossings."""
+    return np.array([page.evaluate("c => bench.changed([c])[0]", each) for each in crossings])
+
+
+def truth(base: str, walker: Walker) -> bool:
+    """Strengths against the stage's pictures, by rank."""
+    built_page()
+    crossings = crossings_by_chance(walker, CROSSINGS, 1)
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1000, "height": 640})
+        page.set_default_timeout(120_000)
+        sign_in(page, base)
+        page.goto(f"{base}/reference/page/index.html")
+        page.wait_for_function("window.bench")
+        page.evaluate("bench.open('hobbin-delph')")
+        changed = pictured(page, crossings)
+        browser.close()
+    told = np.array([c["strength"] for c in crossings])
+    rank = float(spearmanr(told, changed).statistic)
+    print(
+        f"  strengths of {len(crossings)} crossings by chance against the pixels that change on the stage: "
+        f"Spearman {rank:.3f} (at least {TRUE})"
+    )
+    return rank >= TRUE
+
+
+def found_alike(walker: Walker) -> bool:
+    """Every crossing of the walk, against stepping."""
+    level, stock, route = walker.level, walker.stock, walker.route
+    ours, theirs, frames, found, same, events = 0.0, 0.0, 0, 0, True, 0
+    for planting in level.plantings():
+        items, distances = drawn(planting, stock, replace(route.at(0.0), drawing=PLAIN))
+        whole = [stock[slug] for slug in planting.items]
+        radii = edges_of(items, whole, distances).radii
+        patches = [patch_of(planting, [s], items, PLAIN) for s, _ in walker.sheets(planting, radii.max())]
+        if not patches:
+            continue
+        crossings(patches[0].plants, radii, False, route)
+        began = time.perf_counter()
+        told = [crossings(patch.plants, radii, distances.by_size, route) for patch in patches]
+        ours += time.perf_counter() - began
+        events += sum(len(each.time) for each in told)
+        plants = join([patch.plants for patch in patches])
+        first = np.cumsum([0, *(len(patch.plants) for patch in patches)])
+        limits = radii[plants.item]
+        began = time.perf_counter()
+        by_steps, count = stepped(plants.form, limits, route)
+        theirs += (time.perf_counter() - began) * route.seconds / (count * FRAME)
+        frames = count
+        last = STRETCH[0] + (count - 1) * FRAME
+        exact = [
+            (int(first[n] + k), int(e), bool(away))
+            for n, each in enumerate(told)
+            for k, e, away, at in zip(each.plant, each.edge, each.away, each.time)
+            if STRETCH[0] < at <= last
+        ]
+        same &= sorted(exact) == sorted(by_steps)
+        found += len(exact)
+    faster = theirs / ours
+    print(
+        f"pops: {route.seconds * SPEED:.0f} m, {events:,} crossings in {ours:.2f} s; stepping at 60 frames a "
+        f"second would take {theirs:.0f} s (from {frames} frames): {faster:.0f} times as fast (at least "
+        f"{FASTER})"
+    )
+    print(f"  on those frames {found:,} crossings, {'the same' if same else 'NOT the same'} both ways")
+    return faster >= FASTER and same
+
+
+def whole_answer(walker: Walker, cold: float) -> bool:
+    """The check with its remedies, against a cold planting that took so many s."""
+    began = time.perf_counter()
+    answer = check(walker)
+    spent = time.perf_counter() - began
+    print(
+        f"  the whole answer, {len(answer.remedies)} remedies, {spent:.1f} s; one cold planting "
+        f"{cold:.1f} s: {spent / cold:.2f} times (at most {TIMES})"
+    )
+    return spent <= TIMES * cold
+
+
+def main() -> int:
+    warm()
+    with served_demo() as (base, level):
+        from server.levels.whole import document_of
+
+        document = document_of(level)
+        began = time.perf_counter()
+        planted = thicket.plant(document, 1)
+        for _ in plant_whole(planted, 1):
+            pass
+        planted.counts()
+        cold = time.perf_counter() - began
+        walker = walker_of(planted)
+        met = [found_alike(walker), whole_answer(walker, cold), truth(base, walker)]
+    return 0 if all(met) else 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

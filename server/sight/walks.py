@@ -1,0 +1,177 @@
+"""Checking a walk for what pops: done by the worker, kept by what it follows from."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict
+from typing import Any, NamedTuple
+
+import numpy as np
+from django.contrib.auth.models import User
+
+from server.jobs import starting
+from server.jobs.models import Job
+from server.jobs.running import Progress, work
+from server.levels.models import Level, WalkCheck
+from server.levels.planted import planted_of
+from server.levels.summaries import stamp_of
+from server.levels.whole import document_of
+from server.sight.reckoning import items_of
+from server.stands.models import Stand
+from thicket.document.atmosphere import FogSettings, Sun
+from thicket.document.drawing import DrawingSettings
+from thicket.document.settings import DistanceSettings
+from thicket.document.walks import Walk
+from thicket.hashing import digest
+from thicket.planted.edits import ChangeSettings
+from thicket.planted.pops import Check, Pops, Remedy, Walker, check, colours_of, unlikenesses
+
+KEPT = 30
+"""So many checks of a level are kept."""
+WORST = 40
+"""So many of the strongest pops are listed."""
+BINS = 240
+"""The curve of a walk has so many values."""
+
+
+class Asked(NamedTuple):
+    """What a check is of: a walk, how the level is drawn, its fog and sun, distances that are tried by the
+    stand's number in the database, and from how many pixels a pop is noticed."""
+
+    walk: Walk
+    drawing: DrawingSettings
+    fog: FogSettings
+    sun: Sun
+    tried: Mapping[int, DistanceSettings]
+    threshold: float
+
+    def as_json(self) -> dict[str, Any]:
+        return {
+            "walk": self.walk.model_dump(mode="json"),
+            "drawing": self.drawing.model_dump(mode="json"),
+            "fog": self.fog.model_dump(mode="json"),
+            "sun": self.sun.model_dump(mode="json"),
+            "tried": {str(pk): d.model_dump(mode="json") for pk, d in sorted(self.tried.items())},
+            "threshold": self.threshold,
+        }
+
+
+def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
+    """How far a check is, with its result when it is there; begun when it is not, if that is wished."""
+    arguments = asked.as_json()
+    content = digest(stamp_of(level)[0], arguments)
+    kept = WalkCheck.objects.filter(level=level, content=content).first()
+    if kept:
+        return {"running": False, "share": 1.0, "step": "", "trouble": "", "result": kept.result}
+    key = f"walk {level.pk} {user.pk}"
+    job = starting.newest(key)
+    mine = job is not None and job.arguments.get("content") == content
+    if begin and not (mine and job and job.busy):
+        job, mine = starting.start("walk", key, user, level, content=content, **arguments), True
+    if not (mine and job):
+        return {"running": False, "share": 0.0, "step": "", "trouble": "", "result": None}
+    return {
+        "running": job.busy,
+        "share": job.share,
+        "step": job.step,
+        "trouble": job.trouble,
+        "result": None,
+    }
+
+
+def stop(level: Level, user: User) -> None:
+    """Stop the check that somebody has under way."""
+    starting.stop(f"walk {level.pk} {user.pk}")
+
+
+@work("walk")
+def _check(job: Job, progress: Progress) -> None:
+    level, given = job.level, job.arguments
+    rows = {row.pk: row for row in Stand.objects.filter(level=level)}
+    planted = planted_of(level)
+    for pk, distances in given["tried"].items():
+        if int(pk) in rows:
+            planted = planted.edit(ChangeSettings(rows[int(pk)].slug, {"distances": distances}))
+    progress.tell(0.0, "Comparing the states of the stock")
+    walker = Walker(
+        planted,
+        items_of(level),
+        Walk.model_validate(given["walk"]).route(planted.ground),
+        DrawingSettings.model_validate(given["drawing"]).core(),
+        FogSettings.model_validate(given["fog"]).core(),
+        Sun.model_validate(given["sun"]).toward,
+        unlikenesses(planted.cache, document_of(level).stock),
+        colours_of(level.layers),
+    )
+    found = check(walker, given["threshold"], tell=progress.tell)
+    numbers = {row.number: row.pk for row in rows.values()}
+    WalkCheck.objects.update_or_create(
+        level=level, content=given["content"], defaults={"result": told(found, walker, numbers)}
+    )
+    old = WalkCheck.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
+    WalkCheck.objects.filter(pk__in=list(old)).delete()
+
+
+def told(found: Check, walker: Walker, numbers: dict[int, int]) -> dict[str, Any]:
+    """A check as JSON; stands by their number in the database."""
+    route, pops = found.route, list(found.pops.values())
+    width = route.seconds / BINS
+    sums = sum(
+        (np.histogram(p.time, BINS, (0.0, route.seconds), weights=p.strength)[0] for p in pops),
+        np.zeros(BINS),
+    )
+    items = {n: walker.level.planting(n).items for n in found.pops}
+    worst = sorted(
+        ((float(p.strength[k]), p, int(k)) for p in pops for k in np.argsort(-p.strength)[:WORST]),
+        key=lambda each: -each[0],
+    )[:WORST]
+    return {
+        "seconds": route.seconds,
+        "left_out": route.left_out(),
+        "route": {
+            "time": np.round(route.time, 3).tolist(),
+            "eye": np.round(route.eye, 2).tolist(),
+            "heading": np.round(route.heading, 2).tolist(),
+        },
+        "curve": np.round(sums / width, 1).tolist(),
+        "times": np.round(found.times, 2).tolist(),
+        "ms": np.round(found.whole, 3).tolist(),
+        "lines": {str(numbers.get(number, 0)): np.round(ms, 4).tolist() for number, ms in found.ms.items()},
+        "stands": [
+            {
+                "stand": numbers[p.stand],
+                "pops": len(p.time),
+                "noticed": p.noticed(found.threshold),
+                "worst": float(p.strength.max(initial=0.0)),
+            }
+            for p in pops
+        ],
+        "worst": [_pop(p, k, numbers, items[p.stand]) for _, p, k in worst],
+        "remedies": [_remedy(r, numbers) for r in found.remedies],
+        "least": [_remedy(r, numbers) for r in found.least],
+    }
+
+
+def _pop(pops: Pops, k: int, numbers: dict[int, int], items: list[str]) -> dict:
+    return {
+        "stand": numbers[pops.stand],
+        "item": items[int(pops.item[k])],
+        "time": round(float(pops.time[k]), 3),
+        "place": [round(float(v), 2) for v in pops.place[k]],
+        "distance": round(float(pops.distance[k]), 1),
+        "before": int(pops.before[k]),
+        "after": int(pops.after[k]),
+        "shadow": bool(pops.shadow[k]),
+        "strength": round(float(pops.strength[k]), 1),
+    }
+
+
+def _remedy(remedy: Remedy, numbers: dict[int, int]) -> dict:
+    return {
+        "stand": numbers.get(remedy.stand, 0),
+        **asdict(remedy.change),
+        "distances": remedy.distances and remedy.distances.model_dump(),
+        "fog": remedy.fog,
+        "left": remedy.left,
+        "ms": round(remedy.ms, 3),
+    }

@@ -1,0 +1,141 @@
+"""How a level is drawn, and the device tiers that it is drawn and budgeted for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Self, get_args
+
+from pydantic import Field, field_validator, model_validator
+
+from thicket.document.settings import Metres, Name, Share, Stratum, Strict
+from thicket.refused import Refused
+from thicket.sight.drawing import Drawing
+
+TIERS = 8
+"""A level has so many tiers at the most."""
+Factor = Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=4)]
+Mark = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1e12)]
+Strata = Annotated[list[Stratum], Field(max_length=6)]
+ALL: list[Stratum] = list(get_args(Stratum))
+
+
+class DrawingSettings(Strict):
+    """See `thicket.sight.drawing.Drawing`. The side of drawing cells is the level's; a tier's does not
+    count."""
+
+    plants: bool = True
+    distances: Factor = 1
+    fades: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10)] = 1
+    shadows: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10)] = 1
+    lod_offset: Annotated[int, Field(ge=0, le=4)] = 0
+    billboards: bool = True
+    full_meshes: Annotated[int, Field(ge=0, le=1_000_000)] | None = None
+    sward_reach: Metres | None = None
+    sward_share: Share = 1
+    shadow_reach: Metres | None = None
+    casts: Strata = ALL
+    receives: Strata = ALL
+    ground_error: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=100)] | None = None
+    cell: Literal[16, 32, 64, 128] = 64
+    fog: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 1
+
+    @field_validator("casts", "receives")
+    @classmethod
+    def in_order(cls, strata: list[Stratum]) -> list[Stratum]:
+        return [stratum for stratum in ALL if stratum in strata]
+
+    def core(self) -> Drawing:
+        """The settings as the core reckons with them."""
+        given = self.model_dump(exclude={"casts", "receives"})
+        return Drawing(**given, casts=frozenset(self.casts), receives=frozenset(self.receives))
+
+
+class Marks(Strict):
+    """What a frame may cost: counts, bytes, ms."""
+
+    triangles: Mark
+    draw_calls: Mark
+    shadow_triangles: Mark
+    memory: Mark
+    ms: Mark
+
+
+class Tier(Strict):
+    """A class of devices: what its drawing takes away from the level's, and what its frames may cost."""
+
+    drawing: DrawingSettings = DrawingSettings()
+    marks: Marks
+
+    @model_validator(mode="after")
+    def check(self) -> Self:
+        if not self.drawing.plants:
+            raise Refused("plants: a tier that draws no plants budgets nothing; remove it instead")
+        return self
+
+
+Tiers = Annotated[dict[Name, Tier], Field(max_length=TIERS)]
+"""A level's tiers by name, in order; the last is the one that is looked through at first."""
+
+FIRST_TIERS: Mapping[str, tuple[float, DrawingSettings]] = {
+    "Handheld": (
+        0.25,
+        DrawingSettings(
+            distances=0.5,
+            lod_offset=1,
+            full_meshes=12,
+            sward_reach=30,
+            sward_share=0.35,
+            shadow_reach=40,
+            casts=["Stone", "Canopy", "Understorey"],
+            ground_error=10,
+        ),
+    ),
+    "Console": (
+        0.6,
+        DrawingSettings(
+            distances=0.8,
+            full_meshes=60,
+            sward_share=0.7,
+            shadow_reach=90,
+            casts=["Stone", "Canopy", "Understorey", "Shrub"],
+            ground_error=6,
+        ),
+    ),
+    "Desktop": (1.0, DrawingSettings()),
+}
+"""The tiers that a level begins with, each with its share of the largest one's marks."""
+
+
+def tiers_for(marks: Mapping[str, float]) -> dict[str, Any]:
+    """The tiers that a level begins with, as JSON; marks are those of the largest."""
+    out = {}
+    for name, (share, drawing) in FIRST_TIERS.items():
+        own = {line: mark if line == "ms" else _rounded(mark * share) for line, mark in marks.items()}
+        out[name] = Tier(drawing=drawing, marks=Marks(**own)).model_dump(mode="json")
+    return out
+
+
+def _rounded(mark: float) -> float:
+    """A mark to two digits."""
+    return float(f"{mark:.2g}")
+
+
+def from_marks(view: dict[str, Any]) -> dict[str, Any]:
+    """What is kept of a level as versions before the tiers kept it, with one set of marks, as it is now."""
+    rest = {name: value for name, value in view.items() if name != "marks"}
+    if "tiers" in rest or not view.get("marks"):
+        return rest
+    return rest | {"tiers": tiers_for(view["marks"])}
+
+
+def seen_through(view: Mapping[str, Any], tier: str = "") -> Drawing:
+    """A level's drawing through one of its tiers, by name; through none when it is empty.
+
+    Raises: Refused when the level has no such tier.
+    """
+    level = DrawingSettings.model_validate(view.get("drawing") or {}).core()
+    if not tier:
+        return level
+    if tier not in view.get("tiers", {}):
+        raise Refused(f"tier: the level has no tier {tier[:60]!r}; it has {', '.join(view.get('tiers', {}))}")
+    return level.through(DrawingSettings.model_validate(view["tiers"][tier]["drawing"]).core())

@@ -1,0 +1,486 @@
+"""The check of a walk over a planted level: what pops, what the frames cost, and which change mends it at the
+least cost."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from functools import partial
+from itertools import product
+
+import numpy as np
+from pydantic import ValidationError
+from scipy.optimize import Bounds, LinearConstraint, milp
+
+from thicket.cache import Cache
+from thicket.document.level import Item as StockItem
+from thicket.document.settings import DistanceSettings
+from thicket.formats.stock import from_glb
+from thicket.hashing import hash_of
+from thicket.planted.costs import costs_by, drawn, largest_of, settled, stand_cost
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
+from thicket.planted.sheets import Sheet
+from thicket.sight.cost import Item
+from thicket.sight.distances import Distances, states
+from thicket.sight.drawing import PLAIN, Drawing
+from thicket.sight.fog import Fog, left, thicker
+from thicket.sight.pops import (
+    FULL_CONTRAST,
+    NOTICED,
+    SHADOW_DEPTH,
+    crossings,
+    eyes,
+    gentleness,
+    in_view,
+    lying,
+    pixels_per_metre,
+    unhidden,
+)
+from thicket.sight.views import View
+from thicket.sight.walks import Route
+from thicket.stock.unlikeness import Unlikeness, unlikeness_of
+
+Tell = Callable[[float, str], None]
+FRAMES = 20
+"""Frames along a walk whose cost is reckoned."""
+TOGETHER = (1.0, 1.0), (1.0, 2.0), (1.0, 4.0), (1.25, 1.0), (1.25, 2.0), (1.6, 1.0), (1.6, 2.0)
+"""Factors on distances and fades that remedies are made of."""
+SHADOWS = 1.0, 2.0, 4.0
+"""Factors on shadow reaches."""
+ALONE = 1.6
+"""The factor by which one edge alone is moved."""
+FOGS = (1.5, 2.0, 3.0)
+
+
+def _quietly(share: float, step: str) -> None:
+    """Tells nobody."""
+
+
+@dataclass(frozen=True, eq=False)
+class Pops:
+    """Pops of one stand that are in the picture, in order of time, arrays (n,): time in s, x, y, z in m,
+    distance in m, item, index in the mix, before and after, states (−1 for nothing), shadow, whether it is
+    the shadow that changes, strength in pixels."""
+
+    stand: int
+    time: np.ndarray
+    place: np.ndarray
+    distance: np.ndarray
+    item: np.ndarray
+    before: np.ndarray
+    after: np.ndarray
+    shadow: np.ndarray
+    strength: np.ndarray
+
+    def noticed(self, threshold: float = NOTICED) -> int:
+        """How many are at least so strong."""
+        return int((self.strength >= threshold).sum())
+
+
+@dataclass(frozen=True)
+class Change:
+    """A change of a stand's distances: factors on its edges, fades and shadow reach; of its edges only one
+    when `edge` is given, counted along the LOD steps, then the billboard, then gone; or the state beyond
+    that edge left out."""
+
+    farther: float = 1.0
+    fade: float = 1.0
+    shadows: float = 1.0
+    edge: int | None = None
+    left_out: bool = False
+
+    def of(self, own: Distances) -> Distances:
+        """The distances changed; what an edge meets is pushed along."""
+        edges = np.array([*own.steps, own.billboard, own.gone])
+        if self.edge is None:
+            edges = edges * self.farther
+        elif self.left_out:
+            edges[self.edge] = edges[self.edge + 1]
+        else:
+            edges[self.edge] *= self.farther
+        *steps, billboard, gone = np.maximum.accumulate(edges).tolist()
+        fade, shadow = own.fade * self.fade, own.shadow * self.shadows
+        return replace(own, steps=tuple(steps), billboard=billboard, gone=gone, fade=fade, shadow=shadow)
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """A change of one stand with the distances that it comes to, or fog so many times as dense when stand is
+    0; pops above the threshold that are left of its own, or of all for fog; ms that it adds to the worst
+    frame of the walk."""
+
+    stand: int
+    change: Change = Change()
+    distances: DistanceSettings | None = None
+    fog: float = 1.0
+    left: int = 0
+    ms: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Check:
+    """A walk checked: pops by stand number; times (frames,) in s and ms (frames,) by stand number, 0 for the
+    ground; remedies; and the cheapest change of each stand that leaves the fewest noticed pops."""
+
+    route: Route
+    pops: Mapping[int, Pops]
+    times: np.ndarray
+    ms: Mapping[int, np.ndarray]
+    remedies: Sequence[Remedy] = ()
+    least: Sequence[Remedy] = ()
+    threshold: float = NOTICED
+
+    @property
+    def whole(self) -> np.ndarray:
+        """ms of each frame, everything together."""
+        return np.sum(list(self.ms.values()), axis=0)
+
+
+@dataclass(frozen=True, eq=False)
+class _Seen:
+    """Plants that cross a distance in the picture: time in s, whether the eye goes away and how fast the
+    distance changes in m/s (n,); form (n, 10), item (n,) and height in m (n,) of the plants, where the eye is
+    (n, 3), how far they are in m (n,), and how much of them the ground hides, 0–1 (n,)."""
+
+    time: np.ndarray
+    away: np.ndarray
+    rate: np.ndarray
+    form: np.ndarray
+    item: np.ndarray
+    tall: np.ndarray
+    eye: np.ndarray
+    distance: np.ndarray
+    hidden: np.ndarray
+
+    @property
+    def nbytes(self) -> int:
+        return sum(getattr(self, name).nbytes for name in self.__dataclass_fields__)
+
+    @classmethod
+    def join(cls, parts: Iterable[_Seen]) -> _Seen:
+        """Several together; of none, an empty one."""
+        none, row = np.empty(0), np.empty((0, 3))
+        empty = cls(none, none.astype(bool), none, np.empty((0, 10)), none.astype(int), none, row, none, none)
+        together = [empty, *parts]
+        return cls(*(np.concatenate([getattr(p, n) for p in together]) for n in cls.__dataclass_fields__))
+
+
+Known = dict[tuple[bytes, bool], _Seen]
+"""What crosses a distance, by its radii and whether they go by size."""
+
+
+@dataclass(frozen=True, eq=False)
+class Walker:
+    """What a check needs: level, stock as the reckoning sees it, route, how the level is drawn, its fog, and
+    the unit vector toward its sun; how unlike the states of its stock look, by slug; and the colours of its
+    ground layers, sRGB 0–1 (layers, 3)."""
+
+    level: PlantedLevel
+    stock: Mapping[str, Item]
+    route: Route
+    drawing: Drawing = PLAIN
+    fog: Fog = field(default_factory=Fog)
+    sun: Sequence[float] = (0.0, 1.0, 0.0)
+    unlike: Mapping[str, Unlikeness] = field(default_factory=dict)
+    ground_colours: np.ndarray | None = None
+
+    def pops_of(
+        self,
+        planting: Planting,
+        own: Distances | None = None,
+        fog: float = 1.0,
+        known: Known | None = None,
+    ) -> Pops:
+        """What pops of a planting; with other distances of its own, or with fog so many times as thick.
+        `known` keeps what has been found of the planting for the next call."""
+        known = {} if known is None else known
+        view = replace(self.route.at(0.0), drawing=self.drawing)
+        items, distances = drawn(planting, self.stock, view, own)
+        table = edges_of(items, [self.stock[slug] for slug in planting.items], distances)
+        found = []
+        for radii, by_size, fade in (
+            (table.radii, distances.by_size, distances.fade),
+            (table.shadow, False, None),
+        ):
+            for edge, each in enumerate(radii.T):
+                if not each.any():
+                    continue
+                key = each.tobytes(), by_size
+                if key not in known:
+                    known[key] = self._crossing(planting, each, by_size)
+                near, far = table.before[:, edge], table.after[:, edge]
+                found.append(self._judged(planting, known[key], near, far, fade, fog))
+        return _together(planting.stand.number, found)
+
+    def _crossing(self, planting: Planting, radii: np.ndarray, by_size: bool) -> _Seen:
+        """What a planting's plants do that cross a distance in the picture; radii in m (items,). Kept for
+        each sheet, so that a stroke elsewhere has it told again at once."""
+        heights = np.array([self.unlike[slug].height for slug in planting.items])
+        share = self.drawing.sward_share if planting.stand.sward else 1.0
+        ground = self.level.level.heights.key
+        about = self.route.key, ground, share, by_size, radii.tobytes(), heights.tobytes()
+
+        def found(sheet: Sheet, stretches: slice) -> _Seen:
+            plants = planting.plants(sheet)
+            if planting.stand.sward:
+                plants = self.drawing.tufts(plants)
+            crossed = crossings(plants, radii[:, None], by_size, self.route, stretches)
+            form, item = plants.form[crossed.plant], plants.item[crossed.plant].astype(int)
+            tall = heights[item] * form[:, 8]
+            shown = np.flatnonzero(in_view(crossed, form, tall, self.route))
+            crossed, form, item, tall = crossed.take(shown), form[shown], item[shown], tall[shown]
+            eye = eyes(crossed, self.route)
+            distance = np.linalg.norm(form[:, :3] - eye, axis=1)
+            hidden = 1.0 - unhidden(self.level.ground, eye, form, tall)
+            return _Seen(crossed.time, crossed.away, crossed.rate, form, item, tall, eye, distance, hidden)
+
+        reach = radii.max() * (largest_of(planting) if by_size else 1.0)
+        return _Seen.join(
+            self.level.cache.get(("crossing", planting.key(sheet), *about), partial(found, sheet, near))
+            for sheet, near in self.sheets(planting, reach)
+        )
+
+    def sheets(self, planting: Planting, reach: float) -> Iterator[tuple[Sheet, slice]]:
+        """The sheets that any of the route comes near, and the stretches between which it is so near."""
+        eye = self.route.eye
+        for sheet in planting.sheets_in(planting.everywhere):
+            x0, z0, x1, z1 = planting.window(sheet)
+            dx = np.maximum(np.maximum(x0 - eye[:, 0], eye[:, 0] - x1), 0)
+            dz = np.maximum(np.maximum(z0 - eye[:, 2], eye[:, 2] - z1), 0)
+            near = np.flatnonzero(dx * dx + dz * dz <= reach * reach)
+            if len(near):
+                yield sheet, slice(max(int(near[0]) - 1, 0), int(near[-1]) + 1)
+
+    def _judged(
+        self,
+        planting: Planting,
+        seen: _Seen,
+        near: np.ndarray,
+        far: np.ndarray,
+        fade: float | None,
+        fog: float,
+    ) -> tuple:
+        """Crossings as pops, each an array (n,) as `Pops` has them; of shadows when there is no fade.
+        near and far: the state of each item on both sides of the distance."""
+        form, item = seen.form, seen.item
+        near, far = near[item], np.full(len(item), -1) if fade is None else far[item]
+        per_metre = pixels_per_metre(seen.distance)
+        area = np.zeros(len(item))
+        for m, a, b in sorted(set(zip(item.tolist(), near.tolist(), far.tolist()))):
+            which = (item == m) & (near == a) & (far == b)
+            pixels = seen.tall[which] * per_metre[which]
+            area[which] = self.unlike[planting.items[m]].between(a, b, pixels)
+        strength = area * form[:, 7] * form[:, 8] * per_metre**2
+        thick = thicker(self.fog, fog * self.drawing.fog)
+        strength *= left(thick, seen.distance, seen.eye[:, 1], form[:, 1]) * (1.0 - seen.hidden)
+        if fade is None:
+            normals = self.level.ground.normal_at(form[:, 0], form[:, 2])
+            strength *= SHADOW_DEPTH * lying(normals, seen.eye, form[:, :3], self.sun)
+        else:
+            strength *= self._contrast(planting, form, item) / gentleness(fade, seen.rate)
+        before, after = np.where(seen.away, near, far), np.where(seen.away, far, near)
+        shadow = np.full(len(item), fade is None)
+        return seen.time, form[:, :3], seen.distance, item, before, after, shadow, strength
+
+    def _contrast(self, planting: Planting, form: np.ndarray, item: np.ndarray) -> np.ndarray | float:
+        """How much plants differ in colour from the ground under them (n,), 1 where that counts in full."""
+        layers = self.level.level.layers.weights
+        if self.ground_colours is None or not layers.size:
+            return 1.0
+        first, last = map(_srgb, planting.settings.tints)
+        tint = first + (last - first) * form[:, 9:10]
+        plant = np.array([self.unlike[slug].colour for slug in planting.items])[item] * tint
+        cell = self.level.ground.cell
+        rows, columns = (
+            np.clip(form[:, k] // cell, 0, n - 1).astype(int) for k, n in zip((2, 0), layers.shape)
+        )
+        weights = layers[rows, columns].astype(float)
+        ground = weights @ self.ground_colours / np.maximum(weights.sum(axis=1, keepdims=True), 1.0)
+        return np.abs(plant - ground).mean(axis=1) / FULL_CONTRAST
+
+    def times(self) -> np.ndarray:
+        """The times in s of the frames that are reckoned, evenly over what is walked."""
+        walked = self.route.time[:-1][self.route.walked]
+        return walked[np.unique(np.linspace(0, len(walked) - 1, FRAMES).astype(int))]
+
+    def view(self, time: float) -> View:
+        """What is looked at after so many s."""
+        view = replace(self.route.at(time), drawing=self.drawing)
+        return settled(view, self.level.plantings(), self.stock)
+
+
+@dataclass(frozen=True, eq=False)
+class _Edges:
+    """radii (items, edges) in m at which states change, 0 for none; shadow (items, 1), where it ends; before
+    and after (items, edges), the states nearer and farther, of the item whole, −1 for nothing."""
+
+    radii: np.ndarray
+    shadow: np.ndarray
+    before: np.ndarray
+    after: np.ndarray
+
+
+def edges_of(items: Sequence[Item], whole: Sequence[Item], distances: Distances) -> _Edges:
+    """The edges of a mix's items as they are drawn; `whole` are the items with all their states."""
+    most = max(len(item.meshes) for item in items)
+    radii, shadow = np.zeros((len(items), most)), np.zeros((len(items), 1))
+    before, after = np.zeros((len(items), most), int), np.full((len(items), most), -1)
+    for m, (item, all_of_it) in enumerate(zip(items, whole)):
+        st = states(distances, len(item.lods), item.billboard is not None)
+        first = len(all_of_it.lods) - len(item.lods)
+        number = [first + k for k in range(len(item.lods))] + [len(all_of_it.lods)]
+        held = [k for k in range(len(item.meshes)) if st.end[k] > st.start[k]]
+        for e, k in enumerate(held):
+            radii[m, e], before[m, e] = st.end[k], number[k]
+            after[m, e] = number[held[e + 1]] if e + 1 < len(held) else -1
+        solid = [st.end[k] for k in held if k < len(item.lods)]
+        if item.casts_shadow and solid:
+            shadow[m, 0] = min(distances.shadow, max(solid))
+    return _Edges(radii, shadow, before, after)
+
+
+def colours_of(layers: Iterable[Mapping]) -> np.ndarray:
+    """The colours of ground layers as a level's view names them, #rrggbb, as sRGB 0–1 (layers, 3)."""
+    return np.array([_srgb(layer["colour"]) for layer in layers])
+
+
+def _srgb(colour: str) -> np.ndarray:
+    """#rrggbb as 0–1 (3,)."""
+    return np.array([int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5)])
+
+
+def _together(number: int, found: list[tuple]) -> Pops:
+    if not found:
+        none = np.empty(0)
+        return Pops(number, none, np.empty((0, 3)), none, *(none.astype(int),) * 3, none.astype(bool), none)
+    parts = [np.concatenate(column) for column in zip(*found)]
+    order = np.argsort(parts[0], kind="stable")
+    return Pops(number, *(part[order] for part in parts))
+
+
+def unlikenesses(cache: Cache, stock: Mapping[str, StockItem]) -> dict[str, Unlikeness]:
+    """How unlike the states of items look, by slug; needs their meshes."""
+
+    def of(slug: str, glb: bytes) -> Unlikeness:
+        key = ("unlikeness", hash_of(glb).hex())
+        return cache.get(key, lambda: unlikeness_of(from_glb(slug, glb)))
+
+    return {slug: of(slug, item.glb) for slug, item in stock.items() if item.glb}
+
+
+def check(walker: Walker, threshold: float = NOTICED, remedies: bool = True, tell: Tell = _quietly) -> Check:
+    """Check a walk: pops, cost of the frames, and, if wished, what mends the noticed ones."""
+    plantings = [p for p in walker.level.plantings() if walker.drawing.plants]
+    pops = {}
+    for k, planting in enumerate(plantings):
+        tell(0.4 * k / len(plantings), f"Looking for pops of {planting.stand.name}")
+        pops[planting.stand.number] = walker.pops_of(planting)
+    times = walker.times()
+    views = [walker.view(time) for time in times]
+    ms = {0: np.array([walker.level.ground_cost(view).ms for view in views])}
+    for k, planting in enumerate(plantings):
+        tell(0.4 + 0.3 * k / len(plantings), f"Reckoning {planting.stand.name}")
+        ms[planting.stand.number] = _frames(walker, planting, views)
+    found = Check(walker.route, pops, times, ms, threshold=threshold)
+    if not remedies:
+        return found
+    options: dict[int, list[tuple[Remedy, np.ndarray]]] = {}
+    thick = dict.fromkeys(FOGS, 0)
+    bad = [p for p in plantings if pops[p.stand.number].noticed(threshold)]
+    for k, planting in enumerate(bad):
+        tell(0.7 + 0.3 * k / len(bad), f"Trying changes of {planting.stand.name}")
+        known: Known = {}
+        options[planting.stand.number] = _options(walker, planting, views, found, known)
+        for fog in FOGS:
+            thick[fog] += walker.pops_of(planting, fog=fog, known=known).noticed(threshold)
+    told = [remedy for each in options.values() for remedy, _ in each[1:]]
+    # Denser fog costs nothing here.
+    told += [Remedy(0, fog=fog, left=count) for fog, count in thick.items()]
+    return replace(found, remedies=told, least=least_of(found, options))
+
+
+def _frames(walker: Walker, planting: Planting, views: Sequence[View]) -> np.ndarray:
+    return np.array([stand_cost(planting, walker.stock, view).ms for view in views])
+
+
+def _options(
+    walker: Walker, planting: Planting, views: Sequence[View], found: Check, known: Known
+) -> list[tuple[Remedy, np.ndarray]]:
+    """What each change of a planting leaves of its pops and adds to each frame; the first changes nothing."""
+    number, whole, own = planting.stand.number, found.whole, planting.settings.distances.core()
+    settings = {}
+    for change in _changes(walker, planting, found):
+        with suppress(ValidationError):  # beyond what distances may be
+            settings[change] = DistanceSettings.of(change.of(own))
+    left_over: dict[Change, int] = {}
+    for change, to in settings.items():
+        if any(not n and _smaller(less, change) for less, n in left_over.items()):
+            continue  # a smaller change leaves none already
+        left_over[change] = walker.pops_of(planting, to.core(), known=known).noticed(found.threshold)
+    frames = [
+        costs_by(planting, walker.stock, view, [settings[change].core() for change in left_over])
+        for view in views
+    ]
+    out = []
+    for k, (change, count) in enumerate(left_over.items()):
+        more = np.array([costs[k].ms for costs in frames]) - found.ms[number]
+        ms = float((whole + more).max() - whole.max())
+        tried = settings[change] if change != Change() else None
+        out.append((Remedy(number, change, tried, left=count, ms=ms), more))
+    return out
+
+
+def _changes(walker: Walker, planting: Planting, found: Check) -> list[Change]:
+    """Every change that is tried: of distances and fades where states pop, of shadow reaches where shadows
+    do; and of each edge alone at which something is noticed."""
+    pops = found.pops[planting.stand.number]
+    noticed = pops.strength >= found.threshold
+    of_states = noticed & ~pops.shadow
+    shadows = SHADOWS if (noticed & pops.shadow).any() else SHADOWS[:1]
+    others = TOGETHER if of_states.any() else TOGETHER[:1]
+    changes = [Change(farther, fade, reach) for (farther, fade), reach in product(others, shadows)]
+    steps = len(planting.settings.distances.core().steps)
+    edges = set()
+    for item, a, b in {*zip(*(v[of_states].tolist() for v in (pops.item, pops.before, pops.after)))}:
+        lods = len(walker.stock[planting.items[item]].lods)
+        near = min(a, b)
+        edges.add(steps + 1 if near < 0 else min(near, steps) if near < lods - 1 else steps)
+    for edge in sorted(edges):
+        changes.append(Change(ALONE, edge=edge))
+        if edge <= steps:
+            changes.append(Change(edge=edge, left_out=True))
+    return changes
+
+
+def _smaller(one: Change, other: Change) -> bool:
+    """Whether a change of all edges goes nowhere farther than another."""
+    if one.edge is not None or other.edge is not None:
+        return False
+    return one.farther <= other.farther and one.fade <= other.fade and one.shadows <= other.shadows
+
+
+def least_of(found: Check, options: Mapping[int, list[tuple[Remedy, np.ndarray]]]) -> list[Remedy]:
+    """Of every stand one of the changes that leave the fewest noticed pops, so that the dearest frame of the
+    walk costs the least; exact, by an integer programme: choose one option of each stand, with z at least the
+    ms of every frame, and make z the least."""
+    fewest = [min(remedy.left for remedy, _ in each) for each in options.values()]
+    choices = [[o for o in each if o[0].left == few] for each, few in zip(options.values(), fewest)]
+    flat = [option for each in choices for option in each]
+    if not flat:
+        return []
+    base = found.whole
+    frames = np.column_stack([more for _, more in flat])
+    of = np.repeat(np.arange(len(choices)), [len(each) for each in choices])
+    # The tie-break, a thousandth, prefers what costs less over the whole walk.
+    aim = np.r_[1e-3 * frames.mean(axis=0), 1.0]
+    one_each = np.column_stack([of == np.arange(len(choices))[:, None], np.zeros(len(choices))])
+    under = np.column_stack([frames, -np.ones(len(frames))])
+    solved = milp(
+        aim,
+        constraints=[LinearConstraint(one_each, 1, 1), LinearConstraint(under, -np.inf, -base)],
+        integrality=np.r_[np.ones(len(flat)), 0],
+        bounds=Bounds(np.r_[np.zeros(len(flat)), 0], np.r_[np.ones(len(flat)), np.inf]),
+    )
+    return [option for (option, _), taken in zip(flat, solved.x) if taken > 0.5]

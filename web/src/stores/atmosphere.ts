@@ -1,0 +1,60 @@
+import { useLocalStorage } from '@vueuse/core'
+import { defineStore } from 'pinia'
+import { computed, ref } from 'vue'
+import { answer, api, ApiError, type Atmosphere } from '../api/client'
+import { useLevel } from './level'
+
+type Part = {
+  [K in keyof Atmosphere]?: Atmosphere[K] extends unknown[] ? Atmosphere[K] : Partial<Atmosphere[K]>
+}
+
+/** Sun, sky, fog and water levels: tried on the stage at once, kept with the level when told so. */
+export const useAtmosphere = defineStore('atmosphere', () => {
+  const level = useLevel()
+  /** What is tried, by level; it outlives a reload. */
+  const drafts = useLocalStorage<Record<string, Atmosphere>>('kt-atmosphere', {})
+  const draft = computed(() => drafts.value[level.slug] ?? null)
+  const now = computed<Atmosphere | null>(() => draft.value ?? level.level?.atmosphere ?? null)
+  const trouble = ref('')
+  const fields = ref<string[]>([])
+
+  function put(next: Atmosphere | null): void {
+    const { [level.slug]: _, ...rest } = drafts.value
+    void _
+    drafts.value = next ? { ...rest, [level.slug]: next } : rest
+    trouble.value = ''
+    fields.value = []
+  }
+  function change(part: Part): void {
+    const a = now.value!
+    put({
+      sun: { ...a.sun, ...part.sun },
+      sky: { ...a.sky, ...part.sky },
+      fog: { ...a.fog, ...part.fog },
+      waters: part.waters ?? a.waters,
+    })
+  }
+  const drop = () => put(null)
+  async function keep(): Promise<boolean> {
+    const atmosphere = draft.value
+    if (!atmosphere) return true
+    try {
+      const entry = await answer(
+        api.PUT('/api/levels/{slug}/atmosphere', {
+          params: { path: { slug: level.slug } },
+          body: { key: crypto.randomUUID(), atmosphere },
+        }),
+      )
+      level.level = { ...level.level!, atmosphere }
+      drop()
+      level.note(entry)
+      await level.beat().catch(level.tell)
+      return true
+    } catch (error) {
+      trouble.value = (error as Error).message
+      fields.value = error instanceof ApiError ? error.fields : []
+      return false
+    }
+  }
+  return { draft, now, trouble, fields, change, drop, keep }
+})

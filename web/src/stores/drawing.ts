@@ -1,0 +1,131 @@
+import { useLocalStorage } from '@vueuse/core'
+import { defineStore } from 'pinia'
+import { computed, ref } from 'vue'
+import { answer, api, ApiError, type Drawing, type Marks, type Tier } from '../api/client'
+import { line, LINES } from '../budget'
+import { PLAIN, through } from '../stage/drawing'
+import { useLevel } from './level'
+
+type Tiers = Record<string, Tier>
+interface Draft {
+  drawing?: Drawing
+  tiers?: Tiers
+}
+
+/**
+ * How the level is drawn, and through which tier it is looked at: tried on the stage at once, kept with the
+ * level when told so.
+ */
+export const useDrawing = defineStore('drawing', () => {
+  const level = useLevel()
+  /** What is tried, by level; it outlives a reload. */
+  const drafts = useLocalStorage<Record<string, Draft>>('kt-drawing', {})
+  /** The tier that this browser looks through, by level. */
+  const chosen = useLocalStorage<Record<string, string>>('kt-tier', {})
+  const draft = computed<Draft | null>(() => drafts.value[level.slug] ?? null)
+  const drawing = computed<Drawing>(() => draft.value?.drawing ?? level.level?.drawing ?? PLAIN)
+  const tiers = computed<Tiers>(() => draft.value?.tiers ?? level.level?.tiers ?? {})
+  const names = computed(() => Object.keys(tiers.value))
+  /** The tier that is looked through: the one that was chosen, or the last. */
+  const tier = computed({
+    get: () => {
+      const wish = chosen.value[level.slug]
+      return wish in tiers.value ? wish : (names.value[names.value.length - 1] ?? '')
+    },
+    set: (name) => (chosen.value = { ...chosen.value, [level.slug]: name }),
+  })
+  const seen = (d: Drawing, t: Tier | undefined) => through(d, t?.drawing ?? PLAIN)
+  /** What the stage draws by. */
+  const now = computed(() => seen(drawing.value, tiers.value[tier.value]))
+  /** What it would draw by without what is tried. */
+  const kept = computed(() => seen(level.level?.drawing ?? PLAIN, level.level?.tiers[tier.value]))
+  const marks = computed<Marks | null>(() => tiers.value[tier.value]?.marks ?? null)
+  const over = computed(() => {
+    const [cost, most] = [level.cost, marks.value]
+    return cost && most ? LINES.filter((l) => line(cost.total, l.name) > most[l.name]).map((l) => l.name) : []
+  })
+  const trouble = ref('')
+  const fields = ref<string[]>([])
+
+  function put(next: Draft | null): void {
+    const { [level.slug]: _, ...rest } = drafts.value
+    void _
+    drafts.value = next ? { ...rest, [level.slug]: next } : rest
+    trouble.value = ''
+    fields.value = []
+  }
+  const change = (part: Partial<Drawing>) => put({ ...draft.value, drawing: { ...drawing.value, ...part } })
+  const changeTiers = (next: Tiers) => put({ ...draft.value, tiers: next })
+  /** Change how the tier that is looked through is drawn. */
+  function changeTier(part: Partial<Drawing>): void {
+    const mine = tiers.value[tier.value]
+    changeTiers({ ...tiers.value, [tier.value]: { ...mine, drawing: { ...mine.drawing, ...part } } })
+  }
+  function addTier(): void {
+    let name = 'New tier'
+    for (let n = 2; name in tiers.value; n++) name = `New tier ${n}`
+    changeTiers({ ...tiers.value, [name]: tiers.value[tier.value] })
+    tier.value = name
+  }
+  function renameTier(name: string): void {
+    if (!name || name in tiers.value) return
+    const old = tier.value
+    changeTiers(Object.fromEntries(Object.entries(tiers.value).map(([k, t]) => [k === old ? name : k, t])))
+    tier.value = name
+  }
+  function removeTier(): void {
+    const { [tier.value]: _, ...rest } = tiers.value
+    void _
+    if (Object.keys(rest).length) changeTiers(rest)
+  }
+  const drop = () => put(null)
+
+  async function keep(): Promise<boolean> {
+    const { drawing: d, tiers: t } = draft.value ?? {}
+    const to = { params: { path: { slug: level.slug } } }
+    const key = () => crypto.randomUUID()
+    try {
+      // What is kept leaves the draft at once, so that it is not kept again when the rest is refused.
+      if (d) {
+        level.note(
+          await answer(api.PUT('/api/levels/{slug}/drawing', { ...to, body: { key: key(), drawing: d } })),
+        )
+        level.level = { ...level.level!, drawing: d }
+        put(t ? { tiers: t } : null)
+      }
+      if (t) {
+        level.note(
+          await answer(api.PUT('/api/levels/{slug}/tiers', { ...to, body: { key: key(), tiers: t } })),
+        )
+        level.level = { ...level.level!, tiers: t }
+        drop()
+      }
+      await level.beat().catch(level.tell)
+      return true
+    } catch (error) {
+      trouble.value = (error as Error).message
+      fields.value = error instanceof ApiError ? error.fields : []
+      return false
+    }
+  }
+  return {
+    draft,
+    drawing,
+    tiers,
+    names,
+    tier,
+    now,
+    kept,
+    marks,
+    over,
+    trouble,
+    fields,
+    change,
+    changeTier,
+    addTier,
+    renameTier,
+    removeTier,
+    drop,
+    keep,
+  }
+})

@@ -1,0 +1,169 @@
+import { useTimeoutFn, watchDebounced } from '@vueuse/core'
+import { defineStore, storeToRefs } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { answer, api, type Distances, type Pop, type Walk, type WalkCheck } from '../api/client'
+import { useAtmosphere } from './atmosphere'
+import { useDrawing } from './drawing'
+import { thinned } from '../walk'
+import { useLevel } from './level'
+import { useTool } from './tool'
+
+const POLL_MS = 700
+/** How fast and at which height of the eye a new walk goes. */
+const START = { speed: 3, eye: 1.7 }
+
+/** The walks of a level, and what pops on the one that is chosen. */
+export const useWalks = defineStore('walks', () => {
+  const level = useLevel()
+  const drawing = useDrawing()
+  const air = useAtmosphere()
+  const walks = computed<Record<string, Walk>>(() => level.level?.walks ?? {})
+  const names = computed(() => Object.keys(walks.value))
+  const wish = ref('')
+  const name = computed({
+    get: () => (wish.value in walks.value ? wish.value : (names.value[0] ?? '')),
+    set: (next) => (wish.value = next),
+  })
+  const walk = computed<Walk | null>(() => walks.value[name.value] ?? null)
+  /** Whether the walk is shown on the plan. */
+  const shown = ref(false)
+  /** The pop that is looked at. */
+  const pop = shallowRef<Pop | null>(null)
+  const trouble = ref('')
+  const threshold = ref(60)
+  /** Distances that are tried, by stand. */
+  const tried = shallowRef<Record<number, Distances>>({})
+  const check = shallowRef<WalkCheck | null>(null)
+  /** What was found before the last change that is tried, to be compared with. */
+  const before = shallowRef<WalkCheck['result']>(null)
+
+  function fail(error: unknown): void {
+    trouble.value = (error as Error).message
+  }
+  async function put(next: Record<string, Walk>): Promise<boolean> {
+    try {
+      const entry = await answer(
+        api.PUT('/api/levels/{slug}/walks', {
+          params: { path: { slug: level.slug } },
+          body: { key: crypto.randomUUID(), walks: next },
+        }),
+      )
+      level.level = { ...level.level!, walks: next }
+      level.note(entry)
+      trouble.value = ''
+      await level.beat().catch(level.tell)
+      return true
+    } catch (error) {
+      fail(error)
+      return false
+    }
+  }
+  /** Keep a new walk along places, under a name that is free. */
+  async function add(base: string, points: [number, number][]): Promise<boolean> {
+    let fresh = base.slice(0, 70)
+    for (let n = 2; fresh in walks.value; n++) fresh = `${base.slice(0, 70)} ${n}`
+    const kept = await put({ ...walks.value, [fresh]: { points, ...START } })
+    if (kept) wish.value = fresh
+    return kept
+  }
+
+  /** Whether presses on the stage set the corners of a new walk, and those that are set. */
+  const { walk: draws } = storeToRefs(useTool())
+  const corners = shallowRef<[number, number][]>([])
+  watch(draws, () => (corners.value = []), { flush: 'sync' })
+  function draw(): void {
+    trouble.value = ''
+    draws.value = draws.value ? null : true
+  }
+  function corner(x: number, z: number): void {
+    corners.value = [...corners.value, [x, z]]
+  }
+  async function finish(): Promise<void> {
+    const points = thinned(corners.value, 0.5)
+    if (points.length < 2) trouble.value = 'A walk needs two different places.'
+    else if (await add('Drawn', points)) draws.value = null
+  }
+  const change = (part: Partial<Walk>) =>
+    put({ ...walks.value, [name.value]: { ...walks.value[name.value], ...part } })
+  async function rename(to: string): Promise<void> {
+    const old = name.value
+    if (!to || to in walks.value) return
+    const next = Object.fromEntries(Object.entries(walks.value).map(([k, w]) => [k === old ? to : k, w]))
+    if (await put(next)) wish.value = to
+  }
+  const remove = () => {
+    const { [name.value]: _, ...rest } = walks.value
+    void _
+    return put(rest)
+  }
+
+  let round = 0
+  const again = useTimeoutFn(() => void look(false), POLL_MS, { immediate: false })
+  /** Ask how far the check is; `begin` has it begun when it is not known yet. */
+  async function look(begin: boolean): Promise<void> {
+    const mine = ++round
+    again.stop()
+    if (!walk.value) {
+      check.value = null
+      return
+    }
+    try {
+      const told = await answer(
+        api.POST('/api/levels/{slug}/walks/check', {
+          params: { path: { slug: level.slug } },
+          body: {
+            walk: walk.value,
+            drawing: drawing.now,
+            atmosphere: air.now,
+            tried: tried.value,
+            threshold: threshold.value,
+            begin,
+          },
+        }),
+      )
+      if (mine !== round) return
+      check.value = told
+      if (begin || told.result) trouble.value = told.trouble
+      if (told.running) again.start()
+      else if (told.trouble) trouble.value = told.trouble
+    } catch (error) {
+      if (mine === round) fail(error)
+    }
+  }
+  async function stop(): Promise<void> {
+    await answer(
+      api.DELETE('/api/levels/{slug}/walks/check', { params: { path: { slug: level.slug } } }),
+    ).catch(fail)
+    await look(false)
+  }
+  /** Look whether the check of another walk, tier or air is known already. */
+  watchDebounced(
+    [walk, () => drawing.now, () => air.now, threshold, tried, () => level.difference],
+    () => shown.value && void look(false),
+    { debounce: 300 },
+  )
+  return {
+    walks,
+    names,
+    name,
+    walk,
+    shown,
+    pop,
+    trouble,
+    threshold,
+    tried,
+    check,
+    before,
+    add,
+    draws,
+    corners,
+    draw,
+    corner,
+    finish,
+    change,
+    rename,
+    remove,
+    look,
+    stop,
+  }
+})
