@@ -224,6 +224,7 @@ class Screens(BrowserCase):
         expect(count).not_to_have_text(many)
         page.keyboard.press("n")
         self.press(page, "brush-more")
+        expect(page.locator("[data-test=fill-level]")).to_be_visible()  # Tab in a menu not laid out closes it
         self.press(page, "fill-level")
         expect(page.locator("[data-test=difference]")).to_contain_text("everywhere")
         for what in ("Undone: Thinned Birch", "Undone: Birch: fullness"):
