@@ -13,8 +13,12 @@ class Units(SimpleTestCase):
     def test_every_unit_of_the_front_end(self):
         with tempfile.TemporaryDirectory() as folder:
             report = Path(folder) / "report.json"
-            run = subprocess.run(["npx", "vitest", "run", "--reporter=json", f"--outputFile={report}"], cwd=settings.BASE_DIR / "web",
-                                 capture_output=True, text=True)
+            run = subprocess.run(
+                ["npx", "vitest", "run", "--reporter=json", f"--outputFile={report}"],
+                cwd=settings.BASE_DIR / "web",
+                capture_output=True,
+                text=True,
+            )
             self.assertTrue(report.exists(), run.stdout + run.stderr)
             files = json.loads(report.read_text())["testResults"]
         cases = [case for file in files for case in file["assertionResults"]]
