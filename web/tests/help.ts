@@ -1,4 +1,4 @@
-import { createPinia, setActivePinia } from 'pinia'
+import { createPinia, getActivePinia, setActivePinia } from 'pinia'
 import { createApp, effectScope, h, nextTick, type Component } from 'vue'
 import { createVuetify } from 'vuetify'
 import type { Item, Level, Stand, StandSettings } from '../src/api/client'
@@ -40,6 +40,15 @@ export const refuse = (detail: string, more = {}) =>
     status: 422,
     headers: { 'Content-Type': 'application/json' },
   })
+/** Wait until something is there, or is so; what it is. */
+export async function until<T>(look: () => T, most = 3000): Promise<NonNullable<T>> {
+  for (let k = 0; k < most / 10; k++) {
+    const found = look()
+    if (found) return found
+    await settled(10)
+  }
+  throw new Error(`never came: ${look}`)
+}
 export const settled = (ms = 0) => new Promise((resolve) => setTimeout(resolve, ms))
 
 export function stand(id: number, part: Partial<Stand> = {}): Stand {
@@ -96,12 +105,12 @@ export function openLevel(part: Partial<Level> = {}) {
   return store
 }
 
-/** A component on the page; `props` may be changed. */
+/** A component on the page, with the stores that are open; `props` may be changed. */
 export async function show(component: Component, props: Record<string, unknown>) {
   const place = document.body.appendChild(document.createElement('div'))
   const app = createApp({ render: () => h(component, props) })
     .use(createVuetify())
-    .use(createPinia())
+    .use(getActivePinia() ?? createPinia())
   app.mount(place)
   await nextTick()
   return { place, end: () => (app.unmount(), place.remove()) }

@@ -57,12 +57,12 @@ async function load() {
   }
 }
 watch(
-  () => [
-    fieldOf(c.value),
-    store.level?.ground_revision,
-    store.level?.layers_revision,
-    store.shapes,
-    c.value.kind === 'stand' ? store.stands : 0,
+  [
+    () => fieldOf(c.value),
+    () => store.level?.ground_revision,
+    () => store.level?.layers_revision,
+    () => store.shapes,
+    () => (c.value.kind === 'stand' ? store.stands : 0),
   ],
   () => {
     window.clearTimeout(timer)
