@@ -11,6 +11,7 @@ export default defineConfig({
   test: {
     include: ['tests/**/*.test.ts'],
     environment: 'jsdom',
+    testTimeout: 30_000,
     setupFiles: ['tests/browser.ts'],
     server: { deps: { inline: ['vuetify'] } },
   },

@@ -194,7 +194,7 @@ describe('a condition on its card', () => {
     await settled(200)
     expect(asked.length).toBe(1)
   })
-  it('asks anew when it looks at something else, takes the last answer, and says what is refused', async () => {
+  it('asks anew when it looks at something else, and says what is refused', async () => {
     let round = 0
     serve({
       'POST /api/levels/fell/conditions/look': async () => {
@@ -272,7 +272,10 @@ describe('the conditions of a stand', () => {
     await open('add-condition', 'add-layer')
     expect(now().map((c) => [c.kind, c.layers])).toEqual([['layer', ['turf']]])
     await open('add-condition', 'add-stand')
-    expect([now().length, at('condition-said').textContent]).toEqual([1, expect.stringContaining('above this')])
+    expect([now().length, at('condition-said').textContent]).toEqual([
+      1,
+      expect.stringContaining('above this'),
+    ])
     store.masks = [{ name: 'fog' }] as never
     await open('add-condition', 'add-mask')
     expect(now().map((c) => c.mask)).toEqual(['', 'fog'])

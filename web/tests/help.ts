@@ -1,5 +1,5 @@
 import { createPinia, getActivePinia, setActivePinia } from 'pinia'
-import { createApp, effectScope, h, nextTick, type Component } from 'vue'
+import { createApp, effectScope, h, nextTick, type Component, type Plugin } from 'vue'
 import { createVuetify } from 'vuetify'
 import type { Item, Level, Stand, StandSettings } from '../src/api/client'
 import { PLAIN } from '../src/stage/drawing'
@@ -106,11 +106,16 @@ export function openLevel(part: Partial<Level> = {}) {
 }
 
 /** A component on the page, with the stores that are open; `props` may be changed. */
-export async function show(component: Component, props: Record<string, unknown>) {
+export async function show(
+  component: Component,
+  props: Record<string, unknown> = {},
+  plugins: Plugin[] = [],
+) {
   const place = document.body.appendChild(document.createElement('div'))
   const app = createApp({ render: () => h(component, props) })
     .use(createVuetify())
     .use(getActivePinia() ?? createPinia())
+  for (const plugin of plugins) app.use(plugin)
   app.mount(place)
   await nextTick()
   return { place, end: () => (app.unmount(), place.remove()) }
@@ -118,3 +123,27 @@ export async function show(component: Component, props: Record<string, unknown>)
 
 /** What a composable gives, outside of any component. */
 export const inScope = <T>(make: () => T): T => effectScope().run(make)!
+
+/** The element of a test name, on the page or in what lies over it. */
+export const at = (name: string) => document.querySelector<HTMLElement>(`[data-test="${name}"]`)!
+
+/** Choose an entry of a list by its title. */
+export async function choose(name: string, title: string): Promise<void> {
+  const field = at(name).querySelector('.v-field')!
+  field.dispatchEvent(new MouseEvent('mousedown', { bubbles: true }))
+  const entry = () =>
+    [...document.querySelectorAll<HTMLElement>('.v-overlay--active .v-list-item')].find(
+      (e) => e.querySelector('.v-list-item-title')?.textContent?.trim() === title,
+    )
+  ;(await until(entry)).click()
+  await until(() => !entry())
+}
+
+/** Write into a field. */
+export async function write(name: string, text: string): Promise<HTMLInputElement> {
+  const input = at(name).querySelector('input')!
+  input.value = text
+  input.dispatchEvent(new Event('input', { bubbles: true }))
+  await nextTick()
+  return input
+}

@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
-import { ApiError, type Entry, type Stand } from '../src/api/client'
+import { ApiError, type Entry, type Pulse, type Stand } from '../src/api/client'
 import { useHand } from '../src/composables/useHand'
 import { useOutbox } from '../src/stores/outbox'
 import { useSelection } from '../src/stores/selection'
@@ -20,7 +20,15 @@ beforeEach(async () => {
   await useOutbox().open('north', 'fell')
 })
 const entry = (part: Partial<Entry> = {}) =>
-  ({ id: 1, what: 'Birch: fullness', kind: 'settings', gained: 3, lost: 1, cost: { ms: 0.2 }, ...part }) as Entry
+  ({
+    id: 1,
+    what: 'Birch: fullness',
+    kind: 'settings',
+    gained: 3,
+    lost: 1,
+    cost: { ms: 0.2 },
+    ...part,
+  }) as Entry
 const sheets = (keys: string[]) => ({ size: 256, columns: keys.length, rows: 1, keys })
 
 /** A server that holds a level's stands and whose pulse moves on with what is done. */
@@ -91,17 +99,21 @@ describe('a beat', () => {
     await store.beat(HERE)
     expect([store.stands[0].count, store.level!.name]).toEqual([77, 'Fell anew'])
   })
-  it('after a stroke of one’s own reads nothing when one is alone, and what others did when one is not', async () => {
+  it('after a stroke reads only what others may have done meanwhile', async () => {
     const told = { entry: entry({ kind: 'stroke', gained: 4, lost: 0 }), stand: 1, keys: { 0: 'new' } }
     const { state, times } = level([stand(1)], {
       'POST /api/levels/fell/strokes': () => (state.head++, told),
       'POST /api/levels/fell/beat': () => ({ pulse: `1-${state.head}`, others: [{ name: 'south' }] }),
     })
-    store.pulse = { pulse: '1-1' } as never
+    store.pulse = { pulse: '1-1' } as Pulse
     const { brush } = useStores()
     brush.take('thicken')
     await store.paint(brush.stroke([[1, 1]], null))
-    expect([store.stands[0].count, store.stands[0].sheets.keys, store.pulse!.pulse]).toEqual([14, ['new'], '1-2'])
+    expect([store.stands[0].count, store.stands[0].sheets.keys, store.pulse!.pulse]).toEqual([
+      14,
+      ['new'],
+      '1-2',
+    ])
     await store.beat()
     expect(times('GET /api/levels/fell/stands')).toBe(0)
     await store.beat(HERE)
@@ -140,7 +152,7 @@ describe('undo and redo', () => {
     expect(store.difference).toMatchObject({ what: 'Undone: Thickened Birch', lost: 6 })
     expect(asked.some((a) => a.what === 'GET /api/levels/fell/stands')).toBe(false)
   })
-  it('read the level again for what reaches beyond plants, and the stands alone for what does not', async () => {
+  it('read the level again for what reaches beyond plants, else the stands alone', async () => {
     let kind = 'settings'
     const { times } = level([stand(1)], {
       'POST /api/levels/fell/journal/9/redo': () => ({ entry: entry({ kind }), gained: 0, lost: 0 }),
@@ -209,13 +221,22 @@ describe('adding and removing stands', () => {
 })
 
 describe('single plants that are selected', () => {
-  const plant = (id: string, x: number, part = {}) => ({ stand: 1, plant: id, x, z: 0, state: 'rule', ...part })
+  const plant = (id: string, x: number, part = {}) => ({
+    stand: 1,
+    plant: id,
+    x,
+    z: 0,
+    state: 'rule',
+    ...part,
+  })
   let found: object[]
   let total: number
   const begin = (more: Record<string, unknown> = {}) =>
     level([stand(1), stand(2)], {
       'POST /api/levels/fell/select': (body: { plants?: string[] }) => ({
-        plants: body.plants ? found.filter((p) => body.plants!.includes((p as { plant: string }).plant)) : found,
+        plants: body.plants
+          ? found.filter((p) => body.plants!.includes((p as { plant: string }).plant))
+          : found,
         total,
       }),
       'POST /api/levels/fell/hand': { entry: entry({ kind: 'pins' }) },
@@ -281,14 +302,14 @@ describe('single plants that are selected', () => {
     store.stands = [stand(1, { locked: true })]
     expect(selection.movable).toBe(false)
   })
-  it('stay when what is done to them is refused, and are read again when others change the level', async () => {
+  it('stay when something is refused, and are read again when the level changes', async () => {
     begin({ 'POST /api/levels/fell/hand': () => refuse('The pit is kept clear.') })
     const selection = useSelection()
     await selection.inside([[0, 0]], false)
     expect(await selection.act({ do: 'change', east: 3 })).toBe(false)
     expect([selection.trouble, selection.plants.length]).toEqual(['The pit is kept clear.', 2])
     found = [plant('b', 4)]
-    store.pulse = { pulse: '1-9' } as never
+    store.pulse = { pulse: '1-9' } as Pulse
     await settled(10)
     expect(selection.plants.map((p) => p.plant)).toEqual(['b'])
     store.level = { ...store.level!, slug: 'tarn' }

@@ -163,7 +163,7 @@ async function flip(e: Entry) {
                 <span v-if="e.lost" class="over">−{{ whole(e.lost) }}</span>
               </td>
               <td class="n number faint">
-                {{ e.cost.ms ? signed(Math.abs(e.cost.ms).toFixed(2), e.cost.ms) : '' }}
+                {{ e.cost.ms ? signed(e.cost.ms.toFixed(2), e.cost.ms) : '' }}
               </td>
               <td class="n">
                 <ActionButton
