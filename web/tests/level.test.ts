@@ -124,6 +124,73 @@ describe('a beat', () => {
   })
 })
 
+describe('what others do while the level is read', () => {
+  it('is read by the next beat, whether it comes before or after the stands are read', async () => {
+    const { state } = level([stand(1)])
+    store.pulse = { pulse: '1-0' } as Pulse
+    let others = 1
+    serve({
+      'GET /api/levels/fell': () => store.level,
+      'GET /api/levels/fell/pulse': () => ({ pulse: `1-${state.head}` }),
+      'GET /api/levels/fell/shapes': [],
+      'GET /api/levels/fell/masks': [],
+      'GET /api/levels/fell/stands': () => {
+        const told = state.stands
+        if (others-- > 0) {
+          // South's stroke is stored when the stands have just been read.
+          state.head = 2
+          state.stands = [stand(1, { count: 44 })]
+        }
+        return told
+      },
+    })
+    await store.beat()
+    expect(store.stands[0].count).toBe(10)
+    await store.beat()
+    expect(store.stands[0].count).toBe(44)
+  })
+  it('is read again when reading it failed', async () => {
+    const { state } = level([stand(1)])
+    store.pulse = { pulse: '1-0' } as Pulse
+    serve({ 'GET /api/levels/fell/pulse': { pulse: '1-1' } })
+    await expect(store.beat()).rejects.toThrow()
+    state.stands = [stand(1, { count: 44 })]
+    level(state.stands)
+    await store.beat()
+    expect(store.stands[0].count).toBe(44)
+  })
+  it('and what was read before a stroke of one’s own never stays over it', async () => {
+    const { state, asked } = level([stand(1)], {
+      'POST /api/levels/fell/strokes': { entry: entry({ kind: 'stroke' }), stand: 1, keys: { 0: 'mine' } },
+    })
+    store.pulse = { pulse: '1-1' } as Pulse
+    const before = state.stands
+    let late = () => {}
+    const inner = globalThis.fetch
+    globalThis.fetch = async (input, init) => {
+      const response = await inner(input, init)
+      if ((input as Request).url.endsWith('/stands')) await new Promise<void>((done) => (late = done))
+      if ((input as Request).url.endsWith('/pulse') && asked.some((a) => a.what.endsWith('/strokes'))) {
+        late()
+        await settled(20)
+      }
+      return response
+    }
+    const reading = store.refresh()
+    await settled(10)
+    state.head = 2
+    state.stands = [stand(1, { sheets: sheets(['mine']), count: 12 })]
+    const { brush } = useStores()
+    brush.take('thin')
+    await store.paint(brush.stroke([[1, 1]], null))
+    await reading
+    expect(store.stands).toEqual(before)
+    globalThis.fetch = inner
+    await store.beat()
+    expect(store.stands[0].sheets.keys).toEqual(['mine'])
+  })
+})
+
 describe('undo and redo', () => {
   it('wait for the stroke before them, take over its sheets, and say what was taken back', async () => {
     const order: string[] = []

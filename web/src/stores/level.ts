@@ -67,18 +67,20 @@ export const useLevel = defineStore('level', () => {
   }
 
   async function open(name: string): Promise<void> {
+    const one = { params: { path: { slug: name } } }
+    const now = await answer(api.GET('/api/levels/{slug}/pulse', one))
     const [l, s, sh, m] = await Promise.all([
-      answer(api.GET('/api/levels/{slug}', { params: { path: { slug: name } } })),
-      answer(api.GET('/api/levels/{slug}/stands', { params: { path: { slug: name } } })),
-      answer(api.GET('/api/levels/{slug}/shapes', { params: { path: { slug: name } } })),
-      answer(api.GET('/api/levels/{slug}/masks', { params: { path: { slug: name } } })),
+      answer(api.GET('/api/levels/{slug}', one)),
+      answer(api.GET('/api/levels/{slug}/stands', one)),
+      answer(api.GET('/api/levels/{slug}/shapes', one)),
+      answer(api.GET('/api/levels/{slug}/masks', one)),
     ])
     level.value = l
     stands.value = s
     shapes.value = sh
     masks.value = m
     selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0].id] : []
-    pulse.value = await answer(api.GET('/api/levels/{slug}/pulse', { params: { path: { slug: name } } }))
+    pulse.value = now
     void countAll()
     if (session.name && (await outbox.open(session.name, name))) void sendWaiting()
   }
@@ -112,19 +114,19 @@ export const useLevel = defineStore('level', () => {
 
   /**
    * Read the stands, shapes and masks again; and the level itself, which comes onto the screen together
-   * with them.
+   * with them. The pulse is read before them: what is done meanwhile is then read by the next beat.
    */
   const refresh = async (whole = false) => {
-    const [s, p, sh, m, l] = await Promise.all([
+    const now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
+    const [s, sh, m, l] = await Promise.all([
       answer(api.GET('/api/levels/{slug}/stands', here())),
-      answer(api.GET('/api/levels/{slug}/pulse', here())),
       answer(api.GET('/api/levels/{slug}/shapes', here())),
       answer(api.GET('/api/levels/{slug}/masks', here())),
       whole ? answer(api.GET('/api/levels/{slug}', here())) : null,
     ])
     if (l) level.value = l
     stands.value = s
-    pulse.value = p
+    pulse.value = now
     shapes.value = sh
     masks.value = m
     void countAll()
@@ -145,9 +147,7 @@ export const useLevel = defineStore('level', () => {
       now = told
     } else now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
     if (outbox.waiting.length) await sendWaiting()
-    const changed = now.pulse !== pulse.value?.pulse
-    pulse.value = now
-    if (changed) await refresh(true)
+    if (now.pulse !== pulse.value?.pulse) await refresh(true)
   }
 
   /** The content keys a change gave, taken over; they bring the plants in. */
@@ -189,13 +189,15 @@ export const useLevel = defineStore('level', () => {
     difference.value = { what, gained: entry.gained, lost: entry.lost, cost: entry.cost }
   }
 
-  /** Take over the pulse after an action of one's own. What others may have done meanwhile leaves the old
-   * one, so that the next
-   * beat reads everything again. */
-  async function adopt(): Promise<void> {
+  /**
+   * Take over the pulse after an action of one's own that was taken over under the pulse `since`. Where the
+   * level was read again meanwhile, or others may have acted, the old one is left, so that the next beat
+   * reads everything again.
+   */
+  async function adopt(since: Pulse | null): Promise<void> {
     const now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
     const head = (p: Pulse | null) => Number(p?.pulse.split('-')[1] || 0)
-    const alone = !others.value.length && head(now) <= head(pulse.value) + 1
+    const alone = pulse.value === since && !others.value.length && head(now) <= head(since) + 1
     pulse.value = alone || !pulse.value ? now : { ...now, pulse: pulse.value.pulse }
   }
 
@@ -222,11 +224,12 @@ export const useLevel = defineStore('level', () => {
 
   /** Take over what a stored stroke changed. */
   async function stored(changed: Changed): Promise<void> {
+    const since = pulse.value
     take(changed, changed.entry.gained, changed.entry.lost)
     note(changed.entry)
     try {
       if (changed.stale?.length) await reread(changed.stale)
-      await adopt()
+      await adopt(since)
     } catch (error) {
       tell(error)
     }
@@ -255,9 +258,10 @@ export const useLevel = defineStore('level', () => {
             : api.POST('/api/levels/{slug}/journal/{entry}/redo', one),
       )
       if (moved.entry.kind === 'stroke') {
+        const since = pulse.value
         take(moved, moved.gained, moved.lost)
         if (moved.stale?.length) await reread(moved.stale)
-        await adopt()
+        await adopt(since)
       } else
         await refresh(
           !['settings', 'shapes', 'stands', 'pins', 'snapshot', 'strokes'].includes(moved.entry.kind),
@@ -336,10 +340,11 @@ export const useLevel = defineStore('level', () => {
         body: { key: crypto.randomUUID(), what, put, remove },
       }),
     )
+    const since = pulse.value
     shapes.value = kept.shapes
     note(kept.entry)
     await reread(kept.stale)
-    await adopt()
+    await adopt(since)
     return kept.shapes.filter((s) => !before.has(s.id))
   }
 
