@@ -5,6 +5,7 @@ import { left, lightOf, meanDensity } from '../src/stage/fog'
 import type { View } from '../src/api/client'
 import { states } from '../src/stage/distances'
 import { boxVisible, planes } from '../src/stage/frustum'
+import { GroundMaterials } from '../src/stage/groundMaterials'
 import { Ground } from '../src/stage/ground'
 import { coarser, isolines } from '../src/stage/isolines'
 import { decode, gather, STRIDE, type Plants } from '../src/stage/payload'
@@ -199,5 +200,27 @@ describe('fog', () => {
     const light = lightOf('#8899aa')
     const shown = light.toArray().map((c) => Math.round(255 * Math.sqrt(c / (1 + 0.18 * c))))
     expect(shown).toEqual([0x88, 0x99, 0xaa])
+  })
+})
+
+describe('the ground’s materials', () => {
+  it('are one for each set of things that are switched on, made once', () => {
+    const uniforms = {
+      uPaintOn: { value: 0 },
+      uSheetOn: { value: 0 },
+      uOverlayOn: { value: 0 },
+      uBrush: { value: new THREE.Vector4() },
+    }
+    const materials = new GroundMaterials({ uniforms, defines: { LEAN: '' } })
+    const plain = materials.now
+    expect(plain.defines).toEqual({ LEAN: '' })
+    uniforms.uBrush.value.z = 12
+    uniforms.uOverlayOn.value = 1
+    const reached = materials.now
+    expect(reached.defines).toEqual({ LEAN: '', SUITED: '', BRUSH: '' })
+    expect(reached.uniforms.uBrush).toBe(uniforms.uBrush)
+    uniforms.uBrush.value.set(0, 0, 0, 0)
+    uniforms.uOverlayOn.value = 0
+    expect(materials.now).toBe(plain)
   })
 })

@@ -39,7 +39,7 @@ const smooth = (lo: number, hi: number, v: number) => {
  * processor.
  */
 export function bake(ground: Ground, from: Source): Baked {
-  const { columns, rows, cell } = ground
+  const { columns, rows, cell, heights } = ground
   const { relief, layersA, layersB, noise, sun } = from
   const colour = new Uint8Array(columns * rows * 4)
   const bare = new Uint8Array(columns * rows)
@@ -68,12 +68,16 @@ export function bake(ground: Ground, from: Source): Baked {
     const grass = turf * (0.35 + 0.5 * grain(x * 0.05, z * 0.05))
     const sky = (0.36 + 0.3 * ny) * (0.45 + 0.55 * (relief[4 * k + 3] / 255))
     const direct = (Math.max(nx * sun.x + ny * sun.y + nz * sun.z, 0) * relief[4 * k + 2]) / 255
+    const steep = rock * smooth(0.12, 0.4, 1 - ny)
+    const y = heights[Math.floor(k / columns) * (columns + 1) + (k % columns)]
+    const bed = steep && grain(y * 2.3 + grain(x * 0.08, z * 0.08) * 5, x * 0.03 + z * 0.022)
+    const layered = 1 - steep + steep * (0.83 + 0.3 * bed)
     for (let c = 0; c < 3; c++) {
       const worn = 1 - grass + grass * WORN[c]
-      colour[4 * k + c] = 255 * Math.sqrt(Math.min(mix[c] * speck * worn * sky, 1))
+      colour[4 * k + c] = 255 * Math.sqrt(Math.min(mix[c] * speck * worn * layered * sky, 1))
     }
     colour[4 * k + 3] = (255 * Math.min(direct / sky, SUN)) / SUN
-    bare[k] = 255 * rock * smooth(0.12, 0.4, 1 - ny)
+    bare[k] = 255 * steep
   }
   return { colour, bare }
 }

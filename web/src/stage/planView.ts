@@ -2,6 +2,7 @@ import * as THREE from 'three'
 import type { Atmosphere, Level, Stand } from '../api/client'
 import { ContourLines } from './contourLines'
 import type { Ground } from './ground'
+import { GroundMaterials } from './groundMaterials'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
 import { Hatching } from './hatching'
 import type { PlantStore } from './plantStore'
@@ -111,6 +112,8 @@ export class PlanView {
   /** Metres to a CSS pixel. */
   pixel: number
   private readonly scene = new THREE.Scene()
+  private readonly materials: GroundMaterials
+  private readonly sheet: THREE.Mesh
   private readonly camera = new THREE.OrthographicCamera()
   private readonly hatching: Hatching
   private readonly symbols = new Map<number, Symbols>()
@@ -148,20 +151,18 @@ export class PlanView {
     const sheet = new THREE.PlaneGeometry(ground.width * 3, ground.length * 3)
       .rotateX(-Math.PI / 2)
       .translate(...([ground.width / 2, 0, ground.length / 2] as const))
-    const mesh = new THREE.Mesh(
-      sheet,
-      new THREE.ShaderMaterial({
-        vertexShader: PLAN_VERTEX,
-        fragmentShader: PLAN_FRAGMENT,
-        uniforms: this.groundUniforms,
-        depthTest: false,
-      }),
-    )
-    mesh.frustumCulled = false
-    mesh.renderOrder = -1
+    this.materials = new GroundMaterials({
+      vertexShader: PLAN_VERTEX,
+      fragmentShader: PLAN_FRAGMENT,
+      uniforms: this.groundUniforms,
+      depthTest: false,
+    })
+    this.sheet = new THREE.Mesh(sheet, this.materials.now)
+    this.sheet.frustumCulled = false
+    this.sheet.renderOrder = -1
     this.contours = new ContourLines(ground, 'plan')
     this.hatching = new Hatching(ground.width, ground.length, this.groundUniforms)
-    this.scene.add(mesh, this.hatching.group, this.contours.group)
+    this.scene.add(this.sheet, this.hatching.group, this.contours.group)
   }
 
   resize(width: number, height: number): void {
@@ -325,6 +326,7 @@ export class PlanView {
     this.camera.up.set(0, 0, -1)
     this.camera.lookAt(this.centre[0], 0, this.centre[1])
     this.camera.updateProjectionMatrix()
+    this.sheet.material = this.materials.now
     this.groundUniforms.uPixel.value = this.pixel
     const apart = contourInterval(this.slope, this.pixel)
     this.groundUniforms.uInterval.value.set(apart, apart * 5)

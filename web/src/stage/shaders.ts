@@ -69,7 +69,10 @@ void main() {
 }
 `
 
-/** What the ground shows in both views: wash of its layers, tried suitability, and the brush's reach. */
+/**
+ * What the ground shows in both views: wash of its layers, tried suitability, and the brush's reach; each
+ * where it is switched on: see groundMaterials.ts.
+ */
 export const GROUND_COMMON = /* glsl */ `
 uniform sampler2D uNoise;
 uniform sampler2D uRelief;
@@ -78,9 +81,7 @@ uniform sampler2D uLayersB;
 uniform vec3 uColours[8];
 uniform vec2 uExtent;
 uniform sampler2D uOverlay;
-uniform float uOverlayOn;
 uniform sampler2D uSheet;
-uniform float uSheetOn;
 uniform vec4 uRockA;
 uniform vec4 uRockB;
 uniform vec4 uTurfA;
@@ -89,12 +90,13 @@ uniform vec4 uBrush;
 uniform vec3 uBrushInk;
 
 uniform highp sampler2DArray uPaint;
-uniform float uPaintOn;
 uniform float uPainted[8];
 
 /** What pictures of the layers do to the ground's colour near the eye: each as a multiple of its mean. */
 vec3 paintedBy(vec2 at, vec2 uv, float far) {
-  if (uPaintOn < 0.5) return vec3(1.0);
+#ifndef PAINTED
+  return vec3(1.0);
+#else
   float near = 1.0 - smoothstep(40.0, 160.0, far);
   if (near <= 0.0) return vec3(1.0);
   vec4 a = texture2D(uLayersA, uv);
@@ -112,6 +114,7 @@ vec3 paintedBy(vec2 at, vec2 uv, float far) {
     rest -= w;
   }
   return mix(vec3(1.0), sum + max(rest, 0.0), near);
+#endif
 }
 
 float grain(vec2 p) { return texture2D(uNoise, p / 128.0).r; }
@@ -128,26 +131,35 @@ vec3 surfaceOf(vec4 a, vec4 b) {
 vec3 surface(vec2 uv) { return surfaceOf(texture2D(uLayersA, uv), texture2D(uLayersB, uv)); }
 
 vec3 washed(vec3 colour, vec2 uv, vec3 gamma, float strength) {
-  if (uSheetOn < 0.5) return colour;
+#ifdef WASHED
   vec4 wash = texture2D(uSheet, uv);
   return mix(colour, pow(wash.rgb, gamma) * strength, wash.a);
+#else
+  return colour;
+#endif
 }
 
 vec3 suited(vec3 colour, vec2 uv) {
-  if (uOverlayOn < 0.5) return colour;
+#ifdef SUITED
   float s = texture2D(uOverlay, uv).r;
   vec3 no = mix(colour, vec3(dot(colour, vec3(0.33))), 0.75) * 0.86;
   return mix(no, mix(colour, vec3(0.16, 0.36, 0.12), 0.62), s);
+#else
+  return colour;
+#endif
 }
 
 vec3 reach(vec3 colour, vec2 at, float pixel) {
-  if (uBrush.z <= 0.0) return colour;
+#ifndef BRUSH
+  return colour;
+#else
   float d = distance(at, uBrush.xy);
   float hard = uBrush.z * (1.0 - uBrush.w);
   float line = 1.0 - smoothstep(pixel, pixel * 2.2, abs(d - uBrush.z));
   float inner = (1.0 - smoothstep(pixel * 0.6, pixel * 1.6, abs(d - hard))) * 0.55 * step(0.02, uBrush.w);
   float fill = d < uBrush.z ? 0.20 * smoothstep(uBrush.z, max(hard, 0.001), d) : 0.0;
   return mix(colour, uBrushInk, clamp(max(max(line, inner), fill), 0.0, 0.95));
+#endif
 }
 `
 
@@ -166,14 +178,20 @@ uniform sampler2D uBare;
 void main() {
   vec2 uv = vAt.xz / uExtent;
   vec4 baked = texture2D(uBaked, uv);
-  float bare = texture2D(uBare, uv).r;
   float far = distance(vAt, uEye);
-  vec3 colour = baked.rgb * baked.rgb * (0.82 + 0.36 * broken(vAt.xz * 2.7));
-  if (far < 40.0) colour *= 1.0 + 0.5 * (grain(vAt.xz * 9.0) - 0.5) * (1.0 - smoothstep(8.0, 40.0, far));
-  if (bare > 0.02) {
-    float bed = grain(vec2(vAt.y * 2.3 + grain(vAt.xz * 0.08) * 5.0, dot(vAt.xz, vec2(0.03, 0.022))));
-    float crack = grain(vec2(dot(vAt.xz, vec2(0.55, 0.5)), vAt.y * 0.16));
-    colour *= mix(1.0, 0.66 + 0.42 * bed + 0.22 * crack, bare);
+  vec3 colour = baked.rgb * baked.rgb;
+  // What is finer than the baked cells, as far as pixels are finer.
+  if (far < 150.0) {
+    float close = 1.0 - smoothstep(90.0, 150.0, far);
+    float speck = 0.36 * (broken(vAt.xz * 2.7) - 0.5);
+    if (far < 40.0) speck += 0.5 * (grain(vAt.xz * 9.0) - 0.5) * (1.0 - smoothstep(8.0, 40.0, far));
+    colour *= 1.0 + speck * close;
+    float bare = texture2D(uBare, uv).r * close;
+    if (bare > 0.02) {
+      float bed = grain(vec2(vAt.y * 2.3 + grain(vAt.xz * 0.08) * 5.0, dot(vAt.xz, vec2(0.03, 0.022))));
+      float crack = grain(vec2(dot(vAt.xz, vec2(0.55, 0.5)), vAt.y * 0.16));
+      colour *= mix(1.0, 0.74 + 0.3 * bed + 0.22 * crack, bare);
+    }
   }
   colour *= paintedBy(vAt.xz, uv, far);
   colour = suited(washed(colour, uv, vec3(2.2), 0.22), uv);

@@ -3,6 +3,7 @@ import type { View } from '../api/client'
 import { GROUND_ERROR } from './drawing'
 import { boxVisible, planes } from './frustum'
 import type { Ground } from './ground'
+import { GroundMaterials } from './groundMaterials'
 import { softwareDrawn } from './groundTextures'
 import { GROUND_FRAGMENT, GROUND_VERTEX } from './shaders'
 
@@ -90,6 +91,7 @@ function grid(step: number, skirt: number): THREE.InstancedBufferGeometry {
 export class Terrain {
   readonly group = new THREE.Group()
   private readonly tiles: Tile[]
+  private readonly materials: GroundMaterials
   private readonly meshes: {
     geometry: THREE.InstancedBufferGeometry
     offsets: THREE.InstancedBufferAttribute
@@ -104,7 +106,7 @@ export class Terrain {
     const skirt = Math.max(SKIRT, 1.1 * Math.max(...made.map((m) => m.rim)))
     this.tiles = made.map((m) => m.tile)
     for (const tile of this.tiles) tile.box[1] -= skirt
-    const material = new THREE.ShaderMaterial({
+    this.materials = new GroundMaterials({
       vertexShader: GROUND_VERTEX,
       fragmentShader: GROUND_FRAGMENT,
       uniforms,
@@ -114,7 +116,7 @@ export class Terrain {
       const geometry = grid(step, skirt)
       const offsets = new THREE.InstancedBufferAttribute(new Float32Array(this.tiles.length * 2), 2)
       geometry.setAttribute('aTile', offsets)
-      const mesh = new THREE.Mesh(geometry, material)
+      const mesh = new THREE.Mesh(geometry, this.materials.now)
       mesh.frustumCulled = false
       this.group.add(mesh)
       return { geometry, offsets, mesh }
@@ -144,6 +146,7 @@ export class Terrain {
     }
     this.meshes.forEach(({ geometry, offsets, mesh }, k) => {
       geometry.instanceCount = counts[k]
+      mesh.material = this.materials.now
       mesh.visible = counts[k] > 0
       offsets.needsUpdate = true
     })
