@@ -15,8 +15,9 @@ export const LINES: { name: LineName; label: string; unit: string }[] = [
 export const line = (cost: Cost, name: LineName): number =>
   name === 'draw_calls' ? cost.draw_calls + cost.shadow_calls : cost[name]
 
+const GROUPED = new Intl.NumberFormat('en-GB')
 /** A whole number with thin spaces. */
-export const whole = (n: number): string => Math.round(n).toLocaleString('en-GB').replaceAll(',', '\u202f')
+export const whole = (n: number): string => GROUPED.format(Math.round(n)).replaceAll(',', '\u202f')
 
 /** A line's value as text. */
 export function amount(name: LineName, value: number): string {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { amount, line, LINES, inkOf, signed, type LineName } from '../budget'
+import { amount, line, LINES, inkOf, signed, whole, type LineName } from '../budget'
 import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
 
@@ -34,10 +34,7 @@ const lines = computed(() =>
 const change = computed(() => {
   const d = store.difference
   if (!d) return null
-  const plants = [
-    d.gained ? `+${d.gained.toLocaleString('en-GB')}` : '',
-    d.lost ? `−${d.lost.toLocaleString('en-GB')}` : '',
-  ]
+  const plants = [d.gained ? `+${whole(d.gained)}` : '', d.lost ? `−${whole(d.lost)}` : '']
     .filter(Boolean)
     .join(' ')
   const costs = (['ms', 'triangles', 'draw_calls'] as LineName[])

@@ -1,4 +1,4 @@
-import { GROUND_COMMON } from './shaders'
+import { GROUND_COMMON, REACH } from './shaders'
 
 export const PLAN_VERTEX = /* glsl */ `
 varying vec2 vAt;
@@ -83,7 +83,7 @@ void main() {
       colour = mix(colour, vec3(0.36, 0.34, 0.15), tick * 0.34 * grows);
     }
   }
-  gl_FragColor = vec4(reach(colour, vAt, uPixel), 1.0);
+  gl_FragColor = vec4(colour, 1.0);
 }
 `
 
@@ -202,4 +202,30 @@ void main() {
   if (cover < 0.01) discard;
   gl_FragColor = vec4(colour, cover);
 }
+`
+
+/** A picture as large as the view, pixel for pixel. */
+export const UNDER_VERTEX = /* glsl */ `
+void main() { gl_Position = vec4(position.xy, 0.0, 1.0); }
+`
+export const UNDER_FRAGMENT = /* glsl */ `
+uniform sampler2D uUnder;
+void main() { gl_FragColor = texelFetch(uUnder, ivec2(gl_FragCoord.xy), 0); }
+`
+
+/** The brush's reach: a square of 2 × 2 m round the origin, as large as the brush and its line. */
+export const BRUSH_VERTEX = /* glsl */ `
+uniform float uPixel;
+uniform vec4 uBrush;
+varying vec2 vAt;
+void main() {
+  vAt = uBrush.xy + position.xz * (uBrush.z + 3.0 * uPixel);
+  gl_Position = projectionMatrix * viewMatrix * vec4(vAt.x, 2.0, vAt.y, 1.0);
+}
+`
+export const BRUSH_FRAGMENT = /* glsl */ `
+varying vec2 vAt;
+uniform float uPixel;
+${REACH}
+void main() { gl_FragColor = vec4(uBrushInk, reachAt(vAt, uPixel)); }
 `

@@ -7,14 +7,8 @@ import { softwareDrawn, type GroundTextures } from './groundTextures'
 import { Hatching } from './hatching'
 import type { PlantStore } from './plantStore'
 import { STRIDE } from './payload'
-import {
-  MARK_FRAGMENT,
-  MARK_VERTEX,
-  PLAN_FRAGMENT,
-  PLAN_VERTEX,
-  SYMBOL_FRAGMENT,
-  SYMBOL_VERTEX,
-} from './planShaders'
+import { PlanOver, symbolGeometry } from './planOver'
+import { PLAN_FRAGMENT, PLAN_VERTEX, SYMBOL_FRAGMENT, SYMBOL_VERTEX } from './planShaders'
 
 const INKS: Record<string, [string, string]> = {
   Stone: ['#3d4654', '#a9b3c0'],
@@ -47,19 +41,6 @@ interface Symbols {
  * both.
  */
 const TOLD_APART = [1.9, 3.2] as const
-
-/** A square for every plant (x, z, width). */
-function symbolGeometry(plants: Float32Array): THREE.InstancedBufferGeometry {
-  const geometry = new THREE.InstancedBufferGeometry()
-  geometry.setAttribute(
-    'position',
-    new THREE.Float32BufferAttribute([-1, 0, -1, 1, 0, -1, 1, 0, 1, -1, 0, 1], 3),
-  )
-  geometry.setIndex([0, 2, 1, 0, 3, 2])
-  geometry.setAttribute('aPlant', new THREE.InstancedBufferAttribute(plants, 3))
-  geometry.instanceCount = plants.length / 3
-  return geometry
-}
 
 const ROUND = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500]
 const READABLE = 8
@@ -98,9 +79,6 @@ function waterUniforms({ waters }: Atmosphere): Record<'uWater' | 'uWaterLevel',
   }
 }
 
-/** Marks of more plants than this are drawn smaller, so that they can be told apart. */
-const MANY_MARKS = 1500
-
 export class PlanView {
   readonly renderer: THREE.WebGLRenderer
   readonly groundUniforms: Record<string, THREE.IUniform>
@@ -117,8 +95,7 @@ export class PlanView {
   private readonly camera = new THREE.OrthographicCamera()
   private readonly hatching: Hatching
   private readonly symbols = new Map<number, Symbols>()
-  private readonly came = this.marks('#2f5a1f', 0)
-  private readonly went = this.marks('#8a2018', 1)
+  readonly over: PlanOver
   private size: [number, number] = [1, 1]
   /**
    * Whether somebody has panned or zoomed; until then the level fills the view, however large that
@@ -160,6 +137,7 @@ export class PlanView {
     this.sheet = new THREE.Mesh(sheet, this.materials.now)
     this.sheet.frustumCulled = false
     this.sheet.renderOrder = -1
+    this.over = new PlanOver(this.renderer)
     this.contours = new ContourLines(ground, 'plan')
     this.hatching = new Hatching(ground.width, ground.length, this.groundUniforms)
     this.scene.add(this.sheet, this.hatching.group, this.contours.group)
@@ -169,6 +147,7 @@ export class PlanView {
     this.size = [Math.max(width, 1), Math.max(height, 1)]
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
     this.renderer.setSize(this.size[0], this.size[1], false)
+    this.over.fit()
     if (!this.moved && width > 40)
       this.pixel = Math.min(this.ground.width / width, this.ground.length / height)
   }
@@ -205,47 +184,6 @@ export class PlanView {
       Math.min(Math.max(this.centre[0] - dx * this.pixel, 0), this.ground.width),
       Math.min(Math.max(this.centre[1] - dy * this.pixel, 0), this.ground.length),
     ]
-  }
-
-  /** Symbols for plants that a draft would bring (a ring) or take (a cross), over all others. */
-  private marks(
-    ink: string,
-    crossed: number,
-  ): THREE.Mesh<THREE.InstancedBufferGeometry, THREE.ShaderMaterial> {
-    const rgb = new THREE.Color(ink).convertLinearToSRGB()
-    const material = new THREE.ShaderMaterial({
-      vertexShader: MARK_VERTEX,
-      fragmentShader: MARK_FRAGMENT,
-      transparent: true,
-      side: THREE.DoubleSide,
-      depthTest: false,
-      uniforms: {
-        uPixel: { value: 1 },
-        uInk: { value: new THREE.Vector3(rgb.r, rgb.g, rgb.b) },
-        uCrossed: { value: crossed },
-      },
-    })
-    const mesh = new THREE.Mesh(symbolGeometry(new Float32Array(0)), material)
-    mesh.frustumCulled = false
-    mesh.visible = false
-    mesh.renderOrder = 4
-    this.scene.add(mesh)
-    return mesh
-  }
-
-  /** Show plants gained and lost, as x, z pairs. */
-  setMarks(came: Float32Array, went: Float32Array): void {
-    for (const [mesh, places] of [
-      [this.came, came],
-      [this.went, went],
-    ] as const) {
-      const size = places.length > 2 * MANY_MARKS ? 0.6 : 1
-      const plants = new Float32Array((places.length / 2) * 3)
-      for (let k = 0; k < places.length / 2; k++) plants.set([places[2 * k], places[2 * k + 1], size], 3 * k)
-      mesh.geometry.dispose()
-      mesh.geometry = symbolGeometry(plants)
-      mesh.visible = plants.length > 0
-    }
   }
 
   private symbolsOf(stand: Stand): Symbols {
@@ -317,8 +255,14 @@ export class PlanView {
     }
   }
 
-  /** Draw one frame; the symbols of stands whose plants have changed are gathered anew. */
-  render(): void {
+  /** Draw one frame; with `fresh`, also what lies under marks and brush. */
+  render(fresh: boolean): void {
+    if (fresh || !this.over.kept) this.renderUnder()
+    this.over.render(this.camera, this.pixel)
+  }
+
+  /** Draw ground and plants; the symbols of stands whose plants have changed are gathered anew. */
+  private renderUnder(): void {
     this.fill()
     const [w, h] = this.size.map((s) => (s / 2) * this.pixel)
     Object.assign(this.camera, { left: -w, right: w, top: h, bottom: -h, near: -10, far: 2000 })
@@ -342,8 +286,7 @@ export class PlanView {
       (id) => hatched.get(id) ?? 0,
       (stand) => inksOf(stand)[0],
     )
-    for (const mesh of [this.came, this.went]) mesh.material.uniforms.uPixel.value = this.pixel
-    this.renderer.render(this.scene, this.camera)
+    this.over.keep(this.scene, this.camera)
   }
 
   setWaters(atmosphere: Atmosphere): void {
@@ -353,6 +296,7 @@ export class PlanView {
 
   dispose(): void {
     for (const s of this.symbols.values()) s.mesh.geometry.dispose()
+    this.over.dispose()
     this.renderer.dispose()
     this.renderer.forceContextLoss()
   }

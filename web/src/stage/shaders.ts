@@ -69,6 +69,20 @@ void main() {
 }
 `
 
+/** The brush's reach on the ground: its rim, where its soft edge begins, and how strong it is between. */
+export const REACH = /* glsl */ `
+uniform vec4 uBrush;
+uniform vec3 uBrushInk;
+float reachAt(vec2 at, float pixel) {
+  float d = distance(at, uBrush.xy);
+  float hard = uBrush.z * (1.0 - uBrush.w);
+  float line = 1.0 - smoothstep(pixel, pixel * 2.2, abs(d - uBrush.z));
+  float inner = (1.0 - smoothstep(pixel * 0.6, pixel * 1.6, abs(d - hard))) * 0.55 * step(0.02, uBrush.w);
+  float fill = d < uBrush.z ? 0.20 * smoothstep(uBrush.z, max(hard, 0.001), d) : 0.0;
+  return clamp(max(max(line, inner), fill), 0.0, 0.95);
+}
+`
+
 /**
  * What the ground shows in both views: wash of its layers, tried suitability, and the brush's reach; each
  * where it is switched on: see groundMaterials.ts.
@@ -86,9 +100,7 @@ uniform vec4 uRockA;
 uniform vec4 uRockB;
 uniform vec4 uTurfA;
 uniform vec4 uTurfB;
-uniform vec4 uBrush;
-uniform vec3 uBrushInk;
-
+${REACH}
 uniform highp sampler2DArray uPaint;
 uniform float uPainted[8];
 
@@ -150,15 +162,10 @@ vec3 suited(vec3 colour, vec2 uv) {
 }
 
 vec3 reach(vec3 colour, vec2 at, float pixel) {
-#ifndef BRUSH
-  return colour;
+#ifdef BRUSH
+  return mix(colour, uBrushInk, reachAt(at, pixel));
 #else
-  float d = distance(at, uBrush.xy);
-  float hard = uBrush.z * (1.0 - uBrush.w);
-  float line = 1.0 - smoothstep(pixel, pixel * 2.2, abs(d - uBrush.z));
-  float inner = (1.0 - smoothstep(pixel * 0.6, pixel * 1.6, abs(d - hard))) * 0.55 * step(0.02, uBrush.w);
-  float fill = d < uBrush.z ? 0.20 * smoothstep(uBrush.z, max(hard, 0.001), d) : 0.0;
-  return mix(colour, uBrushInk, clamp(max(max(line, inner), fill), 0.0, 0.95));
+  return colour;
 #endif
 }
 `

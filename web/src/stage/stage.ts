@@ -56,7 +56,8 @@ export class Stage {
   private windy = false
   private outlines: Outline[] = []
   private revision = 1
-  private dirty = { eye: true, plan: true }
+  /** What is to be drawn again: the eye view, the plan, or of that only what lies over it. */
+  private dirty = { eye: true, plan: true, over: true }
   private movedAt = 0
   private settled = false
   private last = performance.now()
@@ -144,7 +145,7 @@ export class Stage {
 
   /** Something to draw has changed in both views. */
   touch(): void {
-    this.dirty = { eye: true, plan: true }
+    this.dirty = { eye: true, plan: true, over: true }
     this.settled = false
   }
 
@@ -157,19 +158,19 @@ export class Stage {
     this.eye.view = { ...this.eye.view, ...view }
     this.store.setEye(this.eye.view.x, this.eye.view.z)
     this.movedAt = performance.now()
-    this.dirty = { eye: true, plan: true }
+    this.dirty = { eye: true, plan: true, over: true }
     this.settled = false
   }
 
   /** Show the brush's reach on the ground in both views, or nothing. */
   setBrush(brush: BrushReach | null, takes: boolean, where: 'eye' | 'plan' = 'eye'): void {
-    for (const u of [this.eye.groundUniforms, this.plan.groundUniforms]) {
-      if (brush) u.uBrush.value.set(brush.x, brush.z, brush.radius, brush.soft)
-      else u.uBrush.value.set(0, 0, 0, 0)
-      u.uBrushInk.value.set(...((takes ? [0.5, 0.13, 0.1] : [0.16, 0.32, 0.1]) as [number, number, number]))
-    }
+    const ink: [number, number, number] = takes ? [0.5, 0.13, 0.1] : [0.16, 0.32, 0.1]
+    const u = this.eye.groundUniforms
+    u.uBrush.value.set(brush?.x ?? 0, brush?.z ?? 0, brush?.radius ?? 0, brush?.soft ?? 0)
+    u.uBrushInk.value.set(...ink)
+    this.plan.over.setBrush(brush, ink)
     this.brushAt = performance.now()
-    this.dirty.plan = true
+    this.dirty.over = true
     if (where === 'eye' || this.eyeCost < SLOW_MS) this.dirty.eye = true
     else this.brushWaits = true
   }
@@ -192,7 +193,7 @@ export class Stage {
       }
       u.uOverlayOn.value = raster ? 1 : 0
     }
-    this.dirty = { eye: true, plan: true }
+    this.dirty = { eye: true, plan: true, over: true }
   }
 
   /** Lay colours with strength, rows × columns of RGBA, over the ground, or take them off. */
@@ -204,20 +205,20 @@ export class Stage {
       }
       u.uSheetOn.value = raster ? 1 : 0
     }
-    this.dirty = { eye: true, plan: true }
+    this.dirty = { eye: true, plan: true, over: true }
   }
 
   /** Lay lines of equal value over the plants in both views, or take them off. */
   setContours(raster: Raster | null, contours: Contour[] = []): void {
     this.eye.contours.show(raster, contours)
     this.plan.contours.show(raster, contours)
-    this.dirty = { eye: true, plan: true }
+    this.dirty = { eye: true, plan: true, over: true }
   }
 
   /** Show plants that a draft would bring and take, x and z of each in turn. */
   setMarks(came: Float32Array, went: Float32Array): void {
-    this.plan.setMarks(came, went)
-    this.dirty.plan = true
+    this.plan.over.setMarks(came, went)
+    this.dirty.over = true
   }
 
   /** Lay the outlines of shapes over the ground in the eye view. */
@@ -232,7 +233,7 @@ export class Stage {
   setLasso(points: [number, number][]): void {
     this.lasso = points
     this.setShapes(this.outlines)
-    this.touchPlan()
+    this.dirty.over = true
   }
 
   /** Ring places in both views: a footprint in the way, plants that would go, plants to come. */
@@ -240,14 +241,16 @@ export class Stage {
     if (!rings.length && !this.rings.length) return
     this.rings = rings
     this.setShapes(this.outlines)
-    this.touchPlan()
+    this.dirty.over = true
   }
 
   /** Show the very plant that would be set, or nothing. Parameters as of one plant in `Plants`. */
   setGhost(stand: Stand | null, item: number, form: number[]): void {
     this.store.setGhost(stand, item, form)
-    this.plan.setMarks(stand ? Float32Array.from([form[0], form[2]]) : NOWHERE, NOWHERE)
-    this.plantsChanged()
+    this.plan.over.setMarks(stand ? Float32Array.from([form[0], form[2]]) : NOWHERE, NOWHERE)
+    this.revision++
+    this.dirty.eye = this.dirty.over = true
+    this.settled = false
   }
 
   /** Draw every plant however far its stand is drawn in the game, or by its distances. */
@@ -350,9 +353,9 @@ export class Stage {
       this.dirty.eye = false
       this.onDrawn()
     }
-    if (this.shown.plan && this.dirty.plan) {
-      this.plan.render()
-      this.dirty.plan = false
+    if (this.shown.plan && (this.dirty.plan || this.dirty.over)) {
+      this.plan.render(this.dirty.plan)
+      this.dirty.plan = this.dirty.over = false
       this.onDrawn()
     }
     if (settle) {

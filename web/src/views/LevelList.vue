@@ -7,11 +7,15 @@ import type { LevelOrder } from '../components/LevelFind.vue'
 import { whole } from '../budget'
 import { useSession } from '../stores/session'
 
+/** Once what is on the page now has been drawn. */
+const painted = () => new Promise((done) => requestAnimationFrame(() => setTimeout(done)))
 /** Loaded when the list is there, or when they are wanted. The list comes without them, and without the
  * libraries of icons and
  * composables, which cannot be loaded in part: it is the first that a person waits for. */
 const LevelFind = defineAsyncComponent(() => import('../components/LevelFind.vue'))
-const LevelMenu = defineAsyncComponent(() => import('../components/LevelMenu.vue'))
+const LevelMenu = defineAsyncComponent({
+  loader: () => painted().then(() => import('../components/LevelMenu.vue')),
+})
 const SignInAgain = defineAsyncComponent(() => import('../components/SignInAgain.vue'))
 const NewLevel = defineAsyncComponent(() => import('../components/NewLevel.vue'))
 const OpenSaved = defineAsyncComponent(() => import('../components/OpenSaved.vue'))

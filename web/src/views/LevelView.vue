@@ -176,16 +176,17 @@ function beginStand(slug: string) {
   void router.push(`/levels/${props.slug}/planting`)
 }
 /** A draft of distances is seen on the stage at once; nothing of it is stored. */
-watch([draft.changes, () => store.stands], () => {
-  if (!draft.changes.value.distances) return stage.value?.setStands(store.stands)
-  stage.value?.setStands(
-    store.stands.map((s) =>
-      store.selected.includes(s.id)
-        ? { ...s, settings: { ...s.settings, distances: draft.settingsOf(s).distances } }
-        : s,
+watch(
+  [() => draft.changes.value.distances, () => draft.changes.value.each, () => store.stands],
+  ([shared, each, stands]) =>
+    stage.value?.setStands(
+      stands.map((s) =>
+        (shared || each) && store.selected.includes(s.id)
+          ? { ...s, settings: { ...s.settings, distances: draft.settingsOf(s).distances } }
+          : s,
+      ),
     ),
-  )
-})
+)
 useLevelKeys({ bench: () => props.bench, host, draft, hand, why, help: keys }, stores)
 
 /**
