@@ -142,6 +142,7 @@ export async function choose(name: string, title: string): Promise<void> {
 /** Write into a field. */
 export async function write(name: string, text: string): Promise<HTMLInputElement> {
   const input = at(name).querySelector('input')!
+  input.focus()
   input.value = text
   input.dispatchEvent(new Event('input', { bubbles: true }))
   await nextTick()

@@ -87,6 +87,8 @@ onBeforeUnmount(() => {
   props.stage?.setRings([])
 })
 
+/** Whether it is the pop that is looked at; a check that is read again has others that say the same. */
+const looked = (p: Pop) => JSON.stringify(walks.pop) === JSON.stringify(p)
 const nameOf = (stand: number) => store.stands.find((s) => s.id === stand)?.name ?? 'The fog'
 function stateOf(p: Pop, k: number): string {
   const lods = store.level!.stock.find((i) => i.slug === p.item)?.lods.length ?? 1
@@ -287,11 +289,11 @@ watch(
         <v-list-item
           v-for="(p, k) in result.worst.slice(0, 8)"
           :key="k"
-          :active="walks.pop === p"
+          :active="looked(p)"
           :title="`${nameOf(p.stand)}: ${stateOf(p, p.before)} → ${stateOf(p, p.after)}`"
           :subtitle="`${p.time.toFixed(1)} s, ${p.distance} m away, ${whole(p.strength)} px`"
           :data-test="`pop-${k}`"
-          @click="walks.pop = walks.pop === p ? null : p"
+          @click="walks.pop = looked(p) ? null : p"
         />
       </v-list>
       <template v-if="remedies.length">
