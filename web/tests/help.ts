@@ -1,4 +1,5 @@
 import { createPinia, getActivePinia, setActivePinia } from 'pinia'
+import { vi } from 'vitest'
 import { createApp, effectScope, h, nextTick, type Component, type Plugin } from 'vue'
 import { createVuetify } from 'vuetify'
 import type { Item, Level, Stand, StandSettings } from '../src/api/client'
@@ -147,4 +148,25 @@ export async function write(name: string, text: string): Promise<HTMLInputElemen
   input.dispatchEvent(new Event('input', { bubbles: true }))
   await nextTick()
   return input
+}
+
+/** Answer what is sent with progress, which goes by XMLHttpRequest; a text is a refusal. */
+export function uploads(then: () => unknown): void {
+  vi.stubGlobal(
+    'XMLHttpRequest',
+    class {
+      upload = {}
+      status = 200
+      responseText = ''
+      onload = () => {}
+      open() {}
+      setRequestHeader() {}
+      send() {
+        const said = then()
+        this.status = typeof said === 'string' ? 422 : 200
+        this.responseText = JSON.stringify(typeof said === 'string' ? { detail: said } : said)
+        setTimeout(() => this.onload())
+      }
+    },
+  )
 }

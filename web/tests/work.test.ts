@@ -18,7 +18,7 @@ import { useLevel } from '../src/stores/level'
 import { useShapes } from '../src/stores/shapes'
 import { useShelf } from '../src/stores/shelf'
 import { useWalks } from '../src/stores/walks'
-import { inScope, openLevel, refuse, serve, settled, stand, until } from './help'
+import { inScope, openLevel, refuse, serve, settled, stand, until, uploads } from './help'
 
 vi.mock('idb-keyval', () => ({ get: async () => undefined, set: async () => undefined }))
 
@@ -238,31 +238,8 @@ describe('bringing files in', () => {
   })
   const batch = (state: string, things: object[], part = {}) =>
     ({ id: 7, state, trouble: '', things, ...part }) as unknown as Batch
-  function sending(then: Batch) {
-    // What is sent with progress goes by XMLHttpRequest.
-    vi.stubGlobal(
-      'XMLHttpRequest',
-      class {
-        upload = { addEventListener: () => {} } as object
-        status = 200
-        responseText = JSON.stringify(then)
-        response = JSON.stringify(then)
-        onload = () => {}
-        listeners: Record<string, () => void> = {}
-        open() {}
-        setRequestHeader() {}
-        getResponseHeader = () => 'application/json'
-        addEventListener(name: string, told: () => void) {
-          this.listeners[name] = told
-        }
-        send() {
-          setTimeout(() => (this.listeners.load ?? this.onload)())
-        }
-      },
-    )
-  }
   it('takes each thing for what it is by its form, and leaves out what is refused', async () => {
-    sending(
+    uploads(() =>
       batch('done', [
         thing(1),
         thing(2, { height: 1.2 }),
@@ -285,7 +262,7 @@ describe('bringing files in', () => {
     vi.unstubAllGlobals()
   })
   it('keeps what was decided when the files are read again under another unit', async () => {
-    sending(batch('done', [thing(1), thing(2)]))
+    uploads(() => batch('done', [thing(1), thing(2)]))
     const bring = inScope(() => useBringIn(() => 'meshes'))
     await bring.send([new File(['x'], 'birch.glb')])
     bring.choices.value[1].name = 'Old birch'
