@@ -13,3 +13,4 @@ globalThis.matchMedia ??= ((media: string) => ({
 })) as never
 globalThis.visualViewport ??= new EventTarget() as never
 Element.prototype.setPointerCapture ??= () => {}
+Element.prototype.scrollIntoView = () => undefined

