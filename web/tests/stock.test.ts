@@ -138,6 +138,20 @@ describe('a new stand', () => {
       await until(() => at('new-stratum') && stratum().includes(is))
     }
   })
+  it('is counted anew when its stratum changes while it is being counted', async () => {
+    const asked = await begin({
+      'POST /api/levels/fell/new-stand/try': async () => {
+        await settled(200)
+        return proposal
+      },
+    })
+    store.beginWith = 'birch'
+    const tries = () => asked.filter((a) => a.what.endsWith('/try'))
+    await until(() => tries().length)
+    await choose('new-stratum', 'Shrub')
+    await until(() => at('new-count'))
+    expect(tries().map((a) => (a.body as { stratum: string }).stratum)).toEqual(['Canopy', 'Shrub'])
+  })
   it('is not begun while it is refused', async () => {
     await begin({ 'POST /api/levels/fell/new-stand/try': () => refuse('spacing: at least 0.2 m') })
     store.beginWith = 'birch'

@@ -82,7 +82,7 @@ const look = useDebounceFn(async () => {
     trouble.value = (error as Error).message
   }
 }, 250)
-watch([item, sward, spacing, fullness], () => void look())
+watch([item, stratum, sward, spacing, fullness], () => void look())
 async function add() {
   trouble.value = ''
   busy.value = true
