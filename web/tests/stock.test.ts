@@ -146,7 +146,7 @@ describe('a new stand', () => {
       },
     })
     store.beginWith = 'birch'
-    const tries = () => asked.filter((a) => a.what.endsWith('/try'))
+    const tries = () => asked.filter((a) => (a.body as { item?: string } | undefined)?.item === 'birch')
     await until(() => tries().length)
     await choose('new-stratum', 'Shrub')
     await until(() => at('new-count'))
