@@ -1,8 +1,8 @@
-import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { answer, api, ApiError, type Atmosphere } from '../api/client'
 import { useLevel } from './level'
+import { useLevelDraft } from './levelDraft'
 
 type Part = {
   [K in keyof Atmosphere]?: Atmosphere[K] extends unknown[] ? Atmosphere[K] : Partial<Atmosphere[K]>
@@ -11,17 +11,13 @@ type Part = {
 /** Sun, sky, fog and water levels: tried on the stage at once, kept with the level when told so. */
 export const useAtmosphere = defineStore('atmosphere', () => {
   const level = useLevel()
-  /** What is tried, by level; it outlives a reload. */
-  const drafts = useLocalStorage<Record<string, Atmosphere>>('kt-atmosphere', {})
-  const draft = computed(() => drafts.value[level.slug] ?? null)
+  const draft = useLevelDraft<Atmosphere>('kt-atmosphere', () => level.slug)
   const now = computed<Atmosphere | null>(() => draft.value ?? level.level?.atmosphere ?? null)
   const trouble = ref('')
   const fields = ref<string[]>([])
 
   function put(next: Atmosphere | null): void {
-    const { [level.slug]: _, ...rest } = drafts.value
-    void _
-    drafts.value = next ? { ...rest, [level.slug]: next } : rest
+    draft.value = next
     trouble.value = ''
     fields.value = []
   }

@@ -5,6 +5,7 @@ import { answer, api, ApiError, type Drawing, type Marks, type Tier } from '../a
 import { line, LINES } from '../budget'
 import { PLAIN, through } from '../stage/drawing'
 import { useLevel } from './level'
+import { useLevelDraft } from './levelDraft'
 
 type Tiers = Record<string, Tier>
 interface Draft {
@@ -18,11 +19,9 @@ interface Draft {
  */
 export const useDrawing = defineStore('drawing', () => {
   const level = useLevel()
-  /** What is tried, by level; it outlives a reload. */
-  const drafts = useLocalStorage<Record<string, Draft>>('kt-drawing', {})
   /** The tier that this browser looks through, by level. */
   const chosen = useLocalStorage<Record<string, string>>('kt-tier', {})
-  const draft = computed<Draft | null>(() => drafts.value[level.slug] ?? null)
+  const draft = useLevelDraft<Draft>('kt-drawing', () => level.slug)
   const drawing = computed<Drawing>(() => draft.value?.drawing ?? level.level?.drawing ?? PLAIN)
   const tiers = computed<Tiers>(() => draft.value?.tiers ?? level.level?.tiers ?? {})
   const names = computed(() => Object.keys(tiers.value))
@@ -48,9 +47,7 @@ export const useDrawing = defineStore('drawing', () => {
   const fields = ref<string[]>([])
 
   function put(next: Draft | null): void {
-    const { [level.slug]: _, ...rest } = drafts.value
-    void _
-    drafts.value = next ? { ...rest, [level.slug]: next } : rest
+    draft.value = next
     trouble.value = ''
     fields.value = []
   }
