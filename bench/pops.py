@@ -20,7 +20,8 @@ from thicket.document.atmosphere import Atmosphere
 from thicket.document.walks import Walk
 from thicket.planted.costs import drawn, items_in, patch_of
 from thicket.planted.level import PlantedLevel
-from thicket.planted.pops import Walker, check, colours_of, edges_of, unlikenesses
+from thicket.planted.pops import Walker, colours_of, edges_of, other_billboards, unlikenesses
+from thicket.planted.remedies import check
 from thicket.planted.whole import plant_whole
 from thicket.planting.stands import join
 from thicket.sight.drawing import PLAIN
@@ -63,7 +64,8 @@ def walker_of(planted: PlantedLevel) -> Walker:
     unlike = unlikenesses(planted.cache, document.stock)
     view = document.details["view"]
     air, colours = Atmosphere.model_validate(view["atmosphere"]), colours_of(view["layers"])
-    return Walker(planted, items_in(document), route, PLAIN, air.fog.core(), air.sun.toward, unlike, colours)
+    stock, others = items_in(document), other_billboards(planted.cache, document.stock)
+    return Walker(planted, stock, route, PLAIN, air.fog.core(), air.sun.toward, unlike, colours, others)
 
 
 def crossings_by_chance(walker: Walker, count: int, seed: int) -> list[dict]:

@@ -20,6 +20,7 @@ from thicket.document.settings import DistanceSettings, Number, Strict
 from thicket.document.walks import Walk
 from thicket.planted.costs import crowd
 from thicket.planted.instances import instances_at
+from thicket.refused import Refused
 from thicket.sight.cost import PLAIN_DEVICE
 from thicket.sight.pops import NOTICED
 
@@ -89,24 +90,21 @@ def instances(request: HttpRequest, slug: str, data: InstancesIn):
     return {"box": cell.box, "groups": groups}
 
 
+BillboardKind = Literal["facing", "crossed", "three crossed"]
+
+
 class CheckIn(Strict):
     """A walk to be looked at for what pops: drawn so, in this air, with distances that are tried for some
-    stands; pops of at least so many pixels are noticed. `begin` has it begun when it is not known yet."""
+    stands, and other kinds of billboard for some items; pops of at least so many pixels are noticed. `begin`
+    has it begun when it is not known yet."""
 
     walk: Walk
     drawing: DrawingSettings = DrawingSettings()
     atmosphere: Atmosphere | None = None
     tried: Annotated[dict[int, DistanceSettings], Field(max_length=200)] = {}
+    billboards: Annotated[dict[str, BillboardKind], Field(max_length=200)] = {}
     threshold: Annotated[float, Field(allow_inf_nan=False, ge=1, le=1e6)] = NOTICED
     begin: bool = False
-
-
-class RouteOut(Schema):
-    """The eye's way: s, place in m and heading in degrees at every vertex."""
-
-    time: list[float]
-    eye: list[tuple[float, float, float]]
-    heading: list[float]
 
 
 class PopOut(Schema):
@@ -124,10 +122,10 @@ class PopOut(Schema):
 
 
 class RemedyOut(Schema):
-    """A change of one stand (0: of the level's fog) by factors, of one edge alone where one is given (counted
-    along the LOD steps, then the billboard, then gone), or of the state beyond it left out; the distances
-    that it comes to; the noticed pops that are left of it, and the ms that the dearest frame of the walk
-    takes more."""
+    """A change of one stand (0: of the level's fog, or of an item's billboard) by factors, of one edge alone
+    where one is given (counted along the LOD steps, then the billboard, then gone), or of the state beyond it
+    left out; the distances that it comes to; the noticed pops that are left of it, and the ms that the
+    dearest frame of the walk takes more."""
 
     stand: int
     farther: float
@@ -137,6 +135,8 @@ class RemedyOut(Schema):
     left_out: bool
     distances: DistanceSettings | None
     fog: float
+    item: str
+    billboard: BillboardKind | Literal[""]
     left: int
     ms: float
 
@@ -154,7 +154,6 @@ class WalkResult(Schema):
 
     seconds: float
     left_out: list[tuple[float, float]]
-    route: RouteOut
     curve: list[float]
     times: list[float]
     ms: list[float]
@@ -178,8 +177,14 @@ def check_walk(request: HttpRequest, slug: str, data: CheckIn):
     """How far the check of a walk is, and what it found."""
     level = level_for(request, slug, to="plant")
     data.walk.route(planted_of(level).ground)
+    for slug in data.billboards:
+        item = items_of(level).get(slug)
+        if item is None or item.billboard is None:
+            raise Refused(f"billboards: the level has no {slug[:60]!r} that becomes a billboard")
     air = data.atmosphere or Atmosphere.model_validate(level.atmosphere)
-    asked = walks.Asked(data.walk, data.drawing, air.fog, air.sun, data.tried, data.threshold)
+    asked = walks.Asked(
+        data.walk, data.drawing, air.fog, air.sun, data.tried, data.billboards, data.threshold
+    )
     return walks.state_of(level, request.user, asked, data.begin)
 
 

@@ -24,7 +24,8 @@ from thicket.document.settings import DistanceSettings
 from thicket.document.walks import Walk
 from thicket.hashing import digest
 from thicket.planted.edits import ChangeSettings
-from thicket.planted.pops import Check, Pops, Remedy, Walker, check, colours_of, unlikenesses
+from thicket.planted.pops import Pops, Walker, colours_of, other_billboards, unlikenesses
+from thicket.planted.remedies import Check, Remedy, check
 
 KEPT = 30
 """So many checks of a level are kept."""
@@ -36,13 +37,15 @@ BINS = 240
 
 class Asked(NamedTuple):
     """What a check is of: a walk, how the level is drawn, its fog and sun, distances that are tried by the
-    stand's number in the database, and from how many pixels a pop is noticed."""
+    stand's number in the database, kinds of billboard that are tried by item, and from how many pixels a pop
+    is noticed."""
 
     walk: Walk
     drawing: DrawingSettings
     fog: FogSettings
     sun: Sun
     tried: Mapping[int, DistanceSettings]
+    billboards: Mapping[str, str]
     threshold: float
 
     def as_json(self) -> dict[str, Any]:
@@ -52,6 +55,7 @@ class Asked(NamedTuple):
             "fog": self.fog.model_dump(mode="json"),
             "sun": self.sun.model_dump(mode="json"),
             "tried": {str(pk): d.model_dump(mode="json") for pk, d in sorted(self.tried.items())},
+            "billboards": dict(sorted(self.billboards.items())),
             "threshold": self.threshold,
         }
 
@@ -93,6 +97,7 @@ def _check(job: Job, progress: Progress) -> None:
         if int(pk) in rows:
             planted = planted.edit(ChangeSettings(rows[int(pk)].slug, {"distances": distances}))
     progress.tell(0.0, "Comparing the states of the stock")
+    stock = document_of(level).stock
     walker = Walker(
         planted,
         items_of(level),
@@ -100,9 +105,13 @@ def _check(job: Job, progress: Progress) -> None:
         DrawingSettings.model_validate(given["drawing"]).core(),
         FogSettings.model_validate(given["fog"]).core(),
         Sun.model_validate(given["sun"]).toward,
-        unlikenesses(planted.cache, document_of(level).stock),
+        unlikenesses(planted.cache, stock),
         colours_of(level.layers),
+        other_billboards(planted.cache, stock),
     )
+    for tried in given["billboards"].items():
+        if tried in walker.billboards:
+            walker = walker.with_billboard(*tried)
     found = check(walker, given["threshold"], tell=progress.tell)
     numbers = {row.number: row.pk for row in rows.values()}
     WalkCheck.objects.update_or_create(
@@ -128,11 +137,6 @@ def told(found: Check, walker: Walker, numbers: dict[int, int]) -> dict[str, Any
     return {
         "seconds": route.seconds,
         "left_out": route.left_out(),
-        "route": {
-            "time": np.round(route.time, 3).tolist(),
-            "eye": np.round(route.eye, 2).tolist(),
-            "heading": np.round(route.heading, 2).tolist(),
-        },
         "curve": np.round(sums / width, 1).tolist(),
         "times": np.round(found.times, 2).tolist(),
         "ms": np.round(found.whole, 3).tolist(),
@@ -172,6 +176,8 @@ def _remedy(remedy: Remedy, numbers: dict[int, int]) -> dict:
         **asdict(remedy.change),
         "distances": remedy.distances and remedy.distances.model_dump(),
         "fog": remedy.fog,
+        "item": remedy.item,
+        "billboard": remedy.billboard,
         "left": remedy.left,
         "ms": round(remedy.ms, 3),
     }

@@ -8,11 +8,13 @@ from itertools import product
 import numpy as np
 
 from tests.core.levels import drawn_level, plain_stand
+from thicket.formats.stock import from_glb, to_glb
 from thicket.ground.heights import Ground
 from thicket.planted.costs import items_in
 from thicket.planted.edits import ChangeSettings
 from thicket.planted.level import PlantedLevel
-from thicket.planted.pops import Change, Check, Pops, Remedy, Walker, check, least_of, unlikenesses
+from thicket.planted.pops import Pops, Walker, other_billboards, unlikenesses
+from thicket.planted.remedies import Change, Check, Remedy, check, least_of
 from thicket.planting.stands import Plants
 from thicket.refused import Refused
 from thicket.sight.distances import Distances
@@ -20,6 +22,8 @@ from thicket.sight.drawing import Drawing
 from thicket.sight.fog import Fog
 from thicket.sight.pops import crossings, gentleness, unhidden
 from thicket.sight.walks import route_of
+from thicket.stock.billboards import kind_of
+from thicket.stock.findings import mended
 
 BEND = ((20.0, 30.0), (120.0, 60.0), (150.0, 180.0), (230.0, 200.0))
 
@@ -142,6 +146,29 @@ class Checked(unittest.TestCase):
         )
         self.assertEqual(set(self.found.ms), {0, 1, 2, 9})
         self.assertEqual(len(self.found.times), len(self.found.whole))
+
+    def test_another_billboard_is_worked_out_as_the_item_would_be_with_it(self):
+        stock = self.level.level.stock
+        others = other_billboards(self.level.cache, stock)
+        self.assertEqual({kind for slug, kind in others if slug == "birch"}, {"crossed", "three crossed"})
+        walker = replace(self.walker, billboards=others)
+        threshold = float(np.median(self.found.pops[1].strength))
+        found = check(walker, threshold)
+        told = [r for r in found.remedies if r.item == "birch"]
+        self.assertEqual({r.billboard for r in told}, {"crossed", "three crossed"})
+        for remedy in told:
+            made = mended(from_glb("birch", stock["birch"].glb), f"billboard {remedy.billboard}")
+            kept = self.level.changed(stock={**stock, "birch": replace(stock["birch"], glb=to_glb(made))})
+            again = replace(
+                self.walker,
+                level=kept,
+                stock=items_in(kept.level),
+                unlike=unlikenesses(kept.cache, kept.level.stock),
+            )
+            after = check(again, threshold, remedies=False)
+            self.assertEqual(remedy.left, sum(p.noticed(threshold) for p in after.pops.values()))
+            self.assertAlmostEqual(remedy.ms, float(after.whole.max() - found.whole.max()))
+            self.assertEqual(kind_of(made.billboard), remedy.billboard)
 
     def test_a_change_of_one_edge_pushes_those_that_it_meets_and_leaves_the_others(self):
         own = Distances((20.0, 50.0), 80.0, 200.0, 5.0, 40.0, by_size=True)

@@ -3,6 +3,8 @@ what it follows from, and of what is tried."""
 
 import json
 
+import numpy as np
+
 from server.jobs.models import Job
 from server.levels.models import Level, WalkCheck
 from server.levels.whole import document_of, make_level
@@ -33,7 +35,8 @@ class Walks(GroundCase):
         self.assertTrue(self.check()["running"])
         work_off()
         found = self.check(begin=False)["result"]
-        self.assertAlmostEqual(found["seconds"], found["route"]["time"][-1], places=2)
+        long = sum(np.hypot(*np.subtract(b, a)) for a, b in zip(WALK["points"], WALK["points"][1:]))
+        self.assertAlmostEqual(found["seconds"], long / WALK["speed"], places=6)
         self.assertEqual(len(found["times"]), len(found["ms"]))
         self.assertEqual({s["stand"] for s in found["stands"]}, {s.pk for s in self.level.stands.all()})
         self.assertTrue(found["worst"] and found["worst"][0]["strength"] >= found["worst"][-1]["strength"])
@@ -63,6 +66,20 @@ class Walks(GroundCase):
         self.assertLess(sum(tried["curve"]), sum(plain["curve"]))
         self.birch.refresh_from_db()
         self.assertNotEqual(self.birch.settings["distances"]["fade"], 60)
+
+    def test_another_billboard_is_tried_as_it_was_told(self):
+        plain = self.result(threshold=20)
+        crossed = [r for r in plain["remedies"] if r["billboard"] == "crossed"]
+        self.assertTrue(crossed)
+        slug = crossed[0]["item"]
+        tried = self.result(threshold=20, billboards={slug: "crossed"})
+        self.assertEqual(sum(s["noticed"] for s in tried["stands"]), crossed[0]["left"])
+        for billboards, words in (
+            ({"no-such": "crossed"}, "no 'no-such' that becomes a billboard"),
+            ({slug: "folded"}, "crossed"),
+        ):
+            told = self.check(billboards=billboards, status=422)
+            self.assertIn(words, str(told))
 
     def test_what_cannot_be_walked_is_a_sentence(self):
         for walk, words in (

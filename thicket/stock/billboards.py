@@ -12,6 +12,8 @@ from thicket.stock.silhouette import frame_of, pixels_at, turned
 
 CARDS = {"facing": 1, "crossed": 2, "three crossed": 3}
 """The kinds of billboard and how many cards each has."""
+MADE = "billboard "
+"""What mends an item by another billboard is called this, and its kind."""
 ROWS, FEWEST, MOST = 256, 64, 512
 TRIED = 128
 """Rows of the picture that a billboard's silhouette error is measured with before it is known how many it
@@ -29,6 +31,13 @@ def billboard_of(parts: Sequence[Part], kind: str = "facing", rows: int | None =
     """A billboard of one of the kinds of `CARDS`, its picture with so many rows."""
     rows = rows or ROWS
     return facing_billboard(parts, rows) if kind == "facing" else crossed_billboard(parts, CARDS[kind], rows)
+
+
+def kind_of(billboard: Sequence[Part]) -> str:
+    """The kind of a billboard by its cards, empty when it is none of `CARDS`."""
+    if len(billboard) == 1:
+        return "facing" if billboard[0].material.facing else ""
+    return next((kind for kind, cards in CARDS.items() if cards == len(billboard)), "")
 
 
 def fitted(parts: Sequence[Part], kind: str, distance: float) -> list[Part]:

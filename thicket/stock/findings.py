@@ -9,7 +9,7 @@ import numpy as np
 
 from thicket.formats.stock import Material, Part, StockModel
 from thicket.refused import Refused
-from thicket.stock.billboards import billboard_of
+from thicket.stock.billboards import CARDS, MADE, billboard_of
 from thicket.stock.lods import made_lods
 from thicket.stock.silhouette import pixels_at
 from thicket.stock.welding import welded
@@ -137,6 +137,8 @@ def mended(model: StockModel, mend: str) -> StockModel:
         return replace(model, lods=[lod for k, lod in enumerate(model.lods) if k != int(mend[9:])])
     if mend == "billboard":
         return replace(model, billboard=billboard_of(full))
+    if mend in {MADE + kind for kind in CARDS}:
+        return replace(model, billboard=billboard_of(full, mend.removeprefix(MADE)))
     if mend == "ground":
         low = min(float(part.position[:, 1].min()) for part in full)
         return _each_part(

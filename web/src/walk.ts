@@ -1,8 +1,12 @@
-import type { Walk, WalkResult } from './api/client'
+import type { Walk } from './api/client'
 import type { Ground } from './stage/ground'
 
 /** The eye's way along a walk: seconds, places and headings (not wrapped), at every vertex. */
-export type Route = WalkResult['route']
+export interface Route {
+  time: number[]
+  eye: [number, number, number][]
+  heading: number[]
+}
 
 const STEP = 1
 /** The eye turns over so many vertices to each side of a bend. */

@@ -610,7 +610,6 @@ describe('a walk and its pops', () => {
     ms: [1, 3.456, 2],
     lines: { 0: [0.5, 1, 1], 1: [0.5, 2.456, 1] },
     curve: [0, 9, 1],
-    route: { time: [0, 10], eye: [], heading: [] },
     left_out: [[4, 9]],
     stands: [
       { stand: 1, noticed: 12 },
@@ -640,6 +639,8 @@ describe('a walk and its pops', () => {
       'POST /api/levels/fell/walks/check': () => told,
       'POST /api/levels/fell/stands/1/try': tried,
       'POST /api/levels/fell/stands/2/try': tried,
+      'GET /api/shelf/birch': { revision: 4 },
+      'POST /api/shelf/birch/mend': { revision: 5 },
     })
     const stage = fakeStage()
     const draft = inScope(() => useDraft(() => null, useStores()))
@@ -681,7 +682,7 @@ describe('a walk and its pops', () => {
       e.textContent!.trim(),
     )
     expect(told).toEqual([
-      'The fog: fog 50 % denser',
+      'The fog: 50 % denser',
       'Stand 1: 25 % farther',
       'Stand 1: fades 2 times as wide',
       'Stand 1: without billboard',
@@ -704,6 +705,25 @@ describe('a walk and its pops', () => {
     ])
     at('try-0').click()
     expect(useAtmosphere().now!.fog.density).toBeCloseTo(0.003, 9)
+  })
+  it('tries another billboard in the check, and keeps it on the shelf', async () => {
+    const crossed = remedy({ stand: 0, item: 'birch', billboard: 'crossed', left: 3, distances: null })
+    const told = { ...result, remedies: [...result.remedies, crossed] }
+    const { asked, walks } = await begin({ running: false, share: 1, trouble: '', result: told })
+    expect(text()).toContain('two crossed cards as its billboard')
+    const k = [...page!.place.querySelectorAll('[data-test^=remedy-] .v-list-item-title')].findIndex((e) =>
+      e.textContent!.includes('crossed'),
+    )
+    at(`try-${k}`).click()
+    await until(() => asked.some((a) => (a.body as { billboards?: object })?.billboards))
+    await nextTick()
+    expect(walks.billboards).toEqual({ birch: 'crossed' })
+    expect(at('billboards-tried').textContent).toContain('two crossed cards')
+    at('billboards-keep').click()
+    await until(() => !Object.keys(walks.billboards).length)
+    const mended = asked.find((a) => a.what === 'POST /api/shelf/birch/mend')!
+    expect(mended.body).toEqual({ revision: 4, mend: 'billboard crossed' })
+    expect(walks.trouble).toBe('')
   })
   it('is checked on request, with progress and a way to stop', async () => {
     const { asked } = await begin({ running: false, share: 0, trouble: '', result: null })

@@ -5635,7 +5635,7 @@ export interface components {
         };
         /**
          * RemedyOut
-         * @description A change of one stand (0: of the level's fog) by factors, of one edge alone where one is given (counted
+         * @description A change of one stand (0: of the level's fog, or of an item's billboard) by factors, of one edge alone where one is given (counted
          *     along the LOD steps, then the billboard, then gone), or of the state beyond it left out; the distances
          *     that it comes to; the noticed pops that are left of it, and the ms that the dearest frame of the walk
          *     takes more.
@@ -5656,26 +5656,14 @@ export interface components {
             distances: components["schemas"]["DistanceSettings"] | null;
             /** Fog */
             fog: number;
+            /** Item */
+            item: string;
+            /** Billboard */
+            billboard: ("facing" | "crossed" | "three crossed") | "";
             /** Left */
             left: number;
             /** Ms */
             ms: number;
-        };
-        /**
-         * RouteOut
-         * @description The eye's way: s, place in m and heading in degrees at every vertex.
-         */
-        RouteOut: {
-            /** Time */
-            time: number[];
-            /** Eye */
-            eye: [
-                number,
-                number,
-                number
-            ][];
-            /** Heading */
-            heading: number[];
         };
         /** StandPops */
         StandPops: {
@@ -5701,7 +5689,6 @@ export interface components {
                 number,
                 number
             ][];
-            route: components["schemas"]["RouteOut"];
             /** Curve */
             curve: number[];
             /** Times */
@@ -5724,7 +5711,7 @@ export interface components {
         /**
          * CheckIn
          * @description A walk to be looked at for what pops: drawn so, in this air, with distances that are tried for some
-         *     stands; pops of at least so many pixels are noticed. `begin` has it begun when it is not known yet.
+         *     stands, and other kinds of billboard for some items; pops of at least so many pixels are noticed. `begin` has it begun when it is not known yet.
          */
         CheckIn: {
             walk: components["schemas"]["Walk"];
@@ -5769,6 +5756,13 @@ export interface components {
              */
             tried: {
                 [key: string]: components["schemas"]["DistanceSettings"];
+            };
+            /**
+             * Billboards
+             * @default {}
+             */
+            billboards: {
+                [key: string]: "facing" | "crossed" | "three crossed";
             };
             /**
              * Threshold

@@ -2,13 +2,11 @@
 import { mdiDeleteOutline, mdiPause, mdiPlay, mdiSkipNext, mdiSkipPrevious } from '@mdi/js'
 import { useIntervalFn, useRafFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import type { Pop, Remedy } from '../api/client'
-import { signed, whole } from '../budget'
+import type { Pop } from '../api/client'
+import { whole } from '../budget'
 import type { Draft } from '../composables/useDraft'
-import { edgeName, stateName } from '../distances'
-import { thicker } from '../stage/fog'
+import { stateName } from '../distances'
 import type { Stage } from '../stage/stage'
-import { useAtmosphere } from '../stores/atmosphere'
 import { useLevel } from '../stores/level'
 import { useWalks } from '../stores/walks'
 import { lookAt, routeOf } from '../walk'
@@ -16,12 +14,12 @@ import ActionButton from './ActionButton.vue'
 import NumberField from './NumberField.vue'
 import WalkChart from './WalkChart.vue'
 import WalkMaker from './WalkMaker.vue'
+import WalkRemedies from './WalkRemedies.vue'
 
 /** Walks through the level: made, played, and checked for what pops. */
 const props = defineProps<{ stage: Stage | null; draft: Draft }>()
 const walks = useWalks()
 const store = useLevel()
-const air = useAtmosphere()
 const locked = computed(() => !store.mayPlant)
 const why = computed(() => locked.value && 'only artists and leads may change it')
 const result = computed(() => walks.check?.result ?? null)
@@ -89,7 +87,7 @@ onBeforeUnmount(() => {
 
 /** Whether it is the pop that is looked at; a check that is read again has others that say the same. */
 const looked = (p: Pop) => JSON.stringify(walks.pop) === JSON.stringify(p)
-const nameOf = (stand: number) => store.stands.find((s) => s.id === stand)?.name ?? 'The fog'
+const nameOf = (stand: number) => store.stands.find((s) => s.id === stand)?.name ?? ''
 function stateOf(p: Pop, k: number): string {
   const lods = store.level!.stock.find((i) => i.slug === p.item)?.lods.length ?? 1
   if (k < 0) return p.shadow ? 'no shadow' : 'nothing'
@@ -97,48 +95,6 @@ function stateOf(p: Pop, k: number): string {
   return stateName(k, lods)
 }
 const noticed = computed(() => result.value?.stands.reduce((n, s) => n + s.noticed, 0) ?? 0)
-const percent = (factor: number) => `${Math.round((factor - 1) * 100)} %`
-function said(r: Remedy): string {
-  if (!r.stand) return `fog ${percent(r.fog)} denser`
-  const edge = r.edge === null ? null : edgeName(r.edge, r.distances!.steps.length)
-  if (edge && r.left_out) return `without ${edge.beyond}`
-  return [
-    r.farther > 1 && `${edge ? `only ${edge.name} ` : ''}${percent(r.farther)} farther`,
-    r.fade > 1 && `fades ${r.fade} times as wide`,
-    r.shadows > 1 && `shadows ${r.shadows} times as far`,
-  ]
-    .filter(Boolean)
-    .join(', ')
-}
-/** For each stand the changes that leave fewer pops than any cheaper one, cheapest first. */
-const remedies = computed(() => {
-  const all = [...(result.value?.remedies ?? [])].sort((a, b) => a.ms - b.ms || a.left - b.left)
-  const least = new Map<number, number>()
-  return all.filter((r) => {
-    const known = least.get(r.stand) ?? had(r.stand)
-    if (r.left >= known) return false
-    least.set(r.stand, r.left)
-    return true
-  })
-})
-const leastLeft = computed(() => result.value?.least.reduce((n, r) => n + r.left, 0) ?? 0)
-const had = (stand: number) =>
-  stand ? (result.value?.stands.find((s) => s.stand === stand)?.noticed ?? 0) : noticed.value
-function attempt(list: Remedy[]): void {
-  walks.before = result.value
-  const each: Record<number, object> = {}
-  for (const r of list) {
-    const fog = air.now?.fog
-    if (!r.stand && fog) air.change({ fog: thicker(fog, r.fog) })
-    const stand = store.stands.find((s) => s.id === r.stand)
-    if (stand && r.distances) each[stand.id] = r.distances
-  }
-  const stands = Object.keys(each).map(Number)
-  if (!stands.length) return
-  store.selected = stands
-  // Once what was selected has taken up its draft.
-  setTimeout(() => props.draft.change({ each }))
-}
 /** Stands whose distances are tried: the check is of these. */
 const tried = computed(() =>
   Object.fromEntries(
@@ -151,7 +107,10 @@ const tried = computed(() =>
 watch(tried, (now) => (walks.tried = now), { immediate: true })
 watch(
   () => store.slug,
-  () => (walks.before = null),
+  () => {
+    walks.before = null
+    walks.billboards = {}
+  },
 )
 </script>
 
@@ -296,35 +255,8 @@ watch(
           @click="walks.pop = looked(p) ? null : p"
         />
       </v-list>
-      <template v-if="remedies.length">
-        <h4>What would mend them</h4>
-        <p class="faint">Each with the pops that it leaves, and what it adds to the dearest frame.</p>
-        <v-list class="worst" density="compact" aria-label="What would mend them">
-          <v-list-item
-            v-for="(r, k) in remedies"
-            :key="k"
-            :title="`${nameOf(r.stand)}: ${said(r)}`"
-            :data-test="`remedy-${k}`"
-          >
-            <v-list-item-subtitle>
-              {{ r.left }} of {{ had(r.stand) }} left,
-              <span :class="{ over: r.ms > 0.005 }">{{ signed(`${r.ms.toFixed(2)} ms`, r.ms) }}</span>
-            </v-list-item-subtitle>
-            <template #append>
-              <v-btn size="small" :disabled="locked" :data-test="`try-${k}`" @click="attempt([r])">Try</v-btn>
-            </template>
-          </v-list-item>
-        </v-list>
-        <p v-if="result.least.length">
-          <v-btn :disabled="locked" data-test="remedy-least" @click="attempt(result.least)"
-            >Try the cheapest that leaves {{ leastLeft ? `only ${leastLeft}` : 'none'
-            }}<v-tooltip activator="parent"
-              >The exact least cost over all stands together, worked out for the dearest frame</v-tooltip
-            ></v-btn
-          >
-        </p>
-      </template>
     </template>
+    <WalkRemedies v-if="walks.walk" :result="result" :draft="draft" :locked="locked" />
   </div>
 </template>
 

@@ -1,7 +1,8 @@
 import { useTimeoutFn, watchDebounced } from '@vueuse/core'
 import { defineStore, storeToRefs } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { answer, api, type Distances, type Pop, type Walk, type WalkCheck } from '../api/client'
+import { answer, api } from '../api/client'
+import type { Billboard, Distances, Pop, Walk, WalkCheck } from '../api/client'
 import { useAtmosphere } from './atmosphere'
 import { useDrawing } from './drawing'
 import { thinned } from '../walk'
@@ -33,6 +34,8 @@ export const useWalks = defineStore('walks', () => {
   const threshold = ref(60)
   /** Distances that are tried, by stand. */
   const tried = shallowRef<Record<number, Distances>>({})
+  /** Kinds of billboard that are tried, by item. */
+  const billboards = shallowRef<Record<string, Billboard>>({})
   const check = shallowRef<WalkCheck | null>(null)
   /** What was found before the last change that is tried, to be compared with. */
   const before = shallowRef<WalkCheck['result']>(null)
@@ -116,6 +119,7 @@ export const useWalks = defineStore('walks', () => {
             drawing: drawing.now,
             atmosphere: air.now,
             tried: tried.value,
+            billboards: billboards.value,
             threshold: threshold.value,
             begin,
           },
@@ -136,9 +140,28 @@ export const useWalks = defineStore('walks', () => {
     ).catch(fail)
     await look(false)
   }
+  /** Make the billboards that are tried on the shelf: every level that uses the items follows. */
+  async function keepBillboards(): Promise<void> {
+    try {
+      for (const [item, kind] of Object.entries(billboards.value)) {
+        const path = { params: { path: { item } } }
+        const { revision } = await answer(api.GET('/api/shelf/{item}', path))
+        await answer(
+          api.POST('/api/shelf/{item}/mend', { ...path, body: { revision, mend: `billboard ${kind}` } }),
+        )
+        const { [item]: _, ...rest } = billboards.value
+        void _
+        billboards.value = rest
+      }
+      trouble.value = ''
+      await level.refresh(true)
+    } catch (error) {
+      fail(error)
+    }
+  }
   /** Look whether the check of another walk, tier or air is known already. */
   watchDebounced(
-    [walk, () => drawing.now, () => air.now, threshold, tried, () => level.difference],
+    [walk, () => drawing.now, () => air.now, threshold, tried, billboards, () => level.difference],
     () => shown.value && void look(false),
     { debounce: 300 },
   )
@@ -152,6 +175,8 @@ export const useWalks = defineStore('walks', () => {
     trouble,
     threshold,
     tried,
+    billboards,
+    keepBillboards,
     check,
     before,
     add,
