@@ -141,8 +141,9 @@ def bench(options) -> int:
 
 def core(options) -> int:
     setup()
+    command = ["device"] if options.command == "device" else []
     return subprocess.run(
-        [str(PYTHON), "-m", "thicket", *options.rest],
+        [str(PYTHON), "-m", "thicket", *command, *options.rest],
         env=os.environ | {"PYTHONPATH": str(ROOT), "NUMBA_CACHE_DIR": NUMBA},
     ).returncode
 
@@ -215,11 +216,12 @@ def main() -> int:
         ("manage", manage, "run a Django command"),
         ("test", test, "run the tests, or some by label"),
         ("core", core, "plant, cost, export, compare or check a level in a folder, without a database"),
+        ("device", core, "frames that a simulated device is measured with: `core device`"),
     ):
         command = commands.add_parser(name, help=about, add_help=False)
         command.set_defaults(job=job, rest=[])
     options, rest = parser.parse_known_args()
-    if rest and options.command not in ("manage", "test", "core"):
+    if rest and options.command not in ("manage", "test", "core", "device"):
         parser.error(f"unknown: {' '.join(rest)}")
     options.rest = rest
     for number in (signal.SIGTERM, signal.SIGHUP):

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from typing import Any
+
 import numpy as np
 
 from demo.ground import ENGINE_HOUSE, SIZE, TRAMWAY, WATER
 from thicket.document.atmosphere import Atmosphere, FogSettings, Sun, Water
+from thicket.document.drawing import DeviceSettings, tiers_for
 from thicket.planting.density import TOUCH_UNIT
 from thicket.planting.strokes import Stroke, stroke_delta
+from thicket.sight.devices import calibrate, read_captures
 
 SLUG, NAME, SEED = "hobbin-delph", "Hobbin Delph", 1847
 PASSWORD = "slate-and-birch"
@@ -25,6 +30,8 @@ ATMOSPHERE = Atmosphere(
     waters=[Water(altitude=WATER, box=(330, 380, 550, 590))],
 )
 MARKS = {"triangles": 260_000, "draw_calls": 480, "shadow_triangles": 60_000, "memory": 16_000_000, "ms": 4.0}
+MS = {"Handheld": 7.0, "Console": 4.0, "Desktop": 4.0}
+"""What a frame may take on the device of each tier."""
 
 RIM = ((155, 365), (132, 427), (129, 492), (146, 555), (181, 612), (232, 660), (297, 694), (369, 714))
 WALKS = {
@@ -146,6 +153,18 @@ SHAPES = [
         ),
     },
 ]
+
+
+def tiers() -> dict[str, Any]:
+    """The level's tiers, each with the device that follows from its measured frames in demo/captures."""
+    out = tiers_for(MARKS)
+    for name, tier in out.items():
+        text = (Path(__file__).parent / "captures" / f"{name.lower()}.csv").read_text("utf-8")
+        _, loads, ms = read_captures(text)
+        found = calibrate(f"Sample {name.lower()}", loads, ms)
+        tier["device"] = DeviceSettings.of(found.device, int(found.fits.sum())).model_dump(mode="json")
+        tier["marks"]["ms"] = MS[name]
+    return out
 
 
 def painted(slug: str, layers: np.ndarray, cell: float) -> np.ndarray | None:

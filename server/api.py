@@ -18,6 +18,7 @@ from server.levels.looks_api import router as looks
 from server.pins.api import router as pins
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
+from server.sight.devices_api import router as devices
 from server.snapshots.api import router as snapshots
 from server.stands.api import router as stands
 from server.stands.arranging_api import router as arranging
@@ -82,6 +83,7 @@ for router in (
     snapshots,
     conditions,
     sight,
+    devices,
     journal,
     handover,
     audit,

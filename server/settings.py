@@ -146,6 +146,7 @@ FILE_LIMITS = {
     "/shapes.geojson": 40 << 20,
     "/tips": 3 << 20,
     "/layers/texture": 40 << 20,
+    "/devices/calibrate": 3 << 20,
     "/saved-levels": 400 << 20,
 }
 """Ends of the paths where files are sent to, and how large a request there may be."""

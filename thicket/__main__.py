@@ -1,4 +1,4 @@
-"""Levels in folders from a shell: `python -m thicket plant|cost|export|compare|check FOLDER …`.
+"""Levels in folders from a shell: `python -m thicket COMMAND FOLDER …`; `--help` lists the commands.
 
 Ends with 0 when all is well, 1 when something was found (a mark overrun, levels that differ, a condition that
 asks for what is not there), 2 when it could not be done.
@@ -12,14 +12,18 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
+
 import thicket
 from thicket.cache import Cache
 from thicket.document.drawing import seen_through
+from thicket.planted.captures import SIMULATED, captures_csv, frames_by_chance, loads_in, run, views_at
 from thicket.planted.costs import LINES, bookmark_view, line, over, spent
 from thicket.planted.export import FORMATS
 from thicket.planted.level import PlantedLevel
 from thicket.planted.whole import plant_whole, sheets_in_all
 from thicket.refused import Refused
+from thicket.sight.devices import NAMES, calibrate, read_captures
 from thicket.sight.views import View
 
 
@@ -74,12 +78,12 @@ def cost(options: argparse.Namespace) -> int:
     views = options.view or [b["name"] for b in bookmarks]
     shown, found = level.level.details.get("view", {}), 0
     tier = options.tier or next(reversed(shown.get("tiers", {})), "")
-    drawing = seen_through(shown, tier)
+    drawing, device = seen_through(shown, tier)
     marks = shown["tiers"][tier]["marks"] if tier else {}
     print("view\tstand\t" + "\t".join(LINES))
     for name in views:
         _tell(name)
-        view = replace(_view(level, name), drawing=drawing)
+        view = replace(_view(level, name), drawing=drawing, device=device)
         costs = {**level.cost(view), "(ground)": level.ground_cost(view)}
         for slug, each in {**costs, "all": spent(costs)}.items():
             print(f"{name}\t{slug}\t" + "\t".join(f"{line(each, part):.6g}" for part in LINES))
@@ -144,6 +148,38 @@ def check(options: argparse.Namespace) -> int:
     return int(bool(found))
 
 
+def device(options: argparse.Namespace) -> int:
+    level = _open(options)
+    views = frames_by_chance(level, options.frames, options.seed)
+    loads = loads_in(level, views, tell=lambda share: _tell(f"{share:.0%} of the frames"))
+    _tell("")
+    options.out.write_text(
+        captures_csv(loads, run(SIMULATED[options.simulate], loads, options.seed)), "utf-8"
+    )
+    print(f"{options.out}\t{len(loads)} frames")
+    return 0
+
+
+def calibrate_one(options: argparse.Namespace) -> int:
+    level = _open(options)
+    kind, said, ms = read_captures(options.captures.read_text("utf-8"))
+    if kind == "places":
+        drawing = seen_through(level.level.details.get("view", {}), options.tier)[0]
+        said = loads_in(level, views_at(said, drawing), tell=lambda share: _tell(f"{share:.0%} reckoned"))
+        _tell("")
+    if options.out:
+        options.out.write_text(captures_csv(said, ms), "utf-8")
+    found = calibrate(options.captures.stem, said, ms)
+    spread = np.sqrt(np.diag(found.device.spread))
+    print("coefficient\tms\tplus_minus")
+    for name, value, width in zip(NAMES, found.device.coefficients, spread):
+        print(f"{name}\t{value:.4g}\t{2 * width:.2g}")
+    print(f"off by {found.error:.1%} on frames left out, {(~found.fits).sum()} do not fit", file=sys.stderr)
+    for group in found.unclear:
+        print(f"not told apart by these frames: {', '.join(group)}", file=sys.stderr)
+    return int(bool(found.unclear))
+
+
 def main(arguments: list[str] | None = None) -> int:
     parser = argparse.ArgumentParser(
         prog="python -m thicket", description="Plant, cost, write out and compare levels in folders."
@@ -155,6 +191,13 @@ def main(arguments: list[str] | None = None) -> int:
         ("export", export, "write plants and maps"),
         ("compare", compare, "plants gained and lost between two folders; ends with 1 when they differ"),
         ("check", check, "whether everything that stands ask for is there; ends with 1 when it is not"),
+        ("device", device, "frames that a simulated device was measured with, as CSV"),
+        (
+            "calibrate",
+            calibrate_one,
+            "the device that follows from measured frames; ends with 1 when some of "
+            "its coefficients cannot be told apart",
+        ),
     ):
         command = commands.add_parser(name, help=about, description=about)
         command.add_argument("folder", type=Path)
@@ -178,6 +221,15 @@ def main(arguments: list[str] | None = None) -> int:
         if name == "export":
             command.add_argument("--out", type=Path, required=True)
             command.add_argument("--format", action="append", choices=sorted(FORMATS), required=True)
+        if name == "device":
+            command.add_argument("--simulate", choices=sorted(SIMULATED), default="desktop")
+            command.add_argument("--frames", type=int, default=200)
+            command.add_argument("--seed", type=int, default=0)
+            command.add_argument("--out", type=Path, required=True)
+        if name == "calibrate":
+            command.add_argument("captures", type=Path)
+            command.add_argument("--tier", default="", help="through which tier camera places were drawn")
+            command.add_argument("--out", type=Path, help="the frames with what they are made of, as CSV")
         if name == "compare":
             command.add_argument("other", type=Path)
     options = parser.parse_args(arguments)

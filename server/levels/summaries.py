@@ -62,7 +62,7 @@ def _summarise(job: Job, progress: Progress) -> None:
         f"{bookmark['name']} on {name}"
         for name, tier in level.tiers.items()
         for bookmark in level.bookmarks
-        if over(tier["marks"], level_cost(level, bookmark_view(bookmark, drawing_of(level, name))))
+        if over(tier["marks"], level_cost(level, bookmark_view(bookmark, *drawing_of(level, name))))
     ]
     picture = plan.plan_png(level, plantings)
     made = LevelSummary.objects.filter(level=level).values_list("made", flat=True).first() or 0

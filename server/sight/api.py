@@ -15,13 +15,13 @@ from server.sight import walks
 from server.sight.reckoning import items_of, seen, spent, stand_cost
 from server.sight.schemas import LevelCostOut, ViewIn
 from thicket.document.atmosphere import Atmosphere
-from thicket.document.drawing import DrawingSettings
+from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.settings import DistanceSettings, Number, Strict
 from thicket.document.walks import Walk
 from thicket.planted.costs import crowd
 from thicket.planted.instances import instances_at
 from thicket.refused import Refused
-from thicket.sight.cost import PLAIN_DEVICE
+from thicket.sight.cost import loads_of
 from thicket.sight.pops import NOTICED
 
 router = Router(tags=["sight"])
@@ -94,12 +94,13 @@ BillboardKind = Literal["facing", "crossed", "three crossed"]
 
 
 class CheckIn(Strict):
-    """A walk to be looked at for what pops: drawn so, in this air, with distances that are tried for some
-    stands, and other kinds of billboard for some items; pops of at least so many pixels are noticed. `begin`
-    has it begun when it is not known yet."""
+    """A walk to be looked at for what pops: drawn so on a device, in this air, with distances that are tried
+    for some stands, and other kinds of billboard for some items; pops of at least so many pixels are noticed.
+    `begin` has it begun when it is not known yet."""
 
     walk: Walk
     drawing: DrawingSettings = DrawingSettings()
+    device: DeviceSettings | None = None
     atmosphere: Atmosphere | None = None
     tried: Annotated[dict[int, DistanceSettings], Field(max_length=200)] = {}
     billboards: Annotated[dict[str, BillboardKind], Field(max_length=200)] = {}
@@ -183,7 +184,14 @@ def check_walk(request: HttpRequest, slug: str, data: CheckIn):
             raise Refused(f"billboards: the level has no {slug[:60]!r} that becomes a billboard")
     air = data.atmosphere or Atmosphere.model_validate(level.atmosphere)
     asked = walks.Asked(
-        data.walk, data.drawing, air.fog, air.sun, data.tried, data.billboards, data.threshold
+        data.walk,
+        data.drawing,
+        data.device or DeviceSettings(),
+        air.fog,
+        air.sun,
+        data.tried,
+        data.billboards,
+        data.threshold,
     )
     return walks.state_of(level, request.user, asked, data.begin)
 
@@ -204,7 +212,8 @@ def cost(request: HttpRequest, slug: str, data: ViewIn):
     costs = {stand.pk: stand_cost(planting_of(stand), stock, view) for stand in stands_of(level)}
     ground = planted_of(level).ground_cost(view)
     return {
-        "device": PLAIN_DEVICE.name,
+        "device": view.device.name,
+        "margin": view.device.margin(loads_of(spent(costs) + ground)),
         "total": asdict(spent(costs) + ground),
         "ground": asdict(ground),
         "stands": [{"stand": pk, **asdict(c)} for pk, c in costs.items()],

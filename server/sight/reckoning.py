@@ -10,6 +10,7 @@ from server.stock.models import StockItem
 from thicket.document.drawing import seen_through
 from thicket.planted.costs import LINES, bookmark_view, game_item, line, over, settled, spent, stand_cost
 from thicket.sight.cost import Cost, Item
+from thicket.sight.devices import Device
 from thicket.sight.drawing import Drawing
 from thicket.sight.views import View
 
@@ -30,8 +31,8 @@ def seen(level: Level, view: ViewIn) -> View:
     return settled(view.core(), planted_of(level).plantings(), items_of(level))
 
 
-def drawing_of(level: Level, tier: str = "") -> Drawing:
-    """How the level is drawn, through a tier by name, or through none."""
+def drawing_of(level: Level, tier: str = "") -> tuple[Drawing, Device]:
+    """How the level is drawn, through a tier by name and on its device, or through none."""
     return seen_through({"drawing": level.drawing, "tiers": level.tiers}, tier)
 
 

@@ -7,14 +7,14 @@ from typing import Annotated
 from ninja import Schema
 from pydantic import Field
 
-from thicket.document.drawing import DrawingSettings
+from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.settings import Number, Strict
 from thicket.sight.views import View
 
 
 class ViewIn(Strict):
     """Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
-    view); and how the level is drawn there, through whichever tier."""
+    view); and how the level is drawn there, through whichever tier and on which device."""
 
     x: Number
     y: Number
@@ -25,10 +25,12 @@ class ViewIn(Strict):
     aspect: Annotated[float, Field(allow_inf_nan=False, gt=0.05, lt=20)]
     shadows: bool = True
     drawing: DrawingSettings = DrawingSettings()
+    device: DeviceSettings | None = None
 
     def core(self) -> View:
         """The view as the core has it, not settled for a level yet."""
-        return View(**self.model_dump(exclude={"drawing"}), drawing=self.drawing.core())
+        rest = self.model_dump(exclude={"drawing", "device"})
+        return View(**rest, drawing=self.drawing.core(), device=(self.device or DeviceSettings()).core())
 
 
 class CostOut(Schema):
@@ -50,9 +52,11 @@ class StandCostOut(CostOut):
 
 
 class LevelCostOut(Schema):
-    """A view's cost by stand, and what each counts for on the device."""
+    """A view's cost by stand, on a device by name, and by how many ms a frame there may differ from it: null
+    for a device that was not measured."""
 
     device: str
+    margin: float | None
     total: CostOut
     ground: CostOut
     stands: list[StandCostOut]

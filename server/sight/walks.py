@@ -19,7 +19,7 @@ from server.levels.whole import document_of
 from server.sight.reckoning import items_of
 from server.stands.models import Stand
 from thicket.document.atmosphere import FogSettings, Sun
-from thicket.document.drawing import DrawingSettings
+from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.settings import DistanceSettings
 from thicket.document.walks import Walk
 from thicket.hashing import digest
@@ -36,12 +36,13 @@ BINS = 240
 
 
 class Asked(NamedTuple):
-    """What a check is of: a walk, how the level is drawn, its fog and sun, distances that are tried by the
-    stand's number in the database, kinds of billboard that are tried by item, and from how many pixels a pop
-    is noticed."""
+    """What a check is of: a walk, how the level is drawn and on which device, its fog and sun, distances that
+    are tried by the stand's number in the database, kinds of billboard that are tried by item, and from how
+    many pixels a pop is noticed."""
 
     walk: Walk
     drawing: DrawingSettings
+    device: DeviceSettings
     fog: FogSettings
     sun: Sun
     tried: Mapping[int, DistanceSettings]
@@ -52,6 +53,7 @@ class Asked(NamedTuple):
         return {
             "walk": self.walk.model_dump(mode="json"),
             "drawing": self.drawing.model_dump(mode="json"),
+            "device": self.device.model_dump(mode="json"),
             "fog": self.fog.model_dump(mode="json"),
             "sun": self.sun.model_dump(mode="json"),
             "tried": {str(pk): d.model_dump(mode="json") for pk, d in sorted(self.tried.items())},
@@ -108,6 +110,7 @@ def _check(job: Job, progress: Progress) -> None:
         unlikenesses(planted.cache, stock),
         colours_of(level.layers),
         other_billboards(planted.cache, stock),
+        DeviceSettings.model_validate(given["device"]).core(),
     )
     for tried in given["billboards"].items():
         if tried in walker.billboards:

@@ -260,8 +260,8 @@ def compared(level: Level, item: ShelfItem, made: Made) -> dict:
     other = stock | {item.slug: game_item(item.slug, made.glb, made.traits)}
     lost = gained = 0
     totals = [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
-    drawing = drawing_of(level)
-    looks = [settled(bookmark_view(b, drawing), now.plantings(), stock) for b in level.bookmarks]
+    drawing, device = drawing_of(level)
+    looks = [settled(bookmark_view(b, drawing, device), now.plantings(), stock) for b in level.bookmarks]
     for stand in stands_of(level):
         before, after = planting_of(stand), then.planting(stand.number)
         more, fewer = compare(before, after) if then is not now and not stand.sward else (0, 0)

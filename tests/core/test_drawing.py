@@ -77,8 +77,8 @@ class Tiers(unittest.TestCase):
 
     def test_what_cannot_be_is_refused_and_old_marks_become_tiers(self):
         view = {"drawing": {"distances": 0.5}, "tiers": tiers_for(MARKS)}
-        self.assertEqual(seen_through(view).distances, 0.5)
-        self.assertEqual(seen_through(view, "Handheld").distances, 0.25)
+        self.assertEqual(seen_through(view)[0].distances, 0.5)
+        self.assertEqual(seen_through(view, "Handheld")[0].distances, 0.25)
         self.assertEqual(view["tiers"]["Desktop"]["marks"], Marks(**MARKS).model_dump())
         with self.assertRaisesRegex(Refused, "no tier 'Pocket'; it has Handheld, Console, Desktop"):
             seen_through(view, "Pocket")

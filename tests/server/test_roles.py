@@ -29,6 +29,7 @@ from server.stock.models import BroughtItem, ShelfItem, ShelfVersion, StockItem
 from tests.core.levels import drawn_level
 from tests.fixtures import MARKS, PASSWORD, glb
 from tests.server.test_api import VIEW
+from tests.server.test_devices import captures
 from tests.server.test_every_way_in import operations
 from tests.server.test_ground import GroundCase
 from thicket.document.drawing import tiers_for
@@ -146,6 +147,7 @@ class Roles(GroundCase):
             f"{level}/shapes/try": ("see", {"key": key, "put": [AREA]}),
             f"{level}/shapes.geojson": ("plant", {"type": "FeatureCollection", "features": []}),
             f"{level}/masks": ("plant", lambda: {"key": key, "name": "Map", "file": png()}),
+            f"{level}/devices/calibrate": ("lead", lambda: {"name": "Pocket", "file": captures()}),
             f"{stand}/try": ("see", {"settings": {"fullness": 0.4}}),
             f"{stand}/aim": ("see", {"count": 50}),
             f"{stand}/sample": ("see", {"settings": {}}),

@@ -275,7 +275,9 @@ class Shelf(TransactionTestCase):
             (again["findings"], again["states"][-1]["name"], again["revision"]), ([], "billboard", 2)
         )
         crossed = self.post("/api/shelf/ball/mend", {"revision": 2, "mend": "billboard crossed"}).json()
-        self.assertEqual([state["triangles"] for state in (again["states"][-1], crossed["states"][-1])], [2, 4])
+        self.assertEqual(
+            [state["triangles"] for state in (again["states"][-1], crossed["states"][-1])], [2, 4]
+        )
 
     def test_a_new_stand_tells_what_it_begins_with_and_the_ceiling_counts_what_would_stand(self):
         ask = lambda **said: self.post(

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import asdict
 from typing import Annotated, Any, Literal, Self, get_args
 
 from pydantic import Field, field_validator, model_validator
 
-from thicket.document.settings import Metres, Name, Share, Stratum, Strict
+from thicket.document.settings import Metres, Name, Number, Share, Stratum, Strict
 from thicket.refused import Refused
+from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.drawing import Drawing
 
 TIERS = 8
@@ -60,11 +62,51 @@ class Marks(Strict):
     ms: Mark
 
 
+Coefficient = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e6)]
+Row = Annotated[list[Number], Field(min_length=6, max_length=6)]
+
+
+class DeviceSettings(Strict):
+    """See `thicket.sight.devices.Device`; frames, by how many it was measured, 0 when it was not."""
+
+    name: Name = PLAIN_DEVICE.name
+    per_mtri: Coefficient = PLAIN_DEVICE.per_mtri
+    per_kcall: Coefficient = PLAIN_DEVICE.per_kcall
+    per_shadow_mtri: Coefficient = PLAIN_DEVICE.per_shadow_mtri
+    per_alpha_mpx: Coefficient = PLAIN_DEVICE.per_alpha_mpx
+    per_mbyte: Coefficient = 0
+    fixed: Coefficient = 0
+    spread: Annotated[list[Row], Field(max_length=6)] = []
+    noise: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10)] = 0
+    frames: Annotated[int, Field(ge=0, le=10**6)] = 0
+
+    @field_validator("spread")
+    @classmethod
+    def whole(cls, spread: list[Row]) -> list[Row]:
+        if len(spread) not in (0, 6):
+            raise Refused("spread: a covariance of six coefficients has six rows")
+        return spread
+
+    def core(self) -> Device:
+        """The device as the core reckons with it."""
+        rest = self.model_dump(exclude={"spread", "frames"})
+        return Device(**rest, spread=tuple(map(tuple, self.spread)))
+
+    @classmethod
+    def of(cls, device: Device, frames: int) -> Self:
+        """A device that was measured by so many frames."""
+        return cls.model_validate(
+            {**asdict(device), "spread": list(map(list, device.spread)), "frames": frames}
+        )
+
+
 class Tier(Strict):
-    """A class of devices: what its drawing takes away from the level's, and what its frames may cost."""
+    """A class of devices: what its drawing takes away from the level's, what its frames may cost, and the
+    device by which that is reckoned."""
 
     drawing: DrawingSettings = DrawingSettings()
     marks: Marks
+    device: DeviceSettings = DeviceSettings()
 
     @model_validator(mode="after")
     def check(self) -> Self:
@@ -128,14 +170,16 @@ def from_marks(view: dict[str, Any]) -> dict[str, Any]:
     return rest | {"tiers": tiers_for(view["marks"])}
 
 
-def seen_through(view: Mapping[str, Any], tier: str = "") -> Drawing:
-    """A level's drawing through one of its tiers, by name; through none when it is empty.
+def seen_through(view: Mapping[str, Any], tier: str = "") -> tuple[Drawing, Device]:
+    """A level's drawing through one of its tiers, by name, and the tier's device; through none when it is
+    empty.
 
     Raises: Refused when the level has no such tier.
     """
     level = DrawingSettings.model_validate(view.get("drawing") or {}).core()
     if not tier:
-        return level
+        return level, PLAIN_DEVICE
     if tier not in view.get("tiers", {}):
         raise Refused(f"tier: the level has no tier {tier[:60]!r}; it has {', '.join(view.get('tiers', {}))}")
-    return level.through(DrawingSettings.model_validate(view["tiers"][tier]["drawing"]).core())
+    found = Tier.model_validate(view["tiers"][tier])
+    return level.through(found.drawing.core()), found.device.core()

@@ -15,16 +15,8 @@ from thicket.formats.stock import measure
 from thicket.planted.planting import Planting
 from thicket.planted.sheets import Sheet
 from thicket.planting.stands import join
-from thicket.sight.cost import (
-    PLAIN_DEVICE,
-    Cost,
-    Item,
-    Patch,
-    full_distances,
-    lay_out,
-    milliseconds,
-    reckon,
-)
+from thicket.sight.cost import Cost, Item, Patch, full_distances, lay_out, loads_of, reckon
+from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.distances import Distances
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
 from thicket.sight.terrain import ground_cost, terrain_of
@@ -143,11 +135,11 @@ def crowd(planting: Planting, view: View, reach: float, steps: int = 40) -> np.n
 
 
 def ground_cost_of(heights: Heights, view: View, cache: Cache) -> Cost:
-    """What the ground costs in a view."""
+    """What the ground costs in a view, with the fixed part of its device's frame."""
     terrain = cache.get(("terrain", heights.key), lambda: terrain_of(heights.ground))
     pixels = view.drawing.ground_error
     cost = ground_cost(terrain, view, GROUND_ERROR if pixels is None else pixels)
-    return replace(cost, ms=milliseconds(cost, PLAIN_DEVICE))
+    return replace(cost, ms=view.device.ms(loads_of(cost)) + view.device.fixed)
 
 
 def spent(costs: Mapping[str, Cost]) -> Cost:
@@ -165,7 +157,7 @@ def over(marks: Mapping[str, float], cost: Cost) -> list[str]:
     return [name for name in LINES if marks.get(name) and line(cost, name) > marks[name]]
 
 
-def bookmark_view(bookmark: Mapping, drawing: Drawing = PLAIN) -> View:
+def bookmark_view(bookmark: Mapping, drawing: Drawing = PLAIN, device: Device = PLAIN_DEVICE) -> View:
     """A bookmark as a view of 16:9, not settled for a level yet."""
     x, y, z, heading, pitch, fov = (bookmark[k] for k in ("x", "y", "z", "heading", "pitch", "fov"))
-    return View(x, y, z, heading, pitch, fov, 16 / 9, drawing=drawing)
+    return View(x, y, z, heading, pitch, fov, 16 / 9, drawing=drawing, device=device)

@@ -17,6 +17,7 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.sheets import Sheet
 from thicket.sight.cost import Item
+from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.distances import Distances, states
 from thicket.sight.drawing import PLAIN, Drawing
 from thicket.sight.fog import Fog, left, thicker
@@ -112,7 +113,8 @@ class Other:
 class Walker:
     """What a check needs: level, stock as the reckoning sees it, route, how the level is drawn, its fog, and
     the unit vector toward its sun; how unlike the states of its stock look, by slug; the colours of its
-    ground layers, sRGB 0–1 (layers, 3); and its items with other billboards, by slug and kind."""
+    ground layers, sRGB 0–1 (layers, 3); its items with other billboards, by slug and kind; and the device
+    that the frames are reckoned for."""
 
     level: PlantedLevel
     stock: Mapping[str, Item]
@@ -123,6 +125,7 @@ class Walker:
     unlike: Mapping[str, Unlikeness] = field(default_factory=dict)
     ground_colours: np.ndarray | None = None
     billboards: Mapping[tuple[str, str], Other] = field(default_factory=dict)
+    device: Device = PLAIN_DEVICE
 
     def with_billboard(self, slug: str, kind: str) -> Walker:
         """The same with another billboard of an item; `billboards` must have it."""
@@ -251,7 +254,7 @@ class Walker:
 
     def view(self, time: float) -> View:
         """What is looked at after so many s."""
-        view = replace(self.route.at(time), drawing=self.drawing)
+        view = replace(self.route.at(time), drawing=self.drawing, device=self.device)
         return settled(view, self.level.plantings(), self.stock)
 
 

@@ -55,18 +55,6 @@ class Item:
         return replace(self, lods=lods, billboard=self.billboard if drawing.billboards else None)
 
 
-@dataclass(frozen=True)
-class Device:
-    """A cost profile: milliseconds for a million triangles, a thousand draw calls, and so on."""
-
-    name: str
-    per_mtri: float
-    per_kcall: float
-    per_shadow_mtri: float
-    per_alpha_mpx: float
-
-
-PLAIN_DEVICE = Device("Plain desktop", per_mtri=0.9, per_kcall=1.6, per_shadow_mtri=1.1, per_alpha_mpx=0.09)
 RECORD_BYTES = 40
 
 
@@ -202,7 +190,6 @@ def reckon(
     items: Sequence[Item],
     distances: Distances,
     view: View,
-    device: Device = PLAIN_DEVICE,
 ) -> Cost:
     """What one stand costs in a view.
 
@@ -253,7 +240,8 @@ def reckon(
             )
     memory = sum(len(patch.plants) for patch in patches) * RECORD_BYTES
     memory += sum(item.texture_bytes + sum(mesh.bytes for mesh in item.meshes) for item in items)
-    return total + Cost(memory=memory, ms=milliseconds(total, device))
+    total += Cost(memory=memory)
+    return replace(total, ms=view.device.ms(loads_of(total)))
 
 
 @nb.njit(nogil=True, cache=True)
@@ -299,11 +287,7 @@ def full_distances(
     return np.concatenate([np.empty(0), *found])
 
 
-def milliseconds(cost: Cost, device: Device) -> float:
-    """What a device needs for a cost."""
-    ms = (cost.triangles * device.per_mtri + cost.shadow_triangles * device.per_shadow_mtri) / 1e6
-    return (
-        ms
-        + (cost.draw_calls + cost.shadow_calls) * device.per_kcall / 1e3
-        + cost.alpha_mpx * device.per_alpha_mpx
-    )
+def loads_of(cost: Cost) -> tuple[float, ...]:
+    """What a device is loaded with: see `thicket.sight.devices.LOADS`."""
+    calls = cost.draw_calls + cost.shadow_calls
+    return cost.triangles, calls, cost.shadow_triangles, cost.alpha_mpx, cost.memory

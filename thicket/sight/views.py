@@ -9,6 +9,7 @@ import numba as nb
 import numpy as np
 
 from thicket.lazy import lazy
+from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.drawing import PLAIN, Drawing
 
 NEAR = 0.2
@@ -17,8 +18,8 @@ NEAR = 0.2
 @dataclass(frozen=True)
 class View:
     """The eye in level metres; heading clockwise from north and pitch up, in degrees; vertical field of
-    view. What is drawn there: by which settings, and how far away trees are drawn as their finest mesh, in m,
-    which follows from their ceiling (see `thicket.planted.costs.settled`)."""
+    view. What is drawn there: by which settings, on which device, and how far away trees are drawn as their
+    finest mesh, in m, which follows from their ceiling (see `thicket.planted.costs.settled`)."""
 
     x: float
     y: float
@@ -29,6 +30,7 @@ class View:
     aspect: float
     shadows: bool = True
     drawing: Drawing = PLAIN
+    device: Device = PLAIN_DEVICE
     full: float = inf
 
     def pixels_per_radian(self, lines: float) -> float:

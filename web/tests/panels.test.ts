@@ -1,7 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick, reactive } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
-import type { Entry, Item, LevelCard } from '../src/api/client'
+import type { Device, Entry, Item, LevelCard } from '../src/api/client'
 import { connection } from '../src/api/connection'
 import { amount, signed, whole } from '../src/budget'
 import CostStrip from '../src/components/CostStrip.vue'
@@ -226,13 +226,14 @@ describe('the cost strip', () => {
     memory: 2e6,
     ms: 3,
   }
+  const DEVICE = { name: 'Plain desktop' } as Device
   const MARKS = { ms: 2.5, triangles: 200_000, draw_calls: 80, shadow_triangles: 100, memory: 4e6 }
   it('sums a view by stand and ground against the tier’s marks, shadow calls among the calls', async () => {
     store.level = {
       ...store.level!,
       tiers: {
-        Handheld: { drawing: PLAIN, marks: MARKS },
-        Desktop: { drawing: PLAIN, marks: { ...MARKS, ms: 9 } },
+        Handheld: { drawing: PLAIN, marks: MARKS, device: DEVICE },
+        Desktop: { drawing: PLAIN, marks: { ...MARKS, ms: 9 }, device: DEVICE },
       },
     }
     store.cost = {

@@ -38,6 +38,8 @@ export type Atmosphere = Schemas['Atmosphere']
 export type Fog = Schemas['FogSettings']
 export type Drawing = Schemas['DrawingSettings']
 export type Tier = Schemas['Tier']
+export type Device = Schemas['DeviceSettings']
+export type Calibration = Schemas['CalibrationOut']
 export type DrawnCell = Schemas['CellOut']
 export type Walk = Schemas['Walk']
 export type WalkCheck = Schemas['CheckOut']
@@ -128,7 +130,7 @@ const PATIENCE = 30_000
 const LONG_PATIENCE = 180_000
 const LONG_WORK =
   'try resolution compare forecast exchange back redo undo new-stand duplicate shapes condition-sets'
-const TAKES_LONG = new RegExp(`/(${LONG_WORK.replaceAll(' ', '|')})\\b|/levels$`)
+const TAKES_LONG = new RegExp(`/(${LONG_WORK.replaceAll(' ', '|')}|calibrate)\\b|/levels$`)
 
 /**
  * `fetch` for the API: signed for this session, not waited for without end, and every refusal thrown as an

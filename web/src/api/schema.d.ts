@@ -1791,6 +1791,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/devices/calibrate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calibrate Device
+         * @description The device that follows from measured frames, as CSV; those that are given by the camera's place are
+         *     reckoned through a tier. Nothing is kept.
+         */
+        post: operations["server_sight_devices_api_calibrate_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/pulse": {
         parameters: {
             query?: never;
@@ -2674,6 +2695,63 @@ export interface components {
             picture: string;
         };
         /**
+         * DeviceSettings
+         * @description See `thicket.sight.devices.Device`; frames, by how many it was measured, 0 when it was not.
+         */
+        DeviceSettings: {
+            /**
+             * Name
+             * @description not of spaces alone, and without control characters
+             * @default Plain desktop
+             */
+            name: string;
+            /**
+             * Per Mtri
+             * @default 0.9
+             */
+            per_mtri: number;
+            /**
+             * Per Kcall
+             * @default 1.6
+             */
+            per_kcall: number;
+            /**
+             * Per Shadow Mtri
+             * @default 1.1
+             */
+            per_shadow_mtri: number;
+            /**
+             * Per Alpha Mpx
+             * @default 0.09
+             */
+            per_alpha_mpx: number;
+            /**
+             * Per Mbyte
+             * @default 0
+             */
+            per_mbyte: number;
+            /**
+             * Fixed
+             * @default 0
+             */
+            fixed: number;
+            /**
+             * Spread
+             * @default []
+             */
+            spread: number[][];
+            /**
+             * Noise
+             * @default 0
+             */
+            noise: number;
+            /**
+             * Frames
+             * @default 0
+             */
+            frames: number;
+        };
+        /**
          * DrawingSettings
          * @description See `thicket.sight.drawing.Drawing`. The side of drawing cells is the level's; a tier's does not
          *     count.
@@ -2995,7 +3073,8 @@ export interface components {
         };
         /**
          * Tier
-         * @description A class of devices: what its drawing takes away from the level's, and what its frames may cost.
+         * @description A class of devices: what its drawing takes away from the level's, what its frames may cost, and the
+         *     device by which that is reckoned.
          */
         Tier: {
             /**
@@ -3033,6 +3112,21 @@ export interface components {
              */
             drawing: components["schemas"]["DrawingSettings"];
             marks: components["schemas"]["Marks"];
+            /**
+             * @default {
+             *       "name": "Plain desktop",
+             *       "per_mtri": 0.9,
+             *       "per_kcall": 1.6,
+             *       "per_shadow_mtri": 1.1,
+             *       "per_alpha_mpx": 0.09,
+             *       "per_mbyte": 0,
+             *       "fixed": 0,
+             *       "spread": [],
+             *       "noise": 0,
+             *       "frames": 0
+             *     }
+             */
+            device: components["schemas"]["DeviceSettings"];
         };
         /**
          * Walk
@@ -4498,7 +4592,7 @@ export interface components {
         /**
          * ViewIn
          * @description Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
-         *     view); and how the level is drawn there, through whichever tier.
+         *     view); and how the level is drawn there, through whichever tier and on which device.
          */
         ViewIn: {
             /** X */
@@ -4554,6 +4648,7 @@ export interface components {
              *     }
              */
             drawing: components["schemas"]["DrawingSettings"];
+            device?: components["schemas"]["DeviceSettings"] | null;
         };
         /**
          * PatchIn
@@ -5635,10 +5730,10 @@ export interface components {
         };
         /**
          * RemedyOut
-         * @description A change of one stand (0: of the level's fog, or of an item's billboard) by factors, of one edge alone where one is given (counted
-         *     along the LOD steps, then the billboard, then gone), or of the state beyond it left out; the distances
-         *     that it comes to; the noticed pops that are left of it, and the ms that the dearest frame of the walk
-         *     takes more.
+         * @description A change of one stand (0: of the level's fog, or of an item's billboard) by factors, of one edge alone
+         *     where one is given (counted along the LOD steps, then the billboard, then gone), or of the state beyond it
+         *     left out; the distances that it comes to; the noticed pops that are left of it, and the ms that the
+         *     dearest frame of the walk takes more.
          */
         RemedyOut: {
             /** Stand */
@@ -5710,8 +5805,9 @@ export interface components {
         };
         /**
          * CheckIn
-         * @description A walk to be looked at for what pops: drawn so, in this air, with distances that are tried for some
-         *     stands, and other kinds of billboard for some items; pops of at least so many pixels are noticed. `begin` has it begun when it is not known yet.
+         * @description A walk to be looked at for what pops: drawn so on a device, in this air, with distances that are tried
+         *     for some stands, and other kinds of billboard for some items; pops of at least so many pixels are noticed.
+         *     `begin` has it begun when it is not known yet.
          */
         CheckIn: {
             walk: components["schemas"]["Walk"];
@@ -5749,6 +5845,7 @@ export interface components {
              *     }
              */
             drawing: components["schemas"]["DrawingSettings"];
+            device?: components["schemas"]["DeviceSettings"] | null;
             atmosphere?: components["schemas"]["Atmosphere"] | null;
             /**
              * Tried
@@ -5801,11 +5898,14 @@ export interface components {
         };
         /**
          * LevelCostOut
-         * @description A view's cost by stand, and what each counts for on the device.
+         * @description A view's cost by stand, on a device by name, and by how many ms a frame there may differ from it: null
+         *     for a device that was not measured.
          */
         LevelCostOut: {
             /** Device */
             device: string;
+            /** Margin */
+            margin: number | null;
             total: components["schemas"]["CostOut"];
             ground: components["schemas"]["CostOut"];
             /** Stands */
@@ -5833,6 +5933,27 @@ export interface components {
             culled: number;
             /** Stand */
             stand: number;
+        };
+        /**
+         * CalibrationOut
+         * @description A device that was fitted to measured frames. `error`, how far off it is on frames that were left out of
+         *     the fit, relative; `frames`, measured and predicted ms of each, and whether it fits the others; `unclear`,
+         *     groups of coefficients that these frames do not tell apart, or know nothing of.
+         */
+        CalibrationOut: {
+            device: components["schemas"]["DeviceSettings"];
+            /** Error */
+            error: number;
+            /** Frames */
+            frames: [
+                number,
+                number,
+                boolean
+            ][];
+            /** Left Out */
+            left_out: number;
+            /** Unclear */
+            unclear: string[][];
         };
         /**
          * PulseOut
@@ -17005,6 +17126,126 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LevelCostOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_sight_devices_api_calibrate_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** Name */
+                    name: string;
+                    /**
+                     * Tier
+                     * @default
+                     */
+                    tier?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalibrationOut"];
                 };
             };
             /** @description Not signed in. */

@@ -5,6 +5,7 @@ import { amount, inkOf, line, LINES, whole } from '../budget'
 import type { Drawn } from '../stage/eyeView'
 import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
+import DevicePanel from './DevicePanel.vue'
 import NumberField from './NumberField.vue'
 
 defineProps<{ drawn: Drawn | null }>()
@@ -39,8 +40,7 @@ async function keep() {
   <div class="bench" data-test="budget-bench">
     <h2>Budget of this view</h2>
     <p class="faint">
-      Reckoned for a {{ store.cost?.device.toLowerCase() ?? 'device' }} at 1,080 lines, seen through
-      {{ drawing.tier }}.
+      Reckoned for {{ store.cost?.device ?? 'its device' }} at 1,080 lines, seen through {{ drawing.tier }}.
     </p>
     <table v-if="store.cost">
       <thead>
@@ -122,6 +122,8 @@ async function keep() {
       <v-btn color="primary" variant="flat" data-test="keep-marks" @click="keep">Keep</v-btn>
       <v-btn @click="draft = {}">Drop</v-btn>
     </p>
+
+    <DevicePanel />
 
     <h3>Checked against the stage</h3>
     <p

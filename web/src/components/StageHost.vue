@@ -7,7 +7,7 @@ import {
   useThrottleFn,
 } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import type { Atmosphere, Bookmark, Drawing, Person } from '../api/client'
+import type { Atmosphere, Bookmark, Person } from '../api/client'
 import { whole } from '../budget'
 import { overlaid, useFly } from '../composables/useFly'
 import { usePointer } from '../composables/usePointer'
@@ -92,7 +92,7 @@ onMounted(async () => {
     made.setStands(store.stands)
     made.setSheet(props.sheet)
     if (air.draft) made.setAtmosphere(air.draft)
-    made.setDrawing(drawing.now)
+    made.setDrawing(drawing.now, drawing.device)
     outline()
     fit()
     made.look({})
@@ -180,10 +180,10 @@ watch(
 /** Not at every step of a drag: what the sun lights anew takes a moment. */
 const showAir = useThrottleFn((a: Atmosphere) => stage.value?.setAtmosphere(a), 120, true)
 watch(
-  () => drawing.now,
-  (by) => showDrawing(by),
+  [() => drawing.now, () => drawing.device],
+  () => showDrawing(),
 )
-const showDrawing = useThrottleFn((by: Drawing) => stage.value?.setDrawing(by), 120, true)
+const showDrawing = useThrottleFn(() => stage.value?.setDrawing(drawing.now, drawing.device), 120, true)
 watch(shadows, (on) => stage.value?.look({ shadows: on }))
 watch([alone, () => store.selected.join(), () => store.stands], () => {
   const others = alone.value

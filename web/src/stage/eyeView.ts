@@ -1,5 +1,5 @@
 import * as THREE from 'three'
-import type { Atmosphere, Drawing, Level, View } from '../api/client'
+import type { Atmosphere, Device, Drawing, Level, View } from '../api/client'
 import { drawnDistances, PLAIN } from './drawing'
 import type { Ground } from './ground'
 import { airOf, thicker } from './fog'
@@ -115,9 +115,9 @@ export class EyeView {
     this.fill(atmosphere)
   }
 
-  /** Draw the level by other settings. */
-  setDrawing(drawing: Drawing): void {
-    this.view = { ...this.view, drawing }
+  /** Draw the level by other settings, reckoned for a device. */
+  setDrawing(drawing: Drawing, device?: Device): void {
+    this.view = { ...this.view, drawing, device }
     this.illuminate()
   }
 

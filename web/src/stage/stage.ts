@@ -1,5 +1,5 @@
 import type { Vector3 } from 'three'
-import type { Atmosphere, Drawing, Item, Level, Stand, View, Wind } from '../api/client'
+import type { Atmosphere, Device, Drawing, Item, Level, Stand, View, Wind } from '../api/client'
 import type { Contour } from './contourLines'
 import { EyeView, type Drawn } from './eyeView'
 import { sunOf } from './fog'
@@ -285,9 +285,9 @@ export class Stage {
     this.touch()
   }
 
-  /** Draw the level by other settings, or through another tier. */
-  setDrawing(drawing: Drawing): void {
-    this.eye.setDrawing(drawing)
+  /** Draw the level by other settings, or through another tier, reckoned for its device. */
+  setDrawing(drawing: Drawing, device?: Device): void {
+    this.eye.setDrawing(drawing, device)
     this.store.setDrawing(drawing)
     this.plantsChanged()
   }

@@ -1,7 +1,7 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
-import { answer, api, ApiError, type Drawing, type Marks, type Tier } from '../api/client'
+import { answer, api, ApiError, type Device, type Drawing, type Marks, type Tier } from '../api/client'
 import { line, LINES } from '../budget'
 import { PLAIN, through } from '../stage/drawing'
 import { useLevel } from './level'
@@ -39,6 +39,8 @@ export const useDrawing = defineStore('drawing', () => {
   /** What it would draw by without what is tried. */
   const kept = computed(() => seen(level.level?.drawing ?? PLAIN, level.level?.tiers[tier.value]))
   const marks = computed<Marks | null>(() => tiers.value[tier.value]?.marks ?? null)
+  /** What its costs are reckoned by. */
+  const device = computed<Device | undefined>(() => tiers.value[tier.value]?.device)
   const over = computed(() => {
     const [cost, most] = [level.cost, marks.value]
     return cost && most ? LINES.filter((l) => line(cost.total, l.name) > most[l.name]).map((l) => l.name) : []
@@ -105,6 +107,29 @@ export const useDrawing = defineStore('drawing', () => {
       return false
     }
   }
+  /** Keep a device with the tier that is looked through; nothing else that is tried is kept. */
+  async function keepDevice(to: Device): Promise<boolean> {
+    const withDevice = (t: Tiers): Tiers => ({ ...t, [tier.value]: { ...t[tier.value], device: to } })
+    const next = withDevice(level.level!.tiers)
+    try {
+      level.note(
+        await answer(
+          api.PUT('/api/levels/{slug}/tiers', {
+            params: { path: { slug: level.slug } },
+            body: { key: crypto.randomUUID(), tiers: next },
+          }),
+        ),
+      )
+      level.level = { ...level.level!, tiers: next }
+      if (draft.value?.tiers) put({ ...draft.value, tiers: withDevice(draft.value.tiers) })
+      trouble.value = ''
+      await level.beat().catch(level.tell)
+      return true
+    } catch (error) {
+      trouble.value = (error as Error).message
+      return false
+    }
+  }
   return {
     draft,
     drawing,
@@ -114,6 +139,7 @@ export const useDrawing = defineStore('drawing', () => {
     now,
     kept,
     marks,
+    device,
     over,
     trouble,
     fields,
@@ -124,5 +150,6 @@ export const useDrawing = defineStore('drawing', () => {
     removeTier,
     drop,
     keep,
+    keepDevice,
   }
 })

@@ -117,6 +117,7 @@ export const useWalks = defineStore('walks', () => {
           body: {
             walk: walk.value,
             drawing: drawing.now,
+            device: drawing.device,
             atmosphere: air.now,
             tried: tried.value,
             billboards: billboards.value,
@@ -161,7 +162,16 @@ export const useWalks = defineStore('walks', () => {
   }
   /** Look whether the check of another walk, tier or air is known already. */
   watchDebounced(
-    [walk, () => drawing.now, () => air.now, threshold, tried, billboards, () => level.difference],
+    [
+      walk,
+      () => drawing.now,
+      () => drawing.device,
+      () => air.now,
+      threshold,
+      tried,
+      billboards,
+      () => level.difference,
+    ],
     () => shown.value && void look(false),
     { debounce: 300 },
   )

@@ -24,7 +24,6 @@ from server.shapes.models import Shape
 from server.shapes.schemas import ShapeSettings
 from server.stands.models import Stand, TouchTile
 from server.stock.shelf import put_into
-from thicket.document.drawing import tiers_for
 from thicket.document.settings import StandSettings
 from thicket.ground.heights import Ground
 from thicket.hashing import digest_of
@@ -152,7 +151,7 @@ class Command(BaseCommand):
             low=float(built.heights.min()),
             high=float(built.heights.max()),
             atmosphere=demo_level.ATMOSPHERE.model_dump(mode="json"),
-            tiers=tiers_for(demo_level.MARKS),
+            tiers=demo_level.tiers(),
             bookmarks=bookmarks,
             walks=demo_level.WALKS,
             layers=[{"name": name, "colour": demo_level.LAYER_COLOURS[name]} for name in demo_ground.LAYERS],
