@@ -226,6 +226,16 @@ describe('the cost strip', () => {
     memory: 2e6,
     ms: 3,
   }
+  it('shows how sure the milliseconds of a measured device are', async () => {
+    store.level = { ...store.level!, tiers: { Desktop: { drawing: PLAIN, marks: MARKS, device: DEVICE } } }
+    store.cost = { device: 'Ours', margin: 0.216, total: COST, ground: COST, stands: [] } as never
+    serve(AGAIN)
+    page = await show(CostStrip)
+    expect(at('line-ms').textContent).toMatch(/± 0\.22 ms of 2\.50 ms/)
+    store.cost = { ...(store.cost as object), margin: null } as never
+    await nextTick()
+    expect(at('line-ms').textContent).not.toContain('±')
+  })
   const DEVICE = { name: 'Plain desktop' } as Device
   const MARKS = { ms: 2.5, triangles: 200_000, draw_calls: 80, shadow_triangles: 100, memory: 4e6 }
   it('sums a view by stand and ground against the tier’s marks, shadow calls among the calls', async () => {

@@ -63,8 +63,8 @@ const change = computed(() => {
     >
       <span class="label">{{ l.label }}</span>
       <span class="value number"
-        ><b>{{ amount(l.name, l.spent, l.name === 'ms' ? store.cost?.margin : null) }}</b>
-        <span class="faint">of {{ amount(l.name, l.mark) }}</span></span
+        ><b>{{ amount(l.name, l.spent, l.name === 'ms' ? store.cost?.margin : null) }}</b
+        >{{ ' ' }}<span class="faint">of {{ amount(l.name, l.mark) }}</span></span
       >
       <span class="gauge">
         <i

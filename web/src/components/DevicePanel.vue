@@ -73,8 +73,7 @@ function drop(): void {
     <h3>{{ found ? 'What was measured' : `The device of ${drawing.tier}` }}</h3>
     <template v-if="shown">
       <p v-if="!found" class="faint">
-        <b data-test="device-name">{{ shown.name }}</b
-        >{{
+        <b data-test="device-name">{{ shown.name }}</b>{{
           shown.frames
             ? `, measured by ${whole(shown.frames)} frames; a frame differs by ${percent(shown.noise)}.`
             : ', a guess: no frames of it were measured, so it is not known how sure its milliseconds are.'
@@ -86,7 +85,7 @@ function drop(): void {
         label="Name of the device"
         maxlength="80"
         hide-details
-        class="mb-2"
+        class="named"
         data-test="device-rename"
         @change="rename(($event.target as HTMLInputElement).value.trim())"
       />
@@ -150,6 +149,9 @@ td {
 td + td {
   text-align: right;
   white-space: nowrap;
+}
+.named {
+  margin: 10px 0;
 }
 .do {
   display: flex;

@@ -179,10 +179,7 @@ watch(
 )
 /** Not at every step of a drag: what the sun lights anew takes a moment. */
 const showAir = useThrottleFn((a: Atmosphere) => stage.value?.setAtmosphere(a), 120, true)
-watch(
-  [() => drawing.now, () => drawing.device],
-  () => showDrawing(),
-)
+watch([() => drawing.now, () => drawing.device], () => showDrawing())
 const showDrawing = useThrottleFn(() => stage.value?.setDrawing(drawing.now, drawing.device), 120, true)
 watch(shadows, (on) => stage.value?.look({ shadows: on }))
 watch([alone, () => store.selected.join(), () => store.stands], () => {
