@@ -30,7 +30,7 @@ ATMOSPHERE = Atmosphere(
     waters=[Water(altitude=WATER, box=(330, 380, 550, 590))],
 )
 MARKS = {"triangles": 260_000, "draw_calls": 480, "shadow_triangles": 60_000, "memory": 16_000_000, "ms": 4.0}
-MS = {"Handheld": 7.0, "Console": 4.0, "Desktop": 4.0}
+MS = {"Handheld": 14.0, "Console": 9.0, "Desktop": 6.0}
 """What a frame may take on the device of each tier."""
 
 RIM = ((155, 365), (132, 427), (129, 492), (146, 555), (181, 612), (232, 660), (297, 694), (369, 714))

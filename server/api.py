@@ -19,6 +19,7 @@ from server.pins.api import router as pins
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
 from server.sight.devices_api import router as devices
+from server.sight.survey_api import router as survey
 from server.snapshots.api import router as snapshots
 from server.stands.api import router as stands
 from server.stands.arranging_api import router as arranging
@@ -84,6 +85,7 @@ for router in (
     conditions,
     sight,
     devices,
+    survey,
     journal,
     handover,
     audit,

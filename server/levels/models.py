@@ -101,6 +101,19 @@ class WalkCheck(models.Model):
         constraints = [models.UniqueConstraint(fields=["level", "content"], name="one_check_of_a_walk")]
 
 
+class LevelSurvey(models.Model):
+    """What frames cost all over a level, under the digest of all that it follows from: see
+    `server.sight.surveys`."""
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="surveys")
+    content = models.CharField(max_length=64)
+    asked = models.CharField(max_length=64, help_text="digest of what was asked for, whatever the level was")
+    data = models.BinaryField(help_text="NPZ: the survey's grid and its loads by stand")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["level", "content"], name="one_survey")]
+
+
 class LayerTexture(models.Model):
     """A picture that a ground layer is drawn with, a square PNG; it stays as long as the level, so that undo
     finds it."""

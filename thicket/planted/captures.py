@@ -37,8 +37,8 @@ VARIED = (
 
 
 def frames_by_chance(level: PlantedLevel, count: int, seed: int) -> list[View]:
-    """Views all over a level at heights of 1.5 to 12 m, some of the sky (where only shadows are drawn), and the
-    level drawn in different ways."""
+    """Views all over a level at heights of 1.5 to 12 m, some of the sky, where only shadows are drawn; the
+    level is drawn in different ways."""
     rng, out = np.random.default_rng(seed), []
     for k in range(count):
         x, z = rng.uniform(0, level.width), rng.uniform(0, level.length)

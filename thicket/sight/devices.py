@@ -3,7 +3,8 @@ frames.
 
 A frame's milliseconds are a sum of its loads, each times a coefficient, and a fixed part. The coefficients
 are found by non-negative least squares on relative errors (Lawson and Hanson, *Solving Least Squares
-Problems*, 1974); which of them the frames cannot tell apart, from the covariance of least squares. docs/devices.md says how frames are captured.
+Problems*, 1974); which of them the frames cannot tell apart, from the covariance of least squares.
+docs/devices.md says how frames are captured.
 """
 
 from __future__ import annotations

@@ -56,16 +56,22 @@ class States:
 
 def states(distances: Distances, lods: int, billboard: bool) -> States:
     """The states of an item with so many LOD meshes and, or not, a billboard."""
+    return states_by(distances, np.array(distances.full), lods, billboard)
+
+
+def states_by(distances: Distances, full: np.ndarray, lods: int, billboard: bool) -> States:
+    """The same for several distances beyond which the finest mesh is not drawn, full (…,) in m; the arrays
+    are (…, n)."""
     inner = list(distances.steps[: lods - 1])
     inner += [distances.billboard] * (lods - 1 - len(inner) + (1 if billboard else 0))
-    if inner:
-        inner[0] = max(min(inner[0], distances.full - 0.5 * distances.fade), 0.0)
-    start = np.array([0.0, *inner])
-    end = np.array([*inner, distances.gone])
+    start = np.tile([0.0, *inner], (*full.shape, 1))
+    end = np.tile([*inner, distances.gone], (*full.shape, 1))
     half = 0.5 * distances.fade
+    if inner:
+        start[..., 1] = end[..., 0] = np.maximum(np.minimum(inner[0], full - half), 0.0)
     show = np.where(start > 0.0, start - half, -1.0)
     hide = np.minimum(end + half, distances.gone)
-    hide[-1] = distances.gone
+    hide[..., -1] = distances.gone
     empty = end <= start
     show[empty] = hide[empty] = 0.0
     return States(start, end, show, hide)

@@ -1812,6 +1812,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/survey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Survey Level
+         * @description How far the survey is, and what it found.
+         */
+        post: operations["server_sight_survey_api_survey_level"];
+        /**
+         * Stop Survey
+         * @description Stop the survey that one has under way.
+         */
+        delete: operations["server_sight_survey_api_stop_survey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/pulse": {
         parameters: {
             query?: never;
@@ -5954,6 +5978,130 @@ export interface components {
             left_out: number;
             /** Unclear */
             unclear: string[][];
+        };
+        /**
+         * SurveyMap
+         * @description A budget line over the level: of each place, row by row, what the dearest heading costs;
+         *     5 % of places are dearer than `most5`.
+         */
+        SurveyMap: {
+            /** Columns */
+            columns: number;
+            /** Rows */
+            rows: number;
+            /** Step */
+            step: number;
+            /** Values */
+            values: number[];
+            /** Most5 */
+            most5: number;
+            /** Worst */
+            worst: components["schemas"]["WorstOut"][];
+        };
+        /**
+         * SurveyOut
+         * @description How far a survey is, and the map; not `fresh` when it is from before the level's last changes.
+         */
+        SurveyOut: {
+            /** Fresh */
+            fresh: boolean;
+            /** Running */
+            running: boolean;
+            /** Share */
+            share: number;
+            /** Step */
+            step: string;
+            /** Trouble */
+            trouble: string;
+            map: components["schemas"]["SurveyMap"] | null;
+        };
+        /**
+         * WorstOut
+         * @description A place and the heading in degrees in which a frame costs the most there; x, y, z of the eye in m;
+         *     `spent`, by stand, those that spend the most first, the ground under 0.
+         */
+        WorstOut: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Z */
+            z: number;
+            /** Heading */
+            heading: number;
+            /** Value */
+            value: number;
+            /** Spent */
+            spent: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * SurveyIn
+         * @description How the level is drawn and on which device; m between places, m of the eye above the ground; the budget
+         *     line, of the whole frame or of one stand (0: the ground), that is to be told. `begin` has the survey begun
+         *     when it is not known yet.
+         */
+        SurveyIn: {
+            /**
+             * @default {
+             *       "plants": true,
+             *       "distances": 1,
+             *       "fades": 1,
+             *       "shadows": 1,
+             *       "lod_offset": 0,
+             *       "billboards": true,
+             *       "full_meshes": null,
+             *       "sward_reach": null,
+             *       "sward_share": 1,
+             *       "shadow_reach": null,
+             *       "casts": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "receives": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "ground_error": null,
+             *       "cell": 64,
+             *       "fog": 1
+             *     }
+             */
+            drawing: components["schemas"]["DrawingSettings"];
+            device?: components["schemas"]["DeviceSettings"] | null;
+            /**
+             * Step
+             * @default 16
+             */
+            step: number;
+            /**
+             * Eye
+             * @default 1.7
+             */
+            eye: number;
+            /**
+             * Line
+             * @default ms
+             * @enum {string}
+             */
+            line: "ms" | "triangles" | "draw_calls" | "shadow_triangles" | "memory";
+            /** Stand */
+            stand?: number | null;
+            /**
+             * Begin
+             * @default false
+             */
+            begin: boolean;
         };
         /**
          * PulseOut
@@ -17247,6 +17395,214 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CalibrationOut"];
                 };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_sight_survey_api_survey_level: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SurveyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurveyOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_sight_survey_api_stop_survey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not signed in. */
             401: {

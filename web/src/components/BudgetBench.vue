@@ -3,12 +3,14 @@ import { computed, ref, watch } from 'vue'
 import { answer, api, type Marks } from '../api/client'
 import { amount, inkOf, line, LINES, whole } from '../budget'
 import type { Drawn } from '../stage/eyeView'
+import type { Stage } from '../stage/stage'
 import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
 import DevicePanel from './DevicePanel.vue'
 import NumberField from './NumberField.vue'
+import SurveyPanel from './SurveyPanel.vue'
 
-defineProps<{ drawn: Drawn | null }>()
+defineProps<{ drawn: Drawn | null; stage: Stage | null }>()
 const store = useLevel()
 const drawing = useDrawing()
 const draft = ref<Partial<Marks>>({})
@@ -123,6 +125,7 @@ async function keep() {
       <v-btn @click="draft = {}">Drop</v-btn>
     </p>
 
+    <SurveyPanel :stage="stage" />
     <DevicePanel />
 
     <h3>Checked against the stage</h3>

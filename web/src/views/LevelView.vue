@@ -32,6 +32,7 @@ import type { Bench } from '../router'
 import type { Drawn } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
 import { useStores } from '../stores'
+import { useSurvey } from '../stores/survey'
 
 const props = defineProps<{ slug: string; bench: Bench }>()
 const stores = useStores()
@@ -46,6 +47,12 @@ const view = () => (stage.value ? { ...stage.value.eye.view } : null)
 const draft = useDraft(view, stores)
 const hand = useHand(stores)
 const relief = useRelief(stores)
+const survey = useSurvey()
+/** The colours that the bench lays over the ground. */
+const sheet = computed(() => {
+  if (props.bench === 'ground') return relief.sheet.value
+  return props.bench === 'budget' ? survey.sheet : draft.touchSheet.value
+})
 const sides = useSides()
 const at = shallowRef<[number, number] | null>(null)
 const why = shallowRef<Why | null>(null)
@@ -222,7 +229,7 @@ useEventListener(document, 'click', (event) => {
         ref="host"
         :key="groundKey"
         :overlay="draft.overlay.value"
-        :sheet="bench === 'ground' ? relief.sheet.value : draft.touchSheet.value"
+        :sheet="sheet"
         :contours="draft.contours.value"
         :marks="draft.marks.value"
         :paints="bench === 'planting'"
@@ -269,7 +276,7 @@ useEventListener(document, 'click', (event) => {
         :stage="stage"
         @wide="host && (host.shown = 'eye')"
       />
-      <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" />
+      <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" :stage="stage" />
       <HandoverBench v-else />
     </aside>
     <CostStrip />

@@ -1,0 +1,68 @@
+"""Survey: the demo at 16 m and 8 headings, all stands, swards and ground, through each of its tiers, against
+the reckoning called for each view (of some, which also must give the same), and one cold planting."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+
+import thicket
+from bench._server import served_demo
+from thicket.document.drawing import seen_through
+from thicket.planted.costs import items_in
+from thicket.planted.survey import survey
+from thicket.planted.whole import plant_whole
+from thicket.sight.cost import loads_of
+from thicket.sight.views import View
+from thicket.warm import warm
+
+FASTER, TIMES = 100, 3
+VIEWS = 60
+"""So many views are reckoned one by one."""
+
+
+def main() -> int:
+    warm()
+    with served_demo() as (_, level):
+        from server.levels.whole import document_of
+
+        document = document_of(level)
+    began = time.perf_counter()
+    planted = thicket.plant(document)
+    for _ in plant_whole(planted):
+        pass
+    planted.counts()
+    cold = time.perf_counter() - began
+    stock, shown, rng, met = items_in(document), document.details["view"], np.random.default_rng(1), True
+    for tier in shown["tiers"]:
+        drawing = seen_through(shown, tier)[0]
+        survey(planted, stock, drawing, step=64)  # has the kernels ready
+        began = time.perf_counter()
+        found = survey(planted, stock, drawing)
+        spent = time.perf_counter() - began
+        same, began = True, time.perf_counter()
+        for place in rng.permutation(len(found.eyes))[:VIEWS]:
+            heading = int(rng.integers(len(found.headings)))
+            eye, way = found.eyes[place], float(found.headings[heading])
+            view = View(*eye, way, 0.0, 55.0, 16 / 9, drawing=drawing)
+            costs = {0: planted.ground_cost(view)}
+            each = planted.cost(view, stock)
+            costs |= {n: each[stand.slug] for n, stand in document.stands.items()}
+            same &= all(
+                np.allclose(found.loads[n][place, heading], loads_of(cost), rtol=1e-6)
+                for n, cost in costs.items()
+            )
+        views = found.whole().shape[0] * len(found.headings)
+        faster = (time.perf_counter() - began) / VIEWS * views / spent
+        print(
+            f"survey, {tier}: {views:,} views in {spent:.1f} s, {faster:.0f} times as fast as view by view "
+            f"(at least {FASTER}), {spent / cold:.2f} cold plantings of {cold:.1f} s (at most {TIMES}); "
+            f"{VIEWS} of them {'the same' if same else 'NOT the same'}"
+        )
+        met &= same and faster >= FASTER and spent <= TIMES * cold
+    return 0 if met else 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

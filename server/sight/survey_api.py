@@ -1,0 +1,124 @@
+"""The survey of a level: asked for, stopped, and looked at line by line."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from django.http import HttpRequest
+from ninja import Router, Schema
+from pydantic import Field
+
+from server.levels.access import level_for
+from server.sight import surveys
+from server.sight.surveys import APART, WORST, Asked, numbers_of
+from thicket.document.drawing import DeviceSettings, DrawingSettings
+from thicket.document.settings import Strict
+from thicket.planted.survey import COARSEST, EYE, FINEST, STEP
+from thicket.refused import Refused
+
+router = Router(tags=["sight"])
+Line = Literal["ms", "triangles", "draw_calls", "shadow_triangles", "memory"]
+
+
+class SurveyIn(Strict):
+    """How the level is drawn and on which device; m between places, m of the eye above the ground; the budget
+    line, of the whole frame or of one stand (0: the ground), that is to be told. `begin` has the survey begun
+    when it is not known yet."""
+
+    drawing: DrawingSettings = DrawingSettings()
+    device: DeviceSettings | None = None
+    step: Annotated[float, Field(allow_inf_nan=False, ge=FINEST, le=COARSEST)] = STEP
+    eye: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=100)] = EYE
+    line: Line = "ms"
+    stand: int | None = None
+    begin: bool = False
+
+
+class WorstOut(Schema):
+    """A place and the heading in degrees in which a frame costs the most there; x, y, z of the eye in m;
+    `spent`, by stand, those that spend the most first, the ground under 0."""
+
+    x: float
+    y: float
+    z: float
+    heading: float
+    value: float
+    spent: list[tuple[int, float]]
+
+
+class SurveyMap(Schema):
+    """A budget line over the level: of each place, row by row, what the dearest heading costs;
+    5 % of places are dearer than `most5`."""
+
+    columns: int
+    rows: int
+    step: float
+    values: list[float]
+    most5: float
+    worst: list[WorstOut]
+
+
+class SurveyOut(Schema):
+    """How far a survey is, and the map; not `fresh` when it is from before the level's last changes."""
+
+    fresh: bool
+    running: bool
+    share: float
+    step: str
+    trouble: str
+    map: SurveyMap | None
+
+
+@router.post("/levels/{slug}/survey", response=SurveyOut)
+def survey_level(request: HttpRequest, slug: str, data: SurveyIn):
+    """How far the survey is, and what it found."""
+    level = level_for(request, slug, to="plant")
+    surveys.check(level, data.step)
+    numbers = numbers_of(level)
+    if data.stand is not None and data.stand not in numbers:
+        raise Refused("stand: the level no longer has this stand")
+    asked = Asked(data.drawing, data.step, data.eye)
+    state, found = surveys.state_of(level, request.user, asked, data.begin)
+    if found is None:
+        return {**state, "map": None}
+    device = (data.device or DeviceSettings()).core()
+    stand = None if data.stand is None else numbers[data.stand]
+    values = found.line(data.line, device, stand)
+    rows = {number: pk for pk, number in numbers.items()}
+    spent = {rows[n]: found.line(data.line, device, n) for n in found.loads if n in rows}
+    worst = []
+    for place, heading in found.worst(values, WORST, APART):
+        x, y, z = found.eyes[place].round(2).tolist()
+        each = [(pk, float(v[place, heading])) for pk, v in spent.items() if v[place, heading] > 0]
+        each = sorted(each, key=lambda part: -part[1])[:4]
+        worst.append(
+            {
+                "x": x,
+                "y": y,
+                "z": z,
+                "heading": float(found.headings[heading]),
+                "value": float(values[place, heading]),
+                "spent": each,
+            }
+        )
+    most = values.max(axis=1)
+    return {
+        **state,
+        "map": {
+            "columns": found.columns,
+            "rows": len(most) // found.columns,
+            "step": found.step,
+            "values": most.astype(float).round(4).tolist(),
+            "most5": float(np.percentile(most, 95)),
+            "worst": worst,
+        },
+    }
+
+
+@router.delete("/levels/{slug}/survey", response={204: None})
+def stop_survey(request: HttpRequest, slug: str):
+    """Stop the survey that one has under way."""
+    level = level_for(request, slug, to="plant")
+    surveys.stop(level, request.user)
+    return 204, None

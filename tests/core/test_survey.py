@@ -1,0 +1,99 @@
+"""The survey: every value is what the reckoning gives for that view, through every kind of drawing; the worst
+places."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from tests.core.levels import drawn_level
+from thicket.planted.costs import items_in, line, spent
+from thicket.planted.level import PlantedLevel
+from thicket.planted.survey import survey
+from thicket.sight.cost import loads_of
+from thicket.sight.devices import Device
+from thicket.sight.drawing import PLAIN, Drawing
+from thicket.sight.views import View
+
+DEVICE = Device("Ours", 5.0, 7.0, 6.0, 0.8, 0.05, 1.5)
+
+
+class Surveyed(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.level = PlantedLevel(drawn_level(3))
+        cls.stock = items_in(cls.level.level)
+
+    def test_every_value_is_what_the_reckoning_gives_for_that_view(self):
+        rng = np.random.default_rng(4)
+        by_size = {
+            n: replace(
+                s,
+                settings=s.settings.model_copy(
+                    update={"distances": s.settings.distances.model_copy(update={"by_size": True})}
+                ),
+            )
+            for n, s in self.level.level.stands.items()
+        }
+        sized = PlantedLevel(replace(self.level.level, stands=by_size))
+        for level, drawing, threads in (
+            (self.level, PLAIN, 1),
+            (self.level, Drawing(full_meshes=5, shadow_reach=30, sward_share=0.4, lod_offset=1), 2),
+            (self.level, Drawing(distances=1.7, fades=2, cell=16, billboards=False, ground_error=3), 2),
+            (self.level, Drawing(full_meshes=0, casts=frozenset({"Stone"}), cell=32), 1),
+            (self.level, Drawing(plants=False), 1),
+            (sized, Drawing(full_meshes=3, distances=0.6), 2),
+        ):
+            found = survey(level, self.stock, drawing, step=32, headings=6, height=2.5, threads=threads)
+            self.assertEqual(found.whole().shape, (64, 6, 5))
+            np.testing.assert_allclose(
+                found.eyes[:, 1] - level.ground.height_at(found.eyes[:, 0], found.eyes[:, 2]), 2.5, atol=1e-4
+            )
+            for place, heading in zip(rng.integers(0, 64, 12).tolist(), rng.integers(0, 6, 12).tolist()):
+                view = View(
+                    *found.eyes[place],
+                    found.headings[heading],
+                    0.0,
+                    55.0,
+                    16 / 9,
+                    drawing=drawing,
+                    device=DEVICE,
+                )
+                costs, ground = level.cost(view, self.stock), level.ground_cost(view)
+                with self.subTest(drawing=drawing, place=place, heading=heading):
+                    np.testing.assert_allclose(found.loads[0][place, heading], loads_of(ground), rtol=1e-6)
+                    for number, stand in level.level.stands.items() if drawing.plants else ():
+                        np.testing.assert_allclose(
+                            found.loads[number][place, heading], loads_of(costs[stand.slug]), rtol=1e-6
+                        )
+                    total = spent(costs) + ground
+                    self.assertAlmostEqual(found.ms(DEVICE)[place, heading], total.ms, places=4)
+                    for name in ("triangles", "draw_calls", "shadow_triangles", "memory"):
+                        told = found.line(name, DEVICE)[place, heading]
+                        self.assertAlmostEqual(float(told), line(total, name), delta=1e-5 * told)
+
+    def test_lines_of_stands_and_ground_sum_up_and_the_worst_places_lie_apart(self):
+        found = survey(self.level, self.stock, step=16, headings=4)
+        for name in ("ms", "triangles", "memory"):
+            parts = sum(found.line(name, DEVICE, stand) for stand in found.loads)
+            np.testing.assert_allclose(parts, found.line(name, DEVICE), rtol=1e-5)
+        values = found.ms(DEVICE)
+        worst = found.worst(values, 5, 40.0)
+        self.assertEqual(len(worst), 5)
+        at = found.eyes[[place for place, _ in worst]][:, [0, 2]]
+        apart = np.hypot(*(at[:, None] - at[None]).transpose(2, 0, 1))
+        self.assertGreaterEqual(apart[~np.eye(5, dtype=bool)].min(), 40)
+        self.assertAlmostEqual(values[worst[0]], values.max())
+        told = [values[each] for each in worst]
+        self.assertEqual(told, sorted(told, reverse=True))
+        for place in range(len(values)):  # none that is left out is worse, unless it lies near one
+            off = np.hypot(*(at - found.eyes[place, [0, 2]]).T)
+            self.assertTrue(values[place].max() <= told[-1] + 1e-6 or off.min() < 40)
+
+    def test_grids_that_do_not_fit_the_level_still_lie_on_it(self):
+        for step in (8.0, 50.0, 64.0, 1000.0):
+            found = survey(self.level, self.stock, Drawing(plants=False), step=step, headings=1)
+            x, z = found.eyes[:, 0], found.eyes[:, 2]
+            self.assertTrue((x > 0).all() and (x < self.level.width).all() and (z < self.level.length).all())
+            self.assertEqual(len(found.eyes) % found.columns, 0)
+            self.assertEqual(set(found.loads), {0})

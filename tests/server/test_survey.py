@@ -1,0 +1,83 @@
+"""The survey on the server: done by the worker, told line by line as the reckoning has it, kept over the
+level's changes and said to be old, stopped."""
+
+from server.jobs.models import Job
+from server.levels.models import Level, LevelSurvey
+from server.sight import surveys
+from tests.server.test_ground import GroundCase
+from tests.worker import work_off_inside_a_transaction as work_off
+
+DEVICE = {"name": "Ours", "per_mtri": 5, "per_kcall": 7, "fixed": 1.5}
+
+
+class Surveys(GroundCase):
+    def ask(self, status=200, **more):
+        answer = self.post("/survey", {"step": 32, **more})
+        self.assertEqual(answer.status_code, status, answer.content)
+        return answer.json()
+
+    def test_it_is_done_by_the_worker_and_every_line_is_what_the_view_costs(self):
+        self.assertEqual((self.ask()["map"], Job.objects.count()), (None, 0))
+        self.assertTrue(self.ask(begin=True)["running"])
+        self.assertEqual(self.ask(begin=True)["map"], None)
+        self.assertEqual(Job.objects.filter(kind="survey").count(), 1)
+        work_off()
+        for line in ("ms", "triangles", "shadow_triangles", "memory"):
+            told = self.ask(line=line, device=DEVICE)
+            self.assertTrue(told["fresh"] and not told["running"])
+            map_ = told["map"]
+            self.assertEqual((map_["columns"] * map_["rows"], map_["step"]), (64, 32))
+            self.assertEqual(len(map_["values"]), 64)
+            worst = map_["worst"][0]
+            self.assertAlmostEqual(worst["value"], max(map_["values"]), places=3)
+            self.assertTrue(max(map_["values"]) >= map_["most5"] >= sorted(map_["values"])[32])
+            view = {name: worst[name] for name in ("x", "y", "z", "heading")}
+            view |= {"pitch": 0, "fov": 55, "aspect": 16 / 9, "device": DEVICE}
+            cost = self.post("/cost", view).json()
+            self.assertAlmostEqual(cost["total"][line] / worst["value"], 1, places=2)
+            by_stand = {s["stand"]: s[line] for s in cost["stands"]} | {0: cost["ground"][line]}
+            for stand, value in worst["spent"]:
+                self.assertAlmostEqual(by_stand[stand] / max(value, 1e-9), 1, places=2)
+            self.assertEqual(worst["spent"][0][0], max(by_stand, key=by_stand.get))
+        own = self.ask(line="triangles", stand=self.birch.pk)["map"]
+        self.assertLess(max(own["values"]), max(self.ask(line="triangles")["map"]["values"]))
+
+    def test_a_change_makes_it_old_but_it_can_still_be_looked_at(self):
+        self.ask(begin=True)
+        work_off()
+        self.ask(drawing={"distances": 0.5}, begin=True)
+        work_off()
+        self.assertEqual(LevelSurvey.objects.count(), 2)
+        before = self.ask()["map"]["values"]
+        self.assertNotEqual(self.ask(drawing={"distances": 0.5})["map"]["values"], before)
+        self.stroke(strength=1, radius=40)
+        old = self.ask()
+        self.assertEqual((old["fresh"], old["running"], old["map"]["values"]), (False, False, before))
+        self.ask(begin=True)
+        work_off()
+        now = self.ask()
+        self.assertTrue(now["fresh"])
+        self.assertNotEqual(now["map"]["values"], before)
+        self.post("/undo", {})
+        self.ask(begin=True)
+        work_off()
+        self.assertEqual(self.ask()["map"]["values"], before)
+
+    def test_it_is_stopped_and_what_cannot_be_surveyed_is_a_sentence(self):
+        self.ask(begin=True)
+        self.assertEqual(self.north.delete(f"{self.base}/survey").status_code, 204)
+        work_off()
+        told = self.ask()
+        self.assertEqual((told["running"], told["map"]), (False, None))
+        for wrong, words in (
+            ({"step": 1}, "greater than or equal to 8"),
+            ({"step": 1e9}, "less than or equal to 64"),
+            ({"eye": 0}, "greater than or equal to 0.1"),
+            ({"line": "fps"}, "draw_calls"),
+            ({"stand": 10**9}, "no longer has this stand"),
+        ):
+            self.assertIn(words, str(self.ask(422, **wrong)))
+        most, surveys.MOST = surveys.MOST, 900
+        self.addCleanup(setattr, surveys, "MOST", most)
+        self.assertIn("take 9 m or more", self.ask(422, step=8)["detail"])
+        self.assertEqual(Level.objects.get(pk=self.level.pk).surveys.count(), 0)

@@ -1,0 +1,257 @@
+"""The survey: what frames cost all over a level, from the height of an eye, in all headings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+
+from thicket.bands import THREADS
+from thicket.planted.costs import drawn, largest_of, patch_of
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
+from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch
+from thicket.sight.devices import LOADS, UNITS, Device
+from thicket.sight.distances import Distances, states_by
+from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
+from thicket.sight.survey import count_from, ground_from, nearest_full, planes_of
+from thicket.sight.terrain import terrain_of
+from thicket.sight.views import View
+
+STEP, HEADINGS, EYE = 16.0, 8, 1.7
+"""m between places, headings, m of the eye above the ground, where nobody says otherwise."""
+FINEST, COARSEST = 8.0, 64.0
+Tell = Callable[[float, str], None]
+
+
+def _quietly(share: float, step: str) -> None:
+    """Tells nobody."""
+
+
+@dataclass(frozen=True, eq=False)
+class Survey:
+    """What frames are made of: loads by stand number, 0 for the ground, float32 (places, headings, 5), see
+    `thicket.sight.devices.LOADS`. The places are row by row on a grid of `step` m, each in the middle of its
+    square: eyes (places, 3) in m; columns, places in a row; headings in degrees."""
+
+    step: float
+    columns: int
+    eyes: np.ndarray
+    headings: np.ndarray
+    loads: Mapping[int, np.ndarray]
+
+    def whole(self) -> np.ndarray:
+        """Everything together, float32 (places, headings, 5)."""
+        return np.sum(list(self.loads.values()), axis=0)
+
+    def ms(self, device: Device, stand: int | None = None) -> np.ndarray:
+        """Milliseconds on a device, (places, headings): of a stand, or of the whole frame."""
+        per = np.array(device.coefficients[:5]) / UNITS
+        if stand is None:
+            return self.whole() @ per + device.fixed
+        return self.loads[stand] @ per + (0.0 if stand else device.fixed)
+
+    def line(self, name: str, device: Device, stand: int | None = None) -> np.ndarray:
+        """A budget line, (places, headings): of a stand, or of the whole frame."""
+        if name == "ms":
+            return self.ms(device, stand)
+        loads = self.whole() if stand is None else self.loads[stand]
+        return loads[..., LOADS.index(name)]
+
+    def worst(self, values: np.ndarray, count: int, apart: float) -> list[tuple[int, int]]:
+        """The places and headings of the largest values (places, headings), one of each place, at least so
+        many m apart."""
+        found: list[tuple[int, int]] = []
+        at = self.eyes[:, [0, 2]]
+        for place in np.argsort(-values.max(axis=1), kind="stable").tolist():
+            near = [p for p, _ in found if np.hypot(*(at[p] - at[place])) < apart]
+            if not near:
+                found.append((place, int(values[place].argmax())))
+            if len(found) == count:
+                break
+        return found
+
+
+def survey(
+    level: PlantedLevel,
+    stock: Mapping[str, Item],
+    drawing: Drawing = PLAIN,
+    step: float = STEP,
+    headings: int = HEADINGS,
+    height: float = EYE,
+    tell: Tell = _quietly,
+    threads: int = THREADS,
+) -> Survey:
+    """Survey a level.
+
+    Parameters: level; stock as the reckoning sees it; how the level is drawn; m between places; how many
+    headings, evenly around; height of the eye above the ground in m; threads. Every value is what
+    `thicket.sight.cost.reckon` gives for that view of 16:9.
+    """
+    across, down = (max(int(side // step), 1) for side in (level.width, level.length))
+    x, z = np.meshgrid(
+        (np.arange(across) + 0.5) * min(step, level.width), (np.arange(down) + 0.5) * min(step, level.length)
+    )
+    y = level.ground.height_at(x.ravel(), z.ravel()).astype(float) + height
+    eyes = np.column_stack([x.ravel(), y, z.ravel()])
+    way = np.arange(headings) * 360.0 / headings
+    like = View(0.0, 0.0, 0.0, 0.0, 0.0, 55.0, 16 / 9, drawing=drawing)
+    surveyor = _Surveyor(level, stock, like, eyes, planes_of(eyes, way, like), threads)
+    tell(0.0, "Surveying the ground")
+    loads = {0: surveyor.ground()}
+    plantings = level.plantings() if drawing.plants else []
+    full = surveyor.full(plantings, tell)
+    for k, planting in enumerate(plantings):
+        tell((k + 1) / (len(plantings) + 1), f"Surveying {planting.stand.name}")
+        loads[planting.stand.number] = surveyor.stand(planting, full)
+    return Survey(step, across, eyes, way, loads)
+
+
+@dataclass(frozen=True, eq=False)
+class _Surveyor:
+    level: PlantedLevel
+    stock: Mapping[str, Item]
+    like: View
+    eyes: np.ndarray
+    planes: np.ndarray
+    threads: int
+
+    def ground(self) -> np.ndarray:
+        """The ground's loads (places, headings, 5)."""
+        terrain = self.level.cache.get(
+            ("terrain", self.level.level.heights.key), lambda: terrain_of(self.level.ground)
+        )
+        pixels = self.like.drawing.ground_error
+        out = self._empty()
+        out[..., 0], out[..., 1] = ground_from(
+            terrain, self.eyes, self.planes, self.like, GROUND_ERROR if pixels is None else pixels
+        )
+        return out
+
+    def full(self, plantings: Sequence[Planting], tell: Tell) -> np.ndarray | None:
+        """Beyond which distances trees are not drawn as their finest mesh, float64 (places, headings) in m;
+        None without a ceiling."""
+        ceiling = self.like.drawing.full_meshes
+        trees = [p for p in plantings if _is_tree(p)]
+        if ceiling is None or not trees:
+            return None
+        shape = self.planes.shape[:2]
+        nearest, count = np.full((*shape, ceiling + 1), np.inf), np.zeros(shape, np.int64)
+        for planting in trees:
+            tell(0.0, f"Finding the nearest of {planting.stand.name}")
+            items, distances = drawn(planting, self.stock, self.like)
+            hide = _tables(items, distances, np.array(np.inf))[1][:, 0]
+            hide = np.where([len(item.meshes) > 1 for item in items], hide, 0.0)
+            reach = hide.max() * (largest_of(planting) if distances.by_size else 1.0)
+            for patch, places in self._patches(planting, items, reach):
+                n = self._near(patch, places, reach)
+                nearest_full(
+                    *_flat(patch), n, self.eyes, self.planes, hide, distances.by_size, nearest, count
+                )
+        return np.where(count > ceiling, nearest[..., ceiling], np.inf)
+
+    def stand(self, planting: Planting, full: np.ndarray | None) -> np.ndarray:
+        """A stand's loads (places, headings, 5)."""
+        items, distances = drawn(planting, self.stock, self.like)
+        beyond = full if full is not None and _is_tree(planting) else np.full((1, 1), np.inf)
+        show, hide, start, end = _tables(items, distances, beyond)
+        solid = np.zeros(show.shape[-2:], bool)
+        for m, item in enumerate(items):
+            solid[m, : len(item.lods)] = item.casts_shadow
+        counts = [np.zeros((*self.planes.shape[:2], *solid.shape), np.int64) for _ in range(4)]
+        alpha = np.zeros(counts[0].shape)
+        shadow = float(distances.shadow)
+        largest = largest_of(planting) if distances.by_size else 1.0
+        farthest = float(distances.gone * largest)
+        plants = np.zeros(len(self.eyes), np.int64)
+        view_reach = max(farthest, shadow) + max(self.like.drawing.cell, CELL)
+        for patch, places in self._patches(planting, items, view_reach):
+            plants[places] += len(patch.plants)
+            table = show, hide, start, end, solid, shadow, distances.by_size, farthest
+
+            def work(some: np.ndarray, patch: Patch = patch, table: tuple = table) -> None:
+                count_from(*_flat(patch), some, self.eyes, self.planes, *table, *counts, alpha)
+
+            near = self._near(patch, places, max(farthest, shadow))
+            with ThreadPoolExecutor(self.threads) as pool:
+                list(pool.map(work, np.array_split(near, self.threads)))
+        return self._loads(items, counts, alpha, plants)
+
+    def _loads(
+        self,
+        items: Sequence[Item],
+        counts: list[np.ndarray],
+        alpha: np.ndarray,
+        plants: np.ndarray,
+    ) -> np.ndarray:
+        """Loads from what was counted by item and state, see `count_from`, and plants by place."""
+        shown, calls, cast, shadow_calls = counts
+        triangles, materials, area = (np.zeros(shown.shape[2:]) for _ in range(3))
+        for m, item in enumerate(items):
+            for s, mesh in enumerate(item.meshes):
+                triangles[m, s], materials[m, s], area[m, s] = mesh.triangles, mesh.materials, mesh.alpha_area
+        out = self._empty()
+        out[..., 0] = (shown * triangles).sum(axis=(2, 3))
+        out[..., 1] = ((calls + shadow_calls) * materials).sum(axis=(2, 3))
+        out[..., 2] = (cast * triangles).sum(axis=(2, 3))
+        per = self.like.pixels_per_radian(SCREEN_HEIGHT)
+        out[..., 3] = (alpha * area).sum(axis=(2, 3)) * per**2 / 1e6
+        own = sum(item.texture_bytes + sum(mesh.bytes for mesh in item.meshes) for item in items)
+        out[..., 4] = (plants * RECORD_BYTES + own)[:, None]
+        return out
+
+    def _empty(self) -> np.ndarray:
+        return np.zeros((*self.planes.shape[:2], len(LOADS)), np.float32)
+
+    def _patches(
+        self, planting: Planting, items: list[Item], reach: float
+    ) -> Iterator[tuple[Patch, np.ndarray]]:
+        """A planting's plants in patches, each with the places whose views reckon with it: those whose square
+        of so many m to each side touches it."""
+        drawing, size = self.like.drawing, planting.sheet_size
+        side = max(int(drawing.cell // size), 1)
+        x, z = self.eyes[:, 0], self.eyes[:, 2]
+        low = np.stack([(x - reach) // size, (z - reach) // size])
+        high = np.stack([(x + reach) // size, (z + reach) // size])
+        for row in range(0, planting.sheets[1], side):
+            for column in range(0, planting.sheets[0], side):
+                sheets = [
+                    (i, j)
+                    for j in range(row, min(row + side, planting.sheets[1]))
+                    for i in range(column, min(column + side, planting.sheets[0]))
+                ]
+                there = (low[0] <= sheets[-1][0]) & (high[0] >= column)
+                there &= (low[1] <= sheets[-1][1]) & (high[1] >= row)
+                if there.any():
+                    yield patch_of(planting, sheets, items, drawing, tried=True), np.flatnonzero(there)
+
+    def _near(self, patch: Patch, places: np.ndarray, reach: float) -> np.ndarray:
+        """Those of the places that any plant of a patch may be near enough to."""
+        if not len(patch.plants):
+            return places[:0]
+        box = patch.layout.box
+        low, high = box[:, :3].min(axis=0), box[:, 3:].max(axis=0)
+        off = np.maximum(np.maximum(low - self.eyes[places], self.eyes[places] - high), 0.0)
+        return places[np.linalg.norm(off, axis=1) < reach]
+
+
+def _is_tree(planting: Planting) -> bool:
+    return planting.stand.stratum in TREES and not planting.stand.sward
+
+
+def _flat(patch: Patch) -> tuple[np.ndarray, ...]:
+    layout = patch.layout
+    return patch.plants.form, patch.plants.item, layout.order, layout.first, layout.box
+
+
+def _tables(items: Sequence[Item], distances: Distances, full: np.ndarray) -> tuple[np.ndarray, ...]:
+    """show, hide, start and end, each (…, items, states), for full (…,)."""
+    most = max(len(item.meshes) for item in items)
+    out = np.zeros((4, *full.shape, len(items), most))
+    for m, item in enumerate(items):
+        st = states_by(distances, full, len(item.lods), item.billboard is not None)
+        for k, part in enumerate((st.show, st.hide, st.start, st.end)):
+            out[k][..., m, : len(item.meshes)] = part
+    return tuple(out)

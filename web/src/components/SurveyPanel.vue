@@ -1,0 +1,155 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted } from 'vue'
+import type { SurveyMap } from '../api/client'
+import { amount, LINES } from '../budget'
+import type { Stage } from '../stage/stage'
+import { useDrawing } from '../stores/drawing'
+import { useLevel } from '../stores/level'
+import { EYE, useSurvey } from '../stores/survey'
+import { classesOf, INKS } from '../surveyMap'
+import ChoiceField from './ChoiceField.vue'
+
+/** What frames cost all over the level: a map of one budget line, and the worst places. */
+const props = defineProps<{ stage: Stage | null }>()
+const survey = useSurvey()
+const store = useLevel()
+const drawing = useDrawing()
+
+const lines = LINES.map(({ name, label }) => ({ value: name, title: label }))
+const parts = computed(() => [
+  { value: null, title: 'The whole frame' },
+  { value: 0, title: 'The ground' },
+  ...store.stands.map((s) => ({ value: s.id as number | null, title: s.name })),
+])
+const steps = [8, 16, 32, 64].map((m) => ({ value: m, title: `every ${m} m` }))
+const COMPASS = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west']
+const towards = (heading: number) => COMPASS[Math.round(heading / 45) % 8]
+const nameOf = (stand: number) =>
+  stand ? (store.stands.find((s) => s.id === stand)?.name ?? '') : 'the ground'
+const told = (value: number) => amount(survey.line, value)
+const spenders = (worst: SurveyMap['worst'][number]) =>
+  worst.spent
+    .slice(0, 2)
+    .map(([stand, value]) => `${nameOf(stand)} ${told(value)}`)
+    .join(', ')
+const borders = computed(() => (survey.map ? classesOf(survey.map.values) : []))
+const over = computed(() => {
+  const { map, mark } = survey
+  return map && mark !== null ? map.values.filter((v) => v > mark).length / map.values.length : 0
+})
+function go(worst: SurveyMap['worst'][number]): void {
+  const { x, y, z, heading } = worst
+  props.stage?.look({ x, y, z, heading, pitch: 0, fov: 55 })
+  props.stage?.setRings([{ x, z, radius: 4 }])
+}
+onMounted(() => {
+  survey.shown = true
+  void survey.look(false)
+})
+onBeforeUnmount(() => {
+  survey.shown = false
+  props.stage?.setRings([])
+})
+</script>
+
+<template>
+  <section data-test="survey">
+    <h3>Survey of the level</h3>
+    <p class="faint">
+      A frame’s cost at every place, {{ EYE }} m above the ground, in the dearest of eight headings, seen
+      through {{ drawing.tier }}.
+    </p>
+    <ChoiceField
+      label="What"
+      :value="survey.line"
+      :items="lines"
+      test="survey-line"
+      @change="survey.line = $event"
+    />
+    <ChoiceField
+      label="Of"
+      :value="survey.stand"
+      :items="parts"
+      test="survey-stand"
+      @change="survey.stand = $event"
+    />
+    <ChoiceField
+      label="Places"
+      :value="survey.step"
+      :items="steps"
+      test="survey-step"
+      @change="survey.step = $event"
+    />
+    <p v-if="survey.state?.running" class="run">
+      <v-progress-linear :model-value="survey.state.share * 100" aria-label="How far the survey is" />
+      <span class="faint">{{ survey.state.step }}</span>
+      <v-btn size="small" data-test="survey-stop" @click="survey.stop">Stop</v-btn>
+    </p>
+    <p v-else-if="!survey.state?.fresh" class="run">
+      <span v-if="survey.map" class="over" data-test="survey-old">This is from before the last changes.</span>
+      <v-btn :disabled="!store.mayPlant" data-test="survey-begin" @click="survey.look(true)">{{
+        survey.map ? 'Survey anew' : 'Survey the level'
+      }}</v-btn>
+    </p>
+    <p v-if="survey.trouble" class="over" role="alert" data-test="survey-trouble">{{ survey.trouble }}</p>
+    <template v-if="survey.map">
+      <ol class="legend" aria-label="What the inks mean" data-test="survey-legend">
+        <li v-for="(ink, k) in INKS" :key="k">
+          <i :style="{ background: `rgb(${ink.join(',')})` }" />
+          <span class="number">{{ told(borders[k]).replace(/\.?0* (ms|MB)$/, k ? '' : ' $1') }}</span>
+        </li>
+      </ol>
+      <p data-test="survey-said">
+        One place in twenty costs more than <b class="number">{{ told(survey.map.most5) }}</b>.<template
+          v-if="survey.mark !== null"
+        >
+          <template v-if="over">
+            Hatched, {{ (over * 100).toFixed(over < 0.1 ? 1 : 0) }} % of the level, is over the mark of
+            {{ told(survey.mark) }}.</template
+          ><template v-else> All of it is within the mark of {{ told(survey.mark) }}.</template>
+        </template>
+      </p>
+      <v-list class="places" density="compact" aria-label="The worst places">
+        <v-list-item
+          v-for="(w, k) in survey.map.worst"
+          :key="k"
+          :title="`${told(w.value)}, looking ${towards(w.heading)}`"
+          :subtitle="spenders(w)"
+          :data-test="`survey-worst-${k}`"
+          @click="go(w)"
+        />
+      </v-list>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.run {
+  display: grid;
+  gap: 4px;
+  justify-items: start;
+  margin: 6px 0;
+}
+.legend {
+  display: flex;
+  list-style: none;
+  margin: 8px 0;
+  padding: 0;
+  font-size: 12px;
+  color: var(--faint);
+}
+.legend li {
+  flex: 1;
+}
+.legend i {
+  display: block;
+  height: 10px;
+  border: 1px solid var(--line);
+}
+.places {
+  padding: 0;
+}
+.places :deep(.v-list-item) {
+  padding-inline: 4px;
+}
+</style>

@@ -1,0 +1,184 @@
+import { afterEach, describe, expect, it, vi } from 'vitest'
+import { nextTick } from 'vue'
+import type { Level, SurveyMap, Tier } from '../src/api/client'
+import SurveyPanel from '../src/components/SurveyPanel.vue'
+import { PLAIN } from '../src/stage/drawing'
+import { useDrawing } from '../src/stores/drawing'
+import { useSurvey } from '../src/stores/survey'
+import { classAt, classesOf, FINE, INKS, surveySheet } from '../src/surveyMap'
+import { at, choose, numbers, openLevel, refuse, serve, settled, show, until } from './help'
+
+const MAP: SurveyMap = {
+  columns: 3,
+  rows: 2,
+  step: 16,
+  values: [1, 2, 3, 7, 2, 11],
+  most5: 9.5,
+  worst: [
+    {
+      x: 40,
+      y: 12.7,
+      z: 24,
+      heading: 225,
+      value: 11,
+      spent: [
+        [1, 6],
+        [0, 3],
+        [2, 1],
+      ],
+    },
+    { x: 8, y: 9, z: 24, heading: 0, value: 7, spent: [[2, 7]] },
+  ],
+}
+
+describe('the classes of a survey', () => {
+  it('are even, read well, and hold every value', () => {
+    const next = numbers(3)
+    for (let n = 0; n < 200; n++) {
+      const values = Array.from({ length: 5 }, () => next() * 10 ** (next() * 8 - 2))
+      const borders = classesOf(values)
+      expect(borders.length).toBe(INKS.length + 1)
+      expect(borders[0]).toBe(0)
+      expect(borders[INKS.length]).toBeGreaterThanOrEqual(Math.max(...values) * 0.999999)
+      // The inks are made use of: the largest value is in the upper half.
+      expect(classAt(Math.max(...values), borders)).toBeGreaterThanOrEqual(INKS.length / 2)
+      for (const v of values) {
+        const k = classAt(v, borders)
+        expect(v).toBeGreaterThanOrEqual(borders[k] * 0.999999)
+        expect(v).toBeLessThanOrEqual(borders[k + 1] * 1.000001)
+      }
+    }
+    expect(classesOf([0, 0])[0]).toBe(0)
+  })
+  it('lie over the level as the places do, with lines between them, hatched over the mark', () => {
+    const sheet = surveySheet(MAP, 50, 32, 6)
+    expect([sheet.columns, sheet.rows]).toEqual([25, 16])
+    const rgba = (c: number, r: number) => [
+      ...sheet.data.slice((r * sheet.columns + c) * 4, (r * sheet.columns + c) * 4 + 4),
+    ]
+    const borders = classesOf(MAP.values)
+    const inkAt = (c: number, r: number) => {
+      const place = Math.min(Math.floor(r / FINE), 1) * 3 + Math.min(Math.floor(c / FINE), 2)
+      return INKS[classAt(MAP.values[place], borders)]
+    }
+    let hatched = 0
+    for (let r = 1; r < sheet.rows; r++) {
+      for (let c = 1; c < sheet.columns; c++) {
+        const ink = rgba(c, r).slice(0, 3)
+        const dark = ink[0] < 50
+        if (!dark) expect(ink).toEqual(inkAt(c, r))
+        const inside = c % FINE > 1 && r % FINE > 1
+        const over = r >= FINE && (c < FINE || c >= 2 * FINE)
+        if (dark && inside) {
+          expect(over).toBe(true)
+          hatched++
+        }
+      }
+    }
+    expect(hatched).toBeGreaterThan(10)
+    expect(rgba(FINE, 12)[3]).toBe(190)
+    const plain = surveySheet(MAP, 50, 32, null)
+    expect([...plain.data].filter((v, k) => k % 4 === 3 && v === 170).length).toBe(0)
+  })
+})
+
+describe('the survey panel', () => {
+  let page: Awaited<ReturnType<typeof show>> | null = null
+  afterEach(() => {
+    page?.end()
+    page = null
+  })
+  const marks = { ms: 6, triangles: 1, draw_calls: 1, shadow_triangles: 1, memory: 1 }
+  const state = (part: object = {}) => ({
+    fresh: true,
+    running: false,
+    share: 1,
+    step: '',
+    trouble: '',
+    map: MAP,
+    ...part,
+  })
+  async function begin(told: object | (() => object), role = 'lead') {
+    const tiers = {
+      Handheld: { drawing: { ...PLAIN, distances: 0.5 }, marks },
+      Desktop: { drawing: PLAIN, marks },
+    }
+    openLevel({
+      role,
+      tiers: tiers as unknown as Record<string, Tier>,
+      columns: 50,
+      rows: 32,
+      cell: 1,
+    } as Partial<Level>)
+    const asked = serve({
+      'POST /api/levels/fell/survey': typeof told === 'function' ? told : () => told,
+      'DELETE /api/levels/fell/survey': {},
+    })
+    const stage = { look: vi.fn(), setRings: vi.fn() }
+    page = await show(SurveyPanel, { stage })
+    await settled(30)
+    const bodies = () =>
+      asked.filter((a) => a.what.startsWith('POST')).map((a) => a.body as Record<string, unknown>)
+    return { stage, bodies, survey: useSurvey() }
+  }
+
+  it('asks for nothing to be done by itself, begins on a press, and follows how far it is', async () => {
+    const answers = [
+      state({ fresh: false, map: null }),
+      state({ fresh: false, running: true, share: 0.4, step: 'Surveying Birch', map: null }),
+      state(),
+    ]
+    const { bodies, survey } = await begin(() => answers.shift() ?? state())
+    expect(bodies().map((b) => b.begin)).toEqual([false])
+    expect(survey.sheet).toBeNull()
+    at('survey-begin').click()
+    await until(() => at('survey-stop'))
+    expect(page!.place.textContent).toContain('Surveying Birch')
+    await until(() => at('survey-legend'))
+    expect(bodies().map((b) => b.begin)).toEqual([false, true, false])
+    expect(at('survey-begin')).toBeNull()
+    expect(survey.sheet!.columns).toBe(25)
+  })
+  it('says how much is over the mark, who spends it, and goes to the worst places', async () => {
+    const { stage } = await begin(state())
+    expect(at('survey-said').textContent).toMatch(
+      /one place in twenty.*9\.50 ms.*33 % of the level.*mark of 6\.00 ms/is,
+    )
+    expect(at('survey-worst-0').textContent).toMatch(
+      /11\.00 ms, looking south-west.*Stand 1 6\.00 ms, the ground 3\.00 ms/s,
+    )
+    expect(at('survey-worst-1').textContent).toContain('looking north')
+    at('survey-worst-0').click()
+    expect(stage.look).toHaveBeenCalledWith({ x: 40, y: 12.7, z: 24, heading: 225, pitch: 0, fov: 55 })
+    expect(stage.setRings).toHaveBeenLastCalledWith([{ x: 40, z: 24, radius: 4 }])
+    page!.end()
+    page = null
+    expect(stage.setRings).toHaveBeenLastCalledWith([])
+    expect(useSurvey().sheet).toBeNull()
+  })
+  it('looks at another line, stand and tier; a stand has no mark of its own', async () => {
+    const { bodies, survey } = await begin(state())
+    await choose('survey-stand', 'Stand 2')
+    await until(() => bodies().some((b) => b.stand === 2))
+    expect(survey.mark).toBeNull()
+    expect(at('survey-said').textContent).not.toContain('mark')
+    await choose('survey-line', 'Memory')
+    await until(() => bodies().some((b) => b.line === 'memory'))
+    useDrawing().tier = 'Handheld'
+    await until(() => bodies().some((b) => (b.drawing as { distances: number }).distances === 0.5))
+  })
+  it('says when it is from before the last changes, and why it failed; a guest begins none', async () => {
+    const { survey } = await begin(state({ fresh: false }))
+    expect(at('survey-old').textContent).toContain('before the last changes')
+    expect(at('survey-begin').textContent).toContain('Survey anew')
+    expect(at('survey-legend')).not.toBeNull()
+    serve({ 'POST /api/levels/fell/survey': () => refuse('step: that is 90 000 places.') })
+    await survey.look(true)
+    await nextTick()
+    expect(at('survey-trouble').textContent).toContain('90 000 places')
+    page!.end()
+    const { bodies } = await begin(state(), 'viewer')
+    expect(bodies()).toEqual([])
+    expect((at('survey-begin') as HTMLButtonElement).disabled).toBe(true)
+  })
+})
