@@ -19,9 +19,9 @@ const GROUPED = new Intl.NumberFormat('en-GB')
 /** A whole number with thin spaces. */
 export const whole = (n: number): string => GROUPED.format(Math.round(n)).replaceAll(',', '\u202f')
 
-/** A line's value as text; of ms with how sure it is, where that is known. */
-export function amount(name: LineName, value: number, margin?: number | null): string {
-  if (name === 'ms') return `${value.toFixed(2)}${margin ? ` ± ${margin.toFixed(2)}` : ''} ms`
+/** A line's value as text. */
+export function amount(name: LineName, value: number): string {
+  if (name === 'ms') return `${value.toFixed(2)} ms`
   if (name === 'memory') return `${(value / 1e6).toFixed(1)} MB`
   return Math.abs(value) >= 1e5 ? `${Math.round(value / 1000)} k` : whole(value)
 }

@@ -61,9 +61,12 @@ const change = computed(() => {
       :class="{ over: l.over }"
       :data-test="`line-${l.name}`"
     >
-      <span class="label">{{ l.label }}</span>
+      <span class="label"
+        >{{ l.label
+        }}{{ l.name === 'ms' && store.cost?.margin ? ` ± ${amount('ms', store.cost.margin)}` : '' }}</span
+      >
       <span class="value number"
-        ><b>{{ amount(l.name, l.spent, l.name === 'ms' ? store.cost?.margin : null) }}</b
+        ><b>{{ amount(l.name, l.spent) }}</b
         >{{ ' ' }}<span class="faint">of {{ amount(l.name, l.mark) }}</span></span
       >
       <span class="gauge">
