@@ -19,6 +19,7 @@ from server.pins.api import router as pins
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
 from server.sight.devices_api import router as devices
+from server.sight.rebalance_api import router as rebalance
 from server.sight.survey_api import router as survey
 from server.snapshots.api import router as snapshots
 from server.stands.api import router as stands
@@ -86,6 +87,7 @@ for router in (
     sight,
     devices,
     survey,
+    rebalance,
     journal,
     handover,
     audit,

@@ -28,6 +28,19 @@ def start(
     return job
 
 
+def progress_of(kind: str, level: Level, user: User, content: str, begin: bool, arguments: dict) -> dict:
+    """How far a person's work of a kind on a level is, when it is that of a content; begun when it is not
+    under way, if that is wished."""
+    key = f"{kind} {level.pk} {user.pk}"
+    job = newest(key)
+    mine = job is not None and job.arguments.get("content") == content
+    if begin and not (mine and job and job.busy):
+        job, mine = start(kind, key, user, level, content=content, **arguments), True
+    if not (mine and job):
+        return {"running": False, "share": 0.0, "step": "", "trouble": ""}
+    return {"running": job.busy, "share": job.share, "step": job.step, "trouble": job.trouble}
+
+
 def newest(key: str) -> Job | None:
     """The newest job under a key."""
     return Job.objects.filter(key=key).order_by("-at").first()

@@ -114,6 +114,18 @@ class LevelSurvey(models.Model):
         constraints = [models.UniqueConstraint(fields=["level", "content"], name="one_survey")]
 
 
+class RebalanceAnswer(models.Model):
+    """A level brought under its marks, under the digest of all that it follows from: see
+    `server.sight.rebalances`."""
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="rebalances")
+    content = models.CharField(max_length=64)
+    result = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["level", "content"], name="one_rebalance")]
+
+
 class LayerTexture(models.Model):
     """A picture that a ground layer is drawn with, a square PNG; it stays as long as the level, so that undo
     finds it."""

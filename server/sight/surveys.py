@@ -63,18 +63,8 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> tuple[dict,
     fresh = row is not None and row.content == content
     if fresh:
         return {"running": False, "share": 1.0, "step": "", "trouble": "", "fresh": True}, found
-    key = f"survey {level.pk} {user.pk}"
-    job = starting.newest(key)
-    mine = job is not None and job.arguments.get("content") == content
-    if begin and not (mine and job and job.busy):
-        job, mine = starting.start("survey", key, user, level, content=content, **arguments), True
-    if not (mine and job):
-        return {"running": False, "share": 0.0, "step": "", "trouble": "", "fresh": False}, found
     return {
-        "running": job.busy,
-        "share": job.share,
-        "step": job.step,
-        "trouble": job.trouble,
+        **starting.progress_of("survey", level, user, content, begin, arguments),
         "fresh": False,
     }, found
 

@@ -69,20 +69,7 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
     kept = WalkCheck.objects.filter(level=level, content=content).first()
     if kept:
         return {"running": False, "share": 1.0, "step": "", "trouble": "", "result": kept.result}
-    key = f"walk {level.pk} {user.pk}"
-    job = starting.newest(key)
-    mine = job is not None and job.arguments.get("content") == content
-    if begin and not (mine and job and job.busy):
-        job, mine = starting.start("walk", key, user, level, content=content, **arguments), True
-    if not (mine and job):
-        return {"running": False, "share": 0.0, "step": "", "trouble": "", "result": None}
-    return {
-        "running": job.busy,
-        "share": job.share,
-        "step": job.step,
-        "trouble": job.trouble,
-        "result": None,
-    }
+    return {**starting.progress_of("walk", level, user, content, begin, arguments), "result": None}
 
 
 def stop(level: Level, user: User) -> None:

@@ -37,11 +37,18 @@ def items_in(level: Level) -> dict[str, Item]:
     return {slug: game_item(slug, item.glb, item.traits) for slug, item in level.stock.items() if item.glb}
 
 
-def stand_cost(planting: Planting, stock: Mapping[str, Item], view: View, tried: bool = False) -> Cost:
-    """What a planting costs in a view, which must be `settled`. `tried` has nothing kept of it."""
+def stand_cost(
+    planting: Planting,
+    stock: Mapping[str, Item],
+    view: View,
+    tried: bool = False,
+    own: Distances | None = None,
+) -> Cost:
+    """What a planting costs in a view, which must be `settled`; with other distances of its own, if given.
+    `tried` has nothing kept of it."""
     if not view.drawing.plants:
         return Cost()
-    items, distances = drawn(planting, stock, view)
+    items, distances = drawn(planting, stock, view, own)
     return reckon(_patches(planting, items, distances, view, tried), items, distances, view)
 
 

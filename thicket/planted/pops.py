@@ -226,26 +226,12 @@ class Walker:
             normals = self.level.ground.normal_at(form[:, 0], form[:, 2])
             strength *= SHADOW_DEPTH * lying(normals, seen.eye, form[:, :3], self.sun)
         else:
-            strength *= self._contrast(planting, form, item) / gentleness(fade, seen.rate)
+            colours = self.ground_colours
+            strength *= contrast(self.level, planting, self.unlike, colours, form, item)
+            strength /= gentleness(fade, seen.rate)
         before, after = np.where(seen.away, near, far), np.where(seen.away, far, near)
         shadow = np.full(len(item), fade is None)
         return seen.time, form[:, :3], seen.distance, item, before, after, shadow, strength
-
-    def _contrast(self, planting: Planting, form: np.ndarray, item: np.ndarray) -> np.ndarray | float:
-        """How much plants differ in colour from the ground under them (n,), 1 where that counts in full."""
-        layers = self.level.level.layers.weights
-        if self.ground_colours is None or not layers.size:
-            return 1.0
-        first, last = map(_srgb, planting.settings.tints)
-        tint = first + (last - first) * form[:, 9:10]
-        plant = np.array([self.unlike[slug].colour for slug in planting.items])[item] * tint
-        cell = self.level.ground.cell
-        rows, columns = (
-            np.clip(form[:, k] // cell, 0, n - 1).astype(int) for k, n in zip((2, 0), layers.shape)
-        )
-        weights = layers[rows, columns].astype(float)
-        ground = weights @ self.ground_colours / np.maximum(weights.sum(axis=1, keepdims=True), 1.0)
-        return np.abs(plant - ground).mean(axis=1) / FULL_CONTRAST
 
     def times(self) -> np.ndarray:
         """The times in s of the frames that are reckoned, evenly over what is walked."""
@@ -286,6 +272,29 @@ def edges_of(items: Sequence[Item], whole: Sequence[Item], distances: Distances)
         if item.casts_shadow and solid:
             shadow[m, 0] = min(distances.shadow, max(solid))
     return _Edges(radii, shadow, before, after)
+
+
+def contrast(
+    level: PlantedLevel,
+    planting: Planting,
+    unlike: Mapping[str, Unlikeness],
+    ground_colours: np.ndarray | None,
+    form: np.ndarray,
+    item: np.ndarray,
+) -> np.ndarray | float:
+    """How much plants differ in colour from the ground under them (n,), 1 where that counts in full, and
+    where the colours of the ground layers are not known."""
+    layers = level.level.layers.weights
+    if ground_colours is None or not layers.size:
+        return 1.0
+    first, last = map(_srgb, planting.settings.tints)
+    tint = first + (last - first) * form[:, 9:10]
+    plant = np.array([unlike[slug].colour for slug in planting.items])[item] * tint
+    cell = level.ground.cell
+    rows, columns = (np.clip(form[:, k] // cell, 0, n - 1).astype(int) for k, n in zip((2, 0), layers.shape))
+    weights = layers[rows, columns].astype(float)
+    ground = weights @ ground_colours / np.maximum(weights.sum(axis=1, keepdims=True), 1.0)
+    return np.asarray(np.abs(plant - ground).mean(axis=1) / FULL_CONTRAST)
 
 
 def colours_of(layers: Iterable[Mapping]) -> np.ndarray:

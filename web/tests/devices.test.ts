@@ -119,7 +119,7 @@ describe('the device of a tier', () => {
     await measure('phone.csv')
     useDrawing().tier = 'Handheld'
     await until(() => !at('device-use'))
-    expect(page!.place.textContent).toContain('The device of Handheld')
+    expect(at('device-name').textContent).toBe('Plain desktop')
   })
 })
 

@@ -1836,6 +1836,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/rebalance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rebalance
+         * @description How far the rebalance is, and what it found.
+         */
+        post: operations["server_sight_rebalance_api_rebalance"];
+        /**
+         * Stop Rebalance
+         * @description Stop the rebalance that one has under way.
+         */
+        delete: operations["server_sight_rebalance_api_stop_rebalance"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/pulse": {
         parameters: {
             query?: never;
@@ -6097,6 +6121,172 @@ export interface components {
             line: "ms" | "triangles" | "draw_calls" | "shadow_triangles" | "memory";
             /** Stand */
             stand?: number | null;
+            /**
+             * Begin
+             * @default false
+             */
+            begin: boolean;
+        };
+        /**
+         * ChangeOut
+         * @description A stand with other distances or fullness, null for its own: by factors on distances, of one edge alone
+         *     where one is given, on its shadow reach and on a sward's tufts; what is seen of it in
+         *     pixels of all places together, and the ms that it then takes at its dearest place.
+         */
+        ChangeOut: {
+            /** Stand */
+            stand: number;
+            /** Farther */
+            farther: number;
+            /** Shadows */
+            shadows: number;
+            /** Edge */
+            edge: number | null;
+            /** Tufts */
+            tufts: number;
+            distances: components["schemas"]["DistanceSettings"] | null;
+            /** Fullness */
+            fullness: number | null;
+            /** Loss */
+            loss: number;
+            /** Ms */
+            ms: number;
+        };
+        /**
+         * PlaceOut
+         * @description A view that counts, and what it spends on each line before and after.
+         */
+        PlaceOut: {
+            /** Name */
+            name: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Z */
+            z: number;
+            /** Heading */
+            heading: number;
+            /** Pitch */
+            pitch: number;
+            /** Fov */
+            fov: number;
+            /** Before */
+            before: {
+                [key: string]: number;
+            };
+            /** After */
+            after: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * PointOut
+         * @description An answer along the trade-off: the ms of its dearest place, its loss, and its changes.
+         */
+        PointOut: {
+            /** Ms */
+            ms: number;
+            /** Loss */
+            loss: number;
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+        };
+        /** RebalanceOut */
+        RebalanceOut: {
+            /** Running */
+            running: boolean;
+            /** Share */
+            share: number;
+            /** Step */
+            step: string;
+            /** Trouble */
+            trouble: string;
+            result: components["schemas"]["RebalanceResult"] | null;
+        };
+        /**
+         * RebalanceResult
+         * @description The least loss in pixels that meets the marks, or comes nearest to them: `over`, by which share each
+         *     line still overruns its mark; `gap`, by how much the loss may be above the least there can be.
+         */
+        RebalanceResult: {
+            /** Loss */
+            loss: number;
+            /** Gap */
+            gap: number;
+            /** Over */
+            over: {
+                [key: string]: number;
+            };
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Places */
+            places: components["schemas"]["PlaceOut"][];
+            /** Curve */
+            curve: components["schemas"]["PointOut"][];
+        };
+        /**
+         * RebalanceIn
+         * @description The marks to be met, with how the level is drawn and on which device; whether kept views and the
+         *     survey's worst places count; what may change, by stand; the factor below which no distance goes. `begin`
+         *     has it begun when it is not known yet.
+         */
+        RebalanceIn: {
+            /**
+             * @default {
+             *       "plants": true,
+             *       "distances": 1,
+             *       "fades": 1,
+             *       "shadows": 1,
+             *       "lod_offset": 0,
+             *       "billboards": true,
+             *       "full_meshes": null,
+             *       "sward_reach": null,
+             *       "sward_share": 1,
+             *       "shadow_reach": null,
+             *       "casts": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "receives": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "ground_error": null,
+             *       "cell": 64,
+             *       "fog": 1
+             *     }
+             */
+            drawing: components["schemas"]["DrawingSettings"];
+            device?: components["schemas"]["DeviceSettings"] | null;
+            marks: components["schemas"]["Marks"];
+            /**
+             * Views
+             * @default true
+             */
+            views: boolean;
+            /**
+             * Worst
+             * @default true
+             */
+            worst: boolean;
+            /** May */
+            may: {
+                [key: string]: ("distances" | "steps" | "shadows" | "tufts")[];
+            };
+            /**
+             * Least
+             * @default 0.4
+             */
+            least: number;
             /**
              * Begin
              * @default false
@@ -17587,6 +17777,214 @@ export interface operations {
         };
     };
     server_sight_survey_api_stop_survey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_sight_rebalance_api_rebalance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RebalanceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RebalanceOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_sight_rebalance_api_stop_rebalance: {
         parameters: {
             query?: never;
             header?: never;

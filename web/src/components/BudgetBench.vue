@@ -4,22 +4,26 @@ import { answer, api, type Marks } from '../api/client'
 import { amount, inkOf, line, LINES, whole } from '../budget'
 import type { Drawn } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
+import type { Draft } from '../composables/useDraft'
 import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
 import DevicePanel from './DevicePanel.vue'
+import DraftFooter from './DraftFooter.vue'
+import FoldingPart from './FoldingPart.vue'
 import NumberField from './NumberField.vue'
+import RebalancePanel from './RebalancePanel.vue'
 import SurveyPanel from './SurveyPanel.vue'
 
-defineProps<{ drawn: Drawn | null; stage: Stage | null }>()
+defineProps<{ drawn: Drawn | null; stage: Stage | null; draft: Draft }>()
 const store = useLevel()
 const drawing = useDrawing()
-const draft = ref<Partial<Marks>>({})
+const set = ref<Partial<Marks>>({})
 const trouble = ref('')
 const leads = computed(() => store.level?.role === 'lead')
-const marks = computed<Marks>(() => ({ ...drawing.marks!, ...draft.value }))
-const dirty = computed(() => Object.keys(draft.value).length > 0)
+const marks = computed<Marks>(() => ({ ...drawing.marks!, ...set.value }))
+const dirty = computed(() => Object.keys(set.value).length > 0)
 const scaled = (name: keyof Marks, v: number) => (name === 'memory' ? v / 1e6 : v)
-watch([() => store.level?.slug, () => drawing.tier], () => (draft.value = {}))
+watch([() => store.level?.slug, () => drawing.tier], () => (set.value = {}))
 
 async function keep() {
   try {
@@ -29,7 +33,7 @@ async function keep() {
         body: { key: crypto.randomUUID(), tier: drawing.tier, marks: marks.value },
       }),
     )
-    draft.value = {}
+    set.value = {}
     trouble.value = ''
     await store.beat()
   } catch (error) {
@@ -116,17 +120,20 @@ async function keep() {
       :step="l.name === 'ms' ? 0.1 : l.name === 'memory' ? 1 : 1000"
       :disabled="!leads"
       :test="`mark-${l.name}`"
-      @change="draft = { ...draft, [l.name]: l.name === 'memory' ? $event * 1e6 : $event }"
+      @change="set = { ...set, [l.name]: l.name === 'memory' ? $event * 1e6 : $event }"
     />
     <p v-if="!leads" class="faint">Only a lead sets the marks.</p>
     <p v-if="trouble" class="over" role="alert" data-test="trouble">{{ trouble }}</p>
     <p v-if="dirty" class="do">
       <v-btn color="primary" variant="flat" data-test="keep-marks" @click="keep">Keep</v-btn>
-      <v-btn @click="draft = {}">Drop</v-btn>
+      <v-btn @click="set = {}">Drop</v-btn>
     </p>
 
-    <SurveyPanel :stage="stage" />
-    <DevicePanel />
+    <FoldingPart name="survey" title="Survey of the level" closed><SurveyPanel :stage="stage" /></FoldingPart>
+    <FoldingPart name="rebalance" title="Under the marks" closed>
+      <RebalancePanel :stage="stage" :draft="draft" />
+    </FoldingPart>
+    <FoldingPart name="device" :title="`The device of ${drawing.tier}`" closed><DevicePanel /></FoldingPart>
 
     <h3>Checked against the stage</h3>
     <p
@@ -141,6 +148,7 @@ async function keep() {
       Reckoned: {{ whole(store.cost.total.triangles) }} in {{ whole(store.cost.total.draw_calls) }}, and
       {{ whole(store.cost.total.shadow_triangles) }} in {{ whole(store.cost.total.shadow_calls) }}.
     </p>
+    <DraftFooter :draft="draft" :locked="!store.mayPlant" />
   </div>
 </template>
 

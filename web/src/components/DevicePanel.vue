@@ -70,7 +70,7 @@ function drop(): void {
 
 <template>
   <section data-test="device">
-    <h3>{{ found ? 'What was measured' : `The device of ${drawing.tier}` }}</h3>
+    <h4 v-if="found">What was measured</h4>
     <template v-if="shown">
       <p v-if="!found" class="faint">
         <b data-test="device-name">{{ shown.name }}</b>{{

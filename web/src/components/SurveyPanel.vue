@@ -54,7 +54,6 @@ onBeforeUnmount(() => {
 
 <template>
   <section data-test="survey">
-    <h3>Survey of the level</h3>
     <p class="faint">
       A frame’s cost at every place, {{ EYE }} m above the ground, in the dearest of eight headings, seen
       through {{ drawing.tier }}.
@@ -93,6 +92,7 @@ onBeforeUnmount(() => {
     </p>
     <p v-if="survey.trouble" class="over" role="alert" data-test="survey-trouble">{{ survey.trouble }}</p>
     <template v-if="survey.map">
+      <v-switch v-model="survey.shown" label="Lay it over the ground" hide-details data-test="survey-shown" />
       <ol class="legend" aria-label="What the inks mean" data-test="survey-legend">
         <li v-for="(ink, k) in INKS" :key="k">
           <i :style="{ background: `rgb(${ink.join(',')})` }" />

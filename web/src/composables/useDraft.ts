@@ -19,6 +19,8 @@ export type Changes = Partial<Omit<StandSettings, 'variation' | 'distances'>> & 
   distances?: Partial<StandSettings['distances']>
   /** Distances of each stand's own, by its number in the database. */
   each?: Record<number, Partial<StandSettings['distances']>>
+  /** Fullness of each stand's own. */
+  fullnesses?: Record<number, number>
 }
 
 /** A value that all selected stands share, or `mixed`. */
@@ -99,10 +101,12 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
 
   /** The whole of the parts of a stand's settings that the draft changes. */
   function partOf(stand: Stand): Partial<StandSettings> {
-    const { variation, distances, each, ...plain } = changes.value
+    const { variation, distances, each, fullnesses, ...plain } = changes.value
     const own = each?.[stand.id]
+    const fullness = fullnesses?.[stand.id]
     return {
       ...plain,
+      ...(fullness === undefined ? {} : { fullness }),
       ...(variation ? { variation: { ...stand.settings.variation, ...variation } } : {}),
       ...(distances || own ? { distances: { ...stand.settings.distances, ...distances, ...own } } : {}),
     }
@@ -170,7 +174,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
       }
       const bytes = showOverlay.value ? await answerBytes(overlaid[kind]()) : null
       const changed =
-        dirty.value && !changes.value.distances && !changes.value.each
+        dirty.value && !changes.value.distances && !changes.value.each && !changes.value.fullnesses
           ? await Promise.all(
               stands
                 .filter((s) => !s.sward)
@@ -212,9 +216,14 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
   function wasOf(stand: Stand): Record<string, unknown> {
     const old = (begun.get(stand.id) ?? stand.settings) as Record<string, unknown>
     const out: Record<string, unknown> = {}
-    const { each, ...shared } = changes.value
+    const { each, fullnesses, ...shared } = changes.value
     const own = each?.[stand.id]
-    const changed = own ? { ...shared, distances: { ...shared.distances, ...own } } : shared
+    const fullness = fullnesses?.[stand.id]
+    const changed = {
+      ...shared,
+      ...(own ? { distances: { ...shared.distances, ...own } } : {}),
+      ...(fullness === undefined ? {} : { fullness }),
+    }
     for (const [name, value] of Object.entries(changed)) {
       const nested = name === 'variation' || name === 'distances'
       out[name] = nested
@@ -239,6 +248,12 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
           const { [part as keyof typeof own]: theirOwn, ...rest } = own
           void theirOwn
           next.each = { ...(next.each as object), [stand.id]: rest }
+          continue
+        }
+        if (name === 'fullness' && changes.value.fullnesses?.[stand.id] !== undefined) {
+          const { [stand.id]: _, ...rest } = (next.fullnesses ?? {}) as Record<number, number>
+          void _
+          next.fullnesses = rest
           continue
         }
         const { [part ?? '']: theirOwn, ...rest } = (part ? (next[name] ?? {}) : {}) as Record<

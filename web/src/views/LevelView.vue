@@ -276,7 +276,7 @@ useEventListener(document, 'click', (event) => {
         :stage="stage"
         @wide="host && (host.shown = 'eye')"
       />
-      <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" :stage="stage" />
+      <BudgetBench v-else-if="bench === 'budget'" :drawn="drawn" :stage="stage" :draft="draft" />
       <HandoverBench v-else />
     </aside>
     <CostStrip />

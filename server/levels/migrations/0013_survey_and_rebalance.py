@@ -1,4 +1,4 @@
-"""Surveys of a level."""
+"""Surveys of a level, and answers of a rebalance."""
 
 import django.db.models.deletion
 from django.db import migrations, models
@@ -22,6 +22,18 @@ class Migration(migrations.Migration):
             ],
             options={
                 'constraints': [models.UniqueConstraint(fields=('level', 'content'), name='one_survey')],
+            },
+        ),
+        migrations.CreateModel(
+            name='RebalanceAnswer',
+            fields=[
+                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
+                ('content', models.CharField(max_length=64)),
+                ('result', models.JSONField()),
+                ('level', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='rebalances', to='levels.level')),
+            ],
+            options={
+                'constraints': [models.UniqueConstraint(fields=('level', 'content'), name='one_rebalance')],
             },
         ),
     ]

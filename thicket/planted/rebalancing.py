@@ -1,0 +1,268 @@
+"""A level brought under its marks: what each stand may be drawn like, what that spends in the frames that
+count and what is seen of it, and the answer with the least to be seen."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field
+from itertools import product
+from typing import Any
+
+import numpy as np
+from pydantic import ValidationError
+
+from thicket.document.settings import DistanceSettings
+from thicket.planted.costs import LINES, drawn, largest_of, settled, stand_cost
+from thicket.planted.edits import ChangeSettings
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
+from thicket.planted.pops import contrast, edges_of
+from thicket.planted.remedies import Change
+from thicket.planted.sheets import box_around
+from thicket.planting.stands import Plants, join
+from thicket.sight.cost import Cost, Item, loads_of
+from thicket.sight.devices import Device
+from thicket.sight.distances import Distances
+from thicket.sight.fog import Fog, left, thicker
+from thicket.sight.pops import SHADOW_DEPTH, lying, pixels_per_metre, unhidden
+from thicket.sight.rebalance import Answer, Choices, rebalance, trade_off
+from thicket.sight.views import View
+from thicket.stock.unlikeness import Unlikeness
+
+KINDS = ("distances", "steps", "shadows", "tufts")
+"""What of a stand may change: how far all of its states are drawn, one LOD step alone, its shadow reach; of a
+sward, how many of its tufts there are."""
+NEARER = 1.0, 0.85, 0.7, 0.55, 0.4
+SHADOWS = 1.0, 0.6, 0.3, 0.0
+STEPS = 0.6
+TUFTS = 1.0, 0.8, 0.6, 0.4
+"""The factors that options are made of."""
+CURVE = 9
+"""So many answers along the trade-off."""
+Tell = Callable[[float, str], None]
+
+
+def _quietly(share: float, step: str) -> None:
+    """Tells nobody."""
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """What a rebalance needs: level, stock as the reckoning sees it, how unlike the states of its stock look,
+    by slug; the views that count, with drawing and device; fog, the unit vector toward the sun, and the
+    colours of the ground layers, sRGB 0–1 (layers, 3)."""
+
+    level: PlantedLevel
+    stock: Mapping[str, Item]
+    unlike: Mapping[str, Unlikeness]
+    views: Sequence[View]
+    fog: Fog = field(default_factory=Fog)
+    sun: Sequence[float] = (0.0, 1.0, 0.0)
+    ground_colours: np.ndarray | None = None
+
+
+@dataclass(frozen=True)
+class Option:
+    """What of a stand's settings is another, empty for nothing, and what is seen of that, in pixels of all
+    views together; lines (views, lines) that it spends. tufts, a factor on a sward's fullness."""
+
+    stand: int
+    change: Change
+    tufts: float
+    settings: Mapping[str, Any] = field(compare=False)
+    loss: float
+    spent: np.ndarray = field(compare=False)
+
+
+@dataclass(frozen=True, eq=False)
+class Rebalanced:
+    """An answer: the option of each stand that may change; before and after, what each view spends on each
+    line (views, lines); and answers along the trade-off of loss against milliseconds."""
+
+    answer: Answer
+    options: Sequence[Option]
+    before: np.ndarray
+    after: np.ndarray
+    curve: Sequence[tuple[float, float, Sequence[Option]]]
+
+
+def rebalance_level(
+    scene: Scene,
+    marks: Mapping[str, float],
+    may: Mapping[int, Collection[str]],
+    least: float = 0.4,
+    tell: Tell = _quietly,
+) -> Rebalanced:
+    """The least visible loss that brings every view under the marks, or nearest to them.
+
+    Parameters: scene; marks by budget line; of each stand, by number, which of `KINDS` may change; least, the
+    factor below which no distance goes.
+    """
+    plantings = scene.level.plantings()
+    views = [settled(view, plantings, scene.stock) for view in scene.views]
+    base = np.array([_lines(scene.level.ground_cost(view), view.device) for view in views])
+    base[:, LINES.index("ms")] += [view.device.fixed for view in views]
+    options: list[Option] = []
+    for k, planting in enumerate(plantings):
+        tell(0.8 * k / len(plantings), f"Trying {planting.stand.name}")
+        options += _options(scene, views, planting, may.get(planting.stand.number, ()), least)
+    of = np.array([option.stand for option in options])
+    spent = np.array([option.spent for option in options])
+    choices = Choices(np.array([option.loss for option in options]), spent, of, base)
+    tell(0.8, "Looking for the least loss")
+    answer = rebalance(choices, np.array([marks.get(name, np.inf) for name in LINES]))
+    before = choices.total([int(np.flatnonzero(of == n)[0]) for n in dict.fromkeys(of.tolist())])
+    tell(0.9, "Following the trade-off")
+    ms = LINES.index("ms")
+    curve = [
+        (float(choices.total(each.taken)[:, ms].max()), each.loss, [options[k] for k in each.taken])
+        for each in trade_off(choices, ms, CURVE)
+    ]
+    taken = [options[k] for k in answer.taken]
+    return Rebalanced(answer, taken, before, choices.total(answer.taken), curve)
+
+
+def _lines(cost: Cost, device: Device) -> list[float]:
+    triangles, calls, shadows, _, memory = loads_of(cost)
+    return [triangles, calls, shadows, memory, device.ms(loads_of(cost))]
+
+
+def changes_of(planting: Planting, kinds: Collection[str], least: float) -> list[Change]:
+    """Every change of a stand that is looked at, the first none."""
+    nearer = [f for f in NEARER if f >= least] if "distances" in kinds else [1.0]
+    shadows = SHADOWS if "shadows" in kinds and planting.settings.distances.shadow > 0 else SHADOWS[:1]
+    out = [Change(farther, 1.0, reach) for farther, reach in product(nearer, shadows)]
+    if "steps" in kinds:
+        own = planting.settings.distances.core()
+        out += [Change(max(STEPS, least), edge=k) for k in range(len(own.steps))]
+    return out
+
+
+def _options(
+    scene: Scene, views: Sequence[View], planting: Planting, kinds: Collection[str], least: float
+) -> list[Option]:
+    """What a stand may be drawn like; what loses more and spends no less than another is left out."""
+    own, number = planting.settings.distances.core(), planting.stand.number
+    tried: dict[Change, DistanceSettings] = {}
+    for change in changes_of(planting, kinds, least):
+        with suppress(ValidationError):  # beyond what distances may be
+            tried[change] = DistanceSettings.of(change.of(own))
+    thinner = [f for f in TUFTS if f >= least] if "tufts" in kinds and planting.stand.sward else TUFTS[:1]
+    out: list[Option] = []
+    for tufts in thinner:
+        settings: dict[str, Any] = {}
+        other = planting
+        if tufts != 1.0:
+            settings["fullness"] = round(planting.settings.fullness * tufts, 4)
+            other = scene.level.edit(ChangeSettings(planting.stand.slug, settings)).planting(number)
+        loss = np.zeros(len(tried))
+        for view in views:
+            loss += _losses(scene, view, planting, other, [to.core() for to in tried.values()])
+        for (change, to), lost in zip(tried.items(), loss.tolist()):
+            costs = [stand_cost(other, scene.stock, view, own=to.core()) for view in views]
+            spent = np.array([_lines(cost, view.device) for cost, view in zip(costs, views)])
+            drawn_so = settings if change == Change() else {**settings, "distances": to}
+            out.append(Option(number, change, tufts, drawn_so, lost, spent))
+    first, *others = out
+    return [first, *(o for o in others if not any(_beats(better, o) for better in out if better is not o))]
+
+
+def _beats(better: Option, option: Option) -> bool:
+    """Whether an option loses and spends no more than another, and one of them less."""
+    if better.loss > option.loss or (better.spent > option.spent).any():
+        return False
+    return better.loss < option.loss or bool((better.spent < option.spent).any())
+
+
+def _losses(
+    scene: Scene, view: View, planting: Planting, other: Planting, tried: Sequence[Distances]
+) -> np.ndarray:
+    """What is seen, in pixels, of other distances in a view (tried,): of each plant in the picture the area
+    by which its states differ, and that of its shadow where it has one no more, as in a pop; all of it of
+    plants that `other`, the planting with other settings, does not have."""
+    items, now = drawn(planting, scene.stock, view)
+    if not view.drawing.plants:
+        return np.zeros(len(tried))
+    plants = _in_view(scene, view, planting, max(now.gone, now.shadow))
+    form, item = plants.form.astype(float), plants.item.astype(int)
+    eye = np.broadcast_to(view.eye, (len(form), 3))
+    distance = np.linalg.norm(form[:, :3] - view.eye, axis=1)
+    tall = np.array([scene.unlike[slug].height for slug in planting.items])[item] * form[:, 8]
+    per_metre = pixels_per_metre(distance)
+    fog = left(thicker(scene.fog, view.drawing.fog), distance, eye[:, 1], form[:, 1])
+    hidden = 1.0 - unhidden(scene.level.ground, eye, form, tall)
+    weight = form[:, 7] * form[:, 8] * per_metre**2 * fog * (1.0 - hidden)
+    colours = contrast(scene.level, planting, scene.unlike, scene.ground_colours, form, item)
+    normals = scene.level.ground.normal_at(form[:, 0], form[:, 2])
+    shade = weight * SHADOW_DEPTH * lying(normals, eye, form[:, :3], scene.sun)
+    pixels = tall * per_metre
+    before, shaded = _states(scene, planting, items, now, form, item, distance)
+    stays = np.ones(len(item), bool) if other is planting else _still_there(plants, other)
+    out = np.zeros(len(tried))
+    for k, own in enumerate(tried):
+        drawn_so, then = drawn(planting, scene.stock, view, own)
+        after, still = _states(scene, planting, drawn_so, then, form, item, distance)
+        after, still = np.where(stays, after, -1), still & stays
+        out[k] += (_between(scene, planting, item, before, after, pixels) * weight * colours).sum()
+        lost = shaded & ~still
+        nothing = np.full(len(item), -1)
+        out[k] += (_between(scene, planting, item, before, nothing, pixels) * shade)[lost].sum()
+    return out
+
+
+def _still_there(plants: Plants, other: Planting) -> np.ndarray:
+    """Which of the plants another planting has too (n,)."""
+    if not len(plants):
+        return np.zeros(0, bool)
+    box = box_around(plants.form[:, 0], plants.form[:, 2])
+    theirs = [other.plants(sheet).id for sheet in other.sheets_in(box)]
+    return np.isin(plants.id, np.concatenate([np.empty(0, np.uint64), *theirs]))
+
+
+def _in_view(scene: Scene, view: View, planting: Planting, reach: float) -> Plants:
+    """The plants of a stand in the picture whose middle lies in the view, within a reach in m."""
+    reach *= largest_of(planting) if planting.settings.distances.by_size else 1.0
+    box = (view.x - reach, view.z - reach, view.x + reach, view.z + reach)
+    plants = join([planting.plants(sheet) for sheet in planting.sheets_in(box)])
+    if planting.stand.sward:
+        plants = view.drawing.tufts(plants)
+    at = plants.form[:, :3].astype(float)
+    heights = np.array([scene.unlike[slug].height for slug in planting.items])
+    at[:, 1] += heights[plants.item] * plants.form[:, 8] / 2
+    seen = (at @ view.planes[:, :3].T + view.planes[:, 3] >= 0).all(axis=1)
+    return plants.take(seen & (np.linalg.norm(at - view.eye, axis=1) < reach))
+
+
+def _states(
+    scene: Scene,
+    planting: Planting,
+    items: Sequence[Item],
+    distances: Distances,
+    form: np.ndarray,
+    item: np.ndarray,
+    distance: np.ndarray,
+) -> tuple[np.ndarray, np.ndarray]:
+    """The state of the item whole in which each plant is drawn, −1 for none (n,), and whether it casts a
+    shadow (n,); fades left out."""
+    table = edges_of(items, [scene.stock[slug] for slug in planting.items], distances)
+    far = distance / form[:, 8] if distances.by_size else distance
+    radii = table.radii[item]
+    passed = ((radii > 0) & (far[:, None] >= radii)).sum(axis=1)
+    held = (table.radii > 0).sum(axis=1)[item]
+    state = table.before[item, np.minimum(passed, table.before.shape[1] - 1)]
+    return np.where(passed < held, state, -1), distance < table.shadow[item, 0]
+
+
+def _between(
+    scene: Scene, planting: Planting, item: np.ndarray, a: np.ndarray, b: np.ndarray, pixels: np.ndarray
+) -> np.ndarray:
+    """The area in m² by which what is drawn of each plant differs (n,)."""
+    area = np.zeros(len(item))
+    differ = np.flatnonzero(a != b)
+    kinds = np.column_stack([item, a, b])[differ]
+    for m, first, second in np.unique(kinds, axis=0).tolist():
+        which = differ[(kinds == (m, first, second)).all(axis=1)]
+        near, far = (first, second) if first >= 0 else (second, first)
+        area[which] = scene.unlike[planting.items[m]].between(near, far, pixels[which])
+    return area

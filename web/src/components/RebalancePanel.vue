@@ -1,0 +1,238 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import type { RebalanceChange, RebalanceKind } from '../api/client'
+import { amount, LINES, signed, whole } from '../budget'
+import type { Draft } from '../composables/useDraft'
+import { edgeName } from '../distances'
+import type { Stage } from '../stage/stage'
+import { useDrawing } from '../stores/drawing'
+import { useLevel } from '../stores/level'
+import { useRebalance } from '../stores/rebalance'
+import NumberField from './NumberField.vue'
+import TradeOff from './TradeOff.vue'
+
+/** The least that must be lost to the eye to bring the level under its marks: worked out, tried, kept. */
+const props = defineProps<{ stage: Stage | null; draft: Draft }>()
+const balance = useRebalance()
+const store = useLevel()
+const drawing = useDrawing()
+const locked = computed(() => !store.mayPlant)
+const KINDS: { value: RebalanceKind; title: string }[] = [
+  { value: 'distances', title: 'how far it is drawn' },
+  { value: 'steps', title: 'LOD steps' },
+  { value: 'shadows', title: 'shadow reach' },
+  { value: 'tufts', title: 'tufts of swards' },
+]
+const open = computed(() =>
+  store.stands.filter((s) => !s.locked).map((s) => ({ value: s.id, title: s.name })),
+)
+const result = computed(() => balance.result)
+/** Which answer of the trade-off is looked at; null for the one that meets the marks. */
+const picked = ref<number | null>(null)
+watch(result, () => (picked.value = null))
+const changes = computed<RebalanceChange[]>(() =>
+  picked.value === null ? (result.value?.changes ?? []) : result.value!.curve[picked.value].changes,
+)
+const over = computed(() =>
+  LINES.filter((l) => (result.value?.over[l.name] ?? 0) > 0).map(
+    (l) => `${l.label.toLowerCase()} by ${(result.value!.over[l.name] * 100).toFixed(1)} %`,
+  ),
+)
+const dearest = (when: 'before' | 'after') => Math.max(...result.value!.places.map((p) => p[when].ms))
+const nameOf = (stand: number) => store.stands.find((s) => s.id === stand)?.name ?? ''
+const percent = (factor: number) => `${Math.round(factor * 100)} %`
+function said(c: RebalanceChange): string {
+  const steps = c.distances?.steps.length ?? 0
+  return [
+    c.tufts < 1 && `${percent(c.tufts)} of its tufts`,
+    c.edge !== null && `${edgeName(c.edge, steps).name} at ${percent(c.farther)}`,
+    c.edge === null && c.farther < 1 && `drawn ${percent(c.farther)} as far`,
+    c.shadows < 1 && (c.shadows ? `shadows ${percent(c.shadows)} as far` : 'no shadows'),
+  ]
+    .filter(Boolean)
+    .join(', ')
+}
+function attempt(): void {
+  const each: Record<number, object> = {}
+  const fullnesses: Record<number, number> = {}
+  for (const c of changes.value) {
+    if (c.distances) each[c.stand] = c.distances
+    if (c.fullness !== null) fullnesses[c.stand] = c.fullness
+  }
+  store.selected = changes.value.map((c) => c.stand)
+  // Once what was selected has taken up its draft.
+  setTimeout(() => props.draft.change({ each, fullnesses }))
+}
+function go(k: number): void {
+  const { x, y, z, heading, pitch, fov } = result.value!.places[k]
+  props.stage?.look({ x, y, z, heading, pitch, fov })
+}
+</script>
+
+<template>
+  <section data-test="rebalance">
+    <p class="faint">
+      The settings that bring every place that counts under the marks of {{ drawing.tier }}, with the least
+      that is lost to the eye.
+    </p>
+    <v-checkbox
+      v-model="balance.views"
+      label="The kept views count"
+      :disabled="!store.level?.bookmarks.length"
+      hide-details
+      data-test="rebalance-views"
+    />
+    <v-checkbox
+      v-model="balance.worst"
+      label="The survey’s worst places count"
+      hide-details
+      data-test="rebalance-worst"
+    />
+    <v-select
+      v-model="balance.kinds"
+      :items="KINDS"
+      multiple
+      chips
+      label="What may change"
+      hide-details
+      class="field"
+      data-test="rebalance-kinds"
+    />
+    <v-select
+      v-model="balance.spared"
+      :items="open"
+      multiple
+      chips
+      clearable
+      label="Stands to leave as they are"
+      hide-details
+      class="field"
+      data-test="rebalance-spared"
+    />
+    <NumberField
+      late
+      label="No distance below"
+      unit="%"
+      tip="Of what it is now"
+      :value="balance.least * 100"
+      :min="40"
+      :max="100"
+      :step="5"
+      :digits="0"
+      :normal="40"
+      test="rebalance-least"
+      @change="balance.least = $event / 100"
+    />
+    <p v-if="balance.state?.running" class="run">
+      <v-progress-linear :model-value="balance.state.share * 100" aria-label="How far the answer is" />
+      <span class="faint">{{ balance.state.step }}</span>
+      <v-btn size="small" data-test="rebalance-stop" @click="balance.stop">Stop</v-btn>
+    </p>
+    <p v-else-if="!result" class="run">
+      <v-btn :disabled="locked" data-test="rebalance-begin" @click="balance.look(true)">Work it out</v-btn>
+    </p>
+    <p v-if="balance.trouble" class="over" role="alert" data-test="rebalance-trouble">
+      {{ balance.trouble }}
+    </p>
+    <template v-if="result">
+      <p v-if="over.length" class="over" data-test="rebalance-over">
+        The marks cannot all be met with what may change. The nearest to them is still over in
+        {{ over.join(', ') }}.
+      </p>
+      <p v-else-if="!result.changes.length" data-test="rebalance-met">
+        All these places are under the marks already.
+      </p>
+      <p v-else data-test="rebalance-met">
+        The marks are met: the dearest place goes from
+        <b class="number">{{ amount('ms', dearest('before')) }}</b> to
+        <b class="number">{{ amount('ms', dearest('after')) }}</b>, and {{ whole(result.loss) }} px are lost
+        over {{ result.places.length }} places.
+      </p>
+      <TradeOff
+        v-if="result.curve.length > 1 && drawing.marks"
+        :points="result.curve"
+        :mark="drawing.marks.ms"
+        :picked="picked"
+        @pick="picked = $event === picked ? null : $event"
+      />
+      <table v-if="changes.length" aria-label="What changes" data-test="rebalance-changes">
+        <thead>
+          <tr>
+            <th>{{ picked === null ? 'what changes' : 'what that dot changes' }}</th>
+            <th>px lost</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="c in changes" :key="c.stand">
+            <td>
+              {{ nameOf(c.stand) }}<br /><span class="faint">{{ said(c) }}</span>
+            </td>
+            <td class="number">{{ whole(c.loss) }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <p v-if="changes.length">
+        <v-btn color="primary" variant="flat" :disabled="locked" data-test="rebalance-try" @click="attempt"
+          >Try it on the stage</v-btn
+        >
+      </p>
+      <v-list class="places" density="compact" aria-label="The places that count">
+        <v-list-item
+          v-for="(p, k) in result.places"
+          :key="p.name"
+          :title="p.name"
+          :data-test="`rebalance-place-${k}`"
+          @click="go(k)"
+        >
+          <v-list-item-subtitle>
+            {{ amount('ms', p.before.ms) }} → {{ amount('ms', p.after.ms) }} ({{
+              signed((p.after.ms - p.before.ms).toFixed(2), p.after.ms - p.before.ms)
+            }})
+          </v-list-item-subtitle>
+        </v-list-item>
+      </v-list>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.field {
+  margin: 8px 0;
+}
+.run {
+  display: grid;
+  gap: 4px;
+  justify-items: start;
+  margin: 6px 0;
+}
+table {
+  width: 100%;
+  border-collapse: collapse;
+  font-size: 13px;
+}
+th {
+  font-weight: 400;
+  font-size: 12px;
+  color: var(--faint);
+  text-align: right;
+}
+th:first-child {
+  text-align: left;
+}
+td {
+  padding: 3px 0;
+  border-top: 1px solid var(--line);
+  line-height: 1.35;
+}
+td + td {
+  text-align: right;
+  vertical-align: top;
+}
+.places {
+  padding: 0;
+  margin-top: 8px;
+}
+.places :deep(.v-list-item) {
+  padding-inline: 4px;
+}
+</style>

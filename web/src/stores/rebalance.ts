@@ -1,0 +1,76 @@
+import { useTimeoutFn } from '@vueuse/core'
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { answer, api, type RebalanceKind, type RebalanceState } from '../api/client'
+import { useDrawing } from './drawing'
+import { useLevel } from './level'
+
+const POLL_MS = 700
+
+/** The cheapest way under the marks of the tier that is looked through. */
+export const useRebalance = defineStore('rebalance', () => {
+  const level = useLevel()
+  const drawing = useDrawing()
+  const views = ref(true)
+  const worst = ref(true)
+  const kinds = ref<RebalanceKind[]>(['distances', 'steps', 'shadows', 'tufts'])
+  /** The stands that may not change, beside those that are locked. */
+  const spared = ref<number[]>([])
+  /** The share of its distances that a stand keeps at least. */
+  const least = ref(0.4)
+  const state = shallowRef<RebalanceState | null>(null)
+  const trouble = ref('')
+  const result = computed(() => state.value?.result ?? null)
+  const free = computed(() => level.stands.filter((s) => !s.locked && !spared.value.includes(s.id)))
+
+  let round = 0
+  const again = useTimeoutFn(() => void look(false), POLL_MS, { immediate: false })
+  /** Ask how far the answer is; `begin` has it begun when it is not known yet. */
+  async function look(begin: boolean): Promise<void> {
+    const mine = ++round
+    again.stop()
+    if (!level.level || !level.mayPlant || !drawing.marks) return
+    try {
+      const told = await answer(
+        api.POST('/api/levels/{slug}/rebalance', {
+          params: { path: { slug: level.slug } },
+          body: {
+            drawing: drawing.now,
+            device: drawing.device,
+            marks: drawing.marks,
+            views: views.value,
+            worst: worst.value,
+            may: Object.fromEntries(free.value.map((s) => [s.id, kinds.value])),
+            least: least.value,
+            begin,
+          },
+        }),
+      )
+      if (mine !== round) return
+      state.value = told
+      trouble.value = told.trouble
+      if (told.running) again.start()
+    } catch (error) {
+      if (mine === round) trouble.value = (error as Error).message
+    }
+  }
+  async function stop(): Promise<void> {
+    await answer(
+      api.DELETE('/api/levels/{slug}/rebalance', { params: { path: { slug: level.slug } } }),
+    ).catch((error: Error) => (trouble.value = error.message))
+    await look(false)
+  }
+  // What is asked for otherwise has another answer, and so has another level.
+  watch(
+    [views, worst, kinds, spared, least, () => drawing.now, () => drawing.device, () => drawing.marks],
+    () => drop(),
+  )
+  watch(() => level.slug, drop)
+  function drop(): void {
+    round++
+    again.stop()
+    state.value = null
+    trouble.value = ''
+  }
+  return { views, worst, kinds, spared, least, state, trouble, result, free, look, stop, drop }
+})

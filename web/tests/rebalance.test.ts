@@ -1,0 +1,166 @@
+import { afterEach, describe, expect, it, vi } from 'vitest'
+import { nextTick } from 'vue'
+import type { Level, RebalanceChange, Tier } from '../src/api/client'
+import RebalancePanel from '../src/components/RebalancePanel.vue'
+import TradeOff from '../src/components/TradeOff.vue'
+import { useDraft } from '../src/composables/useDraft'
+import { PLAIN } from '../src/stage/drawing'
+import { useStores } from '../src/stores'
+import { useRebalance } from '../src/stores/rebalance'
+import { at, inScope, openLevel, refuse, serve, settled, show, stand, until } from './help'
+
+const MARKS = { ms: 6, triangles: 10, draw_calls: 10, shadow_triangles: 10, memory: 10 }
+const DISTANCES = { steps: [20], billboard: 40, gone: 80, fade: 4, shadow: 10, by_size: false }
+const change = (part: object): RebalanceChange =>
+  ({
+    stand: 1,
+    farther: 1,
+    shadows: 1,
+    edge: null,
+    tufts: 1,
+    distances: null,
+    fullness: null,
+    loss: 120,
+    ms: 2,
+    ...part,
+  }) as RebalanceChange
+const place = (name: string, before: number, after: number) => ({
+  ...{ name, x: 4, y: 12, z: 8, heading: 90, pitch: 0, fov: 55 },
+  ...{ before: { ...MARKS, ms: before }, after: { ...MARKS, ms: after } },
+})
+const RESULT = {
+  loss: 420,
+  gap: 0,
+  over: { ms: 0, triangles: 0, draw_calls: 0, shadow_triangles: 0, memory: 0 },
+  changes: [
+    change({ farther: 0.7, shadows: 0, distances: DISTANCES }),
+    change({ stand: 2, tufts: 0.6, fullness: 0.3, loss: 300 }),
+  ],
+  places: [place('Rim', 5, 4), place('Worst place 1', 8, 5.9)],
+  curve: [
+    { ms: 8, loss: 0, changes: [] },
+    { ms: 7, loss: 90, changes: [change({ edge: 0, farther: 0.6, distances: DISTANCES, loss: 90 })] },
+    { ms: 5.5, loss: 700, changes: [change({ shadows: 0.3, distances: DISTANCES, loss: 700 })] },
+  ],
+}
+
+let page: Awaited<ReturnType<typeof show>> | null = null
+afterEach(() => {
+  page?.end()
+  page = null
+})
+
+describe('bringing a level under its marks', () => {
+  const told = (part: object = {}) => ({
+    running: false,
+    share: 0,
+    step: '',
+    trouble: '',
+    result: null,
+    ...part,
+  })
+  async function begin(answers: object[], role = 'lead') {
+    const tier = { drawing: PLAIN, marks: MARKS } as Tier
+    const store = openLevel({
+      role,
+      tiers: { Desktop: tier },
+      bookmarks: [{ name: 'Rim' }],
+    } as unknown as Partial<Level>)
+    store.stands = [...store.stands, stand(3, { locked: true })]
+    const tried = { count: 1, gained: 0, lost: 0, cost: {} }
+    const asked = serve({
+      'POST /api/levels/fell/rebalance': () => (answers.length > 1 ? answers.shift() : answers[0]),
+      'DELETE /api/levels/fell/rebalance': {},
+      'POST /api/levels/fell/stands/1/try': tried,
+      'POST /api/levels/fell/stands/2/try': tried,
+    })
+    const stage = { look: vi.fn() }
+    const draft = inScope(() => useDraft(() => null, useStores()))
+    page = await show(RebalancePanel, { stage, draft })
+    const bodies = () =>
+      asked
+        .filter((a) => a.what.endsWith('/rebalance') && a.body)
+        .map((a) => a.body as Record<string, unknown>)
+    return { store, stage, draft, bodies, balance: useRebalance() }
+  }
+  /** The table's rows: who, what, and how much is lost. */
+  const rows = () =>
+    [...at('rebalance-changes').querySelectorAll('tbody tr')].map((row) => {
+      const [what, lost] = row.querySelectorAll('td')
+      const said = what.querySelector('.faint')!.textContent!.trim()
+      return `${what.firstChild!.textContent!.trim()}: ${said}: ${lost.textContent!.trim()}`
+    })
+
+  it('asks with the marks and what is not locked, follows the work, and says what it found', async () => {
+    const { bodies } = await begin([
+      told({ running: true, share: 0.5, step: 'Trying Birch' }),
+      told({ result: RESULT }),
+    ])
+    expect(bodies()).toEqual([])
+    at('rebalance-begin').click()
+    await until(() => at('rebalance-stop'))
+    expect(page!.place.textContent).toContain('Trying Birch')
+    const all = ['distances', 'steps', 'shadows', 'tufts']
+    expect(bodies()[0]).toMatchObject({ marks: MARKS, begin: true, may: { 1: all, 2: all } })
+    expect(Object.keys(bodies()[0].may as object)).toEqual(['1', '2'])
+    await until(() => at('rebalance-changes'))
+    expect(at('rebalance-met').textContent).toMatch(
+      /from\s+8\.00 ms\s+to\s+5\.90 ms.*420 px are lost over 2 places/s,
+    )
+    expect(rows()).toEqual(['Stand 1: drawn 70 % as far, no shadows: 120', 'Stand 2: 60 % of its tufts: 300'])
+  })
+  it('shows another answer, goes to a place, and tries what is shown as one draft', async () => {
+    const { store, stage, draft } = await begin([told({ result: RESULT })])
+    at('rebalance-begin').click()
+    await until(() => at('trade-off'))
+    at('rebalance-try').click()
+    await settled(30)
+    expect(store.selected).toEqual([1, 2])
+    expect(draft.settingsOf(store.stands[0]).distances).toEqual(DISTANCES)
+    expect([0, 1].map((k) => draft.settingsOf(store.stands[k]).fullness)).toEqual([0.5, 0.3])
+    draft.drop()
+    at('trade-1').dispatchEvent(new MouseEvent('click', { bubbles: true }))
+    await nextTick()
+    expect(rows()).toEqual(['Stand 1: the step to mesh 2 at 60 %: 90'])
+    expect(at('trade-1').getAttribute('aria-pressed')).toBe('true')
+    at('trade-1').dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }))
+    await nextTick()
+    expect(rows().length).toBe(2)
+    at('rebalance-place-1').click()
+    expect(stage.look).toHaveBeenCalledWith({ x: 4, y: 12, z: 8, heading: 90, pitch: 0, fov: 55 })
+  })
+  it('says what is still over, and drops its answer when asked otherwise', async () => {
+    const over = { ...RESULT.over, ms: 0.125, memory: 0.02 }
+    const { balance } = await begin([told({ result: { ...RESULT, over } })])
+    at('rebalance-begin').click()
+    await until(() => at('rebalance-over'))
+    expect(at('rebalance-over').textContent).toContain('time by 12.5 %, memory by 2.0 %')
+    balance.least = 0.7
+    await until(() => !at('rebalance-over'))
+    expect(at('rebalance-begin')).not.toBeNull()
+    serve({ 'POST /api/levels/fell/rebalance': () => refuse('may: nothing may change.') })
+    await balance.look(true)
+    await nextTick()
+    expect(at('rebalance-trouble').textContent).toContain('nothing may change')
+  })
+  it('is for those who plant', async () => {
+    const { bodies, balance } = await begin([told()], 'viewer')
+    expect((at('rebalance-begin') as HTMLButtonElement).disabled).toBe(true)
+    await balance.look(true)
+    expect(bodies()).toEqual([])
+  })
+})
+
+describe('the trade-off', () => {
+  it('stands farther right the dearer, and higher the more is lost, with the mark between', async () => {
+    page = await show(TradeOff, { points: RESULT.curve, mark: 6, picked: null })
+    const dots = [...at('trade-off').querySelectorAll('circle')]
+    const [x, y] = ['cx', 'cy'].map((name) => dots.map((d) => Number(d.getAttribute(name))))
+    expect(x[0] > x[1] && x[1] > x[2]).toBe(true)
+    expect(y[0] > y[1] && y[1] > y[2]).toBe(true)
+    const mark = Number(at('trade-off').querySelector('.mark')!.getAttribute('x1'))
+    expect(mark).toBeGreaterThan(x[2])
+    expect(mark).toBeLessThan(x[1])
+    expect(dots[1].getAttribute('aria-label')).toBe('7.00 ms, 90 px lost')
+  })
+})
