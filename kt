@@ -99,8 +99,8 @@ def all_tests() -> int:
     first = [name for name in browser if name.split("test_")[1] in FIRST]
     rest = [name for name in server if name not in waits]
     halves = {
-        "one": ["tests.core", *rest[4:14]],
-        "two": ["tests.web", *rest[:4], *rest[14:]],
+        "one": ["tests.core", *rest[4:16]],
+        "two": ["tests.web", *rest[:4], *rest[16:]],
         "three": [name for name in browser if name not in first],
         "four": first,
         "beside": waits,

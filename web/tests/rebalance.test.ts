@@ -138,6 +138,12 @@ describe('bringing a level under its marks', () => {
     balance.least = 0.7
     await until(() => !at('rebalance-over'))
     expect(at('rebalance-begin')).not.toBeNull()
+    await balance.look(true)
+    await until(() => at('rebalance-over'))
+    const asked = serve({ 'POST /api/levels/fell/rebalance': () => told() })
+    useStores().level.difference = { what: 'A stroke', gained: 0, lost: 4, cost: {} } as never
+    await until(() => !at('rebalance-over'))
+    expect((asked[0].body as { begin: boolean }).begin).toBe(false)
     serve({ 'POST /api/levels/fell/rebalance': () => refuse('may: nothing may change.') })
     await balance.look(true)
     await nextTick()

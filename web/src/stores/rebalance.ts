@@ -66,6 +66,11 @@ export const useRebalance = defineStore('rebalance', () => {
     () => drop(),
   )
   watch(() => level.slug, drop)
+  // The answer is of the level as it was.
+  watch(
+    () => level.difference,
+    () => result.value && void look(false),
+  )
   function drop(): void {
     round++
     again.stop()
