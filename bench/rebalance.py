@@ -46,7 +46,8 @@ def main() -> int:
         met &= max(gaps) <= gap and max(times) <= seconds * 1.2
         print(
             f"rebalance: {stands} stands × {options} options × {frames} frames × {LINES} lines: within "
-            f"{max(gaps):.3%} of the proven best (at most {gap:.1%}) in {max(times):.1f} s (at most {seconds:g})"
+            f"{max(gaps):.3%} of the proven best (at most {gap:.1%}) in {max(times):.1f} s (at most "
+            f"{seconds:g})"
         )
     return 0 if met else 1
 

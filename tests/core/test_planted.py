@@ -252,6 +252,33 @@ class Folders(SimpleTestCase):
         save_level(replace(edited.edit(ChangeShapes(remove=(3, 7, 8))).level, masks={}), other)
         self.assertEqual(self.ask("plant", self.folder.parent)[0], 2)
 
+    def test_a_shell_captures_frames_of_a_simulated_device_and_measures_it(self):
+        save_level(drawn_level(4), self.folder)
+        frames, again = self.folder.parent / "frames.csv", self.folder.parent / "again.csv"
+        asked = (
+            "device",
+            self.folder,
+            "--simulate",
+            "handheld",
+            "--frames",
+            60,
+            "--seed",
+            2,
+            "--out",
+            frames,
+        )
+        self.assertEqual(self.ask(*asked)[0], 0)
+        code, out, told = self.ask("calibrate", self.folder, frames, "--out", again)
+        rows = {row["coefficient"]: row for row in csv.DictReader(io.StringIO(out), delimiter="\t")}
+        self.assertEqual(len(rows), 6)
+        fixed = rows["the fixed part"]
+        self.assertAlmostEqual(float(fixed["ms"]), 1.9, delta=2 * float(fixed["plus_minus"]) + 0.2)
+        self.assertEqual(code, int("not told apart" in told))
+        self.assertEqual(again.read_text(), frames.read_text())
+        frames.write_text("fps\n60\n")
+        code, _, told = self.ask("calibrate", self.folder, frames)
+        self.assertEqual((code, "are missing" in told), (2, True))
+
     def test_it_needs_neither_django_nor_a_database_driver(self):
         save_level(drawn_level(6), self.folder)
         code = (
