@@ -7,7 +7,7 @@ import os
 from typing import Annotated
 
 from axes.handlers.proxy import AxesProxyHandler
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.http import HttpRequest
@@ -131,6 +131,32 @@ def sign_out(request: HttpRequest):
     record("sign-out", request)
     logout(request)
     return {"name": None}
+
+
+class PasswordIn(Strict):
+    """A person's password, and the one that it is to be."""
+
+    old: str = Field(min_length=1, max_length=200)
+    new: str = Field(min_length=10, max_length=200)
+
+
+@router.put("/session/password", response=SessionOut, throttle=[BY_ADDRESS])
+def change_password(request: HttpRequest, data: PasswordIn):
+    """Change one's own password. Wherever else this person is signed in, that ends."""
+    user = request.user
+    try:
+        with turn_to_hash():
+            known = user.check_password(data.old)
+    except Busy:
+        raise HttpError(429, "Many people sign in at this moment: try again in a few seconds.") from None
+    if not known:
+        BY_ADDRESS.count(request)
+        raise Refused("old: this is not your password")
+    user.set_password(data.new)
+    user.save(update_fields=["password"])
+    update_session_auth_hash(request, user)
+    record("sign-in", request, "with a new password")
+    return who_is(user)
 
 
 @router.put("/session/keys", response=SessionOut)

@@ -12,9 +12,9 @@ from server.levels.schemas import wind_of
 from server.levels.whole import document_of, with_meshes
 from thicket.document.folder import zip_level
 from thicket.planted import export
-from thicket.planted.export import Tell
 from thicket.planted.level import PlantedLevel
 from thicket.planted.whole import plant_whole, sheets_in_all
+from thicket.progress import Tell
 
 
 def _quietly(share: float, step: str) -> None:

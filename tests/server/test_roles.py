@@ -269,6 +269,7 @@ class Roles(GroundCase):
             ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {}),
             ("delete", "/api/condition-sets/{pk}"): ("lead", {}),
             ("put", "/api/session/keys"): ("anybody", {"keys": {}}),
+            ("put", "/api/session/password"): ("anybody", {"old": PASSWORD, "new": PASSWORD}),
             ("delete", "/api/session"): ("anybody", {}),
             ("get", "/api/audit"): ("lead", None),
             ("get", "/api/tips"): ("anybody", None),

@@ -47,6 +47,24 @@ class SignIn(ApiCase):
         self.assertLessEqual(hashed.call_count, 31)
         self.assertEqual(self.sign_in("north", PASSWORD, address="10.0.0.2").status_code, 200)
 
+    def test_a_password_is_changed_by_who_knows_it_and_ends_every_other_sign_in(self):
+        here, there = self.client_of("south"), self.client_of("south")
+        fresh = "scree-and-rowan"
+        change = lambda client, **body: client.put(
+            "/api/session/password", {"old": PASSWORD, "new": fresh} | body, content_type="application/json"
+        )
+        for body, words in (({"old": "guess"}, "not your password"), ({"new": "short"}, "at least 10")):
+            told = change(here, **body)
+            self.assertEqual(told.status_code, 422)
+            self.assertIn(words, str(told.json()))
+        self.assertEqual(there.get("/api/levels").status_code, 200)
+        self.assertEqual(change(Client()).status_code, 401)
+        self.assertEqual(change(here).json()["name"], "south")
+        self.assertEqual(here.get("/api/levels").status_code, 200)
+        self.assertEqual(there.get("/api/levels").status_code, 401)
+        self.assertEqual(self.sign_in("south", PASSWORD).status_code, 401)
+        self.assertEqual(self.sign_in("south", fresh).status_code, 200)
+
     def test_leads_can_read_who_came_went_and_took_files(self):
         self.sign_in("north", "wrong")
         self.sign_in("stranger", "wrong")

@@ -15,13 +15,11 @@ from thicket.ground.relief import slope_and_aspect
 from thicket.planted.planting import Planting
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import join
+from thicket.progress import Tell, quietly
 from thicket.refused import Refused
 
 HOLLOW_RADIUS = 20.0
 """The radius in m at which `hollow-ridge.tif` is written."""
-
-Tell = Callable[[float, str], None]
-"""Told the share that is done and what is done now; raises to stop."""
 
 
 class Whole(Protocol):
@@ -36,10 +34,6 @@ class Whole(Protocol):
     def plantings(self) -> list[Planting]: ...
 
 
-def _quietly(share: float, step: str) -> None:
-    """Tells nobody."""
-
-
 def _planted(level: Whole, tell: Tell) -> list[Planted]:
     """The individual plants of every stand; swards have none to track."""
     out, singles = [], level.level.singles
@@ -52,12 +46,12 @@ def _planted(level: Whole, tell: Tell) -> list[Planted]:
     return out
 
 
-def plants_csv(level: Whole, tell: Tell = _quietly) -> bytes:
+def plants_csv(level: Whole, tell: Tell = quietly) -> bytes:
     """`plants.csv`."""
     return handover.plants_csv(_planted(level, tell)).encode()
 
 
-def level_json(level: Whole, tell: Tell = _quietly) -> bytes:
+def level_json(level: Whole, tell: Tell = quietly) -> bytes:
     """`level.json`: what an engine must know beside the plants."""
     document, stands = level.level, []
     for stand in document.in_order:
@@ -98,7 +92,7 @@ def level_json(level: Whole, tell: Tell = _quietly) -> bytes:
     return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
 
 
-def plants_glb(level: Whole, tell: Tell = _quietly) -> bytes:
+def plants_glb(level: Whole, tell: Tell = quietly) -> bytes:
     """`level.glb`; needs the meshes of the stock."""
     return handover.plants_glb(
         _planted(level, tell), {slug: item.glb for slug, item in level.level.stock.items()}

@@ -3,7 +3,7 @@ count and what is seen of it, and the answer with the least to be seen."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from itertools import product
@@ -21,6 +21,7 @@ from thicket.planted.pops import contrast, edges_of
 from thicket.planted.remedies import Change
 from thicket.planted.sheets import box_around
 from thicket.planting.stands import Plants, join
+from thicket.progress import Tell, quietly
 from thicket.sight.cost import Cost, Item, loads_of
 from thicket.sight.devices import Device
 from thicket.sight.distances import Distances
@@ -40,11 +41,6 @@ TUFTS = 1.0, 0.8, 0.6, 0.4
 """The factors that options are made of."""
 CURVE = 9
 """So many answers along the trade-off."""
-Tell = Callable[[float, str], None]
-
-
-def _quietly(share: float, step: str) -> None:
-    """Tells nobody."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -92,7 +88,7 @@ def rebalance_level(
     marks: Mapping[str, float],
     may: Mapping[int, Collection[str]],
     least: float = 0.4,
-    tell: Tell = _quietly,
+    tell: Tell = quietly,
 ) -> Rebalanced:
     """The least visible loss that brings every view under the marks, or nearest to them.
 

@@ -3,7 +3,7 @@ least cost."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, replace
 from itertools import product
@@ -16,12 +16,12 @@ from thicket.document.settings import DistanceSettings
 from thicket.planted.costs import costs_by, stand_cost
 from thicket.planted.planting import Planting
 from thicket.planted.pops import Known, Pops, Walker
+from thicket.progress import Tell, quietly
 from thicket.sight.distances import Distances
 from thicket.sight.pops import NOTICED
 from thicket.sight.views import View
 from thicket.sight.walks import Route
 
-Tell = Callable[[float, str], None]
 TOGETHER = (1.0, 1.0), (1.0, 2.0), (1.0, 4.0), (1.25, 1.0), (1.25, 2.0), (1.6, 1.0), (1.6, 2.0)
 """Factors on distances and fades that remedies are made of."""
 SHADOWS = 1.0, 2.0, 4.0
@@ -29,10 +29,6 @@ SHADOWS = 1.0, 2.0, 4.0
 ALONE = 1.6
 """The factor by which one edge alone is moved."""
 FOGS = (1.5, 2.0, 3.0)
-
-
-def _quietly(share: float, step: str) -> None:
-    """Tells nobody."""
 
 
 @dataclass(frozen=True)
@@ -96,7 +92,7 @@ class Check:
         return np.sum(list(self.ms.values()), axis=0)
 
 
-def check(walker: Walker, threshold: float = NOTICED, remedies: bool = True, tell: Tell = _quietly) -> Check:
+def check(walker: Walker, threshold: float = NOTICED, remedies: bool = True, tell: Tell = quietly) -> Check:
     """Check a walk: pops, cost of the frames, and, if wished, what mends the noticed ones."""
     plantings = [p for p in walker.level.plantings() if walker.drawing.plants]
     pops = {}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -12,6 +12,7 @@ from thicket.bands import THREADS
 from thicket.planted.costs import drawn, largest_of, patch_of
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
+from thicket.progress import Tell, quietly
 from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch
 from thicket.sight.devices import LOADS, UNITS, Device
 from thicket.sight.distances import Distances, states_by
@@ -23,11 +24,6 @@ from thicket.sight.views import View
 STEP, HEADINGS, EYE = 16.0, 8, 1.7
 """m between places, headings, m of the eye above the ground, where nobody says otherwise."""
 FINEST, COARSEST = 8.0, 64.0
-Tell = Callable[[float, str], None]
-
-
-def _quietly(share: float, step: str) -> None:
-    """Tells nobody."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,7 +77,7 @@ def survey(
     step: float = STEP,
     headings: int = HEADINGS,
     height: float = EYE,
-    tell: Tell = _quietly,
+    tell: Tell = quietly,
     threads: int = THREADS,
 ) -> Survey:
     """Survey a level.

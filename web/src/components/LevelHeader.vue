@@ -4,13 +4,14 @@ import {
   mdiBookOpenPageVariantOutline,
   mdiChevronLeft,
   mdiKeyboardOutline,
+  mdiLockOutline,
   mdiLogout,
   mdiRedo,
   mdiUndo,
   mdiWeatherNight,
   mdiWhiteBalanceSunny,
 } from '@mdi/js'
-import { computed } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import type { Level } from '../api/client'
@@ -29,6 +30,8 @@ const store = useLevel()
 const session = useSession()
 const router = useRouter()
 const theme = useTheme()
+const changing = ref(false)
+const ChangePassword = defineAsyncComponent(() => import('./ChangePassword.vue'))
 const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
 
 function dusk() {
@@ -108,9 +111,16 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       /></template>
       <v-list>
         <v-list-item :title="session.name ?? ''" :subtitle="`${level.role} of this level`" />
+        <v-list-item
+          :prepend-icon="mdiLockOutline"
+          title="Change password"
+          data-test="password"
+          @click="changing = true"
+        />
         <v-list-item :prepend-icon="mdiLogout" title="Sign out" data-test="sign-out" @click="leave" />
       </v-list>
     </v-menu>
+    <ChangePassword v-if="changing" @close="changing = false" />
   </header>
 </template>
 

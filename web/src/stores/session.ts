@@ -41,6 +41,11 @@ export const useSession = defineStore('session', () => {
     keys.value = {}
   }
 
+  /** Change the password; wherever else this person is signed in, that ends. */
+  async function changePassword(old: string, fresh: string): Promise<void> {
+    take(await answer(api.PUT('/api/session/password', { body: { old, new: fresh } })))
+  }
+
   /** Keep this person's keys on the server; they count at once. */
   async function keepKeys(next: Record<string, string>): Promise<void> {
     const was = keys.value
@@ -53,5 +58,5 @@ export const useSession = defineStore('session', () => {
     }
   }
 
-  return { name, keys, first, makeFirst, keepKeys, ready, signIn, signOut }
+  return { name, keys, first, makeFirst, changePassword, keepKeys, ready, signIn, signOut }
 })

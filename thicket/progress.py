@@ -1,0 +1,12 @@
+"""How long work tells how far it is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+Tell = Callable[[float, str], None]
+"""Is told which share of the work is done, 0–1, and in words what is done now; may raise to stop it."""
+
+
+def quietly(share: float, step: str) -> None:
+    """Tells nobody."""
