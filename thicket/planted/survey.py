@@ -38,6 +38,10 @@ class Survey:
     headings: np.ndarray
     loads: Mapping[int, np.ndarray]
 
+    @property
+    def nbytes(self) -> int:
+        return self.eyes.nbytes + sum(each.nbytes for each in self.loads.values())
+
     def whole(self) -> np.ndarray:
         """Everything together, float32 (places, headings, 5)."""
         return np.sum(list(self.loads.values()), axis=0)
