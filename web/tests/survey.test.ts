@@ -139,6 +139,27 @@ describe('the survey panel', () => {
     expect(at('survey-begin')).toBeNull()
     expect(survey.sheet!.columns).toBe(25)
   })
+  it('is followed also when it is asked about again before it is known to be begun', async () => {
+    const idle = state({ fresh: false, map: null })
+    const { survey } = await begin(idle)
+    let answered = () => {}
+    const begun = new Promise<void>((resolve) => (answered = resolve))
+    serve({
+      'POST /api/levels/fell/survey': async (body: unknown) => {
+        if (!(body as { begin: boolean }).begin) return survey.state?.running || done ? state() : idle
+        await begun
+        done = true
+        return state({ fresh: false, running: true, share: 0.1, map: null })
+      },
+    })
+    let done = false
+    const press = survey.look(true)
+    await survey.look(false)
+    expect(survey.state!.running).toBe(false)
+    answered()
+    await press
+    await until(() => survey.map)
+  })
   it('says how much is over the mark, who spends it, and goes to the worst places', async () => {
     const { stage } = await begin(state())
     expect(at('survey-said').textContent).toMatch(

@@ -46,7 +46,8 @@ export const useRebalance = defineStore('rebalance', () => {
           },
         }),
       )
-      if (mine !== round) return
+      // Somebody asked again before it was known that it is begun: that answer may be from before.
+      if (mine !== round) return void (begin && look(false))
       state.value = told
       trouble.value = told.trouble
       if (told.running) again.start()

@@ -126,7 +126,8 @@ export const useWalks = defineStore('walks', () => {
           },
         }),
       )
-      if (mine !== round) return
+      // Somebody asked again before it was known that it is begun: that answer may be from before.
+      if (mine !== round) return void (begin && look(false))
       check.value = told
       if (begin || told.result) trouble.value = told.trouble
       if (told.running) again.start()
