@@ -365,7 +365,7 @@ describe('heights that are brought in', () => {
     expect(at('import-trouble')).toBeNull()
     await pick()
     at('import-drop').click()
-    await settled(10)
+    await until(() => asked.length > 1 && close.mock.calls.length)
     expect([asked.map((a) => a.what), close.mock.calls.length]).toEqual([
       ['DELETE /api/drafts/d1', 'DELETE /api/drafts/d1'],
       1,
