@@ -357,7 +357,8 @@ class Roles(GroundCase):
                 Level.objects.filter(pk=self.level.pk).update(removed_at=timezone.now())
             if template.endswith("/views/{name}"):
                 Level.objects.filter(pk=self.level.pk).update(bookmarks=[{"name": "Rim", **KEEP}])
-            client = self.client_of(name) if template == "/api/session" else self.people[name]
+            own = template in ("/api/session", "/api/session/password")
+            client = self.client_of(name) if own else self.people[name]
             told = self.ask(client, method, path or self.path(template, name), body)
         self.answered = told.content if not told.streaming else b""
         return told.status_code
