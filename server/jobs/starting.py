@@ -28,10 +28,19 @@ def start(
     return job
 
 
+def _key_of(kind: str, level: Level, user: User) -> str:
+    return f"{kind} {level.pk} {user.pk}"
+
+
+def stop_own(kind: str, level: Level, user: User) -> None:
+    """Stop the work of a kind that a person has under way on a level: see `progress_of`."""
+    stop(_key_of(kind, level, user))
+
+
 def progress_of(kind: str, level: Level, user: User, content: str, begin: bool, arguments: dict) -> dict:
     """How far a person's work of a kind on a level is, when it is that of a content; begun when it is not
     under way, if that is wished."""
-    key = f"{kind} {level.pk} {user.pk}"
+    key = _key_of(kind, level, user)
     job = newest(key)
     mine = job is not None and job.arguments.get("content") == content
     if begin and not (mine and job and job.busy):

@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
+from server.jobs import starting
 from server.levels.access import level_for, stands_of
 from server.levels.planted import planted_of, planting_of
 from server.sight import walks
@@ -200,7 +201,7 @@ def check_walk(request: HttpRequest, slug: str, data: CheckIn):
 def stop_check(request: HttpRequest, slug: str):
     """Stop the check that one has under way."""
     level = level_for(request, slug, to="plant")
-    walks.stop(level, request.user)
+    starting.stop_own("walk", level, request.user)
     return 204, None
 
 

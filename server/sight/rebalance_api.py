@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
+from server.jobs import starting
 from server.levels.access import level_for
 from server.sight import rebalances
 from thicket.document.drawing import DeviceSettings, DrawingSettings, Marks
@@ -112,5 +113,5 @@ def rebalance(request: HttpRequest, slug: str, data: RebalanceIn):
 def stop_rebalance(request: HttpRequest, slug: str):
     """Stop the rebalance that one has under way."""
     level = level_for(request, slug, to="plant")
-    rebalances.stop(level, request.user)
+    starting.stop_own("rebalance", level, request.user)
     return 204, None

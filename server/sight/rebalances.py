@@ -83,11 +83,6 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
     return {**state, "result": None}
 
 
-def stop(level: Level, user: User) -> None:
-    """Stop the rebalance that somebody has under way."""
-    starting.stop(f"rebalance {level.pk} {user.pk}")
-
-
 @work("rebalance")
 def _rebalance(job: Job, progress: Progress) -> None:
     level, given = job.level, job.arguments

@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
+from server.jobs import starting
 from server.levels.access import level_for
 from server.sight import surveys
 from server.sight.surveys import APART, WORST, Asked, numbers_of
@@ -120,5 +121,5 @@ def survey_level(request: HttpRequest, slug: str, data: SurveyIn):
 def stop_survey(request: HttpRequest, slug: str):
     """Stop the survey that one has under way."""
     level = level_for(request, slug, to="plant")
-    surveys.stop(level, request.user)
+    starting.stop_own("survey", level, request.user)
     return 204, None

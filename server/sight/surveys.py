@@ -69,11 +69,6 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> tuple[dict,
     }, found
 
 
-def stop(level: Level, user: User) -> None:
-    """Stop the survey that somebody has under way."""
-    starting.stop(f"survey {level.pk} {user.pk}")
-
-
 @work("survey")
 def _survey(job: Job, progress: Progress) -> None:
     level, given = job.level, job.arguments

@@ -72,11 +72,6 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
     return {**starting.progress_of("walk", level, user, content, begin, arguments), "result": None}
 
 
-def stop(level: Level, user: User) -> None:
-    """Stop the check that somebody has under way."""
-    starting.stop(f"walk {level.pk} {user.pk}")
-
-
 @work("walk")
 def _check(job: Job, progress: Progress) -> None:
     level, given = job.level, job.arguments

@@ -13,9 +13,8 @@ from thicket.planted.costs import drawn, largest_of, patch_of
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.progress import Tell, quietly
-from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch
+from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch, state_table
 from thicket.sight.devices import LOADS, UNITS, Device
-from thicket.sight.distances import Distances, states_by
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
 from thicket.sight.survey import count_from, ground_from, nearest_full, planes_of
 from thicket.sight.terrain import terrain_of
@@ -142,7 +141,7 @@ class _Surveyor:
         for planting in trees:
             tell(0.0, f"Finding the nearest of {planting.stand.name}")
             items, distances = drawn(planting, self.stock, self.like)
-            hide = _tables(items, distances, np.array(np.inf))[1][:, 0]
+            hide = state_table(items, distances)[1][:, 0]
             hide = np.where([len(item.meshes) > 1 for item in items], hide, 0.0)
             reach = hide.max() * (largest_of(planting) if distances.by_size else 1.0)
             for patch, places in self._patches(planting, items, reach):
@@ -156,10 +155,7 @@ class _Surveyor:
         """A stand's loads (places, headings, 5)."""
         items, distances = drawn(planting, self.stock, self.like)
         beyond = full if full is not None and _is_tree(planting) else np.full((1, 1), np.inf)
-        show, hide, start, end = _tables(items, distances, beyond)
-        solid = np.zeros(show.shape[-2:], bool)
-        for m, item in enumerate(items):
-            solid[m, : len(item.lods)] = item.casts_shadow
+        show, hide, start, end, solid = state_table(items, distances, beyond)
         counts = [np.zeros((*self.planes.shape[:2], *solid.shape), np.int64) for _ in range(4)]
         alpha = np.zeros(counts[0].shape)
         shadow = float(distances.shadow)
@@ -244,14 +240,3 @@ def _is_tree(planting: Planting) -> bool:
 def _flat(patch: Patch) -> tuple[np.ndarray, ...]:
     layout = patch.layout
     return patch.plants.form, patch.plants.item, layout.order, layout.first, layout.box
-
-
-def _tables(items: Sequence[Item], distances: Distances, full: np.ndarray) -> tuple[np.ndarray, ...]:
-    """show, hide, start and end, each (…, items, states), for full (…,)."""
-    most = max(len(item.meshes) for item in items)
-    out = np.zeros((4, *full.shape, len(items), most))
-    for m, item in enumerate(items):
-        st = states_by(distances, full, len(item.lods), item.billboard is not None)
-        for k, part in enumerate((st.show, st.hide, st.start, st.end)):
-            out[k][..., m, : len(item.meshes)] = part
-    return tuple(out)

@@ -14,7 +14,7 @@ import numba as nb
 import numpy as np
 
 from thicket.planting.stands import Plants
-from thicket.sight.distances import Distances, states
+from thicket.sight.distances import Distances, states_by
 from thicket.sight.drawing import CELL, Drawing
 from thicket.sight.views import View, box_visible
 
@@ -169,17 +169,19 @@ def _count(
                 shadow_calls[m, s] += shaded[m, s]
 
 
-def _state_table(
-    items: Sequence[Item], distances: Distances
+def state_table(
+    items: Sequence[Item], distances: Distances, full: np.ndarray | None = None
 ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """show, hide, start, end float64 and solid bool, all (items, most states)."""
+    """show, hide, start, end float64 (…, items, most states), and solid bool (items, most states). full (…,)
+    in m stands in for the distances' own, which gives (items, most states)."""
+    full = np.array(distances.full) if full is None else full
     most = max(len(item.meshes) for item in items)
-    table = np.zeros((4, len(items), most))
+    table = np.zeros((4, *full.shape, len(items), most))
     solid = np.zeros((len(items), most), bool)
     for m, item in enumerate(items):
-        st = states(distances, len(item.lods), item.billboard is not None)
-        n = len(item.meshes)
-        table[:, m, :n] = st.show, st.hide, st.start, st.end
+        st = states_by(distances, full, len(item.lods), item.billboard is not None)
+        for k, part in enumerate((st.show, st.hide, st.start, st.end)):
+            table[k, ..., m, : len(item.meshes)] = part
         solid[m, : len(item.lods)] = item.casts_shadow
     show, hide, start, end = table
     return show, hide, start, end, solid
@@ -196,7 +198,7 @@ def reckon(
     Parameters: patches that hold at least all plants within `distances.gone` (by size, that of the largest)
     and `distances.shadow` of the eye; the items of the stand's mix; its distances.
     """
-    show, hide, start, end, solid = _state_table(items, distances)
+    show, hide, start, end, solid = state_table(items, distances)
     drawn, culled, cast, calls, shadow_calls = (np.zeros(show.shape, np.int64) for _ in range(5))
     alpha = np.zeros(show.shape)
     reach = float(distances.shadow) if view.shadows else 0.0
@@ -266,7 +268,7 @@ def full_distances(
 ) -> np.ndarray:
     """How far away the plants of a stand are that a view draws as their finest mesh though their item has
     another state, in m (by size, divided by it); float64 (n,)."""
-    hide = _state_table(items, distances)[1][:, 0]
+    hide = state_table(items, distances)[1][:, 0]
     hide = np.where([len(item.meshes) > 1 for item in items], hide, 0.0)
     eye, planes, found = view.eye, view.planes, []
     for patch in patches:
