@@ -1,11 +1,9 @@
-import { useTimeoutFn } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type RebalanceKind, type RebalanceState } from '../api/client'
+import { useLongWork } from '../composables/useLongWork'
 import { useDrawing } from './drawing'
 import { useLevel } from './level'
-
-const POLL_MS = 700
 
 /** The cheapest way under the marks of the tier that is looked through. */
 export const useRebalance = defineStore('rebalance', () => {
@@ -23,15 +21,10 @@ export const useRebalance = defineStore('rebalance', () => {
   const result = computed(() => state.value?.result ?? null)
   const free = computed(() => level.stands.filter((s) => !s.locked && !spared.value.includes(s.id)))
 
-  let round = 0
-  const again = useTimeoutFn(() => void look(false), POLL_MS, { immediate: false })
-  /** Ask how far the answer is; `begin` has it begun when it is not known yet. */
-  async function look(begin: boolean): Promise<void> {
-    const mine = ++round
-    again.stop()
-    if (!level.level || !level.mayPlant || !drawing.marks) return
-    try {
-      const told = await answer(
+  const { look, forget } = useLongWork(
+    (begin) => {
+      if (!level.level || !level.mayPlant || !drawing.marks) return null
+      return answer(
         api.POST('/api/levels/{slug}/rebalance', {
           params: { path: { slug: level.slug } },
           body: {
@@ -46,15 +39,13 @@ export const useRebalance = defineStore('rebalance', () => {
           },
         }),
       )
-      // Somebody asked again before it was known that it is begun: that answer may be from before.
-      if (mine !== round) return void (begin && look(false))
+    },
+    (told) => {
       state.value = told
       trouble.value = told.trouble
-      if (told.running) again.start()
-    } catch (error) {
-      if (mine === round) trouble.value = (error as Error).message
-    }
-  }
+    },
+    (error) => (trouble.value = error.message),
+  )
   async function stop(): Promise<void> {
     await answer(
       api.DELETE('/api/levels/{slug}/rebalance', { params: { path: { slug: level.slug } } }),
@@ -73,8 +64,7 @@ export const useRebalance = defineStore('rebalance', () => {
     () => result.value && void look(false),
   )
   function drop(): void {
-    round++
-    again.stop()
+    forget()
     state.value = null
     trouble.value = ''
   }

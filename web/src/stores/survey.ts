@@ -1,12 +1,12 @@
-import { useTimeoutFn, watchDebounced } from '@vueuse/core'
+import { watchDebounced } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type SurveyLine, type SurveyState } from '../api/client'
+import { useLongWork } from '../composables/useLongWork'
 import { surveySheet } from '../surveyMap'
 import { useDrawing } from './drawing'
 import { useLevel } from './level'
 
-const POLL_MS = 700
 /** m of the eye above the ground. */
 export const EYE = 1.7
 
@@ -31,38 +31,23 @@ export const useSurvey = defineStore('survey', () => {
     return surveySheet(map.value, l.columns * l.cell, l.rows * l.cell, mark.value)
   })
 
-  let round = 0
-  const again = useTimeoutFn(() => void look(false), POLL_MS, { immediate: false })
-  /** Ask how far the survey is; `begin` has it begun when it is not known yet. */
-  async function look(begin: boolean): Promise<void> {
-    const mine = ++round
-    again.stop()
-    if (!level.level || !level.mayPlant) return
-    try {
-      const told = await answer(
+  const { look } = useLongWork(
+    (begin) => {
+      if (!level.level || !level.mayPlant) return null
+      const asked = { drawing: drawing.now, device: drawing.device, step: step.value, eye: EYE }
+      return answer(
         api.POST('/api/levels/{slug}/survey', {
           params: { path: { slug: level.slug } },
-          body: {
-            drawing: drawing.now,
-            device: drawing.device,
-            step: step.value,
-            eye: EYE,
-            line: line.value,
-            stand: stand.value,
-            begin,
-          },
+          body: { ...asked, line: line.value, stand: stand.value, begin },
         }),
       )
-      // Somebody asked again before it was known that it is begun: that answer may be from before.
-      if (mine !== round) return void (begin && look(false))
+    },
+    (told) => {
       state.value = told
       trouble.value = told.trouble
-      if (told.running) again.start()
-    } catch (error) {
-      if (mine !== round) return
-      trouble.value = (error as Error).message
-    }
-  }
+    },
+    (error) => (trouble.value = error.message),
+  )
   async function stop(): Promise<void> {
     try {
       await answer(api.DELETE('/api/levels/{slug}/survey', { params: { path: { slug: level.slug } } }))

@@ -1,15 +1,15 @@
-import { useTimeoutFn, watchDebounced } from '@vueuse/core'
+import { watchDebounced } from '@vueuse/core'
 import { defineStore, storeToRefs } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api } from '../api/client'
 import type { Billboard, Distances, Pop, Walk, WalkCheck } from '../api/client'
+import { useLongWork } from '../composables/useLongWork'
 import { useAtmosphere } from './atmosphere'
 import { useDrawing } from './drawing'
 import { thinned } from '../walk'
 import { useLevel } from './level'
 import { useTool } from './tool'
 
-const POLL_MS = 700
 /** How fast and at which height of the eye a new walk goes. */
 const START = { speed: 3, eye: 1.7 }
 
@@ -100,18 +100,13 @@ export const useWalks = defineStore('walks', () => {
     return put(rest)
   }
 
-  let round = 0
-  const again = useTimeoutFn(() => void look(false), POLL_MS, { immediate: false })
-  /** Ask how far the check is; `begin` has it begun when it is not known yet. */
-  async function look(begin: boolean): Promise<void> {
-    const mine = ++round
-    again.stop()
-    if (!walk.value) {
-      check.value = null
-      return
-    }
-    try {
-      const told = await answer(
+  const { look } = useLongWork(
+    (begin) => {
+      if (!walk.value) {
+        check.value = null
+        return null
+      }
+      return answer(
         api.POST('/api/levels/{slug}/walks/check', {
           params: { path: { slug: level.slug } },
           body: {
@@ -126,16 +121,13 @@ export const useWalks = defineStore('walks', () => {
           },
         }),
       )
-      // Somebody asked again before it was known that it is begun: that answer may be from before.
-      if (mine !== round) return void (begin && look(false))
+    },
+    (told, begun) => {
       check.value = told
-      if (begin || told.result) trouble.value = told.trouble
-      if (told.running) again.start()
-      else if (told.trouble) trouble.value = told.trouble
-    } catch (error) {
-      if (mine === round) fail(error)
-    }
-  }
+      if (begun || told.result || (told.trouble && !told.running)) trouble.value = told.trouble
+    },
+    fail,
+  )
   async function stop(): Promise<void> {
     await answer(
       api.DELETE('/api/levels/{slug}/walks/check', { params: { path: { slug: level.slug } } }),
