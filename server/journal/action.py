@@ -23,6 +23,7 @@ from server.journal.models import Entry, acting
 from server.levels.models import Level
 from server.levels.planted import forget_planted
 from thicket.refused import Refused
+from thicket.sight.views import View
 
 T = TypeVar("T")
 _GAVE_WAY = {1205, 1213}
@@ -50,7 +51,8 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
 
     The function has parameters `user` and `key`, and one of `level`, `stand` and `stands`. Called again under
     the same key with the same arguments, it changes nothing, since a key is unique: the entry that it made is
-    returned, also when both are sent at the same moment.
+    returned, also when both are sent at the same moment. A `View`, for which the cost is noted, may differ:
+    how far it draws full meshes follows from the level as it is at the moment.
 
     Raises: HttpError 409 when the key has been used for something else.
     """
@@ -61,7 +63,12 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
         given = signature.bind(*args, **kwargs).arguments
         user, key, level = given["user"], given["key"], _level_of(given)
         fingerprint = _fingerprint(
-            work.__name__, {name: value for name, value in given.items() if name not in ("user", "key")}
+            work.__name__,
+            {
+                name: value
+                for name, value in given.items()
+                if name not in ("user", "key") and not isinstance(value, View)
+            },
         )
         token = acting.set(fingerprint)
         try:

@@ -2,31 +2,29 @@
 
 from __future__ import annotations
 
-import tempfile
 from datetime import datetime
-from pathlib import Path
 from typing import Annotated
+from uuid import UUID
 
-from django.conf import settings
 from django.db.models import F
 from django.http import HttpRequest
 from ninja import File, Form, Router, Schema
+from ninja.errors import HttpError
 from ninja.files import UploadedFile
 from pydantic import UUID4
 
 from server.audit.recording import record
+from server.jobs import starting
+from server.jobs.models import Job
+from server.jobs.schemas import JobOut, job_out
 from server.journal.schemas import EntryOut, entry_out
-from server.levels import lifetime
+from server.levels import lifetime, opening
 from server.levels.access import check_may_make, level_for
 from server.levels.models import Level
 from server.levels.summaries import summary_of
-from server.levels.whole import make_level
-from thicket.document.folder import open_zip
 from thicket.document.settings import Name, Strict
-from thicket.formats.bounded import Bounds, bounded
 
 router = Router(tags=["levels"])
-SAVED = Bounds(memory=2_000_000_000, seconds=60, patience=180.0)
 
 
 class LevelCard(Schema):
@@ -115,21 +113,44 @@ def copy(request: HttpRequest, slug: str, data: LevelCopyIn):
     return lifetime.copy(request.user, level, data.name.strip())
 
 
-@router.post("/saved-levels", response=Slug)
+class OpeningOut(JobOut):
+    """How far a saved level is that is being opened; the level, once it is there."""
+
+    slug: str | None
+
+
+def _opening_out(job: Job) -> dict:
+    level = opening.level_of(job)
+    return {**job_out(job), "slug": level and level.slug}
+
+
+def _opening(request: HttpRequest, pk: UUID) -> Job:
+    job = opening.job_of(request.user, pk)
+    if job is None:
+        raise HttpError(404, "That file is no longer kept: send it again.")
+    return job
+
+
+@router.post("/saved-levels", response=OpeningOut)
 def open_saved(
     request: HttpRequest, file: File[UploadedFile], name: Annotated[str, Form(max_length=80)] = ""
 ):
-    """Make a new level, led by who brings it, from a zip of a level's folder."""
+    """Begin to make a new level, led by who brings it, from a zip of a level's folder."""
     check_may_make(request.user)
-    called = f"file: {(file.name or 'level.zip')[:80]}"
-    with tempfile.NamedTemporaryFile(dir=settings.VAR_DIR) as kept:
-        for chunk in file.chunks():
-            kept.write(chunk)
-        kept.flush()
-        document = bounded(called, open_zip, Path(kept.name), called, bounds=SAVED)
-    level = make_level(request.user, document, name.strip())
-    record("level", request, "opened from a file", level)
-    return level
+    return _opening_out(opening.start(request.user, file, name.strip()))
+
+
+@router.get("/saved-levels/{job}", response=OpeningOut)
+def look_at_opening(request: HttpRequest, job: UUID):
+    """How far it is."""
+    return _opening_out(_opening(request, job))
+
+
+@router.post("/saved-levels/{job}/stop", response=OpeningOut)
+def stop_opening(request: HttpRequest, job: UUID):
+    """Stop opening a saved level; nothing of it is kept, unless it was there already."""
+    starting.stop(_opening(request, job).key)
+    return _opening_out(_opening(request, job))
 
 
 @router.post("/levels/{slug}/remove", response={204: None})

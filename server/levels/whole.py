@@ -57,6 +57,12 @@ def document_of(level: Level) -> Document:
     )
 
 
+def check_free(name: str) -> None:
+    """Raises: Refused when there is a level of that name."""
+    if Level.objects.filter(name=name, removed_at=None).exists():
+        raise Refused(f"name: there is a level called {name!r} already; give this one another")
+
+
 @transaction.atomic
 def make_level(user: User, document: Document, name: str = "") -> Level:
     """Store a document as a new level, led by a user.
@@ -64,8 +70,7 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
     Raises: Refused when there is a level of that name, or an item's mesh is missing.
     """
     name = name or document.name
-    if Level.objects.filter(name=name, removed_at=None).exists():
-        raise Refused(f"name: there is a level called {name!r} already; give this one another")
+    check_free(name)
     ground, view = document.heights.ground, document.details.get("view", {})
     looks = {
         given["name"]: {k: v for k, v in given.items() if k != "name"} for given in view.get("layers", [])

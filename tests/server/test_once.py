@@ -12,9 +12,12 @@ from server.journal.models import Entry
 from server.journal.undoing import UNDO
 from server.levels.models import Level, Membership
 from tests.fixtures import MARKS, small_level
-from tests.server.test_api import ApiCase
+from tests.server.test_api import VIEW, ApiCase
 from tests.server.test_roles import AREA, KEEP, WALK
 from thicket.document.drawing import tiers_for
+
+SEEN = VIEW | {"drawing": {"full_meshes": 6}}
+"""A view under a ceiling on full meshes: how far they are drawn follows from the plants."""
 
 
 class Undoing(SimpleTestCase):
@@ -39,11 +42,12 @@ class Once(TransactionTestCase):
             "radius": 24,
             "soft": 0.4,
             "strength": 0.8,
+            "view": SEEN,
         }
         stand = f"/stands/{self.birch.pk}"
         return [
             ("/strokes", "post", stroke),
-            (stand, "patch", {"settings": {"fullness": 0.3}}),
+            (stand, "patch", {"settings": {"fullness": 0.3}, "view": SEEN}),
             ("/shapes", "post", {"put": [AREA]}),
             ("/views", "post", {"name": "Rim", **KEEP}),
             ("/tiers", "put", {"tiers": tiers_for(MARKS)}),

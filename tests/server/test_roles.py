@@ -107,6 +107,10 @@ class Roles(GroundCase):
             )
             for name in ("north", "lead", "guest")
         }
+        self.openings = {
+            name: Job.objects.create(kind="open level", key=f"o {name}", user=users[name])
+            for name in ("north", "lead", "guest")
+        }
         block = glb("slate-block")
         thing = {"name": "Block", "height": 1, "crown": 1, "trunk": 1, "glb": block, "silhouette": b"x"}
         drawn = thing | {"picture": b"x", "scale": 1}
@@ -279,6 +283,8 @@ class Roles(GroundCase):
             ("get", f"{level}/handover/jobs/{{job}}"): ("own", None),
             ("get", "/api/drafts/{draft}/preview.png"): ("own", None),
             ("get", f"{level}/handover/jobs/{{job}}/file"): ("own", None),
+            ("get", "/api/saved-levels/{job}"): ("own", None),
+            ("post", "/api/saved-levels/{job}/stop"): ("own", {}),
             ("get", "/api/shelf"): ("anybody", None),
             ("get", "/api/shelf/{item}/{revision}.png"): ("anybody", None),
             ("get", "/api/shelf/{item}/{revision}.glb"): ("anybody", None),
@@ -317,6 +323,8 @@ class Roles(GroundCase):
             "draft": self.drafts.get(name, self.drafts["lead"]).pk,
             "job": self.jobs.get(name, self.jobs["lead"]).pk,
         }
+        if "saved-levels" in path:
+            known["job"] = self.openings.get(name, self.openings["lead"]).pk
         known["name"] = "Steps" if "masks" in path else "Rim"
         if path.startswith("/api/shelf/{item}"):
             known["item"] = "lost" if path.endswith("put-back") else "spare"

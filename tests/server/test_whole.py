@@ -17,6 +17,7 @@ from tests.core.test_stock import picture
 from tests.server import test_same_plants
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_same_plants import hash_of_plants
+from tests.worker import work_off_inside_a_transaction
 from thicket.planting.stands import join
 
 
@@ -85,14 +86,15 @@ class Whole(GroundCase):
 
         def send(content, name="", client=self.lead):
             file = SimpleUploadedFile("saved.zip", content)
-            return client.post("/api/saved-levels", {"file": file, "name": name})
+            begun = client.post("/api/saved-levels", {"file": file, "name": name})
+            self.assertEqual(begun.status_code, 200, begun.content)
+            work_off_inside_a_transaction()
+            return client.get(f"/api/saved-levels/{begun.json()['id']}").json()
 
         made = send(data, "From a File")
-        self.assertEqual(made.status_code, 200, made.content)
-        self.assertEqual(
-            hash_of_plants(Level.objects.get(slug=made.json()["slug"])), hash_of_plants(self.level)
-        )
-        self.assertEqual(Membership.objects.get(level__slug=made.json()["slug"]).user.username, "lead")
+        self.assertEqual((made["state"], made["share"]), ("done", 1.0), made)
+        self.assertEqual(hash_of_plants(Level.objects.get(slug=made["slug"])), hash_of_plants(self.level))
+        self.assertEqual(Membership.objects.get(level__slug=made["slug"]).user.username, "lead")
         levels = Level.objects.count()
         empty = io.BytesIO()
         zipfile.ZipFile(empty, "w").close()
@@ -108,8 +110,15 @@ class Whole(GroundCase):
             (data[: len(data) // 2], "zip that can be read"),
         ):
             refused = send(content)
-            self.assertEqual(refused.status_code, 422, refused.content)
-            self.assertIn(words, refused.json()["detail"])
+            self.assertEqual((refused["state"], refused["slug"]), ("failed", None))
+            self.assertIn(words, refused["trouble"])
+        taken = SimpleUploadedFile("saved.zip", data)
+        told = self.lead.post("/api/saved-levels", {"file": taken, "name": "From a File"})
+        self.assertEqual(told.status_code, 422, "a name that is taken is told at once")
+        begun = self.lead.post("/api/saved-levels", {"file": SimpleUploadedFile("saved.zip", data)}).json()
+        stopped = self.lead.post(f"/api/saved-levels/{begun['id']}/stop").json()
+        work_off_inside_a_transaction()
+        self.assertEqual(stopped["state"], "stopped")
         self.assertEqual(Level.objects.count(), levels)
 
     def test_what_cannot_be_made_is_a_sentence_and_leaves_nothing(self):

@@ -122,6 +122,17 @@ describe('the API', () => {
     expect(await ask()).toEqual({ slug: 'fell' })
     expect(connection.away).toBe('')
   })
+  it('takes an answer that breaks off halfway for none', async () => {
+    const half = new ReadableStream({
+      pull: (to) => (
+        to.enqueue(new TextEncoder().encode('{"slug"')),
+        to.error(new TypeError('network error'))
+      ),
+    })
+    globalThis.fetch = async () => new Response(half)
+    expect(await ask().catch((e: ApiError) => e)).toMatchObject({ status: 0, final: false })
+    expect(connection.away).toContain('does not answer')
+  })
   it('renews the page token once, and sends the same again', async () => {
     let tries = 0
     const asked = serve({

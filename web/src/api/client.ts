@@ -69,6 +69,7 @@ export type Brought = Schemas['BroughtOut']
 export type BringSaid = Schemas['SaidIn']
 export type ShelfPage = Schemas['ShelfPage']
 export type Job = Schemas['JobOut']
+export type Opening = Schemas['OpeningOut']
 export type AuditRecord = Schemas['RecordOut']
 export type Changed = Schemas['ChangedOut']
 export type Moved = Schemas['MovedOut']
@@ -138,6 +139,13 @@ const LONG_WORK =
   'try resolution compare forecast exchange back redo undo new-stand duplicate shapes condition-sets'
 const TAKES_LONG = new RegExp(`/(${LONG_WORK.replaceAll(' ', '|')}|calibrate)\\b|/levels$`)
 
+/** `fetch` with the whole body read, so that an answer which breaks off halfway counts as none. */
+async function fetchWhole(request: Request, signal: AbortSignal): Promise<Response> {
+  const response = await fetch(request, { signal })
+  const body = await response.arrayBuffer()
+  return new Response(response.status === 204 || response.status === 304 ? null : body, response)
+}
+
 /**
  * `fetch` for the API: signed for this session, not waited for without end, and every refusal thrown as an
  * ApiError.
@@ -150,7 +158,7 @@ async function send(request: Request, again = true): Promise<Response> {
   const done = watchLate()
   let response: Response
   try {
-    response = await fetch(request, { signal: AbortSignal.any([request.signal, limit]) })
+    response = await fetchWhole(request, AbortSignal.any([request.signal, limit]))
   } catch (error) {
     if (request.signal.aborted) throw error
     connection.away = limit.aborted ? TOO_LATE : NO_ANSWER

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { mdiFolderOpenOutline } from '@mdi/js'
-import { ref, shallowRef } from 'vue'
-import { upload } from '../api/client'
+import { useIntervalFn } from '@vueuse/core'
+import { computed, onBeforeUnmount, ref, shallowRef } from 'vue'
+import { answer, api, upload, type Opening } from '../api/client'
 import AskSheet from './AskSheet.vue'
 
 /** A new level from the zip of one that was saved, here or in another installation. */
@@ -10,25 +11,51 @@ const file = shallowRef<File | null>(null)
 const name = ref('')
 const trouble = ref('')
 const sent = ref(0)
-const busy = ref(false)
+const sending = ref(false)
+/** What the server is at, once the file is there. */
+const opening = shallowRef<Opening | null>(null)
+const opens = computed(() => opening.value?.state === 'waiting' || opening.value?.state === 'running')
+const busy = computed(() => sending.value || opens.value)
+const share = computed(() => 0.5 * sent.value + 0.5 * (opening.value?.share ?? 0))
+const one = () => ({ params: { path: { job: opening.value!.id } } })
 
 async function go() {
   const form = new FormData()
   form.set('file', file.value!)
   form.set('name', name.value.trim())
-  busy.value = true
+  sending.value = true
+  sent.value = 0
+  opening.value = null
   trouble.value = ''
   try {
-    emit(
-      'done',
-      (await upload<{ slug: string }>('/saved-levels', form, (share) => (sent.value = share))).slug,
-    )
+    opening.value = await upload<Opening>('/saved-levels', form, (done) => (sent.value = done))
   } catch (error) {
     trouble.value = (error as Error).message
   } finally {
-    busy.value = false
+    sending.value = false
   }
 }
+
+let asking = false
+async function look() {
+  if (!opens.value || asking) return
+  asking = true
+  try {
+    const told = await answer(api.GET('/api/saved-levels/{job}', one()))
+    opening.value = told
+    trouble.value = told.trouble
+    if (told.slug) emit('done', told.slug)
+  } catch (error) {
+    trouble.value = (error as Error).message
+  } finally {
+    asking = false
+  }
+}
+useIntervalFn(() => void look(), 400)
+
+onBeforeUnmount(() => {
+  if (opens.value) void answer(api.POST('/api/saved-levels/{job}/stop', one())).catch(() => undefined)
+})
 </script>
 
 <template>
@@ -64,13 +91,8 @@ async function go() {
       data-test="saved-name"
     />
     <div v-if="busy" role="status">
-      {{ sent < 1 ? 'Sending the file' : 'Reading the level' }} …
-      <v-progress-linear
-        :model-value="sent * 100"
-        :indeterminate="sent === 1"
-        color="primary"
-        aria-label="How far it is"
-      />
+      {{ opening?.step ?? 'Sending the file' }} …
+      <v-progress-linear :model-value="share * 100" color="primary" aria-label="How far it is" />
     </div>
   </AskSheet>
 </template>

@@ -1,0 +1,82 @@
+"""Saved levels that people bring as a zip, opened by the worker."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from uuid import UUID, uuid4
+
+from django.conf import settings
+from django.contrib.auth.models import User
+from django.core.files.uploadedfile import UploadedFile
+
+from server.audit.recording import record
+from server.jobs import starting
+from server.jobs.models import Job
+from server.jobs.running import Progress, work
+from server.levels.models import Level
+from server.levels.whole import check_free, make_level
+from thicket.document.folder import open_zip
+from thicket.formats.bounded import Bounds, bounded
+
+KIND = "open level"
+BOUNDS = Bounds(memory=2_000_000_000, seconds=60, patience=180.0)
+KEPT = 24 * 3600.0
+"""Seconds after which a file that no job took is removed."""
+
+
+def _folder() -> Path:
+    return Path(settings.VAR_DIR) / "opening"
+
+
+def _path_of(file: str) -> Path:
+    return _folder() / f"{file}.zip"
+
+
+def start(user: User, file: UploadedFile, name: str) -> Job:
+    """Have a zip opened as a new level, led by who brings it.
+
+    Raises: Refused when there is a level of the name that it is to have.
+    """
+    if name:
+        check_free(name)
+    _sweep()
+    kept = str(uuid4())
+    _folder().mkdir(parents=True, exist_ok=True)
+    with _path_of(kept).open("wb") as out:
+        for chunk in file.chunks():
+            out.write(chunk)
+    called = f"file: {(file.name or 'level.zip')[:80]}"
+    return starting.start(KIND, f"{KIND} {kept}", user, file=kept, called=called, name=name)
+
+
+def job_of(user: User, pk: UUID) -> Job | None:
+    """A zip's job, when it is this person's."""
+    return Job.objects.filter(pk=pk, kind=KIND, user=user).first()
+
+
+def level_of(job: Job) -> Level | None:
+    """The level that a job has made."""
+    return Level.objects.filter(pk=job.arguments.get("made")).first()
+
+
+@work(KIND)
+def _open(job: Job, progress: Progress) -> None:
+    assert job.user is not None
+    path, called = _path_of(job.arguments["file"]), job.arguments["called"]
+    try:
+        progress.tell(0.1, "Reading the file")
+        document = bounded(called, open_zip, path, called, bounds=BOUNDS, tick=progress.check)
+        progress.tell(0.5, "Storing the level")
+        level = make_level(job.user, document, job.arguments["name"])
+        record("level", None, "opened from a file", level, job.user.get_username())
+        Job.objects.filter(pk=job.pk).update(arguments=job.arguments | {"made": level.pk})
+        progress.share, progress.step = 1.0, "The level is there"
+    finally:
+        path.unlink(missing_ok=True)
+
+
+def _sweep() -> None:
+    for path in _folder().glob("*.zip"):
+        if path.stat().st_mtime < time.time() - KEPT:
+            path.unlink(missing_ok=True)
