@@ -72,6 +72,7 @@ def back_up(state: State, file: Path) -> None:
                 for path in parts:
                     tar.add(path, path.name)
             os.replace(part, file)
+            (state.var / "last-backup").touch()
         except OSError as error:
             raise Trouble(f"{file} cannot be written: {error.strerror}.") from error
         finally:

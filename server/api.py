@@ -29,6 +29,10 @@ from server.stands.conditions_api import router as conditions
 from server.stock.api import router as stock
 from server.stock.bring_api import router as bring
 from server.stock.item_api import router as item
+from server.team.account_api import router as account
+from server.team.installation_api import router as installation
+from server.team.links_api import router as links
+from server.team.members_api import router as members
 
 ERRORS = {
     401: "Not signed in.",
@@ -95,5 +99,9 @@ for router in (
     item,
     looks,
     level_list,
+    members,
+    links,
+    account,
+    installation,
 ):
     api.add_router("", router)

@@ -52,6 +52,7 @@ INSTALLED_APPS = [
     "server.shapes",
     "server.ground",
     "server.handover",
+    "server.team",
 ]
 
 MIDDLEWARE = [

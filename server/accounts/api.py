@@ -17,10 +17,12 @@ from ninja.errors import HttpError
 from ninja.utils import check_csrf
 from pydantic import field_validator
 
-from server.accounts.hashing import Busy, turn_to_hash
+from server.accounts.hashing import turn_to_hash
 from server.accounts.limits import SENTENCE, ByAddress
-from server.accounts.models import OwnKeys, keys_of
+from server.accounts.models import Profile, profile_of
 from server.audit.recording import record
+from server.levels.access import may_make_level
+from server.team.models import Installation
 from thicket.document.settings import Strict
 from thicket.refused import Refused
 
@@ -34,10 +36,15 @@ class SignIn(Schema):
 
 
 class SessionOut(Schema):
-    """Who is signed in, `name` null for nobody, and that person's own keys by action."""
+    """Who is signed in, `name` null for nobody; that person's own keys by action, mark on the plan, and what
+    they may do outside levels."""
 
     name: str | None
     keys: dict[str, str] = {}
+    mark: str = "diamond"
+    installation: str = ""
+    may_make: bool = Field(default=False, description="may begin levels")
+    looks_after: bool = Field(default=False, description="may change the installation's settings")
     first: bool = Field(
         default=False, description="there is no account yet: the first is made with the code that kt printed"
     )
@@ -62,11 +69,25 @@ class KeysIn(Strict):
 
 def who_is(user: User) -> dict:
     """What `SessionOut` tells of a person, also one who is not signed in."""
+    profile = profile_of(user)
     return {
         "name": user.get_username() or None,
-        "keys": keys_of(user),
+        "keys": profile.keys,
+        "mark": profile.mark,
+        "installation": Installation.now().name,
+        "may_make": bool(user.pk) and may_make_level(user),
+        "looks_after": user.is_superuser,
         "first": not user.pk and not User.objects.exists(),
     }
+
+
+def check_page(request: HttpRequest) -> None:
+    """For what is open to everybody: whether the page it comes from is ours.
+
+    Raises: HttpError 403.
+    """
+    if check_csrf(request):
+        raise HttpError(403, "Your page is out of date: reload it and try again.")
 
 
 class FirstIn(SignIn):
@@ -79,8 +100,7 @@ class FirstIn(SignIn):
 @router.post("/session/first", auth=None, response=SessionOut, throttle=[BY_ADDRESS])
 def make_first(request: HttpRequest, data: FirstIn):
     """Make the first account, which may do everything, and sign in with it."""
-    if check_csrf(request):
-        raise HttpError(403, "Your page is out of date: reload it and try again.")
+    check_page(request)
     with transaction.atomic():
         if User.objects.select_for_update().exists():
             raise HttpError(409, "There is an account already: sign in, or ask a lead.")
@@ -105,16 +125,12 @@ def who(request: HttpRequest):
 def sign_in(request: HttpRequest, data: SignIn):
     """Sign in. Too many wrong passwords for a name lock it for some minutes, except for who is signed in
     under it already."""
-    if check_csrf(request):
-        raise HttpError(403, "Your page is out of date: reload it and sign in again.")
+    check_page(request)
     credentials = {"username": data.name}
     if not AxesProxyHandler.is_allowed(request, credentials):
         raise HttpError(429, SENTENCE)
-    try:
-        with turn_to_hash():
-            user = authenticate(request, username=data.name, password=data.password)
-    except Busy:
-        raise HttpError(429, "Many people sign in at this moment: try again in a few seconds.") from None
+    with turn_to_hash():
+        user = authenticate(request, username=data.name, password=data.password)
     if user is None:
         BY_ADDRESS.count(request)
         record("refused", request, person=data.name)
@@ -130,7 +146,7 @@ def sign_out(request: HttpRequest):
     """Sign out."""
     record("sign-out", request)
     logout(request)
-    return {"name": None}
+    return who_is(request.user)
 
 
 class PasswordIn(Strict):
@@ -144,11 +160,8 @@ class PasswordIn(Strict):
 def change_password(request: HttpRequest, data: PasswordIn):
     """Change one's own password. Wherever else this person is signed in, that ends."""
     user = request.user
-    try:
-        with turn_to_hash():
-            known = user.check_password(data.old)
-    except Busy:
-        raise HttpError(429, "Many people sign in at this moment: try again in a few seconds.") from None
+    with turn_to_hash():
+        known = user.check_password(data.old)
     if not known:
         BY_ADDRESS.count(request)
         raise Refused("old: this is not your password")
@@ -162,5 +175,16 @@ def change_password(request: HttpRequest, data: PasswordIn):
 @router.put("/session/keys", response=SessionOut)
 def keep_keys(request: HttpRequest, data: KeysIn):
     """Keep one's own keys, in place of those before."""
-    OwnKeys.objects.update_or_create(user=request.user, defaults={"keys": data.keys})
+    Profile.objects.update_or_create(user=request.user, defaults={"keys": data.keys})
+    return who_is(request.user)
+
+
+class MarkIn(Strict):
+    mark: Profile.Mark
+
+
+@router.put("/session/mark", response=SessionOut)
+def keep_mark(request: HttpRequest, data: MarkIn):
+    """Choose the mark that shows one on the plan of others."""
+    Profile.objects.update_or_create(user=request.user, defaults={"mark": data.mark})
     return who_is(request.user)

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from django.contrib.auth.hashers import Argon2PasswordHasher
+from ninja.errors import HttpError
 
 AT_ONCE = 2
 """So many passwords are hashed at the same time in this process."""
@@ -23,18 +24,14 @@ class Hasher(Argon2PasswordHasher):
     time_cost, memory_cost, parallelism = 1, 47_104, 1
 
 
-class Busy(Exception):
-    """Too many people sign in at this moment."""
-
-
 @contextmanager
 def turn_to_hash() -> Iterator[None]:
     """Wait for one's turn to have a password hashed.
 
-    Raises: Busy when it does not come.
+    Raises: HttpError 429 when it does not come.
     """
     if not _turns.acquire(timeout=PATIENCE):
-        raise Busy
+        raise HttpError(429, "Many people sign in at this moment: try again in a few seconds.")
     try:
         yield
     finally:

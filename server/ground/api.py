@@ -29,7 +29,7 @@ from server.ground.schemas import (
     ResolutionOut,
 )
 from server.journal.schemas import entry_out
-from server.levels.access import check_may_make, level_for
+from server.levels.access import check_may_make_level, level_for
 from server.levels.models import Level
 from server.levels.planted import forget_planted
 from thicket.formats.bounded import bounded
@@ -59,7 +59,7 @@ def bring_in(
     given = DraftOptions.model_validate_json(options)
     row = level_for(request, level, to="lead") if level else None
     if row is None:
-        check_may_make(request.user)
+        check_may_make_level(request.user)
     if kind == "layers" and row is None:
         raise Refused("level: ground layers are brought into a level that has its heights")
     if kind == "heights" and len(files) != 1:
@@ -70,7 +70,7 @@ def bring_in(
 @router.post("/drafts/made", response=DraftOut)
 def make_ground(request: HttpRequest, data: MadeIn):
     """Have ground made for a new level, to be looked at before it is kept."""
-    check_may_make(request.user)
+    check_may_make_level(request.user)
     return drafts.look(drafts.open_made(request.user, data.model_dump()))
 
 

@@ -57,6 +57,7 @@ class PersonOut(Schema):
     """Somebody else in the level, and where their eye is: x, z in m, heading a bearing in degrees."""
 
     name: str = Field(alias="user.username")
+    mark: str
     x: float
     z: float
     heading: float
@@ -83,7 +84,7 @@ def beat(request: HttpRequest, slug: str, data: HereIn):
         leave(level, request.user)
     else:
         tell(level, request.user, data.x, data.z, data.heading, data.bench)
-    return _pulse(request, level) | {"others": list(others(level, request.user))}
+    return _pulse(request, level) | {"others": others(level, request.user)}
 
 
 def _pulse(request: HttpRequest, level: Level) -> dict:

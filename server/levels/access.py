@@ -11,6 +11,7 @@ from server.errors import NotAllowed
 from server.levels.models import Level, Membership
 from server.levels.planted import rows_of
 from server.stands.models import Stand
+from server.team.models import Installation
 
 _MAY = {
     "see": set(Membership.Role),
@@ -38,15 +39,35 @@ def level_for(request: HttpRequest, slug: str, to: str = "see") -> Level:
 
 
 def check_may_make(user: User) -> None:
-    """Refuse who may only look, everywhere they are a member, to make what all levels share or a level of
-    their own.
+    """Refuse who may only look, everywhere they are a member, to make what all levels share.
 
     Raises: NotAllowed.
     """
     if not (user.is_superuser or user.memberships.exclude(role=Membership.Role.VIEWER).exists()):
         raise NotAllowed(
-            "You may look at levels, but only artists and leads may begin one or add to what the team shares."
+            "You may look at levels, but only artists and leads may add to what the team shares."
         )
+
+
+def may_make_level(user: User) -> bool:
+    """Whether a person may begin a level of their own, as the installation's settings say."""
+    makers = Installation.now().makers
+    if user.is_superuser or makers == Installation.Makers.ANYONE:
+        return True
+    roles = {Membership.Role.LEAD}
+    if makers == Installation.Makers.ARTISTS:
+        roles.add(Membership.Role.ARTIST)
+    return user.memberships.filter(role__in=roles).exists()
+
+
+def check_may_make_level(user: User) -> None:
+    """Refuse who may not begin a level.
+
+    Raises: NotAllowed.
+    """
+    if not may_make_level(user):
+        who = {"leads": "leads", "artists": "artists and leads"}[Installation.now().makers]
+        raise NotAllowed(f"Only {who} may begin a level in this installation.")
 
 
 def stand_for(level: Level, stand_id: int) -> Stand:

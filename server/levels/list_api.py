@@ -19,7 +19,7 @@ from server.jobs.models import Job
 from server.jobs.schemas import JobOut, job_out
 from server.journal.schemas import EntryOut, entry_out
 from server.levels import lifetime, opening
-from server.levels.access import check_may_make, level_for
+from server.levels.access import check_may_make_level, level_for
 from server.levels.models import Level
 from server.levels.summaries import summary_of
 from thicket.document.settings import Name, Strict
@@ -109,7 +109,7 @@ def rename(request: HttpRequest, slug: str, data: RenameIn):
 def copy(request: HttpRequest, slug: str, data: LevelCopyIn):
     """A level like this one, led by who copies it."""
     level = level_for(request, slug)
-    check_may_make(request.user)
+    check_may_make_level(request.user)
     return lifetime.copy(request.user, level, data.name.strip())
 
 
@@ -136,7 +136,7 @@ def open_saved(
     request: HttpRequest, file: File[UploadedFile], name: Annotated[str, Form(max_length=80)] = ""
 ):
     """Begin to make a new level, led by who brings it, from a zip of a level's folder."""
-    check_may_make(request.user)
+    check_may_make_level(request.user)
     return _opening_out(opening.start(request.user, file, name.strip()))
 
 

@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import timedelta
 
 from django.contrib.auth.models import User
-from django.db.models import QuerySet
+from django.db.models import F
 from django.db.models.functions import Now
 
+from server.accounts.models import Profile
 from server.levels.models import Level, Presence
 
 AWAY = timedelta(seconds=6)
@@ -23,10 +24,13 @@ def tell(level: Level, user: User, x: float, z: float, heading: float, bench: st
     )
 
 
-def others(level: Level, user: User) -> QuerySet[Presence]:
-    """Who else is in a level, by name."""
+def others(level: Level, user: User) -> list[Presence]:
+    """Who else is in a level, by name, each with the `mark` that shows them on the plan."""
     here = level.present.filter(at__gt=Now() - AWAY).exclude(user=user)
-    return here.select_related("user").order_by("user__username")
+    rows = here.select_related("user").annotate(chosen=F("user__profile__mark")).order_by("user__username")
+    for row in rows:
+        row.mark = row.chosen or Profile.Mark.DIAMOND
+    return list(rows)
 
 
 def leave(level: Level, user: User) -> None:

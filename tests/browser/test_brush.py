@@ -6,7 +6,7 @@ import re
 import numpy as np
 from playwright.sync_api import expect
 
-from server.accounts.models import OwnKeys
+from server.accounts.models import Profile
 from server.journal.models import Entry
 from server.journal.undoing import undo_entry
 from server.levels.models import Level
@@ -41,7 +41,7 @@ class Hand(BrowserCase):
             undo_entry(level, entry.pk)
 
     def tearDown(self):
-        OwnKeys.objects.all().delete()
+        Profile.objects.all().delete()
         self.take_all_back()
         super().tearDown()
 
@@ -278,7 +278,7 @@ class Hand(BrowserCase):
         expect(row.locator("button")).to_have_attribute("aria-label", re.compile("Do again"))
         entry.refresh_from_db()
         self.assertTrue(entry.undone)
-        self.assertEqual(OwnKeys.objects.get().keys, {"thin": "f"})
+        self.assertEqual(Profile.objects.get().keys, {"thin": "f"})
         page.keyboard.press("Escape")
         page.keyboard.press("?")
         page.click("[data-test=keys-reset]")

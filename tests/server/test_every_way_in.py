@@ -12,7 +12,14 @@ from server.levels.models import Level
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase
 
-OPEN = {("get", "/api/session"), ("post", "/api/session"), ("post", "/api/session/first")}
+OPEN = {
+    ("get", "/api/session"),
+    ("post", "/api/session"),
+    ("post", "/api/session/first"),
+    ("get", "/api/links/{token}"),
+    ("post", "/api/links/{token}/account"),
+    ("post", "/api/links/{token}/password"),
+}
 LOOKS = {
     "/try",
     "/why",

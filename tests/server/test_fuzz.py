@@ -23,7 +23,13 @@ CASES = int(os.environ.get("KT_FUZZ", "3"))
 LEAKS = re.compile(
     r"/(work|root|home|tmp|var|usr)/|Traceback|site-packages|[Ee]rrno|django\.|numpy|pydantic|MySQL|\(\d{4}, "
 )
-KEEP_SESSION = {("DELETE", "/api/session"), ("POST", "/api/session"), ("PUT", "/api/session/keys")}
+KEEP_SESSION = {
+    ("DELETE", "/api/session"),
+    ("POST", "/api/session"),
+    ("PUT", "/api/session/keys"),
+    ("PUT", "/api/session/name"),
+    ("DELETE", "/api/sessions"),
+}
 
 
 def document() -> dict:

@@ -30,7 +30,7 @@ from tests.core.levels import drawn_level
 from tests.fixtures import MARKS, PASSWORD, glb
 from tests.server.test_api import VIEW
 from tests.server.test_devices import captures
-from tests.server.test_every_way_in import operations
+from tests.server.test_every_way_in import OPEN, operations
 from tests.server.test_ground import GroundCase
 from thicket.document.drawing import tiers_for
 from thicket.document.folder import zip_level
@@ -273,6 +273,20 @@ class Roles(GroundCase):
             ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {}),
             ("delete", "/api/condition-sets/{pk}"): ("lead", {}),
             ("put", "/api/session/keys"): ("anybody", {"keys": {}}),
+            ("put", "/api/session/mark"): ("anybody", {"mark": "star"}),
+            ("put", "/api/session/name"): ("anybody", {"name": "Another"}),
+            ("get", "/api/sessions"): ("anybody", None),
+            ("delete", "/api/sessions"): ("anybody", {}),
+            ("get", "/api/installation"): ("nobody", None),
+            ("put", "/api/installation"): (
+                "nobody",
+                {"name": "", "address": "", "sign_up": "invited", "makers": "leads"},
+            ),
+            ("put", f"{level}/members/{{name}}"): ("lead", {"role": "viewer"}),
+            ("delete", f"{level}/members/{{name}}"): ("lead-or-guest", {}),
+            ("post", f"{level}/members/{{name}}/password"): ("lead", {}),
+            ("post", f"{level}/invitations"): ("lead", {"role": "artist"}),
+            ("delete", f"{level}/invitations/{{pk}}"): ("lead", {}),
             ("put", "/api/session/password"): ("anybody", {"old": PASSWORD, "new": PASSWORD}),
             ("delete", "/api/session"): ("anybody", {}),
             ("get", "/api/audit"): ("lead", None),
@@ -325,7 +339,7 @@ class Roles(GroundCase):
         }
         if "saved-levels" in path:
             known["job"] = self.openings.get(name, self.openings["lead"]).pk
-        known["name"] = "Steps" if "masks" in path else "Rim"
+        known["name"] = "Steps" if "masks" in path else "guest" if "members" in path else "Rim"
         if path.startswith("/api/shelf/{item}"):
             known["item"] = "lost" if path.endswith("put-back") else "spare"
         for parameter, value in known.items():
@@ -384,7 +398,7 @@ class Roles(GroundCase):
         self.assertEqual(self.mask.status_code, 200)
         right, opened = (
             self.right(),
-            {("get", "/api/session"), ("post", "/api/session"), ("post", "/api/session/first")},
+            OPEN | {("post", "/api/links/{token}/join"), ("delete", "/api/sessions/{id}")},
         )
         may = {
             "see": {"guest", "north", "lead"},
@@ -392,7 +406,9 @@ class Roles(GroundCase):
             "lead": {"lead"},
             "make": {"north", "lead"},
             "lead-or-artist": {"north", "lead"},
+            "lead-or-guest": {"guest", "lead"},
             "anybody": {"guest", "north", "lead", "stranger"},
+            "nobody": set(),
         }
         for method, template, *_ in operations():
             if (method, template) in opened:
@@ -403,8 +419,10 @@ class Roles(GroundCase):
             self.assertIn((method, template), right, "an operation whose roles are not said")
             needed, body = right[method, template]
             for name in self.people:
-                allowed = may.get(needed) or (
-                    {"north"}
+                allowed = (
+                    may[needed]
+                    if needed in may
+                    else {"north"}
                     if "tips" in template
                     else set(self.drafts if "drafts" in template or "shelf" in template else self.jobs)
                 )

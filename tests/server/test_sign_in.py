@@ -10,9 +10,10 @@ from django.core.cache import cache
 from django.core.management import call_command
 from django.test import Client, SimpleTestCase, override_settings
 from django.utils import timezone
+from ninja.errors import HttpError
 
 from server.accounts import hashing
-from server.accounts.hashing import Busy, turn_to_hash
+from server.accounts.hashing import turn_to_hash
 from tests.fixtures import PASSWORD
 from tests.server.test_api import ApiCase
 
@@ -122,7 +123,7 @@ class Hashing(SimpleTestCase):
             mock.patch.object(hashing, "PATIENCE", 0.05),
             turn_to_hash(),
             turn_to_hash(),
-            self.assertRaises(Busy),
+            self.assertRaises(HttpError),
         ):
             with turn_to_hash():
                 pass

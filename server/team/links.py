@@ -1,0 +1,129 @@
+"""Links that work once: made by a lead, looked at by who has one, and used."""
+
+from __future__ import annotations
+
+import hashlib
+import secrets
+from datetime import timedelta
+
+from django.contrib.auth.models import User
+from django.db import transaction
+from django.utils import timezone
+from ninja.errors import HttpError
+
+from server.audit.recording import record
+from server.errors import NotAllowed
+from server.levels.models import Level, Membership
+from server.team.models import Installation, OneTimeLink
+from thicket.refused import Refused
+
+INVITED_FOR = timedelta(days=7)
+RESET_FOR = timedelta(days=1)
+MOST = 50
+"""So many open links a level has at the most."""
+
+
+def _digest(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def _make(by: User, level: Level, lasts: timedelta, **said: object) -> tuple[OneTimeLink, str]:
+    OneTimeLink.objects.filter(until__lt=timezone.now() - INVITED_FOR).delete()
+    if open_links(level).count() >= MOST:
+        raise Refused(f"There are {MOST} open links to {level.name}: end some first.")
+    token = secrets.token_urlsafe(24)
+    link = OneTimeLink.objects.create(
+        digest=_digest(token), level=level, by=by, until=timezone.now() + lasts, **said
+    )
+    return link, token
+
+
+def open_links(level: Level):
+    """Invitations to a level that can still be used."""
+    return level.links.filter(used=False, person=None, until__gt=timezone.now()).order_by("until")
+
+
+def invite(by: User, level: Level, role: str) -> tuple[OneTimeLink, str]:
+    """An invitation to a level, with its token, which is told this once."""
+    record("role", None, f"invited somebody as {role}", level, by.get_username())
+    return _make(by, level, INVITED_FOR, role=role)
+
+
+def reset(by: User, level: Level, person: User) -> tuple[OneTimeLink, str]:
+    """A link by which a member of a level gives themselves a new password.
+
+    Raises: NotAllowed when the person has more rights somewhere than who asks for it.
+    """
+    led = by.memberships.filter(role=Membership.Role.LEAD).values("level")
+    elsewhere = person.memberships.filter(level__removed_at=None).exclude(level__in=led)
+    if not by.is_superuser and (person.is_superuser or elsewhere.exists()):
+        raise NotAllowed(
+            f"{person.get_username()} works in levels that you do not lead: ask a lead of those, or who looks "
+            f"after the installation."
+        )
+    OneTimeLink.objects.filter(person=person, used=False).delete()
+    record("role", None, f"a link to a new password was made by {by.get_username()}", level, person.username)
+    return _make(by, level, RESET_FOR, person=person)
+
+
+def link_of(token: str) -> OneTimeLink:
+    """A link that can be used.
+
+    Raises: HttpError 404 when there is none, or it has been used or has ended.
+    """
+    row = OneTimeLink.objects.select_related("level", "by", "person")
+    link = row.filter(digest=_digest(token), used=False, until__gt=timezone.now()).first()
+    if link is None or link.level.removed_at:
+        raise HttpError(404, "This link has been used or has ended: ask a lead for another.")
+    return link
+
+
+def _use(link: OneTimeLink) -> None:
+    """Use a link up, inside the transaction that does what it is for."""
+    if not OneTimeLink.objects.filter(pk=link.pk, used=False).update(used=True):
+        raise HttpError(404, "This link has just been used.")
+
+
+@transaction.atomic
+def join(link: OneTimeLink, user: User) -> None:
+    """Make somebody a member by an invitation.
+
+    Raises: Refused when they are one already, or the link is for something else.
+    """
+    if link.person is not None:
+        raise Refused("This link is for a new password.")
+    if link.level.memberships.filter(user=user).exists():
+        raise Refused(f"You are a member of {link.level.name} already; the link can be given to another.")
+    _use(link)
+    Membership.objects.create(user=user, level=link.level, role=link.role)
+
+
+@transaction.atomic
+def sign_up(link: OneTimeLink, name: str, password: str) -> User:
+    """An account for who has an invitation, as a member of its level.
+
+    Raises: Refused when the name is taken; NotAllowed when the installation takes nobody new.
+    """
+    if Installation.now().sign_up == Installation.SignUp.CLOSED:
+        raise NotAllowed(
+            "New accounts are not made here at the moment: ask who looks after the installation."
+        )
+    if User.objects.filter(username__iexact=name).exists():
+        raise Refused("name: there is an account of that name already; sign in to it, or take another")
+    user = User.objects.create_user(name, password=password)
+    join(link, user)
+    return user
+
+
+@transaction.atomic
+def set_password(link: OneTimeLink, password: str) -> User:
+    """Give the link's person a new password; wherever they are signed in, that ends.
+
+    Raises: Refused when the link is an invitation.
+    """
+    if link.person is None:
+        raise Refused("This link is an invitation.")
+    _use(link)
+    link.person.set_password(password)
+    link.person.save(update_fields=["password"])
+    return link.person
