@@ -26,6 +26,7 @@ SIGN_INS = """Sign in as  lead   (password slate-and-birch)   leads the level
 
 
 def demo(options) -> int:
+    serving.allow(options.host, options.allow)
     setup()
     with STATE.database.running():
         STATE.migrate()
@@ -35,15 +36,16 @@ def demo(options) -> int:
         ) as work:
             if work and STATE.django("build_demo"):
                 raise Trouble("The demo level could not be built; the message is above.")
-        return serving.serve(STATE, options.port, options.processes, SIGN_INS)
+        return serving.serve(STATE, options.host, options.port, options.processes, SIGN_INS)
 
 
 def serve_only(options) -> int:
+    serving.allow(options.host, options.allow)
     setup()
     with STATE.database.running():
         STATE.migrate()
         STATE.fill_shelf()
-        return serving.serve(STATE, options.port, options.processes)
+        return serving.serve(STATE, options.host, options.port, options.processes)
 
 
 def back_up(options) -> int:
@@ -186,6 +188,14 @@ def main() -> int:
     ):
         command = commands.add_parser(name, help=about)
         command.add_argument("--port", type=int, default=8000)
+        command.add_argument("--host", default="127.0.0.1", help="the address to listen on; loopback")
+        command.add_argument(
+            "--allow",
+            action="append",
+            default=[],
+            metavar="NAME",
+            help="a host name or address under which other machines reach it; may be given again",
+        )
         command.add_argument(
             "--processes",
             type=int,

@@ -4,6 +4,7 @@ ends."""
 from __future__ import annotations
 
 import contextlib
+import errno
 import fcntl
 import json
 import os
@@ -61,15 +62,21 @@ def _only_one(state: State):
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except OSError:
             raise Trouble(
-                f"{state.var} is served already, at port {state.noted().get('port')}: see ./kt status."
+                f"{state.var} is served already, at {state.noted().get('address')}: see ./kt status."
             ) from None
         yield
 
 
-def ready(port: int) -> tuple[bool, str]:
-    """Whether the server on a port can do its work; what it says."""
+def address(host: str, port: int) -> str:
+    """Where this machine reaches what listens on a host's address."""
+    here = "127.0.0.1" if host in ("0.0.0.0", "::") else host
+    return f"http://{f'[{here}]' if ':' in here else here}:{port}"
+
+
+def ready(at: str) -> tuple[bool, str]:
+    """Whether the server at an address can do its work; what it says."""
     try:
-        with urllib.request.urlopen(f"http://127.0.0.1:{port}/ready", timeout=5) as answer:
+        with urllib.request.urlopen(f"{at}/ready", timeout=5) as answer:
             return True, answer.read().decode()
     except urllib.error.HTTPError as error:
         return False, error.read().decode(errors="replace")
@@ -77,20 +84,40 @@ def ready(port: int) -> tuple[bool, str]:
         return False, "it does not answer"
 
 
-def _listen(port: int) -> socket.socket:
+def _listen(host: str, port: int) -> socket.socket:
     """The socket that all server processes take connections from."""
     try:
-        return socket.create_server(("127.0.0.1", port), backlog=1024)
-    except OSError:
+        family = socket.AF_INET6 if ":" in host else socket.AF_INET
+        return socket.create_server((host, port), family=family, backlog=1024)
+    except OSError as error:
+        if error.errno != errno.EADDRINUSE:
+            raise Trouble(f"This machine has no address {host} to listen on: {error.strerror}.") from None
         raise Trouble(
             f"Port {port} is taken by another program. Choose another: ./kt {sys.argv[1]} "
             f"--port {free_port()}"
         ) from None
 
 
-def serve(state: State, port: int, processes: int, after: str = "") -> int:
+def allow(host: str, names: list[str]) -> None:
+    """Have the server answer to host names; to be called before it is started.
+
+    Raises: Trouble when it is to be reached from elsewhere, under no name.
+    """
+    if names:
+        os.environ["KT_HOSTS"] = ",".join([*filter(None, [os.environ.get("KT_HOSTS")]), *names])
+    loopback = host == "::1" or host.startswith("127.")
+    if not loopback and not os.environ.get("KT_HOSTS"):
+        raise Trouble(
+            f"--host {host} lets other machines in: say under which names or addresses they reach this one, "
+            f"with --allow NAME."
+        )
+    if not loopback and os.environ.get("KT_HTTPS") != "1":
+        say("Passwords cross the network as they are: docs/running.md shows a proxy with HTTPS in front.")
+
+
+def serve(state: State, host: str, port: int, processes: int, after: str = "") -> int:
     """Serve until Ctrl-C, by so many server processes; the database must run."""
-    with _only_one(state), _listen(port) as listener:
+    with _only_one(state), _listen(host, port) as listener:
         server = ["server", "--socket", str(listener.fileno()), "--processes", str(processes)]
         modules = {"server": server} | {f"server-{k}": server for k in range(2, processes + 1)}
         watched: list[Watched] = []
@@ -99,7 +126,7 @@ def serve(state: State, port: int, processes: int, after: str = "") -> int:
                 watched.append(
                     Watched(name, lambda name=name, module=module: _spawn(state, name, module, listener))
                 )
-            _watch(state, watched, port, after)
+            _watch(state, watched, address(host, port), after)
         except KeyboardInterrupt:
             say("\nStopping.")
         finally:
@@ -124,9 +151,9 @@ def _spawn(state: State, name: str, module: list[str], listener: socket.socket) 
     )
 
 
-def _watch(state: State, watched: list[Watched], port: int, after: str) -> None:
+def _watch(state: State, watched: list[Watched], at: str, after: str) -> None:
     deaths, told, began = Deaths(), False, time.monotonic()
-    _note(state, watched, port)
+    _note(state, watched, at)
     while True:
         if state.database.pid() is None:
             deaths.note("The database")
@@ -135,22 +162,22 @@ def _watch(state: State, watched: list[Watched], port: int, after: str) -> None:
             if each.ended():
                 deaths.note(f"The {each.name}")
                 each.start()
-                _note(state, watched, port)
+                _note(state, watched, at)
         if not told:
-            well, answer = ready(port)
-            first = _first(state, port) if well else None
+            well, answer = ready(at)
+            first = _first(state, at) if well else None
             if first is not None:
                 told = True
-                say(f"\nKnee Thicket is at http://127.0.0.1:{port}/\n{after}{first}Ctrl-C ends it.")
+                say(f"\nKnee Thicket is at {at}/\n{after}{first}Ctrl-C ends it.")
             elif time.monotonic() - began > 120:
                 raise Trouble(f"The server is not ready after two minutes: {answer}")
         time.sleep(0.2)
 
 
-def _first(state: State, port: int) -> str | None:
+def _first(state: State, at: str) -> str | None:
     """What a new installation, which has no account, is told; None when the server cannot tell just now."""
     try:
-        with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/session", timeout=10) as answer:
+        with urllib.request.urlopen(f"{at}/api/session", timeout=10) as answer:
             first = json.load(answer)["first"]
     except OSError:
         return None
@@ -161,8 +188,8 @@ def _first(state: State, port: int) -> str | None:
     )
 
 
-def _note(state: State, watched: list[Watched], port: int) -> None:
-    state.note({"kt": os.getpid(), "port": port} | {each.name: each.process.pid for each in watched})
+def _note(state: State, watched: list[Watched], at: str) -> None:
+    state.note({"kt": os.getpid(), "address": at} | {each.name: each.process.pid for each in watched})
 
 
 def status(state: State) -> int:
@@ -170,11 +197,11 @@ def status(state: State) -> int:
     noted, pid = state.noted(), state.database.pid()
     say(f"State     {state.var}")
     say(f"Database  {f'runs, process {pid}, port {state.database.port}' if pid else 'does not run'}")
-    for name in sorted({"server", "worker", *noted} - {"kt", "port"}):
+    for name in sorted({"server", "worker", *noted} - {"kt", "address"}):
         alive = noted.get(name) and Path(f"/proc/{noted[name]}").exists()
         say(f"{name.capitalize():9} {f'runs, process {noted[name]}' if alive else 'does not run'}")
-    if not noted.get("port"):
+    if not noted.get("address"):
         return 1
-    well, answer = ready(noted["port"])
-    say(f"Address   http://127.0.0.1:{noted['port']}/  {'ready' if well else f'not ready: {answer}'}")
+    well, answer = ready(noted["address"])
+    say(f"Address   {noted['address']}/  {'ready' if well else f'not ready: {answer}'}")
     return 0 if well else 1

@@ -58,8 +58,8 @@ def reset(by: User, level: Level, person: User) -> tuple[OneTimeLink, str]:
     elsewhere = person.memberships.filter(level__removed_at=None).exclude(level__in=led)
     if not by.is_superuser and (person.is_superuser or elsewhere.exists()):
         raise NotAllowed(
-            f"{person.get_username()} works in levels that you do not lead: ask a lead of those, or who looks "
-            f"after the installation."
+            f"{person.get_username()} works in levels that you do not lead: ask a lead of those, or who "
+            f"looks after the installation."
         )
     OneTimeLink.objects.filter(person=person, used=False).delete()
     record("role", None, f"a link to a new password was made by {by.get_username()}", level, person.username)
@@ -106,7 +106,7 @@ def sign_up(link: OneTimeLink, name: str, password: str) -> User:
     """
     if Installation.now().sign_up == Installation.SignUp.CLOSED:
         raise NotAllowed(
-            "New accounts are not made here at the moment: ask who looks after the installation."
+            "No new accounts are made here at the moment: ask who looks after this installation."
         )
     if User.objects.filter(username__iexact=name).exists():
         raise Refused("name: there is an account of that name already; sign in to it, or take another")

@@ -12,10 +12,10 @@ from ninja import Router, Schema
 from server.accounts.models import Profile
 from server.errors import NotAllowed
 from server.levels.access import level_for
-from server.levels.models import Membership
+from server.levels.models import Level, Membership
 from server.levels.presence import AWAY
 from server.team import links, members
-from server.team.models import OneTimeLink
+from server.team.models import Installation, OneTimeLink
 from thicket.document.settings import Id, Strict
 
 router = Router(tags=["team"])
@@ -52,9 +52,11 @@ class RoleIn(Strict):
 
 
 class LinkMade(Schema):
-    """A link that works once: the token for its address, which is told only now, and until when it works."""
+    """A link that works once: the token for its address, which is told only now; the installation's address,
+    where that is known; and until when it works."""
 
     token: str
+    address: str
     until: datetime
 
 
@@ -62,7 +64,11 @@ def _invitation(link: OneTimeLink) -> dict:
     return {"id": link.pk, "role": link.role, "by": link.by.get_username(), "until": link.until}
 
 
-def _told(level) -> dict:
+def _made(link: OneTimeLink, token: str) -> dict:
+    return {"token": token, "address": Installation.now().address, "until": link.until}
+
+
+def _told(level: Level) -> dict:
     here = set(level.present.filter(at__gt=timezone.now() - AWAY).values_list("user", flat=True))
     marks = dict(Profile.objects.filter(user__memberships__level=level).values_list("user", "mark"))
     rows = level.memberships.select_related("user").order_by("user__username")
@@ -111,15 +117,13 @@ def reset(request: HttpRequest, slug: str, name: str):
     """A link by which a member gives themselves a new password, for a day; leads only, and only for who
     works in no level that the lead does not lead."""
     level = level_for(request, slug, to="lead")
-    link, token = links.reset(request.user, level, members.member(level, name).user)
-    return {"token": token, "until": link.until}
+    return _made(*links.reset(request.user, level, members.member(level, name).user))
 
 
 @router.post("/levels/{slug}/invitations", response=LinkMade)
 def invite(request: HttpRequest, slug: str, data: RoleIn):
     """An invitation to the level, for a week; leads only."""
-    link, token = links.invite(request.user, level_for(request, slug, to="lead"), data.role)
-    return {"token": token, "until": link.until}
+    return _made(*links.invite(request.user, level_for(request, slug, to="lead"), data.role))
 
 
 @router.delete("/levels/{slug}/invitations/{pk}", response=MembersOut)

@@ -4,10 +4,12 @@ nothing running."""
 import json
 import os
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
 import time
+import urllib.error
 import urllib.request
 from contextlib import suppress
 from pathlib import Path
@@ -28,12 +30,12 @@ class Watching(SimpleTestCase):
         self.kt = self.start()
         self.addCleanup(self.end)
 
-    def start(self) -> subprocess.Popen:
+    def start(self, *more: str) -> subprocess.Popen:
         env = {k: v for k, v in os.environ.items() if not k.startswith("KT_DB")} | {
             "KT_VAR": str(self.state.var)
         }
         return subprocess.Popen(
-            [sys.executable, "kt", "serve", "--port", str(self.port), "--processes", "2"],
+            [sys.executable, "kt", "serve", "--port", str(self.port), "--processes", "2", *more],
             cwd=settings.BASE_DIR,
             env=env,
             stdout=self.log.open("ab"),
@@ -105,6 +107,27 @@ class Watching(SimpleTestCase):
 
         self.until(lambda: not any(runs(pid) for pid in pids.values() if pid), "something runs on", 30)
         self.until(lambda: self.state.database.pid() is None, "the database runs on", 30)
+
+    def status_for(self, name: str) -> int:
+        """What the server answers to who reaches it under a name."""
+        request = urllib.request.Request(f"http://127.0.0.1:{self.port}/health", headers={"Host": name})
+        try:
+            return urllib.request.urlopen(request, timeout=5).status
+        except urllib.error.HTTPError as error:
+            return error.code
+
+    def test_other_machines_reach_it_only_when_told_and_under_the_names_told(self):
+        self.end()
+        self.kt = self.start("--host", "0.0.0.0")
+        self.assertEqual(self.kt.wait(60), 1)
+        self.assertIn("--allow NAME", self.log.read_text())
+        self.kt = self.start("--host", "0.0.0.0", "--allow", "box.lan")
+        self.until(self.ready, "it was not ready")
+        with socket.create_connection((socket.gethostbyname(socket.gethostname()), self.port), 5):
+            pass
+        names = ("box.lan", "127.0.0.1", "other.lan")
+        self.assertEqual([self.status_for(name) for name in names], [200, 200, 400])
+        self.assertIn("Passwords cross the network", self.log.read_text())
 
     def test_killed_itself_it_leaves_nothing_running(self):
         self.until(self.ready, "it was not ready")

@@ -11,6 +11,15 @@ export const router = createRouter({
     { path: '/sign-in', component: () => import('./views/SignIn.vue'), meta: { open: true } },
     { path: '/levels', component: () => import('./views/LevelList.vue') },
     { path: '/audit', component: () => import('./views/AuditTrail.vue') },
+    { path: '/account', component: () => import('./views/OwnAccount.vue') },
+    { path: '/installation', component: () => import('./views/InstallationSettings.vue') },
+    {
+      path: '/link/:token',
+      component: () => import('./views/UseLink.vue'),
+      props: true,
+      meta: { open: true },
+    },
+    { path: '/levels/:slug/team', component: () => import('./views/TeamPage.vue'), props: true },
     { path: '/levels/:slug', redirect: (to) => `/levels/${to.params.slug}/planting` },
     {
       path: `/levels/:slug/:bench(${BENCHES.join('|')})`,

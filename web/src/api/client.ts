@@ -87,6 +87,14 @@ export type HandIn = Schemas['HandIn']
 export type PinsIn = Schemas['PinsIn']
 export type StandChange = Schemas['ChangeIn']
 export type Session = Schemas['SessionOut']
+export type Members = Schemas['MembersOut']
+export type Member = Schemas['MemberOut']
+export type SignedIn = Schemas['SignedInOut']
+export type LinkMade = Schemas['LinkMade']
+export type Role = Member['role']
+export type LinkTold = Schemas['LinkOut']
+export type Installation = Schemas['InstallationOut']
+export type Mark = Schemas['MarkIn']['mark']
 
 /** A setting that another person has changed since one's own change of it was begun. */
 export interface Clash {

@@ -7415,11 +7415,14 @@ export interface components {
         };
         /**
          * LinkMade
-         * @description A link that works once: the token for its address, which is told only now, and until when it works.
+         * @description A link that works once: the token for its address, which is told only now; the installation's address,
+         *     where that is known; and until when it works.
          */
         LinkMade: {
             /** Token */
             token: string;
+            /** Address */
+            address: string;
             /**
              * Until
              * Format: date-time

@@ -1,17 +1,17 @@
 <script setup lang="ts">
 import {
+  mdiAccountGroupOutline,
   mdiAccountOutline,
   mdiBookOpenPageVariantOutline,
   mdiChevronLeft,
   mdiKeyboardOutline,
-  mdiLockOutline,
   mdiLogout,
   mdiRedo,
   mdiUndo,
   mdiWeatherNight,
   mdiWhiteBalanceSunny,
 } from '@mdi/js'
-import { computed, defineAsyncComponent, ref } from 'vue'
+import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 import type { Level } from '../api/client'
@@ -30,8 +30,6 @@ const store = useLevel()
 const session = useSession()
 const router = useRouter()
 const theme = useTheme()
-const changing = ref(false)
-const ChangePassword = defineAsyncComponent(() => import('./ChangePassword.vue'))
 const name = (b: Bench) => b[0].toUpperCase() + b.slice(1)
 
 function dusk() {
@@ -112,15 +110,20 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       <v-list>
         <v-list-item :title="session.name ?? ''" :subtitle="`${level.role} of this level`" />
         <v-list-item
-          :prepend-icon="mdiLockOutline"
-          title="Change password"
-          data-test="password"
-          @click="changing = true"
+          :prepend-icon="mdiAccountGroupOutline"
+          title="Team of this level"
+          :to="`/levels/${level.slug}/team`"
+          data-test="team"
+        />
+        <v-list-item
+          :prepend-icon="mdiAccountOutline"
+          title="Your account"
+          to="/account"
+          data-test="account"
         />
         <v-list-item :prepend-icon="mdiLogout" title="Sign out" data-test="sign-out" @click="leave" />
       </v-list>
     </v-menu>
-    <ChangePassword v-if="changing" @close="changing = false" />
   </header>
 </template>
 

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Bookmark, Person } from '../api/client'
+import { markPath } from '../marks'
 import type { Stage } from '../stage/stage'
 import { useLevel } from '../stores/level'
 
@@ -73,8 +74,8 @@ const bar = computed(() => {
     <polygon v-if="lasso" class="lasso" :points="lasso" />
     <circle v-for="(r, k) in rings" :key="`ring-${k}`" class="ring" :cx="r.at[0]" :cy="r.at[1]" :r="r.r" />
     <g v-for="o in people" :key="o.p.name" class="person" :data-test="`person-${o.p.name}`">
-      <path :d="o.tip" />
-      <rect :x="o.x - 4.5" :y="o.y - 4.5" width="9" height="9" :transform="`rotate(45 ${o.x} ${o.y})`" />
+      <path class="way" :d="o.tip" />
+      <path class="shape" :d="markPath(o.p.mark, o.x, o.y, 6)" />
       <text :x="o.x + 9" :y="o.y + 4">{{ o.p.name }}</text>
     </g>
     <path v-if="cross" class="spot" :d="cross" />
@@ -132,13 +133,12 @@ const bar = computed(() => {
   stroke-width: 1.2;
   stroke-dasharray: 5 3;
 }
-.person rect,
-.person path {
+.person .shape {
   fill: #52627a;
   stroke: #faf6ec;
   stroke-width: 1.3;
 }
-.person path {
+.person .way {
   stroke: #52627a;
   stroke-width: 2.4;
 }

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { ref } from 'vue'
-import { answer, api, type Session } from '../api/client'
+import { answer, api, type Mark, type Session } from '../api/client'
 
 /** Who is signed in. */
 export const useSession = defineStore('session', () => {
@@ -9,6 +9,12 @@ export const useSession = defineStore('session', () => {
   const keys = ref<Record<string, string>>({})
   /** There is no account yet: the first is to be made. */
   const first = ref(false)
+  const mark = ref<Mark>('diamond')
+  /** What the installation is called. */
+  const installation = ref('')
+  const mayMake = ref(false)
+  /** Whether this person may change the installation's settings. */
+  const looksAfter = ref(false)
   let asked: Promise<void> | null = null
   const told = document.getElementById('session')?.textContent
   const said = told ? (JSON.parse(told) as Session) : null
@@ -17,6 +23,10 @@ export const useSession = defineStore('session', () => {
     name.value = s.name
     first.value = s.first ?? false
     keys.value = s.keys ?? {}
+    mark.value = (s.mark ?? 'diamond') as Mark
+    installation.value = s.installation ?? ''
+    mayMake.value = s.may_make ?? false
+    looksAfter.value = s.looks_after ?? false
   }
 
   /** Who came with the page; asked of the server when that does not say. */
@@ -36,9 +46,7 @@ export const useSession = defineStore('session', () => {
   }
 
   async function signOut(): Promise<void> {
-    await answer(api.DELETE('/api/session'))
-    name.value = null
-    keys.value = {}
+    take(await answer(api.DELETE('/api/session')))
   }
 
   /** Change the password; wherever else this person is signed in, that ends. */
@@ -58,5 +66,20 @@ export const useSession = defineStore('session', () => {
     }
   }
 
-  return { name, keys, first, makeFirst, changePassword, keepKeys, ready, signIn, signOut }
+  return {
+    name,
+    keys,
+    first,
+    mark,
+    installation,
+    mayMake,
+    looksAfter,
+    take,
+    makeFirst,
+    changePassword,
+    keepKeys,
+    ready,
+    signIn,
+    signOut,
+  }
 })

@@ -1,8 +1,7 @@
 <script setup lang="ts">
-import { mdiChevronLeft } from '@mdi/js'
 import { onMounted, ref, shallowRef } from 'vue'
 import { answer, api, type AuditRecord } from '../api/client'
-import SignInAgain from '../components/SignInAgain.vue'
+import PaperPage from '../components/PaperPage.vue'
 
 /** Who signed in, was refused, changed roles, took files out or restored; for leads, in pages. */
 const PAGE = 100
@@ -36,11 +35,7 @@ const time = (at: string) =>
 </script>
 
 <template>
-  <main class="page">
-    <header>
-      <v-btn to="/levels" variant="text" :prepend-icon="mdiChevronLeft">Levels</v-btn>
-      <h1>Who came and went</h1>
-    </header>
+  <PaperPage title="Who came and went" @again="load()">
     <p class="faint">
       Sign-ins of the people in the levels you lead, files handed over, roles and restored backups. Kept for
       400 days.
@@ -68,19 +63,5 @@ const time = (at: string) =>
     </v-table>
     <p v-else-if="!trouble" class="faint">Nothing has been noted yet.</p>
     <v-btn v-if="more" @click="load(true)">Older</v-btn>
-    <SignInAgain @back="load" />
-  </main>
+  </PaperPage>
 </template>
-
-<style scoped>
-.page {
-  height: 100vh;
-  overflow: auto;
-  padding: 28px 44px;
-}
-header {
-  display: flex;
-  align-items: baseline;
-  gap: 18px;
-}
-</style>

@@ -61,10 +61,8 @@ const shown = computed(() => {
     .sort(by[sort.value])
 })
 const leads = computed(() => levels.value?.some((l) => l.role === 'lead'))
-/** Known with the levels, as `leads` is, so that no button moves under the pointer. */
-const mayMake = computed(
-  () => !!levels.value && (!levels.value.length || levels.value.some((l) => l.role !== 'viewer')),
-)
+/** Shown with the levels, as `leads` is, so that no button moves under the pointer. */
+const mayMake = computed(() => !!levels.value && session.mayMake)
 async function bringBack(slug: string) {
   await answer(api.POST('/api/removed-levels/{slug}/bring-back', { params: { path: { slug } } })).catch(
     (error: Error) => (trouble.value = error.message),
@@ -84,7 +82,10 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
   <main class="page">
     <header>
       <h1>Levels</h1>
-      <span class="faint">signed in as {{ session.name }}</span>
+      <span class="faint"
+        >{{ session.installation ? `${session.installation}, signed` : 'signed' }} in as
+        {{ session.name }}</span
+      >
       <v-btn
         v-if="mayMake"
         color="primary"
@@ -96,13 +97,18 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
       >
       <v-btn v-if="mayMake" data-test="open-saved" @click="opening = true">Open a saved level …</v-btn>
       <v-btn v-if="leads" to="/audit" data-test="open-audit">Who came and went</v-btn>
+      <v-btn v-if="levels && session.looksAfter" to="/installation" data-test="open-installation"
+        >This installation</v-btn
+      >
+      <v-btn to="/account" data-test="account">Your account</v-btn>
       <v-btn data-test="sign-out" @click="leave">Sign out</v-btn>
     </header>
     <LevelFind v-if="(levels?.length ?? 0) > 1" v-model:search="search" v-model:sort="sort" />
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
     <p v-else-if="!levels" class="faint">Reading the list …</p>
     <p v-else-if="!levels.length" class="faint">
-      There is no level that you are a member of yet. Begin one, or ask a lead to add you.
+      There is no level that you are a member of yet.
+      {{ mayMake ? 'Begin one, or ask' : 'Ask' }} a lead for a link that lets you in.
     </p>
     <p v-else-if="!shown.length" class="faint">No level is called that.</p>
     <section v-if="shown.length" class="sheets">

@@ -74,7 +74,7 @@ async function submit() {
     </svg>
     <form ref="form" @submit.prevent="submit">
       <h1>Knee Thicket</h1>
-      <p class="faint">Planting for real-time levels</p>
+      <p class="faint">{{ session.installation || 'Planting for real-time levels' }}</p>
       <p v-if="session.first">
         Nobody has an account here yet. Make the first one; it leads, and may let others in. The code stands
         where <code>./kt serve</code> was started.

@@ -76,7 +76,9 @@ class Command(BaseCommand):
                 )
         for name, role in demo_level.ACCOUNTS.items():
             user = User.objects.filter(username=name).first()
-            user = user or User.objects.create_user(name, password=demo_level.PASSWORD)
+            user = user or User.objects.create_user(
+                name, password=demo_level.PASSWORD, is_superuser=role == Membership.Role.LEAD
+            )
             Membership.objects.create(user=user, level=level, role=role)
         self._pins(level)
 
