@@ -107,9 +107,13 @@ class Screens(BrowserCase):
             self.axe(page, f"rename, {theme}")
             self.open_level(page)
             self.walk(page, *((MENUS, DIALOGS) if theme == "paper" else (DUSK_MENUS, DUSK_DIALOGS)))
-            page.goto(f"{self.server.address}/audit")
-            page.wait_for_selector("table")
-            self.axe(page, f"who came and went, {theme}")
+            for path in ("audit", "account", "levels/hobbin-delph/team"):
+                page.goto(f"{self.server.address}/{path}")
+                page.wait_for_selector("table")
+                self.axe(page, f"{path}, {theme}")
+            page.goto(f"{self.server.address}/installation")
+            page.wait_for_selector("[data-test=last-backup]")
+            self.axe(page, f"the installation, {theme}")
             page.evaluate("theme => localStorage.setItem('kt-theme', theme)", "dusk")
 
     def test_every_bench_is_whole_in_any_window(self):

@@ -1,8 +1,7 @@
 """A level's team on the screen: somebody invited who joins, roles, a new password, and one's own account."""
 
-from playwright.sync_api import expect
-
 from django.contrib.auth.models import User
+from playwright.sync_api import expect
 
 from tests.browser.base import BrowserCase
 

@@ -391,4 +391,5 @@ class FirstAccount(TestCase):
             self.assertEqual((ask().status_code, User.objects.count()), (403, 0))
             body["code"] = " AB12-cd34 "
             self.assertEqual((ask().status_code, ask().status_code), (200, 409))
-        self.assertEqual(client.get("/api/session").json(), {"name": "marsh", "keys": {}, "first": False})
+        told = client.get("/api/session").json()
+        self.assertEqual((told["name"], told["first"], told["looks_after"]), ("marsh", False, True))
