@@ -15,6 +15,7 @@ from server.journal.api import router as journal
 from server.levels.api import router as levels
 from server.levels.list_api import router as level_list
 from server.levels.looks_api import router as looks
+from server.levels.plots_api import router as plots
 from server.pins.api import router as pins
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
@@ -99,6 +100,7 @@ for router in (
     item,
     looks,
     level_list,
+    plots,
     members,
     links,
     account,

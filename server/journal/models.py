@@ -40,6 +40,7 @@ class Entry(models.Model):
         DRAWING = "drawing"
         TIERS = "tiers"
         WALKS = "walks"
+        PLOTS = "plots"
         STOCK = "stock"
         LOOKS = "looks"
         LEVEL = "level"
@@ -60,6 +61,7 @@ class Entry(models.Model):
     gained = models.IntegerField(default=0)
     lost = models.IntegerField(default=0)
     cost = models.JSONField(default=dict, help_text="difference in the view it was done from")
+    plot = models.CharField(max_length=80, blank=True, help_text="the plot that it was done in")
     undone = models.BooleanField(default=False)
 
     class Meta:

@@ -22,6 +22,7 @@ class EntryOut(Schema):
     what: str
     kind: str
     stand: int | None
+    plot: str
     gained: int
     lost: int
     cost: dict[str, float]
@@ -38,6 +39,7 @@ def entry_out(entry: Entry, user: User | None = None) -> dict:
         "what": entry.what,
         "kind": entry.kind,
         "stand": entry.stand_id,
+        "plot": entry.plot,
         "gained": entry.gained,
         "lost": entry.lost,
         "cost": entry.cost,

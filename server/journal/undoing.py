@@ -178,6 +178,7 @@ UNDO: dict[str, Callable[[Entry, bool], TouchChange | None]] = {
     Entry.Kind.TIERS: _swap_field("tiers"),
     Entry.Kind.DRAWING: _swap_field("drawing"),
     Entry.Kind.WALKS: _swap_field("walks"),
+    Entry.Kind.PLOTS: _swap_field("plots"),
     Entry.Kind.WIND: _swap_field("wind"),
     Entry.Kind.ATMOSPHERE: _swap_field("atmosphere"),
     Entry.Kind.LOOKS: _swap_field("looks"),

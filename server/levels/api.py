@@ -19,6 +19,7 @@ from server.levels.schemas import Wind, wind_of
 from server.sight.reckoning import item_of
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Marks, Tiers
+from thicket.document.plots import Plots
 from thicket.document.settings import Name, Strict
 from thicket.document.walks import Walks
 from thicket.planting.points import PACKING
@@ -97,6 +98,7 @@ class LevelOut(Schema):
     drawing: DrawingSettings
     tiers: Tiers
     walks: Walks
+    plots: Plots
     wind: Wind
     packing: float = Field(description="plants on a square of one spacing's side when the ground is full")
     stock: list[ItemOut]
@@ -129,6 +131,7 @@ def one_level(request: HttpRequest, slug: str):
         "drawing",
         "tiers",
         "walks",
+        "plots",
     )
     stock = [_item(level, row) for row in level.stock.defer("glb", "silhouette")]
     return {

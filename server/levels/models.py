@@ -46,6 +46,7 @@ class Level(models.Model):
     drawing = models.JSONField(default=dict, help_text="see thicket.document.drawing.DrawingSettings")
     tiers = models.JSONField(default=dict, help_text="by name, in order, see thicket.document.drawing.Tier")
     walks = models.JSONField(default=dict, help_text="by name, in order, see thicket.document.walks.Walk")
+    plots = models.JSONField(default=dict, help_text="see thicket.document.plots.Plots")
 
     def __str__(self) -> str:
         return self.name

@@ -27,7 +27,7 @@ from thicket.document.level import Level as Document
 from thicket.planting.pins import Pins
 from thicket.refused import Refused
 
-VIEW = ("atmosphere", "drawing", "tiers", "walks", "wind", "bookmarks")
+VIEW = ("atmosphere", "drawing", "tiers", "walks", "plots", "wind", "bookmarks")
 SHAPE = ("form", "round", "box", "locked", "hidden", "hatch")
 
 

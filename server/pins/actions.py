@@ -18,6 +18,7 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of, planting_of
 from server.levels.planted import rows_of as stand_rows_of
+from server.levels.plots import check_own, plot_at
 from server.pins.rows import Rows, put_rows, rows_of, swap_places, swap_rows
 from server.stands.checking import check_items
 from server.stands.models import Stand
@@ -184,10 +185,13 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChange
         level.refresh_from_db(fields=["pin_revision"])
         forget_planted(level)
         before, stands, change, done = planted_of(level), stand_rows_of(level), {}, []
+        where: list[tuple[float, float]] = []
         for number, wish in wishes.items():
             stand = stands[number]
             change[str(stand.pk)] = _wish_for(before, stand, key, wish)
+            where += _places(change[str(stand.pk)])
             done.append(_what(stand, wish))
+        check_own(level, user, where)
         for pk, rows in change.items():
             put_rows(level, int(pk), rows["after"])
         forget_planted(level)
@@ -199,11 +203,18 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChange
             stand=alone,
             kind=Entry.Kind.PINS,
             key=key,
+            plot=plot_at(level, where),
             what=f"{'; '.join(done)} by hand"[:200],
             change=next(iter(change.values())) if alone else {"stands": change},
             gained=gained,
             lost=lost,
         )
+
+
+def _places(change: dict[str, Rows]) -> list[tuple[float, float]]:
+    """Where the plants of a change stand, as they were and as they are to be."""
+    rows = [row for side in ("before", "after") for row in change[side].values() if row]
+    return [(row["x"], row["z"]) for row in rows]
 
 
 def _wish_for(planted: PlantedLevel, stand: Stand, key: UUID, wish: PinChanges) -> dict[str, Rows]:

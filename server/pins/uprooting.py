@@ -12,6 +12,7 @@ from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of, planting_of, rows_of
+from server.levels.plots import check_own, plot_at
 from server.pins.actions import MOST, as_rows, moved
 from server.pins.rows import Rows, put_rows, swap_places
 from server.stands.models import Stand
@@ -81,6 +82,7 @@ def uproot(user: User, stands: list[Stand], stroke: Stroke, key: UUID) -> Entry:
         Level.objects.select_for_update().get(pk=level.pk)
         level.refresh_from_db(fields=["pin_revision"])
         forget_planted(level)
+        check_own(level, user, stroke.path)
         single = [stand for stand in stands if not stand.sward]
         before, change = planted_of(level), _take_out(level, single, stroke)
         total = sum(len(c["after"]) for c in change.values())
@@ -162,6 +164,7 @@ def _kept(
         stand=alone,
         kind=Entry.Kind.PINS,
         key=key,
+        plot=plot_at(level, change["places"]["after"][0]["path"] if change["places"]["after"] else []),
         what=what[:200],
         change=change,
         gained=gained,

@@ -12,6 +12,7 @@ from pydantic import Field
 from server.jobs import starting
 from server.levels.access import level_for, stands_of
 from server.levels.planted import planted_of, planting_of
+from server.levels.plots import regions_of
 from server.sight import walks
 from server.sight.reckoning import items_of, seen, spent, stand_cost
 from server.sight.schemas import LevelCostOut, ViewIn
@@ -19,7 +20,7 @@ from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.settings import DistanceSettings, Number, Strict
 from thicket.document.walks import Walk
-from thicket.planted.costs import crowd
+from thicket.planted.costs import crowd, region_cost
 from thicket.planted.instances import instances_at
 from thicket.refused import Refused
 from thicket.sight.cost import loads_of
@@ -207,7 +208,7 @@ def stop_check(request: HttpRequest, slug: str):
 
 @router.post("/levels/{slug}/cost", response=LevelCostOut)
 def cost(request: HttpRequest, slug: str, data: ViewIn):
-    """What the view costs, by stand."""
+    """What the view costs, by stand and by plot."""
     level = level_for(request, slug)
     stock, view = items_of(level), seen(level, data)
     costs = {stand.pk: stand_cost(planting_of(stand), stock, view) for stand in stands_of(level)}
@@ -218,4 +219,8 @@ def cost(request: HttpRequest, slug: str, data: ViewIn):
         "total": asdict(spent(costs) + ground),
         "ground": asdict(ground),
         "stands": [{"stand": pk, **asdict(c)} for pk, c in costs.items()],
+        "plots": [
+            {"plot": name, **asdict(region_cost(planted_of(level).plantings(), stock, view, region))}
+            for name, region in regions_of(level).items()
+        ],
     }

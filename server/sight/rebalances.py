@@ -95,7 +95,7 @@ def _rebalance(job: Job, progress: Progress) -> None:
         places = {b["name"]: bookmark_view(b, drawing, device) for b in level.bookmarks}
     if given["worst"]:
         found = survey(planted, stock, drawing, STEP, tell=lambda share, step: progress.tell(share / 4, step))
-        for n, (place, heading) in enumerate(found.worst(found.ms(device), WORST, APART), start=1):
+        for n, (place, heading) in enumerate(found.worst(found.line("ms", device), WORST, APART), start=1):
             x, y, z = found.eyes[place].tolist()
             way = float(found.headings[heading])
             places[f"Worst place {n}"] = View(x, y, z, way, 0.0, 55.0, 16 / 9, drawing=drawing, device=device)

@@ -51,12 +51,19 @@ class StandCostOut(CostOut):
     stand: int
 
 
+class PlotCostOut(CostOut):
+    """What the plants of a plot cost, by themselves."""
+
+    plot: str
+
+
 class LevelCostOut(Schema):
-    """A view's cost by stand, on a device by name, and by how many ms a frame there may differ from it: null
-    for a device that was not measured."""
+    """A view's cost by stand and by plot, on a device by name, and by how many ms a frame there may differ
+    from it: null for a device that was not measured."""
 
     device: str
     margin: float | None
     total: CostOut
     ground: CostOut
     stands: list[StandCostOut]
+    plots: list[PlotCostOut]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, get_args
 
 import numpy as np
 from django.http import HttpRequest
@@ -14,18 +14,19 @@ from server.levels.access import level_for
 from server.sight import surveys
 from server.sight.surveys import APART, WORST, Asked, numbers_of
 from thicket.document.drawing import DeviceSettings, DrawingSettings
-from thicket.document.settings import Strict
-from thicket.planted.survey import COARSEST, EYE, FINEST, STEP
+from thicket.document.plots import Line
+from thicket.document.settings import Name, Strict
+from thicket.planted.survey import COARSEST, EYE, FINEST, STEP, Survey
 from thicket.refused import Refused
+from thicket.sight.devices import Device
 
 router = Router(tags=["sight"])
-Line = Literal["ms", "triangles", "draw_calls", "shadow_triangles", "memory"]
 
 
 class SurveyIn(Strict):
     """How the level is drawn and on which device; m between places, m of the eye above the ground; the budget
-    line, of the whole frame or of one stand (0: the ground), that is to be told. `begin` has the survey begun
-    when it is not known yet."""
+    line, of the whole frame, of one stand (0: the ground) or of one plot, that is to be told. `begin` has the
+    survey begun when it is not known yet."""
 
     drawing: DrawingSettings = DrawingSettings()
     device: DeviceSettings | None = None
@@ -33,6 +34,7 @@ class SurveyIn(Strict):
     eye: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=100)] = EYE
     line: Line = "ms"
     stand: int | None = None
+    plot: Name | None = None
     begin: bool = False
 
 
@@ -60,8 +62,18 @@ class SurveyMap(Schema):
     worst: list[WorstOut]
 
 
+class PlotSpent(Schema):
+    """What the plants of a plot spend, by budget line: in the view that costs them the most, and what is
+    passed in one of twenty of the views that see them."""
+
+    name: str
+    worst: dict[Line, float]
+    most5: dict[Line, float]
+
+
 class SurveyOut(Schema):
-    """How far a survey is, and the map; not `fresh` when it is from before the level's last changes."""
+    """How far a survey is, the map, and what each plot spends; not `fresh` when it is from before the level's
+    last changes."""
 
     fresh: bool
     running: bool
@@ -69,6 +81,18 @@ class SurveyOut(Schema):
     step: str
     trouble: str
     map: SurveyMap | None
+    plots: list[PlotSpent] = []
+
+
+def _spent(found: Survey, plot: str, device: Device) -> dict:
+    """What a plot's plants spend, for `PlotSpent`."""
+    worst, most5 = {}, {}
+    for name in get_args(Line):
+        values = found.line(name, device, plot)
+        seen = values[values > 0]
+        worst[name] = float(values.max())
+        most5[name] = float(np.percentile(seen, 95)) if len(seen) else 0.0
+    return {"name": plot, "worst": worst, "most5": most5}
 
 
 @router.post("/levels/{slug}/survey", response=SurveyOut)
@@ -85,7 +109,8 @@ def survey_level(request: HttpRequest, slug: str, data: SurveyIn):
         return {**state, "map": None}
     device = (data.device or DeviceSettings()).core()
     stand = None if data.stand is None else numbers[data.stand]
-    values = found.line(data.line, device, stand)
+    plot = data.plot if data.plot in found.plots else None
+    values = found.line(data.line, device, stand if plot is None else plot)
     rows = {number: pk for pk, number in numbers.items()}
     spent = {rows[n]: found.line(data.line, device, n) for n in found.loads if n in rows}
     worst = []
@@ -106,6 +131,7 @@ def survey_level(request: HttpRequest, slug: str, data: SurveyIn):
     most = values.max(axis=1)
     return {
         **state,
+        "plots": [_spent(found, name, device) for name in found.plots],
         "map": {
             "columns": found.columns,
             "rows": len(most) // found.columns,

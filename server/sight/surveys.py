@@ -14,6 +14,7 @@ from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level, LevelSurvey
 from server.levels.planted import planted_of
+from server.levels.plots import regions_of
 from server.levels.summaries import stamp_of
 from server.sight.reckoning import items_of
 from server.stands.models import Stand
@@ -41,6 +42,9 @@ class Asked(NamedTuple):
         return {"drawing": self.drawing.model_dump(mode="json"), "step": self.step, "eye": self.eye}
 
 
+SAID = ("drawing", "step", "eye")
+
+
 def check(level: Level, step: float) -> None:
     """Refuse a grid of more places than a survey may have."""
     places = level.columns * level.cell / step * level.rows * level.cell / step
@@ -56,7 +60,7 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> tuple[dict,
     """How far a survey is; and the survey, or the newest from before the level's last changes. Begun when it
     is not known, if that is wished."""
     arguments = asked.as_json()
-    content = digest(stamp_of(level)[0], arguments)
+    content = digest(stamp_of(level)[0], arguments, {n: r.key for n, r in regions_of(level).items()})
     rows = LevelSurvey.objects.filter(level=level, asked=digest(arguments)).defer("data")
     row = rows.filter(content=content).first() or rows.order_by("-pk").first()
     found = row and CACHE.get(("survey", row.pk), lambda: unpacked(bytes(row.data)))
@@ -80,8 +84,9 @@ def _survey(job: Job, progress: Progress) -> None:
         given["step"],
         height=given["eye"],
         tell=progress.tell,
+        plots=regions_of(level),
     )
-    asked = digest({name: given[name] for name in ("drawing", "step", "eye")})
+    asked = digest({name: given[name] for name in SAID})
     LevelSurvey.objects.update_or_create(
         level=level, content=given["content"], defaults={"data": packed(found), "asked": asked}
     )
@@ -99,6 +104,7 @@ def packed(found: Survey) -> bytes:
         headings=found.headings,
         stands=np.array(list(found.loads), np.int64),
         loads=np.stack(list(found.loads.values())),
+        **{f"plot {name}": loads for name, loads in found.plots.items()},
     )
     return out.getvalue()
 
@@ -108,7 +114,8 @@ def unpacked(data: bytes) -> Survey:
     with np.load(io.BytesIO(data), allow_pickle=False) as file:
         step, columns = file["grid"]
         loads = dict(zip(file["stands"].tolist(), file["loads"]))
-        return Survey(float(step), int(columns), file["eyes"], file["headings"], loads)
+        plots = {name[5:]: file[name] for name in file.files if name.startswith("plot ")}
+        return Survey(float(step), int(columns), file["eyes"], file["headings"], loads, plots)
 
 
 def numbers_of(level: Level) -> dict[int, int]:

@@ -22,6 +22,7 @@ from server.levels.planted import (
     rows_of,
     touch_revisions_of,
 )
+from server.levels.plots import kept_to_own, plot_at
 from server.sight.reckoning import items_of, stand_cost
 from server.stands.models import Stand
 from server.stands.touch import LockedTouch
@@ -127,7 +128,7 @@ def _paint(user: User, stands: list[Stand], brush: Brush, key: UUID, box: Cells)
     where = {"": "", "level": " everywhere", "area": " in an area"}[brush.fill]
     parts, deltas, gained, lost = [], [], 0, 0
     for stand in sorted(stands, key=lambda s: s.number):
-        change, delta, more, fewer = _brushed(stand, brush, box)
+        change, delta, more, fewer = _brushed(user, stand, brush, box)
         parts.append(change | {"stand": stand.pk, "size": len(delta)})
         deltas.append(delta)
         gained, lost = gained + more, lost + fewer
@@ -141,6 +142,7 @@ def _paint(user: User, stands: list[Stand], brush: Brush, key: UUID, box: Cells)
         lost=lost,
         delta=b"".join(deltas),
         kind=Entry.Kind.STROKE if alone else Entry.Kind.STROKES,
+        plot="" if brush.fill else plot_at(level, brush.stroke.path),
         change=parts[0] if alone else {"parts": parts},
         what=f"{verb} {stands[0].name if alone else f'{len(stands)} stands'}{where}",
     )
@@ -156,10 +158,10 @@ def _lock(stand: Stand, box: Cells) -> tuple[Planting, LockedTouch]:
     return planting_of(stand), locked
 
 
-def _brushed(stand: Stand, brush: Brush, box: Cells) -> tuple[dict, bytes, int, int]:
-    """Work on one stand. What its entry holds of it, and plants gained and lost."""
+def _brushed(user: User, stand: Stand, brush: Brush, box: Cells) -> tuple[dict, bytes, int, int]:
+    """Work on one stand, where the person may. What its entry holds of it, and plants gained and lost."""
     planting, locked = _lock(stand, box)
-    delta = brush.delta(planting, locked.window, box)
+    delta = kept_to_own(stand.level, user, brush.delta(planting, locked.window, box), box)
     after = locked.window + delta
     gained, lost = _difference(planting, box, locked.window, after)
     paint_planted(stand, locked.write(after, planting.touch_map), planting.metres(box))
@@ -179,7 +181,7 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
     if box is None:
         raise Refused(f"{stand.name} has no painting{where or ' to clear'}")
     with transaction.atomic():
-        change, delta, gained, lost = _clear(stand, inside, box)
+        change, delta, gained, lost = _clear(user, stand, inside, box)
         return Entry.objects.create(
             level=stand.level,
             user=user,
@@ -217,13 +219,16 @@ def _painted_box(touch: np.ndarray, inside: np.ndarray) -> tuple[int, int, int, 
     return col0, row0, col1, row1
 
 
-def _clear(stand: Stand, inside: np.ndarray, box: tuple[int, int, int, int]) -> tuple[dict, bytes, int, int]:
-    """Set a stand's touch to 0 inside; inside a transaction. What a stroke's entry holds of it, and plants
-    gained and lost."""
+def _clear(
+    user: User, stand: Stand, inside: np.ndarray, box: tuple[int, int, int, int]
+) -> tuple[dict, bytes, int, int]:
+    """Set a stand's touch to 0 inside, where the person may; inside a transaction. What a stroke's entry
+    holds of it, and plants gained and lost."""
     planting, locked = _lock(stand, box)
     after = np.where(inside[box[1] : box[3], box[0] : box[2]], np.int16(0), locked.window)
+    delta = kept_to_own(stand.level, user, (after - locked.window).astype(np.int16), box)
+    after = locked.window + delta
     gained, lost = _difference(planting, box, locked.window, after)
-    delta = (after - locked.window).astype(np.int16)
     paint_planted(stand, locked.write(after, planting.touch_map), planting.metres(box))
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
@@ -242,7 +247,7 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
         for stand in stands:
             box = boxes[stand.pk]
             if box:
-                change, delta, more, fewer = _clear(stand, inside, box)
+                change, delta, more, fewer = _clear(user, stand, inside, box)
                 parts.append(change | {"stand": stand.pk, "size": len(delta)})
                 deltas.append(delta)
                 gained, lost = gained + more, lost + fewer

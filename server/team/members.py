@@ -57,12 +57,19 @@ def remove(level: Level, name: str) -> None:
     row.delete()
 
 
+@transaction.atomic
 def rename(user: User, name: str) -> None:
-    """Give a person another name, under which they sign in from then on.
+    """Give a person another name, under which they sign in from then on; their plots follow.
 
     Raises: Refused when somebody else has it.
     """
     if User.objects.filter(username__iexact=name).exclude(pk=user.pk).exists():
         raise Refused("name: somebody else has that name")
+    for level in Level.objects.select_for_update().filter(memberships__user=user):
+        owned = [p for p in level.plots.get("plots", {}).values() if p["owner"] == user.username]
+        for plot in owned:
+            plot["owner"] = name
+        if owned:
+            level.save(update_fields=["plots"])
     user.username = name
     user.save(update_fields=["username"])

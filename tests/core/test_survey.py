@@ -7,8 +7,10 @@ from dataclasses import replace
 import numpy as np
 
 from tests.core.levels import drawn_level
-from thicket.planted.costs import items_in, line, spent
+from thicket.ground.shapes import Shape
+from thicket.planted.costs import items_in, line, region_cost, settled, spent
 from thicket.planted.level import PlantedLevel
+from thicket.planted.plots import regions
 from thicket.planted.survey import survey
 from thicket.sight.cost import loads_of
 from thicket.sight.devices import Device
@@ -67,17 +69,48 @@ class Surveyed(unittest.TestCase):
                             found.loads[number][place, heading], loads_of(costs[stand.slug]), rtol=1e-6
                         )
                     total = spent(costs) + ground
-                    self.assertAlmostEqual(found.ms(DEVICE)[place, heading], total.ms, places=4)
+                    self.assertAlmostEqual(found.line("ms", DEVICE)[place, heading], total.ms, places=4)
                     for name in ("triangles", "draw_calls", "shadow_triangles", "memory"):
                         told = found.line(name, DEVICE)[place, heading]
                         self.assertAlmostEqual(float(told), line(total, name), delta=1e-5 * told)
+
+    def test_a_plots_part_is_what_its_plants_cost_by_themselves_and_plots_share_no_plant(self):
+        level, area = self.level, lambda *points: Shape("area", points)
+        shapes = {
+            1: area((20.0, 10.0), (150.0, 10.0), (150.0, 200.0), (20.0, 200.0)),
+            2: area((90.0, 90.0), (240.0, 60.0), (240.0, 240.0), (90.0, 240.0)),
+            3: Shape("path", ((0.0, 0.0), (9.0, 9.0)), width=2.0),
+        }
+        found = regions(shapes, [("North", 1), ("South", 2), ("Path", 3), ("Gone", 9)])
+        self.assertEqual(list(found), ["North", "South"])
+        drawing = Drawing(full_meshes=5, sward_share=0.5)
+        told = survey(level, self.stock, drawing, step=64, headings=3, plots=found)
+        for place in range(0, 16, 3):
+            view = View(
+                *told.eyes[place], told.headings[1], 0.0, 55.0, 16 / 9, drawing=drawing, device=DEVICE
+            )
+            seen = settled(view, level.plantings(), self.stock)
+            whole = spent(level.cost(view, self.stock))
+            parts = {n: region_cost(level.plantings(), self.stock, seen, r) for n, r in found.items()}
+            for name, cost in parts.items():
+                np.testing.assert_allclose(told.plots[name][place, 1], loads_of(cost), rtol=1e-6)
+            for counted in ("plants", "triangles", "shadow_triangles"):
+                self.assertLessEqual(
+                    sum(getattr(c, counted) for c in parts.values()), getattr(whole, counted)
+                )
+        whole = area((-9.0, -9.0), (999.0, -9.0), (999.0, 999.0), (-9.0, 999.0))
+        everything = regions({1: whole}, [("All", 1)])["All"]
+        cost = region_cost(level.plantings(), self.stock, seen, everything)
+        total = spent(level.cost(view, self.stock))
+        for counted in ("plants", "triangles", "draw_calls", "shadow_triangles", "shadow_calls"):
+            self.assertEqual(getattr(cost, counted), getattr(total, counted))
 
     def test_lines_of_stands_and_ground_sum_up_and_the_worst_places_lie_apart(self):
         found = survey(self.level, self.stock, step=16, headings=4)
         for name in ("ms", "triangles", "memory"):
             parts = sum(found.line(name, DEVICE, stand) for stand in found.loads)
             np.testing.assert_allclose(parts, found.line(name, DEVICE), rtol=1e-5)
-        values = found.ms(DEVICE)
+        values = found.line("ms", DEVICE)
         worst = found.worst(values, 5, 40.0)
         self.assertEqual(len(worst), 5)
         at = found.eyes[[place for place, _ in worst]][:, [0, 2]]

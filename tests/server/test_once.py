@@ -52,6 +52,7 @@ class Once(TransactionTestCase):
             ("/views", "post", {"name": "Rim", **KEEP}),
             ("/tiers", "put", {"tiers": tiers_for(MARKS)}),
             ("/walks", "put", {"walks": {"There": WALK}}),
+            ("/plots", "put", {"plots": {"outside": "refused"}}),
             ("/drawing", "put", {"drawing": {"sward_share": 0.5}}),
             ("/marks", "put", {"tier": "Console", "marks": MARKS | {"ms": 5}}),
             ("/wind", "put", {"wind": {"speed": 7}}),

@@ -239,6 +239,7 @@ class Roles(GroundCase):
         others = {
             ("put", f"{level}/marks"): ("lead", {"key": key, "tier": "Console", "marks": MARKS}),
             ("put", f"{level}/tiers"): ("lead", {"key": key, "tiers": tiers_for(MARKS)}),
+            ("put", f"{level}/plots"): ("lead", {"key": key, "plots": {"outside": "refused"}}),
             ("put", f"{level}/walks"): ("plant", {"key": key, "walks": {"There": WALK}}),
             ("post", f"{level}/walks/check"): ("plant", {"walk": WALK}),
             ("post", f"{level}/instances"): ("see", {"view": VIEW, "x": 60, "z": 60}),
@@ -398,7 +399,12 @@ class Roles(GroundCase):
         self.assertEqual(self.mask.status_code, 200)
         right, opened = (
             self.right(),
-            OPEN | {("post", "/api/links/{token}/join"), ("delete", "/api/sessions/{id}")},
+            OPEN
+            | {
+                ("post", "/api/links/{token}/join"),
+                ("delete", "/api/sessions/{id}"),
+                ("post", "/api/levels/{slug}/plots/{how}"),
+            },
         )
         may = {
             "see": {"guest", "north", "lead"},

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Tiers
+from thicket.document.plots import Plots
 from thicket.document.settings import Colour, Name, Number, StandSettings, Stratum
 from thicket.document.walks import Walks
 
@@ -84,8 +85,9 @@ class UprootedFile(_Part):
 
 class ViewFile(_Part):
     """What is shown and budgeted beside plants: how ground layers are drawn, atmosphere, drawing settings,
-    tiers with their budget marks, walks, wind, bookmarks. Levels saved before there was an atmosphere have
-    sun, fog and waters each by itself, and before there were tiers one set of marks."""
+    tiers with their budget marks, walks, plots with their allotments, wind, bookmarks. Levels saved before
+    there was an atmosphere have sun, fog and waters each by itself, and before there were tiers one set
+    of marks."""
 
     layers: list[dict[str, Any]] = []
     atmosphere: Atmosphere | None = None
@@ -97,6 +99,7 @@ class ViewFile(_Part):
     drawing: DrawingSettings | None = None
     tiers: Tiers | None = None
     walks: Walks | None = None
+    plots: Plots | None = None
     marks: dict[str, Any] | None = None
 
 

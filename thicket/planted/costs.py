@@ -13,6 +13,7 @@ from thicket.document.level import Level
 from thicket.document.rasters import Heights
 from thicket.formats.stock import measure
 from thicket.planted.planting import Planting
+from thicket.planted.plots import Region
 from thicket.planted.sheets import Sheet
 from thicket.planting.stands import join
 from thicket.sight.cost import Cost, Item, Patch, full_distances, lay_out, loads_of, reckon
@@ -43,13 +44,21 @@ def stand_cost(
     view: View,
     tried: bool = False,
     own: Distances | None = None,
+    region: Region | None = None,
 ) -> Cost:
-    """What a planting costs in a view, which must be `settled`; with other distances of its own, if given.
-    `tried` has nothing kept of it."""
+    """What a planting costs in a view, which must be `settled`; with other distances of its own, or only what
+    stands in a region, if given. `tried` has nothing kept of it."""
     if not view.drawing.plants:
         return Cost()
     items, distances = drawn(planting, stock, view, own)
-    return reckon(_patches(planting, items, distances, view, tried), items, distances, view)
+    return reckon(_patches(planting, items, distances, view, tried, region), items, distances, view)
+
+
+def region_cost(plantings: Iterable[Planting], stock: Mapping[str, Item], view: View, region: Region) -> Cost:
+    """What the plants of a region cost in a view: its draw calls are those that they would need by
+    themselves, its memory that of the plants alone."""
+    items = {slug: item.without_bytes() for slug, item in stock.items()}
+    return sum((stand_cost(p, items, view, region=region) for p in plantings), Cost())
 
 
 def costs_by(
@@ -96,31 +105,45 @@ def largest_of(planting: Planting) -> float:
 
 
 def _patches(
-    planting: Planting, items: list[Item], distances: Distances, view: View, tried: bool = False
+    planting: Planting,
+    items: list[Item],
+    distances: Distances,
+    view: View,
+    tried: bool = False,
+    region: Region | None = None,
 ) -> list[Patch]:
-    """A planting's plants as far as the view may draw them; `tried` has nothing kept of it."""
+    """A planting's plants as far as the view may draw them, of a region alone if one is given; `tried` has
+    nothing kept of it."""
     largest = largest_of(planting) if distances.by_size else 1.0
     cell = view.drawing.cell
     reach = max(distances.gone * largest, distances.shadow) + max(cell, CELL)
     box = (view.x - reach, view.z - reach, view.x + reach, view.z + reach)
     sheets = list(planting.sheets_in(box))
     if cell <= planting.sheet_size:
-        return [patch_of(planting, [sheet], items, view.drawing, tried) for sheet in sheets]
+        return [patch_of(planting, [sheet], items, view.drawing, tried, region) for sheet in sheets]
     side, together = int(cell // planting.sheet_size), defaultdict(list)
     for column, row in sheets:
         together[column // side, row // side].append((column, row))
-    return [patch_of(planting, group, items, view.drawing, tried) for group in together.values()]
+    return [patch_of(planting, group, items, view.drawing, tried, region) for group in together.values()]
 
 
 def patch_of(
-    planting: Planting, sheets: list[Sheet], items: list[Item], drawing: Drawing, tried: bool = False
+    planting: Planting,
+    sheets: list[Sheet],
+    items: list[Item],
+    drawing: Drawing,
+    tried: bool = False,
+    region: Region | None = None,
 ) -> Patch:
-    """A planting's plants on some sheets together, in drawing cells. `tried` has nothing kept of it."""
+    """A planting's plants on some sheets together, of a region alone if one is given, in drawing cells.
+    `tried` has nothing kept of it."""
     plants = planting.plants(sheets[0]) if len(sheets) == 1 else join([planting.plants(s) for s in sheets])
     share, bounds = 1.0, [item.bound for item in items]
     if planting.stand.sward:
         plants, share = drawing.tufts(plants), drawing.sward_share
-    if tried:
+    if region is not None:
+        plants = region.part_of(plants)
+    if tried or region is not None:
         return Patch(plants, lay_out(plants, bounds, drawing.cell))
     keys = tuple(planting.key(sheet) for sheet in sheets)
     key = "layout", keys, share, drawing.cell, tuple(item.slug for item in items)

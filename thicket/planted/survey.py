@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from thicket.bands import THREADS
 from thicket.planted.costs import drawn, largest_of, patch_of
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
+from thicket.planted.plots import Region
 from thicket.progress import Tell, quietly
 from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch, state_table
 from thicket.sight.devices import LOADS, UNITS, Device
@@ -28,36 +29,34 @@ FINEST, COARSEST = 8.0, 64.0
 @dataclass(frozen=True, eq=False)
 class Survey:
     """What frames are made of: loads by stand number, 0 for the ground, float32 (places, headings, 5), see
-    `thicket.sight.devices.LOADS`. The places are row by row on a grid of `step` m, each in the middle of its
-    square: eyes (places, 3) in m; columns, places in a row; headings in degrees."""
+    `thicket.sight.devices.LOADS`; and by plot, what its plants alone come to. The places are row by row on a
+    grid of `step` m, each in the middle of its square: eyes (places, 3) in
+    m; columns, places in a row; headings in degrees."""
 
     step: float
     columns: int
     eyes: np.ndarray
     headings: np.ndarray
     loads: Mapping[int, np.ndarray]
+    plots: Mapping[str, np.ndarray] = field(default_factory=dict)
 
     @property
     def nbytes(self) -> int:
-        return self.eyes.nbytes + sum(each.nbytes for each in self.loads.values())
+        return self.eyes.nbytes + sum(each.nbytes for each in (*self.loads.values(), *self.plots.values()))
 
     def whole(self) -> np.ndarray:
         """Everything together, float32 (places, headings, 5)."""
         return np.sum(list(self.loads.values()), axis=0)
 
-    def ms(self, device: Device, stand: int | None = None) -> np.ndarray:
-        """Milliseconds on a device, (places, headings): of a stand, or of the whole frame."""
+    def line(self, name: str, device: Device, part: int | str | None = None) -> np.ndarray:
+        """A budget line, (places, headings), ms on a device: of a stand by number, of a plot by name, or of
+        the whole frame."""
+        whole = part is None
+        loads = self.whole() if whole else self.plots[part] if isinstance(part, str) else self.loads[part]
+        if name != "ms":
+            return loads[..., LOADS.index(name)]
         per = np.array(device.coefficients[:5]) / UNITS
-        if stand is None:
-            return self.whole() @ per + device.fixed
-        return self.loads[stand] @ per + (0.0 if stand else device.fixed)
-
-    def line(self, name: str, device: Device, stand: int | None = None) -> np.ndarray:
-        """A budget line, (places, headings): of a stand, or of the whole frame."""
-        if name == "ms":
-            return self.ms(device, stand)
-        loads = self.whole() if stand is None else self.loads[stand]
-        return loads[..., LOADS.index(name)]
+        return loads @ per + (device.fixed if whole or part == 0 else 0.0)
 
     def worst(self, values: np.ndarray, count: int, apart: float) -> list[tuple[int, int]]:
         """The places and headings of the largest values (places, headings), one of each place, at least so
@@ -82,12 +81,14 @@ def survey(
     height: float = EYE,
     tell: Tell = quietly,
     threads: int = THREADS,
+    plots: Mapping[str, Region] | None = None,
 ) -> Survey:
     """Survey a level.
 
     Parameters: level; stock as the reckoning sees it; how the level is drawn; m between places; how many
-    headings, evenly around; height of the eye above the ground in m; threads. Every value is what
-    `thicket.sight.cost.reckon` gives for that view of 16:9.
+    headings, evenly around; height of the eye above the ground in m; threads; plots by name, to be told each
+    by itself. Every value is what `thicket.sight.cost.reckon` gives for that view of 16:9, and of a plot what
+    `thicket.planted.costs.region_cost` does.
     """
     across, down = (max(int(side // step), 1) for side in (level.width, level.length))
     x, z = np.meshgrid(
@@ -102,10 +103,13 @@ def survey(
     loads = {0: surveyor.ground()}
     plantings = level.plantings() if drawing.plants else []
     full = surveyor.full(plantings, tell)
+    spent = {name: surveyor.nothing() for name in plots or {}}
     for k, planting in enumerate(plantings):
         tell((k + 1) / (len(plantings) + 1), f"Surveying {planting.stand.name}")
         loads[planting.stand.number] = surveyor.stand(planting, full)
-    return Survey(step, across, eyes, way, loads)
+        for name, region in (plots or {}).items():
+            spent[name] += surveyor.stand(planting, full, region)
+    return Survey(step, across, eyes, way, loads, spent)
 
 
 @dataclass(frozen=True, eq=False)
@@ -123,7 +127,7 @@ class _Surveyor:
             ("terrain", self.level.level.heights.key), lambda: terrain_of(self.level.ground)
         )
         pixels = self.like.drawing.ground_error
-        out = self._empty()
+        out = self.nothing()
         out[..., 0], out[..., 1] = ground_from(
             terrain, self.eyes, self.planes, self.like, GROUND_ERROR if pixels is None else pixels
         )
@@ -151,9 +155,11 @@ class _Surveyor:
                 )
         return np.where(count > ceiling, nearest[..., ceiling], np.inf)
 
-    def stand(self, planting: Planting, full: np.ndarray | None) -> np.ndarray:
-        """A stand's loads (places, headings, 5)."""
+    def stand(self, planting: Planting, full: np.ndarray | None, region: Region | None = None) -> np.ndarray:
+        """A stand's loads (places, headings, 5); of its plants in a region alone, if one is given."""
         items, distances = drawn(planting, self.stock, self.like)
+        if region is not None:
+            items = [item.without_bytes() for item in items]
         beyond = full if full is not None and _is_tree(planting) else np.full((1, 1), np.inf)
         show, hide, start, end, solid = state_table(items, distances, beyond)
         counts = [np.zeros((*self.planes.shape[:2], *solid.shape), np.int64) for _ in range(4)]
@@ -163,7 +169,9 @@ class _Surveyor:
         farthest = float(distances.gone * largest)
         plants = np.zeros(len(self.eyes), np.int64)
         view_reach = max(farthest, shadow) + max(self.like.drawing.cell, CELL)
-        for patch, places in self._patches(planting, items, view_reach):
+        for patch, places in self._patches(planting, items, view_reach, region):
+            if not len(patch.plants):
+                continue
             plants[places] += len(patch.plants)
             table = show, hide, start, end, solid, shadow, distances.by_size, farthest
 
@@ -188,7 +196,7 @@ class _Surveyor:
         for m, item in enumerate(items):
             for s, mesh in enumerate(item.meshes):
                 triangles[m, s], materials[m, s], area[m, s] = mesh.triangles, mesh.materials, mesh.alpha_area
-        out = self._empty()
+        out = self.nothing()
         out[..., 0] = (shown * triangles).sum(axis=(2, 3))
         out[..., 1] = ((calls + shadow_calls) * materials).sum(axis=(2, 3))
         out[..., 2] = (cast * triangles).sum(axis=(2, 3))
@@ -198,11 +206,12 @@ class _Surveyor:
         out[..., 4] = (plants * RECORD_BYTES + own)[:, None]
         return out
 
-    def _empty(self) -> np.ndarray:
+    def nothing(self) -> np.ndarray:
+        """Loads (places, headings, 5) of nothing at all."""
         return np.zeros((*self.planes.shape[:2], len(LOADS)), np.float32)
 
     def _patches(
-        self, planting: Planting, items: list[Item], reach: float
+        self, planting: Planting, items: list[Item], reach: float, region: Region | None = None
     ) -> Iterator[tuple[Patch, np.ndarray]]:
         """A planting's plants in patches, each with the places whose views reckon with it: those whose square
         of so many m to each side touches it."""
@@ -221,7 +230,7 @@ class _Surveyor:
                 there = (low[0] <= sheets[-1][0]) & (high[0] >= column)
                 there &= (low[1] <= sheets[-1][1]) & (high[1] >= row)
                 if there.any():
-                    yield patch_of(planting, sheets, items, drawing, tried=True), np.flatnonzero(there)
+                    yield patch_of(planting, sheets, items, drawing, True, region), np.flatnonzero(there)
 
     def _near(self, patch: Patch, places: np.ndarray, reach: float) -> np.ndarray:
         """Those of the places that any plant of a patch may be near enough to."""

@@ -54,6 +54,12 @@ class Item:
         lods = self.lods[min(drawing.lod_offset, len(self.lods) - 1) :]
         return replace(self, lods=lods, billboard=self.billboard if drawing.billboards else None)
 
+    def without_bytes(self) -> Item:
+        """The item without the memory of its meshes and textures, for plants that share them with others."""
+        lods = tuple(replace(mesh, bytes=0) for mesh in self.lods)
+        billboard = self.billboard and replace(self.billboard, bytes=0)
+        return replace(self, lods=lods, billboard=billboard, texture_bytes=0)
+
 
 RECORD_BYTES = 40
 

@@ -1822,7 +1822,7 @@ export interface paths {
         put?: never;
         /**
          * Cost
-         * @description What the view costs, by stand.
+         * @description What the view costs, by stand and by plot.
          */
         post: operations["server_sight_api_cost"];
         delete?: never;
@@ -2705,6 +2705,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/plots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Plots
+         * @description Keep the level's plots, all of them in order, with their allotments; leads only. Open requests stay.
+         */
+        put: operations["server_levels_plots_api_set_plots"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/plots/{how}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Share
+         * @description Ask another plot for a part of its share, grant that, or drop it. A plot's owner asks for it and drops
+         *     what they asked for; the owner of the plot that is asked grants it or drops it; leads may do all.
+         */
+        post: operations["server_levels_plots_api_share"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/members": {
         parameters: {
             query?: never;
@@ -3434,6 +3475,7 @@ export interface components {
             walks: {
                 [key: string]: components["schemas"]["Walk"];
             };
+            plots: components["schemas"]["Plots"];
             wind: components["schemas"]["Wind"];
             /**
              * Packing
@@ -3467,6 +3509,82 @@ export interface components {
             materials: number;
             /** Bytes */
             bytes: number;
+        };
+        /**
+         * Plot
+         * @description One of the level's areas, by number, with the name of who plants there; its allotment: by tier, how
+         *     much of a budget line it may spend in a frame. A line that is left out is not allotted.
+         */
+        Plot: {
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /** Area */
+            area: number;
+            /**
+             * Shares
+             * @default {}
+             */
+            shares: {
+                [key: string]: {
+                    [key: string]: number;
+                };
+            };
+        };
+        /**
+         * Plots
+         * @description A level's plots by name: where two overlap, the earlier one has the ground. Whether artists who plant
+         *     outside their plots are warned or refused. Requests for shares that are open.
+         */
+        Plots: {
+            /**
+             * Plots
+             * @default {}
+             */
+            plots: {
+                [key: string]: components["schemas"]["Plot"];
+            };
+            /**
+             * Outside
+             * @default warned
+             * @enum {string}
+             */
+            outside: "warned" | "refused";
+            /**
+             * Requests
+             * @default []
+             */
+            requests: components["schemas"]["Request"][];
+        };
+        /**
+         * Request
+         * @description A plot's owner asks another plot for a part of its share.
+         */
+        Request: {
+            /**
+             * Plot
+             * @description not of spaces alone, and without control characters
+             */
+            plot: string;
+            /**
+             * Giver
+             * @description not of spaces alone, and without control characters
+             */
+            giver: string;
+            /**
+             * Tier
+             * @description not of spaces alone, and without control characters
+             */
+            tier: string;
+            /**
+             * Line
+             * @enum {string}
+             */
+            line: "ms" | "triangles" | "draw_calls" | "shadow_triangles" | "memory";
+            /** Amount */
+            amount: number;
         };
         /**
          * Sky
@@ -3656,7 +3774,7 @@ export interface components {
          * Kind
          * @enum {string}
          */
-        Kind: "stroke" | "settings" | "marks" | "ground" | "resolution" | "shapes" | "masks" | "stands" | "pins" | "snapshot" | "strokes" | "views" | "wind" | "atmosphere" | "drawing" | "tiers" | "walks" | "stock" | "looks" | "level";
+        Kind: "stroke" | "settings" | "marks" | "ground" | "resolution" | "shapes" | "masks" | "stands" | "pins" | "snapshot" | "strokes" | "views" | "wind" | "atmosphere" | "drawing" | "tiers" | "walks" | "plots" | "stock" | "looks" | "level";
         /**
          * EntryOut
          * @description One action: who, when, what, plants gained and lost, and the cost difference in the view it was done
@@ -3678,6 +3796,8 @@ export interface components {
             kind: string;
             /** Stand */
             stand: number | null;
+            /** Plot */
+            plot: string;
             /** Gained */
             gained: number;
             /** Lost */
@@ -6342,8 +6462,8 @@ export interface components {
         };
         /**
          * LevelCostOut
-         * @description A view's cost by stand, on a device by name, and by how many ms a frame there may differ from it: null
-         *     for a device that was not measured.
+         * @description A view's cost by stand and by plot, on a device by name, and by how many ms a frame there may differ
+         *     from it: null for a device that was not measured.
          */
         LevelCostOut: {
             /** Device */
@@ -6354,6 +6474,34 @@ export interface components {
             ground: components["schemas"]["CostOut"];
             /** Stands */
             stands: components["schemas"]["StandCostOut"][];
+            /** Plots */
+            plots: components["schemas"]["PlotCostOut"][];
+        };
+        /**
+         * PlotCostOut
+         * @description What the plants of a plot cost, by themselves.
+         */
+        PlotCostOut: {
+            /** Plants */
+            plants: number;
+            /** Triangles */
+            triangles: number;
+            /** Draw Calls */
+            draw_calls: number;
+            /** Shadow Triangles */
+            shadow_triangles: number;
+            /** Shadow Calls */
+            shadow_calls: number;
+            /** Alpha Mpx */
+            alpha_mpx: number;
+            /** Memory */
+            memory: number;
+            /** Ms */
+            ms: number;
+            /** Culled */
+            culled: number;
+            /** Plot */
+            plot: string;
         };
         /** StandCostOut */
         StandCostOut: {
@@ -6400,6 +6548,23 @@ export interface components {
             unclear: string[][];
         };
         /**
+         * PlotSpent
+         * @description What the plants of a plot spend, by budget line: in the view that costs them the most, and what is
+         *     passed in one of twenty of the views that see them.
+         */
+        PlotSpent: {
+            /** Name */
+            name: string;
+            /** Worst */
+            worst: {
+                [key: string]: number;
+            };
+            /** Most5 */
+            most5: {
+                [key: string]: number;
+            };
+        };
+        /**
          * SurveyMap
          * @description A budget line over the level: of each place, row by row, what the dearest heading costs;
          *     5 % of places are dearer than `most5`.
@@ -6420,7 +6585,8 @@ export interface components {
         };
         /**
          * SurveyOut
-         * @description How far a survey is, and the map; not `fresh` when it is from before the level's last changes.
+         * @description How far a survey is, the map, and what each plot spends; not `fresh` when it is from before the level's
+         *     last changes.
          */
         SurveyOut: {
             /** Fresh */
@@ -6434,6 +6600,11 @@ export interface components {
             /** Trouble */
             trouble: string;
             map: components["schemas"]["SurveyMap"] | null;
+            /**
+             * Plots
+             * @default []
+             */
+            plots: components["schemas"]["PlotSpent"][];
         };
         /**
          * WorstOut
@@ -6460,8 +6631,8 @@ export interface components {
         /**
          * SurveyIn
          * @description How the level is drawn and on which device; m between places, m of the eye above the ground; the budget
-         *     line, of the whole frame or of one stand (0: the ground), that is to be told. `begin` has the survey begun
-         *     when it is not known yet.
+         *     line, of the whole frame, of one stand (0: the ground) or of one plot, that is to be told. `begin` has the
+         *     survey begun when it is not known yet.
          */
         SurveyIn: {
             /**
@@ -6517,6 +6688,8 @@ export interface components {
             line: "ms" | "triangles" | "draw_calls" | "shadow_triangles" | "memory";
             /** Stand */
             stand?: number | null;
+            /** Plot */
+            plot?: string | null;
             /**
              * Begin
              * @default false
@@ -7357,6 +7530,24 @@ export interface components {
             trouble: string;
             /** Slug */
             slug: string | null;
+        };
+        /** PlotsIn */
+        PlotsIn: {
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            plots: components["schemas"]["Plots"];
+        };
+        /** RequestIn */
+        RequestIn: {
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            request: components["schemas"]["Request"];
         };
         /**
          * InvitationOut
@@ -23443,6 +23634,221 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Slug"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_levels_plots_api_set_plots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlotsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_levels_plots_api_share: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                how: "ask" | "grant" | "drop";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EntryOut"];
                 };
             };
             /** @description Not signed in. */

@@ -1,0 +1,203 @@
+"""Plots of a level: their ground, who may plant there, and how they and their shares are changed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from uuid import UUID
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from server.errors import NotAllowed
+from server.journal.action import action
+from server.journal.models import Entry
+from server.levels.models import Level, Membership
+from server.levels.planted import planted_of
+from thicket.document.plots import ASKED, Plots, Request
+from thicket.planted.plots import Region, regions
+from thicket.refused import Refused
+
+
+def plots_of(level: Level) -> Plots:
+    """The level's plots as they are kept."""
+    return Plots.model_validate(level.plots)
+
+
+def regions_of(level: Level) -> dict[str, Region]:
+    """The ground of the level's plots by name."""
+    if not level.plots.get("plots"):
+        return {}
+    areas = [(name, plot.area) for name, plot in plots_of(level).plots.items()]
+    return regions(planted_of(level).shapes, areas)
+
+
+def plot_at(level: Level, points: Sequence[Sequence[float]]) -> str:
+    """The name of the plot that holds most of some places x, z; empty where most belong to none."""
+    if not len(points):
+        return ""
+    x, z = np.array([p[:2] for p in points], float).T.copy()
+    held = {name: int(region.holds(x, z).sum()) for name, region in regions_of(level).items()}
+    name = max(held, key=lambda n: held[n], default="")
+    return name if name and 2 * held[name] >= len(x) else ""
+
+
+def own_ground(level: Level, user: User) -> Callable[[np.ndarray, np.ndarray], np.ndarray] | None:
+    """Tells which places x, z (n,) a person may plant at; None where they may everywhere: who leads, and
+    everybody where planting outside one's plots is not refused."""
+    plots = plots_of(level)
+    if plots.outside != "refused" or not plots.plots:
+        return None
+    if level.memberships.filter(user=user, role=Membership.Role.LEAD).exists():
+        return None
+    own = [
+        region for name, region in regions_of(level).items() if plots.plots[name].owner == user.get_username()
+    ]
+    return lambda x, z: np.any([region.holds(x, z) for region in own] or [np.zeros(len(x), bool)], axis=0)
+
+
+def check_own(level: Level, user: User, points: Sequence[Sequence[float]]) -> None:
+    """Refuse to plant at places x, z that are not a person's own ground.
+
+    Raises: NotAllowed.
+    """
+    holds = own_ground(level, user)
+    if holds is None or not len(points):
+        return
+    x, z = np.array([p[:2] for p in points], float).T.copy()
+    if not holds(x, z).all():
+        raise _outside(level)
+
+
+def _outside(level: Level) -> NotAllowed:
+    return NotAllowed(f"In {level.name} artists plant only in their own plots: this is not one of yours.")
+
+
+def kept_to_own(level: Level, user: User, delta: np.ndarray, box: tuple[int, int, int, int]) -> np.ndarray:
+    """A change of touch in a box of cells (col0, row0, col1, row1), without what lies outside a person's own
+    ground.
+
+    Raises: NotAllowed when nothing is left of it.
+    """
+    holds = own_ground(level, user)
+    if holds is None:
+        return delta
+    z, x = np.mgrid[box[1] : box[3], box[0] : box[2]] * level.touch_cell + 0.5 * level.touch_cell
+    kept = np.where(holds(x.ravel(), z.ravel()).reshape(delta.shape), delta, delta.dtype.type(0))
+    if delta.any() and not kept.any():
+        raise _outside(level)
+    return kept
+
+
+def _set(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str]:
+    """All plots anew, by a lead; requests between plots that are still there stay."""
+    plots = Plots.model_validate(said)
+    names = set(level.memberships.values_list("user__username", flat=True))
+    areas = {shape.number: shape.name for shape in level.shapes.filter(kind="area")}
+    used: dict[int, str] = {}
+    for name, plot in plots.plots.items():
+        if plot.owner and plot.owner not in names:
+            raise Refused(f"owner: {plot.owner} is not a member of {level.name}")
+        if plot.area not in areas:
+            raise Refused(f"area: the area of {name} is not there any more; choose another")
+        if plot.area in used:
+            raise Refused(f"area: {used[plot.area]} and {name} have the same area; choose another for one")
+        used[plot.area] = name
+    left = [r for r in now.requests if r.plot in plots.plots and r.giver in plots.plots]
+    return plots.model_copy(update={"requests": left}), "Plots and allotments"
+
+
+def _check_owner(level: Level, plots: Plots, name: str, user: User) -> None:
+    """Raises: Refused when there is no such plot, NotAllowed when it is another's."""
+    if name not in plots.plots:
+        raise Refused(f"plot: {level.name} has no plot {name[:60]!r} any more")
+    leads = level.memberships.filter(user=user, role=Membership.Role.LEAD).exists()
+    if not leads and plots.plots[name].owner != user.get_username():
+        raise NotAllowed(f"Only who owns {name}, or a lead, may do this.")
+
+
+def _words(request: Request) -> str:
+    unit = {"ms": " ms", "memory": " bytes"}.get(request.line, f" {request.line.replace('_', ' ')}")
+    return f"{request.amount:,.10g}{unit} in {request.tier}"
+
+
+def _ask(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str]:
+    request = Request.model_validate(said)
+    _check_owner(level, now, request.plot, user)
+    if request.giver not in now.plots or request.giver == request.plot:
+        raise Refused("giver: choose another plot to ask")
+    if request.tier not in level.tiers:
+        raise Refused(f"tier: {level.name} has no tier {request.tier[:60]!r}")
+    if len(now.requests) >= ASKED:
+        raise Refused(f"There are {ASKED} open requests: grant or drop some first.")
+    what = f"{request.plot} asks {request.giver} for {_words(request)}"
+    return now.model_copy(update={"requests": [*now.requests, request]}), what
+
+
+def _without(now: Plots, request: Request) -> list[Request]:
+    """The open requests but one.
+
+    Raises: Refused when that is not open.
+    """
+    if request not in now.requests:
+        raise Refused("That request is not open any more: somebody has granted or dropped it.")
+    left = list(now.requests)
+    left.remove(request)
+    return left
+
+
+def _grant(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str]:
+    request = Request.model_validate(said)
+    _check_owner(level, now, request.giver, user)
+    left = _without(now, request)
+    taker, giver = now.plots[request.plot], now.plots[request.giver]
+    has = giver.shares.get(request.tier, {}).get(request.line)
+    if has is None or has < request.amount:
+        raise Refused(f"amount: {request.giver} has no {_words(request)} to give")
+    fresh = now.model_copy(update={"requests": left}, deep=True)
+    for name, plot, step in (
+        (request.plot, taker, request.amount),
+        (request.giver, giver, -request.amount),
+    ):
+        share = plot.shares.get(request.tier, {}).get(request.line, 0.0)
+        fresh.plots[name].shares.setdefault(request.tier, {})[request.line] = share + step
+    return fresh, f"{request.giver} gives {request.plot} {_words(request)}"
+
+
+def _drop(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str]:
+    request = Request.model_validate(said)
+    left = _without(now, request)
+    own = now.plots[request.plot].owner == user.get_username()
+    if not own:
+        _check_owner(level, now, request.giver, user)
+    what = f"{request.plot}: request for {_words(request)} dropped"
+    return now.model_copy(update={"requests": left}), what
+
+
+CHANGES: dict[str, Callable[[Level, Plots, User, dict], tuple[Plots, str]]] = {
+    "set": _set,
+    "ask": _ask,
+    "grant": _grant,
+    "drop": _drop,
+}
+
+
+@action
+def change_plots(user: User, level: Level, key: UUID, how: str, said: dict) -> Entry:
+    """Change a level's plots in one of the ways of `CHANGES`, as one journal entry.
+
+    Raises: Refused or NotAllowed with a sentence.
+    """
+    with transaction.atomic():
+        row = Level.objects.select_for_update().get(pk=level.pk)
+        fresh, what = CHANGES[how](row, plots_of(row), user, said)
+        was, row.plots = row.plots, fresh.model_dump(mode="json")
+        row.save(update_fields=["plots"])
+        return Entry.objects.create(
+            level=row,
+            user=user,
+            kind=Entry.Kind.PLOTS,
+            key=key,
+            what=what[:200],
+            change={"before": was, "after": row.plots},
+        )
