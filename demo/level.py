@@ -152,7 +152,31 @@ SHAPES = [
             (612, 440),
         ),
     },
+    {
+        "kind": "area",
+        "form": "polygon",
+        "name": "North ground",
+        "clear": None,
+        "hidden": True,
+        "hatch": "blank",
+        "points": ((24, 24), (1000, 24), (1000, 470), (560, 545), (360, 400), (24, 440)),
+    },
+    {
+        "kind": "area",
+        "form": "polygon",
+        "name": "South ground",
+        "clear": None,
+        "hidden": True,
+        "hatch": "blank",
+        "points": ((24, 440), (360, 400), (560, 545), (1000, 470), (1000, 1000), (24, 1000)),
+    },
 ]
+
+PLOTS = {
+    "North": ("north", "North ground", {"Console": {"ms": 5.0}, "Desktop": {"ms": 3.0}}),
+    "South": ("south", "South ground", {"Console": {"ms": 4.0}, "Desktop": {"ms": 3.0}}),
+}
+"""By name: owner, area, and by tier what may be spent."""
 
 
 def tiers() -> dict[str, Any]:

@@ -97,15 +97,15 @@ def _survey(job: Job, progress: Progress) -> None:
 def packed(found: Survey) -> bytes:
     """A survey as NPZ."""
     out = io.BytesIO()
-    np.savez_compressed(
-        out,
-        grid=np.array([found.step, found.columns]),
-        eyes=found.eyes,
-        headings=found.headings,
-        stands=np.array(list(found.loads), np.int64),
-        loads=np.stack(list(found.loads.values())),
-        **{f"plot {name}": loads for name, loads in found.plots.items()},
-    )
+    arrays: dict[str, Any] = {
+        "grid": np.array([found.step, found.columns]),
+        "eyes": found.eyes,
+        "headings": found.headings,
+        "stands": np.array(list(found.loads), np.int64),
+        "loads": np.stack(list(found.loads.values())),
+    }
+    arrays |= {f"plot {name}": loads for name, loads in found.plots.items()}
+    np.savez_compressed(out, **arrays)
     return out.getvalue()
 
 

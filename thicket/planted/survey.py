@@ -51,12 +51,14 @@ class Survey:
     def line(self, name: str, device: Device, part: int | str | None = None) -> np.ndarray:
         """A budget line, (places, headings), ms on a device: of a stand by number, of a plot by name, or of
         the whole frame."""
-        whole = part is None
-        loads = self.whole() if whole else self.plots[part] if isinstance(part, str) else self.loads[part]
+        if part is None:
+            loads = self.whole()
+        else:
+            loads = self.plots[part] if isinstance(part, str) else self.loads[part]
         if name != "ms":
             return loads[..., LOADS.index(name)]
         per = np.array(device.coefficients[:5]) / UNITS
-        return loads @ per + (device.fixed if whole or part == 0 else 0.0)
+        return loads @ per + (device.fixed if part in (None, 0) else 0.0)
 
     def worst(self, values: np.ndarray, count: int, apart: float) -> list[tuple[int, int]]:
         """The places and headings of the largest values (places, headings), one of each place, at least so

@@ -11,6 +11,7 @@ import DevicePanel from './DevicePanel.vue'
 import DraftFooter from './DraftFooter.vue'
 import FoldingPart from './FoldingPart.vue'
 import NumberField from './NumberField.vue'
+import PlotPanel from './PlotPanel.vue'
 import RebalancePanel from './RebalancePanel.vue'
 import SurveyPanel from './SurveyPanel.vue'
 
@@ -130,6 +131,7 @@ async function keep() {
     </p>
 
     <FoldingPart name="survey" title="Survey of the level" closed><SurveyPanel :stage="stage" /></FoldingPart>
+    <FoldingPart name="plots" title="Plots and shares" closed><PlotPanel /></FoldingPart>
     <FoldingPart name="rebalance" title="Under the marks" closed>
       <RebalancePanel :stage="stage" :draft="draft" />
     </FoldingPart>

@@ -3,9 +3,11 @@ import { computed } from 'vue'
 import { amount, line, LINES, inkOf, signed, whole, type LineName } from '../budget'
 import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
+import { usePlots } from '../stores/plots'
 
 const store = useLevel()
 const drawing = useDrawing()
+const plots = usePlots()
 
 const lines = computed(() =>
   LINES.map(({ name, label }) => {
@@ -28,7 +30,19 @@ const lines = computed(() =>
       at += width
       return placed
     })
-    return { name, label, mark, spent, over: spent > mark, markAt: (mark / full) * 100, parts }
+    const over = plots
+      .overHere(name)
+      .map((p) => `${p.name} ${amount(name, p.here).replace(/ (ms|MB)$/, '')} of ${amount(name, p.share)}`)
+    return {
+      name,
+      label,
+      mark,
+      plots: over.join(', '),
+      spent,
+      over: spent > mark,
+      markAt: (mark / full) * 100,
+      parts,
+    }
   }),
 )
 const change = computed(() => {
@@ -67,7 +81,8 @@ const change = computed(() => {
       >
       <span class="value number"
         ><b>{{ amount(l.name, l.spent) }}</b
-        >{{ ' ' }}<span class="faint">of {{ amount(l.name, l.mark) }}</span></span
+        >{{ ' ' }}<span class="faint">of {{ amount(l.name, l.mark) }}</span
+        ><span v-if="l.plots" class="over" :data-test="`plots-over-${l.name}`"> · {{ l.plots }}</span></span
       >
       <span class="gauge">
         <i

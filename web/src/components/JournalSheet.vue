@@ -39,6 +39,7 @@ const KINDS = {
   drawing: 'Drawing settings',
   tiers: 'Device tiers',
   walks: 'Walks',
+  plots: 'Plots and shares',
   masks: 'Mask images',
   resolution: 'Cells of touch',
   snapshot: 'Snapshots',

@@ -18,7 +18,9 @@ import { Stage } from '../stage/stage'
 import { useStores } from '../stores'
 import { useAtmosphere } from '../stores/atmosphere'
 import { useDrawing } from '../stores/drawing'
+import { usePlots } from '../stores/plots'
 import { cornersOf } from '../stores/shapes'
+import PlanPlots from './PlanPlots.vue'
 import PlanMarks from './PlanMarks.vue'
 import PlanShapes from './PlanShapes.vue'
 import PlanWalk from './PlanWalk.vue'
@@ -46,6 +48,7 @@ const stores = useStores()
 const { level: store, brush, selection, shapes, walks } = stores
 const air = useAtmosphere()
 const drawing = useDrawing()
+const plots = usePlots()
 const stage = shallowRef<Stage | null>(null)
 const eyeCanvas = ref<HTMLCanvasElement>()
 const planCanvas = ref<HTMLCanvasElement>()
@@ -238,6 +241,8 @@ const inHand = computed(() => {
   if (verb === 'select') return `Select ${selection.every ? 'of every stand' : names}`
   return `${verb === 'level' ? 'Even' : verb[0].toUpperCase() + verb.slice(1)} ${names}`
 })
+/** Whose ground the pointer is over, when that is not one's own. */
+const beware = computed(() => (pointer.value ? plots.warning(...pointer.value) : ''))
 const look = (b: Bookmark) =>
   stage.value?.look({ x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov })
 function goTo(x: number, z: number) {
@@ -327,6 +332,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           :others="others"
           @go="look"
         />
+        <PlanPlots v-if="stage && plots.shown" :stage="stage" :ticks="ticks" />
         <PlanWalk v-if="stage && walks.shown" :stage="stage" :ticks="ticks" :pointer="pointer" />
       </div>
       <LiftList
@@ -337,7 +343,12 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
         @close="tools.lift.close"
       />
       <p v-if="!stage && !trouble" class="wait faint">Opening the level …</p>
-      <p v-if="paints && brush.verb" class="caption left" data-test="brush-on">{{ inHand }}</p>
+      <p v-if="paints && brush.verb" class="caption left" data-test="brush-on">
+        {{ inHand
+        }}<template v-if="beware"
+          ><br /><span class="over" data-test="beware">{{ beware }}</span></template
+        >
+      </p>
       <p v-if="coming" class="coming faint number" role="status" data-test="coming">
         Plants are still being loaded: {{ coming }} sheets to come
       </p>

@@ -17,10 +17,19 @@ const drawing = useDrawing()
 
 const lines = LINES.map(({ name, label }) => ({ value: name, title: label }))
 const parts = computed(() => [
-  { value: null, title: 'The whole frame' },
+  { value: null as number | string | null, title: 'The whole frame' },
   { value: 0, title: 'The ground' },
-  ...store.stands.map((s) => ({ value: s.id as number | null, title: s.name })),
+  ...store.stands.map((s) => ({ value: s.id as number | string | null, title: s.name })),
+  ...Object.keys(store.level?.plots.plots ?? {}).map((name) => ({ value: name, title: `Plot ${name}` })),
 ])
+/** The stand's id, the plot's name, or null for the whole frame. */
+const part = computed({
+  get: () => survey.plot ?? survey.stand,
+  set: (value) => {
+    survey.plot = typeof value === 'string' ? value : null
+    survey.stand = typeof value === 'string' ? null : value
+  },
+})
 const steps = [8, 16, 32, 64].map((m) => ({ value: m, title: `every ${m} m` }))
 const COMPASS = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west']
 const towards = (heading: number) => COMPASS[Math.round(heading / 45) % 8]
@@ -65,13 +74,7 @@ onBeforeUnmount(() => {
       test="survey-line"
       @change="survey.line = $event"
     />
-    <ChoiceField
-      label="Of"
-      :value="survey.stand"
-      :items="parts"
-      test="survey-stand"
-      @change="survey.stand = $event"
-    />
+    <ChoiceField label="Of" :value="part" :items="parts" test="survey-stand" @change="part = $event" />
     <ChoiceField
       label="Places"
       :value="survey.step"

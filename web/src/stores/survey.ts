@@ -17,14 +17,20 @@ export const useSurvey = defineStore('survey', () => {
   const line = ref<SurveyLine>('ms')
   /** The stand whose part is shown: its id, 0 for the ground, null for the whole frame. */
   const stand = ref<number | null>(null)
+  /** The plot whose part is shown in place of that. */
+  const plot = ref<string | null>(null)
   const step = ref(16)
   /** Whether the map is laid over the ground. */
   const shown = ref(false)
   const state = shallowRef<SurveyState | null>(null)
   const trouble = ref('')
   const map = computed(() => state.value?.map ?? null)
-  /** The tier's mark for the line; a stand has none of its own. */
-  const mark = computed(() => (stand.value === null ? (drawing.marks?.[line.value] ?? null) : null))
+  /** The tier's mark for the line, or a plot's share of it; a stand has none of its own. */
+  const mark = computed(() => {
+    if (plot.value !== null)
+      return level.level?.plots.plots?.[plot.value]?.shares?.[drawing.tier]?.[line.value] ?? null
+    return stand.value === null ? (drawing.marks?.[line.value] ?? null) : null
+  })
   const sheet = computed(() => {
     const l = level.level
     if (!shown.value || !map.value || !l) return null
@@ -38,7 +44,7 @@ export const useSurvey = defineStore('survey', () => {
       return answer(
         api.POST('/api/levels/{slug}/survey', {
           params: { path: { slug: level.slug } },
-          body: { ...asked, line: line.value, stand: stand.value, begin },
+          body: { ...asked, line: line.value, stand: stand.value, plot: plot.value, begin },
         }),
       )
     },
@@ -57,7 +63,7 @@ export const useSurvey = defineStore('survey', () => {
     await look(false)
   }
   watchDebounced(
-    [() => drawing.now, () => drawing.device, line, stand, step, () => level.difference],
+    [() => drawing.now, () => drawing.device, line, stand, plot, step, () => level.difference],
     () => shown.value && void look(false),
     { debounce: 300 },
   )
@@ -65,8 +71,8 @@ export const useSurvey = defineStore('survey', () => {
     () => level.slug,
     () => {
       state.value = null
-      stand.value = null
+      stand.value = plot.value = null
     },
   )
-  return { line, stand, step, shown, state, trouble, map, mark, sheet, look, stop }
+  return { line, stand, plot, step, shown, state, trouble, map, mark, sheet, look, stop }
 })

@@ -24,6 +24,7 @@ from server.shapes.models import Shape
 from server.shapes.schemas import ShapeSettings
 from server.stands.models import Stand, TouchTile
 from server.stock.shelf import put_into
+from thicket.document.plots import Plots
 from thicket.document.settings import StandSettings
 from thicket.ground.heights import Ground
 from thicket.hashing import digest_of
@@ -80,7 +81,17 @@ class Command(BaseCommand):
                 name, password=demo_level.PASSWORD, is_superuser=role == Membership.Role.LEAD
             )
             Membership.objects.create(user=user, level=level, role=role)
+        self._plots(level)
         self._pins(level)
+
+    def _plots(self, level: Level) -> None:
+        areas = dict(level.shapes.values_list("name", "number"))
+        plots = {
+            name: {"owner": owner, "area": areas[area], "shares": shares}
+            for name, (owner, area, shares) in demo_level.PLOTS.items()
+        }
+        level.plots = Plots.model_validate({"plots": plots}).model_dump(mode="json")
+        level.save(update_fields=["plots"])
 
     def _named(self, level: Level, settings: dict) -> dict:
         """Settings with the numbers of the stands and shapes that they name."""
