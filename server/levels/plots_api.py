@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Literal
 
 from django.http import HttpRequest
-from ninja import Router
+from django.utils import timezone
+from ninja import Router, Schema
 from pydantic import UUID4
 
+from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
 from server.levels.plots import change_plots
@@ -33,6 +36,45 @@ def set_plots(request: HttpRequest, slug: str, data: PlotsIn):
     level = level_for(request, slug, to="lead")
     said = data.plots.model_dump(mode="json")
     return entry_out(change_plots(request.user, level, data.key, "set", said), request.user)
+
+
+class PlotWeek(Schema):
+    """What was done in a plot in the last seven days and not taken back: actions, who did them, plants gained
+    and lost."""
+
+    plot: str
+    actions: int
+    people: list[str]
+    gained: int
+    lost: int
+
+
+class WeekOut(Schema):
+    """The last seven days: what was done by plot, and how plots and their shares were changed."""
+
+    plots: list[PlotWeek]
+    changes: list[EntryOut]
+
+
+@router.get("/levels/{slug}/plots/week", response=WeekOut)
+def week(request: HttpRequest, slug: str):
+    """What was done in the plots in the last seven days."""
+    level = level_for(request, slug)
+    recent = Entry.objects.filter(level=level, at__gte=timezone.now() - timedelta(days=7), undone=False)
+    found: dict[str, dict] = {}
+    for plot, who, gained, lost in recent.exclude(plot="").values_list(
+        "plot", "user__username", "gained", "lost"
+    ):
+        one = found.setdefault(plot, {"plot": plot, "actions": 0, "people": set(), "gained": 0, "lost": 0})
+        one["actions"] += 1
+        one["people"].add(who)
+        one["gained"] += gained
+        one["lost"] += lost
+    changes = recent.filter(kind=Entry.Kind.PLOTS).select_related("user").defer("delta")[:50]
+    return {
+        "plots": [{**found[plot], "people": sorted(found[plot]["people"])} for plot in sorted(found)],
+        "changes": [entry_out(entry) for entry in changes],
+    }
 
 
 @router.post("/levels/{slug}/plots/{how}", response=EntryOut)

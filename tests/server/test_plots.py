@@ -148,6 +148,10 @@ class Plots(GroundCase):
         put = {"key": key(), "add": [{"x": 60, "z": 60}], "push": True}
         self.assertEqual(self.post(pins, put).status_code, 200)
         self.assertEqual(Entry.objects.first().plot, "North")
+        week = self.north.get(f"{self.base}/plots/week").json()
+        done = [(p["plot"], p["actions"], p["people"]) for p in week["plots"]]
+        self.assertEqual(done, [("North", 2, ["north"])], "what was taken back does not count")
+        self.assertEqual([e["what"] for e in week["changes"]], ["Plots and allotments"] * 2)
         uproot = {"stands": [self.birch.pk], "path": [[180, 60]], "radius": 30}
         self.assertEqual(self.post("/uproot", {"key": key()} | uproot).status_code, 403)
         self.assertEqual(self.stroke_at(180, client=self.lead).status_code, 200)

@@ -158,7 +158,9 @@ async function flip(e: Entry) {
             <tr v-for="e in entries" :key="e.id" :class="{ undone: e.undone }" :data-test="`entry-${e.id}`">
               <td class="faint number">{{ time(e.at) }}</td>
               <td>{{ e.who }}</td>
-              <td class="what">{{ e.what }}</td>
+              <td class="what">
+                {{ e.what }}<span v-if="e.plot" class="faint"> in {{ e.plot }}</span>
+              </td>
               <td class="n number">
                 <span v-if="e.gained" class="gained">+{{ whole(e.gained) }}</span> &ensp;
                 <span v-if="e.lost" class="over">−{{ whole(e.lost) }}</span>

@@ -199,7 +199,7 @@ function finish(): boolean {
   if (draws) void (walks.draws ? walks : shapes).finish()
   return !!draws
 }
-const { setting, cursor, pointer, down, moved, up, left, hover, away, wheel, stand } = usePointer(
+const { setting, cursor, over, pointer, down, moved, up, left, hover, away, wheel, stand } = usePointer(
   stage,
   {
     edits: () => props.edits,
@@ -242,7 +242,7 @@ const inHand = computed(() => {
   return `${verb === 'level' ? 'Even' : verb[0].toUpperCase() + verb.slice(1)} ${names}`
 })
 /** Whose ground the pointer is over, when that is not one's own. */
-const beware = computed(() => (pointer.value ? plots.warning(...pointer.value) : ''))
+const beware = computed(() => (over.value ? plots.warning(...over.value) : ''))
 const look = (b: Bookmark) =>
   stage.value?.look({ x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov })
 function goTo(x: number, z: number) {

@@ -68,12 +68,15 @@ export function usePointer(
       return s.touchPlan()
     }
     const at = ground(where, event)
+    over.value = at
     cursor.value = where === 'eye' ? at : null
     if (armed.value || tools.doing.value) tools.move(at, event, where)
     else if (where === 'plan') s.setCursor(at)
   }
   /** Where the pointer is in the eye view, shown on the plan. */
   const cursor = ref<Place | null>(null)
+  /** The place on the ground that it is over, in either view. */
+  const over = ref<Place | null>(null)
   let pressed: Place = [0, 0]
   /** The place on the ground that an orbit goes round. */
   let pivot: [number, number, number] | null = null
@@ -88,7 +91,7 @@ export function usePointer(
     else void shapes.press(...at)
   }
   function left() {
-    cursor.value = null
+    cursor.value = over.value = null
     if (!armed.value) stage.value?.setCursor(null)
     tools.left()
   }
@@ -115,5 +118,5 @@ export function usePointer(
     const [x, z] = s.plan.at(...place(event))
     if (s.ground.inside(x, z)) s.look({ x, z, y: s.ground.heightAt(x, z) + 1.7 })
   }
-  return { setting, cursor, pointer, down, moved, up, left, hover, away, wheel, stand }
+  return { setting, cursor, over, pointer, down, moved, up, left, hover, away, wheel, stand }
 }

@@ -1,18 +1,18 @@
 <script setup lang="ts">
-import { onMounted, ref, useTemplateRef } from 'vue'
-import { answer, api } from '../api/client'
+import { computed, onMounted, shallowRef, useTemplateRef } from 'vue'
+import { answer, api, type Level } from '../api/client'
 import MemberTable from '../components/MemberTable.vue'
 import PaperPage from '../components/PaperPage.vue'
+import PlotWeek from '../components/PlotWeek.vue'
 
 /** The team of a level. */
 const props = defineProps<{ slug: string }>()
-const name = ref('')
+const level = shallowRef<Level | null>(null)
+const name = computed(() => level.value?.name ?? '')
 const members = useTemplateRef('members')
 async function load(): Promise<void> {
-  const level = await answer(api.GET('/api/levels/{slug}', { params: { path: { slug: props.slug } } })).catch(
-    () => null,
-  )
-  name.value = level?.name ?? ''
+  const asked = api.GET('/api/levels/{slug}', { params: { path: { slug: props.slug } } })
+  level.value = await answer(asked).catch(() => null)
   void members.value?.load()
 }
 onMounted(load)
@@ -26,5 +26,6 @@ onMounted(load)
     @again="load"
   >
     <MemberTable ref="members" :slug="slug" />
+    <PlotWeek v-if="level" :level="level" />
   </PaperPage>
 </template>
