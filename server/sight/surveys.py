@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -20,8 +22,10 @@ from server.sight.reckoning import items_of
 from server.stands.models import Stand
 from thicket.document.drawing import DrawingSettings
 from thicket.hashing import digest
-from thicket.planted.survey import Survey, survey
+from thicket.planted.level import PlantedLevel
+from thicket.planted.survey import Survey, repaired, survey
 from thicket.refused import Refused
+from thicket.sight.cost import Item
 
 KEPT = 8
 """So many surveys of a level are kept."""
@@ -73,20 +77,37 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> tuple[dict,
     }, found
 
 
+@dataclass(frozen=True)
+class _Surveyed:
+    """What the worker has surveyed last of a level, so that after a change only what differs is counted."""
+
+    level: PlantedLevel
+    asked: str
+    plots: dict[str, str]
+    stock: Mapping[str, Item]
+    found: Survey | None = None
+
+    @property
+    def nbytes(self) -> int:
+        return self.found.nbytes if self.found else 0
+
+
 @work("survey")
 def _survey(job: Job, progress: Progress) -> None:
     level, given = job.level, job.arguments
     drawing = DrawingSettings.model_validate(given["drawing"]).core()
-    found = survey(
-        planted_of(level),
-        items_of(level),
-        drawing,
-        given["step"],
-        height=given["eye"],
-        tell=progress.tell,
-        plots=regions_of(level),
-    )
     asked = digest({name: given[name] for name in SAID})
+    plots, key = regions_of(level), ("surveyed", level.pk)
+    stock, areas = items_of(level), {name: region.key for name, region in plots.items()}
+    now = _Surveyed(planted_of(level), asked, areas, stock)
+    last = CACHE.peek(key)
+    how: dict[str, Any] = {"drawing": drawing, "tell": progress.tell, "plots": plots}
+    found = None
+    if last is not None and (last.asked, last.plots, last.stock) == (now.asked, now.plots, now.stock):
+        found = repaired(last.found, last.level, now.level, stock, **how)
+    if found is None:
+        found = survey(now.level, stock, step=given["step"], height=given["eye"], **how)
+    CACHE.put(key, replace(now, found=found))
     LevelSurvey.objects.update_or_create(
         level=level, content=given["content"], defaults={"data": packed(found), "asked": asked}
     )

@@ -1,4 +1,4 @@
-"""Plots on the screen: shared out by a lead, told where they spend too much, asked for by an owner, kept to."""
+"""Plots on the screen: shared out by a lead, told where they spend too much, asked for, given, kept to."""
 
 from playwright.sync_api import expect
 

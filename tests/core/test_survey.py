@@ -8,10 +8,13 @@ import numpy as np
 
 from tests.core.levels import drawn_level
 from thicket.ground.shapes import Shape
+from thicket.planted.brushing import Brush
 from thicket.planted.costs import items_in, line, region_cost, settled, spent
+from thicket.planted.edits import ChangeSettings, Paint
 from thicket.planted.level import PlantedLevel
 from thicket.planted.plots import regions
-from thicket.planted.survey import survey
+from thicket.planted.survey import repaired, survey
+from thicket.planting.strokes import Stroke
 from thicket.sight.cost import loads_of
 from thicket.sight.devices import Device
 from thicket.sight.drawing import PLAIN, Drawing
@@ -104,6 +107,34 @@ class Surveyed(unittest.TestCase):
         total = spent(level.cost(view, self.stock))
         for counted in ("plants", "triangles", "draw_calls", "shadow_triangles", "shadow_calls"):
             self.assertEqual(getattr(cost, counted), getattr(total, counted))
+
+    def test_a_repaired_survey_is_what_surveying_anew_gives(self):
+        level, rng = self.level, np.random.default_rng(8)
+        area = Shape("area", ((20.0, 10.0), (150.0, 10.0), (150.0, 200.0), (20.0, 200.0)))
+        plots = regions({1: area}, [("North", 1)])
+        slugs = {stand.slug for stand in level.level.stands.values()}
+        thinner = {"fullness": 0.4}
+        edits = [
+            Paint(slug, Brush(Stroke("thin", [tuple(rng.uniform(30, 220, 2))], 16.0, 0.4, 1.0)))
+            for slug in sorted(slugs)
+        ]
+        edits.append(ChangeSettings(min(slugs), thinner))
+        for drawing in (Drawing(cell=32), Drawing(full_meshes=4), Drawing(cell=128, sward_share=0.5)):
+            how = {"drawing": drawing, "plots": plots}
+            found = survey(level, self.stock, step=32, headings=4, **how)
+            before = level
+            for edit in edits:
+                now = before.edit(edit)
+                with self.subTest(edit=edit, drawing=drawing):
+                    mended = repaired(found, before, now, self.stock, **how)
+                    anew = survey(now, self.stock, step=32, headings=4, **how)
+                    for part in anew.loads:
+                        np.testing.assert_allclose(mended.loads[part], anew.loads[part], rtol=1e-5, atol=1e-3)
+                    np.testing.assert_allclose(
+                        mended.plots["North"], anew.plots["North"], rtol=1e-5, atol=1e-3
+                    )
+                before, found = now, mended
+        self.assertIsNone(repaired(found, before, before, self.stock), "without its plots")
 
     def test_lines_of_stands_and_ground_sum_up_and_the_worst_places_lie_apart(self):
         found = survey(self.level, self.stock, step=16, headings=4)

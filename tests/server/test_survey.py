@@ -1,9 +1,12 @@
 """The survey on the server: done by the worker, told line by line as the reckoning has it, kept over the
 level's changes and said to be old, stopped."""
 
+import numpy as np
+
 from server.jobs.models import Job
 from server.levels.models import Level, LevelSurvey
 from server.sight import surveys
+from tests.caching import nothing_kept
 from tests.server.test_ground import GroundCase
 from tests.worker import work_off_inside_a_transaction as work_off
 
@@ -58,6 +61,11 @@ class Surveys(GroundCase):
         now = self.ask()
         self.assertTrue(now["fresh"])
         self.assertNotEqual(now["map"]["values"], before)
+        LevelSurvey.objects.all().delete()
+        with nothing_kept():
+            self.ask(begin=True)
+            work_off()
+            np.testing.assert_allclose(self.ask()["map"]["values"], now["map"]["values"], rtol=1e-4)
         self.post("/undo", {})
         self.ask(begin=True)
         work_off()

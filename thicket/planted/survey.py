@@ -13,6 +13,7 @@ from thicket.planted.costs import drawn, largest_of, patch_of
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
+from thicket.planted.sheets import Sheet
 from thicket.progress import Tell, quietly
 from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch, state_table
 from thicket.sight.devices import LOADS, UNITS, Device
@@ -99,8 +100,7 @@ def survey(
     y = level.ground.height_at(x.ravel(), z.ravel()).astype(float) + height
     eyes = np.column_stack([x.ravel(), y, z.ravel()])
     way = np.arange(headings) * 360.0 / headings
-    like = View(0.0, 0.0, 0.0, 0.0, 0.0, 55.0, 16 / 9, drawing=drawing)
-    surveyor = _Surveyor(level, stock, like, eyes, planes_of(eyes, way, like), threads)
+    surveyor = _surveyor(level, stock, drawing, eyes, way, threads)
     tell(0.0, "Surveying the ground")
     loads = {0: surveyor.ground()}
     plantings = level.plantings() if drawing.plants else []
@@ -112,6 +112,72 @@ def survey(
         for name, region in (plots or {}).items():
             spent[name] += surveyor.stand(planting, full, region)
     return Survey(step, across, eyes, way, loads, spent)
+
+
+def repaired(
+    found: Survey,
+    before: PlantedLevel,
+    level: PlantedLevel,
+    stock: Mapping[str, Item],
+    drawing: Drawing = PLAIN,
+    tell: Tell = quietly,
+    threads: int = THREADS,
+    plots: Mapping[str, Region] | None = None,
+) -> Survey | None:
+    """A survey brought up to date after plants have changed: only what differs is counted, from the places
+    that it reaches. None where all must be done anew: another ground, stock, stands or plots.
+
+    Parameters: found, the survey of `before`, of the same drawing, stock and plots; the rest as in `survey`.
+    Stands whose settings differ are counted anew, and where full meshes have a ceiling, with one tree all
+    trees, since those that step down may stand anywhere.
+    """
+    same = before.level.heights.key == level.level.heights.key and before.level.stock == level.level.stock
+    if not same or before.stands.keys() != level.stands.keys() or found.plots.keys() != (plots or {}).keys():
+        return None
+    surveyor = _surveyor(level, stock, drawing, found.eyes, found.headings, threads)
+    pairs = {n: (before.planting(n), level.planting(n)) for n in level.stands}
+    changed = {n: _differing(*pair) for n, pair in pairs.items()}
+    plantings = level.plantings() if drawing.plants else []
+    again = {n for n, sheets in changed.items() if sheets is None}
+    if drawing.full_meshes is not None and any(
+        changed[p.stand.number] != set() for p in plantings if _is_tree(p)
+    ):
+        again |= {p.stand.number for p in plantings if _is_tree(p)}
+    fulls = [surveyor.full(p, tell) if again else None for p in (before.plantings(), plantings)]
+    loads, spent = dict(found.loads), dict(found.plots)
+    places: list[tuple[str | None, Region | None]] = [(None, None), *(plots or {}).items()]
+    for k, planting in enumerate(plantings):
+        number = planting.stand.number
+        sheets = None if number in again else changed[number]
+        if sheets == set():
+            continue
+        tell((k + 1) / (len(plantings) + 1), f"Surveying {planting.stand.name}")
+        for name, region in places:
+            was, now = (surveyor.stand(p, full, region, sheets) for p, full in zip(pairs[number], fulls))
+            if name is not None:
+                spent[name] = spent[name] + (now - was)
+            else:
+                loads[number] = now if sheets is None else loads[number] + (now - was)
+    return Survey(found.step, found.columns, found.eyes, found.headings, loads, spent)
+
+
+def _differing(before: Planting, now: Planting) -> set[Sheet] | None:
+    """The sheets whose plants differ; None where more than plants does."""
+    if before.settings != now.settings or before.items != now.items or before.sheets != now.sheets:
+        return None
+    return {sheet for sheet in now.sheets_in(now.everywhere) if before.key(sheet) != now.key(sheet)}
+
+
+def _surveyor(
+    level: PlantedLevel,
+    stock: Mapping[str, Item],
+    drawing: Drawing,
+    eyes: np.ndarray,
+    headings: np.ndarray,
+    threads: int,
+) -> _Surveyor:
+    like = View(0.0, 0.0, 0.0, 0.0, 0.0, 55.0, 16 / 9, drawing=drawing)
+    return _Surveyor(level, stock, like, eyes, planes_of(eyes, headings, like), threads)
 
 
 @dataclass(frozen=True, eq=False)
@@ -157,8 +223,15 @@ class _Surveyor:
                 )
         return np.where(count > ceiling, nearest[..., ceiling], np.inf)
 
-    def stand(self, planting: Planting, full: np.ndarray | None, region: Region | None = None) -> np.ndarray:
-        """A stand's loads (places, headings, 5); of its plants in a region alone, if one is given."""
+    def stand(
+        self,
+        planting: Planting,
+        full: np.ndarray | None,
+        region: Region | None = None,
+        only: set[Sheet] | None = None,
+    ) -> np.ndarray:
+        """A stand's loads (places, headings, 5); of its plants in a region alone, or of the drawing cells
+        that hold some sheets alone, if those are given."""
         items, distances = drawn(planting, self.stock, self.like)
         if region is not None:
             items = [item.without_bytes() for item in items]
@@ -171,7 +244,7 @@ class _Surveyor:
         farthest = float(distances.gone * largest)
         plants = np.zeros(len(self.eyes), np.int64)
         view_reach = max(farthest, shadow) + max(self.like.drawing.cell, CELL)
-        for patch, places in self._patches(planting, items, view_reach, region):
+        for patch, places in self._patches(planting, items, view_reach, region, only):
             if not len(patch.plants):
                 continue
             plants[places] += len(patch.plants)
@@ -213,7 +286,12 @@ class _Surveyor:
         return np.zeros((*self.planes.shape[:2], len(LOADS)), np.float32)
 
     def _patches(
-        self, planting: Planting, items: list[Item], reach: float, region: Region | None = None
+        self,
+        planting: Planting,
+        items: list[Item],
+        reach: float,
+        region: Region | None = None,
+        only: set[Sheet] | None = None,
     ) -> Iterator[tuple[Patch, np.ndarray]]:
         """A planting's plants in patches, each with the places whose views reckon with it: those whose square
         of so many m to each side touches it."""
@@ -229,6 +307,8 @@ class _Surveyor:
                     for j in range(row, min(row + side, planting.sheets[1]))
                     for i in range(column, min(column + side, planting.sheets[0]))
                 ]
+                if only is not None and only.isdisjoint(sheets):
+                    continue
                 there = (low[0] <= sheets[-1][0]) & (high[0] >= column)
                 there &= (low[1] <= sheets[-1][1]) & (high[1] >= row)
                 if there.any():

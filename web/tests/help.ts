@@ -99,6 +99,7 @@ export function openLevel(part: Partial<Level> = {}) {
     drawing: PLAIN,
     tiers: {},
     walks: {},
+    plots: { plots: {}, outside: 'warned', requests: [] },
     ...part,
   } as unknown as Level
   store.stands = [stand(1), stand(2, { stratum: 'Shrub' })]

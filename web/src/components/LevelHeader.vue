@@ -112,14 +112,14 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
         <v-list-item
           :prepend-icon="mdiAccountGroupOutline"
           title="Team of this level"
-          :to="`/levels/${level.slug}/team`"
           data-test="team"
+          @click="router.push(`/levels/${level.slug}/team`)"
         />
         <v-list-item
           :prepend-icon="mdiAccountOutline"
           title="Your account"
-          to="/account"
           data-test="account"
+          @click="router.push('/account')"
         />
         <v-list-item :prepend-icon="mdiLogout" title="Sign out" data-test="sign-out" @click="leave" />
       </v-list>

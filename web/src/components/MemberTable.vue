@@ -100,7 +100,7 @@ const day = (at: string) =>
         <th scope="col">Member</th>
         <th scope="col">Role</th>
         <th scope="col">Now</th>
-        <th scope="col"></th>
+        <td />
       </tr>
     </thead>
     <tbody>
@@ -141,7 +141,7 @@ const day = (at: string) =>
     </tbody>
   </v-table>
   <template v-if="told && leads">
-    <h3>Invite</h3>
+    <h2 class="minor">Invite</h2>
     <p class="faint">A link that works once, for a week. Hand it on as you like; no mail is sent.</p>
     <div class="invite">
       <ChoiceField label="Joins as" :value="role" :items="ROLES" test="invite-role" @change="role = $event" />
@@ -167,7 +167,7 @@ const day = (at: string) =>
           <th scope="col">Open links</th>
           <th scope="col">Made by</th>
           <th scope="col">Until</th>
-          <th scope="col"></th>
+          <td />
         </tr>
       </thead>
       <tbody>

@@ -23,7 +23,7 @@ const day = (at: string) =>
 
 <template>
   <section v-if="plots.length" data-test="plot-week">
-    <h3>Plots</h3>
+    <h2 class="minor">Plots</h2>
     <p class="faint">
       What each spends stands on the
       <router-link :to="`/levels/${level.slug}/budget`">Budget bench</router-link>, under
@@ -61,7 +61,7 @@ const day = (at: string) =>
       </tbody>
     </v-table>
     <template v-if="week?.changes.length">
-      <h3>Changed and traded this week</h3>
+      <h2 class="minor">Changed and traded this week</h2>
       <ul>
         <li v-for="c in week.changes" :key="c.id">
           <span class="number faint">{{ day(c.at) }}</span> {{ c.what }}

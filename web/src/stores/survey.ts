@@ -63,9 +63,15 @@ export const useSurvey = defineStore('survey', () => {
     await look(false)
   }
   watchDebounced(
-    [() => drawing.now, () => drawing.device, line, stand, plot, step, () => level.difference],
+    [() => drawing.now, () => drawing.device, line, stand, plot, step],
     () => shown.value && void look(false),
     { debounce: 300 },
+  )
+  // After an action only what it reaches is counted again, so a map that is looked at follows by itself.
+  watchDebounced(
+    () => level.difference,
+    () => shown.value && void look(!!map.value && !state.value?.running),
+    { debounce: 600 },
   )
   watch(
     () => level.slug,

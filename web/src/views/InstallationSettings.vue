@@ -91,7 +91,7 @@ const backup = computed(() =>
       >
     </form>
     <template v-if="kept">
-      <h3>What it holds</h3>
+      <h2 class="minor">What it holds</h2>
       <dl>
         <dt>Accounts</dt>
         <dd>{{ whole(kept.people) }}</dd>
@@ -124,7 +124,7 @@ form p {
 form .v-btn {
   justify-self: start;
 }
-h3 {
+h2 {
   max-width: 460px;
 }
 dl {

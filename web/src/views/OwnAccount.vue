@@ -58,7 +58,7 @@ function program(said: string): string {
   <PaperPage title="Your account" @again="load">
     <p v-if="trouble" class="over" role="alert" data-test="account-trouble">{{ trouble }}</p>
     <section>
-      <h3>Name</h3>
+      <h2 class="minor">Name</h2>
       <p class="faint">You sign in with it, and others see it on the plan and in the journal.</p>
       <form @submit.prevent="rename">
         <v-text-field v-model="name" label="Name" maxlength="60" hide-details data-test="own-name" />
@@ -71,7 +71,7 @@ function program(said: string): string {
       </form>
     </section>
     <section>
-      <h3>Mark on the plan</h3>
+      <h2 class="minor">Mark on the plan</h2>
       <p class="faint">Others see where you look by it. Forms tell people apart, not colours.</p>
       <v-btn-toggle :model-value="session.mark" mandatory border>
         <v-btn
@@ -87,11 +87,11 @@ function program(said: string): string {
       </v-btn-toggle>
     </section>
     <section>
-      <h3>Password</h3>
+      <h2 class="minor">Password</h2>
       <v-btn data-test="password" @click="changing = true">Change the password …</v-btn>
     </section>
     <section>
-      <h3>Where you are signed in</h3>
+      <h2 class="minor">Where you are signed in</h2>
       <v-table v-if="signedIn.length" density="compact" data-test="sessions">
         <thead>
           <tr>
@@ -99,7 +99,7 @@ function program(said: string): string {
             <th scope="col">From</th>
             <th scope="col">Since</th>
             <th scope="col">Used last, to the hour</th>
-            <th scope="col"></th>
+            <td />
           </tr>
         </thead>
         <tbody>
