@@ -163,6 +163,8 @@ def repaired(
 
 def _differing(before: Planting, now: Planting) -> set[Sheet] | None:
     """The sheets whose plants differ; None where more than plants does."""
+    if before is now:
+        return set()
     if before.settings != now.settings or before.items != now.items or before.sheets != now.sheets:
         return None
     return {sheet for sheet in now.sheets_in(now.everywhere) if before.key(sheet) != now.key(sheet)}

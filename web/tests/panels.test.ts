@@ -562,10 +562,10 @@ describe('signing in', () => {
     expect(asked.some((a) => a.what.endsWith('/bring-back'))).toBe(true)
     page!.end()
     await list([])
-    expect([text(), !!at('new-level')]).toEqual([
-      expect.stringContaining('no level that you are a member of'),
-      true,
-    ])
+    expect([text(), !!at('new-level')]).toEqual([expect.stringContaining('Ask a lead for a link'), false])
+    useSession().mayMake = true
+    await until(() => at('new-level'))
+    expect(text()).toContain('Begin one, or ask a lead')
     page!.end()
     await list([card({ name: 'Fell', role: 'lead' })])
     expect(!!at('open-audit')).toBe(true)
