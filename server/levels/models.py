@@ -115,6 +115,19 @@ class LevelSurvey(models.Model):
         constraints = [models.UniqueConstraint(fields=["level", "content"], name="one_survey")]
 
 
+class SurveyPoint(models.Model):
+    """What a level's worst frame cost when it was surveyed, for the history of its cost."""
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="survey_points")
+    asked = models.CharField(max_length=64, help_text="as of a survey")
+    at = models.DateTimeField(auto_now_add=True)
+    entry = models.PositiveBigIntegerField(help_text="id of the last action before it")
+    worst = models.JSONField(help_text="by budget line, ms of the device that was looked through")
+
+    class Meta:
+        indexes = [models.Index(fields=["level", "asked", "-id"])]
+
+
 class RebalanceAnswer(models.Model):
     """A level brought under its marks, under the digest of all that it follows from: see
     `server.sight.rebalances`."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated, get_args
 
 import numpy as np
@@ -71,6 +72,16 @@ class PlotSpent(Schema):
     most5: dict[Line, float]
 
 
+class SurveyPointOut(Schema):
+    """What the worst frame cost at a survey; how many actions came since the survey before, the last three in
+    words."""
+
+    at: datetime
+    value: float
+    actions: int
+    what: list[str]
+
+
 class SurveyOut(Schema):
     """How far a survey is, the map, and what each plot spends; not `fresh` when it is from before the level's
     last changes."""
@@ -81,6 +92,7 @@ class SurveyOut(Schema):
     step: str
     trouble: str
     map: SurveyMap | None
+    history: list[SurveyPointOut] = []
     plots: list[PlotSpent] = []
 
 
@@ -104,10 +116,11 @@ def survey_level(request: HttpRequest, slug: str, data: SurveyIn):
     if data.stand is not None and data.stand not in numbers:
         raise Refused("stand: the level no longer has this stand")
     asked = Asked(data.drawing, data.step, data.eye)
-    state, found = surveys.state_of(level, request.user, asked, data.begin)
+    given = data.device or DeviceSettings()
+    state, found = surveys.state_of(level, request.user, asked, given.model_dump(mode="json"), data.begin)
     if found is None:
         return {**state, "map": None}
-    device = (data.device or DeviceSettings()).core()
+    device = given.core()
     stand = None if data.stand is None else numbers[data.stand]
     plot = data.plot if data.plot in found.plots else None
     values = found.line(data.line, device, stand if plot is None else plot)
@@ -131,6 +144,7 @@ def survey_level(request: HttpRequest, slug: str, data: SurveyIn):
     most = values.max(axis=1)
     return {
         **state,
+        "history": surveys.history(level, asked, data.line),
         "plots": [_spent(found, name, device) for name in found.plots],
         "map": {
             "columns": found.columns,

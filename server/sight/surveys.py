@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, get_args
 
 import numpy as np
 from django.contrib.auth.models import User
@@ -14,23 +14,27 @@ from server.cache import CACHE
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
-from server.levels.models import Level, LevelSurvey
+from server.levels.models import Level, LevelSurvey, SurveyPoint
 from server.levels.planted import planted_of
 from server.levels.plots import regions_of
 from server.levels.summaries import stamp_of
 from server.sight.reckoning import items_of
 from server.stands.models import Stand
-from thicket.document.drawing import DrawingSettings
+from thicket.document.drawing import DeviceSettings, DrawingSettings
+from thicket.document.plots import Line
 from thicket.hashing import digest
 from thicket.planted.level import PlantedLevel
 from thicket.planted.survey import Survey, repaired, survey
 from thicket.refused import Refused
 from thicket.sight.cost import Item
+from thicket.sight.devices import Device
 
 KEPT = 8
 """So many surveys of a level are kept."""
 MOST = 40_000
 """A survey has so many places at the most."""
+POINTS, SHOWN = 200, 12
+"""So many states of a level are kept in the history of its cost, and shown."""
 WORST, APART = 8, 40.0
 """So many of the worst places are listed, at least so many m apart."""
 
@@ -60,19 +64,20 @@ def check(level: Level, step: float) -> None:
         )
 
 
-def state_of(level: Level, user: User, asked: Asked, begin: bool) -> tuple[dict, Survey | None]:
+def state_of(level: Level, user: User, asked: Asked, device: dict, begin: bool) -> tuple[dict, Survey | None]:
     """How far a survey is; and the survey, or the newest from before the level's last changes. Begun when it
-    is not known, if that is wished."""
+    is not known, if that is wished; the device is that of the history's milliseconds."""
     arguments = asked.as_json()
+    of = digest(arguments)
     content = digest(stamp_of(level)[0], arguments, {n: r.key for n, r in regions_of(level).items()})
-    rows = LevelSurvey.objects.filter(level=level, asked=digest(arguments)).defer("data")
+    rows = LevelSurvey.objects.filter(level=level, asked=of).defer("data")
     row = rows.filter(content=content).first() or rows.order_by("-pk").first()
     found = row and CACHE.get(("survey", row.pk), lambda: unpacked(bytes(row.data)))
     fresh = row is not None and row.content == content
     if fresh:
         return {"running": False, "share": 1.0, "step": "", "trouble": "", "fresh": True}, found
     return {
-        **starting.progress_of("survey", level, user, content, begin, arguments),
+        **starting.progress_of("survey", level, user, content, begin, arguments | {"device": device}),
         "fresh": False,
     }, found
 
@@ -108,11 +113,41 @@ def _survey(job: Job, progress: Progress) -> None:
     if found is None:
         found = survey(now.level, stock, step=given["step"], height=given["eye"], **how)
     CACHE.put(key, replace(now, found=found))
+    _note_worst(level, asked, found, DeviceSettings.model_validate(given["device"]).core())
     LevelSurvey.objects.update_or_create(
         level=level, content=given["content"], defaults={"data": packed(found), "asked": asked}
     )
     old = LevelSurvey.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
     LevelSurvey.objects.filter(pk__in=list(old)).delete()
+
+
+def _note_worst(level: Level, asked: str, found: Survey, device: Device) -> None:
+    """Note what the worst frame costs now, once for each state of the level."""
+    last = level.entries.order_by("-pk").values_list("pk", flat=True).first() or 0
+    worst = {name: float(found.line(name, device).max()) for name in get_args(Line)}
+    SurveyPoint.objects.update_or_create(level=level, asked=asked, entry=last, defaults={"worst": worst})
+    old = SurveyPoint.objects.filter(level=level, asked=asked).order_by("-pk")[POINTS:]
+    SurveyPoint.objects.filter(pk__in=[point.pk for point in old]).delete()
+
+
+def history(level: Level, asked: Asked, line: str) -> list[dict]:
+    """How a line of the worst frame changed from survey to survey, the newest first: when, what it costs, and
+    the actions since the one before, the last three in words."""
+    points = level.survey_points.filter(asked=digest(asked.as_json())).order_by("-pk")[: SHOWN + 1]
+    told = []
+    for now, before in zip(points, [*points[1:], None]):
+        done = level.entries.filter(
+            undone=False, pk__lte=now.entry, pk__gt=before.entry if before else now.entry
+        )
+        told.append(
+            {
+                "at": now.at,
+                "value": now.worst[line],
+                "actions": done.count(),
+                "what": list(done.order_by("-pk").values_list("what", flat=True)[:3]),
+            }
+        )
+    return told[:SHOWN]
 
 
 def packed(found: Survey) -> bytes:

@@ -61,6 +61,10 @@ class Surveys(GroundCase):
         now = self.ask()
         self.assertTrue(now["fresh"])
         self.assertNotEqual(now["map"]["values"], before)
+        past = now["history"]
+        self.assertEqual([p["actions"] for p in past], [1, 0])
+        self.assertEqual(past[0]["what"], [self.level.entries.first().what])
+        self.assertEqual([round(p["value"], 4) for p in past], [max(now["map"]["values"]), max(before)])
         LevelSurvey.objects.all().delete()
         with nothing_kept():
             self.ask(begin=True)

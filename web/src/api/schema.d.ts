@@ -6621,10 +6621,33 @@ export interface components {
             trouble: string;
             map: components["schemas"]["SurveyMap"] | null;
             /**
+             * History
+             * @default []
+             */
+            history: components["schemas"]["SurveyPointOut"][];
+            /**
              * Plots
              * @default []
              */
             plots: components["schemas"]["PlotSpent"][];
+        };
+        /**
+         * SurveyPointOut
+         * @description What the worst frame cost at a survey; how many actions came since the survey before, the last three in
+         *     words.
+         */
+        SurveyPointOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Value */
+            value: number;
+            /** Actions */
+            actions: number;
+            /** What */
+            what: string[];
         };
         /**
          * WorstOut

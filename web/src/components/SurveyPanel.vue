@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted } from 'vue'
 import type { SurveyMap } from '../api/client'
-import { amount, LINES } from '../budget'
+import { amount, LINES, signed } from '../budget'
 import type { Stage } from '../stage/stage'
 import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
@@ -46,6 +46,16 @@ const over = computed(() => {
   const { map, mark } = survey
   return map && mark !== null ? map.values.filter((v) => v > mark).length / map.values.length : 0
 })
+const time = new Intl.DateTimeFormat('en-GB', { weekday: 'short', hour: '2-digit', minute: '2-digit' })
+/** What the worst frame cost before, and by which actions that changed. */
+const past = computed(() =>
+  (survey.state?.history ?? []).slice(0, 6).map((p, k, all) => {
+    const change = all[k + 1] ? p.value - all[k + 1].value : 0
+    const more = p.actions - p.what.length
+    const said = p.what.length ? `: ${p.what.join(', ')}${more > 0 ? ` and ${more} more` : ''}` : ''
+    return { ...p, change, by: signed(told(change), change), when: time.format(new Date(p.at)), said }
+  }),
+)
 function go(worst: SurveyMap['worst'][number]): void {
   const { x, y, z, heading } = worst
   props.stage?.look({ x, y, z, heading, pitch: 0, fov: 55 })
@@ -112,6 +122,17 @@ onBeforeUnmount(() => {
           ><template v-else> All of it is within the mark of {{ told(survey.mark) }}.</template>
         </template>
       </p>
+      <template v-if="past.length > 1">
+        <h4>The worst frame, from survey to survey</h4>
+        <ol class="past" data-test="survey-past">
+          <li v-for="p in past" :key="p.at">
+            <b class="number">{{ told(p.value) }}</b>
+            <span v-if="p.change" class="number" :class="p.change > 0 ? 'over' : 'less'"> {{ p.by }}</span>
+            <span class="faint"> {{ p.when }}{{ p.said }}</span>
+          </li>
+        </ol>
+        <h4>The worst places</h4>
+      </template>
       <v-list class="places" density="compact" aria-label="The worst places">
         <v-list-item
           v-for="(w, k) in survey.map.worst"
@@ -148,6 +169,19 @@ onBeforeUnmount(() => {
   display: block;
   height: 10px;
   border: 1px solid var(--line);
+}
+h4 {
+  font: 500 15px var(--serif);
+  margin: 10px 0 2px;
+}
+.past {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  font-size: 13px;
+}
+.less {
+  color: var(--green);
 }
 .places {
   padding: 0;
