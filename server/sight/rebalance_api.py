@@ -13,7 +13,8 @@ from server.jobs import starting
 from server.levels.access import level_for
 from server.sight import rebalances
 from thicket.document.drawing import DeviceSettings, DrawingSettings, Marks
-from thicket.document.settings import DistanceSettings, Strict
+from thicket.document.settings import DistanceSettings, Name, Strict
+from thicket.document.walks import WALKS
 
 router = Router(tags=["sight"])
 Kind = Literal["distances", "steps", "shadows", "tufts"]
@@ -21,14 +22,15 @@ Kind = Literal["distances", "steps", "shadows", "tufts"]
 
 class RebalanceIn(Strict):
     """The marks to be met, with how the level is drawn and on which device; whether kept views and the
-    survey's worst places count; what may change, by stand; the factor below which no distance goes. `begin`
-    has it begun when it is not known yet."""
+    survey's worst places count, and the walks whose dearest moments do; what may change, by stand; the factor
+    below which no distance goes. `begin` has it begun when it is not known yet."""
 
     drawing: DrawingSettings = DrawingSettings()
     device: DeviceSettings | None = None
     marks: Marks
     views: bool = True
     worst: bool = True
+    walks: Annotated[list[Name], Field(max_length=WALKS)] = []
     may: Annotated[dict[int, list[Kind]], Field(max_length=200)]
     least: Annotated[float, Field(allow_inf_nan=False, ge=0.4, le=1)] = 0.4
     begin: bool = False
@@ -102,6 +104,7 @@ def rebalance(request: HttpRequest, slug: str, data: RebalanceIn):
         data.marks,
         data.views,
         data.worst,
+        data.walks,
         data.may,
         data.least,
     )

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any, NamedTuple
 
+import numpy as np
 from django.contrib.auth.models import User
 
 from server.jobs import starting
@@ -19,12 +20,17 @@ from server.sight.reckoning import items_of
 from server.stands.models import Stand
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings, Marks
+from thicket.document.walks import Walk
 from thicket.hashing import digest
-from thicket.planted.costs import LINES, bookmark_view
+from thicket.planted.costs import LINES, bookmark_view, spent
+from thicket.planted.level import PlantedLevel
 from thicket.planted.pops import colours_of, unlikenesses
 from thicket.planted.rebalancing import Option, Rebalanced, Scene, rebalance_level
 from thicket.planted.survey import survey
 from thicket.refused import Refused
+from thicket.sight.cost import Item
+from thicket.sight.devices import Device
+from thicket.sight.drawing import Drawing
 from thicket.sight.views import View
 
 KEPT = 20
@@ -32,17 +38,21 @@ KEPT = 20
 WORST, APART, STEP = 6, 60.0, 32.0
 """So many of the worst places of a survey count, at least so many m apart, on a grid of so many m."""
 
+MOMENTS, DEAREST, WALK_APART = 32, 3, 25.0
+"""So many moments of a walk are reckoned, and so many of the dearest count, at least so many m apart."""
+
 
 class Asked(NamedTuple):
     """What is to be met: how the level is drawn, on which device, the marks, whether the kept views and the
-    survey's worst places count, what may change of which stand by its number in the database, and the factor
-    below which no distance goes."""
+    survey's worst places count, and which walks by name; what may change of which stand by its number in the
+    database, and the factor below which no distance goes."""
 
     drawing: DrawingSettings
     device: DeviceSettings
     marks: Marks
     views: bool
     worst: bool
+    walks: Sequence[str]
     may: Mapping[int, Sequence[str]]
     least: float
 
@@ -53,6 +63,7 @@ class Asked(NamedTuple):
             "marks": self.marks.model_dump(mode="json"),
             "views": self.views,
             "worst": self.worst,
+            "walks": sorted(self.walks),
             "may": {str(pk): sorted(kinds) for pk, kinds in sorted(self.may.items())},
             "least": self.least,
         }
@@ -60,8 +71,11 @@ class Asked(NamedTuple):
 
 def check(level: Level, asked: Asked) -> None:
     """Refuse what has no answer: no place that counts, nothing that may change, a locked stand."""
-    if not (asked.views and level.bookmarks or asked.worst):
-        raise Refused("views: no place counts; keep a view, or let the survey's worst places count")
+    lost = [name for name in asked.walks if name not in level.walks]
+    if lost:
+        raise Refused(f"walks: {level.name} has no walk {lost[0][:60]!r} any more")
+    if not (asked.views and level.bookmarks or asked.worst or asked.walks):
+        raise Refused("views: no place counts; keep a view or a walk, or let the survey's worst places count")
     rows = {row.pk: row for row in Stand.objects.filter(level=level)}
     for pk in asked.may:
         if pk not in rows:
@@ -99,6 +113,9 @@ def _rebalance(job: Job, progress: Progress) -> None:
             x, y, z = found.eyes[place].tolist()
             way = float(found.headings[heading])
             places[f"Worst place {n}"] = View(x, y, z, way, 0.0, 55.0, 16 / 9, drawing=drawing, device=device)
+    for name in given["walks"]:
+        progress.tell(0.25, f"Finding the dearest moments of {name}")
+        places |= _dearest(planted, stock, name, Walk.model_validate(level.walks[name]), drawing, device)
     progress.tell(0.25, "Comparing the states of the stock")
     air = Atmosphere.model_validate(level.atmosphere)
     scene = Scene(
@@ -124,6 +141,25 @@ def _rebalance(job: Job, progress: Progress) -> None:
     )
     old = RebalanceAnswer.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
     RebalanceAnswer.objects.filter(pk__in=list(old)).delete()
+
+
+def _dearest(
+    planted: PlantedLevel, stock: Mapping[str, Item], name: str, walk: Walk, drawing: Drawing, device: Device
+) -> dict[str, View]:
+    """The dearest moments of a walk, apart from each other, as views by name."""
+    route = walk.route(planted.ground)
+    seen = []
+    for time in np.linspace(0.0, route.seconds, MOMENTS):
+        view = replace(route.at(float(time)), drawing=drawing, device=device)
+        cost = spent(planted.cost(view, stock)) + planted.ground_cost(view)
+        seen.append((cost.ms, float(time), view))
+    found: dict[str, View] = {}
+    for _, time, view in sorted(seen, key=lambda each: -each[0]):
+        if all(np.hypot(view.x - v.x, view.z - v.z) >= WALK_APART for v in found.values()):
+            found[f"{name}, {int(time // 60)}:{int(time % 60):02d}"] = view
+        if len(found) == DEAREST:
+            break
+    return found
 
 
 def told(found: Rebalanced, places: Mapping[str, View], numbers: Mapping[int, int]) -> dict[str, Any]:

@@ -55,6 +55,18 @@ class Rebalances(GroundCase):
             )
         self.assertIsNone(self.ask(marks)["result"], "the level is another now")
 
+    def test_the_dearest_moments_of_a_walk_count(self):
+        walk = {"points": [[40, 200], [200, 200], [200, 60]], "speed": 4, "eye": 1.7}
+        self.post("/walks", {"key": key(), "walks": {"Round": walk}}, method="put")
+        self.assertIn("no walk 'Gone'", self.ask(walks=["Gone"], status=422)["detail"])
+        found = self.result(views=False, walks=["Round"])
+        self.assertEqual(len(found["places"]), 3)
+        for place in found["places"]:
+            self.assertRegex(place["name"], r"^Round, \d:\d\d$")
+            view = {k: place[k] for k in ("x", "y", "z", "heading", "pitch", "fov")} | {"aspect": 16 / 9}
+            told = self.post("/cost", view).json()["total"]["ms"]
+            self.assertAlmostEqual(told, place["before"]["ms"], places=4)
+
     def patched(self, pk, settings):
         body = {"key": key(), "settings": settings}
         return self.north.patch(f"{self.base}/stands/{pk}", body, content_type="application/json")

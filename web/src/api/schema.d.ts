@@ -6840,8 +6840,8 @@ export interface components {
         /**
          * RebalanceIn
          * @description The marks to be met, with how the level is drawn and on which device; whether kept views and the
-         *     survey's worst places count; what may change, by stand; the factor below which no distance goes. `begin`
-         *     has it begun when it is not known yet.
+         *     survey's worst places count, and the walks whose dearest moments do; what may change, by stand; the factor
+         *     below which no distance goes. `begin` has it begun when it is not known yet.
          */
         RebalanceIn: {
             /**
@@ -6890,6 +6890,11 @@ export interface components {
              * @default true
              */
             worst: boolean;
+            /**
+             * Walks
+             * @default []
+             */
+            walks: string[];
             /** May */
             may: {
                 [key: string]: ("distances" | "steps" | "shadows" | "tufts")[];

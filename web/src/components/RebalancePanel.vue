@@ -26,6 +26,7 @@ const KINDS: { value: RebalanceKind; title: string }[] = [
 const open = computed(() =>
   store.stands.filter((s) => !s.locked).map((s) => ({ value: s.id, title: s.name })),
 )
+const walks = computed(() => Object.keys(store.level?.walks ?? {}))
 const result = computed(() => balance.result)
 /** Which answer of the trade-off is looked at; null for the one that meets the marks. */
 const picked = ref<number | null>(null)
@@ -87,6 +88,18 @@ function go(k: number): void {
       label="The survey’s worst places count"
       hide-details
       data-test="rebalance-worst"
+    />
+    <v-select
+      v-if="walks.length"
+      v-model="balance.walks"
+      :items="walks"
+      multiple
+      chips
+      clearable
+      label="Walks whose dearest moments count"
+      hide-details
+      class="field"
+      data-test="rebalance-walks"
     />
     <v-select
       v-model="balance.kinds"

@@ -11,6 +11,8 @@ export const useRebalance = defineStore('rebalance', () => {
   const drawing = useDrawing()
   const views = ref(true)
   const worst = ref(true)
+  /** The walks whose dearest moments count. */
+  const walks = ref<string[]>([])
   const kinds = ref<RebalanceKind[]>(['distances', 'steps', 'shadows', 'tufts'])
   /** The stands that may not change, beside those that are locked. */
   const spared = ref<number[]>([])
@@ -33,6 +35,7 @@ export const useRebalance = defineStore('rebalance', () => {
             marks: drawing.marks,
             views: views.value,
             worst: worst.value,
+            walks: walks.value,
             may: Object.fromEntries(free.value.map((s) => [s.id, kinds.value])),
             least: least.value,
             begin,
@@ -54,10 +57,16 @@ export const useRebalance = defineStore('rebalance', () => {
   }
   // What is asked for otherwise has another answer, and so has another level.
   watch(
-    [views, worst, kinds, spared, least, () => drawing.now, () => drawing.device, () => drawing.marks],
+    [views, worst, walks, kinds, spared, least, () => drawing.now, () => drawing.device, () => drawing.marks],
     () => drop(),
   )
-  watch(() => level.slug, drop)
+  watch(
+    () => level.slug,
+    () => {
+      walks.value = []
+      drop()
+    },
+  )
   // The answer is of the level as it was.
   watch(
     () => level.difference,
@@ -68,5 +77,5 @@ export const useRebalance = defineStore('rebalance', () => {
     state.value = null
     trouble.value = ''
   }
-  return { views, worst, kinds, spared, least, state, trouble, result, free, look, stop, drop }
+  return { views, worst, walks, kinds, spared, least, state, trouble, result, free, look, stop, drop }
 })
