@@ -86,7 +86,7 @@ def test(options) -> int:
         return all_tests()
 
 
-FIRST = "brush", "nothing_lost", "planting", "stock", "ground", "truth"
+FIRST = "brush", "nothing_lost", "planting", "stock", "ground", "truth", "plots", "team"
 """The browser's tests of one half; the others are the other's."""
 
 

@@ -20,10 +20,11 @@ from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.settings import DistanceSettings, Number, Strict
 from thicket.document.walks import Walk
-from thicket.planted.costs import crowd, region_cost
+from thicket.planted.costs import cells_seen, crowd, region_cost
 from thicket.planted.instances import instances_at
 from thicket.refused import Refused
 from thicket.sight.cost import loads_of
+from thicket.sight.drawing import CELL
 from thicket.sight.pops import NOTICED
 
 router = Router(tags=["sight"])
@@ -204,6 +205,22 @@ def stop_check(request: HttpRequest, slug: str):
     level = level_for(request, slug, to="plant")
     starting.stop_own("walk", level, request.user)
     return 204, None
+
+
+class SeenOut(Schema):
+    """What a view sees: squares of `size` m as column, row, and the ms that their plants cost in it."""
+
+    size: float
+    cells: list[tuple[int, int, float]]
+
+
+@router.post("/levels/{slug}/seen", response=SeenOut)
+def seen_cells(request: HttpRequest, slug: str, data: ViewIn):
+    """The squares of the level that a view spends its time on, the dearest first."""
+    level = level_for(request, slug)
+    found = cells_seen(planted_of(level).plantings(), items_of(level), seen(level, data))
+    cells = sorted(((*cell, ms) for cell, ms in found.items()), key=lambda each: -each[2])
+    return {"size": CELL, "cells": cells}
 
 
 @router.post("/levels/{slug}/cost", response=LevelCostOut)

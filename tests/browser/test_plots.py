@@ -29,6 +29,8 @@ class Plots(BrowserCase):
         self.whole(lead, ".panel")
         lead.click("[data-test=plots-keep]")
         expect(lead.locator("[data-test=plots-keep]")).to_have_count(0)
+        lead.click("[data-test=part-survey]")
+        self.choose(lead, "survey-step", "every 64 m")
         lead.click("[data-test=plots-survey]")
         worst = lead.locator("[data-test=plot-South] td.over")
         expect(worst).to_be_visible(timeout=120_000)

@@ -9,14 +9,14 @@ import numpy as np
 from tests.core.levels import drawn_level
 from thicket.ground.shapes import Shape
 from thicket.planted.brushing import Brush
-from thicket.planted.costs import items_in, line, region_cost, settled, spent
+from thicket.planted.costs import cells_seen, items_in, line, region_cost, settled, spent
 from thicket.planted.edits import ChangeSettings, Paint
 from thicket.planted.level import PlantedLevel
 from thicket.planted.plots import regions
 from thicket.planted.survey import repaired, survey
 from thicket.planting.strokes import Stroke
 from thicket.sight.cost import loads_of
-from thicket.sight.devices import Device
+from thicket.sight.devices import UNITS, Device
 from thicket.sight.drawing import PLAIN, Drawing
 from thicket.sight.views import View
 
@@ -107,6 +107,19 @@ class Surveyed(unittest.TestCase):
         total = spent(level.cost(view, self.stock))
         for counted in ("plants", "triangles", "draw_calls", "shadow_triangles", "shadow_calls"):
             self.assertEqual(getattr(cost, counted), getattr(total, counted))
+
+    def test_what_a_view_sees_sums_up_by_squares_to_what_its_plants_cost(self):
+        level, view = self.level, View(120.0, 392.0, 230.0, 10.0, -3.0, 55.0, 1.6, device=DEVICE)
+        cells = cells_seen(level.plantings(), self.stock, view)
+        area = Shape("area", ((-9.0, -9.0), (999.0, -9.0), (999.0, 999.0), (-9.0, 999.0)))
+        whole = region_cost(level.plantings(), self.stock, view, regions({1: area}, [("All", 1)])["All"])
+        records = whole.memory * DEVICE.coefficients[4] / UNITS[4]
+        self.assertAlmostEqual(sum(cells.values()), whole.ms - records, delta=0.02 * whole.ms)
+        behind = View(120.0, 392.0, 230.0, 190.0, -3.0, 55.0, 1.6, shadows=False, device=DEVICE)
+        self.assertNotEqual(set(cells_seen(level.plantings(), self.stock, behind)), set(cells))
+        self.assertTrue(all(0 <= c < 4 and 0 <= r < 4 for c, r in cells))
+        bare = replace(view, drawing=Drawing(plants=False))
+        self.assertEqual(cells_seen(level.plantings(), self.stock, bare), {})
 
     def test_a_repaired_survey_is_what_surveying_anew_gives(self):
         level, rng = self.level, np.random.default_rng(8)

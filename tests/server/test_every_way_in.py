@@ -25,6 +25,7 @@ LOOKS = {
     "/why",
     "/select",
     "/cost",
+    "/seen",
     "/aim",
     "/sample",
     "/forecast",

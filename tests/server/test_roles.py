@@ -207,6 +207,7 @@ class Roles(GroundCase):
             f"{level}/remove": ("lead", {}),
             "/api/removed-levels/{slug}/bring-back": ("lead", {}),
             f"{level}/stock/hold": ("lead", {"key": key, "item": "spare", "held": True}),
+            f"{level}/seen": ("see", VIEW),
             f"{level}/new-stand/try": ("see", {"stratum": "Shrub", "item": "birch"}),
             f"{level}/layers/texture": ("plant", lambda: {"key": key, "name": "turf", "file": png()}),
             "/api/shelf/bring/{batch}/{thing}/mend": ("own", {"mend": "both sides"}),

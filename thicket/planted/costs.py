@@ -16,7 +16,7 @@ from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
 from thicket.planted.sheets import Sheet
 from thicket.planting.stands import join
-from thicket.sight.cost import Cost, Item, Patch, full_distances, lay_out, loads_of, reckon
+from thicket.sight.cost import Cost, Item, Layout, Patch, full_distances, lay_out, loads_of, reckon
 from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.distances import Distances
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
@@ -69,6 +69,26 @@ def costs_by(
     items, widest = max(seen, key=lambda each: max(each[1].gone, each[1].shadow))
     patches = _patches(planting, items, widest, view)
     return [reckon(patches, items, distances, view) for _, distances in seen]
+
+
+def cells_seen(
+    plantings: Iterable[Planting], stock: Mapping[str, Item], view: View
+) -> dict[tuple[int, int], float]:
+    """Milliseconds that plants cost in a view by squares of `CELL` m, (column, row), where they cost any;
+    meshes and textures left out. A square's draw calls are those that it would need by itself."""
+    found: dict[tuple[int, int], float] = defaultdict(float)
+    for planting in plantings if view.drawing.plants else ():
+        items, distances = drawn(planting, stock, view)
+        bare, bounds = [item.without_bytes() for item in items], [item.bound for item in items]
+        for patch in _patches(planting, items, distances, view):
+            layout = lay_out(patch.plants, bounds)
+            for start, end, box in zip(layout.first, layout.first[1:], layout.box):
+                cell = Layout(layout.order[start:end], np.array([0, end - start]), box[None])
+                cost = reckon([Patch(patch.plants, cell)], bare, distances, view)
+                if cost.triangles or cost.shadow_triangles:
+                    x, z = patch.plants.form[cell.order[0], [0, 2]]
+                    found[int(x // CELL), int(z // CELL)] += cost.ms
+    return dict(found)
 
 
 def settled(view: View, plantings: Iterable[Planting], stock: Mapping[str, Item]) -> View:

@@ -19,7 +19,9 @@ import { useStores } from '../stores'
 import { useAtmosphere } from '../stores/atmosphere'
 import { useDrawing } from '../stores/drawing'
 import { usePlots } from '../stores/plots'
+import { useSurvey } from '../stores/survey'
 import { cornersOf } from '../stores/shapes'
+import PlanSeen from './PlanSeen.vue'
 import PlanPlots from './PlanPlots.vue'
 import PlanMarks from './PlanMarks.vue'
 import PlanShapes from './PlanShapes.vue'
@@ -49,6 +51,7 @@ const { level: store, brush, selection, shapes, walks } = stores
 const air = useAtmosphere()
 const drawing = useDrawing()
 const plots = usePlots()
+const survey = useSurvey()
 const stage = shallowRef<Stage | null>(null)
 const eyeCanvas = ref<HTMLCanvasElement>()
 const planCanvas = ref<HTMLCanvasElement>()
@@ -332,6 +335,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           :others="others"
           @go="look"
         />
+        <PlanSeen v-if="stage && survey.seen" :stage="stage" :ticks="ticks" />
         <PlanPlots v-if="stage && plots.shown" :stage="stage" :ticks="ticks" />
         <PlanWalk v-if="stage && walks.shown" :stage="stage" :ticks="ticks" :pointer="pointer" />
       </div>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onBeforeUnmount, onMounted } from 'vue'
+import { computed, onBeforeUnmount, onMounted, watch } from 'vue'
 import type { SurveyMap } from '../api/client'
 import { amount, LINES, signed } from '../budget'
 import type { Stage } from '../stage/stage'
@@ -61,12 +61,18 @@ function go(worst: SurveyMap['worst'][number]): void {
   props.stage?.look({ x, y, z, heading, pitch: 0, fov: 55 })
   props.stage?.setRings([{ x, z, radius: 4 }])
 }
+// Each view that comes to rest is reckoned.
+watch(
+  () => store.cost,
+  () => survey.seen && props.stage && survey.see(props.stage.eye.view),
+)
 onMounted(() => {
   survey.shown = true
   void survey.look(false)
 })
 onBeforeUnmount(() => {
   survey.shown = false
+  survey.seen = null
   props.stage?.setRings([])
 })
 </script>
@@ -104,6 +110,13 @@ onBeforeUnmount(() => {
       }}</v-btn>
     </p>
     <p v-if="survey.trouble" class="over" role="alert" data-test="survey-trouble">{{ survey.trouble }}</p>
+    <v-switch
+      :model-value="!!survey.seen"
+      label="Where this view’s time goes"
+      hide-details
+      data-test="survey-seen"
+      @update:model-value="survey.seen ? (survey.seen = null) : stage && survey.see(stage.eye.view)"
+    />
     <template v-if="survey.map">
       <v-switch v-model="survey.shown" label="Lay it over the ground" hide-details data-test="survey-shown" />
       <ol class="legend" aria-label="What the inks mean" data-test="survey-legend">

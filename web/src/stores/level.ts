@@ -85,6 +85,8 @@ export const useLevel = defineStore('level', () => {
     if (session.name && (await outbox.open(session.name, name))) void sendWaiting()
   }
 
+  /** How many of one's own actions were taken over. */
+  let taken = 0
   let counting = false
   /** Count the stands that are so large that opening the level did not wait for it, one after another. */
   async function countAll(): Promise<void> {
@@ -114,9 +116,11 @@ export const useLevel = defineStore('level', () => {
 
   /**
    * Read the stands, shapes and masks again; and the level itself, which comes onto the screen together
-   * with them. The pulse is read before them: what is done meanwhile is then read by the next beat.
+   * with them. The pulse is read before them: what is done meanwhile is then read by the next beat. What one
+   * did oneself meanwhile is on the screen already, and may not be in what was read: then it is read again.
    */
-  const refresh = async (whole = false) => {
+  const refresh = async (whole = false): Promise<void> => {
+    const since = taken
     const now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
     const [s, sh, m, l] = await Promise.all([
       answer(api.GET('/api/levels/{slug}/stands', here())),
@@ -124,6 +128,7 @@ export const useLevel = defineStore('level', () => {
       answer(api.GET('/api/levels/{slug}/masks', here())),
       whole ? answer(api.GET('/api/levels/{slug}', here())) : null,
     ])
+    if (since !== taken) return refresh(whole)
     if (l) level.value = l
     stands.value = s
     pulse.value = now
@@ -152,6 +157,7 @@ export const useLevel = defineStore('level', () => {
 
   /** The content keys a change gave, taken over; they bring the plants in. */
   function take(changed: Changed, gained: number, lostPlants: number): void {
+    taken++
     stands.value = stands.value.map((s) => {
       if (s.id !== changed.stand) return s
       const keys = s.sheets.keys.slice()

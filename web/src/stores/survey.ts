@@ -1,7 +1,7 @@
 import { watchDebounced } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
-import { answer, api, type SurveyLine, type SurveyState } from '../api/client'
+import { answer, api, type SeenCells, type SurveyLine, type SurveyState, type View } from '../api/client'
 import { useLongWork } from '../composables/useLongWork'
 import { surveySheet } from '../surveyMap'
 import { useDrawing } from './drawing'
@@ -36,6 +36,19 @@ export const useSurvey = defineStore('survey', () => {
     if (!shown.value || !map.value || !l) return null
     return surveySheet(map.value, l.columns * l.cell, l.rows * l.cell, mark.value)
   })
+
+  /** The squares that a view spends its time on, drawn on the plan; null when nobody asked. */
+  const seen = shallowRef<SeenCells | null>(null)
+  /** What a view sees, by where its milliseconds go. */
+  async function see(view: View): Promise<void> {
+    try {
+      const path = { slug: level.slug }
+      const body = { ...view, drawing: drawing.now, device: drawing.device }
+      seen.value = await answer(api.POST('/api/levels/{slug}/seen', { params: { path }, body }))
+    } catch (error) {
+      trouble.value = (error as Error).message
+    }
+  }
 
   const { look } = useLongWork(
     (begin) => {
@@ -76,9 +89,9 @@ export const useSurvey = defineStore('survey', () => {
   watch(
     () => level.slug,
     () => {
-      state.value = null
+      state.value = seen.value = null
       stand.value = plot.value = null
     },
   )
-  return { line, stand, plot, step, shown, state, trouble, map, mark, sheet, look, stop }
+  return { line, stand, plot, step, shown, state, trouble, map, mark, sheet, seen, see, look, stop }
 })
