@@ -223,7 +223,11 @@ class Hand(BrowserCase):
         expect(page.locator("[data-test=lift-list]")).to_have_count(0)
         page.keyboard.press("q")
         self.fill(page, "brush-radius", "25")
-        page.mouse.move(spot[0] + 1, spot[1])
+        for k in range(40):  # plants may still be on their way when the pointer comes
+            page.mouse.move(spot[0] + 1 + k % 2, spot[1])
+            if "would go" in page.inner_text("[data-test=brush-on]"):
+                break
+            page.wait_for_timeout(500)
         expect(page.locator("[data-test=brush-on]")).to_contain_text("would go")
         page.mouse.down()
         page.mouse.up()

@@ -131,7 +131,7 @@ watch(
       <ActionButton
         :icon="mdiDeleteOutline"
         :tip="`Remove ${walks.name}`"
-        :why="why"
+        :why="why || (walks.busy && 'walks are being kept')"
         data-test="walk-remove"
         @click="walks.remove"
       />

@@ -43,7 +43,10 @@ export const useWalks = defineStore('walks', () => {
   function fail(error: unknown): void {
     trouble.value = (error as Error).message
   }
+  /** Whether walks are being kept; what is pressed meanwhile would follow from the old ones. */
+  const busy = ref(false)
   async function put(next: Record<string, Walk>): Promise<boolean> {
+    busy.value = true
     try {
       const entry = await answer(
         api.PUT('/api/levels/{slug}/walks', {
@@ -59,6 +62,8 @@ export const useWalks = defineStore('walks', () => {
     } catch (error) {
       fail(error)
       return false
+    } finally {
+      busy.value = false
     }
   }
   /** Keep a new walk along places, under a name that is free. */
@@ -191,6 +196,7 @@ export const useWalks = defineStore('walks', () => {
     change,
     rename,
     remove,
+    busy,
     look,
     stop,
   }
