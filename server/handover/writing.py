@@ -14,11 +14,7 @@ from thicket.document.folder import zip_level
 from thicket.planted import export
 from thicket.planted.level import PlantedLevel
 from thicket.planted.whole import plant_whole, sheets_in_all
-from thicket.progress import Tell
-
-
-def _quietly(share: float, step: str) -> None:
-    """Tells nobody."""
+from thicket.progress import Tell, quietly
 
 
 def _planted(level: Level, tell: Tell) -> PlantedLevel:
@@ -31,12 +27,12 @@ def _planted(level: Level, tell: Tell) -> PlantedLevel:
     return planted
 
 
-def plants_csv(level: Level, tell: Tell = _quietly) -> bytes:
+def plants_csv(level: Level, tell: Tell = quietly) -> bytes:
     """`plants.csv`."""
     return export.plants_csv(_planted(level, tell), tell)
 
 
-def level_json(level: Level, tell: Tell = _quietly) -> bytes:
+def level_json(level: Level, tell: Tell = quietly) -> bytes:
     """`level.json`."""
     return export.level_json(
         planted_of(level).changed(
@@ -51,13 +47,13 @@ def level_json(level: Level, tell: Tell = _quietly) -> bytes:
     )
 
 
-def plants_glb(level: Level, tell: Tell = _quietly) -> bytes:
+def plants_glb(level: Level, tell: Tell = quietly) -> bytes:
     """`level.glb`."""
     planted = _planted(level, tell)
     return export.plants_glb(planted.changed(stock=with_meshes(level, planted.level.stock)), tell)
 
 
-def level_zip(level: Level, tell: Tell = _quietly) -> bytes:
+def level_zip(level: Level, tell: Tell = quietly) -> bytes:
     """`level.zip`: the level as a folder."""
     tell(0.1, "Writing the level")
     return zip_level(document_of(level))

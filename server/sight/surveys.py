@@ -50,9 +50,6 @@ class Asked(NamedTuple):
         return {"drawing": self.drawing.model_dump(mode="json"), "step": self.step, "eye": self.eye}
 
 
-SAID = ("drawing", "step", "eye")
-
-
 def check(level: Level, step: float) -> None:
     """Refuse a grid of more places than a survey may have."""
     places = level.columns * level.cell / step * level.rows * level.cell / step
@@ -101,7 +98,7 @@ class _Surveyed:
 def _survey(job: Job, progress: Progress) -> None:
     level, given = job.level, job.arguments
     drawing = DrawingSettings.model_validate(given["drawing"]).core()
-    asked = digest({name: given[name] for name in SAID})
+    asked = digest({name: given[name] for name in Asked._fields})
     plots, key = regions_of(level), ("surveyed", level.pk)
     stock, areas = items_of(level), {name: region.key for name, region in plots.items()}
     now = _Surveyed(planted_of(level), asked, areas, stock)

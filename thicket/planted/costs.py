@@ -15,7 +15,7 @@ from thicket.formats.stock import measure
 from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
 from thicket.planted.sheets import Sheet
-from thicket.planting.stands import join
+from thicket.planting.stands import Plants, join
 from thicket.sight.cost import Cost, Item, Layout, Patch, full_distances, lay_out, loads_of, reckon
 from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.distances import Distances
@@ -161,13 +161,18 @@ def patch_of(
     share, bounds = 1.0, [item.bound for item in items]
     if planting.stand.sward:
         plants, share = drawing.tufts(plants), drawing.sward_share
-    if region is not None:
-        plants = region.part_of(plants)
-    if tried or region is not None:
-        return Patch(plants, lay_out(plants, bounds, drawing.cell))
+
+    def part() -> tuple[Plants, Layout]:
+        some = plants if region is None else region.part_of(plants)
+        return some, lay_out(some, bounds, drawing.cell)
+
+    if tried:
+        return Patch(*part())
     keys = tuple(planting.key(sheet) for sheet in sheets)
     key = "layout", keys, share, drawing.cell, tuple(item.slug for item in items)
-    return Patch(plants, planting.around.cache.get(key, lambda: lay_out(plants, bounds, drawing.cell)))
+    if region is None:
+        return Patch(plants, planting.around.cache.get(key, lambda: part()[1]))
+    return Patch(*planting.around.cache.get((*key, region.key), part))
 
 
 def crowd(planting: Planting, view: View, reach: float, steps: int = 40) -> np.ndarray:

@@ -134,6 +134,11 @@ describe('plots and shares', () => {
     await write('plot-share-South', '1.5')
     await choose('plot-owner-South', 'nobody')
     await choose('plot-add', 'Island')
+    plots.rename('Island', 'North')
+    expect([plots.trouble, Object.keys(plots.now.plots!)]).toEqual([
+      expect.stringContaining('called North already'),
+      ['North', 'South', 'Island'],
+    ])
     plots.rename('Island', 'Isle')
     plots.raise('South')
     plots.setShare('North', 'memory', null)

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { onMounted, shallowRef } from 'vue'
+import { computed, onMounted, shallowRef } from 'vue'
 import { answer, api, type Level, type PlotWeek } from '../api/client'
 import { amount, LINES, whole, type LineName } from '../budget'
 
@@ -10,7 +10,7 @@ onMounted(async () => {
   const asked = api.GET('/api/levels/{slug}/plots/week', { params: { path: { slug: props.level.slug } } })
   week.value = await answer(asked).catch(() => null)
 })
-const plots = Object.entries(props.level.plots.plots ?? {})
+const plots = computed(() => Object.entries(props.level.plots.plots ?? {}))
 const done = (name: string) => week.value?.plots.find((p) => p.plot === name)
 const label = (name: string) => LINES.find((l) => l.name === name)!.label.toLowerCase()
 const shares = (tier: string, lines: Record<string, number>) =>

@@ -106,7 +106,11 @@ export const usePlots = defineStore('plots', () => {
   }
   const add = (name: string, area: number) => putPlots([...list(), [name, { owner: '', area, shares: {} }]])
   const remove = (name: string) => putPlots(list().filter(([n]) => n !== name))
-  const rename = (name: string, to: string) => putPlots(list().map(([n, p]) => [n === name ? to : n, p]))
+  function rename(name: string, to: string): void {
+    if (to === name) return
+    if (to in now.value.plots!) trouble.value = `There is a plot called ${to} already: take another name.`
+    else putPlots(list().map(([n, p]) => [n === name ? to : n, p]))
+  }
   /** Give a plot its ground before another one. */
   function raise(name: string): void {
     const all = list()
