@@ -30,7 +30,8 @@ class State:
         reach their schemas."""
         user, word = ("kt_test", "db-test-password") if tests else ("kt", "db-password")
         return (
-            {"MALLOC_ARENA_MAX": "4"}
+            # Memory of freed arrays goes back to the system; otherwise, after some large ones, it would not.
+            {"MALLOC_ARENA_MAX": "4", "MALLOC_MMAP_THRESHOLD_": str(1 << 20)}
             | os.environ
             | {
                 "KT_VAR": str(self.var),

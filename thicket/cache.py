@@ -9,7 +9,7 @@ import os
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Callable, Collection, Hashable, Mapping
 from typing import Any, TypeVar
 
 T = TypeVar("T")
@@ -73,9 +73,11 @@ class Cache:
             self._results.move_to_end(key)
             return found[0]
 
-    def put(self, key: Hashable, result: object) -> None:
-        """Keep a result."""
+    def put(self, key: Hashable, result: object, spare: bool = False) -> None:
+        """Keep a result; when spare, only if nothing else has to go for it."""
         size = size_of(result)
+        if spare and self._size + size > self.most:
+            return
         with self._lock:
             self._drop(key)
             self._results[key] = result, size
@@ -93,8 +95,8 @@ class Cache:
                 return
         self.put(key, result)
 
-    def get(self, key: Hashable, make: Callable[[], T]) -> T:
-        """The result under `key`, made by `make` when it is not there."""
+    def get(self, key: Hashable, make: Callable[[], T], spare: bool = False) -> T:
+        """The result under `key`, made by `make` and put there when it is not there."""
         with self._lock:
             if key in self._results:
                 self._results.move_to_end(key)
@@ -106,11 +108,18 @@ class Cache:
                     return self._results[key][0]
             try:
                 result = make()
-                self.put(key, result)
+                self.put(key, result, spare)
             finally:
                 with self._lock:
                     self._making.pop(key, None)
         return result
+
+    def drop(self, results: Collection[object]) -> None:
+        """Drop some results, wherever they are kept."""
+        with self._lock:
+            wanted = set(map(id, results))
+            for key in [key for key, (result, _) in self._results.items() if id(result) in wanted]:
+                self._drop(key)
 
     def clear(self) -> None:
         """Drop everything."""

@@ -16,6 +16,7 @@ from server.levels.plots import regions_of
 from server.sight import walks
 from server.sight.reckoning import items_of, seen, spent, stand_cost
 from server.sight.schemas import LevelCostOut, ViewIn
+from server.stock.api import BillboardKind
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.settings import DistanceSettings, Number, Strict
@@ -91,9 +92,6 @@ def instances(request: HttpRequest, slug: str, data: InstancesIn):
     cell = instances_at(planted_of(level), items_of(level), view, data.x, data.z, hidden)
     groups = [{**asdict(group), "stand": rows[group.stand]} for group in cell.groups]
     return {"box": cell.box, "groups": groups}
-
-
-BillboardKind = Literal["facing", "crossed", "three crossed"]
 
 
 class CheckIn(Strict):

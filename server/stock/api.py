@@ -11,16 +11,22 @@ from ninja import Query, Router, Schema
 from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
+from server.cache import CACHE
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
 from server.stock import shelf, versions
 from server.stock.models import ShelfItem, ShelfVersion, StockItem
 from thicket.document.settings import Share, Strict
+from thicket.formats.stock import from_glb, to_glb
+from thicket.hashing import hash_of
+from thicket.stock.billboards import MADE
+from thicket.stock.findings import mended
 
 router = Router(tags=["stock"])
 IMMUTABLE = "private, max-age=31536000, immutable"
 PAGE = 24
 Group = Literal["tree", "shrub", "grass and herbs", "rock", "made thing"]
+BillboardKind = Literal["facing", "crossed", "three crossed"]
 Word = Annotated[str, Field(min_length=1, max_length=60)]
 
 
@@ -229,6 +235,15 @@ def mesh(request: HttpRequest, slug: str, item: str, revision: int):
     return HttpResponse(
         bytes(row.glb), content_type="model/gltf-binary", headers={"Cache-Control": IMMUTABLE}
     )
+
+
+@router.get("/levels/{slug}/stock/{item}/{revision}/billboard/{kind}.glb")
+def mesh_with_billboard(request: HttpRequest, slug: str, item: str, revision: int, kind: BillboardKind):
+    """The item's meshes as they would be with another kind of billboard made from them, as binary glTF."""
+    glb = bytes(_item(request, slug, item, revision).glb)
+    key = "with billboard", hash_of(glb).hex(), kind
+    made = CACHE.get(key, lambda: to_glb(mended(from_glb(item, glb), MADE + kind)))
+    return HttpResponse(made, content_type="model/gltf-binary", headers={"Cache-Control": IMMUTABLE})
 
 
 @router.get("/levels/{slug}/stock/{item}/{revision}.png")

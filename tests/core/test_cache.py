@@ -58,6 +58,20 @@ class Results(SimpleTestCase):
         cache.replace(3, "other", "x")
         self.assertEqual(cache.peek(3), 3)
 
+    def test_nothing_goes_for_what_is_kept_only_when_there_is_room(self):
+        cache = Cache(most=4 * OVERHEAD)
+        for k in range(3):
+            cache.put(k, k)
+        self.assertEqual([cache.get(k, lambda k=k: k, spare=True) for k in (3, 4, 5)], [3, 4, 5])
+        self.assertEqual([cache.peek(k) for k in range(6)], [0, 1, 2, 3, None, None])
+        cache.put(6, 6)
+        self.assertEqual([cache.peek(k) for k in (0, 6)], [None, 6])
+        mine, other = [1], [1]
+        cache.put("mine", mine)
+        cache.put("other", other)
+        cache.drop([mine])
+        self.assertEqual((cache.peek("mine"), cache.peek("other")), (None, other))
+
     def test_it_counts_the_bytes_of_arrays_wherever_they_are(self):
         cache = Cache(most=1_000_000)
         for k in range(9):

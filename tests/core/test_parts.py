@@ -15,6 +15,7 @@ from scipy.ndimage import map_coordinates
 
 from demo.stock import MODELS
 from thicket.bands import by_rows
+from thicket.cache import Cache
 from thicket.formats.mesh_in import DEEPEST, mesh_heights, project
 from thicket.ground.heights import Ground
 from thicket.ground.made import FEWEST, MOST, check_size, flat_ground, rolling_ground
@@ -86,7 +87,7 @@ class Tiled(unittest.TestCase):
             made.append(window)
             return ramp(window)
 
-        return TiledRaster(shape, tile, threads, lambda: made.append("first")), made
+        return TiledRaster(shape, tile, threads, lambda: made.append("first"), lambda r: None), made
 
     @given(st.tuples(*[st.integers(-40, 740)] * 4))
     @settings(max_examples=40, deadline=None)
@@ -108,9 +109,24 @@ class Tiled(unittest.TestCase):
             self.assertEqual(made.count("first"), 1)
             self.assertEqual(len(made), len(set(made)))
 
+    def test_a_cache_counts_the_tiles_that_are_made_and_no_others(self):
+        cache = Cache()
+
+        def grown(raster):
+            cache.replace("raster", raster, raster)
+
+        raster = cache.get("raster", lambda: TiledRaster((600, 700), ramp, 1, lambda: None, grown))
+        sizes = [cache._size]
+        for window in ((0, 0, 9, 9), (0, 0, 20, 20), (300, 300, 301, 301), (0, 0, 700, 600)):
+            raster.over(window)
+            sizes.append(cache._size)
+        self.assertEqual(sizes[1], sizes[2])
+        self.assertEqual([a < b for a, b in zip(sizes, sizes[1:])], [True, False, True, True])
+        self.assertEqual(sizes[-1] - sizes[0], raster.array.nbytes)
+
     def test_the_digest_of_a_window_follows_its_values_alone(self):
         one, _ = self.raster()
-        other = TiledRaster((600, 700), lambda w: ramp(w) + (w[0] > 300), 1, lambda: None)
+        other = TiledRaster((600, 700), lambda w: ramp(w) + (w[0] > 300), 1, lambda: None, lambda r: None)
         self.assertEqual(one.digest((0, 0, 100, 600)), other.digest((0, 0, 100, 600)))
         self.assertNotEqual(one.digest((500, 0, 600, 9)), other.digest((500, 0, 600, 9)))
         self.assertNotEqual(one.whole_digest, other.whole_digest)

@@ -14,6 +14,8 @@ from tests.server.test_ground import GroundCase, key
 from tests.worker import work_off_inside_a_transaction as work_off
 from thicket.document.drawing import tiers_for
 from thicket.document.folder import zip_level
+from thicket.formats.stock import from_glb
+from thicket.stock.billboards import kind_of
 
 WALK = {"points": [[40, 40], [90, 60], [120, 150], [200, 210]], "speed": 4.0, "eye": 1.7}
 
@@ -74,6 +76,12 @@ class Walks(GroundCase):
         slug = crossed[0]["item"]
         tried = self.result(threshold=20, billboards={slug: "crossed"})
         self.assertEqual(sum(s["noticed"] for s in tried["stands"]), crossed[0]["left"])
+        item = self.level.stock.get(slug=slug)
+        path = f"/api/levels/{self.level.slug}/stock/{slug}/{item.revision}/billboard"
+        shown = self.north.get(f"{path}/crossed.glb").content
+        self.assertEqual(kind_of(from_glb(slug, shown).billboard), "crossed")
+        self.assertEqual(kind_of(from_glb(slug, bytes(item.glb)).billboard), "facing")
+        self.assertEqual(self.north.get(f"{path}/folded.glb").status_code, 422)
         for billboards, words in (
             ({"no-such": "crossed"}, "no 'no-such' that becomes a billboard"),
             ({slug: "folded"}, "crossed"),

@@ -30,11 +30,15 @@ class Site:
     ) -> None:
         self.suitability, self.size_factor, self.drives = suitability, size_factor, drives
 
+    @property
+    def rasters(self) -> list[TiledRaster]:
+        """All of them."""
+        return [raster for raster in (self.suitability, self.size_factor, *self.drives) if raster]
+
     def fill(self) -> None:
         """Make all tiles of all of them."""
-        for raster in (self.suitability, self.size_factor, *self.drives):
-            if raster:
-                raster.fill()
+        for raster in self.rasters:
+            raster.fill()
 
     def digest(self, window: tuple[int, int, int, int]) -> list[str | None]:
         """What tells the values in a window of cells apart."""

@@ -139,6 +139,12 @@ class PlantedLevel:
             planting.release()
         return out
 
+    def release(self) -> None:
+        """Drop the rasters of all plantings and what they know of each other, which is found again when it is
+        asked for."""
+        for planting in list(self._plantings.values()):
+            planting.release()
+
     def export(self, folder: str | Path, formats: Iterable[str] = ("csv",)) -> list[Path]:
         """Write files for engines and other tools into a folder: csv, glb (needs the meshes of the stock),
         maps."""

@@ -79,7 +79,8 @@ class Places:
         shape = (facts.stand.seed, facts.core.spacing)
         if facts.stand.sward:
             window = sheets.window(sheet)
-            return self.cache.get(("tufts", *shape, sheet, window), lambda: facts.core.points(window))
+            tufts = "tufts", *shape, sheet, window
+            return self.cache.get(tufts, lambda: facts.core.points(window), spare=True)
         block = sheet[0] // BLOCK, sheet[1] // BLOCK
         side = sheets.sheet_size * BLOCK
         x0, z0 = block[0] * side, block[1] * side

@@ -282,10 +282,10 @@ class Planting(Sheets):
         )
         return grow(self.core, points, which, self.ground, factor, drives)
 
-    def plants(self, sheet: Sheet) -> Plants:
-        """The plants of a sheet."""
+    def plants(self, sheet: Sheet, spare: bool = False) -> Plants:
+        """The plants of a sheet. When spare they are kept only if nothing else has to go for them."""
         key = self.key(sheet)
-        plants = self.around.cache.get(("plants", key), lambda: self._make(sheet))
+        plants = self.around.cache.get(("plants", key), lambda: self._make(sheet), spare)
         self._numbers[key] = len(plants)
         return plants
 
@@ -370,8 +370,10 @@ class Planting(Sheets):
             del part
 
     def release(self) -> None:
-        """Drop the rasters and what is known of the stands above, which are found again when they are asked
-        for."""
+        """Drop the rasters, here and where results are kept, and what is known of the stands above. All are
+        found again when they are asked for; single plants, which cost more to find again, have their room."""
+        site, field = self._site, self._field
+        self.around.cache.drop([*(site.rasters if site else []), *([field] if field else [])])
         self._site = self._field = None
         self.occupancy.release()
 

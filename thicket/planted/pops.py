@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+import functools
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 
@@ -16,6 +17,7 @@ from thicket.planted.costs import drawn, game_item, largest_of, settled
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.sheets import Sheet
+from thicket.planting.stands import Plants
 from thicket.sight.cost import Item
 from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.distances import Distances, states
@@ -87,14 +89,17 @@ class _Seen:
     @classmethod
     def join(cls, parts: Iterable[_Seen]) -> _Seen:
         """Several together; of none, an empty one."""
-        none, row = np.empty(0), np.empty((0, 3))
-        empty = cls(none, none.astype(bool), none, np.empty((0, 10)), none.astype(int), none, row, none, none)
+        time, away, item = np.empty(0), np.empty(0, bool), np.empty(0, np.int16)
+        none, eye, form = (np.empty((0, *more), np.float32) for more in ((), (3,), (10,)))
+        empty = cls(time, away, none, form, item, none, eye, none, none)
         together = [empty, *parts]
         return cls(*(np.concatenate([getattr(p, n) for p in together]) for n in cls.__dataclass_fields__))
 
 
-Known = dict[tuple[bytes, bool], _Seen]
-"""What crosses a distance, by its radii and whether they go by size."""
+Edge = tuple[bytes, bool]
+"""Radii in m, float64 (items,), at which a state of each item changes, and whether they go by size."""
+Known = dict[Edge, _Seen]
+"""What crosses a distance."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -143,62 +148,88 @@ class Walker:
         """What pops of a planting; with other distances of its own, or with fog so many times as thick.
         `known` keeps what has been found of the planting for the next call."""
         known = {} if known is None else known
-        view = replace(self.route.at(0.0), drawing=self.drawing)
-        items, distances = drawn(planting, self.stock, view, own)
-        table = edges_of(items, [self.stock[slug] for slug in planting.items], distances)
+        self.find(planting, [own], known)
+        table, distances = self._edges(planting, own)
         found = []
-        for radii, by_size, fade in (
-            (table.radii, distances.by_size, distances.fade),
-            (table.shadow, False, None),
+        for edge, near, far in zip(
+            _keys(table.radii, distances.by_size), table.before.T, table.after.T, strict=True
         ):
-            for edge, each in enumerate(radii.T):
-                if not each.any():
-                    continue
-                key = each.tobytes(), by_size
-                if key not in known:
-                    known[key] = self._crossing(planting, each, by_size)
-                near, far = table.before[:, edge], table.after[:, edge]
-                found.append(self._judged(planting, known[key], near, far, fade, fog))
+            if edge in known:
+                found.append(self._judged(planting, known[edge], near, far, distances.fade, fog))
+        (shadow,) = _keys(table.shadow, False)
+        if shadow in known:
+            near = far = table.before[:, 0]
+            found.append(self._judged(planting, known[shadow], near, far, None, fog))
         return _together(planting.stand.number, found)
 
-    def _crossing(self, planting: Planting, radii: np.ndarray, by_size: bool) -> _Seen:
-        """What a planting's plants do that cross a distance in the picture; radii in m (items,). Kept for
-        each sheet, so that a stroke elsewhere has it told again at once."""
+    def _edges(self, planting: Planting, own: Distances | None) -> tuple[_Edges, Distances]:
+        view = replace(self.route.at(0.0), drawing=self.drawing)
+        items, distances = drawn(planting, self.stock, view, own)
+        return edges_of(items, [self.stock[slug] for slug in planting.items], distances), distances
+
+    def find(self, planting: Planting, own: Iterable[Distances | None], known: Known) -> None:
+        """Find what crosses the edges of several distances and is not known yet, all on one way through the
+        sheets."""
+        wanted: dict[Edge, list[_Seen]] = {}
+        for each in own:
+            table, distances = self._edges(planting, each)
+            edges = [*_keys(table.radii, distances.by_size), *_keys(table.shadow, False)]
+            wanted |= {edge: [] for edge in edges if edge not in known and any(edge[0])}
+        largest = largest_of(planting)
+        reaches = {edge: np.frombuffer(edge[0]).max() * (largest if edge[1] else 1.0) for edge in wanted}
+        for sheet, _ in self.sheets(planting, max(reaches.values(), default=0.0)):
+            for edge, seen in self._crossing(planting, sheet, reaches):
+                wanted[edge].append(seen)
+        known.update((edge, _Seen.join(parts)) for edge, parts in wanted.items())
+
+    def _crossing(
+        self, planting: Planting, sheet: Sheet, reaches: Mapping[Edge, float]
+    ) -> Iterator[tuple[Edge, _Seen]]:
+        """What the plants of a sheet do that cross edges in the picture, by the reach in m of each edge; it is
+        kept, so that a stroke elsewhere has it told again at once."""
         heights = np.array([self.unlike[slug].height for slug in planting.items])
         share = self.drawing.sward_share if planting.stand.sward else 1.0
-        ground = self.level.level.heights.key
-        about = self.route.key, ground, share, by_size, radii.tobytes(), heights.tobytes()
+        about = planting.key(sheet), self.route.key, self.level.level.heights.key, share, heights.tobytes()
 
-        def found(sheet: Sheet, stretches: slice) -> _Seen:
-            plants = planting.plants(sheet)
-            if planting.stand.sward:
-                plants = self.drawing.tufts(plants)
-            crossed = crossings(plants, radii[:, None], by_size, self.route, stretches)
-            form, item = plants.form[crossed.plant], plants.item[crossed.plant].astype(int)
-            tall = heights[item] * form[:, 8]
-            shown = np.flatnonzero(in_view(crossed, form, tall, self.route))
-            crossed, form, item, tall = crossed.take(shown), form[shown], item[shown], tall[shown]
-            eye = eyes(crossed, self.route)
-            distance = np.linalg.norm(form[:, :3] - eye, axis=1)
-            hidden = 1.0 - unhidden(self.level.ground, eye, form, tall)
-            return _Seen(crossed.time, crossed.away, crossed.rate, form, item, tall, eye, distance, hidden)
+        @functools.cache
+        def plants() -> Plants:
+            made = planting.plants(sheet, spare=planting.stand.sward)
+            return self.drawing.tufts(made) if planting.stand.sward else made
 
-        reach = radii.max() * (largest_of(planting) if by_size else 1.0)
-        return _Seen.join(
-            self.level.cache.get(("crossing", planting.key(sheet), *about), partial(found, sheet, near))
-            for sheet, near in self.sheets(planting, reach)
-        )
+        for edge, reach in reaches.items():
+            stretches = self._stretches(planting, sheet, reach)
+            if stretches:
+                found = partial(self._seen, plants, heights, edge, stretches)
+                yield edge, self.level.cache.get(("crossing", *about, *edge), found)
+
+    def _seen(self, plants: Callable[[], Plants], heights: np.ndarray, edge: Edge, stretches: slice) -> _Seen:
+        radii, by_size = np.frombuffer(edge[0]), edge[1]
+        all_of_it = plants()
+        crossed = crossings(all_of_it, radii[:, None], by_size, self.route, stretches)
+        form, item = all_of_it.form[crossed.plant], all_of_it.item[crossed.plant].astype(np.int16)
+        tall = heights[item] * form[:, 8]
+        shown = np.flatnonzero(in_view(crossed, form, tall, self.route))
+        crossed, form, item, tall = crossed.take(shown), form[shown], item[shown], tall[shown]
+        eye = eyes(crossed, self.route)
+        distance = np.linalg.norm(form[:, :3] - eye, axis=1)
+        hidden = 1.0 - unhidden(self.level.ground, eye, form, tall)
+        measures = (each.astype(np.float32) for each in (tall, eye, distance, hidden))
+        return _Seen(crossed.time, crossed.away, crossed.rate.astype(np.float32), form, item, *measures)
 
     def sheets(self, planting: Planting, reach: float) -> Iterator[tuple[Sheet, slice]]:
         """The sheets that any of the route comes near, and the stretches between which it is so near."""
-        eye = self.route.eye
         for sheet in planting.sheets_in(planting.everywhere):
-            x0, z0, x1, z1 = planting.window(sheet)
-            dx = np.maximum(np.maximum(x0 - eye[:, 0], eye[:, 0] - x1), 0)
-            dz = np.maximum(np.maximum(z0 - eye[:, 2], eye[:, 2] - z1), 0)
-            near = np.flatnonzero(dx * dx + dz * dz <= reach * reach)
-            if len(near):
-                yield sheet, slice(max(int(near[0]) - 1, 0), int(near[-1]) + 1)
+            if stretches := self._stretches(planting, sheet, reach):
+                yield sheet, stretches
+
+    def _stretches(self, planting: Planting, sheet: Sheet, reach: float) -> slice | None:
+        """The stretches of the route between which it is so near a sheet; None when it never is."""
+        eye = self.route.eye
+        x0, z0, x1, z1 = planting.window(sheet)
+        dx = np.maximum(np.maximum(x0 - eye[:, 0], eye[:, 0] - x1), 0)
+        dz = np.maximum(np.maximum(z0 - eye[:, 2], eye[:, 2] - z1), 0)
+        near = np.flatnonzero(dx * dx + dz * dz <= reach * reach)
+        return slice(max(int(near[0]) - 1, 0), int(near[-1]) + 1) if len(near) else None
 
     def _judged(
         self,
@@ -253,6 +284,11 @@ class _Edges:
     shadow: np.ndarray
     before: np.ndarray
     after: np.ndarray
+
+
+def _keys(radii: np.ndarray, by_size: bool) -> list[Edge]:
+    """The columns of radii (items, edges) as they are known by."""
+    return [(np.asarray(each, float).tobytes(), by_size) for each in radii.T]
 
 
 def edges_of(items: Sequence[Item], whole: Sequence[Item], distances: Distances) -> _Edges:

@@ -99,12 +99,14 @@ def check(walker: Walker, threshold: float = NOTICED, remedies: bool = True, tel
     for k, planting in enumerate(plantings):
         tell(0.4 * k / len(plantings), f"Looking for pops of {planting.stand.name}")
         pops[planting.stand.number] = walker.pops_of(planting)
+        walker.level.release()
     times = walker.times()
     views = [walker.view(time) for time in times]
     ms = {0: np.array([walker.level.ground_cost(view).ms for view in views])}
     for k, planting in enumerate(plantings):
         tell(0.4 + 0.3 * k / len(plantings), f"Reckoning {planting.stand.name}")
         ms[planting.stand.number] = _frames(walker, planting, views)
+        walker.level.release()
     found = Check(walker.route, pops, times, ms, threshold=threshold)
     if not remedies:
         return found
@@ -117,6 +119,7 @@ def check(walker: Walker, threshold: float = NOTICED, remedies: bool = True, tel
         options[planting.stand.number] = _options(walker, planting, views, found, known)
         for fog in FOGS:
             thick[fog] += walker.pops_of(planting, fog=fog, known=known).noticed(threshold)
+        walker.level.release()
     told = [remedy for each in options.values() for remedy, _ in each[1:]]
     # Denser fog costs nothing here.
     told += [Remedy(0, fog=fog, left=count) for fog, count in thick.items()]
@@ -162,6 +165,7 @@ def _options(
     for change in _changes(walker, planting, found):
         with suppress(ValidationError):  # beyond what distances may be
             settings[change] = DistanceSettings.of(change.of(own))
+    walker.find(planting, [to.core() for to in settings.values()], known)
     left_over: dict[Change, int] = {}
     for change, to in settings.items():
         if any(not n and _smaller(less, change) for less, n in left_over.items()):

@@ -110,7 +110,9 @@ class SiteRasters:
     def values(self, c: Condition, window: Window) -> np.ndarray:
         """A condition's values in one of the level's tiles; where what it asks for is gone, as `lacks` tells,
         as if there were none of it anywhere."""
-        return self.cache.get(("values", self.field_key(c, window)), lambda: self._make(c, window))
+        return self.cache.get(
+            ("values", self.field_key(c, window)), lambda: self._make(c, window), spare=True
+        )
 
     def _make(self, c: Condition, window: Window) -> np.ndarray:
         if c.kind in ("layer", "mask", "stand") and self.lacks(c):
@@ -160,7 +162,7 @@ class SiteRasters:
         for k in range(known, len(rules)):
             total = joined(total, self.values(rules[k], window), rules[k])
             if k < len(rules) - 1:
-                self.cache.put(("totals", chain[k]), total)
+                self.cache.put(("totals", chain[k]), total, spare=True)
         return total
 
     def _tiled(self, key: tuple, rules: list[Condition], tile: Callable[[Window], np.ndarray]) -> TiledRaster:
@@ -170,9 +172,13 @@ class SiteRasters:
             for c in rules:
                 self.ready(c)
 
+        whole_key = (*key, self.ground.cells)
+
+        def grown(raster: TiledRaster) -> None:
+            self.cache.replace(whole_key, raster, raster)
+
         return self.cache.get(
-            (*key, self.ground.cells),
-            lambda: TiledRaster(self.ground.cells, tile, self.threads, first),
+            whole_key, lambda: TiledRaster(self.ground.cells, tile, self.threads, first, grown)
         )
 
     def suitability(self, conditions: list[Condition]) -> TiledRaster:

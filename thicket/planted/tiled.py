@@ -29,8 +29,8 @@ class TiledRaster:
     """A raster in tiles of up to 256 × 256 cells.
 
     Parameters: shape, rows and columns; tile, makes the values float32 of a window (col0, row0, col1, row1)
-    of cells; first, done before all tiles are made by a few threads, which must not wait for one another.
-    Threads that meet in one tile make it twice, alike.
+    of cells; first, done before all tiles are made by a few threads, which must not wait for one another;
+    grown, told when it has come to take more memory. Threads that meet in one tile make it twice, alike.
     """
 
     def __init__(
@@ -39,15 +39,18 @@ class TiledRaster:
         tile: Callable[[Window], np.ndarray],
         threads: int,
         first: Callable[[], None],
+        grown: Callable[[TiledRaster], None],
     ) -> None:
         self._array, self._threads, self._first = np.empty(shape, np.float32), threads, first
         self._tile: Callable[[Window], np.ndarray] | None = tile
+        self._grown = grown
         self._made = np.zeros([_tile_of(side - 1) + 1 for side in shape], bool)
         self._digests: dict[Window, str] = {}
 
     @property
     def nbytes(self) -> int:
-        return self._array.nbytes
+        """Bytes of the tiles that are made; memory of the others is not taken yet."""
+        return int(self._array.nbytes * self._made.mean())
 
     def _make(self, row: int, column: int) -> None:
         tile = self._tile
@@ -70,6 +73,7 @@ class TiledRaster:
         if missing.any():
             for row, column in np.argwhere(missing).tolist():
                 self._make(top + row, left + column)
+            self._grown(self)
         return self._array
 
     def around(self, x: np.ndarray, z: np.ndarray, cell: float) -> np.ndarray:
@@ -94,6 +98,7 @@ class TiledRaster:
             else:
                 for at in missing:
                     self._make(*at)
+            self._grown(self)
 
     @property
     def whole_digest(self) -> str:

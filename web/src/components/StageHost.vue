@@ -124,7 +124,7 @@ function fit() {
 }
 watch([eyeSize.width, eyeSize.height, planSize.width, planSize.height, shown], fit)
 watch(
-  () => store.level?.stock,
+  () => walks.stock,
   (stock) => stock && void stage.value?.setStock(stock).catch(store.tell),
 )
 watch(

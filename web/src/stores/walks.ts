@@ -36,6 +36,15 @@ export const useWalks = defineStore('walks', () => {
   const tried = shallowRef<Record<number, Distances>>({})
   /** Kinds of billboard that are tried, by item. */
   const billboards = shallowRef<Record<string, Billboard>>({})
+  /** The stock as it is drawn, with the billboards that are tried. */
+  const stock = computed(() =>
+    level.level?.stock.map((item) => {
+      const kind = billboards.value[item.slug]
+      return kind
+        ? { ...item, glb: item.glb.replace(/\.glb$/, `/billboard/${encodeURIComponent(kind)}.glb`) }
+        : item
+    }),
+  )
   const check = shallowRef<WalkCheck | null>(null)
   /** What was found before the last change that is tried, to be compared with. */
   const before = shallowRef<WalkCheck['result']>(null)
@@ -184,6 +193,7 @@ export const useWalks = defineStore('walks', () => {
     threshold,
     tried,
     billboards,
+    stock,
     keepBillboards,
     check,
     before,
