@@ -373,7 +373,9 @@ class Planting(Sheets):
         """Drop the rasters, here and where results are kept, and what is known of the stands above. All are
         found again when they are asked for; single plants, which cost more to find again, have their room."""
         site, field = self._site, self._field
-        self.around.cache.drop([*(site.rasters if site else []), *([field] if field else [])])
+        held = [*(site.rasters if site else []), *([field] if field else [])]
+        if held:
+            self.around.cache.drop(held)
         self._site = self._field = None
         self.occupancy.release()
 

@@ -175,9 +175,11 @@ class Walker:
             table, distances = self._edges(planting, each)
             edges = [*_keys(table.radii, distances.by_size), *_keys(table.shadow, False)]
             wanted |= {edge: [] for edge in edges if edge not in known and any(edge[0])}
+        if not wanted:
+            return
         largest = largest_of(planting)
         reaches = {edge: np.frombuffer(edge[0]).max() * (largest if edge[1] else 1.0) for edge in wanted}
-        for sheet, _ in self.sheets(planting, max(reaches.values(), default=0.0)):
+        for sheet, _ in self.sheets(planting, max(reaches.values())):
             for edge, seen in self._crossing(planting, sheet, reaches):
                 wanted[edge].append(seen)
         known.update((edge, _Seen.join(parts)) for edge, parts in wanted.items())
