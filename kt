@@ -36,6 +36,8 @@ def demo(options) -> int:
         ) as work:
             if work and STATE.django("build_demo"):
                 raise Trouble("The demo level could not be built; the message is above.")
+            if work:
+                STATE.django("survey", "hobbin-delph")
         return serving.serve(STATE, options.host, options.port, options.processes, SIGN_INS)
 
 

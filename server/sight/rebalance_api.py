@@ -12,7 +12,8 @@ from pydantic import Field
 from server.jobs import starting
 from server.levels.access import level_for
 from server.sight import rebalances
-from thicket.document.drawing import DeviceSettings, DrawingSettings, Marks
+from thicket.document.drawing import DeviceSettings, DrawingSettings, Mark
+from thicket.document.plots import Line
 from thicket.document.settings import DistanceSettings, Name, Strict
 from thicket.document.walks import WALKS
 
@@ -23,16 +24,18 @@ Kind = Literal["distances", "steps", "shadows", "tufts"]
 class RebalanceIn(Strict):
     """The marks to be met, with how the level is drawn and on which device; whether kept views and the
     survey's worst places count, and the walks whose dearest moments do; what may change, by stand; the factor
-    below which no distance goes. `begin` has it begun when it is not known yet."""
+    below which no distance goes; the plot whose plants alone are to meet the marks, empty for the whole
+    frame. `begin` has it begun when it is not known yet."""
 
     drawing: DrawingSettings = DrawingSettings()
     device: DeviceSettings | None = None
-    marks: Marks
+    marks: Annotated[dict[Line, Mark], Field(min_length=1)]
     views: bool = True
     worst: bool = True
     walks: Annotated[list[Name], Field(max_length=WALKS)] = []
     may: Annotated[dict[int, list[Kind]], Field(max_length=200)]
     least: Annotated[float, Field(allow_inf_nan=False, ge=0.4, le=1)] = 0.4
+    plot: Name | Literal[""] = ""
     begin: bool = False
 
 
@@ -107,6 +110,7 @@ def rebalance(request: HttpRequest, slug: str, data: RebalanceIn):
         data.walks,
         data.may,
         data.least,
+        data.plot,
     )
     rebalances.check(level, asked)
     return rebalances.state_of(level, request.user, asked, data.begin)

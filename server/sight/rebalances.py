@@ -14,12 +14,14 @@ from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level, RebalanceAnswer
 from server.levels.planted import planted_of
+from server.levels.plots import regions_of
 from server.levels.summaries import stamp_of
 from server.levels.whole import document_of
 from server.sight.reckoning import items_of
 from server.stands.models import Stand
 from thicket.document.atmosphere import Atmosphere
-from thicket.document.drawing import DeviceSettings, DrawingSettings, Marks
+from thicket.document.drawing import DeviceSettings, DrawingSettings
+from thicket.document.plots import Line
 from thicket.document.walks import Walk
 from thicket.hashing import digest
 from thicket.planted.costs import LINES, bookmark_view, spent
@@ -45,27 +47,30 @@ MOMENTS, DEAREST, WALK_APART = 32, 3, 25.0
 class Asked(NamedTuple):
     """What is to be met: how the level is drawn, on which device, the marks, whether the kept views and the
     survey's worst places count, and which walks by name; what may change of which stand by its number in the
-    database, and the factor below which no distance goes."""
+    database, and the factor below which no distance goes; the plot whose plants alone are to meet the marks,
+    empty for the whole frame."""
 
     drawing: DrawingSettings
     device: DeviceSettings
-    marks: Marks
+    marks: Mapping[Line, float]
     views: bool
     worst: bool
     walks: Sequence[str]
     may: Mapping[int, Sequence[str]]
     least: float
+    plot: str = ""
 
     def as_json(self) -> dict[str, Any]:
         return {
             "drawing": self.drawing.model_dump(mode="json"),
             "device": self.device.model_dump(mode="json"),
-            "marks": self.marks.model_dump(mode="json"),
+            "marks": dict(sorted(self.marks.items())),
             "views": self.views,
             "worst": self.worst,
             "walks": sorted(self.walks),
             "may": {str(pk): sorted(kinds) for pk, kinds in sorted(self.may.items())},
             "least": self.least,
+            "plot": self.plot,
         }
 
 
@@ -76,6 +81,8 @@ def check(level: Level, asked: Asked) -> None:
         raise Refused(f"walks: {level.name} has no walk {lost[0][:60]!r} any more")
     if not (asked.views and level.bookmarks or asked.worst or asked.walks):
         raise Refused("views: no place counts; keep a view or a walk, or let the survey's worst places count")
+    if asked.plot and asked.plot not in regions_of(level):
+        raise Refused(f"plot: {level.name} has no plot {asked.plot[:60]!r} with ground any more")
     rows = {row.pk: row for row in Stand.objects.filter(level=level)}
     for pk in asked.may:
         if pk not in rows:
@@ -89,7 +96,8 @@ def check(level: Level, asked: Asked) -> None:
 def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
     """How far the answer is, with it when it is there; begun when it is not, if that is wished."""
     arguments = asked.as_json()
-    content = digest(stamp_of(level)[0], arguments)
+    region = regions_of(level).get(asked.plot)
+    content = digest(stamp_of(level)[0], arguments, region and region.key)
     kept = RebalanceAnswer.objects.filter(level=level, content=content).first()
     if kept:
         return {"running": False, "share": 1.0, "step": "", "trouble": "", "result": kept.result}
@@ -107,9 +115,16 @@ def _rebalance(job: Job, progress: Progress) -> None:
     places = {}
     if given["views"]:
         places = {b["name"]: bookmark_view(b, drawing, device) for b in level.bookmarks}
+    region = regions_of(level).get(given["plot"])
     if given["worst"]:
-        found = survey(planted, stock, drawing, STEP, tell=lambda share, step: progress.tell(share / 4, step))
-        for n, (place, heading) in enumerate(found.worst(found.line("ms", device), WORST, APART), start=1):
+
+        def quarter(share: float, step: str) -> None:
+            progress.tell(share / 4, step)
+
+        plots = {given["plot"]: region} if region else {}
+        found = survey(planted, stock, drawing, STEP, tell=quarter, plots=plots)
+        spends = found.line("ms", device, given["plot"] if region else None)
+        for n, (place, heading) in enumerate(found.worst(spends, WORST, APART), start=1):
             x, y, z = found.eyes[place].tolist()
             way = float(found.headings[heading])
             places[f"Worst place {n}"] = View(x, y, z, way, 0.0, 55.0, 16 / 9, drawing=drawing, device=device)
@@ -126,6 +141,7 @@ def _rebalance(job: Job, progress: Progress) -> None:
         air.fog.core(),
         air.sun.toward,
         colours_of(level.layers),
+        region,
     )
     may = {rows[int(pk)].number: kinds for pk, kinds in given["may"].items() if int(pk) in rows}
     answer = rebalance_level(

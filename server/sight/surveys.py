@@ -25,6 +25,7 @@ from thicket.document.plots import Line
 from thicket.hashing import digest
 from thicket.planted.level import PlantedLevel
 from thicket.planted.survey import Survey, repaired, survey
+from thicket.progress import Tell, quietly
 from thicket.refused import Refused
 from thicket.sight.cost import Item
 from thicket.sight.devices import Device
@@ -65,8 +66,7 @@ def state_of(level: Level, user: User, asked: Asked, device: dict, begin: bool) 
     """How far a survey is; and the survey, or the newest from before the level's last changes. Begun when it
     is not known, if that is wished; the device is that of the history's milliseconds."""
     arguments = asked.as_json()
-    of = digest(arguments)
-    content = digest(stamp_of(level)[0], arguments, {n: r.key for n, r in regions_of(level).items()})
+    of, content = digest(arguments), _content(level, asked)
     rows = LevelSurvey.objects.filter(level=level, asked=of).defer("data")
     row = rows.filter(content=content).first() or rows.order_by("-pk").first()
     found = row and CACHE.get(("survey", row.pk), lambda: unpacked(bytes(row.data)))
@@ -77,6 +77,11 @@ def state_of(level: Level, user: User, asked: Asked, device: dict, begin: bool) 
         **starting.progress_of("survey", level, user, content, begin, arguments | {"device": device}),
         "fresh": False,
     }, found
+
+
+def _content(level: Level, asked: Asked) -> str:
+    """What a survey follows from."""
+    return digest(stamp_of(level)[0], asked.as_json(), {n: r.key for n, r in regions_of(level).items()})
 
 
 @dataclass(frozen=True)
@@ -96,23 +101,33 @@ class _Surveyed:
 
 @work("survey")
 def _survey(job: Job, progress: Progress) -> None:
-    level, given = job.level, job.arguments
-    drawing = DrawingSettings.model_validate(given["drawing"]).core()
-    asked = digest({name: given[name] for name in Asked._fields})
+    given = job.arguments
+    drawing = DrawingSettings.model_validate(given["drawing"])
+    device = DeviceSettings.model_validate(given["device"])
+    make(job.level, Asked(drawing, given["step"], given["eye"]), device, given["content"], progress.tell)
+
+
+def make(
+    level: Level, to_survey: Asked, device: DeviceSettings, content: str = "", tell: Tell = quietly
+) -> None:
+    """Survey a level and keep what is found, under what it follows from; the device is that of the history's
+    milliseconds."""
+    content = content or _content(level, to_survey)
+    asked = digest(to_survey.as_json())
     plots, key = regions_of(level), ("surveyed", level.pk)
     stock, areas = items_of(level), {name: region.key for name, region in plots.items()}
     now = _Surveyed(planted_of(level), asked, areas, stock)
     last = CACHE.peek(key)
-    how: dict[str, Any] = {"drawing": drawing, "tell": progress.tell, "plots": plots}
+    how: dict[str, Any] = {"drawing": to_survey.drawing.core(), "tell": tell, "plots": plots}
     found = None
     if last is not None and (last.asked, last.plots, last.stock) == (now.asked, now.plots, now.stock):
         found = repaired(last.found, last.level, now.level, stock, **how)
     if found is None:
-        found = survey(now.level, stock, step=given["step"], height=given["eye"], **how)
+        found = survey(now.level, stock, step=to_survey.step, height=to_survey.eye, **how)
     CACHE.put(key, replace(now, found=found))
-    _note_worst(level, asked, found, DeviceSettings.model_validate(given["device"]).core())
+    _note_worst(level, asked, found, device.core())
     LevelSurvey.objects.update_or_create(
-        level=level, content=given["content"], defaults={"data": packed(found), "asked": asked}
+        level=level, content=content, defaults={"data": packed(found), "asked": asked}
     )
     old = LevelSurvey.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
     LevelSurvey.objects.filter(pk__in=list(old)).delete()

@@ -8,10 +8,12 @@ from itertools import product
 import numpy as np
 
 from tests.core.levels import drawn_level
+from thicket.ground.shapes import Shape
 from thicket.planted.captures import SIMULATED
-from thicket.planted.costs import LINES, items_in, line, spent
+from thicket.planted.costs import LINES, items_in, line, region_cost, settled, spent
 from thicket.planted.edits import ChangeSettings
 from thicket.planted.level import PlantedLevel
+from thicket.planted.plots import Region
 from thicket.planted.pops import unlikenesses
 from thicket.planted.rebalancing import KINDS, Scene, _losses, changes_of, rebalance_level
 from thicket.planted.remedies import Change
@@ -129,6 +131,27 @@ class OfALevel(unittest.TestCase):
         self.assertEqual(found.curve[0][1], 0)
         self.assertTrue(ms < marks["ms"] and loss >= found.answer.loss)
         self.assertEqual(len(options), len(found.options))
+
+    def test_a_region_is_brought_under_its_marks_by_what_its_plants_spend_alone(self):
+        half = Shape("area", ((0, 0), (256, 0), (256, 128), (0, 128)))
+        scene = replace(self.scene, region=Region(half))
+
+        def spent_by(level):
+            views = [settled(view, level.plantings(), self.stock) for view in scene.views]
+            costs = [region_cost(level.plantings(), self.stock, view, scene.region) for view in views]
+            return np.array([[line(cost, name) for name in LINES] for cost in costs])
+
+        marks = {"ms": spent_by(self.level)[:, 4].max() * 0.8}
+        found = rebalance_level(scene, marks, dict.fromkeys(self.singles, KINDS))
+        np.testing.assert_allclose(found.before, spent_by(self.level), rtol=1e-6)
+        self.assertEqual(found.answer.over, (0.0,) * 5)
+        after = self.level
+        for option in found.options:
+            if option.settings:
+                slug = self.level.level.stands[option.stand].slug
+                after = after.edit(ChangeSettings(slug, dict(option.settings)))
+        np.testing.assert_allclose(found.after, spent_by(after), rtol=1e-6)
+        self.assertLessEqual(found.after[:, 4].max(), marks["ms"] * (1 + 1e-6))
 
     def test_thinner_swards_are_reckoned_as_they_would_be(self):
         (sward,) = (s for s in self.level.level.stands.values() if s.sward)

@@ -9,6 +9,7 @@ from server.levels.models import Level
 from server.levels.plots import plots_of
 from server.levels.whole import document_of, make_level
 from server.pins.models import Pin
+from server.stands.models import Stand
 from server.stands.touch import touch_of
 from tests.server.test_api import VIEW
 from tests.server.test_ground import GroundCase, key
@@ -127,6 +128,33 @@ class Plots(GroundCase):
                 self.assertLessEqual(plot["most5"][line], worst)
         whole = self.post("/survey", SURVEY | {"line": "triangles"}).json()
         self.assertGreater(max(whole["map"]["values"]), spent["South"]["worst"]["triangles"])
+
+    def test_one_is_brought_under_its_shares_without_the_others(self):
+        self.keep()
+        stands = {
+            s.pk: ["distances", "shadows"] for s in Stand.objects.filter(level=self.level, locked=False)
+        }
+        asked = {"marks": {"triangles": 1e9}, "may": stands, "walks": [], "worst": True, "views": False}
+
+        def result(**more):
+            self.post("/rebalance", asked | {"begin": True} | more)
+            work_off_inside_a_transaction()
+            return self.post("/rebalance", asked | more).json()["result"]
+
+        spends = max(place["before"]["triangles"] for place in result(plot="South")["places"])
+        self.assertLess(spends, max(place["before"]["triangles"] for place in result()["places"]))
+        found = result(plot="South", marks={"triangles": spends * 0.7})
+        self.assertEqual(found["over"]["triangles"], 0)
+        self.assertTrue(found["changes"])
+        for place in found["places"]:
+            self.assertLessEqual(place["after"]["triangles"], spends * 0.7 * 1.000001)
+            view = {k: place[k] for k in ("x", "y", "z", "heading", "pitch", "fov")} | {"aspect": 16 / 9}
+            told = self.post("/cost", view).json()["plots"]
+            south = next(p for p in told if p["plot"] == "South")
+            self.assertEqual(south["triangles"], place["before"]["triangles"])
+        gone = self.post("/rebalance", asked | {"plot": "East"})
+        self.assertIn("no plot 'East'", gone.json()["detail"])
+        self.assertEqual(self.post("/rebalance", asked | {"marks": {"triangles": 0}}).status_code, 422)
 
     def test_artists_plant_only_in_their_own_where_that_is_asked(self):
         self.keep()

@@ -46,6 +46,11 @@ class DrawingSettings(Strict):
     def in_order(cls, strata: list[Stratum]) -> list[Stratum]:
         return [stratum for stratum in ALL if stratum in strata]
 
+    @classmethod
+    def of(cls, drawing: Drawing) -> Self:
+        """The settings that the core reckons with as they are kept."""
+        return cls.model_validate(asdict(drawing))
+
     def core(self) -> Drawing:
         """The settings as the core reckons with them."""
         given = self.model_dump(exclude={"casts", "receives"})

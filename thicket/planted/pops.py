@@ -187,8 +187,8 @@ class Walker:
     def _crossing(
         self, planting: Planting, sheet: Sheet, reaches: Mapping[Edge, float]
     ) -> Iterator[tuple[Edge, _Seen]]:
-        """What the plants of a sheet do that cross edges in the picture, by the reach in m of each edge; it is
-        kept, so that a stroke elsewhere has it told again at once."""
+        """What the plants of a sheet do that cross edges in the picture, by the reach in m of each edge. It
+        is kept, so that a stroke elsewhere has it told again at once."""
         heights = np.array([self.unlike[slug].height for slug in planting.items])
         share = self.drawing.sward_share if planting.stand.sward else 1.0
         about = planting.key(sheet), self.route.key, self.level.level.heights.key, share, heights.tobytes()

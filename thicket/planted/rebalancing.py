@@ -17,6 +17,7 @@ from thicket.planted.costs import LINES, drawn, largest_of, settled, stand_cost
 from thicket.planted.edits import ChangeSettings
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
+from thicket.planted.plots import Region
 from thicket.planted.pops import contrast, edges_of
 from thicket.planted.remedies import Change
 from thicket.planted.sheets import box_around
@@ -47,7 +48,8 @@ CURVE = 9
 class Scene:
     """What a rebalance needs: level, stock as the reckoning sees it, how unlike the states of its stock look,
     by slug; the views that count, with drawing and device; fog, the unit vector toward the sun, and the
-    colours of the ground layers, sRGB 0–1 (layers, 3)."""
+    colours of the ground layers, sRGB 0–1 (layers, 3); the region whose plants alone are to come under the
+    marks, if it is not the whole frame."""
 
     level: PlantedLevel
     stock: Mapping[str, Item]
@@ -56,6 +58,14 @@ class Scene:
     fog: Fog = field(default_factory=Fog)
     sun: Sequence[float] = (0.0, 1.0, 0.0)
     ground_colours: np.ndarray | None = None
+    region: Region | None = None
+
+    def lines(self, planting: Planting, view: View, own: Distances) -> list[float]:
+        """What a planting with distances of its own spends on each budget line in a view, by `LINES`."""
+        items = self.stock
+        if self.region is not None:
+            items = {slug: item.without_bytes() for slug, item in items.items()}
+        return _lines(stand_cost(planting, items, view, own=own, region=self.region), view.device)
 
 
 @dataclass(frozen=True)
@@ -93,12 +103,15 @@ def rebalance_level(
     """The least visible loss that brings every view under the marks, or nearest to them.
 
     Parameters: scene; marks by budget line; of each stand, by number, which of `KINDS` may change; least, the
-    factor below which no distance goes.
+    factor below which no distance goes. Of a region only what it spends counts, and what is lost to the eye
+    wherever it is, since a stand's settings hold all over the level.
     """
     plantings = scene.level.plantings()
     views = [settled(view, plantings, scene.stock) for view in scene.views]
-    base = np.array([_lines(scene.level.ground_cost(view), view.device) for view in views])
-    base[:, LINES.index("ms")] += [view.device.fixed for view in views]
+    base = np.zeros((len(views), len(LINES)))
+    if scene.region is None:
+        base = np.array([_lines(scene.level.ground_cost(view), view.device) for view in views])
+        base[:, LINES.index("ms")] += [view.device.fixed for view in views]
     options: list[Option] = []
     for k, planting in enumerate(plantings):
         tell(0.8 * k / len(plantings), f"Trying {planting.stand.name}")
@@ -156,8 +169,7 @@ def _options(
         for view in views:
             loss += _losses(scene, view, planting, other, [to.core() for to in tried.values()])
         for (change, to), lost in zip(tried.items(), loss.tolist()):
-            costs = [stand_cost(other, scene.stock, view, own=to.core()) for view in views]
-            spent = np.array([_lines(cost, view.device) for cost, view in zip(costs, views)])
+            spent = np.array([scene.lines(other, view, to.core()) for view in views])
             drawn_so = settings if change == Change() else {**settings, "distances": to}
             out.append(Option(number, change, tufts, drawn_so, lost, spent))
     first, *others = out

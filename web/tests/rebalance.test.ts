@@ -109,6 +109,30 @@ describe('bringing a level under its marks', () => {
     )
     expect(rows()).toEqual(['Stand 1: drawn 70 % as far, no shadows: 120', 'Stand 2: 60 % of its tufts: 300'])
   })
+  it('is for a plot and its shares alone where one has shares in the tier', async () => {
+    const { store, bodies, balance } = await begin([told({ result: RESULT })])
+    expect(at('rebalance-plot')).toBeNull()
+    const plots = {
+      North: { owner: 'north', area: 1, shares: { Desktop: { ms: 2 } } },
+      South: { owner: 'south', area: 2, shares: { Handheld: { ms: 2 } } },
+    }
+    store.level = { ...store.level!, plots: { plots, outside: 'warned', requests: [] } } as unknown as Level
+    await until(() => at('rebalance-plot'))
+    expect(balance.plots).toEqual(['North'])
+    balance.plot = 'North'
+    await nextTick()
+    at('rebalance-begin').click()
+    await until(() => at('rebalance-changes'))
+    expect(bodies()[0]).toMatchObject({ marks: { ms: 2 }, plot: 'North' })
+    // A plot that is gone is not asked for any more.
+    store.level = {
+      ...store.level!,
+      plots: { plots: {}, outside: 'warned', requests: [] },
+    } as unknown as Level
+    await nextTick()
+    expect(balance.plot).toBe('')
+    expect(balance.result).toBeNull()
+  })
   it('shows another answer, goes to a place, and tries what is shown as one draft', async () => {
     const { store, stage, draft } = await begin([told({ result: RESULT })])
     at('rebalance-begin').click()

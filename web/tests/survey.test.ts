@@ -5,7 +5,7 @@ import SurveyPanel from '../src/components/SurveyPanel.vue'
 import { PLAIN } from '../src/stage/drawing'
 import { useDrawing } from '../src/stores/drawing'
 import { useSurvey } from '../src/stores/survey'
-import { classAt, classesOf, FINE, INKS, surveySheet } from '../src/surveyMap'
+import { classAt, classesOf, FINE, INKS, LEFT, leftAt, surveySheet } from '../src/surveyMap'
 import { at, choose, numbers, openLevel, refuse, serve, settled, show, until } from './help'
 
 const MAP: SurveyMap = {
@@ -79,6 +79,20 @@ describe('the classes of a survey', () => {
     expect(rgba(FINE, 12)[3]).toBe(190)
     const plain = surveySheet(MAP, 50, 32, null)
     expect([...plain.data].filter((v, k) => k % 4 === 3 && v === 170).length).toBe(0)
+  })
+})
+
+describe('the classes of what is left to a mark', () => {
+  it('tell every value by its share of the mark, and ink the map', () => {
+    const found = [20, 12.5, 12.4, 11, 10.5, 10, 9.1, 8, 7, 5, 0].map((v) => leftAt(v, 10))
+    expect(found).toEqual([0, 1, 1, 2, 2, 3, 3, 4, 5, 6, 6])
+    const sheet = surveySheet(MAP, 50, 32, 6, true)
+    const inked = (c: number, r: number) => [...sheet.data.slice((r * 25 + c) * 4, (r * 25 + c) * 4 + 3)]
+    expect(inked(4, 4)).toEqual(LEFT[6].ink)
+    expect(inked(FINE + 4, FINE + 4)).toEqual(LEFT[6].ink)
+    expect(inked(4, FINE + 3)).toEqual(LEFT[leftAt(7, 6)].ink)
+    // Without a mark there is nothing to be left.
+    expect(surveySheet(MAP, 50, 32, null, true).data).toEqual(surveySheet(MAP, 50, 32, null).data)
   })
 })
 

@@ -6895,7 +6895,8 @@ export interface components {
          * RebalanceIn
          * @description The marks to be met, with how the level is drawn and on which device; whether kept views and the
          *     survey's worst places count, and the walks whose dearest moments do; what may change, by stand; the factor
-         *     below which no distance goes. `begin` has it begun when it is not known yet.
+         *     below which no distance goes; the plot whose plants alone are to meet the marks, empty for the whole
+         *     frame. `begin` has it begun when it is not known yet.
          */
         RebalanceIn: {
             /**
@@ -6933,7 +6934,10 @@ export interface components {
              */
             drawing: components["schemas"]["DrawingSettings"];
             device?: components["schemas"]["DeviceSettings"] | null;
-            marks: components["schemas"]["Marks"];
+            /** Marks */
+            marks: {
+                [key: string]: number;
+            };
             /**
              * Views
              * @default true
@@ -6958,6 +6962,11 @@ export interface components {
              * @default 0.4
              */
             least: number;
+            /**
+             * Plot
+             * @default
+             */
+            plot: string | "";
             /**
              * Begin
              * @default false

@@ -8,6 +8,7 @@ import type { Stage } from '../stage/stage'
 import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
 import { useRebalance } from '../stores/rebalance'
+import ChoiceField from './ChoiceField.vue'
 import NumberField from './NumberField.vue'
 import TradeOff from './TradeOff.vue'
 
@@ -26,6 +27,10 @@ const KINDS: { value: RebalanceKind; title: string }[] = [
 const open = computed(() =>
   store.stands.filter((s) => !s.locked).map((s) => ({ value: s.id, title: s.name })),
 )
+const whose = computed(() => [
+  { value: '', title: 'the whole level' },
+  ...balance.plots.map((name) => ({ value: name, title: `plot ${name}, what its plants spend` })),
+])
 const walks = computed(() => Object.keys(store.level?.walks ?? {}))
 const result = computed(() => balance.result)
 /** Which answer of the trade-off is looked at; null for the one that meets the marks. */
@@ -73,9 +78,18 @@ function go(k: number): void {
 <template>
   <section data-test="rebalance">
     <p class="faint">
-      The settings that bring every place that counts under the marks of {{ drawing.tier }}, with the least
-      that is lost to the eye.
+      The settings that bring every place that counts under
+      {{ balance.plot ? `the shares of ${balance.plot} in` : 'the marks of' }} {{ drawing.tier }}, with the
+      least that is lost to the eye.
     </p>
+    <ChoiceField
+      v-if="balance.plots.length"
+      label="For"
+      :value="balance.plot"
+      :items="whose"
+      test="rebalance-plot"
+      @change="balance.plot = $event"
+    />
     <v-checkbox
       v-model="balance.views"
       label="The kept views count"
@@ -162,9 +176,9 @@ function go(k: number): void {
         over {{ result.places.length }} places.
       </p>
       <TradeOff
-        v-if="result.curve.length > 1 && drawing.marks"
+        v-if="result.curve.length > 1 && balance.marks?.ms"
         :points="result.curve"
-        :mark="drawing.marks.ms"
+        :mark="balance.marks.ms"
         :picked="picked"
         @pick="picked = $event === picked ? null : $event"
       />

@@ -6,7 +6,7 @@ import type { Stage } from '../stage/stage'
 import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
 import { EYE, useSurvey } from '../stores/survey'
-import { classesOf, INKS } from '../surveyMap'
+import { classesOf, INKS, LEFT, leftAt } from '../surveyMap'
 import ChoiceField from './ChoiceField.vue'
 
 /** What frames cost all over the level: a map of one budget line, and the worst places. */
@@ -42,6 +42,15 @@ const spenders = (worst: SurveyMap['worst'][number]) =>
     .map(([stand, value]) => `${nameOf(stand)} ${told(value)}`)
     .join(', ')
 const borders = computed(() => (survey.map ? classesOf(survey.map.values) : []))
+/** How much of the level lies in each class of what is left to the mark. */
+const shares = computed(() => {
+  const { map, mark } = survey
+  if (!map || !mark) return null
+  const found = LEFT.map((c) => ({ ...c, share: 0 }))
+  for (const v of map.values) found[leftAt(v, mark)].share += 1 / map.values.length
+  return found
+})
+const ink = (rgb: number[]) => ({ background: `rgb(${rgb.join(',')})` })
 const over = computed(() => {
   const { map, mark } = survey
   return map && mark !== null ? map.values.filter((v) => v > mark).length / map.values.length : 0
@@ -119,9 +128,27 @@ onBeforeUnmount(() => {
     />
     <template v-if="survey.map">
       <v-switch v-model="survey.shown" label="Lay it over the ground" hide-details data-test="survey-shown" />
-      <ol class="legend" aria-label="What the inks mean" data-test="survey-legend">
-        <li v-for="(ink, k) in INKS" :key="k">
-          <i :style="{ background: `rgb(${ink.join(',')})` }" />
+      <v-switch
+        v-if="shares"
+        v-model="survey.left"
+        label="By what is left to the mark"
+        hide-details
+        data-test="survey-left"
+      />
+      <ol
+        v-if="survey.left && shares"
+        class="shares"
+        aria-label="What the inks mean"
+        data-test="survey-legend"
+      >
+        <li v-for="c in shares" :key="c.label">
+          <i :style="ink(c.ink)" /> {{ c.label }}
+          <span class="number">{{ (c.share * 100).toFixed(c.share && c.share < 0.1 ? 1 : 0) }} %</span>
+        </li>
+      </ol>
+      <ol v-else class="legend" aria-label="What the inks mean" data-test="survey-legend">
+        <li v-for="(each, k) in INKS" :key="k">
+          <i :style="ink(each)" />
           <span class="number">{{ told(borders[k]).replace(/\.?0* (ms|MB)$/, k ? '' : ' $1') }}</span>
         </li>
       </ol>
@@ -182,6 +209,25 @@ onBeforeUnmount(() => {
   display: block;
   height: 10px;
   border: 1px solid var(--line);
+}
+.shares {
+  list-style: none;
+  margin: 8px 0;
+  padding: 0;
+  font-size: 13px;
+}
+.shares li {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+}
+.shares i {
+  width: 26px;
+  height: 12px;
+  border: 1px solid var(--line);
+}
+.shares .number {
+  margin-left: auto;
 }
 h4 {
   font: 500 15px var(--serif);

@@ -18,6 +18,14 @@ export const useRebalance = defineStore('rebalance', () => {
   const spared = ref<number[]>([])
   /** The share of its distances that a stand keeps at least. */
   const least = ref(0.4)
+  /** The plot whose plants alone are to meet its shares; empty for the whole frame and the tier's marks. */
+  const plot = ref('')
+  const sharesOf = (name: string) => level.level?.plots.plots?.[name]?.shares?.[drawing.tier]
+  /** The plots that have shares in this tier. */
+  const plots = computed(() =>
+    Object.keys(level.level?.plots.plots ?? {}).filter((name) => Object.keys(sharesOf(name) ?? {}).length),
+  )
+  const marks = computed(() => (plot.value ? (sharesOf(plot.value) ?? null) : drawing.marks))
   const state = shallowRef<RebalanceState | null>(null)
   const trouble = ref('')
   const result = computed(() => state.value?.result ?? null)
@@ -25,14 +33,15 @@ export const useRebalance = defineStore('rebalance', () => {
 
   const { look, forget } = useLongWork(
     (begin) => {
-      if (!level.level || !level.mayPlant || !drawing.marks) return null
+      if (!level.level || !level.mayPlant || !marks.value) return null
       return answer(
         api.POST('/api/levels/{slug}/rebalance', {
           params: { path: { slug: level.slug } },
           body: {
             drawing: drawing.now,
             device: drawing.device,
-            marks: drawing.marks,
+            marks: marks.value,
+            plot: plot.value,
             views: views.value,
             worst: worst.value,
             walks: walks.value,
@@ -57,13 +66,14 @@ export const useRebalance = defineStore('rebalance', () => {
   }
   // What is asked for otherwise has another answer, and so has another level.
   watch(
-    [views, worst, walks, kinds, spared, least, () => drawing.now, () => drawing.device, () => drawing.marks],
+    [views, worst, walks, kinds, spared, least, plot, () => drawing.now, () => drawing.device, marks],
     () => drop(),
   )
   watch(
     () => level.slug,
     () => {
       walks.value = []
+      plot.value = ''
       drop()
     },
   )
@@ -77,5 +87,23 @@ export const useRebalance = defineStore('rebalance', () => {
     state.value = null
     trouble.value = ''
   }
-  return { views, worst, walks, kinds, spared, least, state, trouble, result, free, look, stop, drop }
+  watch(plots, (names) => names.includes(plot.value) || (plot.value = ''))
+  return {
+    plot,
+    plots,
+    marks,
+    views,
+    worst,
+    walks,
+    kinds,
+    spared,
+    least,
+    state,
+    trouble,
+    result,
+    free,
+    look,
+    stop,
+    drop,
+  }
 })

@@ -20,6 +20,8 @@ export const useSurvey = defineStore('survey', () => {
   /** The plot whose part is shown in place of that. */
   const plot = ref<string | null>(null)
   const step = ref(16)
+  /** Whether the map tells what is left to the mark, where there is one. */
+  const left = ref(false)
   /** Whether the map is laid over the ground. */
   const shown = ref(false)
   const state = shallowRef<SurveyState | null>(null)
@@ -34,7 +36,7 @@ export const useSurvey = defineStore('survey', () => {
   const sheet = computed(() => {
     const l = level.level
     if (!shown.value || !map.value || !l) return null
-    return surveySheet(map.value, l.columns * l.cell, l.rows * l.cell, mark.value)
+    return surveySheet(map.value, l.columns * l.cell, l.rows * l.cell, mark.value, left.value)
   })
 
   /** The squares that a view spends its time on, drawn on the plan; null when nobody asked. */
@@ -93,5 +95,5 @@ export const useSurvey = defineStore('survey', () => {
       stand.value = plot.value = null
     },
   )
-  return { line, stand, plot, step, shown, state, trouble, map, mark, sheet, seen, see, look, stop }
+  return { line, stand, plot, step, left, shown, state, trouble, map, mark, sheet, seen, see, look, stop }
 })
