@@ -171,3 +171,17 @@ export function uploads(then: () => unknown): void {
     },
   )
 }
+
+/** A stage that takes pictures: each tells where it looked from. */
+export function picturing<More extends object>(more?: More) {
+  const start = { x: 1, y: 2, z: 3, heading: 4, pitch: 5, fov: 55 }
+  const stage = {
+    start,
+    eye: { view: start as Record<string, number> },
+    look: vi.fn((view: Record<string, number>) => void (stage.eye.view = { ...view })),
+    arrived: vi.fn(() => settled(10)),
+    picture: vi.fn(() => `picture:${stage.eye.view.x}`),
+    ...(more as More),
+  }
+  return stage
+}

@@ -7,7 +7,7 @@ import { useDraft } from '../src/composables/useDraft'
 import { PLAIN } from '../src/stage/drawing'
 import { useStores } from '../src/stores'
 import { useRebalance } from '../src/stores/rebalance'
-import { at, inScope, openLevel, refuse, serve, settled, show, stand, until } from './help'
+import { at, inScope, openLevel, picturing, refuse, serve, settled, show, stand, until } from './help'
 
 const MARKS = { ms: 6, triangles: 10, draw_calls: 10, shadow_triangles: 10, memory: 10 }
 const DISTANCES = { steps: [20], billboard: 40, gone: 80, fade: 4, shadow: 10, by_size: false }
@@ -74,7 +74,7 @@ describe('bringing a level under its marks', () => {
       'POST /api/levels/fell/stands/1/try': tried,
       'POST /api/levels/fell/stands/2/try': tried,
     })
-    const stage = { look: vi.fn() }
+    const stage = picturing()
     const draft = inScope(() => useDraft(() => null, useStores()))
     page = await show(RebalancePanel, { stage, draft })
     const bodies = () =>
@@ -152,6 +152,21 @@ describe('bringing a level under its marks', () => {
     expect(rows().length).toBe(2)
     at('rebalance-place-1').click()
     expect(stage.look).toHaveBeenCalledWith({ x: 4, y: 12, z: 8, heading: 90, pitch: 0, fov: 55 })
+  })
+  it('compares the dearest places in pictures, before and with the changes tried', async () => {
+    const { stage, draft } = await begin([told({ result: RESULT })])
+    at('rebalance-begin').click()
+    await until(() => at('rebalance-compare'))
+    const dirty: boolean[] = []
+    stage.picture.mockImplementation(() => `picture:${dirty.push(draft.dirty.value)}`)
+    at('rebalance-compare').click()
+    await until(() => page!.place.querySelectorAll('img').length === 4)
+    expect(dirty).toEqual([false, false, true, true])
+    const of = (k: number) => [...at(`rebalance-place-${k}`).querySelectorAll('img')].map((i) => i.alt)
+    expect(of(0)).toEqual(['Rim, before', 'Rim, after'])
+    await until(() => at('rebalance-compare'))
+    expect(stage.eye.view).toEqual(stage.start)
+    draft.drop()
   })
   it('says what is still over, and drops its answer when asked otherwise', async () => {
     const over = { ...RESULT.over, ms: 0.125, memory: 0.02 }

@@ -6,7 +6,7 @@ import { PLAIN } from '../src/stage/drawing'
 import { useDrawing } from '../src/stores/drawing'
 import { useSurvey } from '../src/stores/survey'
 import { classAt, classesOf, FINE, INKS, LEFT, leftAt, surveySheet } from '../src/surveyMap'
-import { at, choose, numbers, openLevel, refuse, serve, settled, show, until } from './help'
+import { at, choose, numbers, openLevel, picturing, refuse, serve, settled, show, until } from './help'
 
 const MAP: SurveyMap = {
   columns: 3,
@@ -128,7 +128,7 @@ describe('the survey panel', () => {
       'POST /api/levels/fell/survey': typeof told === 'function' ? told : () => told,
       'DELETE /api/levels/fell/survey': {},
     })
-    const stage = { look: vi.fn(), setRings: vi.fn() }
+    const stage = picturing({ setRings: vi.fn() })
     page = await show(SurveyPanel, { stage })
     await settled(30)
     const bodies = () =>
@@ -190,6 +190,26 @@ describe('the survey panel', () => {
     page = null
     expect(stage.setRings).toHaveBeenLastCalledWith([])
     expect(useSurvey().sheet).toBeNull()
+  })
+  it('shows the worst places in pictures and comes back, and stops when told so', async () => {
+    const { stage } = await begin(state())
+    at('survey-pictures').click()
+    await until(() => page!.place.querySelectorAll('img').length === 2)
+    expect([...page!.place.querySelectorAll('img')].map((img) => img.getAttribute('src'))).toEqual([
+      'picture:40',
+      'picture:8',
+    ])
+    await until(() => !at('survey-pictures-stop'))
+    expect(stage.eye.view).toEqual(stage.start)
+    useSurvey().state = state({ map: { ...MAP, worst: MAP.worst.slice(1) } })
+    await until(() => !page!.place.querySelector('img'))
+    stage.arrived.mockImplementation(() => new Promise((done) => setTimeout(done, 50)))
+    at('survey-pictures').click()
+    await until(() => at('survey-pictures-stop'))
+    at('survey-pictures-stop').click()
+    await settled(80)
+    expect(page!.place.querySelector('img')).toBeNull()
+    expect(stage.eye.view).toEqual(stage.start)
   })
   it('looks at another line, stand and tier; a stand has no mark of its own', async () => {
     const { bodies, survey } = await begin(state())

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import type { RebalanceChange, RebalanceKind } from '../api/client'
 import { amount, LINES, signed, whole } from '../budget'
 import type { Draft } from '../composables/useDraft'
+import { usePictures } from '../composables/usePictures'
 import { edgeName } from '../distances'
 import type { Stage } from '../stage/stage'
 import { useDrawing } from '../stores/drawing'
@@ -68,6 +69,30 @@ function attempt(): void {
   store.selected = changes.value.map((c) => c.stand)
   // Once what was selected has taken up its draft.
   setTimeout(() => props.draft.change({ each, fullnesses }))
+}
+const { pictures, left, take, stop, forget } = usePictures()
+watch(changes, forget)
+/** Picture the three dearest places as they are, then try the changes and picture them again. */
+async function compare(): Promise<void> {
+  const stage = props.stage!
+  props.draft.drop()
+  forget()
+  const dearest = result
+    .value!.places.map((place, k) => ({ place, k }))
+    .sort((a, b) => b.place.before.ms - a.place.before.ms)
+    .slice(0, 3)
+  const named = (when: string) =>
+    Object.fromEntries(
+      dearest.map(({ place: { x, y, z, heading, pitch, fov }, k }) => [
+        `${k} ${when}`,
+        { x, y, z, heading, pitch, fov },
+      ]),
+    )
+  await nextTick()
+  if (!(await take(stage, named('before')))) return
+  attempt()
+  await stage.arrived(500)
+  await take(stage, named('after'))
 }
 function go(k: number): void {
   const { x, y, z, heading, pitch, fov } = result.value!.places[k]
@@ -202,6 +227,19 @@ function go(k: number): void {
         <v-btn color="primary" variant="flat" :disabled="locked" data-test="rebalance-try" @click="attempt"
           >Try it on the stage</v-btn
         >
+        <v-btn
+          v-if="!left"
+          class="compare"
+          :disabled="locked || !stage"
+          data-test="rebalance-compare"
+          @click="compare"
+          >Compare in pictures<v-tooltip activator="parent"
+            >The three dearest places, as they are and with the changes tried</v-tooltip
+          ></v-btn
+        >
+        <v-btn v-else class="compare" data-test="rebalance-compare-stop" @click="stop"
+          >Stop, {{ left }} to come</v-btn
+        >
       </p>
       <v-list class="places" density="compact" aria-label="The places that count">
         <v-list-item
@@ -216,6 +254,16 @@ function go(k: number): void {
               signed((p.after.ms - p.before.ms).toFixed(2), p.after.ms - p.before.ms)
             }})
           </v-list-item-subtitle>
+          <div v-if="pictures[`${k} before`]" class="pair">
+            <figure v-for="when in ['before', 'after']" :key="when">
+              <img
+                v-if="pictures[`${k} ${when}`]"
+                :src="pictures[`${k} ${when}`]"
+                :alt="`${p.name}, ${when}`"
+              />
+              <figcaption>{{ when }}</figcaption>
+            </figure>
+          </div>
         </v-list-item>
       </v-list>
     </template>
@@ -254,6 +302,27 @@ td {
 td + td {
   text-align: right;
   vertical-align: top;
+}
+.compare {
+  margin-left: 8px;
+}
+.pair {
+  display: flex;
+  gap: 6px;
+  margin: 4px 0 6px;
+}
+.pair figure {
+  flex: 1;
+  margin: 0;
+}
+.pair img {
+  display: block;
+  width: 100%;
+  border: 1px solid var(--line);
+}
+.pair figcaption {
+  font-size: 12px;
+  color: var(--faint);
 }
 .places {
   padding: 0;

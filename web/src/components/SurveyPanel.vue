@@ -2,6 +2,7 @@
 import { computed, onBeforeUnmount, onMounted, watch } from 'vue'
 import type { SurveyMap } from '../api/client'
 import { amount, LINES, signed } from '../budget'
+import { usePictures } from '../composables/usePictures'
 import type { Stage } from '../stage/stage'
 import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
@@ -65,10 +66,14 @@ const past = computed(() =>
     return { ...p, change, by: signed(told(change), change), when: time.format(new Date(p.at)), said }
   }),
 )
+const { pictures, left, take, stop, forget } = usePictures()
+const viewOf = ({ x, y, z, heading }: SurveyMap['worst'][number]) => ({ x, y, z, heading, pitch: 0, fov: 55 })
+const views = computed(() => Object.fromEntries((survey.map?.worst ?? []).map((w, k) => [k, viewOf(w)])))
+// Pictures are of the places that are listed.
+watch(() => JSON.stringify(views.value), forget)
 function go(worst: SurveyMap['worst'][number]): void {
-  const { x, y, z, heading } = worst
-  props.stage?.look({ x, y, z, heading, pitch: 0, fov: 55 })
-  props.stage?.setRings([{ x, z, radius: 4 }])
+  props.stage?.look(viewOf(worst))
+  props.stage?.setRings([{ x: worst.x, z: worst.z, radius: 4 }])
 }
 // Each view that comes to rest is reckoned.
 watch(
@@ -171,8 +176,19 @@ onBeforeUnmount(() => {
             <span class="faint"> {{ p.when }}{{ p.said }}</span>
           </li>
         </ol>
-        <h4>The worst places</h4>
       </template>
+      <h4>The worst places</h4>
+      <p v-if="left" class="pictured" role="status">
+        {{ left }} pictures to come
+        <v-btn size="small" data-test="survey-pictures-stop" @click="stop">Stop</v-btn>
+      </p>
+      <p v-else-if="stage && !Object.keys(pictures).length" class="pictured">
+        <v-btn size="small" data-test="survey-pictures" @click="take(stage, views)"
+          >Show them in pictures<v-tooltip activator="parent"
+            >The stage goes to each place and comes back</v-tooltip
+          ></v-btn
+        >
+      </p>
       <v-list class="places" density="compact" aria-label="The worst places">
         <v-list-item
           v-for="(w, k) in survey.map.worst"
@@ -181,7 +197,11 @@ onBeforeUnmount(() => {
           :subtitle="spenders(w)"
           :data-test="`survey-worst-${k}`"
           @click="go(w)"
-        />
+        >
+          <template v-if="pictures[k]" #prepend>
+            <img :src="pictures[k]" :alt="`What is seen there, ${towards(w.heading)}`" />
+          </template>
+        </v-list-item>
       </v-list>
     </template>
   </section>
@@ -242,8 +262,21 @@ h4 {
 .less {
   color: var(--green);
 }
+.pictured {
+  margin: 4px 0;
+}
 .places {
   padding: 0;
+}
+.places img {
+  width: 104px;
+  margin: 3px 10px 3px 0;
+  border: 1px solid var(--line);
+}
+.places :deep(.v-list-item-title),
+.places :deep(.v-list-item-subtitle) {
+  display: block;
+  white-space: normal;
 }
 .places :deep(.v-list-item) {
   padding-inline: 4px;

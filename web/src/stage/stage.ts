@@ -306,6 +306,13 @@ export class Stage {
     this.touch()
   }
 
+  /** Wait until all plants that can be seen from here are on the stage, but no longer than so many ms. */
+  async arrived(patience: number): Promise<void> {
+    const end = performance.now() + patience
+    do await new Promise((done) => setTimeout(done, 100))
+    while (!this.ended && !this.store.settled && performance.now() < end)
+  }
+
   /** What the eye sees, small, as the address of a JPEG. */
   picture(wide = 192): string {
     this.eye.render(false, this.revision, false)
