@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+from dataclasses import asdict
 from typing import Annotated, Literal
 
 import numpy as np
@@ -15,9 +16,11 @@ from pydantic import UUID4, Field
 from server.errors import NotAllowed
 from server.journal.schemas import entry_out
 from server.levels.access import check_may_make, level_for, stand_for
+from server.levels.planted import planted_of
+from server.levels.plots import regions_of
 from server.locks import level_lock
-from server.sight.reckoning import seen
-from server.sight.schemas import ViewIn
+from server.sight.reckoning import items_of, seen
+from server.sight.schemas import PlotCostOut, ViewIn
 from server.stands.actions import dependants
 from server.stands.api import ChangedOut, changed_keys
 from server.stands.models import BrushTip
@@ -27,6 +30,9 @@ from thicket.document.settings import Number, Share, Strict
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.pictures import read_grey
 from thicket.planted.brushing import Brush, Limits
+from thicket.planted.costs import region_cost
+from thicket.planted.edits import Paint
+from thicket.planted.sheets import apart
 from thicket.planting.strokes import Stroke
 from thicket.planting.tips import MADE, SIDE, made_tip, tip_of_picture
 from thicket.refused import Refused
@@ -183,6 +189,24 @@ def _stroke(request: HttpRequest, slug: str, data: StrokeIn) -> dict:
         }
     stale = dict.fromkeys(pk for row in rows for pk in [row.pk, *dependants(row)])
     return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": list(stale)}
+
+
+@router.post("/levels/{slug}/strokes/spent", response=list[PlotCostOut])
+def spent_with_stroke(request: HttpRequest, slug: str, data: StrokeIn):
+    """What the plots that a stroke reaches would spend in its view with it; nothing is stored."""
+    level = level_for(request, slug, to="plant")
+    if data.view is None:
+        raise Refused("view: say from where it is looked at")
+    stock, view, brush = items_of(level), seen(level, data.view), data.brush()
+    after = planted_of(level)
+    box = brush.reach(after)
+    for row in (stand_for(level, pk) for pk in dict.fromkeys([data.stand, *data.also])):
+        after = after.edit(Paint(row.slug, brush))
+    return [
+        {"plot": name, **asdict(region_cost(after.plantings(), stock, view, region))}
+        for name, region in regions_of(level).items()
+        if not apart(region.area.box, box)
+    ]
 
 
 @router.post("/levels/{slug}/strokes/try")

@@ -129,6 +129,21 @@ class Plots(GroundCase):
         whole = self.post("/survey", SURVEY | {"line": "triangles"}).json()
         self.assertGreater(max(whole["map"]["values"]), spent["South"]["worst"]["triangles"])
 
+    def test_a_stroke_tells_what_plots_will_spend_before_it_is_kept(self):
+        self.keep()
+        stroke = {"key": key(), "stand": self.birch.pk, "verb": "thin", "path": [[90, 150], [120, 120]]}
+        stroke |= {"radius": 40, "soft": 0.2, "strength": 1}
+        before = {p["plot"]: p for p in self.post("/cost", VIEW).json()["plots"]}
+        told = {p["plot"]: p for p in self.post("/strokes/spent", stroke | {"view": VIEW}).json()}
+        self.assertLess(told["North"]["triangles"], before["North"]["triangles"])
+        self.assertEqual(self.post("/cost", VIEW).json()["plots"], list(before.values()), "nothing is kept")
+        self.assertEqual(self.post("/strokes", stroke).status_code, 200)
+        after = {p["plot"]: p for p in self.post("/cost", VIEW).json()["plots"]}
+        self.assertEqual(told, {name: after[name] for name in told})
+        away = stroke | {"key": key(), "path": [[30, 30]], "radius": 10, "view": VIEW}
+        self.assertEqual([p["plot"] for p in self.post("/strokes/spent", away).json()], ["North"])
+        self.assertIn("view", self.post("/strokes/spent", stroke).json()["detail"])
+
     def test_one_is_brought_under_its_shares_without_the_others(self):
         self.keep()
         stands = {

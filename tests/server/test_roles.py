@@ -163,6 +163,7 @@ class Roles(GroundCase):
             f"{level}/clear": ("plant", {"key": key}),
             f"{level}/strokes": ("plant", stroke),
             f"{level}/strokes/try": ("plant", stroke),
+            f"{level}/strokes/spent": ("plant", stroke | {"view": VIEW}),
             f"{level}/new-stand": (
                 "plant",
                 {"key": key, "name": "More", "stratum": "Shrub", "item": "birch"},

@@ -1,6 +1,6 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
-import type { Level, Plots, Shape } from '../src/api/client'
+import type { Level, Plots, Shape, Stroke } from '../src/api/client'
 import CostStrip from '../src/components/CostStrip.vue'
 import PlotPanel from '../src/components/PlotPanel.vue'
 import MemberTable from '../src/components/MemberTable.vue'
@@ -98,6 +98,34 @@ describe('the ground of plots', () => {
     expect(plots.warning(15, 5)).toBe('')
     store.level = { ...store.level, role: 'artist', plots: { ...PLOTS, plots: {} } } as unknown as Level
     expect(plots.warning(15, 5)).toBe('')
+  })
+})
+
+describe('a stroke that is being painted', () => {
+  const stroke = { key: 'k', stand: 1, path: [[15, 5]] } as unknown as Stroke
+  it('tells which plots it brings over their shares, until it is let go and the view is reckoned', async () => {
+    const { plots, store, asked } = openPlots('north', 'artist', PLOTS, {
+      'POST /api/levels/fell/strokes/spent': [{ ...COST, plot: 'South', ms: 3.4 }],
+    })
+    expect(plots.triedOver).toEqual([])
+    await plots.weigh(stroke, () => true)
+    expect(plots.triedOver).toEqual(['South comes to 3.40 ms of its 3.00 ms here'])
+    expect(plots.hereOf('North', 'ms')).toBe(2.5)
+    expect(plots.hereOf('South', 'ms')).toBe(3.4)
+    store.cost = { ...store.cost! }
+    await nextTick()
+    expect(plots.triedOver).toEqual([])
+    // What comes when the stroke is let go of already counts no more.
+    await plots.weigh(stroke, () => false)
+    expect(plots.triedOver).toEqual([])
+    expect(asked.filter((a) => a.what.endsWith('/spent')).length).toBe(2)
+  })
+  it('asks for nothing where no plot has shares in the tier', async () => {
+    const north = { owner: 'north', area: 1, shares: { Handheld: { ms: 1 } } }
+    const bare = { ...PLOTS, plots: { North: north } }
+    const { plots, asked } = openPlots('north', 'artist', bare)
+    await plots.weigh(stroke, () => true)
+    expect(asked.filter((a) => a.what.endsWith('/spent'))).toEqual([])
   })
 })
 

@@ -1,4 +1,4 @@
-import { afterEach, describe, expect, it, vi } from 'vitest'
+import { afterEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 import type { Level, RebalanceChange, Tier } from '../src/api/client'
 import RebalancePanel from '../src/components/RebalancePanel.vue'

@@ -201,7 +201,7 @@ describe('the survey panel', () => {
     ])
     await until(() => !at('survey-pictures-stop'))
     expect(stage.eye.view).toEqual(stage.start)
-    useSurvey().state = state({ map: { ...MAP, worst: MAP.worst.slice(1) } })
+    useSurvey().state = state({ map: { ...MAP, worst: MAP.worst.slice(1) } }) as never
     await until(() => !page!.place.querySelector('img'))
     stage.arrived.mockImplementation(() => new Promise((done) => setTimeout(done, 50)))
     at('survey-pictures').click()

@@ -1172,6 +1172,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/strokes/spent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Spent With Stroke
+         * @description What the plots that a stroke reaches would spend in its view with it; nothing is stored.
+         */
+        post: operations["server_stands_brush_api_spent_with_stroke"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/strokes/try": {
         parameters: {
             query?: never;
@@ -5494,6 +5514,32 @@ export interface components {
             view?: components["schemas"]["ViewIn"] | null;
         };
         /**
+         * PlotCostOut
+         * @description What the plants of a plot cost, by themselves.
+         */
+        PlotCostOut: {
+            /** Plants */
+            plants: number;
+            /** Triangles */
+            triangles: number;
+            /** Draw Calls */
+            draw_calls: number;
+            /** Shadow Triangles */
+            shadow_triangles: number;
+            /** Shadow Calls */
+            shadow_calls: number;
+            /** Alpha Mpx */
+            alpha_mpx: number;
+            /** Memory */
+            memory: number;
+            /** Ms */
+            ms: number;
+            /** Culled */
+            culled: number;
+            /** Plot */
+            plot: string;
+        };
+        /**
          * ArrangedOut
          * @description A kept action on the level's stands, which are to be read again; the stand that was made, if one
          *     was.
@@ -6550,32 +6596,6 @@ export interface components {
             stands: components["schemas"]["StandCostOut"][];
             /** Plots */
             plots: components["schemas"]["PlotCostOut"][];
-        };
-        /**
-         * PlotCostOut
-         * @description What the plants of a plot cost, by themselves.
-         */
-        PlotCostOut: {
-            /** Plants */
-            plants: number;
-            /** Triangles */
-            triangles: number;
-            /** Draw Calls */
-            draw_calls: number;
-            /** Shadow Triangles */
-            shadow_triangles: number;
-            /** Shadow Calls */
-            shadow_calls: number;
-            /** Alpha Mpx */
-            alpha_mpx: number;
-            /** Memory */
-            memory: number;
-            /** Ms */
-            ms: number;
-            /** Culled */
-            culled: number;
-            /** Plot */
-            plot: string;
         };
         /** StandCostOut */
         StandCostOut: {
@@ -14790,6 +14810,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stands_brush_api_spent_with_stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrokeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlotCostOut"][];
                 };
             };
             /** @description Not signed in. */

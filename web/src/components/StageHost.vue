@@ -244,8 +244,10 @@ const inHand = computed(() => {
   if (verb === 'select') return `Select ${selection.every ? 'of every stand' : names}`
   return `${verb === 'level' ? 'Even' : verb[0].toUpperCase() + verb.slice(1)} ${names}`
 })
-/** Whose ground the pointer is over, when that is not one's own. */
-const beware = computed(() => (over.value ? plots.warning(...over.value) : ''))
+/** Whose ground the pointer is over, when that is not one's own; and whose share a stroke overruns. */
+const beware = computed(() =>
+  over.value ? [plots.warning(...over.value), ...plots.triedOver].filter(Boolean).join('; ') : '',
+)
 const look = (b: Bookmark) =>
   stage.value?.look({ x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov })
 function goTo(x: number, z: number) {

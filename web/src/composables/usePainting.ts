@@ -15,7 +15,7 @@ export interface Unseen {
 /** Paint touch: plants come and go in the stroke's wake; letting go keeps it. */
 export function usePainting(
   stage: ShallowRef<Stage | null>,
-  { level: store, brush }: Pick<Stores, 'level' | 'brush'>,
+  { level: store, brush, plots }: Pick<Stores, 'level' | 'brush' | 'plots'>,
 ) {
   const path = ref<[number, number][]>([])
   const painting = ref(false)
@@ -38,6 +38,7 @@ export function usePainting(
     if (!s || trying || tried === path.value.length) return
     tried = path.value.length
     const control = (trying = new AbortController())
+    void plots.weigh({ ...stroke(), view: { ...s.eye.view } }, () => painting.value)
     try {
       for (const stand of brush.targets) {
         const bytes = await answerBytes(
@@ -95,6 +96,7 @@ export function usePainting(
 
   /** Put back what was only tried. */
   function restore(): void {
+    plots.tried = []
     const s = stage.value
     if (!s) return
     for (const stand of brush.targets) {

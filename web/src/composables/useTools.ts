@@ -14,7 +14,7 @@ const TAKES = ['thin', 'uproot']
 export function useTools(
   stage: ShallowRef<Stage | null>,
   allowed: () => boolean,
-  stores: Pick<Stores, 'level' | 'brush' | 'selection'>,
+  stores: Pick<Stores, 'level' | 'brush' | 'plots' | 'selection'>,
 ) {
   const { brush } = stores
   const painting = usePainting(stage, stores)

@@ -2,6 +2,7 @@ import { useBrush } from './brush'
 import { useKeys } from './keys'
 import { useLevel } from './level'
 import { useSelection } from './selection'
+import { usePlots } from './plots'
 import { useShapes } from './shapes'
 import { useTool } from './tool'
 import { useWalks } from './walks'
@@ -12,6 +13,7 @@ export const useStores = () => ({
   tool: useTool(),
   brush: useBrush(),
   selection: useSelection(),
+  plots: usePlots(),
   shapes: useShapes(),
   walks: useWalks(),
   keys: useKeys(),

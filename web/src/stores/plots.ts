@@ -1,5 +1,5 @@
 import { defineStore } from 'pinia'
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import {
   answer,
   api,
@@ -8,8 +8,9 @@ import {
   type PlotCost,
   type Plots,
   type ShareRequest,
+  type Stroke,
 } from '../api/client'
-import { line, type LineName } from '../budget'
+import { amount, line, LINES, type LineName } from '../budget'
 import { useDrawing } from './drawing'
 import { useLevel } from './level'
 import { useLevelDraft } from './levelDraft'
@@ -54,7 +55,31 @@ export const usePlots = defineStore('plots', () => {
   /** What a plot may spend on a line, through the tier that is looked through; null where nothing is said. */
   const shareOf = (name: string, of: LineName): number | null =>
     now.value.plots?.[name]?.shares?.[drawing.tier]?.[of] ?? null
-  const costs = computed(() => new Map((level.cost?.plots ?? []).map((c: PlotCost) => [c.plot, c])))
+  /** What the plots would come to with the stroke that is being painted. */
+  const tried = shallowRef<PlotCost[]>([])
+  const costs = computed(
+    () => new Map([...(level.cost?.plots ?? []), ...tried.value].map((c: PlotCost) => [c.plot, c])),
+  )
+  watch([() => level.cost, () => level.slug], () => (tried.value = []))
+  let weighing = false
+  /** Reckon what plots with shares would spend with a stroke, as long as it is `painted`. */
+  async function weigh(stroke: Stroke, painted: () => boolean): Promise<void> {
+    const shares = Object.values(kept.value.plots ?? {}).some(
+      (plot) => Object.keys(plot.shares?.[drawing.tier] ?? {}).length,
+    )
+    if (weighing || !shares) return
+    weighing = true
+    try {
+      const found = await answer(
+        api.POST('/api/levels/{slug}/strokes/spent', { ...level.here(), body: stroke }),
+      )
+      if (painted()) tried.value = found
+    } catch {
+      // What could not be tried will tell its trouble when it is kept.
+    } finally {
+      weighing = false
+    }
+  }
   /** What a plot spends on a line in the present view. */
   const hereOf = (name: string, of: LineName): number | null => {
     const cost = costs.value.get(name)
@@ -78,6 +103,14 @@ export const usePlots = defineStore('plots', () => {
       const area = areas.value.find((s) => s.id === plot.area)
       return area && inside(area.points as [number, number][], x, z)
     })
+  /** Which plots the stroke that is being painted brings over their shares, in words. */
+  const triedOver = computed(() =>
+    LINES.flatMap(({ name }) =>
+      overHere(name)
+        .filter((p) => tried.value.some((t) => t.plot === p.name))
+        .map((p) => `${p.name} comes to ${amount(name, p.here)} of its ${amount(name, p.share)} here`),
+    ),
+  )
   /** Who may not be pleased with planting at a place: its plot and owner; null on one's own ground. */
   function warning(x: number, z: number): string {
     if (!entries.value.length || level.level?.role === 'lead') return ''
@@ -168,6 +201,9 @@ export const usePlots = defineStore('plots', () => {
     areas,
     shareOf,
     hereOf,
+    tried,
+    triedOver,
+    weigh,
     spentOf,
     isOver,
     overHere,
