@@ -103,7 +103,7 @@ describe('the ground of plots', () => {
 
 describe('a stroke that is being painted', () => {
   const stroke = { key: 'k', stand: 1, path: [[15, 5]] } as unknown as Stroke
-  it('tells which plots it brings over their shares, until it is let go and the view is reckoned', async () => {
+  it('tells which plots it brings over their shares, until the view is reckoned anew', async () => {
     const { plots, store, asked } = openPlots('north', 'artist', PLOTS, {
       'POST /api/levels/fell/strokes/spent': [{ ...COST, plot: 'South', ms: 3.4 }],
     })
