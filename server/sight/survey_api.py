@@ -118,10 +118,10 @@ def survey_level(request: HttpRequest, slug: str, data: SurveyIn):
     asked = Asked(data.drawing, data.step, data.eye)
     given = data.device or DeviceSettings()
     state, found = surveys.state_of(level, request.user, asked, given.model_dump(mode="json"), data.begin)
-    if found is None:
+    stand = None if data.stand is None else numbers[data.stand]
+    if found is None or (stand is not None and stand not in found.loads):
         return {**state, "map": None}
     device = given.core()
-    stand = None if data.stand is None else numbers[data.stand]
     plot = data.plot if data.plot in found.plots else None
     values = found.line(data.line, device, stand if plot is None else plot)
     rows = {number: pk for pk, number in numbers.items()}

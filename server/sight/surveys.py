@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Mapping
+import time
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple, get_args
 
 import numpy as np
 from django.contrib.auth.models import User
+from django.db import transaction
 
 from server.cache import CACHE
 from server.jobs import starting
@@ -34,6 +37,8 @@ KEPT = 8
 """So many surveys of a level are kept."""
 MOST = 40_000
 """A survey has so many places at the most."""
+GROWING, SHOW_EVERY = "growing", 1.5
+"""Under this a survey is kept that is not done yet, every so many seconds."""
 POINTS, SHOWN = 200, 12
 """So many states of a level are kept in the history of its cost, and shown."""
 WORST, APART = 8, 40.0
@@ -123,7 +128,8 @@ def make(
     if last is not None and (last.asked, last.plots, last.stock) == (now.asked, now.plots, now.stock):
         found = repaired(last.found, last.level, now.level, stock, **how)
     if found is None:
-        found = survey(now.level, stock, step=to_survey.step, height=to_survey.eye, **how)
+        with _growing(level, asked) as show:
+            found = survey(now.level, stock, step=to_survey.step, height=to_survey.eye, so_far=show, **how)
     CACHE.put(key, replace(now, found=found))
     _note_worst(level, asked, found, device.core())
     LevelSurvey.objects.update_or_create(
@@ -131,6 +137,29 @@ def make(
     )
     old = LevelSurvey.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
     LevelSurvey.objects.filter(pk__in=list(old)).delete()
+
+
+@contextmanager
+def _growing(level: Level, asked: str) -> Iterator[Callable[[Survey], None]]:
+    """Keeps what a survey has found so far while the block runs, now and then, where there is no older one to
+    be looked at."""
+    mine = LevelSurvey.objects.filter(level=level, asked=asked)
+    begun, shown = mine.filter(content=GROWING), time.monotonic()
+    begun.delete()
+    first = not mine.exists()
+
+    def show(part: Survey) -> None:
+        nonlocal shown
+        if first and time.monotonic() - shown > SHOW_EVERY:
+            with transaction.atomic():
+                begun.delete()
+                LevelSurvey.objects.create(level=level, asked=asked, content=GROWING, data=packed(part))
+            shown = time.monotonic()
+
+    try:
+        yield show
+    finally:
+        begun.delete()
 
 
 def _note_worst(level: Level, asked: str, found: Survey, device: Device) -> None:

@@ -1,14 +1,21 @@
 """The survey on the server: done by the worker, told line by line as the reckoning has it, kept over the
 level's changes and said to be old, stopped."""
 
+from unittest import mock
+
 import numpy as np
+from django.contrib.auth.models import User
 
 from server.jobs.models import Job
+from server.jobs.running import Stopped
 from server.levels.models import Level, LevelSurvey
 from server.sight import surveys
+from server.stands.models import Stand
 from tests.caching import nothing_kept
 from tests.server.test_ground import GroundCase
 from tests.worker import work_off_inside_a_transaction as work_off
+from thicket.document.drawing import DeviceSettings, DrawingSettings
+from thicket.planted.survey import EYE
 
 DEVICE = {"name": "Ours", "per_mtri": 5, "per_kcall": 7, "fixed": 1.5}
 
@@ -44,6 +51,31 @@ class Surveys(GroundCase):
             self.assertEqual(worst["spent"][0][0], max(by_stand, key=by_stand.get))
         own = self.ask(line="triangles", stand=self.birch.pk)["map"]
         self.assertLess(max(own["values"]), max(self.ask(line="triangles")["map"]["values"]))
+
+    def test_the_first_one_is_looked_at_while_it_grows_and_leaves_nothing_behind_when_stopped(self):
+        user, grown = User.objects.get(username="north"), []
+        asked = surveys.Asked(DrawingSettings(), 32.0, EYE)
+
+        def look(share, step):
+            _, found = surveys.state_of(self.level, user, asked, {}, False)
+            grown.append(list(found.loads) if found else [])
+            if len(grown) == last:
+                raise Stopped
+
+        last = 4
+        with mock.patch("server.sight.surveys.SHOW_EVERY", -1):
+            with self.assertRaises(Stopped):
+                surveys.make(self.level, asked, DeviceSettings(), tell=look)
+            self.assertEqual([len(stands) for stands in grown], [0, 0, 2, 3])
+            self.assertEqual(LevelSurvey.objects.count(), 0)
+            last = 0
+            surveys.make(self.level, asked, DeviceSettings(), tell=look)
+        self.assertEqual([row.content == surveys.GROWING for row in LevelSurvey.objects.all()], [False])
+        self.assertEqual(self.ask(stand=self.birch.pk)["fresh"], True)
+        new = Stand.objects.get(pk=self.birch.pk)
+        new.pk, new.slug, new.number, new.place = None, "new", 90, 90
+        new.save()
+        self.assertIsNone(self.ask(stand=new.pk)["map"], "it was not there yet")
 
     def test_a_change_makes_it_old_but_it_can_still_be_looked_at(self):
         self.ask(begin=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 
@@ -85,12 +85,14 @@ def survey(
     tell: Tell = quietly,
     threads: int = THREADS,
     plots: Mapping[str, Region] | None = None,
+    so_far: Callable[[Survey], None] = lambda part: None,
 ) -> Survey:
     """Survey a level.
 
     Parameters: level; stock as the reckoning sees it; how the level is drawn; m between places; how many
     headings, evenly around; height of the eye above the ground in m; threads; plots by name, to be told each
-    by itself. Every value is what `thicket.sight.cost.reckon` gives for that view of 16:9, and of a plot what
+    by itself; so_far, given what is surveyed, without plots, after each stand. Every value is what
+    `thicket.sight.cost.reckon` gives for that view of 16:9, and of a plot what
     `thicket.planted.costs.region_cost` does.
     """
     across, down = (max(int(side // step), 1) for side in (level.width, level.length))
@@ -111,6 +113,7 @@ def survey(
         loads[planting.stand.number] = surveyor.stand(planting, full)
         for name, region in (plots or {}).items():
             spent[name] += surveyor.stand(planting, full, region)
+        so_far(Survey(step, across, eyes, way, dict(loads)))
     return Survey(step, across, eyes, way, loads, spent)
 
 

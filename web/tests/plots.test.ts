@@ -259,8 +259,16 @@ describe('the members of a level', () => {
       'DELETE /api/levels/fell/invitations/7': { ...MEMBERS, invitations: [] },
     })
     at('remove-lead').click()
-    await until(() => at('team-trouble'))
-    expect(at('team-trouble').textContent).toContain('only lead')
+    const go = await until(() => at('remove-go'))
+    expect(asked.some((a) => a.what.startsWith('DELETE'))).toBe(false)
+    expect(document.querySelector('.ask')!.textContent).toContain('Only by a new invitation do you come back')
+    go.click()
+    await until(() => at('remove-trouble'))
+    expect(at('remove-trouble').textContent).toContain('only lead')
+    ;[...document.querySelectorAll<HTMLElement>('.ask button')]
+      .find((b) => b.textContent!.includes('Drop'))!
+      .click()
+    await until(() => !at('remove-trouble'))
     await choose('invite-role', 'viewer')
     at('invite').click()
     const field = await until(() => at('made-link'))

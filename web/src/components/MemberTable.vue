@@ -4,6 +4,7 @@ import { computed, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
 import { answer, api, type LinkMade, type Member, type Members, type Role } from '../api/client'
 import { useSession } from '../stores/session'
+import AskSheet from './AskSheet.vue'
 import ChoiceField from './ChoiceField.vue'
 import PersonMark from './PersonMark.vue'
 
@@ -47,12 +48,25 @@ const give = (member: Member, to: Role) =>
     const asked = api.PUT('/api/levels/{slug}/members/{name}', { ...one(member.name), body: { role: to } })
     told.value = await answer(asked)
   })
-const remove = (member: Member) =>
-  attempt(async () => {
-    await answer(api.DELETE('/api/levels/{slug}/members/{name}', one(member.name)))
-    if (member.name === session.name) await router.replace('/levels')
+/** Who is about to be removed, or to leave. */
+const going = shallowRef<Member | null>(null)
+const leaves = computed(() => going.value?.name === session.name)
+const busy = ref(false)
+async function remove(): Promise<void> {
+  const { name } = going.value!
+  busy.value = true
+  await attempt(async () => {
+    await answer(api.DELETE('/api/levels/{slug}/members/{name}', one(name)))
+    going.value = null
+    if (name === session.name) await router.replace('/levels')
     else await load()
   })
+  busy.value = false
+}
+function ask(member: Member): void {
+  trouble.value = ''
+  going.value = member
+}
 function show(what: string, link: LinkMade): void {
   const until = new Date(link.until)
   made.value = {
@@ -93,7 +107,23 @@ const day = (at: string) =>
 </script>
 
 <template>
-  <p v-if="trouble" class="over" role="alert" data-test="team-trouble">{{ trouble }}</p>
+  <p v-if="trouble && !going" class="over" role="alert" data-test="team-trouble">{{ trouble }}</p>
+  <AskSheet
+    v-if="going"
+    :title="leaves ? 'Leave the level' : `Remove ${going.name}`"
+    :act="leaves ? 'Leave' : 'Remove'"
+    :busy="busy"
+    ready
+    :trouble="trouble"
+    test="remove"
+    @go="remove"
+    @close="going = null"
+  >
+    <p>
+      What {{ leaves ? 'you' : going.name }} planted stays. Only by a new invitation
+      {{ leaves ? 'do you' : `does ${going.name}` }} come back.
+    </p>
+  </AskSheet>
   <v-table v-if="told" density="compact" data-test="members">
     <thead>
       <tr>
@@ -133,7 +163,7 @@ const day = (at: string) =>
             v-if="leads || m.name === session.name"
             size="x-small"
             :data-test="`remove-${m.name}`"
-            @click="remove(m)"
+            @click="ask(m)"
             >{{ m.name === session.name ? 'Leave the level' : 'Remove' }}</v-btn
           >
         </td>

@@ -114,7 +114,12 @@ onBeforeUnmount(() => {
     />
     <p v-if="survey.state?.running" class="run">
       <v-progress-linear :model-value="survey.state.share * 100" aria-label="How far the survey is" />
-      <span class="faint">{{ survey.state.step }}</span>
+      <span class="faint"
+        >{{ survey.state.step
+        }}<template v-if="survey.map && !survey.state.plots.length && !past.length">
+          The map is of what is counted so far.</template
+        ></span
+      >
       <v-btn size="small" data-test="survey-stop" @click="survey.stop">Stop</v-btn>
     </p>
     <p v-else-if="!survey.state?.fresh" class="run">
