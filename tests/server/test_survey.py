@@ -63,7 +63,7 @@ class Surveys(GroundCase):
                 raise Stopped
 
         last = 4
-        with mock.patch("server.sight.surveys.SHOW_EVERY", -1):
+        with nothing_kept(), mock.patch("server.sight.surveys.SHOW_EVERY", -1):
             with self.assertRaises(Stopped):
                 surveys.make(self.level, asked, DeviceSettings(), tell=look)
             self.assertEqual([len(stands) for stands in grown], [0, 0, 2, 3])
