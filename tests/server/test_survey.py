@@ -1,10 +1,12 @@
 """The survey on the server: done by the worker, told line by line as the reckoning has it, kept over the
 level's changes and said to be old, stopped."""
 
+import io
 from unittest import mock
 
 import numpy as np
 from django.contrib.auth.models import User
+from django.core.management import CommandError, call_command
 
 from server.jobs.models import Job
 from server.jobs.running import Stopped
@@ -12,9 +14,10 @@ from server.levels.models import Level, LevelSurvey
 from server.sight import surveys
 from server.stands.models import Stand
 from tests.caching import nothing_kept
+from tests.fixtures import MARKS
 from tests.server.test_ground import GroundCase
 from tests.worker import work_off_inside_a_transaction as work_off
-from thicket.document.drawing import DeviceSettings, DrawingSettings
+from thicket.document.drawing import DeviceSettings, DrawingSettings, tiers_for
 from thicket.planted.survey import EYE
 
 DEVICE = {"name": "Ours", "per_mtri": 5, "per_kcall": 7, "fixed": 1.5}
@@ -53,11 +56,11 @@ class Surveys(GroundCase):
         self.assertLess(max(own["values"]), max(self.ask(line="triangles")["map"]["values"]))
 
     def test_the_first_one_is_looked_at_while_it_grows_and_leaves_nothing_behind_when_stopped(self):
-        user, grown = User.objects.get(username="north"), []
+        user, level, grown = User.objects.get(username="north"), Level.objects.get(), []
         asked = surveys.Asked(DrawingSettings(), 32.0, EYE)
 
         def look(share, step):
-            _, found = surveys.state_of(self.level, user, asked, {}, False)
+            _, found = surveys.state_of(level, user, asked, {}, False)
             grown.append(list(found.loads) if found else [])
             if len(grown) == last:
                 raise Stopped
@@ -65,17 +68,35 @@ class Surveys(GroundCase):
         last = 4
         with nothing_kept(), mock.patch("server.sight.surveys.SHOW_EVERY", -1):
             with self.assertRaises(Stopped):
-                surveys.make(self.level, asked, DeviceSettings(), tell=look)
+                surveys.make(level, asked, DeviceSettings(), tell=look)
             self.assertEqual([len(stands) for stands in grown], [0, 0, 2, 3])
             self.assertEqual(LevelSurvey.objects.count(), 0)
             last = 0
-            surveys.make(self.level, asked, DeviceSettings(), tell=look)
+            surveys.make(level, asked, DeviceSettings(), tell=look)
         self.assertEqual([row.content == surveys.GROWING for row in LevelSurvey.objects.all()], [False])
         self.assertEqual(self.ask(stand=self.birch.pk)["fresh"], True)
         new = Stand.objects.get(pk=self.birch.pk)
         new.pk, new.slug, new.number, new.place = None, "new", 90, 90
         new.save()
         self.assertIsNone(self.ask(stand=new.pk)["map"], "it was not there yet")
+
+    def test_the_command_has_it_ready_for_who_looks_through_the_last_tier(self):
+        level = Level.objects.get()
+        Level.objects.update(tiers=tiers_for(MARKS))
+        drawing = tiers_for(MARKS)["Desktop"]["drawing"]
+        self.assertIsNone(self.ask(drawing=drawing)["map"])
+        told = io.StringIO()
+        call_command("survey", level.slug, step=32.0, stdout=told)
+        self.assertIn("through Desktop", told.getvalue())
+        self.assertTrue(self.ask(drawing=drawing)["fresh"])
+        for wrong, words in (
+            ({"tier": "Pocket"}, "no tier 'Pocket'"),
+            ({"step": 0.5}, "more than the 40,000"),
+        ):
+            with self.assertRaisesMessage(CommandError, words):
+                call_command("survey", level.slug, stdout=told, **wrong)
+        with self.assertRaisesMessage(CommandError, "no level called 'nowhere'"):
+            call_command("survey", "nowhere")
 
     def test_a_change_makes_it_old_but_it_can_still_be_looked_at(self):
         self.ask(begin=True)
