@@ -8,6 +8,7 @@ from itertools import product
 import numpy as np
 
 from tests.core.levels import drawn_level, plain_stand
+from thicket.cache import Cache
 from thicket.formats.stock import from_glb, to_glb
 from thicket.ground.heights import Ground
 from thicket.planted.costs import items_in
@@ -169,6 +170,20 @@ class Checked(unittest.TestCase):
             self.assertEqual(remedy.left, sum(p.noticed(threshold) for p in after.pops.values()))
             self.assertAlmostEqual(remedy.ms, float(after.whole.max() - found.whole.max()))
             self.assertEqual(kind_of(made.billboard), remedy.billboard)
+
+    def test_little_room_to_keep_results_changes_none_of_them(self):
+        walker = self.walker
+        narrow = PlantedLevel(walker.level.level, Cache(most=2_000_000), threads=1)
+        told, same = (check(each, threshold=20) for each in (walker, replace(walker, level=narrow)))
+        self.assertLessEqual(narrow.cache._size, 2_000_000)
+        for number, pops in told.pops.items():
+            for name in ("time", "place", "item", "before", "after", "shadow", "strength"):
+                np.testing.assert_array_equal(getattr(pops, name), getattr(same.pops[number], name))
+        for number, ms in told.ms.items():
+            np.testing.assert_array_equal(ms, same.ms[number])
+        self.assertEqual([*told.remedies], [*same.remedies])
+        self.assertEqual([*told.least], [*same.least])
+        self.assertTrue(told.remedies)
 
     def test_a_change_of_one_edge_pushes_those_that_it_meets_and_leaves_the_others(self):
         own = Distances((20.0, 50.0), 80.0, 200.0, 5.0, 40.0, by_size=True)
