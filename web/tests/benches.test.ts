@@ -19,6 +19,7 @@ import { useAtmosphere } from '../src/stores/atmosphere'
 import { useDrawing } from '../src/stores/drawing'
 import { useSelection } from '../src/stores/selection'
 import { useShapes } from '../src/stores/shapes'
+import { useLevel } from '../src/stores/level'
 import { useWalks } from '../src/stores/walks'
 import { at, choose, inScope, openLevel, refuse, serve, settled, show, stand, until, write } from './help'
 
@@ -710,6 +711,9 @@ describe('a walk and its pops', () => {
     const crossed = remedy({ stand: 0, item: 'birch', billboard: 'crossed', left: 3, distances: null })
     const told = { ...result, remedies: [...result.remedies, crossed] }
     const { asked, walks } = await begin({ running: false, share: 1, trouble: '', result: told })
+    const level = useLevel().level!
+    const stock = level.stock.map((item) => ({ ...item, glb: `/stock/${item.slug}/4.glb` }))
+    useLevel().level = { ...level, stock }
     expect(text()).toContain('two crossed cards as its billboard')
     const k = [...page!.place.querySelectorAll('[data-test^=remedy-] .v-list-item-title')].findIndex((e) =>
       e.textContent!.includes('crossed'),
@@ -718,6 +722,12 @@ describe('a walk and its pops', () => {
     await until(() => asked.some((a) => (a.body as { billboards?: object })?.billboards))
     await nextTick()
     expect(walks.billboards).toEqual({ birch: 'crossed' })
+    // The stage draws the item with it, as it would be on the shelf.
+    const drawn = Object.fromEntries(walks.stock!.map((item) => [item.slug, item.glb]))
+    expect(drawn).toEqual({
+      ...Object.fromEntries(stock.map((item) => [item.slug, item.glb])),
+      birch: '/stock/birch/4/billboard/crossed.glb',
+    })
     expect(at('billboards-tried').textContent).toContain('two crossed cards')
     at('billboards-keep').click()
     await until(() => !Object.keys(walks.billboards).length)
