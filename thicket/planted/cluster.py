@@ -47,8 +47,7 @@ class Sent:
 
     @lazy
     def planted(self) -> PlantedLevel:
-        # Rasters count whole in the cache, but only the tiles of a worker's own regions are made: its budget
-        # is the memory that the process takes.
+        # Its budget is the memory that the process takes.
         return PlantedLevel(self.level, Cache(most=1 << 40, process=WORKER_MEMORY), threads=1)
 
 
