@@ -23,7 +23,7 @@ from thicket.planted.export import FORMATS
 from thicket.planted.level import PlantedLevel
 from thicket.planted.whole import plant_whole, sheets_in_all
 from thicket.refused import Refused
-from thicket.sight.devices import NAMES, calibrate, read_captures
+from thicket.sight.devices import NAMES, PLACES, calibrate, read_captures, read_places
 from thicket.sight.views import View
 
 
@@ -149,13 +149,18 @@ def check(options: argparse.Namespace) -> int:
 
 
 def device(options: argparse.Namespace) -> int:
-    level = _open(options)
-    views = frames_by_chance(level, options.frames, options.seed)
+    level, places = _open(options), None
+    if options.places:
+        places = read_places(options.places.read_text("utf-8"))
+        drawing = seen_through(level.level.details.get("view", {}), options.tier)[0]
+        views = views_at(places, drawing)
+    else:
+        views = frames_by_chance(level, options.frames, options.seed)
     loads = loads_in(level, views, tell=lambda share: _tell(f"{share:.0%} of the frames"))
     _tell("")
-    options.out.write_text(
-        captures_csv(loads, run(SIMULATED[options.simulate], loads, options.seed)), "utf-8"
-    )
+    ms = run(SIMULATED[options.simulate], loads, options.seed)
+    told = captures_csv(loads, ms) if places is None else captures_csv(places, ms, PLACES)
+    options.out.write_text(told, "utf-8")
     print(f"{options.out}\t{len(loads)} frames")
     return 0
 
@@ -223,7 +228,14 @@ def main(arguments: list[str] | None = None) -> int:
             command.add_argument("--format", action="append", choices=sorted(FORMATS), required=True)
         if name == "device":
             command.add_argument("--simulate", choices=sorted(SIMULATED), default="desktop")
-            command.add_argument("--frames", type=int, default=200)
+            command.add_argument("--frames", type=int, default=200, help="so many by chance")
+            command.add_argument(
+                "--places",
+                type=Path,
+                metavar="FILE",
+                help="CSV of camera places to run instead",
+            )
+            command.add_argument("--tier", default="", help="through which tier the places are drawn")
             command.add_argument("--seed", type=int, default=0)
             command.add_argument("--out", type=Path, required=True)
         if name == "calibrate":

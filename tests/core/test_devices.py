@@ -1,16 +1,30 @@
 """Devices: fitted to frames of a simulated one, how sure that is, what frames cannot tell apart, and captures
 that cannot be right."""
 
+import contextlib
+import io
+import tempfile
 import unittest
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 
 from tests.core.levels import drawn_level
+from thicket.__main__ import main
+from thicket.document.folder import save_level
 from thicket.planted.captures import SIMULATED, captures_csv, frames_by_chance, loads_in, run, views_at
 from thicket.planted.level import PlantedLevel
 from thicket.refused import Refused
-from thicket.sight.devices import LOADS, PLAIN_DEVICE, UNITS, calibrate, read_captures
+from thicket.sight.devices import (
+    FEWEST,
+    LOADS,
+    PLAIN_DEVICE,
+    UNITS,
+    calibrate,
+    read_captures,
+    read_places,
+)
 
 HIDDEN = SIMULATED["handheld"]
 
@@ -107,6 +121,27 @@ class Captured(unittest.TestCase):
         ):
             with self.subTest(words), self.assertRaisesRegex(Refused, words):
                 read_captures("\n".join(lines))
+
+    def test_given_places_are_run_and_come_back_as_captures_of_those_places(self):
+        places = [[k * 5.0, 390.0, 200.0 - k, k * 9.0, -5.0, 55.0] for k in range(FEWEST)]
+        rows = [",".join(map(str, ["tree", *row])) for row in places]
+        with tempfile.TemporaryDirectory() as folder:
+            save_level(drawn_level(3), Path(folder) / "level")
+            given, out = Path(folder) / "places.csv", Path(folder) / "captures.csv"
+            given.write_text("\n".join(["name,x,y,z,heading,pitch,fov", *rows, "", ""]))
+            asked = ["device", f"{folder}/level", "--places", str(given), "--out", str(out)]
+            with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()) as told:
+                self.assertEqual(main([*asked, "--simulate", "console"]), 0)
+                kind, said, ms = read_captures(out.read_text())
+                given.write_text("x,y\n1,2\n")
+                self.assertEqual(main(asked), 2)
+                self.assertIn("the columns z, heading, pitch, fov are missing", told.getvalue())
+        self.assertEqual(kind, "places")
+        np.testing.assert_allclose(said, places)
+        loads = loads_in(PlantedLevel(drawn_level(3)), views_at(said))
+        np.testing.assert_allclose(ms, run(SIMULATED["console"], loads), atol=1e-4)
+        with self.assertRaisesRegex(Refused, "no camera places"):
+            read_places("x,y,z,heading,pitch,fov\n")
 
     def test_frames_by_camera_place_are_reckoned_as_the_level_costs(self):
         level = PlantedLevel(drawn_level(3))

@@ -81,10 +81,10 @@ def run(device: Device, loads: np.ndarray, seed: int = 0) -> np.ndarray:
     return ms
 
 
-def captures_csv(loads: np.ndarray, ms: np.ndarray) -> str:
-    """Measured frames as CSV."""
+def captures_csv(said: np.ndarray, ms: np.ndarray, columns: Sequence[str] = LOADS) -> str:
+    """Measured frames as CSV: what is said of each (n, columns), and its ms (n,)."""
     rows = [
-        ",".join([*(f"{v:.0f}" if k != 3 else f"{v:.4f}" for k, v in enumerate(load)), f"{took:.4f}"])
-        for load, took in zip(loads.tolist(), ms.tolist())
+        ",".join([*(f"{v:.4f}".rstrip("0").rstrip(".") for v in row), f"{took:.4f}"])
+        for row, took in zip(said.tolist(), ms.tolist())
     ]
-    return "\n".join([",".join([*LOADS, "ms"]), *rows, ""])
+    return "\n".join([",".join([*columns, "ms"]), *rows, ""])

@@ -98,23 +98,12 @@ def read_captures(text: str) -> tuple[str, np.ndarray, np.ndarray]:
     Raises: Refused when columns are missing or unknown, a value is no number or beyond what can be, the ms
     are in another unit, or there are too few frames or too many.
     """
-    reader = csv.reader(io.StringIO(text.lstrip("\ufeff")))
-    header = [name.strip().lower() for name in next(reader, [])]
+    header, *table = _table(text)
     kind = "places" if "x" in header else "loads"
     wanted = [*(PLACES if kind == "places" else LOADS), "ms"]
-    if missing := [name for name in wanted if name not in header]:
-        raise Refused(f"captures: the columns {', '.join(missing)} are missing; there should be {_listed()}")
-    at = [header.index(name) for name in wanted]
-    rows: list[list[float]] = []
-    for number, row in enumerate(reader, start=2):
-        if not any(cell.strip() for cell in row):
-            continue
-        if len(rows) >= MOST:
-            raise Refused(f"captures: at most {MOST:,} frames are taken")
-        rows.append(_numbers(row, at, wanted, number))
-    if len(rows) < FEWEST:
-        raise Refused(f"captures: these are {len(rows)} frames; it takes {FEWEST} at least")
-    values = np.array(rows)
+    values = _columns(header, table, wanted, _listed())
+    if len(values) < FEWEST:
+        raise Refused(f"captures: these are {len(values)} frames; it takes {FEWEST} at least")
     said, ms = values[:, :-1], values[:, -1]
     if kind == "loads" and (said < 0).any():
         row, column = np.argwhere(said < 0)[0]
@@ -125,6 +114,42 @@ def read_captures(text: str) -> tuple[str, np.ndarray, np.ndarray]:
     if not 0.05 <= middle <= 2000:
         raise Refused(f"captures: half of the frames take {middle:g} ms or less; is ms in milliseconds")
     return kind, said, ms
+
+
+def read_places(text: str) -> np.ndarray:
+    """Camera places (n, 6) from CSV, see `PLACES`; other columns do not count.
+
+    Raises: Refused as `read_captures`, and when there are none.
+    """
+    header, *table = _table(text)
+    places = _columns(header, table, [*PLACES], ", ".join(PLACES))
+    if not len(places):
+        raise Refused("captures: there are no camera places")
+    return places
+
+
+def _table(text: str) -> list[list[str]]:
+    """The rows of a CSV, the first its columns' names."""
+    header, *rows = [*csv.reader(io.StringIO(text.lstrip("\ufeff")))] or [[]]
+    return [[name.strip().lower() for name in header], *rows]
+
+
+def _columns(header: list[str], table: list[list[str]], wanted: list[str], listed: str) -> np.ndarray:
+    """The numbers in some columns of a table, float64 (rows, columns), without its empty rows.
+
+    Raises: Refused, which tells what columns there should be.
+    """
+    if missing := [name for name in wanted if name not in header]:
+        raise Refused(f"captures: the columns {', '.join(missing)} are missing; there should be {listed}")
+    at = [header.index(name) for name in wanted]
+    rows: list[list[float]] = []
+    for number, row in enumerate(table, start=2):
+        if not any(cell.strip() for cell in row):
+            continue
+        if len(rows) >= MOST:
+            raise Refused(f"captures: at most {MOST:,} frames are taken")
+        rows.append(_numbers(row, at, wanted, number))
+    return np.array(rows).reshape(-1, len(wanted))
 
 
 def _listed() -> str:

@@ -264,6 +264,9 @@ h4 {
   padding: 0;
   font-size: 13px;
 }
+.past span {
+  margin-left: 6px;
+}
 .less {
   color: var(--green);
 }
