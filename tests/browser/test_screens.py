@@ -73,6 +73,7 @@ class Screens(BrowserCase):
             self.axe(page, bench)
             for menu in menus.get(bench, []):
                 page.click(f"[data-test={menu}]")
+                page.wait_for_selector(".v-overlay--active:not(.v-tooltip) .v-overlay__content")
                 self.axe(page, f"{bench}: {menu}")
                 page.keyboard.press("Escape")
                 page.wait_for_function("() => !document.querySelector('.v-overlay--active:not(.v-tooltip)')")
