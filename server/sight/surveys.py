@@ -38,7 +38,7 @@ KEPT = 8
 MOST = 40_000
 """A survey has so many places at the most."""
 GROWING, SHOW_EVERY = "growing", 1.5
-"""Under this a survey is kept that is not done yet, every so many seconds."""
+"""With this begins what a survey is kept under that is not done yet, every so many seconds."""
 POINTS, SHOWN = 200, 12
 """So many states of a level are kept in the history of its cost, and shown."""
 WORST, APART = 8, 40.0
@@ -144,7 +144,8 @@ def _growing(level: Level, asked: str) -> Iterator[Callable[[Survey], None]]:
     """Keeps what a survey has found so far while the block runs, now and then, where there is no older one to
     be looked at."""
     mine = LevelSurvey.objects.filter(level=level, asked=asked)
-    begun, shown = mine.filter(content=GROWING), time.monotonic()
+    content, shown = f"{GROWING} {asked}", time.monotonic()
+    begun = mine.filter(content=content)
     begun.delete()
     first = not mine.exists()
 
@@ -153,7 +154,7 @@ def _growing(level: Level, asked: str) -> Iterator[Callable[[Survey], None]]:
         if first and time.monotonic() - shown > SHOW_EVERY:
             with transaction.atomic():
                 begun.delete()
-                LevelSurvey.objects.create(level=level, asked=asked, content=GROWING, data=packed(part))
+                LevelSurvey.objects.create(level=level, asked=asked, content=content, data=packed(part))
             shown = time.monotonic()
 
     try:

@@ -18,7 +18,9 @@ from tests.fixtures import MARKS
 from tests.server.test_ground import GroundCase
 from tests.worker import work_off_inside_a_transaction as work_off
 from thicket.document.drawing import DeviceSettings, DrawingSettings, tiers_for
+from thicket.hashing import digest
 from thicket.planted.survey import EYE
+from thicket.progress import quietly
 
 DEVICE = {"name": "Ours", "per_mtri": 5, "per_kcall": 7, "fixed": 1.5}
 
@@ -73,7 +75,14 @@ class Surveys(GroundCase):
             self.assertEqual(LevelSurvey.objects.count(), 0)
             last = 0
             surveys.make(level, asked, DeviceSettings(), tell=look)
-        self.assertEqual([row.content == surveys.GROWING for row in LevelSurvey.objects.all()], [False])
+            other = asked._replace(step=64.0)
+            cut_off = f"{surveys.GROWING} {digest(other.as_json())}"
+            LevelSurvey.objects.create(level=level, asked=digest(other.as_json()), content=cut_off, data=b"")
+            surveys.make(level, asked._replace(eye=2.0), DeviceSettings(), tell=quietly)
+        growing = LevelSurvey.objects.filter(content__startswith=surveys.GROWING)
+        self.assertEqual(
+            [row.content for row in growing], [cut_off], "another's, cut off, is in nobody's way"
+        )
         self.assertEqual(self.ask(stand=self.birch.pk)["fresh"], True)
         new = Stand.objects.get(pk=self.birch.pk)
         new.pk, new.slug, new.number, new.place = None, "new", 90, 90

@@ -47,18 +47,19 @@ def stand_cost(
     region: Region | None = None,
 ) -> Cost:
     """What a planting costs in a view, which must be `settled`; with other distances of its own, or only what
-    stands in a region, if given. `tried` has nothing kept of it."""
+    stands in a region, without meshes and textures, if given. `tried` has nothing kept of it."""
     if not view.drawing.plants:
         return Cost()
     items, distances = drawn(planting, stock, view, own)
+    if region is not None:
+        items = [item.without_bytes() for item in items]
     return reckon(_patches(planting, items, distances, view, tried, region), items, distances, view)
 
 
 def region_cost(plantings: Iterable[Planting], stock: Mapping[str, Item], view: View, region: Region) -> Cost:
     """What the plants of a region cost in a view: its draw calls are those that they would need by
     themselves, its memory that of the plants alone."""
-    items = {slug: item.without_bytes() for slug, item in stock.items()}
-    return sum((stand_cost(p, items, view, region=region) for p in plantings), Cost())
+    return sum((stand_cost(p, stock, view, region=region) for p in plantings), Cost())
 
 
 def costs_by(

@@ -62,10 +62,7 @@ class Scene:
 
     def lines(self, planting: Planting, view: View, own: Distances) -> list[float]:
         """What a planting with distances of its own spends on each budget line in a view, by `LINES`."""
-        items = self.stock
-        if self.region is not None:
-            items = {slug: item.without_bytes() for slug, item in items.items()}
-        return _lines(stand_cost(planting, items, view, own=own, region=self.region), view.device)
+        return _lines(stand_cost(planting, self.stock, view, own=own, region=self.region), view.device)
 
 
 @dataclass(frozen=True)
