@@ -81,7 +81,7 @@ class Surveys(GroundCase):
             surveys.make(level, asked._replace(eye=2.0), DeviceSettings(), tell=quietly)
         growing = LevelSurvey.objects.filter(content__startswith=surveys.GROWING)
         self.assertEqual(
-            [row.content for row in growing], [cut_off], "another's, cut off, is in nobody's way"
+            [row.content for row in growing], [cut_off], "another's is in nobody's way"
         )
         self.assertEqual(self.ask(stand=self.birch.pk)["fresh"], True)
         new = Stand.objects.get(pk=self.birch.pk)

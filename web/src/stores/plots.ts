@@ -60,7 +60,9 @@ export const usePlots = defineStore('plots', () => {
   const costs = computed(
     () => new Map([...(level.cost?.plots ?? []), ...tried.value].map((c: PlotCost) => [c.plot, c])),
   )
-  watch([() => level.cost, () => level.slug], () => (tried.value = []))
+  let painting = () => false
+  // The view is reckoned also while a stroke is being painted, without it.
+  watch([() => level.cost, () => level.slug], () => painting() || (tried.value = []))
   let weighing = false
   /** Reckon what plots with shares would spend with a stroke, as long as it is `painted`. */
   async function weigh(stroke: Stroke, painted: () => boolean): Promise<void> {
@@ -68,6 +70,7 @@ export const usePlots = defineStore('plots', () => {
       (plot) => Object.keys(plot.shares?.[drawing.tier] ?? {}).length,
     )
     if (weighing || !shares) return
+    painting = painted
     weighing = true
     try {
       const found = await answer(
