@@ -80,9 +80,7 @@ class Surveys(GroundCase):
             LevelSurvey.objects.create(level=level, asked=digest(other.as_json()), content=cut_off, data=b"")
             surveys.make(level, asked._replace(eye=2.0), DeviceSettings(), tell=quietly)
         growing = LevelSurvey.objects.filter(content__startswith=surveys.GROWING)
-        self.assertEqual(
-            [row.content for row in growing], [cut_off], "another's is in nobody's way"
-        )
+        self.assertEqual([row.content for row in growing], [cut_off], "another's is in nobody's way")
         self.assertEqual(self.ask(stand=self.birch.pk)["fresh"], True)
         new = Stand.objects.get(pk=self.birch.pk)
         new.pk, new.slug, new.number, new.place = None, "new", 90, 90
