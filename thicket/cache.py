@@ -18,6 +18,9 @@ _LIBC = ctypes.CDLL(None)
 _PAGE = os.sysconf("SC_PAGE_SIZE")
 OVERHEAD = 200
 """Bytes that a result takes beside its arrays."""
+GIVE_BACK = 32 << 20
+"""After so many bytes of results were dropped, what is free goes back to the system, which the C library
+keeps otherwise as long as anything in use lies beyond it."""
 
 
 def resident() -> int:
@@ -55,7 +58,7 @@ class Cache:
     def __init__(self, most: int = 512 << 20, process: int | None = None) -> None:
         self.most, self.process = most, process
         self._results: OrderedDict[Hashable, tuple[Any, int]] = OrderedDict()
-        self._size = 0
+        self._size = self._dropped = 0
         self._making: dict[Hashable, threading.Lock] = {}
         self._lock = threading.Lock()
         self._looking = threading.Lock()
@@ -84,6 +87,9 @@ class Cache:
             self._size += size
             while self._size > self.most and len(self._results) > 1:
                 self._drop(next(iter(self._results)))
+            give_back, self._dropped = self._dropped > GIVE_BACK, self._dropped % GIVE_BACK
+        if give_back:
+            _LIBC.malloc_trim(0)
         if self.process is not None:
             self._look(self.process)
 
@@ -137,6 +143,7 @@ class Cache:
         found = self._results.pop(key, None)
         if found is not None:
             self._size -= found[1]
+            self._dropped += found[1]
 
     def _look(self, most: int) -> None:
         """Look at the process's memory when it is time to, and drop the older half when it takes too much."""

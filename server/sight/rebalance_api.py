@@ -18,7 +18,7 @@ from thicket.document.settings import DistanceSettings, Name, Strict
 from thicket.document.walks import WALKS
 
 router = Router(tags=["sight"])
-Kind = Literal["distances", "steps", "shadows", "tufts"]
+Kind = Literal["distances", "steps", "fades", "shadows", "tufts"]
 
 
 class RebalanceIn(Strict):
@@ -41,11 +41,12 @@ class RebalanceIn(Strict):
 
 class ChangeOut(Schema):
     """A stand with other distances or fullness, null for its own: by factors on distances, of one edge alone
-    where one is given, on its shadow reach and on a sward's tufts; what is seen of it in
-    pixels of all places together, and the ms that it then takes at its dearest place."""
+    where one is given, on the width of its fades, on its shadow reach and on a sward's tufts; what is seen of
+    it in pixels of all places together, and the ms that it then takes at its dearest place."""
 
     stand: int
     farther: float
+    fade: float = 1.0
     shadows: float
     edge: int | None
     tufts: float
@@ -79,8 +80,10 @@ class PointOut(Schema):
 
 class RebalanceResult(Schema):
     """The least loss in pixels that meets the marks, or comes nearest to them: `over`, by which share each
-    line still overruns its mark; `gap`, by how much the loss may be above the least there can be."""
+    line still overruns its mark; `gap`, by how much the loss may be above the least there can be. Not `done`
+    while less is looked for, or when that was stopped."""
 
+    done: bool = True
     loss: float
     gap: float
     over: dict[str, float]

@@ -99,10 +99,10 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
     region = regions_of(level).get(asked.plot)
     content = digest(stamp_of(level)[0], arguments, region and region.key)
     kept = RebalanceAnswer.objects.filter(level=level, content=content).first()
-    if kept:
+    if kept and kept.result.get("done", True):
         return {"running": False, "share": 1.0, "step": "", "trouble": "", "result": kept.result}
     state = starting.progress_of("rebalance", level, user, content, begin, arguments)
-    return {**state, "result": None}
+    return {**state, "result": kept and kept.result}
 
 
 @work("rebalance")
@@ -144,17 +144,22 @@ def _rebalance(job: Job, progress: Progress) -> None:
         region,
     )
     may = {rows[int(pk)].number: kinds for pk, kinds in given["may"].items() if int(pk) in rows}
+    numbers = {row.number: row.pk for row in rows.values()}
+
+    def keep(answer: Rebalanced) -> None:
+        RebalanceAnswer.objects.update_or_create(
+            level=level, content=given["content"], defaults={"result": told(answer, places, numbers)}
+        )
+
     answer = rebalance_level(
         scene,
         given["marks"],
         may,
         given["least"],
         lambda share, step: progress.tell(0.25 + 0.75 * share, step),
+        keep,
     )
-    numbers = {row.number: row.pk for row in rows.values()}
-    RebalanceAnswer.objects.update_or_create(
-        level=level, content=given["content"], defaults={"result": told(answer, places, numbers)}
-    )
+    keep(answer)
     old = RebalanceAnswer.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
     RebalanceAnswer.objects.filter(pk__in=list(old)).delete()
 
@@ -181,6 +186,7 @@ def _dearest(
 def told(found: Rebalanced, places: Mapping[str, View], numbers: Mapping[int, int]) -> dict[str, Any]:
     """An answer as JSON; stands by their number in the database."""
     return {
+        "done": found.done,
         "loss": round(found.answer.loss, 1),
         "gap": found.answer.gap,
         "over": dict(zip(LINES, found.answer.over)),
@@ -210,6 +216,7 @@ def _change(option: Option, numbers: Mapping[int, int]) -> dict[str, Any]:
     return {
         "stand": numbers[option.stand],
         "farther": change["farther"],
+        "fade": change["fade"],
         "shadows": change["shadows"],
         "edge": change["edge"],
         "tufts": option.tufts,

@@ -4,6 +4,7 @@ that what it says of its answer is what the level then costs."""
 import unittest
 from dataclasses import replace
 from itertools import product
+from unittest.mock import patch
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from thicket.planted.plots import Region
 from thicket.planted.pops import unlikenesses
 from thicket.planted.rebalancing import KINDS, Scene, _losses, changes_of, rebalance_level
 from thicket.planted.remedies import Change
+from thicket.refused import Refused
 from thicket.sight.fog import Fog
 from thicket.sight.rebalance import GAP, Choices, rebalance, trade_off
 from thicket.sight.views import View
@@ -78,6 +80,25 @@ class Exact(unittest.TestCase):
         self.assertEqual(
             far_over.taken, min(tried(dear), key=lambda each: (each[2] / 10 - 1).sum())[0], "nothing cheaper"
         )
+
+    def test_many_frames_are_met_though_few_are_in_the_search(self):
+        rng = np.random.default_rng(11)
+        for _ in range(6):
+            choices = drawn_choices(rng, groups=8, each=5, frames=80, lines=3)
+            marks = 0.7 * choices.total(np.arange(0, 40, 5)).max(axis=0)
+            answer = rebalance(choices, marks)
+            with patch("thicket.sight.rebalance.NEAR", np.inf):
+                of_all = rebalance(choices, marks)
+            self.assertAlmostEqual(answer.loss, of_all.loss, delta=2 * GAP * of_all.loss)
+            np.testing.assert_allclose(answer.over, of_all.over, atol=1e-5)
+            if not any(answer.over):
+                self.assertTrue((choices.total(answer.taken) <= marks * (1 + 1e-6)).all())
+
+    def test_no_answer_in_the_time_there_is_is_a_sentence(self):
+        choices = drawn_choices(np.random.default_rng(1), groups=60, each=12, frames=400, lines=5)
+        marks = 0.75 * choices.total(np.arange(0, 720, 12)).max(axis=0)
+        with self.assertRaisesRegex(Refused, "fewer stands"):
+            rebalance(choices, marks, limit=0.0)
 
     def test_the_trade_off_goes_from_no_loss_to_the_least_spent_and_none_of_it_is_beaten(self):
         rng = np.random.default_rng(5)
@@ -164,6 +185,18 @@ class OfALevel(unittest.TestCase):
         np.testing.assert_allclose(found.after, self.spent(after), rtol=1e-6)
         self.assertLess(found.after[:, 4].max(), found.before[:, 4].max())
 
+    def test_what_is_found_first_is_told_while_less_is_looked_for(self):
+        now = self.spent(self.level).max(axis=0)
+        told = []
+        with patch("thicket.planted.rebalancing.GAP", -1.0):
+            found = rebalance_level(
+                self.scene, {"ms": now[4] * 0.9}, dict.fromkeys(self.singles, KINDS), so_far=told.append
+            )
+        (first,) = told
+        self.assertEqual((first.done, found.done, list(first.curve)), (False, True, []))
+        self.assertEqual(first.answer, found.answer)
+        np.testing.assert_array_equal(first.after, found.after)
+
     def test_what_may_not_change_stays_and_marks_beyond_reach_are_told(self):
         may = {self.singles[0]: ("shadows",)}
         found = rebalance_level(self.scene, {"ms": 1e-3}, may)
@@ -192,5 +225,8 @@ class OfALevel(unittest.TestCase):
         away = [replace(view, pitch=80.0) for view in self.scene.views]
         self.assertEqual(sum(_losses(self.scene, view, planting, planting, tried).sum() for view in away), 0)
         shadows = [Change(1.0, 1.0, f).of(own) for f in (1.0, 0.5, 0.0)]
+        fades = [Change(1.0, f).of(own) for f in (1.0, 0.5, 0.25)]
+        sudden = sum(_losses(self.scene, view, planting, planting, fades) for view in self.scene.views)
+        self.assertTrue(sudden[0] == 0 and 0 < sudden[1] < sudden[2] < losses[-1], (sudden, losses))
         dark = sum(_losses(self.scene, view, planting, planting, shadows) for view in self.scene.views)
         self.assertTrue(dark[0] == 0 and (np.diff(dark) >= 0).all())

@@ -1,13 +1,16 @@
 """The rebalance on the server: done by the worker, kept by what it follows from; its answer, tried as
 settings, costs what it says; locks and what has no answer."""
 
+from unittest.mock import patch
+
 from server.jobs.models import Job
+from server.jobs.running import Stopped
 from server.levels.models import Level, RebalanceAnswer
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key
 from tests.worker import work_off_inside_a_transaction as work_off
 
-ALL = ["distances", "steps", "shadows", "tufts"]
+ALL = ["distances", "steps", "fades", "shadows", "tufts"]
 LOOSE = {"triangles": 1e9, "draw_calls": 1e9, "shadow_triangles": 1e9, "memory": 1e12, "ms": 1e6}
 
 
@@ -54,6 +57,22 @@ class Rebalances(GroundCase):
                 self.post("/cost", view).json()["total"]["ms"], place["after"]["ms"], places=4
             )
         self.assertIsNone(self.ask(marks)["result"], "the level is another now")
+
+    def test_what_is_found_first_stays_when_the_search_is_stopped(self):
+        marks = LOOSE | {"ms": 0.85 * max(place["before"]["ms"] for place in self.result()["places"])}
+        self.ask(marks, begin=True)
+        with (
+            patch("thicket.planted.rebalancing.GAP", -1.0),
+            patch("thicket.planted.rebalancing.trade_off", side_effect=Stopped),
+        ):
+            work_off()
+        first = self.ask(marks)
+        self.assertEqual((first["running"], first["result"]["done"]), (False, False))
+        self.assertTrue(first["result"]["changes"])
+        self.assertEqual(first["result"]["curve"], [])
+        then = self.result(marks)
+        self.assertTrue(then["done"] and then["curve"])
+        self.assertEqual(then["changes"], first["result"]["changes"])
 
     def test_the_dearest_moments_of_a_walk_count(self):
         walk = {"points": [[40, 200], [200, 200], [200, 60]], "speed": 4, "eye": 1.7}

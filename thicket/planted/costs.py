@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -68,7 +68,7 @@ def costs_by(
     """What a planting costs in a view with other distances of its own."""
     seen = [drawn(planting, stock, view, each) for each in own]
     items, widest = max(seen, key=lambda each: max(each[1].gone, each[1].shadow))
-    patches = _patches(planting, items, widest, view)
+    patches = list(_patches(planting, items, widest, view))
     return [reckon(patches, items, distances, view) for _, distances in seen]
 
 
@@ -132,7 +132,7 @@ def _patches(
     view: View,
     tried: bool = False,
     region: Region | None = None,
-) -> list[Patch]:
+) -> Iterator[Patch]:
     """A planting's plants as far as the view may draw them, of a region alone if one is given; `tried` has
     nothing kept of it."""
     largest = largest_of(planting) if distances.by_size else 1.0
@@ -141,11 +141,12 @@ def _patches(
     box = (view.x - reach, view.z - reach, view.x + reach, view.z + reach)
     sheets = list(planting.sheets_in(box))
     if cell <= planting.sheet_size:
-        return [patch_of(planting, [sheet], items, view.drawing, tried, region) for sheet in sheets]
+        yield from (patch_of(planting, [sheet], items, view.drawing, tried, region) for sheet in sheets)
+        return
     side, together = int(cell // planting.sheet_size), defaultdict(list)
     for column, row in sheets:
         together[column // side, row // side].append((column, row))
-    return [patch_of(planting, group, items, view.drawing, tried, region) for group in together.values()]
+    yield from (patch_of(planting, group, items, view.drawing, tried, region) for group in together.values())
 
 
 def patch_of(

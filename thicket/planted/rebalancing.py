@@ -3,7 +3,7 @@ count and what is seen of it, and the answer with the least to be seen."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from itertools import product
@@ -28,20 +28,24 @@ from thicket.sight.devices import Device
 from thicket.sight.distances import Distances
 from thicket.sight.fog import Fog, left, thicker
 from thicket.sight.pops import SHADOW_DEPTH, lying, pixels_per_metre, unhidden
-from thicket.sight.rebalance import Answer, Choices, rebalance, trade_off
+from thicket.sight.rebalance import GAP, Answer, Choices, rebalance, trade_off
 from thicket.sight.views import View
 from thicket.stock.unlikeness import Unlikeness
 
-KINDS = ("distances", "steps", "shadows", "tufts")
-"""What of a stand may change: how far all of its states are drawn, one LOD step alone, its shadow reach; of a
-sward, how many of its tufts there are."""
+KINDS = ("distances", "steps", "fades", "shadows", "tufts")
+"""What of a stand may change: how far all of its states are drawn, one LOD step alone, the width of its
+fades, its shadow reach; of a sward, how many of its tufts there are."""
 NEARER = 1.0, 0.85, 0.7, 0.55, 0.4
+FADES = 1.0, 0.5
 SHADOWS = 1.0, 0.6, 0.3, 0.0
 STEPS = 0.6
 TUFTS = 1.0, 0.8, 0.6, 0.4
 """The factors that options are made of."""
 CURVE = 9
 """So many answers along the trade-off."""
+LIMITS = 10.0, 90.0
+"""Seconds that the search takes at first, and again when the loss may still be above the least there can be.
+"""
 
 
 @dataclass(frozen=True, eq=False)
@@ -81,13 +85,14 @@ class Option:
 @dataclass(frozen=True, eq=False)
 class Rebalanced:
     """An answer: the option of each stand that may change; before and after, what each view spends on each
-    line (views, lines); and answers along the trade-off of loss against milliseconds."""
+    line (views, lines); and answers along the trade-off of loss against milliseconds, when it is `done`."""
 
     answer: Answer
     options: Sequence[Option]
     before: np.ndarray
     after: np.ndarray
-    curve: Sequence[tuple[float, float, Sequence[Option]]]
+    curve: Sequence[tuple[float, float, Sequence[Option]]] = ()
+    done: bool = True
 
 
 def rebalance_level(
@@ -96,12 +101,14 @@ def rebalance_level(
     may: Mapping[int, Collection[str]],
     least: float = 0.4,
     tell: Tell = quietly,
+    so_far: Callable[[Rebalanced], None] = lambda answer: None,
 ) -> Rebalanced:
     """The least visible loss that brings every view under the marks, or nearest to them.
 
     Parameters: scene; marks by budget line; of each stand, by number, which of `KINDS` may change; least, the
-    factor below which no distance goes. Of a region only what it spends counts, and what is lost to the eye
-    wherever it is, since a stand's settings hold all over the level.
+    factor below which no distance goes; so_far, given what is found first, when the search goes on. Of a
+    region only what it spends counts, and what is lost to the eye wherever it is, since a stand's settings
+    hold all over the level.
     """
     plantings = scene.level.plantings()
     views = [settled(view, plantings, scene.stock) for view in scene.views]
@@ -116,17 +123,26 @@ def rebalance_level(
     of = np.array([option.stand for option in options])
     spent = np.array([option.spent for option in options])
     choices = Choices(np.array([option.loss for option in options]), spent, of, base)
-    tell(0.8, "Looking for the least loss")
-    answer = rebalance(choices, np.array([marks.get(name, np.inf) for name in LINES]))
     before = choices.total([int(np.flatnonzero(of == n)[0]) for n in dict.fromkeys(of.tolist())])
+
+    def told(answer: Answer, **more: Any) -> Rebalanced:
+        taken = [options[k] for k in answer.taken]
+        return Rebalanced(answer, taken, before, choices.total(answer.taken), **more)
+
+    tell(0.8, "Looking for the least loss")
+    first, longer = LIMITS
+    answer = rebalance(choices, np.array([marks.get(name, np.inf) for name in LINES]), first)
+    if answer.gap > GAP:
+        so_far(told(answer, done=False))
+        tell(0.85, "Looking for less loss")
+        answer = rebalance(choices, np.array([marks.get(name, np.inf) for name in LINES]), longer)
     tell(0.9, "Following the trade-off")
     ms = LINES.index("ms")
     curve = [
         (float(choices.total(each.taken)[:, ms].max()), each.loss, [options[k] for k in each.taken])
         for each in trade_off(choices, ms, CURVE)
     ]
-    taken = [options[k] for k in answer.taken]
-    return Rebalanced(answer, taken, before, choices.total(answer.taken), curve)
+    return told(answer, curve=curve)
 
 
 def _lines(cost: Cost, device: Device) -> list[float]:
@@ -138,7 +154,8 @@ def changes_of(planting: Planting, kinds: Collection[str], least: float) -> list
     """Every change of a stand that is looked at, the first none."""
     nearer = [f for f in NEARER if f >= least] if "distances" in kinds else [1.0]
     shadows = SHADOWS if "shadows" in kinds and planting.settings.distances.shadow > 0 else SHADOWS[:1]
-    out = [Change(farther, 1.0, reach) for farther, reach in product(nearer, shadows)]
+    fades = FADES if "fades" in kinds and planting.settings.distances.fade > 0 else FADES[:1]
+    out = [Change(*factors) for factors in product(nearer, fades, shadows)]
     if "steps" in kinds:
         own = planting.settings.distances.core()
         out += [Change(max(STEPS, least), edge=k) for k in range(len(own.steps))]
@@ -184,8 +201,9 @@ def _losses(
     scene: Scene, view: View, planting: Planting, other: Planting, tried: Sequence[Distances]
 ) -> np.ndarray:
     """What is seen, in pixels, of other distances in a view (tried,): of each plant in the picture the area
-    by which its states differ, and that of its shadow where it has one no more, as in a pop; all of it of
-    plants that `other`, the planting with other settings, does not have."""
+    by which its states differ, by the share of it that shows in a fade of another width, and that of its
+    shadow where it has one no more, as in a pop; all of it of plants that `other`, the planting with other
+    settings, does not have."""
     items, now = drawn(planting, scene.stock, view)
     if not view.drawing.plants:
         return np.zeros(len(tried))
@@ -209,7 +227,10 @@ def _losses(
         drawn_so, then = drawn(planting, scene.stock, view, own)
         after, still = _states(scene, planting, drawn_so, then, form, item, distance)
         after, still = np.where(stays, after, -1), still & stays
-        out[k] += (_between(scene, planting, item, before, after, pixels) * weight * colours).sum()
+        area = _between(scene, planting, item, before, after, pixels)
+        if then.fade != now.fade:
+            area += _faded(scene, planting, drawn_so, (now.fade, then), form, item, distance, pixels) * stays
+        out[k] += (area * weight * colours).sum()
         lost = shaded & ~still
         nothing = np.full(len(item), -1)
         out[k] += (_between(scene, planting, item, before, nothing, pixels) * shade)[lost].sum()
@@ -257,6 +278,38 @@ def _states(
     held = (table.radii > 0).sum(axis=1)[item]
     state = table.before[item, np.minimum(passed, table.before.shape[1] - 1)]
     return np.where(passed < held, state, -1), distance < table.shadow[item, 0]
+
+
+def _faded(
+    scene: Scene,
+    planting: Planting,
+    items: Sequence[Item],
+    fades: tuple[float, Distances],
+    form: np.ndarray,
+    item: np.ndarray,
+    distance: np.ndarray,
+    pixels: np.ndarray,
+) -> np.ndarray:
+    """The area in m² by which what is drawn of each plant in a fade differs (n,), between the width in m that
+    the fade had and the distances as they are to be: of the two states, the share that one has more."""
+    was, then = fades
+    table = edges_of(items, [scene.stock[slug] for slug in planting.items], then)
+    far = distance / form[:, 8] if then.by_size else distance
+    area = np.zeros(len(item))
+    for radii, near, beyond in zip(table.radii.T, table.before.T, table.after.T):
+        # The last state fades out before its edge, the others around theirs.
+        ends, at = beyond[item] < 0, radii[item]
+        shares = [
+            np.clip((far - at) / max(width, 1e-9) + np.where(ends, 1.0, 0.5), 0.0, 1.0)
+            for width in (was, then.fade)
+        ]
+        differs = np.where(at > 0, np.abs(shares[1] - shares[0]), 0.0)
+        which = np.flatnonzero(differs)
+        between = _between(
+            scene, planting, item[which], near[item[which]], beyond[item[which]], pixels[which]
+        )
+        area[which] += differs[which] * between
+    return area
 
 
 def _between(

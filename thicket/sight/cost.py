@@ -7,7 +7,7 @@ material, with all those plants. Shadows are drawn all round the eye.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, fields, replace
 
 import numba as nb
@@ -194,7 +194,7 @@ def state_table(
 
 
 def reckon(
-    patches: Sequence[Patch],
+    patches: Iterable[Patch],
     items: Sequence[Item],
     distances: Distances,
     view: View,
@@ -208,9 +208,10 @@ def reckon(
     drawn, culled, cast, calls, shadow_calls = (np.zeros(show.shape, np.int64) for _ in range(5))
     alpha = np.zeros(show.shape)
     reach = float(distances.shadow) if view.shadows else 0.0
-    eye, planes = view.eye, view.planes
+    eye, planes, plants = view.eye, view.planes, 0
     for patch in patches:
         layout = patch.layout
+        plants += len(patch.plants)
         _count(
             patch.plants.form,
             patch.plants.item,
@@ -246,7 +247,7 @@ def reckon(
                 float(alpha[m, s]) * mesh.alpha_area * px_per_rad**2 / 1e6,
                 culled=int(culled[m, s]) * mesh.triangles,
             )
-    memory = sum(len(patch.plants) for patch in patches) * RECORD_BYTES
+    memory = plants * RECORD_BYTES
     memory += sum(item.texture_bytes + sum(mesh.bytes for mesh in item.meshes) for item in items)
     total += Cost(memory=memory)
     return replace(total, ms=view.device.ms(loads_of(total)))
@@ -270,7 +271,7 @@ def _full_distances(form, item, order, first, box, eye, planes, hide, by_size, o
 
 
 def full_distances(
-    patches: Sequence[Patch], items: Sequence[Item], distances: Distances, view: View
+    patches: Iterable[Patch], items: Sequence[Item], distances: Distances, view: View
 ) -> np.ndarray:
     """How far away the plants of a stand are that a view draws as their finest mesh though their item has
     another state, in m (by size, divided by it); float64 (n,)."""

@@ -3,16 +3,25 @@ frame that counts is overrun, with the least visible loss; an integer programme,
 
 from __future__ import annotations
 
+import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from scipy.optimize import Bounds, LinearConstraint, milp
 
+from thicket.refused import Refused
+
 GAP = 1e-3
 """The answer's loss is at most this share above the least there can be."""
-LIMIT = 60.0
+LIMIT = 10.0
 """Seconds that one search may take."""
+NEAR, MORE = 0.06, 20
+"""A frame's line is in the search from the start where the relaxed answer leaves less of its mark than this
+share; of those that an answer overruns, so many are taken in at a time."""
+NOTHING = "no answer was found in the time there is: let fewer stands change, or fewer places count"
+TIME_LIMIT = 1
+"""SciPy's status of a search that its time has ended."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -50,7 +59,7 @@ def rebalance(choices: Choices, marks: np.ndarray, limit: float = LIMIT) -> Answ
     if found is None:
         found = _least_loss(choices, marks * (1 + _least_over(choices, marks, limit) + 1e-6), limit)
     if found is None:
-        raise RuntimeError("HiGHS found no answer in its time")
+        raise Refused(NOTHING)
     taken, gap = found
     with np.errstate(invalid="ignore"):
         over = np.maximum(choices.total(taken).max(axis=0) / marks - 1, 0)
@@ -97,23 +106,13 @@ def _one_each(choices: Choices, more: int = 0) -> LinearConstraint:
 def _least_loss(choices: Choices, marks: np.ndarray, limit: float) -> tuple[tuple[int, ...], float] | None:
     """Options and relative gap of the least loss; None when the marks cannot be met."""
     spent, left, _ = _rows(choices, marks)
-    constraints = [_one_each(choices)]
-    if len(left):
-        constraints.append(LinearConstraint(spent, -np.inf, left))
     # Of answers of the same loss, the one that changes the fewest groups; of those, what spends the least.
     each = spent.sum(axis=0) if len(left) else choices.spent.sum(axis=(1, 2))
     changed = np.r_[False, choices.of[1:] == choices.of[:-1]]
     tie = 1e-6 * max(choices.loss.max(), 1.0) * (changed + 0.01 * each / max(np.abs(each).max(), 1e-12))
-    solved = milp(
-        choices.loss + tie,
-        constraints=constraints,
-        integrality=np.ones(len(choices.loss)),
-        bounds=Bounds(0, 1),
-        options={"mip_rel_gap": GAP, "time_limit": limit},
-    )
-    if solved.x is None:
-        return None
-    return tuple(np.flatnonzero(solved.x > 0.5).tolist()), float(solved.mip_gap or 0.0)
+    ones = np.ones(len(choices.loss))
+    found = _solve(choices.loss + tie, _one_each(choices), spent, left, ones, Bounds(0, 1), GAP, limit)
+    return found and (tuple(np.flatnonzero(found[0] > 0.5).tolist()), found[1])
 
 
 def _least_over(choices: Choices, marks: np.ndarray, limit: float) -> np.ndarray:
@@ -122,13 +121,49 @@ def _least_over(choices: Choices, marks: np.ndarray, limit: float) -> np.ndarray
     lines, options = len(marks), len(choices.loss)
     slack = np.zeros((len(left), lines))
     slack[np.arange(len(left)), line] = -1.0
-    solved = milp(
-        np.r_[np.zeros(options), np.ones(lines)],
-        constraints=[_one_each(choices, lines), LinearConstraint(np.hstack([spent, slack]), -np.inf, left)],
-        integrality=np.r_[np.ones(options), np.zeros(lines)],
-        bounds=Bounds(0, np.r_[np.ones(options), np.full(lines, np.inf)]),
-        options={"mip_rel_gap": 1e-6, "time_limit": limit},
-    )
-    if solved.x is None:
-        raise RuntimeError("HiGHS found no answer in its time")
-    return np.asarray(np.where(np.isfinite(marks), np.maximum(solved.x[options:], 0), 0.0))
+    goal = np.r_[np.zeros(options), np.ones(lines)]
+    bounds = Bounds(0, np.r_[np.ones(options), np.full(lines, np.inf)])
+    one_each, rows = _one_each(choices, lines), np.hstack([spent, slack])
+    found = _solve(goal, one_each, rows, left, 1 - goal, bounds, 1e-6, limit)
+    if found is None:
+        raise Refused(NOTHING)
+    return np.asarray(np.where(np.isfinite(marks), np.maximum(found[0][options:], 0), 0.0))
+
+
+def _solve(
+    goal: np.ndarray,
+    one_each: LinearConstraint,
+    rows: np.ndarray,
+    left: np.ndarray,
+    whole: np.ndarray,
+    bounds: Bounds,
+    gap: float,
+    limit: float,
+) -> tuple[np.ndarray, float] | None:
+    """x (columns,) with the least goal @ x such that rows @ x ≤ left, where those with a 1 in `whole` are
+    whole numbers; and by how much that may be above the least, relative. None when there is none.
+
+    Few rows ever bind. The programme begins without them, relaxed, and takes in those that its answer
+    overruns until it overruns none: what is the least with fewer rows is so with all of them.
+
+    Raises: Refused when the time ends before an answer is found.
+    """
+    ends, taken, kind = time.monotonic() + limit, np.zeros(len(left), bool), np.zeros_like(whole)
+    while True:
+        under = [LinearConstraint(rows[taken], -np.inf, left[taken])] if taken.any() else []
+        rest = max(ends - time.monotonic(), 0.1)
+        options = {"mip_rel_gap": gap, "time_limit": rest}
+        solved = milp(goal, constraints=[one_each, *under], integrality=kind, bounds=bounds, options=options)
+        if solved.x is None:
+            if solved.status == TIME_LIMIT:
+                raise Refused(NOTHING)
+            return None
+        room = left - rows @ solved.x
+        worst = np.argsort(room)[:MORE]
+        overrun = worst[(room[worst] < -1e-6) & ~taken[worst]]
+        if len(overrun):
+            taken[overrun] = True
+        elif kind is whole:
+            return solved.x, float(solved.mip_gap or 0.0)
+        else:
+            kind, taken = whole, room < NEAR

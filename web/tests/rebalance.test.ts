@@ -15,6 +15,7 @@ const change = (part: object): RebalanceChange =>
   ({
     stand: 1,
     farther: 1,
+    fade: 1,
     shadows: 1,
     edge: null,
     tufts: 1,
@@ -29,6 +30,7 @@ const place = (name: string, before: number, after: number) => ({
   ...{ before: { ...MARKS, ms: before }, after: { ...MARKS, ms: after } },
 })
 const RESULT = {
+  done: true,
   loss: 420,
   gap: 0,
   over: { ms: 0, triangles: 0, draw_calls: 0, shadow_triangles: 0, memory: 0 },
@@ -100,7 +102,7 @@ describe('bringing a level under its marks', () => {
     at('rebalance-begin').click()
     await until(() => at('rebalance-stop'))
     expect(page!.place.textContent).toContain('Trying Birch')
-    const all = ['distances', 'steps', 'shadows', 'tufts']
+    const all = ['distances', 'steps', 'fades', 'shadows', 'tufts']
     expect(bodies()[0]).toMatchObject({ marks: MARKS, begin: true, may: { 1: all, 2: all } })
     expect(Object.keys(bodies()[0].may as object)).toEqual(['1', '2'])
     await until(() => at('rebalance-changes'))
@@ -108,6 +110,24 @@ describe('bringing a level under its marks', () => {
       /from\s+8\.00 ms\s+to\s+5\.90 ms.*420 px are lost over 2 places/s,
     )
     expect(rows()).toEqual(['Stand 1: drawn 70 % as far, no shadows: 120', 'Stand 2: 60 % of its tufts: 300'])
+  })
+  it('shows the best so far while less is looked for, and lets one look on once that was stopped', async () => {
+    const first = { ...RESULT, done: false, gap: 0.02, changes: [change({ fade: 0.5, distances: DISTANCES })] }
+    await begin([
+      told({ running: true, share: 0.85, step: 'Looking for less loss', result: first }),
+      told({ result: first }),
+      told({ result: RESULT }),
+    ])
+    at('rebalance-begin').click()
+    await until(() => at('rebalance-changes'))
+    expect(rows()).toEqual(['Stand 1: fades 50 % as wide: 120'])
+    expect(at('rebalance-gap').textContent).toMatch(/best so far.*8 px of this loss\s+\(2\.0 %\)/s)
+    at('rebalance-stop').click()
+    await until(() => at('rebalance-begin'))
+    expect(at('rebalance-gap').textContent).not.toContain('best so far')
+    at('rebalance-begin').click()
+    await until(() => at('rebalance-gap') === null)
+    expect(at('rebalance-begin')).toBeNull()
   })
   it('is for a plot and its shares alone where one has shares in the tier', async () => {
     const { store, bodies, balance } = await begin([told({ result: RESULT })])

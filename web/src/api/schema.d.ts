@@ -6816,14 +6816,19 @@ export interface components {
         /**
          * ChangeOut
          * @description A stand with other distances or fullness, null for its own: by factors on distances, of one edge alone
-         *     where one is given, on its shadow reach and on a sward's tufts; what is seen of it in
-         *     pixels of all places together, and the ms that it then takes at its dearest place.
+         *     where one is given, on the width of its fades, on its shadow reach and on a sward's tufts; what is seen of
+         *     it in pixels of all places together, and the ms that it then takes at its dearest place.
          */
         ChangeOut: {
             /** Stand */
             stand: number;
             /** Farther */
             farther: number;
+            /**
+             * Fade
+             * @default 1
+             */
+            fade: number;
             /** Shadows */
             shadows: number;
             /** Edge */
@@ -6893,9 +6898,15 @@ export interface components {
         /**
          * RebalanceResult
          * @description The least loss in pixels that meets the marks, or comes nearest to them: `over`, by which share each
-         *     line still overruns its mark; `gap`, by how much the loss may be above the least there can be.
+         *     line still overruns its mark; `gap`, by how much the loss may be above the least there can be. Not `done`
+         *     while less is looked for, or when that was stopped.
          */
         RebalanceResult: {
+            /**
+             * Done
+             * @default true
+             */
+            done: boolean;
             /** Loss */
             loss: number;
             /** Gap */
@@ -6975,7 +6986,7 @@ export interface components {
             walks: string[];
             /** May */
             may: {
-                [key: string]: ("distances" | "steps" | "shadows" | "tufts")[];
+                [key: string]: ("distances" | "steps" | "fades" | "shadows" | "tufts")[];
             };
             /**
              * Least

@@ -22,6 +22,7 @@ const locked = computed(() => !store.mayPlant)
 const KINDS: { value: RebalanceKind; title: string }[] = [
   { value: 'distances', title: 'how far it is drawn' },
   { value: 'steps', title: 'LOD steps' },
+  { value: 'fades', title: 'width of fades' },
   { value: 'shadows', title: 'shadow reach' },
   { value: 'tufts', title: 'tufts of swards' },
 ]
@@ -47,6 +48,8 @@ const over = computed(() =>
 )
 const dearest = (when: 'before' | 'after') => Math.max(...result.value!.places.map((p) => p[when].ms))
 const nameOf = (stand: number) => store.stands.find((s) => s.id === stand)?.name ?? ''
+/** A loss is told to be above the least there can be from this share of it on. */
+const TOLD = 0.001
 const percent = (factor: number) => `${Math.round(factor * 100)} %`
 function said(c: RebalanceChange): string {
   const steps = c.distances?.steps.length ?? 0
@@ -54,6 +57,7 @@ function said(c: RebalanceChange): string {
     c.tufts < 1 && `${percent(c.tufts)} of its tufts`,
     c.edge !== null && `${edgeName(c.edge, steps).name} at ${percent(c.farther)}`,
     c.edge === null && c.farther < 1 && `drawn ${percent(c.farther)} as far`,
+    c.fade < 1 && `fades ${percent(c.fade)} as wide`,
     c.shadows < 1 && (c.shadows ? `shadows ${percent(c.shadows)} as far` : 'no shadows'),
   ]
     .filter(Boolean)
@@ -180,7 +184,7 @@ function go(k: number): void {
       <span class="faint">{{ balance.state.step }}</span>
       <v-btn size="small" data-test="rebalance-stop" @click="balance.stop">Stop</v-btn>
     </p>
-    <p v-else-if="!result" class="run">
+    <p v-else-if="!result?.done" class="run">
       <v-btn :disabled="locked" data-test="rebalance-begin" @click="balance.look(true)">Work it out</v-btn>
     </p>
     <p v-if="balance.trouble" class="over" role="alert" data-test="rebalance-trouble">
@@ -199,6 +203,11 @@ function go(k: number): void {
         <b class="number">{{ amount('ms', dearest('before')) }}</b> to
         <b class="number">{{ amount('ms', dearest('after')) }}</b>, and {{ whole(result.loss) }} px are lost
         over {{ result.places.length }} places.
+      </p>
+      <p v-if="result.gap > TOLD" class="faint" data-test="rebalance-gap">
+        {{ balance.state?.running ? 'The best so far, while less is looked for: ' : ''
+        }}{{ whole(result.gap * result.loss) }} px of this loss ({{ (result.gap * 100).toFixed(1) }} %) may be
+        avoidable at the most.
       </p>
       <TradeOff
         v-if="result.curve.length > 1 && balance.marks?.ms"

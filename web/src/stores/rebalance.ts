@@ -13,7 +13,7 @@ export const useRebalance = defineStore('rebalance', () => {
   const worst = ref(true)
   /** The walks whose dearest moments count. */
   const walks = ref<string[]>([])
-  const kinds = ref<RebalanceKind[]>(['distances', 'steps', 'shadows', 'tufts'])
+  const kinds = ref<RebalanceKind[]>(['distances', 'steps', 'fades', 'shadows', 'tufts'])
   /** The stands that may not change, beside those that are locked. */
   const spared = ref<number[]>([])
   /** The share of its distances that a stand keeps at least. */
