@@ -111,8 +111,9 @@ describe('bringing a level under its marks', () => {
     )
     expect(rows()).toEqual(['Stand 1: drawn 70 % as far, no shadows: 120', 'Stand 2: 60 % of its tufts: 300'])
   })
-  it('shows the best so far while less is looked for, and lets one look on once that was stopped', async () => {
-    const first = { ...RESULT, done: false, gap: 0.02, changes: [change({ fade: 0.5, distances: DISTANCES })] }
+  it('shows the best so far while less is looked for, and looks on when asked after a stop', async () => {
+    const changes = [change({ fade: 0.5, distances: DISTANCES })]
+    const first = { ...RESULT, done: false, gap: 0.02, changes }
     await begin([
       told({ running: true, share: 0.85, step: 'Looking for less loss', result: first }),
       told({ result: first }),
