@@ -380,6 +380,8 @@ describe('the planter', () => {
     const some = drawn(0.2)
     expect([...some].every((x) => half.has(x)) && [...half].every((x) => all.has(x))).toBe(true)
     expect(all.size).toBeGreaterThan(half.size)
+    planter.thinned = new Map([[1, 0.5]])
+    expect([drawn(1), drawn(0.4)]).toEqual([half, some])
   })
   it('draws no more full meshes than the ceiling, the nearest of them', () => {
     begin({}, { steps: [60, 80], billboard: 90 })

@@ -183,7 +183,6 @@ describe('bringing a level under its marks', () => {
     at('rebalance-compare').click()
     await until(() => page!.place.querySelectorAll('img').length === 4)
     expect(dirty).toEqual([false, false, true, true])
-    expect(page!.place.textContent).toContain('the pictures after still have them all')
     const of = (k: number) => [...at(`rebalance-place-${k}`).querySelectorAll('img')].map((i) => i.alt)
     expect(of(0)).toEqual(['Rim, before', 'Rim, after'])
     await until(() => at('rebalance-compare'))

@@ -250,9 +250,6 @@ function go(k: number): void {
           >Stop, {{ left }} to come</v-btn
         >
       </p>
-      <p v-if="Object.keys(pictures).length && changes.some((c) => c.tufts < 1)" class="faint">
-        Tufts are thinned on the stage once that is kept: the pictures after still have them all.
-      </p>
       <v-list class="places" density="compact" aria-label="The places that count">
         <v-list-item
           v-for="(p, k) in result.places"

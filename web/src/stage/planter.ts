@@ -89,6 +89,8 @@ export class Planter {
   readonly colourScene = new THREE.Scene()
   readonly shadowScene = new THREE.Scene()
   hidden = new Set<number>()
+  /** By stand, the share of its tufts that a sward is drawn with, where a draft has fewer of them. */
+  thinned: ReadonlyMap<number, number> = new Map()
   /** How far trees are drawn as their finest mesh, in m; see `settle`. */
   full = Infinity
   /** Draw every plant however far its stand is drawn in the game. */
@@ -371,7 +373,7 @@ export class Planter {
           cell,
           view,
           reach,
-          stand.sward ? by.sward_share : 1,
+          stand.sward ? by.sward_share * (this.thinned.get(stand.id) ?? 1) : 1,
           shadow,
           scene,
         )

@@ -275,6 +275,12 @@ export class Stage {
     this.plantsChanged()
   }
 
+  /** By stand, the share of its tufts that a sward is drawn with in the eye's view. */
+  thin(shares: ReadonlyMap<number, number>): void {
+    this.eye.planter.thinned = shares
+    this.touch()
+  }
+
   /** Show the level in another air; where the sun stands elsewhere, its light is reckoned anew. */
   setAtmosphere(atmosphere: Atmosphere): void {
     const sun = sunOf(atmosphere)

@@ -182,7 +182,7 @@ function beginStand(slug: string) {
   store.beginWith = slug
   void router.push(`/levels/${props.slug}/planting`)
 }
-/** A draft of distances is seen on the stage at once; nothing of it is stored. */
+/** A draft of distances, and of fewer tufts, is seen on the stage at once; nothing of it is stored. */
 watch(
   [() => draft.changes.value.distances, () => draft.changes.value.each, () => store.stands],
   ([shared, each, stands]) =>
@@ -194,6 +194,16 @@ watch(
       ),
     ),
 )
+const thinned = computed(
+  () =>
+    new Map(
+      store.chosen
+        .filter((s) => s.sward)
+        .map((s): [number, number] => [s.id, draft.settingsOf(s).fullness / s.settings.fullness])
+        .filter(([, share]) => share < 1),
+    ),
+)
+watch(thinned, (shares) => stage.value?.thin(shares))
 useLevelKeys({ bench: () => props.bench, host, draft, hand, why, help: keys }, stores)
 
 /**
