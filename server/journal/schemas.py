@@ -12,9 +12,20 @@ from server.journal.models import Entry
 from thicket.document.settings import Strict
 
 
+class WorstView(Schema):
+    """The dearest view of the last survey that an action reaches, in m and degrees, and the ms that it adds
+    there."""
+
+    x: float
+    y: float
+    z: float
+    heading: float
+    ms: float
+
+
 class EntryOut(Schema):
     """One action: who, when, what, plants gained and lost, and the cost difference in the view it was done
-    from."""
+    from; and in the dearest view that it reaches, where the level has been surveyed."""
 
     id: int
     who: str
@@ -26,6 +37,7 @@ class EntryOut(Schema):
     gained: int
     lost: int
     cost: dict[str, float]
+    worst: WorstView | None
     undone: bool
 
 
@@ -43,6 +55,7 @@ def entry_out(entry: Entry, user: User | None = None) -> dict:
         "gained": entry.gained,
         "lost": entry.lost,
         "cost": entry.cost,
+        "worst": entry.worst or None,
         "undone": entry.undone,
     }
 

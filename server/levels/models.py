@@ -109,6 +109,8 @@ class LevelSurvey(models.Model):
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="surveys")
     content = models.CharField(max_length=64)
     asked = models.CharField(max_length=64, help_text="digest of what was asked for, whatever the level was")
+    drawing = models.JSONField(default=dict, help_text="how the level was drawn")
+    device = models.JSONField(default=dict, help_text="the device that its milliseconds were told for")
     data = models.BinaryField(help_text="NPZ: the survey's grid and its loads by stand")
 
     class Meta:

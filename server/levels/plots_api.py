@@ -40,13 +40,14 @@ def set_plots(request: HttpRequest, slug: str, data: PlotsIn):
 
 class PlotWeek(Schema):
     """What was done in a plot in the last seven days and not taken back: actions, who did them, plants gained
-    and lost."""
+    and lost, and the ms that they add, each to the dearest view that it reaches."""
 
     plot: str
     actions: int
     people: list[str]
     gained: int
     lost: int
+    ms: float
 
 
 class WeekOut(Schema):
@@ -62,14 +63,16 @@ def week(request: HttpRequest, slug: str):
     level = level_for(request, slug)
     recent = Entry.objects.filter(level=level, at__gte=timezone.now() - timedelta(days=7), undone=False)
     found: dict[str, dict] = {}
-    for plot, who, gained, lost in recent.exclude(plot="").values_list(
-        "plot", "user__username", "gained", "lost"
+    nothing = {"actions": 0, "gained": 0, "lost": 0, "ms": 0.0}
+    for plot, who, gained, lost, worst in recent.exclude(plot="").values_list(
+        "plot", "user__username", "gained", "lost", "worst"
     ):
-        one = found.setdefault(plot, {"plot": plot, "actions": 0, "people": set(), "gained": 0, "lost": 0})
+        one = found.setdefault(plot, {"plot": plot, "people": set(), **nothing})
         one["actions"] += 1
         one["people"].add(who)
         one["gained"] += gained
         one["lost"] += lost
+        one["ms"] += worst.get("ms", 0.0)
     changes = recent.filter(kind=Entry.Kind.PLOTS).select_related("user").defer("delta")[:50]
     return {
         "plots": [{**found[plot], "people": sorted(found[plot]["people"])} for plot in sorted(found)],

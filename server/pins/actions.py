@@ -4,6 +4,7 @@ released."""
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from uuid import UUID
 
@@ -20,6 +21,7 @@ from server.levels.planted import forget_planted, planted_of, planting_of
 from server.levels.planted import rows_of as stand_rows_of
 from server.levels.plots import check_own, plot_at
 from server.pins.rows import Rows, put_rows, rows_of, swap_places, swap_rows
+from server.sight.surveys import change_at_worst
 from server.stands.checking import check_items
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked
@@ -29,6 +31,7 @@ from thicket.planted.comparing import compare
 from thicket.planted.facts import clearing_near
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
+from thicket.planted.sheets import box_around
 from thicket.planting.pins import bearing_of, leaning, turned_by
 from thicket.planting.points import PointSet
 from thicket.planting.stands import Plants, grow
@@ -189,7 +192,7 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChange
         for number, wish in wishes.items():
             stand = stands[number]
             change[str(stand.pk)] = _wish_for(before, stand, key, wish)
-            where += _places(change[str(stand.pk)])
+            where += places_of(change[str(stand.pk)])
             done.append(_what(stand, wish))
         check_own(level, user, where)
         for pk, rows in change.items():
@@ -204,6 +207,7 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChange
             kind=Entry.Kind.PINS,
             key=key,
             plot=plot_at(level, where),
+            worst=worst_of_moved(level, before, wishes, where),
             what=f"{'; '.join(done)} by hand"[:200],
             change=next(iter(change.values())) if alone else {"stands": change},
             gained=gained,
@@ -211,7 +215,17 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChange
         )
 
 
-def _places(change: dict[str, Rows]) -> list[tuple[float, float]]:
+def worst_of_moved(
+    level: Level, before: PlantedLevel, numbers: Iterable[int], where: Sequence[tuple[float, float]]
+) -> dict[str, float]:
+    """What a change of stands, by number, round some places adds to the dearest view that it reaches."""
+    x, z = np.array(where, float).reshape(-1, 2).T
+    after = planted_of(level)
+    changed = [(before.planting(n), after.planting(n)) for n in numbers]
+    return change_at_worst(level, changed, box_around(x, z))
+
+
+def places_of(change: Mapping[str, Rows]) -> list[tuple[float, float]]:
     """Where the plants of a change stand, as they were and as they are to be."""
     rows = [row for side in ("before", "after") for row in change[side].values() if row]
     return [(row["x"], row["z"]) for row in rows]

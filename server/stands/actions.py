@@ -14,11 +14,13 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of, planting_of, rows_of, tried
 from server.sight.reckoning import items_of, stand_cost
+from server.sight.surveys import change_at_worst
 from server.stands.checking import merged
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked, cost_change
 from thicket.document.settings import StandSettings
 from thicket.planted.comparing import compare
+from thicket.planted.planting import Planting
 from thicket.sight.views import View
 
 
@@ -105,6 +107,7 @@ def keep_settings(
             gained=kept.gained,
             lost=kept.lost,
             cost=kept.cost,
+            worst=change_at_worst(stand.level, [(kept.before, kept.after)]),
         )
 
 
@@ -140,13 +143,14 @@ def keep_several(
             gained=sum(k.gained for k in kept),
             lost=sum(k.lost for k in kept),
             cost=cost,
+            worst=change_at_worst(level, [(k.before, k.after) for k in kept]),
         )
 
 
 @dataclass(frozen=True)
 class Kept:
-    """A stand whose settings were stored: what changed, the plants that came and went, and the difference in
-    cost."""
+    """A stand whose settings were stored: what changed, the plants that came and went, the difference in
+    cost, and its planting before and after."""
 
     row: Stand
     what: str
@@ -154,6 +158,8 @@ class Kept:
     gained: int
     lost: int
     cost: dict
+    before: Planting
+    after: Planting
 
 
 def _keep(pk: int, level: Level, changes: dict, view: View | None, was: dict | None) -> Kept:
@@ -185,4 +191,6 @@ def _keep(pk: int, level: Level, changes: dict, view: View | None, was: dict | N
         gained,
         lost,
         cost,
+        before,
+        after,
     )

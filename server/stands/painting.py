@@ -24,6 +24,7 @@ from server.levels.planted import (
 )
 from server.levels.plots import kept_to_own, plot_at
 from server.sight.reckoning import items_of, stand_cost
+from server.sight.surveys import change_at_worst
 from server.stands.models import Stand
 from server.stands.touch import LockedTouch
 from thicket.ground.heights import at_cells
@@ -111,13 +112,16 @@ def paint(user: User, stands: list[Stand], brush: Brush, key: UUID, view: View |
     for stand in stands:
         check_unlocked(stand)
     box = brush.cells(planted_of(level))
-    before = _view_cost(stands, view)
+    plantings, cost = [planting_of(s) for s in stands], _view_cost(stands, view)
     with transaction.atomic():
         entry = _paint(user, stands, brush, key, box)
     if view:
-        changes = [cost_change(a, b) for a, b in zip(before, _view_cost(stands, view))]
+        changes = [cost_change(a, b) for a, b in zip(cost, _view_cost(stands, view))]
         entry.cost = {name: round(sum(c[name] for c in changes), 4) for name in changes[0]}
-        Entry.objects.filter(pk=entry.pk).update(cost=entry.cost)
+    changed = [(planting, planting_of(s)) for planting, s in zip(plantings, stands)]
+    entry.worst = change_at_worst(level, changed, plantings[0].metres(box))
+    if entry.cost or entry.worst:
+        Entry.objects.filter(pk=entry.pk).update(cost=entry.cost, worst=entry.worst)
     return entry
 
 
@@ -181,8 +185,10 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
     if box is None:
         raise Refused(f"{stand.name} has no painting{where or ' to clear'}")
     with transaction.atomic():
+        before = planting_of(stand)
         change, delta, gained, lost = _clear(user, stand, inside, box)
         return Entry.objects.create(
+            worst=change_at_worst(stand.level, [(before, planting_of(stand))], before.metres(box)),
             level=stand.level,
             user=user,
             stand=stand,

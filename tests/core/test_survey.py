@@ -9,7 +9,7 @@ import numpy as np
 from tests.core.levels import drawn_level
 from thicket.ground.shapes import Shape
 from thicket.planted.brushing import Brush
-from thicket.planted.costs import cells_seen, items_in, line, region_cost, settled, spent
+from thicket.planted.costs import cells_seen, items_in, line, region_cost, settled, spent, stand_cost
 from thicket.planted.edits import ChangeSettings, Paint
 from thicket.planted.level import PlantedLevel
 from thicket.planted.plots import regions
@@ -76,6 +76,38 @@ class Surveyed(unittest.TestCase):
                     for name in ("triangles", "draw_calls", "shadow_triangles", "memory"):
                         told = found.line(name, DEVICE)[place, heading]
                         self.assertAlmostEqual(float(told), line(total, name), delta=1e-5 * told)
+
+    def test_the_dearest_frame_toward_a_place_is_dearer_than_all_others_that_see_it(self):
+        found, rng = survey(self.level, self.stock, step=32, headings=6), np.random.default_rng(2)
+        ms = found.line("ms", DEVICE)
+        for _ in range(12):
+            x, z, reach = *rng.uniform(10, 200, 2).tolist(), rng.uniform(20, 200)
+            box = (x, z, x + rng.uniform(1, 40), z + rng.uniform(1, 40))
+            place, heading = found.dearest_toward(DEVICE, box, reach)
+            corners = np.array([(a, found.eyes[0, 1], b) for a in box[::2] for b in box[1::2]])
+            for p, h in np.argwhere(ms > ms[place, heading]).tolist():
+                view = View(*found.eyes[p], found.headings[h], 0.0, 55.0, 16 / 9)
+                sides = view.planes[1:3]
+                near = np.hypot(*(corners - view.eye)[:, [0, 2]].T) < reach
+                self.assertFalse(((corners @ sides[:, :3].T + sides[:, 3] >= 0).all(axis=1) & near).any())
+        self.assertIsNone(found.dearest_toward(DEVICE, (9e3, 9e3, 9e3, 9e3), 100.0))
+
+    def test_what_a_change_in_a_box_costs_is_reckoned_from_its_cells_alone(self):
+        stroke = Stroke("thin", ((90.0, 120.0), (140.0, 130.0)), 12.0, 0.2, 1.0)
+        stands = self.level.level.stands
+        number = max((n for n in stands if not stands[n].sward), key=lambda n: self.level.planting(n).count())
+        slug = stands[number].slug
+        other = self.level.edit(Paint(slug, Brush(stroke)))
+        box = (78.0, 108.0, 152.0, 142.0)
+        for cell in (16, 64, 512):
+            view = View(128, 400, 250, 0, -10, 55, 16 / 9, drawing=Drawing(cell=cell), device=DEVICE)
+            whole, near = (
+                stand_cost(other.planting(number), self.stock, view, near=part).ms
+                - stand_cost(self.level.planting(number), self.stock, view, near=part).ms
+                for part in (None, box)
+            )
+            self.assertLess(whole, 0)
+            self.assertAlmostEqual(near, whole, places=9)
 
     def test_a_plots_part_is_what_its_plants_cost_by_themselves_and_plots_share_no_plant(self):
         level, area = self.level, lambda *points: Shape("area", points)

@@ -11,11 +11,12 @@ from django.core.management import CommandError, call_command
 from server.jobs.models import Job
 from server.jobs.running import Stopped
 from server.levels.models import Level, LevelSurvey
+from server.levels.planted import planting_of
 from server.sight import surveys
 from server.stands.models import Stand
 from tests.caching import nothing_kept
 from tests.fixtures import MARKS
-from tests.server.test_ground import GroundCase
+from tests.server.test_ground import GroundCase, key
 from tests.worker import work_off_inside_a_transaction as work_off
 from thicket.document.drawing import DeviceSettings, DrawingSettings, tiers_for
 from thicket.hashing import digest
@@ -134,6 +135,42 @@ class Surveys(GroundCase):
         self.ask(begin=True)
         work_off()
         self.assertEqual(self.ask()["map"]["values"], before)
+
+    def test_an_action_is_told_with_what_it_adds_to_the_dearest_view_that_it_reaches(self):
+        self.stroke(strength=1, radius=24)
+        self.assertIsNone(self.last()["worst"], "the level has not been surveyed")
+        self.ask(begin=True, device=DEVICE)
+        work_off()
+        stand = f"/stands/{self.birch.pk}"
+        (plants,) = (planting_of(s).plants((0, 0)) for s in [Stand.objects.get(pk=self.birch.pk)])
+        removed = {"key": key(), "remove": [str(plants.id[0])]}
+        lighter = {"key": key(), "settings": {"distances": {**self.birch.settings["distances"], "shadow": 0}}}
+        actions = (
+            ("painted", lambda: self.stroke(strength=1, radius=40, verb="thin")),
+            ("cleared", lambda: self.post(f"{stand}/clear", {"key": key()})),
+            ("removed", lambda: self.post(f"{stand}/pins", removed)),
+            ("without shadows", lambda: self.post(stand, lighter, method="patch")),
+        )
+        for name, act in actions:
+            with self.subTest(name):
+                answer = act()
+                self.assertEqual(answer.status_code, 200, answer.content)
+                entry = self.last()
+                worst = entry["worst"]
+                after = self.birch_costs(worst)
+                self.post(f"/journal/{entry['id']}/undo", {})
+                self.assertAlmostEqual(after - self.birch_costs(worst), worst["ms"], places=3)
+                self.post(f"/journal/{entry['id']}/redo", {})
+        self.assertLess(worst["ms"], 0)
+
+    def last(self) -> dict:
+        return self.north.get(f"{self.base}/journal").json()[0]
+
+    def birch_costs(self, worst: dict) -> float:
+        view = {name: worst[name] for name in ("x", "y", "z", "heading")}
+        view |= {"pitch": 0, "fov": 55, "aspect": 16 / 9, "device": DEVICE}
+        (cost,) = (s for s in self.post("/cost", view).json()["stands"] if s["stand"] == self.birch.pk)
+        return cost["ms"]
 
     def test_it_is_stopped_and_what_cannot_be_surveyed_is_a_sentence(self):
         self.ask(begin=True)

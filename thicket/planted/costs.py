@@ -14,7 +14,7 @@ from thicket.document.rasters import Heights
 from thicket.formats.stock import measure
 from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
-from thicket.planted.sheets import Sheet
+from thicket.planted.sheets import Box, Sheet
 from thicket.planting.stands import Plants, join
 from thicket.sight.cost import Cost, Item, Layout, Patch, full_distances, lay_out, loads_of, reckon
 from thicket.sight.devices import PLAIN_DEVICE, Device
@@ -45,15 +45,17 @@ def stand_cost(
     tried: bool = False,
     own: Distances | None = None,
     region: Region | None = None,
+    near: Box | None = None,
 ) -> Cost:
     """What a planting costs in a view, which must be `settled`; with other distances of its own, or only what
-    stands in a region, without meshes and textures, if given. `tried` has nothing kept of it."""
+    stands in a region, without meshes and textures, or only the drawing cells that touch a box of level
+    metres, if given. `tried` has nothing kept of it."""
     if not view.drawing.plants:
         return Cost()
     items, distances = drawn(planting, stock, view, own)
     if region is not None:
         items = [item.without_bytes() for item in items]
-    return reckon(_patches(planting, items, distances, view, tried, region), items, distances, view)
+    return reckon(_patches(planting, items, distances, view, tried, region, near), items, distances, view)
 
 
 def region_cost(plantings: Iterable[Planting], stock: Mapping[str, Item], view: View, region: Region) -> Cost:
@@ -120,6 +122,14 @@ def drawn(
     return items, distances
 
 
+def reach_of(planting: Planting, drawing: Drawing) -> float:
+    """How far away in m a planting may be drawn or cast shadows."""
+    distances = drawing.distances_of(
+        planting.settings.distances.core(), planting.stand.stratum, planting.stand.sward
+    )
+    return max(distances.gone * (largest_of(planting) if distances.by_size else 1.0), distances.shadow)
+
+
 def largest_of(planting: Planting) -> float:
     """The height that a plant of it may have at the most, as a multiple of the mesh."""
     return float(max(planting.core.item_sizes.max(), planting.pins.rest[:, 5].max(initial=0.0)))
@@ -132,13 +142,19 @@ def _patches(
     view: View,
     tried: bool = False,
     region: Region | None = None,
+    near: Box | None = None,
 ) -> Iterator[Patch]:
-    """A planting's plants as far as the view may draw them, of a region alone if one is given; `tried` has
-    nothing kept of it."""
+    """A planting's plants as far as the view may draw them, of a region alone, or of the drawing cells that
+    touch a box of level metres, if one is given; `tried` has nothing kept of it."""
     largest = largest_of(planting) if distances.by_size else 1.0
     cell = view.drawing.cell
     reach = max(distances.gone * largest, distances.shadow) + max(cell, CELL)
     box = (view.x - reach, view.z - reach, view.x + reach, view.z + reach)
+    if near is not None:
+        side = max(cell, planting.sheet_size)
+        low = [max(a, b // side * side) for a, b in zip(box[:2], near[:2])]
+        high = [min(a, (b // side + 1) * side - 1e-6) for a, b in zip(box[2:], near[2:])]
+        box = low[0], low[1], high[0], high[1]
     sheets = list(planting.sheets_in(box))
     if cell <= planting.sheet_size:
         yield from (patch_of(planting, [sheet], items, view.drawing, tried, region) for sheet in sheets)

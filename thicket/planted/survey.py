@@ -13,7 +13,7 @@ from thicket.planted.costs import drawn, largest_of, patch_of
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
-from thicket.planted.sheets import Sheet
+from thicket.planted.sheets import Box, Sheet
 from thicket.progress import Tell, quietly
 from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch, state_table
 from thicket.sight.devices import LOADS, UNITS, Device
@@ -24,6 +24,8 @@ from thicket.sight.views import View
 
 STEP, HEADINGS, EYE = 16.0, 8, 1.7
 """m between places, headings, m of the eye above the ground, where nobody says otherwise."""
+FOV, ASPECT = 55.0, 16 / 9
+"""What the views of a survey are: degrees of height, and the shape of the picture."""
 FINEST, COARSEST = 8.0, 64.0
 
 
@@ -60,6 +62,21 @@ class Survey:
             return loads[..., LOADS.index(name)]
         per = np.array(device.coefficients[:5]) / UNITS
         return loads @ per + (device.fixed if part in (None, 0) else 0.0)
+
+    def dearest_toward(self, device: Device, box: Box, reach: float) -> tuple[int, int] | None:
+        """The place and heading of the dearest frame, on a device, that looks toward a box of level metres
+        from no farther than a reach in m; None where none does."""
+        x, z = self.eyes[:, 0], self.eyes[:, 2]
+        x0, z0, x1, z1 = box
+        off = np.hypot(np.maximum(np.maximum(x0 - x, x - x1), 0), np.maximum(np.maximum(z0 - z, z - z1), 0))
+        east, south = (x0 + x1) / 2 - x, (z0 + z1) / 2 - z
+        around = np.arctan2(np.hypot(x1 - x0, z1 - z0) / 2, np.hypot(east, south))
+        half = np.degrees(np.arctan(np.tan(np.radians(FOV) / 2) * ASPECT) + around)
+        turn = np.degrees(np.arctan2(east, -south))[:, None] - self.headings
+        toward = np.abs((turn + 180) % 360 - 180) <= np.where(off > 0, half, 180.0)[:, None]
+        ms = np.where(toward & (off <= reach)[:, None], self.line("ms", device), -np.inf)
+        place, heading = np.unravel_index(ms.argmax(), ms.shape)
+        return (int(place), int(heading)) if np.isfinite(ms[place, heading]) else None
 
     def worst(self, values: np.ndarray, count: int, apart: float) -> list[tuple[int, int]]:
         """The places and headings of the largest values (places, headings), one of each place, at least so
@@ -181,7 +198,7 @@ def _surveyor(
     headings: np.ndarray,
     threads: int,
 ) -> _Surveyor:
-    like = View(0.0, 0.0, 0.0, 0.0, 0.0, 55.0, 16 / 9, drawing=drawing)
+    like = View(0.0, 0.0, 0.0, 0.0, 0.0, FOV, ASPECT, drawing=drawing)
     return _Surveyor(level, stock, like, eyes, planes_of(eyes, headings, like), threads)
 
 

@@ -72,6 +72,7 @@ describe('numbers on the screen', () => {
 })
 
 describe('the journal', () => {
+  const gone: object[] = []
   const log = Array.from({ length: 130 }, (_, k) => entry({ id: 130 - k, who: k % 2 ? 'north' : 'south' }))
   async function journal(answers: Record<string, unknown> = {}) {
     const queries: URLSearchParams[] = []
@@ -85,7 +86,9 @@ describe('the journal', () => {
     const props = reactive({
       modelValue: false,
       'onUpdate:modelValue': (v: boolean) => (props.modelValue = v),
+      onGo: (view: object) => gone.push(view),
     })
+    gone.length = 0
     page = await show(JournalSheet, props)
     props.modelValue = true
     await until(() => at('journal') && !at('journal').querySelector('.v-progress-linear--active'))
@@ -128,6 +131,14 @@ describe('the journal', () => {
     at('flip-7').click()
     await until(() => at('journal-trouble'))
     expect(at('journal-trouble').textContent).toContain('South has changed')
+  })
+  it('leads to the dearest view that an action reaches', async () => {
+    const worst = { x: 8, y: 402, z: 24, heading: 45, ms: 0.375 }
+    await journal({ 'GET /api/levels/fell/journal': () => [entry({ id: 7, worst }), entry({ id: 6 })] })
+    expect([at('worst-7').textContent!.trim(), at('worst-6')]).toEqual(['+0.38', null])
+    at('worst-7').click()
+    expect(gone).toEqual([{ x: 8, y: 402, z: 24, heading: 45, pitch: 0, fov: 55 }])
+    await until(() => at('journal') === null)
   })
   it('says nothing of what was done while it cannot be read', async () => {
     await journal({ 'GET /api/levels/fell/journal': () => refuse('Not a member of this level.') })

@@ -3858,7 +3858,7 @@ export interface components {
         /**
          * EntryOut
          * @description One action: who, when, what, plants gained and lost, and the cost difference in the view it was done
-         *     from.
+         *     from; and in the dearest view that it reaches, where the level has been surveyed.
          */
         EntryOut: {
             /** Id */
@@ -3886,8 +3886,26 @@ export interface components {
             cost: {
                 [key: string]: number;
             };
+            worst: components["schemas"]["WorstView"] | null;
             /** Undone */
             undone: boolean;
+        };
+        /**
+         * WorstView
+         * @description The dearest view of the last survey that an action reaches, in m and degrees, and the ms that it adds
+         *     there.
+         */
+        WorstView: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Z */
+            z: number;
+            /** Heading */
+            heading: number;
+            /** Ms */
+            ms: number;
         };
         /** MarksIn */
         MarksIn: {
@@ -7685,7 +7703,7 @@ export interface components {
         /**
          * PlotWeek
          * @description What was done in a plot in the last seven days and not taken back: actions, who did them, plants gained
-         *     and lost.
+         *     and lost, and the ms that they add, each to the dearest view that it reaches.
          */
         PlotWeek: {
             /** Plot */
@@ -7698,6 +7716,8 @@ export interface components {
             gained: number;
             /** Lost */
             lost: number;
+            /** Ms */
+            ms: number;
         };
         /**
          * WeekOut

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiRedo, mdiUndo } from '@mdi/js'
 import { ref, shallowRef, watch } from 'vue'
-import { answer, api, type Entry } from '../api/client'
+import { answer, api, type Entry, type View } from '../api/client'
 import { signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
@@ -11,6 +11,7 @@ import ActionButton from './ActionButton.vue'
  * depends on.
  */
 const shown = defineModel<boolean>({ required: true })
+const emit = defineEmits<{ go: [view: Partial<View>] }>()
 const store = useLevel()
 const entries = shallowRef<Entry[]>([])
 const who = ref<string | null>(null)
@@ -86,6 +87,10 @@ const time = (at: string) => {
   return today
     ? d.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
     : d.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
+}
+function go({ x, y, z, heading }: NonNullable<Entry['worst']>): void {
+  shown.value = false
+  emit('go', { x, y, z, heading, pitch: 0, fov: 55 })
 }
 async function flip(e: Entry) {
   busy.value = e.id
@@ -165,8 +170,17 @@ async function flip(e: Entry) {
                 <span v-if="e.gained" class="gained">+{{ whole(e.gained) }}</span> &ensp;
                 <span v-if="e.lost" class="over">−{{ whole(e.lost) }}</span>
               </td>
-              <td class="n number faint">
-                {{ e.cost.ms ? signed(e.cost.ms.toFixed(2), e.cost.ms) : '' }}
+              <td class="n number">
+                <ActionButton
+                  v-if="e.worst"
+                  size="x-small"
+                  variant="text"
+                  tip="Go to the dearest view that it reaches"
+                  :data-test="`worst-${e.id}`"
+                  @click="go(e.worst)"
+                  >{{ signed(e.worst.ms.toFixed(2), e.worst.ms) }}</ActionButton
+                >
+                <span v-else-if="e.cost.ms" class="faint">{{ signed(e.cost.ms.toFixed(2), e.cost.ms) }}</span>
               </td>
               <td class="n">
                 <ActionButton
@@ -182,6 +196,10 @@ async function flip(e: Entry) {
             </tr>
           </tbody>
         </table>
+        <p v-if="entries.some((e) => e.worst)" class="faint note">
+          Milliseconds that can be pressed are what an action adds to the dearest view it reaches, by the last
+          survey; the others, to the view it was done from.
+        </p>
         <p v-if="more" class="older">
           <v-btn size="small" variant="outlined" data-test="older" @click="load(true)">Older actions</v-btn>
         </p>
@@ -238,6 +256,10 @@ th {
 }
 .gained {
   color: var(--green);
+}
+.note {
+  margin: 6px 0 0;
+  font-size: 12.5px;
 }
 .older {
   text-align: center;

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onMounted, shallowRef } from 'vue'
 import { answer, api, type Level, type PlotWeek } from '../api/client'
-import { amount, LINES, whole, type LineName } from '../budget'
+import { amount, LINES, signed, whole, type LineName } from '../budget'
 
 /** A level's plots for its team: whose they are, what they may spend, what was done and traded this week. */
 const props = defineProps<{ level: Level }>()
@@ -53,6 +53,10 @@ const day = (at: string) =>
               {{ done(name)!.people.join(', ') }}:
               <span class="number"
                 >+{{ whole(done(name)!.gained) }} −{{ whole(done(name)!.lost) }} plants</span
+              ><template v-if="done(name)!.ms"
+                >, together
+                <span class="number">{{ signed(done(name)!.ms.toFixed(2), done(name)!.ms) }} ms</span> at the
+                dearest views they reach</template
               >
             </template>
             <span v-else class="faint">nothing was done</span>

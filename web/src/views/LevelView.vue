@@ -291,7 +291,7 @@ useEventListener(document, 'click', (event) => {
     </aside>
     <CostStrip />
     <KeySheet v-model="keys" />
-    <JournalSheet v-model="journal" />
+    <JournalSheet v-model="journal" @go="stage?.look($event)" />
     <StatusLine />
     <SignInAgain @back="goOn" />
   </main>
