@@ -133,9 +133,9 @@ describe('the journal', () => {
     expect(at('journal-trouble').textContent).toContain('South has changed')
   })
   it('leads to the dearest view that an action reaches', async () => {
-    const worst = { x: 8, y: 402, z: 24, heading: 45, ms: 0.375 }
+    const worst = { x: 8, y: 402, z: 24, heading: 45, ms: 0.0375 }
     await journal({ 'GET /api/levels/fell/journal': () => [entry({ id: 7, worst }), entry({ id: 6 })] })
-    expect([at('worst-7').textContent!.trim(), at('worst-6')]).toEqual(['+0.38', null])
+    expect([at('worst-7').textContent!.trim(), at('worst-6')]).toEqual(['+0.037', null])
     at('worst-7').click()
     expect(gone).toEqual([{ x: 8, y: 402, z: 24, heading: 45, pitch: 0, fov: 55 }])
     await until(() => at('journal') === null)

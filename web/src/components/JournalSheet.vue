@@ -88,6 +88,10 @@ const time = (at: string) => {
     ? d.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
     : d.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
 }
+function milliseconds(ms: number): string {
+  const told = ms.toFixed(Math.abs(ms) < 0.1 ? 3 : 2)
+  return signed(told, Number(told))
+}
 function go({ x, y, z, heading }: NonNullable<Entry['worst']>): void {
   shown.value = false
   emit('go', { x, y, z, heading, pitch: 0, fov: 55 })
@@ -173,14 +177,15 @@ async function flip(e: Entry) {
               <td class="n number">
                 <ActionButton
                   v-if="e.worst"
-                  size="x-small"
+                  class="ms number"
+                  size="small"
                   variant="text"
                   tip="Go to the dearest view that it reaches"
                   :data-test="`worst-${e.id}`"
                   @click="go(e.worst)"
-                  >{{ signed(e.worst.ms.toFixed(2), e.worst.ms) }}</ActionButton
+                  >{{ milliseconds(e.worst.ms) }}</ActionButton
                 >
-                <span v-else-if="e.cost.ms" class="faint">{{ signed(e.cost.ms.toFixed(2), e.cost.ms) }}</span>
+                <span v-else-if="e.cost.ms" class="faint">{{ milliseconds(e.cost.ms) }}</span>
               </td>
               <td class="n">
                 <ActionButton
@@ -256,6 +261,13 @@ th {
 }
 .gained {
   color: var(--green);
+}
+.ms {
+  min-width: 0;
+  padding: 0 4px;
+  font-size: 14px;
+  text-decoration: underline dotted;
+  text-underline-offset: 3px;
 }
 .note {
   margin: 6px 0 0;
