@@ -5,7 +5,7 @@ import { EyeView, type Drawn } from './eyeView'
 import { sunOf } from './fog'
 import { loadGround, type Ground } from './ground'
 import { loadPaint, type GroundPaint } from './groundPaint'
-import { GroundTextures, rasterTexture, washTexture } from './groundTextures'
+import { GroundTextures, rasterTexture, softwareDrawn, washTexture } from './groundTextures'
 import { PlanView } from './planView'
 import { PlantStore } from './plantStore'
 import type { Raster } from './isolines'
@@ -38,6 +38,8 @@ const ringOf = ({ x, z, radius }: Ring): Outline => ({
 
 const SETTLE_MS = 180
 const SLOW_MS = 90
+/** Plants that come are shown so far apart while more are to come, where the stage is drawn by software. */
+const NOW_AND_THEN_MS = 800
 
 /** Both views of a level over one store of plants; draws a frame only when something changed. */
 export class Stage {
@@ -67,6 +69,9 @@ export class Stage {
    */
   private eyeCost = 0
   private eyeAt = 0
+  /** Plants have come that are not shown yet; when some were shown last. */
+  private came = false
+  private cameAt = 0
   private brushAt = 0
   /** The brush has moved over the plan, and a slow eye view shows it once it rests. */
   private brushWaits = false
@@ -88,7 +93,7 @@ export class Stage {
   ) {
     const textures = (this.textures = new GroundTextures(ground, level, paint))
     this.sun = sunOf(level.atmosphere)
-    this.store = new PlantStore(level.slug, items, () => this.plantsChanged(), onStale)
+    this.store = new PlantStore(level.slug, items, () => this.plantsCame(), onStale)
     this.eye = new EyeView(eyeCanvas, ground, level, textures, this.store, stock)
     const crown = (stand: Stand) => items.get(stand.settings.mix[0].item)?.crown ?? 1
     this.plan = new PlanView(planCanvas, ground, level, textures, this.store, crown)
@@ -135,6 +140,12 @@ export class Stage {
     for (const [slug, meshes] of loaded) this.stock.set(slug, meshes)
     this.setStands(this.stands)
     this.plantsChanged()
+  }
+
+  /** Plants have come: they are shown at once, or now and then while more come and each frame is dear. */
+  private plantsCame(): void {
+    this.revision++
+    this.came = true
   }
 
   /** Plants on the stage have changed. */
@@ -350,6 +361,11 @@ export class Stage {
     if (this.windy && this.shown.eye) {
       this.eye.planter.blow(now / 1000)
       this.dirty.eye = true
+    }
+    if (this.came && (!softwareDrawn() || now - this.cameAt > NOW_AND_THEN_MS || this.store.settled)) {
+      this.came = false
+      this.cameAt = now
+      this.touch()
     }
     const resting = performance.now() - this.movedAt > SETTLE_MS
     const settle = resting && !this.settled
