@@ -46,7 +46,7 @@ describe('a link that works once', () => {
     at('join').click()
     await until(() => router.currentRoute.value.path === '/levels/fell/planting')
   })
-  it('makes an account for who has none, once name and password will do, and says what is wrong', async () => {
+  it('makes an account for who has none, once name and password will do, or says why not', async () => {
     useSession().take({ ...SESSION, name: null } as never)
     let taken = true
     const asked = serve({
@@ -203,7 +203,7 @@ describe('the sheet of keys', () => {
     await settled(10)
     expect(keys.of('thin')).toBe('N')
     at('keys-reset').click()
-    await until(() => keys.of('thicken') === 'T')
-    expect(kept).toHaveBeenCalledTimes(2)
+    await until(() => keys.of('thicken') === 'T' && kept.mock.calls.length === 2)
+    expect(kept).toHaveBeenLastCalledWith({ keys: {} })
   })
 })

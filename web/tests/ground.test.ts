@@ -34,11 +34,11 @@ afterEach(() => {
   vi.unstubAllGlobals()
 })
 const AGAIN = () => ({
-  'GET /api/levels/fell/stands': store.stands,
+  'GET /api/levels/fell/stands': () => store.stands,
   'GET /api/levels/fell/pulse': { pulse: '1-1' },
-  'GET /api/levels/fell/shapes': store.shapes,
+  'GET /api/levels/fell/shapes': () => store.shapes,
   'GET /api/levels/fell/masks': [],
-  'GET /api/levels/fell': store.level,
+  'GET /api/levels/fell': () => store.level,
 })
 /** Put a file into a file field. */
 function give(name: string, file: File): void {
@@ -210,7 +210,7 @@ describe('the plots of a team', () => {
     const traded = { ...ENTRY, at: '2026-03-04T10:00:00Z', who: 'lead', what: 'Plots and allotments' }
     await open({ plots: [done], changes: [traded] })
     expect(text()).toMatch(/Northnorth\s*Console: time 2\.00 ms, draw calls 120/)
-    expect(text()).toMatch(/3 actions by lead, north: \+1\u202f200 −7 plants, together \+0\.13 ms at the/)
+    expect(text()).toMatch(/3 actions by lead, north: \+1 200 −7 plants, together \+0\.13 ms at the/)
     expect(text()).toMatch(/Southnobody\s*nothing was done/)
     expect(text()).toContain('Plots and allotments by lead')
   })
