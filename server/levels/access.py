@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import User
+from django.core.management.base import CommandError
 from django.db.models import F
 from django.http import HttpRequest
 from ninja.errors import HttpError
@@ -22,6 +23,17 @@ _REFUSAL = {
     "plant": "You may look at {level}, but only artists and leads may change its planting.",
     "lead": "Only a lead may change this in {level}.",
 }
+
+
+def level_of_command(slug: str) -> Level:
+    """A level for who runs a command, which is everybody's.
+
+    Raises: CommandError when there is none.
+    """
+    level = Level.objects.filter(slug=slug, removed_at=None).first()
+    if level is None:
+        raise CommandError(f"There is no level called {slug!r}.")
+    return level
 
 
 def level_for(request: HttpRequest, slug: str, to: str = "see") -> Level:

@@ -81,9 +81,11 @@ const change = computed(() => {
       >
       <span class="value number"
         ><b>{{ amount(l.name, l.spent) }}</b
-        >{{ ' ' }}<span class="faint">of {{ amount(l.name, l.mark) }}</span
-        ><span v-if="l.plots" class="over" :data-test="`plots-over-${l.name}`"> · {{ l.plots }}</span></span
+        >{{ ' ' }}<span class="faint">of {{ amount(l.name, l.mark) }}</span></span
       >
+      <span v-if="l.plots" class="over plots number" :title="l.plots" :data-test="`plots-over-${l.name}`">{{
+        l.plots
+      }}</span>
       <span class="gauge">
         <i
           v-for="p in l.parts"
@@ -181,5 +183,10 @@ const change = computed(() => {
 }
 .less {
   color: var(--green);
+}
+.plots {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 </style>

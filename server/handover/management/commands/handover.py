@@ -5,7 +5,7 @@ from pathlib import Path
 from django.core.management.base import BaseCommand, CommandError
 
 from server.handover.writing import FORMATS
-from server.levels.models import Level
+from server.levels.access import level_of_command
 
 
 class Command(BaseCommand):
@@ -17,9 +17,7 @@ class Command(BaseCommand):
         parser.add_argument("--out", required=True, type=Path, help="folder to write into; made when missing")
 
     def handle(self, *args, **options):
-        level = Level.objects.filter(slug=options["level"]).first()
-        if level is None:
-            raise CommandError(f"There is no level called {options['level']!r}.")
+        level = level_of_command(options["level"])
         files = FORMATS[options["format"]](level)
         try:
             options["out"].mkdir(parents=True, exist_ok=True)

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from django.core.management.base import BaseCommand, CommandError
 
-from server.levels.models import Level
+from server.levels.access import level_of_command
 from server.levels.whole import document_of
 from thicket.document.folder import save_level
 from thicket.refused import Refused
@@ -23,9 +23,7 @@ class Command(BaseCommand):
         )
 
     def handle(self, *args, **options):
-        level = Level.objects.filter(slug=options["level"], removed_at=None).first()
-        if level is None:
-            raise CommandError(f"There is no level called {options['level']!r}.")
+        level = level_of_command(options["level"])
         try:
             save_level(document_of(level), options["folder"])
         except Refused as error:

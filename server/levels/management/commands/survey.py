@@ -2,7 +2,7 @@
 
 from django.core.management.base import BaseCommand, CommandError
 
-from server.levels.models import Level
+from server.levels.access import level_of_command
 from server.sight import surveys
 from thicket.document.drawing import DrawingSettings, Tier, seen_through
 from thicket.planted.survey import EYE, STEP
@@ -18,9 +18,7 @@ class Command(BaseCommand):
         parser.add_argument("--step", type=float, default=STEP, help="m between places")
 
     def handle(self, *args, **options):
-        level = Level.objects.filter(slug=options["level"], removed_at=None).first()
-        if level is None:
-            raise CommandError(f"There is no level called {options['level']!r}.")
+        level = level_of_command(options["level"])
         tier = options["tier"] or list(level.tiers)[-1]
         try:
             surveys.check(level, options["step"])

@@ -2,10 +2,9 @@
 
 import time
 
-from django.core.management.base import BaseCommand, CommandError
+from django.core.management.base import BaseCommand
 
-from server.levels.access import stands_of
-from server.levels.models import Level
+from server.levels.access import level_of_command, stands_of
 from server.levels.planted import planting_of
 from thicket.warm import warm
 
@@ -17,9 +16,7 @@ class Command(BaseCommand):
         parser.add_argument("level", help="the level's slug")
 
     def handle(self, *args, **options):
-        level = Level.objects.filter(slug=options["level"]).first()
-        if level is None:
-            raise CommandError(f"There is no level called {options['level']!r}.")
+        level = level_of_command(options["level"])
         warm()
         hectares = level.width * level.length / 1e4
         self.stdout.write("name\tplants\tplants_per_ha\tseconds")

@@ -5,7 +5,8 @@ from uuid import uuid4
 from django.core.management.base import BaseCommand, CommandError
 from ninja.errors import HttpError
 
-from server.levels.models import Level, Membership
+from server.levels.access import level_of_command
+from server.levels.models import Membership
 from server.stands import arranging
 from server.stands.models import Stand
 from thicket.planting.stands import STRATA
@@ -23,9 +24,7 @@ class Command(BaseCommand):
         parser.add_argument("--fullness", type=float, help="0 to 1")
 
     def handle(self, *args, **options):
-        level = Level.objects.filter(slug=options["level"]).first()
-        if level is None:
-            raise CommandError(f"There is no level called {options['level']!r}.")
+        level = level_of_command(options["level"])
         lead = level.memberships.filter(role=Membership.Role.LEAD).order_by("pk").first()
         item = level.stock.filter(slug=options["item"]).first()
         if lead is None or item is None:

@@ -4,7 +4,8 @@ from uuid import uuid4
 
 from django.core.management.base import BaseCommand, CommandError
 
-from server.levels.models import Level, Membership
+from server.levels.access import level_of_command
+from server.levels.models import Membership
 from server.stock import shelf
 from thicket.refused import Refused
 
@@ -17,9 +18,7 @@ class Command(BaseCommand):
         parser.add_argument("items", nargs="+", help="slugs of items on the shelf")
 
     def handle(self, *args, **options):
-        level = Level.objects.filter(slug=options["level"]).first()
-        if level is None:
-            raise CommandError(f"There is no level called {options['level']!r}.")
+        level = level_of_command(options["level"])
         lead = level.memberships.filter(role=Membership.Role.LEAD).order_by("pk").first()
         if lead is None:
             raise CommandError(f"{level.name} has no lead whose action it could be.")
