@@ -1,11 +1,15 @@
 """Pops: a walk of 1 km over the demo, all stands with their swards. Finding every crossing, against stepping
 the walk at 60 frames a second and comparing every plant's state with NumPy (of a stretch of it, which also
-must find the same); the whole answer with remedies, against one cold planting of the level; and the truth of
-the strengths: how the pictures of the stage change at crossings drawn by chance."""
+must find the same); the whole answer with remedies, against one cold planting of the level; the memory that
+a check takes on 16 km²; and the truth of the strengths: how the pictures of the stage change at crossings
+drawn by chance."""
 
 from __future__ import annotations
 
 import os
+import subprocess
+import sys
+import threading
 import time
 from dataclasses import replace
 
@@ -14,8 +18,11 @@ from playwright.sync_api import Page, sync_playwright
 from scipy.stats import spearmanr
 
 import thicket
+from bench._scenes import level as scene
 from bench._server import built_page, served_demo
 from bench.stage import FLAGS, sign_in
+from demo.shelf import starter
+from thicket.cache import resident
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.walks import Walk
 from thicket.planted.costs import drawn, items_in, patch_of
@@ -31,7 +38,7 @@ from thicket.warm import warm
 # Playwright's own loop makes Django take this thread for an asynchronous one.
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 
-FASTER, TIMES, TRUE = 100, 3, 0.85
+FASTER, TIMES, TRUE, MEMORY = 100, 3, 0.85, 500
 CROSSINGS, LEAST = 60, 2.0
 """Crossings whose pictures are taken, of at least so many pixels."""
 POINTS = ((150, 380), (132, 427), (129, 492), (146, 555), (181, 612), (232, 660), (297, 694), (400, 700))
@@ -182,8 +189,59 @@ def whole_answer(walker: Walker, cold: float) -> bool:
     return spent <= TIMES * cold
 
 
+SIDE = 4000
+"""m of the level whose check is measured for its memory; and the meshes that its items are drawn as."""
+MESHES = {
+    "stone": "slate-block",
+    "oak": "birch",
+    "thorn": "hawthorn",
+    "bush": "gorse",
+    "fern": "bracken",
+    "blade": "moor-grass",
+}
+
+
+def memory_of_a_check() -> float:
+    """MB that a check takes at the most, above a planted level of 16 km²; in a process of its own."""
+    document = scene(SIDE)
+    stock = {slug: replace(item, glb=starter(MESHES[slug]).glb) for slug, item in document.stock.items()}
+    planted = thicket.plant(replace(document, stock=stock), 2)
+    for _ in plant_whole(planted, 2):
+        pass
+    planted.counts()
+    half = SIDE / 2
+    corners = [(-300, -200), (0, 0), (250, 150), (300, 450)]
+    route = Walk(points=[(half + x, half + z) for x, z in corners], speed=SPEED).route(planted.ground)
+    unlike = unlikenesses(planted.cache, planted.level.stock)
+    walker = Walker(planted, items_in(planted.level), route, unlike=unlike)
+    before, most, done = resident(), 0, threading.Event()
+
+    def look() -> None:
+        nonlocal most
+        while not done.wait(0.02):
+            most = max(most, resident())
+
+    watch = threading.Thread(target=look)
+    watch.start()
+    check(walker)
+    done.set()
+    watch.join()
+    return (most - before) / 1e6
+
+
+def within_memory() -> bool:
+    own = subprocess.run([sys.executable, "-m", "bench.pops", "memory"], stdout=subprocess.PIPE, check=True)
+    told = float(own.stdout)
+    print(f"  a check on 16 km² takes {told:.0f} MB above the planted level (at most {MEMORY})")
+    return told <= MEMORY
+
+
 def main() -> int:
     warm()
+    if sys.argv[1:] == ["memory"]:
+        print(memory_of_a_check())
+        return 0
+    fits = within_memory()
     with served_demo() as (base, level):
         from server.levels.whole import document_of
 
@@ -195,7 +253,7 @@ def main() -> int:
         planted.counts()
         cold = time.perf_counter() - began
         walker = walker_of(planted)
-        met = [found_alike(walker), whole_answer(walker, cold), truth(base, walker)]
+        met = [fits, found_alike(walker), whole_answer(walker, cold), truth(base, walker)]
     return 0 if all(met) else 1
 
 

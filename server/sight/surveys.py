@@ -105,7 +105,7 @@ def change_at_worst(
     found, device = _survey_of(row), DeviceSettings.model_validate(row.device).core()
     drawing = DrawingSettings.model_validate(row.drawing).core()
     everywhere = 0.0, 0.0, level.columns * level.cell, level.rows * level.cell
-    reach = max(reach_of(after, drawing) for _, after in changed)
+    reach = max(reach_of(planting, drawing) for pair in changed for planting in pair)
     at = found.dearest_toward(device, box or everywhere, reach)
     if at is None:
         return {}

@@ -6,6 +6,7 @@ import subprocess
 import sys
 import threading
 from pathlib import Path
+from unittest.mock import patch
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -71,6 +72,16 @@ class Results(SimpleTestCase):
         cache.put("other", other)
         cache.drop([mine])
         self.assertEqual((cache.peek("mine"), cache.peek("other")), (None, other))
+
+    def test_what_was_dropped_goes_back_to_the_system_now_and_then(self):
+        cache = Cache(most=3 * OVERHEAD)
+        with patch("thicket.cache._LIBC") as libc, patch("thicket.cache.GIVE_BACK", 10 * OVERHEAD):
+            for k in range(3):
+                cache.put(k, k)
+            libc.malloc_trim.assert_not_called()
+            for k in range(3, 36):
+                cache.put(k, k)
+        self.assertEqual(libc.malloc_trim.call_count, 3)
 
     def test_it_counts_the_bytes_of_arrays_wherever_they_are(self):
         cache = Cache(most=1_000_000)
