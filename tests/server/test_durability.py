@@ -9,6 +9,7 @@ import tempfile
 import time
 import urllib.error
 import uuid
+from functools import cache
 from pathlib import Path
 
 from django.conf import settings
@@ -19,10 +20,23 @@ from ops import backup
 from ops.base import Trouble
 from ops.packages import RUN_TOOLS
 from ops.state import State
-from tests.serving import Server
+from tests.serving import AFTER_ALL, Server
 
 LEVEL = "/api/levels/test-moor"
 MAKE = "import django; django.setup(); from tests.fixtures import small_level; small_level()"
+
+
+@cache
+def made() -> Path:
+    """A state folder whose database has the small level, at rest; made once, to be copied."""
+    folder = tempfile.TemporaryDirectory()
+    AFTER_ALL.callback(folder.cleanup)
+    state = State(Path(folder.name))
+    with state.database.running():
+        for command in (["-m", "django", "migrate", "--verbosity", "0"], ["-c", MAKE]):
+            env = state.environment() | {"KT_DB_NAME": "knee_thicket"}
+            subprocess.run([sys.executable, *command], env=env, cwd=settings.BASE_DIR, check=True)
+    return state.var
 
 
 class OwnState(SimpleTestCase):
@@ -30,9 +44,8 @@ class OwnState(SimpleTestCase):
 
     def setUp(self):
         self.state = self.new_state()
+        subprocess.run(["cp", "-a", f"{made()}/.", self.state.var], check=True)
         self.state.database.start()
-        for command in (["-m", "django", "migrate", "--verbosity", "0"], ["-c", MAKE]):
-            subprocess.run([sys.executable, *command], env=self.env(), cwd=settings.BASE_DIR, check=True)
         self.server = Server(**self.env())
         self.addCleanup(lambda: self.server.kill())
 
