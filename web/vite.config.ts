@@ -11,6 +11,9 @@ export default defineConfig({
   test: {
     include: ['tests/**/*.test.ts'],
     environment: 'jsdom',
+    // One page for all files: each test opens what it needs anew.
+    isolate: false,
+    alias: { 'idb-keyval': new URL('tests/drawer.ts', import.meta.url).pathname },
     testTimeout: 30_000,
     setupFiles: ['tests/browser.ts'],
     server: { deps: { inline: ['vuetify'] } },

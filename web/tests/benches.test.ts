@@ -23,8 +23,6 @@ import { useLevel } from '../src/stores/level'
 import { useWalks } from '../src/stores/walks'
 import { at, choose, inScope, openLevel, refuse, serve, settled, show, stand, until, write } from './help'
 
-vi.mock('idb-keyval', () => ({ get: async () => undefined, set: async () => undefined }))
-
 type Shown = Awaited<ReturnType<typeof show>>
 let page: Shown | null = null
 let store: ReturnType<typeof openLevel>

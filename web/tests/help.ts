@@ -1,10 +1,11 @@
-import { createPinia, getActivePinia, setActivePinia } from 'pinia'
+import { createPinia, disposePinia, getActivePinia, setActivePinia } from 'pinia'
 import { vi } from 'vitest'
-import { createApp, effectScope, h, nextTick, type Component, type Plugin } from 'vue'
+import { createApp, effectScope, h, nextTick, type Component, type EffectScope, type Plugin } from 'vue'
 import { createVuetify } from 'vuetify'
 import type { Item, Level, Stand, StandSettings } from '../src/api/client'
 import { PLAIN } from '../src/stage/drawing'
 import { useLevel } from '../src/stores/level'
+import { drawer } from './drawer'
 
 /** Numbers in [0, 1) that are the same each time (mulberry32). */
 export function numbers(seed: number): () => number {
@@ -84,9 +85,17 @@ export function stand(id: number, part: Partial<Stand> = {}): Stand {
   }
 }
 
-/** A level that is open, with two stands of which the first is selected. */
+/** What composables are in that were asked for outside of any component. */
+const scopes: EffectScope[] = []
+/** Leave the page: composables that were asked for outside of any component end. */
+export const leave = () => scopes.splice(0).forEach((scope) => scope.stop())
+/** A level that is open, with two stands of which the first is selected; what was open before is not. */
 export function openLevel(part: Partial<Level> = {}) {
+  leave()
+  const before = getActivePinia()
+  if (before) disposePinia(before)
   localStorage.clear()
+  drawer.clear()
   setActivePinia(createPinia())
   const store = useLevel()
   store.level = {
@@ -124,7 +133,10 @@ export async function show(
 }
 
 /** What a composable gives, outside of any component. */
-export const inScope = <T>(make: () => T): T => effectScope().run(make)!
+export function inScope<T>(make: () => T): T {
+  scopes.push(effectScope())
+  return scopes[scopes.length - 1].run(make)!
+}
 
 /** The element of a test name, on the page or in what lies over it. */
 export const at = (name: string) => document.querySelector<HTMLElement>(`[data-test="${name}"]`)!

@@ -1,4 +1,4 @@
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 import { ApiError, type Entry, type Pulse, type Stand } from '../src/api/client'
 import { useHand } from '../src/composables/useHand'
@@ -6,16 +6,10 @@ import { useOutbox } from '../src/stores/outbox'
 import { useSelection } from '../src/stores/selection'
 import { useStores } from '../src/stores'
 import { inScope, openLevel, refuse, serve, settled, stand } from './help'
-
-const drawer = vi.hoisted(() => new Map<string, unknown>())
-vi.mock('idb-keyval', () => ({
-  get: async (key: string) => drawer.get(key),
-  set: async (key: string, value: unknown) => void drawer.set(key, value),
-}))
+import { drawer } from './drawer'
 
 let store: ReturnType<typeof openLevel>
 beforeEach(async () => {
-  drawer.clear()
   store = openLevel()
   await useOutbox().open('north', 'fell')
 })

@@ -21,8 +21,6 @@ import SignIn from '../src/views/SignIn.vue'
 import { PLAIN } from '../src/stage/drawing'
 import { at, choose, inScope, openLevel, refuse, serve, settled, show, stand, until, write } from './help'
 
-vi.mock('idb-keyval', () => ({ get: async () => undefined, set: async () => undefined }))
-
 type Shown = Awaited<ReturnType<typeof show>>
 let page: Shown | null = null
 let store: ReturnType<typeof openLevel>

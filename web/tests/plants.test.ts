@@ -9,8 +9,6 @@ import { PlantStore, StandPlants, type Cell } from '../src/stage/plantStore'
 import type { ItemMeshes, PartMesh } from '../src/stage/stock'
 import { numbers, serve, settled, stand, until } from './help'
 
-vi.mock('../src/stage/groundTextures', () => ({ softwareDrawn: () => true }))
-
 /** Plants of one item at places (x, z), each of a size. */
 function plantsAt(places: [number, number, number?][], first = 1): Plants {
   const form = new Float32Array(places.length * STRIDE)

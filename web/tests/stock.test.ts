@@ -10,9 +10,6 @@ import StandInForm from '../src/components/StandInForm.vue'
 import { useShelf } from '../src/stores/shelf'
 import { at, choose, openLevel, refuse, serve, settled, show, stand, until, uploads, write } from './help'
 
-vi.mock('idb-keyval', () => ({ get: async () => undefined, set: async () => undefined }))
-vi.mock('../src/components/ItemView.vue', () => ({ default: { render: () => null } }))
-
 type Shown = Awaited<ReturnType<typeof show>>
 let page: Shown | null = null
 let store: ReturnType<typeof openLevel>

@@ -1,4 +1,4 @@
-import { beforeEach, describe, expect, it, vi } from 'vitest'
+import { beforeEach, describe, expect, it } from 'vitest'
 import { createPinia, setActivePinia } from 'pinia'
 import { nextTick } from 'vue'
 import { ApiError, answer, api, type Atmosphere, type ShapeIn } from '../src/api/client'
@@ -13,14 +13,10 @@ import { useKeys } from '../src/stores/keys'
 import { useOutbox } from '../src/stores/outbox'
 import { cornersOf, movedBy, useShapes } from '../src/stores/shapes'
 import { useTool } from '../src/stores/tool'
-import { inScope, openLevel, refuse, serve, settled } from './help'
+import { inScope, leave, openLevel, refuse, serve, settled } from './help'
+import { drawer } from './drawer'
 
 /** What the browser keeps over a reload. */
-const drawer = vi.hoisted(() => new Map<string, unknown>())
-vi.mock('idb-keyval', () => ({
-  get: async (key: string) => drawer.get(key),
-  set: async (key: string, value: unknown) => void drawer.set(key, value),
-}))
 
 const AIR = {
   sun: { bearing: 200, elevation: 40, colour: '#fff6e3', strength: 1 },
@@ -206,10 +202,13 @@ describe('a draft of settings', () => {
     store.selected = [1]
     await nextTick()
     expect([draft.changes.value.fullness, draft.again.value]).toEqual([0.25, true])
+    leave()
     const later = begin()
     later.takeUp()
     expect(later.changes.value.fullness).toBe(0.25)
     later.drop()
+    await nextTick()
+    leave()
     const last = begin()
     last.takeUp()
     expect(last.dirty.value).toBe(false)

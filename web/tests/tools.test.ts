@@ -30,8 +30,6 @@ function fakeStage() {
   } as unknown as Stage & Record<string, ReturnType<typeof vi.fn>> & { view: typeof view }
 }
 
-vi.mock('idb-keyval', () => ({ get: async () => [], set: async () => undefined }))
-
 let stores: Stores
 let stage: ReturnType<typeof fakeStage>
 let held: ShallowRef<Stage | null>

@@ -20,8 +20,6 @@ import { useShelf } from '../src/stores/shelf'
 import { useWalks } from '../src/stores/walks'
 import { inScope, openLevel, refuse, serve, settled, stand, until, uploads } from './help'
 
-vi.mock('idb-keyval', () => ({ get: async () => undefined, set: async () => undefined }))
-
 let store: ReturnType<typeof openLevel>
 beforeEach(() => {
   store = openLevel()

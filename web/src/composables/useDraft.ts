@@ -49,14 +49,8 @@ function inked(touch: Uint8Array): Uint8Array {
   return out
 }
 
-/**
- * Drafts that were not kept, by level and the stands that were selected; they outlive a reload and an
- * expired sign-in.
- */
-const shelved = useLocalStorage<Record<string, { changes: Changes; was: Record<number, StandSettings> }>>(
-  'kt-drafts',
-  {},
-)
+/** Drafts that were not kept, by level and the stands that were selected. */
+type Shelved = Record<string, { changes: Changes; was: Record<number, StandSettings> }>
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
@@ -65,6 +59,8 @@ const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
  * dropped.
  */
 export function useDraft(view: () => View | null, { level: store, tool }: Pick<Stores, 'level' | 'tool'>) {
+  /** Drafts that were not kept; they outlive a reload and an expired sign-in. */
+  const shelved = useLocalStorage<Shelved>('kt-drafts', {})
   const changes = ref<Changes>({})
   const tried = ref<Tried | null>(null)
   const trouble = ref('')
