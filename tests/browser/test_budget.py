@@ -67,6 +67,8 @@ class Budget(BrowserCase):
         page.click("[data-test=survey-worst-0]")
         page.click("[data-test=part-survey]")
         page.click("[data-test=part-rebalance]")
+        self.fill(page, "rebalance-least", "70")
+        self.field(page, "rebalance-least").press("Enter")
         page.click("[data-test=rebalance-begin]")
         page.wait_for_selector("[data-test=rebalance-changes]")
         page.wait_for_timeout(400)
