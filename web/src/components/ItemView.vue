@@ -49,7 +49,12 @@ async function open(keepEye = false) {
 onMounted(async () => {
   const { ItemScene: Scene } = await import('../stage/itemScene')
   if (!canvas.value) return
-  scene.value = new Scene(canvas.value, props.ground)
+  try {
+    scene.value = new Scene(canvas.value, props.ground)
+  } catch {
+    trouble.value = 'This browser cannot draw the mesh.'
+    return
+  }
   scene.value.resize()
   await open()
 })
