@@ -87,7 +87,7 @@ class Cache:
             self._size += size
             while self._size > self.most and len(self._results) > 1:
                 self._drop(next(iter(self._results)))
-            give_back, self._dropped = self._dropped > GIVE_BACK, self._dropped % GIVE_BACK
+            give_back, self._dropped = self._dropped >= GIVE_BACK, self._dropped % GIVE_BACK
         if give_back:
             _LIBC.malloc_trim(0)
         if self.process is not None:

@@ -184,6 +184,21 @@ describe('what others do while the level is read', () => {
     expect([store.stands[0].sheets.keys, store.stands[0].count]).toEqual([['mine'], 12])
     globalThis.fetch = inner
   })
+  it('and a stroke counts once though the stands were read again before its answer came', async () => {
+    const { state } = level([stand(1)], {
+      'POST /api/levels/fell/strokes': async () => {
+        state.head = 2
+        state.stands = [stand(1, { sheets: sheets(['mine']), count: 2 })]
+        await store.refresh()
+        return { entry: entry({ kind: 'stroke', gained: 0, lost: 8 }), stand: 1, keys: { 0: 'mine' } }
+      },
+    })
+    store.pulse = { pulse: '1-1' } as Pulse
+    const { brush } = useStores()
+    brush.take('thin')
+    await store.paint(brush.stroke([[1, 1]], null))
+    expect([store.stands[0].count, store.difference?.lost]).toEqual([2, 8])
+  })
 })
 
 describe('undo and redo', () => {
@@ -194,7 +209,7 @@ describe('undo and redo', () => {
       'POST /api/levels/fell/strokes': async () => {
         await settled(40)
         order.push('stroke')
-        return { entry: entry({ kind: 'stroke' }), stand: 1, keys: {} }
+        return { entry: entry({ kind: 'stroke' }), stand: 1, keys: { 0: 'mid' } }
       },
       'POST /api/levels/fell/undo': () => {
         order.push('undo')
@@ -208,7 +223,7 @@ describe('undo and redo', () => {
     await store.move('undo')
     expect(order).toEqual(['stroke', 'undo'])
     expect(store.stands.map((s) => [s.count, s.sheets.keys])).toEqual([
-      [20 + 3 - 1 - 6, ['a', 'old']],
+      [20 + 3 - 1 - 6, ['mid', 'old']],
       [55, ['k']],
     ])
     expect(store.difference).toMatchObject({ what: 'Undone: Thickened Birch', lost: 6 })

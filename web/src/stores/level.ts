@@ -155,13 +155,17 @@ export const useLevel = defineStore('level', () => {
     if (now.pulse !== pulse.value?.pulse) await refresh(true)
   }
 
-  /** The content keys a change gave, taken over; they bring the plants in. */
+  /**
+   * The content keys a change gave, taken over; they bring the plants in. Where they are there already, the
+   * stand was read again meanwhile, and its count is that after the change.
+   */
   function take(changed: Changed, gained: number, lostPlants: number): void {
     taken++
     stands.value = stands.value.map((s) => {
       if (s.id !== changed.stand) return s
       const keys = s.sheets.keys.slice()
       for (const [index, key] of Object.entries(changed.keys)) keys[Number(index)] = key
+      if (keys.every((key, k) => key === s.sheets.keys[k])) return s
       return { ...s, count: s.count + gained - lostPlants, sheets: { ...s.sheets, keys } }
     })
   }
