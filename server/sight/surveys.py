@@ -30,11 +30,12 @@ from thicket.planted.costs import reach_of, settled, stand_cost
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.sheets import Box
-from thicket.planted.survey import ASPECT, FOV, Survey, repaired, survey
+from thicket.planted.survey import Survey, repaired, survey
 from thicket.progress import Tell, quietly
 from thicket.refused import Refused
 from thicket.sight.cost import Item
 from thicket.sight.devices import Device
+from thicket.sight.pops import ASPECT, FOV
 from thicket.sight.views import View
 
 KEPT = 8

@@ -188,7 +188,6 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
         before = planting_of(stand)
         change, delta, gained, lost = _clear(user, stand, inside, box)
         return Entry.objects.create(
-            worst=change_at_worst(stand.level, [(before, planting_of(stand))], before.metres(box)),
             level=stand.level,
             user=user,
             stand=stand,
@@ -199,6 +198,7 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
             delta=delta,
             gained=gained,
             lost=lost,
+            worst=change_at_worst(stand.level, [(before, planting_of(stand))], before.metres(box)),
         )
 
 
@@ -248,15 +248,17 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
     inside, where = _inside(level, area)
     stands = sorted((s for s in rows_of(level).values() if not s.locked), key=lambda s: s.order)
     boxes = {s.pk: _painted_box(planting_of(s).touch, inside) for s in stands}
-    parts, deltas, gained, lost = [], [], 0, 0
+    parts, deltas, gained, lost, changed = [], [], 0, 0, []
     with transaction.atomic():
         for stand in stands:
             box = boxes[stand.pk]
             if box:
+                before = planting_of(stand)
                 change, delta, more, fewer = _clear(user, stand, inside, box)
                 parts.append(change | {"stand": stand.pk, "size": len(delta)})
                 deltas.append(delta)
                 gained, lost = gained + more, lost + fewer
+                changed.append((before, planting_of(stand)))
         if not parts:
             raise Refused(f"{level.name} has no painting{where or ' to clear'} that is not locked")
         return Entry.objects.create(
@@ -269,6 +271,7 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
             delta=b"".join(deltas),
             gained=gained,
             lost=lost,
+            worst=change_at_worst(level, changed),
         )
 
 

@@ -148,6 +148,8 @@ class Surveys(GroundCase):
         actions = (
             ("painted", lambda: self.stroke(strength=1, radius=40, verb="thin")),
             ("cleared", lambda: self.post(f"{stand}/clear", {"key": key()})),
+            ("painted again", lambda: self.stroke(strength=1, radius=40, verb="thin")),
+            ("all cleared", lambda: self.post("/clear", {"key": key()})),
             ("removed", lambda: self.post(f"{stand}/pins", removed)),
             ("without shadows", lambda: self.post(stand, lighter, method="patch")),
         )

@@ -130,12 +130,13 @@ def rebalance_level(
         return Rebalanced(answer, taken, before, choices.total(answer.taken), **more)
 
     tell(0.8, "Looking for the least loss")
+    under = np.array([marks.get(name, np.inf) for name in LINES])
     first, longer = LIMITS
-    answer = rebalance(choices, np.array([marks.get(name, np.inf) for name in LINES]), first)
+    answer = rebalance(choices, under, first)
     if answer.gap > GAP:
         so_far(told(answer, done=False))
         tell(0.85, "Looking for less loss")
-        answer = rebalance(choices, np.array([marks.get(name, np.inf) for name in LINES]), longer)
+        answer = rebalance(choices, under, longer)
     tell(0.9, "Following the trade-off")
     ms = LINES.index("ms")
     curve = [

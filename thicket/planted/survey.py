@@ -18,14 +18,13 @@ from thicket.progress import Tell, quietly
 from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch, state_table
 from thicket.sight.devices import LOADS, UNITS, Device
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
+from thicket.sight.pops import ASPECT, FOV
 from thicket.sight.survey import count_from, ground_from, nearest_full, planes_of
 from thicket.sight.terrain import terrain_of
 from thicket.sight.views import View
 
 STEP, HEADINGS, EYE = 16.0, 8, 1.7
 """m between places, headings, m of the eye above the ground, where nobody says otherwise."""
-FOV, ASPECT = 55.0, 16 / 9
-"""What the views of a survey are: degrees of height, and the shape of the picture."""
 FINEST, COARSEST = 8.0, 64.0
 
 

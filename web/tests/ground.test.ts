@@ -94,22 +94,7 @@ describe('the list of shapes', () => {
   it('brings shapes in from a file, or says what is wrong with it', async () => {
     serve(AGAIN())
     let said: unknown = 'file: that is no GeoJSON.'
-    vi.stubGlobal(
-      'XMLHttpRequest',
-      class {
-        upload = {}
-        status = 200
-        responseText = ''
-        onload = () => {}
-        open() {}
-        setRequestHeader() {}
-        send() {
-          this.status = typeof said === 'string' ? 422 : 200
-          this.responseText = JSON.stringify(typeof said === 'string' ? { detail: said } : said)
-          setTimeout(() => this.onload())
-        }
-      },
-    )
+    uploads(() => said)
     page = await show(ShapeList)
     give('shapes-file', new File(['{'], 'roads.json'))
     await until(() => at('shape-trouble'))

@@ -75,17 +75,17 @@ const change = computed(() => {
       :class="{ over: l.over }"
       :data-test="`line-${l.name}`"
     >
-      <span class="label"
-        >{{ l.label
-        }}{{ l.name === 'ms' && store.cost?.margin ? ` ± ${amount('ms', store.cost.margin)}` : '' }}</span
+      <span class="label" :title="l.plots"
+        >{{ l.label }}
+        <span v-if="l.plots" class="over number" :data-test="`plots-over-${l.name}`">{{ l.plots }}</span>
+        <template v-else-if="l.name === 'ms' && store.cost?.margin"
+          >± {{ amount('ms', store.cost.margin) }}</template
+        ></span
       >
       <span class="value number"
         ><b>{{ amount(l.name, l.spent) }}</b
         >{{ ' ' }}<span class="faint">of {{ amount(l.name, l.mark) }}</span></span
       >
-      <span v-if="l.plots" class="over plots number" :title="l.plots" :data-test="`plots-over-${l.name}`">{{
-        l.plots
-      }}</span>
       <span class="gauge">
         <i
           v-for="p in l.parts"
@@ -150,9 +150,11 @@ const change = computed(() => {
   font-size: 12.5px;
   color: var(--faint);
 }
+.label,
 .value {
   overflow: hidden;
   text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .over .value b {
   color: var(--oxblood);
@@ -183,10 +185,5 @@ const change = computed(() => {
 }
 .less {
   color: var(--green);
-}
-.plots {
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
 }
 </style>
