@@ -30,14 +30,14 @@ const lines = computed(() =>
       at += width
       return placed
     })
-    const over = plots
-      .overHere(name)
-      .map((p) => `${p.name} ${amount(name, p.here).replace(/ (ms|MB)$/, '')} of ${amount(name, p.share)}`)
+    const over = plots.overHere(name)
     return {
       name,
       label,
       mark,
-      plots: over.join(', '),
+      plots: over.map((p) => p.name).join(', '),
+      shares: over.map((p) => `${p.name} ${amount(name, p.here)} of ${amount(name, p.share)}`).join(', '),
+      margin: name === 'ms' && store.cost?.margin ? `± ${store.cost.margin.toFixed(2)} ` : '',
       spent,
       over: spent > mark,
       markAt: (mark / full) * 100,
@@ -75,16 +75,20 @@ const change = computed(() => {
       :class="{ over: l.over }"
       :data-test="`line-${l.name}`"
     >
-      <span class="label" :title="l.plots"
+      <span class="label"
         >{{ l.label }}
-        <span v-if="l.plots" class="over number" :data-test="`plots-over-${l.name}`">{{ l.plots }}</span>
-        <template v-else-if="l.name === 'ms' && store.cost?.margin"
-          >± {{ amount('ms', store.cost.margin) }}</template
+        <span
+          v-if="l.plots"
+          v-tooltip:top="`Over their share here: ${l.shares}`"
+          class="over"
+          tabindex="0"
+          :data-test="`plots-over-${l.name}`"
+          >{{ l.plots }}</span
         ></span
       >
       <span class="value number"
         ><b>{{ amount(l.name, l.spent) }}</b
-        >{{ ' ' }}<span class="faint">of {{ amount(l.name, l.mark) }}</span></span
+        >{{ ' ' }}<span class="faint">{{ l.margin }}of {{ amount(l.name, l.mark) }}</span></span
       >
       <span class="gauge">
         <i
@@ -125,14 +129,14 @@ const change = computed(() => {
 .strip {
   grid-column: 1 / -1;
   display: grid;
-  grid-template-columns: repeat(5, minmax(0, 1fr)) minmax(0, 1.2fr) 124px;
+  grid-template-columns: minmax(0, 1.35fr) repeat(4, minmax(0, 1fr)) minmax(0, 1.2fr) 124px;
   align-items: stretch;
   border-top: 1px solid var(--line);
   background: var(--sheet);
 }
 .line,
 .change {
-  padding: 7px 14px 9px;
+  padding: 7px clamp(10px, 1.1vw, 14px) 9px;
   border-right: 1px solid var(--line);
   display: grid;
   gap: 1px;
