@@ -15,6 +15,8 @@ from server.ground.models import Mask
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
+from server.levels.planted import forget_planted, planted_of
+from server.sight.worst import change_at_worst
 from thicket.refused import Refused
 
 MOST = 24
@@ -39,6 +41,7 @@ def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarra
         raise Refused("name: a mask image needs a name of at most 40 characters")
     with transaction.atomic():
         Level.objects.select_for_update().get(pk=level.pk)
+        before = planted_of(level)
         now = level.masks.filter(name=name).first()
         if picture is None and now is None:
             raise HttpError(404, f"name: {level.name} has no mask image {name!r}.")
@@ -60,6 +63,7 @@ def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarra
                 data=zlib.compress(np.ascontiguousarray(picture).tobytes(), 6),
             )
         level.scene_changed()
+        forget_planted(level)
         verb = "removed" if picture is None else "brought in anew" if was else "brought in"
         return Entry.objects.create(
             level=level,
@@ -68,4 +72,5 @@ def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarra
             key=key,
             what=f"Mask image {name} {verb}",
             change={"name": name, "kept": kept, "before": was, "after": after},
+            worst=change_at_worst(level, before),
         )

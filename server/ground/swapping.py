@@ -12,6 +12,8 @@ from server.ground.models import Mask
 from server.journal.models import Entry
 from server.levels.ground import heights_of
 from server.levels.models import Level
+from server.levels.planted import forget_planted, planted_of
+from server.sight.worst import change_at_worst
 from server.stands.regridding import painted_since, regrid, restore
 
 FIELDS = (
@@ -60,7 +62,7 @@ def keep_ground(
 
     Inside a transaction, with the level's row locked. `fields` are those of `FIELDS` that change.
     """
-    before = state_of(level)
+    planted, before = planted_of(level), state_of(level)
     shape, cell = level.touch_shape, level.touch_cell
     for name, value in fields.items():
         setattr(level, name, value)
@@ -80,6 +82,9 @@ def keep_ground(
         entry.save(update_fields=["change"])
         regrid(entry, level, cell, shape)
     level.save()
+    forget_planted(level)
+    entry.worst = change_at_worst(level, planted)
+    entry.save(update_fields=["worst"])
     return entry
 
 

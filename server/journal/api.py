@@ -24,8 +24,19 @@ from thicket.document.settings import Id, Number, Strict
 
 router = Router(tags=["journal"])
 PAGE = 100
-MOVES_NO_PLANT = Entry.Kind.MARKS, Entry.Kind.VIEWS, Entry.Kind.WIND, Entry.Kind.ATMOSPHERE
-"""By level, person and pulse: as long as nothing was done, there is the same to undo."""
+MOVES_NO_PLANT = {
+    "marks",
+    "views",
+    "wind",
+    "atmosphere",
+    "drawing",
+    "tiers",
+    "walks",
+    "plots",
+    "looks",
+    "level",
+}
+"""The kinds of entries after whose undoing every plant stands where it stood."""
 
 
 class MovedOut(ChangedOut):

@@ -12,6 +12,7 @@ from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.schemas import wind_of
+from server.sight.worst import drawing_at_worst
 from thicket.refused import Refused
 
 VIEWS = 40
@@ -25,11 +26,18 @@ def set_field(
     """Set one of the level's fields that hold several values."""
     with transaction.atomic():
         row = Level.objects.select_for_update().get(pk=level.pk)
+        before = {"drawing": row.drawing, "tiers": row.tiers}
         was = wind_of(row).model_dump() if field == "wind" else getattr(row, field)
         setattr(row, field, fresh)
         row.save(update_fields=[field])
         return Entry.objects.create(
-            level=row, user=user, kind=kind, key=key, what=what, change={"before": was, "after": fresh}
+            level=row,
+            user=user,
+            kind=kind,
+            key=key,
+            what=what,
+            change={"before": was, "after": fresh},
+            worst=drawing_at_worst(row, before) if field in before else {},
         )
 
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import secrets
+from datetime import datetime
 from math import ceil
 
 from django.contrib.auth.models import User
 from django.db import models
+from django.db.models import Max
 
 
 class Level(models.Model):
@@ -50,6 +52,12 @@ class Level(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    def stamp(self) -> tuple[str, datetime | None]:
+        """A text that is another whenever the level has changed, and when it was changed last."""
+        done = self.entries.aggregate(newest=Max("id"), touched=Max("touched"))
+        revisions = self.ground_revision, self.layers_revision, self.stand_revision
+        return ".".join(map(str, (*revisions, *done.values()))), done["touched"]
 
     def scene_changed(self) -> None:
         """Note that shapes, masks or stock have changed; inside the transaction that changes them.

@@ -3,10 +3,7 @@ and made anew when the level has changed since."""
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from django.contrib.auth.models import User
-from django.db.models import Max
 
 from server.jobs import starting
 from server.jobs.models import Job
@@ -18,25 +15,12 @@ from server.levels.planted import planting_of
 from server.sight.reckoning import bookmark_view, drawing_of, level_cost, over
 
 
-def stamp_of(level: Level) -> tuple[str, datetime | None]:
-    """A text that is another whenever the level has changed, and when it was changed last."""
-    done = level.entries.aggregate(newest=Max("id"), touched=Max("touched"))
-    parts = (
-        level.ground_revision,
-        level.layers_revision,
-        level.stand_revision,
-        done["newest"],
-        done["touched"],
-    )
-    return ".".join(map(str, parts)), done["touched"]
-
-
 def summary_of(level: Level, user: User) -> dict:
     """The level's summary as it is kept: plants (None when it was never made), views over budget, the plan's
     address, and whether it is of the level as it is now; when it is not, the worker is asked to make it
     anew."""
     kept = LevelSummary.objects.filter(level=level).defer("plan").first()
-    stamp, changed = stamp_of(level)
+    stamp, changed = level.stamp()
     fresh = kept is not None and kept.stamp == stamp
     if not fresh and not starting.under_way(_key(level)):
         starting.start("summarise", _key(level), user, level)
@@ -53,7 +37,7 @@ def _key(level: Level) -> str:
 @work("summarise")
 def _summarise(job: Job, progress: Progress) -> None:
     level = job.level
-    stamp, plantings = stamp_of(level)[0], [planting_of(stand) for stand in stands_of(level)]
+    stamp, plantings = level.stamp()[0], [planting_of(stand) for stand in stands_of(level)]
     plants = 0
     for k, planting in enumerate(plantings):
         progress.tell(k / (len(plantings) + 1), f"Counting {planting.stand.name}")

@@ -4,7 +4,7 @@ released."""
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from uuid import UUID
 
@@ -21,17 +21,16 @@ from server.levels.planted import forget_planted, planted_of, planting_of
 from server.levels.planted import rows_of as stand_rows_of
 from server.levels.plots import check_own, plot_at
 from server.pins.rows import Rows, put_rows, rows_of, swap_places, swap_rows
-from server.sight.surveys import change_at_worst
+from server.sight.worst import change_at_worst
 from server.stands.checking import check_items
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import distances_at
-from thicket.planted.comparing import compare
 from thicket.planted.facts import clearing_near
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
-from thicket.planted.sheets import box_around
+from thicket.planted.sheets import Box, box_around
 from thicket.planting.pins import bearing_of, leaning, turned_by
 from thicket.planting.points import PointSet
 from thicket.planting.stands import Plants, grow
@@ -198,7 +197,7 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChange
         for pk, rows in change.items():
             put_rows(level, int(pk), rows["after"])
         forget_planted(level)
-        gained, lost = moved(before, planted_of(level))
+        gained, lost = before.moved(planted_of(level), swards=False)
         alone = stands[next(iter(wishes))] if len(wishes) == 1 else None
         return Entry.objects.create(
             level=level,
@@ -207,7 +206,7 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChange
             kind=Entry.Kind.PINS,
             key=key,
             plot=plot_at(level, where),
-            worst=worst_of_moved(level, before, wishes, where),
+            worst=change_at_worst(level, before, box_of(where)),
             what=f"{'; '.join(done)} by hand"[:200],
             change=next(iter(change.values())) if alone else {"stands": change},
             gained=gained,
@@ -215,14 +214,10 @@ def change_many(user: User, level: Level, key: UUID, wishes: dict[int, PinChange
         )
 
 
-def worst_of_moved(
-    level: Level, before: PlantedLevel, numbers: Iterable[int], where: Sequence[tuple[float, float]]
-) -> dict[str, float]:
-    """What a change of stands, by number, round some places adds to the dearest view that it reaches."""
-    x, z = np.array(where, float).reshape(-1, 2).T
-    after = planted_of(level)
-    changed = [(before.planting(n), after.planting(n)) for n in numbers]
-    return change_at_worst(level, changed, box_around(x, z))
+def box_of(places: Sequence[tuple[float, float]]) -> Box:
+    """The box of level metres around places."""
+    x, z = np.array(places, float).reshape(-1, 2).T
+    return box_around(x, z)
 
 
 def places_of(change: Mapping[str, Rows]) -> list[tuple[float, float]]:
@@ -271,17 +266,6 @@ def _what(stand: Stand, wish: PinChanges) -> str:
         (wish.release, "released"),
     )
     return f"{stand.name}: {', '.join(f'{len(these):,} {word}' for these, word in words if these)}"
-
-
-def moved(before: PlantedLevel, after: PlantedLevel) -> tuple[int, int]:
-    """Single plants gained and lost between two states of the same stands; tufts of swards are not
-    counted."""
-    gained = lost = 0
-    for number, stand in after.stands.items():
-        if not stand.sward:
-            more, fewer = compare(before.planting(number), after.planting(number))
-            gained, lost = gained + more, lost + fewer
-    return gained, lost
 
 
 def swap_pins(entry: Entry, back: bool) -> None:

@@ -13,8 +13,9 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of, planting_of, rows_of
 from server.levels.plots import check_own, plot_at
-from server.pins.actions import MOST, as_rows, moved, places_of, worst_of_moved
+from server.pins.actions import MOST, as_rows, box_of, places_of
 from server.pins.rows import Rows, put_rows, swap_places
+from server.sight.worst import change_at_worst
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked
 from thicket.ground.heights import at_cells
@@ -156,7 +157,7 @@ def _kept(
     for pk, rows in change["stands"].items():
         put_rows(level, int(pk), rows["after"])
     swap_places(level, change["places"]["before"], change["places"]["after"])
-    gained, lost = moved(before, planted_of(level))
+    gained, lost = before.moved(planted_of(level), swards=False)
     where = [at for rows in change["stands"].values() for at in places_of(rows)]
     alone = stands[0] if len(stands) == 1 else None
     return Entry.objects.create(
@@ -165,7 +166,7 @@ def _kept(
         stand=alone,
         kind=Entry.Kind.PINS,
         key=key,
-        worst=worst_of_moved(level, before, [stand.number for stand in stands], where),
+        worst=change_at_worst(level, before, box_of(where)),
         plot=plot_at(level, change["places"]["after"][0]["path"] if change["places"]["after"] else []),
         what=what[:200],
         change=change,

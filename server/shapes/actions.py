@@ -14,6 +14,7 @@ from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of
 from server.shapes.models import FIELDS, Shape, core_shape
+from server.sight.worst import change_at_worst
 from thicket.ground.shapes import Shape as CoreShape
 from thicket.planted.comparing import compare
 from thicket.planted.level import PlantedLevel
@@ -119,6 +120,7 @@ def change_shapes(
             change=change,
             gained=gained,
             lost=lost,
+            worst=change_at_worst(level, before),
         )
 
 

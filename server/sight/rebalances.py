@@ -15,7 +15,6 @@ from server.jobs.running import Progress, work
 from server.levels.models import Level, RebalanceAnswer
 from server.levels.planted import planted_of
 from server.levels.plots import regions_of
-from server.levels.summaries import stamp_of
 from server.levels.whole import document_of
 from server.sight.reckoning import items_of
 from server.stands.models import Stand
@@ -97,7 +96,7 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
     """How far the answer is, with it when it is there; begun when it is not, if that is wished."""
     arguments = asked.as_json()
     region = regions_of(level).get(asked.plot)
-    content = digest(stamp_of(level)[0], arguments, region and region.key)
+    content = digest(level.stamp()[0], arguments, region and region.key)
     kept = RebalanceAnswer.objects.filter(level=level, content=content).first()
     if kept and kept.result.get("done", True):
         return {"running": False, "share": 1.0, "step": "", "trouble": "", "result": kept.result}

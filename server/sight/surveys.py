@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple, get_args
@@ -20,23 +20,17 @@ from server.jobs.running import Progress, work
 from server.levels.models import Level, LevelSurvey, SurveyPoint
 from server.levels.planted import planted_of
 from server.levels.plots import regions_of
-from server.levels.summaries import stamp_of
 from server.sight.reckoning import items_of
 from server.stands.models import Stand
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.plots import Line
 from thicket.hashing import digest
-from thicket.planted.costs import reach_of, settled, stand_cost
 from thicket.planted.level import PlantedLevel
-from thicket.planted.planting import Planting
-from thicket.planted.sheets import Box
 from thicket.planted.survey import Survey, repaired, survey
 from thicket.progress import Tell, quietly
 from thicket.refused import Refused
 from thicket.sight.cost import Item
 from thicket.sight.devices import Device
-from thicket.sight.pops import ASPECT, FOV
-from thicket.sight.views import View
 
 KEPT = 8
 """So many surveys of a level are kept."""
@@ -79,7 +73,7 @@ def state_of(level: Level, user: User, asked: Asked, device: dict, begin: bool) 
     of, content = digest(arguments), _content(level, asked)
     rows = LevelSurvey.objects.filter(level=level, asked=of).defer("data")
     row = rows.filter(content=content).first() or rows.order_by("-pk").first()
-    found = row and _survey_of(row)
+    found = row and survey_of(row)
     fresh = row is not None and row.content == content
     if fresh:
         return {"running": False, "share": 1.0, "step": "", "trouble": "", "fresh": True}, found
@@ -89,37 +83,14 @@ def state_of(level: Level, user: User, asked: Asked, device: dict, begin: bool) 
     }, found
 
 
-def _survey_of(row: LevelSurvey) -> Survey:
+def survey_of(row: LevelSurvey) -> Survey:
+    """A survey as it is kept."""
     return CACHE.get(("survey", row.pk), lambda: unpacked(bytes(row.data)))
-
-
-def change_at_worst(
-    level: Level, changed: Sequence[tuple[Planting, Planting]], box: Box | None = None
-) -> dict[str, float]:
-    """What a change of plantings, each before and after, adds to the dearest view that it reaches by the last
-    survey of the level: its place, heading and ms, for a journal entry. Empty where no view looks toward it,
-    or the level has not been surveyed. Of a change inside a box of level metres only that is reckoned."""
-    surveys = LevelSurvey.objects.filter(level=level).exclude(content__startswith=GROWING).exclude(device={})
-    row = surveys.order_by("-pk").defer("data").first()
-    if row is None:
-        return {}
-    found, device = _survey_of(row), DeviceSettings.model_validate(row.device).core()
-    drawing = DrawingSettings.model_validate(row.drawing).core()
-    everywhere = 0.0, 0.0, level.columns * level.cell, level.rows * level.cell
-    reach = max(reach_of(planting, drawing) for pair in changed for planting in pair)
-    at = found.dearest_toward(device, box or everywhere, reach)
-    if at is None:
-        return {}
-    (x, y, z), heading = found.eyes[at[0]].tolist(), float(found.headings[at[1]])
-    stock, view = items_of(level), View(x, y, z, heading, 0.0, FOV, ASPECT, drawing=drawing, device=device)
-    view = settled(view, planted_of(level).plantings(), stock)
-    before, after = (sum(stand_cost(each[k], stock, view, near=box).ms for each in changed) for k in (0, 1))
-    return {"x": x, "y": y, "z": z, "heading": heading, "ms": round(after - before, 4)}
 
 
 def _content(level: Level, asked: Asked) -> str:
     """What a survey follows from."""
-    return digest(stamp_of(level)[0], asked.as_json(), {n: r.key for n, r in regions_of(level).items()})
+    return digest(level.stamp()[0], asked.as_json(), {n: r.key for n, r in regions_of(level).items()})
 
 
 @dataclass(frozen=True)

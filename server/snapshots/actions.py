@@ -22,6 +22,7 @@ from server.pins.models import Pin
 from server.pins.reading import all_pins
 from server.pins.rows import put_places, put_rows
 from server.sight.reckoning import items_of, stand_cost
+from server.sight.worst import change_at_worst
 from server.snapshots.models import Snapshot, SnapshotTouch
 from server.stands.models import Stand, TouchTile, document_of_stand
 from server.stands.painting import cost_change
@@ -217,7 +218,7 @@ def go_back(user: User, level: Level, shot: Snapshot, key: UUID) -> Entry:
         if locked:
             raise HttpError(409, f"{locked[0]} is locked: unlock it first.")
         told = compared(level, None, shot, None)["stands"]
-        before = take(user, level)
+        planted, before = planted_of(level), take(user, level)
         _apply(level, shot)
         after = take(user, level)
         return Entry.objects.create(
@@ -229,6 +230,7 @@ def go_back(user: User, level: Level, shot: Snapshot, key: UUID) -> Entry:
             change={"before": before.pk, "after": after.pk, "digest": state_digest(level)},
             gained=sum(row["gained"] for row in told),
             lost=sum(row["lost"] for row in told),
+            worst=change_at_worst(level, planted),
         )
 
 

@@ -14,13 +14,12 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of, planting_of, rows_of, tried
 from server.sight.reckoning import items_of, stand_cost
-from server.sight.surveys import change_at_worst
+from server.sight.worst import change_at_worst
 from server.stands.checking import merged
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked, cost_change
 from thicket.document.settings import StandSettings
 from thicket.planted.comparing import compare
-from thicket.planted.planting import Planting
 from thicket.sight.views import View
 
 
@@ -94,10 +93,12 @@ def keep_settings(
     `was` are the values that the change was begun from. Raises: Clash when another has changed one of them
     meanwhile.
     """
+    level, before = stand.level, planted_of(stand.level)
     with transaction.atomic():
-        kept = _keep(stand.pk, stand.level, changes, view, was)
+        kept = _keep(stand.pk, level, changes, view, was)
+        forget_planted(level)
         return Entry.objects.create(
-            level=stand.level,
+            level=level,
             user=user,
             stand=kept.row,
             kind=Entry.Kind.SETTINGS,
@@ -107,7 +108,7 @@ def keep_settings(
             gained=kept.gained,
             lost=kept.lost,
             cost=kept.cost,
-            worst=change_at_worst(stand.level, [(kept.before, kept.after)]),
+            worst=change_at_worst(level, before),
         )
 
 
@@ -125,6 +126,7 @@ def keep_several(
 
     Raises: as `keep_settings`, naming the stand.
     """
+    before = planted_of(level)
     with transaction.atomic():
         kept = []
         for pk, given in changes.items():
@@ -143,14 +145,14 @@ def keep_several(
             gained=sum(k.gained for k in kept),
             lost=sum(k.lost for k in kept),
             cost=cost,
-            worst=change_at_worst(level, [(k.before, k.after) for k in kept]),
+            worst=change_at_worst(level, before),
         )
 
 
 @dataclass(frozen=True)
 class Kept:
-    """A stand whose settings were stored: what changed, the plants that came and went, the difference in
-    cost, and its planting before and after."""
+    """A stand whose settings were stored: what changed, the plants that came and went, and the difference in
+    cost."""
 
     row: Stand
     what: str
@@ -158,8 +160,6 @@ class Kept:
     gained: int
     lost: int
     cost: dict
-    before: Planting
-    after: Planting
 
 
 def _keep(pk: int, level: Level, changes: dict, view: View | None, was: dict | None) -> Kept:
@@ -191,6 +191,4 @@ def _keep(pk: int, level: Level, changes: dict, view: View | None, was: dict | N
         gained,
         lost,
         cost,
-        before,
-        after,
     )

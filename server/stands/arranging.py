@@ -18,12 +18,11 @@ from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of, tried
 from server.pins.rows import put_places, swap_rows
+from server.sight.worst import change_at_worst
 from server.slugs import free_slug
 from server.stands.checking import check_items, check_site
 from server.stands.models import Stand, TouchTile
 from thicket.document.settings import StandSettings
-from thicket.planted.comparing import compare
-from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planting.hashing import seed_of
 from thicket.planting.stands import STRATA
@@ -41,20 +40,6 @@ MOST = 60
 def state_of(stand: Stand) -> dict:
     """All of a stand that these actions change."""
     return {name: getattr(stand, name) for name in FIELDS}
-
-
-def moved(before: PlantedLevel, after: PlantedLevel) -> tuple[int, int]:
-    """Plants gained and lost between two arrangements of a level's stands."""
-    gained = lost = 0
-    for number in before.stands.keys() | after.stands.keys():
-        if number not in before.stands:
-            gained += after.planting(number).count()
-        elif number not in after.stands:
-            lost += before.planting(number).count()
-        else:
-            more, fewer = compare(before.planting(number), after.planting(number))
-            gained, lost = gained + more, lost + fewer
-    return gained, lost
 
 
 class Arrangement:
@@ -86,7 +71,7 @@ class Arrangement:
                 change["after"][str(stand.pk)] = {name: now[name] for name in differ}
             forget_planted(self.level)
             self._check()
-            gained, lost = moved(before, planted_of(self.level))
+            gained, lost = before.moved(planted_of(self.level))
             return Entry.objects.create(
                 level=self.level,
                 user=self.user,
@@ -96,6 +81,7 @@ class Arrangement:
                 change=change | self.more | {"made": [s.pk for s in changed if s.pk not in known]},
                 gained=gained,
                 lost=lost,
+                worst=change_at_worst(self.level, before),
             )
 
     def _check(self) -> None:

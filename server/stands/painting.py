@@ -24,7 +24,7 @@ from server.levels.planted import (
 )
 from server.levels.plots import kept_to_own, plot_at
 from server.sight.reckoning import items_of, stand_cost
-from server.sight.surveys import change_at_worst
+from server.sight.worst import change_at_worst
 from server.stands.models import Stand
 from server.stands.touch import LockedTouch
 from thicket.ground.heights import at_cells
@@ -111,15 +111,14 @@ def paint(user: User, stands: list[Stand], brush: Brush, key: UUID, view: View |
     level = stands[0].level
     for stand in stands:
         check_unlocked(stand)
-    box = brush.cells(planted_of(level))
-    plantings, cost = [planting_of(s) for s in stands], _view_cost(stands, view)
+    before = planted_of(level)
+    box, cost = brush.cells(before), _view_cost(stands, view)
     with transaction.atomic():
         entry = _paint(user, stands, brush, key, box)
     if view:
         changes = [cost_change(a, b) for a, b in zip(cost, _view_cost(stands, view))]
         entry.cost = {name: round(sum(c[name] for c in changes), 4) for name in changes[0]}
-    changed = [(planting, planting_of(s)) for planting, s in zip(plantings, stands)]
-    entry.worst = change_at_worst(level, changed, plantings[0].metres(box))
+    entry.worst = change_at_worst(level, before, planting_of(stands[0]).metres(box))
     if entry.cost or entry.worst:
         Entry.objects.filter(pk=entry.pk).update(cost=entry.cost, worst=entry.worst)
     return entry
@@ -185,7 +184,7 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
     if box is None:
         raise Refused(f"{stand.name} has no painting{where or ' to clear'}")
     with transaction.atomic():
-        before = planting_of(stand)
+        before = planted_of(stand.level)
         change, delta, gained, lost = _clear(user, stand, inside, box)
         return Entry.objects.create(
             level=stand.level,
@@ -198,7 +197,7 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
             delta=delta,
             gained=gained,
             lost=lost,
-            worst=change_at_worst(stand.level, [(before, planting_of(stand))], before.metres(box)),
+            worst=change_at_worst(stand.level, before, planting_of(stand).metres(box)),
         )
 
 
@@ -248,17 +247,15 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
     inside, where = _inside(level, area)
     stands = sorted((s for s in rows_of(level).values() if not s.locked), key=lambda s: s.order)
     boxes = {s.pk: _painted_box(planting_of(s).touch, inside) for s in stands}
-    parts, deltas, gained, lost, changed = [], [], 0, 0, []
+    before, parts, deltas, gained, lost = planted_of(level), [], [], 0, 0
     with transaction.atomic():
         for stand in stands:
             box = boxes[stand.pk]
             if box:
-                before = planting_of(stand)
                 change, delta, more, fewer = _clear(user, stand, inside, box)
                 parts.append(change | {"stand": stand.pk, "size": len(delta)})
                 deltas.append(delta)
                 gained, lost = gained + more, lost + fewer
-                changed.append((before, planting_of(stand)))
         if not parts:
             raise Refused(f"{level.name} has no painting{where or ' to clear'} that is not locked")
         return Entry.objects.create(
@@ -271,7 +268,7 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
             delta=b"".join(deltas),
             gained=gained,
             lost=lost,
-            worst=change_at_worst(level, changed),
+            worst=change_at_worst(level, before),
         )
 
 

@@ -26,7 +26,7 @@ from server.sight.reckoning import (
     settled,
     stand_cost,
 )
-from server.stands.arranging import moved
+from server.sight.worst import change_at_worst
 from server.stock.bringing import made_of, mended, put_made
 from server.stock.models import MEASURED, ShelfItem, ShelfVersion, StockItem
 from server.stock.shelf import check_name, planted_in
@@ -129,10 +129,10 @@ def _follow(user: User, item: ShelfItem, was: int, what: str) -> None:
     takes it back in all."""
     change = {"item": item.slug, "was": was, "now": item.revision}
     for level in _levels(item):
-        before = planted_of(level)
+        before, stock = planted_of(level), items_of(level)
         _copy_into(level, item)
         forget_planted(level)
-        gained, lost = moved(before, planted_of(level))
+        gained, lost = before.moved(planted_of(level))
         Entry.objects.create(
             level=level,
             user=user,
@@ -142,6 +142,7 @@ def _follow(user: User, item: ShelfItem, was: int, what: str) -> None:
             change=change,
             gained=gained,
             lost=lost,
+            worst=change_at_worst(level, before, stock=stock),
         )
 
 
@@ -186,6 +187,7 @@ def hold(user: User, level: Level, key: UUID, slug: str, held: bool) -> Entry:
         item = row.stock.filter(slug=slug).first()
         if item is None:
             raise HttpError(404, f"item: {level.name} does not use {slug[:60]!r}.")
+        before, stock = planted_of(row), items_of(row)
         was = {"held": item.held, "revision": item.revision}
         swap_hold(row, slug, {"held": held, "revision": item.revision})
         now = {"held": held, "revision": row.stock.get(slug=slug).revision}
@@ -197,6 +199,7 @@ def hold(user: User, level: Level, key: UUID, slug: str, held: bool) -> Entry:
             key=key,
             what=what,
             change={"hold": slug, "before": was, "after": now},
+            worst=change_at_worst(row, before, stock=stock),
         )
 
 

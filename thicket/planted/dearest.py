@@ -1,0 +1,121 @@
+"""What a change of a level adds to the dearest frame that it reaches, by a survey."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from thicket.planted.costs import ground_cost_of, reach_of, settled, stand_cost
+from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
+from thicket.planted.sheets import Box
+from thicket.planted.survey import Survey
+from thicket.sight.cost import Cost, Item
+from thicket.sight.devices import Device
+from thicket.sight.drawing import Drawing
+from thicket.sight.pops import ASPECT, FOV
+from thicket.sight.views import View
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """A level as it is drawn: its plants, the stock as the reckoning sees it, how all of it is drawn, and the
+    device that draws it."""
+
+    level: PlantedLevel
+    stock: Mapping[str, Item]
+    drawing: Drawing
+    device: Device
+
+    def frame(self, eye: tuple[float, float, float], heading: float) -> View:
+        """The level's view from a place in m, along a heading in degrees."""
+        view = View(*eye, heading, 0.0, FOV, ASPECT, drawing=self.drawing, device=self.device)
+        return settled(view, self.level.plantings(), self.stock)
+
+
+@dataclass(frozen=True)
+class Change:
+    """What a change adds to a frame: the eye's place in m after the change, its heading in degrees, and the
+    milliseconds more."""
+
+    x: float
+    y: float
+    z: float
+    heading: float
+    ms: float
+
+
+def change_at_dearest(found: Survey, before: Drawn, after: Drawn, box: Box | None = None) -> Change | None:
+    """What a change adds to the dearest frame, by a survey, that looks toward what it changes; None where it
+    changes nothing that is drawn, or no frame of the survey looks there.
+
+    Parameters: found, a survey of the level some time before; the level before and after the change; box, in
+    level metres, outside of which no plant has changed, if that is known. The eye stands as high above the
+    ground after as before.
+    """
+    ground = before.level.level.heights.key != after.level.level.heights.key
+    whole = ground or (before.drawing, before.device) != (after.drawing, after.device)
+    places = _differing(before, after, box) if not whole else {}
+    if not whole and not places:
+        return None
+    numbers = before.level.stands.keys() | after.level.stands.keys() if whole else places.keys()
+    pairs = [[s.level.planting(n) for n in numbers if n in s.level.stands] for s in (before, after)]
+    near = None if whole else box or _around(list(places.values()))
+    reach = max((reach_of(p, s.drawing) for s, ps in zip((before, after), pairs) for p in ps), default=0.0)
+    everywhere = 0.0, 0.0, before.level.width, before.level.length
+    at = found.dearest_toward(before.device, near or everywhere, reach)
+    if at is None:
+        return None
+    x, y, z = found.eyes[at[0]].tolist()
+    heading, ms = float(found.headings[at[1]]), []
+    above = y - _height(before.level, x, z)
+    for state, plantings in zip((before, after), pairs):
+        y = _height(state.level, x, z) + above
+        view = state.frame((x, y, z), heading)
+        cost = sum((stand_cost(p, state.stock, view, near=near) for p in plantings), Cost())
+        if whole:
+            cost += ground_cost_of(state.level.level.heights, view, state.level.cache)
+        ms.append(cost.ms)
+    return Change(x, y, z, heading, ms[1] - ms[0])
+
+
+def _height(level: PlantedLevel, x: float, z: float) -> float:
+    return float(level.ground.height_at(np.array([x]), np.array([z]))[0])
+
+
+def _differing(before: Drawn, after: Drawn, box: Box | None) -> dict[int, Box]:
+    """The stands, by number, of which anything that is drawn differs, and the box of level metres that it
+    differs in; looked for in a box alone if one is given."""
+    found, everywhere = {}, (0.0, 0.0, after.level.width, after.level.length)
+    for number in before.level.stands.keys() | after.level.stands.keys():
+        if number not in before.level.stands or number not in after.level.stands:
+            found[number] = everywhere
+            continue
+        was, now = before.level.planting(number), after.level.planting(number)
+        if _other_than_plants(was, now, before.stock, after.stock):
+            found[number] = everywhere
+        elif was is not now:
+            sheets = [s for s in now.sheets_in(box or now.everywhere) if was.key(s) != now.key(s)]
+            if sheets:
+                found[number] = _around([now.window(sheet) for sheet in sheets])
+    return found
+
+
+def _other_than_plants(
+    was: Planting, now: Planting, stock: Mapping[str, Item], fresh: Mapping[str, Item]
+) -> bool:
+    """Whether more than the plants of a stand differs: its settings, its items or their meshes."""
+    return (
+        was.settings != now.settings
+        or was.items != now.items
+        or (was.sheets, was.stand.stratum) != (now.sheets, now.stand.stratum)
+        or any(stock.get(slug) != fresh.get(slug) for slug in now.items)
+    )
+
+
+def _around(boxes: list[Box]) -> Box:
+    """The smallest box that holds some."""
+    low, high = np.min(boxes, axis=0), np.max(boxes, axis=0)
+    return float(low[0]), float(low[1]), float(high[2]), float(high[3])
