@@ -1,5 +1,5 @@
-"""What a change adds to the dearest frame that it reaches: the difference of the whole frame's cost, for every
-kind of change."""
+"""What a change adds to the dearest frame that it reaches: the difference of the whole frame's cost, for
+every kind of change."""
 
 import unittest
 from dataclasses import replace
@@ -17,7 +17,7 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.survey import survey
 from thicket.planting.strokes import Stroke
 from thicket.sight.devices import Device
-from thicket.sight.drawing import Drawing
+from thicket.sight.drawing import PLAIN, Drawing
 
 DEVICE = Device("Ours", 5.0, 7.0, 6.0, 0.8, 0.05, 1.5)
 
@@ -29,7 +29,7 @@ class Dearest(unittest.TestCase):
         cls.stock = items_in(cls.level.level)
         cls.found = survey(cls.level, cls.stock, step=32, headings=6)
 
-    def drawn(self, level=None, stock=None, drawing=Drawing(), device=DEVICE):
+    def drawn(self, level=None, stock=None, drawing=PLAIN, device=DEVICE):
         return Drawn(level or self.level, stock or self.stock, drawing, device)
 
     def whole(self, state, change, above):

@@ -160,7 +160,10 @@ class Surveys(GroundCase):
             ("without shadows", lambda: self.post(stand, lighter, method="patch")),
             ("an obstacle", lambda: self.post("/shapes", {"key": key(), "put": [rock]})),
             ("a stand removed", lambda: self.post(f"{stand}/remove", {"key": key()})),
-            ("drawn less far", lambda: self.post("/drawing", {"key": key(), "drawing": drawing}, method="put")),
+            (
+                "drawn less far",
+                lambda: self.post("/drawing", {"key": key(), "drawing": drawing}, method="put"),
+            ),
         )
         for name, act in actions:
             with self.subTest(name):

@@ -236,7 +236,8 @@ class Planting(Sheets):
     def _candidates(self, box: Box) -> PointSet | Seats:
         """All places inside a box, half open."""
         parts = []
-        for sheet in self.sheets_in(box):
+        last = np.nextafter(box[2], -np.inf), np.nextafter(box[3], -np.inf)
+        for sheet in self.sheets_in((box[0], box[1], *last)):
             points = self.points(sheet)
             if box != self.window(sheet):
                 points = chosen(points, inside(box, points.x, points.z))
