@@ -9,7 +9,7 @@ import numpy as np
 from tests.core.levels import drawn_level
 from thicket.ground.shapes import Shape
 from thicket.planted.brushing import Brush
-from thicket.planted.costs import cells_seen, items_in, line, region_cost, settled, spent, stand_cost
+from thicket.planted.costs import cells_seen, costs_by, items_in, line, region_cost, settled, spent, stand_cost
 from thicket.planted.edits import ChangeSettings, Paint
 from thicket.planted.level import PlantedLevel
 from thicket.planted.plots import regions
@@ -91,6 +91,20 @@ class Surveyed(unittest.TestCase):
                 near = np.hypot(*(corners - view.eye)[:, [0, 2]].T) < reach
                 self.assertFalse(((corners @ sides[:, :3].T + sides[:, 3] >= 0).all(axis=1) & near).any())
         self.assertIsNone(found.dearest_toward(DEVICE, (9e3, 9e3, 9e3, 9e3), 100.0))
+
+    def test_costs_in_many_views_are_those_of_each_by_itself(self):
+        rng = np.random.default_rng(6)
+        for drawing in (PLAIN, Drawing(cell=128, full_meshes=4, sward_share=0.5), Drawing(cell=16)):
+            at = [View(*rng.uniform(20, 230, 3), rng.uniform(0, 360), -5, 55, 1.6) for _ in range(5)]
+            views = [replace(view, drawing=drawing, device=DEVICE) for view in at]
+            views = [settled(view, self.level.plantings(), self.stock) for view in views]
+            for planting in self.level.plantings():
+                own = planting.settings.distances.core()
+                farther = replace(own, gone=own.gone * 2, shadow=own.shadow * 2)
+                told = costs_by(planting, self.stock, views, [None, farther])
+                for view, (plain, far) in zip(views, told):
+                    self.assertEqual(plain, stand_cost(planting, self.stock, view))
+                    self.assertEqual(far, stand_cost(planting, self.stock, view, own=farther))
 
     def test_what_a_change_in_a_box_costs_is_reckoned_from_its_cells_alone(self):
         stroke = Stroke("thin", ((90.0, 120.0), (140.0, 130.0)), 12.0, 0.2, 1.0)

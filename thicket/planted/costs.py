@@ -16,7 +16,7 @@ from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
 from thicket.planted.sheets import Box, Sheet
 from thicket.planting.stands import Plants, join
-from thicket.sight.cost import Cost, Item, Layout, Patch, full_distances, lay_out, loads_of, reckon
+from thicket.sight.cost import Cost, Item, Layout, Patch, Tally, full_distances, lay_out, loads_of, reckon
 from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.distances import Distances
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
@@ -65,13 +65,22 @@ def region_cost(plantings: Iterable[Planting], stock: Mapping[str, Item], view: 
 
 
 def costs_by(
-    planting: Planting, stock: Mapping[str, Item], view: View, own: Sequence[Distances]
-) -> list[Cost]:
-    """What a planting costs in a view with other distances of its own."""
-    seen = [drawn(planting, stock, view, each) for each in own]
-    items, widest = max(seen, key=lambda each: max(each[1].gone, each[1].shadow))
-    patches = list(_patches(planting, items, widest, view))
-    return [reckon(patches, items, distances, view) for _, distances in seen]
+    planting: Planting, stock: Mapping[str, Item], views: Sequence[View], own: Sequence[Distances | None]
+) -> list[list[Cost]]:
+    """What a planting costs in views of one drawing, each with several distances of its own, None for those
+    that it has: by view, then by distances. Its plants are made once, however many views see them."""
+    tallies: list[list[Tally]] = []
+    seen: dict[tuple[Sheet, ...], list[Tally]] = defaultdict(list)
+    for view in views:
+        tallies.append([Tally(*drawn(planting, stock, view, each), view) for each in own])
+        for tally in tallies[-1]:
+            for sheets in _sheets_seen(planting, tally.distances, view):
+                seen[tuple(sheets)].append(tally)
+    for sheets, some in sorted(seen.items()):
+        patch = patch_of(planting, sheets, some[0].items, some[0].view.drawing, spare=planting.stand.sward)
+        for tally in some:
+            tally.add(patch)
+    return [[tally.cost() for tally in of_view] for of_view in tallies]
 
 
 def cells_seen(
@@ -146,6 +155,15 @@ def _patches(
 ) -> Iterator[Patch]:
     """A planting's plants as far as the view may draw them, of a region alone, or of the drawing cells that
     touch a box of level metres, if one is given; `tried` has nothing kept of it."""
+    for sheets in _sheets_seen(planting, distances, view, near):
+        yield patch_of(planting, sheets, items, view.drawing, tried, region)
+
+
+def _sheets_seen(
+    planting: Planting, distances: Distances, view: View, near: Box | None = None
+) -> list[Sequence[Sheet]]:
+    """The sheets that the view may draw plants of, or those of them that hold the drawing cells that touch a
+    box of level metres; together those that share a drawing cell."""
     largest = largest_of(planting) if distances.by_size else 1.0
     cell = view.drawing.cell
     reach = max(distances.gone * largest, distances.shadow) + max(cell, CELL)
@@ -155,27 +173,26 @@ def _patches(
         low = [max(a, b // side * side) for a, b in zip(box[:2], near[:2])]
         high = [min(a, (b // side + 1) * side - 1e-6) for a, b in zip(box[2:], near[2:])]
         box = low[0], low[1], high[0], high[1]
-    sheets = list(planting.sheets_in(box))
-    if cell <= planting.sheet_size:
-        yield from (patch_of(planting, [sheet], items, view.drawing, tried, region) for sheet in sheets)
-        return
-    side, together = int(cell // planting.sheet_size), defaultdict(list)
-    for column, row in sheets:
+    side, together = max(int(cell // planting.sheet_size), 1), defaultdict(list)
+    for column, row in planting.sheets_in(box):
         together[column // side, row // side].append((column, row))
-    yield from (patch_of(planting, group, items, view.drawing, tried, region) for group in together.values())
+    return list(together.values())
 
 
 def patch_of(
     planting: Planting,
-    sheets: list[Sheet],
-    items: list[Item],
+    sheets: Sequence[Sheet],
+    items: Sequence[Item],
     drawing: Drawing,
     tried: bool = False,
     region: Region | None = None,
+    spare: bool = False,
 ) -> Patch:
     """A planting's plants on some sheets together, of a region alone if one is given, in drawing cells.
-    `tried` has nothing kept of it."""
-    plants = planting.plants(sheets[0]) if len(sheets) == 1 else join([planting.plants(s) for s in sheets])
+    `tried` has nothing kept of it, and spare nothing that something else has to go for."""
+    cache = planting.around.cache
+    made = [planting.plants(sheet, spare) for sheet in sheets]
+    plants = made[0] if len(made) == 1 else join(made)
     share, bounds = 1.0, [item.bound for item in items]
     if planting.stand.sward:
         plants, share = drawing.tufts(plants), drawing.sward_share
@@ -189,8 +206,8 @@ def patch_of(
     keys = tuple(planting.key(sheet) for sheet in sheets)
     key = "layout", keys, share, drawing.cell, tuple(item.slug for item in items)
     if region is None:
-        return Patch(plants, planting.around.cache.get(key, lambda: part()[1]))
-    return Patch(*planting.around.cache.get((*key, region.key), part))
+        return Patch(plants, cache.get(key, lambda: part()[1], spare))
+    return Patch(*cache.get((*key, region.key), part, spare))
 
 
 def crowd(planting: Planting, view: View, reach: float, steps: int = 40) -> np.ndarray:

@@ -70,7 +70,8 @@ class Pops:
 class _Seen:
     """Plants that cross a distance in the picture: time in s, whether the eye goes away and how fast the
     distance changes in m/s (n,); form (n, 10), item (n,) and height in m (n,) of the plants, where the eye is
-    (n, 3), how far they are in m (n,), and how much of them the ground hides, 0–1 (n,)."""
+    (n, 3), how far they are in m (n,), how much of them the ground hides, 0–1 (n,), and how much they differ
+    in colour from the ground under them (n,), see `contrast`."""
 
     time: np.ndarray
     away: np.ndarray
@@ -81,6 +82,7 @@ class _Seen:
     eye: np.ndarray
     distance: np.ndarray
     hidden: np.ndarray
+    contrast: np.ndarray
 
     @property
     def nbytes(self) -> int:
@@ -91,7 +93,7 @@ class _Seen:
         """Several together; of none, an empty one."""
         time, away, item = np.empty(0), np.empty(0, bool), np.empty(0, np.int16)
         none, eye, form = (np.empty((0, *more), np.float32) for more in ((), (3,), (10,)))
-        empty = cls(time, away, none, form, item, none, eye, none, none)
+        empty = cls(time, away, none, form, item, none, eye, none, none, none)
         together = [empty, *parts]
         return cls(*(np.concatenate([getattr(p, n) for p in together]) for n in cls.__dataclass_fields__))
 
@@ -189,9 +191,12 @@ class Walker:
     ) -> Iterator[tuple[Edge, _Seen]]:
         """What the plants of a sheet do that cross edges in the picture, by the reach in m of each edge. It
         is kept, so that a stroke elsewhere has it told again at once."""
-        heights = np.array([self.unlike[slug].height for slug in planting.items])
         share = self.drawing.sward_share if planting.stand.sward else 1.0
-        about = planting.key(sheet), self.route.key, self.level.level.heights.key, share, heights.tobytes()
+        looks = [(self.unlike[slug].height, self.unlike[slug].colour.tolist()) for slug in planting.items]
+        ground = self.level.level.heights.key, self.level.level.layers.key
+        colours = None if self.ground_colours is None else self.ground_colours.tolist()
+        tints = planting.settings.tints
+        seen = digest(planting.key(sheet), self.route.key, ground, share, looks, colours, tints)
 
         @functools.cache
         def plants() -> Plants:
@@ -201,21 +206,23 @@ class Walker:
         for edge, reach in reaches.items():
             stretches = self._stretches(planting, sheet, reach)
             if stretches:
-                found = partial(self._seen, plants, heights, edge, stretches)
-                yield edge, self.level.cache.get(("crossing", *about, *edge), found)
+                found = partial(self._seen, planting, plants, edge, stretches)
+                yield edge, self.level.cache.get(("crossing", seen, *edge), found)
 
-    def _seen(self, plants: Callable[[], Plants], heights: np.ndarray, edge: Edge, stretches: slice) -> _Seen:
+    def _seen(self, planting: Planting, plants: Callable[[], Plants], edge: Edge, stretches: slice) -> _Seen:
         radii, by_size = np.frombuffer(edge[0]), edge[1]
         all_of_it = plants()
         crossed = crossings(all_of_it, radii[:, None], by_size, self.route, stretches)
         form, item = all_of_it.form[crossed.plant], all_of_it.item[crossed.plant].astype(np.int16)
+        heights = np.array([self.unlike[slug].height for slug in planting.items])
         tall = heights[item] * form[:, 8]
         shown = np.flatnonzero(in_view(crossed, form, tall, self.route))
         crossed, form, item, tall = crossed.take(shown), form[shown], item[shown], tall[shown]
         eye = eyes(crossed, self.route)
         distance = np.linalg.norm(form[:, :3] - eye, axis=1)
         hidden = 1.0 - unhidden(self.level.ground, eye, form, tall)
-        measures = (each.astype(np.float32) for each in (tall, eye, distance, hidden))
+        differs = contrast(self.level, planting, self.unlike, self.ground_colours, form, item)
+        measures = (each.astype(np.float32) for each in (tall, eye, distance, hidden, differs))
         return _Seen(crossed.time, crossed.away, crossed.rate.astype(np.float32), form, item, *measures)
 
     def sheets(self, planting: Planting, reach: float) -> Iterator[tuple[Sheet, slice]]:
@@ -245,13 +252,13 @@ class Walker:
         """Crossings as pops, each an array (n,) as `Pops` has them; of shadows when there is no fade.
         near and far: the state of each item on both sides of the distance."""
         form, item = seen.form, seen.item
-        near, far = near[item], np.full(len(item), -1) if fade is None else far[item]
+        far = np.full_like(near, -1) if fade is None else far
         per_metre = pixels_per_metre(seen.distance)
         area = np.zeros(len(item))
-        for m, a, b in sorted(set(zip(item.tolist(), near.tolist(), far.tolist()))):
-            which = (item == m) & (near == a) & (far == b)
+        for m, slug in enumerate(planting.items):
+            which = item == m
             pixels = seen.tall[which] * per_metre[which]
-            area[which] = self.unlike[planting.items[m]].between(a, b, pixels)
+            area[which] = self.unlike[slug].between(near[m], far[m], pixels)
         strength = area * form[:, 7] * form[:, 8] * per_metre**2
         thick = thicker(self.fog, fog * self.drawing.fog)
         strength *= left(thick, seen.distance, seen.eye[:, 1], form[:, 1]) * (1.0 - seen.hidden)
@@ -259,9 +266,8 @@ class Walker:
             normals = self.level.ground.normal_at(form[:, 0], form[:, 2])
             strength *= SHADOW_DEPTH * lying(normals, seen.eye, form[:, :3], self.sun)
         else:
-            colours = self.ground_colours
-            strength *= contrast(self.level, planting, self.unlike, colours, form, item)
-            strength /= gentleness(fade, seen.rate)
+            strength *= seen.contrast / gentleness(fade, seen.rate)
+        near, far = near[item], far[item]
         before, after = np.where(seen.away, near, far), np.where(seen.away, far, near)
         shadow = np.full(len(item), fade is None)
         return seen.time, form[:, :3], seen.distance, item, before, after, shadow, strength
@@ -319,12 +325,12 @@ def contrast(
     ground_colours: np.ndarray | None,
     form: np.ndarray,
     item: np.ndarray,
-) -> np.ndarray | float:
+) -> np.ndarray:
     """How much plants differ in colour from the ground under them (n,), 1 where that counts in full, and
     where the colours of the ground layers are not known."""
     layers = level.level.layers.weights
     if ground_colours is None or not layers.size:
-        return 1.0
+        return np.ones(len(item))
     first, last = map(_srgb, planting.settings.tints)
     tint = first + (last - first) * form[:, 9:10]
     plant = np.array([unlike[slug].colour for slug in planting.items])[item] * tint

@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from scipy.optimize import Bounds, LinearConstraint, milp
 
 from thicket.document.settings import DistanceSettings
-from thicket.planted.costs import costs_by, stand_cost
+from thicket.planted.costs import costs_by
 from thicket.planted.planting import Planting
 from thicket.planted.pops import Known, Pops, Walker
 from thicket.progress import Tell, quietly
@@ -153,7 +153,7 @@ def _billboards_noticed(walker: Walker, planting: Planting, found: Check) -> set
 
 
 def _frames(walker: Walker, planting: Planting, views: Sequence[View]) -> np.ndarray:
-    return np.array([stand_cost(planting, walker.stock, view).ms for view in views])
+    return np.array([costs[0].ms for costs in costs_by(planting, walker.stock, views, [None])])
 
 
 def _options(
@@ -171,10 +171,7 @@ def _options(
         if any(not n and _smaller(less, change) for less, n in left_over.items()):
             continue  # a smaller change leaves none already
         left_over[change] = walker.pops_of(planting, to.core(), known=known).noticed(found.threshold)
-    frames = [
-        costs_by(planting, walker.stock, view, [settings[change].core() for change in left_over])
-        for view in views
-    ]
+    frames = costs_by(planting, walker.stock, views, [settings[change].core() for change in left_over])
     out = []
     for k, (change, count) in enumerate(left_over.items()):
         more = np.array([costs[k].ms for costs in frames]) - found.ms[number]

@@ -15,7 +15,7 @@ from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
 from thicket.planted.sheets import Box, Sheet
 from thicket.progress import Tell, quietly
-from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch, state_table
+from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch, mesh_table, own_bytes, state_table
 from thicket.sight.devices import LOADS, UNITS, Device
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
 from thicket.sight.pops import ASPECT, FOV
@@ -288,18 +288,14 @@ class _Surveyor:
     ) -> np.ndarray:
         """Loads from what was counted by item and state, see `count_from`, and plants by place."""
         shown, calls, cast, shadow_calls = counts
-        triangles, materials, area = (np.zeros(shown.shape[2:]) for _ in range(3))
-        for m, item in enumerate(items):
-            for s, mesh in enumerate(item.meshes):
-                triangles[m, s], materials[m, s], area[m, s] = mesh.triangles, mesh.materials, mesh.alpha_area
+        triangles, materials, area = mesh_table(items)
         out = self.nothing()
         out[..., 0] = (shown * triangles).sum(axis=(2, 3))
         out[..., 1] = ((calls + shadow_calls) * materials).sum(axis=(2, 3))
         out[..., 2] = (cast * triangles).sum(axis=(2, 3))
         per = self.like.pixels_per_radian(SCREEN_HEIGHT)
         out[..., 3] = (alpha * area).sum(axis=(2, 3)) * per**2 / 1e6
-        own = sum(item.texture_bytes + sum(mesh.bytes for mesh in item.meshes) for item in items)
-        out[..., 4] = (plants * RECORD_BYTES + own)[:, None]
+        out[..., 4] = (plants * RECORD_BYTES + own_bytes(items))[:, None]
         return out
 
     def nothing(self) -> np.ndarray:

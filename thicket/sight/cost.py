@@ -193,6 +193,60 @@ def state_table(
     return show, hide, start, end, solid
 
 
+class Tally:
+    """Counts what one stand costs in a view, patch by patch.
+
+    Parameters: the items of the stand's mix; its distances; the view.
+    """
+
+    def __init__(self, items: Sequence[Item], distances: Distances, view: View) -> None:
+        self.items, self.distances, self.view, self.plants = items, distances, view, 0
+        self._table = state_table(items, distances)
+        shape = self._table[0].shape
+        self._drawn, self._culled, self._cast, self._calls, self._shadow_calls = (
+            np.zeros(shape, np.int64) for _ in range(5)
+        )
+        self._alpha = np.zeros(shape)
+
+    def add(self, patch: Patch) -> None:
+        """Count the plants of a patch."""
+        view, layout = self.view, patch.layout
+        self.plants += len(patch.plants)
+        _count(
+            patch.plants.form,
+            patch.plants.item,
+            layout.order,
+            layout.first,
+            layout.box,
+            view.eye,
+            view.planes,
+            *self._table,
+            float(self.distances.shadow) if view.shadows else 0.0,
+            self.distances.by_size,
+            self._drawn,
+            self._culled,
+            self._cast,
+            self._calls,
+            self._shadow_calls,
+            self._alpha,
+        )
+
+    def cost(self) -> Cost:
+        """What all of them cost."""
+        triangles, materials, area = mesh_table(self.items)
+        total = Cost(
+            int(self._drawn.sum()),
+            int((self._drawn * triangles).sum()),
+            int((self._calls * materials).sum()),
+            int((self._cast * triangles).sum()),
+            int((self._shadow_calls * materials).sum()),
+            float((self._alpha * area).sum()) * self.view.pixels_per_radian(SCREEN_HEIGHT) ** 2 / 1e6,
+            self.plants * RECORD_BYTES + own_bytes(self.items),
+            culled=int((self._culled * triangles).sum()),
+        )
+        return replace(total, ms=self.view.device.ms(loads_of(total)))
+
+
 def reckon(
     patches: Iterable[Patch],
     items: Sequence[Item],
@@ -204,53 +258,27 @@ def reckon(
     Parameters: patches that hold at least all plants within `distances.gone` (by size, that of the largest)
     and `distances.shadow` of the eye; the items of the stand's mix; its distances.
     """
-    show, hide, start, end, solid = state_table(items, distances)
-    drawn, culled, cast, calls, shadow_calls = (np.zeros(show.shape, np.int64) for _ in range(5))
-    alpha = np.zeros(show.shape)
-    reach = float(distances.shadow) if view.shadows else 0.0
-    eye, planes, plants = view.eye, view.planes, 0
+    tally = Tally(items, distances, view)
     for patch in patches:
-        layout = patch.layout
-        plants += len(patch.plants)
-        _count(
-            patch.plants.form,
-            patch.plants.item,
-            layout.order,
-            layout.first,
-            layout.box,
-            eye,
-            planes,
-            show,
-            hide,
-            start,
-            end,
-            solid,
-            reach,
-            distances.by_size,
-            drawn,
-            culled,
-            cast,
-            calls,
-            shadow_calls,
-            alpha,
-        )
-    px_per_rad = view.pixels_per_radian(SCREEN_HEIGHT)
-    total = Cost()
+        tally.add(patch)
+    return tally.cost()
+
+
+def mesh_table(items: Sequence[Item]) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Triangles and materials, int64, and area of cut-out cards in m², float64, by item and state
+    (items, most states)."""
+    most = max(len(item.meshes) for item in items)
+    triangles, materials = (np.zeros((len(items), most), np.int64) for _ in range(2))
+    area = np.zeros((len(items), most))
     for m, item in enumerate(items):
         for s, mesh in enumerate(item.meshes):
-            total += Cost(
-                int(drawn[m, s]),
-                int(drawn[m, s]) * mesh.triangles,
-                int(calls[m, s]) * mesh.materials,
-                int(cast[m, s]) * mesh.triangles,
-                int(shadow_calls[m, s]) * mesh.materials,
-                float(alpha[m, s]) * mesh.alpha_area * px_per_rad**2 / 1e6,
-                culled=int(culled[m, s]) * mesh.triangles,
-            )
-    memory = plants * RECORD_BYTES
-    memory += sum(item.texture_bytes + sum(mesh.bytes for mesh in item.meshes) for item in items)
-    total += Cost(memory=memory)
-    return replace(total, ms=view.device.ms(loads_of(total)))
+            triangles[m, s], materials[m, s], area[m, s] = mesh.triangles, mesh.materials, mesh.alpha_area
+    return triangles, materials, area
+
+
+def own_bytes(items: Sequence[Item]) -> int:
+    """What the meshes and textures of items take, however many plants there are."""
+    return sum(item.texture_bytes + sum(mesh.bytes for mesh in item.meshes) for item in items)
 
 
 @nb.njit(nogil=True, cache=True)

@@ -156,6 +156,7 @@ def _unhidden(heights, cell, eye, form, tall, out):
         far = np.sqrt(dx * dx + dz * dz)
         steps = int(far / cell)
         highest = -1e9
+        foot, head = form[n, 1], form[n, 1] + tall[n]
         for s in range(1, steps):
             share = s / steps
             u = min(max((eye[n, 0] + dx * share) / cell, 0.0), columns - 1.001)
@@ -166,8 +167,9 @@ def _unhidden(heights, cell, eye, form, tall, out):
             low = heights[j + 1, i] * (1 - u) + heights[j + 1, i + 1] * u
             slope = (top * (1 - v) + low * v - eye[n, 1]) / (far * share)
             highest = max(highest, slope)
+            if eye[n, 1] + highest * far >= head:
+                break  # there is nothing more to hide
         hidden = eye[n, 1] + highest * far
-        foot, head = form[n, 1], form[n, 1] + tall[n]
         out[n] = min(max((head - max(hidden, foot)) / max(head - foot, 1e-6), 0.0), 1.0)
 
 
