@@ -9,7 +9,16 @@ import numpy as np
 from tests.core.levels import drawn_level
 from thicket.ground.shapes import Shape
 from thicket.planted.brushing import Brush
-from thicket.planted.costs import cells_seen, costs_by, items_in, line, region_cost, settled, spent, stand_cost
+from thicket.planted.costs import (
+    cells_seen,
+    costs_by,
+    items_in,
+    line,
+    region_cost,
+    settled,
+    spent,
+    stand_cost,
+)
 from thicket.planted.edits import ChangeSettings, Paint
 from thicket.planted.level import PlantedLevel
 from thicket.planted.plots import regions

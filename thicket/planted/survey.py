@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 
 from thicket.bands import THREADS
-from thicket.planted.costs import drawn, largest_of, patch_of
+from thicket.planted.costs import drawn, largest_of, patch_of, reach_of
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
@@ -153,7 +154,6 @@ def repaired(
     same = before.level.heights.key == level.level.heights.key and before.level.stock == level.level.stock
     if not same or before.stands.keys() != level.stands.keys() or found.plots.keys() != (plots or {}).keys():
         return None
-    surveyor = _surveyor(level, stock, drawing, found.eyes, found.headings, threads)
     pairs = {n: (before.planting(n), level.planting(n)) for n in level.stands}
     changed = {n: _differing(*pair) for n, pair in pairs.items()}
     plantings = level.plantings() if drawing.plants else []
@@ -162,6 +162,8 @@ def repaired(
         changed[p.stand.number] != set() for p in plantings if _is_tree(p)
     ):
         again |= {p.stand.number for p in plantings if _is_tree(p)}
+    some = np.ones(len(found.eyes), bool) if again else _reached(found.eyes, level, changed, drawing)
+    surveyor = _surveyor(level, stock, drawing, found.eyes[some], found.headings, threads)
     fulls = [surveyor.full(p, tell) if again else None for p in (before.plantings(), plantings)]
     loads, spent = dict(found.loads), dict(found.plots)
     places: list[tuple[str | None, Region | None]] = [(None, None), *(plots or {}).items()]
@@ -174,9 +176,9 @@ def repaired(
         for name, region in places:
             was, now = (surveyor.stand(p, full, region, sheets) for p, full in zip(pairs[number], fulls))
             if name is not None:
-                spent[name] = spent[name] + (now - was)
+                spent[name] = _added(spent[name], some, now - was)
             else:
-                loads[number] = now if sheets is None else loads[number] + (now - was)
+                loads[number] = now if sheets is None else _added(loads[number], some, now - was)
     return Survey(found.step, found.columns, found.eyes, found.headings, loads, spent)
 
 
@@ -187,6 +189,30 @@ def _differing(before: Planting, now: Planting) -> set[Sheet] | None:
     if before.settings != now.settings or before.items != now.items or before.sheets != now.sheets:
         return None
     return {sheet for sheet in now.sheets_in(now.everywhere) if before.key(sheet) != now.key(sheet)}
+
+
+def _added(loads: np.ndarray, some: np.ndarray, more: np.ndarray) -> np.ndarray:
+    """Loads with what some of the places have more."""
+    out = loads.copy()
+    out[some] += more
+    return out
+
+
+def _reached(
+    eyes: np.ndarray, level: PlantedLevel, changed: Mapping[int, set[Sheet] | None], drawing: Drawing
+) -> np.ndarray:
+    """The places, bool (n,), from where any of the changed sheets of stands, by number, may be drawn."""
+    x, z = eyes[:, 0], eyes[:, 2]
+    found = np.zeros(len(eyes), bool)
+    for number, sheets in changed.items():
+        planting = level.planting(number)
+        side = max(planting.sheet_size, drawing.cell)
+        reach = reach_of(planting, drawing) + max(drawing.cell, CELL)
+        for x0, z0, _, _ in map(planting.window, sheets or ()):
+            west, north = x0 // side * side, z0 // side * side
+            across, down = np.abs(x - west - side / 2), np.abs(z - north - side / 2)
+            found |= np.maximum(across, down) <= reach + side / 2
+    return found
 
 
 def _surveyor(
@@ -265,18 +291,17 @@ class _Surveyor:
         farthest = float(distances.gone * largest)
         plants = np.zeros(len(self.eyes), np.int64)
         view_reach = max(farthest, shadow) + max(self.like.drawing.cell, CELL)
-        for patch, places in self._patches(planting, items, view_reach, region, only):
-            if not len(patch.plants):
-                continue
-            plants[places] += len(patch.plants)
-            table = show, hide, start, end, solid, shadow, distances.by_size, farthest
+        table = show, hide, start, end, solid, shadow, distances.by_size, farthest
 
-            def work(some: np.ndarray, patch: Patch = patch, table: tuple = table) -> None:
-                count_from(*_flat(patch), some, self.eyes, self.planes, *table, *counts, alpha)
+        def count(patch: Patch, some: np.ndarray) -> None:
+            count_from(*_flat(patch), some, self.eyes, self.planes, *table, *counts, alpha)
 
-            near = self._near(patch, places, max(farthest, shadow))
-            with ThreadPoolExecutor(self.threads) as pool:
-                list(pool.map(work, np.array_split(near, self.threads)))
+        with ThreadPoolExecutor(self.threads) as pool:
+            for patch, places in self._patches(planting, items, view_reach, region, only):
+                if len(patch.plants):
+                    plants[places] += len(patch.plants)
+                    near = self._near(patch, places, max(farthest, shadow))
+                    list(pool.map(partial(count, patch), np.array_split(near, self.threads)))
         return self._loads(items, counts, alpha, plants)
 
     def _loads(
@@ -290,11 +315,11 @@ class _Surveyor:
         shown, calls, cast, shadow_calls = counts
         triangles, materials, area = mesh_table(items)
         out = self.nothing()
-        out[..., 0] = (shown * triangles).sum(axis=(2, 3))
-        out[..., 1] = ((calls + shadow_calls) * materials).sum(axis=(2, 3))
-        out[..., 2] = (cast * triangles).sum(axis=(2, 3))
+        out[..., 0] = np.einsum("phms,ms->ph", shown, triangles)
+        out[..., 1] = np.einsum("phms,ms->ph", calls + shadow_calls, materials)
+        out[..., 2] = np.einsum("phms,ms->ph", cast, triangles)
         per = self.like.pixels_per_radian(SCREEN_HEIGHT)
-        out[..., 3] = (alpha * area).sum(axis=(2, 3)) * per**2 / 1e6
+        out[..., 3] = np.einsum("phms,ms->ph", alpha, area) * per**2 / 1e6
         out[..., 4] = (plants * RECORD_BYTES + own_bytes(items))[:, None]
         return out
 
