@@ -354,7 +354,8 @@ class _Surveyor:
                 there = (low[0] <= sheets[-1][0]) & (high[0] >= column)
                 there &= (low[1] <= sheets[-1][1]) & (high[1] >= row)
                 if there.any():
-                    yield patch_of(planting, sheets, items, drawing, True, region), np.flatnonzero(there)
+                    patch = patch_of(planting, sheets, items, drawing, True, region, planting.stand.sward)
+                    yield patch, np.flatnonzero(there)
 
     def _near(self, patch: Patch, places: np.ndarray, reach: float) -> np.ndarray:
         """Those of the places that any plant of a patch may be near enough to."""
