@@ -18,7 +18,7 @@ from thicket.document.settings import DistanceSettings, Name, Strict
 from thicket.document.walks import WALKS
 
 router = Router(tags=["sight"])
-Kind = Literal["distances", "steps", "fades", "shadows", "tufts"]
+Kind = Literal["distances", "steps", "fades", "shadows", "tufts", "plants"]
 
 
 class RebalanceIn(Strict):
@@ -41,15 +41,15 @@ class RebalanceIn(Strict):
 
 class ChangeOut(Schema):
     """A stand with other distances or fullness, null for its own: by factors on distances, of one edge alone
-    where one is given, on the width of its fades, on its shadow reach and on a sward's tufts; what is seen of
-    it in pixels of all places together, and the ms that it then takes at its dearest place."""
+    where one is given, on the width of its fades, on its shadow reach and on how many plants or tufts it has;
+    its loss in pixels of all places together, and the ms that it then takes at its dearest place."""
 
     stand: int
     farther: float
     fade: float = 1.0
     shadows: float
     edge: int | None
-    tufts: float
+    share: float
     distances: DistanceSettings | None
     fullness: float | None
     loss: float

@@ -218,7 +218,7 @@ def _change(option: Option, numbers: Mapping[int, int]) -> dict[str, Any]:
         "fade": change["fade"],
         "shadows": change["shadows"],
         "edge": change["edge"],
-        "tufts": option.tufts,
+        "share": option.share,
         "distances": distances and distances.model_dump(mode="json"),
         "fullness": option.settings.get("fullness"),
         "loss": round(option.loss, 1),

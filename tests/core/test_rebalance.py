@@ -179,11 +179,32 @@ class OfALevel(unittest.TestCase):
         marks = {"ms": 1e-3}
         found = rebalance_level(self.scene, marks, {sward.number: ("tufts",)}, least=0.5)
         (option,) = (o for o in found.options if o.stand == sward.number)
-        self.assertEqual((option.tufts, list(option.settings)), (0.6, ["fullness"]))
+        self.assertEqual((option.share, list(option.settings)), (0.6, ["fullness"]))
         self.assertGreater(option.loss, 0)
         after = self.level.edit(ChangeSettings(sward.slug, dict(option.settings)))
         np.testing.assert_allclose(found.after, self.spent(after), rtol=1e-6)
         self.assertLess(found.after[:, 4].max(), found.before[:, 4].max())
+
+    def test_what_grows_in_the_place_of_thinned_plants_is_reckoned_with(self):
+        level = PlantedLevel(drawn_level(5))
+        scene = replace(self.scene, level=level)
+        may = {n: ("plants",) for n, stand in level.stands.items() if not stand.sward}
+        before = self.spent(level)
+        marks = {"ms": before[:, 4].max() * 0.9}
+        found = rebalance_level(scene, marks, may)
+        np.testing.assert_allclose(found.before, before, rtol=1e-6)
+        after = level
+        for option in found.options:
+            self.assertEqual(list(option.settings), ["fullness"] if option.share < 1 else [])
+            if option.settings:
+                after = after.edit(ChangeSettings(level.stands[option.stand].slug, dict(option.settings)))
+        kept = [level.stands[o.stand].slug for o in found.options if o.share == 1]
+        self.assertLess(len(kept), len(found.options))
+        was, now = (sum(counts[slug] for slug in kept) for counts in (level.counts(), after.counts()))
+        self.assertGreater(now, was, "others grow there")
+        then = self.spent(after)
+        np.testing.assert_allclose(found.after, then, rtol=1e-6)
+        self.assertAlmostEqual(found.answer.over[4], max(then[:, 4].max() / marks["ms"] - 1, 0), places=4)
 
     def test_what_is_found_first_is_told_while_less_is_looked_for(self):
         now = self.spent(self.level).max(axis=0)

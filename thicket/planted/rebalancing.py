@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import product
 from typing import Any
 
@@ -28,19 +28,21 @@ from thicket.sight.devices import Device
 from thicket.sight.distances import Distances
 from thicket.sight.fog import Fog, left, thicker
 from thicket.sight.pops import SHADOW_DEPTH, lying, pixels_per_metre, unhidden
-from thicket.sight.rebalance import GAP, Answer, Choices, rebalance, trade_off
+from thicket.sight.rebalance import GAP, Answer, Choices, over_of, rebalance, trade_off
 from thicket.sight.views import View
 from thicket.stock.unlikeness import Unlikeness
 
-KINDS = ("distances", "steps", "fades", "shadows", "tufts")
+KINDS = ("distances", "steps", "fades", "shadows", "tufts", "plants")
 """What of a stand may change: how far all of its states are drawn, one LOD step alone, the width of its
-fades, its shadow reach; of a sward, how many of its tufts there are."""
+fades, its shadow reach; of a sward how many of its tufts, and of single plants how many there are."""
 NEARER = 1.0, 0.85, 0.7, 0.55, 0.4
 FADES = 1.0, 0.5
 SHADOWS = 1.0, 0.6, 0.3, 0.0
 STEPS = 0.6
-TUFTS = 1.0, 0.8, 0.6, 0.4
+SHARES = 1.0, 0.8, 0.6, 0.4
 """The factors that options are made of."""
+TOGETHER = 4
+"""What thinned stands do to each other is reckoned so many times at the most, each time for a new answer."""
 CURVE = 9
 """So many answers along the trade-off."""
 LIMITS = 10.0, 90.0
@@ -72,11 +74,12 @@ class Scene:
 @dataclass(frozen=True)
 class Option:
     """What of a stand's settings is another, empty for nothing, and what is seen of that, in pixels of all
-    views together; lines (views, lines) that it spends. tufts, a factor on a sward's fullness."""
+    views together; lines (views, lines) that it spends, with what others spend more that grow in the room
+    that it leaves. share, a factor on its fullness."""
 
     stand: int
     change: Change
-    tufts: float
+    share: float
     settings: Mapping[str, Any] = field(compare=False)
     loss: float
     spent: np.ndarray = field(compare=False)
@@ -108,14 +111,13 @@ def rebalance_level(
     Parameters: scene; marks by budget line; of each stand, by number, which of `KINDS` may change; least, the
     factor below which no distance goes; so_far, given what is found first, when the search goes on. Of a
     region only what it spends counts, and what is lost to the eye wherever it is, since a stand's settings
-    hold all over the level.
+    hold all over the level. Thinned single plants leave room in which others grow, which is counted with
+    each; what several thinned stands do together is reckoned of an answer, and the next one looked for with
+    that difference.
     """
     plantings = scene.level.plantings()
     views = [settled(view, plantings, scene.stock) for view in scene.views]
-    base = np.zeros((len(views), len(LINES)))
-    if scene.region is None:
-        base = np.array([_lines(scene.level.ground_cost(view), view.device) for view in views])
-        base[:, LINES.index("ms")] += [view.device.fixed for view in views]
+    base = _ground(scene, views)
     options: list[Option] = []
     for k, planting in enumerate(plantings):
         tell(0.8 * k / len(plantings), f"Trying {planting.stand.name}")
@@ -125,25 +127,63 @@ def rebalance_level(
     choices = Choices(np.array([option.loss for option in options]), spent, of, base)
     before = choices.total([int(np.flatnonzero(of == n)[0]) for n in dict.fromkeys(of.tolist())])
 
-    def told(answer: Answer, **more: Any) -> Rebalanced:
-        taken = [options[k] for k in answer.taken]
-        return Rebalanced(answer, taken, before, choices.total(answer.taken), **more)
+    under = np.array([marks.get(name, np.inf) for name in LINES])
+
+    def look(limit: float, done: bool = False) -> Rebalanced:
+        """An answer, and what its options spend together."""
+        nonlocal choices
+        for _ in range(TOGETHER):
+            answer = rebalance(choices, under, limit)
+            taken, after = [options[k] for k in answer.taken], choices.total(answer.taken)
+            if all(option.share == 1.0 or _sward(scene, option) for option in taken):
+                break
+            together = _together(scene, taken)
+            over = over_of(together, under)
+            answer = replace(answer, over=over)
+            if np.allclose(together, after, rtol=1e-6):
+                break
+            choices, after = replace(choices, base=choices.base + together - after), together
+        return Rebalanced(answer, taken, before, after, done=done)
 
     tell(0.8, "Looking for the least loss")
-    under = np.array([marks.get(name, np.inf) for name in LINES])
     first, longer = LIMITS
-    answer = rebalance(choices, under, first)
-    if answer.gap > GAP:
-        so_far(told(answer, done=False))
+    found = look(first)
+    if found.answer.gap > GAP:
+        so_far(found)
         tell(0.85, "Looking for less loss")
-        answer = rebalance(choices, under, longer)
+        found = look(longer)
     tell(0.9, "Following the trade-off")
     ms = LINES.index("ms")
     curve = [
         (float(choices.total(each.taken)[:, ms].max()), each.loss, [options[k] for k in each.taken])
         for each in trade_off(choices, ms, CURVE)
     ]
-    return told(answer, curve=curve)
+    return replace(found, curve=curve, done=True)
+
+
+def _sward(scene: Scene, option: Option) -> bool:
+    return scene.level.stands[option.stand].sward
+
+
+def _ground(scene: Scene, views: Sequence[View]) -> np.ndarray:
+    """What is spent in each view without any plant (views, lines)."""
+    if scene.region is not None:
+        return np.zeros((len(views), len(LINES)))
+    base = np.array([_lines(scene.level.ground_cost(view), view.device) for view in views])
+    base[:, LINES.index("ms")] += [view.device.fixed for view in views]
+    return base
+
+
+def _together(scene: Scene, taken: Sequence[Option]) -> np.ndarray:
+    """What the level spends in each view with the settings of some options (views, lines)."""
+    level = scene.level
+    for option in taken:
+        if option.settings:
+            level = level.edit(ChangeSettings(level.stands[option.stand].slug, option.settings))
+    plantings = level.plantings()
+    views = [settled(view, plantings, scene.stock) for view in scene.views]
+    spent = [[scene.lines(p, view, p.settings.distances.core()) for p in plantings] for view in views]
+    return np.asarray(_ground(scene, views) + np.array(spent).sum(axis=1))
 
 
 def _lines(cost: Cost, device: Device) -> list[float]:
@@ -172,23 +212,40 @@ def _options(
     for change in changes_of(planting, kinds, least):
         with suppress(ValidationError):  # beyond what distances may be
             tried[change] = DistanceSettings.of(change.of(own))
-    thinner = [f for f in TUFTS if f >= least] if "tufts" in kinds and planting.stand.sward else TUFTS[:1]
+    thins = "tufts" if planting.stand.sward else "plants"
+    shares = [f for f in SHARES if f >= least] if thins in kinds else SHARES[:1]
     out: list[Option] = []
-    for tufts in thinner:
+    for share in shares:
         settings: dict[str, Any] = {}
-        other = planting
-        if tufts != 1.0:
-            settings["fullness"] = round(planting.settings.fullness * tufts, 4)
-            other = scene.level.edit(ChangeSettings(planting.stand.slug, settings)).planting(number)
+        other, grown = planting, np.zeros((len(views), len(LINES)))
+        if share != 1.0:
+            settings["fullness"] = round(planting.settings.fullness * share, 4)
+            level = scene.level.edit(ChangeSettings(planting.stand.slug, settings))
+            other, grown = level.planting(number), _others(scene, views, number, level)
         loss = np.zeros(len(tried))
         for view in views:
             loss += _losses(scene, view, planting, other, [to.core() for to in tried.values()])
         for (change, to), lost in zip(tried.items(), loss.tolist()):
-            spent = np.array([scene.lines(other, view, to.core()) for view in views])
+            spent = grown + np.array([scene.lines(other, view, to.core()) for view in views])
             drawn_so = settings if change == Change() else {**settings, "distances": to}
-            out.append(Option(number, change, tufts, drawn_so, lost, spent))
+            out.append(Option(number, change, share, drawn_so, lost, spent))
     first, *others = out
     return [first, *(o for o in others if not any(_beats(better, o) for better in out if better is not o))]
+
+
+def _others(scene: Scene, views: Sequence[View], number: int, level: PlantedLevel) -> np.ndarray:
+    """What other stands than one, by number, spend more in each view as another level has them
+    (views, lines)."""
+    more = np.zeros((len(views), len(LINES)))
+    for was in scene.level.plantings():
+        now = level.planting(was.stand.number)
+        sheets = was.sheets_in(was.everywhere)
+        if was is now or was.stand.number == number or all(was.key(s) == now.key(s) for s in sheets):
+            continue
+        own = was.settings.distances.core()
+        for k, view in enumerate(views):
+            more[k] += np.subtract(scene.lines(now, view, own), scene.lines(was, view, own))
+    return more
 
 
 def _beats(better: Option, option: Option) -> bool:

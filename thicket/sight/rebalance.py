@@ -61,10 +61,15 @@ def rebalance(choices: Choices, marks: np.ndarray, limit: float = LIMIT) -> Answ
     if found is None:
         raise Refused(NOTHING)
     taken, gap = found
+    over = over_of(choices.total(taken), marks)
+    return Answer(taken, float(choices.loss[list(taken)].sum()), gap, over)
+
+
+def over_of(spent: np.ndarray, marks: np.ndarray) -> tuple[float, ...]:
+    """By which share the dearest frame of what is spent (frames, lines) overruns each mark (lines,)."""
     with np.errstate(invalid="ignore"):
-        over = np.maximum(choices.total(taken).max(axis=0) / marks - 1, 0)
-    over = np.where(over > 1e-5, np.nan_to_num(over), 0.0)
-    return Answer(taken, float(choices.loss[list(taken)].sum()), gap, tuple(over.tolist()))
+        over = np.maximum(spent.max(axis=0) / marks - 1, 0)
+    return tuple(np.where(over > 1e-5, np.nan_to_num(over), 0.0).tolist())
 
 
 def trade_off(choices: Choices, line: int, count: int, limit: float = LIMIT) -> list[Answer]:

@@ -18,7 +18,7 @@ const change = (part: object): RebalanceChange =>
     fade: 1,
     shadows: 1,
     edge: null,
-    tufts: 1,
+    share: 1,
     distances: null,
     fullness: null,
     loss: 120,
@@ -36,7 +36,7 @@ const RESULT = {
   over: { ms: 0, triangles: 0, draw_calls: 0, shadow_triangles: 0, memory: 0 },
   changes: [
     change({ farther: 0.7, shadows: 0, distances: DISTANCES }),
-    change({ stand: 2, tufts: 0.6, fullness: 0.3, loss: 300 }),
+    change({ stand: 2, share: 0.6, fullness: 0.3, loss: 300 }),
   ],
   places: [place('Rim', 5, 4), place('Worst place 1', 8, 5.9)],
   curve: [
@@ -109,7 +109,8 @@ describe('bringing a level under its marks', () => {
     expect(at('rebalance-met').textContent).toMatch(
       /from\s+8\.00 ms\s+to\s+5\.90 ms.*420 px are lost over 2 places/s,
     )
-    expect(rows()).toEqual(['Stand 1: drawn 70 % as far, no shadows: 120', 'Stand 2: 60 % of its tufts: 300'])
+    const both = ['Stand 1: drawn 70 % as far, no shadows: 120', 'Stand 2: 60 % of its plants: 300']
+    expect(rows()).toEqual(both)
   })
   it('shows the best so far while less is looked for, and looks on when asked after a stop', async () => {
     const changes = [change({ fade: 0.5, distances: DISTANCES })]

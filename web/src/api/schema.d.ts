@@ -6834,8 +6834,8 @@ export interface components {
         /**
          * ChangeOut
          * @description A stand with other distances or fullness, null for its own: by factors on distances, of one edge alone
-         *     where one is given, on the width of its fades, on its shadow reach and on a sward's tufts; what is seen of
-         *     it in pixels of all places together, and the ms that it then takes at its dearest place.
+         *     where one is given, on the width of its fades, on its shadow reach and on how many plants or tufts it has;
+         *     its loss in pixels of all places together, and the ms that it then takes at its dearest place.
          */
         ChangeOut: {
             /** Stand */
@@ -6851,8 +6851,8 @@ export interface components {
             shadows: number;
             /** Edge */
             edge: number | null;
-            /** Tufts */
-            tufts: number;
+            /** Share */
+            share: number;
             distances: components["schemas"]["DistanceSettings"] | null;
             /** Fullness */
             fullness: number | null;
@@ -7004,7 +7004,7 @@ export interface components {
             walks: string[];
             /** May */
             may: {
-                [key: string]: ("distances" | "steps" | "fades" | "shadows" | "tufts")[];
+                [key: string]: ("distances" | "steps" | "fades" | "shadows" | "tufts" | "plants")[];
             };
             /**
              * Least

@@ -25,6 +25,7 @@ const KINDS: { value: RebalanceKind; title: string }[] = [
   { value: 'fades', title: 'width of fades' },
   { value: 'shadows', title: 'shadow reach' },
   { value: 'tufts', title: 'tufts of swards' },
+  { value: 'plants', title: 'single plants (others grow in their place)' },
 ]
 const open = computed(() =>
   store.stands.filter((s) => !s.locked).map((s) => ({ value: s.id, title: s.name })),
@@ -47,6 +48,7 @@ const over = computed(() =>
   ),
 )
 const dearest = (when: 'before' | 'after') => Math.max(...result.value!.places.map((p) => p[when].ms))
+const swards = computed(() => new Set(store.stands.filter((s) => s.sward).map((s) => s.id)))
 const nameOf = (stand: number) => store.stands.find((s) => s.id === stand)?.name ?? ''
 /** A loss is told to be above the least there can be from this share of it on. */
 const TOLD = 0.001
@@ -54,7 +56,7 @@ const percent = (factor: number) => `${Math.round(factor * 100)} %`
 function said(c: RebalanceChange): string {
   const steps = c.distances?.steps.length ?? 0
   return [
-    c.tufts < 1 && `${percent(c.tufts)} of its tufts`,
+    c.share < 1 && `${percent(c.share)} of its ${swards.value.has(c.stand) ? 'tufts' : 'plants'}`,
     c.edge !== null && `${edgeName(c.edge, steps).name} at ${percent(c.farther)}`,
     c.edge === null && c.farther < 1 && `drawn ${percent(c.farther)} as far`,
     c.fade < 1 && `fades ${percent(c.fade)} as wide`,
