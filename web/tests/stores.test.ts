@@ -242,6 +242,17 @@ describe('a draft of settings', () => {
       },
     })
   })
+  it('marks the plants that go of those stands alone that are to be thinned', async () => {
+    const asked = serve(answers)
+    const draft = begin()
+    store.selected = [1, 2]
+    await nextTick()
+    draft.change({ each: { 1: { gone: 120 } }, fullnesses: { 2: 0.2 } })
+    await settled(200)
+    const differences = asked.filter((a) => a.what.endsWith('/difference'))
+    expect(differences.map((a) => a.what)).toEqual(['POST /api/levels/fell/stands/2/difference'])
+    expect(differences[0].body).toMatchObject({ settings: { fullness: 0.2 } })
+  })
   it('is kept with what it was begun on; what is refused stays', async () => {
     const draft = begin()
     const asked = serve({

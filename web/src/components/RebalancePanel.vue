@@ -49,6 +49,8 @@ const over = computed(() =>
 )
 const dearest = (when: 'before' | 'after') => Math.max(...result.value!.places.map((p) => p[when].ms))
 const swards = computed(() => new Set(store.stands.filter((s) => s.sward).map((s) => s.id)))
+/** Whether single plants are thinned: the stage shows them until that is kept. */
+const thins = computed(() => changes.value.some((c) => c.share < 1 && !swards.value.has(c.stand)))
 const nameOf = (stand: number) => store.stands.find((s) => s.id === stand)?.name ?? ''
 /** A loss is told to be above the least there can be from this share of it on. */
 const TOLD = 0.001
@@ -251,6 +253,10 @@ function go(k: number): void {
         <v-btn v-else class="compare" data-test="rebalance-compare-stop" @click="stop"
           >Stop, {{ left }} to come</v-btn
         >
+      </p>
+      <p v-if="thins" class="faint">
+        Single plants that would go are marked on the stage, which shows them until that is kept; so do the
+        pictures.
       </p>
       <v-list class="places" density="compact" aria-label="The places that count">
         <v-list-item

@@ -169,22 +169,22 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
         touch: () => api.GET('/api/levels/{slug}/stands/{stand}/touch', { ...first, ...bytesOf }),
       }
       const bytes = showOverlay.value ? await answerBytes(overlaid[kind]()) : null
-      const changed =
-        dirty.value && !changes.value.distances && !changes.value.each && !changes.value.fullnesses
-          ? await Promise.all(
-              stands
-                .filter((s) => !s.sward)
-                .map((s) =>
-                  answerBytes(
-                    api.POST('/api/levels/{slug}/stands/{stand}/difference', {
-                      ...at(s),
-                      ...bytesOf,
-                      body: { settings: partOf(s) },
-                    }),
-                  ),
-                ),
-            )
-          : []
+      const { distances, each, fullnesses } = changes.value
+      // Other distances move no plant.
+      const moved = stands.filter(
+        (s) => !s.sward && (distances || each || fullnesses ? fullnesses?.[s.id] !== undefined : dirty.value),
+      )
+      const changed = await Promise.all(
+        moved.map((s) =>
+          answerBytes(
+            api.POST('/api/levels/{slug}/stands/{stand}/difference', {
+              ...at(s),
+              ...bytesOf,
+              body: { settings: partOf(s) },
+            }),
+          ),
+        ),
+      )
       if (mine !== round) return
       marks.value = changed.length ? places(changed) : NOTHING
       tried.value = results.length ? results.reduce(add) : null
