@@ -151,7 +151,7 @@ describe('plots and shares', () => {
     page.end()
     expect([plots.shown, useSurvey().plot]).toEqual([false, null])
     page = await show(CostStrip)
-    expect(at('plots-over-ms').textContent).toContain('North')
+    expect(at('plots-over-ms').textContent).toBe('North 2.50 of 2.00')
     store.cost = { ...store.cost!, plots: [] }
     await nextTick()
     expect(at('plots-over-ms')).toBeNull()

@@ -9,6 +9,12 @@ const store = useLevel()
 const drawing = useDrawing()
 const plots = usePlots()
 
+/** The plot that is farthest over its share of milliseconds, and how many more are. */
+function first([worst, ...more]: { name: string; here: number; share: number }[]): string {
+  if (!worst) return ''
+  const told = `${worst.name} ${worst.here.toFixed(2)} of ${worst.share.toFixed(2)}`
+  return more.length ? `${told}, ${more.length} more` : told
+}
 const lines = computed(() =>
   LINES.map(({ name, label }) => {
     const mark = drawing.marks?.[name] ?? 1
@@ -30,12 +36,12 @@ const lines = computed(() =>
       at += width
       return placed
     })
-    const over = plots.overHere(name)
+    const over = [...plots.overHere(name)].sort((a, b) => b.here / b.share - a.here / a.share)
     return {
       name,
       label,
       mark,
-      plots: over.map((p) => p.name).join(', '),
+      plots: name === 'ms' ? first(over) : over.map((p) => p.name).join(', '),
       shares: over.map((p) => `${p.name} ${amount(name, p.here)} of ${amount(name, p.share)}`).join(', '),
       margin: name === 'ms' && store.cost?.margin ? `± ${store.cost.margin.toFixed(2)} ` : '',
       spent,
