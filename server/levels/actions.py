@@ -30,15 +30,13 @@ def set_field(
         was = wind_of(row).model_dump() if field == "wind" else getattr(row, field)
         setattr(row, field, fresh)
         row.save(update_fields=[field])
-        return Entry.objects.create(
-            level=row,
-            user=user,
-            kind=kind,
-            key=key,
-            what=what,
-            change={"before": was, "after": fresh},
-            worst=drawing_at_worst(row, before) if field in before else {},
+        entry = Entry.objects.create(
+            level=row, user=user, kind=kind, key=key, what=what, change={"before": was, "after": fresh}
         )
+    if field in before:
+        entry.worst = drawing_at_worst(row, before)
+        entry.save(update_fields=["worst"])
+    return entry
 
 
 @action

@@ -14,6 +14,7 @@ from thicket.document.drawing import DeviceSettings, DrawingSettings, seen_throu
 from thicket.planted.dearest import Drawn, change_at_dearest
 from thicket.planted.level import PlantedLevel
 from thicket.planted.sheets import Box
+from thicket.refused import Refused
 from thicket.sight.cost import Item
 
 
@@ -62,5 +63,8 @@ def _last_survey(level: Level) -> LevelSurvey | None:
 
 
 def _told(row: LevelSurvey, before: Drawn, after: Drawn, box: Box | None = None) -> dict[str, float]:
-    change = change_at_dearest(survey_of(row), before, after, box)
+    try:
+        change = change_at_dearest(survey_of(row), before, after, box)
+    except Refused:  # some stand cannot be planted, which refuses nothing else
+        return {}
     return asdict(change) | {"ms": round(change.ms, 4)} if change else {}

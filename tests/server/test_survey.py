@@ -7,6 +7,7 @@ from unittest import mock
 import numpy as np
 from django.contrib.auth.models import User
 from django.core.management import CommandError, call_command
+from django.db.models import F
 
 from server.jobs.models import Job
 from server.jobs.running import Stopped
@@ -177,6 +178,22 @@ class Surveys(GroundCase):
                 self.assertNotEqual(worst["ms"], 0)
                 self.post(f"/journal/{entry['id']}/redo", {})
         self.assertLess(worst["ms"], 0)
+
+    def test_a_stand_that_cannot_be_planted_keeps_no_action_from_being_stored(self):
+        tiers = self.level.tiers
+        self.ask(begin=True, device=tiers["Desktop"]["device"])
+        work_off()
+        sward = Stand.objects.get(level=self.level, sward=True)
+        too_many = sward.settings | {"spacing": 0.2}
+        Stand.objects.filter(pk=sward.pk).update(settings=too_many, revision=sward.revision + 1)
+        Level.objects.update(stand_revision=F("stand_revision") + 1)
+        for told in (False, True):
+            nearer = {"key": key(), "drawing": {"shadow_reach": 5, "distances": 0.5}}
+            self.assertEqual(self.post("/drawing", nearer, method="put").status_code, 200)
+            self.assertEqual(self.last()["worst"] is not None, told)
+            self.post("/undo", {})
+            Stand.objects.filter(pk=sward.pk).update(settings=sward.settings, revision=sward.revision + 2)
+            Level.objects.update(stand_revision=F("stand_revision") + 1)
 
     def last(self) -> dict:
         return self.north.get(f"{self.base}/journal").json()[0]
