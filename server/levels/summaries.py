@@ -42,12 +42,12 @@ def _summarise(job: Job, progress: Progress) -> None:
     for k, planting in enumerate(plantings):
         progress.tell(k / (len(plantings) + 1), f"Counting {planting.stand.name}")
         plants += planting.count()
-    worst = [
-        f"{bookmark['name']} on {name}"
-        for name, tier in level.tiers.items()
-        for bookmark in level.bookmarks
-        if over(tier["marks"], level_cost(level, bookmark_view(bookmark, *drawing_of(level, name))))
-    ]
+    worst = []
+    for bookmark in level.bookmarks:
+        looks = {name: bookmark_view(bookmark, *drawing_of(level, name)) for name in level.tiers}
+        tiers = [n for n, view in looks.items() if over(level.tiers[n]["marks"], level_cost(level, view))]
+        if tiers:
+            worst.append(f"{bookmark['name']} on {', '.join(tiers)}")
     picture = plan.plan_png(level, plantings)
     made = LevelSummary.objects.filter(level=level).values_list("made", flat=True).first() or 0
     LevelSummary.objects.update_or_create(

@@ -64,6 +64,20 @@ class Levels(TransactionTestCase):
         new = self.cards()["test-moor"]
         self.assertTrue(new["fresh"] and new["plants"] < old["plants"] and new["plan"] != old["plan"])
 
+    def test_a_view_over_its_marks_is_told_once_with_the_tiers_that_it_is_over_in(self):
+        view = {"x": 90, "y": 392, "z": 90, "heading": 120, "pitch": -4, "fov": 55}
+        self.level.bookmarks = [{"name": "Rim", **view}, {"name": "Sky", **view, "pitch": 89}]
+        for name, tier in self.level.tiers.items():
+            tier["marks"] = dict.fromkeys(tier["marks"], 1e12)
+            tier["marks"]["triangles"] = 1e12 if name == "Console" else 1
+        self.level.save(update_fields=["bookmarks", "tiers"])
+        self.cards()
+        work_off()
+        self.assertEqual(
+            self.cards()["test-moor"]["over"],
+            [f"{name} on Handheld, Desktop" for name in ("Rim", "Sky")],
+        )
+
     def test_a_level_is_renamed_and_that_is_taken_back(self):
         self.assertEqual(
             self.ask("put", "/api/levels/test-moor/name", {"key": key(), "name": " Moor End "}).status_code,
