@@ -43,7 +43,7 @@ export const refuse = (detail: string, more = {}) =>
     headers: { 'Content-Type': 'application/json' },
   })
 /** Wait until something is there, or is so; what it is. */
-export async function until<T>(look: () => T, most = 3000): Promise<NonNullable<T>> {
+export async function until<T>(look: () => T, most = 10_000): Promise<NonNullable<T>> {
   for (let k = 0; k < most / 10; k++) {
     const found = look()
     if (found) return found
