@@ -150,6 +150,7 @@ class Surveys(GroundCase):
         (plants,) = (planting_of(s).plants((0, 0)) for s in [Stand.objects.get(pk=self.birch.pk)])
         removed = {"key": key(), "remove": [str(plants.id[0])]}
         lighter = {"key": key(), "settings": {"distances": {**self.birch.settings["distances"], "shadow": 0}}}
+        coarser = {"key": key(), "cell": 8}
         rock = AREA | {"kind": "obstacle", "clear": 0.5, "name": "Rock"}
         drawing = {"shadow_reach": 5, "distances": 0.5}
         actions = (
@@ -159,6 +160,8 @@ class Surveys(GroundCase):
             ("all cleared", lambda: self.post("/clear", {"key": key()})),
             ("removed", lambda: self.post(f"{stand}/pins", removed)),
             ("without shadows", lambda: self.post(stand, lighter, method="patch")),
+            ("painted once more", lambda: self.stroke(strength=1, radius=40, verb="thin")),
+            ("coarser touch", lambda: self.post("/resolution", coarser, self.lead)),
             ("an obstacle", lambda: self.post("/shapes", {"key": key(), "put": [rock]})),
             ("a stand removed", lambda: self.post(f"{stand}/remove", {"key": key()})),
             (
