@@ -34,6 +34,8 @@ from thicket.sight.devices import Device
 from thicket.sight.drawing import Drawing
 from thicket.sight.views import View
 
+FORM = 2
+"""Of what a kept answer holds; another has all worked out anew."""
 KEPT = 20
 """So many answers of a level are kept."""
 WORST, APART, STEP = 6, 60.0, 32.0
@@ -96,7 +98,7 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
     """How far the answer is, with it when it is there; begun when it is not, if that is wished."""
     arguments = asked.as_json()
     region = regions_of(level).get(asked.plot)
-    content = digest(level.stamp()[0], arguments, region and region.key)
+    content = digest(FORM, level.stamp()[0], arguments, region and region.key)
     kept = RebalanceAnswer.objects.filter(level=level, content=content).first()
     if kept and kept.result.get("done", True):
         return {"running": False, "share": 1.0, "step": "", "trouble": "", "result": kept.result}

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import reduce
 
 import numpy as np
 
 from thicket.planted.costs import ground_cost_of, reach_of, settled, stand_cost
 from thicket.planted.level import PlantedLevel
-from thicket.planted.planting import Planting
-from thicket.planted.sheets import Box
-from thicket.planted.survey import Survey
+from thicket.planted.sheets import Box, around_both
+from thicket.planted.survey import Survey, differing
 from thicket.sight.cost import Cost, Item
 from thicket.sight.devices import Device
 from thicket.sight.drawing import Drawing
@@ -62,7 +62,7 @@ def change_at_dearest(found: Survey, before: Drawn, after: Drawn, box: Box | Non
         return None
     numbers = before.level.stands.keys() | after.level.stands.keys() if whole else places.keys()
     pairs = [[s.level.planting(n) for n in numbers if n in s.level.stands] for s in (before, after)]
-    near = None if whole else box or _around(list(places.values()))
+    near = None if whole else box or reduce(around_both, places.values())
     reach = max((reach_of(p, s.drawing) for s, ps in zip((before, after), pairs) for p in ps), default=0.0)
     everywhere = 0.0, 0.0, before.level.width, before.level.length
     at = found.dearest_toward(before.device, near or everywhere, reach)
@@ -94,28 +94,10 @@ def _differing(before: Drawn, after: Drawn, box: Box | None) -> dict[int, Box]:
             found[number] = everywhere
             continue
         was, now = before.level.planting(number), after.level.planting(number)
-        if _other_than_plants(was, now, before.stock, after.stock):
+        restocked = any(before.stock.get(slug) != after.stock.get(slug) for slug in now.items)
+        sheets = None if restocked else differing(was, now, box)
+        if sheets is None:
             found[number] = everywhere
-        elif was is not now:
-            sheets = [s for s in now.sheets_in(box or now.everywhere) if was.key(s) != now.key(s)]
-            if sheets:
-                found[number] = _around([now.window(sheet) for sheet in sheets])
+        elif sheets:
+            found[number] = reduce(around_both, map(now.window, sheets))
     return found
-
-
-def _other_than_plants(
-    was: Planting, now: Planting, stock: Mapping[str, Item], fresh: Mapping[str, Item]
-) -> bool:
-    """Whether more than the plants of a stand differs: its settings, its items or their meshes."""
-    return (
-        was.settings != now.settings
-        or was.items != now.items
-        or (was.sheets, was.stand.stratum) != (now.sheets, now.stand.stratum)
-        or any(stock.get(slug) != fresh.get(slug) for slug in now.items)
-    )
-
-
-def _around(boxes: list[Box]) -> Box:
-    """The smallest box that holds some."""
-    low, high = np.min(boxes, axis=0), np.max(boxes, axis=0)
-    return float(low[0]), float(low[1]), float(high[2]), float(high[3])

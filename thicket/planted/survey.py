@@ -155,7 +155,7 @@ def repaired(
     if not same or before.stands.keys() != level.stands.keys() or found.plots.keys() != (plots or {}).keys():
         return None
     pairs = {n: (before.planting(n), level.planting(n)) for n in level.stands}
-    changed = {n: _differing(*pair) for n, pair in pairs.items()}
+    changed = {n: differing(*pair) for n, pair in pairs.items()}
     plantings = level.plantings() if drawing.plants else []
     again = {n for n, sheets in changed.items() if sheets is None}
     if drawing.full_meshes is not None and any(
@@ -182,13 +182,16 @@ def repaired(
     return Survey(found.step, found.columns, found.eyes, found.headings, loads, spent)
 
 
-def _differing(before: Planting, now: Planting) -> set[Sheet] | None:
-    """The sheets whose plants differ; None where more than plants does."""
+def differing(before: Planting, now: Planting, box: Box | None = None) -> set[Sheet] | None:
+    """The sheets whose plants differ, of those that a box of level metres touches if one is given; None where
+    more than plants does."""
     if before is now:
         return set()
     if before.settings != now.settings or before.items != now.items or before.sheets != now.sheets:
         return None
-    return {sheet for sheet in now.sheets_in(now.everywhere) if before.key(sheet) != now.key(sheet)}
+    if before.stand.stratum != now.stand.stratum:
+        return None
+    return {sheet for sheet in now.sheets_in(box or now.everywhere) if before.key(sheet) != now.key(sheet)}
 
 
 def _added(loads: np.ndarray, some: np.ndarray, more: np.ndarray) -> np.ndarray:

@@ -36,7 +36,7 @@ const lines = computed(() =>
       at += width
       return placed
     })
-    const over = [...plots.overHere(name)].sort((a, b) => b.here / b.share - a.here / a.share)
+    const over = plots.overHere(name).sort((a, b) => b.here / b.share - a.here / a.share)
     return {
       name,
       label,
