@@ -16,6 +16,7 @@ import socket
 import sys
 
 import waitress
+from waitress.server import BaseWSGIServer
 
 THREADS = 12
 CONNECTIONS = 2000
@@ -35,8 +36,11 @@ def main() -> None:
     _allow_connections()
     from django.conf import settings
 
+    from server import bodies
     from server.wsgi import application
 
+    BaseWSGIServer.channel_class = bodies.Channel
+    bodies.RECEIVING = bodies.Receiving(int(options.processes))
     _warm()
     proxied = (
         {

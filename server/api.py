@@ -1,7 +1,10 @@
 """The API: one router for each noun, sentences for errors, OpenAPI at /api/docs."""
 
+import functools
+from collections.abc import Callable
 from typing import Any
 
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.openapi.schema import OpenAPISchema
 from ninja.security import django_auth
@@ -9,6 +12,7 @@ from ninja.security import django_auth
 from server import errors
 from server.accounts.api import router as accounts
 from server.audit.api import router as audit
+from server.bodies import router as files
 from server.ground.api import router as ground
 from server.handover.api import router as handover
 from server.journal.api import router as journal
@@ -70,10 +74,23 @@ class Api(NinjaAPI):
         return schema
 
 
+def signed_in(view: Callable[..., HttpResponse]) -> Callable[..., HttpResponse]:
+    """A view for people who are signed in."""
+
+    @functools.wraps(view)
+    def asked(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        if not request.user.is_authenticated:
+            return JsonResponse({"detail": errors.NOT_SIGNED_IN}, status=401)
+        return view(request, *args, **kwargs)
+
+    return asked
+
+
 api = Api(
     title="Knee Thicket",
     version="1",
     auth=django_auth,
+    docs_decorator=signed_in,
     description="Lengths in m, angles in degrees, times in ms; x east, y up, z south.",
 )
 errors.install(api)
@@ -96,6 +113,7 @@ for router in (
     journal,
     handover,
     audit,
+    files,
     bring,
     item,
     looks,

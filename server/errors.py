@@ -32,16 +32,22 @@ class BodyLimit:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         size = request.META.get("CONTENT_LENGTH") or "0"
-        limit = next(
-            (most for end, most in settings.FILE_LIMITS.items() if request.path.endswith(end)),
-            settings.BODY_LIMIT,
-        )
-        if not size.isdigit() or int(size) > limit:
-            most = f"{limit // 1024:,} KB" if limit < 1 << 20 else f"{limit >> 20:,} MB"
-            return JsonResponse(
-                {"detail": f"What was sent is too large: at most {most} are taken."}, status=413
-            )
+        if not size.isdigit() or int(size) > limit_of(request.path):
+            return JsonResponse({"detail": too_large(request.path)}, status=413)
         return self.get_response(request)
+
+
+def limit_of(path: str) -> int:
+    """How many bytes a request's body may have at an address."""
+    ends = (most for end, most in settings.FILE_LIMITS.items() if path.endswith(end))
+    return next(ends, settings.BODY_LIMIT)
+
+
+def too_large(path: str) -> str:
+    """What is said of a body beyond that."""
+    limit = limit_of(path)
+    most = f"{limit // 1024:,} KB" if limit < 1 << 20 else f"{limit >> 20:,} MB"
+    return f"What was sent is too large: at most {most} are taken."
 
 
 def _field(loc: tuple) -> str:
@@ -65,6 +71,7 @@ def sentences(errors: Sequence[Mapping[str, Any]]) -> str:
     return " ".join(dict.fromkeys(told))
 
 
+NOT_SIGNED_IN = "You are not signed in."
 AWAY = (
     "The database does not answer at the moment. What is on screen can still be looked at; what "
     "you do is kept and "

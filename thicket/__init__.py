@@ -24,10 +24,10 @@ if TYPE_CHECKING:
 
 
 def open_level(folder: str | Path) -> Level:
-    """Read a level from a folder; see `thicket.document.folder.open_level`."""
-    from thicket.document import folder as folders
+    """Read a level from a folder; see `thicket.document.reading.open_level`."""
+    from thicket.document import reading
 
-    return folders.open_level(folder)
+    return reading.open_level(folder)
 
 
 def save_level(level: Level, folder: str | Path) -> None:

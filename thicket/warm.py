@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from thicket.formats.mesh_in import project
 from thicket.ground.heights import Ground
 from thicket.ground.rasters import block_sums, compressed, decompressed
 from thicket.ground.shapes import Shape, Trail, depth_field, distance_field, kept_clear
@@ -22,6 +23,9 @@ from thicket.sight.distances import Distances
 from thicket.sight.views import View
 from thicket.site.conditions import Condition
 from thicket.site.fields import Site, suitable
+from thicket.stock.billboards import billboard_of
+from thicket.stock.making import made
+from thicket.stock.stand_ins import stand_in
 
 
 def warm() -> None:
@@ -88,6 +92,9 @@ def warm() -> None:
         View(16, 2, 40, 0, 0, 55, 1.5),
     )
     reckon(*scene), full_distances(*scene)
+    project(np.zeros((3, 3)), np.array([[0, 1, 2]]), 1.0)
+    block = stand_in("block", 1.0, 1.0, (128, 128, 128))
+    made(block), billboard_of(block.lods[0], "facing", 32)
 
 
 if __name__ == "__main__":

@@ -30,13 +30,13 @@ from thicket.formats.heights_in import HeightsFile
 from thicket.formats.layers_in import Layers, normalised, read_channels
 from thicket.ground.heights import Ground
 from thicket.ground.rasters import resample
+from thicket.limits import LARGEST_TOUCH_CELL, SMALLEST_TOUCH_CELL, check_ground
 from thicket.planted.comparing import difference
 from thicket.planted.level import PlantedLevel
 from thicket.planting.hashing import seed_of
 from thicket.refused import Refused
 
 Tell = Callable[[float, str], None]
-SMALLEST_CELL, LARGEST_CELL, LARGEST_SIDE = 0.05, 64.0, 65_536.0
 COLOURS = ("#8d9460", "#6f7782", "#a39a8b", "#7d6a52", "#b9a587", "#5f7358", "#9a8f6a", "#76808a")
 """Given to new ground layers in turn."""
 MARKS = {
@@ -67,15 +67,8 @@ def chosen_heights(
     cell = cell or file.cell
     if not cell:
         raise Refused("the file does not say how far apart its values lie: give the cell size, in m")
-    if not SMALLEST_CELL <= cell <= LARGEST_CELL:
-        raise Refused(f"a cell of {cell:g} m cannot be taken; {SMALLEST_CELL:g} to {LARGEST_CELL:g} m can")
-    heights = file.altitudes(low, high)
-    if max(heights.shape) * cell > LARGEST_SIDE:
-        raise Refused(
-            f"{max(heights.shape) * cell:,.0f} m on a side are more than the {LARGEST_SIDE:,.0f} "
-            f"m a level may have"
-        )
-    return heights, float(cell)
+    check_ground(*file.shape, cell)
+    return file.altitudes(low, high), float(cell)
 
 
 def chosen_layers(paths: Sequence[tuple[Path, str]], names: Sequence[str], shape: tuple[int, int]) -> Layers:
@@ -317,7 +310,7 @@ def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Leve
             columns=columns,
             low=float(new.heights.min()),
             high=float(new.heights.max()),
-            touch_cell=max(new.cell, 0.25),
+            touch_cell=min(max(new.cell, SMALLEST_TOUCH_CELL), LARGEST_TOUCH_CELL),
             tiers=tiers_for(MARKS),
             atmosphere=atmosphere_for(
                 ground.width, ground.length, float(new.heights.min()), float(new.heights.max())

@@ -17,9 +17,9 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of
 from server.sight.worst import change_at_worst
+from thicket.limits import MASKS
 from thicket.refused import Refused
 
-MOST = 24
 HIDDEN = "~kept~"
 """Begins the name of a picture that is only kept for undo."""
 
@@ -45,8 +45,8 @@ def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarra
         now = level.masks.filter(name=name).first()
         if picture is None and now is None:
             raise HttpError(404, f"name: {level.name} has no mask image {name!r}.")
-        if now is None and masks_of(level).count() >= MOST:
-            raise Refused(f"name: a level holds at most {MOST} mask images")
+        if now is None and masks_of(level).count() >= MASKS:
+            raise Refused(f"name: a level holds at most {MASKS} mask images")
         kept = f"{HIDDEN}{key.hex}"
         was = now.digest if now else None
         if now:

@@ -13,10 +13,8 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.schemas import wind_of
 from server.sight.worst import drawing_at_worst
+from thicket.limits import VIEWS
 from thicket.refused import Refused
-
-VIEWS = 40
-"""A level keeps so many views at the most."""
 
 
 @action

@@ -15,12 +15,13 @@ from server.levels import actions
 from server.levels.access import level_for
 from server.levels.looks import layers_shown
 from server.levels.models import GroundTile, Level, LevelSummary
-from server.levels.schemas import Wind, wind_of
+from server.levels.schemas import wind_of
 from server.sight.reckoning import item_of
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Marks, Tiers
 from thicket.document.plots import Plots
 from thicket.document.settings import Name, Strict
+from thicket.document.views import KeptView, WindSettings
 from thicket.document.walks import Walks
 from thicket.planting.points import PACKING
 from thicket.stock.traits import Traits
@@ -99,7 +100,7 @@ class LevelOut(Schema):
     tiers: Tiers
     walks: Walks
     plots: Plots
-    wind: Wind
+    wind: WindSettings
     packing: float = Field(description="plants on a square of one spacing's side when the ground is full")
     stock: list[ItemOut]
 
@@ -260,7 +261,7 @@ def set_atmosphere(request: HttpRequest, slug: str, data: AtmosphereIn):
 
 class WindIn(Strict):
     key: UUID4
-    wind: Wind
+    wind: WindSettings
 
 
 @router.put("/levels/{slug}/wind", response=EntryOut)
@@ -274,23 +275,10 @@ def set_wind(request: HttpRequest, slug: str, data: WindIn):
     )
 
 
-Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
-
-
-class ViewKept(Strict):
-    """A view to be kept with the level under a name; one of that name is replaced."""
+class ViewKept(KeptView):
+    """A view to be kept with the level; one of that name is replaced."""
 
     key: UUID4
-    name: Name
-    x: Finite
-    y: Finite
-    z: Finite
-    heading: Finite
-    pitch: Annotated[float, Field(ge=-90, le=90)]
-    fov: Annotated[float, Field(ge=10, le=120)]
-    picture: Annotated[
-        str, Field(max_length=40_000, pattern=r"^(data:image/jpeg;base64,[A-Za-z0-9+/=]+)?$")
-    ] = ""
 
 
 @router.post("/levels/{slug}/views", response=list[Bookmark])

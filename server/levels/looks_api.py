@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Literal
 
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Form, Router
 from ninja.errors import HttpError
 from ninja.files import UploadedFile
-from pydantic import UUID4, Field
+from pydantic import UUID4
 
 from server.journal.schemas import EntryOut, entry_out
 from server.levels import looks
 from server.levels.access import level_for
 from thicket.document.settings import Colour, Strict
+from thicket.document.views import LayerName
 
 router = Router(tags=["levels"])
-LayerName = Annotated[str, Field(min_length=1, max_length=40)]
 
 
 class LookIn(Strict):

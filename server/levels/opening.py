@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import shutil
+import tempfile
 import time
 from pathlib import Path
 from uuid import UUID, uuid4
@@ -16,11 +18,13 @@ from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level
 from server.levels.whole import check_free, make_level
-from thicket.document.folder import open_zip
 from thicket.formats.bounded import Bounds, bounded
+from thicket.planted.checking import open_checked
+from thicket.refused import Refused
 
 KIND = "open level"
 BOUNDS = Bounds(memory=2_000_000_000, seconds=60, patience=180.0)
+UNPACKED = "unpacked-"
 KEPT = 24 * 3600.0
 """Seconds after which a file that no job took is removed."""
 
@@ -36,10 +40,12 @@ def _path_of(file: str) -> Path:
 def start(user: User, file: UploadedFile, name: str) -> Job:
     """Have a zip opened as a new level, led by who brings it.
 
-    Raises: Refused when there is a level of the name that it is to have.
-    """
+    Raises: Refused when there is a level of the name that it is to have, or another file of theirs is being
+    opened."""
     if name:
         check_free(name)
+    if any(job.busy for job in Job.objects.filter(kind=KIND, user=user)):
+        raise Refused("file: another saved level of yours is being opened: wait for it, or stop it")
     _sweep()
     kept = str(uuid4())
     _folder().mkdir(parents=True, exist_ok=True)
@@ -66,7 +72,19 @@ def _open(job: Job, progress: Progress) -> None:
     path, called = _path_of(job.arguments["file"]), job.arguments["called"]
     try:
         progress.tell(0.1, "Reading the file")
-        document = bounded(called, open_zip, path, called, bounds=BOUNDS, tick=progress.check)
+        with tempfile.TemporaryDirectory(
+            prefix=UNPACKED, dir=_folder(), ignore_cleanup_errors=True
+        ) as folder:
+            document = bounded(
+                called,
+                open_checked,
+                path,
+                called,
+                Path(folder),
+                bounds=BOUNDS,
+                tick=progress.check,
+                work=Path(folder),
+            )
         progress.tell(0.5, "Storing the level")
         level = make_level(job.user, document, job.arguments["name"])
         record("level", None, "opened from a file", level, job.user.get_username())
@@ -80,3 +98,9 @@ def _sweep() -> None:
     for path in _folder().glob("*.zip"):
         if path.stat().st_mtime < time.time() - KEPT:
             path.unlink(missing_ok=True)
+
+
+def clear_out() -> None:
+    """Remove what a worker that was killed left unpacked; to be called before the first file is opened."""
+    for folder in _folder().glob(f"{UNPACKED}*"):
+        shutil.rmtree(folder, ignore_errors=True)

@@ -27,6 +27,7 @@ from server.stands.models import Stand
 from server.stands.painting import check_unlocked
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import distances_at
+from thicket.limits import PINS
 from thicket.planted.facts import clearing_near
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
@@ -36,7 +37,7 @@ from thicket.planting.points import PointSet
 from thicket.planting.stands import Plants, grow
 from thicket.refused import Refused
 
-MOST = 20_000
+MOST = PINS
 
 
 class InTheWay(Refused):

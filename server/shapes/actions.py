@@ -16,11 +16,10 @@ from server.levels.planted import forget_planted, planted_of
 from server.shapes.models import FIELDS, Shape, core_shape
 from server.sight.worst import change_at_worst
 from thicket.ground.shapes import Shape as CoreShape
+from thicket.limits import SHAPES, check_count
 from thicket.planted.comparing import compare
 from thicket.planted.level import PlantedLevel
 from thicket.refused import Refused
-
-MOST = 2000
 
 
 def plants_moved(level: Level, before: PlantedLevel, after: PlantedLevel) -> dict[int, tuple[int, int]]:
@@ -75,8 +74,7 @@ def would_be(level: Level, put: list[dict], remove: list[int]) -> PlantedLevel:
         if known[number].locked:
             raise HttpError(409, f"{known[number].name} is locked: unlock it first.")
         shapes.pop(number)
-    if len(shapes) > MOST:
-        raise Refused(f"shapes: a level holds at most {MOST:,} shapes")
+    check_count("shapes", shapes, SHAPES)
     return planted_of(level).changed(shapes=shapes)
 
 

@@ -2,88 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 from ninja import Schema
-from pydantic import UUID4, Field, model_validator
+from pydantic import UUID4, Field
 
 from server.journal.schemas import EntryOut
-from thicket.document.settings import Metres, Name, Number, Stratum, Strict
-from thicket.ground.shapes import box, circle
-from thicket.refused import Refused
-
-Length = Annotated[float, Field(allow_inf_nan=False, gt=0, le=20000)]
-
-
-class Round(Strict):
-    """A round outline: its middle and radius in m."""
-
-    x: Number
-    z: Number
-    radius: Length
-
-
-class Box(Strict):
-    """A box: its middle, width across and length along a compass heading, in m and degrees."""
-
-    x: Number
-    z: Number
-    width: Length
-    length: Length
-    heading: Annotated[float, Field(allow_inf_nan=False, ge=-360, le=720)]
-
-
-class Trail(Strict):
-    """How a path lays plants over: leaned by up to `lean` degrees and turned away from its line, and
-    shortened by up to the share `flatten`, fully within its width and less and less over `reach` m beyond its
-    edge; only plants of these strata."""
-
-    reach: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 1.5
-    lean: Annotated[float, Field(allow_inf_nan=False, ge=0, le=85)] = 50
-    flatten: Annotated[float, Field(allow_inf_nan=False, ge=0, le=0.95)] = 0.4
-    strata: list[Stratum] = Field(default=["Field", "Moss"], min_length=1, max_length=6)
-
-
-class ShapeSettings(Strict):
-    """All that can be set on a shape. A path is a line; areas and obstacles are polygons; an obstacle may
-    also be round or a box, whose corners follow from `round` or `box`. `clear` is kept free of plants beyond
-    the edge; null keeps nothing free."""
-
-    kind: Literal["path", "area", "obstacle"]
-    form: Literal["line", "polygon", "circle", "box"]
-    name: Name
-    points: list[tuple[Number, Number]] = Field(default=[], max_length=2000)
-    round: Round | None = None
-    box: Box | None = None
-    width: Length = 4
-    clear: Metres | None = 0.5
-    locked: bool = False
-    hidden: bool = False
-    hatch: Literal["slant", "cross", "dots", "upright", "blank"] = "slant"
-    trail: Trail | None = None
-
-    @model_validator(mode="after")
-    def settle(self):
-        if (self.form == "line") != (self.kind == "path"):
-            raise Refused("a path is a line, and only a path is")
-        if self.form in ("circle", "box") and self.kind != "obstacle":
-            raise Refused("only an obstacle is round or a box")
-        if self.trail and self.kind != "path":
-            raise Refused("only a path can be a trail")
-        if self.form == "circle":
-            if self.round is None:
-                raise Refused("a round obstacle needs its middle and radius")
-            points = circle(**self.round.model_dump())
-        elif self.form == "box":
-            if self.box is None:
-                raise Refused("a box needs its middle, size and heading")
-            points = box(**self.box.model_dump())
-        else:
-            points = self.points
-        self.points = [(round(x, 4), round(z, 4)) for x, z in points]
-        self.round = self.round if self.form == "circle" else None
-        self.box = self.box if self.form == "box" else None
-        return self
+from thicket.document.settings import Strict
+from thicket.document.shape_settings import ShapeSettings
 
 
 class ShapeIn(ShapeSettings):

@@ -23,6 +23,7 @@ from server.slugs import free_slug
 from server.stands.checking import check_items, check_site
 from server.stands.models import Stand, TouchTile
 from thicket.document.settings import StandSettings
+from thicket.limits import STANDS, check_count
 from thicket.planted.planting import Planting
 from thicket.planting.hashing import seed_of
 from thicket.planting.stands import STRATA
@@ -34,7 +35,6 @@ if TYPE_CHECKING:
 BEGINNING = 20_000
 """A new stand begins with at most about so many plants."""
 FIELDS = ("name", "stratum", "place", "seed", "locked", "colour", "gone", "settings")
-MOST = 60
 
 
 def state_of(stand: Stand) -> dict:
@@ -87,8 +87,7 @@ class Arrangement:
     def _check(self) -> None:
         """Refuse an arrangement in which a stand asks for another that is gone or not above it."""
         rows = stands_of(self.level)
-        if len(rows) > MOST:
-            raise Refused(f"stands: a level holds at most {MOST} stands")
+        check_count("stands", rows, STANDS)
         for stand in rows:
             settings = StandSettings.model_validate(stand.settings)
             asks = [*settings.conditions, *(e.drive for e in settings.mix if e.drive)]

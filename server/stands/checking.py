@@ -7,13 +7,9 @@ from ninja.errors import HttpError
 
 from server.levels.models import Level
 from server.levels.planted import planted_of, tried
-from server.stands.models import Stand
-from thicket.document.level import Stand as DocumentStand
+from server.stands.models import Stand, document_of_stand
 from thicket.document.settings import StandSettings
-from thicket.ground.hollow import disc
-from thicket.planted.places import anchors_among, anchors_named
-from thicket.refused import Refused
-from thicket.site.conditions import NAMES, Condition
+from thicket.planted import checking
 
 
 def merged(stand: Stand, changes: dict) -> StandSettings:
@@ -43,63 +39,11 @@ def check_items(level: Level, slugs: list[str]) -> None:
 
 
 def check_site(stand: Stand, settings: StandSettings) -> None:
-    """Refuse conditions, drives of the mix and a layout that ask for what the level does not have, or for a
-    stand that must not be asked.
-
-    Raises: Refused naming the condition, the item or the layout.
-    """
-    for number, c in enumerate(settings.rules(), start=1):
-        _check_condition(stand, c, f"conditions: number {number}, {NAMES.get(c.kind, c.kind)}")
-    for entry in settings.mix:
-        if entry.drive:
-            _check_condition(stand, entry.drive.core(), f"mix: what drives {entry.item}")
-    check_layout_of(stand, settings)
+    """Refuse settings that ask for what the level does not have; see
+    `thicket.planted.checking.check_site`."""
+    checking.check_site(planted_of(stand.level), document_of_stand(stand, settings))
 
 
 def check_layout_of(stand: Stand, settings: StandSettings) -> None:
-    """Refuse a layout that cannot be planted.
-
-    Raises: Refused.
-    """
-    planted, layout = planted_of(stand.level), settings.layout
-    if layout.kind == "free":
-        return
-    if stand.sward:
-        raise Refused(f"layout: {stand.name} is a sward, it has no single plants to lay out")
-    if layout.kind == "anchors":
-        host = planted.stands.get(layout.host)
-        if host is None:
-            raise Refused("layout: the stand to stand on is no longer there")
-        _check_above(stand, host, "layout")
-        if not anchors_among([entry.item for entry in host.settings.mix], planted.level.stock, layout.group):
-            raise Refused(
-                f"layout: none of the items of {host.name} has {anchors_named(layout.group)} to stand on"
-            )
-        return
-    kind = "path" if layout.kind == "path" else "area"
-    for n in layout.shapes:
-        if n not in planted.shapes or planted.shapes[n].kind != kind:
-            raise Refused(f"layout: one of the {kind}s to plant is no longer there")
-
-
-def _check_above(stand: Stand, other: DocumentStand, where: str) -> None:
-    if other.sward:
-        raise Refused(
-            f"{where}: {other.name} is a sward, it has no single plants to be near, away from or on"
-        )
-    if other.order >= stand.order:
-        raise Refused(
-            f"{where}: {other.name} does not stand above {stand.name}; only stands above it, which are "
-            "planted first, can be asked for"
-        )
-
-
-def _check_condition(stand: Stand, c: Condition, where: str) -> None:
-    planted = planted_of(stand.level)
-    lack = planted.rasters.lacks(c)
-    if lack:
-        raise Refused(f"{where}: {lack[0].lower()}{lack[1:]}")
-    if c.kind in ("hollow", "flat"):
-        disc(c.radius, planted.cell)
-    if c.kind == "stand":
-        _check_above(stand, planted.stands[c.stand], where)
+    """Refuse a layout that cannot be planted; see `thicket.planted.checking.check_layout`."""
+    checking.check_layout(planted_of(stand.level), document_of_stand(stand, settings))

@@ -12,9 +12,7 @@ from server.levels.rasters import TILE, split
 from server.stands.models import KeptTouch, Stand, TouchTile
 from server.stands.touch import touch_of
 from thicket.ground.rasters import resample
-from thicket.refused import Refused
-
-SMALLEST_CELL, LARGEST_CELL, MOST_CELLS = 0.25, 32.0, 8192
+from thicket.limits import check_touch_cell
 
 
 def check_cell(level: Level, cell: float) -> tuple[int, int]:
@@ -22,14 +20,8 @@ def check_cell(level: Level, cell: float) -> tuple[int, int]:
 
     Raises: Refused when the cell is out of bounds or would make too many.
     """
-    if not SMALLEST_CELL <= cell <= LARGEST_CELL:
-        raise Refused(f"cell: a touch cell measures {SMALLEST_CELL:g} to {LARGEST_CELL:g} m")
     shape = Level(cell=level.cell, rows=level.rows, columns=level.columns, touch_cell=cell).touch_shape
-    if max(shape) > MOST_CELLS:
-        raise Refused(
-            f"cell: {cell:g} m would make {shape[1]:,} × {shape[0]:,} cells; at most "
-            f"{MOST_CELLS:,} a side are kept"
-        )
+    check_touch_cell(shape, cell)
     return shape
 
 

@@ -16,7 +16,8 @@ from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
 from server.stock import shelf, versions
 from server.stock.models import ShelfItem, ShelfVersion, StockItem
-from thicket.document.settings import Share, Strict
+from thicket.document.item_settings import AnchorSettings, TraitSettings
+from thicket.document.settings import Strict
 from thicket.formats.stock import from_glb, to_glb
 from thicket.hashing import hash_of
 from thicket.stock.billboards import MADE
@@ -49,28 +50,6 @@ class FindingOut(Schema):
     mend: str = ""
 
 
-class TraitsSaid(Strict):
-    """See `thicket.stock.traits.Traits`."""
-
-    stiffness: Share = 0.4
-    casts_shadow: bool = True
-    receives_shadow: bool = True
-    becomes_billboard: bool = True
-    faces_eye: bool = False
-    collider: Literal["none", "cylinder", "box", "hull"] = "none"
-
-
-Coordinate = Annotated[float, Field(allow_inf_nan=False, ge=-1000, le=1000)]
-
-
-class AnchorSaid(Strict):
-    """A point that companions may stand on: place in m and direction, x, y, z each."""
-
-    name: Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f]*$")]
-    at: tuple[Coordinate, Coordinate, Coordinate]
-    up: tuple[Coordinate, Coordinate, Coordinate]
-
-
 class ShelfOut(Schema):
     """An item on the shelf. Lengths in m; `scale`, pixels of its picture to a metre."""
 
@@ -85,8 +64,8 @@ class ShelfOut(Schema):
     texture_bytes: int
     distances: dict
     findings: list[FindingOut]
-    traits: TraitsSaid
-    anchors: list[AnchorSaid]
+    traits: TraitSettings
+    anchors: list[AnchorSettings]
     note: str
     revision: int
     by: str | None

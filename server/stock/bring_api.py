@@ -15,8 +15,9 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.levels.access import check_may_make
 from server.stock import bringing
-from server.stock.api import AnchorSaid, FindingOut, Group, ShelfOut, StateOut, TraitsSaid, Word, shelf_out
+from server.stock.api import FindingOut, Group, ShelfOut, StateOut, Word, shelf_out
 from server.stock.models import BroughtItem
+from thicket.document.item_settings import AnchorSettings, TraitSettings
 from thicket.document.settings import Id, Name, Strict
 
 router = Router(tags=["stock"])
@@ -62,8 +63,8 @@ class BroughtOut(Schema):
     texture_bytes: int
     notes: list[str]
     findings: list[FindingOut]
-    traits: TraitsSaid
-    anchors: list[AnchorSaid]
+    traits: TraitSettings
+    anchors: list[AnchorSettings]
     refused: str
     scale: float
     picture: str

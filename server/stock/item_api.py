@@ -12,10 +12,11 @@ from pydantic import Field, model_validator
 
 from server.levels.access import check_may_make
 from server.stock import bringing, versions
-from server.stock.api import AnchorSaid, Group, ShelfOut, TraitsSaid, Word, shelf_out
+from server.stock.api import Group, ShelfOut, Word, shelf_out
 from server.stock.bring_api import MendIn
 from server.stock.models import ShelfItem
 from server.stock.shelf import put_on_shelf, slug_for
+from thicket.document.item_settings import Anchors, TraitSettings
 from thicket.document.settings import Colour, Id, Name, Strict
 from thicket.refused import Refused
 from thicket.stock.making import made
@@ -67,8 +68,8 @@ class ItemEdit(Strict):
     crown: Length | None = None
     trunk: Length | None = None
     lift: Annotated[float, Field(allow_inf_nan=False, ge=-100, le=100)] = 0
-    anchors: list[AnchorSaid] | None = Field(default=None, max_length=64)
-    traits: TraitsSaid
+    anchors: Anchors | None = None
+    traits: TraitSettings
 
 
 class MendItem(MendIn):

@@ -16,11 +16,9 @@ from server.levels.planted import forget_planted
 from server.slugs import free_slug
 from server.stands.models import Stand
 from server.stock.models import MADE, MEASURED, ShelfItem, StockItem
+from thicket.limits import STOCK
 from thicket.refused import Refused
 from thicket.stock.making import Made
-
-MOST = 400
-"""A level uses so many items at the most."""
 
 
 def slug_for(name: str) -> str:
@@ -69,8 +67,8 @@ def take(user: User, level: Level, key: UUID, slugs: Sequence[str]) -> Entry:
         missing = [slug for slug in wanted if slug not in found]
         if missing:
             raise Refused(f"items: there is no stock item {missing[0][:60]!r} on the shelf")
-        if len(have) + len(wanted) > MOST:
-            raise Refused(f"items: a level uses at most {MOST} stock items")
+        if len(have) + len(wanted) > STOCK:
+            raise Refused(f"items: a level uses at most {STOCK} stock items")
         put_into(row, wanted)
         names = ", ".join(found[slug].name for slug in wanted) or "nothing new"
         entry = Entry.objects.create(

@@ -19,8 +19,9 @@ from hypothesis import strategies as st
 import thicket
 from tests.core.levels import drawn_level
 from thicket.__main__ import main
-from thicket.document.folder import open_level, save_level
+from thicket.document.folder import save_level
 from thicket.document.level_file import LevelFile
+from thicket.document.reading import open_level
 from thicket.ground.shapes import Shape
 from thicket.planted.aiming import aim
 from thicket.planted.brushing import Brush
@@ -194,7 +195,7 @@ class Folders(SimpleTestCase):
             ("heights.tif", b"x", "heights.tif"),
             ("level.json", json.dumps(said | {"format": 99}).encode(), "newer version"),
             ("level.json", json.dumps(said | {"cell": -1}).encode(), "cell"),
-            ("level.json", json.dumps(said | {"stands": said["stands"] * 2}).encode(), "two stands"),
+            ("level.json", json.dumps(said | {"stands": said["stands"] * 2}).encode(), "stands there twice"),
             ("layers/turf.png", None, "layers/turf.png"),
             ("touch/drawn-1.png", good[Path("layers/turf.png")], "touch/drawn-1"),
             ("pins.csv", b"a,b\n", "pins.csv"),

@@ -3,14 +3,15 @@
 import json
 from io import BytesIO
 from pathlib import Path
-from tempfile import NamedTemporaryFile
+from tempfile import NamedTemporaryFile, TemporaryDirectory
 from zipfile import ZipFile
 
 from server.levels.models import Level
 from server.levels.whole import document_of, make_level
 from tests.server.test_ground import GroundCase, key
 from thicket.document.atmosphere import Atmosphere, FogSettings, Sun, Water
-from thicket.document.folder import open_zip, zip_level
+from thicket.document.folder import zip_level
+from thicket.document.reading import open_zip
 
 DUSK = Atmosphere(
     sun=Sun(bearing=280, elevation=8, colour="#ffb070", strength=0.7),
@@ -21,10 +22,10 @@ DUSK = Atmosphere(
 
 def opened(data: bytes):
     """The level in a zip."""
-    with NamedTemporaryFile(suffix=".zip") as file:
+    with NamedTemporaryFile(suffix=".zip") as file, TemporaryDirectory() as folder:
         file.write(data)
         file.flush()
-        return open_zip(Path(file.name), "level.zip")
+        return open_zip(Path(file.name), "level.zip", Path(folder))
 
 
 class Kept(GroundCase):

@@ -145,6 +145,7 @@ class Roles(GroundCase):
         level, stand = "/api/levels/{slug}", "/api/levels/{slug}/stands/{stand}"
         posts = {
             f"{level}/views": ("plant", {"key": key, "name": "Rim", **KEEP}),
+            "/api/files/check": ("make", {"path": "/api/tips", "size": 1}),
             f"{level}/resolution/try": ("see", {"key": key, "cell": 2}),
             f"{level}/resolution": ("lead", {"key": key, "cell": 2}),
             f"{level}/shapes": ("plant", {"key": key, "put": [AREA]}),

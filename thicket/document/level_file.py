@@ -5,97 +5,166 @@ JSON Schema; write it anew by `python -m thicket.document.level_file > docs/leve
 from __future__ import annotations
 
 import json
-from typing import Annotated, Any, Literal
+from collections.abc import Iterable
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import Field, SerializerFunctionWrapHandler, model_serializer, model_validator
 
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Tiers
+from thicket.document.item_settings import Anchors, SeenDistances, TraitSettings
 from thicket.document.plots import Plots
-from thicket.document.settings import Colour, Name, Number, StandSettings, Stratum
+from thicket.document.settings import Colour, Metres, Name, Number, StandSettings, Stratum, Strict
+from thicket.document.shape_settings import Box, Round, ShapeSettings, Trail
+from thicket.document.views import KeptView, LayerAppearance, LayerName, WindSettings
 from thicket.document.walks import Walks
+from thicket.limits import (
+    LARGEST_CELL,
+    LARGEST_TOUCH_CELL,
+    LAYERS,
+    MASKS,
+    SHAPES,
+    SMALLEST_CELL,
+    SMALLEST_TOUCH_CELL,
+    STANDS,
+    STOCK,
+    UPROOTED,
+    VIEWS,
+)
+from thicket.refused import Refused
 
 FORMAT = 1
 """Raise it when a folder written before could no longer be read; readers refuse what is newer than they
 are."""
 Slug = Annotated[str, Field(min_length=1, max_length=60, pattern=r"^[-a-zA-Z0-9_]+$")]
+Seed = Annotated[int, Field(ge=0, lt=2**32)]
+MaskName = Annotated[
+    str, Field(min_length=1, max_length=40, pattern=r"^[^~\s\x00-\x1f\x7f][^\x00-\x1f\x7f]*$")
+]
+Size = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)]
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+class Sparse(Strict):
+    """Settings of which the file holds those that are set."""
+
+    @model_serializer(mode="wrap")
+    def only_set(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        return {name: value for name, value in write(self).items() if name in self.model_fields_set}
 
 
-class TrailFile(_Part):
-    """How a path lays plants over: see `thicket.ground.shapes.Trail`."""
-
-    reach: float
-    lean: float
-    flatten: float
-    strata: list[Stratum]
+class ItemTraits(Sparse, TraitSettings):
+    """See `thicket.stock.traits.Traits`."""
 
 
-class ShapeFile(_Part):
-    """A path, area or obstacle; `details` is what people see of it beside: form, locked, hidden, hatch …"""
+class ItemDistances(Sparse, SeenDistances):
+    """See `thicket.stock.making.distances_of`."""
 
-    number: int
+
+class LayerFile(Sparse, LayerAppearance):
+    """How a ground layer is drawn."""
+
+
+class ViewPlace(Sparse, KeptView):
+    """A kept view."""
+
+
+class WindFile(Sparse, WindSettings):
+    """See `thicket.sight.wind.Wind`."""
+
+
+class ShapeDetails(Sparse):
+    """What people see of a shape beside: see `thicket.document.shape_settings.ShapeSettings`."""
+
+    form: Literal["line", "polygon", "circle", "box"] | None = None
+    round: Round | None = None
+    box: Box | None = None
+    locked: bool = False
+    hidden: bool = False
+    hatch: Literal["slant", "cross", "dots", "upright", "blank"] = "slant"
+
+
+class ShapeFile(Strict):
+    """A path, area or obstacle, by its number."""
+
+    number: Annotated[int, Field(ge=1, lt=2**53)]
     kind: Literal["path", "area", "obstacle"]
-    name: str
+    name: Name
     points: list[tuple[Number, Number]] = Field(max_length=2000)
-    width: Number
-    clear: Number | None
-    trail: TrailFile | None = None
-    details: dict[str, Any] = {}
+    width: Metres
+    clear: Metres | None
+    trail: Trail | None = None
+    details: ShapeDetails = ShapeDetails()
+
+    @model_validator(mode="after")
+    def check(self) -> Self:
+        self.shape_settings().core()
+        return self
+
+    def shape_settings(self) -> ShapeSettings:
+        """All that is set on it, checked as on the screen.
+
+        Raises: Refused or pydantic's ValidationError.
+        """
+        own = self.model_dump(exclude={"number", "details", "width"})
+        form = self.details.form or ("line" if self.kind == "path" else "polygon")
+        width = self.width if self.kind == "path" else self.width or 4
+        return ShapeSettings(**(own | self.details.model_dump() | {"form": form, "width": width}))
 
 
-class ItemFile(_Part):
-    """A stock item; its mesh is `stock/SLUG.glb`."""
+class ItemFile(Strict):
+    """A stock item; its mesh is `stock/SLUG.glb`. Lengths in m."""
 
     slug: Slug
-    name: str
-    height: Number
-    crown: Number
-    trunk: Number
-    points: list[dict[str, Any]] = Field(default=[], description="anchor points: name, at and up")
-    traits: dict[str, Any] = {}
-    distances: dict[str, Any] = {}
+    name: Annotated[str, Field(max_length=80)]
+    height: Size
+    crown: Metres
+    trunk: Metres
+    points: Anchors = []
+    traits: ItemTraits = ItemTraits()
+    distances: ItemDistances = ItemDistances()
+
+    @model_validator(mode="after")
+    def check(self) -> Self:
+        _check_once("an anchor point", (a.name for a in self.points))
+        return self
 
 
-class StandFile(_Part):
+class StandFile(Strict):
     """A stand; its painting is `touch/SLUG.png`."""
 
-    number: Annotated[int, Field(ge=1)]
+    number: Annotated[int, Field(ge=1, lt=2**16)]
     slug: Slug
     name: Name
     stratum: Stratum
-    place: Annotated[int, Field(ge=0)]
+    place: Annotated[int, Field(ge=0, lt=2**16)]
     sward: bool
-    seed: Annotated[int, Field(ge=0)]
+    seed: Seed
     locked: bool = False
     colour: Colour | Literal[""] = ""
     settings: StandSettings
 
 
-class UprootedFile(_Part):
+class UprootedFile(Strict):
     """A place where a stand, by number, was uprooted: no rule plants it there again."""
 
     stand: int
-    path: list[tuple[Number, Number]]
-    radius: Number
+    path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
+    radius: Annotated[float, Field(allow_inf_nan=False, gt=0, le=500)]
 
 
-class ViewFile(_Part):
+class ViewFile(Strict):
     """What is shown and budgeted beside plants: how ground layers are drawn, atmosphere, drawing settings,
     tiers with their budget marks, walks, plots with their allotments, wind, bookmarks. Levels saved before
     there was an atmosphere have sun, fog and waters each by itself, and before there were tiers one set
     of marks."""
 
-    layers: list[dict[str, Any]] = []
+    layers: list[LayerFile] = Field(default=[], max_length=LAYERS)
     atmosphere: Atmosphere | None = None
     sun: dict[str, Any] | None = None
     fog: float | None = None
     waters: list[dict[str, Any]] | None = None
-    wind: dict[str, Any] = {}
-    bookmarks: list[dict[str, Any]] = []
+    wind: WindFile = WindFile()
+    bookmarks: list[ViewPlace] = Field(default=[], max_length=VIEWS)
     drawing: DrawingSettings | None = None
     tiers: Tiers | None = None
     walks: Walks | None = None
@@ -103,22 +172,68 @@ class ViewFile(_Part):
     marks: dict[str, Any] | None = None
 
 
-class LevelFile(_Part):
+class LevelFile(Strict):
     """`level.json`. Lengths in m; stands, shapes and uprooted places refer to each other by number."""
 
     format: Literal[1] = 1
     slug: Slug
-    name: str
-    seed: Annotated[int, Field(ge=0)]
-    cell: Annotated[float, Field(gt=0, description="m between height vertices")]
-    touch_cell: Annotated[float, Field(gt=0, description="m, size of a cell of the touch maps")]
-    layers: list[str] = Field(default=[], description="ground layers: `layers/NAME.png`, 255 for all")
-    masks: list[str] = Field(default=[], description="mask images: `masks/NAME.png`")
-    stock: list[ItemFile] = []
-    shapes: list[ShapeFile] = []
-    stands: list[StandFile] = []
-    uprooted: list[UprootedFile] = []
+    name: Name
+    seed: Seed
+    cell: Annotated[
+        float,
+        Field(
+            allow_inf_nan=False, ge=SMALLEST_CELL, le=LARGEST_CELL, description="m between height vertices"
+        ),
+    ]
+    touch_cell: Annotated[
+        float,
+        Field(
+            allow_inf_nan=False,
+            ge=SMALLEST_TOUCH_CELL,
+            le=LARGEST_TOUCH_CELL,
+            description="m, size of a cell of the touch maps",
+        ),
+    ]
+    layers: list[LayerName] = Field(
+        default=[], max_length=LAYERS, description="ground layers: `layers/NAME.png`, 255 for all"
+    )
+    masks: list[MaskName] = Field(default=[], max_length=MASKS, description="mask images: `masks/NAME.png`")
+    stock: list[ItemFile] = Field(default=[], max_length=STOCK)
+    shapes: list[ShapeFile] = Field(default=[], max_length=SHAPES)
+    stands: list[StandFile] = Field(default=[], max_length=STANDS)
+    uprooted: list[UprootedFile] = Field(default=[], max_length=UPROOTED)
     view: ViewFile = ViewFile()
+
+    @model_validator(mode="after")
+    def check(self) -> Self:
+        _check_once("a ground layer", self.layers)
+        _check_once("a mask image", self.masks)
+        _check_once("a stock item", (item.slug for item in self.stock))
+        _check_once("a shape's number", (shape.number for shape in self.shapes))
+        _check_once("a stand's number", (stand.number for stand in self.stands))
+        _check_once("a stand's slug", (stand.slug for stand in self.stands))
+        _check_once("a kept view", (view.name for view in self.view.bookmarks))
+        have = {item.slug for item in self.stock}
+        for stand in self.stands:
+            for entry in stand.settings.mix:
+                if entry.item not in have:
+                    raise Refused(f"stands: {stand.name} plants {entry.item[:60]!r}, which is not in stock")
+        numbers = {stand.number for stand in self.stands}
+        for place in self.uprooted:
+            if place.stand not in numbers:
+                raise Refused(f"uprooted: there is no stand {place.stand}")
+        plots = self.view.plots.plots if self.view.plots else {}
+        _check_once("a plot's area", (plot.area for plot in plots.values()))
+        return self
+
+
+def _check_once(what: str, names: Iterable[object]) -> None:
+    """Raises: Refused when one of the names stands there twice."""
+    seen: set[object] = set()
+    for name in names:
+        if name in seen:
+            raise Refused(f"{what}, {str(name)[:60]!r}, stands there twice")
+        seen.add(name)
 
 
 if __name__ == "__main__":

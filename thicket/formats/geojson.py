@@ -9,9 +9,10 @@ from collections.abc import Iterable
 from typing import Any
 
 from thicket.ground.shapes import Shape, Trail, box, circle
+from thicket.limits import SHAPES
 from thicket.refused import Refused
 
-MOST = 2000
+MOST = SHAPES
 _NEEDS = {"path": "LineString", "area": "Polygon"}
 
 

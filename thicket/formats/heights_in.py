@@ -4,21 +4,21 @@ from above."""
 from __future__ import annotations
 
 import struct
-import warnings
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-import rasterio
 from PIL import Image, UnidentifiedImageError
-from rasterio.errors import NotGeoreferencedWarning, RasterioError
+from rasterio.errors import RasterioError
 from rasterio.fill import fillnodata
 
 from thicket.formats.mesh_in import mesh_heights
+from thicket.formats.rasters import open_raster
+from thicket.limits import HEIGHTS_SIDE as LARGEST
+from thicket.limits import LEAST_HEIGHTS_SIDE as SMALLEST
 from thicket.refused import Refused
 
-LARGEST, SMALLEST = 4097, 9
 RAW_SUFFIXES, MESH_SUFFIXES = (".raw", ".r16", ".bin"), (".glb", ".gltf", ".obj")
 _BAD = (
     OSError,
@@ -204,20 +204,18 @@ def _from_raw(path: Path, reading: Reading) -> HeightsFile:
 
 
 def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", NotGeoreferencedWarning)
-        with rasterio.open(path, driver="GTiff") as file:
-            _check_size(file.height, file.width)
-            values = file.read(1)
-            holes = file.read_masks(1) == 0
-            scale, offset, transform, crs, bands = (
-                file.scales[0],
-                file.offsets[0],
-                file.transform,
-                file.crs,
-                file.count,
-            )
-            tags = file.tags()
+    with open_raster(path, "GTiff") as file:
+        _check_size(file.height, file.width)
+        values = file.read(1)
+        holes = file.read_masks(1) == 0
+        scale, offset, transform, crs, bands = (
+            file.scales[0],
+            file.offsets[0],
+            file.transform,
+            file.crs,
+            file.count,
+        )
+        tags = file.tags()
     if np.iscomplexobj(values):
         raise Refused("it holds complex numbers, not heights")
     placed = not transform.is_identity

@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import numba as nb
 import numpy as np
-import rasterio
 from PIL import Image
-from rasterio.errors import NotGeoreferencedWarning
 
-from thicket.formats.heights_in import _BAD, LARGEST, _sentence, png_head
+from thicket.formats.heights_in import _BAD, _sentence, png_head
+from thicket.formats.rasters import open_raster
 from thicket.ground.rasters import resample
+from thicket.limits import HEIGHTS_SIDE as LARGEST
+from thicket.limits import LAYERS as MOST_LAYERS
 from thicket.refused import Refused
-
-MOST_LAYERS = 8
 
 
 def _png_channels(path: Path) -> list[np.ndarray]:
@@ -41,20 +39,16 @@ def _png_channels(path: Path) -> list[np.ndarray]:
 
 def _deep_channels(path: Path, columns: int, rows: int, channels: int) -> list[np.ndarray]:
     """A colour PNG of 16 bits a channel, which Pillow would cut to 8: GDAL reads it whole."""
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", NotGeoreferencedWarning)
-        with rasterio.open(path, driver="PNG") as file:
-            return list(file.read())
+    with open_raster(path, "PNG") as file:
+        return list(file.read())
 
 
 def _tiff_bands(path: Path) -> list[np.ndarray]:
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", NotGeoreferencedWarning)
-        with rasterio.open(path, driver="GTiff") as file:
-            _check_size(file.height, file.width)
-            if file.count > MOST_LAYERS:
-                raise Refused(f"it has {file.count} bands; a level holds at most {MOST_LAYERS} ground layers")
-            return list(file.read())
+    with open_raster(path, "GTiff") as file:
+        _check_size(file.height, file.width)
+        if file.count > MOST_LAYERS:
+            raise Refused(f"it has {file.count} bands; a level holds at most {MOST_LAYERS} ground layers")
+        return list(file.read())
 
 
 def _check_size(rows: int, columns: int) -> None:

@@ -6,9 +6,10 @@ import numpy as np
 
 from thicket.ground.heights import Ground
 from thicket.ground.noise import Noise, noise_field
+from thicket.limits import HEIGHTS_SIDE as MOST
+from thicket.limits import LEAST_HEIGHTS_SIDE as FEWEST
 from thicket.refused import Refused
 
-MOST, FEWEST = 4097, 9
 """Heights a side, at the most and at least."""
 
 

@@ -33,7 +33,7 @@ export type Distances = Schemas['DistanceSettings']
 export type Item = Schemas['ItemOut']
 export type Marks = Schemas['Marks']
 export type Bookmark = Schemas['Bookmark']
-export type Wind = Schemas['Wind']
+export type Wind = Schemas['WindSettings']
 export type Atmosphere = Schemas['Atmosphere']
 export type Fog = Schemas['FogSettings']
 export type Drawing = Schemas['DrawingSettings']
@@ -67,7 +67,7 @@ export type ShelfItem = Schemas['ShelfOut']
 export type ItemDetail = Schemas['ItemDetail']
 export type Replaced = Schemas['ReplacedOut']
 export type Finding = Schemas['FindingOut']
-export type Traits = Schemas['TraitsSaid']
+export type Traits = Schemas['TraitSettings']
 export type Cards = Schemas['CardsSaid']
 export type TriedNew = Schemas['TryNewOut']
 export type Batch = Schemas['BatchOut']
@@ -215,12 +215,23 @@ export async function answerBytes(asked: Promise<{ response: Response }>): Promi
   return (await asked).response.arrayBuffer()
 }
 
-/** Send files with fields; `onShare` is told how much of them has gone out. */
-export function upload<T>(
+/** Send files with fields; `onShare` is told how much of them has gone out. Whether they may be sent is asked
+ *  first: a refusal in their midst ends the connection, and its sentence may be lost. */
+export async function upload<T>(
   path: string,
   form: FormData | string,
   onShare: (share: number) => void = () => {},
 ): Promise<T> {
+  await api.POST('/api/files/check', { body: { path: `/api${path.split('?')[0]}`, size: sizeOf(form) } })
+  return await sent<T>(path, form, onShare)
+}
+
+function sizeOf(form: FormData | string): number {
+  if (typeof form === 'string') return new Blob([form]).size
+  return [...form.values()].reduce((sum, part) => sum + (part instanceof File ? part.size : part.length), 0)
+}
+
+function sent<T>(path: string, form: FormData | string, onShare: (share: number) => void): Promise<T> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest()
     request.open('POST', `/api${path}`)

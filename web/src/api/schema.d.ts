@@ -2247,6 +2247,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/files/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check File
+         * @description Whether files may be sent, asked before they are: a refusal in their midst ends the connection, and its
+         *     sentence may not arrive.
+         */
+        post: operations["server_bodies_check_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf/bring": {
         parameters: {
             query?: never;
@@ -3556,7 +3577,7 @@ export interface components {
                 [key: string]: components["schemas"]["Walk"];
             };
             plots: components["schemas"]["Plots"];
-            wind: components["schemas"]["Wind"];
+            wind: components["schemas"]["WindSettings"];
             /**
              * Packing
              * @description plants on a square of one spacing's side when the ground is full
@@ -3807,11 +3828,11 @@ export interface components {
             ];
         };
         /**
-         * Wind
+         * WindSettings
          * @description The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of
          *     stock items by slug: 0 bends with every breath, 1 stands still; stone does.
          */
-        Wind: {
+        WindSettings: {
             /**
              * Bearing
              * @default 250
@@ -3970,18 +3991,13 @@ export interface components {
              * Format: uuid4
              */
             key: string;
-            wind: components["schemas"]["Wind"];
+            wind: components["schemas"]["WindSettings"];
         };
         /**
          * ViewKept
-         * @description A view to be kept with the level under a name; one of that name is replaced.
+         * @description A view to be kept with the level; one of that name is replaced.
          */
         ViewKept: {
-            /**
-             * Key
-             * Format: uuid4
-             */
-            key: string;
             /**
              * Name
              * @description not of spaces alone, and without control characters
@@ -4004,6 +4020,11 @@ export interface components {
              * @default
              */
             picture: string;
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
         };
         /** Bars */
         Bars: {
@@ -4515,10 +4536,10 @@ export interface components {
             };
         };
         /**
-         * AnchorSaid
+         * AnchorSettings
          * @description A point that companions may stand on: place in m and direction, x, y, z each.
          */
-        AnchorSaid: {
+        AnchorSettings: {
             /** Name */
             name: string;
             /** At */
@@ -4576,9 +4597,9 @@ export interface components {
             };
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
-            traits: components["schemas"]["TraitsSaid"];
+            traits: components["schemas"]["TraitSettings"];
             /** Anchors */
-            anchors: components["schemas"]["AnchorSaid"][];
+            anchors: components["schemas"]["AnchorSettings"][];
             /** Note */
             note: string;
             /** Revision */
@@ -4635,10 +4656,10 @@ export interface components {
             overdraw: number;
         };
         /**
-         * TraitsSaid
+         * TraitSettings
          * @description See `thicket.stock.traits.Traits`.
          */
-        TraitsSaid: {
+        TraitSettings: {
             /**
              * Stiffness
              * @default 0.4
@@ -7176,6 +7197,16 @@ export interface components {
             what: string;
         };
         /**
+         * FileIn
+         * @description Files that are to be sent: where to, and how many bytes.
+         */
+        FileIn: {
+            /** Path */
+            path: string;
+            /** Size */
+            size: number;
+        };
+        /**
          * BatchOut
          * @description Things brought in together, and how far reading them is.
          */
@@ -7230,9 +7261,9 @@ export interface components {
             notes: string[];
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
-            traits: components["schemas"]["TraitsSaid"];
+            traits: components["schemas"]["TraitSettings"];
             /** Anchors */
-            anchors: components["schemas"]["AnchorSaid"][];
+            anchors: components["schemas"]["AnchorSettings"][];
             /** Refused */
             refused: string;
             /** Scale */
@@ -7385,9 +7416,9 @@ export interface components {
             };
             /** Findings */
             findings: components["schemas"]["FindingOut"][];
-            traits: components["schemas"]["TraitsSaid"];
+            traits: components["schemas"]["TraitSettings"];
             /** Anchors */
-            anchors: components["schemas"]["AnchorSaid"][];
+            anchors: components["schemas"]["AnchorSettings"][];
             /** Note */
             note: string;
             /** Revision */
@@ -7483,8 +7514,8 @@ export interface components {
              */
             lift: number;
             /** Anchors */
-            anchors?: components["schemas"]["AnchorSaid"][] | null;
-            traits: components["schemas"]["TraitsSaid"];
+            anchors?: components["schemas"]["AnchorSettings"][] | null;
+            traits: components["schemas"]["TraitSettings"];
         };
         /** MendItem */
         MendItem: {
@@ -21083,6 +21114,109 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RecordOut"][];
                 };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_bodies_check_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not signed in. */
             401: {

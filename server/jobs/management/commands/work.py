@@ -11,6 +11,7 @@ from django_tasks_db.management.commands.db_worker import Worker
 from django_tasks_db.models import DBTaskResult
 
 from server.jobs import running
+from server.levels import opening
 
 log = logging.getLogger(__name__)
 NICER = int(os.environ.get("KT_NICER", 10))
@@ -48,6 +49,7 @@ class Command(BaseCommand):
 
     def _begin(self) -> None:
         running.end_what_was_cut_off()
+        opening.clear_out()
         DBTaskResult.objects.running().update(status="FAILED")
 
     def _beat(self) -> None:

@@ -21,11 +21,11 @@ from server.levels.rasters import split
 from server.pins.actions import PinChanges, requested_pins
 from server.pins.rows import put_rows
 from server.shapes.models import Shape
-from server.shapes.schemas import ShapeSettings
 from server.stands.models import Stand, TouchTile
 from server.stock.shelf import put_into
 from thicket.document.plots import Plots
 from thicket.document.settings import StandSettings
+from thicket.document.shape_settings import ShapeSettings
 from thicket.ground.heights import Ground
 from thicket.hashing import digest_of
 from thicket.planting.hashing import seed_of

@@ -6,7 +6,8 @@ from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandError
 
 from server.levels.whole import make_level
-from thicket.document.folder import open_level
+from thicket.document.reading import open_level
+from thicket.planted.checking import check_level
 from thicket.refused import Refused
 
 
@@ -27,7 +28,9 @@ class Command(BaseCommand):
             who = f"called {options['user']!r}" if options["user"] else "yet"
             raise CommandError(f"There is no account {who}.")
         try:
-            level = make_level(user, open_level(options["folder"]), options["name"])
+            document = open_level(options["folder"])
+            check_level(document)
+            level = make_level(user, document, options["name"])
         except Refused as error:
             raise CommandError(f"{error}.") from error
         self.stdout.write(f"Made {level.name}, at /levels/{level.slug}, led by {user.get_username()}.")

@@ -1,0 +1,391 @@
+"""Reading a level from the folder that `thicket.document.folder` writes. Nothing in the folder is trusted:
+every part is held to the limits of `thicket.limits` and of the settings' schemas, and what cannot be taken
+is refused by a sentence that names the file and the field."""
+
+from __future__ import annotations
+
+import csv
+import json
+import struct
+import zipfile
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from itertools import islice
+from pathlib import Path
+from typing import Annotated, Any
+
+import numpy as np
+from PIL import Image
+from pydantic import Field, ValidationError
+from rasterio.errors import RasterioError
+
+from thicket.document.atmosphere import from_before
+from thicket.document.drawing import from_marks
+from thicket.document.folder import PIN_COLUMNS, file_name
+from thicket.document.level import Item, Level, Stand
+from thicket.document.level_file import FORMAT, ItemFile, LevelFile, ShapeFile, UprootedFile, ViewFile
+from thicket.document.rasters import Heights, LayerMaps, Mask
+from thicket.document.settings import Multiple, Number, Share, Strict
+from thicket.document.touch import TouchMap
+from thicket.formats.rasters import open_raster
+from thicket.formats.stock import measure
+from thicket.ground.shapes import Shape
+from thicket.limits import (
+    LARGEST_MESH,
+    MASK_SIDE,
+    PINS,
+    check_count,
+    check_ground,
+    check_touch_cell,
+)
+from thicket.planting.pins import Pins, Uprooted
+from thicket.refused import Refused
+
+LARGEST, MOST_FILES = 2 << 30, 5000
+"""A zip may unpack to so many bytes, in so many files."""
+LARGEST_TEXT = 64 << 20
+"""Bytes of `level.json`, and of `pins.csv`."""
+
+
+def open_level(folder: str | Path) -> Level:
+    """Read a level from a folder.
+
+    Raises: Refused, naming the file, when one is missing, damaged, past a limit, or does not fit the others.
+    """
+    folder = Path(folder)
+    given = _read_level_file(folder / "level.json")
+    ground = _read_heights(folder / "heights.tif", given.cell)
+    stands = {
+        s.number: Stand(
+            s.number, s.slug, s.name, s.stratum, s.place, s.sward, s.seed, s.settings, s.locked, s.colour
+        )
+        for s in given.stands
+    }
+    level = Level(
+        given.slug,
+        given.name,
+        given.seed,
+        ground,
+        _read_layers(folder, given.layers, ground.ground.cells),
+        {name: Mask.of(_read_mask(folder / f"masks/{file_name(name)}.png")) for name in given.masks},
+        {s.number: _shape(s) for s in given.shapes},
+        {i.slug: _read_item(folder, i) for i in given.stock},
+        stands,
+        given.touch_cell,
+        details={
+            "view": _view(given.view, ground.ground.heights),
+            "shapes": {
+                s.number: s.details.model_dump(mode="json")
+                for s in given.shapes
+                if s.details.model_fields_set
+            },
+            "textures": _read_textures(folder, given.view),
+        },
+    )
+    _named("level.json", check_touch_cell, level.touch_shape, level.touch_cell)
+    return replace(level, touch=_read_touch(folder, level), pins=_read_pins(folder, level, given.uprooted))
+
+
+def _named(name: str, check: Any, *arguments: Any) -> Any:
+    """What a check returns; what it refuses, it refuses of this file."""
+    try:
+        return check(*arguments)
+    except Refused as error:
+        raise Refused(f"{name}: {error}") from None
+    except ValidationError as error:
+        raise Refused(f"{name}: {_first(error)}") from None
+
+
+def _first(error: ValidationError) -> str:
+    """The first thing that is wrong, and its field."""
+    first = error.errors()[0]
+    where = ".".join(str(part)[:60] for part in first["loc"])
+    what = first["msg"].removeprefix("Value error, ")[:300]
+    return f"{where}: {what}" if where else what
+
+
+def _read_text(path: Path) -> str:
+    if path.stat().st_size > LARGEST_TEXT:
+        raise Refused(f"{path.name}: it has more than {LARGEST_TEXT >> 20} MB")
+    return path.read_text(encoding="utf-8")
+
+
+def _read_level_file(path: Path) -> LevelFile:
+    try:
+        found = json.loads(_read_text(path))
+    except FileNotFoundError:
+        raise Refused(f"{path.parent.name}: there is no level.json in it") from None
+    except (OSError, UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
+        raise Refused(f"level.json: it cannot be read: {str(error)[:200]}") from None
+    newer = isinstance(found, dict) and found.get("format", FORMAT)
+    if isinstance(newer, int) and newer > FORMAT:
+        raise Refused(f"level.json: it was written by a newer version of Knee Thicket (format {newer})")
+    return _named("level.json", LevelFile.model_validate, found)
+
+
+def _read_heights(path: Path, cell: float) -> Heights:
+    try:
+        with open_raster(path, "GTiff") as file:
+            _named(path.name, check_ground, file.height, file.width, cell)
+            heights = file.read(1)
+    except RasterioError:
+        raise Refused(f"{path.name}: it is missing, damaged, or not a GeoTIFF") from None
+    if heights.dtype.kind not in "fiu" or not np.isfinite(heights).all():
+        raise Refused(f"{path.name}: it holds values that are no heights")
+    if np.abs(heights).max() > 1e5:
+        raise Refused(f"{path.name}: it holds heights beyond 100,000 m")
+    return Heights.of(heights.astype(np.float32), cell)
+
+
+def _read_layers(folder: Path, names: Sequence[str], shape: tuple[int, int]) -> LayerMaps:
+    weights = [_read_png(folder / f"layers/{file_name(name)}.png", np.uint8, shape) for name in names]
+    return LayerMaps.of(names, np.stack(weights, axis=-1) if weights else np.empty((*shape, 0), np.uint8))
+
+
+def _read_mask(path: Path) -> np.ndarray:
+    return _read_png(path, np.uint8)
+
+
+def _read_png(path: Path, kind: type, shape: tuple[int, int] | None = None) -> np.ndarray:
+    name = f"{path.parent.name}/{path.name}"
+    try:
+        with Image.open(path, formats=["PNG"]) as picture:
+            columns, rows = picture.size
+            if shape and (rows, columns) != shape:
+                raise Refused(
+                    f"{name}: it has {columns} × {rows} values; the level has {shape[1]} × {shape[0]}"
+                )
+            if max(rows, columns) > max([MASK_SIDE, *(shape or ())]):
+                raise Refused(
+                    f"{name}: it has {columns:,} × {rows:,} values; at most {MASK_SIDE:,} a side are taken"
+                )
+            values = np.array(picture)
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        raise Refused(f"{name}: it is missing, damaged, or not a PNG") from None
+    if values.ndim != 2 or (values.dtype != kind and not (kind is np.uint16 and values.dtype == np.int32)):
+        raise Refused(f"{name}: it is not greyscale of {np.dtype(kind).itemsize * 8} bits")
+    return values.astype(kind)
+
+
+def _read_picture(folder: Path, name: str) -> bytes:
+    """The bytes of a PNG that is only shown."""
+    try:
+        with Image.open(folder / name, formats=["PNG"]) as picture:
+            if max(picture.size) > MASK_SIDE:
+                raise Refused(f"{name}: at most {MASK_SIDE:,} × {MASK_SIDE:,} points are taken")
+            picture.load()
+    except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        raise Refused(f"{name}: it is missing, or not a PNG") from None
+    return (folder / name).read_bytes()
+
+
+def _read_textures(folder: Path, view: ViewFile) -> dict[str, bytes]:
+    """The pictures that ground layers are drawn with, by their digests."""
+    return {
+        layer.texture: _read_picture(folder, f"textures/{layer.texture}.png")
+        for layer in view.layers
+        if layer.texture
+    }
+
+
+def _view(given: ViewFile, heights: np.ndarray) -> dict[str, Any]:
+    view = given.model_dump(mode="json", exclude_none=True)
+    low, high = float(heights.min()), float(heights.max())
+    return from_marks(_named("level.json: view", from_before, view, low, high))
+
+
+def _shape(given: ShapeFile) -> Shape:
+    settings = given.shape_settings()
+    if given.details.form not in ("circle", "box"):
+        settings.points = given.points
+    return replace(settings.core(), width=given.width)
+
+
+def _read_item(folder: Path, given: ItemFile) -> Item:
+    mesh, picture = f"stock/{given.slug}.glb", f"stock/{given.slug}.png"
+    data = b""
+    if (folder / mesh).is_file():
+        if (folder / mesh).stat().st_size > LARGEST_MESH:
+            raise Refused(f"{mesh}: it has more than {LARGEST_MESH >> 20} MB")
+        data = (folder / mesh).read_bytes()
+    return Item(
+        given.slug,
+        given.name,
+        given.height,
+        given.crown,
+        given.trunk,
+        [a.model_dump(mode="json") for a in given.points],
+        data,
+        given.traits.model_dump(mode="json"),
+        given.distances.model_dump(mode="json"),
+        _read_picture(folder, picture) if (folder / picture).is_file() else b"",
+    )
+
+
+def _read_touch(folder: Path, level: Level) -> dict[int, TouchMap]:
+    found = {}
+    for number, stand in level.stands.items():
+        path = folder / f"touch/{stand.slug}.png"
+        if path.is_file():
+            values = _read_png(path, np.uint16, level.touch_shape)
+            found[number] = TouchMap.of((values.astype(np.int32) - 32768).astype(np.int16))
+    return found
+
+
+Turn = Annotated[float, Field(allow_inf_nan=False, ge=-1.001, le=1.001)]
+
+
+class PinRow(Strict):
+    """A line of `pins.csv`: a plant that was set by hand; lengths in m, its turn as a quaternion."""
+
+    plant: Annotated[int, Field(ge=0, lt=2**64)]
+    item: Annotated[str, Field(max_length=60)]
+    x: Number
+    z: Number
+    lift: Annotated[float, Field(allow_inf_nan=False, ge=-50, le=500)]
+    qx: Turn
+    qy: Turn
+    qz: Turn
+    qw: Turn
+    width: Multiple
+    height: Multiple
+    tint: Share
+    home: tuple[Number, Number] | None
+
+
+class GoneRow(Strict):
+    """A line of `pins.csv`: a plant that was removed by hand, and where the rule has it."""
+
+    plant: Annotated[int, Field(ge=0, lt=2**64)]
+    home: tuple[Number, Number]
+
+
+def _pin_row(row: Mapping[str, str], stock: Mapping[str, Item]) -> PinRow | GoneRow:
+    home = (row["home_x"], row["home_z"]) if row["home_x"] else None
+    if row["gone"] == "1":
+        return GoneRow.model_validate({"plant": row["plant"], "home": home})
+    given = {name: row[name] for name in PinRow.model_fields if name != "home"}
+    found = PinRow.model_validate({**given, "home": home})
+    if found.item not in stock:
+        raise Refused(f"there is no item {found.item!r} in stock")
+    return found
+
+
+def _read_pins(folder: Path, level: Level, uprooted: Sequence[UprootedFile]) -> dict[int, Pins]:
+    by_slug = {stand.slug: number for number, stand in level.stands.items()}
+    rows: dict[int, list[PinRow | GoneRow]] = defaultdict(list)
+    places: dict[int, list[Uprooted]] = defaultdict(list)
+    known: set[int] = set()
+    for line, given in _lines(folder / "pins.csv"):
+        if given["stand"] not in by_slug:
+            raise Refused(f"pins.csv: line {line}: the level has no stand {given['stand'][:60]!r}")
+        row = _named(f"pins.csv: line {line}", _pin_row, given, level.stock)
+        if row.plant in known:
+            raise Refused(f"pins.csv: line {line}: the plant {row.plant} stands there twice")
+        known.add(row.plant)
+        rows[by_slug[given["stand"]]].append(row)
+    for place in uprooted:
+        places[place.stand].append(Uprooted(tuple(place.path), place.radius))
+    return {
+        number: _pins(rows[number], tuple(places[number])) for number in sorted(rows.keys() | places.keys())
+    }
+
+
+def _lines(path: Path) -> list[tuple[int, dict[str, str]]]:
+    """The rows of `pins.csv` with their line numbers."""
+    if not path.is_file():
+        return []
+    try:
+        table = csv.DictReader(_read_text(path).splitlines())
+        if tuple(table.fieldnames or ()) != PIN_COLUMNS:
+            raise Refused(f"pins.csv: its first line must be {','.join(PIN_COLUMNS)}")
+        found = [(table.line_num, row) for row in islice(table, PINS + 1)]
+    except (csv.Error, UnicodeDecodeError) as error:
+        raise Refused(f"pins.csv: it cannot be read: {error}") from None
+    for line, row in found:
+        if None in row or None in row.values():
+            raise Refused(f"pins.csv: line {line}: it must have {len(PIN_COLUMNS)} values")
+    _named("pins.csv", check_count, "pins", found, PINS)
+    return found
+
+
+def _pins(rows: Sequence[PinRow | GoneRow], uprooted: tuple[Uprooted, ...]) -> Pins:
+    standing = [row for row in rows if isinstance(row, PinRow)]
+    homes = [(row.plant, row.home) for row in rows if row.home is not None]
+    x, z, lift = (np.array([getattr(row, name) for row in standing], float) for name in ("x", "z", "lift"))
+    rest = np.array(
+        [[getattr(row, name) for name in PIN_COLUMNS[6:13]] for row in standing], np.float32
+    ).reshape(-1, 7)
+    return Pins(
+        np.array([row.plant for row in standing], np.uint64),
+        x,
+        z,
+        lift.astype(np.float32),
+        rest,
+        tuple(row.item for row in standing),
+        np.array([plant for plant, _ in homes], np.uint64),
+        np.array([home for _, home in homes], float).reshape(-1, 2),
+        uprooted,
+    )
+
+
+def _check_glb(item: Item) -> None:
+    """Refuse an item whose mesh is missing or cannot be drawn."""
+    name = f"stock/{item.slug}.glb"
+    if not item.glb:
+        raise Refused(f"{name}: the mesh of {item.name} is missing")
+    try:
+        measure(item.slug, item.glb)
+    except (ValueError, KeyError, IndexError, TypeError, AttributeError, OverflowError, struct.error):
+        raise Refused(f"{name}: it is not a mesh with its states, as this application writes it") from None
+
+
+def open_zip(path: Path, name: str, folder: Path) -> Level:
+    """Read a level from a zip that `zip_level` made, or one of a folder that `save_level` wrote.
+
+    Parameters: path of the file; name, what it is called in sentences; folder, an empty one to unpack it
+    in, which is the caller's to remove. Raises: Refused."""
+    try:
+        with zipfile.ZipFile(path) as packed:
+            _unpack(packed, name, folder)
+    except (
+        zipfile.BadZipFile,
+        NotImplementedError,
+        RuntimeError,
+        EOFError,
+        OSError,
+        ValueError,
+        struct.error,
+    ) as error:
+        if isinstance(error, Refused):
+            raise
+        raise Refused(f"{name}: it is not a zip that can be read") from None
+    found = sorted(folder.rglob("level.json"), key=lambda p: (len(p.parts), p))
+    if not found:
+        raise Refused(f"{name}: there is no level.json in it")
+    level = open_level(found[0].parent)
+    for item in level.stock.values():
+        _check_glb(item)
+    return level
+
+
+def _unpack(packed: zipfile.ZipFile, name: str, folder: Path) -> None:
+    """Unpack a zip, its bytes counted as they come: what its directory says of sizes may be a lie."""
+    parts = packed.infolist()
+    if len(parts) > MOST_FILES:
+        raise Refused(f"{name}: it holds more than {MOST_FILES:,} files")
+    left = LARGEST
+    for part in parts:
+        target = (folder / part.filename).resolve()
+        if part.is_dir():
+            continue
+        if not target.is_relative_to(folder.resolve()):
+            raise Refused(f"{name}: {part.filename[:60]!r} would lie outside of its folder")
+        target.parent.mkdir(parents=True, exist_ok=True)
+        with packed.open(part) as inside, target.open("wb") as out:
+            while data := inside.read(1 << 20):
+                left -= len(data)
+                if left < 0:
+                    raise Refused(f"{name}: it unpacks to more than {LARGEST >> 20:,} MB")
+                out.write(data)

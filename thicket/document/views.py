@@ -1,0 +1,52 @@
+"""What people keep of a level to look at: views under names, how ground layers are drawn, and the wind."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from thicket.document.settings import Colour, Name, Share, Strict
+from thicket.limits import STOCK
+from thicket.sight.wind import Wind
+
+Place = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
+LayerName = Annotated[str, Field(min_length=1, max_length=40)]
+
+
+class KeptView(Strict):
+    """A view under a name: the eye's place in m, its heading, pitch and field of view in degrees, and what
+    it shows, small, as the address of a JPEG."""
+
+    name: Name
+    x: Place
+    y: Place
+    z: Place
+    heading: Place
+    pitch: Annotated[float, Field(allow_inf_nan=False, ge=-90, le=90)]
+    fov: Annotated[float, Field(allow_inf_nan=False, ge=10, le=120)]
+    picture: Annotated[
+        str, Field(max_length=40_000, pattern=r"^(data:image/jpeg;base64,[A-Za-z0-9+/=]+)?$")
+    ] = ""
+
+
+class LayerAppearance(Strict):
+    """How a ground layer is drawn; `texture`, the digest of a picture, or empty."""
+
+    name: LayerName
+    colour: Colour = "#8d9460"
+    look: Literal["soil", "rock", "turf"] | None = None
+    texture: Annotated[str, Field(pattern=r"^[0-9a-f]{0,32}$")] = ""
+
+
+class WindSettings(Strict):
+    """The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of
+    stock items by slug: 0 bends with every breath, 1 stands still; stone does."""
+
+    bearing: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = Wind.bearing
+    speed: Annotated[float, Field(allow_inf_nan=False, ge=0, le=40)] = Wind.speed
+    strength: Share = Wind.strength
+    wavelength: Annotated[float, Field(allow_inf_nan=False, ge=1, le=500)] = Wind.wavelength
+    turbulence: Share = Wind.turbulence
+    loop: Annotated[float, Field(allow_inf_nan=False, ge=1, le=120)] = Wind.loop
+    stiffness: dict[Annotated[str, Field(max_length=60)], Share] = Field(default={}, max_length=STOCK)
