@@ -21,6 +21,7 @@ from ninja.errors import HttpError
 
 from server.journal.models import Entry, acting
 from server.levels.models import Level
+from server.levels.own_ground import held_to_own
 from server.levels.planted import forget_planted
 from thicket.refused import Refused
 from thicket.sight.views import View
@@ -45,14 +46,16 @@ def retry_on_deadlock(level: Level, work: Callable[[], T]) -> T:
     raise AssertionError("unreachable")
 
 
-def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
+def action(work: Callable[..., Entry], cut_to_own: bool = False) -> Callable[..., Entry]:
     """A decorator for a function that changes a level in one transaction and returns the journal entry it
     made of it.
 
-    The function has parameters `user` and `key`, and one of `level`, `stand` and `stands`. Called again under
-    the same key with the same arguments, it changes nothing, since a key is unique: the entry that it made is
-    returned, also when both are sent at the same moment. A `View`, for which the cost is noted, may differ:
-    how far it draws full meshes follows from the level as it is at the moment.
+    The function has parameters `user` and `key`, and one of `level`, `stand` and `stands`. Called again
+    under the same key with the same arguments, it changes nothing, since a key is unique: the entry that it
+    made is returned, also when both are sent at the same moment. A `View`, for which the cost is noted, may
+    differ: how far it draws full meshes follows from the level as it is at the moment. Where people are
+    held to their own plots, what reaches farther is refused; `cut_to_own` for a function that leaves that
+    part out by itself.
 
     Raises: HttpError 409 when the key has been used for something else.
     """
@@ -72,7 +75,8 @@ def action(work: Callable[..., Entry]) -> Callable[..., Entry]:
         )
         token = acting.set(fingerprint)
         try:
-            return retry_on_deadlock(level, lambda: work(*args, **kwargs))
+            once = functools.partial(work, *args, **kwargs)
+            return retry_on_deadlock(level, once if cut_to_own else lambda: held_to_own(level, user, once))
         except (IntegrityError, Refused, HttpError):
             # It may have failed only because the same action has been done already, before or at the same
             # moment.

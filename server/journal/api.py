@@ -179,10 +179,10 @@ def redo(request: HttpRequest, slug: str):
 @router.post("/levels/{slug}/journal/{int:entry}/undo", response=MovedOut)
 def undo_entry(request: HttpRequest, slug: str, entry: int):
     """Take back any action of the journal, also another's, when nothing later depends on it."""
-    return _moved(undoing.undo_entry(level_for(request, slug, to="plant"), entry))
+    return _moved(undoing.undo_entry(request.user, level_for(request, slug, to="plant"), entry))
 
 
 @router.post("/levels/{slug}/journal/{int:entry}/redo", response=MovedOut)
 def redo_entry(request: HttpRequest, slug: str, entry: int):
     """Do again any action that was taken back."""
-    return _moved(undoing.redo_entry(level_for(request, slug, to="plant"), entry))
+    return _moved(undoing.redo_entry(request.user, level_for(request, slug, to="plant"), entry))

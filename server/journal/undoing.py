@@ -14,6 +14,7 @@ from server.journal.action import retry_on_deadlock
 from server.journal.models import Entry
 from server.levels.lifetime import swap_name
 from server.levels.models import Level
+from server.levels.own_ground import held_to_own
 from server.pins.actions import swap_pins
 from server.shapes.actions import swap_shapes
 from server.snapshots.actions import swap_snapshots
@@ -56,7 +57,7 @@ def undo(user: User, level: Level) -> Moved:
                 _locked(last_done(user, level), "There is nothing of yours to undo here."), back=True
             )
 
-    return retry_on_deadlock(level, work)
+    return _held(user, level, work)
 
 
 def redo(user: User, level: Level) -> Moved:
@@ -66,24 +67,28 @@ def redo(user: User, level: Level) -> Moved:
         with transaction.atomic():
             return _move(_locked(last_undone(user, level), "There is nothing to redo."), back=False)
 
-    return retry_on_deadlock(level, work)
+    return _held(user, level, work)
 
 
-def undo_entry(level: Level, pk: int) -> Moved:
+def _held(user: User, level: Level, work: Callable[[], Moved]) -> Moved:
+    return retry_on_deadlock(level, lambda: held_to_own(level, user, work))
+
+
+def undo_entry(user: User, level: Level, pk: int) -> Moved:
     """Take back an action of the level, whoever did it.
 
     Raises: HttpError 404 when there is none, 409 when it is taken back already or something later depends on
     it.
     """
-    return retry_on_deadlock(level, lambda: _one(level, pk, back=True))
+    return _held(user, level, lambda: _one(level, pk, back=True))
 
 
-def redo_entry(level: Level, pk: int) -> Moved:
+def redo_entry(user: User, level: Level, pk: int) -> Moved:
     """Do an action of the level again that was taken back.
 
     Raises: as `undo_entry`.
     """
-    return retry_on_deadlock(level, lambda: _one(level, pk, back=False))
+    return _held(user, level, lambda: _one(level, pk, back=False))
 
 
 def _one(level: Level, pk: int, back: bool) -> Moved:

@@ -61,6 +61,30 @@ def check_may_make(user: User) -> None:
         )
 
 
+def may_change(user: User, owner_id: int | None) -> bool:
+    """Whether a person may change something that the whole installation uses and somebody made: who made
+    it, a lead of a level in which they work without leading it, and who looks after the installation. What
+    nobody owns is everybody's who may add to it."""
+    if owner_id is None or user.pk == owner_id or user.is_superuser:
+        return True
+    led = user.memberships.filter(role=Membership.Role.LEAD, level__removed_at=None).values("level")
+    under = Membership.objects.filter(user_id=owner_id, level__in=led).exclude(role=Membership.Role.LEAD)
+    return under.exists()
+
+
+def check_may_change(user: User, name: str, owner: User | None) -> None:
+    """Refuse to change or remove something of the whole installation that is another's; see `may_change`.
+
+    Raises: NotAllowed.
+    """
+    check_may_make(user)
+    if owner is not None and not may_change(user, owner.pk):
+        raise NotAllowed(
+            f"{name} is {owner.get_username()}'s: only they, a lead of theirs, or who looks after this "
+            f"installation may change it."
+        )
+
+
 def may_make_level(user: User) -> bool:
     """Whether a person may begin a level of their own, as the installation's settings say."""
     makers = Installation.now().makers

@@ -24,6 +24,7 @@ from thicket.refused import Refused
 
 KIND = "open level"
 BOUNDS = Bounds(memory=2_000_000_000, seconds=60, patience=180.0)
+AT_ONCE = 3
 UNPACKED = "unpacked-"
 KEPT = 24 * 3600.0
 """Seconds after which a file that no job took is removed."""
@@ -44,8 +45,9 @@ def start(user: User, file: UploadedFile, name: str) -> Job:
     opened."""
     if name:
         check_free(name)
-    if any(job.busy for job in Job.objects.filter(kind=KIND, user=user)):
-        raise Refused("file: another saved level of yours is being opened: wait for it, or stop it")
+    waiting = [job for job in Job.objects.filter(kind=KIND, user=user) if job.busy]
+    if len(waiting) >= AT_ONCE:
+        raise Refused(f"file: {AT_ONCE} saved levels of yours are being opened: wait for them, or stop one")
     _sweep()
     kept = str(uuid4())
     _folder().mkdir(parents=True, exist_ok=True)

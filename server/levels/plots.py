@@ -1,11 +1,10 @@
-"""Plots of a level: their ground, who may plant there, and how they and their shares are changed."""
+"""Plots of a level and their shares: how they are changed."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from uuid import UUID
 
-import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 
@@ -13,80 +12,9 @@ from server.errors import NotAllowed
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level, Membership
-from server.levels.planted import planted_of
+from server.levels.own_ground import plots_of
 from thicket.document.plots import ASKED, Plots, Request
-from thicket.planted.plots import Region, regions
 from thicket.refused import Refused
-
-
-def plots_of(level: Level) -> Plots:
-    """The level's plots as they are kept."""
-    return Plots.model_validate(level.plots)
-
-
-def regions_of(level: Level) -> dict[str, Region]:
-    """The ground of the level's plots by name."""
-    if not level.plots.get("plots"):
-        return {}
-    areas = [(name, plot.area) for name, plot in plots_of(level).plots.items()]
-    return regions(planted_of(level).shapes, areas)
-
-
-def plot_at(level: Level, points: Sequence[Sequence[float]]) -> str:
-    """The name of the plot that holds most of some places x, z; empty where most belong to none."""
-    if not len(points):
-        return ""
-    x, z = np.array([p[:2] for p in points], float).T.copy()
-    held = {name: int(region.holds(x, z).sum()) for name, region in regions_of(level).items()}
-    name = max(held, key=lambda n: held[n], default="")
-    return name if name and 2 * held[name] >= len(x) else ""
-
-
-def own_ground(level: Level, user: User) -> Callable[[np.ndarray, np.ndarray], np.ndarray] | None:
-    """Tells which places x, z (n,) a person may plant at; None where they may everywhere: who leads, and
-    everybody where planting outside one's plots is not refused."""
-    plots = plots_of(level)
-    if plots.outside != "refused" or not plots.plots:
-        return None
-    if level.memberships.filter(user=user, role=Membership.Role.LEAD).exists():
-        return None
-    own = [
-        region for name, region in regions_of(level).items() if plots.plots[name].owner == user.get_username()
-    ]
-    return lambda x, z: np.any([region.holds(x, z) for region in own] or [np.zeros(len(x), bool)], axis=0)
-
-
-def check_own(level: Level, user: User, points: Sequence[Sequence[float]]) -> None:
-    """Refuse to plant at places x, z that are not a person's own ground.
-
-    Raises: NotAllowed.
-    """
-    holds = own_ground(level, user)
-    if holds is None or not len(points):
-        return
-    x, z = np.array([p[:2] for p in points], float).T.copy()
-    if not holds(x, z).all():
-        raise _outside(level)
-
-
-def _outside(level: Level) -> NotAllowed:
-    return NotAllowed(f"In {level.name} artists plant only in their own plots: this is not one of yours.")
-
-
-def kept_to_own(level: Level, user: User, delta: np.ndarray, box: tuple[int, int, int, int]) -> np.ndarray:
-    """A change of touch in a box of cells (col0, row0, col1, row1), without what lies outside a person's own
-    ground.
-
-    Raises: NotAllowed when nothing is left of it.
-    """
-    holds = own_ground(level, user)
-    if holds is None:
-        return delta
-    z, x = np.mgrid[box[1] : box[3], box[0] : box[2]] * level.touch_cell + 0.5 * level.touch_cell
-    kept = np.where(holds(x.ravel(), z.ravel()).reshape(delta.shape), delta, delta.dtype.type(0))
-    if delta.any() and not kept.any():
-        raise _outside(level)
-    return kept
 
 
 def _set(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str]:

@@ -17,9 +17,9 @@ from scipy.spatial import cKDTree
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
+from server.levels.own_ground import check_own, plot_at
 from server.levels.planted import forget_planted, planted_of, planting_of
 from server.levels.planted import rows_of as stand_rows_of
-from server.levels.plots import check_own, plot_at
 from server.pins.rows import Rows, put_rows, rows_of, swap_places, swap_rows
 from server.sight.worst import change_at_worst
 from server.stands.checking import check_items

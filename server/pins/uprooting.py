@@ -11,8 +11,8 @@ from django.db import transaction
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
+from server.levels.own_ground import check_own, plot_at
 from server.levels.planted import forget_planted, planted_of, planting_of, rows_of
-from server.levels.plots import check_own, plot_at
 from server.pins.actions import MOST, as_rows, box_of, places_of
 from server.pins.rows import Rows, put_rows, swap_places
 from server.sight.worst import change_at_worst

@@ -11,8 +11,8 @@ from pydantic import Field
 
 from server.jobs import starting
 from server.levels.access import level_for, stands_of
+from server.levels.own_ground import regions_of
 from server.levels.planted import planted_of, planting_of
-from server.levels.plots import regions_of
 from server.sight import walks
 from server.sight.reckoning import items_of, seen, spent, stand_cost
 from server.sight.schemas import LevelCostOut, ViewIn

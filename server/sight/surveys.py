@@ -18,8 +18,8 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level, LevelSurvey, SurveyPoint
+from server.levels.own_ground import regions_of
 from server.levels.planted import planted_of
-from server.levels.plots import regions_of
 from server.sight.reckoning import items_of
 from server.stands.models import Stand
 from thicket.document.drawing import DeviceSettings, DrawingSettings

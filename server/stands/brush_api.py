@@ -13,11 +13,10 @@ from ninja import File, Router, Schema, UploadedFile
 from PIL import Image
 from pydantic import UUID4, Field
 
-from server.errors import NotAllowed
 from server.journal.schemas import entry_out
-from server.levels.access import check_may_make, level_for, stand_for
+from server.levels.access import check_may_change, check_may_make, level_for, may_change, stand_for
+from server.levels.own_ground import regions_of
 from server.levels.planted import planted_of
-from server.levels.plots import regions_of
 from server.locks import level_lock
 from server.sight.reckoning import items_of, seen
 from server.sight.schemas import PlotCostOut, ViewIn
@@ -91,7 +90,8 @@ class StrokeIn(Strict):
 
 
 class TipOut(Schema):
-    """A brush tip: its picture as the address of a PNG of `SIDE` × `SIDE` grey values."""
+    """A brush tip: its picture as the address of a PNG of `SIDE` × `SIDE` grey values; whether one may
+    remove it."""
 
     key: str
     name: str
@@ -129,6 +129,10 @@ def _tip_out(key: str, name: str, values: np.ndarray, own: bool) -> dict:
     }
 
 
+def _values(tip: BrushTip) -> np.ndarray:
+    return np.frombuffer(tip.data, np.uint8).reshape(SIDE, SIDE)
+
+
 @router.get("/tips", response=list[TipOut])
 def tips(request: HttpRequest):
     """The brush tips: those that come with the application, then those that people have added."""
@@ -137,7 +141,12 @@ def tips(request: HttpRequest):
         for key, name in MADE.items()
     ]
     return made + [
-        _tip_out(str(t.pk), t.name, np.frombuffer(t.data, np.uint8).reshape(SIDE, SIDE), True)
+        _tip_out(
+            str(t.pk),
+            t.name,
+            np.frombuffer(t.data, np.uint8).reshape(SIDE, SIDE),
+            may_change(request.user, t.by_id),
+        )
         for t in BrushTip.objects.all()
     ]
 
@@ -161,9 +170,7 @@ def add_tip(request: HttpRequest, file: File[UploadedFile]):
 def remove_tip(request: HttpRequest, tip: int):
     """Remove a tip that one has added."""
     row = BrushTip.objects.filter(pk=tip).first()
-    check_may_make(request.user)
-    if row and row.by_id != request.user.pk:
-        raise NotAllowed("Only who added a brush tip may remove it.")
+    check_may_change(request.user, row.name if row else "", row.by if row else None)
     if row:
         row.delete()
     return 204, None

@@ -14,9 +14,8 @@ from ninja import Router, Schema
 from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
-from server.errors import NotAllowed
 from server.journal.schemas import EntryOut, entry_out
-from server.levels.access import check_may_make, level_for, stand_for
+from server.levels.access import check_may_change, level_for, may_change, stand_for
 from server.levels.models import Level
 from server.levels.planted import planted_of, planting_of, tried
 from server.stands.actions import dependants, keep_settings
@@ -130,6 +129,7 @@ class SetOut(Schema):
     id: int
     name: str
     by: str
+    may_change: bool
     kinds: list[str]
 
 
@@ -190,11 +190,12 @@ def copy(request: HttpRequest, slug: str, data: CopyIn):
     return {"entries": [entry_out(e, request.user) for e in entries], "stale": sorted(stale)}
 
 
-def _set_out(row: ConditionSet) -> dict:
+def _set_out(request: HttpRequest, row: ConditionSet) -> dict:
     return {
         "id": row.pk,
         "name": row.name,
         "by": row.by.get_username(),
+        "may_change": may_change(request.user, row.by_id),
         "kinds": [c["kind"] for c in row.conditions],
     }
 
@@ -202,7 +203,7 @@ def _set_out(row: ConditionSet) -> dict:
 @router.get("/condition-sets", response=list[SetOut])
 def sets(request: HttpRequest):
     """The team's sets of conditions."""
-    return [_set_out(row) for row in ConditionSet.objects.select_related("by")]
+    return [_set_out(request, row) for row in ConditionSet.objects.select_related("by")]
 
 
 @router.post("/condition-sets", response=SetOut)
@@ -218,29 +219,20 @@ def keep_set(request: HttpRequest, data: SetIn):
     with transaction.atomic():
         row = ConditionSet.objects.select_for_update().filter(name=data.name).first()
         if row:
-            _check_owner(request, row)
+            check_may_change(request.user, row.name, row.by)
         row = row or ConditionSet(name=data.name, by=request.user)
         row.conditions = given
         row.save()
-    return _set_out(row)
+    return _set_out(request, row)
 
 
 @router.delete("/condition-sets/{pk}", response={204: None})
 def drop_set(request: HttpRequest, pk: int):
-    """Remove a set; those who saved it, and leads, may."""
+    """Remove a set; see `server.levels.access.may_change` for who may."""
     row = _the_set(pk)
-    check_may_make(request.user)
-    _check_owner(request, row)
+    check_may_change(request.user, row.name, row.by)
     row.delete()
     return 204, None
-
-
-def _check_owner(request: HttpRequest, row: ConditionSet) -> None:
-    """Refuse to change a set that somebody else saved, unless one is a lead."""
-    if row.by_id != request.user.pk and not request.user.memberships.filter(role="lead").exists():
-        raise NotAllowed(
-            f"{row.name} was saved by {row.by.get_username()}; only they or a lead may change it."
-        )
 
 
 def _the_set(pk: int) -> ConditionSet:

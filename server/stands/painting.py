@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import zlib
 from dataclasses import dataclass
+from functools import partial
 from uuid import UUID
 
 import numpy as np
@@ -14,6 +15,7 @@ from ninja.errors import HttpError
 from server.journal.action import action
 from server.journal.models import Entry
 from server.levels.models import Level
+from server.levels.own_ground import kept_to_own, plot_at
 from server.levels.planted import (
     forget_planted,
     paint_planted,
@@ -22,7 +24,6 @@ from server.levels.planted import (
     rows_of,
     touch_revisions_of,
 )
-from server.levels.plots import kept_to_own, plot_at
 from server.sight.reckoning import items_of, stand_cost
 from server.sight.worst import change_at_worst
 from server.stands.models import Stand
@@ -101,7 +102,7 @@ def cost_change(before, after) -> dict[str, float]:
     return {name: round(getattr(after, name) - getattr(before, name), 4) for name in names}
 
 
-@action
+@partial(action, cut_to_own=True)
 def paint(user: User, stands: list[Stand], brush: Brush, key: UUID, view: View | None = None) -> Entry:
     """Work with a brush on stands of one level, in one transaction with one journal entry. A key that is
     known counts once.
@@ -171,7 +172,7 @@ def _brushed(user: User, stand: Stand, brush: Brush, box: Cells) -> tuple[dict, 
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
 
-@action
+@partial(action, cut_to_own=True)
 def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry:
     """Take a stand's painting away, everywhere or inside one area of the level, as one action that can be
     undone.
@@ -238,7 +239,7 @@ def _clear(
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
 
-@action
+@partial(action, cut_to_own=True)
 def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Entry:
     """Take the painting of all stands that are not locked away, everywhere or inside an area, as one action.
 

@@ -10,7 +10,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field, model_validator
 
-from server.levels.access import check_may_make
+from server.levels.access import check_may_change, check_may_make, may_change
 from server.stock import bringing, versions
 from server.stock.api import Group, ShelfOut, Word, shelf_out
 from server.stock.bring_api import MendIn
@@ -50,8 +50,11 @@ class VersionOut(Schema):
 
 
 class ItemDetail(ShelfOut):
-    """An item, where it is used, and the versions it has had, the newest first."""
+    """An item, where it is used, the versions it has had, the newest first, whose it is, and whether one may
+    change it."""
 
+    owner: str | None
+    may_change: bool
     used: list[UseOut]
     versions: list[VersionOut]
 
@@ -146,12 +149,25 @@ def _detail(request: HttpRequest, item: ShelfItem) -> dict:
     had = item.versions.select_related("by").only("revision", "what", "at", "by__username", "item")
     return {
         **shelf_out(item),
+        "owner": item.owner.get_username() if item.owner else None,
+        "may_change": may_change(request.user, item.owner_id),
         "used": uses,
         "versions": [
             {"revision": v.revision, "what": v.what, "by": v.by.get_username() if v.by else None, "at": v.at}
             for v in had
         ],
     }
+
+
+def _to_change(request: HttpRequest, item: str, revision: int | None = None) -> ShelfItem:
+    """An item that the person may change.
+
+    Raises: NotAllowed, or HttpError as `versions.item_for` does.
+    """
+    check_may_make(request.user)
+    row = versions.item_for(item, revision)
+    check_may_change(request.user, row.name, row.owner)
+    return row
 
 
 @router.get("/shelf/{item}", response=ItemDetail)
@@ -163,8 +179,7 @@ def one_item(request: HttpRequest, item: str):
 @router.put("/shelf/{item}", response=ItemDetail)
 def edit_item(request: HttpRequest, item: str, data: ItemEdit):
     """Say what an item is called and what it knows; the plants of every level that uses it follow."""
-    check_may_make(request.user)
-    row = versions.item_for(item, data.revision)
+    row = _to_change(request, item, data.revision)
     given = data.model_dump(include={"height", "crown", "trunk", "lift", "anchors"})
     named = {"name": data.name.strip(), **data.model_dump(include={"group", "tags", "note"})}
     versions.edit(request.user, row, named, Edit(**given, traits=Traits(**data.traits.model_dump())))
@@ -174,8 +189,7 @@ def edit_item(request: HttpRequest, item: str, data: ItemEdit):
 @router.post("/shelf/{item}/mend", response=ItemDetail)
 def mend_item(request: HttpRequest, item: str, data: MendItem):
     """Do what a finding of an item offers."""
-    check_may_make(request.user)
-    versions.mend(request.user, versions.item_for(item, data.revision), data.mend)
+    versions.mend(request.user, _to_change(request, item, data.revision), data.mend)
     return _detail(request, versions.item_for(item))
 
 
@@ -196,8 +210,7 @@ def against(request: HttpRequest, item: str, batch: UUID, thing: int):
 @router.post("/shelf/{item}/replace", response=ItemDetail)
 def replace_item(request: HttpRequest, item: str, data: ReplaceIn):
     """Take a thing that was brought in for an item's source; every plant of it in every level follows."""
-    check_may_make(request.user)
-    row = versions.item_for(item, data.revision)
+    row = _to_change(request, item, data.revision)
     versions.replace_source(
         request.user, row, bringing.made_of(bringing.brought_of(request.user, data.batch, data.thing))
     )
@@ -208,16 +221,14 @@ def replace_item(request: HttpRequest, item: str, data: ReplaceIn):
 @router.post("/shelf/{item}/version", response=ItemDetail)
 def use_version(request: HttpRequest, item: str, data: VersionIn):
     """Use a version that an item has had, everywhere."""
-    check_may_make(request.user)
-    versions.use_version(request.user, versions.item_for(item, data.revision), data.use)
+    versions.use_version(request.user, _to_change(request, item, data.revision), data.use)
     return _detail(request, versions.item_for(item))
 
 
 @router.delete("/shelf/{item}", response={204: None})
 def remove_item(request: HttpRequest, item: str):
     """Take an item that nothing plants off the shelf."""
-    check_may_make(request.user)
-    versions.remove(request.user, versions.item_for(item))
+    versions.remove(request.user, _to_change(request, item))
     return 204, None
 
 
@@ -225,7 +236,9 @@ def remove_item(request: HttpRequest, item: str):
 def put_back(request: HttpRequest, item: str):
     """Put an item that was taken off the shelf back."""
     check_may_make(request.user)
-    return shelf_out(versions.put_back(request.user, item))
+    row = versions.removed_item(item)
+    check_may_change(request.user, row.name, row.owner)
+    return shelf_out(versions.put_back(row))
 
 
 @router.post("/shelf/new/stand-in", response=ShelfOut)

@@ -73,7 +73,12 @@ class ShelfItem(Described):
     note = models.CharField(max_length=300, blank=True, help_text="where it came from, and its licence")
     revision = models.PositiveIntegerField(default=1, help_text="the version of its file that is in use")
     gone = models.BooleanField(default=False, help_text="taken off the shelf; it can be put back")
-    by = models.ForeignKey(User, on_delete=models.SET_NULL, null=True, related_name="+")
+    owner = models.ForeignKey(
+        User, on_delete=models.SET_NULL, null=True, related_name="+", help_text="who put it on the shelf"
+    )
+    by = models.ForeignKey(
+        User, on_delete=models.SET_NULL, null=True, related_name="+", help_text="who made the version in use"
+    )
     at = models.DateTimeField(auto_now=True)
 
     class Meta:

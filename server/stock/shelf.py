@@ -42,7 +42,7 @@ def put_on_shelf(
     check_name(name)
     fields = {field: getattr(made, field) for field in MADE}
     return ShelfItem.objects.create(
-        slug=slug, name=name, group=group, by=by, tags=list(tags), note=note, **fields
+        slug=slug, name=name, group=group, owner=by, by=by, tags=list(tags), note=note, **fields
     )
 
 

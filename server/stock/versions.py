@@ -240,14 +240,22 @@ def remove(user: User, item: ShelfItem) -> None:
             level.scene_changed()
 
 
-def put_back(user: User, slug: str) -> ShelfItem:
-    """Put an item that was taken off the shelf back.
+def removed_item(slug: str) -> ShelfItem:
+    """An item that was taken off the shelf.
 
-    Raises: HttpError 404 when there is none; Refused when its name has been taken since.
+    Raises: HttpError 404 when there is none.
     """
     item = ShelfItem.objects.filter(slug=slug, gone=True).first()
     if item is None:
         raise HttpError(404, f"There is no stock item {slug[:60]!r} that was taken off the shelf.")
+    return item
+
+
+def put_back(item: ShelfItem) -> ShelfItem:
+    """Put an item that was taken off the shelf back.
+
+    Raises: Refused when its name has been taken since.
+    """
     check_name(item.name, item)
     item.gone = False
     item.save(update_fields=["gone"])

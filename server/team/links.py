@@ -54,9 +54,7 @@ def reset(by: User, level: Level, person: User) -> tuple[OneTimeLink, str]:
 
     Raises: NotAllowed when the person has more rights somewhere than who asks for it.
     """
-    led = by.memberships.filter(role=Membership.Role.LEAD).values("level")
-    elsewhere = person.memberships.filter(level__removed_at=None).exclude(level__in=led)
-    if not by.is_superuser and (person.is_superuser or elsewhere.exists()):
+    if not _may_reset(by, person):
         raise NotAllowed(
             f"{person.get_username()} works in levels that you do not lead: ask a lead of those, or who "
             f"looks after the installation."
@@ -66,22 +64,44 @@ def reset(by: User, level: Level, person: User) -> tuple[OneTimeLink, str]:
     return _make(by, level, RESET_FOR, person=person)
 
 
-def link_of(token: str) -> OneTimeLink:
-    """A link that can be used.
+def _may_reset(by: User, person: User) -> bool:
+    """Whether a person works in no level that the other does not lead."""
+    led = by.memberships.filter(role=Membership.Role.LEAD).values("level")
+    elsewhere = person.memberships.filter(level__removed_at=None).exclude(level__in=led)
+    return by.is_superuser or not (person.is_superuser or elsewhere.exists())
 
-    Raises: HttpError 404 when there is none, or it has been used or has ended.
-    """
+
+def _still_holds(link: OneTimeLink) -> bool:
+    """Whether who made a link could make it now."""
+    if not link.by.is_active or link.level.removed_at:
+        return False
+    leads = link.level.memberships.filter(user=link.by, role=Membership.Role.LEAD).exists()
+    if not (leads or link.by.is_superuser):
+        return False
+    if link.person is None:
+        return True
+    there = link.level.memberships.filter(user=link.person).exists()
+    return there and link.person.is_active and _may_reset(link.by, link.person)
+
+
+def link_of(token: str) -> OneTimeLink:
+    """A link that can be used: it is worth what its maker may do now.
+
+    Raises: HttpError 404 when there is none, it has been used or has ended, or who made it may no longer
+    make it."""
     row = OneTimeLink.objects.select_related("level", "by", "person")
     link = row.filter(digest=_digest(token), used=False, until__gt=timezone.now()).first()
-    if link is None or link.level.removed_at:
+    if link is None or not _still_holds(link):
         raise HttpError(404, "This link has been used or has ended: ask a lead for another.")
     return link
 
 
 def _use(link: OneTimeLink) -> None:
     """Use a link up, inside the transaction that does what it is for."""
-    if not OneTimeLink.objects.filter(pk=link.pk, used=False).update(used=True):
-        raise HttpError(404, "This link has just been used.")
+    now = OneTimeLink.objects.select_for_update().get(pk=link.pk)
+    if now.used or not _still_holds(now):
+        raise HttpError(404, "This link has just been used or has ended.")
+    OneTimeLink.objects.filter(pk=link.pk).update(used=True)
 
 
 @transaction.atomic

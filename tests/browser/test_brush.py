@@ -38,7 +38,7 @@ class Hand(BrowserCase):
         """Undo on the server all that a test has done, newest first."""
         level = Level.objects.get(slug="hobbin-delph")
         for entry in Entry.objects.filter(undone=False):
-            undo_entry(level, entry.pk)
+            undo_entry(entry.user, level, entry.pk)
 
     def tearDown(self):
         Profile.objects.all().delete()

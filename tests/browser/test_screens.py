@@ -254,4 +254,4 @@ class Screens(BrowserCase):
         self.assertTrue(Path(download.value.path()).read_bytes().startswith(b"id,stand,item"))
         level = Level.objects.get(slug="hobbin-delph")
         for entry in Entry.objects.filter(undone=False):
-            undo_entry(level, entry.pk)
+            undo_entry(entry.user, level, entry.pk)

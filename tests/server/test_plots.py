@@ -6,7 +6,7 @@ from django.contrib.auth.models import User
 
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.plots import plots_of
+from server.levels.own_ground import plots_of
 from server.levels.whole import document_of, make_level
 from server.pins.models import Pin
 from server.stands.models import Stand
@@ -200,6 +200,51 @@ class Plots(GroundCase):
         self.assertEqual(self.stroke_at(180, client=self.lead).status_code, 200)
         self.post("/shapes", {"key": key(), "put": [], "remove": [self.west]}, self.lead)
         self.assertEqual(self.stroke_at(60).status_code, 403, "a plot without its area has no ground")
+
+    def test_no_other_way_leads_outside_of_ones_own_plots(self):
+        self.keep()
+        shot = self.post("/snapshots", {"name": "Before"}, self.lead).json()["id"]
+        self.assertEqual(self.stroke_at(180, client=self.lead).status_code, 200)
+        theirs = Entry.objects.first()
+        self.keep(outside="refused")
+        ground = {"kind": "area", "form": "polygon", "name": "West half", "clear": None, "id": self.west}
+        wide = [[0, 0], [250, 0], [250, 256], [0, 256]]
+        block = {"kind": "obstacle", "form": "box", "name": "Shed"}
+        box = lambda x: {"x": x, "z": 120, "width": 30, "length": 30, "heading": 0}
+        birch = f"/stands/{self.birch.pk}"
+        outside = [
+            ("post", "/shapes", {"put": [ground | {"points": wide}]}),
+            ("post", "/shapes", {"remove": [self.west]}),
+            ("post", "/shapes", {"put": [block | {"box": box(200)}]}),
+            ("patch", birch, {"settings": {"fullness": 0.05}}),
+            ("patch", "/stands", {"stands": {str(self.birch.pk): {"settings": {"fullness": 0.05}}}}),
+            ("post", f"{birch}/change", {"seed": 99}),
+            ("post", f"{birch}/remove", {}),
+            ("post", f"{birch}/duplicate", {}),
+            ("post", "/exchange", {"item": "birch", "by": "slate-block"}),
+            ("post", f"/snapshots/{shot}/go-back", {}),
+            ("post", f"/journal/{theirs.pk}/undo", {}),
+            ("post", "/uproot", {"stands": [self.birch.pk], "path": [[90, 120]], "radius": 120}),
+            ("post", "/new-stand", {"name": "More", "stratum": "Shrub", "item": "slate-block"}),
+        ]
+        plants, entries = self.all_ids(), Entry.objects.count()
+        for method, path, body in outside:
+            refused = self.post(path, {"key": key(), **body}, self.north, method)
+            self.assertEqual(refused.status_code, 403, (path, refused.content[:300]))
+            self.assertRegex(refused.json()["detail"], "own plots|leads' to change")
+            self.assertEqual((self.all_ids(), Entry.objects.count()), (plants, entries), path)
+        within = self.post("/shapes", {"key": key(), "put": [block | {"box": box(40)}]})
+        self.assertEqual(within.status_code, 200, within.content)
+        self.assertNotEqual(self.all_ids(), plants)
+        self.assertEqual(self.post("/undo", {}).status_code, 200)
+        self.assertEqual(self.all_ids(), plants)
+        distances = {"steps": [20], "billboard": 50, "gone": 90, "fade": 5, "shadow": 20}
+        drawn = self.post(birch, {"key": key(), "settings": {"distances": distances}}, self.north, "patch")
+        self.assertEqual(drawn.status_code, 200, "how far they are drawn moves no plant")
+        for method, path, body in outside[3:6]:
+            self.assertEqual(
+                self.post(path, {"key": key(), **body}, self.lead, method).status_code, 200, path
+            )
 
     def test_a_new_name_of_its_owner_stays_its_owner(self):
         self.keep(outside="refused")

@@ -431,7 +431,7 @@ class Roles(GroundCase):
                 allowed = (
                     may[needed]
                     if needed in may
-                    else {"north"}
+                    else {"north", "lead"}
                     if "tips" in template
                     else set(self.drafts if "drafts" in template or "shelf" in template else self.jobs)
                 )
@@ -473,6 +473,48 @@ class Roles(GroundCase):
         self.assertEqual(
             (Stand.objects.filter(level=self.other).count(), Entry.objects.filter(level=self.other).count()),
             (0, 0),
+        )
+
+    def test_leading_a_copy_gives_no_right_over_what_others_made_for_all(self):
+        lead = User.objects.get(username="lead")
+        copied = self.post("/copy", {"name": "Mine"}, self.people["north"])
+        self.assertEqual(copied.status_code, 200, copied.content)
+        ShelfItem.objects.filter(slug="spare").update(owner=lead)
+        own = ShelfItem.objects.create(
+            slug="own", name="Own", group="rock", owner=User.objects.get(username="north"),
+            height=1, crown=1, trunk=1, glb=glb("slate-block"), silhouette=b"x",
+        )  # fmt: skip
+        tip = BrushTip.objects.create(name="lead's", by=lead, data=bytes(64 * 64))
+        edit = {"revision": 1, "name": "Spare", "group": "rock", "traits": {}}
+        tries = [
+            ("delete", f"/api/condition-sets/{self.keep_set.pk}", {}),
+            (
+                "post",
+                "/api/condition-sets",
+                {"name": "Gentle", "level": copied.json()["slug"], "conditions": []},
+            ),
+            ("delete", f"/api/tips/{tip.pk}", {}),
+            ("put", "/api/shelf/spare", edit),
+            ("post", "/api/shelf/spare/mend", {"revision": 1, "mend": "both sides"}),
+            ("post", "/api/shelf/spare/version", {"revision": 1, "use": 1}),
+            ("delete", "/api/shelf/spare", {}),
+        ]
+        ask = lambda who, method, path, body: getattr(self.people[who], method)(
+            path, json.dumps(body), content_type="application/json"
+        )
+        for given in tries:
+            refused = ask("north", *given)
+            self.assertEqual(refused.status_code, 403, given)
+            self.assertIn("lead's", refused.json()["detail"])
+        self.assertFalse(self.people["north"].get("/api/shelf/spare").json()["may_change"])
+        self.assertTrue(
+            self.people["lead"].get("/api/shelf/own").json()["may_change"], "north works under them"
+        )
+        self.assertEqual(
+            ask("lead", "put", f"/api/shelf/{own.slug}", edit | {"name": "Own"}).status_code, 200
+        )
+        self.assertEqual(
+            ask("north", "delete", f"/api/shelf/{own.slug}", {}).status_code, 204, "it stays theirs"
         )
 
     def test_a_saved_set_is_written_by_its_owner_or_a_lead_only(self):

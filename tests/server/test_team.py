@@ -68,6 +68,34 @@ class Team(ApiCase):
         self.assertFalse(User.objects.filter(username="east").exists())
         self.assertTrue(Record.objects.filter(person="west", what__contains="invited by lead").exists())
 
+    def test_a_link_is_worth_what_its_maker_may_do_when_it_is_used(self):
+        second = User.objects.create_user("second", password=PASSWORD)
+        role = Membership.objects.create(user=second, level=self.level, role="lead")
+        theirs = self.client_of("second")
+        tokens = {
+            path: self.send(theirs, "post", f"{self.base}/{path}", body).json()["token"]
+            for path, body in (("invitations", {"role": "lead"}), ("members/north/password", {}))
+        }
+        invited, word = (f"/api/links/{token}" for token in tokens.values())
+        for fallen in ("artist", None, "elsewhere"):
+            if fallen == "elsewhere":
+                role = Membership.objects.create(user=second, level=self.level, role="lead")
+                self.elsewhere(north="artist", lead="lead")
+            elif fallen is None:
+                role.delete()
+            else:
+                Membership.objects.filter(pk=role.pk).update(role=fallen)
+            if fallen != "elsewhere":
+                self.assertEqual(Client().get(invited).status_code, 404, fallen)
+                refused = self.send(Client(), "post", f"{invited}/account", {"name": "x", "password": FRESH})
+                self.assertEqual(refused.status_code, 404, fallen)
+            self.assertEqual(
+                self.send(Client(), "post", f"{word}/password", {"password": FRESH}).status_code, 404
+            )
+        self.assertTrue(User.objects.get(username="north").check_password(PASSWORD))
+        made = self.send(Client(), "post", f"{invited}/account", {"name": "east", "password": FRESH})
+        self.assertEqual(made.status_code, 200, "a lead again")
+
     def test_an_invitation_is_taken_by_who_has_an_account_and_ends(self):
         other = User.objects.create_user("other", password=PASSWORD)
         client, link = self.client_of("other"), self.invited("viewer")

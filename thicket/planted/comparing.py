@@ -73,3 +73,26 @@ def compare(before: Planting, after: Planting) -> tuple[int, int]:
     """Plants gained and lost; see `difference`."""
     change = difference(before, after)
     return change.gained, change.lost
+
+
+def changed_places(before: Planting | None, after: Planting | None) -> np.ndarray:
+    """Where a stand's plants came, went, or became others in any way: float64 (n, 2) x, z in m. None stands
+    for a stand that is not there."""
+    keys = [{s: p.key(s) for s in p.sheets_in(p.everywhere)} if p else {} for p in (before, after)]
+    same = {sheet for sheet, key in keys[0].items() if keys[1].get(sheet) == key}
+    was, now = (_by_id(p, sorted(k.keys() - same)) if p else {} for p, k in zip((before, after), keys))
+    changed = [
+        given for one, other in ((was, now), (now, was)) for n, given in one.items() if other.get(n) != given
+    ]
+    return np.array([(form[0], form[2]) for form, _ in changed], float).reshape(-1, 2)
+
+
+def _by_id(planting: Planting, sheets: list) -> dict[int, tuple[tuple[float, ...], str]]:
+    """Form and item of all plants of some sheets, by their ids."""
+    items = [entry.item for entry in planting.settings.mix]
+    found: dict[int, tuple[tuple[float, ...], str]] = {}
+    for sheet in sheets:
+        plants = planting.plants(sheet)
+        rows = zip(plants.id.tolist(), plants.form.tolist(), plants.item.tolist())
+        found.update((plant, (tuple(form), items[item])) for plant, form, item in rows)
+    return found

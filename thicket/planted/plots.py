@@ -31,6 +31,13 @@ class Region:
             inside &= ~(distances_at(self.before, x, z)[0] <= 0)
         return inside
 
+    def near(self, x: np.ndarray, z: np.ndarray, margin: float) -> np.ndarray:
+        """Which places lie in it, or no farther than a margin in m from its edge; bool (n,)."""
+        inside = distances_at([self.area], x, z)[0] <= margin
+        if self.before and inside.any():
+            inside &= ~(distances_at(self.before, x, z)[0] < -margin)
+        return inside
+
     def part_of(self, plants: Plants) -> Plants:
         """Those of the plants that stand in it."""
         form = plants.form

@@ -1759,7 +1759,7 @@ export interface paths {
         post?: never;
         /**
          * Drop Set
-         * @description Remove a set; those who saved it, and leads, may.
+         * @description Remove a set; see `server.levels.access.may_change` for who may.
          */
         delete: operations["server_stands_conditions_api_drop_set"];
         options?: never;
@@ -5441,7 +5441,8 @@ export interface components {
         };
         /**
          * TipOut
-         * @description A brush tip: its picture as the address of a PNG of `SIDE` × `SIDE` grey values.
+         * @description A brush tip: its picture as the address of a PNG of `SIDE` × `SIDE` grey values; whether one may
+         *     remove it.
          */
         TipOut: {
             /** Key */
@@ -6291,6 +6292,8 @@ export interface components {
             name: string;
             /** By */
             by: string;
+            /** May Change */
+            may_change: boolean;
             /** Kinds */
             kinds: string[];
         };
@@ -7389,7 +7392,8 @@ export interface components {
         };
         /**
          * ItemDetail
-         * @description An item, where it is used, and the versions it has had, the newest first.
+         * @description An item, where it is used, the versions it has had, the newest first, whose it is, and whether one may
+         *     change it.
          */
         ItemDetail: {
             /** Slug */
@@ -7436,6 +7440,10 @@ export interface components {
             scale: number;
             /** Glb */
             glb: string;
+            /** Owner */
+            owner: string | null;
+            /** May Change */
+            may_change: boolean;
             /** Used */
             used: components["schemas"]["UseOut"][];
             /** Versions */

@@ -227,7 +227,7 @@ onMounted(loadSets)
               :data-test="`set-${s.id}`"
               @click="useSet(s)"
             >
-              <template #append
+              <template v-if="s.may_change" #append
                 ><ActionButton
                   variant="text"
                   size="x-small"

@@ -192,6 +192,11 @@ onBeforeUnmount(() => {
         test="plots-outside"
         @change="plots.put({ outside: $event })"
       />
+      <p v-if="plots.now.outside === 'refused'" class="faint small" data-test="plots-held">
+        Strokes and clearing are cut off at the edge of their plots. Whatever else would change plants outside
+        of them is refused: settings and rules of whole stands, new stands, shapes, stock, snapshots, undo.
+        Plots’ own areas are the leads’.
+      </p>
       <p v-if="plots.draft" class="do">
         <v-btn color="primary" variant="flat" :loading="plots.busy" data-test="plots-keep" @click="plots.keep"
           >Keep</v-btn

@@ -27,6 +27,7 @@ const emit = defineEmits<{ take: [slug: string]; leave: [slug: string]; stand: [
 const shelf = useShelf()
 const store = useLevel()
 const shown = computed(() => (shelf.detail?.slug === props.item ? shelf.detail : null))
+const mayChange = computed(() => store.mayPlant && !!shown.value?.may_change)
 const mine = computed(() => store.level?.stock.find((i) => i.slug === props.item))
 const stands = computed(() => store.stands.filter((s) => s.items.includes(props.item)))
 const scale = computed(() =>
@@ -175,13 +176,17 @@ const remove = () =>
         >. Collider: {{ shown.traits.collider }}.
       </p>
       <StateTable :item="shown" />
-      <FindingList :findings="shown.findings" :disabled="!store.mayPlant || busy" @mend="mend" />
+      <FindingList :findings="shown.findings" :disabled="!mayChange || busy" @mend="mend" />
       <p v-if="shown.note" class="faint small">{{ shown.note }}</p>
+      <p v-if="store.mayPlant && !shown.may_change" class="faint small" data-test="item-owner">
+        It is {{ shown.owner }}’s: only they, a lead of theirs, or who looks after this installation may
+        change it.
+      </p>
       <div class="do">
         <v-btn
           size="small"
           :prepend-icon="mdiPencilOutline"
-          :disabled="!store.mayPlant"
+          :disabled="!mayChange"
           data-test="item-edit"
           @click="editing = true"
           >Edit …<v-tooltip activator="parent"
@@ -191,7 +196,7 @@ const remove = () =>
         <v-btn
           size="small"
           :prepend-icon="mdiFileReplaceOutline"
-          :disabled="!store.mayPlant"
+          :disabled="!mayChange"
           data-test="item-replace"
           @click="replacing = true"
           >Replace its source …<v-tooltip activator="parent"
@@ -250,7 +255,7 @@ const remove = () =>
             <v-btn
               v-else
               size="x-small"
-              :disabled="!store.mayPlant || busy"
+              :disabled="!mayChange || busy"
               :data-test="`version-${v.revision}`"
               @click="use(v.revision)"
               >Use it again</v-btn
@@ -263,7 +268,7 @@ const remove = () =>
         variant="text"
         :prepend-icon="mdiDeleteOutline"
         class="remove"
-        :disabled="!store.mayPlant || busy"
+        :disabled="!mayChange || busy"
         data-test="item-remove"
         @click="remove"
         >Take it off the shelf</v-btn
