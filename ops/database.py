@@ -4,21 +4,27 @@ same."""
 from __future__ import annotations
 
 import contextlib
+import fcntl
+import json
 import os
 import pwd
 import shutil
 import socket
 import subprocess
+import sys
 import time
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
+from typing import IO
 
-from ops.base import Trouble, alone, end_with_parent, find, port_is_free, run, say, secret, stop
+from ops.base import ROOT, Trouble, alone, find, port_is_free, run, say, secret, stop
 
 ACCOUNT = "knee-thicket"
 """The system account that the database runs under where root starts it."""
 SCHEMA = "knee_thicket"
+USERS = ".database-users"
+"""A file on which everybody who uses the database holds a shared lock."""
 
 
 def _system_account() -> pwd.struct_passwd | None:
@@ -36,13 +42,24 @@ def _system_account() -> pwd.struct_passwd | None:
     return pwd.getpwnam(ACCOUNT)
 
 
+def unused(var: Path) -> bool:
+    """Whether nobody uses a state folder's database now; who does holds a lock, which goes with their
+    process."""
+    with (var / USERS).open("a") as users:
+        try:
+            fcntl.flock(users, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            return False
+        return True
+
+
 class Database:
     """The database of one state folder."""
 
     def __init__(self, var: Path) -> None:
         self.var, self.data = var, var / "db"
         self._owner: pwd.struct_passwd | None = None
-        self._started: int | None = None
+        self._using: IO | None = None
 
     @property
     def port(self) -> int:
@@ -72,8 +89,11 @@ class Database:
         return None
 
     def start(self) -> None:
-        """Start it, when it does not run."""
+        """Use it: it is started when it does not run, and lives as long as anybody uses it."""
         with alone(self.var, "database"):
+            if self._using is None:
+                self._using = (self.var / USERS).open("a")
+                fcntl.flock(self._using, fcntl.LOCK_SH)
             if self.pid():
                 return
             self._choose_owner()
@@ -94,7 +114,6 @@ class Database:
                     socket.create_connection(("127.0.0.1", self.port), timeout=1),
                 ):
                     if self.pid():
-                        self._started = process.pid
                         return
                 time.sleep(0.1)
             raise Trouble(f"The database did not answer within a minute; see {self.var / 'db.log'}.")
@@ -110,7 +129,7 @@ class Database:
 
     @contextlib.contextmanager
     def running(self) -> Iterator[None]:
-        """The database, started when it does not run and stopped only by who started it."""
+        """The database, started when it does not run and ended with its last user."""
         self.start()
         try:
             yield
@@ -118,10 +137,15 @@ class Database:
             self.stop()
 
     def stop(self) -> None:
-        """End it, when we started it."""
-        if self._started and self.pid() == self._started:
-            stop(self._started)
-        self._started = None
+        """Use it no longer; it ends with its last user."""
+        with alone(self.var, "database"):
+            if self._using is None:
+                return
+            self._using.close()
+            self._using = None
+            pid = self.pid()
+            if pid and unused(self.var):
+                stop(pid)
 
     def _choose_owner(self) -> None:
         """The account it will run under: one of its own where that can reach the folder, else the one we run
@@ -196,35 +220,35 @@ class Database:
         init = self.data / "kt-init.sql"
         init.touch(mode=0o600)
         init.write_text(self._accounts())
-        as_owner = {}
+        owner: list[int] = []
         if self._owner:
             os.chown(init, self._owner.pw_uid, self._owner.pw_gid)
-            as_owner = {"user": self._owner.pw_uid, "group": self._owner.pw_gid, "extra_groups": []}
+            owner = [self._owner.pw_uid, self._owner.pw_gid]
+        command = [
+            find("mariadbd"),
+            "--no-defaults",
+            f"--datadir={self.data}",
+            "--socket=kt.sock",
+            f"--port={self.port}",
+            "--bind-address=127.0.0.1",
+            "--skip-name-resolve",
+            f"--pid-file={self.data / 'kt.pid'}",
+            f"--init-file={init}",
+            f"--secure-file-priv={self.var / 'db-files'}",
+            "--local-infile=0",
+            "--skip-symbolic-links",
+            "--innodb-buffer-pool-size=256M",
+            "--max-allowed-packet=64M",
+            "--character-set-server=utf8mb4",
+            *(["--user=root"] if os.geteuid() == 0 and not self._owner else []),
+        ]
         with (self.var / "db.log").open("ab") as log:
             return subprocess.Popen(
-                [
-                    find("mariadbd"),
-                    "--no-defaults",
-                    f"--datadir={self.data}",
-                    "--socket=kt.sock",
-                    f"--port={self.port}",
-                    "--bind-address=127.0.0.1",
-                    "--skip-name-resolve",
-                    f"--pid-file={self.data / 'kt.pid'}",
-                    f"--init-file={init}",
-                    f"--secure-file-priv={self.var / 'db-files'}",
-                    "--local-infile=0",
-                    "--skip-symbolic-links",
-                    "--innodb-buffer-pool-size=256M",
-                    "--max-allowed-packet=64M",
-                    "--character-set-server=utf8mb4",
-                    *(["--user=root"] if os.geteuid() == 0 and not self._owner else []),
-                ],
+                [sys.executable, "-m", "ops.keeper", str(self.var), json.dumps(owner), json.dumps(command)],
                 stdout=log,
                 stderr=log,
                 stdin=subprocess.DEVNULL,
+                cwd=ROOT,
                 start_new_session=True,
                 umask=0o077,
-                preexec_fn=end_with_parent,
-                **as_owner,
             )

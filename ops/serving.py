@@ -21,6 +21,8 @@ from pathlib import Path
 from ops.base import PYTHON, ROOT, Trouble, end_with_parent, free_port, say, stop
 from ops.state import State
 
+WORKERS = "worker", "worker-2"
+"""Two, so that long work of one level does not hold up the others'."""
 DEATHS, WITHIN = 3, 60.0
 """After so many deaths within so many seconds, serving ends."""
 
@@ -122,7 +124,7 @@ def serve(state: State, host: str, port: int, processes: int, after: str = "") -
         modules = {"server": server} | {f"server-{k}": server for k in range(2, processes + 1)}
         watched: list[Watched] = []
         try:
-            for name, module in (modules | {"worker": ["django", "work"]}).items():
+            for name, module in (modules | dict.fromkeys(WORKERS, ["django", "work"])).items():
                 watched.append(
                     Watched(name, lambda name=name, module=module: _spawn(state, name, module, listener))
                 )
@@ -142,13 +144,18 @@ def _spawn(state: State, name: str, module: list[str], listener: socket.socket) 
     logs.mkdir(mode=0o700, exist_ok=True)
     return subprocess.Popen(
         [str(PYTHON), "-m", *module],
-        env=state.environment() | {"KT_LOG": str(logs / f"{name}.log")},
+        env=state.environment() | {"KT_LOG": str(logs / f"{name}.log")} | _workers_part(name),
         cwd=ROOT,
         start_new_session=True,
         umask=0o077,
         pass_fds=[listener.fileno()],
         preexec_fn=end_with_parent,
     )
+
+
+def _workers_part(name: str) -> dict[str, str]:
+    """What a worker is told besides: its name, and with how many it shares their memory."""
+    return {"KT_WORKER": name, "KT_PROCESSES": str(len(WORKERS))} if name in WORKERS else {}
 
 
 def _watch(state: State, watched: list[Watched], at: str, after: str) -> None:
@@ -197,7 +204,7 @@ def status(state: State) -> int:
     noted, pid = state.noted(), state.database.pid()
     say(f"State     {state.var}")
     say(f"Database  {f'runs, process {pid}, port {state.database.port}' if pid else 'does not run'}")
-    for name in sorted({"server", "worker", *noted} - {"kt", "address"}):
+    for name in sorted({"server", *WORKERS, *noted} - {"kt", "address"}):
         alive = noted.get(name) and Path(f"/proc/{noted[name]}").exists()
         say(f"{name.capitalize():9} {f'runs, process {noted[name]}' if alive else 'does not run'}")
     if not noted.get("address"):

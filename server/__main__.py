@@ -34,6 +34,9 @@ def main() -> None:
     os.environ["KT_PROCESSES"] = options.processes
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.settings")
     _allow_connections()
+    import django
+
+    django.setup()
     from django.conf import settings
 
     from server import bodies

@@ -15,6 +15,7 @@ from server.audit.api import router as audit
 from server.bodies import router as files
 from server.ground.api import router as ground
 from server.handover.api import router as handover
+from server.jobs.api import router as jobs
 from server.journal.api import router as journal
 from server.levels.api import router as levels
 from server.levels.list_api import router as level_list
@@ -114,6 +115,7 @@ for router in (
     handover,
     audit,
     files,
+    jobs,
     bring,
     item,
     looks,

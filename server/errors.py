@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import logging
+import random
 import sys
+import time
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
@@ -22,6 +24,35 @@ log = logging.getLogger(__name__)
 
 MOST_SAID = 8
 """So many wrong fields are told of one request."""
+
+
+GAVE_WAY = {1205, 1213}
+"""MariaDB's numbers for a lock that was waited for too long, and for a deadlock: the same, asked again,
+will do."""
+
+
+class AskAgain:
+    """Has a read asked again, up to three times, that the database made give way to a transaction."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        return self.get_response(request)
+
+    def process_view(
+        self, request: HttpRequest, view: Callable[..., HttpResponse], args: tuple, kwargs: dict
+    ) -> HttpResponse | None:
+        if request.method not in ("GET", "HEAD"):
+            return None
+        for k in range(3):
+            try:
+                return view(request, *args, **kwargs)
+            except OperationalError as error:
+                if error.args[0] not in GAVE_WAY:
+                    raise
+                time.sleep(random.uniform(0.5, 1.5) * 0.02 * 2**k)
+        return None
 
 
 class BodyLimit:
@@ -89,7 +120,7 @@ _AWAY = {1040, 1053, 1152, 1205, 1213, 1927, 2002, 2003, 2006, 2013, 2026, 2055}
 way."""
 
 
-def _is_away(error: BaseException | None) -> bool:
+def is_away(error: BaseException | None) -> bool:
     """Whether an error means that the database cannot be reached or is busy, not that it refused
     something."""
     busy = isinstance(error, OperationalError) and bool(error.args) and error.args[0] in _AWAY
@@ -107,7 +138,7 @@ def unreadable(request: HttpRequest, exception: Exception | None = None) -> Http
 def failed(request: HttpRequest) -> HttpResponse:
     """The answer when something failed that nobody foresaw; 503 when it is the database that is away. It must
     have been called while the error is handled."""
-    if _is_away(sys.exc_info()[1]):
+    if is_away(sys.exc_info()[1]):
         return JsonResponse({"detail": AWAY}, status=503, headers=AGAIN)
     return JsonResponse({"detail": FAILED.format(id=getattr(request, "id", ""))}, status=500)
 

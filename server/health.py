@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import shutil
+
+from django.conf import settings
 from django.db import Error, connection
 from django.db.migrations.executor import MigrationExecutor
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
 from server.jobs.running import worker_lives
 
+LEAST_ROOM = 200 << 20
+"""Bytes that must be free on the disk."""
 _migrated = False
 
 
@@ -17,8 +22,8 @@ def health(request: HttpRequest) -> HttpResponse:
 
 
 def ready(request: HttpRequest) -> HttpResponse:
-    """The database answers, its migrations are applied, and a worker lives."""
-    checks = {"database": False, "migrations": False, "worker": False}
+    """The database answers, its migrations are applied, a worker lives, and there is room on the disk."""
+    checks = {"database": False, "migrations": False, "worker": False, "disk": _has_room()}
     try:
         connection.ensure_connection()
         with connection.cursor() as cursor:
@@ -31,6 +36,11 @@ def ready(request: HttpRequest) -> HttpResponse:
     return JsonResponse(
         {"ready": well, **checks}, status=200 if well else 503, headers={} if well else {"Retry-After": "2"}
     )
+
+
+def _has_room() -> bool:
+    """Whether what is written next will fit on the disk of the state folder."""
+    return shutil.disk_usage(settings.VAR_DIR).free > LEAST_ROOM
 
 
 def _are_applied() -> bool:

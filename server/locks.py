@@ -20,7 +20,14 @@ def level_lock(slug: str) -> Iterator[None]:
     before has changed it, so what that one has worked out is carried on; and threads do not hold each other
     up.
     """
-    given = f"{connection.settings_dict['NAME']}/{slug}"
+    with turn(slug):
+        yield
+
+
+@contextmanager
+def turn(what: str) -> Iterator[None]:
+    """Take turns at something with the other processes that share the database."""
+    given = f"{connection.settings_dict['NAME']}/{what}"
     name = hashlib.blake2b(given.encode(), digest_size=16).hexdigest()
     with connection.cursor() as cursor:
         cursor.execute("SELECT GET_LOCK(%s, %s)", [name, PATIENCE])

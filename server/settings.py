@@ -68,6 +68,7 @@ MIDDLEWARE = [
     "server.accounts.sliding.SlidingSession",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "axes.middleware.AxesMiddleware",
+    "server.errors.AskAgain",
 ]
 
 ROOT_URLCONF = os.environ.get("KT_ROOT_URLCONF", "server.urls")

@@ -30,4 +30,5 @@ def work_off_inside_a_transaction() -> None:
     meanwhile."""
     with mock.patch.object(running, "telling", lambda *_: nullcontext()):
         for job in Job.objects.filter(state=Job.State.WAITING).order_by("at"):
-            running.run.func(str(job.pk))
+            Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING)
+            running.do(Job.objects.select_related("level", "user").get(pk=job.pk))

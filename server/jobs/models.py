@@ -35,7 +35,10 @@ class Job(models.Model):
         default=0, help_text="of what the share is counted in, where it is counted"
     )
     trouble = models.CharField(max_length=500, blank=True)
+    worker = models.CharField(max_length=40, blank=True, help_text="which worker does it, or did")
     at = models.DateTimeField(auto_now_add=True)
+    began = models.DateTimeField(null=True)
+    alive = models.DateTimeField(null=True, help_text="when its worker last wrote how far it is")
     ended = models.DateTimeField(null=True)
 
     class Meta:
@@ -43,6 +46,12 @@ class Job(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} {self.key}"
+
+    @property
+    def lane(self) -> tuple[int | None, int | None]:
+        """Jobs of one lane are done one after another: those of a level, and of a person outside of
+        levels."""
+        return self.level_id, None if self.level_id else self.user_id
 
     @property
     def busy(self) -> bool:

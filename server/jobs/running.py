@@ -4,26 +4,36 @@ honestly."""
 from __future__ import annotations
 
 import logging
+import os
 import threading
+import time
 from collections.abc import Callable
 from contextlib import contextmanager
 from dataclasses import dataclass, field
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
-from django.db import Error, connections
+from django.db import Error, connection, connections
+from django.db.models import Max, Q
 from django.utils import timezone
 from django_tasks import task
 
+from server.errors import is_away
 from server.jobs.models import Beat, Job
+from server.locks import turn
 from thicket.refused import Refused
 
 log = logging.getLogger(__name__)
 LIVES = timedelta(seconds=12)
 """A worker that has said nothing for so long is taken for dead."""
+SILENT = timedelta(seconds=30)
+"""A job whose worker has written nothing about it for so long has been cut off."""
+WORKER = os.environ.get("KT_WORKER", "worker")
 EVERY = 0.25
 """Seconds between two looks at the database."""
 RESTARTED = "The server was restarted while this was under way, and nothing of it was kept: begin it again."
+AWAY = "The database was away while this was under way, and nothing of it was kept: begin it again."
+FAILED = "It failed for a reason that is in the server's log; nothing was changed."
 
 
 class Stopped(Exception):
@@ -70,11 +80,44 @@ def work(kind: str) -> Callable[[Work], Work]:
 
 
 @task()
-def run(pk: str) -> None:
-    """Do a job that waits."""
-    if not Job.objects.filter(pk=pk, state=Job.State.WAITING).update(state=Job.State.RUNNING):
+def run() -> None:
+    """Do the job whose turn it is."""
+    job = _claimed()
+    if job is None:
         return
-    job = Job.objects.select_related("level", "user").get(pk=pk)
+    try:
+        do(job)
+    finally:
+        if Job.objects.filter(state=Job.State.WAITING).exists():
+            run.enqueue()
+
+
+def _claimed() -> Job | None:
+    """The waiting job to do next, marked as running: the oldest of the lane that was served longest ago,
+    among those of which no other worker does one; None when there is none."""
+    with turn("jobs"):
+        running = {job.lane for job in Job.objects.filter(state=Job.State.RUNNING)}
+        waiting = [
+            j for j in Job.objects.filter(state=Job.State.WAITING).order_by("at") if j.lane not in running
+        ]
+        if not waiting:
+            return None
+        served = Job.objects.filter(began__isnull=False).values_list("level", "user").annotate(Max("began"))
+        last: dict[tuple, datetime] = {}
+        for level, user, began in served:
+            lane = level, None if level else user
+            last[lane] = max(began, last.get(lane, began))
+        never = datetime.min.replace(tzinfo=UTC)
+        job = min(waiting, key=lambda j: (last.get(j.lane, never), j.at))
+        now = timezone.now()
+        Job.objects.filter(pk=job.pk, state=Job.State.WAITING).update(
+            state=Job.State.RUNNING, worker=WORKER, began=now, alive=now
+        )
+    return Job.objects.select_related("level", "user").get(pk=job.pk)
+
+
+def do(job: Job) -> None:
+    """Do a job, and write down how it ended."""
     progress, state, trouble = Progress(), Job.State.DONE, ""
     try:
         with telling(job.pk, progress):
@@ -83,20 +126,30 @@ def run(pk: str) -> None:
         state = Job.State.STOPPED
     except Refused as error:
         state, trouble = Job.State.FAILED, f"{str(error).rstrip('.')}."
-    except Exception:
+    except Exception as error:
         log.exception("%s failed", job)
-        state, trouble = (
-            Job.State.FAILED,
-            "It failed for a reason that is in the server's log; nothing was changed.",
-        )
-    Job.objects.filter(pk=pk).update(
-        state=state,
-        trouble=trouble[:500],
-        share=progress.share,
-        step=progress.step[:200],
-        total=progress.total,
-        ended=timezone.now(),
-    )
+        state, trouble = Job.State.FAILED, AWAY if is_away(error) else FAILED
+    _write_end(job, progress, state, trouble)
+
+
+def _write_end(job: Job, progress: Progress, state: str, trouble: str) -> None:
+    """Write down how a job ended; while the database is away, again and again."""
+    while True:
+        try:
+            Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(
+                state=state,
+                trouble=trouble[:500],
+                share=progress.share,
+                step=progress.step[:200],
+                total=progress.total,
+                ended=timezone.now(),
+            )
+            return
+        except Error:
+            if connection.in_atomic_block:
+                raise
+            connections.close_all()
+            time.sleep(1)
 
 
 @contextmanager
@@ -109,7 +162,10 @@ def telling(pk: UUID, progress: Progress):
         while not done.wait(EVERY):
             try:
                 Job.objects.filter(pk=pk).update(
-                    step=progress.step[:200], share=progress.share, total=progress.total
+                    step=progress.step[:200],
+                    share=progress.share,
+                    total=progress.total,
+                    alive=timezone.now(),
                 )
                 if Job.objects.filter(pk=pk, stopping=True).exists():
                     progress.stopping.set()
@@ -136,8 +192,13 @@ def worker_lives() -> bool:
     return Beat.objects.filter(at__gt=timezone.now() - LIVES).exists()
 
 
-def end_what_was_cut_off() -> None:
-    """Mark jobs that a worker before this one was at as failed; to be called before the first is done."""
-    Job.objects.filter(state=Job.State.RUNNING).update(
-        state=Job.State.FAILED, trouble=RESTARTED, ended=timezone.now()
-    )
+def end_what_was_cut_off(worker: str = "") -> None:
+    """Mark jobs as failed whose worker has been silent for too long, and all of one worker, which is just
+    beginning; and see that what waits is done."""
+    silent = Q(alive=None) | Q(alive__lt=timezone.now() - SILENT)
+    mine = Q(worker=worker) if worker else Q()
+    cut = Job.objects.filter(silent | mine if worker else silent, state=Job.State.RUNNING)
+    ended = cut.update(state=Job.State.FAILED, trouble=RESTARTED, ended=timezone.now())
+    if (ended or worker) and Job.objects.filter(state=Job.State.WAITING).exists():
+        for _ in range(Job.objects.filter(state=Job.State.WAITING).count()):
+            run.enqueue()

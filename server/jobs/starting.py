@@ -24,7 +24,7 @@ def start(
     job = Job.objects.create(
         kind=kind, key=key, user=user, level=level, arguments=arguments, step="Waits for the worker"
     )
-    transaction.on_commit(lambda: run.enqueue(str(job.pk)))
+    transaction.on_commit(lambda: run.enqueue())
     return job
 
 

@@ -19,6 +19,7 @@ from django.db import IntegrityError, OperationalError, connection
 from django.db.models import Model
 from ninja.errors import HttpError
 
+from server.errors import GAVE_WAY
 from server.journal.models import Entry, acting
 from server.levels.models import Level
 from server.levels.own_ground import held_to_own
@@ -27,8 +28,6 @@ from thicket.refused import Refused
 from thicket.sight.views import View
 
 T = TypeVar("T")
-_GAVE_WAY = {1205, 1213}
-"""MariaDB's numbers for a lock that was waited for too long, and for a deadlock."""
 TIMES = 6
 
 
@@ -39,7 +38,7 @@ def retry_on_deadlock(level: Level, work: Callable[[], T]) -> T:
         try:
             return work()
         except OperationalError as error:
-            if error.args[0] not in _GAVE_WAY or k == TIMES - 1 or connection.in_atomic_block:
+            if error.args[0] not in GAVE_WAY or k == TIMES - 1 or connection.in_atomic_block:
                 raise
         forget_planted(level)
         time.sleep(random.uniform(0.5, 1.5) * 0.01 * 2**k)

@@ -8,7 +8,7 @@ from uuid import UUID
 
 from django.db.models import F
 from django.http import HttpRequest
-from ninja import File, Form, Router, Schema
+from ninja import Field, File, Form, Router, Schema
 from ninja.errors import HttpError
 from ninja.files import UploadedFile
 from pydantic import UUID4
@@ -18,10 +18,9 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.schemas import JobOut, job_out
 from server.journal.schemas import EntryOut, entry_out
-from server.levels import lifetime, opening
+from server.levels import lifetime, opening, summaries
 from server.levels.access import check_may_make_level, level_for
 from server.levels.models import Level
-from server.levels.summaries import summary_of
 from thicket.document.settings import Name, Strict
 
 router = Router(tags=["levels"])
@@ -42,6 +41,7 @@ class LevelCard(Schema):
     views: int
     plan: str
     fresh: bool
+    trouble: str = Field(description="why it could not be counted; it is not tried again by itself")
     changed: datetime | None
 
 
@@ -81,10 +81,17 @@ def levels(request: HttpRequest):
             "width": level.width,
             "length": level.length,
             "views": len(level.bookmarks),
-            **summary_of(level, request.user),
+            **summaries.summary_of(level, request.user),
         }
         for level in rows.order_by("name")
     ]
+
+
+@router.post("/levels/{slug}/summary", response={204: None})
+def count_again(request: HttpRequest, slug: str):
+    """Have the level counted for the list, after that failed or was stopped."""
+    summaries.make(level_for(request, slug), request.user)
+    return 204, None
 
 
 @router.get("/removed-levels", response=list[RemovedLevel])

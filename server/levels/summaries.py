@@ -18,16 +18,31 @@ from server.sight.reckoning import bookmark_view, drawing_of, level_cost, over
 def summary_of(level: Level, user: User) -> dict:
     """The level's summary as it is kept: plants (None when it was never made), views over budget, the plan's
     address, and whether it is of the level as it is now; when it is not, the worker is asked to make it
-    anew."""
+    anew, unless it has tried: then `trouble` says what was in the way."""
     kept = LevelSummary.objects.filter(level=level).defer("plan").first()
     stamp, changed = level.stamp()
     fresh = kept is not None and kept.stamp == stamp
-    if not fresh and not starting.under_way(_key(level)):
-        starting.start("summarise", _key(level), user, level)
+    last = None if fresh else starting.newest(_key(level))
+    trouble = _trouble(last) if last and last.arguments.get("stamp") == stamp else ""
+    if not (fresh or trouble or (last and last.busy)):
+        make(level, user)
+    found = {"fresh": fresh, "changed": changed, "trouble": trouble}
     if kept is None:
-        return {"plants": None, "over": [], "plan": "", "fresh": False, "changed": changed}
+        return found | {"plants": None, "over": [], "plan": ""}
     address = f"/api/levels/{level.slug}/plan/{kept.pk}.{kept.made}.png"
-    return {"plants": kept.plants, "over": kept.over, "fresh": fresh, "plan": address, "changed": changed}
+    return found | {"plants": kept.plants, "over": kept.over, "plan": address}
+
+
+def make(level: Level, user: User) -> None:
+    """Have the worker make a level's summary anew."""
+    starting.start("summarise", _key(level), user, level, stamp=level.stamp()[0])
+
+
+def _trouble(job: Job) -> str:
+    """Why counting the level as it is now has ended without a result; it is not begun again by itself."""
+    if job.state == Job.State.STOPPED:
+        return "Counting was stopped."
+    return job.trouble if job.state == Job.State.FAILED else ""
 
 
 def _key(level: Level) -> str:

@@ -2,14 +2,19 @@
 a restart."""
 
 import threading
+from contextlib import nullcontext
+from functools import partial
 from unittest import mock
 
-from django.db import connections
+from django.contrib.auth.models import User
+from django.db import OperationalError, connections
 from django.test import TransactionTestCase
+from django.utils import timezone
 
 from server.jobs import running, starting
 from server.jobs.models import Job
 from server.jobs.running import RESTARTED, WORK
+from server.levels.models import Level
 from tests.fixtures import small_level
 from tests.server.test_api import ApiCase
 from tests.worker import work_off
@@ -87,15 +92,71 @@ class Jobs(TransactionTestCase):
         self.assertEqual((job.state, "log" in job.trouble, "/" in job.trouble), ("failed", True, False))
 
     def test_a_restart_ends_what_was_under_way_and_does_what_waits(self):
-        cut = Job.objects.create(key="a", kind="test", state=Job.State.RUNNING)
+        now, make = timezone.now(), partial(Job.objects.create, kind="test", state=Job.State.RUNNING)
+        cut = make(key="a", worker="worker", alive=now)
+        silent = make(key="c", worker="worker-2", alive=now - running.SILENT)
+        other = make(key="d", worker="worker-2", alive=now)
         done = mock.Mock()
         with mock.patch.dict(WORK, {"test": done}):
-            starting.start("test", "b")
-            running.end_what_was_cut_off()
+            starting.start("test", "b", User.objects.create_user("somebody"))
+            running.end_what_was_cut_off("worker")
             work_off()
-        cut.refresh_from_db()
+        for job in (cut, silent, other):
+            job.refresh_from_db()
         self.assertEqual((cut.state, cut.trouble), ("failed", RESTARTED))
+        self.assertEqual((silent.state, other.state), ("failed", "running"), "another worker is at that one")
         done.assert_called_once()
+
+    def test_jobs_of_one_level_are_done_one_after_another_and_levels_take_turns(self):
+        level = small_level()
+        user = User.objects.get(username="north")
+        other = Level.objects.create(slug="b", name="B", seed=1, cell=1, rows=9, columns=9, low=0, high=1)
+        begun, beside = [], []
+
+        def work(job, progress):
+            begun.append(job.key)
+            if job.key == "a1":  # another worker looks for something to do meanwhile
+                beside.append(running._claimed())
+
+        with mock.patch.dict(WORK, {"test": work}):
+            for key, of in (("a1", level), ("a2", level), ("a3", level), ("b1", other), ("b2", other)):
+                starting.start("test", key, user, of)
+            work_off()
+            self.assertEqual([job.key for job in beside], ["b1"], "not of the level that is at work")
+            self.assertEqual(begun, ["a1", "a2", "a3"], "b's turn is that other worker's")
+            running.do(beside[0])
+            running.run.enqueue()
+            work_off()
+            self.assertEqual(begun[3:], ["b1", "b2"])
+            begun.clear()
+            for key, of in (("a1", level), ("a2", level), ("b1", other), ("b2", other)):
+                starting.start("test", f"{key} again", user, of)
+            work_off()
+        self.assertEqual([key[:2] for key in begun], ["a1", "b1", "a2", "b2"])
+
+    def test_a_job_whose_worker_lost_the_database_ends_when_it_is_back(self):
+        real, times = Job.objects.filter, iter(range(10**9))
+
+        def away(*args, **kwargs):
+            if kwargs.get("state") == Job.State.RUNNING and "pk" in kwargs and next(times) < 2:
+                raise OperationalError(2013, "lost")
+            return real(*args, **kwargs)
+
+        def work(job, progress):
+            raise OperationalError(2013, "lost")
+
+        with (
+            mock.patch.object(running, "telling", lambda *_: nullcontext()),
+            mock.patch.object(Job.objects, "filter", away),
+            mock.patch.object(running.time, "sleep"),
+            self.assertLogs("server.jobs.running", "ERROR"),
+        ):
+            job = Job.objects.create(key="k", kind="test", state=Job.State.RUNNING)
+            with mock.patch.dict(WORK, {"test": work}):
+                running.do(job)
+        job.refresh_from_db()
+        self.assertEqual((job.state, job.trouble), ("failed", running.AWAY))
+        self.assertEqual(self.do(lambda *_: None).state, "done", "and can be begun again")
 
     def test_a_file_under_way_is_anothers_secret_and_is_told_stopped(self):
         small_level()

@@ -145,6 +145,8 @@ class Roles(GroundCase):
         level, stand = "/api/levels/{slug}", "/api/levels/{slug}/stands/{stand}"
         posts = {
             f"{level}/views": ("plant", {"key": key, "name": "Rim", **KEEP}),
+            "/api/jobs/{job}/stop": ("own", {}),
+            f"{level}/summary": ("see", {}),
             "/api/files/check": ("make", {"path": "/api/tips", "size": 1}),
             f"{level}/resolution/try": ("see", {"key": key, "cell": 2}),
             f"{level}/resolution": ("lead", {"key": key, "cell": 2}),
@@ -296,6 +298,7 @@ class Roles(GroundCase):
             ("get", "/api/audit"): ("lead", None),
             ("get", "/api/tips"): ("anybody", None),
             ("get", "/api/levels"): ("anybody", None),
+            ("get", "/api/jobs"): ("anybody", None),
             ("get", "/api/condition-sets"): ("anybody", None),
             ("get", "/api/drafts/{draft}"): ("own", None),
             ("get", f"{level}/handover/jobs/{{job}}"): ("own", None),

@@ -17,6 +17,9 @@ const LevelMenu = defineAsyncComponent({
   loader: () => painted().then(() => import('../components/LevelMenu.vue')),
 })
 const SignInAgain = defineAsyncComponent(() => import('../components/SignInAgain.vue'))
+const WorkList = defineAsyncComponent({
+  loader: () => painted().then(() => import('../components/WorkList.vue')),
+})
 const NewLevel = defineAsyncComponent(() => import('../components/NewLevel.vue'))
 const OpenSaved = defineAsyncComponent(() => import('../components/OpenSaved.vue'))
 
@@ -47,7 +50,10 @@ onMounted(load)
  * While a level has changed since it was counted, the worker counts it anew; and what could not be read is
  * asked for again.
  */
-const again = setInterval(() => (!levels.value || levels.value.some((l) => !l.fresh)) && void load(), 2500)
+const again = setInterval(
+  () => (!levels.value || levels.value.some((l) => !l.fresh && !l.trouble)) && void load(),
+  2500,
+)
 onBeforeUnmount(() => clearInterval(again))
 const shown = computed(() => {
   const words = search.value.toLowerCase().split(/\s+/)
@@ -67,6 +73,12 @@ async function bringBack(slug: string) {
   await answer(api.POST('/api/removed-levels/{slug}/bring-back', { params: { path: { slug } } })).catch(
     (error: Error) => (trouble.value = error.message),
   )
+  await load()
+}
+async function count(slug: string) {
+  await api
+    .POST('/api/levels/{slug}/summary', { params: { path: { slug } } })
+    .catch((error: Error) => (trouble.value = error.message))
   await load()
 }
 async function leave() {
@@ -123,14 +135,19 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
               <dd>{{ whole(l.width) }} × {{ whole(l.length) }} m</dd>
               <dt>Plants</dt>
               <dd data-test="plants" :data-fresh="l.fresh">
-                {{ l.plants === null ? 'being counted' : whole(l.plants)
-                }}<span v-if="!l.fresh && l.plants !== null" class="faint">, counting anew</span>
+                <template v-if="l.trouble">{{
+                  l.plants === null ? 'not counted' : `${whole(l.plants)}, of before`
+                }}</template>
+                <template v-else
+                  >{{ l.plants === null ? 'being counted' : whole(l.plants)
+                  }}<span v-if="!l.fresh && l.plants !== null" class="faint">, counting anew</span></template
+                >
               </dd>
               <dt>Budget</dt>
               <dd v-if="l.over.length" class="over">
                 over in {{ l.over.length }} of {{ l.views }} views: {{ list(l.over) }}
               </dd>
-              <dd v-else-if="l.plants === null">being reckoned</dd>
+              <dd v-else-if="l.plants === null">{{ l.trouble ? 'not known' : 'being calculated' }}</dd>
               <dd v-else>
                 within its marks in {{ l.views === 1 ? 'its one view' : `all ${l.views} views` }}
               </dd>
@@ -139,9 +156,14 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
             </dl>
           </div>
         </router-link>
+        <p v-if="l.trouble" class="uncounted" :data-test="`uncounted-${l.slug}`">
+          {{ l.trouble }}
+          <v-btn size="small" :data-test="`count-${l.slug}`" @click="count(l.slug)">Count again</v-btn>
+        </p>
         <LevelMenu class="menu" :level="l" :may-make="mayMake" @changed="load" />
       </article>
     </section>
+    <WorkList v-if="levels" />
     <section v-if="gone.length" class="gone" data-test="removed-levels">
       <h3>Removed</h3>
       <p v-for="g in gone" :key="g.slug">
@@ -188,6 +210,14 @@ h1 {
   position: absolute;
   top: 8px;
   right: 8px;
+}
+.uncounted {
+  position: absolute;
+  right: 22px;
+  bottom: 12px;
+  width: 196px;
+  margin: 0;
+  font-size: 12.5px;
 }
 .none {
   width: 400px;

@@ -1,4 +1,4 @@
-"""The worker: does long work, one job after another, beside the server."""
+"""A worker: does long work, one job after another, beside the server."""
 
 import logging
 import os
@@ -11,6 +11,7 @@ from django_tasks_db.management.commands.db_worker import Worker
 from django_tasks_db.models import DBTaskResult
 
 from server.jobs import running
+from server.jobs.models import Job
 from server.levels import opening
 
 log = logging.getLogger(__name__)
@@ -30,7 +31,7 @@ class Command(BaseCommand):
             backend_name="default",
             startup_delay=False,
             max_tasks=None,
-            worker_id=f"worker-{os.getpid()}",
+            worker_id=running.WORKER,
             excluded_queue_names=[],
         )
         worker.configure_signals()
@@ -48,14 +49,21 @@ class Command(BaseCommand):
                 time.sleep(1)
 
     def _begin(self) -> None:
-        running.end_what_was_cut_off()
-        opening.clear_out()
-        DBTaskResult.objects.running().update(status="FAILED")
+        running.end_what_was_cut_off(running.WORKER)
+        if not Job.objects.filter(kind=opening.KIND, state=Job.State.RUNNING).exists():
+            opening.clear_out()
+        DBTaskResult.objects.running().filter(worker_ids__contains=running.WORKER).update(status="FAILED")
 
     def _beat(self) -> None:
+        """Say every two seconds that this worker lives. When the database has been there for long enough
+        for the others to have said so too, end what those were at that have not."""
+        since = time.monotonic()
         while True:
             try:
                 running.beat()
+                if time.monotonic() - since > running.SILENT.total_seconds():
+                    running.end_what_was_cut_off()
             except Error:
                 connections.close_all()
+                since = time.monotonic()
             time.sleep(2)
