@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import io
 import os
+import socket
 import subprocess
 import sys
 import time
@@ -12,7 +13,7 @@ import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 
-from ops.base import ROOT, end_with_parent, free_port
+from ops.base import ROOT, end_with_parent
 
 
 def built_page() -> None:
@@ -22,8 +23,8 @@ def built_page() -> None:
 
 
 @contextmanager
-def served_demo() -> Iterator[tuple[str, object]]:
-    """The server's address and the demo level; a worker runs beside it."""
+def served_demo(processes: int = 1) -> Iterator[tuple[str, object]]:
+    """The address of so many server processes and the demo level; a worker runs beside them."""
     import django
 
     django.setup()
@@ -32,21 +33,27 @@ def served_demo() -> Iterator[tuple[str, object]]:
     from django.test.utils import setup_databases, teardown_databases
 
     old = setup_databases(verbosity=0, interactive=False)
-    processes = []
+    running = []
     try:
         call_command("build_demo", stdout=io.StringIO())
         from server.levels.models import Level
 
-        level, port = Level.objects.get(), free_port()
+        level, listener = Level.objects.get(), socket.create_server(("127.0.0.1", 0), backlog=1024)
         env = os.environ | {
             "KT_DB_NAME": connection.settings_dict["NAME"],
             "KT_ROOT_URLCONF": "bench._reference",
         }
-        for module in (["server", "--port", str(port)], ["django", "work"]):
-            processes.append(
-                subprocess.Popen([sys.executable, "-m", *module], env=env, preexec_fn=end_with_parent)
+        server = ["server", "--socket", str(listener.fileno()), "--processes", str(processes)]
+        for module in (*[server] * processes, ["django", "work"]):
+            running.append(
+                subprocess.Popen(
+                    [sys.executable, "-m", *module],
+                    env=env,
+                    preexec_fn=end_with_parent,
+                    pass_fds=[listener.fileno()],
+                )
             )
-        base = f"http://127.0.0.1:{port}"
+        base = f"http://127.0.0.1:{listener.getsockname()[1]}"
         for _ in range(600):
             with suppress(OSError):
                 urllib.request.urlopen(base + "/ready").close()
@@ -54,7 +61,7 @@ def served_demo() -> Iterator[tuple[str, object]]:
             time.sleep(0.1)
         yield base, level
     finally:
-        for process in processes:
+        for process in running:
             process.terminate()
             process.wait()
         teardown_databases(old, verbosity=0)

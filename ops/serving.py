@@ -119,6 +119,8 @@ def allow(host: str, names: list[str]) -> None:
 
 def serve(state: State, host: str, port: int, processes: int, after: str = "") -> int:
     """Serve until Ctrl-C, by so many server processes; the database must run."""
+    if several := crowded(processes):
+        say(several)
     with _only_one(state), _listen(host, port) as listener:
         server = ["server", "--socket", str(listener.fileno()), "--processes", str(processes)]
         modules = {"server": server} | {f"server-{k}": server for k in range(2, processes + 1)}
@@ -137,6 +139,17 @@ def serve(state: State, host: str, port: int, processes: int, after: str = "") -
                     stop(each.process.pid)
             (state.var / "running.json").unlink(missing_ok=True)
     return 0
+
+
+def crowded(processes: int) -> str:
+    """What is said of more server processes than help on this machine; empty of others."""
+    cores = os.cpu_count() or 1
+    if processes == 1 or 2 * processes <= cores:
+        return ""
+    return (
+        f"{processes} server processes on {cores} cores slow down painting: each works out for itself what "
+        f"the others store. They help from two cores for each on; docs/running.md says more."
+    )
 
 
 def _spawn(state: State, name: str, module: list[str], listener: socket.socket) -> subprocess.Popen:
@@ -209,6 +222,8 @@ def status(state: State) -> int:
         say(f"{name.capitalize():9} {f'runs, process {noted[name]}' if alive else 'does not run'}")
     if not noted.get("address"):
         return 1
+    if several := crowded(sum(name.startswith("server") for name in noted)):
+        say(f"Note      {several}")
     well, answer = ready(noted["address"])
     say(f"Address   {noted['address']}/  {'ready' if well else f'not ready: {answer}'}")
     return 0 if well else 1

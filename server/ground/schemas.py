@@ -10,6 +10,7 @@ from pydantic import UUID4, Field
 
 from server.journal.schemas import EntryOut
 from thicket.document.settings import Number, Strict
+from thicket.document.views import LayerName
 
 Cell = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)]
 
@@ -23,7 +24,7 @@ class DraftOptions(Strict):
     high: Number | None = None
     width: Annotated[int, Field(ge=1, le=100_000)] | None = None
     big_endian: bool | None = None
-    names: list[Annotated[str, Field(max_length=40)]] | None = Field(default=None, max_length=16)
+    names: list[LayerName] | None = Field(default=None, max_length=16)
 
 
 class Bars(Schema):

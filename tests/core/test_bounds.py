@@ -2,12 +2,17 @@
 come through whole."""
 
 import json
+import os
 import pickle
+import socket
 import struct
 import subprocess
 import sys
+import tempfile
 import time
 import zlib
+from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import trimesh
@@ -16,6 +21,7 @@ from tests.core.test_imports import HILLS, Folder, X, Z
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.heights_in import Reading, read_heights
 from thicket.formats.layers_in import read_channels, read_mask
+from thicket.formats.rasters import OPTIONS
 from thicket.refused import Refused
 
 MESH = Bounds(memory=1_000_000_000, seconds=6, patience=45.0)
@@ -33,6 +39,54 @@ except Refused as error:
     spent, peak = time.perf_counter() - began, resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
     pickle.dump((str(error), spent, peak), sys.stdout.buffer)
 """
+
+
+def probe(own, other, work, port):
+    """What a reading process can do: what came of each try, or the error's name."""
+
+    def tried(do):
+        try:
+            return str(do())
+        except OSError as error:
+            return type(error).__name__
+
+    def written():
+        (Path(work) / "x").write_text("y")
+        return "written"
+
+    say = lambda: socket.socket(socket.AF_INET, socket.SOCK_DGRAM).sendto(b"x", ("127.0.0.1", 9))
+    return {
+        "own": tried(own.read_text),
+        "other": tried(lambda: Path(other).read_text()),
+        "accounts": tried(lambda: Path("/etc/passwd").read_text()),
+        "environment of another": tried(lambda: Path(f"/proc/{os.getppid()}/environ").read_bytes()),
+        "listing": tried(lambda: os.listdir(Path(other).parent)),
+        "writing": tried(lambda: Path(other).write_text("x")),
+        "connecting": tried(lambda: socket.create_connection(("127.0.0.1", port), 2)),
+        "datagram": tried(say),
+        "signal": tried(lambda: os.kill(os.getppid(), 0)),
+        "work": tried(written),
+        "secret": os.environ.get("KT_SECRET", ""),
+        "user": os.geteuid(),
+    }
+
+
+class Calls:
+    """What has whoever unpickles it call something."""
+
+    def __init__(self, *given):
+        self.given = given
+
+    def __reduce__(self):
+        return self.given[0], self.given[1:]
+
+
+def evil(k):
+    return (Calls(os.system, "true"), Calls(tempfile.mkdtemp))[k]
+
+
+def give(value):
+    return value
 
 
 def hang():
@@ -134,6 +188,32 @@ class Bounded(Folder):
             with self.assertRaisesRegex(Refused, "^it: .*(time|long)"):
                 bounded("it", read, bounds=small)
             self.assertLess(time.perf_counter() - began, 8)
+
+    def test_what_reads_a_file_has_no_right_to_anything_else(self):
+        own, other = self.put("own", b"mine"), self.put("other", b"another's")
+        work = self.folder / "work"
+        work.mkdir()
+        with (
+            socket.create_server(("127.0.0.1", 0)) as listener,
+            mock.patch.dict(os.environ, {"KT_SECRET": "x"}),
+        ):
+            listener.settimeout(0)
+            found = bounded("it", probe, own, str(other), str(work), listener.getsockname()[1], work=work)
+            with self.assertRaises(BlockingIOError):
+                listener.accept()
+        self.assertEqual(found.pop("own"), "mine")
+        self.assertEqual((found.pop("work"), found.pop("secret")), ("written", ""))
+        self.assertEqual(os.geteuid() == 0, found.pop("user") != os.geteuid())
+        for name, said in found.items():
+            self.assertIn("Error", said, name)
+        for name, value in OPTIONS.items():
+            self.assertEqual(os.environ[name], value)
+
+    def test_what_a_process_answers_can_call_nothing(self):
+        for k in (0, 1):
+            with self.assertRaisesRegex(Refused, "cannot be read"):
+                bounded("it", evil, k)
+        self.assertEqual(bounded("it", give, {"a": [1, np.float32(2)]}), {"a": [1, 2.0]})
 
     def test_who_waits_can_give_up(self):
         def give_up():

@@ -206,6 +206,32 @@ class Closed(OwnState):
             self.assertEqual((self.state.var / "db").stat().st_uid, owner)
 
 
+class Shared(OwnState):
+    def test_the_database_ends_with_its_last_user_whoever_began_to_use_it(self):
+        first, second = self.state.database, State(self.state.var).database
+        second.start()
+        first.stop()
+        self.assertIsNotNone(second.pid(), "it is still used")
+        first.start()
+        second.stop()
+        self.assertIn(b"Birch", self.signed_in().get(f"{LEVEL}/stands"))
+        hold = "import sys, time; from ops.state import State; from pathlib import Path\n"
+        hold += "mine = State(Path(sys.argv[1])).database; mine.start()\n"
+        hold += "print('used', flush=True); time.sleep(60)"
+        command = [sys.executable, "-c", hold, str(self.state.var)]
+        user = subprocess.Popen(command, cwd=settings.BASE_DIR, stdout=subprocess.PIPE)
+        self.assertEqual(user.stdout.readline(), b"used\n")
+        first.stop()
+        self.assertIsNotNone(first.pid())
+        user.kill()
+        user.communicate()
+        for _ in range(300):
+            if first.pid() is None:
+                break
+            time.sleep(0.1)
+        self.assertIsNone(first.pid(), "its last user was killed")
+
+
 class Backups(OwnState):
     def test_restoring_gives_the_same_plants_journal_and_sign_ins(self):
         client = self.signed_in()

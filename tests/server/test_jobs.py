@@ -170,6 +170,55 @@ class Jobs(TransactionTestCase):
         work_off()
         self.assertEqual(north.get(f"{base}/jobs/{job['id']}").json()["state"], "stopped")
 
+    def test_a_full_disk_is_not_ready(self):
+        running.beat()
+        with mock.patch("server.health.shutil.disk_usage", return_value=mock.Mock(free=100 << 20)):
+            answer = self.client.get("/ready")
+        self.assertEqual(
+            (answer.status_code, answer.json()["disk"], answer.json()["worker"]), (503, False, True)
+        )
+
+    def test_a_read_that_the_database_made_give_way_is_asked_again(self):
+        small_level()
+        north = ApiCase.client_of(self, "north")
+        real, times = Job.objects.filter, []
+
+        def gave_way(*args, **kwargs):
+            times.append(1)
+            if len(times) < 3:
+                raise OperationalError(1213, "Deadlock found when trying to get lock")
+            return real(*args, **kwargs)
+
+        with mock.patch.object(Job.objects, "filter", gave_way):
+            self.assertEqual((north.get("/api/jobs").status_code, len(times)), (200, 3))
+
+    def test_work_under_way_is_listed_and_stopped_by_who_may(self):
+        level = small_level()
+        people = {name: ApiCase.client_of(self, name) for name in ("north", "lead", "guest")}
+        self.assertEqual(people["guest"].get("/api/levels").json()[0]["trouble"], "")
+        (found,) = people["north"].get("/api/jobs").json()
+        self.assertEqual((found["level"], found["by"], found["may_stop"]), (level.name, "guest", False))
+        stop = f"/api/jobs/{found['id']}/stop"
+        self.assertEqual(people["north"].post(stop).status_code, 403)
+        self.assertEqual(people["lead"].post(stop).status_code, 204, "a lead stops what others began")
+        for _ in range(3):
+            (card,) = people["guest"].get("/api/levels").json()
+        self.assertEqual((card["trouble"], Job.objects.count()), ("Counting was stopped.", 1))
+        people["guest"].post(f"/api/levels/{level.slug}/summary")
+        with (
+            mock.patch("server.levels.summaries.plan.plan_png", side_effect=OSError),
+            self.assertLogs("server"),
+        ):
+            work_off()
+        for _ in range(3):
+            (card,) = people["guest"].get("/api/levels").json()
+        self.assertIn("log", card["trouble"])
+        self.assertEqual(Job.objects.count(), 2, "what failed is not begun again by each look")
+        people["guest"].post(f"/api/levels/{level.slug}/summary")
+        work_off()
+        (card,) = people["guest"].get("/api/levels").json()
+        self.assertEqual((card["trouble"], card["fresh"]), ("", True))
+
     def test_a_worker_that_says_nothing_is_taken_for_dead(self):
         self.assertEqual(self.client.get("/ready").json()["worker"], False)
         running.beat()

@@ -161,6 +161,8 @@ def _read_png(path: Path, kind: type, shape: tuple[int, int] | None = None) -> n
                     f"{name}: it has {columns:,} × {rows:,} values; at most {MASK_SIDE:,} a side are taken"
                 )
             values = np.array(picture)
+    except Refused:
+        raise
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise Refused(f"{name}: it is missing, damaged, or not a PNG") from None
     if values.ndim != 2 or (values.dtype != kind and not (kind is np.uint16 and values.dtype == np.int32)):
@@ -175,6 +177,8 @@ def _read_picture(folder: Path, name: str) -> bytes:
             if max(picture.size) > MASK_SIDE:
                 raise Refused(f"{name}: at most {MASK_SIDE:,} × {MASK_SIDE:,} points are taken")
             picture.load()
+    except Refused:
+        raise
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise Refused(f"{name}: it is missing, or not a PNG") from None
     return (folder / name).read_bytes()

@@ -137,6 +137,21 @@ class TouchMap:
             self._digests[box] = touch_digest(self.window(box)[0])
         return self._digests[box]
 
+    def differing(self, other: TouchMap) -> Cells | None:
+        """The smallest box of cells outside of which another map of the same shape is alike; None when it is
+        everywhere."""
+        box: Cells | None = None
+        for tx, tz in self.tiles.keys() | other.tiles.keys():
+            if self.revisions.get((tx, tz)) == other.revisions.get((tx, tz)):
+                continue
+            mine, theirs = self.tiles.get((tx, tz), np.int16(0)), other.tiles.get((tx, tz), np.int16(0))
+            rows, columns = np.nonzero(mine != theirs)
+            if len(rows):
+                x, z = tx * TILE, tz * TILE
+                part = x + columns.min(), z + rows.min(), x + columns.max() + 1, z + rows.max() + 1
+                box = part if box is None else (*np.minimum(box, part)[:2], *np.maximum(box, part)[2:])
+        return None if box is None else tuple(map(int, box))
+
     @property
     def whole_digest(self) -> str:
         """A hash of all of it."""

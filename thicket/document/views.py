@@ -11,7 +11,9 @@ from thicket.limits import STOCK
 from thicket.sight.wind import Wind
 
 Place = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
-LayerName = Annotated[str, Field(min_length=1, max_length=40)]
+LayerName = Annotated[
+    str, Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f\x7f]*[^\s\x00-\x1f\x7f][^\x00-\x1f\x7f]*$")
+]
 
 
 class KeptView(Strict):

@@ -107,7 +107,7 @@ class _Answer(pickle.Unpickler):
 
     def find_class(self, module: str, name: str) -> Any:
         found = super().find_class(module, name) if module.split(".")[0] in ("thicket", "numpy") else None
-        value = isinstance(found, type) and (is_dataclass(found) or issubclass(found, BaseModel))
+        value = isinstance(found, type) and (is_dataclass(found) or issubclass(found, (BaseModel, tuple)))
         if value or (module, name) in _BUILDERS:
             return found if found is not None else super().find_class(module, name)
         raise pickle.UnpicklingError(f"{module}.{name} is no value")

@@ -211,6 +211,8 @@ class PlantedLevel:
     def edited(self, level: Level) -> PlantedLevel:
         """This level under another document. What the plants of both follow from alike is shared; what is not
         is found again by its content, where it was made before."""
+        if self._differs_in_touch_alone(level):
+            return self._repainted(level)
         after = PlantedLevel(level, self.cache, self.threads, self.baked)
         pinned = [
             number for number, pins in level.pins.items() if len(pins.id)
@@ -221,6 +223,31 @@ class PlantedLevel:
                     break
                 if new.number in self._plantings:
                     after._plantings[new.number] = self._plantings[new.number]
+        return after
+
+    def _differs_in_touch_alone(self, level: Level) -> bool:
+        """Whether another document has the same stands on the same ground, and other painting at the most."""
+        mine = self.level.stands
+        return (
+            self._same_ground(level)
+            and mine.keys() == level.stands.keys()
+            and all(_same_stand(mine[number], stand) for number, stand in level.stands.items())
+        )
+
+    def _repainted(self, level: Level) -> PlantedLevel:
+        """This level with the painting of another document, stand by stand."""
+        after = self
+        for number in level.stands:
+            was, now = self.level.touch_of(number), level.touch_of(number)
+            box = None if was.revisions == now.revisions else was.differing(now)
+            if box is not None:
+                after = after.painted(number, now, tuple(v * level.touch_cell for v in box))
+        return after._as(level)
+
+    def _as(self, level: Level) -> PlantedLevel:
+        """The same plantings under a document that plants alike."""
+        after = PlantedLevel(level, self.cache, self.threads, self.baked)
+        after._plantings.update(self._plantings)
         return after
 
     def painted(self, number: int, touch: TouchMap, box: Box) -> PlantedLevel:
@@ -252,9 +279,13 @@ class PlantedLevel:
         )
 
 
+def _same_stand(old: Stand, new: Stand) -> bool:
+    return old is new or (old.key, old.name) == (new.key, new.name)
+
+
 def _alike(mine: Level, level: Level, number: int) -> bool:
     """Whether a stand is the same in two documents, its painting included."""
     old, new = mine.stands.get(number), level.stands.get(number)
-    if old is not new and (old is None or new is None or (old.key, old.name) != (new.key, new.name)):
+    if old is not new and (old is None or new is None or not _same_stand(old, new)):
         return False
     return mine.touch_of(number).revisions == level.touch_of(number).revisions

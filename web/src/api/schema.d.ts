@@ -7751,7 +7751,7 @@ export interface components {
             fresh: boolean;
             /**
              * Trouble
-             * @description why it could not be counted as it is now; it is not tried again by itself
+             * @description why it could not be counted; it is not tried again by itself
              */
             trouble: string;
             /** Changed */
