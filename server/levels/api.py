@@ -54,6 +54,9 @@ class Bookmark(Schema):
 
 
 class MeshOut(Schema):
+    """A state of an item; `alpha_area`, the m² of its see-through cards, seen from the side."""
+
+    alpha_area: float
     triangles: int
     materials: int
     bytes: int

@@ -67,17 +67,32 @@ class WhyIn(Strict):
     settings: dict = {}
 
 
-class WhyCondition(Schema):
-    """What one condition found: the ground's value (`beyond` when it is only known to be farther), its result
-    0–1, and the suitability after it."""
+class WhyValue(Schema):
+    """What a condition found: the ground's value (`beyond` when it is only known to be farther), and its
+    result 0–1."""
 
     kind: str
     value: float
     beyond: bool
     result: float
+
+
+class WhyCondition(WhyValue):
+    """One of the stand's conditions: the suitability after it, whether it decides where plants stand, and
+    by what it multiplies their size, where it does."""
+
     running: float | None
     on: bool
     join: str
+    size: float | None
+
+
+class WhyItem(Schema):
+    """An item of the mix: its share of the plants at the place, and what its own condition found."""
+
+    item: str
+    share: float
+    condition: WhyValue | None
 
 
 class WhyPlace(Schema):
@@ -90,7 +105,8 @@ class WhyPlace(Schema):
 
 
 class WhyOut(Schema):
-    """Why here, why not; `shut` names the shape that keeps the place clear."""
+    """Why here, why not; `shut` names what leaves no room, `by_hand` the plant that a hand has set,
+    `trails` the paths that lay plants over. Items are told where one of them has a condition of its own."""
 
     x: float
     z: float
@@ -101,7 +117,10 @@ class WhyOut(Schema):
     fullness: float
     place: WhyPlace | None
     shut: str
+    by_hand: str
     planted: bool
+    items: list[WhyItem]
+    trails: list[str]
 
 
 class CopyIn(Strict):

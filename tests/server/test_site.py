@@ -189,6 +189,28 @@ class MasksAndCells(GroundCase):
 
 
 class Conditions(GroundCase):
+    def test_why_tells_of_the_hand_of_sizes_of_items_and_of_trails(self):
+        trail = {"reach": 10, "lean": 40, "flatten": 0.5, "strata": ["Canopy"]}
+        lane = {"kind": "path", "form": "line", "name": "Lane", "points": [[0, 120], [250, 120]], "width": 4}
+        self.post("/shapes", {"key": key(), "put": [lane | {"trail": trail, "clear": None}]})
+        slope = {"kind": "slope", "lo": 0, "hi": 90}
+        never = {"kind": "altitude", "lo": 5000, "hi": 6000}
+        mix = [{"item": "birch", "weight": 1, "drive": never}, {"item": "slate-block", "weight": 3}]
+        sized = never | {"density": False, "size": 0.5}
+        self.settings(mix=mix, conditions=[slope, sized], clear_of=[])
+        pins, ask = f"/stands/{self.birch.pk}/pins", f"/stands/{self.birch.pk}/why"
+        put = {"key": key(), "add": [{"x": 60, "z": 127, "item": "birch"}], "push": True}
+        self.assertEqual(self.post(pins, put).status_code, 200)
+        told = self.post(ask, {"x": 60.1, "z": 127}).json()
+        self.assertIn("set by hand", told["by_hand"])
+        self.assertEqual((told["planted"], told["shut"]), (True, ""))
+        self.assertEqual([c["size"] for c in told["conditions"]], [None, 0.5])
+        self.assertEqual([(i["item"], i["share"]) for i in told["items"]], [("birch", 0), ("slate-block", 1)])
+        self.assertEqual(told["items"][0]["condition"]["result"], 0)
+        self.assertRegex(told["trails"][0], r"Lane lays it over, by \d+° and \d+%")
+        away = self.post(ask, {"x": 60, "z": 200}).json()
+        self.assertEqual((away["by_hand"], away["trails"]), ("", []))
+
     def test_every_kind_is_looked_at_tried_kept_and_asked_why(self):
         self.post(
             "/shapes",

@@ -150,7 +150,10 @@ class TouchMap:
                 x, z = tx * TILE, tz * TILE
                 part = x + columns.min(), z + rows.min(), x + columns.max() + 1, z + rows.max() + 1
                 box = part if box is None else (*np.minimum(box, part)[:2], *np.maximum(box, part)[2:])
-        return None if box is None else tuple(map(int, box))
+        if box is None:
+            return None
+        col0, row0, col1, row1 = map(int, box)
+        return col0, row0, col1, row1
 
     @property
     def whole_digest(self) -> str:

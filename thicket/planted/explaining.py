@@ -15,9 +15,10 @@ from thicket.planted.occupancy import may_stand_under
 from thicket.planted.planting import Planting
 from thicket.planting.density import TOUCH_UNIT, density_at
 from thicket.planting.pins import inside_uprooted
+from thicket.planting.trails import trails_near
 from thicket.refused import Refused
-from thicket.site.conditions import Condition, histogram, joined, middle, result
-from thicket.site.fields import DISTANCES, far_away, values
+from thicket.site.conditions import Condition, histogram, joined, middle, result, size_factor
+from thicket.site.fields import DISTANCES, Window, far_away, values
 
 SAMPLE, PATCH = 1 << 20, 64
 DISTANCE_SHOWN = 150.0
@@ -111,8 +112,9 @@ def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
     touch = float(at_cells(painted.astype(np.float32), planting.touch_cell, *there)[0]) / TOUCH_UNIT
     wanted = bool(point and point["threshold"] < dense * planting.core.fullness)
     box = (at_x, at_z, at_x + 1e-6, at_z + 1e-6)
+    by_hand = _set_by_hand(planting, x, z)
     stands = bool(wanted and len(planting.plants_in(box)))
-    shut = "" if stands else _shut(level, planting, at_x, at_z)
+    shut = "" if stands or by_hand else _shut(level, planting, at_x, at_z)
     return {
         "x": at_x,
         "z": at_z,
@@ -123,8 +125,60 @@ def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
         "fullness": planting.core.fullness,
         "place": point,
         "shut": shut,
-        "planted": stands,
+        "by_hand": by_hand,
+        "planted": stands or bool(by_hand),
+        "items": _items(level, planting, at_x, at_z),
+        "trails": _trails(level, planting, at_x, at_z),
     }
+
+
+def _set_by_hand(planting: Planting, x: float, z: float) -> str:
+    """Which plant at a place a hand has set, moved or changed, in words; empty when it is the rule's."""
+    pins = planting.pins
+    if not len(pins.id):
+        return ""
+    far = np.hypot(pins.x - x, pins.z - z)
+    k = int(far.argmin())
+    if far[k] > max(planting.footprint, 0.6):
+        return ""
+    moved = bool(np.isin(pins.id[k], pins.replaced))
+    how = "moved or changed by hand" if moved else "set by hand"
+    item = planting.level.stock.get(pins.item[k])
+    return f"{item.name if item else pins.item[k]} was {how} here: it stays under any rule and painting"
+
+
+def _items(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[dict]:
+    """Of a mix in which an item has a condition of its own, each item's share at a place; with the
+    condition's value and result where it has one."""
+    entries = planting.settings.mix
+    if not any(entry.drive for entry in entries):
+        return []
+    told = [_one(level, entry.drive.core(), x, z) if entry.drive else None for entry in entries]
+    weights = [
+        e.weight * (one["result"] if one and e.drive and e.drive.on else 1.0) for e, one in zip(entries, told)
+    ]
+    if not any(weights):  # where no condition holds, the mix is as it is
+        weights = [entry.weight for entry in entries]
+    return [
+        {"item": entry.item, "share": weight / sum(weights), "condition": one}
+        for entry, weight, one in zip(entries, weights, told)
+    ]
+
+
+def _trails(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[str]:
+    """The paths that lay a plant over at a place, in words."""
+    told = []
+    for s in trails_near(list(level.shapes.values()), planting.stand.stratum, (x, z, x, z)):
+        far = max(float(distances_at([s], np.array([x]), np.array([z]))[0][0]), 0.0)
+        trail = s.trail
+        if trail is None or far > trail.reach:
+            continue
+        t = 1.0 - far / trail.reach if trail.reach else 1.0
+        part = t * t * (3 - 2 * t)
+        told.append(
+            f"{s.name} lays it over, by {trail.lean * part:.0f}° and {trail.flatten * part:.0%} of its height"
+        )
+    return told
 
 
 def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
@@ -185,27 +239,40 @@ def _told(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[d
     window = (i, j, i + 1, j + 1)
     out, total = [], None
     for c in planting.rules:
-        level.rasters.ready(c)
-        value = (
-            level.rasters.values(c, window)
-            if level.rasters.lacks(c)
-            else values(level.rasters.site, c, window)
-        )
+        value = _value(level, c, window)
         if c.on and c.density:
             total = joined(total, value, c)
-        far = c.kind in DISTANCES and not c.depth and value[0, 0] >= far_away(c)
+        sized = float(size_factor([value], [c], value.shape)[0, 0]) if c.on and c.size is not None else None
         out.append(
-            {
-                "kind": c.kind,
-                "value": float(value[0, 0]),
-                "beyond": bool(far),
-                "result": float(result(value, c)[0, 0]),
+            _one(level, c, x, z)
+            | {
                 "running": None if total is None else float(total[0, 0]),
                 "on": c.on and c.density,
                 "join": c.join,
+                "size": sized,
             }
         )
     return out
+
+
+def _value(level: PlantedLevel, c: Condition, window: Window) -> np.ndarray:
+    level.rasters.ready(c)
+    return (
+        level.rasters.values(c, window) if level.rasters.lacks(c) else values(level.rasters.site, c, window)
+    )
+
+
+def _one(level: PlantedLevel, c: Condition, x: float, z: float) -> dict:
+    """What one condition found at a place."""
+    rows, columns = level.ground.cells
+    i, j = min(int(x / level.cell), columns - 1), min(int(z / level.cell), rows - 1)
+    value = _value(level, c, (i, j, i + 1, j + 1))
+    return {
+        "kind": c.kind,
+        "value": float(value[0, 0]),
+        "beyond": bool(c.kind in DISTANCES and not c.depth and value[0, 0] >= far_away(c)),
+        "result": float(result(value, c)[0, 0]),
+    }
 
 
 def _nearest_place(planting: Planting, x: float, z: float) -> dict | None:

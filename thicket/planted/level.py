@@ -241,7 +241,8 @@ class PlantedLevel:
             was, now = self.level.touch_of(number), level.touch_of(number)
             box = None if was.revisions == now.revisions else was.differing(now)
             if box is not None:
-                after = after.painted(number, now, tuple(v * level.touch_cell for v in box))
+                x0, z0, x1, z1 = (v * level.touch_cell for v in box)
+                after = after.painted(number, now, (x0, z0, x1, z1))
         return after._as(level)
 
     def _as(self, level: Level) -> PlantedLevel:

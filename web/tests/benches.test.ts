@@ -200,9 +200,36 @@ describe('why here', () => {
     ({
       planted: false,
       conditions: [
-        { kind: 'slope', on: true, join: 'and', value: 12.345, result: 0.5, running: 0.5, beyond: false },
-        { kind: 'path', on: true, join: 'except', value: 120, result: 1, running: 0, beyond: true },
-        { kind: 'facing', on: false, join: 'and', value: -1, result: 0, running: null, beyond: false },
+        {
+          kind: 'slope',
+          on: true,
+          join: 'and',
+          value: 12.345,
+          result: 0.5,
+          running: 0.5,
+          beyond: false,
+          size: null,
+        },
+        {
+          kind: 'path',
+          on: true,
+          join: 'except',
+          value: 120,
+          result: 1,
+          running: 0,
+          beyond: true,
+          size: null,
+        },
+        {
+          kind: 'facing',
+          on: false,
+          join: 'and',
+          value: -1,
+          result: 0,
+          running: null,
+          beyond: false,
+          size: null,
+        },
       ],
       suitability: 0.25,
       touch: -0.5,
@@ -210,11 +237,14 @@ describe('why here', () => {
       fullness: 0.6,
       place: { distance: 1.23, threshold: 0.321 },
       shut: '',
+      by_hand: '',
+      items: [],
+      trails: [],
       ...part,
     }) as unknown as Why
   it('says each condition with its value, how they add up, and what keeps plants out', async () => {
     page = await show(WhyCard, { why: why({ shut: 'It was uprooted here' }), name: 'Birch' })
-    expect(text()).toContain('Why no Birch here')
+    expect(text()).toContain('Birch here: why not')
     for (const said of [
       '12.3°50 %→ 50 %',
       '≥ 120.0 m100 %→ 0 %',
@@ -228,7 +258,7 @@ describe('why here', () => {
   })
   it('says that it stands, and that there is no place', async () => {
     page = await show(WhyCard, { why: why({ planted: true, place: null, touch: 0.25 }), name: 'Birch' })
-    expect(text()).toContain('Why Birch stands here')
+    expect(text()).toContain('Birch here: why')
     expect(text()).toContain('no place within its spacing')
     expect(text()).toContain('+0.25')
   })

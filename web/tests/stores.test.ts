@@ -242,6 +242,33 @@ describe('a draft of settings', () => {
       },
     })
   })
+  it('changes one end of a range of all and leaves each its own other end', async () => {
+    const asked = serve({ ...answers, 'PATCH /api/levels/fell/stands': { entry: entry() } })
+    const [first, second] = store.stands
+    const settings = { ...second.settings, tints: ['#111111', '#222222'] as [string, string] }
+    store.stands = [
+      { ...first, settings: { ...first.settings, tints: ['#111111', '#222222'] } },
+      { ...second, settings: { ...settings, variation: { ...settings.variation, size: [0.5, 3] } } },
+    ]
+    const draft = begin()
+    store.selected = [1, 2]
+    await nextTick()
+    draft.change({ variation: { size: [0.4, null] } })
+    draft.change({ variation: { lean: 2 }, tints: [null, '#333333'] })
+    expect(draft.shared((s) => s.variation.size![0])).toEqual({ value: 0.4, mixed: false })
+    expect(draft.shared((s) => s.variation.size![1])).toEqual({ value: 1, mixed: true })
+    draft.change({ tints: ['#444444', null] })
+    await draft.keep()
+    expect(asked.find((a) => a.what.startsWith('PATCH'))?.body).toMatchObject({
+      stands: {
+        1: { settings: { variation: { size: [0.4, 1], lean: 2 } }, was: { variation: { size: [1, 1] } } },
+        2: {
+          settings: { variation: { size: [0.4, 3] }, tints: ['#444444', '#333333'] },
+          was: { variation: { size: [0.5, 3] }, tints: ['#111111', '#222222'] },
+        },
+      },
+    })
+  })
   it('marks the plants that go of those stands alone that are to be thinned', async () => {
     const asked = serve(answers)
     const draft = begin()

@@ -3662,8 +3662,13 @@ export interface components {
             /** Ms */
             ms: number;
         };
-        /** MeshOut */
+        /**
+         * MeshOut
+         * @description A state of an item; `alpha_area`, the m² of its see-through cards, seen from the side.
+         */
         MeshOut: {
+            /** Alpha Area */
+            alpha_area: number;
             /** Triangles */
             triangles: number;
             /** Materials */
@@ -6247,8 +6252,8 @@ export interface components {
         };
         /**
          * WhyCondition
-         * @description What one condition found: the ground's value (`beyond` when it is only known to be farther), its result
-         *     0–1, and the suitability after it.
+         * @description One of the stand's conditions: the suitability after it, whether it decides where plants stand, and
+         *     by what it multiplies their size, where it does.
          */
         WhyCondition: {
             /** Kind */
@@ -6265,10 +6270,24 @@ export interface components {
             on: boolean;
             /** Join */
             join: string;
+            /** Size */
+            size: number | null;
+        };
+        /**
+         * WhyItem
+         * @description An item of the mix: its share of the plants at the place, and what its own condition found.
+         */
+        WhyItem: {
+            /** Item */
+            item: string;
+            /** Share */
+            share: number;
+            condition: components["schemas"]["WhyValue"] | null;
         };
         /**
          * WhyOut
-         * @description Why here, why not; `shut` names the shape that keeps the place clear.
+         * @description Why here, why not; `shut` names what leaves no room, `by_hand` the plant that a hand has set,
+         *     `trails` the paths that lay plants over. Items are told where one of them has a condition of its own.
          */
         WhyOut: {
             /** X */
@@ -6288,8 +6307,14 @@ export interface components {
             place: components["schemas"]["WhyPlace"] | null;
             /** Shut */
             shut: string;
+            /** By Hand */
+            by_hand: string;
             /** Planted */
             planted: boolean;
+            /** Items */
+            items: components["schemas"]["WhyItem"][];
+            /** Trails */
+            trails: string[];
         };
         /**
          * WhyPlace
@@ -6304,6 +6329,21 @@ export interface components {
             distance: number;
             /** Threshold */
             threshold: number;
+        };
+        /**
+         * WhyValue
+         * @description What a condition found: the ground's value (`beyond` when it is only known to be farther), and its
+         *     result 0–1.
+         */
+        WhyValue: {
+            /** Kind */
+            kind: string;
+            /** Value */
+            value: number;
+            /** Beyond */
+            beyond: boolean;
+            /** Result */
+            result: number;
         };
         /**
          * WhyIn

@@ -34,7 +34,7 @@ watch(item, () => {
       ? 'Canopy'
       : i.height > 3
         ? 'Understorey'
-        : i.trunk > 0.5 * i.crown
+        : i.trunk > 0.5 * i.crown && !i.lods[0]?.alpha_area
           ? 'Stone'
           : i.height > 0.9
             ? 'Shrub'
@@ -96,6 +96,7 @@ async function add() {
       ),
     )
     open.value = false
+    sward.value = false
     item.value = name.value = ''
     tried.value = null
   } catch (error) {

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import NumberField from './NumberField.vue'
 
-/** A range: its least and its most. */
+/** A range: its least and its most, each of which may be mixed. */
 const props = withDefaults(
   defineProps<{
     label: string
     value: [number, number]
-    mixed?: boolean
+    mixed?: [boolean, boolean]
     unit?: string
     min?: number
     max?: number
@@ -15,10 +15,18 @@ const props = withDefaults(
     disabled?: boolean
     test?: string
   }>(),
-  { mixed: false, unit: '', min: 0, max: 1e9, step: 0.05, test: undefined },
+  { mixed: () => [false, false], unit: '', min: 0, max: 1e9, step: 0.05, test: undefined },
 )
-const emit = defineEmits<{ change: [value: [number, number]] }>()
-const set = (k: 0 | 1, v: number) => emit('change', k === 0 ? [v, props.value[1]] : [props.value[0], v])
+const emit = defineEmits<{
+  /** The whole range. */
+  change: [value: [number, number]]
+  /** The end that was changed, null for the other. */
+  end: [value: [number | null, number | null]]
+}>()
+function set(k: 0 | 1, v: number) {
+  emit('change', k === 0 ? [v, props.value[1]] : [props.value[0], v])
+  emit('end', k === 0 ? [v, null] : [null, v])
+}
 </script>
 
 <template>
@@ -28,7 +36,7 @@ const set = (k: 0 | 1, v: number) => emit('change', k === 0 ? [v, props.value[1]
       bare
       :label="`${label}, least`"
       :value="value?.[0]"
-      :mixed="mixed"
+      :mixed="mixed[0]"
       :min="min"
       :max="max"
       :step="step"
@@ -42,7 +50,7 @@ const set = (k: 0 | 1, v: number) => emit('change', k === 0 ? [v, props.value[1]
       bare
       :label="`${label}, most`"
       :value="value?.[1]"
-      :mixed="mixed"
+      :mixed="mixed[1]"
       :unit="unit"
       :min="min"
       :max="max"

@@ -34,12 +34,18 @@ const wrong = (name: string) => d.fields.value.some((f) => f.startsWith(name))
 
 const free = computed(() => store.chosen.every((s) => d.settingsOf(s).layout!.kind === 'free'))
 const tints = computed(() => d.shared((s) => s.tints!))
-const setTint = (k: number, colour: string) =>
-  d.change({ tints: k ? [tints.value.value[0], colour] : [colour, tints.value.value[1]] })
+const setTint = (k: number, colour: string) => d.change({ tints: k ? [null, colour] : [colour, null] })
 const spacing = computed(() => d.shared((s) => s.spacing))
 const fullness = computed(() => d.shared((s) => s.fullness))
 const v = (name: 'lean' | 'follow' | 'sink' | 'patch') => d.shared((s) => s.variation[name])
-const pair = (name: 'size' | 'width' | 'turn') => d.shared((s) => s.variation[name])
+/** A range of the selected stands: the first one's, and which of its ends they do not share. */
+function pair(name: 'size' | 'width' | 'turn') {
+  const [lo, hi] = [0, 1].map((k) => d.shared((s) => s.variation[name]![k]))
+  return {
+    value: [lo.value, hi.value] as [number, number],
+    mixed: [lo.mixed, hi.mixed] as [boolean, boolean],
+  }
+}
 const packing = computed(() => store.level!.packing)
 const per = computed(() => packing.value / spacing.value.value ** 2)
 
@@ -284,7 +290,7 @@ const costs = computed(() =>
         :wrong="wrong('variation')"
         :disabled="locked"
         test="size"
-        @change="d.change({ variation: { size: $event } })"
+        @end="d.change({ variation: { size: $event } })"
       />
       <PairField
         label="Width apart"
@@ -296,7 +302,7 @@ const costs = computed(() =>
         :wrong="wrong('variation')"
         :disabled="locked"
         test="width"
-        @change="d.change({ variation: { width: $event } })"
+        @end="d.change({ variation: { width: $event } })"
       />
       <PairField
         label="Turn"
@@ -309,7 +315,7 @@ const costs = computed(() =>
         :wrong="wrong('variation')"
         :disabled="locked"
         test="turn"
-        @change="d.change({ variation: { turn: $event } })"
+        @end="d.change({ variation: { turn: $event } })"
       />
       <NumberField
         label="Random lean, up to"
@@ -365,8 +371,8 @@ const costs = computed(() =>
         test="patch"
         @change="d.change({ variation: { patch: $event } })"
       />
-      <p v-if="!tints.mixed" class="tints">
-        Tint between
+      <p class="tints">
+        Tint between<span v-if="tints.mixed" class="faint">(mixed)</span>
         <ColourField
           v-for="k in [0, 1]"
           :key="k"

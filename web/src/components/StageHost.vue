@@ -360,8 +360,9 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
       </p>
       <p v-if="trouble" class="wait over" role="alert">{{ trouble }}</p>
       <p v-if="painting.unseen.value" class="unseen" role="status" data-test="unseen">
-        {{ whole(painting.unseen.value.plants) }} {{ painting.unseen.value.stand.name }} painted, drawn only
-        within {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
+        {{ whole(painting.unseen.value.plants) }} {{ painting.unseen.value.stand.name }}
+        {{ painting.unseen.value.gone ? 'taken away' : 'painted' }}, drawn only within
+        {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
         <v-btn data-test="go-there" @click="goTo(painting.unseen.value.x, painting.unseen.value.z)"
           >Go there</v-btn
         >

@@ -2,11 +2,14 @@
 import { mdiClose } from '@mdi/js'
 import type { Why } from '../api/client'
 import { KINDS, type Kind } from '../conditions'
+import { useLevel } from '../stores/level'
 
 defineProps<{ why: Why; name: string }>()
+const store = useLevel()
+const titleOf = (slug: string) => store.level?.stock.find((i) => i.slug === slug)?.name ?? slug
 defineEmits<{ close: [] }>()
 const percent = (v: number) => `${Math.round(v * 100)} %`
-function value(c: Why['conditions'][number]): string {
+function value(c: Pick<Why['conditions'][number], 'kind' | 'value' | 'beyond'>): string {
   const look = KINDS[c.kind as Kind]
   if (c.kind === 'facing' && c.value < 0) return 'level ground'
   const value = c.value.toFixed(look.digits).replace('-', '−')
@@ -17,17 +20,23 @@ function value(c: Why['conditions'][number]): string {
 <template>
   <div class="why" role="status" data-test="why">
     <header>
-      <span class="name">{{ why.planted ? `Why ${name} stands here` : `Why no ${name} here` }}</span>
+      <span class="name">{{
+        why.by_hand ? `${name}, set by hand` : `${name} here: ${why.planted ? 'why' : 'why not'}`
+      }}</span>
       <v-btn :icon="mdiClose" variant="text" size="x-small" aria-label="Close" @click="$emit('close')" />
     </header>
+    <p v-if="why.by_hand" data-test="why-hand">{{ why.by_hand }}. What the rule says of its place:</p>
     <table class="number">
       <tbody>
-        <tr v-for="(c, k) in why.conditions" :key="k" :class="{ off: !c.on }">
+        <tr v-for="(c, k) in why.conditions" :key="k" :class="{ off: !c.on && c.size === null }">
           <td class="join">{{ k ? c.join : c.join === 'except' ? 'except' : 'where' }}</td>
           <td>{{ KINDS[c.kind as Kind].label }}</td>
           <td>{{ value(c) }}</td>
-          <td>{{ c.on ? percent(c.result) : 'off' }}</td>
-          <td class="faint">{{ c.running === null ? '' : `→ ${percent(c.running)}` }}</td>
+          <td>{{ c.on ? percent(c.result) : c.size === null ? 'off' : '' }}</td>
+          <td class="faint">
+            <template v-if="c.on && c.running !== null">→ {{ percent(c.running) }}</template
+            ><template v-if="c.size !== null"> size × {{ c.size.toFixed(2) }}</template>
+          </td>
         </tr>
         <tr class="sum">
           <td />
@@ -57,6 +66,21 @@ function value(c: Why['conditions'][number]): string {
       is above {{ (why.place.threshold * 100).toFixed(1) }}&nbsp;%.
     </p>
     <p v-else>It has no place within its spacing of here.</p>
+    <table v-if="why.items.length" class="number" data-test="why-items">
+      <tbody>
+        <tr v-for="i in why.items" :key="i.item">
+          <td>{{ titleOf(i.item) }}</td>
+          <td>{{ percent(i.share) }}</td>
+          <td class="faint">
+            <template v-if="i.condition"
+              >{{ KINDS[i.condition.kind as Kind].label }} {{ value(i.condition) }}:
+              {{ percent(i.condition.result) }}</template
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-for="t in why.trails" :key="t" data-test="why-trail">{{ t }}.</p>
     <p v-if="why.shut" class="over">{{ why.shut }}.</p>
   </div>
 </template>

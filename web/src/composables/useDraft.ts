@@ -14,8 +14,14 @@ import {
 import type { Stores } from '../stores'
 
 export type Raster = { data: Uint8Array; columns: number; rows: number }
-export type Changes = Partial<Omit<StandSettings, 'variation' | 'distances'>> & {
-  variation?: Partial<StandSettings['variation']>
+type Variation = StandSettings['variation']
+/** The two ends of a range; null for the one that each stand keeps as it is. */
+export type Ends<T> = [T | null, T | null]
+export type Changes = Partial<Omit<StandSettings, 'variation' | 'distances' | 'tints'>> & {
+  variation?: {
+    [K in keyof Variation]?: Variation[K] extends [number, number] | undefined ? Ends<number> : Variation[K]
+  }
+  tints?: Ends<string>
   distances?: Partial<StandSettings['distances']>
   /** Distances of each stand's own, by its number in the database. */
   each?: Record<number, Partial<StandSettings['distances']>>
@@ -51,6 +57,33 @@ function inked(touch: Uint8Array): Uint8Array {
 
 /** Drafts that were not kept, by level and the stands that were selected. */
 type Shelved = Record<string, { changes: Changes; was: Record<number, StandSettings> }>
+
+/** A range with those ends replaced that are given. */
+function withEnds<T>(own: readonly [T, T] | undefined, given: Ends<T>): [T, T] {
+  return [given[0] ?? own![0], given[1] ?? own![1]]
+}
+
+/** Variation with what is given, of ranges only the ends that are. */
+function varied(own: Variation, given: NonNullable<Changes['variation']>): Variation {
+  const parts = Object.entries(given).map(([name, value]) => [
+    name,
+    Array.isArray(value) ? withEnds(own[name as 'size'], value) : value,
+  ])
+  return { ...own, ...Object.fromEntries(parts) }
+}
+
+/** What was given before with what is given now, of ranges end by end. */
+function together(
+  before: Changes['variation'],
+  now: NonNullable<Changes['variation']>,
+): Changes['variation'] {
+  const next: Record<string, unknown> = { ...before }
+  for (const [name, value] of Object.entries(now)) {
+    const was = (before as Record<string, unknown> | undefined)?.[name]
+    next[name] = Array.isArray(value) && Array.isArray(was) ? [value[0] ?? was[0], value[1] ?? was[1]] : value
+  }
+  return next as Changes['variation']
+}
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
@@ -97,13 +130,14 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
 
   /** The whole of the parts of a stand's settings that the draft changes. */
   function partOf(stand: Stand): Partial<StandSettings> {
-    const { variation, distances, each, fullnesses, ...plain } = changes.value
+    const { variation, tints, distances, each, fullnesses, ...plain } = changes.value
     const own = each?.[stand.id]
     const fullness = fullnesses?.[stand.id]
     return {
       ...plain,
       ...(fullness === undefined ? {} : { fullness }),
-      ...(variation ? { variation: { ...stand.settings.variation, ...variation } } : {}),
+      ...(tints ? { tints: withEnds(stand.settings.tints, tints) } : {}),
+      ...(variation ? { variation: varied(stand.settings.variation, variation) } : {}),
       ...(distances || own ? { distances: { ...stand.settings.distances, ...distances, ...own } } : {}),
     }
   }
@@ -121,7 +155,9 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
     for (const s of store.chosen) if (!begun.has(s.id)) begun.set(s.id, s.settings)
     const { variation, distances, each, ...plain } = part
     const next: Changes = { ...changes.value, ...plain }
-    if (variation) next.variation = { ...changes.value.variation, ...variation }
+    if (variation) next.variation = together(changes.value.variation, variation)
+    if (part.tints && changes.value.tints)
+      next.tints = [part.tints[0] ?? changes.value.tints[0], part.tints[1] ?? changes.value.tints[1]]
     if (distances) next.distances = { ...changes.value.distances, ...distances }
     for (const [id, own] of Object.entries(each ?? {}))
       next.each = { ...next.each, [id]: { ...next.each?.[Number(id)], ...own } }

@@ -10,6 +10,8 @@ export interface Unseen {
   x: number
   z: number
   plants: number
+  /** Whether they were taken away. */
+  gone: boolean
 }
 
 /** Paint touch: plants come and go in the stroke's wake; letting go keeps it. */
@@ -118,7 +120,13 @@ export function usePainting(
     const far = Math.hypot(s.eye.view.x - x, s.eye.view.z - z)
     const hidden = targets.find((t) => !s.everything && far > t.settings.distances.gone)
     if (hidden && store.difference)
-      unseen.value = { stand: hidden, x, z, plants: store.difference.gained || store.difference.lost }
+      unseen.value = {
+        stand: hidden,
+        x,
+        z,
+        plants: store.difference.gained || store.difference.lost,
+        gone: !store.difference.gained,
+      }
   }
 
   async function end(): Promise<void> {
