@@ -4,6 +4,8 @@ level from nothing."""
 import io
 import json
 import os
+import tempfile
+from pathlib import Path
 from unittest import mock
 
 import trimesh
@@ -22,6 +24,7 @@ from tests.fixtures import small_level
 from tests.server.test_api import ApiCase
 from tests.server.test_ground import key
 from tests.worker import work_off
+from thicket.formats.beside import files_of
 from thicket.planting.stands import join
 
 
@@ -347,9 +350,6 @@ class CommandLine(TestCase):
         return out.getvalue()
 
     def test_from_nothing_to_a_planted_level(self):
-        import tempfile
-        from pathlib import Path
-
         User.objects.create_superuser("marsh", password="long-enough-word")
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "fir.glb"
@@ -379,6 +379,36 @@ class CommandLine(TestCase):
         ):
             with self.assertRaises(CommandError):
                 self.run_it(*bad)
+
+    def test_a_file_on_disk_brings_what_it_names_in_its_own_folder(self):
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name) / "fir"
+            folder.mkdir()
+            for file, data in tree(8.0).export(file_type="gltf").items():
+                (folder / ("fir.gltf" if file.endswith(".gltf") else file)).write_bytes(data)
+            mesh = folder / "fir.gltf"
+            self.assertRegex(self.run_it("bring_stock", str(mesh)), r"^fir\t8\.00 m")
+            told = json.loads(mesh.read_text())
+            lost = told["buffers"][0]["uri"]
+            for uri, words in (
+                ("lost.bin", "lost.bin, which was not given"),
+                (f"../{lost}", "outside what was given"),
+            ):
+                told["buffers"][0]["uri"] = uri
+                mesh.write_text(json.dumps(told))
+                (Path(name) / lost).write_bytes((folder / lost).read_bytes())
+                out = io.StringIO()
+                with self.assertRaises(CommandError):
+                    call_command("bring_stock", str(mesh), stdout=out, stderr=out)
+                self.assertIn(words, out.getvalue())
+            (folder / "block.obj").write_text(
+                "mtllib sub/block.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nusemtl a\nf 1 2 3\nf 1 4 2\nf 1 3 4\nf 2 4 3\n"
+            )
+            (folder / "sub").mkdir()
+            (folder / "sub" / "block.mtl").write_text("newmtl a\nKd 1 0 0\nmap_Kd red.png\n")
+            (folder / "sub" / "red.png").write_bytes(b"picture")
+            found = files_of(folder / "block.obj")
+            self.assertEqual(sorted(found), ["block.obj", "sub/block.mtl", "sub/red.png"])
 
 
 class FirstAccount(TestCase):

@@ -13,6 +13,7 @@ import binascii
 import json
 import struct
 from collections.abc import Callable, Iterator
+from urllib.parse import unquote
 
 import numpy as np
 
@@ -103,8 +104,13 @@ class _Plain:
         uri = buffer.get("uri")
         if uri is None:
             return binary
+        if not uri.startswith("data:"):
+            try:
+                return get(uri)
+            except ValueError as error:
+                raise Refused(f"it needs {unquote(uri)[:80]}, which was not given with it") from error
         try:
-            return base64.b64decode(uri.split(",", 1)[1]) if uri.startswith("data:") else get(uri)
+            return base64.b64decode(uri.split(",", 1)[1])
         except (binascii.Error, IndexError) as error:
             raise Refused("it is damaged: a buffer inside it cannot be read") from error
 

@@ -8,6 +8,7 @@ from server.jobs.running import Progress
 from server.stock.bringing import Failed, options_of, read_things
 from server.stock.models import ShelfItem
 from server.stock.shelf import put_on_shelf, slug_for
+from thicket.formats.beside import files_of
 from thicket.formats.mesh_files import UNITS
 from thicket.refused import Refused
 from thicket.stock.billboards import CARDS
@@ -22,7 +23,10 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser):
         parser.add_argument(
-            "files", nargs="+", type=Path, help="meshes with the files that belong to them, folders, or zips"
+            "files",
+            nargs="+",
+            type=Path,
+            help="meshes (with what they name in their folder), folders, or zips",
         )
         parser.add_argument("--name", help="of the item, when it is one; else after its file")
         parser.add_argument(
@@ -67,9 +71,12 @@ class Command(BaseCommand):
     def _read(self, paths: list[Path]) -> dict[str, bytes]:
         files: dict[str, bytes] = {}
         for path in paths:
-            found = [p for p in sorted(path.rglob("*")) if p.is_file()] if path.is_dir() else [path]
             try:
-                files |= {str(p.relative_to(path.parent)): p.read_bytes() for p in found}
+                if path.is_dir():
+                    found = (p for p in sorted(path.rglob("*")) if p.is_file())
+                    files |= {str(p.relative_to(path.parent)): p.read_bytes() for p in found}
+                else:
+                    files |= files_of(path)
             except OSError as error:
                 raise CommandError(f"{path}: {error.strerror}.") from error
         return files
