@@ -90,7 +90,7 @@ def levels(request: HttpRequest):
 @router.post("/levels/{slug}/summary", response={204: None})
 def count_again(request: HttpRequest, slug: str):
     """Have the level counted for the list, after that failed or was stopped."""
-    summaries.make(level_for(request, slug), request.user)
+    summaries.make(level_for(request, slug, to="plant"), request.user)
     return 204, None
 
 

@@ -159,7 +159,7 @@ class Brushes(GroundCase):
         ):
             told = self.north.post("/api/tips", {"file": SimpleUploadedFile(name, data)})
             self.assertEqual((told.status_code, word in told.json()["detail"]), (422, True), told.content)
-        self.assertEqual(self.client_of("lead").delete(f"/api/tips/{tip['key']}").status_code, 403)
+        self.assertEqual(self.client_of("south").delete(f"/api/tips/{tip['key']}").status_code, 403)
         self.assertEqual(self.north.delete(f"/api/tips/{tip['key']}").status_code, 204)
         self.assertIn("no longer there", self.brush(422, tip=tip["key"])["detail"])
 

@@ -146,7 +146,7 @@ class Roles(GroundCase):
         posts = {
             f"{level}/views": ("plant", {"key": key, "name": "Rim", **KEEP}),
             "/api/jobs/{job}/stop": ("own", {}),
-            f"{level}/summary": ("see", {}),
+            f"{level}/summary": ("plant", {}),
             "/api/files/check": ("make", {"path": "/api/tips", "size": 1}),
             f"{level}/resolution/try": ("see", {"key": key, "cell": 2}),
             f"{level}/resolution": ("lead", {"key": key, "cell": 2}),

@@ -28,8 +28,13 @@ const between = (v: number, lo: number, hi: number) => Math.min(Math.max(v, lo),
 export function at(d: Distances, chain: Chain, edge: Edge): number | null {
   if (edge.part === 'step') return edge.index < chain.lods - 1 ? (d.steps[edge.index] ?? null) : null
   if (edge.part === 'billboard') return chain.billboard ? d.billboard : null
+  if (edge.part === 'shadow') return Math.min(d.shadow, castingEnd(d, chain))
   return d[edge.part]
 }
+
+/** The distance in m beyond which nothing casts a shadow, whatever the reach: billboards cast none. */
+export const castingEnd = (d: Distances, chain: Chain): number =>
+  chain.billboard ? Math.min(d.billboard, d.gone) : d.gone
 
 /** The distances that change when an edge is moved, at the most up to its neighbours. */
 export function moved(d: Distances, chain: Chain, edge: Edge, metres: number): DistancesPart {
@@ -59,7 +64,7 @@ export function moved(d: Distances, chain: Chain, edge: Edge, metres: number): D
     case 'gone':
       return { gone: Math.max(metres, d.billboard, 1) }
     case 'shadow':
-      return { shadow: metres < 1 ? 0 : metres }
+      return { shadow: metres < 1 ? 0 : Math.min(metres, castingEnd(d, chain)) }
     case 'fade':
       return { fade: Math.max(metres, 0) }
   }

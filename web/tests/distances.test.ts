@@ -35,6 +35,9 @@ describe('edges of distances', () => {
     expect(moved(FAR, TREE, { part: 'step', index: 0 }, 99)).toEqual({ steps: [58, 58] })
     expect(moved(FAR, TREE, { part: 'billboard' }, 10)).toEqual({ billboard: 58 })
     expect(moved(FAR, TREE, { part: 'shadow' }, 0.4)).toEqual({ shadow: 0 })
+    expect(moved(FAR, TREE, { part: 'shadow' }, 400)).toEqual({ shadow: 110 })
+    expect(at({ ...FAR, shadow: 400 }, TREE, { part: 'shadow' })).toBe(110)
+    expect(at({ ...FAR, shadow: 400 }, { ...TREE, billboard: false }, { part: 'shadow' })).toBe(400)
   })
   it('are none where a stand has no such state', () => {
     expect(at(FAR, { lods: 2, billboard: false }, { part: 'step', index: 1 })).toBeNull()

@@ -36,6 +36,7 @@ const AGAIN = {
 const item = (slug: string, part: Partial<Item> = {}) =>
   ({
     slug,
+    lods: [{ triangles: 100, materials: 1, bytes: 1000, alpha_area: 0 }],
     name: slug[0].toUpperCase() + slug.slice(1),
     height: 8,
     crown: 2,
@@ -91,6 +92,12 @@ describe('a new stand', () => {
         item('birch'),
         item('log', { height: 1.5, crown: 1, trunk: 0.9 }),
         item('moss', { height: 0.1 }),
+        item('sedge', {
+          height: 0.5,
+          crown: 0.3,
+          trunk: 0.3,
+          lods: [{ triangles: 4, materials: 1, bytes: 9, alpha_area: 0.2 }],
+        }),
       ],
     }
     const asked = serve({
@@ -130,6 +137,8 @@ describe('a new stand', () => {
     for (const [slug, is] of [
       ['log', 'Stone'],
       ['moss', 'Field'],
+      ['log', 'Stone'],
+      ['sedge', 'Field'],
     ]) {
       store.beginWith = slug
       await until(() => at('new-stratum') && stratum().includes(is))
@@ -306,7 +315,7 @@ describe('heights that are brought in', () => {
     const input = at('import-file').querySelector('input')!
     Object.defineProperty(input, 'files', { value: [new File(['x'], 'fell.png')], configurable: true })
     input.dispatchEvent(new Event('change', { bubbles: true }))
-    await settled(40)
+    await settled(120)
   }
   async function begin(answers: Record<string, unknown> = {}, props: object = {}) {
     const kept = vi.fn()
@@ -350,7 +359,7 @@ describe('heights that are brought in', () => {
     await pick()
     expect(disabled('import-keep')).toBe(true)
     await write('import-name', 'Tarn')
-    expect(disabled('import-keep')).toBe(false)
+    await until(() => !disabled('import-keep'))
   })
   it('say what is wrong with a file, take another, and are dropped with the sheet', async () => {
     uploads(() => 'This is no picture of heights.')

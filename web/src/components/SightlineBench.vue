@@ -92,6 +92,7 @@ const rows = computed(() => {
 function set(edge: Edge, metres: number) {
   every((now, s) => {
     if (at(now, chain(s), edge) === null) return {}
+    if (edge.part === 'shadow') return moved(now, chain(s), edge, metres)
     if (edge.part !== 'step') return { [edge.part]: metres }
     const steps = now.steps.map((step, k) => (k === edge.index ? metres : step))
     return chain(s).billboard ? { steps } : { steps, billboard: Math.max(...steps, 0) }

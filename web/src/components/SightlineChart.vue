@@ -3,7 +3,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Distances, Stand } from '../api/client'
 import { inkOf } from '../budget'
-import { at, rounded, type Chain, type Edge } from '../distances'
+import { at, castingEnd, rounded, type Chain, type Edge } from '../distances'
 
 const props = defineProps<{
   stands: Stand[]
@@ -68,7 +68,9 @@ const lanes = computed(() =>
       name: named(edge),
       at: at(d, c, edge)!,
     }))
-    const shadow = { edge: { part: 'shadow' } as Edge, name: 'shadow reach', at: d.shadow }
+    const edge: Edge = { part: 'shadow' }
+    const reach = at(d, c, edge)!
+    const shadow = { edge, name: 'shadow reach', at: reach, whole: reach > 0 && reach >= castingEnd(d, c) }
     const crowd = crowdOf(stand)
     return { stand, y: HEAD + k * LANE, blocks, moves, fades, shadow, ink: inkOf(stand), crowd }
   }),
@@ -192,7 +194,7 @@ function key(stand: Stand, move: { edge: Edge; at: number }, event: KeyboardEven
       />
       <line class="shadow" :x1="LEFT" :x2="toX(l.shadow.at)" :y1="l.y + 51" :y2="l.y + 51" />
       <text class="small faint" :x="toX(l.shadow.at) + 9" :y="l.y + 55">
-        {{ l.shadow.at > 0 ? 'shadow' : 'no shadow' }}
+        {{ l.shadow.whole ? 'shadow, as far as any is cast' : l.shadow.at > 0 ? 'shadow' : 'no shadow' }}
       </text>
       <g
         v-for="e in l.moves"

@@ -158,7 +158,9 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
         </router-link>
         <p v-if="l.trouble" class="uncounted" :data-test="`uncounted-${l.slug}`">
           {{ l.trouble }}
-          <v-btn size="small" :data-test="`count-${l.slug}`" @click="count(l.slug)">Count again</v-btn>
+          <v-btn v-if="l.role !== 'viewer'" size="small" :data-test="`count-${l.slug}`" @click="count(l.slug)"
+            >Count again</v-btn
+          >
         </p>
         <LevelMenu class="menu" :level="l" :may-make="mayMake" @changed="load" />
       </article>
