@@ -55,8 +55,9 @@ def crowd(base: str, level) -> tuple[list[float], int]:
     stands = [s for s in level.stands.all() if s.settings["layout"]["kind"] == "free"]
     names = [f"painter-{k}" for k in range(PEOPLE)]
     for name in names:
-        user = User.objects.create_user(name, password="slate-and-birch")
-        Membership.objects.create(user=user, level=level, role=Membership.Role.ARTIST)
+        if not User.objects.filter(username=name).exists():  # a bench may ask them twice
+            user = User.objects.create_user(name, password="slate-and-birch")
+            Membership.objects.create(user=user, level=level, role=Membership.Role.ARTIST)
     first = Client(base)
     first.get("/api/session")
     first.post("/api/session", {"name": names[0], "password": "slate-and-birch"})

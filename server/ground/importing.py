@@ -182,7 +182,8 @@ def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> lis
     notes = []
     if level.bookmarks:
         notes.append(
-            f"{len(level.bookmarks)} bookmarks are set on the new ground, as high above it as before."
+            f"{len(level.bookmarks)} kept view{' is' if len(level.bookmarks) == 1 else 's are'} set on the new ground, "
+            f"as high above it as before."
         )
     outside = [
         s.name
@@ -190,7 +191,9 @@ def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> lis
         if s.box[2] > after.width + 1e-6 or s.box[3] > after.length + 1e-6
     ]
     if outside:
-        notes.append(f"{len(outside)} shapes reach over the new edge and are kept: {', '.join(outside[:5])}.")
+        reach = "1 shape reaches" if len(outside) == 1 else f"{len(outside)} shapes reach"
+        kept = "is kept" if len(outside) == 1 else "are kept"
+        notes.append(f"{reach} over the new edge and {kept}: {', '.join(outside[:5])}.")
     if (after.width, after.length) != (level.width, level.length):
         notes.append(
             f"The level measures {after.width:,.0f} m × {after.length:,.0f} m instead of "
@@ -201,7 +204,8 @@ def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> lis
         painted = [touch.array for touch in before.level.touch.values()]
         cut = sum(1 for touch in painted if touch[rows:].any() or touch[:, columns:].any())
         if cut:
-            notes.append(f"Painting of {cut} stands lies beyond the new edge and comes back only with undo.")
+            stands = "1 stand" if cut == 1 else f"{cut} stands"
+            notes.append(f"Painting of {stands} lies beyond the new edge and comes back only with undo.")
     return notes
 
 

@@ -26,9 +26,13 @@ export function amount(name: LineName, value: number): string {
   return Math.abs(value) >= 1e5 ? `${Math.round(value / 1000)} k` : whole(value)
 }
 
-/** A difference with its sign. */
+/** A difference with its sign; one that shows as nothing has none. */
 export const signed = (text: string, value: number): string =>
-  value > 0 ? `+${text}` : text.replace('-', '−')
+  !/[1-9]/.test(text) ? text.replace('-', '') : value > 0 ? `+${text}` : text.replace('-', '−')
+
+/** So many of a thing, in the singular where there is one. */
+export const many = (n: number, one: string, several = `${one}s`): string =>
+  `${whole(n)} ${Math.abs(n) === 1 ? one : several}`
 
 /** What a stand is drawn in: its own colour, or its stratum's among the accents. */
 export const inkOf = (s: { colour: string; stratum: string }): string => s.colour || STRATUM_INK[s.stratum]

@@ -107,9 +107,9 @@ describe('bringing a level under its marks', () => {
     expect(Object.keys(bodies()[0].may as object)).toEqual(['1', '2'])
     await until(() => at('rebalance-changes'))
     expect(at('rebalance-met').textContent).toMatch(
-      /from\s+8\.00 ms\s+to\s+5\.90 ms.*420 px are lost over 2 places/s,
+      /from\s+8\.00 ms\s+to\s+5\.90 ms.*0\.010 % of the\s+picture looks different, over 2 places/s,
     )
-    const both = ['Stand 1: drawn 70 % as far, no shadows: 120', 'Stand 2: 60 % of its plants: 300']
+    const both = ['Stand 1: drawn 70 % as far, no shadows: 0.0029 %', 'Stand 2: 60 % of its plants: 0.0072 %']
     expect(rows()).toEqual(both)
   })
   it('shows the best so far while less is looked for, and looks on when asked after a stop', async () => {
@@ -122,8 +122,10 @@ describe('bringing a level under its marks', () => {
     ])
     at('rebalance-begin').click()
     await until(() => at('rebalance-changes'))
-    expect(rows()).toEqual(['Stand 1: fades 50 % as wide: 120'])
-    expect(at('rebalance-gap').textContent).toMatch(/best so far.*8 px of this loss\s+\(2\.0 %\)/s)
+    expect(rows()).toEqual(['Stand 1: fades 50 % as wide: 0.0029 %'])
+    expect(at('rebalance-gap').textContent).toMatch(
+      /best so far.*% of the picture\s+\(2\.0 % of this\s+loss\)/s,
+    )
     at('rebalance-stop').click()
     await until(() => at('rebalance-begin'))
     expect(at('rebalance-gap').textContent).not.toContain('best so far')
@@ -167,7 +169,7 @@ describe('bringing a level under its marks', () => {
     draft.drop()
     at('trade-1').dispatchEvent(new MouseEvent('click', { bubbles: true }))
     await nextTick()
-    expect(rows()).toEqual(['Stand 1: the step to mesh 2 at 60 %: 90'])
+    expect(rows()).toEqual(['Stand 1: the step to mesh 2 at 60 %: 0.0022 %'])
     expect(at('trade-1').getAttribute('aria-pressed')).toBe('true')
     at('trade-1').dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }))
     await nextTick()

@@ -187,6 +187,19 @@ const setSide = (k: number, side: number, value: number) =>
       test="fog-half"
       @change="setHalf"
     />
+    <NumberField
+      v-if="now.fog.kind === 'exponential' || now.fog.kind === 'squared'"
+      label="Density"
+      unit="a m"
+      :value="now.fog.density"
+      :min="0"
+      :max="1"
+      :step="0.0001"
+      :digits="5"
+      :disabled="locked"
+      test="fog-density"
+      @change="air.change({ fog: { density: $event } })"
+    />
     <template v-if="now.fog.kind !== 'none'">
       <div class="row">
         <span>Colour of the fog</span>

@@ -56,6 +56,7 @@ const change = computed(() => {
   if (!d) return null
   const plants = [d.gained ? `+${whole(d.gained)}` : '', d.lost ? `−${whole(d.lost)}` : '']
     .filter(Boolean)
+    .concat(d.gained || d.lost ? [Math.max(d.gained, d.lost) === 1 ? 'plant' : 'plants'] : [])
     .join(' ')
   const costs = (['ms', 'triangles', 'draw_calls'] as LineName[])
     .map((name) => ({
@@ -110,7 +111,7 @@ const change = computed(() => {
       <template v-if="change">
         <span class="name">{{ change.what }}</span>
         <span class="number">
-          <template v-if="change.plants">{{ change.plants }} plants</template>
+          <template v-if="change.plants">{{ change.plants }}</template>
           <template v-for="c in change.costs" :key="c.unit">
             · <span :class="c.up ? 'over' : 'less'">{{ c.text }}{{ c.unit }}</span></template
           >

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { whole } from '../budget'
+import { many } from '../budget'
 import BakePanel from './BakePanel.vue'
 import HandoverFile from './HandoverFile.vue'
 import { useLevel } from '../stores/level'
@@ -29,7 +29,7 @@ const FILES = [
   <div class="bench" data-test="handover-bench">
     <h2>Handover</h2>
     <p>
-      {{ whole(tracked) }} plants go along one by one.
+      {{ many(tracked, 'plant goes', 'plants go') }} along one by one.
       <span v-if="swards.length" class="faint"
         >Swards ({{ swards.join(', ') }}) have no single plants; they go as density maps.</span
       >

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
 import type { RebalanceChange, RebalanceKind } from '../api/client'
-import { amount, LINES, signed, whole } from '../budget'
+import { amount, LINES, signed, many } from '../budget'
 import type { Draft } from '../composables/useDraft'
 import { usePictures } from '../composables/usePictures'
 import { edgeName } from '../distances'
@@ -54,6 +54,9 @@ const thins = computed(() => changes.value.some((c) => c.share < 1 && !swards.va
 const nameOf = (stand: number) => store.stands.find((s) => s.id === stand)?.name ?? ''
 /** A loss is told to be above the least there can be from this share of it on. */
 const TOLD = 0.001
+/** A loss in pixels as a share of the pictures that are looked at, each 1,920 × 1,080. */
+const ofPicture = (loss: number) =>
+  `${((100 * loss) / (1920 * 1080 * Math.max(result.value?.places.length ?? 1, 1))).toPrecision(2)} %`
 const percent = (factor: number) => `${Math.round(factor * 100)} %`
 function said(c: RebalanceChange): string {
   const steps = c.distances?.steps.length ?? 0
@@ -205,13 +208,13 @@ function go(k: number): void {
       <p v-else data-test="rebalance-met">
         The marks are met: the dearest place goes from
         <b class="number">{{ amount('ms', dearest('before')) }}</b> to
-        <b class="number">{{ amount('ms', dearest('after')) }}</b>, and {{ whole(result.loss) }} px are lost
-        over {{ result.places.length }} places.
+        <b class="number">{{ amount('ms', dearest('after')) }}</b>, and {{ ofPicture(result.loss) }} of the
+        picture looks different, over {{ many(result.places.length, 'place') }}.
       </p>
       <p v-if="result.gap > TOLD" class="faint" data-test="rebalance-gap">
         {{ balance.state?.running ? 'The best so far, while less is looked for: ' : ''
-        }}{{ whole(result.gap * result.loss) }} px of this loss ({{ (result.gap * 100).toFixed(1) }} %) may be
-        avoidable at the most.
+        }}{{ ofPicture(result.gap * result.loss) }} of the picture ({{ (result.gap * 100).toFixed(1) }} % of
+        this loss) may be avoidable at the most.
       </p>
       <TradeOff
         v-if="result.curve.length > 1 && balance.marks?.ms"
@@ -224,7 +227,7 @@ function go(k: number): void {
         <thead>
           <tr>
             <th>{{ picked === null ? 'what changes' : 'what that dot changes' }}</th>
-            <th>px lost</th>
+            <th>looks different</th>
           </tr>
         </thead>
         <tbody>
@@ -232,7 +235,7 @@ function go(k: number): void {
             <td>
               {{ nameOf(c.stand) }}<br /><span class="faint">{{ said(c) }}</span>
             </td>
-            <td class="number">{{ whole(c.loss) }}</td>
+            <td class="number">{{ ofPicture(c.loss) }}</td>
           </tr>
         </tbody>
       </table>

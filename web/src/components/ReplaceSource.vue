@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type ItemDetail, type Replaced } from '../api/client'
-import { amount, LINES, signed, whole } from '../budget'
+import { amount, LINES, many, signed, whole } from '../budget'
 import { useBringIn } from '../composables/useBringIn'
 import { useLevel } from '../stores/level'
 import { useShelf } from '../stores/shelf'
@@ -116,7 +116,7 @@ function size(keepHeight: boolean) {
               >, which holds its own version: nothing changes there</span
             >
             <template v-else
-              >: <span :class="{ over: l.lost }">{{ whole(l.lost) }} plants lose room</span>,
+              >: <span :class="{ over: l.lost }">{{ many(l.lost, 'plant loses', 'plants lose') }} room</span>,
               {{ whole(l.gained) }} find room</template
             >
           </p>

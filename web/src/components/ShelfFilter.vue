@@ -17,7 +17,8 @@ const groups = [{ value: null, title: 'all groups' }, ...GROUPS.map((g) => ({ va
     <v-text-field
       v-model="shelf.search"
       :prepend-inner-icon="mdiMagnify"
-      label="Search by name or tag"
+      label="Search"
+      title="Search by name or tag"
       clearable
       hide-details
       data-test="shelf-search"

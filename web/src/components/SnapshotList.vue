@@ -83,7 +83,7 @@ const choices = computed(() => [
   ...list.value.map((s) => ({ value: s.id, title: s.name })),
 ])
 const day = (at: string) =>
-  new Date(at).toLocaleString(undefined, {
+  new Date(at).toLocaleString('en-GB', {
     day: 'numeric',
     month: 'short',
     hour: '2-digit',

@@ -8,7 +8,7 @@ import {
 } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import type { Atmosphere, Bookmark, Person } from '../api/client'
-import { whole } from '../budget'
+import { many, whole } from '../budget'
 import { overlaid, useFly } from '../composables/useFly'
 import { usePointer } from '../composables/usePointer'
 import { useSwards } from '../composables/useSwards'
@@ -356,11 +356,11 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
         >
       </p>
       <p v-if="coming" class="coming faint number" role="status" data-test="coming">
-        Plants are still being loaded: {{ coming }} sheets to come
+        Plants are still being loaded: {{ many(coming, 'sheet') }} to come
       </p>
       <p v-if="trouble" class="wait over" role="alert">{{ trouble }}</p>
       <p v-if="painting.unseen.value" class="unseen" role="status" data-test="unseen">
-        {{ whole(painting.unseen.value.plants) }} {{ painting.unseen.value.stand.name }}
+        {{ whole(painting.unseen.value.plants) }} of {{ painting.unseen.value.stand.name }}
         {{ painting.unseen.value.gone ? 'taken away' : 'painted' }}, drawn only within
         {{ painting.unseen.value.stand.settings.distances.gone }} m of the eye.
         <v-btn data-test="go-there" @click="goTo(painting.unseen.value.x, painting.unseen.value.z)"

@@ -39,7 +39,7 @@ const busy = ref(false)
 const trouble = ref('')
 const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixed(2)} m`)
 const day = (at: string) =>
-  new Date(at).toLocaleDateString(undefined, {
+  new Date(at).toLocaleDateString('en-GB', {
     day: 'numeric',
     month: 'short',
     hour: '2-digit',

@@ -87,7 +87,7 @@ async function leave() {
 }
 
 const list = (names: string[]) => names.map((n) => `“${n}”`).join(', ')
-const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'numeric', month: 'long' })
+const day = (at: string) => new Date(at).toLocaleDateString('en-GB', { day: 'numeric', month: 'long' })
 </script>
 
 <template>
