@@ -182,8 +182,8 @@ def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> lis
     notes = []
     if level.bookmarks:
         notes.append(
-            f"{len(level.bookmarks)} kept view{' is' if len(level.bookmarks) == 1 else 's are'} set on the new ground, "
-            f"as high above it as before."
+            f"{len(level.bookmarks)} kept {'view is' if len(level.bookmarks) == 1 else 'views are'} set on "
+            f"the new ground, as high above it as before."
         )
     outside = [
         s.name

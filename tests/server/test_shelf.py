@@ -402,7 +402,7 @@ class CommandLine(TestCase):
                     call_command("bring_stock", str(mesh), stdout=out, stderr=out)
                 self.assertIn(words, out.getvalue())
             (folder / "block.obj").write_text(
-                "mtllib sub/block.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nusemtl a\nf 1 2 3\nf 1 4 2\nf 1 3 4\nf 2 4 3\n"
+                "mtllib sub/block.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nusemtl a\nf 1 2 3\nf 1 4 2\n"
             )
             (folder / "sub").mkdir()
             (folder / "sub" / "block.mtl").write_text("newmtl a\nKd 1 0 0\nmap_Kd red.png\n")

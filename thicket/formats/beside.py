@@ -12,8 +12,8 @@ from thicket.refused import Refused
 
 
 def files_of(path: Path) -> dict[str, bytes]:
-    """A mesh file on disk with the files that it names, by their paths from its folder; those that are not there, or
-    lie outside of the folder, are left out. Other files come alone.
+    """A mesh file on disk with the files that it names, by their paths from its folder; those that are not
+    there, or lie outside of the folder, are left out. Other files come alone.
 
     Raises: OSError when the file itself cannot be read.
     """
