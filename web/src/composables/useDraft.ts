@@ -11,16 +11,12 @@ import {
   type Tried,
   type View,
 } from '../api/client'
+import { together, varied, withEnds, type Ends, type VariationPart } from '../ranges'
 import type { Stores } from '../stores'
 
 export type Raster = { data: Uint8Array; columns: number; rows: number }
-type Variation = StandSettings['variation']
-/** The two ends of a range; null for the one that each stand keeps as it is. */
-export type Ends<T> = [T | null, T | null]
 export type Changes = Partial<Omit<StandSettings, 'variation' | 'distances' | 'tints'>> & {
-  variation?: {
-    [K in keyof Variation]?: Variation[K] extends [number, number] | undefined ? Ends<number> : Variation[K]
-  }
+  variation?: VariationPart
   tints?: Ends<string>
   distances?: Partial<StandSettings['distances']>
   /** Distances of each stand's own, by its number in the database. */
@@ -57,33 +53,6 @@ function inked(touch: Uint8Array): Uint8Array {
 
 /** Drafts that were not kept, by level and the stands that were selected. */
 type Shelved = Record<string, { changes: Changes; was: Record<number, StandSettings> }>
-
-/** A range with those ends replaced that are given. */
-function withEnds<T>(own: readonly [T, T] | undefined, given: Ends<T>): [T, T] {
-  return [given[0] ?? own![0], given[1] ?? own![1]]
-}
-
-/** Variation with what is given, of ranges only the ends that are. */
-function varied(own: Variation, given: NonNullable<Changes['variation']>): Variation {
-  const parts = Object.entries(given).map(([name, value]) => [
-    name,
-    Array.isArray(value) ? withEnds(own[name as 'size'], value) : value,
-  ])
-  return { ...own, ...Object.fromEntries(parts) }
-}
-
-/** What was given before with what is given now, of ranges end by end. */
-function together(
-  before: Changes['variation'],
-  now: NonNullable<Changes['variation']>,
-): Changes['variation'] {
-  const next: Record<string, unknown> = { ...before }
-  for (const [name, value] of Object.entries(now)) {
-    const was = (before as Record<string, unknown> | undefined)?.[name]
-    next[name] = Array.isArray(value) && Array.isArray(was) ? [value[0] ?? was[0], value[1] ?? was[1]] : value
-  }
-  return next as Changes['variation']
-}
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
