@@ -6,9 +6,11 @@ its users were killed."""
 
 from __future__ import annotations
 
+import fcntl
 import json
 import subprocess
 import sys
+from contextlib import suppress
 from pathlib import Path
 
 from ops.base import end_with_parent
@@ -23,9 +25,11 @@ def main() -> None:
         try:
             sys.exit(database.wait(0.5))
         except subprocess.TimeoutExpired:
-            if unused(var):
-                database.terminate()
-                sys.exit(database.wait())
+            with (var / ".database.lock").open("w") as turn, suppress(BlockingIOError):
+                fcntl.flock(turn, fcntl.LOCK_EX | fcntl.LOCK_NB)  # nobody is just beginning to use it
+                if unused(var):
+                    database.terminate()
+                    sys.exit(database.wait())
 
 
 if __name__ == "__main__":

@@ -195,10 +195,11 @@ def worker_lives() -> bool:
 def end_what_was_cut_off(worker: str = "") -> None:
     """Mark jobs as failed whose worker has been silent for too long, and all of one worker, which is just
     beginning; and see that what waits is done."""
-    silent = Q(alive=None) | Q(alive__lt=timezone.now() - SILENT)
-    mine = Q(worker=worker) if worker else Q()
-    cut = Job.objects.filter(silent | mine if worker else silent, state=Job.State.RUNNING)
+    cut_off = Q(alive=None) | Q(alive__lt=timezone.now() - SILENT)
+    if worker:
+        cut_off |= Q(worker=worker)
+    cut = Job.objects.filter(cut_off, state=Job.State.RUNNING)
     ended = cut.update(state=Job.State.FAILED, trouble=RESTARTED, ended=timezone.now())
-    if (ended or worker) and Job.objects.filter(state=Job.State.WAITING).exists():
+    if ended or worker:
         for _ in range(Job.objects.filter(state=Job.State.WAITING).count()):
             run.enqueue()
