@@ -28,6 +28,7 @@ TITLES = {
     "rebalance": "Bringing a level under its marks",
     "bake": "Planting a level from nothing",
     "bring stock": "Reading meshes",
+    "mend stock": "Mending an item",
     "clear out levels": "Clearing out removed levels",
 }
 

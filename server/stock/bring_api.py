@@ -103,7 +103,8 @@ def _job(request: HttpRequest, batch: UUID) -> Job:
     return job
 
 
-def _out(request: HttpRequest, batch: UUID) -> dict:
+def batch_out(request: HttpRequest, batch: UUID) -> dict:
+    """A batch as it is answered."""
     job = _job(request, batch)
     rows = BroughtItem.objects.filter(batch=batch).defer("glb", "silhouette", "picture")
     same = (
@@ -148,7 +149,7 @@ def bring_in(request: HttpRequest, files: File[list[UploadedFile]], options: For
     """Bring in meshes: glTF, OBJ with what belongs to them, or zips of these. They are read in the
     background."""
     check_may_make(request.user)
-    return _out(
+    return batch_out(
         request, bringing.open_batch(request.user, files, SaidIn.model_validate_json(options).model_dump())
     )
 
@@ -156,7 +157,7 @@ def bring_in(request: HttpRequest, files: File[list[UploadedFile]], options: For
 @router.get("/shelf/bring/{batch}", response=BatchOut)
 def look(request: HttpRequest, batch: UUID):
     """How far a batch is, and what was found."""
-    return _out(request, batch)
+    return batch_out(request, batch)
 
 
 @router.put("/shelf/bring/{batch}", response=BatchOut)
@@ -164,7 +165,7 @@ def say(request: HttpRequest, batch: UUID, data: SaidIn):
     """Say what the files do not, and have them read again."""
     _job(request, batch)
     bringing.read(request.user, batch, data.model_dump())
-    return _out(request, batch)
+    return batch_out(request, batch)
 
 
 @router.delete("/shelf/bring/{batch}", response={204: None})
@@ -206,7 +207,7 @@ def mend(request: HttpRequest, batch: UUID, thing: int, data: MendIn):
     """Do what a finding of a thing offers, before it is kept."""
     _job(request, batch)
     bringing.mend(request.user, batch, thing, data.mend)
-    return _out(request, batch)
+    return batch_out(request, batch)
 
 
 @router.post("/shelf/bring/{batch}/keep", response=list[ShelfOut])

@@ -45,13 +45,23 @@ def key_of(batch: UUID) -> str:
 
 def open_batch(user: User, files: Iterable, given: dict) -> UUID:
     """Take files in and begin to read them; what the user brought in before, and did not keep, is dropped."""
+    _drop_old(user)
+    batch = uuid4()
+    folder_of(batch).mkdir(parents=True)
+    _write(batch, files)
+    read(user, batch, given)
+    return batch
+
+
+def _drop_old(user: User) -> None:
     old = BroughtItem.objects.filter(user=user) | BroughtItem.objects.filter(
         at__lt=timezone.now() - timedelta(days=1)
     )
     for batch in set(old.values_list("batch", flat=True)):
         drop(batch)
-    batch = uuid4()
-    folder_of(batch).mkdir(parents=True)
+
+
+def _write(batch: UUID, files: Iterable) -> None:
     for k, file in enumerate(files):
         name = "/".join(p for p in PurePosixPath(file.name.replace("\\", "/")).parts if p not in ("..", "/"))[
             -120:
@@ -60,7 +70,13 @@ def open_batch(user: User, files: Iterable, given: dict) -> UUID:
         with (folder_of(batch) / f"{k:03d}.data").open("wb") as out:
             for chunk in file.chunks():
                 out.write(chunk)
-    read(user, batch, given)
+
+
+def open_mended(user: User, item: ShelfItem, what: str) -> UUID:
+    """Begin to do what a finding of an item offers, to be looked at beside it before it is kept."""
+    _drop_old(user)
+    batch = uuid4()
+    starting.start("mend stock", key_of(batch), user, batch=str(batch), item=item.pk, mend=what)
     return batch
 
 
@@ -141,6 +157,22 @@ def _read(job: Job, progress: Progress) -> None:
         with transaction.atomic():
             BroughtItem.objects.filter(batch=batch).delete()
             BroughtItem.objects.bulk_create(rows)
+
+
+def mend_of(batch: UUID) -> str:
+    """The name of what a batch's mended copy had done to it; empty when its files were brought in."""
+    job = starting.newest(key_of(batch))
+    return job.arguments.get("mend", "") if job else ""
+
+
+@work("mend stock")
+def _mend_copy(job: Job, progress: Progress) -> None:
+    item = ShelfItem.objects.get(pk=job.arguments["item"])
+    progress.tell(0.1, f"Mending a copy of {item.name}")
+    row = BroughtItem(batch=UUID(job.arguments["batch"]), user=job.user, paths=[], name=item.name, unit="m")
+    put_made(row, mended(made_of(item), job.arguments["mend"]))
+    progress.check()
+    row.save()
 
 
 def put_made(row: Described, made: Made) -> None:

@@ -13,7 +13,7 @@ from pydantic import Field, model_validator
 from server.levels.access import check_may_change, check_may_make, may_change
 from server.stock import bringing, versions
 from server.stock.api import Group, ShelfOut, Word, shelf_out
-from server.stock.bring_api import MendIn
+from server.stock.bring_api import BatchOut, MendIn, batch_out
 from server.stock.models import ShelfItem
 from server.stock.shelf import put_on_shelf, slug_for
 from thicket.document.item_settings import Anchors, TraitSettings
@@ -193,6 +193,14 @@ def mend_item(request: HttpRequest, item: str, data: MendItem):
     return _detail(request, versions.item_for(item))
 
 
+@router.post("/shelf/{item}/mended", response=BatchOut)
+def try_mend(request: HttpRequest, item: str, data: MendItem):
+    """Do what a finding of an item offers to a copy, in the background: a batch of one thing, to be looked at
+    and then put in the item's place, or dropped."""
+    row = _to_change(request, item, data.revision)
+    return batch_out(request, bringing.open_mended(request.user, row, data.mend))
+
+
 @router.get("/shelf/{item}/against/{batch}/{thing}", response=list[ReplacedOut])
 def against(request: HttpRequest, item: str, batch: UUID, thing: int):
     """What it would change in each level that uses an item, and that one is a member of, to take a thing for
@@ -211,9 +219,8 @@ def against(request: HttpRequest, item: str, batch: UUID, thing: int):
 def replace_item(request: HttpRequest, item: str, data: ReplaceIn):
     """Take a thing that was brought in for an item's source; every plant of it in every level follows."""
     row = _to_change(request, item, data.revision)
-    versions.replace_source(
-        request.user, row, bringing.made_of(bringing.brought_of(request.user, data.batch, data.thing))
-    )
+    made_now = bringing.made_of(bringing.brought_of(request.user, data.batch, data.thing))
+    versions.replace_source(request.user, row, made_now, bringing.mend_of(data.batch))
     bringing.drop(data.batch)
     return _detail(request, versions.item_for(item))
 

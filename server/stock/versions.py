@@ -76,10 +76,11 @@ def mend(user: User, item: ShelfItem, what: str) -> None:
     put_version(user, item, mended(made_of(item), what), f"{item.name}: mended ({what})")
 
 
-def replace_source(user: User, item: ShelfItem, made: Made) -> None:
-    """Give an item what was made of another file. Its traits stay, and its anchors where the new file has
-    none."""
-    put_version(user, item, succeeded(item.slug, made_of(item), made), f"{item.name}: another source")
+def replace_source(user: User, item: ShelfItem, made: Made, mend: str = "") -> None:
+    """Give an item what was made of another file, or of a mended copy of itself. Its traits stay, and its
+    anchors where the new file has none."""
+    what = f"mended ({mend})" if mend else "another source"
+    put_version(user, item, succeeded(item.slug, made_of(item), made), f"{item.name}: {what}")
 
 
 def put_version(user: User, item: ShelfItem, made: Made, what: str) -> None:

@@ -18,11 +18,11 @@ from tests.core.test_stock import picture, textured, tree
 from thicket.formats.stock import Material, Part, StockModel, from_glb, measure, to_glb
 from thicket.planting.companions import Anchors, closed_curve, inside_curve
 from thicket.refused import Refused
-from thicket.sight.billboard import render_with_normals
+from thicket.sight.billboard import render_billboard, render_with_normals
 from thicket.stock.bringing import Options, bring
 from thicket.stock.cards import Cards, from_picture, read_picture
 from thicket.stock.colliders import collider_of
-from thicket.stock.findings import findings, mended
+from thicket.stock.findings import findings, mended, never_drawn
 from thicket.stock.lods import made_lods
 from thicket.stock.making import changed, distances_for, made, succeeded
 from thicket.stock.silhouette import distance_of, silhouette_error
@@ -47,7 +47,10 @@ def solid_of(part):
 
 
 def mends(model):
-    return [f.mend for f in findings(model, [sum(len(p.index) for p in lod) // 3 for lod in model.lods])]
+    flat = 1.0 if model.billboard else None
+    distances = {"lods": [float(k) / 9 for k in range(1, len(model.lods))], "billboard": flat}
+    triangles = [sum(len(p.index) for p in lod) // 3 for lod in model.lods]
+    return [f.mend for f in findings(model, triangles, distances)]
 
 
 class StandIns(unittest.TestCase):
@@ -277,10 +280,10 @@ class Findings(unittest.TestCase):
         self.assertLess(len(after), 2048)
         np.testing.assert_allclose(after.mean((0, 1)), noise.mean((0, 1)), atol=1)
 
-    def test_starter_items_have_none_and_their_states_cover_alike(self):
+    def test_starter_items_have_none_but_of_states_and_their_states_cover_alike(self):
         for slug in ("birch", "heather", "slate-slab", "sleeper-stack"):
             item = starter(slug)
-            self.assertEqual(item.findings, [], slug)
+            self.assertEqual([f for f in item.findings if "never be drawn" not in f["text"]], [], slug)
             covered = [s["covered"] for s in item.states]
             self.assertLess(max(covered) / min(covered), 1.6, slug)
             model = from_glb(slug, item.glb)
@@ -289,6 +292,70 @@ class Findings(unittest.TestCase):
                 1,
                 delta=0.15,
             )
+
+
+class NeverDrawn(unittest.TestCase):
+    def test_a_lod_that_the_next_state_replaces_at_once_is_left_out_and_that_is_said(self):
+        ball, rough = (part_of(trimesh.creation.icosphere(n, 1.0)) for n in (4, 1))
+        lods = {"a-lod0": ball, "a-lod1": rough, "a-lod2": part_of(trimesh.creation.icosphere(3, 1.0))}
+        files = {f"{name}.glb": to_glb(StockModel("a", [[part]])) for name, part in lods.items()}
+        [thing] = bring(files, sorted(files), "a", Options(billboard="none"))
+        self.assertEqual([s["triangles"] for s in thing.made.states], [5120, 1280])
+        self.assertEqual(sum("LOD 1 would never be drawn" in note for note in thing.notes), 1)
+        kept = made(StockModel("a", [[p] for p in lods.values()]))
+        self.assertIn("drop lod 1", [f["mend"] for f in kept.findings])
+        self.assertEqual(never_drawn(thing.made.distances), {})
+
+
+class Merging(unittest.TestCase):
+    @given(st.integers(0, 9999), st.booleans(), st.booleans())
+    @settings(max_examples=12, deadline=None)
+    def test_merged_materials_draw_the_same_picture_in_fewer_calls(self, seed, plain, cut):
+        rng = np.random.default_rng(seed)
+        lods = []
+        parts = []
+        for k in range(6):
+            texture = np.zeros((16, 24, 4), np.uint8)
+            texture[..., :3] = rng.integers(20, 235, 3)
+            texture[..., 3] = 255
+            if not plain:
+                texture[: 4 + k, : 6 + k] = (*rng.integers(20, 235, 3), 0 if cut else 255)
+            box = part_of(trimesh.creation.box((1, 1, 1)))
+            spread = 2.4 if k == 0 else 1.0
+            part = replace(
+                box,
+                material=Material(f"m{k}", texture, cut),
+                position=(box.position + [1.3 * k, 0.5, 0]).astype("f4"),
+                uv=(rng.uniform(0, spread, box.uv.shape) - (k == 1)).astype("f4"),
+            )
+            parts.append(part)
+        bark = replace(parts[2], material=replace(parts[2].material, name="bark"))
+        lods = [[*parts, bark], parts[:3]]
+        whole = StockModel("m", lods)
+        self.assertIn("merge materials", mends(whole))
+        after = mended(whole, "merge materials")
+        self.assertEqual([len(lod) for lod in after.lods], [2, 1])
+        self.assertTrue(any("bark" in p.material.name for p in after.lods[0]))
+        self.assertNotIn("merge materials", mends(after))
+        for was, now in zip(whole.lods, after.lods):
+            self.assertEqual(sum(len(p.index) for p in was), sum(len(p.index) for p in now))
+            pictures = [render_billboard(x, 18.0, 2.0, 96, oversample=1).astype(int) for x in (was, now)]
+            apart = np.abs(pictures[0] - pictures[1]).max(-1)
+            self.assertLess((apart > 12).mean(), 0.02)
+        self.assertEqual(after.lods[0][0].colour is not None, plain and not cut)
+
+    def test_a_texture_that_repeats_far_keeps_its_own_material(self):
+        rng = np.random.default_rng(5)
+        parts = []
+        for k in range(6):
+            box = part_of(trimesh.creation.box((1, 1, 1)))
+            texture = rng.integers(0, 255, (8, 8, 4)).astype(np.uint8)
+            texture[..., 3] = 255
+            uv = rng.uniform(0, 30 if k == 0 else 1, box.uv.shape).astype("f4")
+            parts.append(replace(box, material=Material(f"m{k}", texture), uv=uv))
+        after = mended(StockModel("m", [parts]), "merge materials")
+        self.assertEqual(len(after.lods[0]), 2)
+        self.assertIs(after.lods[0][0].material, parts[0].material)
 
 
 class OnAnchors(unittest.TestCase):

@@ -270,15 +270,17 @@ class Coarser(unittest.TestCase):
 
 class Kept(unittest.TestCase):
     def test_what_is_kept_is_measured_drawn_and_opens_again(self):
-        item = bring({"tree.glb": tree().export(file_type="glb")}, ["tree.glb"], "tree")[0].made
+        [thing] = bring({"tree.glb": tree().export(file_type="glb")}, ["tree.glb"], "tree")
+        item = thing.made
         self.assertEqual(item.findings, [])
+        self.assertIn("LOD 2 would never be drawn", " ".join(thing.notes))
         np.testing.assert_allclose([item.height, item.crown], [5.0, 1.5], rtol=0.03)
         self.assertAlmostEqual(item.trunk, 0.1, delta=0.02)
-        self.assertEqual([s["name"] for s in item.states], ["lod0", "lod1", "lod2", "billboard"])
+        self.assertEqual([s["name"] for s in item.states], ["lod0", "lod1", "billboard"])
         again = measure("tree", item.glb)
-        self.assertEqual([m.triangles for m in again.lods], [s["triangles"] for s in item.states[:3]])
+        self.assertEqual([m.triangles for m in again.lods], [s["triangles"] for s in item.states[:2]])
         opened = trimesh.load(io.BytesIO(item.glb), file_type="glb")
-        self.assertEqual(len(opened.graph.nodes_geometry), 2 * 3 + 1)
+        self.assertEqual(len(opened.graph.nodes_geometry), 2 * 2 + 1)
         with Image.open(io.BytesIO(item.picture)) as drawn:
             self.assertGreater(np.asarray(drawn)[..., 3].mean(), 10)
         self.assertEqual(item.distances["lods"], sorted(item.distances["lods"]))

@@ -227,6 +227,7 @@ class Roles(GroundCase):
                 },
             ),
             "/api/shelf/{item}/mend": ("make", {"revision": 1, "mend": "both sides"}),
+            "/api/shelf/{item}/mended": ("make", {"revision": 1, "mend": "both sides"}),
             "/api/shelf/{item}/version": ("make", {"revision": 1, "use": 1}),
             "/api/shelf/{item}/put-back": ("make", {}),
             "/api/shelf/{item}/replace": ("own", {"revision": 1}),

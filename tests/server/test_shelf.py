@@ -61,7 +61,8 @@ class Shelf(TransactionTestCase):
         self.assertEqual((batch["state"], [t["name"] for t in batch["things"]]), ("done", ["bad", "fir"]))
         bad, fir = batch["things"]
         self.assertTrue(bad["refused"].startswith("bad.obj: "))
-        self.assertEqual([s["name"] for s in fir["states"]], ["lod0", "lod1", "lod2", "billboard"])
+        self.assertEqual([s["name"] for s in fir["states"]], ["lod0", "lod1", "billboard"])
+        self.assertIn("LOD 2 would never be drawn", " ".join(fir["notes"]))
         self.assertEqual(self.north.get(fir["picture"]).content[:4], b"\x89PNG")
         self.assertEqual(self.lead.get(f"/api/shelf/bring/{batch['id']}").status_code, 404)
         self.assertEqual(ShelfItem.objects.count(), 0)
@@ -182,6 +183,29 @@ class Shelf(TransactionTestCase):
             [v["revision"] for v in self.north.get("/api/shelf/birch").json()["versions"]], [2, 1]
         )
 
+    def test_a_mended_copy_is_looked_at_and_then_takes_the_items_place(self):
+        scene = trimesh.Scene()
+        for k in range(6):
+            box = textured(trimesh.creation.box((1, 1, 1)), picture((40 * k, 90, 200, 255)))
+            box.apply_translation([0, k + 0.5, 0])
+            scene.add_geometry(box, f"box{k}")
+        batch = self.bring(("machine.glb", scene.export(file_type="glb")))
+        [thing] = batch["things"]
+        self.assertIn("6 draw calls", " ".join(f["text"] for f in thing["findings"]))
+        body = {"things": [{"id": thing["id"], "name": "Machine", "group": "made thing"}]}
+        [item] = self.post(f"/api/shelf/bring/{batch['id']}/keep", body).json()
+        self.assertEqual(item["states"][0]["materials"], 6)
+        said = {"revision": 1, "mend": "merge materials"}
+        copy = self.post("/api/shelf/machine/mended", said).json()
+        work_off()
+        [mended] = self.north.get(f"/api/shelf/bring/{copy['id']}").json()["things"]
+        self.assertEqual((mended["states"][0]["materials"], mended["findings"]), (1, []))
+        self.assertEqual(self.north.get("/api/shelf/machine").json()["revision"], 1, "only looked at")
+        body = {"revision": 1, "batch": copy["id"], "thing": mended["id"]}
+        now = self.post("/api/shelf/machine/replace", body).json()
+        self.assertEqual((now["revision"], now["states"][0]["materials"]), (2, 1))
+        self.assertEqual(now["versions"][0]["what"], "Machine: mended (merge materials)")
+
     def test_what_an_item_knows_is_edited_and_reaches_cost_companions_and_handover(self):
         item = self.shelved("slate-block")
         ring = [
@@ -275,7 +299,9 @@ class Shelf(TransactionTestCase):
         kept = self.kept(self.north.get(f"/api/shelf/bring/{batch['id']}").json(), name="Ball").json()[0]
         again = self.post("/api/shelf/ball/mend", {"revision": kept["revision"], "mend": "billboard"}).json()
         self.assertEqual(
-            (again["findings"], again["states"][-1]["name"], again["revision"]), ([], "billboard", 2)
+            ([f["mend"] for f in again["findings"]], again["states"][-1]["name"], again["revision"]),
+            (["drop lod 2"], "billboard", 2),
+            "which makes the last LOD idle",
         )
         crossed = self.post("/api/shelf/ball/mend", {"revision": 2, "mend": "billboard crossed"}).json()
         self.assertEqual(
@@ -355,7 +381,7 @@ class CommandLine(TestCase):
             path = Path(folder) / "fir.glb"
             path.write_bytes(tree(812.0).export(file_type="glb"))
             told = self.run_it("bring_stock", str(path), "--name", "Fir", "--group", "tree")
-            self.assertRegex(told, r"^fir\t8\.12 m\t\d+/\d+/\d+/2\t\d+ m/\d+ m/\d+ m\t.*taken for cm")
+            self.assertRegex(told, r"^fir\t8\.12 m\t\d+/\d+/2\t\d+ m/\d+ m\t.*taken for cm")
             path.write_bytes(b"glTF")
             with self.assertRaisesMessage(CommandError, "1 could not be brought in"):
                 self.run_it("bring_stock", str(path))

@@ -15,6 +15,7 @@ from thicket.formats.stock import Part, StockModel, from_glb
 from thicket.refused import Refused
 from thicket.stock.billboards import TRIED, billboard_of
 from thicket.stock.cards import Cards, from_picture, read_picture
+from thicket.stock.findings import never_drawn
 from thicket.stock.lods import made_lods
 from thicket.stock.making import Made, made
 from thicket.stock.traits import Traits
@@ -131,7 +132,13 @@ def bring(
             )
         own = card.result() if card else own
     fit = options.billboard if wants_card and not options.rows else ""
-    return [Thing(first.name, first.unit, notes, made(StockModel(slug, lods, own), fit=fit))]
+    model = StockModel(slug, lods, own)
+    thing = made(model, fit=fit)
+    while idle := never_drawn(thing.distances):
+        model = replace(model, lods=[lod for k, lod in enumerate(model.lods) if k not in idle])
+        notes += [f"{why} It was left out." for why in idle.values()]
+        thing = made(model, fit=fit)
+    return [Thing(first.name, first.unit, notes, thing)]
 
 
 def _bring_picture(files: Mapping[str, bytes], path: str, slug: str, cards: Cards) -> list[Thing]:

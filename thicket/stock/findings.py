@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -11,6 +11,7 @@ from thicket.formats.stock import Material, Part, StockModel
 from thicket.refused import Refused
 from thicket.stock.billboards import CARDS, MADE, billboard_of
 from thicket.stock.lods import made_lods
+from thicket.stock.merging import MANY, merged, merged_draws
 from thicket.stock.silhouette import pixels_at
 from thicket.stock.welding import welded
 
@@ -30,10 +31,26 @@ class Finding:
     mend: str = ""
 
 
-def findings(model: StockModel, triangles: Sequence[int]) -> list[Finding]:
-    """What is wrong or dear about a model; triangles of each LOD."""
+def never_drawn(distances: Mapping) -> dict[int, str]:
+    """The coarser LODs (from 1) that are never drawn at an item's own distances, and why: a sentence of each.
+
+    Parameters: distances, see `thicket.stock.making.distances_of`.
+    """
+    starts, flat = list(distances["lods"]), distances["billboard"]
+    names = [f"LOD {k}" for k in range(1, len(starts) + 1)] + ["the billboard"]
+    ends = [*starts[1:], *([] if flat is None else [flat])]
+    return {
+        k: f"LOD {k} would never be drawn: {names[k]} looks no worse from the same distance, {start:.0f} m."
+        for k, (start, end) in enumerate(zip(starts, ends), start=1)
+        if end <= start
+    }
+
+
+def findings(model: StockModel, triangles: Sequence[int], distances: Mapping) -> list[Finding]:
+    """What is wrong or dear about a model; triangles of each LOD, and its own distances."""
     out = []
     full = model.lods[0]
+    idle = never_drawn(distances)
     if len(triangles) == 1 and triangles[0] > 500:
         out.append(
             Finding(f"It has no LODs: {triangles[0]:,} triangles are drawn at every distance.", "lods")
@@ -41,8 +58,18 @@ def findings(model: StockModel, triangles: Sequence[int]) -> list[Finding]:
     out += [
         Finding(f"LOD {k} saves little: {b:,} triangles after {a:,}.", f"drop lod {k}")
         for k, (a, b) in enumerate(zip(triangles, triangles[1:]), start=1)
-        if b > 0.85 * a
+        if b > 0.85 * a and k not in idle
     ]
+    out += [Finding(why, f"drop lod {k}") for k, why in idle.items()]
+    draws = len(full)
+    if draws > MANY and 2 * merged_draws(full) <= draws:
+        out.append(
+            Finding(
+                f"Its full mesh takes {draws} draw calls, one for each material; merged they are "
+                f"{merged_draws(full)}.",
+                "merge materials",
+            )
+        )
     if not model.billboard and triangles[0] > 200:
         out.append(Finding("It has no billboard to become in the distance.", "billboard"))
     place = np.concatenate([part.position for part in full])
@@ -135,6 +162,8 @@ def mended(model: StockModel, mend: str) -> StockModel:
         return replace(model, lods=[full, *made_lods(full)])
     if mend.startswith("drop lod ") and mend[9:].isdigit() and 0 < int(mend[9:]) < len(model.lods):
         return replace(model, lods=[lod for k, lod in enumerate(model.lods) if k != int(mend[9:])])
+    if mend == "merge materials":
+        return merged(model)
     if mend == "billboard":
         return replace(model, billboard=billboard_of(full))
     if mend in {MADE + kind for kind in CARDS}:

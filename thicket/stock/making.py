@@ -152,7 +152,7 @@ def made(
         model = replace(model, billboard=fitted(model.lods[0], fit, distances["billboard"]))
     glb = to_glb(model)
     item = measure(model.slug, glb)
-    told = findings(model, [m.triangles for m in item.lods])
+    told = findings(model, [m.triangles for m in item.lods], distances)
     return Made(
         height,
         crown,

@@ -100,3 +100,33 @@ export function toPixels(d: Distances, errors: Errors[], pixels: number): Distan
   const billboard = Math.max(last, flat ? nearest(flat) : d.billboard)
   return { steps, billboard, gone: Math.max(d.gone, billboard) }
 }
+
+/**
+ * Of each stand that plants an item whose states are to look otherwise: the distances at which every state
+ * differs by at most two pixels, where these are others than it has. Locked stands are left out.
+ */
+export function newEdges(
+  stands: Stand[],
+  stock: { slug: string; distances?: unknown }[],
+  item: string,
+  now: unknown,
+): { stand: Stand; distances: Distances }[] {
+  const changed = stock.map((i) => (i.slug === item ? { ...i, distances: now } : i))
+  return stands
+    .filter((s) => !s.locked && s.items.includes(item) && measured(errorsOf(s, changed)))
+    .map((stand) => {
+      const was = stand.settings.distances
+      return { stand, was, distances: { ...was, ...toPixels(was, errorsOf(stand, changed), 2) } }
+    })
+    .filter(({ was, distances: d }) =>
+      [...d.steps, d.billboard].some((m, k) => Math.abs(m - [...was.steps, was.billboard][k]) >= 1),
+    )
+    .map(({ stand, distances }) => ({ stand, distances }))
+}
+
+/** The meshes of a stand's items (from 1, the full one) that no distance is left for. */
+export function neverDrawn(d: Distances, chain: Chain): number[] {
+  const inner = d.steps.slice(0, chain.lods - 1)
+  const ends = [...inner, chain.billboard ? d.billboard : d.gone]
+  return ends.flatMap((end, k) => (end <= (k ? inner[k - 1] : 0) ? [k + 1] : []))
+}

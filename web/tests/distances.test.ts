@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import type { Distances } from '../src/api/client'
-import { at, copied, moved, toPixels, type Edge } from '../src/distances'
+import type { Distances, Stand } from '../src/api/client'
+import { at, copied, moved, neverDrawn, newEdges, toPixels, type Edge } from '../src/distances'
 import { numbers } from './help'
 
 const FAR: Distances = { steps: [24, 58], billboard: 110, gone: 900, fade: 12, shadow: 64, by_size: false }
@@ -58,5 +58,40 @@ describe('edges of distances', () => {
     expect(part.steps![1]).toBe(part.steps![0])
     expect(0.4 * pixel(part.billboard!)).toBeCloseTo(2, 1)
     expect(ordered({ ...FAR, ...part })).toBe(true)
+  })
+})
+
+describe('what new states of an item mean for its stands', () => {
+  const stand = (id: number, items: string[], locked = false) =>
+    ({
+      id,
+      items,
+      locked,
+      settings: { distances: FAR, mix: items.map((item) => ({ item })) },
+    }) as unknown as Stand
+  const known = { errors: [0.05, 0.1], billboard_error: 0.2 }
+  it('is offered to those that plant it and whose edges move, from the larger of their items', () => {
+    const stock = [
+      { slug: 'birch', distances: {} },
+      { slug: 'rowan', distances: { errors: [0.3, 0.3], billboard_error: 0.4 } },
+    ]
+    const stands = [
+      stand(1, ['birch']),
+      stand(2, ['rowan']),
+      stand(3, ['birch', 'rowan']),
+      stand(4, ['birch'], true),
+    ]
+    const offered = newEdges(stands, stock, 'birch', known)
+    expect(offered.map((o) => o.stand.id)).toEqual([1, 3])
+    expect(offered[0].distances).toEqual({ ...FAR, ...toPixels(FAR, [known], 2) })
+    expect(offered[1].distances.steps[0]).toBeGreaterThan(5 * offered[0].distances.steps[0])
+    const settled = [{ ...stands[0], settings: { ...stands[0].settings, distances: offered[0].distances } }]
+    expect(newEdges(settled as Stand[], stock, 'birch', known)).toEqual([])
+  })
+  it('meshes without a distance of their own are named', () => {
+    expect(neverDrawn(FAR, TREE)).toEqual([])
+    expect(neverDrawn({ ...FAR, steps: [24, 110] }, TREE)).toEqual([3])
+    expect(neverDrawn({ ...FAR, steps: [0, 58] }, TREE)).toEqual([1])
+    expect(neverDrawn({ ...FAR, steps: [24, 900] }, { lods: 3, billboard: false })).toEqual([3])
   })
 })

@@ -13,6 +13,7 @@ const LABELS: Record<string, string> = {
   'cut out': 'Cut them out',
   'both sides': 'Draw both sides',
   'turn faces': 'Turn the faces',
+  'merge materials': 'Merge materials',
 }
 const label = (mend: string) => LABELS[mend] ?? (mend.startsWith('drop lod') ? 'Drop this LOD' : mend)
 </script>

@@ -13,8 +13,10 @@ const props = withDefaults(
     collider?: boolean
     ground?: string
     placing?: boolean
+    /** What the eye sees whole, in m, for items that are looked at side by side at one scale. */
+    frame?: { height: number; reach: number }
   }>(),
-  { anchors: () => [], collider: false, ground: '#9aa06e', placing: false },
+  { anchors: () => [], collider: false, ground: '#9aa06e', placing: false, frame: undefined },
 )
 const emit = defineEmits<{ place: [point: { at: [number, number, number]; up: [number, number, number] }] }>()
 const canvas = ref<HTMLCanvasElement>()
@@ -37,7 +39,7 @@ const mark = () =>
 async function open(keepEye = false) {
   trouble.value = ''
   try {
-    await scene.value?.open(props.glb, keepEye)
+    await scene.value?.open(props.glb, keepEye, props.frame)
     states.value = [...(scene.value?.states ?? [])]
     if (!states.value.includes(state.value)) state.value = 'lod0'
     scene.value?.show(state.value)
@@ -62,6 +64,10 @@ useResizeObserver(canvas, () => scene.value?.resize())
 watch(
   () => props.glb,
   () => void open(true),
+)
+watch(
+  () => [props.frame?.height, props.frame?.reach],
+  () => void open(),
 )
 watch(() => [props.crown, props.trunk, props.anchors, props.collider], mark, { deep: true })
 watch(state, (s) => scene.value?.show(s))

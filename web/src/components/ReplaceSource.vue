@@ -1,24 +1,48 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { answer, api, type ItemDetail, type Replaced } from '../api/client'
 import { amount, LINES, many, signed, whole } from '../budget'
 import { useBringIn } from '../composables/useBringIn'
+import { newEdges } from '../distances'
 import { useLevel } from '../stores/level'
 import { useShelf } from '../stores/shelf'
 import ItemView from './ItemView.vue'
 import StateTable from './StateTable.vue'
 
 /**
- * Another file for an item: the old one and the new side by side, what it changes in every level, then
- * kept or dropped.
+ * Another file for an item, or a mended copy of it: the old one and the new side by side, what it changes in
+ * every level, then kept or dropped. Stands that plant it are offered the distances that its new states ask
+ * for.
  */
-const props = defineProps<{ item: ItemDetail }>()
+const props = defineProps<{ item: ItemDetail; mend?: string }>()
 const emit = defineEmits<{ close: [] }>()
 const shelf = useShelf()
 const store = useLevel()
-const { batch, said, sent, sending, busy, trouble, send, again, drop } = useBringIn(() => 'meshes')
+const { batch, said, sent, sending, busy, trouble, send, sendMended, again, drop } = useBringIn(
+  () => 'meshes',
+)
 const thing = computed(() => batch.value?.things.find((t) => !t.refused))
 const refused = computed(() => batch.value?.things.find((t) => t.refused)?.refused)
+/** Both are looked at at the scale at which the larger one is seen whole. */
+const frame = computed(() =>
+  thing.value
+    ? {
+        height: Math.max(props.item.height, thing.value.height),
+        reach: Math.max(props.item.crown, thing.value.crown),
+      }
+    : undefined,
+)
+onMounted(() => {
+  if (props.mend) void sendMended(props.item.slug, props.item.revision, props.mend)
+})
+/** Stands of this level whose edges lie elsewhere for the new states, and which of them take these. */
+const offered = computed(() =>
+  thing.value ? newEdges(store.stands, store.level!.stock, props.item.slug, thing.value.distances) : [],
+)
+const taking = ref<number[]>([])
+watch(offered, (those) => (taking.value = those.map((o) => o.stand.id)))
+const edges = (d: { steps: number[]; billboard: number }) =>
+  [...new Set([...d.steps, d.billboard])].map((m) => Math.round(m)).join(' · ')
 const found = shallowRef<Replaced[] | null>(null)
 const working = ref(false)
 watch(thing, async (t) => {
@@ -49,7 +73,15 @@ async function keep() {
         }),
       ),
     )
+    const wanted = offered.value.filter((o) => taking.value.includes(o.stand.id))
     await Promise.all([shelf.load(), store.refresh(true)])
+    if (wanted.length) {
+      await store.keepSeveral(
+        wanted.map(({ stand, distances }) => ({ stand, settings: { distances }, was: {} })),
+        null,
+      )
+      await store.refresh()
+    }
     emit('close')
   } catch (error) {
     trouble.value = (error as Error).message
@@ -72,8 +104,9 @@ function size(keepHeight: boolean) {
 <template>
   <v-dialog :model-value="true" max-width="1080" aria-label="Replace the source" persistent scrollable>
     <v-card class="replace" data-test="replace">
-      <h2>Another source for {{ item.name }}</h2>
+      <h2>{{ mend ? `${item.name}, with its materials merged` : `Another source for ${item.name}` }}</h2>
       <v-file-input
+        v-if="!mend"
         multiple
         label="Its new file, with what belongs to it"
         accept=".glb,.gltf,.bin,.obj,.mtl,.png,.jpg,.jpeg,.webp,.zip"
@@ -93,14 +126,27 @@ function size(keepHeight: boolean) {
       <div v-if="thing && !busy" class="sides">
         <section>
           <h3>As it is</h3>
-          <ItemView :glb="item.glb" :crown="item.crown" :trunk="item.trunk" :anchors="item.anchors" />
+          <ItemView
+            :frame="frame"
+            :glb="item.glb"
+            :crown="item.crown"
+            :trunk="item.trunk"
+            :anchors="item.anchors"
+          />
           <StateTable :item="item" />
         </section>
         <section>
           <h3>As it would be</h3>
-          <ItemView :glb="thing.glb" :crown="thing.crown" :trunk="thing.trunk" :anchors="thing.anchors" />
+          <ItemView
+            :frame="frame"
+            :glb="thing.glb"
+            :crown="thing.crown"
+            :trunk="thing.trunk"
+            :anchors="thing.anchors"
+          />
           <StateTable :item="thing" />
           <v-checkbox
+            v-if="!mend"
             :model-value="!same"
             :label="`as high as the old one, ${item.height.toFixed(2)} m`"
             @update:model-value="size(!!$event)"
@@ -137,6 +183,21 @@ function size(keepHeight: boolean) {
             </tbody>
           </v-table>
         </template>
+      </section>
+      <section v-if="offered.length && !busy" data-test="new-edges">
+        <h3>Distances in this level</h3>
+        <p class="faint small">
+          The new states look like the full mesh to within two pixels from other distances than the old ones.
+          Stands that are ticked take them, as an action of its own.
+        </p>
+        <v-checkbox
+          v-for="o in offered"
+          :key="o.stand.id"
+          v-model="taking"
+          :value="o.stand.id"
+          :label="`${o.stand.name}: ${edges(o.stand.settings.distances)} m → ${edges(o.distances)} m`"
+          hide-details
+        />
       </section>
       <div class="foot">
         <span class="faint small">Every plant keeps its place. One undo takes it back everywhere.</span>

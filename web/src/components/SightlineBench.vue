@@ -11,6 +11,7 @@ import {
   errorsOf,
   measured,
   moved,
+  neverDrawn,
   rounded,
   toPixels,
   type Chain,
@@ -88,6 +89,15 @@ const rows = computed(() => {
   ]
   return fields.map((row) => ({ ...row, ...shared(row.edge) })).filter((row) => row.any)
 })
+/** Meshes of the selected stands that no distance is left for. */
+const idle = computed(() =>
+  store.chosen.flatMap((s) => {
+    const meshes = neverDrawn(d.settingsOf(s).distances, chain(s))
+    return meshes.length
+      ? [`${s.name}: mesh ${meshes.join(' and ')} is never drawn, for the next begins where it does.`]
+      : []
+  }),
+)
 /** A typed number is set as it is; what it does not fit to is told, not bent. */
 function set(edge: Edge, metres: number) {
   every((now, s) => {
@@ -212,6 +222,7 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
         :test="f.test"
         @change="set(f.edge, $event)"
       />
+      <p v-for="line in idle" :key="line" class="faint" data-test="never-drawn">{{ line }}</p>
       <v-switch
         :model-value="store.chosen.every((s) => d.settingsOf(s).distances.by_size)"
         label="Farther for larger plants"

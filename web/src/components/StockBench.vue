@@ -62,7 +62,13 @@ async function attempt(work: () => Promise<unknown>) {
     busy.value = false
   }
 }
-const mend = (what: string) =>
+/** What is mended on a copy first, to be looked at beside the item. */
+const trying = ref('')
+const mend = (what: string) => {
+  if (what === 'merge materials') trying.value = what
+  else void mendAtOnce(what)
+}
+const mendAtOnce = (what: string) =>
   attempt(async () => {
     await shelf.changed(
       answer(
@@ -275,6 +281,7 @@ const remove = () =>
       >
       <ItemEditor v-if="editing" :item="shown" @close="editing = false" />
       <ReplaceSource v-if="replacing" :item="shown" @close="replacing = false" />
+      <ReplaceSource v-if="trying" :item="shown" :mend="trying" @close="trying = ''" />
     </template>
     <p v-else-if="!item" class="faint">Choose an item on the shelf to see what is known of it.</p>
     <v-snackbar :model-value="!!shelf.removed" :timeout="12000" @update:model-value="shelf.removed = null">

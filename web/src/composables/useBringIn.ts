@@ -86,6 +86,17 @@ export function useBringIn(source: () => Source) {
       }
     })
 
+  /** Have a copy of an item of the shelf mended, to be looked at. */
+  const sendMended = (item: string, revision: number, mend: string) =>
+    attempt(async () => {
+      choices.value = {}
+      take(
+        await answer(
+          api.POST('/api/shelf/{item}/mended', { params: { path: { item } }, body: { revision, mend } }),
+        ),
+      )
+    })
+
   /** Have the files read again under what is said of them now. */
   const again = () =>
     attempt(async () => {
@@ -157,5 +168,21 @@ export function useBringIn(source: () => Source) {
   }
 
   useIntervalFn(() => busy.value && !sending.value && batch.value && void attempt(look), 500)
-  return { batch, choices, said, cards, sent, sending, busy, trouble, wanted, send, again, mend, keep, drop }
+  return {
+    batch,
+    choices,
+    said,
+    cards,
+    sent,
+    sending,
+    busy,
+    trouble,
+    wanted,
+    send,
+    sendMended,
+    again,
+    mend,
+    keep,
+    drop,
+  }
 }

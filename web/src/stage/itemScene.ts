@@ -55,8 +55,11 @@ export class ItemScene {
     this.controls.addEventListener('change', this.draw)
   }
 
-  /** Load an item's file; the eye comes to where all of it is seen. */
-  async open(url: string, keepEye = false): Promise<void> {
+  /**
+   * Load an item's file; the eye comes to where all of it is seen, or all of something so high and so far
+   * about its foot, in m.
+   */
+  async open(url: string, keepEye = false, frame?: { height: number; reach: number }): Promise<void> {
     const { scene } = await new GLTFLoader().loadAsync(url)
     if (this.ended) return
     this.forget()
@@ -77,8 +80,8 @@ export class ItemScene {
     this.reach = Math.max(Math.hypot(Math.max(-box.min.x, box.max.x), Math.max(-box.min.z, box.max.z)), 0.05)
     this.scene.getObjectByName('ground')!.scale.setScalar(Math.max(this.reach * 1.6, tall * 0.5, 0.5))
     if (!keepEye) {
-      const fit = Math.max(tall, this.reach * 2.4)
-      this.controls.target.set(0, Math.min(box.max.y, fit) * 0.46, 0)
+      const fit = frame ? Math.max(frame.height, 1.8, frame.reach * 2.4) : Math.max(tall, this.reach * 2.4)
+      this.controls.target.set(0, Math.min(frame?.height ?? box.max.y, fit) * 0.46, 0)
       this.camera.position.set(fit * 0.75, fit * 0.62, fit * 1.75)
     }
     this.controls.update()
