@@ -16,6 +16,7 @@ import numpy as np
 
 import thicket
 from thicket.cache import Cache
+from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import seen_through
 from thicket.planted.captures import SIMULATED, captures_csv, frames_by_chance, loads_in, run, views_at
 from thicket.planted.costs import LINES, bookmark_view, line, over, spent
@@ -24,6 +25,7 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.whole import plant_whole, sheets_in_all
 from thicket.refused import Refused
 from thicket.sight.devices import NAMES, PLACES, calibrate, read_captures, read_places
+from thicket.sight.fog import Air
 from thicket.sight.views import View
 
 
@@ -72,13 +74,17 @@ def _view(level: PlantedLevel, given: str) -> View:
     return View(x, y, z, heading, pitch, fov, 16 / 9)
 
 
+def _air(level: PlantedLevel) -> Air:
+    return level.air(Atmosphere.model_validate(level.level.details.get("view", {}).get("atmosphere", {})).fog)
+
+
 def cost(options: argparse.Namespace) -> int:
     level = _open(options)
     bookmarks = level.level.details.get("view", {}).get("bookmarks", [])
     views = options.view or [b["name"] for b in bookmarks]
     shown, found = level.level.details.get("view", {}), 0
     tier = options.tier or next(reversed(shown.get("tiers", {})), "")
-    drawing, device = seen_through(shown, tier)
+    drawing, device = seen_through(shown, tier, _air(level))
     marks = shown["tiers"][tier]["marks"] if tier else {}
     print("view\tstand\t" + "\t".join(LINES))
     for name in views:
@@ -152,7 +158,7 @@ def device(options: argparse.Namespace) -> int:
     level, places = _open(options), None
     if options.places:
         places = read_places(options.places.read_text("utf-8"))
-        drawing = seen_through(level.level.details.get("view", {}), options.tier)[0]
+        drawing = seen_through(level.level.details.get("view", {}), options.tier, _air(level))[0]
         views = views_at(places, drawing)
     else:
         views = frames_by_chance(level, options.frames, options.seed)
@@ -169,7 +175,7 @@ def calibrate_one(options: argparse.Namespace) -> int:
     level = _open(options)
     kind, said, ms = read_captures(options.captures.read_text("utf-8"))
     if kind == "places":
-        drawing = seen_through(level.level.details.get("view", {}), options.tier)[0]
+        drawing = seen_through(level.level.details.get("view", {}), options.tier, _air(level))[0]
         said = loads_in(level, views_at(said, drawing), tell=lambda share: _tell(f"{share:.0%} reckoned"))
         _tell("")
     if options.out:

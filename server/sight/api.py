@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, astuple, replace
+from math import isfinite
 from typing import Annotated, Literal
 
 from django.http import HttpRequest
@@ -14,8 +15,8 @@ from server.levels.access import level_for, stands_of
 from server.levels.own_ground import regions_of
 from server.levels.planted import planted_of, planting_of
 from server.sight import walks
-from server.sight.reckoning import items_of, seen, spent, stand_cost
-from server.sight.schemas import LevelCostOut, ViewIn
+from server.sight.reckoning import air_of, items_of, level_cost, seen, settle, spent, stand_cost
+from server.sight.schemas import CostOut, LevelCostOut, ViewIn
 from server.stock.api import BillboardKind
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
@@ -26,6 +27,7 @@ from thicket.planted.instances import instances_at
 from thicket.refused import Refused
 from thicket.sight.cost import loads_of
 from thicket.sight.drawing import CELL
+from thicket.sight.fogged import WEIGHT
 from thicket.sight.pops import NOTICED
 
 router = Router(tags=["sight"])
@@ -67,7 +69,7 @@ class InstancesOut(Schema):
     stand: int
     item: str
     state: int
-    reason: Literal["", "off", "hidden", "share", "far", "outside"]
+    reason: Literal["", "off", "hidden", "share", "far", "outside", "fog"]
     plants: int
     fading: int
     behind: int
@@ -137,6 +139,7 @@ class RemedyOut(Schema):
     left_out: bool
     distances: DistanceSettings | None
     fog: float
+    hides: bool
     item: str
     billboard: BillboardKind | Literal[""]
     left: int
@@ -219,6 +222,37 @@ def seen_cells(request: HttpRequest, slug: str, data: ViewIn):
     found = cells_seen(planted_of(level).plantings(), items_of(level), seen(level, data))
     cells = sorted(((*cell, ms) for cell, ms in found.items()), key=lambda each: -each[2])
     return {"size": CELL, "cells": cells}
+
+
+class FogOut(Schema):
+    """What the fog of a view costs: megapixels of ground whose colour it changes, and the ms for these;
+    `clear`, the distance in m beyond which it hides everything, null where it hides nothing; and what not
+    drawing that saves, or would save."""
+
+    mpx: float
+    ms: float
+    clear: float | None
+    saves: CostOut
+
+
+@router.post("/levels/{slug}/fog", response=FogOut)
+def fog_of_view(request: HttpRequest, slug: str, data: ViewIn):
+    """What the fog of a view costs, and what it saves to leave out what it hides."""
+    level = level_for(request, slug)
+    level_air = air_of(level, data.fog)
+    costs = []
+    for hides in (False, True):
+        core = data.core()
+        core = replace(core, drawing=replace(core.drawing, air=replace(level_air, hides=hides)))
+        costs.append(level_cost(level, settle(level, core)))
+    clear = core.clear
+    mpx = planted_of(level).fogged(core)
+    return {
+        "mpx": mpx,
+        "ms": core.device.ms((0, 0, 0, WEIGHT * mpx, 0)),
+        "clear": clear if isfinite(clear) else None,
+        "saves": {name: was - now for (name, was), now in zip(asdict(costs[0]).items(), astuple(costs[1]))},
+    }
 
 
 @router.post("/levels/{slug}/cost", response=LevelCostOut)

@@ -16,7 +16,7 @@ from server.levels.models import Level, RebalanceAnswer
 from server.levels.own_ground import regions_of
 from server.levels.planted import planted_of
 from server.levels.whole import document_of
-from server.sight.reckoning import items_of
+from server.sight.reckoning import air_of, items_of
 from server.stands.models import Stand
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
@@ -111,7 +111,7 @@ def _rebalance(job: Job, progress: Progress) -> None:
     level, given = job.level, job.arguments
     rows = {row.pk: row for row in Stand.objects.filter(level=level)}
     planted, stock = planted_of(level), items_of(level)
-    drawing = DrawingSettings.model_validate(given["drawing"]).core()
+    drawing = replace(DrawingSettings.model_validate(given["drawing"]).core(), air=air_of(level))
     device = DeviceSettings.model_validate(given["device"]).core()
     places = {}
     if given["views"]:

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from server.cache import CACHE
 from server.levels.models import Level
 from server.levels.planted import planted_of
 from server.sight.schemas import ViewIn
 from server.stock.models import StockItem
+from thicket.document.atmosphere import Atmosphere, FogSettings
 from thicket.document.drawing import seen_through
 from thicket.planted.costs import LINES, bookmark_view, game_item, line, over, settled, spent, stand_cost
 from thicket.sight.cost import Cost, Item
 from thicket.sight.devices import Device
 from thicket.sight.drawing import Drawing
+from thicket.sight.fog import Air
 from thicket.sight.views import View
 
 
@@ -26,14 +30,26 @@ def items_of(level: Level) -> dict[str, Item]:
     return {row.slug: item_of(row) for row in rows}
 
 
+def air_of(level: Level, fog: FogSettings | None = None) -> Air:
+    """The level's fog as its drawing goes by it, or another one that is tried over its ground."""
+    return planted_of(level).air(fog or Atmosphere.model_validate(level.atmosphere).fog)
+
+
 def seen(level: Level, view: ViewIn) -> View:
     """A view of the level as somebody asks for it."""
-    return settled(view.core(), planted_of(level).plantings(), items_of(level))
+    core = view.core()
+    core = replace(core, drawing=replace(core.drawing, air=air_of(level, view.fog)))
+    return settle(level, core)
+
+
+def settle(level: Level, view: View) -> View:
+    """A view settled for the level: see `thicket.planted.costs.settled`."""
+    return settled(view, planted_of(level).plantings(), items_of(level))
 
 
 def drawing_of(level: Level, tier: str = "") -> tuple[Drawing, Device]:
     """How the level is drawn, through a tier by name and on its device, or through none."""
-    return seen_through({"drawing": level.drawing, "tiers": level.tiers}, tier)
+    return seen_through({"drawing": level.drawing, "tiers": level.tiers}, tier, air_of(level))
 
 
 def level_cost(level: Level, view: View) -> Cost:
@@ -44,6 +60,7 @@ def level_cost(level: Level, view: View) -> Cost:
 
 __all__ = [
     "LINES",
+    "air_of",
     "bookmark_view",
     "drawing_of",
     "game_item",
@@ -53,6 +70,7 @@ __all__ = [
     "line",
     "over",
     "seen",
+    "settle",
     "settled",
     "spent",
     "stand_cost",

@@ -7,6 +7,7 @@ from typing import Annotated
 from ninja import Schema
 from pydantic import Field
 
+from thicket.document.atmosphere import FogSettings
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.settings import Number, Strict
 from thicket.sight.views import View
@@ -14,7 +15,8 @@ from thicket.sight.views import View
 
 class ViewIn(Strict):
     """Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
-    view); and how the level is drawn there, through whichever tier and on which device."""
+    view); how the level is drawn there, through whichever tier and on which device; and a fog that is tried,
+    null for the level's."""
 
     x: Number
     y: Number
@@ -26,10 +28,11 @@ class ViewIn(Strict):
     shadows: bool = True
     drawing: DrawingSettings = DrawingSettings()
     device: DeviceSettings | None = None
+    fog: FogSettings | None = None
 
     def core(self) -> View:
         """The view as the core has it, not settled for a level yet."""
-        rest = self.model_dump(exclude={"drawing", "device"})
+        rest = self.model_dump(exclude={"drawing", "device", "fog"})
         return View(**rest, drawing=self.drawing.core(), device=(self.device or DeviceSettings()).core())
 
 

@@ -20,7 +20,7 @@ from server.jobs.running import Progress, work
 from server.levels.models import Level, LevelSurvey, SurveyPoint
 from server.levels.own_ground import regions_of
 from server.levels.planted import planted_of
-from server.sight.reckoning import items_of
+from server.sight.reckoning import air_of, items_of
 from server.stands.models import Stand
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.plots import Line
@@ -31,6 +31,7 @@ from thicket.progress import Tell, quietly
 from thicket.refused import Refused
 from thicket.sight.cost import Item
 from thicket.sight.devices import Device
+from thicket.sight.fog import Air
 
 KEPT = 8
 """So many surveys of a level are kept."""
@@ -99,6 +100,7 @@ class _Surveyed:
 
     level: PlantedLevel
     asked: str
+    air: Air
     plots: dict[str, str]
     stock: Mapping[str, Item]
     found: Survey | None = None
@@ -123,14 +125,20 @@ def make(
     milliseconds."""
     content = content or _content(level, to_survey)
     given = to_survey.as_json()
-    asked = digest(given)
+    asked, air = digest(given), air_of(level)
     plots, key = regions_of(level), ("surveyed", level.pk)
     stock, areas = items_of(level), {name: region.key for name, region in plots.items()}
-    now = _Surveyed(planted_of(level), asked, areas, stock)
+    now = _Surveyed(planted_of(level), asked, air, areas, stock)
     last = CACHE.peek(key)
-    how: dict[str, Any] = {"drawing": to_survey.drawing.core(), "tell": tell, "plots": plots}
+    drawing = replace(to_survey.drawing.core(), air=air)
+    how: dict[str, Any] = {"drawing": drawing, "tell": tell, "plots": plots}
     found = None
-    if last is not None and (last.asked, last.plots, last.stock) == (now.asked, now.plots, now.stock):
+    if last is not None and (last.asked, last.air, last.plots, last.stock) == (
+        asked,
+        air,
+        areas,
+        stock,
+    ):
         found = repaired(last.found, last.level, now.level, stock, **how)
     if found is None:
         with _growing(level, asked) as show:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -79,14 +79,15 @@ def _check(job: Job, progress: Progress) -> None:
     for pk, distances in given["tried"].items():
         if int(pk) in rows:
             planted = planted.edit(ChangeSettings(rows[int(pk)].slug, {"distances": distances}))
+    fog = FogSettings.model_validate(given["fog"])
     progress.tell(0.0, "Comparing the states of the stock")
     stock = document_of(level).stock
     walker = Walker(
         planted,
         items_of(level),
         Walk.model_validate(given["walk"]).route(planted.ground),
-        DrawingSettings.model_validate(given["drawing"]).core(),
-        FogSettings.model_validate(given["fog"]).core(),
+        replace(DrawingSettings.model_validate(given["drawing"]).core(), air=planted.air(fog)),
+        fog.core(),
         Sun.model_validate(given["sun"]).toward,
         unlikenesses(planted.cache, stock),
         colours_of(level.layers),
@@ -160,6 +161,7 @@ def _remedy(remedy: Remedy, numbers: dict[int, int]) -> dict:
         **asdict(remedy.change),
         "distances": remedy.distances and remedy.distances.model_dump(),
         "fog": remedy.fog,
+        "hides": remedy.hides,
         "item": remedy.item,
         "billboard": remedy.billboard,
         "left": remedy.left,

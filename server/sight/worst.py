@@ -4,11 +4,11 @@ journal."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 
 from server.levels.models import Level, LevelSurvey
 from server.levels.planted import planted_of
-from server.sight.reckoning import drawing_of, items_of
+from server.sight.reckoning import air_of, drawing_of, items_of
 from server.sight.surveys import GROWING, survey_of
 from thicket.document.drawing import DeviceSettings, DrawingSettings, seen_through
 from thicket.planted.dearest import Drawn, change_at_dearest
@@ -31,7 +31,7 @@ def change_at_worst(
     row = _last_survey(level)
     if row is None:
         return {}
-    drawing = DrawingSettings.model_validate(row.drawing).core()
+    drawing = replace(DrawingSettings.model_validate(row.drawing).core(), air=air_of(level))
     device = DeviceSettings.model_validate(row.device).core()
     now = items_of(level)
     was = Drawn(before, now if stock is None else stock, drawing, device)
@@ -47,9 +47,10 @@ def drawing_at_worst(level: Level, before: Mapping) -> dict[str, float]:
     row = _last_survey(level)
     if row is None:
         return {}
-    surveyed = DrawingSettings.model_validate(row.drawing).core()
+    air = air_of(level)
+    surveyed = replace(DrawingSettings.model_validate(row.drawing).core(), air=air)
     for tier in before["tiers"]:
-        drawing, device = seen_through(before, tier)
+        drawing, device = seen_through(before, tier, air)
         if drawing == surveyed and tier in level.tiers:
             planted, stock = planted_of(level), items_of(level)
             was = Drawn(planted, stock, drawing, device)

@@ -1,14 +1,22 @@
 """Fog against its definition: sums along the line of sight, limits, and what each kind leaves."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from tests.core.levels import drawn_level
 from thicket.document.atmosphere import Atmosphere, FogSettings, atmosphere_for, from_before
-from thicket.sight.fog import Fog, left, mean_density
+from thicket.planted.costs import drawn, items_in, stand_cost
+from thicket.planted.level import PlantedLevel
+from thicket.sight.cost import Patch, lay_out, reckon
+from thicket.sight.drawing import Drawing
+from thicket.sight.fog import HIDDEN, TALL, Fog, clear_distance, left, mean_density
+from thicket.sight.fogged import WEIGHT
+from thicket.sight.views import View
 
 altitude = st.floats(-50, 400)
 kinds = st.sampled_from(["linear", "exponential", "squared"])
@@ -51,6 +59,57 @@ class WhatIsLeft(unittest.TestCase):
         high = Fog("exponential", 0.01, thinning=20, level=100)
         self.assertAlmostEqual(float(left(high, 100, 120, 120)), float(np.exp(-np.exp(-1))))
         self.assertEqual(float(left(high, 100, 20, 90)), float(left(Fog("exponential", 0.01), 100)))
+
+    @given(fogs, altitude, st.floats(0, 200), st.floats(0, 40), st.floats(1, 3))
+    def test_from_where_it_hides_everything_nothing_that_stands_there_is_seen(self, fog, eye, top, up, far):
+        clear = float(clear_distance(fog, eye, top))
+        if np.isfinite(clear):
+            self.assertLessEqual(float(left(fog, clear * far, eye, top + up)), HIDDEN + 1e-6)
+            nearer = np.nextafter(clear * 0.999, 0)
+            self.assertGreaterEqual(float(left(fog, nearer, eye, top + TALL)), HIDDEN - 1e-6)
+        else:
+            self.assertGreater(float(left(fog, 1e5, eye, top + TALL)), 0)
+
+
+class InFog(unittest.TestCase):
+    """A view of a level in fog."""
+
+    def setUp(self):
+        self.level = PlantedLevel(drawn_level(3))
+        self.air = self.level.air(FogSettings(kind="linear", start=10, end=70, hides=True))
+        self.view = View(128, 385, 128, 30, -10, 60, 1.6, drawing=Drawing(air=self.air))
+
+    def test_what_it_hides_costs_nothing_and_nothing_else_is_left_out(self):
+        clear = self.view.clear
+        self.assertAlmostEqual(clear, 10 + 0.98 * 60)
+        stock, own = items_in(self.level.level), self.level.plantings()
+        bare = replace(self.view, drawing=replace(self.view.drawing, air=replace(self.air, hides=False)))
+        fewer = 0
+        for planting in own:
+            forms = [planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)]
+            near = [p.take(np.linalg.norm(p.form[:, :3] - self.view.eye, axis=1) < clear) for p in forms]
+            items, distances = drawn(planting, stock, self.view)
+            bounds = [item.bound for item in items]
+            patches = [Patch(p, lay_out(p, bounds)) for p in near]
+            want, got = reckon(patches, items, distances, bare), stand_cost(planting, stock, self.view)
+            self.assertEqual(got.triangles + got.culled, want.triangles + want.culled)
+            self.assertEqual(got.shadow_triangles, want.shadow_triangles)
+            fewer += stand_cost(planting, stock, bare).triangles - got.triangles
+        self.assertGreater(fewer, 0)
+
+    def test_the_pixels_that_lie_in_it_are_those_whose_ground_is_far_enough(self):
+        level_down = replace(self.view, y=1000.0, pitch=-90.0)
+        mpx = 1080**2 * 1.6 / 1e6
+        for start, want in ((990.0, 0.0), (0.0, mpx)):
+            air = self.level.air(FogSettings(kind="linear", start=start, end=start + 4000))
+            view = replace(level_down, fov=4.0, drawing=Drawing(air=air))
+            self.assertAlmostEqual(self.level.fogged(view), want, places=6)
+            more = self.level.ground_cost(view).alpha_mpx
+            self.assertAlmostEqual(more, WEIGHT * want, places=6)
+        up = replace(self.view, pitch=89.0, fov=20.0)
+        self.assertEqual(self.level.fogged(up), 0.0, "the sky has colours of its own")
+        none = replace(level_down, drawing=Drawing(air=self.level.air(FogSettings(kind="none"))))
+        self.assertEqual(self.level.fogged(none), 0.0)
 
 
 class Settings(unittest.TestCase):

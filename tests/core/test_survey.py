@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from tests.core.levels import drawn_level
+from thicket.document.atmosphere import FogSettings
 from thicket.ground.shapes import Shape
 from thicket.planted.brushing import Brush
 from thicket.planted.costs import (
@@ -29,6 +30,7 @@ from thicket.sight.devices import UNITS, Device
 from thicket.sight.drawing import PLAIN, Drawing
 from thicket.sight.views import View
 
+FOG = FogSettings(kind="squared", density=0.02, thinning=30, level=360, hides=True)
 DEVICE = Device("Ours", 5.0, 7.0, 6.0, 0.8, 0.05, 1.5)
 
 
@@ -57,6 +59,7 @@ class Surveyed(unittest.TestCase):
             (self.level, Drawing(full_meshes=0, casts=frozenset({"Stone"}), cell=32), 1),
             (self.level, Drawing(plants=False), 1),
             (sized, Drawing(full_meshes=3, distances=0.6), 2),
+            (sized, Drawing(full_meshes=3, air=self.level.air(FOG)), 2),
         ):
             found = survey(level, self.stock, drawing, step=32, headings=6, height=2.5, threads=threads)
             self.assertEqual(found.whole().shape, (64, 6, 5))

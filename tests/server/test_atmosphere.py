@@ -49,6 +49,19 @@ class Kept(GroundCase):
         self.post("/redo", {})
         self.assertEqual(self.now(), DUSK)
 
+    def test_what_it_hides_is_not_paid_for_and_a_fog_that_is_tried_says_what_it_saves(self):
+        eye = {"x": 64, "y": 363, "z": 64, "heading": 40, "pitch": -8, "fov": 55, "aspect": 1.6}
+        fog = DUSK["fog"] | {"start": 0, "end": 30}
+        before = self.post("/cost", eye).json()["total"]
+        told = self.post("/fog", eye | {"fog": fog}).json()
+        self.assertAlmostEqual(told["clear"], 0.98 * 30)
+        self.assertTrue(told["saves"]["triangles"] > 0 and told["ms"] > 0, told)
+        self.put(DUSK | {"fog": fog | {"hides": True}})
+        after = self.post("/cost", eye).json()["total"]
+        self.assertEqual(before["triangles"] - after["triangles"], told["saves"]["triangles"])
+        again = self.post("/cost", eye | {"fog": fog | {"hides": False}}).json()["total"]
+        self.assertEqual(again["triangles"], before["triangles"], "the fog that is tried counts")
+
     def test_what_cannot_be_is_a_sentence_at_its_field_and_nothing_is_stored(self):
         before = self.now()
         for part, field, words in (

@@ -26,6 +26,7 @@ LOOKS = {
     "/select",
     "/cost",
     "/seen",
+    "/fog",
     "/aim",
     "/sample",
     "/forecast",

@@ -212,6 +212,7 @@ class Roles(GroundCase):
             "/api/removed-levels/{slug}/bring-back": ("lead", {}),
             f"{level}/stock/hold": ("lead", {"key": key, "item": "spare", "held": True}),
             f"{level}/seen": ("see", VIEW),
+            f"{level}/fog": ("see", VIEW),
             f"{level}/new-stand/try": ("see", {"stratum": "Shrub", "item": "birch"}),
             f"{level}/layers/texture": ("plant", lambda: {"key": key, "name": "turf", "file": png()}),
             "/api/shelf/bring/{batch}/{thing}/mend": ("own", {"mend": "both sides"}),

@@ -9,8 +9,8 @@ from pydantic import Field, model_validator
 
 from thicket.document.settings import Colour, Share, Strict
 from thicket.refused import Refused
+from thicket.sight.fog import Air, FogKind
 from thicket.sight.fog import Fog as CoreFog
-from thicket.sight.fog import FogKind
 
 Bearing = Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)]
 Metres = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e5)]
@@ -43,7 +43,8 @@ class Sky(Strict):
 
 
 class FogSettings(Strict):
-    """See `thicket.sight.fog.Fog`; colour, empty for the sky's at the horizon."""
+    """See `thicket.sight.fog.Fog`; colour, empty for the sky's at the horizon; hides, whether what it hides
+    is not drawn."""
 
     kind: FogKind = "exponential"
     density: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)] = 0.0008
@@ -52,6 +53,7 @@ class FogSettings(Strict):
     thinning: Metres = 0
     level: Altitude = 0
     colour: Annotated[str, Field(pattern=r"^(#[0-9a-f]{6})?$")] = ""
+    hides: bool = False
 
     @model_validator(mode="after")
     def check(self) -> Self:
@@ -62,6 +64,10 @@ class FogSettings(Strict):
     def core(self) -> CoreFog:
         """The fog as the core reckons it."""
         return CoreFog(self.kind, self.density, self.start, self.end, self.thinning, self.level)
+
+    def air(self, top: float) -> Air:
+        """The fog over a level whose highest ground lies at an altitude in m."""
+        return Air(self.core(), top, self.hides)
 
 
 class Water(Strict):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Annotated, Any, Literal, Self, get_args
 
 from pydantic import Field, field_validator, model_validator
@@ -12,6 +12,7 @@ from thicket.document.settings import Metres, Name, Number, Share, Stratum, Stri
 from thicket.refused import Refused
 from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.drawing import Drawing
+from thicket.sight.fog import Air
 
 TIERS = 8
 """A level has so many tiers at the most."""
@@ -49,7 +50,7 @@ class DrawingSettings(Strict):
     @classmethod
     def of(cls, drawing: Drawing) -> Self:
         """The settings that the core reckons with as they are kept."""
-        return cls.model_validate(asdict(drawing))
+        return cls.model_validate({k: v for k, v in asdict(drawing).items() if k != "air"})
 
     def core(self) -> Drawing:
         """The settings as the core reckons with them."""
@@ -175,13 +176,13 @@ def from_marks(view: dict[str, Any]) -> dict[str, Any]:
     return rest | {"tiers": tiers_for(view["marks"])}
 
 
-def seen_through(view: Mapping[str, Any], tier: str = "") -> tuple[Drawing, Device]:
+def seen_through(view: Mapping[str, Any], tier: str = "", air: Air | None = None) -> tuple[Drawing, Device]:
     """A level's drawing through one of its tiers, by name, and the tier's device; through none when it is
-    empty.
+    empty. air, the level's, where it counts.
 
     Raises: Refused when the level has no such tier.
     """
-    level = DrawingSettings.model_validate(view.get("drawing") or {}).core()
+    level = replace(DrawingSettings.model_validate(view.get("drawing") or {}).core(), air=air)
     if not tier:
         return level, PLAIN_DEVICE
     if tier not in view.get("tiers", {}):

@@ -20,6 +20,7 @@ from thicket.sight.cost import Cost, Item, Layout, Patch, Tally, full_distances,
 from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.distances import Distances
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
+from thicket.sight.fogged import WEIGHT, fogged_pixels
 from thicket.sight.terrain import ground_cost, terrain_of
 from thicket.sight.views import View
 
@@ -166,7 +167,7 @@ def _sheets_seen(
     box of level metres; together those that share a drawing cell."""
     largest = largest_of(planting) if distances.by_size else 1.0
     cell = view.drawing.cell
-    reach = max(distances.gone * largest, distances.shadow) + max(cell, CELL)
+    reach = min(max(distances.gone * largest, distances.shadow), view.clear) + max(cell, CELL)
     box = (view.x - reach, view.z - reach, view.x + reach, view.z + reach)
     if near is not None:
         side = max(cell, planting.sheet_size)
@@ -225,11 +226,18 @@ def crowd(planting: Planting, view: View, reach: float, steps: int = 40) -> np.n
 
 
 def ground_cost_of(heights: Heights, view: View, cache: Cache) -> Cost:
-    """What the ground costs in a view, with the fixed part of its device's frame."""
+    """What the ground costs in a view, with its fog and with the fixed part of its device's frame."""
     terrain = cache.get(("terrain", heights.key), lambda: terrain_of(heights.ground))
     pixels = view.drawing.ground_error
     cost = ground_cost(terrain, view, GROUND_ERROR if pixels is None else pixels)
+    cost = replace(cost, alpha_mpx=WEIGHT * fogged_in(heights, view))
     return replace(cost, ms=view.device.ms(loads_of(cost)) + view.device.fixed)
+
+
+def fogged_in(heights: Heights, view: View) -> float:
+    """Megapixels of a view whose colour the level's fog changes; 0 where the fog is not known."""
+    air = view.drawing.air
+    return float(fogged_pixels(heights.ground, view.eye[None], view, air)[0]) if air else 0.0
 
 
 def spent(costs: Mapping[str, Cost]) -> Cost:

@@ -18,9 +18,9 @@ from thicket.sight.drawing import rank
 from thicket.sight.pops import unhidden
 from thicket.sight.views import View, box_visible
 
-REASONS = ("", "off", "hidden", "share", "far", "outside")
+REASONS = ("", "off", "hidden", "share", "far", "outside", "fog")
 """Why plants are not drawn: nothing; no plants are; their stand is hidden; a sward's share leaves them out;
-they are too far; their cell lies outside the view."""
+they are too far; their cell lies outside the view; the fog hides them."""
 
 
 @dataclass(frozen=True)
@@ -88,8 +88,9 @@ def _of(planting: Planting, stock: Mapping[str, Item], view: View, box: Box, hid
         triangles[mine] = within @ [each.triangles for each in mesh.meshes]
         state[mine] = np.searchsorted(st.end, far[mine], side="right")
     never = np.full(len(plants), not view.drawing.plants), np.full(len(plants), hidden)
-    why = np.select([*never, rank(plants.id) >= share, shown == 0], [1, 2, 3, 4], 0 if seen else 5)
-    state[(why > 0) & (why < 5)] = -1
+    reasons = [*never, rank(plants.id) >= share, shown == 0, away >= view.clear]
+    why = np.select(reasons, [1, 2, 3, 4, 6], 0 if seen else 5)
+    state[(why > 0) & (why != 5)] = -1
     tall = np.array(bounds)[item] * form[:, 8]
     behind = unhidden(planting.ground, np.tile(view.eye, (len(plants), 1)), form, tall) <= 0
     groups, of = np.unique(np.column_stack([item, state, why]), axis=0, return_inverse=True)

@@ -10,6 +10,7 @@ from typing import Any, Protocol
 
 from thicket.bands import THREADS
 from thicket.cache import Cache
+from thicket.document.atmosphere import FogSettings
 from thicket.document.level import Level, Stand
 from thicket.document.touch import TouchMap
 from thicket.ground.heights import Ground
@@ -17,7 +18,7 @@ from thicket.ground.shapes import Shape
 from thicket.hashing import hash_of
 from thicket.lazy import lazy
 from thicket.planted.comparing import Difference, compare, difference
-from thicket.planted.costs import ground_cost_of, items_in, settled, stand_cost
+from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, stand_cost
 from thicket.planted.export import files_of
 from thicket.planted.parts import Standing
 from thicket.planted.planting import Planting, Surroundings, host_of
@@ -25,6 +26,7 @@ from thicket.planted.sheets import Box
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import Plants
 from thicket.sight.cost import Cost, Item
+from thicket.sight.fog import Air
 from thicket.sight.views import View
 
 
@@ -195,6 +197,15 @@ class PlantedLevel:
         stock = self.items if items is None else items
         view = settled(view, self.plantings(), stock)
         return {planting.stand.slug: stand_cost(planting, stock, view) for planting in self.plantings()}
+
+    def air(self, fog: FogSettings) -> Air:
+        """A fog over this level's ground, as its drawing goes by it."""
+        heights = self.level.heights
+        return fog.air(self.cache.get(("top", heights.key), lambda: float(heights.ground.heights.max())))
+
+    def fogged(self, view: View) -> float:
+        """Megapixels of a view that lie in the level's fog."""
+        return fogged_in(self.level.heights, view)
 
     def ground_cost(self, view: View) -> Cost:
         """What the ground in a view costs."""

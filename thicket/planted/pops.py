@@ -134,6 +134,10 @@ class Walker:
     billboards: Mapping[tuple[str, str], Other] = field(default_factory=dict)
     device: Device = PLAIN_DEVICE
 
+    def in_fog(self, factor: float) -> Walker:
+        """The same in fog so many times as dense."""
+        return replace(self, drawing=replace(self.drawing, fog=self.drawing.fog * factor))
+
     def with_billboard(self, slug: str, kind: str) -> Walker:
         """The same with another billboard of an item; `billboards` must have it."""
         other = self.billboards[slug, kind]

@@ -60,13 +60,14 @@ class Change:
 @dataclass(frozen=True)
 class Remedy:
     """A change of one stand with the distances that it comes to; when stand is 0, fog so many times as dense,
-    or another kind of billboard for an item. Pops above the threshold that are left of its own, or of all
-    when stand is 0; ms that it adds to the worst frame of the walk."""
+    nothing drawn that the fog `hides`, or another kind of billboard for an item. Pops above the threshold
+    that are left of its own, or of all when stand is 0; ms that it adds to the worst frame of the walk."""
 
     stand: int
     change: Change = Change()
     distances: DistanceSettings | None = None
     fog: float = 1.0
+    hides: bool = False
     item: str = ""
     billboard: str = ""
     left: int = 0
@@ -121,8 +122,15 @@ def check(walker: Walker, threshold: float = NOTICED, remedies: bool = True, tel
             thick[fog] += walker.pops_of(planting, fog=fog, known=known).noticed(threshold)
         walker.level.release()
     told = [remedy for each in options.values() for remedy, _ in each[1:]]
-    # Denser fog costs nothing here.
-    told += [Remedy(0, fog=fog, left=count) for fog, count in thick.items()]
+    told += [
+        Remedy(0, fog=fog, left=count, ms=_fog_ms(walker.in_fog(fog), plantings, found))
+        for fog, count in thick.items()
+    ]
+    air = walker.drawing.air
+    if air is not None and not air.hides:
+        hiding = replace(walker, drawing=replace(walker.drawing, air=replace(air, hides=True)))
+        count = sum(each.noticed(threshold) for each in pops.values())
+        told.append(Remedy(0, hides=True, left=count, ms=_fog_ms(hiding, plantings, found)))
     told += _other_billboards(walker, plantings, views, found)
     return replace(found, remedies=told, least=least_of(found, options))
 
@@ -150,6 +158,18 @@ def _billboards_noticed(walker: Walker, planting: Planting, found: Check) -> set
     billboard = np.array([len(walker.stock[slug].lods) for slug in planting.items])[pops.item]
     which = (pops.strength >= found.threshold) & (np.maximum(pops.before, pops.after) == billboard)
     return {planting.items[m] for m in np.unique(pops.item[which])}
+
+
+def _fog_ms(walker: Walker, plantings: Sequence[Planting], found: Check) -> float:
+    """What the dearest frame of a checked walk takes more in other fog, in ms."""
+    views = [walker.view(time) for time in found.times]
+    whole = np.array([walker.level.ground_cost(view).ms for view in views])
+    if walker.drawing.air is not None and walker.drawing.air.hides:
+        for planting in plantings:
+            whole = whole + _frames(walker, planting, views)
+    else:
+        whole = whole + found.whole - found.ms[0]
+    return float(whole.max() - found.whole.max())
 
 
 def _frames(walker: Walker, planting: Planting, views: Sequence[View]) -> np.ndarray:

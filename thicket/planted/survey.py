@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import partial
 
 import numpy as np
 
 from thicket.bands import THREADS
+from thicket.lazy import lazy
 from thicket.planted.costs import drawn, largest_of, patch_of, reach_of
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
@@ -19,6 +20,7 @@ from thicket.progress import Tell, quietly
 from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch, mesh_table, own_bytes, state_table
 from thicket.sight.devices import LOADS, UNITS, Device
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
+from thicket.sight.fogged import WEIGHT, fogged_pixels
 from thicket.sight.pops import ASPECT, FOV
 from thicket.sight.survey import count_from, ground_from, nearest_full, planes_of
 from thicket.sight.terrain import terrain_of
@@ -227,7 +229,7 @@ def _surveyor(
     threads: int,
 ) -> _Surveyor:
     like = View(0.0, 0.0, 0.0, 0.0, 0.0, FOV, ASPECT, drawing=drawing)
-    return _Surveyor(level, stock, like, eyes, planes_of(eyes, headings, like), threads)
+    return _Surveyor(level, stock, like, eyes, headings, planes_of(eyes, headings, like), threads)
 
 
 @dataclass(frozen=True, eq=False)
@@ -236,6 +238,7 @@ class _Surveyor:
     stock: Mapping[str, Item]
     like: View
     eyes: np.ndarray
+    headings: np.ndarray
     planes: np.ndarray
     threads: int
 
@@ -249,7 +252,17 @@ class _Surveyor:
         out[..., 0], out[..., 1] = ground_from(
             terrain, self.eyes, self.planes, self.like, GROUND_ERROR if pixels is None else pixels
         )
+        air = self.like.drawing.air
+        if air is not None:
+            for k, heading in enumerate(self.headings.tolist()):
+                toward = replace(self.like, heading=heading)
+                out[:, k, 3] = WEIGHT * fogged_pixels(self.level.ground, self.eyes, toward, air)
         return out
+
+    @lazy
+    def clear(self) -> np.ndarray:
+        """Beyond which distance in m nothing is drawn from each place, since the fog hides it."""
+        return self.like.drawing.clear_from(self.eyes[:, 1])
 
     def full(self, plantings: Sequence[Planting], tell: Tell) -> np.ndarray | None:
         """Beyond which distances trees are not drawn as their finest mesh, float64 (places, headings) in m;
@@ -269,7 +282,15 @@ class _Surveyor:
             for patch, places in self._patches(planting, items, reach):
                 n = self._near(patch, places, reach)
                 nearest_full(
-                    *_flat(patch), n, self.eyes, self.planes, hide, distances.by_size, nearest, count
+                    *_flat(patch),
+                    n,
+                    self.eyes,
+                    self.planes,
+                    hide,
+                    distances.by_size,
+                    self.clear,
+                    nearest,
+                    count,
                 )
         return np.where(count > ceiling, nearest[..., ceiling], np.inf)
 
@@ -294,7 +315,7 @@ class _Surveyor:
         farthest = float(distances.gone * largest)
         plants = np.zeros(len(self.eyes), np.int64)
         view_reach = max(farthest, shadow) + max(self.like.drawing.cell, CELL)
-        table = show, hide, start, end, solid, shadow, distances.by_size, farthest
+        table = show, hide, start, end, solid, shadow, distances.by_size, farthest, self.clear
 
         def count(patch: Patch, some: np.ndarray) -> None:
             count_from(*_flat(patch), some, self.eyes, self.planes, *table, *counts, alpha)

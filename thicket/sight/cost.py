@@ -140,6 +140,7 @@ def _count(
     solid,
     reach,
     by_size,
+    clear,
     drawn,
     culled,
     cast,
@@ -147,7 +148,8 @@ def _count(
     shadow_calls,
     alpha,
 ):
-    """Fill the drawn, culled and casting instances, the calls, and the alpha weight by item and state."""
+    """Fill the drawn, culled and casting instances, the calls, and the alpha weight by item and state. Plants
+    from `clear` m on are left out."""
     items, most = show.shape
     for c in range(first.shape[0] - 1):
         seen = box_visible(planes, box[c])
@@ -156,6 +158,8 @@ def _count(
         for k in order[first[c] : first[c + 1]]:
             dx, dy, dz = form[k, 0] - eye[0], form[k, 1] - eye[1], form[k, 2] - eye[2]
             d = np.sqrt(dx * dx + dy * dy + dz * dz)
+            if d >= clear:
+                continue
             far = d / form[k, 8] if by_size else d
             m = item[k]
             for s in range(most):
@@ -223,6 +227,7 @@ class Tally:
             *self._table,
             float(self.distances.shadow) if view.shadows else 0.0,
             self.distances.by_size,
+            view.clear,
             self._drawn,
             self._culled,
             self._cast,
@@ -282,7 +287,7 @@ def own_bytes(items: Sequence[Item]) -> int:
 
 
 @nb.njit(nogil=True, cache=True)
-def _full_distances(form, item, order, first, box, eye, planes, hide, by_size, out):
+def _full_distances(form, item, order, first, box, eye, planes, hide, by_size, clear, out):
     """Fill the distances of plants that a view would draw as their finest mesh; gives how many there are."""
     count = 0
     for c in range(first.shape[0] - 1):
@@ -292,7 +297,7 @@ def _full_distances(form, item, order, first, box, eye, planes, hide, by_size, o
             dx, dy, dz = form[k, 0] - eye[0], form[k, 1] - eye[1], form[k, 2] - eye[2]
             d = np.sqrt(dx * dx + dy * dy + dz * dz)
             far = d / form[k, 8] if by_size else d
-            if far < hide[item[k]]:
+            if d < clear and far < hide[item[k]]:
                 out[count] = far
                 count += 1
     return count
@@ -318,6 +323,7 @@ def full_distances(
             planes,
             hide,
             distances.by_size,
+            view.clear,
             out,
         )
         found.append(out[:count])

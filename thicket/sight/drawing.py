@@ -10,6 +10,7 @@ import numpy as np
 
 from thicket.planting.stands import STRATA, Plants
 from thicket.sight.distances import Distances
+from thicket.sight.fog import Air, clear_distance, thicker
 
 CELL = 64.0
 """The side of drawing cells in m: plants are drawn, culled and paid for in them."""
@@ -31,7 +32,7 @@ class Drawing:
     so many are drawn, always the same ones. shadow_reach: m beyond which nothing casts shadow; casts,
     receives: the strata that do. ground_error: pixels at 1,080 lines by which, on the mean, the drawn
     ground may depart from the true one, `GROUND_ERROR` when it is None. cell: m, the side of drawing
-    cells. fog: a factor on its density. None is no ceiling.
+    cells. fog: a factor on its density. air: the level's fog, where it is known. None is no ceiling.
     """
 
     plants: bool = True
@@ -49,10 +50,18 @@ class Drawing:
     ground_error: float | None = None
     cell: float = CELL
     fog: float = 1.0
+    air: Air | None = None
+
+    def clear_from(self, eye: np.ndarray | float) -> np.ndarray:
+        """Beyond which distance in m nothing is drawn, from eyes at some altitudes in m, since the fog hides
+        it; inf where the level's fog hides nothing."""
+        if self.air is None or not self.air.hides:
+            return np.full(np.shape(eye), np.inf)
+        return clear_distance(thicker(self.air.fog, self.fog), eye, self.air.top)
 
     def through(self, tier: Drawing) -> Drawing:
         """The level's settings as a tier leaves them: factors multiply, the lower ceiling and share count,
-        the coarser ground, and only what both let be drawn. The cells are the level's."""
+        the coarser ground, and only what both let be drawn. Cells and air are the level's."""
         return Drawing(
             plants=self.plants and tier.plants,
             distances=self.distances * tier.distances,
@@ -69,6 +78,7 @@ class Drawing:
             ground_error=_higher(self.ground_error, tier.ground_error),
             cell=self.cell,
             fog=self.fog * tier.fog,
+            air=self.air,
         )
 
     def distances_of(self, own: Distances, stratum: str, sward: bool) -> Distances:

@@ -29,6 +29,39 @@ class Fog:
     level: float = 0.0
 
 
+HIDDEN = 0.02
+"""What is left of a thing where it counts as hidden."""
+TALL = 40.0
+"""m that plants may stand above the highest ground."""
+
+
+@dataclass(frozen=True)
+class Air:
+    """A level's fog; top, the altitude in m of its highest ground; hides, whether what the fog hides is not
+    drawn."""
+
+    fog: Fog
+    top: float
+    hides: bool = False
+
+
+def clear_distance(fog: Fog, eye: np.ndarray | float, top: float) -> np.ndarray:
+    """The distance in m beyond which at most `HIDDEN` is left of anything that stands no higher than `TALL`
+    above an altitude; inf where the fog is never so thick.
+
+    Parameters: fog; altitude of the eye and that altitude in m. Returns: float64 of the eye's shape.
+    """
+    dense = mean_density(fog, np.asarray(eye, float), np.asarray(top + TALL))
+    with np.errstate(divide="ignore"):
+        if fog.kind == "linear":
+            share = (1.0 - HIDDEN) / dense
+            return np.where(share <= 1.0, fog.start + share * (fog.end - fog.start), np.inf)
+        if fog.kind == "none" or fog.density <= 0:
+            return np.full(dense.shape, np.inf)
+        depth = -np.log(HIDDEN) if fog.kind == "exponential" else np.sqrt(-np.log(HIDDEN))
+        return np.asarray(depth / (fog.density * dense))
+
+
 def thicker(fog: Fog, factor: float) -> Fog:
     """Fog so many times as thick; linear fog begins and ends so many times as near."""
     if factor <= 0:

@@ -50,6 +50,7 @@ def count_from(
     reach,
     by_size,
     farthest,
+    clear,
     drawn,
     calls,
     cast,
@@ -61,19 +62,19 @@ def count_from(
     show, hide, start, end (places or 1, headings or 1, items, states): where all headings have one table, the
     plants are gone through once for all of them. Counted by place, heading, item and state: instances drawn,
     draw calls, instances that cast, shadow calls, alpha weight. farthest, the distance in m beyond which no
-    plant is drawn.
+    plant is drawn; clear (eyes,), beyond which the fog hides everything.
     """
     headings = planes.shape[1]
     tables = show.shape[1]
     together = headings if tables == 1 else 1
     items, most = show.shape[2], show.shape[3]
-    beyond = 1.000001 * max(farthest, reach) ** 2
     visible = np.zeros(headings, np.bool_)
     here = np.zeros((items, most), np.int64)
     shaded = np.zeros((items, most), np.int64)
     area = np.zeros((items, most))
     for p in places:
         eye = eyes[p]
+        beyond = 1.000001 * min(max(farthest, reach), clear[p]) ** 2
         q = p if show.shape[0] > 1 else 0
         for c in range(first.shape[0] - 1):
             apart = _apart(eye, box[c])
@@ -95,6 +96,8 @@ def count_from(
                     if square > beyond:
                         continue
                     d = np.sqrt(square)
+                    if d >= clear[p]:
+                        continue
                     far = d / form[k, 8] if by_size else d
                     m = item[k]
                     for s in range(most):
@@ -115,9 +118,10 @@ def count_from(
 
 
 @nb.njit(nogil=True, cache=True)
-def nearest_full(form, item, order, first, box, places, eyes, planes, hide, by_size, nearest, count):
+def nearest_full(form, item, order, first, box, places, eyes, planes, hide, by_size, clear, nearest, count):
     """Keep, of what a patch has within `hide` (items,), the nearest distances in view, ascending, in nearest
-    (places, headings, so many), and add how many there are to count (places, headings)."""
+    (places, headings, so many), and add how many there are to count (places, headings). Those from clear
+    (places,) m on are left out."""
     kept = nearest.shape[2]
     farthest = hide.max()
     for p in places:
@@ -132,7 +136,7 @@ def nearest_full(form, item, order, first, box, places, eyes, planes, hide, by_s
                     dx, dy, dz = form[k, 0] - eye[0], form[k, 1] - eye[1], form[k, 2] - eye[2]
                     d = np.sqrt(dx * dx + dy * dy + dz * dz)
                     far = d / form[k, 8] if by_size else d
-                    if far >= hide[item[k]]:
+                    if d >= clear[p] or far >= hide[item[k]]:
                         continue
                     n = count[p, h]
                     count[p, h] += 1

@@ -38,6 +38,11 @@ class View:
         return float(lines / (2 * np.tan(np.radians(self.fov) / 2)))
 
     @property
+    def clear(self) -> float:
+        """Beyond which distance in m nothing is drawn, since the fog hides it."""
+        return float(self.drawing.clear_from(self.y))
+
+    @property
     def eye(self) -> np.ndarray:
         return np.array([self.x, self.y, self.z])
 

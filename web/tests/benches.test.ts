@@ -477,7 +477,16 @@ describe('the layout of a stand', () => {
 const AIR = {
   sun: { bearing: 200, elevation: 40, colour: '#fff6e3', strength: 1 },
   sky: { horizon: '#d4d5d0', zenith: '#89a6be', clouds: 0.5 },
-  fog: { kind: 'exponential', density: 0.002, start: 20, end: 90, thinning: 0, level: 0, colour: '' },
+  fog: {
+    kind: 'exponential',
+    density: 0.002,
+    start: 20,
+    end: 90,
+    thinning: 0,
+    level: 0,
+    colour: '',
+    hides: false,
+  },
   waters: [],
 } as unknown as Atmosphere
 

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest'
 import type { Drawing, Walk } from '../src/api/client'
 import { drawnDistances, drawnReach, PLAIN, rank, through } from '../src/stage/drawing'
 import { states } from '../src/stage/distances'
-import { thicker } from '../src/stage/fog'
+import { clearDistance, left, thicker } from '../src/stage/fog'
 import { lookAt, routeOf, thinned } from '../src/walk'
 import { Ground } from '../src/stage/ground'
 import { stand } from './help'
@@ -78,9 +78,18 @@ describe('a tier', () => {
       thinning: 0,
       level: 0,
       colour: '',
+      hides: false,
     } as const
     expect(thicker(fog, 2)).toMatchObject({ density: 0.02, start: 10, end: 100 })
     expect(thicker(fog, 0).kind).toBe('none')
+    expect(clearDistance(fog, 50, 10)).toBeCloseTo(20 + 0.98 * 180, 6)
+    const thin = { ...fog, kind: 'squared', thinning: 30 } as const
+    const from = clearDistance(thin, 25, 15)
+    expect(left(thin, from, 25, 55)).toBeCloseTo(0.02, 6)
+    expect([
+      clearDistance({ ...fog, kind: 'none' }, 9, 9),
+      clearDistance({ ...thin, density: 0 }, 9, 9),
+    ]).toEqual([Infinity, Infinity])
   })
 })
 

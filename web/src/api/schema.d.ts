@@ -1871,6 +1871,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/fog": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fog Of View
+         * @description What the fog of a view costs, and what it saves to leave out what it hides.
+         */
+        post: operations["server_sight_api_fog_of_view"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/cost": {
         parameters: {
             query?: never;
@@ -3328,7 +3348,8 @@ export interface components {
              *       "end": 1000,
              *       "thinning": 0,
              *       "level": 0,
-             *       "colour": ""
+             *       "colour": "",
+             *       "hides": false
              *     }
              */
             fog: components["schemas"]["FogSettings"];
@@ -3505,7 +3526,8 @@ export interface components {
         };
         /**
          * FogSettings
-         * @description See `thicket.sight.fog.Fog`; colour, empty for the sky's at the horizon.
+         * @description See `thicket.sight.fog.Fog`; colour, empty for the sky's at the horizon; hides, whether what it hides
+         *     is not drawn.
          */
         FogSettings: {
             /**
@@ -3544,6 +3566,11 @@ export interface components {
              * @default
              */
             colour: string;
+            /**
+             * Hides
+             * @default false
+             */
+            hides: boolean;
         };
         /**
          * ItemOut
@@ -5361,7 +5388,8 @@ export interface components {
         /**
          * ViewIn
          * @description Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
-         *     view); and how the level is drawn there, through whichever tier and on which device.
+         *     view); how the level is drawn there, through whichever tier and on which device; and a fog that is tried,
+         *     null for the level's.
          */
         ViewIn: {
             /** X */
@@ -5418,6 +5446,7 @@ export interface components {
              */
             drawing: components["schemas"]["DrawingSettings"];
             device?: components["schemas"]["DeviceSettings"] | null;
+            fog?: components["schemas"]["FogSettings"] | null;
         };
         /**
          * PatchIn
@@ -6493,7 +6522,7 @@ export interface components {
              * Reason
              * @enum {string}
              */
-            reason: "" | "off" | "hidden" | "share" | "far" | "outside";
+            reason: "" | "off" | "hidden" | "share" | "far" | "outside" | "fog";
             /** Plants */
             plants: number;
             /** Fading */
@@ -6584,6 +6613,8 @@ export interface components {
             distances: components["schemas"]["DistanceSettings"] | null;
             /** Fog */
             fog: number;
+            /** Hides */
+            hides: boolean;
             /** Item */
             item: string;
             /** Billboard */
@@ -6742,6 +6773,21 @@ export interface components {
             ms: number;
             /** Culled */
             culled: number;
+        };
+        /**
+         * FogOut
+         * @description What the fog of a view costs: megapixels of ground whose colour it changes, and the ms for these;
+         *     `clear`, the distance in m beyond which it hides everything, null where it hides nothing; and what not
+         *     drawing that saves, or would save.
+         */
+        FogOut: {
+            /** Mpx */
+            mpx: number;
+            /** Ms */
+            ms: number;
+            /** Clear */
+            clear: number | null;
+            saves: components["schemas"]["CostOut"];
         };
         /**
          * LevelCostOut
@@ -19075,6 +19121,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeenOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_sight_api_fog_of_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FogOut"];
                 };
             };
             /** @description Not signed in. */

@@ -7,6 +7,7 @@ import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
 import ChoiceField from './ChoiceField.vue'
 import ColourField from './ColourField.vue'
+import FogCost from './FogCost.vue'
 import NumberField from './NumberField.vue'
 
 /** Sun, sky, fog and water levels. The stage shows what is tried; nothing of it moves a plant. */
@@ -246,6 +247,7 @@ const setSide = (k: number, side: number, value: number) =>
       />
       <p v-else class="faint">0 m: as dense at any height.</p>
     </template>
+    <FogCost v-if="now.fog.kind !== 'none'" :stage="stage" :locked="locked" />
     <h4>Water</h4>
     <p v-if="!now.waters.length" class="faint">The level has no water.</p>
     <section v-for="(w, k) in now.waters" :key="k" class="water" :data-test="`water-${k}`">

@@ -21,6 +21,7 @@ const WHY: Record<Group['reason'], string> = {
   share: 'left out by the share of tufts',
   far: 'too far',
   outside: 'the cell lies outside the view',
+  fog: 'hidden by the fog',
 }
 const itemOf = (g: Group) => store.level!.stock.find((i) => i.slug === g.item)
 function stateOf(g: Group): string {

@@ -19,7 +19,7 @@ import {
   type Edge,
 } from '../distances'
 import { drawnDistances } from '../stage/drawing'
-import { left, thicker } from '../stage/fog'
+import { clearDistance, left, thicker } from '../stage/fog'
 import type { Stage } from '../stage/stage'
 import { useAtmosphere } from '../stores/atmosphere'
 import { useDrawing } from '../stores/drawing'
@@ -51,6 +51,12 @@ function seen(metres: number): number {
   const y = props.stage?.eye.view.y ?? 0
   return left(thicker(air.now.fog, drawing.now.fog), metres, y, y)
 }
+/** Beyond which distance nothing is drawn, where what the fog hides is left out. */
+const clear = computed(() => {
+  const fog = air.now?.fog
+  if (!fog?.hides || !props.stage) return Infinity
+  return clearDistance(thicker(fog, drawing.now.fog), props.stage.eye.view.y, props.stage.ground.high)
+})
 /** LOD meshes and billboard of a stand's items: the most of its mix. */
 const chain = (s: Stand): Chain => {
   const items = s.settings.mix.map((m) => store.level!.stock.find((i) => i.slug === m.item)!)
@@ -193,6 +199,7 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
         :distances="seenThrough"
         :chain="chain"
         :seen="seen"
+        :clear="clear"
         :crowd="crowd"
         :reach="reach"
         :selected="store.selected"

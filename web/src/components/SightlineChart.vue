@@ -14,6 +14,8 @@ const props = defineProps<{
   reach: number
   /** How much of a thing is left in the fog at a distance in m, 0–1. */
   seen: (metres: number) => number
+  /** The distance in m beyond which nothing is drawn, since the fog hides it. */
+  clear: number
   selected: number[]
   locked: boolean
 }>()
@@ -228,6 +230,18 @@ function key(stand: Stand, move: { edge: Edge; at: number }, event: KeyboardEven
         <title>{{ l.stand.name }}: shadow reach {{ l.shadow.at }} m</title>
       </g>
     </g>
+    <g v-if="clear < farthest" class="cut" data-test="fog-cut">
+      <rect :x="toX(clear)" :y="HEAD" :width="Math.max(wide - toX(clear), 0)" :height="tall - HEAD" />
+      <line :x1="toX(clear)" :x2="toX(clear)" :y1="HEAD" :y2="tall" />
+      <text
+        class="small"
+        :x="toX(clear) + (toX(clear) > wide - 150 ? -5 : 5)"
+        :y="HEAD + 10"
+        :text-anchor="toX(clear) > wide - 150 ? 'end' : 'start'"
+      >
+        from {{ rounded(clear) }} m the fog hides all
+      </text>
+    </g>
     <path class="fog" :d="fogPath" data-test="fog-curve" />
     <text class="small faint" :x="wide - 6" :y="tall - 7" text-anchor="end">left in the fog</text>
     <g v-if="reading" class="reading" data-test="fog-reading">
@@ -319,6 +333,24 @@ function key(stand: Stand, move: { edge: Edge; at: number }, event: KeyboardEven
   fill: var(--oxblood);
 }
 .reading text {
+  fill: var(--oxblood);
+  paint-order: stroke;
+  stroke: var(--sheet);
+  stroke-width: 4px;
+}
+.cut {
+  pointer-events: none;
+}
+.cut rect {
+  fill: var(--sheet);
+  fill-opacity: 0.62;
+}
+.cut line {
+  stroke: var(--oxblood);
+  stroke-width: 0.8;
+  stroke-dasharray: 5 3;
+}
+.cut text {
   fill: var(--oxblood);
   paint-order: stroke;
   stroke: var(--sheet);

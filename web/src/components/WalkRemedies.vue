@@ -27,6 +27,7 @@ const itemName = (slug: string) => store.level?.stock.find((i) => i.slug === slu
 const percent = (factor: number) => `${Math.round((factor - 1) * 100)} %`
 function said(r: Remedy): string {
   if (r.billboard) return `${itemName(r.item)}: ${KINDS[r.billboard]} as its billboard`
+  if (r.hides) return 'Stop drawing what the fog hides'
   if (!r.stand) return `The fog: ${percent(r.fog)} denser`
   const name = store.stands.find((s) => s.id === r.stand)?.name
   const edge = r.edge === null ? null : edgeName(r.edge, r.distances!.steps.length)
@@ -44,6 +45,8 @@ const remedies = computed(() => {
   const all = [...(props.result?.remedies ?? [])].sort((a, b) => a.ms - b.ms || a.left - b.left)
   const least = new Map<string | number, number>()
   return all.filter((r) => {
+    // It leaves the pops as they are, and is told for what it saves.
+    if (r.hides) return r.ms < -0.005
     const what = r.item || r.stand
     if (r.left >= (least.get(what) ?? had(r.stand))) return false
     least.set(what, r.left)
@@ -58,6 +61,7 @@ function attempt(list: Remedy[]): void {
   for (const r of list) {
     const fog = air.now?.fog
     if (r.billboard) walks.billboards = { ...walks.billboards, [r.item]: r.billboard }
+    else if (r.hides) air.change({ fog: { hides: true } })
     else if (!r.stand && fog) air.change({ fog: thicker(fog, r.fog) })
     const stand = store.stands.find((s) => s.id === r.stand)
     if (stand && r.distances) each[stand.id] = r.distances

@@ -2,7 +2,7 @@ import * as THREE from 'three'
 import type { Atmosphere, Device, Drawing, Level, View } from '../api/client'
 import { drawnDistances, PLAIN } from './drawing'
 import type { Ground } from './ground'
-import { airOf, thicker } from './fog'
+import { airOf, clearDistance, thicker } from './fog'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
 import { ContourLines } from './contourLines'
 import { ShapeLines } from './shapeLines'
@@ -87,7 +87,7 @@ export class EyeView {
     this.planter = new Planter(store, stock, this.light)
     const b = level.bookmarks[0]
     const c = { x: ground.width / 2, z: ground.length * 0.8 }
-    const rest = { aspect: 1, shadows: true, drawing: PLAIN }
+    const rest = { aspect: 1, shadows: true, drawing: PLAIN, fog: level.atmosphere.fog }
     this.view = b
       ? { x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov, ...rest }
       : { ...c, y: ground.heightAt(c.x, c.z) + 20, heading: 0, pitch: -10, fov: 55, ...rest }
@@ -111,6 +111,7 @@ export class EyeView {
   /** Show the level in another air, with other water levels. */
   setAtmosphere(atmosphere: Atmosphere): void {
     this.atmosphere = atmosphere
+    this.view = { ...this.view, fog: atmosphere.fog }
     this.illuminate()
     this.fill(atmosphere)
   }
@@ -127,6 +128,13 @@ export class EyeView {
     for (const [name, value] of Object.entries(airOf({ ...this.atmosphere, fog })))
       this.light[name].value = value
     this.shadowStamp = ''
+  }
+
+  /** Beyond which distance in m nothing is drawn, since the fog hides it. */
+  private get clear(): number {
+    const { fog } = this.atmosphere
+    if (!fog.hides || this.planter.everything) return Infinity
+    return clearDistance(thicker(fog, this.view.drawing.fog), this.view.y, this.ground.high)
   }
 
   private fill(atmosphere: Atmosphere): void {
@@ -194,7 +202,7 @@ export class EyeView {
     const grid = moving ? 8 : 0.01
     const stamp =
       [v.x, v.y, v.z].map((c) => Math.round(c / grid)).join() +
-      `/${grid}/${revision}/${Math.round(this.planter.full / grid)}`
+      `/${grid}/${revision}/${Math.round(this.planter.full / grid)}/${this.planter.clear}`
     if (stamp === this.shadowStamp) return
     this.shadowStamp = stamp
     const reaches = [...this.store.stands.values()].map((s) => drawnDistances(s.stand, v.drawing).shadow)
@@ -231,6 +239,7 @@ export class EyeView {
       this.fit()
     }
     this.place()
+    this.planter.clear = this.clear
     this.planter.settle(this.view)
     this.renderShadows(moving, revision)
     this.terrain.choose(this.view)

@@ -30,6 +30,25 @@ export function left(fog: Fog, distance: number, eye: number, place: number): nu
   return Math.exp(fog.kind === 'exponential' ? -depth : -depth * depth)
 }
 
+/** What is left of a thing where it counts as hidden; m that plants may stand above the highest ground. */
+const HIDDEN = 0.02
+const TALL = 40
+
+/**
+ * The distance beyond which the fog hides everything that stands on ground no higher than `top`, from an eye
+ * at an altitude, all in m; Infinity where it never does.
+ */
+export function clearDistance(fog: Fog, eye: number, top: number): number {
+  const dense = meanDensity(fog, eye, top + TALL)
+  if (fog.kind === 'none') return Infinity
+  if (fog.kind === 'linear') {
+    const share = (1 - HIDDEN) / dense
+    return share <= 1 ? fog.start + share * (fog.end - fog.start) : Infinity
+  }
+  const depth = Math.log(1 / HIDDEN) ** (fog.kind === 'squared' ? 0.5 : 1)
+  return fog.density > 0 && dense > 0 ? depth / (fog.density * dense) : Infinity
+}
+
 /** The same for shaders. */
 export const FOG = /* glsl */ `
 /** Kind, density in 1/m, start and end in m. */

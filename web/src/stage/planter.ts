@@ -93,6 +93,8 @@ export class Planter {
   thinned: ReadonlyMap<number, number> = new Map()
   /** How far trees are drawn as their finest mesh, in m; see `settle`. */
   full = Infinity
+  /** Beyond which distance in m nothing is drawn, since the fog hides it. */
+  clear = Infinity
   /** Draw every plant however far its stand is drawn in the game. */
   everything = false
   /** Stands that are drawn pale, so that others stand out. */
@@ -261,13 +263,14 @@ export class Planter {
       const hide = look.states.map((st) => (st.start.length > 1 ? st.hide[0] : 0))
       const most = Math.max(...hide)
       for (const cell of sp.drawn(by.cell).values()) {
-        if (boxFar(cell.box, view) > most * (look.distances.by_size ? cell.largest : 1)) continue
+        const reach = most * (look.distances.by_size ? cell.largest : 1)
+        if (boxFar(cell.box, view) > Math.min(reach, this.clear)) continue
         if (!boxVisible(sides, cell.box)) continue
         const { form, item, count } = cell.plants
         for (let k = 0, o = 0; k < count; k++, o += STRIDE) {
           const away = Math.hypot(form[o] - view.x, form[o + 1] - view.y, form[o + 2] - view.z)
           const d = look.distances.by_size ? away / form[o + 8] : away
-          if (d < hide[item[k]]) far.push(d)
+          if (away < this.clear && d < hide[item[k]]) far.push(d)
         }
       }
     })
@@ -365,7 +368,7 @@ export class Planter {
       if (reach <= 0) continue
       for (const [at, cell] of sp.drawn(by.cell)) {
         const scale = !shadow && look.distances.by_size ? cell.largest : 1
-        if (boxFar(cell.box, view) > reach * scale + 4) continue
+        if (boxFar(cell.box, view) > Math.min(reach * scale, this.clear) + 4) continue
         if (sides && !boxVisible(sides, cell.box)) continue
         plants += this.fillCell(
           `${stand.id}/${shadow ? 's' : 'c'}/${at}`,
@@ -399,7 +402,7 @@ export class Planter {
       if (share < 1 && rank(low[2 * k]) >= share) continue
       const away = Math.hypot(form[o] - view.x, form[o + 1] - view.y, form[o + 2] - view.z)
       const far = look.distances.by_size ? away / form[o + 8] : away
-      if ((shadow ? away : far) >= reach) continue
+      if ((shadow ? away : far) >= reach || away >= this.clear) continue
       const st = look.states[item[k]]
       const mine = picks[item[k]]
       const solid = look.items[item[k]].item.castsShadow ? look.items[item[k]].lods : 0
