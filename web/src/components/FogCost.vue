@@ -14,11 +14,12 @@ const air = useAtmosphere()
 const found = shallowRef<FogOut | null>(null)
 const trouble = ref('')
 let round = 0
+let ended = false
 
 const ask = useThrottleFn(
   async () => {
     const mine = ++round
-    if (!props.stage || !air.now) return
+    if (ended || !props.stage || !air.now) return
     try {
       const told = await answer(
         api.POST('/api/levels/{slug}/fog', {
@@ -35,7 +36,10 @@ const ask = useThrottleFn(
   true,
 )
 watch([() => air.now?.fog, () => store.cost, () => props.stage], () => void ask(), { immediate: true })
-onBeforeUnmount(() => round++)
+onBeforeUnmount(() => {
+  ended = true
+  round++
+})
 </script>
 
 <template>
