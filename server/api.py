@@ -32,6 +32,7 @@ from server.stands.api import router as stands
 from server.stands.arranging_api import router as arranging
 from server.stands.brush_api import router as brush
 from server.stands.conditions_api import router as conditions
+from server.stands.painting_api import router as painting
 from server.stock.api import router as stock
 from server.stock.bring_api import router as bring
 from server.stock.item_api import router as item
@@ -103,6 +104,7 @@ for router in (
     stock,
     stands,
     brush,
+    painting,
     arranging,
     pins,
     snapshots,

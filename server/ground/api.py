@@ -13,6 +13,7 @@ from ninja.errors import HttpError
 from ninja.files import UploadedFile
 from pydantic import UUID4
 
+from server.files import on_disk
 from server.ground import drafts
 from server.ground.masks import keep_mask, masks_of
 from server.ground.models import Draft
@@ -143,7 +144,7 @@ def masks(request: HttpRequest, slug: str):
 def put_mask(request: HttpRequest, slug: str, key: Form[UUID4], name: Form[str], file: File[UploadedFile]):
     """Bring in a greyscale picture as a mask image, in place of one of the same name."""
     level = level_for(request, slug, to="plant")
-    with drafts.on_disk(file) as path:
+    with on_disk(file) as path:
         picture = bounded(file.name, read_mask, path, file.name)
     return {
         "entry": entry_out(keep_mask(request.user, level, key, name, picture), request.user),

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import shutil
-import tempfile
-from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from collections.abc import Iterable
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -388,13 +386,3 @@ def _keep(job: Job, progress: Progress) -> None:
     except Exception:
         _tell(job, trouble="It could not be stored; nothing was changed.", **back)
         raise
-
-
-@contextmanager
-def on_disk(file) -> Iterator[Path]:
-    """An uploaded file as a file on disk, for as long as it is looked at."""
-    with tempfile.NamedTemporaryFile() as out:
-        for chunk in file.chunks():
-            out.write(chunk)
-        out.flush()
-        yield Path(out.name)

@@ -31,7 +31,7 @@ def masks_of(level: Level):
 
 @action
 def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarray | None) -> Entry:
-    """Store a mask image (uint8) under a name, in place of one that has it, or remove it (None); one journal
+    """Store a mask image (uint8 or uint16) under a name, in place of one that has it, or remove it (None); one journal
     entry.
 
     Raises: Refused for a bad name or too many; HttpError 404 when there is nothing to remove.
@@ -53,12 +53,14 @@ def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarra
             Mask.objects.filter(pk=now.pk).update(name=kept)
         after = None
         if picture is not None:
-            after = hashlib.blake2b(picture, digest_size=12, key=str(picture.shape).encode()).hexdigest()
+            said = str(picture.shape) + ("" if picture.dtype == np.uint8 else " 16")
+            after = hashlib.blake2b(picture, digest_size=12, key=said.encode()).hexdigest()
             Mask.objects.create(
                 level=level,
                 name=name,
                 rows=picture.shape[0],
                 columns=picture.shape[1],
+                bits=picture.dtype.itemsize * 8,
                 digest=after,
                 data=zlib.compress(np.ascontiguousarray(picture).tobytes(), 6),
             )

@@ -47,12 +47,13 @@ class Draft(models.Model):
 
 
 class Mask(models.Model):
-    """An imported greyscale picture, stretched over the level: zlib uint8, row by row."""
+    """An imported greyscale picture, stretched over the level: zlib of uint8 or uint16, row by row."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="masks")
     name = models.CharField(max_length=60)
     rows = models.PositiveIntegerField()
     columns = models.PositiveIntegerField()
+    bits = models.PositiveSmallIntegerField(default=8)
     digest = models.CharField(max_length=32)
     data = models.BinaryField()
 

@@ -109,9 +109,12 @@ class KeepIn(Strict):
 
 
 class MaskOut(Schema):
+    """A mask image; bits of each of its values."""
+
     name: str
     rows: int
     columns: int
+    bits: int
     digest: str
 
 

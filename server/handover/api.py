@@ -24,10 +24,23 @@ router = Router(tags=["handover"])
 
 @router.post("/levels/{slug}/handover/{file}", response=JobOut)
 def make(
-    request: HttpRequest, slug: str, file: Literal["plants.csv", "level.json", "level.glb", "level.zip"]
+    request: HttpRequest,
+    slug: str,
+    file: Literal[
+        "plants.csv",
+        "level.json",
+        "level.glb",
+        "level.zip",
+        "maps.zip",
+        "densities.zip",
+        "heights.png",
+        "heights.tif",
+        "layers.tif",
+    ],
 ):
     """Begin to make a file: individual plants as CSV, stands and items and distances as JSON, plants with
-    their meshes as binary glTF, the whole level as a zip that can be opened again."""
+    their meshes as binary glTF, the whole level as a zip that can be opened again; heights, ground layers,
+    density maps of all stands, or all of these with the fields of the relief."""
     level = level_for(request, slug)
     record("export", request, file, level=level)
     return job_out(files.start(level, request.user, file))

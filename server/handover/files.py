@@ -22,6 +22,11 @@ FILES = {
     "level.json": "application/json",
     "level.glb": "model/gltf-binary",
     "level.zip": "application/zip",
+    "maps.zip": "application/zip",
+    "densities.zip": "application/zip",
+    "heights.png": "image/png",
+    "heights.tif": "image/tiff",
+    "layers.tif": "image/tiff",
 }
 """What is handed over, with its content type."""
 MAKE = {
@@ -29,6 +34,11 @@ MAKE = {
     "level.json": writing.level_json,
     "level.glb": writing.plants_glb,
     "level.zip": writing.level_zip,
+    "maps.zip": writing.maps_zip,
+    "densities.zip": writing.densities_zip,
+    "heights.png": writing.heights_png,
+    "heights.tif": writing.heights_tif,
+    "layers.tif": writing.layers_tif,
 }
 
 

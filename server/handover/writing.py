@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
 from collections.abc import Callable
 
 from django.conf import settings
@@ -11,6 +13,7 @@ from server.levels.planted import planted_of
 from server.levels.schemas import wind_of
 from server.levels.whole import document_of, with_meshes
 from thicket.document.folder import zip_level
+from thicket.formats import handover
 from thicket.planted import export
 from thicket.planted.level import PlantedLevel
 from thicket.planted.whole import plant_whole, sheets_in_all
@@ -57,6 +60,41 @@ def level_zip(level: Level, tell: Tell = quietly) -> bytes:
     """`level.zip`: the level as a folder."""
     tell(0.1, "Writing the level")
     return zip_level(document_of(level))
+
+
+def heights_png(level: Level, tell: Tell = quietly) -> bytes:
+    """`heights.png`."""
+    return handover.heights_png(planted_of(level).ground)
+
+
+def heights_tif(level: Level, tell: Tell = quietly) -> bytes:
+    """`heights.tif`."""
+    return handover.heights_tif(planted_of(level).ground)
+
+
+def layers_tif(level: Level, tell: Tell = quietly) -> bytes:
+    """`layers.tif`."""
+    planted = planted_of(level)
+    layers = planted.level.layers
+    return handover.layers_tif(layers.weights, layers.names, planted.ground.cell)
+
+
+def maps_zip(level: Level, tell: Tell = quietly) -> bytes:
+    """`maps.zip`: heights, relief, ground layers and density maps."""
+    return _zip(export.maps(planted_of(level), tell))
+
+
+def densities_zip(level: Level, tell: Tell = quietly) -> bytes:
+    """`densities.zip`: a density map of each stand."""
+    return _zip(export.density_maps(planted_of(level), tell))
+
+
+def _zip(files: dict[str, bytes]) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)  # these are packed already
+    return out.getvalue()
 
 
 FORMATS: dict[str, Callable[[Level], dict[str, bytes]]] = {

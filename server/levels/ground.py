@@ -67,13 +67,14 @@ def next_revision(level: Level) -> int:
     return (newest or 0) + 1 + secrets.randbelow(1000)
 
 
-def mask_of(digest: str, pk: int, rows: int, columns: int) -> Mask:
+def mask_of(digest: str, pk: int, rows: int, columns: int, bits: int) -> Mask:
     """A stored mask image."""
     from server.ground.models import Mask as MaskRow
 
     def read() -> Mask:
         data = MaskRow.objects.values_list("data", flat=True).get(pk=pk)
-        return Mask(digest, np.frombuffer(zlib.decompress(data), np.uint8).reshape(rows, columns))
+        kind = np.uint16 if bits == 16 else np.uint8
+        return Mask(digest, np.frombuffer(zlib.decompress(data), kind).reshape(rows, columns))
 
     return CACHE.get(("mask", digest), read)
 

@@ -62,10 +62,8 @@ def _read_furniture(level: Level) -> tuple[dict, dict, dict]:
     """Masks by name, shapes by number, and stock by slug, which seldom change; of the stock, all that plants
     follow from."""
     masks = {
-        name: mask_of(digest, pk, rows, columns)
-        for name, digest, pk, rows, columns in level.masks.values_list(
-            "name", "digest", "pk", "rows", "columns"
-        )
+        name: mask_of(digest, *size)
+        for name, digest, *size in level.masks.values_list("name", "digest", "pk", "rows", "columns", "bits")
     }
     shapes = {shape.number: shape.core for shape in level.shapes.all()}
     stock = {

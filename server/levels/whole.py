@@ -104,6 +104,7 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
             name=mask_name,
             rows=mask.values.shape[0],
             columns=mask.values.shape[1],
+            bits=mask.values.dtype.itemsize * 8,
             digest=mask.key,
             data=zlib.compress(np.ascontiguousarray(mask.values).tobytes()),
         )

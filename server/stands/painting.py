@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zlib
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 from uuid import UUID
@@ -230,13 +231,52 @@ def _clear(
 ) -> tuple[dict, bytes, int, int]:
     """Set a stand's touch to 0 inside, where the person may; inside a transaction. What a stroke's entry
     holds of it, and plants gained and lost."""
+    there = inside[box[1] : box[3], box[0] : box[2]]
+    return _set(user, stand, box, lambda window: np.where(there, np.int16(0), window))
+
+
+def _set(
+    user: User, stand: Stand, box: Cells, work: Callable[[np.ndarray], np.ndarray]
+) -> tuple[dict, bytes, int, int]:
+    """Have `work` say what a stand's touch in a box is to be, where the person may; inside a transaction.
+    What a stroke's entry holds of it, and plants gained and lost."""
     planting, locked = _lock(stand, box)
-    after = np.where(inside[box[1] : box[3], box[0] : box[2]], np.int16(0), locked.window)
-    delta = kept_to_own(stand.level, user, (after - locked.window).astype(np.int16), box)
+    wanted = work(locked.window)
+    delta = kept_to_own(stand.level, user, (wanted - locked.window).astype(np.int16), box)
     after = locked.window + delta
     gained, lost = _difference(planting, box, locked.window, after)
     paint_planted(stand, locked.write(after, planting.touch_map), planting.metres(box))
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
+
+
+@partial(action, cut_to_own=True)
+def put_painting(user: User, stand: Stand, key: UUID, touch: np.ndarray, name: str) -> Entry:
+    """Take touch, int16 of the level's touch cells, for a stand's whole painting, as one action that can be
+    undone; name of the file that it comes from.
+
+    Raises: HttpError 409 when the stand is locked; Refused when it is painted like that already.
+    """
+    check_unlocked(stand)
+    box = _painted_box(touch - planting_of(stand).touch, np.ones(touch.shape, bool))
+    if box is None:
+        raise Refused(f"{stand.name} is painted like that already")
+    with transaction.atomic():
+        before = planted_of(stand.level)
+        part = touch[box[1] : box[3], box[0] : box[2]]
+        change, delta, gained, lost = _set(user, stand, box, lambda window: part)
+        return Entry.objects.create(
+            level=stand.level,
+            user=user,
+            stand=stand,
+            kind=Entry.Kind.STROKE,
+            key=key,
+            what=f"Painting of {stand.name} from {name}"[:200],
+            change=change,
+            delta=delta,
+            gained=gained,
+            lost=lost,
+            worst=change_at_worst(stand.level, before, planting_of(stand).metres(box)),
+        )
 
 
 @partial(action, cut_to_own=True)

@@ -21,8 +21,10 @@ from thicket.formats.geojson import read_shapes, shapes_geojson
 from thicket.formats.handover import heights_png, heights_tif, layers_tif
 from thicket.formats.heights_in import LARGEST, Reading, read_heights
 from thicket.formats.layers_in import normalised, read_channels, read_mask
+from thicket.formats.painting import read_touch, touch_png
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import box, circle
+from thicket.planting.density import TOUCH_UNIT
 
 AS_IT_IS = Reading()
 Z, X = np.mgrid[0:60, 0:81].astype(float)
@@ -252,9 +254,33 @@ class Bad(Folder):
             read_channels(self.put("a.tif", self.tiff(deep)), "a.tif"), deep / 65535, atol=1e-6
         )
         grey = self.put("m.png", self.png(deep[0]))
+        np.testing.assert_array_equal(read_mask(grey, "m.png"), deep[0])
+        self.assertEqual(read_mask(grey, "m.png").dtype, np.uint16)
+        eight = read_mask(self.put("e.png", self.png(colours[..., 0])), "e.png")
+        self.assertEqual((eight.dtype, eight.tolist()), (np.uint8, colours[..., 0].tolist()))
+        floats = read_mask(self.put("f.tif", self.tiff(np.linspace(0, 1, 1200).reshape(1, 30, 40))), "f.tif")
+        np.testing.assert_allclose(floats.ravel() / 65535, np.linspace(0, 1, 1200), atol=1e-5)
+
+    @given(st.integers(0, 10**6), st.integers(9, 40), st.integers(9, 40))
+    @settings(max_examples=20, deadline=None)
+    def test_painting_goes_out_and_comes_in_as_a_picture(self, seed, rows, columns):
+        rng = np.random.default_rng(seed)
+        touch = rng.integers(-TOUCH_UNIT, TOUCH_UNIT + 1, (rows, columns)).astype(np.int16)
+        path = self.put("p.png", touch_png(touch))
+        read = lambda path, reading="both", shape=(rows, columns): read_touch(path, "p.png", shape, reading)
+        np.testing.assert_array_equal(read(path), touch)
         np.testing.assert_array_equal(
-            read_mask(grey, "m.png"), np.rint(deep[0] / 65535 * 255).astype(np.uint8)
+            read(path, shape=(2 * rows, 2 * columns)).shape, (2 * rows, 2 * columns)
         )
+        grey = rng.integers(0, 256, (rows, columns)).astype(np.uint8)
+        path = self.put("g.png", self.png(grey))
+        np.testing.assert_array_equal(read(path, "adds"), grey)
+        np.testing.assert_array_equal(read(path, "takes"), grey.astype(int) - 255)
+        self.assertEqual(int(np.abs(read(self.put("m.png", self.png(grey * 0 + 127)))).max()), 0)
+        with self.assertRaisesRegex(ValueError, "not of one form"):
+            read(path, shape=(rows, 2 * columns))
+        with self.assertRaisesRegex(ValueError, "colours"):
+            read(self.put("c.png", self.png(np.dstack([grey] * 3))))
         with self.assertRaisesRegex(ValueError, "c.png: it holds colours"):
             read_mask(self.put("c.png", self.png(colours[..., :3])), "c.png")
 

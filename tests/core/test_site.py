@@ -13,6 +13,7 @@ from thicket.ground.rasters import regrid_vertices, resample
 from thicket.ground.shapes import Shape, box, circle, depth_field, distance_field, distances_at, kept_clear
 from thicket.ground.wetness import topographic_wetness_index
 from thicket.planting.density import TOUCH_UNIT, density, density_at, density_field
+from thicket.refused import Refused
 from thicket.site.conditions import ENDLESS, KINDS, Condition, middle, result, size_factor, suitability
 from thicket.site.fields import Site, far_away, suitable, values
 
@@ -121,6 +122,29 @@ class Bands(unittest.TestCase):
         self.assertEqual(found.tolist(), [0, 1, 1, 0])
         far = Condition("path", 5, ENDLESS)
         self.assertEqual(result(np.array([4, 5, float(far_away(far))], np.float32), far).tolist(), [0, 1, 1])
+
+    def test_a_masks_values_are_the_density_through_a_curve_at_16_bits(self):
+        fine = np.linspace(0, 65535, 1201).astype(np.uint16)[None].repeat(3, 0)
+        site = Site(np.zeros((4, 1202), np.float32), CELL, masks={"m": fine})
+        curve = ((0.0, 1.0), (0.25, 0.5), (1.0, 0.0))
+        c = Condition("mask", 0, 1, mask="m", curve=curve)
+        found = suitable(site, [c], site.whole)[1]
+        self.assertEqual(len(np.unique(found)), 1201, "no step of 8 bits is left")
+        np.testing.assert_allclose(found, np.interp(fine[0] / 65535, *zip(*curve)), atol=2e-6)
+        turned = Condition("mask", 0, 1, mask="m", curve=curve, join="except")
+        np.testing.assert_allclose(suitable(site, [turned], site.whole)[1], 1 - found, atol=1e-6)
+        half = Condition("mask", 0, 1, mask="m", curve=curve, density=False, size=0.5)
+        np.testing.assert_allclose(
+            size_factor([fine[:1] / 65535], [half], (1, 1201))[0], 0.5 + 0.5 * found, atol=2e-6
+        )
+        for wrong, words in (
+            ({"curve": ((0.5, 1.0),)}, "two points"),
+            ({"curve": ((0.5, 1.0), (0.5, 0.0))}, "to the right"),
+            ({"curve": ((0.0, 0.0), (1.0, 1.5))}, "0 to 1"),
+            ({"curve": curve, "kind": "slope"}, "only a mask"),
+        ):
+            with self.assertRaisesRegex(Refused, words):
+                Condition(**{"kind": "mask", "lo": 0, "hi": 1, "mask": "m"} | wrong)
 
     def test_a_condition_may_drive_size_and_leave_density_alone(self):
         fields = [np.linspace(0, 10, 11, dtype=np.float32)[None]] * 2

@@ -5,6 +5,7 @@ import io
 import json
 import tempfile
 import uuid
+import zipfile
 from pathlib import Path
 
 import numpy as np
@@ -308,6 +309,16 @@ class Handover(ApiCase):
         self.assertEqual((float(heights.min()), float(heights.max())), (self.level.low, self.level.high))
         density = Image.open(io.BytesIO(files["density-birch.png"]))
         self.assertEqual((density.size, density.mode), ((256, 256), "I;16"))
+
+    def test_maps_are_made_on_the_screen_too_each_by_itself_and_all_together(self):
+        files = self.files("maps")
+        for name in ("heights.png", "heights.tif", "layers.tif"):
+            self.assertEqual(self.handed_over(name), files[name], name)
+        for name, want in (("maps.zip", set(files)), ("densities.zip", {n for n in files if "density" in n})):
+            with zipfile.ZipFile(io.BytesIO(self.handed_over(name))) as archive:
+                self.assertEqual(
+                    {n: archive.read(n) for n in archive.namelist()}, {n: files[n] for n in want}
+                )
 
     def test_bake_prints_a_row_for_every_stand(self):
         out = io.StringIO()

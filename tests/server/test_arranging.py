@@ -1,12 +1,16 @@
 """Stands added, duplicated, moved, locked, re-seeded and removed, each undone; mixes by weight."""
 
+import io
+
 import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
+from PIL import Image
 
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.planted import tried
 from server.stands.models import Stand
-from tests.server.test_ground import GroundCase, key
+from tests.server.test_ground import GroundCase, key, png
 from tests.server.test_room import overlaps
 from thicket.document.settings import StandSettings
 
@@ -167,6 +171,36 @@ class Aiming(GroundCase):
 
 class Clearing(GroundCase):
     stands = Arranging.stands
+
+    def test_painting_goes_out_as_a_picture_and_comes_in_from_one(self):
+        path = f"{self.base}/stands/{self.birch.pk}/painting"
+        bare, grass = self.ids()
+        self.stroke()
+        painted, touch = self.ids()[0], self.touch()
+        picture = self.north.get(f"{path}.png").content
+        small = np.asarray(Image.open(io.BytesIO(self.north.get(f"{path}.png?columns=32").content)))
+        self.assertEqual((small.shape, small.dtype), ((32, 32), np.uint16))
+        send = lambda data, **more: self.north.post(
+            path, {"key": key(), "file": SimpleUploadedFile("rows.png", data), **more}
+        )
+        told = send(png(np.full((64, 64), 255, np.uint8)), reading="adds").json()
+        self.assertGreater(told["entry"]["gained"], 0)
+        self.assertEqual(told["entry"]["what"], "Painting of Birch from rows.png")
+        self.assertTrue(self.ids()[0] > bare)
+        send(png(np.zeros((64, 64), np.uint8)), reading="takes")
+        self.assertEqual(self.ids()[0], set())
+        send(picture)
+        self.assertEqual((self.ids()[0], self.touch()), (painted, touch))
+        same = send(picture)
+        self.assertEqual((same.status_code, "like that already" in same.json()["detail"]), (422, True))
+        for _ in range(3):
+            self.north.post(f"{self.base}/undo")
+        self.assertEqual((self.ids()[0], self.touch()), (painted, touch))
+        self.assertIn("not of one form", send(png(np.zeros((9, 64), np.uint8))).json()["detail"])
+        self.assertEqual(self.north.get(f"{path}.png?columns=0").status_code, 422)
+        self.birch.locked = True
+        self.birch.save()
+        self.assertEqual(send(png(np.zeros((64, 64), np.uint8))).status_code, 409)
 
     def test_painting_is_cleared_in_an_area_or_everywhere_and_undone(self):
         west = [[0, 0], [110, 0], [110, 256], [0, 256]]

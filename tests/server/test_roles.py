@@ -163,6 +163,7 @@ class Roles(GroundCase):
             f"{stand}/difference": ("see", {"settings": {"fullness": 0.4}}),
             f"{stand}/suitability": ("see", {"settings": {}}),
             f"{stand}/clear": ("plant", {"key": key}),
+            f"{stand}/painting": ("plant", lambda: {"key": key, "file": png()}),
             f"{level}/clear": ("plant", {"key": key}),
             f"{level}/strokes": ("plant", stroke),
             f"{level}/strokes/try": ("plant", stroke),
@@ -260,6 +261,7 @@ class Roles(GroundCase):
             ("put", f"{level}/name"): ("lead", {"key": key, "name": "Moor End"}),
             ("get", "/api/removed-levels"): ("anybody", None),
             ("put", f"{level}/layers/look"): ("plant", {"key": key, "name": "turf", "colour": "#112233"}),
+            ("get", f"{stand}/painting.png"): ("see", None),
             ("get", "/api/shelf/{item}"): ("anybody", None),
             ("delete", "/api/shelf/{item}"): ("make", {}),
             ("put", "/api/shelf/{item}"): (

@@ -49,7 +49,7 @@ class LayerMaps:
 
 @dataclass(frozen=True, eq=False)
 class Mask:
-    """A mask image, uint8 (rows, columns) of any size, stretched over the level."""
+    """A mask image, uint8 or uint16 (rows, columns) of any size, stretched over the level."""
 
     key: str
     values: np.ndarray

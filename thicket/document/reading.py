@@ -144,7 +144,9 @@ def _read_layers(folder: Path, names: Sequence[str], shape: tuple[int, int]) -> 
 
 
 def _read_mask(path: Path) -> np.ndarray:
-    return _read_png(path, np.uint8)
+    with path.open("rb") as file:
+        deep = file.read(25)[24:] == bytes([16])  # bits a channel
+    return _read_png(path, np.uint16 if deep else np.uint8)
 
 
 def _read_png(path: Path, kind: type, shape: tuple[int, int] | None = None) -> np.ndarray:

@@ -112,6 +112,7 @@ class ConditionSettings(Strict):
     depth: bool = False
     stand: int = 0
     mask: Annotated[str, Field(max_length=60)] = ""
+    curve: list[tuple[Share, Share]] = Field(default=[], max_length=16)
     density: bool = True
     size: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=1)] | None = None
 
@@ -128,6 +129,7 @@ class ConditionSettings(Strict):
                 **given,
                 "layers": tuple(self.layers),
                 "shapes": tuple(self.shapes),
+                "curve": tuple(self.curve),
                 "noise": Noise(**given["noise"]),
             }
         )

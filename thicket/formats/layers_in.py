@@ -167,11 +167,16 @@ def normalised(
 
 
 def read_mask(path: Path, name: str) -> np.ndarray:
-    """A mask image as uint8 (rows, columns): the first channel, 255 for full.
+    """A mask image (rows, columns): the first channel, uint8 where that holds all that the file says, else
+    uint16; the highest value for full.
 
     Raises: Refused naming the file and the cause.
     """
     channels = read_channels(path, name)
     if len(channels) > 2:
         raise Refused(f"{name}: it holds colours; a mask is a greyscale picture")
-    return np.rint(np.clip(channels[0], 0, 1) * 255).astype(np.uint8)
+    shares = np.clip(channels[0], 0, 1)
+    coarse = np.rint(shares * 255).astype(np.uint8)
+    if np.array_equal(coarse.astype(np.float32) / np.float32(255), shares):
+        return coarse
+    return np.rint(shares * np.float32(65535)).astype(np.uint16)

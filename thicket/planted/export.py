@@ -99,7 +99,18 @@ def plants_glb(level: Whole, tell: Tell = quietly) -> bytes:
     )
 
 
-def maps(level: Whole) -> dict[str, bytes]:
+def density_maps(level: Whole, tell: Tell = quietly) -> dict[str, bytes]:
+    """A density map for each stand."""
+    files, plantings = {}, level.plantings()
+    for done, planting in enumerate(plantings):
+        tell(done / len(plantings), f"Writing the density of {planting.stand.name}")
+        files[f"density-{planting.stand.slug}.png"] = handover.density_png(
+            planting.density * planting.core.fullness
+        )
+    return files
+
+
+def maps(level: Whole, tell: Tell = quietly) -> dict[str, bytes]:
     """Heights, relief fields and ground layers of the level, and a density map for each stand."""
     ground, layers = level.ground, level.level.layers
     slope, facing = slope_and_aspect(ground.heights, ground.cell)
@@ -115,11 +126,7 @@ def maps(level: Whole) -> dict[str, bytes]:
         for name, values in fields.items()
     }
     files["layers.tif"] = handover.layers_tif(layers.weights, layers.names, ground.cell)
-    for planting in level.plantings():
-        files[f"density-{planting.stand.slug}.png"] = handover.density_png(
-            planting.density * planting.core.fullness
-        )
-    return files
+    return files | density_maps(level, tell)
 
 
 FORMATS: dict[str, Callable[[Whole], dict[str, bytes]]] = {

@@ -51,7 +51,8 @@ class Condition:
     hollow and flat. layers: names of ground layers, whose weights are added. noise: what noise looks at.
     shapes: numbers of the paths, areas or obstacles that count, all of the kind when empty; depth: whether an
     area's relative depth (0 edge – 1 deepest) is looked at in place of its distance. stand: number of the
-    stand whose plants count. mask: a mask image's name. density: whether it decides where plants stand; size:
+    stand whose plants count. mask: a mask image's name; curve: points (value, share), each 0–1, that its
+    values go through in place of the band, along straight lines between them. density: whether it decides where plants stand; size:
     what a plant's size is multiplied by where the condition fails, growing to 1 where it holds; None leaves
     sizes alone.
     """
@@ -71,6 +72,7 @@ class Condition:
     depth: bool = False
     stand: int = 0
     mask: str = ""
+    curve: tuple[tuple[float, float], ...] = ()
     density: bool = True
     size: float | None = None
 
@@ -92,12 +94,23 @@ class Condition:
             raise Refused("a distance to a stand needs the stand")
         if self.kind == "mask" and not self.mask:
             raise Refused("a mask condition needs a mask image")
+        if self.curve:
+            self._check_curve()
         if self.depth and self.kind != "area":
             raise Refused("only areas have a depth")
         if self.size is not None and not 0.05 <= self.size <= 1:
             raise Refused("where a condition fails, plants have 0.05 to 1 of their size")
         if not self.density and self.size is None:
             raise Refused(f"the {name} condition drives neither density nor size")
+
+    def _check_curve(self) -> None:
+        if self.kind != "mask":
+            raise Refused("only a mask image's values go through a curve")
+        at = [x for x, _ in self.curve]
+        if len(at) < 2 or any(b <= a for a, b in zip(at, at[1:])):
+            raise Refused("a curve needs two points or more, each to the right of the one before")
+        if not all(0 <= v <= 1 for point in self.curve for v in point):
+            raise Refused("the points of a curve lie from 0 to 1")
 
     @property
     def field(self) -> tuple:
@@ -143,11 +156,13 @@ def _away(v, centre):
 
 
 @nb.njit(nogil=True, cache=True)
-def _join(values, edge_lo, edge_hi, steep_lo, steep_hi, facing, centre, join, before, out):
+def _join(values, edge_lo, edge_hi, steep_lo, steep_hi, facing, centre, through, join, before, out):
     """Band and join in one pass over flat arrays; `join`: 0 and, 1 or, 2 except, 3 alone, 4 alone turned
-    about, 5 size."""
+    about, 5 size; where values have been `through` a curve, they are joined as they are."""
     one = np.float32(1.0)
-    if facing:
+    if through:
+        out[:] = values
+    elif facing:
         for k in range(values.shape[0]):
             c = _in_band(_away(values[k], centre), edge_lo, edge_hi, steep_lo, steep_hi)
             out[k] = c
@@ -184,6 +199,8 @@ def _edges(c: Condition) -> tuple[np.float32, ...]:
 
 def _run(values: np.ndarray, c: Condition, join: int, before: np.ndarray | None) -> np.ndarray:
     values = np.ascontiguousarray(values, dtype=np.float32)
+    if c.curve:
+        values = np.interp(values, *zip(*c.curve)).astype(np.float32)
     out = np.empty(values.shape, np.float32)
     flat = values.ravel()
     _join(
@@ -191,6 +208,7 @@ def _run(values: np.ndarray, c: Condition, join: int, before: np.ndarray | None)
         *_edges(c),
         c.kind == "facing",
         np.float32(c.centre % 360),
+        bool(c.curve),
         join,
         flat if before is None else np.ascontiguousarray(before).ravel(),
         out.ravel(),

@@ -30,7 +30,7 @@ class Site:
     """A level as conditions see it.
 
     heights float32 (rows + 1, columns + 1) in m; cell in m; layers uint8 (rows, columns) by name, 255 for
-    all; masks uint8 of any size by name, stretched over the level; shapes by number; wetness, gives the
+    all; masks uint8 or uint16 of any size by name, stretched over the level; shapes by number; wetness, gives the
     wetness raster of the whole ground at the vertices; plants, gives the places (n, 2) of a stand's plants in
     a box of level metres.
     """
@@ -131,7 +131,8 @@ def _mask(site: Site, c: Condition, window: Window) -> np.ndarray:
         (np.arange(window[0], window[2]) + 0.5) * (mask.shape[1] / columns) - 0.5,
         indexing="ij",
     )
-    return sample(mask, u.ravel(), v.ravel()).reshape(u.shape) / np.float32(255)
+    full = np.float32(np.iinfo(mask.dtype).max)
+    return sample(mask, u.ravel(), v.ravel()).reshape(u.shape) / full
 
 
 def far_away(condition: Condition) -> np.float32:

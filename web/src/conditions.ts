@@ -81,6 +81,7 @@ export function fresh(kind: Kind, level: { low: number; high: number }): Conditi
     depth: false,
     stand: 0,
     mask: '',
+    curve: [],
     density: true,
     size: null,
   }

@@ -3,10 +3,12 @@ import { mdiChevronDown, mdiChevronUp, mdiClose, mdiDragVertical } from '@mdi/js
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Condition, type Look } from '../api/client'
 import { fieldOf, inBand, KINDS } from '../conditions'
+import { inverted, STRAIGHT, through, type Curve } from '../curve'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
 import BandField from './BandField.vue'
 import ChoiceField from './ChoiceField.vue'
+import CurveField from './CurveField.vue'
 import FacingRose from './FacingRose.vue'
 import NoiseField from './NoiseField.vue'
 import NumberField from './NumberField.vue'
@@ -78,7 +80,11 @@ const share = computed(() => {
   counts.forEach((n, k) => {
     const mid = (edges[k] + edges[k + 1]) / 2
     const away = Math.abs(((mid - c.value.centre! + 540) % 360) - 180)
-    inside += n * inBand(c.value, c.value.kind === 'facing' ? away : mid)
+    inside +=
+      n *
+      (c.value.curve?.length
+        ? through(c.value.curve as Curve, mid)
+        : inBand(c.value, c.value.kind === 'facing' ? away : mid))
   })
   const held =
     inside /
@@ -108,6 +114,10 @@ function setDepth(on: boolean) {
 function drives(what: 'density' | 'size' | 'both') {
   set({ density: what !== 'size', size: what === 'density' ? null : (c.value.size ?? 0.5) })
 }
+const VALUES = [
+  { value: 'band', title: 'suit within a band' },
+  { value: 'curve', title: 'are the density, by a curve' },
+] as const
 const DRIVES = [
   { value: 'density', title: 'density' },
   { value: 'size', title: 'size' },
@@ -234,6 +244,15 @@ function keys(event: KeyboardEvent) {
         test="mask-choice"
         @change="set({ mask: $event ?? '' })"
       />
+      <ChoiceField
+        v-if="c.kind === 'mask'"
+        label="Its values"
+        :value="c.curve!.length ? 'curve' : 'band'"
+        :items="VALUES"
+        :disabled="disabled"
+        test="mask-values"
+        @change="set({ curve: $event === 'curve' ? STRAIGHT : [] })"
+      />
       <p v-if="c.kind === 'mask' && !store.masks.length" class="faint">
         This level has no mask images; bring one in on the Ground bench.
       </p>
@@ -293,6 +312,25 @@ function keys(event: KeyboardEvent) {
         :disabled="disabled"
         @change="emit('change', $event)"
       />
+      <template v-else-if="c.curve?.length">
+        <CurveField
+          :curve="c.curve as Curve"
+          label="What each grey of the mask becomes"
+          :counts="found?.counts"
+          :disabled="disabled"
+          @change="set({ curve: $event })"
+        />
+        <p class="row">
+          <span class="faint">black to white; click to add a point, Delete takes one away</span>
+          <v-btn
+            size="x-small"
+            :disabled="disabled"
+            data-test="curve-invert"
+            @click="set({ curve: inverted(c.curve as Curve) })"
+            >Invert</v-btn
+          >
+        </p>
+      </template>
       <BandField
         v-else
         :condition="c"
@@ -374,6 +412,12 @@ header {
   flex-wrap: wrap;
   gap: 0 12px;
   margin: 2px 0;
+}
+.row {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  margin: 0;
 }
 .which {
   margin: 8px 0 4px;

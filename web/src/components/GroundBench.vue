@@ -139,7 +139,7 @@ async function guarded(work: () => Promise<void>) {
       <ul class="masks">
         <li v-for="m in store.masks" :key="m.name">
           <span class="name">{{ m.name }}</span> &ensp;
-          <span class="faint number">{{ whole(m.columns) }} × {{ whole(m.rows) }}</span>
+          <span class="faint number">{{ whole(m.columns) }} × {{ whole(m.rows) }}, {{ m.bits }} bits</span>
           <ActionButton
             v-if="store.mayPlant"
             variant="text"

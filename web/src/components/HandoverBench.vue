@@ -22,6 +22,17 @@ const FILES = [
     what: 'The whole level, to be opened again here or in another installation, or planted from a shell.',
   },
   { name: 'level.json', what: 'Stands with stratum, spacing, items, footprints and distances.' },
+  {
+    name: 'densities.zip',
+    what: 'A density map for each stand, swards too: greyscale PNG of 16 bits, white for full.',
+  },
+  { name: 'heights.png', what: 'The heights as PNG of 16 bits; their range stands in its text.' },
+  { name: 'heights.tif', what: 'The heights in metres, as GeoTIFF of 32 bits.' },
+  { name: 'layers.tif', what: 'The ground layers, a band each with its name.' },
+  {
+    name: 'maps.zip',
+    what: 'All of these maps together, with slope, facing, hollow–ridge and wetness as GeoTIFF.',
+  },
 ] as const
 </script>
 
@@ -45,10 +56,6 @@ const FILES = [
     <pre>
 ./kt manage handover {{ store.slug }} \
   --format csv|glb|maps --out DIR</pre>
-    <p class="faint">
-      maps writes heights, slope, facing, hollow–ridge and wetness as GeoTIFF, the ground layers, and a 16-bit
-      density map for each stand.
-    </p>
   </div>
 </template>
 

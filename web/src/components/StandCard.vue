@@ -8,10 +8,11 @@ import {
   mdiLockOutline,
 } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
-import { answer, api, type Arranged, type Stand, type StandChange } from '../api/client'
+import { answer, api, type Arranged, type Changed, type Stand, type StandChange } from '../api/client'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
 import ColourField from './ColourField.vue'
+import PaintingMenu from './PaintingMenu.vue'
 import { STRATA, type Stratum } from '../strata'
 
 /** A stand itself: its name, stratum, colour, seed and lock; duplicated and removed here. */
@@ -33,6 +34,15 @@ async function act(asked: () => Promise<{ data?: Arranged }>) {
   } catch (error) {
     trouble.value = (error as Error).message
     name.value = props.stand.name
+  }
+}
+/** Take over what was done to its painting. */
+async function take(asked: Promise<Changed>) {
+  trouble.value = ''
+  try {
+    await store.arrange(asked.then(({ entry }) => ({ entry })))
+  } catch (error) {
+    trouble.value = (error as Error).message
   }
 }
 const one = () => ({ params: { path: { slug: store.slug, stand: props.stand.id } } })
@@ -150,6 +160,7 @@ const setSeed = (text: string) =>
           />
         </v-list>
       </v-menu>
+      <PaintingMenu :stand="stand" @change="take" @trouble="trouble = $event" />
       <ActionButton
         :icon="mdiDeleteOutline"
         tip="Remove the stand; undo brings it back"

@@ -2,7 +2,9 @@ import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef } from 'vue'
 import { answer, api, type Job } from '../api/client'
 
-export type HandoverName = 'plants.csv' | 'level.json' | 'level.glb' | 'level.zip'
+import type { paths } from '../api/schema'
+
+export type HandoverName = paths['/api/levels/{slug}/handover/{file}']['post']['parameters']['path']['file']
 
 /**
  * Have a handover file of a level made by the worker, watch it, stop it, and fetch it once, as soon as it

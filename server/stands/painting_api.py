@@ -1,0 +1,61 @@
+"""A stand's painting as a picture: written, and brought in."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Form, Router
+from ninja.files import UploadedFile
+from pydantic import UUID4
+
+from server.files import on_disk
+from server.journal.schemas import entry_out
+from server.levels.access import level_for, stand_for
+from server.levels.planted import planting_of
+from server.stands.actions import dependants
+from server.stands.api import ChangedOut, changed_keys
+from server.stands.painting import put_painting
+from thicket.formats.bounded import bounded
+from thicket.formats.painting import read_touch, touch_png
+from thicket.limits import TOUCH_SIDE
+from thicket.refused import Refused
+
+router = Router(tags=["stands"])
+
+
+@router.get("/levels/{slug}/stands/{stand}/painting.png")
+def painting(request: HttpRequest, slug: str, stand: int, columns: int | None = None):
+    """A stand's painting as a greyscale PNG of 16 bits, 32768 where nothing is painted, at the touch cells or
+    so many columns wide."""
+    row = stand_for(level_for(request, slug), stand)
+    if columns is not None and not 1 <= columns <= TOUCH_SIDE:
+        raise Refused(f"columns: 1 to {TOUCH_SIDE:,} can be written")
+    return HttpResponse(
+        touch_png(planting_of(row).touch, columns),
+        content_type="image/png",
+        headers={"Content-Disposition": f'attachment; filename="painting-{row.slug}.png"'},
+    )
+
+
+@router.post("/levels/{slug}/stands/{stand}/painting", response=ChangedOut)
+def bring_painting(
+    request: HttpRequest,
+    slug: str,
+    stand: int,
+    key: Form[UUID4],
+    file: File[UploadedFile],
+    reading: Form[Literal["both", "adds", "takes"]] = "both",
+):
+    """Take a picture for a stand's whole painting, resampled to the touch cells."""
+    level = level_for(request, slug, to="plant")
+    row = stand_for(level, stand)
+    with on_disk(file) as path:
+        touch = bounded(file.name, read_touch, path, file.name, level.touch_shape, reading)
+    entry = put_painting(request.user, row, key, touch, file.name)
+    return {
+        "entry": entry_out(entry, request.user),
+        "stand": row.pk,
+        "keys": changed_keys(row, entry.change["box"]),
+        "stale": dependants(row),
+    }
