@@ -31,8 +31,8 @@ def masks_of(level: Level):
 
 @action
 def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarray | None) -> Entry:
-    """Store a mask image (uint8 or uint16) under a name, in place of one that has it, or remove it (None); one journal
-    entry.
+    """Store a mask image (uint8 or uint16) under a name, in place of one that has it, or remove it (None);
+    one journal entry.
 
     Raises: Refused for a bad name or too many; HttpError 404 when there is nothing to remove.
     """

@@ -256,6 +256,8 @@ class Bad(Folder):
         grey = self.put("m.png", self.png(deep[0]))
         np.testing.assert_array_equal(read_mask(grey, "m.png"), deep[0])
         self.assertEqual(read_mask(grey, "m.png").dtype, np.uint16)
+        with self.assertRaisesRegex(ValueError, "c.png: it holds colours"):
+            read_mask(self.put("c.png", self.png(colours[..., :3])), "c.png")
         eight = read_mask(self.put("e.png", self.png(colours[..., 0])), "e.png")
         self.assertEqual((eight.dtype, eight.tolist()), (np.uint8, colours[..., 0].tolist()))
         floats = read_mask(self.put("f.tif", self.tiff(np.linspace(0, 1, 1200).reshape(1, 30, 40))), "f.tif")
@@ -269,20 +271,16 @@ class Bad(Folder):
         path = self.put("p.png", touch_png(touch))
         read = lambda path, reading="both", shape=(rows, columns): read_touch(path, "p.png", shape, reading)
         np.testing.assert_array_equal(read(path), touch)
-        np.testing.assert_array_equal(
-            read(path, shape=(2 * rows, 2 * columns)).shape, (2 * rows, 2 * columns)
-        )
+        self.assertEqual(read(path, shape=(2 * rows, 2 * columns)).shape, (2 * rows, 2 * columns))
         grey = rng.integers(0, 256, (rows, columns)).astype(np.uint8)
         path = self.put("g.png", self.png(grey))
         np.testing.assert_array_equal(read(path, "adds"), grey)
         np.testing.assert_array_equal(read(path, "takes"), grey.astype(int) - 255)
-        self.assertEqual(int(np.abs(read(self.put("m.png", self.png(grey * 0 + 127)))).max()), 0)
+        self.assertEqual(int(np.abs(read(self.put("m.png", self.png(grey % 2 + 127)))).max()), 0)
         with self.assertRaisesRegex(ValueError, "not of one form"):
             read(path, shape=(rows, 2 * columns))
         with self.assertRaisesRegex(ValueError, "colours"):
             read(self.put("c.png", self.png(np.dstack([grey] * 3))))
-        with self.assertRaisesRegex(ValueError, "c.png: it holds colours"):
-            read_mask(self.put("c.png", self.png(colours[..., :3])), "c.png")
 
 
 class GeoJson(unittest.TestCase):

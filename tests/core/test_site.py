@@ -134,9 +134,8 @@ class Bands(unittest.TestCase):
         turned = Condition("mask", 0, 1, mask="m", curve=curve, join="except")
         np.testing.assert_allclose(suitable(site, [turned], site.whole)[1], 1 - found, atol=1e-6)
         half = Condition("mask", 0, 1, mask="m", curve=curve, density=False, size=0.5)
-        np.testing.assert_allclose(
-            size_factor([fine[:1] / 65535], [half], (1, 1201))[0], 0.5 + 0.5 * found, atol=2e-6
-        )
+        sizes = size_factor([fine[:1] / 65535], [half], (1, 1201))[0]
+        np.testing.assert_allclose(sizes, 0.5 + 0.5 * found, atol=2e-6)
         for wrong, words in (
             ({"curve": ((0.5, 1.0),)}, "two points"),
             ({"curve": ((0.5, 1.0), (0.5, 0.0))}, "to the right"),

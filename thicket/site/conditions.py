@@ -52,9 +52,9 @@ class Condition:
     shapes: numbers of the paths, areas or obstacles that count, all of the kind when empty; depth: whether an
     area's relative depth (0 edge – 1 deepest) is looked at in place of its distance. stand: number of the
     stand whose plants count. mask: a mask image's name; curve: points (value, share), each 0–1, that its
-    values go through in place of the band, along straight lines between them. density: whether it decides where plants stand; size:
-    what a plant's size is multiplied by where the condition fails, growing to 1 where it holds; None leaves
-    sizes alone.
+    values go through in place of the band, along straight lines between them. density: whether it decides
+    where plants stand; size: what a plant's size is multiplied by where the condition fails, growing to 1
+    where it holds; None leaves sizes alone.
     """
 
     kind: str
@@ -200,7 +200,8 @@ def _edges(c: Condition) -> tuple[np.float32, ...]:
 def _run(values: np.ndarray, c: Condition, join: int, before: np.ndarray | None) -> np.ndarray:
     values = np.ascontiguousarray(values, dtype=np.float32)
     if c.curve:
-        values = np.interp(values, *zip(*c.curve)).astype(np.float32)
+        at, shares = np.array(c.curve).T
+        values = np.interp(values, at, shares).astype(np.float32)
     out = np.empty(values.shape, np.float32)
     flat = values.ravel()
     _join(

@@ -30,9 +30,9 @@ class Site:
     """A level as conditions see it.
 
     heights float32 (rows + 1, columns + 1) in m; cell in m; layers uint8 (rows, columns) by name, 255 for
-    all; masks uint8 or uint16 of any size by name, stretched over the level; shapes by number; wetness, gives the
-    wetness raster of the whole ground at the vertices; plants, gives the places (n, 2) of a stand's plants in
-    a box of level metres.
+    all; masks uint8 or uint16 of any size by name, stretched over the level; shapes by number; wetness, gives
+    the wetness raster of the whole ground at the vertices; plants, gives the places (n, 2) of a stand's
+    plants in a box of level metres.
     """
 
     heights: np.ndarray
