@@ -92,9 +92,9 @@ def say(request: HttpRequest, draft: UUID, data: DraftOptions):
 
 
 @router.get("/drafts/{draft}/preview.png")
-def preview(request: HttpRequest, draft: UUID):
-    """The draft's picture."""
-    picture = drafts.preview(_draft(request, draft))
+def preview(request: HttpRequest, draft: UUID, whole: bool = False):
+    """The draft's picture; `whole`, of all that a frame is laid over."""
+    picture = drafts.preview(_draft(request, draft), whole)
     if picture is None:
         raise HttpError(404, "The picture has not been drawn yet.")
     return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "no-store"})

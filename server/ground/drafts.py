@@ -26,7 +26,7 @@ from server.jobs.running import RESTARTED, Progress, Stopped, work
 from server.levels.models import Level
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.heights_in import MESH_SUFFIXES, HeightsFile, Reading, read_heights
-from thicket.formats.layers_in import read_channels
+from thicket.formats.layers_in import band_names, proposed_frame, read_channels
 from thicket.ground.made import check_size, flat_ground, rolling_ground
 from thicket.ground.rasters import resample
 from thicket.ground.relief import shade
@@ -279,17 +279,36 @@ def _shape_for(draft: Draft) -> tuple[int, int]:
 def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround | None, dict]:
     channels = [bounded(name, read_channels, path, name, tick=progress.check) for path, name in _files(draft)]
     total = sum(map(len, channels))
-    names = draft.options.get("names") or _suggested(draft.names, [len(c) for c in channels])
+    counts = [len(group) for group in channels]
+    bands = [name for path, _ in _files(draft) for name in band_names(path)]
+    described = bands if len(bands) == total and all(bands) and len(set(bands)) == total else None
+    names = draft.options.get("names") or described or _suggested(draft.names, counts)
     found = {
         "kind": f"{total} layers",
         "rows": channels[0][0].shape[0],
         "columns": channels[0][0].shape[1],
         "names": names,
+        "sources": [
+            name if n == 1 else f"{name}, channel {k}"
+            for name, n in zip(draft.names, counts)
+            for k in range(1, n + 1)
+        ],
     }
+    flat, shape, stretch = (
+        [c for group in channels for c in group],
+        _shape_for(draft),
+        bool(draft.options.get("stretch")),
+    )
+    proposed = next((p for c in flat if (p := proposed_frame(c.shape, shape))), None)
+    frame = None if stretch else draft.options.get("frame") or proposed
+    found |= {"other_form": proposed is not None, "frame": frame}
     progress.tell(0.2, "Weighing the layers")
+    if proposed:
+        _layer_picture(np.stack([resample(c, flat[0].shape) for c in flat], -1) * 255).save(
+            folder_of(draft) / "whole.png"
+        )
     Draft.objects.filter(pk=draft.pk).update(found=found)
-    flat = [c for group in channels for c in group]
-    layers = importing.normalised(flat, names, _shape_for(draft), ", ".join(draft.names))
+    layers = importing.normalised(flat, names, shape, ", ".join(draft.names), frame, stretch)
     shares = layers.weights.reshape(-1, total).mean(axis=0) / 255
     found |= {
         "names": layers.names,
@@ -322,9 +341,10 @@ def _layer_picture(weights: np.ndarray) -> Image.Image:
     return Image.fromarray(np.clip(out, 0, 255).astype(np.uint8))
 
 
-def preview(draft: Draft) -> bytes | None:
-    """The draft's picture as PNG, when it has been drawn."""
-    path = folder_of(draft) / "preview.png"
+def preview(draft: Draft, whole: bool = False) -> bytes | None:
+    """The draft's picture as PNG, when it has been drawn; of maps that a frame is laid over, of the whole of
+    them if that is asked for."""
+    path = folder_of(draft) / ("whole.png" if whole else "preview.png")
     return path.read_bytes() if path.exists() else None
 
 

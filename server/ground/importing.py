@@ -27,7 +27,7 @@ from thicket.document.level import touch_shape
 from thicket.document.rasters import Heights, LayerMaps
 from thicket.document.touch import TouchMap
 from thicket.formats.heights_in import HeightsFile
-from thicket.formats.layers_in import Layers, normalised, read_channels
+from thicket.formats.layers_in import Layers, normalised, proposed_frame, read_channels
 from thicket.ground.heights import Ground
 from thicket.ground.rasters import resample
 from thicket.limits import LARGEST_TOUCH_CELL, SMALLEST_TOUCH_CELL, check_ground
@@ -71,10 +71,15 @@ def chosen_heights(
     return file.altitudes(low, high), float(cell)
 
 
-def chosen_layers(paths: Sequence[tuple[Path, str]], names: Sequence[str], shape: tuple[int, int]) -> Layers:
-    """Ground layers for a level of `shape` cells from files of channels, one after another."""
+def chosen_layers(
+    paths: Sequence[tuple[Path, str]], names: Sequence[str], shape: tuple[int, int], other_form: str = ""
+) -> Layers:
+    """Ground layers for a level of `shape` cells from files of channels, one after another; `other_form`,
+    "stretch" or "crop", for maps of another form, which are refused otherwise."""
     channels = [c for path, name in paths for c in read_channels(path, name)]
-    return normalised(channels, names, shape, ", ".join(name for _, name in paths))
+    frame = proposed_frame(channels[0].shape, shape) if channels and other_form == "crop" else None
+    files = ", ".join(name for _, name in paths)
+    return normalised(channels, names, shape, files, frame, other_form == "stretch")
 
 
 def _fitted_layers(level: Level, shape: tuple[int, int]) -> np.ndarray:

@@ -9,7 +9,7 @@ from ninja import Schema
 from pydantic import UUID4, Field
 
 from server.journal.schemas import EntryOut
-from thicket.document.settings import Number, Strict
+from thicket.document.settings import Number, Share, Strict
 from thicket.document.views import LayerName
 
 Cell = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)]
@@ -17,7 +17,8 @@ Cell = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)]
 
 class DraftOptions(Strict):
     """What a person says of files that do not say it themselves. cell, low and high in m; width in values and
-    the byte order for a raw file; names for layers."""
+    the byte order for a raw file; names for layers; of maps of another form than the level, the frame of them
+    that is taken (west, north, east, south, 0–1), or whether they are stretched to it."""
 
     cell: Cell | None = None
     low: Number | None = None
@@ -25,6 +26,8 @@ class DraftOptions(Strict):
     width: Annotated[int, Field(ge=1, le=100_000)] | None = None
     big_endian: bool | None = None
     names: list[LayerName] | None = Field(default=None, max_length=16)
+    frame: tuple[Share, Share, Share, Share] | None = None
+    stretch: bool = False
 
 
 class Bars(Schema):
@@ -35,7 +38,8 @@ class Bars(Schema):
 class Found(Schema):
     """What was read. Heights: `says`, what the file itself says of cell, low and high; `steps`, the value
     that stands for the highest; `wanted`, what must still be said. Layers: names, the share of the ground
-    each covers, the share none covers."""
+    each covers, the share none covers, and which file each is from; of maps of another form than the level,
+    the frame of them that is taken."""
 
     kind: str
     rows: int
@@ -55,6 +59,9 @@ class Found(Schema):
     wanted: str = ""
     histogram: Bars | None = None
     names: list[str] = []
+    sources: list[str] = []
+    other_form: bool = False
+    frame: tuple[float, float, float, float] | None = None
     shares: list[float] = []
     bare: float = 0
 

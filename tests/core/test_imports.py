@@ -20,7 +20,7 @@ from rasterio.transform import from_origin
 from thicket.formats.geojson import read_shapes, shapes_geojson
 from thicket.formats.handover import heights_png, heights_tif, layers_tif
 from thicket.formats.heights_in import LARGEST, Reading, read_heights
-from thicket.formats.layers_in import normalised, read_channels, read_mask
+from thicket.formats.layers_in import normalised, proposed_frame, read_channels, read_mask
 from thicket.formats.painting import read_touch, touch_png
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import box, circle
@@ -237,6 +237,17 @@ class Bad(Folder):
         ):
             with self.assertRaisesRegex(ValueError, f"file.png.*{word}"):
                 normalised(three, names, shape, "file.png")
+        for frame in (None, (0.2, 0.1, 0.6, 0.9)):
+            ramp = [np.tile(X[:40, :50] / 50, (1, 1)).astype(np.float32), (1 - X[:40, :50] / 50).astype("f4")]
+            taken = normalised(ramp, ["a", "b"], (40, 80), "file.png", frame, stretch=frame is None)
+            west, east = (0.2, 0.6) if frame else (0.0, 1.0)
+            want = west + (np.arange(80) + 0.5) / 80 * (east - west)
+            np.testing.assert_allclose(taken.weights[20, :, 0] / 255, want, atol=0.03)
+        for size, shape in (((40, 50), (40, 80)), ((40, 50), (80, 40)), ((600, 20), (30, 30))):
+            x0, y0, x1, y1 = proposed_frame(size, shape)
+            self.assertAlmostEqual((x1 - x0) * size[1] / ((y1 - y0) * size[0]), shape[1] / shape[0])
+            self.assertEqual((max(x1 - x0, y1 - y0), x0 + x1, y0 + y1), (1, 1, 1))
+        self.assertIsNone(proposed_frame((40, 50), (80, 101)))
         with self.assertRaisesRegex(ValueError, "at most 8"):
             normalised(three * 3, list("abcdefghi"), (40, 50), "file.png")
         bare = normalised(

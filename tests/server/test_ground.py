@@ -163,6 +163,31 @@ class Imports(TransactionTestCase):
         self.assertEqual(self.lead.post(f"{self.base}/redo").status_code, 200)
         self.assertEqual(self.state(), after)
 
+    def test_layers_of_another_form_are_cropped_by_a_frame_or_stretched(self):
+        ramp = np.tile(np.linspace(0, 255, 600).astype(np.uint8), (300, 1))
+        draft = self.bring([("splat.png", png(np.dstack([ramp, 255 - ramp, ramp * 0])))], "layers")
+        found = draft["found"]
+        self.assertEqual((draft["state"], found["frame"]), ("ready", [0.25, 0.0, 0.75, 1.0]))
+        self.assertEqual(found["sources"], [f"splat.png, channel {k}" for k in (1, 2, 3)])
+        self.assertEqual(found["names"], ["splat 1", "splat 2", "splat 3"])
+        whole = self.lead.get(f"/api/drafts/{draft['id']}/preview.png?whole=true").content
+        self.assertEqual(Image.open(io.BytesIO(whole)).size, (560, 280))
+        shares = lambda: np.load(drafts.folder_of(Draft.objects.get()) / "layers.npy")[100, [2, 253], 0] / 255
+        np.testing.assert_allclose(shares(), [0.25, 0.75], atol=0.02)
+        said = draft["options"] | {"frame": [0, 0, 0.5, 1]}
+        self.lead.put(f"/api/drafts/{draft['id']}", json.dumps(said), content_type="application/json")
+        self.settled(draft["id"])
+        np.testing.assert_allclose(shares(), [0, 0.5], atol=0.02)
+        said = draft["options"] | {"stretch": True}
+        self.lead.put(f"/api/drafts/{draft['id']}", json.dumps(said), content_type="application/json")
+        draft = self.settled(draft["id"])
+        np.testing.assert_allclose(shares(), [0, 1], atol=0.02)
+        self.assertIn("stretched", " ".join(draft["found"]["notes"]))
+        self.assertEqual(self.keep(draft)["state"], "kept")
+        self.assertEqual([la["name"] for la in Level.objects.get().layers], found["names"])
+        named = layers_tif(np.full((256, 256, 2), 127, np.uint8), ["moor", "bog"], 1.0)
+        self.assertEqual(self.bring([("l.tif", named)], "layers")["found"]["names"], ["moor", "bog"])
+
     def test_another_resolution_and_extent_keeps_ids_touch_and_layers(self):
         body = {
             "key": key(),
@@ -275,8 +300,8 @@ class Imports(TransactionTestCase):
             draft = self.bring([(name, data)])
             self.assertEqual(draft["state"], "failed")
             self.assertIn(word, draft["trouble"])
-        bad = self.bring([("l.png", png(np.zeros((30, 90), np.uint8)))], "layers")
-        self.assertIn("not of one form", bad["trouble"])
+        bad = self.bring([("l.png", cut)], "layers")
+        self.assertIn("l.png", bad["trouble"])
         self.assertEqual(self.bring([("a.tif", b"")], client=self.north).status_code, 403)
         self.assertEqual(self.bring([("a.tif", b"x"), ("b.tif", b"y")]).status_code, 422)
         tight = self.level.stands.get(slug="slate-blocks")

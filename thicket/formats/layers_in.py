@@ -17,6 +17,11 @@ from thicket.limits import HEIGHTS_SIDE as LARGEST
 from thicket.limits import LAYERS as MOST_LAYERS
 from thicket.refused import Refused
 
+SAME_FORM = 0.02
+"""Maps whose widths over heights differ by less than this share are of one form."""
+Frame = tuple[float, float, float, float]
+"""A part of a map: west, north, east, south, as shares of its width and height."""
+
 
 def _png_channels(path: Path) -> list[np.ndarray]:
     """The channels of a PNG, uint8 or uint16 (rows, columns) each."""
@@ -129,12 +134,52 @@ class Layers:
     notes: list[str] = field(default_factory=list)
 
 
+def band_names(path: Path) -> list[str]:
+    """What a GeoTIFF calls its bands, empty for those without a name; [] for other files."""
+    try:
+        with path.open("rb") as file:
+            if file.read(4) not in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
+                return []
+        with open_raster(path, "GTiff") as raster:
+            return [str(name or "")[:40] for name in raster.descriptions]
+    except _BAD:
+        return []
+
+
+def proposed_frame(size: tuple[int, int], shape: tuple[int, int]) -> Frame | None:
+    """The largest frame of a level's form in the middle of a map of another form; None for one of the same.
+
+    Parameters: rows and columns of the map and of the level.
+    """
+    wide = (shape[1] / shape[0]) / (size[1] / size[0])
+    if abs(np.log(wide)) <= SAME_FORM:
+        return None
+    across, down = min(wide, 1.0), min(1.0 / wide, 1.0)
+    return (1 - across) / 2, (1 - down) / 2, (1 + across) / 2, (1 + down) / 2
+
+
+def _framed(channel: np.ndarray, frame: Frame) -> np.ndarray:
+    rows, columns = channel.shape
+    x0, x1 = (round(v * columns) for v in (frame[0], frame[2]))
+    y0, y1 = (round(v * rows) for v in (frame[1], frame[3]))
+    return channel[min(y0, rows - 1) : max(y1, y0 + 1), min(x0, columns - 1) : max(x1, x0 + 1)]
+
+
 def normalised(
-    channels: Sequence[np.ndarray], names: Sequence[str], shape: tuple[int, int], file: str
+    channels: Sequence[np.ndarray],
+    names: Sequence[str],
+    shape: tuple[int, int],
+    file: str,
+    frame: Frame | None = None,
+    stretch: bool = False,
 ) -> Layers:
     """Ground layers for a level of `shape` cells: brought to its resolution and to 255 in every cell.
 
-    Raises: Refused when names and channels do not match, a name comes twice, or the maps are of another form.
+    Parameters: frame, the part of the maps that is taken; stretch, whether maps of another form are fitted
+    to the level's.
+
+    Raises: Refused when names and channels do not match, a name comes twice, or the maps are of another form
+    and neither framed nor to be stretched.
     """
     names = [n.strip() for n in names]
     if len(names) != len(channels):
@@ -146,13 +191,20 @@ def normalised(
     if not all(names) or len(set(names)) < len(names):
         raise Refused(f"{file}: every layer needs a name of its own")
     notes, rows, columns = [], *shape
+    if frame:
+        if not (frame[0] < frame[2] and frame[1] < frame[3]):
+            raise Refused("frame: it needs a width and a height")
+        channels = [_framed(channel, frame) for channel in channels]
+        notes.append(f"A frame of {channels[0].shape[1]} × {channels[0].shape[0]} values is taken.")
     for channel in channels:
         high, wide = channel.shape
-        if abs(np.log((wide / high) / (columns / rows))) > 0.02:
-            raise Refused(
-                f"{file}: the layers are {wide} × {high}, the level has {columns} × {rows} cells: "
-                "they are not of one form, so the layers would be stretched"
-            )
+        if abs(np.log((wide / high) / (columns / rows))) > SAME_FORM and not frame:
+            if not stretch:
+                raise Refused(
+                    f"{file}: the layers are {wide} × {high}, the level has {columns} × {rows} cells: "
+                    "they are not of one form, so the layers would be stretched"
+                )
+            notes.append(f"Layers of {wide} × {high} are stretched to the level's form.")
     if any(c.shape != tuple(shape) for c in channels):
         high, wide = channels[0].shape
         notes.append(

@@ -410,7 +410,7 @@ export interface paths {
         };
         /**
          * Preview
-         * @description The draft's picture.
+         * @description The draft's picture; `whole`, of all that a frame is laid over.
          */
         get: operations["server_ground_api_preview"];
         put?: never;
@@ -4191,7 +4191,8 @@ export interface components {
         /**
          * DraftOptions
          * @description What a person says of files that do not say it themselves. cell, low and high in m; width in values and
-         *     the byte order for a raw file; names for layers.
+         *     the byte order for a raw file; names for layers; of maps of another form than the level, the frame of them
+         *     that is taken (west, north, east, south, 0–1), or whether they are stretched to it.
          */
         DraftOptions: {
             /** Cell */
@@ -4206,6 +4207,18 @@ export interface components {
             big_endian?: boolean | null;
             /** Names */
             names?: string[] | null;
+            /** Frame */
+            frame?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Stretch
+             * @default false
+             */
+            stretch: boolean;
         };
         /**
          * DraftOut
@@ -4259,7 +4272,7 @@ export interface components {
          * Found
          * @description What was read. Heights: `says`, what the file itself says of cell, low and high; `steps`, the value
          *     that stands for the highest; `wanted`, what must still be said. Layers: names, the share of the ground
-         *     each covers, the share none covers.
+         *     each covers, the share none covers; of maps of another form, the frame that is taken, and what is framed.
          */
         Found: {
             /** Kind */
@@ -4315,6 +4328,23 @@ export interface components {
              * @default []
              */
             names: string[];
+            /**
+             * Sources
+             * @default []
+             */
+            sources: string[];
+            /**
+             * Other Form
+             * @default false
+             */
+            other_form: boolean;
+            /** Frame */
+            frame?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Shares
              * @default []
@@ -10672,7 +10702,9 @@ export interface operations {
     };
     server_ground_api_preview: {
         parameters: {
-            query?: never;
+            query?: {
+                whole?: boolean;
+            };
             header?: never;
             path: {
                 draft: string;

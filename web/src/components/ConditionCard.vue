@@ -115,8 +115,8 @@ function drives(what: 'density' | 'size' | 'both') {
   set({ density: what !== 'size', size: what === 'density' ? null : (c.value.size ?? 0.5) })
 }
 const VALUES = [
-  { value: 'band', title: 'suit within a band' },
-  { value: 'curve', title: 'are the density, by a curve' },
+  { value: 'band', title: 'within a band' },
+  { value: 'curve', title: 'as density, by a curve' },
 ] as const
 const DRIVES = [
   { value: 'density', title: 'density' },

@@ -130,7 +130,7 @@ const percent = (v: number) => `${Math.round(v * 100)} %`
 }
 path {
   fill: none;
-  stroke: var(--moss);
+  stroke: var(--green);
   stroke-width: 1.8;
 }
 circle {

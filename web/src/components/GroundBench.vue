@@ -165,7 +165,7 @@ async function guarded(work: () => Promise<void>) {
         />
         <v-file-input
           v-model="maskFile"
-          label="Bring in a mask"
+          label="Mask image"
           accept=".png,.tif,.tiff"
           prepend-icon=""
           :prepend-inner-icon="mdiUpload"
@@ -226,7 +226,7 @@ async function guarded(work: () => Promise<void>) {
 }
 .two {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: 2fr 3fr;
   gap: 8px;
   margin-top: 8px;
 }

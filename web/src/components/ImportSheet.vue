@@ -4,8 +4,11 @@ import { useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { answer, api, upload, type Import, type ImportOptions } from '../api/client'
 import { amount, LINES, signed, whole } from '../budget'
+import type { Frame } from '../frame'
+import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
 import ChoiceField from './ChoiceField.vue'
+import FrameField from './FrameField.vue'
 import NumberField from './NumberField.vue'
 
 /**
@@ -22,6 +25,7 @@ const props = defineProps<{
   making?: boolean
 }>()
 const emit = defineEmits<{ kept: [level: string]; close: [] }>()
+const store = useLevel()
 const draft = shallowRef<Import | null>(null)
 /** The draft that is in hand; what is still told of an earlier one is not listened to. */
 let current = ''
@@ -30,7 +34,16 @@ watch(
   (made) => {
     draft.value = made ?? null
     current = made?.id ?? ''
-    options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
+    options.value = {
+      cell: null,
+      low: null,
+      high: null,
+      width: null,
+      big_endian: null,
+      names: null,
+      frame: null,
+      stretch: false,
+    }
   },
 )
 const trouble = ref('')
@@ -44,6 +57,8 @@ const options = ref<ImportOptions>({
   width: null,
   big_endian: null,
   names: null,
+  frame: null,
+  stretch: false,
 })
 const turn = ref(0)
 /** Whether what is typed has not reached the server yet. */
@@ -70,6 +85,15 @@ const why = computed(() => {
   if (draft.value?.state !== 'ready') return 'nothing has been read yet'
   if (refused.value) return 'a stand would be lost; see above'
   return props.level === '' && name.value.trim() === '' ? 'give the level a name' : ''
+})
+const FORMS = [
+  { value: 'crop', title: 'cropped by a frame' },
+  { value: 'stretch', title: 'stretched to it' },
+] as const
+/** Width over length of the level that layers are brought into. */
+const form = computed(() => {
+  const l = store.level
+  return l ? l.columns / l.rows : 1
 })
 const ORDERS = [
   { value: false, title: 'least significant first' },
@@ -105,7 +129,16 @@ async function choose(chosen: File | File[] | null) {
       () => {},
     )
   draft.value = null
-  options.value = { cell: null, low: null, high: null, width: null, big_endian: null, names: null }
+  options.value = {
+    cell: null,
+    low: null,
+    high: null,
+    width: null,
+    big_endian: null,
+    names: null,
+    frame: null,
+    stretch: false,
+  }
   try {
     const made = await upload<Import>('/drafts', form, (share) => (sent.value = share))
     current = made.id
@@ -252,9 +285,20 @@ const changes = computed(() =>
 
     <div v-if="draft && found" class="found">
       <figure>
+        <FrameField
+          v-if="found.other_form && found.frame"
+          :src="`/api/drafts/${draft.id}/preview.png?whole=true&${draft.id}`"
+          :picture="found.columns / found.rows"
+          :form="form"
+          :frame="(options.frame ?? found.frame) as Frame"
+          @change="say({ frame: $event })"
+        />
         <img
+          v-else
           :src="`/api/drafts/${draft.id}/preview.png?${turn}`"
-          alt="Relief of what was read"
+          :alt="kind === 'heights' ? 'Relief of what was read' : 'The layers that were read'"
+          @error="($event.target as HTMLElement).style.visibility = 'hidden'"
+          @load="($event.target as HTMLElement).style.visibility = ''"
           data-test="import-picture"
         />
         <svg v-if="bars.length" viewBox="0 0 64 46" preserveAspectRatio="none">
@@ -324,7 +368,15 @@ const changes = computed(() =>
             />
           </template>
         </template>
-        <table v-else class="layers">
+        <ChoiceField
+          v-if="found.other_form"
+          label="Of another form than the level"
+          :value="options.stretch ? 'stretch' : 'crop'"
+          :items="FORMS"
+          test="import-form"
+          @change="say({ stretch: $event === 'stretch' })"
+        />
+        <table v-if="kind === 'layers'" class="layers">
           <tbody>
             <tr v-for="(n, k) in options.names ?? []" :key="k">
               <td>
@@ -337,6 +389,7 @@ const changes = computed(() =>
                   @change="rename(k, ($event.target as HTMLInputElement).value)"
                 />
               </td>
+              <td class="faint source">{{ found.sources[k] }}</td>
               <td class="number faint">
                 {{ found.shares[k] === undefined ? '' : percent(found.shares[k]) }}
               </td>
@@ -464,6 +517,19 @@ figure rect {
 .newname {
   margin-right: auto;
   max-width: 280px;
+}
+table.layers {
+  width: 100%;
+}
+table.layers td:first-child {
+  width: 50%;
+}
+.source {
+  font-size: 12.5px;
+  max-width: 170px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
 }
 .notes {
   padding-left: 16px;

@@ -38,6 +38,12 @@ class Command(BaseCommand):
         )
         parser.add_argument("--names", help="a name for each ground layer, with commas between")
         parser.add_argument(
+            "--layers-form",
+            choices=("stretch", "crop"),
+            default="",
+            help="layers of another form than the level: stretched to it, or their middle part of its form",
+        )
+        parser.add_argument(
             "--user", help="whose action it is: a lead of the level, or the new level's maker"
         )
 
@@ -108,7 +114,8 @@ class Command(BaseCommand):
             if shape is None:
                 raise CommandError("A new level needs --heights.")
             names = [n.strip() for n in (options["names"] or "").split(",") if n.strip()]
-            layers = importing.chosen_layers([(p, p.name) for p in options["layers"]], names, shape)
+            files = [(p, p.name) for p in options["layers"]]
+            layers = importing.chosen_layers(files, names, shape, options["layers_form"])
             for note in layers.notes:
                 self.stdout.write(note)
         return NewGround(heights, cell, layers)
