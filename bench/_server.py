@@ -12,27 +12,73 @@ import time
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from functools import cache
+from typing import TYPE_CHECKING
 
 from ops.base import ROOT, end_with_parent
 
+if TYPE_CHECKING:
+    from playwright.sync_api import Browser
 
+
+@cache
 def built_page() -> None:
     """Build the page that draws the stage by itself, under /reference/page/."""
     build = ["npx", "vite", "build", "-c", "bench/vite.config.ts", "--logLevel", "error"]
     subprocess.run(build, cwd=ROOT / "web", check=True)
 
 
+FLAGS = [
+    "--no-sandbox",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--no-first-run",
+    "--enable-precise-memory-info",
+]
+# Playwright's own loop makes Django take this thread for an asynchronous one.
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+
+
 @contextmanager
-def served_demo(processes: int = 1) -> Iterator[tuple[str, object]]:
-    """The address of so many server processes and the demo level; a worker runs beside them."""
+def chromium() -> Iterator[Browser]:
+    """Headless Chromium with software drawing."""
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield browser
+        browser.close()
+
+
+@contextmanager
+def own_database() -> Iterator[None]:
+    """A database beside the application's, dropped again at the end."""
     import django
 
     django.setup()
-    from django.core.management import call_command
-    from django.db import connection
     from django.test.utils import setup_databases, teardown_databases
 
     old = setup_databases(verbosity=0, interactive=False)
+    try:
+        yield
+    finally:
+        teardown_databases(old, verbosity=0)
+
+
+@contextmanager
+def served_demo(processes: int = 1) -> Iterator[tuple[str, object]]:
+    """The address of so many server processes and the demo level; a worker runs beside them."""
+    with own_database():
+        yield from _served(processes)
+
+
+def _served(processes: int) -> Iterator[tuple[str, object]]:
+    from django.core.management import call_command
+    from django.db import connection
+
     running = []
     try:
         call_command("build_demo", stdout=io.StringIO())
@@ -64,4 +110,3 @@ def served_demo(processes: int = 1) -> Iterator[tuple[str, object]]:
         for process in running:
             process.terminate()
             process.wait()
-        teardown_databases(old, verbosity=0)

@@ -7,7 +7,9 @@ import statistics
 import time
 from functools import partial
 
-STROKES = 12
+from bench._short import short
+
+STROKES = short(12, 2)
 
 
 def brushed(brush, planting, box, window):
@@ -26,7 +28,7 @@ def main() -> int:
     warm()
     for _ in plant_whole(thicket.plant(level(300)), 1):
         pass
-    now = thicket.plant(level(1000))
+    now = thicket.plant(level(short(1000, 400)))
     began = time.perf_counter()
     for _ in plant_whole(now, 1):
         pass
@@ -35,7 +37,7 @@ def main() -> int:
     for k in range(STROKES + 2):
         stand = list(now.stands.values())[2]
         stroke = Stroke(
-            "thin" if k % 2 else "thicken", [(300 + 31 * k, 420), (320 + 31 * k, 428)], 32, 0.5, 0.6
+            "thin" if k % 2 else "thicken", [(100 + 31 * k, 220), (120 + 31 * k, 228)], 32, 0.5, 0.6
         )
         old = {
             p.stand.number: {s: p.key(s) for s in p.sheets_in(p.everywhere)}

@@ -11,7 +11,9 @@ import subprocess
 import sys
 import time
 
-SIDES = (1000, 2000, 4000)
+from bench._short import SHORT, short
+
+SIDES = short((1000, 2000, 4000), (128, 256))
 MOST_BYTES, GROWTH, GAIN, CLUSTER_GAIN = 3 << 29, 1.05, 1.7, 1.6
 
 
@@ -62,6 +64,8 @@ def plant_on_workers(side: int, workers: int) -> dict:
 
 
 def run(side: int, how: str, threads: int) -> dict:
+    if SHORT:
+        return plant(side, threads)
     done = subprocess.run(
         [sys.executable, "-m", "bench.level", str(side), how, str(threads)], capture_output=True, text=True
     )

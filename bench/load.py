@@ -23,10 +23,11 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 from bench._server import served_demo
+from bench._short import short
 from bench.stroke import SECONDS, Client, crowd
 
-READERS, READ_SECONDS = 30, 20
-SILENT, UPLOADS = 500, 40
+READERS, READ_SECONDS = short((30, 20), (2, 1))
+SILENT, UPLOADS = short((500, 40), (3, 1))
 _failed = []
 
 
@@ -209,35 +210,35 @@ def main() -> int:
         tell("first request after a start over the tenth", began[0] / began[9], 1.5)
         birch = level.stands.get(slug="birch")
         paint = painter(signed_in(base, "north"), level, birch)
-        paced(paint, 20)
-        single = statistics.median(paced(paint, 60))
+        paced(paint, short(20, 2))
+        single = statistics.median(paced(paint, short(60, 3)))
         print(f"  a stroke alone: median {single * 1e3:.1f} ms")
         one = late(reading(base, level, 1))
         many = late(reading(base, level, READERS))
         tell(f"{READERS} people reading sheets and beating, 95th percentile over one person's", many / one, 5)
         look = signed_in(base, "south")
         ask = lambda: look.get(f"/api/levels/{level.slug}/pulse")
-        calm_ask, calm = late(paced(ask, 300, 0.02)), late(paced(paint, 100))
+        calm_ask, calm = late(paced(ask, short(300, 4), 0.02)), late(paced(paint, short(100, 3)))
         with ExitStack() as stack:
             hold(base, stack)
-            beside_them = late(paced(ask, 300, 0.02))
+            beside_them = late(paced(ask, short(300, 4), 0.02))
             tell(
                 f"others beside {SILENT} silent and half-sent connections, 95th percentile",
                 beside_them / calm_ask,
                 1.5,
             )
-            tell("strokes beside them, 95th percentile", late(paced(paint, 100)) / calm, 1.5)
+            tell("strokes beside them, 95th percentile", late(paced(paint, short(100, 3))) / calm, 1.5)
         ended = threading.Event()
         thread = threading.Thread(target=slow_uploads, args=(base, ended))
         thread.start()
         tell(
             f"others beside {UPLOADS} slow uploads, 95th percentile",
-            late(paced(ask, 300, 0.02)) / calm_ask,
+            late(paced(ask, short(300, 4), 0.02)) / calm_ask,
             1.5,
         )
         ended.set()
         thread.join()
-        calm, done, beside = late(paced(paint, 150)), importing(base), []
+        calm, done, beside = late(paced(paint, short(150, 3))), importing(base), []
         while not done():
             beside += paced(paint, 10)
         print(f"  {len(beside)} strokes while 4,097² heights were read and kept")

@@ -1,24 +1,23 @@
 """The page, in headless Chromium: how soon the list of levels and a level are on the screen after a cold
 start, against a bare page with the same scripts; what is sent for the list; the script's time in a frame
 while an edge of the sightline chart or a number is dragged; and memory after opening and leaving the level
-many times.
+many times; and the first whole picture of a level of 12 km × 10 km against that of the demo.
 
 Makes a database of its own, like `stroke`.
 """
 
 from __future__ import annotations
 
-import os
 import statistics
 
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page
 
-from bench._server import served_demo
-from bench.stage import FLAGS, sign_in
+from bench._server import built_page, chromium, served_demo
+from bench._short import short, window
+from bench.stage import sign_in
 
-os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
-PAINTS, LEAVES = 5, 50
-RATIO, SCRIPTS, STYLES, SCRIPT_MS, GROWTH = 1.5, 290 << 10, 200 << 10, 8.0, 1.1
+PAINTS, EARLY, LEAVES = short((5, 10, 50), (1, 1, 1))
+RATIO, SCRIPTS, STYLES, SCRIPT_MS, GROWTH, WIDE = 1.5, 290 << 10, 200 << 10, 8.0, 1.1, 2.0
 SEEN = """selector => {
   new PerformanceObserver(list => {
     for (const { name, startTime } of list.getEntries())
@@ -91,7 +90,7 @@ def drag(page: Page, selector: str, what: str) -> bool:
     page.mouse.down()
     page.evaluate(COUNT_FRAMES)
     before = metric()["ScriptDuration"]
-    for k in range(60):
+    for k in range(short(60, 6)):
         page.mouse.move(x + 40 * ((k % 20) / 10 - 1), y)
         page.wait_for_timeout(16)
     spent, seen = metric()["ScriptDuration"] - before, page.evaluate("window.frames_seen")
@@ -100,6 +99,37 @@ def drag(page: Page, selector: str, what: str) -> bool:
     each = 1000 * spent / max(seen, 1)
     print(f"page: dragging {what}: {each:.1f} ms of script a frame, {seen} frames (at most {SCRIPT_MS:g} ms)")
     return each <= SCRIPT_MS
+
+
+def signed_in_as_lead(browser: Browser, base: str) -> dict:
+    context = browser.new_context()
+    sign_in(context.new_page(), base, "lead")
+    state = context.storage_state()
+    context.close()
+    return state
+
+
+def whole_pictures(browser: Browser, state: dict, base: str) -> bool:
+    """From asking for a level to its first whole picture, of the eye and of the plan: that of 12 km × 10 km
+    against the demo, each as the server first meets it."""
+    from bench.stock import big_level
+
+    big_level()
+    taken = {}
+    for slug in ("hobbin-delph", "long-fell"):
+        context = browser.new_context(storage_state=state, viewport=window(1000, 640))
+        page = context.new_page()
+        page.set_default_timeout(300_000)
+        page.goto(f"{base}/reference/page/index.html")
+        page.wait_for_function("window.bench")
+        taken[slug] = page.evaluate("slug => bench.whole(slug)", slug)
+        context.close()
+    ratio = taken["long-fell"] / taken["hobbin-delph"]
+    print(
+        f"page: first whole picture of the demo after {taken['hobbin-delph']:.0f} ms, of 12 km × 10 km after "
+        f"{taken['long-fell']:.0f} ms: ratio {ratio:.2f} (at most {WIDE})"
+    )
+    return ratio <= WIDE
 
 
 def leaving(page: Page, base: str) -> bool:
@@ -116,14 +146,14 @@ def leaving(page: Page, base: str) -> bool:
         ).wait_for()  # a handle, as `wait_for_selector` gives, would keep the page's objects
         page.click("header a[href='/levels']")
         page.locator("[data-test=plants]").first.wait_for()
-        if n in (10, LEAVES):
-            page.wait_for_timeout(2000)
+        if n in (EARLY, LEAVES):
+            page.wait_for_timeout(short(2000, 200))
             session.send("HeapProfiler.collectGarbage")
             told = session.send("Runtime.getHeapUsage")
             sizes[n] = told["usedSize"] + told["backingStorageSize"]
-    ratio = sizes[LEAVES] / sizes[10]
+    ratio = sizes[LEAVES] / sizes[EARLY]
     print(
-        f"page: memory after {LEAVES} times over after 10: {ratio:.3f} (at most {GROWTH}); "
+        f"page: memory after {LEAVES} times over after {EARLY}: {ratio:.3f} (at most {GROWTH}); "
         f"contexts lost: {len(lost)}"
     )
     return ratio <= GROWTH and not lost
@@ -131,13 +161,14 @@ def leaving(page: Page, base: str) -> bool:
 
 def main() -> int:
     met = True
-    with served_demo() as (base, _), sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        context = browser.new_context(viewport={"width": 1000, "height": 600})
+    built_page()
+    with served_demo() as (base, _), chromium() as browser:
+        context = browser.new_context(viewport=window(1000, 600))
         context.add_init_script("sessionStorage['kt-views'] ??= 'plan'")
         page = context.new_page()
         sign_in(page, base)
         state = context.storage_state()
+        met &= whole_pictures(browser, signed_in_as_lead(browser, base), base)
         met &= first_paint(browser, state, f"{base}/levels", "[data-test=plants]", "the list of levels")
         met &= first_paint(
             browser, state, f"{base}/levels/hobbin-delph/planting", "[data-test=strata]", "a level"
@@ -145,14 +176,13 @@ def main() -> int:
         page.goto(f"{base}/levels/hobbin-delph/sightline")
         page.wait_for_selector("[data-test=bookmarks]")
         page.click("[data-test=stand-birch]")
-        page.wait_for_timeout(6000)
+        page.wait_for_timeout(short(6000, 1500))
         met &= drag(page, "[data-test=edge-birch-billboard-from]", "an edge of the chart")
         page.goto(f"{base}/levels/hobbin-delph/planting")
         page.wait_for_selector("[data-test=fullness]")
-        page.wait_for_timeout(6000)
+        page.wait_for_timeout(short(6000, 1500))
         met &= drag(page, ".field:has([data-test=fullness]) .label", "a number")
         met &= leaving(page, base)
-        browser.close()
     return 0 if met else 1
 
 

@@ -6,7 +6,6 @@ drawn by chance."""
 
 from __future__ import annotations
 
-import os
 import subprocess
 import sys
 import threading
@@ -14,13 +13,14 @@ import time
 from dataclasses import replace
 
 import numpy as np
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page
 from scipy.stats import spearmanr
 
 import thicket
 from bench._scenes import level as scene
-from bench._server import built_page, served_demo
-from bench.stage import FLAGS, sign_in
+from bench._server import built_page, chromium, served_demo
+from bench._short import SHORT, short, window
+from bench.stage import sign_in
 from demo.shelf import starter
 from thicket.cache import resident
 from thicket.document.atmosphere import Atmosphere
@@ -35,16 +35,13 @@ from thicket.sight.drawing import PLAIN
 from thicket.sight.pops import crossings
 from thicket.warm import warm
 
-# Playwright's own loop makes Django take this thread for an asynchronous one.
-os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
-
 FASTER, TIMES, TRUE, MEMORY = 100, 3, 0.85, 500
-CROSSINGS, LEAST = 60, 2.0
+CROSSINGS, LEAST = short(60, 1), 2.0
 """Crossings whose pictures are taken, of at least so many pixels."""
 POINTS = ((150, 380), (132, 427), (129, 492), (146, 555), (181, 612), (232, 660), (297, 694), (400, 700))
 REST = ((452, 612), (520, 640), (610, 668), (730, 712), (800, 640), (780, 520), (700, 470))
 SPEED, FRAME = 4.0, 1 / 60
-STRETCH = (60.0, 63.0)
+STRETCH = (60.0, short(63.0, 60.1))
 """Seconds of the walk that are stepped."""
 
 
@@ -66,12 +63,12 @@ def stepped(form: np.ndarray, limits: np.ndarray, route) -> tuple[list, int]:
 
 def walker_of(planted: PlantedLevel) -> Walker:
     """The walk of this bench over the planted demo."""
-    route = Walk(points=[*POINTS, *REST], speed=SPEED).route(planted.ground)
+    route = Walk(points=[*POINTS, *short(REST, ())], speed=SPEED).route(planted.ground)
     document = planted.level
     unlike = unlikenesses(planted.cache, document.stock)
     view = document.details["view"]
     air, colours = Atmosphere.model_validate(view["atmosphere"]), colours_of(view["layers"])
-    stock, others = items_in(document), other_billboards(planted.cache, document.stock)
+    stock, others = items_in(document), ({} if SHORT else other_billboards(planted.cache, document.stock))
     return Walker(planted, stock, route, PLAIN, air.fog.core(), air.sun.toward, unlike, colours, others)
 
 
@@ -116,16 +113,14 @@ def truth(base: str, walker: Walker) -> bool:
     """Strengths against the stage's pictures, by rank."""
     built_page()
     crossings = crossings_by_chance(walker, CROSSINGS, 1)
-    with sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = browser.new_page(viewport={"width": 1000, "height": 640})
+    with chromium() as browser:
+        page = browser.new_page(viewport=window(1000, 640))
         page.set_default_timeout(120_000)
         sign_in(page, base)
         page.goto(f"{base}/reference/page/index.html")
         page.wait_for_function("window.bench")
         page.evaluate("bench.open('hobbin-delph')")
         changed = pictured(page, crossings)
-        browser.close()
     told = np.array([c["strength"] for c in crossings])
     rank = float(spearmanr(told, changed).statistic)
     print(
@@ -189,7 +184,7 @@ def whole_answer(walker: Walker, cold: float) -> bool:
     return spent <= TIMES * cold
 
 
-SIDE = 4000
+SIDE = short(4000, 700)
 """m of the level whose check is measured for its memory; and the meshes that its items are drawn as."""
 MESHES = {
     "stone": "slate-block",
@@ -199,6 +194,8 @@ MESHES = {
     "fern": "bracken",
     "blade": "moor-grass",
 }
+if SHORT:
+    MESHES = dict.fromkeys(MESHES, "moor-grass")
 
 
 def memory_of_a_check() -> float:

@@ -7,13 +7,17 @@ import time
 
 import numpy as np
 
+from bench._short import short
 from thicket.sight.rebalance import Choices, rebalance
 
-CASES = (
-    # stands, options, frames, seconds, gap
-    (13, 8, 64, 5.0, 0.001),
-    (40, 12, 64 * 3, 10.0, 0.03),
-    (40, 12, 64 * 3, 90.0, 0.005),
+CASES = short(
+    (
+        # stands, options, frames, seconds, gap
+        (13, 8, 64, 5.0, 0.001),
+        (40, 12, 64 * 3, 10.0, 0.03),
+        (40, 12, 64 * 3, 90.0, 0.005),
+    ),
+    ((5, 4, 8, 1.0, 0.1),),
 )
 LINES, TIGHT, DRAWN = 5, 0.75, 3
 """Budget lines; the share of what is spent as it is that the marks leave; how many problems of each size."""

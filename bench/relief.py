@@ -6,9 +6,10 @@ import time
 
 import numpy as np
 
+from bench._short import short
 from thicket.ground.relief import slope_and_aspect
 
-SIDE, CELL = 4096, 1.0
+SIDE, CELL = short(4096, 300), 1.0
 
 
 def plain(h: np.ndarray, cell: float) -> tuple[np.ndarray, np.ndarray]:

@@ -7,35 +7,24 @@ Makes a database of its own, like `stroke`.
 
 from __future__ import annotations
 
-import os
 import statistics
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page
 
-from bench._server import built_page, served_demo
+from bench._server import built_page, chromium, served_demo
+from bench._short import short, window
 
-# Playwright's own loop makes Django take this thread for an asynchronous one.
-os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
-FLAGS = [
-    "--no-sandbox",
-    "--use-angle=swiftshader",
-    "--enable-unsafe-swiftshader",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-    "--no-first-run",
-    "--enable-precise-memory-info",
-]
-FRAMES, VIEWS, STROKES, TIMED = 12, 3, 500, 20
+FRAMES, VIEWS, STROKES, TIMED = short((12, 3, 500, 20), (1, 1, 1, 1))
+EARLY = short(100, 1)
 RATIO, SHARE, AFTER, GROWTH = 1.4, 0.25, 3, 1.05
 CROWDED = {"fullness": 1.0, "spacing": 1.5, "conditions": []}
 
 
-def sign_in(page: Page, base: str) -> None:
+def sign_in(page: Page, base: str, name: str = "north") -> None:
     page.goto(base)
-    page.fill("[data-test=name] input", "north")
+    page.fill("[data-test=name] input", name)
     page.fill("[data-test=password] input", "slate-and-birch")
     page.keyboard.press("Enter")
     page.locator("[data-test=plants]").first.wait_for()
@@ -65,7 +54,7 @@ def frames(page: Page, base: str) -> bool:
 @contextmanager
 def crowded(level) -> Iterator[None]:
     """The level filled with over 100,000 plants, most of them small."""
-    stand = level.stands.get(slug="bracken")
+    stand = level.stands.get(slug=short("bracken", "birch"))
     before = stand.settings
     stand.settings = before | CROWDED
     stand.save()
@@ -102,7 +91,7 @@ def strokes(page: Page, base: str) -> bool:
     page.wait_for_selector("[data-test=bookmarks]")
     page.click("[data-test=show-plan]")
     page.click("[data-test=stand-birch]")
-    page.wait_for_timeout(4000)
+    page.wait_for_timeout(short(4000, 1500))
     page.evaluate(WATCH)
     box = page.locator("[data-test=plan]").bounding_box()
     session = page.context.new_cdp_session(page)
@@ -122,8 +111,8 @@ def strokes(page: Page, base: str) -> bool:
         if n < TIMED:
             page.wait_for_timeout(700)
             told.append(page.evaluate(TOLD))
-        if n + 1 in (100, STROKES):
-            page.wait_for_timeout(3000)
+        if n + 1 in (EARLY, STROKES):
+            page.wait_for_timeout(short(3000, 300))
             session.send("HeapProfiler.collectGarbage")
             sizes[n + 1] = page.evaluate("performance.memory.usedJSHeapSize")
     told = [t for t in told if t]
@@ -134,9 +123,9 @@ def strokes(page: Page, base: str) -> bool:
         f"{stroke:.0f} ms, a frame "
         f"{frame:.0f} ms: {over:.1f} frames more than the request (at most {AFTER}; medians of {len(told)})"
     )
-    growth = sizes[STROKES] / sizes[100]
+    growth = sizes[STROKES] / sizes[EARLY]
     print(
-        f"stage: memory after 100 strokes {sizes[100] / 2**20:.1f} MB, after {STROKES} "
+        f"stage: memory after {EARLY} strokes {sizes[EARLY] / 2**20:.1f} MB, after {STROKES} "
         f"{sizes[STROKES] / 2**20:.1f} MB: "
         f"ratio {growth:.3f} (at most {GROWTH})"
     )
@@ -145,15 +134,13 @@ def strokes(page: Page, base: str) -> bool:
 
 def main() -> int:
     built_page()
-    with served_demo() as (base, level), sync_playwright() as play:
-        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = browser.new_page(viewport={"width": 1000, "height": 640})
+    with served_demo() as (base, level), chromium() as browser:
+        page = browser.new_page(viewport=window(1000, 640))
         page.set_default_timeout(120_000)
         sign_in(page, base)
         with crowded(level):
             met = frames(page, base)
         met &= strokes(page, base)
-        browser.close()
     return 0 if met else 1
 
 

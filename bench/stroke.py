@@ -16,9 +16,10 @@ import uuid
 from concurrent.futures import ThreadPoolExecutor
 
 from bench._server import served_demo
+from bench._short import short
 
-ROUNDS = 60
-PEOPLE, PER_SECOND, SECONDS = 8, 20, 60
+ROUNDS = short(60, 13)
+PEOPLE, PER_SECOND, SECONDS = short((8, 20, 60), (2, 5, 1))
 
 
 class Client:

@@ -5,9 +5,10 @@ import time
 
 import numpy as np
 
+from bench._short import short
 from thicket.site.conditions import Condition, joined, suitability
 
-SIDE = 1024
+SIDE = short(1024, 128)
 CONDITIONS = [
     Condition("altitude", 320, 410, 6, 14),
     Condition("slope", 0, 28, 0, 9),

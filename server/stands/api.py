@@ -25,6 +25,7 @@ from thicket.document.settings import StandSettings, Stratum, Strict
 from thicket.document.touch import Cells
 from thicket.planted.aiming import aim
 from thicket.planted.comparing import compare, difference
+from thicket.planted.cover import SCALES, strength, tiles_of
 from thicket.planted.planting import Planting
 from thicket.planted.sampling import sample
 from thicket.planting.density import TOUCH_UNIT
@@ -344,6 +345,19 @@ def _raster(values: np.ndarray) -> HttpResponse:
     small = (values[step // 2 :: step, step // 2 :: step] * 255).round().astype(np.uint8)
     head = np.array(small.shape, "<u2").tobytes()
     return HttpResponse(head + small.tobytes(), content_type="application/octet-stream")
+
+
+@router.get("/levels/{slug}/stands/{stand}/cover/{scale}/{column}/{row}")
+def cover(request: HttpRequest, slug: str, stand: int, scale: int, column: int, row: int):
+    """How strongly a stand's ground is drawn where its plants are too small to be told apart: a tile of cells
+    of 8 m · 2^scale, rows and columns uint16, then uint8 row by row; see `thicket.planted.cover`."""
+    planting = planting_of(stand_for(level_for(request, slug), stand))
+    columns, rows = tiles_of(planting, scale) if 0 <= scale < SCALES else (0, 0)
+    if not (0 <= column < columns and 0 <= row < rows):
+        raise HttpError(404, f"cover: there is no tile {column}, {row} of scale {scale}.")
+    values = strength(planting, scale, column, row)
+    head = np.array(values.shape, "<u2").tobytes()
+    return HttpResponse(head + values.tobytes(), content_type="application/octet-stream")
 
 
 @router.get("/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}")

@@ -262,6 +262,7 @@ class Roles(GroundCase):
             ("get", "/api/removed-levels"): ("anybody", None),
             ("put", f"{level}/layers/look"): ("plant", {"key": key, "name": "turf", "colour": "#112233"}),
             ("get", f"{stand}/painting.png"): ("see", None),
+            ("get", f"{stand}/cover/{{scale}}/{{column}}/{{row}}"): ("see", None),
             ("get", "/api/shelf/{item}"): ("anybody", None),
             ("delete", "/api/shelf/{item}"): ("make", {}),
             ("put", "/api/shelf/{item}"): (
@@ -333,6 +334,7 @@ class Roles(GroundCase):
             "kind": "heights",
             "column": 0,
             "row": 0,
+            "scale": 0,
             "key": "k",
             "item": "birch",
             "layer": "turf",

@@ -74,6 +74,8 @@ class Planting(Sheets):
         self._site: Site | None = None
         self._field: DensityField | None = None
         self._at_hand = False
+        self.covers: dict[int, np.ndarray] = {}
+        """How much ground its crowns cover, by scale: see `thicket.planted.cover`."""
         self._numbers: dict[str, int] = {}
         """How many plants sheets have, by their keys; shared with forerunners."""
         if checked:

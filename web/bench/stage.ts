@@ -6,7 +6,7 @@ import { changed, type Crossing } from './pops'
 import { truth } from './truth'
 
 const canvas = (id: string) => document.getElementById(id) as HTMLCanvasElement
-const SIZE = [800, 500] as const
+const SIZE = innerWidth < 800 ? ([240, 150] as const) : ([800, 500] as const)
 
 export interface Taken {
   frame: number
@@ -42,6 +42,26 @@ async function open(slug: string): Promise<number> {
   stands = await answer(api.GET('/api/levels/{slug}/stands', { params: { path: { slug } } }))
   stage.setStands(stands)
   return look(0)
+}
+
+/** ms from asking for a level until all that its first view and its plan show is drawn. */
+async function whole(slug: string): Promise<number> {
+  const began = performance.now()
+  const level = await answer(api.GET('/api/levels/{slug}', { params: { path: { slug } } }))
+  stage = await Stage.open(canvas('eye'), canvas('plan'), level, () => {})
+  stage.eye.resize(...SIZE)
+  stage.plan.resize(...SIZE)
+  stands = await answer(api.GET('/api/levels/{slug}/stands', { params: { path: { slug } } }))
+  stage.setStands(stands)
+  stage.look({})
+  const frame = () => new Promise((done) => requestAnimationFrame(done))
+  do await frame()
+  while (!(stage.store.settled && stage.cover.settled))
+  stage.touch()
+  for (let k = 0; k < 3; k++) await frame()
+  const taken = performance.now() - began
+  stage.dispose()
+  return taken
 }
 
 /** Look from one of the level's views; the plants that are on the stage. */
@@ -103,6 +123,7 @@ function compare(frames: number): { ours: Taken; bare: Taken } {
 Object.assign(window, {
   bench: {
     open,
+    whole,
     look,
     compare,
     truth: (slug: string) => truth(stage, slug),

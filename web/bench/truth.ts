@@ -108,7 +108,7 @@ function draw(
   ;(eye.groundUniforms.uEye.value as THREE.Vector3).copy(camera.position)
   ;(eye.groundUniforms.uViewer.value as THREE.Vector3).copy(camera.position)
   eye.groundUniforms.uShadowOn.value = 0
-  eye.groundUniforms.uFog.value = 0
+  ;(eye.groundUniforms.uFog.value as THREE.Vector4).x = 0
   eye.planter.choose(view)
   const target = new THREE.WebGLRenderTarget(SIDE, SIDE)
   eye.renderer.setRenderTarget(target)

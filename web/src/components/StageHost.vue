@@ -94,6 +94,7 @@ onMounted(async () => {
       void store.reckon({ ...view })
       void store.tellNear(view.x, view.z).catch(store.tell)
     }
+    made.onPlan = useThrottleFn((x, z) => void store.tellNear(x, z).catch(store.tell), 600, true)
     made.onDrawn = () => ticks.value++
     made.setStands(store.stands)
     made.setSheet(props.sheet)

@@ -143,7 +143,7 @@ export class EyeView {
       old.material.dispose()
     }
     this.waters.clear()
-    this.waters.add(...atmosphere.waters.map((w) => this.water(w)))
+    for (const water of atmosphere.waters) this.waters.add(this.water(water))
   }
 
   private water(w: Atmosphere['waters'][number]): THREE.Mesh {

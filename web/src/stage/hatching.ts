@@ -1,9 +1,8 @@
 import * as THREE from 'three'
 import type { Stand } from '../api/client'
+import { FINEST as CELL, type Cover } from './cover'
 import { HATCH_FRAGMENT, PLAN_VERTEX } from './planShaders'
 
-/** Metres to a cell of the maps that say how dense a stand is. */
-const CELL = 8
 const GROUP = 4
 /** How strongly the smallest plants are hatched where they stand densest. */
 const FAINTEST = 0.2
@@ -25,6 +24,9 @@ interface Slot {
   stand: Stand
   places: Float32Array
   crown: number
+  /** What the server says of its cover, and of which of its changes the map is. */
+  cover?: Cover
+  changes?: number
   /** Worked out when the stand is first hatched. */
   map: Uint8Array | null
 }
@@ -91,6 +93,23 @@ export class Hatching {
   /** Take a stand's plants, x, z and width of each in turn. */
   put(stand: Stand, places: Float32Array, crown: number): void {
     this.slots.set(stand.id, { stand, places, crown, map: null })
+    this.stale = true
+  }
+
+  /** Take what the server says of a stand's cover. */
+  putCover(cover: Cover): void {
+    const { stand } = cover
+    const known = this.slots.get(stand.id)
+    if (known?.cover === cover && known.changes === cover.changes) return
+    const slot = {
+      stand,
+      places: new Float32Array(0),
+      crown: 1,
+      cover,
+      changes: cover.changes,
+      map: cover.map,
+    }
+    this.slots.set(stand.id, slot)
     this.stale = true
   }
 

@@ -1,6 +1,7 @@
 import * as THREE from 'three'
 import type { Atmosphere, Level, Stand } from '../api/client'
 import { ContourLines } from './contourLines'
+import type { CoverStore } from './cover'
 import type { Ground } from './ground'
 import { GroundMaterials } from './groundMaterials'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
@@ -111,6 +112,7 @@ export class PlanView {
     textures: GroundTextures,
     private readonly store: PlantStore,
     private readonly crown: (stand: Stand) => number,
+    private readonly cover: CoverStore,
   ) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: !softwareDrawn() })
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace
@@ -150,6 +152,16 @@ export class PlanView {
     this.over.fit()
     if (!this.moved && width > 40)
       this.pixel = Math.min(this.ground.width / width, this.ground.length / height)
+  }
+
+  /** The box of level metres that is shown. */
+  get box(): [number, number, number, number] {
+    return [...this.at(0, 0), ...this.at(...this.size)]
+  }
+
+  /** Whether single plants of a stand can be told apart. */
+  tellsApart(stand: Stand): boolean {
+    return (2 * this.crown(stand)) / this.pixel > TOLD_APART[0]
   }
 
   /** Level metres under a point of the canvas. */
@@ -215,6 +227,7 @@ export class PlanView {
   }
 
   private fill(): void {
+    for (const cover of this.cover.covers.values()) this.hatching.putCover(cover)
     for (const [id, s] of this.symbols) {
       if (this.store.stands.has(id)) continue
       s.mesh.removeFromParent()
@@ -243,7 +256,7 @@ export class PlanView {
           places[to + 2] = form[o + 7]
         }
       }
-      this.hatching.put(sp.stand, places, this.crown(sp.stand))
+      if (!this.cover.covers.has(sp.stand.id)) this.hatching.put(sp.stand, places, this.crown(sp.stand))
       s.mesh.geometry.dispose()
       s.mesh.geometry = symbolGeometry(places)
       s.empty = !places.length
@@ -278,7 +291,8 @@ export class PlanView {
     for (const [id, s] of this.symbols) {
       const u = s.mesh.material.uniforms
       const apart = THREE.MathUtils.smoothstep((2 * u.uRadius.value) / this.pixel, ...TOLD_APART)
-      hatched.set(id, s.mesh.visible ? (1 - apart) * (1 - u.uGhost.value) : 0)
+      const shown = !this.hidden.has(id) && !this.store.stands.get(id)?.stand.sward
+      hatched.set(id, shown ? (1 - apart) * (1 - u.uGhost.value) : 0)
       u.uShown.value = apart
       s.mesh.visible &&= apart > 0
     }

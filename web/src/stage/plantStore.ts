@@ -1,4 +1,5 @@
 import { answerBytes, api, type Drawing, type Item, type Stand } from '../api/client'
+import { isWide } from './cover'
 import { drawnReach, PLAIN } from './drawing'
 import { CELL } from './frustum'
 import { decode, gather, STRIDE, type Plants } from './payload'
@@ -182,6 +183,7 @@ export class PlantStore {
   private fetching = new Set<string>()
   private eye: [number, number] = [0, 0]
   private failed = new Map<string, number>()
+  private plan: { box: number[]; apart: (stand: Stand) => boolean } | null = null
 
   constructor(
     private readonly slug: string,
@@ -237,6 +239,12 @@ export class PlantStore {
     this.pump()
   }
 
+  /** What the plan shows: sheets of wide levels come where their plants can be told apart there. */
+  setPlan(box: number[], apart: (stand: Stand) => boolean): void {
+    this.plan = { box, apart }
+    this.pump()
+  }
+
   /** The eye has moved: nearer sheets come first, sheets of swards far away are let go. */
   setEye(x: number, z: number): void {
     this.eye = [x, z]
@@ -262,17 +270,26 @@ export class PlantStore {
     return Math.hypot(dx, dz)
   }
 
+  private onPlan(sp: StandPlants, index: number): boolean {
+    const { size, columns } = sp.stand.sheets
+    const [x0, z0, x1, z1] = this.plan!.box
+    const [x, z] = [(index % columns) * size, Math.floor(index / columns) * size]
+    return x < x1 && x + size > x0 && z < z1 && z + size > z0
+  }
+
   private wanted(): { sp: StandPlants; index: number; key: string; far: number }[] {
     const out = []
     const now = Date.now()
     for (const sp of this.stands.values()) {
-      const reach = sp.stand.sward ? drawnReach(sp.stand, this.drawing) : Infinity
+      const wide = isWide(sp.stand)
+      const reach = sp.stand.sward || wide ? drawnReach(sp.stand, this.drawing) : Infinity
+      const apart = wide && this.plan?.apart(sp.stand)
       for (let index = 0; index < sp.stand.sheets.keys.length; index++) {
         const key = sp.stand.sheets.keys[index]
         if (!key || sp.keyOf(index) === key || this.fetching.has(`${sp.stand.id}/${index}`)) continue
         if ((this.failed.get(key) ?? 0) > now) continue
         const far = this.distance(sp, index)
-        if (far <= reach) out.push({ sp, index, key, far })
+        if (far <= reach || (apart && this.onPlan(sp, index))) out.push({ sp, index, key, far })
       }
     }
     return out.sort((a, b) => a.far - b.far)

@@ -1,6 +1,7 @@
 import type { Vector3 } from 'three'
 import type { Atmosphere, Device, Drawing, Item, Level, Stand, View, Wind } from '../api/client'
 import type { Contour } from './contourLines'
+import { CoverStore, isWide } from './cover'
 import { EyeView, type Drawn } from './eyeView'
 import { sunOf } from './fog'
 import { loadGround, type Ground } from './ground'
@@ -46,11 +47,14 @@ export class Stage {
   readonly eye: EyeView
   readonly plan: PlanView
   readonly store: PlantStore
+  readonly cover: CoverStore
   /** Called when the eye has come to rest, or what it sees has changed. */
   onSettled: (view: View, drawn: Drawn) => void = () => {}
   /** Called before each frame with the seconds since the last; returns whether the eye moves. */
   onFrame: (seconds: number) => boolean = () => false
   onDrawn: () => void = () => {}
+  /** Called when the plan shows single plants of a wide level about a place. */
+  onPlan: (x: number, z: number) => void = () => {}
   shown = { eye: true, plan: true }
   rings: Ring[] = []
   lasso: [number, number][] = []
@@ -77,6 +81,7 @@ export class Stage {
   private brushWaits = false
   private frame = 0
   private stands: Stand[] = []
+  private planAt = ''
   private ended = false
   private readonly textures: GroundTextures
   private sun: Vector3
@@ -96,7 +101,8 @@ export class Stage {
     this.store = new PlantStore(level.slug, items, () => this.plantsCame(), onStale)
     this.eye = new EyeView(eyeCanvas, ground, level, textures, this.store, stock)
     const crown = (stand: Stand) => items.get(stand.settings.mix[0].item)?.crown ?? 1
-    this.plan = new PlanView(planCanvas, ground, level, textures, this.store, crown)
+    this.cover = new CoverStore(level.slug, ground.width, ground.length, () => this.touchPlan())
+    this.plan = new PlanView(planCanvas, ground, level, textures, this.store, crown, this.cover)
     this.loop = this.loop.bind(this)
     this.frame = requestAnimationFrame(this.loop)
   }
@@ -128,6 +134,7 @@ export class Stage {
   setStands(stands: Stand[]): void {
     this.stands = stands
     this.store.setStands(stands.filter((s) => s.items.every((item) => this.stock.has(item))))
+    this.cover.setStands(stands)
   }
 
   /** Load the meshes of items that the level has begun to use, or that have another version now. */
@@ -327,7 +334,7 @@ export class Stage {
   async arrived(patience: number): Promise<void> {
     const end = performance.now() + patience
     do await new Promise((done) => setTimeout(done, 100))
-    while (!this.ended && !this.store.settled && performance.now() < end)
+    while (!this.ended && !(this.store.settled && this.cover.settled) && performance.now() < end)
   }
 
   /** What the eye sees, small, as the address of a JPEG. */
@@ -383,6 +390,7 @@ export class Stage {
       this.onDrawn()
     }
     if (this.shown.plan && (this.dirty.plan || this.dirty.over)) {
+      if (this.dirty.plan) this.lookAtPlan()
       this.plan.render(this.dirty.plan)
       this.dirty.plan = this.dirty.over = false
       this.onDrawn()
@@ -391,6 +399,18 @@ export class Stage {
       this.settled = true
       this.onSettled(this.eye.view, this.eye.drawn)
     }
+  }
+
+  /** Have what the plan shows of a wide level brought, as far as it can be seen. */
+  private lookAtPlan(): void {
+    if (!this.cover.covers.size) return
+    const { box, pixel } = this.plan
+    const place = [...box, pixel].map((v) => v.toFixed(2)).join()
+    if (place === this.planAt) return
+    this.planAt = place
+    this.cover.look(box, pixel)
+    this.store.setPlan(box, (stand) => this.plan.tellsApart(stand))
+    if (this.stands.some((s) => isWide(s) && this.plan.tellsApart(s))) this.onPlan(...this.plan.centre)
   }
 
   dispose(): void {
