@@ -90,6 +90,7 @@ def ready_web() -> None:
             say("Installing front-end packages")
             run(["npm", "ci", "--no-audit", "--no-fund"], "Installing front-end packages", cwd=WEB)
     sources = [WEB / "src", WEB / "index.html", WEB / "vite.config.ts", WEB / "package-lock.json"]
+    sources.append(ROOT / "docs" / "guide.md")
     with step("web", digest(*(s for s in sources if s.exists()))) as work:
         if work or not (WEB / "dist" / "index.html").exists():
             say("Building the front end")

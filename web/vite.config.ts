@@ -7,7 +7,7 @@ export default defineConfig({
   plugins: [vue(), vuetify()],
   define: { __VUE_OPTIONS_API__: 'false' },
   build: { target: 'es2022', chunkSizeWarningLimit: 1500 },
-  server: { proxy: { '/api': 'http://127.0.0.1:8000' } },
+  server: { proxy: { '/api': 'http://127.0.0.1:8000' }, fs: { allow: ['..'] } },
   test: {
     include: ['tests/**/*.test.ts'],
     environment: 'jsdom',

@@ -1,5 +1,5 @@
-"""How much ground crowns cover, by tiles at several scales: against the plants themselves, and against what is
-expected of them."""
+"""How much ground crowns cover, by tiles at several scales: against the plants themselves, and against what
+is expected of them."""
 
 import unittest
 from dataclasses import replace

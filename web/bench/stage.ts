@@ -6,7 +6,7 @@ import { changed, type Crossing } from './pops'
 import { truth } from './truth'
 
 const canvas = (id: string) => document.getElementById(id) as HTMLCanvasElement
-const SIZE = innerWidth < 800 ? ([240, 150] as const) : ([800, 500] as const)
+const SIZE: [number, number] = innerWidth < 800 ? [240, 150] : [800, 500]
 
 export interface Taken {
   frame: number

@@ -4,6 +4,7 @@ import {
   mdiAccountOutline,
   mdiBookOpenPageVariantOutline,
   mdiChevronLeft,
+  mdiHelpCircleOutline,
   mdiKeyboardOutline,
   mdiLogout,
   mdiRedo,
@@ -25,7 +26,7 @@ import ActionButton from './ActionButton.vue'
  * signed in.
  */
 defineProps<{ level: Level; bench: Bench }>()
-const emit = defineEmits<{ keys: []; journal: [] }>()
+const emit = defineEmits<{ keys: []; journal: []; guide: [] }>()
 const store = useLevel()
 const session = useSession()
 const router = useRouter()
@@ -90,6 +91,13 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
       :tip="theme.global.name.value === 'paper' ? 'Dusk: dark paper' : 'Paper: light paper'"
       data-test="theme"
       @click="dusk"
+    />
+    <ActionButton
+      variant="text"
+      :icon="mdiHelpCircleOutline"
+      tip="Guide: how this bench is worked with, and everything else"
+      data-test="open-guide"
+      @click="emit('guide')"
     />
     <ActionButton
       variant="text"

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { useEventListener, useIntervalFn } from '@vueuse/core'
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, defineAsyncComponent, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import BudgetBench from '../components/BudgetBench.vue'
 import CostStrip from '../components/CostStrip.vue'
+import FirstDay from '../components/FirstDay.vue'
 import DrawnCard from '../components/DrawnCard.vue'
 import GroundBench from '../components/GroundBench.vue'
 import HandoverBench from '../components/HandoverBench.vue'
@@ -42,6 +43,8 @@ const stage = shallowRef<Stage | null>(null)
 const host = ref<InstanceType<typeof StageHost>>()
 const drawn = shallowRef<Drawn | null>(null)
 const keys = ref(false)
+const guide = ref(false)
+const GuideSheet = defineAsyncComponent(() => import('../components/GuideSheet.vue'))
 const journal = ref(false)
 const view = () => (stage.value ? { ...stage.value.eye.view } : null)
 const draft = useDraft(view, stores)
@@ -223,7 +226,13 @@ useEventListener(document, 'click', (event) => {
 
 <template>
   <main v-if="store.level?.slug === slug" class="level" :style="{ gridTemplateColumns: sides.columns.value }">
-    <LevelHeader :level="store.level" :bench="bench" @keys="keys = true" @journal="journal = true" />
+    <LevelHeader
+      :level="store.level"
+      :bench="bench"
+      @keys="keys = true"
+      @journal="journal = true"
+      @guide="guide = true"
+    />
     <StrataColumn v-show="!sides.left.folded.value" :view="view" />
     <SideEdge
       v-model:width="sides.left.width.value"
@@ -270,6 +279,7 @@ useEventListener(document, 'click', (event) => {
       :most="sides.right.most.value"
     />
     <aside v-show="!sides.right.folded.value" class="panel" aria-label="Bench">
+      <FirstDay :bench="bench" />
       <SelectionPanel v-if="selection.plants.length" :view="view" @go="host?.goTo(...$event)" />
       <GroundBench v-if="bench === 'ground'" :relief="relief" :at="at" />
       <StockBench
@@ -291,6 +301,7 @@ useEventListener(document, 'click', (event) => {
     </aside>
     <CostStrip />
     <KeySheet v-model="keys" />
+    <GuideSheet v-if="guide" v-model="guide" :bench="bench" />
     <JournalSheet v-model="journal" @go="stage?.look($event)" />
     <StatusLine />
     <SignInAgain @back="goOn" />
