@@ -187,6 +187,21 @@ class Items(unittest.TestCase):
         lifted = changed("slate-block", was, Edit(lift=0.5, traits=Traits(**was.traits)))
         self.assertAlmostEqual(lifted.anchors[0]["at"][1] - was.anchors[0]["at"][1], 0.5, places=4)
 
+    def test_a_cut_out_threshold_thins_the_leaves_is_in_the_file_and_measured(self):
+        was = starter("rowan")
+        traits = replace(Traits(**was.traits), cutoff=0.9, softness=0.3)
+        now = changed("rowan", was, Edit(traits=traits))
+        model, before = (from_glb("rowan", each.glb) for each in (now, was))
+        cut = {id(p.material): p.material for lod in model.lods for p in lod if p.material.cut}
+        self.assertEqual({(m.cutoff, m.softness) for m in cut.values()}, {(0.9, 0.3)})
+        old = {id(p.material) for lod in before.lods for p in lod if p.material.cut}
+        self.assertEqual(len(cut), len(old), "materials stay shared")
+        self.assertTrue(all(p.material.cutoff == 0.5 for p in model.billboard))
+        self.assertTrue(all(not p.material.softness for lod in model.lods for p in lod if not p.material.cut))
+        self.assertLess(now.states[0]["covered"], was.states[0]["covered"])
+        back = changed("rowan", now, Edit(traits=Traits(**was.traits)))
+        self.assertEqual(back.states[0], was.states[0])
+
     def test_edits_that_move_nothing_leave_measures_and_pictures(self):
         was = starter("birch")
         now = changed(

@@ -18,6 +18,8 @@ class TraitSettings(Strict):
     becomes_billboard: bool = True
     faces_eye: bool = False
     collider: Literal["none", "cylinder", "box", "hull"] = "none"
+    cutoff: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=0.95)] = 0.5
+    softness: Share = 0
 
 
 Coordinate = Annotated[float, Field(allow_inf_nan=False, ge=-1000, le=1000)]

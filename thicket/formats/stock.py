@@ -18,7 +18,8 @@ from thicket.sight.cost import Item, Mesh
 
 @dataclass(frozen=True, eq=False)
 class Material:
-    """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes; facing, whether
+    """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes, and cutoff, from
+    which alpha on (0–1) something is there; softness, 0–1, how much of alpha its edge takes; facing, whether
     the mesh turns about its upright to face the eye; normals, RGB uint8 of the same shape, directions x, y, z
     in the texture's own frame, or None; both_sides, whether it is seen from behind; encoded, the PNG or JPEG
     that the texture was read from, if it is just that."""
@@ -30,6 +31,13 @@ class Material:
     normals: np.ndarray | None = None
     both_sides: bool = False
     encoded: bytes | None = None
+    cutoff: float = 0.5
+    softness: float = 0.0
+
+    @property
+    def threshold(self) -> int:
+        """The alpha, 0–255, from which something is there; 0 where nothing is cut."""
+        return max(round(255 * self.cutoff), 1) if self.cut else 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -139,9 +147,12 @@ def _material(writer: GlbWriter, material: Material) -> int:
         },
     }
     if material.cut:
-        entry |= {"alphaMode": "MASK", "alphaCutoff": 0.5}
-    if material.facing:
-        entry["extras"] = {"facing": True}
+        entry |= {"alphaMode": "MASK", "alphaCutoff": material.cutoff}
+    extras = {"facing": True} if material.facing else {}
+    if material.softness:
+        extras["softness"] = material.softness
+    if extras:
+        entry["extras"] = extras
     if material.normals is not None:
         entry["normalTexture"] = {"index": writer.texture(png_bytes(material.normals))}
     return writer.add("materials", entry)
@@ -263,6 +274,8 @@ def _read_material(reader: GlbReader, entry: dict) -> Material:
         normals,
         entry.get("doubleSided", False),
         colour,
+        entry.get("alphaCutoff", 0.5),
+        entry.get("extras", {}).get("softness", 0.0),
     )
 
 

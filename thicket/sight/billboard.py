@@ -35,7 +35,7 @@ def _raster(place, normal, uv, corner, index, texture, cut, colour, facing, dept
                 u = (wa * uv[a, 0] + wb * uv[b, 0] + wc * uv[c, 0]) % 1.0
                 v = (wa * uv[a, 1] + wb * uv[b, 1] + wc * uv[c, 1]) % 1.0
                 texel = texture[min(int(v * th), th - 1), min(int(u * tw), tw - 1)]
-                if cut and texel[3] < 128:
+                if texel[3] < cut:
                     continue
                 ny = wa * normal[a, 1] + wb * normal[b, 1] + wc * normal[c, 1]
                 light = 0.82 + 0.22 * ny
@@ -77,7 +77,7 @@ def _cover(place, uv, index, alpha, cut, mask, scale, left, top):
                 if cut:
                     u = (wa * uv[a, 0] + wb * uv[b, 0] + wc * uv[c, 0]) % 1.0
                     v = (wa * uv[a, 1] + wb * uv[b, 1] + wc * uv[c, 1]) % 1.0
-                    if alpha[min(int(v * th), th - 1), min(int(u * tw), tw - 1)] < 128:
+                    if alpha[min(int(v * th), th - 1), min(int(u * tw), tw - 1)] < cut:
                         continue
                 mask[row, col] = True
 
@@ -95,7 +95,7 @@ def render_coverage(
             part.uv,
             part.index.astype(np.int64).reshape(-1, 3),
             part.material.texture[..., 3],
-            part.material.cut,
+            part.material.threshold,
             mask,
             rows * oversample / height,
             -width / 2,
@@ -147,7 +147,7 @@ def _render(
             corner,
             part.index.astype(np.int64).reshape(-1, 3),
             part.material.texture,
-            part.material.cut,
+            part.material.threshold,
             colour,
             facing,
             depth,

@@ -179,7 +179,9 @@ def changed(slug: str, was: Made, edit: Edit) -> Made:
     crown = edit.crown if edit.crown is not None else was.crown * scale
     trunk = edit.trunk if edit.trunk is not None else was.trunk * scale
     model = edited(from_glb(slug, was.glb), edit, trunk, scale)
-    if scale != 1.0 or edit.lift or edit.traits.faces_eye != Traits(**was.traits).faces_eye:
+    old = Traits(**was.traits)
+    looks = edit.traits.faces_eye != old.faces_eye or edit.traits.cutoff != old.cutoff
+    if scale != 1.0 or edit.lift or looks:
         return made(model, was.height * scale + edit.lift, crown, trunk, edit.traits)
     glb = to_glb(model)
     return replace(

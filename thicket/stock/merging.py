@@ -23,7 +23,8 @@ PATCH = 4
 
 def kind_of(material: Material) -> tuple:
     """What two materials must have in common to be merged. Bark stays by itself: tints leave it alone."""
-    return material.cut, material.facing, material.both_sides, "bark" in material.name
+    edge = material.cutoff, material.softness
+    return material.cut, material.facing, material.both_sides, edge, "bark" in material.name
 
 
 def merged_draws(parts: Sequence[Part]) -> int:

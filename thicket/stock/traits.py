@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass, replace
 
 import numpy as np
 
-from thicket.formats.stock import Part, StockModel
+from thicket.formats.stock import Material, Part, StockModel
 from thicket.refused import Refused
 from thicket.stock.colliders import KINDS, collider_of
 
@@ -16,7 +16,8 @@ from thicket.stock.colliders import KINDS, collider_of
 class Traits:
     """stiffness in the wind, 0 (bends with every breath) to 1; whether it casts and receives shadow, becomes
     its billboard in the distance, and turns to the eye as a whole; its collider, one of
-    `thicket.stock.colliders.KINDS`."""
+    `thicket.stock.colliders.KINDS`; of its cut-out cards, from which alpha on (0–1) something is there, and
+    how soft their edge is (0–1)."""
 
     stiffness: float = 0.4
     casts_shadow: bool = True
@@ -24,6 +25,8 @@ class Traits:
     becomes_billboard: bool = True
     faces_eye: bool = False
     collider: str = "none"
+    cutoff: float = 0.5
+    softness: float = 0.0
 
     def as_dict(self) -> dict:
         return asdict(self)
@@ -69,8 +72,9 @@ def edited(model: StockModel, edit: Edit, trunk: float, scale: float = 1.0) -> S
         anchors = {
             name: (tuple(np.array(at) * scale + [0, edit.lift, 0]), up) for name, (at, up) in anchors.items()
         }
-    lods = [[_moved(part, scale, edit) for part in parts] for parts in model.lods]
-    billboard = [_moved(part, scale, edit, keep_facing=True) for part in model.billboard]
+    known: dict[int, Material] = {}
+    lods = [[_moved(part, scale, edit, known) for part in parts] for parts in model.lods]
+    billboard = [_moved(part, scale, edit, None) for part in model.billboard]
     if edit.traits.collider not in KINDS:
         raise Refused(f"collider: one of {', '.join(KINDS)}")
     tall = max(float(part.position[:, 1].max()) for part in lods[0])
@@ -87,6 +91,15 @@ def on_mesh(parts: Sequence[Part], at: Sequence[float]) -> bool:
     return bool((np.array(at) >= low - slack).all() and (np.array(at) <= high + slack).all())
 
 
+def _dressed(material: Material, traits: Traits) -> Material:
+    """A material as an item's traits have it; the very same where they change nothing."""
+    cutoff, softness = (traits.cutoff, traits.softness) if material.cut else (0.5, 0.0)
+    now = material.facing, material.cutoff, material.softness
+    if now == (traits.faces_eye, cutoff, softness):
+        return material
+    return replace(material, facing=traits.faces_eye, cutoff=cutoff, softness=softness)
+
+
 def _check_anchors(model: StockModel, anchors: Mapping[str, tuple]) -> None:
     for name, (at, up) in anchors.items():
         if not on_mesh(model.lods[0], at):
@@ -95,10 +108,13 @@ def _check_anchors(model: StockModel, anchors: Mapping[str, tuple]) -> None:
             raise Refused(f"anchors: {name} has no direction")
 
 
-def _moved(part: Part, scale: float, edit: Edit, keep_facing: bool = False) -> Part:
-    material = part.material
-    if not keep_facing and material.facing != edit.traits.faces_eye:
-        material = replace(material, facing=edit.traits.faces_eye)
+def _moved(part: Part, scale: float, edit: Edit, known: dict[int, Material] | None) -> Part:
+    """A part as an edit has it; known, the materials that were changed already, None to leave them alone."""
+    material, traits = part.material, edit.traits
+    if known is not None:
+        if id(material) not in known:
+            known[id(material)] = _dressed(material, traits)
+        material = known[id(material)]
     if scale == 1.0 and not edit.lift and material is part.material:
         return part
     place = part.position * np.float32(scale) + np.array([0, edit.lift, 0], np.float32)

@@ -4903,6 +4903,16 @@ export interface components {
              * @enum {string}
              */
             collider: "none" | "cylinder" | "box" | "hull";
+            /**
+             * Cutoff
+             * @default 0.5
+             */
+            cutoff: number;
+            /**
+             * Softness
+             * @default 0
+             */
+            softness: number;
         };
         /**
          * TakeIn

@@ -105,6 +105,7 @@ async function keep() {
             :anchors="anchors"
             :collider="traits.collider !== 'none' && traits.collider === item.traits.collider"
             :placing="placing"
+            :cutoff="traits.cutoff"
             @place="place"
           />
           <p class="faint small">
@@ -203,6 +204,37 @@ async function keep() {
             <v-checkbox v-model="traits.becomes_billboard" label="may become its billboard" />
             <v-checkbox v-model="traits.faces_eye" label="turns to the eye" />
           </div>
+          <template v-if="item.states.some((s) => s.overdraw)">
+            <h3>Cut-out cards</h3>
+            <div class="two">
+              <NumberField
+                inside
+                :value="traits.cutoff * 100"
+                label="Cut below an alpha of"
+                test="edit-cutoff"
+                :min="5"
+                :max="95"
+                :step="5"
+                :digits="0"
+                :normal="50"
+                unit="%"
+                @change="traits.cutoff = $event / 100"
+              />
+              <NumberField
+                inside
+                :value="traits.softness * 100"
+                label="Softness of the edge"
+                test="edit-softness"
+                :min="0"
+                :max="100"
+                :step="5"
+                :digits="0"
+                :normal="0"
+                unit="%"
+                @change="traits.softness = $event / 100"
+              />
+            </div>
+          </template>
           <h3>Anchor points</h3>
           <p class="faint small">
             Companions may stand on them: on each, along the closed line through a group, or inside it. Points

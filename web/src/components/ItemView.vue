@@ -13,10 +13,19 @@ const props = withDefaults(
     collider?: boolean
     ground?: string
     placing?: boolean
+    /** From which alpha on cut-out cards are there, 0–1, where another than the file's is tried. */
+    cutoff?: number
     /** What the eye sees whole, in m, for items that are looked at side by side at one scale. */
     frame?: { height: number; reach: number }
   }>(),
-  { anchors: () => [], collider: false, ground: '#9aa06e', placing: false, frame: undefined },
+  {
+    anchors: () => [],
+    collider: false,
+    ground: '#9aa06e',
+    placing: false,
+    cutoff: undefined,
+    frame: undefined,
+  },
 )
 const emit = defineEmits<{ place: [point: { at: [number, number, number]; up: [number, number, number] }] }>()
 const canvas = ref<HTMLCanvasElement>()
@@ -70,6 +79,10 @@ watch(
   () => void open(),
 )
 watch(() => [props.crown, props.trunk, props.anchors, props.collider], mark, { deep: true })
+watch(
+  () => props.cutoff,
+  (cutoff) => cutoff !== undefined && scene.value?.cut(cutoff),
+)
 watch(state, (s) => scene.value?.show(s))
 onBeforeUnmount(() => scene.value?.dispose())
 function press(event: PointerEvent) {

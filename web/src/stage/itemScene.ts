@@ -101,6 +101,15 @@ export class ItemScene {
     this.draw()
   }
 
+  /** Cut the meshes' cards out from another alpha on, 0–1. */
+  cut(cutoff: number): void {
+    for (const child of this.model?.children.filter((c) => c.name.startsWith('lod')) ?? [])
+      child.traverse((m) => {
+        if (m instanceof THREE.Mesh && m.material.alphaTest > 0) m.material.alphaTest = cutoff
+      })
+    this.draw()
+  }
+
   /** Draw what is known of the item over its mesh. */
   mark(marks: Marks): void {
     for (const child of [...this.marks.children]) {

@@ -135,6 +135,8 @@ bool faded() {
 
 export const PLANT_FRAGMENT = /* glsl */ `
 uniform sampler2D uTexture;
+/** The cut-out's threshold and softness. */
+uniform vec2 uCut;
 uniform float uGhost;
 varying vec2 vUv;
 varying vec3 vLight;
@@ -154,10 +156,13 @@ void main() {
   float cover = 1.0;
 #ifdef CUT
 #ifdef LEAN
-  if (texel.a < 0.42) discard;
+  // A soft edge is one of single pixels here.
+  float grain = fract(52.9829189 * fract(dot(gl_FragCoord.xy, vec2(0.06711056, 0.00583715))));
+  if (texel.a < uCut.x + uCut.y * (grain - 0.5)) discard;
 #else
-  // As sharp an edge as a pixel allows, whose share the samples of the pixel take up (alpha to coverage).
-  cover = clamp((texel.a - 0.42) / max(fwidth(texel.a), 0.001) + 0.5, 0.0, 1.0);
+  // As sharp an edge as a pixel allows, or a softer one; the samples of the pixel take up its share (alpha to
+  // coverage).
+  cover = clamp((texel.a - uCut.x) / max(max(fwidth(texel.a), uCut.y), 0.001) + 0.5, 0.0, 1.0);
   if (cover <= 0.0) discard;
 #endif
 #endif
@@ -179,10 +184,11 @@ void main() {
 
 export const SHADOW_FRAGMENT = /* glsl */ `
 uniform sampler2D uTexture;
+uniform vec2 uCut;
 varying vec2 vUv;
 void main() {
 #ifdef CUT
-  if (texture2D(uTexture, vUv).a < 0.42) discard;
+  if (texture2D(uTexture, vUv).a < uCut.x) discard;
 #endif
   gl_FragColor = vec4(1.0);
 }

@@ -151,6 +151,7 @@ export class Planter {
       uniforms: {
         ...this.light,
         uTexture: { value: part.texture },
+        uCut: { value: new THREE.Vector2(part.cutoff, part.softness) },
         ...(part.normals && { uNormals: { value: part.normals } }),
         uFade: { value: fadeOf(st, k, distances.fade / 2) },
         uTintA: { value: tints[0] },

@@ -1,6 +1,7 @@
 import * as THREE from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import type { Item } from '../api/client'
+import { covering } from './cutouts'
 import { softwareDrawn } from './groundTextures'
 
 /** One material's triangles of a state. */
@@ -8,6 +9,9 @@ export interface PartMesh {
   geometry: THREE.BufferGeometry
   texture: THREE.Texture
   cut: boolean
+  /** From which alpha on something is there, and how much of alpha its edge takes, 0–1. */
+  cutoff: number
+  softness: number
   facing: boolean
   /** Whether it is seen from behind. */
   bothSides: boolean
@@ -32,7 +36,7 @@ export interface ItemMeshes {
   receivesShadow: boolean
 }
 
-function partsOf(node: THREE.Object3D, lean: boolean): PartMesh[] {
+function partsOf(node: THREE.Object3D, lean: boolean, known: Map<THREE.Texture, THREE.Texture>): PartMesh[] {
   const parts: PartMesh[] = []
   node.traverse((child) => {
     if (!(child instanceof THREE.Mesh)) return
@@ -41,10 +45,14 @@ function partsOf(node: THREE.Object3D, lean: boolean): PartMesh[] {
     texture.colorSpace = THREE.NoColorSpace
     if (lean) texture.minFilter = THREE.LinearMipmapNearestFilter
     else texture.anisotropy = 4
+    const cut = material.alphaTest > 0
+    if (cut && !known.has(texture)) known.set(texture, covering(texture, material.alphaTest))
     parts.push({
       geometry: child.geometry,
-      texture,
-      cut: material.alphaTest > 0,
+      texture: known.get(texture) ?? texture,
+      cut,
+      cutoff: material.alphaTest,
+      softness: Number(material.userData.softness ?? 0),
       bothSides: material.side === THREE.DoubleSide,
       coloured: child.geometry.hasAttribute('color'),
       normals: lean ? null : material.normalMap,
@@ -64,11 +72,12 @@ export async function loadStock(items: Item[]): Promise<Map<string, ItemMeshes>>
       const { scene } = await loader.loadAsync(item.glb)
       const named = (name: string) => scene.getObjectByName(name)
       const states: PartMesh[][] = []
-      for (let k = 0; named(`lod${k}`); k++) states.push(partsOf(named(`lod${k}`)!, lean))
+      const known = new Map<THREE.Texture, THREE.Texture>()
+      for (let k = 0; named(`lod${k}`); k++) states.push(partsOf(named(`lod${k}`)!, lean, known))
       const lods = states.length
       const billboard = named('billboard')
       const flat = !!billboard && item.traits.becomes_billboard !== false
-      if (flat) states.push(partsOf(billboard, lean))
+      if (flat) states.push(partsOf(billboard, lean, known))
       return [
         item.slug,
         {
