@@ -17,6 +17,7 @@ from server.levels.looks import layers_shown
 from server.levels.models import GroundTile, Level, LevelSummary
 from server.levels.schemas import wind_of
 from server.sight.reckoning import item_of
+from server.stock.models import ShelfItem
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Marks, Tiers
 from thicket.document.plots import Plots
@@ -78,6 +79,8 @@ class ItemOut(Schema):
     anchors: list[str] = Field(description="names of the anchor points that companions may stand on")
     traits: dict = Field(description="see thicket.stock.traits.Traits")
     distances: dict = Field(description="see thicket.stock.making.distances_of")
+    group: str = Field(description="what the shelf files it under; empty where that has it no more")
+    tags: list[str]
     revision: int
     held: bool = Field(description="whether the level holds this version when the shelf's item is replaced")
 
@@ -137,7 +140,10 @@ def one_level(request: HttpRequest, slug: str):
         "walks",
         "plots",
     )
-    stock = [_item(level, row) for row in level.stock.defer("glb", "silhouette")]
+    rows = list(level.stock.defer("glb", "silhouette"))
+    shelf = ShelfItem.objects.filter(gone=False, slug__in=[row.slug for row in rows])
+    filed = {slug: (group, tags) for slug, group, tags in shelf.values_list("slug", "group", "tags")}
+    stock = [_item(level, row, filed) for row in rows]
     return {
         **{name: getattr(level, name) for name in same},
         "packing": PACKING,
@@ -147,7 +153,7 @@ def one_level(request: HttpRequest, slug: str):
     }
 
 
-def _item(level: Level, row) -> dict:
+def _item(level: Level, row, filed: dict[str, tuple[str, list[str]]]) -> dict:
     item = item_of(row)
     base = f"/api/levels/{level.slug}/stock/{row.slug}/{row.revision}"
     return {
@@ -164,6 +170,8 @@ def _item(level: Level, row) -> dict:
         "billboard": item.billboard,
         "traits": Traits(**row.traits).as_dict(),
         "distances": row.distances,
+        "group": filed.get(row.slug, ("", []))[0],
+        "tags": filed.get(row.slug, ("", []))[1],
         "revision": row.revision,
         "held": row.held,
     }

@@ -26,7 +26,8 @@ from thicket.stock.findings import mended
 router = Router(tags=["stock"])
 IMMUTABLE = "private, max-age=31536000, immutable"
 PAGE = 24
-Group = Literal["tree", "shrub", "grass and herbs", "rock", "made thing"]
+Group = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f]*\S[^\x00-\x1f]*$")]
+"""What an item is filed under: one's own words."""
 BillboardKind = Literal["facing", "crossed", "three crossed"]
 Word = Annotated[str, Field(min_length=1, max_length=60)]
 
@@ -76,11 +77,12 @@ class ShelfOut(Schema):
 
 
 class ShelfPage(Schema):
-    """Items of the shelf, how many there are in all, and all tags that are in use."""
+    """Items of the shelf, how many there are in all, and all tags and groups that are in use."""
 
     items: list[ShelfOut]
     total: int
     tags: list[str]
+    groups: list[str]
 
 
 def shelf_out(item: ShelfItem) -> dict:
@@ -134,7 +136,13 @@ def on_the_shelf(
     shown = rows.order_by(order, "name")[page * PAGE : (page + 1) * PAGE]
     tagged = ShelfItem.objects.filter(gone=False).order_by().values_list("tags", flat=True).distinct()
     tags = {t for those in tagged for t in those}
-    return {"items": [shelf_out(item) for item in shown], "total": rows.count(), "tags": sorted(tags)}
+    groups = ShelfItem.objects.filter(gone=False).order_by("group").values_list("group", flat=True).distinct()
+    return {
+        "items": [shelf_out(item) for item in shown],
+        "total": rows.count(),
+        "tags": sorted(tags),
+        "groups": list(groups),
+    }
 
 
 def _shelf_file(item: str, revision: int, field: str, kind: str) -> HttpResponse:

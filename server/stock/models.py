@@ -60,15 +60,8 @@ MADE = [field.name for field in Described._meta.local_fields if field.name != "n
 class ShelfItem(Described):
     """A stock item on the shelf, which all levels of the installation share."""
 
-    class Group(models.TextChoices):
-        TREE = "tree"
-        SHRUB = "shrub"
-        HERB = "grass and herbs"
-        ROCK = "rock"
-        MADE = "made thing"
-
     slug = models.SlugField(max_length=60, unique=True)
-    group = models.CharField(max_length=20, choices=Group.choices)
+    group = models.CharField(max_length=40)
     tags = models.JSONField(default=list)
     note = models.CharField(max_length=300, blank=True, help_text="where it came from, and its licence")
     revision = models.PositiveIntegerField(default=1, help_text="the version of its file that is in use")

@@ -40,6 +40,8 @@ class DrawingSettings(Strict):
     receives: Strata = ALL
     ground_error: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=100)] | None = None
     cell: Literal[16, 32, 64, 128] = 64
+    ground_shaded: bool = True
+    ground_detail: Metres | None = None
     fog: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 1
 
     @field_validator("casts", "receives")

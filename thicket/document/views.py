@@ -43,7 +43,8 @@ class LayerAppearance(Strict):
 
 class WindSettings(Strict):
     """The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of
-    stock items by slug: 0 bends with every breath, 1 stands still; stone does."""
+    stock items by slug: 0 bends with every breath, 1 stands still; stone does. `tint`, the colour that leaves
+    take on as a gust turns them, and how much of it, 0–1."""
 
     bearing: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = Wind.bearing
     speed: Annotated[float, Field(allow_inf_nan=False, ge=0, le=40)] = Wind.speed
@@ -51,4 +52,6 @@ class WindSettings(Strict):
     wavelength: Annotated[float, Field(allow_inf_nan=False, ge=1, le=500)] = Wind.wavelength
     turbulence: Share = Wind.turbulence
     loop: Annotated[float, Field(allow_inf_nan=False, ge=1, le=120)] = Wind.loop
+    tint: Colour = "#fff6d8"
+    tinting: Share = 0
     stiffness: dict[Annotated[str, Field(max_length=60)], Share] = Field(default={}, max_length=STOCK)

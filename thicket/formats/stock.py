@@ -148,7 +148,7 @@ def _material(writer: GlbWriter, material: Material) -> int:
     }
     if material.cut:
         entry |= {"alphaMode": "MASK", "alphaCutoff": material.cutoff}
-    extras = {"facing": True} if material.facing else {}
+    extras: dict[str, float | bool] = {"facing": True} if material.facing else {}
     if material.softness:
         extras["softness"] = material.softness
     if extras:

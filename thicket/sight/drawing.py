@@ -32,7 +32,9 @@ class Drawing:
     so many are drawn, always the same ones. shadow_reach: m beyond which nothing casts shadow; casts,
     receives: the strata that do. ground_error: pixels at 1,080 lines by which, on the mean, the drawn
     ground may depart from the true one, `GROUND_ERROR` when it is None. cell: m, the side of drawing
-    cells. fog: a factor on its density. air: the level's fog, where it is known. None is no ceiling.
+    cells. ground_shaded: whether shadows fall on the ground; ground_detail: m within which its texture is
+    drawn in detail. fog: a factor on its density. air: the level's fog, where it is known. None is no
+    ceiling.
     """
 
     plants: bool = True
@@ -49,6 +51,8 @@ class Drawing:
     receives: frozenset[str] = frozenset(STRATA)
     ground_error: float | None = None
     cell: float = CELL
+    ground_shaded: bool = True
+    ground_detail: float | None = None
     fog: float = 1.0
     air: Air | None = None
 
@@ -77,6 +81,8 @@ class Drawing:
             receives=self.receives & tier.receives,
             ground_error=_higher(self.ground_error, tier.ground_error),
             cell=self.cell,
+            ground_shaded=self.ground_shaded and tier.ground_shaded,
+            ground_detail=_lower(self.ground_detail, tier.ground_detail),
             fog=self.fog * tier.fog,
             air=self.air,
         )

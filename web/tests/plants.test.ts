@@ -421,6 +421,8 @@ describe('the planter', () => {
       speed: 8,
       loop: 4,
       turbulence: 0.3,
+      tint: '#fff6d8',
+      tinting: 0,
       stiffness: { birch: 0.75 },
     })
     planter.blow(1)

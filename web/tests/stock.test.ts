@@ -184,7 +184,10 @@ describe('an item in its editor', () => {
       revision: 7,
       glb: '',
       anchors: [{ name: 'end 1', at: [0, 0, 0], up: [0, 1, 0] }],
+      states: [{ name: 'lod0', overdraw: 1.5 }],
       traits: {
+        cutoff: 0.5,
+        softness: 0,
         collider: 'none',
         stiffness: 0.5,
         casts_shadow: true,
@@ -199,7 +202,7 @@ describe('an item in its editor', () => {
     const asked = serve({
       ...AGAIN,
       'PUT /api/shelf/log': (body: object) => ({ ...detail(), ...body }),
-      'GET /api/shelf': { items: [], total: 0, tags: [] },
+      'GET /api/shelf': { items: [], total: 0, tags: [], groups: [] },
       ...answers,
     })
     page = await show(ItemEditor, { item: detail(), onClose: close })
@@ -211,6 +214,7 @@ describe('an item in its editor', () => {
     await write('edit-height', '1.25')
     at('edit-casts').querySelector('input')!.click()
     await choose('edit-collider', 'box')
+    await write('edit-cutoff', '35')
     at('edit-keep').click()
     await until(() => close.mock.calls.length)
     expect(asked.find((a) => a.what === 'PUT /api/shelf/log')!.body).toMatchObject({
@@ -218,7 +222,7 @@ describe('an item in its editor', () => {
       height: 1.25,
       crown: null,
       trunk: null,
-      traits: { collider: 'box', casts_shadow: false },
+      traits: { collider: 'box', casts_shadow: false, cutoff: 0.35 },
     })
     expect(useShelf().detail?.name).toBe('Log')
   })

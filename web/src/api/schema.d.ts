@@ -3582,6 +3582,13 @@ export interface components {
              */
             cell: 16 | 32 | 64 | 128;
             /**
+             * Ground Shaded
+             * @default true
+             */
+            ground_shaded: boolean;
+            /** Ground Detail */
+            ground_detail?: number | null;
+            /**
              * Fog
              * @default 1
              */
@@ -3678,6 +3685,13 @@ export interface components {
             distances: {
                 [key: string]: unknown;
             };
+            /**
+             * Group
+             * @description what the shelf files it under; empty where that has it no more
+             */
+            group: string;
+            /** Tags */
+            tags: string[];
             /** Revision */
             revision: number;
             /**
@@ -3946,6 +3960,8 @@ export interface components {
              *       ],
              *       "ground_error": null,
              *       "cell": 64,
+             *       "ground_shaded": true,
+             *       "ground_detail": null,
              *       "fog": 1
              *     }
              */
@@ -4006,7 +4022,8 @@ export interface components {
         /**
          * WindSettings
          * @description The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of
-         *     stock items by slug: 0 bends with every breath, 1 stands still; stone does.
+         *     stock items by slug: 0 bends with every breath, 1 stands still; stone does. `tint`, the colour that leaves
+         *     take on as a gust turns them, and how much of it, 0–1.
          */
         WindSettings: {
             /**
@@ -4039,6 +4056,16 @@ export interface components {
              * @default 12
              */
             loop: number;
+            /**
+             * Tint
+             * @default #fff6d8
+             */
+            tint: string;
+            /**
+             * Tinting
+             * @default 0
+             */
+            tinting: number;
             /**
              * Stiffness
              * @default {}
@@ -4832,7 +4859,7 @@ export interface components {
         };
         /**
          * ShelfPage
-         * @description Items of the shelf, how many there are in all, and all tags that are in use.
+         * @description Items of the shelf, how many there are in all, and all tags and groups that are in use.
          */
         ShelfPage: {
             /** Items */
@@ -4841,6 +4868,8 @@ export interface components {
             total: number;
             /** Tags */
             tags: string[];
+            /** Groups */
+            groups: string[];
         };
         /**
          * StateOut
@@ -5558,6 +5587,8 @@ export interface components {
              *       ],
              *       "ground_error": null,
              *       "cell": 64,
+             *       "ground_shaded": true,
+             *       "ground_detail": null,
              *       "fog": 1
              *     }
              */
@@ -6822,6 +6853,8 @@ export interface components {
              *       ],
              *       "ground_error": null,
              *       "cell": 64,
+             *       "ground_shaded": true,
+             *       "ground_detail": null,
              *       "fog": 1
              *     }
              */
@@ -7108,6 +7141,8 @@ export interface components {
              *       ],
              *       "ground_error": null,
              *       "cell": 64,
+             *       "ground_shaded": true,
+             *       "ground_detail": null,
              *       "fog": 1
              *     }
              */
@@ -7286,6 +7321,8 @@ export interface components {
              *       ],
              *       "ground_error": null,
              *       "cell": 64,
+             *       "ground_shaded": true,
+             *       "ground_detail": null,
              *       "fog": 1
              *     }
              */
@@ -7688,11 +7725,8 @@ export interface components {
              * @description not of spaces alone, and without control characters
              */
             name: string;
-            /**
-             * Group
-             * @enum {string}
-             */
-            group: "tree" | "shrub" | "grass and herbs" | "rock" | "made thing";
+            /** Group */
+            group: string;
             /**
              * Tags
              * @default []
@@ -7809,11 +7843,8 @@ export interface components {
              * @description not of spaces alone, and without control characters
              */
             name: string;
-            /**
-             * Group
-             * @enum {string}
-             */
-            group: "tree" | "shrub" | "grass and herbs" | "rock" | "made thing";
+            /** Group */
+            group: string;
             /**
              * Tags
              * @default []
@@ -7910,11 +7941,8 @@ export interface components {
              * @description not of spaces alone, and without control characters
              */
             name: string;
-            /**
-             * Group
-             * @enum {string}
-             */
-            group: "tree" | "shrub" | "grass and herbs" | "rock" | "made thing";
+            /** Group */
+            group: string;
             /**
              * Shape
              * @enum {string}
@@ -12222,7 +12250,7 @@ export interface operations {
         parameters: {
             query?: {
                 search?: string;
-                group?: ("tree" | "shrub" | "grass and herbs" | "rock" | "made thing") | null;
+                group?: string | null;
                 tag?: string;
                 sort?: "name" | "height" | "cost";
                 page?: number;

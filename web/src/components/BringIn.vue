@@ -2,7 +2,7 @@
 import { mdiFolderOpenOutline } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 import { useBringIn, type Source } from '../composables/useBringIn'
-import { GROUPS, useShelf } from '../stores/shelf'
+import { useShelf } from '../stores/shelf'
 import { useLevel } from '../stores/level'
 import FindingList from './FindingList.vue'
 import ItemPicture from './ItemPicture.vue'
@@ -288,7 +288,13 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
           :data-test="`thing-name-${thing.name}`"
         />
         <div class="two">
-          <v-select v-model="choices[thing.id].group" :items="[...GROUPS]" label="Group" hide-details />
+          <v-combobox
+            v-model="choices[thing.id].group"
+            :items="shelf.groups"
+            label="Group"
+            maxlength="40"
+            hide-details
+          />
           <v-combobox
             v-model="choices[thing.id].tags"
             :items="shelf.tags"

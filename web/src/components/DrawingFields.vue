@@ -91,7 +91,7 @@ const NUMBERS: Number[] = [
   },
 ]
 type Ceiling = {
-  name: 'full_meshes' | 'sward_reach' | 'shadow_reach'
+  name: 'full_meshes' | 'sward_reach' | 'shadow_reach' | 'ground_detail'
   label: string
   unit: string
   first: number
@@ -122,6 +122,14 @@ const CEILINGS: Ceiling[] = [
     first: 80,
     step: 5,
     tip: 'Nothing casts shadow farther off',
+  },
+  {
+    name: 'ground_detail',
+    label: 'Ground in detail to',
+    unit: 'm',
+    first: 80,
+    step: 10,
+    tip: 'Farther off, the ground is drawn in plain colours, without the grain and pictures of its layers',
   },
 ]
 const cells = CELLS.map((side) => ({ value: side, title: `${side} m` }))
@@ -191,6 +199,13 @@ const strata = [
     />
     <span v-else class="faint">no limit</span>
   </div>
+  <v-switch
+    :model-value="value.ground_shaded"
+    label="Shadows fall on the ground"
+    :disabled="disabled"
+    :data-test="test('ground_shaded')"
+    @update:model-value="put({ ground_shaded: !!$event })"
+  />
   <div v-for="s in strata" :key="s.name" class="strata">
     <span>{{ s.label }}</span>
     <v-select

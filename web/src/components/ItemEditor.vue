@@ -2,7 +2,7 @@
 import { mdiCrosshairsGps, mdiDeleteOutline, mdiDotsCircle } from '@mdi/js'
 import { computed, ref } from 'vue'
 import { answer, api, type ItemDetail, type Traits } from '../api/client'
-import { GROUPS, useShelf, type Group } from '../stores/shelf'
+import { useShelf, type Group } from '../stores/shelf'
 import { useLevel } from '../stores/level'
 import type { AnchorPoint } from '../stage/itemScene'
 import ItemView from './ItemView.vue'
@@ -119,7 +119,7 @@ async function keep() {
         <div class="fields">
           <v-text-field v-model="name" label="Name" hide-details data-test="edit-name" />
           <div class="two">
-            <v-select v-model="group" :items="[...GROUPS]" label="Group" hide-details />
+            <v-combobox v-model="group" :items="shelf.groups" label="Group" maxlength="40" hide-details />
             <v-combobox
               v-model="tags"
               :items="shelf.tags"

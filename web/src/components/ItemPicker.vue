@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { mdiMenuDown } from '@mdi/js'
+import { mdiMagnify, mdiMenuDown } from '@mdi/js'
 import { computed, ref } from 'vue'
+import { picked } from '../picking'
 import { useLevel } from '../stores/level'
 
 /** Choose one of the level's stock items by its picture; `none` is a choice of its own, for no item. */
@@ -15,11 +16,15 @@ const props = defineProps<{
 const item = defineModel<string>({ required: true })
 const store = useLevel()
 const open = ref(false)
+/** So many items are seen at a glance. */
+const FEW = 8
 const items = computed(() =>
   (store.level?.stock ?? []).filter(
     (i) => !props.without?.includes(i.slug) && (!props.only || props.only.includes(i.slug)),
   ),
 )
+const wanted = ref('')
+const groups = computed(() => picked(items.value, wanted.value ?? ''))
 const chosen = computed(() => store.level?.stock.find((i) => i.slug === item.value))
 function choose(slug: string) {
   item.value = slug
@@ -46,17 +51,33 @@ function choose(slug: string) {
       <v-btn v-if="none" variant="text" class="item" data-test="pick-none" @click="choose('')"
         ><span>{{ none }}</span></v-btn
       >
-      <v-btn
-        v-for="i in items"
-        :key="i.slug"
-        variant="text"
-        class="item"
-        :data-test="`pick-${i.slug}`"
-        @click="choose(i.slug)"
-      >
-        <img :src="i.silhouette" alt="" loading="lazy" />
-        <span>{{ i.name }}</span>
-      </v-btn>
+      <v-text-field
+        v-if="items.length > FEW"
+        v-model="wanted"
+        class="search"
+        :prepend-inner-icon="mdiMagnify"
+        label="Search by name, group or tag"
+        clearable
+        autofocus
+        hide-details
+        data-keys
+        data-test="pick-search"
+      />
+      <template v-for="[group, those] in groups" :key="group">
+        <h3 v-if="groups.length > 1 || wanted" class="group">{{ group || 'not on the shelf' }}</h3>
+        <v-btn
+          v-for="i in those"
+          :key="i.slug"
+          variant="text"
+          class="item"
+          :data-test="`pick-${i.slug}`"
+          @click="choose(i.slug)"
+        >
+          <img :src="i.silhouette" alt="" loading="lazy" />
+          <span>{{ i.name }}</span>
+        </v-btn>
+      </template>
+      <p v-if="!groups.length" class="faint none">No item of the level has these words.</p>
     </v-card>
   </v-menu>
 </template>
@@ -69,6 +90,15 @@ function choose(slug: string) {
   padding: 8px;
   max-height: 60vh;
   overflow-y: auto;
+}
+.search,
+.group,
+.none {
+  grid-column: 1 / -1;
+}
+.group {
+  margin: 6px 4px 0;
+  font-size: 14px;
 }
 .item {
   height: auto !important;

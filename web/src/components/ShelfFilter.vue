@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { mdiMagnify } from '@mdi/js'
-import { GROUPS, useShelf } from '../stores/shelf'
+import { computed } from 'vue'
+import { useShelf } from '../stores/shelf'
 
 /** Which items of the shelf are shown, and in what order. */
 const shelf = useShelf()
@@ -9,7 +10,10 @@ const SORTS = [
   { value: 'height', title: 'tallest first' },
   { value: 'cost', title: 'dearest first' },
 ]
-const groups = [{ value: null, title: 'all groups' }, ...GROUPS.map((g) => ({ value: g, title: g }))]
+const groups = computed(() => [
+  { value: null, title: 'all groups' },
+  ...shelf.used.map((g) => ({ value: g, title: g })),
+])
 </script>
 
 <template>

@@ -1,12 +1,14 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import { answer, api } from '../api/client'
-import { GROUPS, type Group } from '../stores/shelf'
+import { useShelf, type Group } from '../stores/shelf'
+import ColourField from './ColourField.vue'
 import NumberField from './NumberField.vue'
 
 /** A plain shape in a size and colour, to block out with before the art is there. */
 const emit = defineEmits<{ kept: [slugs: string[]]; close: [] }>()
 const SHAPES = ['cone', 'cylinder', 'ball', 'block', 'cross'] as const
+const shelf = useShelf()
 const INKS = ['#5a7a40', '#8d9460', '#a8751f', '#8f98a6', '#7b2d26', '#52627a']
 const shape = ref<(typeof SHAPES)[number]>('cone')
 const name = ref('')
@@ -62,7 +64,7 @@ const outline = () => {
       </svg>
       <div class="fields">
         <v-text-field v-model="name" label="Name" hide-details data-test="stand-in-name" />
-        <v-select v-model="group" :items="[...GROUPS]" label="Group" hide-details />
+        <v-combobox v-model="group" :items="shelf.groups" label="Group" maxlength="40" hide-details />
         <v-select
           v-model="shape"
           :items="[...SHAPES]"
@@ -91,10 +93,23 @@ const outline = () => {
           unit="m"
           @change="width = $event"
         />
-        <v-btn-toggle v-model="colour" mandatory density="compact" aria-label="Colour"
+        <v-btn-toggle
+          :model-value="colour"
+          density="compact"
+          aria-label="Colour"
+          @update:model-value="colour = $event ?? colour"
           ><v-btn v-for="c in INKS" :key="c" :value="c" :aria-label="`Colour ${c}`" size="small"
             ><i :style="{ background: c }" /></v-btn
         ></v-btn-toggle>
+        <p class="own">
+          <span>or a colour of your own</span>
+          <ColourField
+            label="Colour of the stand-in"
+            :value="colour"
+            test="stand-in-colour"
+            @change="colour = $event"
+          />
+        </p>
       </div>
     </div>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
@@ -114,6 +129,12 @@ const outline = () => {
 </template>
 
 <style scoped>
+.own {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  margin: 0;
+}
 .stand-in {
   display: grid;
   gap: 12px;

@@ -6,6 +6,7 @@ import { softwareDrawn } from '../stage/groundTextures'
 import type { Stage } from '../stage/stage'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
+import ColourField from './ColourField.vue'
 import NumberField from './NumberField.vue'
 
 /** The wind over the eye view: seen at once, kept with the level when told so. */
@@ -87,6 +88,29 @@ const FIELDS: [
         :test="`wind-${key}`"
         @change="change({ [key]: $event / by })"
       />
+      <p class="tint">
+        <span>Leaves take on</span>
+        <ColourField
+          label="What gusts tint leaves with"
+          :value="wind.tint ?? '#fff6d8'"
+          :disabled="!store.mayPlant"
+          test="wind-tint"
+          @change="change({ tint: $event })"
+        />
+      </p>
+      <NumberField
+        label="As a gust turns them"
+        unit="%"
+        :value="(wind.tinting ?? 0) * 100"
+        :min="0"
+        :max="100"
+        :step="5"
+        :digits="0"
+        :normal="0"
+        :disabled="!store.mayPlant"
+        test="wind-tinting"
+        @change="change({ tinting: $event / 100 })"
+      />
       <h2 class="minor">How stiff</h2>
       <NumberField
         v-for="slug in mine"
@@ -122,6 +146,11 @@ const FIELDS: [
 }
 .wind p {
   margin: 6px 0 0;
+}
+.tint {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
 }
 .do {
   display: flex;

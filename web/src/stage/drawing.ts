@@ -23,8 +23,13 @@ export const PLAIN: Drawing = {
   receives: [...STRATA],
   ground_error: null,
   cell: 64,
+  ground_shaded: true,
+  ground_detail: null,
   fog: 1,
 }
+
+/** m within which the ground's texture is drawn in detail, if nothing else is said. */
+export const GROUND_DETAIL = 160
 
 type Ceiling = number | null | undefined
 const picked = (pick: (...values: number[]) => number, a: Ceiling, b: Ceiling) =>
@@ -47,6 +52,8 @@ export function through(level: Drawing, tier: Drawing): Drawing {
     receives: level.receives.filter((s) => tier.receives.includes(s)),
     ground_error: picked(Math.max, level.ground_error, tier.ground_error),
     cell: level.cell,
+    ground_shaded: level.ground_shaded && tier.ground_shaded,
+    ground_detail: picked(Math.min, level.ground_detail, tier.ground_detail),
     fog: level.fog * tier.fog,
   }
 }

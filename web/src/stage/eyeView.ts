@@ -1,6 +1,6 @@
 import * as THREE from 'three'
 import type { Atmosphere, Device, Drawing, Level, View } from '../api/client'
-import { drawnDistances, PLAIN } from './drawing'
+import { GROUND_DETAIL, PLAIN, drawnDistances } from './drawing'
 import type { Ground } from './ground'
 import { airOf, clearDistance, thicker } from './fog'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
@@ -75,7 +75,12 @@ export class EyeView {
       uShadowMatrix: { value: new THREE.Matrix4() },
       uShadowOn: { value: 0 },
     }
-    this.groundUniforms = { ...this.light, ...textures.uniforms() }
+    this.groundUniforms = {
+      ...this.light,
+      ...textures.uniforms(),
+      uShadowOn: { value: 0 },
+      uDetail: { value: GROUND_DETAIL },
+    }
     this.terrain = new Terrain(ground, this.groundUniforms)
     this.groundScene.add(this.terrain.group)
     this.scene.add(this.sky(), this.waters)
@@ -119,6 +124,7 @@ export class EyeView {
   /** Draw the level by other settings, reckoned for a device. */
   setDrawing(drawing: Drawing, device?: Device): void {
     this.view = { ...this.view, drawing, device }
+    this.groundUniforms.uDetail.value = drawing.ground_detail ?? GROUND_DETAIL
     this.illuminate()
   }
 
@@ -194,6 +200,7 @@ export class EyeView {
   private renderShadows(moving: boolean, revision: number): void {
     const v = this.view
     this.light.uShadowOn.value = v.shadows ? 1 : 0
+    this.groundUniforms.uShadowOn.value = v.shadows && v.drawing.ground_shaded ? 1 : 0
     if (!v.shadows) {
       this.drawn.shadow_triangles = this.drawn.shadow_calls = 0
       this.shadowStamp = ''

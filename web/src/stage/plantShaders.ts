@@ -41,10 +41,14 @@ uniform float uLimp;
 // By the rule of thicket.sight.wind: uWind is the way it blows (x, z), bend and wavelength; uGusts whole
 // gusts in a loop, share of
 // the loop gone by, turbulent share.
+/** The colour that a gust turns leaves to, and how much of it. */
+uniform vec4 uWindTint;
+float gustAt(vec3 foot) {
+  return sin(6.2831853 * (uGusts.x * uGusts.y - dot(foot.xz, uWind.xy) / uWind.w));
+}
 vec2 swayed(vec3 foot, float high) {
   float own = fract(sin(dot(foot.xz, vec2(12.9898, 78.233))) * 43758.5453);
-  float along = dot(foot.xz, uWind.xy) / uWind.w;
-  float gust = sin(6.2831853 * (uGusts.x * uGusts.y - along));
+  float gust = gustAt(foot);
   float flutter = 0.6 * sin(6.2831853 * ((2.0 * uGusts.x + 1.0) * uGusts.y + own))
     + 0.4 * sin(6.2831853 * ((3.0 * uGusts.x + 2.0) * uGusts.y + 1.7 * own));
   float share = high / TALL;
@@ -102,6 +106,10 @@ void main() {
 #endif
   float ground = clamp(0.55 + position.y * FOOT, 0.0, 1.0);
   vec3 tint = mix(vec3(1.0), mix(uTintA, uTintB, aSize.z) * 1.45, uTinted);
+#if defined(SWAYS) && !defined(SHADOW)
+  float turned = uWindTint.a * uTinted * uLimp * smoothstep(0.0, 1.0, gustAt(aPlace));
+  tint = mix(tint, uWindTint.rgb * 1.45, turned);
+#endif
 #ifdef NORMALS
   vLight = tint;
   vShare = vec2(lit, ground);

@@ -103,6 +103,7 @@ export class Planter {
   private readonly windUniforms = {
     uWind: { value: new THREE.Vector4() },
     uGusts: { value: new THREE.Vector4() },
+    uWindTint: { value: new THREE.Vector4() },
   }
   private looks = new Map<number, Look>()
   private batches = new Map<string, Batch>()
@@ -161,6 +162,7 @@ export class Planter {
           ? {
               uWind: this.windUniforms.uWind,
               uGusts: this.windUniforms.uGusts,
+              uWindTint: this.windUniforms.uWindTint,
               uLimp: { value: 1 - (this.wind.stiffness?.[item.item.slug] ?? 0.5) },
             }
           : {}),
@@ -173,6 +175,8 @@ export class Planter {
   setWind(wind: Wind | null): void {
     this.wind = wind
     if (!wind) return
+    const tint = new THREE.Color(wind.tint)
+    this.windUniforms.uWindTint.value.set(tint.r, tint.g, tint.b, wind.tinting ?? 0)
     const a = ((wind.bearing! + 180) * Math.PI) / 180
     this.windUniforms.uWind.value.set(Math.sin(a), -Math.cos(a), 0.16 * wind.strength!, wind.wavelength!)
     this.windUniforms.uGusts.value.set(

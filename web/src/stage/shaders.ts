@@ -103,13 +103,15 @@ uniform vec4 uTurfB;
 ${REACH}
 uniform highp sampler2DArray uPaint;
 uniform float uPainted[8];
+/** m within which the ground is drawn in detail. */
+uniform float uDetail;
 
 /** What pictures of the layers do to the ground's colour near the eye: each as a multiple of its mean. */
 vec3 paintedBy(vec2 at, vec2 uv, float far) {
 #ifndef PAINTED
   return vec3(1.0);
 #else
-  float near = 1.0 - smoothstep(40.0, 160.0, far);
+  float near = 1.0 - smoothstep(0.25 * uDetail, max(uDetail, 0.1), far);
   if (near <= 0.0) return vec3(1.0);
   vec4 a = texture2D(uLayersA, uv);
   vec4 b = texture2D(uLayersB, uv);
@@ -216,7 +218,7 @@ void main() {
   n.y = sqrt(max(1.0 - n.x * n.x - n.z * n.z, 0.03));
   float steep = 1.0 - n.y;
   float far = distance(vAt, uEye);
-  float near = 1.0 - smoothstep(20.0, 160.0, far);
+  float near = 1.0 - smoothstep(0.125 * uDetail, max(uDetail, 0.1), far);
   float speck = broken(vAt.xz * 2.7) * 0.5 + broken(vAt.xz * 0.31) * 0.5;
   if (near > 0.0) speck += grain(vAt.xz * 9.0) * 0.5 * near;
   vec4 a = texture2D(uLayersA, uv);

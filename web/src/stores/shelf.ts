@@ -2,8 +2,9 @@ import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type ItemDetail, type ShelfItem } from '../api/client'
 
-export const GROUPS = ['tree', 'shrub', 'grass and herbs', 'rock', 'made thing'] as const
-export type Group = (typeof GROUPS)[number]
+/** Groups that are proposed; others are one's own. */
+export const GROUPS = ['tree', 'shrub', 'grass and herbs', 'rock', 'made thing']
+export type Group = string
 export type Sort = 'name' | 'height' | 'cost'
 
 /** The shelf of stock items that all levels share: what of it is looked at, read in pages. */
@@ -14,6 +15,9 @@ export const useShelf = defineStore('shelf', () => {
   const group = ref<Group | null>(null)
   const tag = ref<string | null>(null)
   const tags = shallowRef<string[]>([])
+  const used = shallowRef<string[]>([])
+  /** Every group that an item may be filed under without a new word. */
+  const groups = computed(() => [...new Set([...GROUPS, ...used.value])])
   const sort = ref<Sort>('name')
   const trouble = ref('')
   /** The item that is looked at, with where it is used and the versions it has had. */
@@ -37,6 +41,7 @@ export const useShelf = defineStore('shelf', () => {
       items.value = more ? [...items.value, ...told.items] : told.items
       total.value = told.total
       tags.value = told.tags
+      used.value = told.groups
       trouble.value = ''
     } catch (error) {
       trouble.value = (error as Error).message
@@ -79,6 +84,8 @@ export const useShelf = defineStore('shelf', () => {
     group,
     tag,
     tags,
+    used,
+    groups,
     sort,
     trouble,
     more,

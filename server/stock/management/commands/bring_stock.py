@@ -6,7 +6,6 @@ from django.core.management.base import BaseCommand, CommandError
 
 from server.jobs.running import Progress
 from server.stock.bringing import Failed, options_of, read_things
-from server.stock.models import ShelfItem
 from server.stock.shelf import put_on_shelf, slug_for
 from thicket.formats.beside import files_of
 from thicket.formats.mesh_files import UNITS
@@ -38,7 +37,7 @@ class Command(BaseCommand):
         parser.add_argument(
             "--billboard", choices=["none", *CARDS], default="facing", help="made where a file has none"
         )
-        parser.add_argument("--group", choices=[str(g) for g in ShelfItem.Group.values], default="tree")
+        parser.add_argument("--group", default="tree", help="what they are filed under")
 
     def handle(self, *args, **options):
         given = {name: options[name] for name in ("unit", "up", "height", "lods", "billboard")}
