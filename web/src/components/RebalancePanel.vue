@@ -146,7 +146,8 @@ function go(k: number): void {
       multiple
       chips
       clearable
-      label="Walks whose dearest moments count"
+      label="Walks that count"
+      title="Their dearest moments count as views"
       hide-details
       class="field"
       data-test="rebalance-walks"

@@ -153,7 +153,8 @@ const reach = (x: { kind: string; reach: number }) =>
       <v-file-input
         v-if="store.mayPlant"
         v-model="chosen"
-        label="Bring in GeoJSON"
+        label="Bring in shapes"
+        title="Bring in shapes from GeoJSON"
         accept=".geojson,.json"
         prepend-icon=""
         :prepend-inner-icon="mdiUpload"

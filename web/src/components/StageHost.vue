@@ -381,11 +381,15 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
 <style scoped>
 .pictures {
   display: grid;
-  grid-template-rows: auto minmax(0, 1fr);
+  grid-template-rows: 43px minmax(0, 1fr);
   min-width: 0;
   min-height: 0;
 }
+/* A second line of it lies over the stage, which stays where it is. */
 .bar {
+  position: relative;
+  z-index: 4;
+  align-self: start;
   container: bar / inline-size;
   background: var(--sheet);
   border-bottom: 1px solid var(--line);
@@ -393,7 +397,8 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
   flex-wrap: wrap;
   gap: 4px;
   align-items: center;
-  min-height: 36px;
+  min-height: 43px;
+  box-sizing: border-box;
   padding: 3px 8px;
 }
 .caption {

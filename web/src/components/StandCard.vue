@@ -186,4 +186,12 @@ const setSeed = (text: string) =>
 .row > .v-input {
   min-width: 0;
 }
+/* Ten digits of a seed are to be read whole. */
+.row > .v-text-field {
+  flex: 1.7;
+}
+.row > .v-text-field :deep(input) {
+  font-size: 13px;
+  padding-inline: 4px;
+}
 </style>

@@ -90,8 +90,10 @@ function seek(event: PointerEvent) {
     <path v-if="before" class="ms old" :d="line(before)" />
     <path class="ms" :d="line(result)" />
     <line class="now" :x1="toX(time)" :x2="toX(time)" y1="0" :y2="TALL" />
-    <text x="2" y="11">pops</text>
-    <text x="2" :y="HALF + 13">{{ Math.max(...result.ms).toFixed(2) }} ms at the most</text>
+    <text :x="wide - 2" y="11" text-anchor="end">pops</text>
+    <text :x="wide - 2" :y="TALL" text-anchor="end">
+      {{ Math.max(...result.ms).toFixed(2) }} ms at the most
+    </text>
   </svg>
   <p class="faint number lines" data-test="walk-lines">
     Dearest here: {{ dearest.map((l) => `${l.name} ${l.ms.toFixed(2)} ms`).join(', ') }}.

@@ -36,7 +36,7 @@ export class ItemScene {
 
   constructor(
     private readonly canvas: HTMLCanvasElement,
-    ground: string,
+    private readonly ground: string,
   ) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, alpha: true })
     this.renderer.setPixelRatio(Math.min(window.devicePixelRatio, 2))
@@ -184,9 +184,13 @@ export class ItemScene {
     this.renderer.setScissorTest(true)
     this.renderer.setScissor(8, 8, side, side)
     this.renderer.setViewport(8, 8, side, side)
-    this.renderer.setClearColor(0xfaf6ec, 1)
+    // From above all is ground, and the pole would only stand in the way.
+    this.renderer.setClearColor(this.ground, 1)
     this.renderer.clear()
+    const measure = this.marks.getObjectByName('pole')
+    if (measure) measure.visible = false
     this.renderer.render(this.scene, this.above)
+    if (measure) measure.visible = true
   }
 
   /** Turn what faces the eye to the eye. */
@@ -235,6 +239,7 @@ function ring(radius: number, ink: number): THREE.Line {
 /** A pole of 1.8 m, in bands. */
 function pole(x: number): THREE.Group {
   const group = new THREE.Group()
+  group.name = 'pole'
   for (let k = 0; k < 6; k++) {
     const band = new THREE.Mesh(
       new THREE.CylinderGeometry(0.025, 0.025, 0.3, 10),
