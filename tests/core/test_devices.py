@@ -12,6 +12,7 @@ import numpy as np
 
 from tests.core.levels import drawn_level
 from thicket.__main__ import main
+from thicket.document.atmosphere import FogSettings
 from thicket.document.folder import save_level
 from thicket.planted.captures import SIMULATED, captures_csv, frames_by_chance, loads_in, run, views_at
 from thicket.planted.level import PlantedLevel
@@ -25,6 +26,7 @@ from thicket.sight.devices import (
     read_captures,
     read_places,
 )
+from thicket.sight.drawing import Drawing
 
 HIDDEN = SIMULATED["handheld"]
 
@@ -138,7 +140,8 @@ class Captured(unittest.TestCase):
                 self.assertIn("the columns z, heading, pitch, fov are missing", told.getvalue())
         self.assertEqual(kind, "places")
         np.testing.assert_allclose(said, places)
-        loads = loads_in(PlantedLevel(drawn_level(3)), views_at(said))
+        level = PlantedLevel(drawn_level(3))
+        loads = loads_in(level, views_at(said, Drawing(air=level.air(FogSettings()))))
         np.testing.assert_allclose(ms, run(SIMULATED["console"], loads), atol=1e-4)
         with self.assertRaisesRegex(Refused, "no camera places"):
             read_places("x,y,z,heading,pitch,fov\n")

@@ -1,13 +1,15 @@
 """Devices on the server: measured from frames, kept with a tier, told with every cost, taken back, and saved
 with the level."""
 
+from dataclasses import replace
+
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from server.levels.models import Level
 from server.levels.planted import planted_of
 from server.levels.whole import document_of, make_level
-from server.sight.reckoning import items_of
+from server.sight.reckoning import air_of, items_of
 from tests.server.test_atmosphere import opened
 from tests.server.test_ground import GroundCase, key
 from thicket.document.folder import zip_level
@@ -64,7 +66,11 @@ class Devices(GroundCase):
 
     def test_frames_by_the_cameras_place_are_reckoned_through_the_tier(self):
         planted = planted_of(self.level)
-        views = frames_by_chance(planted, 320, 2)[::8]
+        air = air_of(self.level)
+        views = [
+            replace(view, drawing=replace(view.drawing, air=air))
+            for view in frames_by_chance(planted, 320, 2)[::8]
+        ]
         loads = loads_in(planted, views, items_of(self.level))
         rows = [
             ",".join(f"{v!r}" for v in (w.x, w.y, w.z, w.heading, w.pitch, w.fov, took))
