@@ -4,9 +4,11 @@ signed in and may send files there, and no more at once than the machine has roo
 from __future__ import annotations
 
 import json
+import os
 import re
 import threading
 from collections import defaultdict
+from contextlib import suppress
 from http import HTTPStatus
 from importlib import import_module
 from pathlib import Path
@@ -57,7 +59,13 @@ def check_may_send(user: User, path: str) -> None:
 def waiting_bytes() -> int:
     """How much the files take that wait to be kept or dropped."""
     folders = (Path(settings.VAR_DIR) / name for name in HELD_IN)
-    return sum(path.stat().st_size for folder in folders for path in folder.rglob("*") if path.is_file())
+    total = 0
+    for folder in folders:
+        for place, _, names in os.walk(folder):  # passes over what is removed meanwhile
+            for name in names:
+                with suppress(FileNotFoundError):
+                    total += (Path(place) / name).stat().st_size
+    return total
 
 
 class Receiving:

@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import os
+import shutil
 import socket
 import tempfile
 import threading
@@ -388,6 +389,32 @@ class Bodies(TransactionTestCase):
             if wanted in answer[:40] and but not in answer[:40]:
                 return answer
         return answer
+
+
+class Waiting(SimpleTestCase):
+    def test_files_that_are_dropped_while_they_are_counted_are_passed_over(self):
+        with tempfile.TemporaryDirectory() as var, self.settings(VAR_DIR=var):
+            held = Path(var) / bodies.HELD_IN[0]
+            (held / "kept").mkdir(parents=True)
+            (held / "kept" / "file-0").write_bytes(bytes(900))
+            ended = threading.Event()
+
+            def come_and_go():
+                while not ended.is_set():
+                    for k in range(20):
+                        (held / f"draft {k}").mkdir(exist_ok=True)
+                        (held / f"draft {k}" / "file-0").write_bytes(b"x")
+                    for k in range(20):
+                        shutil.rmtree(held / f"draft {k}")
+
+            mover = threading.Thread(target=come_and_go)
+            mover.start()
+            try:
+                counts = [bodies.waiting_bytes() for _ in range(300)]
+            finally:
+                ended.set()
+                mover.join()
+        self.assertTrue(all(900 <= n <= 920 for n in counts))
 
 
 class Rooms(SimpleTestCase):
