@@ -381,15 +381,22 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
 <style scoped>
 .pictures {
   display: grid;
-  grid-template-rows: 43px minmax(0, 1fr);
+  grid-template-rows: auto minmax(0, 1fr);
   min-width: 0;
   min-height: 0;
 }
-/* A second line of it lies over the stage, which stays where it is. */
+/* In a window that is wide enough, a second line of the bar lies over the stage, which stays where it is. */
+@media (min-width: 1000px) {
+  .pictures {
+    grid-template-rows: 43px minmax(0, 1fr);
+  }
+  .bar {
+    position: relative;
+    z-index: 4;
+    align-self: start;
+  }
+}
 .bar {
-  position: relative;
-  z-index: 4;
-  align-self: start;
   container: bar / inline-size;
   background: var(--sheet);
   border-bottom: 1px solid var(--line);
