@@ -58,9 +58,11 @@ def crowded(level) -> Iterator[None]:
     before = stand.settings
     stand.settings = before | CROWDED
     stand.save()
-    yield
-    stand.settings = before
-    stand.save()
+    try:
+        yield
+    finally:
+        stand.settings = before
+        stand.save()
 
 
 WATCH = """() => {

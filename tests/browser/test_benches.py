@@ -12,6 +12,7 @@ from django.contrib.auth.models import User
 
 from server.journal.models import Entry
 from server.levels.models import Level
+from server.stands.models import TouchTile
 from server.stock.models import ShelfItem
 from tests.browser.base import BrowserCase
 from tests.serving import Server
@@ -25,6 +26,7 @@ class Benches(BrowserCase):
         before = {
             model: set(model.objects.values_list("pk", flat=True)) for model in (Level, User, ShelfItem)
         }
+        painted = list(TouchTile.objects.filter(stand__level=level))
 
         @contextmanager
         def served(processes: int = 1):
@@ -49,5 +51,5 @@ class Benches(BrowserCase):
         Entry.objects.all().delete()
         for model, known in before.items():
             model.objects.exclude(pk__in=known).delete()
-        for stand in level.stands.all():
-            stand.touch_tiles.all().delete()
+        TouchTile.objects.filter(stand__level=level).delete()
+        TouchTile.objects.bulk_create(painted)
