@@ -64,7 +64,7 @@ function choose(slug: string) {
         data-test="pick-search"
       />
       <template v-for="[group, those] in groups" :key="group">
-        <h3 v-if="groups.length > 1 || wanted" class="group">{{ group || 'not on the shelf' }}</h3>
+        <p v-if="groups.length > 1 || wanted" class="group">{{ group || 'not on the shelf' }}</p>
         <v-btn
           v-for="i in those"
           :key="i.slug"
@@ -98,7 +98,7 @@ function choose(slug: string) {
 }
 .group {
   margin: 6px 4px 0;
-  font-size: 14px;
+  font: 15px var(--serif);
 }
 .item {
   height: auto !important;

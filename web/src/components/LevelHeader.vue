@@ -101,6 +101,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
     />
     <ActionButton
       variant="text"
+      class="keys"
       :icon="mdiKeyboardOutline"
       tip="Keys  ?"
       data-test="help"
@@ -136,6 +137,12 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
 </template>
 
 <style scoped>
+/* The key itself opens the sheet where there is no room for its button. */
+@media (max-width: 1100px) {
+  .keys {
+    display: none;
+  }
+}
 header {
   grid-column: 1 / -1;
   display: flex;
