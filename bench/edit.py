@@ -34,10 +34,11 @@ def main() -> int:
         pass
     whole = time.perf_counter() - began
     runs, reached, untouched = [], [], 0
+    x, z = short((300, 420), (100, 220))
     for k in range(STROKES + 2):
         stand = list(now.stands.values())[2]
         stroke = Stroke(
-            "thin" if k % 2 else "thicken", [(100 + 31 * k, 220), (120 + 31 * k, 228)], 32, 0.5, 0.6
+            "thin" if k % 2 else "thicken", [(x + 31 * k, z), (x + 20 + 31 * k, z + 8)], 32, 0.5, 0.6
         )
         old = {
             p.stand.number: {s: p.key(s) for s in p.sheets_in(p.everywhere)}

@@ -26,7 +26,7 @@ from server.jobs.running import RESTARTED, Progress, Stopped, work
 from server.levels.models import Level
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.heights_in import MESH_SUFFIXES, HeightsFile, Reading, read_heights
-from thicket.formats.layers_in import band_names, proposed_frame, read_channels
+from thicket.formats.layers_in import proposed_frame, read_named_channels
 from thicket.ground.made import check_size, flat_ground, rolling_ground
 from thicket.ground.rasters import resample
 from thicket.ground.relief import shade
@@ -277,10 +277,13 @@ def _shape_for(draft: Draft) -> tuple[int, int]:
 
 
 def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround | None, dict]:
-    channels = [bounded(name, read_channels, path, name, tick=progress.check) for path, name in _files(draft)]
+    read = [
+        bounded(name, read_named_channels, path, name, tick=progress.check) for path, name in _files(draft)
+    ]
+    channels = [group for group, _ in read]
     total = sum(map(len, channels))
     counts = [len(group) for group in channels]
-    bands = [name for path, _ in _files(draft) for name in band_names(path)]
+    bands = [name for _, names in read for name in names]
     described = bands if len(bands) == total and all(bands) and len(set(bands)) == total else None
     names = draft.options.get("names") or described or _suggested(draft.names, counts)
     found = {

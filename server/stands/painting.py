@@ -32,6 +32,7 @@ from server.stands.touch import LockedTouch
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field
 from thicket.planted.brushing import Brush, Cells
+from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.sheets import Box
 from thicket.planting.density import TOUCH_UNIT, density
@@ -187,20 +188,35 @@ def clear(user: User, stand: Stand, key: UUID, area: int | None = None) -> Entry
         raise Refused(f"{stand.name} has no painting{where or ' to clear'}")
     with transaction.atomic():
         before = planted_of(stand.level)
-        change, delta, gained, lost = _clear(user, stand, inside, box)
-        return Entry.objects.create(
-            level=stand.level,
-            user=user,
-            stand=stand,
-            kind=Entry.Kind.STROKE,
-            key=key,
-            what=f"Painting of {stand.name} cleared{where}",
-            change=change,
-            delta=delta,
-            gained=gained,
-            lost=lost,
-            worst=change_at_worst(stand.level, before, planting_of(stand).metres(box)),
-        )
+        done = _clear(user, stand, inside, box)
+        return _entered(user, stand, key, f"Painting of {stand.name} cleared{where}", box, before, done)
+
+
+def _entered(
+    user: User,
+    stand: Stand,
+    key: UUID,
+    what: str,
+    box: Cells,
+    before: PlantedLevel,
+    done: tuple[dict, bytes, int, int],
+) -> Entry:
+    """The journal's entry of a stand's painting in a box that has been set as one action; before, the level
+    as it was planted until then; done, what `_set` says of it."""
+    change, delta, gained, lost = done
+    return Entry.objects.create(
+        level=stand.level,
+        user=user,
+        stand=stand,
+        kind=Entry.Kind.STROKE,
+        key=key,
+        what=what[:200],
+        change=change,
+        delta=delta,
+        gained=gained,
+        lost=lost,
+        worst=change_at_worst(stand.level, before, planting_of(stand).metres(box)),
+    )
 
 
 def _inside(level: Level, area: int | None) -> tuple[np.ndarray, str]:
@@ -263,20 +279,8 @@ def put_painting(user: User, stand: Stand, key: UUID, touch: np.ndarray, name: s
     with transaction.atomic():
         before = planted_of(stand.level)
         part = touch[box[1] : box[3], box[0] : box[2]]
-        change, delta, gained, lost = _set(user, stand, box, lambda window: part)
-        return Entry.objects.create(
-            level=stand.level,
-            user=user,
-            stand=stand,
-            kind=Entry.Kind.STROKE,
-            key=key,
-            what=f"Painting of {stand.name} from {name}"[:200],
-            change=change,
-            delta=delta,
-            gained=gained,
-            lost=lost,
-            worst=change_at_worst(stand.level, before, planting_of(stand).metres(box)),
-        )
+        done = _set(user, stand, box, lambda window: part)
+        return _entered(user, stand, key, f"Painting of {stand.name} from {name}", box, before, done)
 
 
 @partial(action, cut_to_own=True)

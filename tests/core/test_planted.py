@@ -197,6 +197,7 @@ class Folders(SimpleTestCase):
             ("level.json", json.dumps(said | {"cell": -1}).encode(), "cell"),
             ("level.json", json.dumps(said | {"stands": said["stands"] * 2}).encode(), "stands there twice"),
             ("layers/turf.png", None, "layers/turf.png"),
+            ("masks/Grazing.png", None, "masks/Grazing.png"),
             ("touch/drawn-1.png", good[Path("layers/turf.png")], "touch/drawn-1"),
             ("pins.csv", b"a,b\n", "pins.csv"),
             ("pins.csv", good[Path("pins.csv")].replace(b"100.25", b"far"), "pins.csv"),

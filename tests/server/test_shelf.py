@@ -385,6 +385,8 @@ class CommandLine(TestCase):
             path.write_bytes(b"glTF")
             with self.assertRaisesMessage(CommandError, "1 could not be brought in"):
                 self.run_it("bring_stock", str(path))
+            with self.assertRaisesMessage(CommandError, "--group: 1 to 40"):
+                self.run_it("bring_stock", str(path), "--group", "x" * 41)
         self.assertIn(
             "256 m × 128 m, led by marsh", self.run_it("new_level", "Low Fell", "--flat", "256x128")
         )

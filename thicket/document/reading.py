@@ -10,6 +10,7 @@ import struct
 import zipfile
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from itertools import islice
 from pathlib import Path
@@ -144,7 +145,8 @@ def _read_layers(folder: Path, names: Sequence[str], shape: tuple[int, int]) -> 
 
 
 def _read_mask(path: Path) -> np.ndarray:
-    with path.open("rb") as file:
+    deep = False
+    with suppress(OSError), path.open("rb") as file:
         deep = file.read(25)[24:] == bytes([16])  # bits a channel
     return _read_png(path, np.uint16 if deep else np.uint8)
 

@@ -146,6 +146,11 @@ def band_names(path: Path) -> list[str]:
         return []
 
 
+def read_named_channels(path: Path, name: str) -> tuple[list[np.ndarray], list[str]]:
+    """A file's channels, see `read_channels`, and what it calls them, see `band_names`."""
+    return read_channels(path, name), band_names(path)
+
+
 def proposed_frame(size: tuple[int, int], shape: tuple[int, int]) -> Frame | None:
     """The largest frame of a level's form in the middle of a map of another form; None for one of the same.
 

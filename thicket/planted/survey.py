@@ -314,7 +314,7 @@ class _Surveyor:
         largest = largest_of(planting) if distances.by_size else 1.0
         farthest = float(distances.gone * largest)
         plants = np.zeros(len(self.eyes), np.int64)
-        view_reach = max(farthest, shadow) + max(self.like.drawing.cell, CELL)
+        view_reach = np.minimum(max(farthest, shadow), self.clear) + max(self.like.drawing.cell, CELL)
         table = show, hide, start, end, solid, shadow, distances.by_size, farthest, self.clear
 
         def count(patch: Patch, some: np.ndarray) -> None:
@@ -355,12 +355,12 @@ class _Surveyor:
         self,
         planting: Planting,
         items: list[Item],
-        reach: float,
+        reach: float | np.ndarray,
         region: Region | None = None,
         only: set[Sheet] | None = None,
     ) -> Iterator[tuple[Patch, np.ndarray]]:
         """A planting's plants in patches, each with the places whose views reckon with it: those whose square
-        of so many m to each side touches it."""
+        of so many m to each side, for all of them or of each, touches it."""
         drawing, size = self.like.drawing, planting.sheet_size
         side = max(int(drawing.cell // size), 1)
         x, z = self.eyes[:, 0], self.eyes[:, 2]

@@ -22,11 +22,10 @@ SEEN = 1.0 - 1.0 / 255.0
 
 
 @nb.njit(nogil=True, cache=True)
-def _hits(heights, cell, eyes, rays, out):
+def _hits(heights, cell, top, eyes, rays, out):
     """The distance in m at which each ray of each eye meets the ground, out (eyes, rays); 0 where it does
-    not; and the altitude there. rays (rays, 3) of length 1."""
+    not; and the altitude there. top, that of the highest ground; rays (rays, 3) of length 1."""
     rows, columns = heights.shape
-    top = heights.max()
     for e in range(len(eyes)):
         for r in range(len(rays)):
             t = 0.5 * cell
@@ -56,7 +55,7 @@ def fogged_pixels(ground: Ground, eyes: np.ndarray, view: View, air: Air) -> np.
     if fog.kind == "none":
         return np.zeros(len(eyes))
     found = np.zeros((len(eyes), ACROSS * DOWN, 2))
-    _hits(ground.heights, float(ground.cell), np.asarray(eyes, float), rays_of(view), found)
+    _hits(ground.heights, float(ground.cell), air.top, np.asarray(eyes, float), rays_of(view), found)
     distance, altitude = found[..., 0], found[..., 1]
     seen = (distance > 0) & (left(fog, distance, eyes[:, 1, None], altitude) <= SEEN)
     return seen.mean(axis=1) * SCREEN_HEIGHT**2 * view.aspect / 1e6

@@ -11,6 +11,8 @@ const TILE = 128
 /** A cell is to be so many px wide at least. */
 const CELL_PX = 3
 const AT_ONCE = 4
+/** Milliseconds after which a tile that did not come may be asked for again. */
+const AGAIN = 2000
 
 /** The scale whose cells are as fine as can be seen at so many metres to a pixel. */
 export function scaleFor(pixel: number): number {
@@ -55,6 +57,7 @@ export class CoverStore {
   private scale = SCALES - 1
   private busy = 0
   private asked = new Set<string>()
+  private failed = new Map<string, number>()
 
   constructor(
     private readonly slug: string,
@@ -109,11 +112,13 @@ export class CoverStore {
     if (!this.covers.size) return []
     const tiles = tilesIn(this.box, this.scale, this.width, this.length)
     const out = []
+    const now = Date.now()
     for (const cover of this.covers.values())
       for (const at of tiles) {
         const mark = `${this.scale}/${at.join('/')}`
+        const id = `${cover.stand.id}/${mark}`
         const old = cover.tiles.get(mark) !== cover.version
-        if (old && !this.asked.has(`${cover.stand.id}/${mark}`)) out.push({ cover, at, mark })
+        if (old && !this.asked.has(id) && (this.failed.get(id) ?? 0) <= now) out.push({ cover, at, mark })
       }
     return out
   }
@@ -140,8 +145,8 @@ export class CoverStore {
       cover.tiles.set(mark, version)
       this.changed()
     } catch {
-      // It is asked for again when the plan is looked at next, or the stand changes.
-      cover.tiles.set(mark, version)
+      // It is asked for again when the plan is looked at next, or a stand changes.
+      this.failed.set(id, Date.now() + AGAIN)
     } finally {
       this.asked.delete(id)
       this.busy--

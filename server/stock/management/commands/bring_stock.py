@@ -3,8 +3,10 @@
 from pathlib import Path
 
 from django.core.management.base import BaseCommand, CommandError
+from pydantic import TypeAdapter, ValidationError
 
 from server.jobs.running import Progress
+from server.stock.api import Group
 from server.stock.bringing import Failed, options_of, read_things
 from server.stock.shelf import put_on_shelf, slug_for
 from thicket.formats.beside import files_of
@@ -42,6 +44,10 @@ class Command(BaseCommand):
     def handle(self, *args, **options):
         given = {name: options[name] for name in ("unit", "up", "height", "lods", "billboard")}
         refused = 0
+        try:
+            TypeAdapter(Group).validate_python(options["group"])
+        except ValidationError:
+            raise CommandError("--group: 1 to 40 letters, on one line.") from None
         try:
             for _, thing in read_things(self._read(options["files"]), options_of(given), Progress()):
                 if isinstance(thing, Failed):
