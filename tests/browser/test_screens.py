@@ -111,6 +111,7 @@ class Screens(BrowserCase):
             self.axe(page, f"a level's menu, {theme}")
             page.click("[data-test=level-rename]")
             self.axe(page, f"rename, {theme}")
+            page.set_viewport_size({"width": 1120, "height": 560})
             self.open_level(page)
             self.walk(page, *((MENUS, DIALOGS) if theme == "paper" else (DUSK_MENUS, DUSK_DIALOGS)))
             for path in ("audit", "account", "levels/hobbin-delph/team"):

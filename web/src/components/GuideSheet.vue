@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiClose, mdiMagnify } from '@mdi/js'
+import { mdiClose, mdiKeyboardOutline, mdiMagnify } from '@mdi/js'
 import { computed, nextTick, ref, watch } from 'vue'
 import text from '../../../docs/guide.md?raw'
 import { found, sectionsOf } from '../guide'
@@ -7,6 +7,7 @@ import type { Bench } from '../router'
 
 /** The guide, opened at the bench that one stands on. */
 const props = defineProps<{ bench: Bench }>()
+const emit = defineEmits<{ keys: [] }>()
 const shown = defineModel<boolean>({ required: true })
 const files = import.meta.glob<string>(
   '../../../docs/screenshots/{ground,stock,planting,try,sightline,walk,budget,survey,plots,handover}.png',
@@ -45,6 +46,7 @@ watch(section, () => void nextTick(() => page.value?.scrollTo({ top: 0 })))
           data-keys
           data-test="guide-search"
         />
+        <v-btn :prepend-icon="mdiKeyboardOutline" data-test="guide-keys" @click="emit('keys')">Keys</v-btn>
         <v-btn :icon="mdiClose" variant="text" aria-label="Close" @click="shown = false" />
       </header>
       <div class="both">
@@ -80,8 +82,7 @@ watch(section, () => void nextTick(() => page.value?.scrollTo({ top: 0 })))
 }
 header {
   display: grid;
-  grid-template-columns: auto minmax(160px, 320px) 40px;
-  justify-content: space-between;
+  grid-template-columns: 1fr minmax(160px, 320px) auto 40px;
   gap: 16px;
   align-items: center;
 }

@@ -137,7 +137,7 @@ const canRedo = computed(() => store.mayPlant && !!store.pulse?.redo)
 </template>
 
 <style scoped>
-/* The key itself opens the sheet where there is no room for its button. */
+/* Where there is no room for this button, the guide has one, and the key itself opens the sheet. */
 @media (max-width: 1100px) {
   .keys {
     display: none;

@@ -301,7 +301,7 @@ useEventListener(document, 'click', (event) => {
     </aside>
     <CostStrip />
     <KeySheet v-model="keys" />
-    <GuideSheet v-if="guide" v-model="guide" :bench="bench" />
+    <GuideSheet v-if="guide" v-model="guide" :bench="bench" @keys="((guide = false), (keys = true))" />
     <JournalSheet v-model="journal" @go="stage?.look($event)" />
     <StatusLine />
     <SignInAgain @back="goOn" />
