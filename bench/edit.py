@@ -5,16 +5,10 @@ from __future__ import annotations
 
 import statistics
 import time
-from functools import partial
 
 from bench._short import short
 
 STROKES = short(12, 2)
-
-
-def brushed(brush, planting, box, window):
-    """A window of touch after a brush has worked on it."""
-    return window + brush.delta(planting, window, box)
 
 
 def main() -> int:
@@ -45,11 +39,10 @@ def main() -> int:
             for p in now.plantings()
             if not p.stand.sward
         }
-        planting, brush = now.planting(stand.number), Brush(stroke)
-        box = brush.cells(now)
-        touch = planting.touch_map.painted(box, partial(brushed, brush, planting, box))
+        brush = Brush(stroke)
+        edit = brush.painting(now, [stand.number])
         began = time.perf_counter()
-        after = now.painted(stand.number, touch, planting.metres(box))
+        after = now.after(edit).after
         changed = 0
         for planting in after.plantings():
             x0, z0, x1, z1 = stroke.box

@@ -13,7 +13,6 @@ from bench._short import short
 from thicket.document.drawing import seen_through
 from thicket.planted.brushing import Brush
 from thicket.planted.costs import items_in
-from thicket.planted.edits import Paint
 from thicket.planted.survey import repaired, survey
 from thicket.planted.whole import plant_whole
 from thicket.planting.strokes import Stroke
@@ -67,7 +66,7 @@ def main() -> int:
         )
         stand = next(s for s in document.in_order if s.stratum == "Field")
         stroke = Stroke("thin", [(480.0, 700.0)], 16.0, 0.3, 1.0)
-        after = planted.edit(Paint(stand.slug, Brush(stroke)))
+        after = planted.after(Brush(stroke).painting(planted, [stand.number])).after
         after.counts()
         began = time.perf_counter()
         mended = repaired(found, planted, after, stock, drawing)

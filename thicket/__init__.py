@@ -6,19 +6,23 @@ database.
     level = thicket.open_level("hobbin-delph/")
     planted = thicket.plant(level, threads=2)
     planted.counts()
-    edited = planted.edit(ChangeSettings("birch", {"fullness": 0.4}))
-    planted.compare(edited)["birch"].lost
+    step = planted.after(ChangeSettings(put={5: {"fullness": 0.4}}))
+    step.counts[5]                    # plants gained and lost
+    planted = step.after
+    level = thicket.edit(level, [step.edit, step.inverse])
 
-Edits are in `thicket.planted.edits`; what a planted level can be asked is in `thicket.planted.level`.
+Edits are in `thicket.document.edits`; what a planted level can be asked is in `thicket.planted.level`.
 """
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from thicket.cache import Cache
+    from thicket.document.edits import Edit
     from thicket.document.level import Level
     from thicket.planted.level import PlantedLevel
 
@@ -35,6 +39,18 @@ def save_level(level: Level, folder: str | Path) -> None:
     from thicket.document import folder as folders
 
     folders.save_level(level, Path(folder))
+
+
+def edit(level: Level, edits: Iterable[Edit], undo: list[Edit] | None = None) -> Level:
+    """A level after some edits; `undo` is given those that take them back, in the order to apply them in.
+
+    Raises: Refused when one of them cannot be done; see `thicket.document.edits`.
+    """
+    for each in edits:
+        if undo is not None:
+            undo.insert(0, each.inverse(level))
+        level = each.apply(level)
+    return level
 
 
 def plant(level: Level, threads: int = 1, cache: Cache | None = None) -> PlantedLevel:

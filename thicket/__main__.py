@@ -7,6 +7,7 @@ asks for what is not there), 2 when it could not be done.
 from __future__ import annotations
 
 import argparse
+import json
 import sys
 import time
 from dataclasses import replace
@@ -18,6 +19,9 @@ import thicket
 from thicket.cache import Cache
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import seen_through
+from thicket.document.edits import Edit
+from thicket.document.edits.examples import examples
+from thicket.document.edits.files import json_of, read_edits, schemas, write_edits
 from thicket.planted.captures import SIMULATED, captures_csv, frames_by_chance, loads_in, run, views_at
 from thicket.planted.costs import LINES, bookmark_view, line, over, spent
 from thicket.planted.export import FORMATS
@@ -27,6 +31,10 @@ from thicket.refused import Refused
 from thicket.sight.devices import NAMES, PLACES, calibrate, read_captures, read_places
 from thicket.sight.fog import Air
 from thicket.sight.views import View
+
+JOURNAL = "journal/edits.json"
+"""Where a level's folder may hold the edits that made it what it is, in their order."""
+LISTS = "every kind of edit as JSON, a line each: its schema, and an example that applies to Hobbin Delph"
 
 
 def _tell(text: str) -> None:
@@ -154,6 +162,32 @@ def check(options: argparse.Namespace) -> int:
     return int(bool(found))
 
 
+def edit(options: argparse.Namespace) -> int:
+    level = thicket.open_level(options.folder)
+    edits = [each for path in options.edits for each in read_edits(path)]
+    undo: list[Edit] = []
+    after = thicket.edit(level, edits, undo)
+    thicket.save_level(after, options.out)
+    if options.undo:
+        write_edits(undo, options.undo)
+    if options.journal:
+        known = options.folder / JOURNAL
+        write_edits([*(read_edits(known) if known.is_file() else []), *edits], options.out / JOURNAL)
+    print(f"{options.out}\t{len(edits)} edits")
+    return 0
+
+
+def list_edits(_: argparse.Namespace) -> int:
+    whole = schemas()
+    for kind, given in examples().items():
+        *first, example = [json_of(each, {}) for each in given]
+        reference = whole["discriminator"]["mapping"][kind].rsplit("/", 1)[1]
+        found = {"kind": kind, "schema": whole["$defs"][reference], "example": example}
+        print(json.dumps(found | ({"after": first} if first else {}), ensure_ascii=False))
+    print(json.dumps({"$defs": whole["$defs"]}, ensure_ascii=False))
+    return 0
+
+
 def device(options: argparse.Namespace) -> int:
     level, places = _open(options), None
     if options.places:
@@ -196,7 +230,10 @@ def main(arguments: list[str] | None = None) -> int:
         prog="python -m thicket", description="Plant, cost, write out and compare levels in folders."
     )
     commands = parser.add_subparsers(dest="command", required=True)
+    command = commands.add_parser("edits", help=LISTS, description=LISTS)
+    command.set_defaults(job=list_edits)
     for name, job, about in (
+        ("edit", edit, "apply edits to a level and write it as another folder"),
         ("plant", plant, "plant every stand and count"),
         ("cost", cost, "what views cost, by stand; ends with 1 when a mark is overrun"),
         ("export", export, "write plants and maps"),
@@ -248,6 +285,13 @@ def main(arguments: list[str] | None = None) -> int:
             command.add_argument("captures", type=Path)
             command.add_argument("--tier", default="", help="through which tier camera places were drawn")
             command.add_argument("--out", type=Path, help="the frames with what they are made of, as CSV")
+        if name == "edit":
+            command.add_argument("edits", type=Path, nargs="+", metavar="EDIT.json")
+            command.add_argument("--out", type=Path, required=True)
+            command.add_argument("--undo", type=Path, metavar="FILE", help="write the edits that take back")
+            command.add_argument(
+                "--journal", action="store_true", help=f"add them to {JOURNAL} in the folder"
+            )
         if name == "compare":
             command.add_argument("other", type=Path)
     options = parser.parse_args(arguments)

@@ -19,13 +19,12 @@ from server.levels.ground import layers_of, next_revision, store
 from server.levels.models import Level, Membership
 from server.levels.planted import forget_planted, planted_of
 from server.sight.reckoning import LINES, bookmark_view, items_of, line, stand_cost
-from server.stands.regridding import fitted
 from thicket.document.atmosphere import atmosphere_for
 from thicket.document.drawing import tiers_for
 from thicket.document.level import Level as Document
 from thicket.document.level import touch_shape
 from thicket.document.rasters import Heights, LayerMaps
-from thicket.document.touch import TouchMap
+from thicket.document.touch import TouchMap, fitted
 from thicket.formats.heights_in import HeightsFile
 from thicket.formats.layers_in import Layers, normalised, proposed_frame, read_channels
 from thicket.ground.heights import Ground

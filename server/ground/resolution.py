@@ -13,8 +13,8 @@ from server.journal.models import Entry
 from server.levels.access import stands_of
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of
-from server.stands.regridding import check_cell, fitted
-from thicket.document.touch import TouchMap
+from server.stands.regridding import check_cell
+from thicket.document.touch import TouchMap, fitted
 from thicket.planted.comparing import compare
 
 

@@ -22,7 +22,6 @@ from thicket.document.settings import StandSettings
 from thicket.document.touch import TouchMap
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
-from thicket.planted.sheets import Box
 
 FIELDS = [field.attname for field in Stand._meta.concrete_fields]
 Revisions = dict[int, dict[tuple[int, int], int]]
@@ -148,11 +147,10 @@ def forget_planted(level: Level) -> None:
     level._planted = level._as_read = None
 
 
-def paint_planted(stand: Stand, touch: TouchMap, box: Box) -> None:
-    """Note that a stand's touch was stored, which differs from what was read only inside a box of level
-    metres; inside the transaction that stores it."""
+def paint_planted(stand: Stand, touch: TouchMap) -> None:
+    """Note that a stand's touch was stored; inside the transaction that stores it."""
     level = stand.level
-    level._planted = planted_of(level).painted(stand.number, touch, box)
+    level._planted = planted_of(level).edited(planted_of(level).level.with_touch(stand.number, touch))
     level._as_read.touch[stand.pk] = dict(touch.revisions)
     token, planted = _token(level, level._as_read), level._planted
     transaction.on_commit(lambda: CACHE.put(("planted", level.pk), (token, planted)))

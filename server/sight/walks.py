@@ -19,10 +19,10 @@ from server.sight.reckoning import items_of
 from server.stands.models import Stand
 from thicket.document.atmosphere import FogSettings, Sun
 from thicket.document.drawing import DeviceSettings, DrawingSettings
+from thicket.document.edits import ChangeSettings
 from thicket.document.settings import DistanceSettings
 from thicket.document.walks import Walk
 from thicket.hashing import digest
-from thicket.planted.edits import ChangeSettings
 from thicket.planted.pops import Pops, Walker, colours_of, other_billboards, unlikenesses
 from thicket.planted.remedies import Check, Remedy, check
 
@@ -78,7 +78,8 @@ def _check(job: Job, progress: Progress) -> None:
     planted = planted_of(level)
     for pk, distances in given["tried"].items():
         if int(pk) in rows:
-            planted = planted.edit(ChangeSettings(rows[int(pk)].slug, {"distances": distances}))
+            number = rows[int(pk)].number
+            planted = planted.after(ChangeSettings(put={number: {"distances": distances}})).after
     fog = FogSettings.model_validate(given["fog"])
     progress.tell(0.0, "Comparing the states of the stock")
     stock = document_of(level).stock

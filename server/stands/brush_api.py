@@ -30,7 +30,6 @@ from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.pictures import read_grey
 from thicket.planted.brushing import Brush, Limits
 from thicket.planted.costs import region_cost
-from thicket.planted.edits import Paint
 from thicket.planted.sheets import apart
 from thicket.planting.strokes import Stroke
 from thicket.planting.tips import MADE, SIDE, made_tip, tip_of_picture
@@ -207,8 +206,8 @@ def spent_with_stroke(request: HttpRequest, slug: str, data: StrokeIn):
     stock, view, brush = items_of(level), seen(level, data.view), data.brush()
     after = planted_of(level)
     box = brush.reach(after)
-    for row in (stand_for(level, pk) for pk in dict.fromkeys([data.stand, *data.also])):
-        after = after.edit(Paint(row.slug, brush))
+    numbers = {stand_for(level, pk).number for pk in [data.stand, *data.also]}
+    after = after.after(brush.painting(after, numbers)).after
     return [
         {"plot": name, **asdict(region_cost(after.plantings(), stock, view, region))}
         for name, region in regions_of(level).items()

@@ -170,7 +170,7 @@ def _brushed(user: User, stand: Stand, brush: Brush, box: Cells) -> tuple[dict, 
     delta = kept_to_own(stand.level, user, brush.delta(planting, locked.window, box), box)
     after = locked.window + delta
     gained, lost = _difference(planting, box, locked.window, after)
-    paint_planted(stand, locked.write(after, planting.touch_map), planting.metres(box))
+    paint_planted(stand, locked.write(after, planting.touch_map))
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
 
@@ -261,7 +261,7 @@ def _set(
     delta = kept_to_own(stand.level, user, (wanted - locked.window).astype(np.int16), box)
     after = locked.window + delta
     gained, lost = _difference(planting, box, locked.window, after)
-    paint_planted(stand, locked.write(after, planting.touch_map), planting.metres(box))
+    paint_planted(stand, locked.write(after, planting.touch_map))
     return {"box": box, "cell": stand.level.touch_cell}, zlib.compress(delta.tobytes(), 1), gained, lost
 
 
@@ -359,7 +359,7 @@ def shift(entry: Entry, back: bool) -> TouchChange:
     planting, locked = _lock(entry.stand, box)
     after = np.clip(locked.window + (-delta if back else delta), -TOUCH_UNIT, TOUCH_UNIT).astype(np.int16)
     gained, lost = _difference(planting, box, locked.window, after)
-    paint_planted(entry.stand, locked.write(after, planting.touch_map), planting.metres(box))
+    paint_planted(entry.stand, locked.write(after, planting.touch_map))
     return TouchChange(box, gained, lost)
 
 

@@ -11,7 +11,7 @@ from server.levels.models import Level
 from server.levels.rasters import TILE, split
 from server.stands.models import KeptTouch, Stand, TouchTile
 from server.stands.touch import touch_of
-from thicket.ground.rasters import resample
+from thicket.document.touch import fitted
 from thicket.limits import check_touch_cell
 
 
@@ -23,18 +23,6 @@ def check_cell(level: Level, cell: float) -> tuple[int, int]:
     shape = Level(cell=level.cell, rows=level.rows, columns=level.columns, touch_cell=cell).touch_shape
     check_touch_cell(shape, cell)
     return shape
-
-
-def fitted(touch: np.ndarray, cell: float, shape: tuple[int, int], new_cell: float) -> np.ndarray:
-    """A touch map, int16, on other cells; ground that it did not reach is unpainted, ground that is gone is
-    cut off."""
-    if cell != new_cell:
-        rows, columns = (max(1, int(np.ceil(n * cell / new_cell - 1e-6))) for n in touch.shape)
-        touch = resample(touch, (rows, columns), new_cell / cell)
-    out = np.zeros(shape, np.int16)
-    rows, columns = min(shape[0], touch.shape[0]), min(shape[1], touch.shape[1])
-    out[:rows, :columns] = touch[:rows, :columns]
-    return out
 
 
 def regrid(entry: Entry, level: Level, cell: float, shape: tuple[int, int]) -> None:

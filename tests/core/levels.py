@@ -7,12 +7,14 @@ import numpy as np
 
 from demo.stock import MODELS
 from thicket.document.drawing import tiers_for
+from thicket.document.edits import ChangeSettings
 from thicket.document.level import Item, Level, Stand
 from thicket.document.rasters import Heights, LayerMaps, Mask
 from thicket.document.settings import StandSettings
 from thicket.document.touch import TouchMap
 from thicket.formats.stock import read_anchors, to_glb
 from thicket.ground.shapes import Shape, Trail
+from thicket.planted.brushing import Brush
 from thicket.planting.pins import Pins, Uprooted
 
 SIDE = 256
@@ -37,6 +39,16 @@ STRATA = ("Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss")
 def item(slug: str, crown: float, trunk: float) -> Item:
     glb = to_glb(MODELS[slug]())
     return Item(slug, slug.title(), 4.0, crown, trunk, read_anchors(slug, glb), glb)
+
+
+def painted(level, slug, stroke):
+    """A planted level after a stroke on a stand."""
+    return level.after(Brush(stroke).painting(level, [level[slug].stand.number])).after
+
+
+def tuned(level, slug, settings):
+    """A planted level after a change of a stand's settings."""
+    return level.after(ChangeSettings(put={level[slug].stand.number: dict(settings)})).after
 
 
 def condition(rng, above):

@@ -6,13 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from tests.core.levels import drawn_level
+from tests.core.levels import drawn_level, painted, tuned
 from thicket.document.rasters import Heights
 from thicket.ground.shapes import Shape
-from thicket.planted.brushing import Brush
 from thicket.planted.costs import items_in, spent
 from thicket.planted.dearest import Drawn, change_at_dearest
-from thicket.planted.edits import ChangeSettings, ChangeShapes, Paint
 from thicket.planted.level import PlantedLevel
 from thicket.planted.survey import survey
 from thicket.planting.strokes import Stroke
@@ -51,9 +49,9 @@ class Dearest(unittest.TestCase):
         fewer = {n: s for n, s in level.level.stands.items() if n != gone}
         coarse = {slug: replace(item, lods=item.lods[-1:]) for slug, item in self.stock.items()}
         changes = {
-            "painted": self.drawn(level.edit(Paint(many, Brush(stroke)))),
-            "settings": self.drawn(level.edit(ChangeSettings(many, {"fullness": 0.4}))),
-            "an obstacle": self.drawn(level.edit(ChangeShapes({7: rock}))),
+            "painted": self.drawn(painted(level, many, stroke)),
+            "settings": self.drawn(tuned(level, many, {"fullness": 0.4})),
+            "an obstacle": self.drawn(level.changed(shapes={**level.shapes, 7: rock})),
             "another ground": self.drawn(level.changed(heights=risen)),
             "a stand removed": self.drawn(level.changed(stands=fewer)),
             "coarser meshes": self.drawn(stock=coarse),
@@ -70,15 +68,15 @@ class Dearest(unittest.TestCase):
                 more = self.whole(after, change, above) - self.whole(before, change, above)
                 self.assertAlmostEqual(change.ms, more, places=6)
                 self.assertNotEqual(round(more, 3), 0)
-        painted = changes["painted"]
-        inside = change_at_dearest(self.found, before, painted, (66.0, 96.0, 164.0, 154.0))
+        thinned = changes["painted"]
+        inside = change_at_dearest(self.found, before, thinned, (66.0, 96.0, 164.0, 154.0))
         self.assertAlmostEqual(
-            inside.ms, self.whole(painted, inside, 1.7) - self.whole(before, inside, 1.7), places=6
+            inside.ms, self.whole(thinned, inside, 1.7) - self.whole(before, inside, 1.7), places=6
         )
 
     def test_nothing_is_told_where_nothing_changes_or_nobody_looks(self):
         before = self.drawn()
         self.assertIsNone(change_at_dearest(self.found, before, self.drawn()))
         blind = replace(self.found, eyes=self.found.eyes + 1e5)
-        thinner = self.level.edit(ChangeSettings(self.level.level.in_order[0].slug, {"fullness": 0.4}))
+        thinner = tuned(self.level, self.level.level.in_order[0].slug, {"fullness": 0.4})
         self.assertIsNone(change_at_dearest(blind, before, self.drawn(thinner)))

@@ -17,16 +17,15 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import thicket
-from tests.core.levels import drawn_level
+from tests.core.levels import drawn_level, painted, tuned
 from thicket.__main__ import main
+from thicket.document.edits import ChangeSettings, ChangeShapes
 from thicket.document.folder import save_level
-from thicket.document.level_file import LevelFile
+from thicket.document.level_file import LevelFile, ShapeFile
 from thicket.document.reading import open_level
-from thicket.ground.shapes import Shape
 from thicket.planted.aiming import aim
 from thicket.planted.brushing import Brush
 from thicket.planted.costs import crowd
-from thicket.planted.edits import ChangeSettings, ChangeShapes, Paint
 from thicket.planted.explaining import why
 from thicket.planting.stands import join
 from thicket.planting.strokes import Stroke
@@ -85,13 +84,15 @@ def as_edit(level, said):
     kind, *rest = said
     if kind == "shape":
         x, z, half = rest
-        ring = ((x - half, z - half), (x + half, z - half), (x + half, z + half))
-        return ChangeShapes({20: Shape("obstacle", ring, 0.0, 1.0, "Tank")})
-    slug = level.level.in_order[rest[0] % len(level.level.stands)].slug
+        ring = [(x - half, z - half), (x + half, z - half), (x + half, z + half)]
+        tank = ShapeFile(number=20, kind="obstacle", name="Tank", points=ring, width=0, clear=1)
+        return ChangeShapes(put={20: tank})
+    number = level.level.in_order[rest[0] % len(level.level.stands)].number
     if kind == "settings":
-        return ChangeSettings(slug, rest[1])
+        return ChangeSettings(put={number: rest[1]})
     _, verb, x, z, radius = rest
-    return Paint(slug, Brush(Stroke(verb, [(x, z), (x + 9, z + 4)], radius, 0.5, 0.7, -0.4)))
+    stroke = Stroke(verb, [(x, z), (x + 9, z + 4)], radius, 0.5, 0.7, -0.4)
+    return Brush(stroke).painting(level, [number])
 
 
 class Edits(SimpleTestCase):
@@ -102,7 +103,7 @@ class Edits(SimpleTestCase):
         states = [(level, state(level))]
         for said in session:
             try:
-                level = level.edit(as_edit(level, said))
+                level = level.after(as_edit(level, said)).after
             except Refused as error:
                 self.assertGreater(len(str(error)), 12)
                 continue
@@ -124,7 +125,7 @@ class Edits(SimpleTestCase):
         level = thicket.plant(drawn_level(3))
         state(level)
         low = level.level.singles[-1].slug
-        there = level.edit(Paint(low, Brush(Stroke("thin", [(60, 60)], 20, 0, 1))))
+        there = painted(level, low, Stroke("thin", [(60, 60)], 20, 0, 1))
         for stand in level.level.singles[:-1]:
             self.assertIs(there[stand.slug], level[stand.slug])
         back = there.edited(level.level)
@@ -246,12 +247,13 @@ class Folders(SimpleTestCase):
         self.assertEqual(len(rows) - 1, sum(n for slug, n in counts.items() if slug != "grass"))
         self.assertEqual((out / "level.glb").read_bytes()[:4], b"glTF")
         other = self.folder.parent / "other"
-        edited = thicket.plant(level).edit(ChangeSettings(level.singles[0].slug, {"fullness": 0.05}))
+        edited = tuned(thicket.plant(level), level.singles[0].slug, {"fullness": 0.05})
         save_level(edited.level, other)
         self.assertEqual(self.ask("compare", self.folder, self.folder)[0], 0)
         self.assertEqual(self.ask("compare", self.folder, other)[0], 1)
         self.assertEqual(self.ask("check", self.folder)[0], 0)
-        save_level(replace(edited.edit(ChangeShapes(remove=(3, 7, 8))).level, masks={}), other)
+        fewer = ChangeShapes(put={n: None for n in (3, 7, 8) if n in level.shapes})
+        save_level(replace(edited.after(fewer).after.level, masks={}), other)
         self.assertEqual(self.ask("plant", self.folder.parent)[0], 2)
 
     def test_a_shell_captures_frames_of_a_simulated_device_and_measures_it(self):

@@ -7,12 +7,11 @@ from itertools import product
 
 import numpy as np
 
-from tests.core.levels import drawn_level, plain_stand
+from tests.core.levels import drawn_level, plain_stand, tuned
 from thicket.cache import Cache
 from thicket.formats.stock import from_glb, to_glb
 from thicket.ground.heights import Ground
 from thicket.planted.costs import items_in
-from thicket.planted.edits import ChangeSettings
 from thicket.planted.level import PlantedLevel
 from thicket.planted.pops import Pops, Walker, other_billboards, unlikenesses
 from thicket.planted.remedies import Change, Check, Remedy, check, least_of
@@ -206,7 +205,7 @@ class Checked(unittest.TestCase):
             if remedy.stand == 1:
                 own = remedy.distances.core()
                 left = self.walker.pops_of(self.level.planting(1), own).noticed(self.found.threshold)
-                changed = self.level.edit(ChangeSettings(slug, {"distances": remedy.distances}))
+                changed = tuned(self.level, slug, {"distances": remedy.distances})
                 again = replace(self.walker, level=changed).pops_of(changed.planting(1))
                 self.assertEqual((remedy.left, left), (left, again.noticed(self.found.threshold)))
         rng = np.random.default_rng(2)

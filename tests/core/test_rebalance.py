@@ -8,11 +8,10 @@ from unittest.mock import patch
 
 import numpy as np
 
-from tests.core.levels import drawn_level
+from tests.core.levels import drawn_level, tuned
 from thicket.ground.shapes import Shape
 from thicket.planted.captures import SIMULATED
 from thicket.planted.costs import LINES, items_in, line, region_cost, settled, spent
-from thicket.planted.edits import ChangeSettings
 from thicket.planted.level import PlantedLevel
 from thicket.planted.plots import Region
 from thicket.planted.pops import unlikenesses
@@ -142,7 +141,7 @@ class OfALevel(unittest.TestCase):
         for option in found.options:
             if option.settings:
                 slug = self.level.level.stands[option.stand].slug
-                after = after.edit(ChangeSettings(slug, dict(option.settings)))
+                after = tuned(after, slug, option.settings)
         spent_then = self.spent(after)
         np.testing.assert_allclose(found.after, spent_then, rtol=1e-6)
         self.assertLessEqual(spent_then[:, 4].max(), marks["ms"] * (1 + 1e-6))
@@ -170,7 +169,7 @@ class OfALevel(unittest.TestCase):
         for option in found.options:
             if option.settings:
                 slug = self.level.level.stands[option.stand].slug
-                after = after.edit(ChangeSettings(slug, dict(option.settings)))
+                after = tuned(after, slug, option.settings)
         np.testing.assert_allclose(found.after, spent_by(after), rtol=1e-6)
         self.assertLessEqual(found.after[:, 4].max(), marks["ms"] * (1 + 1e-6))
 
@@ -181,7 +180,7 @@ class OfALevel(unittest.TestCase):
         (option,) = (o for o in found.options if o.stand == sward.number)
         self.assertEqual((option.share, list(option.settings)), (0.6, ["fullness"]))
         self.assertGreater(option.loss, 0)
-        after = self.level.edit(ChangeSettings(sward.slug, dict(option.settings)))
+        after = tuned(self.level, sward.slug, option.settings)
         np.testing.assert_allclose(found.after, self.spent(after), rtol=1e-6)
         self.assertLess(found.after[:, 4].max(), found.before[:, 4].max())
 
@@ -197,7 +196,7 @@ class OfALevel(unittest.TestCase):
         for option in found.options:
             self.assertEqual(list(option.settings), ["fullness"] if option.share < 1 else [])
             if option.settings:
-                after = after.edit(ChangeSettings(level.stands[option.stand].slug, dict(option.settings)))
+                after = tuned(after, level.stands[option.stand].slug, option.settings)
         kept = [level.stands[o.stand].slug for o in found.options if o.share == 1]
         self.assertLess(len(kept), len(found.options))
         was, now = (sum(counts[slug] for slug in kept) for counts in (level.counts(), after.counts()))

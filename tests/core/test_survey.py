@@ -6,10 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from tests.core.levels import drawn_level
+from tests.core.levels import drawn_level, painted, tuned
 from thicket.document.atmosphere import FogSettings
 from thicket.ground.shapes import Shape
-from thicket.planted.brushing import Brush
 from thicket.planted.costs import (
     cells_seen,
     costs_by,
@@ -20,7 +19,6 @@ from thicket.planted.costs import (
     spent,
     stand_cost,
 )
-from thicket.planted.edits import ChangeSettings, Paint
 from thicket.planted.level import PlantedLevel
 from thicket.planted.plots import regions
 from thicket.planted.survey import repaired, survey
@@ -123,7 +121,7 @@ class Surveyed(unittest.TestCase):
         stands = self.level.level.stands
         number = max((n for n in stands if not stands[n].sward), key=lambda n: self.level.planting(n).count())
         slug = stands[number].slug
-        other = self.level.edit(Paint(slug, Brush(stroke)))
+        other = painted(self.level, slug, stroke)
         box = (78.0, 108.0, 152.0, 142.0)
         for cell in (16, 64, 512):
             view = View(128, 400, 250, 0, -10, 55, 16 / 9, drawing=Drawing(cell=cell), device=DEVICE)
@@ -186,17 +184,17 @@ class Surveyed(unittest.TestCase):
         slugs = {stand.slug for stand in level.level.stands.values()}
         thinner = {"fullness": 0.4}
         edits = [
-            Paint(slug, Brush(Stroke("thin", [tuple(rng.uniform(30, 220, 2))], 16.0, 0.4, 1.0)))
+            (painted, slug, Stroke("thin", [tuple(rng.uniform(30, 220, 2))], 16.0, 0.4, 1.0))
             for slug in sorted(slugs)
         ]
-        edits.append(ChangeSettings(min(slugs), thinner))
+        edits.append((tuned, min(slugs), thinner))
         for drawing in (Drawing(cell=32), Drawing(full_meshes=4), Drawing(cell=128, sward_share=0.5)):
             how = {"drawing": drawing, "plots": plots}
             found = survey(level, self.stock, step=32, headings=4, **how)
             before = level
-            for edit in edits:
-                now = before.edit(edit)
-                with self.subTest(edit=edit, drawing=drawing):
+            for edit, slug, given in edits:
+                now = edit(before, slug, given)
+                with self.subTest(edit=given, drawing=drawing):
                     mended = repaired(found, before, now, self.stock, **how)
                     anew = survey(now, self.stock, step=32, headings=4, **how)
                     for part in anew.loads:

@@ -13,9 +13,8 @@ import json
 import tempfile
 import warnings
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any, cast
 
 import numpy as np
 import rasterio
@@ -23,24 +22,16 @@ from PIL import Image
 from rasterio.errors import NotGeoreferencedWarning
 from rasterio.transform import from_origin
 
-from thicket.document.level import Level
-from thicket.document.level_file import (
-    ItemDistances,
-    ItemFile,
-    ItemTraits,
-    LevelFile,
-    ShapeDetails,
-    ShapeFile,
-    StandFile,
-    UprootedFile,
-    ViewFile,
-)
-from thicket.document.shape_settings import Trail
-from thicket.ground.shapes import Trail as CoreTrail
-from thicket.planting.pins import COLUMNS
+from thicket.document.level import Level, Snapshot, Stand
+from thicket.document.level_file import LevelFile, SnapshotFile, UprootedFile, ViewFile, file_of
+from thicket.document.pin_rows import VALUES, PinRow, rows_of
+from thicket.document.shape_file import shape_file
+from thicket.document.stock_file import item_file
+from thicket.document.touch import TouchMap
+from thicket.planting.pins import COLUMNS, Pins
 from thicket.refused import Refused
 
-PARTS = ("layers", "masks", "touch", "stock", "textures")
+PARTS = ("layers", "masks", "touch", "stock", "textures", "snapshots")
 PIN_COLUMNS = ("stand", "plant", *COLUMNS)
 
 
@@ -82,12 +73,8 @@ def _files(level: Level) -> Iterator[tuple[str, bytes]]:
         yield f"layers/{file_name(name)}.png", _png(level.layers.weights[..., k])
     for name, mask in level.masks.items():
         yield f"masks/{file_name(name)}.png", _png(mask.values)
-    for number, touch in level.touch.items():
-        if number in level.stands and touch.tiles:
-            yield (
-                f"touch/{level.stands[number].slug}.png",
-                _png((touch.array.astype(np.int32) + 32768).astype(np.uint16)),
-            )
+    for slug, picture in _painting(level.stands, level.touch):
+        yield f"touch/{slug}.png", picture
     for item in level.stock.values():
         if item.glb:
             yield f"stock/{item.slug}.glb", item.glb
@@ -95,7 +82,9 @@ def _files(level: Level) -> Iterator[tuple[str, bytes]]:
             yield f"stock/{item.slug}.png", item.silhouette
     for digest, picture in level.details.get("textures", {}).items():
         yield f"textures/{digest}.png", picture
-    yield "pins.csv", _pins_csv(level)
+    for name, shot in level.snapshots.items():
+        yield from _snapshot_files(name, shot)
+    yield "pins.csv", _pins_csv(level.stands, level.pins)
 
 
 def _tif(values: np.ndarray, cell: float) -> bytes:
@@ -122,63 +111,8 @@ def _png(values: np.ndarray) -> bytes:
     return out.getvalue()
 
 
-def _trail_file(trail: CoreTrail | None) -> Trail | None:
-    if trail is None:
-        return None
-    return Trail(
-        reach=trail.reach, lean=trail.lean, flatten=trail.flatten, strata=cast(Any, list(trail.strata))
-    )
-
-
 def _level_file(level: Level) -> LevelFile:
-    details = level.details.get("shapes", {})
-    shapes = [
-        ShapeFile(
-            number=n,
-            kind=cast(Any, s.kind),
-            name=s.name,
-            points=list(s.points),
-            width=s.width,
-            clear=s.clear,
-            trail=_trail_file(s.trail),
-            details=ShapeDetails.model_validate(details.get(n, {})),
-        )
-        for n, s in sorted(level.shapes.items())
-    ]
-    stock = [
-        ItemFile(
-            slug=i.slug,
-            name=i.name,
-            height=i.height,
-            crown=i.crown,
-            trunk=i.trunk,
-            points=cast(Any, [dict(p) for p in i.points]),
-            traits=ItemTraits.model_validate(dict(i.traits)),
-            distances=ItemDistances.model_validate(dict(i.distances)),
-        )
-        for i in level.stock.values()
-    ]
-    stands = [
-        StandFile(
-            number=s.number,
-            slug=s.slug,
-            name=s.name,
-            stratum=cast(Any, s.stratum),
-            place=s.place,
-            sward=s.sward,
-            seed=s.seed,
-            locked=s.locked,
-            colour=s.colour,
-            settings=s.settings,
-        )
-        for _, s in sorted(level.stands.items())
-    ]
-    uprooted = [
-        UprootedFile(stand=n, path=list(place.path), radius=place.radius)
-        for n, pins in sorted(level.pins.items())
-        if n in level.stands
-        for place in pins.uprooted
-    ]
+    stands = [file_of(stand) for _, stand in sorted(level.stands.items())]
     return LevelFile(
         slug=level.slug,
         name=level.name,
@@ -187,39 +121,61 @@ def _level_file(level: Level) -> LevelFile:
         touch_cell=level.touch_cell,
         layers=list(level.layers.names),
         masks=list(level.masks),
-        stock=stock,
-        shapes=shapes,
+        stock=[item_file(item) for item in level.stock.values()],
+        shapes=[shape_file(level, number) for number in sorted(level.shapes)],
         stands=stands,
-        uprooted=uprooted,
+        uprooted=_uprooted(level.stands, level.pins),
+        snapshots=list(level.snapshots),
         view=ViewFile.model_validate(level.details.get("view", {})),
     )
 
 
-def _pins_csv(level: Level) -> bytes:
+def _uprooted(stands: Mapping[int, Stand], pins: Mapping[int, Pins]) -> list[UprootedFile]:
+    return [
+        UprootedFile(stand=n, path=list(place.path), radius=place.radius)
+        for n, given in sorted(pins.items())
+        if n in stands
+        for place in given.uprooted
+    ]
+
+
+def _pins_csv(stands: Mapping[int, Stand], pins: Mapping[int, Pins]) -> bytes:
     """All pins, and the plants that were removed by hand, sorted by stand and id."""
     out = io.StringIO()
     table = csv.writer(out, lineterminator="\n")
     table.writerow(PIN_COLUMNS)
-    for number, pins in sorted(level.pins.items()):
-        if number not in level.stands:
+    for number, given in sorted(pins.items()):
+        if number not in stands:
             continue
-        homes = dict(zip(pins.replaced.tolist(), pins.home.tolist()))
-        rows: list[list[Any]] = [
-            [level.stands[number].slug, plant, item, x, z, lift, *rest, 0, *homes.pop(plant, ("", ""))]
-            for plant, item, x, z, lift, rest in zip(
-                pins.id.tolist(),
-                pins.item,
-                pins.x.tolist(),
-                pins.z.tolist(),
-                pins.lift.tolist(),
-                pins.rest.tolist(),
-            )
-        ]
-        for plant, home in homes.items():
-            rows.append([level.stands[number].slug, plant, "", *home, *("",) * 8, 1, *home])
-        rows.sort(key=lambda row: row[1])
-        table.writerows(rows)
+        for plant, row in rows_of(given).items():
+            home = row.home or ("", "")
+            if isinstance(row, PinRow):
+                values = (row.item, row.x, row.z, row.lift, *(getattr(row, n) for n in VALUES), 0)
+            else:
+                values = ("", *home, *("",) * 8, 1)
+            table.writerow([stands[number].slug, plant, *values, *home])
     return out.getvalue().encode()
+
+
+def _painting(stands: Mapping[int, Stand], touch: Mapping[int, TouchMap]) -> Iterator[tuple[str, bytes]]:
+    """The touch of stands that are painted, by their slugs, as PNG."""
+    for number, given in touch.items():
+        if number in stands and any(tile.any() for tile in given.tiles.values()):
+            values = (given.array.astype(np.int32) + 32768).astype(np.uint16)
+            yield stands[number].slug, _png(values)
+
+
+def _snapshot_files(name: str, shot: Snapshot) -> Iterator[tuple[str, bytes]]:
+    stem = f"snapshots/{file_name(name)}"
+    given = SnapshotFile(
+        touch_cell=shot.touch_cell,
+        stands=[file_of(stand) for _, stand in sorted(shot.stands.items())],
+        uprooted=_uprooted(shot.stands, shot.pins),
+    )
+    yield f"{stem}.json", f"{given.model_dump_json(indent=2)}\n".encode()
+    yield f"{stem}.pins.csv", _pins_csv(shot.stands, shot.pins)
+    for slug, picture in _painting(shot.stands, shot.touch):
+        yield f"{stem}.{slug}.png", picture
 
 
 def zip_level(level: Level) -> bytes:

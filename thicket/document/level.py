@@ -57,7 +57,8 @@ class Stand:
 class Item:
     """A stock item: height and radii of crown and trunk in m; its anchor points, of each name, at and up; its
     file, a binary glTF, where it is wanted; its traits; the distances in m at which its states are seen to
-    differ; and its picture from the side, a PNG, where that is wanted."""
+    differ; its picture from the side, a PNG, where that is wanted; and whether the level keeps this version
+    when the shelf has another."""
 
     slug: str
     name: str = ""
@@ -69,6 +70,7 @@ class Item:
     traits: Mapping = field(default_factory=dict)
     distances: Mapping = field(default_factory=dict)
     silhouette: bytes = b""
+    held: bool = True
 
     @lazy
     def anchors(self) -> Anchors | None:
@@ -83,9 +85,20 @@ class Item:
 
 
 @dataclass(frozen=True, eq=False)
+class Snapshot:
+    """The planting of a level as it was: its stands, their touch in cells of `touch_cell` m, and their pins,
+    all by the stands' numbers."""
+
+    touch_cell: float
+    stands: Mapping[int, Stand]
+    touch: Mapping[int, TouchMap]
+    pins: Mapping[int, Pins]
+
+
+@dataclass(frozen=True, eq=False)
 class Level:
-    """A level. Lengths in m. Stands, shapes and pins go by their numbers, masks and items by name; touch that
-    is not there is unpainted. `details` is what no plant follows from: `view`, as
+    """A level. Lengths in m. Stands, shapes and pins go by their numbers, masks, items and snapshots by name;
+    touch that is not there is unpainted. `details` is what no plant follows from: `view`, as
     `thicket.document.level_file.ViewFile` has it, and what people see of shapes by number."""
 
     slug: str
@@ -101,6 +114,7 @@ class Level:
     touch: Mapping[int, TouchMap] = field(default_factory=dict)
     pins: Mapping[int, Pins] = field(default_factory=dict)
     details: Mapping = field(default_factory=dict)
+    snapshots: Mapping[str, Snapshot] = field(default_factory=dict)
 
     @property
     def touch_shape(self) -> tuple[int, int]:
@@ -132,6 +146,11 @@ class Level:
     def with_touch(self, number: int, touch: TouchMap) -> Level:
         """The level with another touch of a stand."""
         return replace(self, touch={**self.touch, number: touch})
+
+
+def snapshot_of(level: Level) -> Snapshot:
+    """The planting of a level as it is."""
+    return Snapshot(level.touch_cell, level.stands, level.touch, level.pins)
 
 
 def touch_shape(length: float, width: float, cell: float) -> tuple[int, int]:

@@ -5,7 +5,7 @@ JSON Schema; write it anew by `python -m thicket.document.level_file > docs/leve
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, SerializerFunctionWrapHandler, model_serializer, model_validator
@@ -13,6 +13,7 @@ from pydantic import Field, SerializerFunctionWrapHandler, model_serializer, mod
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Tiers
 from thicket.document.item_settings import Anchors, SeenDistances, TraitSettings
+from thicket.document.level import Stand
 from thicket.document.plots import Plots
 from thicket.document.settings import Colour, Metres, Name, Number, StandSettings, Stratum, Strict
 from thicket.document.shape_settings import Box, Round, ShapeSettings, Trail
@@ -26,6 +27,7 @@ from thicket.limits import (
     SHAPES,
     SMALLEST_CELL,
     SMALLEST_TOUCH_CELL,
+    SNAPSHOTS,
     STANDS,
     STOCK,
     UPROOTED,
@@ -66,10 +68,6 @@ class LayerFile(Sparse, LayerAppearance):
 
 class ViewPlace(Sparse, KeptView):
     """A kept view."""
-
-
-class WindFile(Sparse, WindSettings):
-    """See `thicket.sight.wind.Wind`."""
 
 
 class ShapeDetails(Sparse):
@@ -122,6 +120,9 @@ class ItemFile(Strict):
     points: Anchors = []
     traits: ItemTraits = ItemTraits()
     distances: ItemDistances = ItemDistances()
+    held: Annotated[
+        bool, Field(description="whether the level keeps this version when the shelf has another")
+    ] = True
 
     @model_validator(mode="after")
     def check(self) -> Self:
@@ -144,12 +145,36 @@ class StandFile(Strict):
     settings: StandSettings
 
 
+def file_of(stand: Stand) -> StandFile:
+    """A stand as it stands in a file."""
+    return StandFile(**{name: getattr(stand, name) for name in StandFile.model_fields})
+
+
+def stand_from(given: StandFile) -> Stand:
+    """The stand that a file describes."""
+    return Stand(**{name: getattr(given, name) for name in StandFile.model_fields})
+
+
 class UprootedFile(Strict):
     """A place where a stand, by number, was uprooted: no rule plants it there again."""
 
     stand: int
     path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
     radius: Annotated[float, Field(allow_inf_nan=False, gt=0, le=500)]
+
+
+class SnapshotFile(Strict):
+    """The planting of a snapshot: `snapshots/NAME.json`, with its pins in `NAME.pins.csv` and its painting in
+    `NAME.STAND.png` beside it."""
+
+    touch_cell: Annotated[float, Field(allow_inf_nan=False, ge=SMALLEST_TOUCH_CELL, le=LARGEST_TOUCH_CELL)]
+    stands: list[StandFile] = Field(default=[], max_length=STANDS)
+    uprooted: list[UprootedFile] = Field(default=[], max_length=UPROOTED)
+
+    @model_validator(mode="after")
+    def check(self) -> Self:
+        _check_stands(self.stands, self.uprooted)
+        return self
 
 
 class ViewFile(Strict):
@@ -163,12 +188,12 @@ class ViewFile(Strict):
     sun: dict[str, Any] | None = None
     fog: float | None = None
     waters: list[dict[str, Any]] | None = None
-    wind: WindFile = WindFile()
+    wind: WindSettings = WindSettings()
     bookmarks: list[ViewPlace] = Field(default=[], max_length=VIEWS)
-    drawing: DrawingSettings | None = None
-    tiers: Tiers | None = None
-    walks: Walks | None = None
-    plots: Plots | None = None
+    drawing: DrawingSettings = DrawingSettings()
+    tiers: Tiers = {}
+    walks: Walks = {}
+    plots: Plots = Plots()
     marks: dict[str, Any] | None = None
 
 
@@ -202,6 +227,7 @@ class LevelFile(Strict):
     shapes: list[ShapeFile] = Field(default=[], max_length=SHAPES)
     stands: list[StandFile] = Field(default=[], max_length=STANDS)
     uprooted: list[UprootedFile] = Field(default=[], max_length=UPROOTED)
+    snapshots: list[Name] = Field(default=[], max_length=SNAPSHOTS, description="`snapshots/NAME.json`")
     view: ViewFile = ViewFile()
 
     @model_validator(mode="after")
@@ -210,21 +236,25 @@ class LevelFile(Strict):
         _check_once("a mask image", self.masks)
         _check_once("a stock item", (item.slug for item in self.stock))
         _check_once("a shape's number", (shape.number for shape in self.shapes))
-        _check_once("a stand's number", (stand.number for stand in self.stands))
-        _check_once("a stand's slug", (stand.slug for stand in self.stands))
+        _check_once("a snapshot", self.snapshots)
         _check_once("a kept view", (view.name for view in self.view.bookmarks))
         have = {item.slug for item in self.stock}
         for stand in self.stands:
             for entry in stand.settings.mix:
                 if entry.item not in have:
                     raise Refused(f"stands: {stand.name} plants {entry.item[:60]!r}, which is not in stock")
-        numbers = {stand.number for stand in self.stands}
-        for place in self.uprooted:
-            if place.stand not in numbers:
-                raise Refused(f"uprooted: there is no stand {place.stand}")
-        plots = self.view.plots.plots if self.view.plots else {}
-        _check_once("a plot's area", (plot.area for plot in plots.values()))
+        _check_stands(self.stands, self.uprooted)
+        _check_once("a plot's area", (plot.area for plot in self.view.plots.plots.values()))
         return self
+
+
+def _check_stands(stands: Sequence[StandFile], uprooted: Sequence[UprootedFile]) -> None:
+    _check_once("a stand's number", (stand.number for stand in stands))
+    _check_once("a stand's slug", (stand.slug for stand in stands))
+    numbers = {stand.number for stand in stands}
+    for place in uprooted:
+        if place.stand not in numbers:
+            raise Refused(f"uprooted: there is no stand {place.stand}")
 
 
 def _check_once(what: str, names: Iterable[object]) -> None:

@@ -14,24 +14,33 @@ from contextlib import suppress
 from dataclasses import replace
 from itertools import islice
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Any
 
 import numpy as np
 from PIL import Image
-from pydantic import Field, ValidationError
+from pydantic import TypeAdapter, ValidationError
 from rasterio.errors import RasterioError
 
 from thicket.document.atmosphere import from_before
 from thicket.document.drawing import from_marks
 from thicket.document.folder import PIN_COLUMNS, file_name
-from thicket.document.level import Item, Level, Stand
-from thicket.document.level_file import FORMAT, ItemFile, LevelFile, ShapeFile, UprootedFile, ViewFile
+from thicket.document.level import Item, Level, Snapshot, Stand
+from thicket.document.level_file import (
+    FORMAT,
+    ItemFile,
+    LevelFile,
+    SnapshotFile,
+    UprootedFile,
+    ViewFile,
+    stand_from,
+)
+from thicket.document.pin_rows import GoneRow, PinRow, Plant, Row, pins_from
 from thicket.document.rasters import Heights, LayerMaps, Mask
-from thicket.document.settings import Multiple, Number, Share, Strict
+from thicket.document.shape_file import core_shape
+from thicket.document.stock_file import item_from
 from thicket.document.touch import TouchMap
 from thicket.formats.rasters import open_raster
 from thicket.formats.stock import measure
-from thicket.ground.shapes import Shape
 from thicket.limits import (
     LARGEST_MESH,
     MASK_SIDE,
@@ -41,7 +50,7 @@ from thicket.limits import (
     check_touch_cell,
 )
 from thicket.planting.pins import Pins, Uprooted
-from thicket.refused import Refused
+from thicket.refused import Refused, first_error
 
 LARGEST, MOST_FILES = 2 << 30, 5000
 """A zip may unpack to so many bytes, in so many files."""
@@ -57,12 +66,7 @@ def open_level(folder: str | Path) -> Level:
     folder = Path(folder)
     given = _read_level_file(folder / "level.json")
     ground = _read_heights(folder / "heights.tif", given.cell)
-    stands = {
-        s.number: Stand(
-            s.number, s.slug, s.name, s.stratum, s.place, s.sward, s.seed, s.settings, s.locked, s.colour
-        )
-        for s in given.stands
-    }
+    stands = {stand.number: stand_from(stand) for stand in given.stands}
     level = Level(
         given.slug,
         given.name,
@@ -70,7 +74,7 @@ def open_level(folder: str | Path) -> Level:
         ground,
         _read_layers(folder, given.layers, ground.ground.cells),
         {name: Mask.of(_read_mask(folder / f"masks/{file_name(name)}.png")) for name in given.masks},
-        {s.number: _shape(s) for s in given.shapes},
+        {s.number: core_shape(s) for s in given.shapes},
         {i.slug: _read_item(folder, i) for i in given.stock},
         stands,
         given.touch_cell,
@@ -85,7 +89,12 @@ def open_level(folder: str | Path) -> Level:
         },
     )
     _named("level.json", check_touch_cell, level.touch_shape, level.touch_cell)
-    return replace(level, touch=_read_touch(folder, level), pins=_read_pins(folder, level, given.uprooted))
+    return replace(
+        level,
+        touch=_read_touch("touch/{}.png", stands, folder, level.touch_shape),
+        pins=_read_pins(folder / "pins.csv", stands, level.stock, given.uprooted),
+        snapshots={name: _read_snapshot(folder, name, level.stock) for name in given.snapshots},
+    )
 
 
 def _named(name: str, check: Any, *arguments: Any) -> Any:
@@ -95,15 +104,7 @@ def _named(name: str, check: Any, *arguments: Any) -> Any:
     except Refused as error:
         raise Refused(f"{name}: {error}") from None
     except ValidationError as error:
-        raise Refused(f"{name}: {_first(error)}") from None
-
-
-def _first(error: ValidationError) -> str:
-    """The first thing that is wrong, and its field."""
-    first = error.errors()[0]
-    where = ".".join(str(part)[:60] for part in first["loc"])
-    what = first["msg"].removeprefix("Value error, ")[:300]
-    return f"{where}: {what}" if where else what
+        raise Refused(f"{name}: {first_error(error)}") from None
 
 
 def _read_text(path: Path) -> str:
@@ -112,13 +113,17 @@ def _read_text(path: Path) -> str:
     return path.read_text(encoding="utf-8")
 
 
-def _read_level_file(path: Path) -> LevelFile:
+def _read_json(path: Path) -> Any:
     try:
-        found = json.loads(_read_text(path))
+        return json.loads(_read_text(path))
     except FileNotFoundError:
-        raise Refused(f"{path.parent.name}: there is no level.json in it") from None
+        raise Refused(f"{path.parent.name}: there is no {path.name} in it") from None
     except (OSError, UnicodeDecodeError, json.JSONDecodeError, RecursionError) as error:
-        raise Refused(f"level.json: it cannot be read: {str(error)[:200]}") from None
+        raise Refused(f"{path.name}: it cannot be read: {str(error)[:200]}") from None
+
+
+def _read_level_file(path: Path) -> LevelFile:
+    found = _read_json(path)
     newer = isinstance(found, dict) and found.get("format", FORMAT)
     if isinstance(newer, int) and newer > FORMAT:
         raise Refused(f"level.json: it was written by a newer version of Knee Thicket (format {newer})")
@@ -198,16 +203,11 @@ def _read_textures(folder: Path, view: ViewFile) -> dict[str, bytes]:
 
 
 def _view(given: ViewFile, heights: np.ndarray) -> dict[str, Any]:
-    view = given.model_dump(mode="json", exclude_none=True)
+    view = {name: part for name, part in given.model_dump(mode="json").items() if part is not None}
+    if "tiers" not in given.model_fields_set:
+        del view["tiers"]
     low, high = float(heights.min()), float(heights.max())
     return from_marks(_named("level.json: view", from_before, view, low, high))
-
-
-def _shape(given: ShapeFile) -> Shape:
-    settings = given.shape_settings()
-    if given.details.form not in ("circle", "box"):
-        settings.points = given.points
-    return replace(settings.core(), width=given.width)
 
 
 def _read_item(folder: Path, given: ItemFile) -> Item:
@@ -217,125 +217,81 @@ def _read_item(folder: Path, given: ItemFile) -> Item:
         if (folder / mesh).stat().st_size > LARGEST_MESH:
             raise Refused(f"{mesh}: it has more than {LARGEST_MESH >> 20} MB")
         data = (folder / mesh).read_bytes()
-    return Item(
-        given.slug,
-        given.name,
-        given.height,
-        given.crown,
-        given.trunk,
-        [a.model_dump(mode="json") for a in given.points],
-        data,
-        given.traits.model_dump(mode="json"),
-        given.distances.model_dump(mode="json"),
-        _read_picture(folder, picture) if (folder / picture).is_file() else b"",
-    )
+    picture_bytes = _read_picture(folder, picture) if (folder / picture).is_file() else b""
+    return item_from(given, data, picture_bytes)
 
 
-def _read_touch(folder: Path, level: Level) -> dict[int, TouchMap]:
+def _read_touch(path: str, stands: Mapping[int, Stand], folder: Path, shape: tuple[int, int] | None) -> dict:
+    """The touch of stands, in files called as `path` says of a stand's slug; `shape` is what it must have."""
     found = {}
-    for number, stand in level.stands.items():
-        path = folder / f"touch/{stand.slug}.png"
-        if path.is_file():
-            values = _read_png(path, np.uint16, level.touch_shape)
+    for number, stand in stands.items():
+        name = path.format(stand.slug)
+        if (folder / name).is_file():
+            values = _read_png(folder / name, np.uint16, shape)
             found[number] = TouchMap.of((values.astype(np.int32) - 32768).astype(np.int16))
     return found
 
 
-Turn = Annotated[float, Field(allow_inf_nan=False, ge=-1.001, le=1.001)]
-
-
-class PinRow(Strict):
-    """A line of `pins.csv`: a plant that was set by hand; lengths in m, its turn as a quaternion."""
-
-    plant: Annotated[int, Field(ge=0, lt=2**64)]
-    item: Annotated[str, Field(max_length=60)]
-    x: Number
-    z: Number
-    lift: Annotated[float, Field(allow_inf_nan=False, ge=-50, le=500)]
-    qx: Turn
-    qy: Turn
-    qz: Turn
-    qw: Turn
-    width: Multiple
-    height: Multiple
-    tint: Share
-    home: tuple[Number, Number] | None
-
-
-class GoneRow(Strict):
-    """A line of `pins.csv`: a plant that was removed by hand, and where the rule has it."""
-
-    plant: Annotated[int, Field(ge=0, lt=2**64)]
-    home: tuple[Number, Number]
-
-
-def _pin_row(row: Mapping[str, str], stock: Mapping[str, Item]) -> PinRow | GoneRow:
+def _pin_row(row: Mapping[str, str], stock: Mapping[str, Item]) -> tuple[int, Row]:
+    plant = TypeAdapter(Plant).validate_python(row["plant"])
     home = (row["home_x"], row["home_z"]) if row["home_x"] else None
     if row["gone"] == "1":
-        return GoneRow.model_validate({"plant": row["plant"], "home": home})
+        return plant, GoneRow.model_validate({"home": home})
     given = {name: row[name] for name in PinRow.model_fields if name != "home"}
     found = PinRow.model_validate({**given, "home": home})
     if found.item not in stock:
         raise Refused(f"there is no item {found.item!r} in stock")
-    return found
+    return plant, found
 
 
-def _read_pins(folder: Path, level: Level, uprooted: Sequence[UprootedFile]) -> dict[int, Pins]:
-    by_slug = {stand.slug: number for number, stand in level.stands.items()}
-    rows: dict[int, list[PinRow | GoneRow]] = defaultdict(list)
+def _read_pins(
+    path: Path, stands: Mapping[int, Stand], stock: Mapping[str, Item], uprooted: Sequence[UprootedFile]
+) -> dict[int, Pins]:
+    by_slug = {stand.slug: number for number, stand in stands.items()}
+    rows: dict[int, dict[int, Row]] = defaultdict(dict)
     places: dict[int, list[Uprooted]] = defaultdict(list)
     known: set[int] = set()
-    for line, given in _lines(folder / "pins.csv"):
+    for line, given in _lines(path):
+        where = f"{path.name}: line {line}"
         if given["stand"] not in by_slug:
-            raise Refused(f"pins.csv: line {line}: the level has no stand {given['stand'][:60]!r}")
-        row = _named(f"pins.csv: line {line}", _pin_row, given, level.stock)
-        if row.plant in known:
-            raise Refused(f"pins.csv: line {line}: the plant {row.plant} stands there twice")
-        known.add(row.plant)
-        rows[by_slug[given["stand"]]].append(row)
+            raise Refused(f"{where}: the level has no stand {given['stand'][:60]!r}")
+        plant, row = _named(where, _pin_row, given, stock)
+        if plant in known:
+            raise Refused(f"{where}: the plant {plant} stands there twice")
+        known.add(plant)
+        rows[by_slug[given["stand"]]][plant] = row
     for place in uprooted:
         places[place.stand].append(Uprooted(tuple(place.path), place.radius))
-    return {
-        number: _pins(rows[number], tuple(places[number])) for number in sorted(rows.keys() | places.keys())
-    }
+    return {number: pins_from(rows[number], places[number]) for number in sorted(rows.keys() | places.keys())}
+
+
+def _read_snapshot(folder: Path, name: str, stock: Mapping[str, Item]) -> Snapshot:
+    stem = f"snapshots/{file_name(name)}"
+    given = _named(f"{stem}.json", SnapshotFile.model_validate, _read_json(folder / f"{stem}.json"))
+    stands = {stand.number: stand_from(stand) for stand in given.stands}
+    touch = _read_touch(f"{stem}.{{}}.png", stands, folder, None)
+    for map_ in touch.values():
+        _named(f"{stem}.json", check_touch_cell, map_.shape, given.touch_cell)
+    pins = _read_pins(folder / f"{stem}.pins.csv", stands, stock, given.uprooted)
+    return Snapshot(given.touch_cell, stands, touch, pins)
 
 
 def _lines(path: Path) -> list[tuple[int, dict[str, str]]]:
-    """The rows of `pins.csv` with their line numbers."""
+    """The rows of a table of pins with their line numbers."""
     if not path.is_file():
         return []
     try:
         table = csv.DictReader(_read_text(path).splitlines())
         if tuple(table.fieldnames or ()) != PIN_COLUMNS:
-            raise Refused(f"pins.csv: its first line must be {','.join(PIN_COLUMNS)}")
+            raise Refused(f"{path.name}: its first line must be {','.join(PIN_COLUMNS)}")
         found = [(table.line_num, row) for row in islice(table, PINS + 1)]
     except (csv.Error, UnicodeDecodeError) as error:
-        raise Refused(f"pins.csv: it cannot be read: {error}") from None
+        raise Refused(f"{path.name}: it cannot be read: {error}") from None
     for line, row in found:
         if None in row or None in row.values():
-            raise Refused(f"pins.csv: line {line}: it must have {len(PIN_COLUMNS)} values")
-    _named("pins.csv", check_count, "pins", found, PINS)
+            raise Refused(f"{path.name}: line {line}: it must have {len(PIN_COLUMNS)} values")
+    _named(path.name, check_count, "pins", found, PINS)
     return found
-
-
-def _pins(rows: Sequence[PinRow | GoneRow], uprooted: tuple[Uprooted, ...]) -> Pins:
-    standing = [row for row in rows if isinstance(row, PinRow)]
-    homes = [(row.plant, row.home) for row in rows if row.home is not None]
-    x, z, lift = (np.array([getattr(row, name) for row in standing], float) for name in ("x", "z", "lift"))
-    rest = np.array(
-        [[getattr(row, name) for name in PIN_COLUMNS[6:13]] for row in standing], np.float32
-    ).reshape(-1, 7)
-    return Pins(
-        np.array([row.plant for row in standing], np.uint64),
-        x,
-        z,
-        lift.astype(np.float32),
-        rest,
-        tuple(row.item for row in standing),
-        np.array([plant for plant, _ in homes], np.uint64),
-        np.array([home for _, home in homes], float).reshape(-1, 2),
-        uprooted,
-    )
 
 
 def _check_glb(item: Item) -> None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from thicket.ground.rasters import block_sums
+from thicket.ground.rasters import block_sums, resample
 from thicket.hashing import hash_of
 
 TILE = 256
@@ -185,3 +185,15 @@ class TouchMap:
         digests = {at: given for at, given in self._digests.copy().items() if not _near(at, box)}
         blocks = {at: given for at, given in self._blocks.copy().items() if not _near(at, box)}
         return TouchMap(self.shape, {**self.tiles, **tiles}, {**self.revisions, **revisions}, digests, blocks)
+
+
+def fitted(touch: np.ndarray, cell: float, shape: tuple[int, int], new_cell: float) -> np.ndarray:
+    """A touch map, int16, on other cells; ground that it did not reach is unpainted, ground that is gone is
+    cut off."""
+    if cell != new_cell:
+        rows, columns = (max(1, int(np.ceil(n * cell / new_cell - 1e-6))) for n in touch.shape)
+        touch = resample(touch, (rows, columns), new_cell / cell)
+    out = np.zeros(shape, np.int16)
+    rows, columns = min(shape[0], touch.shape[0]), min(shape[1], touch.shape[1])
+    out[:rows, :columns] = touch[:rows, :columns]
+    return out

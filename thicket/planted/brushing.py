@@ -3,10 +3,12 @@ box."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
+from thicket.document.edits import Paint, Painted
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field
 from thicket.planted.level import PlantedLevel
@@ -108,6 +110,18 @@ class Brush:
             suitable = _sampled(planting.suitability, planting.cell, cell, cells)
             works *= density(suitable, touch) * planting.core.fullness > PRESENT
         return touched(self.stroke, touch, works, cell)
+
+    def painting(self, level: PlantedLevel, stands: Iterable[int]) -> Paint:
+        """What it paints on stands, by number, as an edit.
+
+        Raises: Refused as `reach`, or when one of the limits asks for what the level does not have.
+        """
+        box, parts = self.cells(level), []
+        for number in sorted(stands):
+            planting = level.planting(number)
+            window, _ = planting.touch_map.window(box)
+            parts.append(Painted(stand=number, box=box, delta=self.delta(planting, window, box)))
+        return Paint(cell=level.level.touch_cell, parts=tuple(parts))
 
     def _limits(self, rasters: SiteRasters, cell: float, cells: Cells) -> list[np.ndarray]:
         out = []

@@ -51,7 +51,7 @@ class Site:
 class SheetKeys:
     """The keys of one planting's sheets, worked out as they are asked for.
 
-    A key is made of three parts: what seldom changes, the touch around the sheet, and the footprints that
+    A key is made of three parts: what rarely changes, the touch around the sheet, and the footprints that
     reach it. `site` gives the rasters, which only keys that are not known yet need.
     """
 
@@ -110,17 +110,18 @@ class SheetKeys:
         """The keys that have been worked out."""
         return self._keys
 
-    def share(self, was: SheetKeys, region: Box | None, still: bool, taken: bool) -> None:
-        """Share keys with those of a forerunner that differs only inside a region; also there what seldom
-        changes, and what the footprints above say, when told so."""
-        if still:
-            self._still = was._still
-        if taken:
-            self._taken = was._taken
+    def take_over(self, was: SheetKeys, region: Box | None, still: bool, taken: bool) -> None:
+        """Take over the keys of an earlier planting that differs only inside a region, and whose settings are
+        equal; also there what rarely changes, with `still`, and what the footprints above give, with
+        `taken`."""
         met = set() if region is None else set(self.sheets.sheets_in(widened(region, 1e-3)))
-        for mine, its in ((self._keys, was._keys), (self._still, was._still), (self._taken, was._taken)):
-            if mine is not its:
-                mine.update({sheet: key for sheet, key in its.copy().items() if sheet not in met})
+        for mine, its, whole in (
+            (self._keys, was._keys, False),
+            (self._still, was._still, still),
+            (self._taken, was._taken, taken),
+        ):
+            mine.update({sheet: key for sheet, key in its.copy().items() if whole or sheet not in met})
+        self._settings = was._settings
 
     @property
     def settings(self) -> str:
@@ -128,10 +129,6 @@ class SheetKeys:
         if not self._settings:
             self._settings = self._identify_settings()
         return self._settings
-
-    def share_settings(self, was: SheetKeys) -> None:
-        """Share what identifies the settings, which are equal."""
-        self._settings = was._settings
 
     def _identify_settings(self) -> str:
         facts, stand = self.facts, self.facts.stand

@@ -6,13 +6,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
 from thicket.bands import THREADS
 from thicket.cache import Cache
 from thicket.document.atmosphere import FogSettings
+from thicket.document.edits import Edit
 from thicket.document.level import Level, Stand
-from thicket.document.touch import TouchMap
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
 from thicket.hashing import hash_of
@@ -22,20 +22,14 @@ from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, 
 from thicket.planted.export import files_of
 from thicket.planted.parts import Standing
 from thicket.planted.planting import Planting, Surroundings, host_of
-from thicket.planted.sheets import Box
+from thicket.planted.reach import alike_stands
+from thicket.planted.sheets import Box, around_any
+from thicket.planted.step import Step
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import Plants
 from thicket.sight.cost import Cost, Item
 from thicket.sight.fog import Air
 from thicket.sight.views import View
-
-
-class Edit(Protocol):
-    """Something done to a level; see `thicket.planted.edits`."""
-
-    def apply(self, level: PlantedLevel) -> PlantedLevel:
-        """The level after it. Raises: Refused when it cannot be done."""
-        ...
 
 
 def _nothing_baked(key: str) -> Plants | None:
@@ -157,10 +151,6 @@ class PlantedLevel:
             out[-1].write_bytes(data)
         return out
 
-    def edit(self, edit: Edit) -> PlantedLevel:
-        """The level after an edit; see `thicket.planted.edits`."""
-        return edit.apply(self)
-
     def compare(self, after: PlantedLevel) -> dict[str, Difference]:
         """What changes from this level to another, by the slugs of stands that both have."""
         slugs = {s.slug for s in after.level.stands.values()}
@@ -220,84 +210,38 @@ class PlantedLevel:
         return self.edited(replace(self.level, **parts))
 
     def edited(self, level: Level) -> PlantedLevel:
-        """This level under another document. What the plants of both follow from alike is shared; what is not
-        is found again by its content, where it was made before."""
-        if self._differs_in_touch_alone(level):
-            return self._repainted(level)
+        """This level under another document. What `thicket.planted.reach` finds alike is shared, from the
+        first stand to the first whose settings differ; the rest is found again by its content, where it was
+        made before."""
         after = PlantedLevel(level, self.cache, self.threads, self.baked)
-        pinned = [
-            number for number, pins in level.pins.items() if len(pins.id)
-        ]  # these claim room from all stands
-        if self._same_ground(level) and all(_alike(self.level, level, number) for number in pinned):
-            for old, new in zip(self.level.in_order, level.in_order):
-                if old.number != new.number or not _alike(self.level, level, new.number):
-                    break
-                if new.number in self._plantings:
-                    after._plantings[new.number] = self._plantings[new.number]
-        return after
-
-    def _differs_in_touch_alone(self, level: Level) -> bool:
-        """Whether another document has the same stands on the same ground, and other painting at the most."""
-        mine = self.level.stands
-        return (
-            self._same_ground(level)
-            and mine.keys() == level.stands.keys()
-            and all(_same_stand(mine[number], stand) for number, stand in level.stands.items())
-        )
-
-    def _repainted(self, level: Level) -> PlantedLevel:
-        """This level with the painting of another document, stand by stand."""
-        after = self
-        for number in level.stands:
-            was, now = self.level.touch_of(number), level.touch_of(number)
-            box = None if was.revisions == now.revisions else was.differing(now)
-            if box is not None:
-                x0, z0, x1, z1 = (v * level.touch_cell for v in box)
-                after = after.painted(number, now, (x0, z0, x1, z1))
-        return after._as(level)
-
-    def _as(self, level: Level) -> PlantedLevel:
-        """The same plantings under a document that plants alike."""
-        after = PlantedLevel(level, self.cache, self.threads, self.baked)
-        after._plantings.update(self._plantings)
-        return after
-
-    def painted(self, number: int, touch: TouchMap, box: Box) -> PlantedLevel:
-        """This level with another touch of a stand, which differs only inside a box of level metres."""
-        after = PlantedLevel(self.level.with_touch(number, touch), self.cache, self.threads, self.baked)
-        stand = self.level.stands[number]
-        below = [s for s in self.level.in_order if s.order >= stand.order]
-        after._plantings.update({n: p for n, p in self._plantings.items() if p.stand.order < stand.order})
-        old = [self._plantings.get(s.number) for s in below]
-        changed: dict[int, Box] = {}
-        known = max((k for k, was in enumerate(old) if was and was.keys), default=-1)
-        for s, was in list(zip(below, old))[: known + 1]:
+        moved: dict[int, Box] = {}
+        for old, new, painted in alike_stands(self.level, level):
+            was = self._plantings.get(new.number)
             if was is None:
-                break
-            now = after.planting(s.number)
-            now.share_facts(was)
-            region = now.reached_by(changed) if s.number != number else now.touch_reach(box)
-            now.share(was, region, set(changed))
-            if region is not None and not s.sward:
-                changed[s.number] = region
+                if painted or moved:
+                    break
+                continue
+            region = was.reached_by(moved)
+            if painted:
+                region = around_any(region, was.touch_reach(painted))
+            if old is new and region is None and not moved:
+                after._plantings[new.number] = was
+                continue
+            facts = was.facts if old is new else None
+            now = Planting(after._around(new), new, facts=facts)
+            now.take_over(was, region, set(moved))
+            after._plantings[new.number] = now
+            if region is not None and not new.sward:
+                moved[new.number] = region
         return after
 
-    def _same_ground(self, level: Level) -> bool:
-        """Whether another document has the same ground, shapes, stock, pins and touch cells."""
-        mine = self.level
-        given = [(one.heights.key, one.layers.key, one.touch_cell) for one in (mine, level)]
-        return given[0] == given[1] and all(
-            getattr(mine, name) is getattr(level, name) for name in ("masks", "shapes", "stock", "pins")
-        )
+    def after(self, edit: Edit) -> Step:
+        """What an edit does to the level.
 
-
-def _same_stand(old: Stand, new: Stand) -> bool:
-    return old is new or (old.key, old.name) == (new.key, new.name)
-
-
-def _alike(mine: Level, level: Level, number: int) -> bool:
-    """Whether a stand is the same in two documents, its painting included."""
-    old, new = mine.stands.get(number), level.stands.get(number)
-    if old is not new and (old is None or new is None or not _same_stand(old, new)):
-        return False
-    return mine.touch_of(number).revisions == level.touch_of(number).revisions
+        Raises: Refused when it cannot be done, or a stand whose settings it changes could not be planted.
+        """
+        after = self.edited(edit.apply(self.level))
+        for number in after.level.stands:
+            if after.level.stands[number] is not self.level.stands.get(number):
+                after.planting(number)
+        return Step(self, after, edit)

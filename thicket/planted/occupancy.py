@@ -168,12 +168,12 @@ class Occupancy:
         """Drop what is taken near sheets, which is found again when it is asked for."""
         self._parts, self._taken = {}, {}
 
-    def share(self, was: Occupancy, region: Box | None, changed: Collection[int]) -> None:
-        """Share with the occupancy of a forerunner, which differs at most inside a region in the plants of
-        some stands above, by number, what cannot have changed."""
-        self._claims = was._claims
+    def take_over(self, was: Occupancy, region: Box | None, changed: Collection[int]) -> None:
+        """Take over what cannot have changed from the occupancy of an earlier planting, which differs at most
+        inside a region in the plants of some stands above, by number."""
+        self._claims = was._claims.copy()
         if not changed:
-            self._parts, self._taken = was._parts, was._taken
+            self._parts, self._taken = was._parts.copy(), was._taken.copy()
             return
         for box, parts in list(was._parts.items()):
             if region is None or apart(box, region):

@@ -54,13 +54,19 @@ class Surroundings(NamedTuple):
 
 
 class Planting(Sheets):
-    """A stand of a level, ready to be counted and planted."""
+    """A stand of a level, ready to be counted and planted.
 
-    def __init__(self, around: Surroundings, stand: Stand, checked: bool = True) -> None:
+    Parameters: around, the level around it; stand; checked has one refused that would have too many plants;
+    facts, those of a planting of the same stand with the same pins, where there is one.
+    """
+
+    def __init__(
+        self, around: Surroundings, stand: Stand, checked: bool = True, facts: Facts | None = None
+    ) -> None:
         ground = around.level.heights.ground
         super().__init__(stand.sward, ground.width, ground.length)
         self.around, self.stand, self.settings = around, stand, stand.settings
-        self.facts = Facts(around.level, stand, around.host.tallest if around.host else 1.0)
+        self.facts = facts or Facts(around.level, stand, around.host.tallest if around.host else 1.0)
         self.core = self.facts.core
         self.touch_map: TouchMap = around.level.touch_of(stand.number)
         self.places = Places(self.facts, self, around.host, around.cache)
@@ -70,14 +76,14 @@ class Planting(Sheets):
             self.facts, self, self.touch_map, self.places, self.occupancy, lambda: self.site
         )
         self._changed_in: tuple[Mapping[Sheet, str], Box | None] | None = None
-        """The keys of a forerunner, and the box outside of which nothing differs from it."""
+        """The keys of an earlier planting, and the box outside of which nothing differs from it."""
         self._site: Site | None = None
         self._field: DensityField | None = None
         self._at_hand = False
         self.covers: dict[int, np.ndarray] = {}
         """How much ground its crowns cover, by scale: see `thicket.planted.cover`."""
         self._numbers: dict[str, int] = {}
-        """How many plants sheets have, by their keys; shared with forerunners."""
+        """How many plants sheets have, by their keys."""
         if checked:
             self._check_ceiling()
         if self.settings.layout.kind in ("path", "rows"):
@@ -409,21 +415,18 @@ class Planting(Sheets):
         """Whether its conditions measure to one of some stands, by number, or it stands on one."""
         return self.host in numbers or any(c.kind == "stand" and c.stand in numbers for c in self.facts.asked)
 
-    def share_facts(self, was: Planting) -> None:
-        """Share with a forerunner, which has equal settings and pins, what follows from these alone."""
-        self.facts = self.places.facts = self.occupancy.facts = self.keys.facts = was.facts
-        self.keys.share_settings(was.keys)
-
-    def share(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:
-        """Share with a forerunner what cannot have changed: it differs only inside a region, there in its own
-        touch, or, when other stands have changed, by number, in what follows from those."""
+    def take_over(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:
+        """Take over from an earlier planting of the stand, with equal settings and pins, what cannot have
+        changed: it differs only inside a region, there in its own touch, or, when other stands have changed,
+        by number, in what follows from those. What is taken over is copied, so that neither planting ever
+        writes into the other."""
         room_only = bool(changed) and not self.asks_for(changed)
-        self.keys.share(was.keys, region, not changed or room_only, not changed)
+        self.keys.take_over(was.keys, region, not changed or room_only, not changed)
         if not changed or room_only:
             self._site = was._site
-        self._changed_in = was.keys.known, region
-        self._numbers = was._numbers
-        self.occupancy.share(was.occupancy, region, changed)
+        self._changed_in = dict(was.keys.known), region
+        self._numbers = dict(was._numbers)
+        self.occupancy.take_over(was.occupancy, region, changed)
 
     def expected(self) -> float:
         """About how many plants stand if all have room: what density and fullness give over the level."""

@@ -12,9 +12,9 @@ from typing import Any
 import numpy as np
 from pydantic import ValidationError
 
+from thicket.document.edits import ChangeSettings
 from thicket.document.settings import DistanceSettings
 from thicket.planted.costs import LINES, drawn, largest_of, settled, stand_cost
-from thicket.planted.edits import ChangeSettings
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
@@ -179,7 +179,7 @@ def _together(scene: Scene, taken: Sequence[Option]) -> np.ndarray:
     level = scene.level
     for option in taken:
         if option.settings:
-            level = level.edit(ChangeSettings(level.stands[option.stand].slug, option.settings))
+            level = level.after(ChangeSettings(put={option.stand: dict(option.settings)})).after
     plantings = level.plantings()
     views = [settled(view, plantings, scene.stock) for view in scene.views]
     spent = [[scene.lines(p, view, p.settings.distances.core()) for p in plantings] for view in views]
@@ -220,7 +220,7 @@ def _options(
         other, grown = planting, np.zeros((len(views), len(LINES)))
         if share != 1.0:
             settings["fullness"] = round(planting.settings.fullness * share, 4)
-            level = scene.level.edit(ChangeSettings(planting.stand.slug, settings))
+            level = scene.level.after(ChangeSettings(put={number: settings})).after
             other, grown = level.planting(number), _others(scene, views, number, level)
         loss = np.zeros(len(tried))
         for view in views:

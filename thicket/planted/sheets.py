@@ -3,6 +3,7 @@ metres."""
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterator
 
 import numpy as np
@@ -75,6 +76,11 @@ def widened(box: Box, by: float) -> Box:
 def around_both(a: Box, b: Box) -> Box:
     """The box around two boxes."""
     return min(a[0], b[0]), min(a[1], b[1]), max(a[2], b[2]), max(a[3], b[3])
+
+
+def around_any(*boxes: Box | None) -> Box | None:
+    """The box around those boxes that are not None; None when all are."""
+    return functools.reduce(around_both, given) if (given := [b for b in boxes if b is not None]) else None
 
 
 def apart(a: Box, b: Box) -> bool:

@@ -1,0 +1,135 @@
+"""Every change of a level, one class for each kind. An edit is an immutable value: `apply(level)` gives the
+level after it, and `inverse(level)`, from the level before it, the edit that takes back its own difference.
+
+    edit = ChangeSettings(put={3: {"fullness": 0.4}})
+    back = edit.inverse(level)
+    level = edit.apply(level)
+    level = back.apply(level)
+
+`thicket.document.edits.files` writes edits and reads them.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from thicket.document.edits.base import Edit, Overtaken
+from thicket.document.edits.ground import ChangeMasks, SetHeights, SetLayers, SetTouchCell
+from thicket.document.edits.level import (
+    ChangeLayerLooks,
+    ChangeTiers,
+    ChangeViews,
+    ChangeWalks,
+    Rename,
+    SetAtmosphere,
+    SetDrawing,
+    SetMarks,
+    SetPlots,
+    SetWind,
+)
+from thicket.document.edits.painting import Paint, Painted
+from thicket.document.edits.plants import ChangePins, ChangeUprooted
+from thicket.document.edits.shapes import ChangeShapes
+from thicket.document.edits.snapshots import GoBack, RemoveSnapshot, SetPlanting, TakeSnapshot
+from thicket.document.edits.stands import AddStand, ChangeSettings, OrderStands, RemoveStand, SetStand
+from thicket.document.edits.stock import HoldItem, LeaveItem, TakeItem, VersionItem
+from thicket.document.level import Level
+
+
+class Several(Edit):
+    """Edits done one after another, as one: all of them or none."""
+
+    kind: Literal["several"] = "several"
+    edits: tuple[AnyEdit, ...] = Field(max_length=1000)
+
+    def apply(self, level: Level) -> Level:
+        for edit in self.edits:
+            level = edit.apply(level)
+        return level
+
+    def inverse(self, level: Level) -> Several:
+        back: list[Edit] = []
+        for edit in self.edits:
+            back.insert(0, edit.inverse(level))
+            level = edit.apply(level)
+        return Several.model_construct(edits=tuple(back))
+
+
+AnyEdit = Annotated[
+    SetHeights
+    | SetLayers
+    | ChangeMasks
+    | ChangeLayerLooks
+    | SetTouchCell
+    | ChangeShapes
+    | AddStand
+    | RemoveStand
+    | OrderStands
+    | SetStand
+    | ChangeSettings
+    | Paint
+    | ChangePins
+    | ChangeUprooted
+    | TakeItem
+    | LeaveItem
+    | VersionItem
+    | HoldItem
+    | SetAtmosphere
+    | SetDrawing
+    | ChangeTiers
+    | SetMarks
+    | ChangeWalks
+    | ChangeViews
+    | SetPlots
+    | SetWind
+    | Rename
+    | TakeSnapshot
+    | RemoveSnapshot
+    | GoBack
+    | SetPlanting
+    | Several,
+    Field(discriminator="kind"),
+]
+"""Any of the kinds, as JSON tells them apart."""
+Several.model_rebuild()
+
+__all__ = [
+    "AddStand",
+    "AnyEdit",
+    "ChangeLayerLooks",
+    "ChangeMasks",
+    "ChangePins",
+    "ChangeSettings",
+    "ChangeShapes",
+    "ChangeTiers",
+    "ChangeUprooted",
+    "ChangeViews",
+    "ChangeWalks",
+    "Edit",
+    "GoBack",
+    "HoldItem",
+    "LeaveItem",
+    "OrderStands",
+    "Overtaken",
+    "Paint",
+    "Painted",
+    "RemoveSnapshot",
+    "RemoveStand",
+    "Rename",
+    "SetAtmosphere",
+    "SetDrawing",
+    "SetHeights",
+    "SetLayers",
+    "SetMarks",
+    "SetPlanting",
+    "SetPlots",
+    "SetStand",
+    "SetTouchCell",
+    "SetWind",
+    "Several",
+    "TakeItem",
+    "TakeSnapshot",
+    "VersionItem",
+]

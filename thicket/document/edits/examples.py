@@ -1,0 +1,153 @@
+"""An example of every kind of edit that applies to Hobbin Delph, the demo level, as it is built."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from thicket.document.atmosphere import FogSettings
+from thicket.document.drawing import DrawingSettings, Marks, Tier
+from thicket.document.edits import (
+    AddStand,
+    ChangeLayerLooks,
+    ChangeMasks,
+    ChangePins,
+    ChangeSettings,
+    ChangeShapes,
+    ChangeTiers,
+    ChangeUprooted,
+    ChangeViews,
+    ChangeWalks,
+    Edit,
+    GoBack,
+    HoldItem,
+    LeaveItem,
+    OrderStands,
+    Paint,
+    Painted,
+    RemoveSnapshot,
+    RemoveStand,
+    Rename,
+    SetAtmosphere,
+    SetDrawing,
+    SetHeights,
+    SetLayers,
+    SetMarks,
+    SetPlanting,
+    SetPlots,
+    SetStand,
+    SetTouchCell,
+    SetWind,
+    Several,
+    TakeItem,
+    TakeSnapshot,
+    VersionItem,
+)
+from thicket.document.edits.snapshots import Saved
+from thicket.document.level_file import ItemFile, ShapeFile, StandFile
+from thicket.document.pin_rows import PinRow
+from thicket.document.settings import DistanceSettings, MixEntry, StandSettings
+from thicket.document.views import KeptView, LayerAppearance
+from thicket.document.walks import Walk
+from thicket.formats.stock import to_glb
+from thicket.stock.stand_ins import stand_in
+
+BIRCH, GORSE, SLATE = 5, 8, 1
+"""Numbers of stands of Hobbin Delph."""
+
+
+def _settings(item: str) -> StandSettings:
+    return StandSettings(
+        mix=[MixEntry(item=item, weight=1)],
+        spacing=6,
+        fullness=0.3,
+        distances=DistanceSettings(steps=[30], billboard=90, gone=400, fade=10, shadow=50),
+    )
+
+
+def _stand(number: int, slug: str, item: str) -> StandFile:
+    return StandFile(
+        number=number,
+        slug=slug,
+        name=slug.replace("-", " ").capitalize(),
+        stratum="Shrub",
+        place=9,
+        sward=False,
+        seed=7,
+        settings=_settings(item),
+    )
+
+
+def _item(slug: str) -> tuple[ItemFile, bytes]:
+    mesh = to_glb(stand_in("cone", 3.0, 1.5, (120, 140, 90), slug))
+    return ItemFile(slug=slug, name=slug.capitalize(), height=3, crown=0.75, trunk=0.1), mesh
+
+
+def _take(slug: str) -> TakeItem:
+    item, mesh = _item(slug)
+    return TakeItem(item=item, mesh=mesh)
+
+
+def _painted() -> Paint:
+    delta = np.full((8, 8), 9000, np.int16)
+    parts = (
+        Painted(stand=BIRCH, box=(500, 500, 508, 508), delta=delta),
+        Painted(stand=GORSE, box=(620, 300, 628, 308), delta=-delta),
+    )
+    return Paint(cell=1.0, parts=parts)
+
+
+def examples() -> dict[str, list[Edit]]:
+    """By kind, edits of which the last is the example, and those before it what it needs."""
+    hills = 380 + 20 * np.sin(np.mgrid[0:17, 0:17][0] * 0.7).astype(np.float32)
+    cover = np.full((16, 16, 2), (200, 55), np.uint8)
+    rock = ShapeFile(
+        number=9,
+        kind="obstacle",
+        name="Fallen wall",
+        points=[(300, 300), (340, 300), (340, 320), (300, 320)],
+        width=4,
+        clear=1,
+    )
+    plant = PinRow(item="birch", x=520, z=430, lift=0, qx=0, qy=0, qz=0, qw=1, width=1, height=1.2, tint=0.5)
+    marks = Marks(triangles=2e6, draw_calls=1500, shadow_triangles=3e5, memory=9e7, ms=7)
+    view = KeptView(name="From the crest", x=420, y=421.5, z=610, heading=30, pitch=-12, fov=55)
+    gorse, mesh = _item("gorse")
+    shot = TakeSnapshot(name="Before the wall")
+    return {
+        "heights": [SetHeights(heights=hills, cell=64)],
+        "layers": [SetHeights(heights=hills, cell=64), SetLayers(names=("turf", "scree"), weights=cover)],
+        "masks": [ChangeMasks(put={"Damp": np.arange(64, dtype=np.uint16).reshape(8, 8) * 1000})],
+        "looks": [ChangeLayerLooks(put={"turf": LayerAppearance(name="turf", colour="#7f8a58")})],
+        "touch cell": [SetTouchCell(cell=2)],
+        "shapes": [ChangeShapes(put={9: rock, 2: None})],
+        "add stand": [AddStand(stand=_stand(14, "new-gorse", "gorse"))],
+        "remove stand": [RemoveStand(number=BIRCH)],
+        "order stands": [OrderStands(put={GORSE: ("Understorey", 8)})],
+        "stand": [SetStand(number=BIRCH, name="Tall birch", locked=True)],
+        "settings": [
+            ChangeSettings(put={BIRCH: {"fullness": 0.4}, GORSE: {"spacing": 2.5, "gap": 0.2}}),
+        ],
+        "paint": [_painted()],
+        "pins": [ChangePins(put={BIRCH: {77: plant}})],
+        "uprooted": [ChangeUprooted(number=BIRCH, put={0: ([(500, 500), (520, 510)], 4)})],
+        "take item": [_take("larch")],
+        "leave item": [_take("larch"), LeaveItem(slug="larch")],
+        "version item": [VersionItem(item=gorse, mesh=mesh)],
+        "hold item": [HoldItem(slug="birch", held=False)],
+        "atmosphere": [SetAtmosphere(put={"fog": FogSettings(density=0.002).model_dump(mode="json")})],
+        "drawing": [SetDrawing(put={"distances": 0.8, "full_meshes": 200})],
+        "tiers": [ChangeTiers(put={"Laptop": Tier(drawing=DrawingSettings(distances=0.7), marks=marks)})],
+        "marks": [SetMarks(tier="Console", put={"ms": 11})],
+        "walks": [ChangeWalks(put={"Over the tips": Walk(points=[(600, 300), (700, 420)], speed=4)})],
+        "views": [ChangeViews(put={view.name: view, "On the tips": None})],
+        "plots": [SetPlots(put={"outside": "refused"})],
+        "wind": [SetWind(put={"speed": 9, "bearing": 250})],
+        "rename": [Rename(name="Hobbin Delph, spring")],
+        "take snapshot": [shot],
+        "remove snapshot": [shot, RemoveSnapshot(name=shot.name)],
+        "go back": [shot, _painted(), GoBack(name=shot.name)],
+        "planting": [
+            SetPlanting(saved=Saved(touch_cell=1, stands=(_stand(SLATE, "boulders", "slate-block"),)))
+        ],
+        "several": [Several(edits=(_take("larch"), AddStand(stand=_stand(14, "larch", "larch"))))],
+    }

@@ -1,0 +1,214 @@
+"""Changes of the ground: heights, ground layers, mask images, and the cells of the touch maps."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any, Literal
+
+import numpy as np
+from pydantic import Field
+
+from thicket.document.edits.base import Edit, changed, check_as_before
+from thicket.document.edits.level import view_of, with_view
+from thicket.document.edits.values import Array
+from thicket.document.level import Level
+from thicket.document.level_file import MaskName
+from thicket.document.rasters import Heights, LayerMaps, Mask
+from thicket.document.settings import Strict
+from thicket.document.touch import TouchMap, fitted
+from thicket.document.views import LayerName
+from thicket.ground.rasters import resample
+from thicket.limits import LAYERS, MASK_SIDE, MASKS, check_count, check_ground, check_touch_cell
+from thicket.refused import Refused
+
+HIGHEST = 1e5
+
+
+class Before(Strict):
+    """What an edit of the ground resampled, as it was: it is put back where nothing has been done to it
+    since.
+
+    touch: of each stand, the digest of what it was resampled to, and the touch before; layers likewise;
+    eyes: of each kept view, the altitude that its eye was given, and the one before, in m."""
+
+    touch: dict[int, tuple[str, Array]] = {}
+    layers: tuple[str, Array] | None = None
+    eyes: dict[str, tuple[float, float]] = {}
+
+    model_config = {"arbitrary_types_allowed": True, "frozen": True}
+
+
+def _resampled(level: Level, before: Level, restored: Before | None) -> Level:
+    """A level whose ground or touch cells are new, with its touch and its layers brought to them."""
+    if level.touch_shape != before.touch_shape or level.touch_cell != before.touch_cell:
+        touch = {}
+        for number, was in before.touch.items():
+            digest, array = (restored.touch.get(number) if restored else None) or ("", None)
+            if array is None or digest != was.whole_digest or array.shape != level.touch_shape:
+                array = fitted(was.array, before.touch_cell, level.touch_shape, level.touch_cell)
+            touch[number] = TouchMap.of(np.ascontiguousarray(array))
+        level = replace(level, touch=touch)
+    shape, layers = level.heights.ground.cells, level.layers
+    if layers.weights.shape[:2] != shape and layers.names:
+        if restored and restored.layers and restored.layers[0] == layers.key:
+            weights = restored.layers[1]
+        else:
+            weights = np.stack(
+                [resample(layers.weights[..., k], shape) for k in range(len(layers.names))], axis=-1
+            )
+        level = replace(level, layers=LayerMaps.of(layers.names, np.ascontiguousarray(weights)))
+    return level
+
+
+def _before(level: Level, after: Level) -> Before:
+    """What is to be put back when the edit that led from one level to the other is taken back."""
+    moved = (level.touch_shape, level.touch_cell) != (after.touch_shape, after.touch_cell)
+    eyes = {name: (y, was) for name, was in _eyes(level).items() if (y := _eyes(after)[name]) != was}
+    return Before(
+        touch={n: (after.touch[n].whole_digest, t.array) for n, t in level.touch.items()} if moved else {},
+        layers=None if level.layers is after.layers else (after.layers.key, level.layers.weights),
+        eyes=eyes,
+    )
+
+
+def _eyes(level: Level) -> dict[str, float]:
+    return {view["name"]: view["y"] for view in view_of(level).get("bookmarks") or []}
+
+
+class SetHeights(Edit):
+    """Give the level other heights, float32 (rows, columns) in m at vertices `cell` m apart. Touch and layers
+    are resampled where the ground has another extent or other cells; kept views stay as high above the ground
+    as they were. `expected` is the key that the heights must have until then."""
+
+    kind: Literal["heights"] = "heights"
+    heights: Array
+    cell: float
+    expected: str | None = None
+    before: Before | None = None
+
+    def apply(self, level: Level) -> Level:
+        if self.expected is not None:
+            check_as_before("The ground", level.heights.key, self.expected)
+        heights = np.ascontiguousarray(self.heights, np.float32)
+        if heights.ndim != 2:
+            raise Refused("heights: they are a table of rows and columns")
+        check_ground(*heights.shape, self.cell)
+        if not np.isfinite(heights).all() or np.abs(heights).max() > HIGHEST:
+            raise Refused(f"heights: they hold values that are no altitudes up to {HIGHEST:,.0f} m")
+        after = replace(level, heights=Heights.of(heights, self.cell))
+        check_touch_cell(after.touch_shape, after.touch_cell)
+        return self._with_eyes(level, _resampled(after, level, self.before))
+
+    def _with_eyes(self, level: Level, after: Level) -> Level:
+        views = view_of(level).get("bookmarks") or []
+        if not views:
+            return after
+        x, z = (np.array([view[name] for view in views], float) for name in "xz")
+        rise = after.heights.ground.height_at(x, z) - level.heights.ground.height_at(x, z)
+        known = self.before.eyes if self.before else {}
+        moved = []
+        for view, up in zip(views, rise.tolist()):
+            given, was = known.get(view["name"], (None, 0.0))
+            moved.append({**view, "y": was if given == view["y"] else round(view["y"] + up, 2)})
+        return with_view(after, bookmarks=moved)
+
+    def inverse(self, level: Level) -> SetHeights:
+        after = self.apply(level)
+        ground = level.heights.ground
+        return SetHeights(
+            heights=ground.heights,
+            cell=ground.cell,
+            expected=after.heights.key,
+            before=_before(level, after),
+        )
+
+
+class SetTouchCell(Edit):
+    """Give the touch maps cells of another size in m: all painting is resampled."""
+
+    kind: Literal["touch cell"] = "touch cell"
+    cell: float
+    expected: float | None = None
+    before: Before | None = None
+
+    def apply(self, level: Level) -> Level:
+        if self.expected is not None:
+            check_as_before("The size of the touch cells", level.touch_cell, self.expected)
+        after = replace(level, touch_cell=self.cell)
+        check_touch_cell(after.touch_shape, self.cell)
+        return _resampled(after, level, self.before)
+
+    def inverse(self, level: Level) -> SetTouchCell:
+        after = self.apply(level)
+        return SetTouchCell(cell=level.touch_cell, expected=self.cell, before=_before(level, after))
+
+
+class SetLayers(Edit):
+    """Give the level other ground layers: `weights`, uint8 (rows, columns, layers) at the ground's cells, 255
+    for all. How layers of the same names are drawn stays. `expected` is the key that they must have until
+    then."""
+
+    kind: Literal["layers"] = "layers"
+    names: tuple[LayerName, ...] = Field(max_length=LAYERS)
+    weights: Array
+    expected: str | None = None
+    drawn: tuple[dict[str, Any], ...] | None = None
+
+    def apply(self, level: Level) -> Level:
+        if self.expected is not None:
+            check_as_before("The ground layers", level.layers.key, self.expected)
+        shape = (*level.heights.ground.cells, len(self.names))
+        weights = np.ascontiguousarray(self.weights, np.uint8)
+        if len(set(self.names)) < len(self.names):
+            raise Refused("names: a layer's name comes twice")
+        if weights.size != np.prod(shape) or (weights.size and weights.shape != shape):
+            raise Refused(f"weights: the level has {shape[1]} × {shape[0]} cells and these {shape[2]} layers")
+        after = replace(level, layers=LayerMaps.of(self.names, weights.reshape(shape)))
+        drawn = view_of(level).get("layers") or []
+        kept = [given for given in drawn if given["name"] in self.names]
+        return with_view(after, layers=kept if self.drawn is None else list(self.drawn))
+
+    def inverse(self, level: Level) -> SetLayers:
+        return SetLayers(
+            names=level.layers.names,
+            weights=level.layers.weights,
+            expected=self.apply(level).layers.key,
+            drawn=tuple(view_of(level).get("layers") or ()),
+        )
+
+
+class ChangeMasks(Edit):
+    """Mask images put, uint8 or uint16 (rows, columns), and removed where None is given, by name. `expected`,
+    where it is given, are the keys of what must be there until then."""
+
+    kind: Literal["masks"] = "masks"
+    put: dict[MaskName, Array | None]
+    expected: dict[str, str | None] | None = None
+    order: tuple[str, ...] = ()
+
+    def apply(self, level: Level) -> Level:
+        fresh: dict[str, Mask | None] = {}
+        for name, values in self.put.items():
+            there = level.masks.get(name)
+            if self.expected is not None:
+                check_as_before(f"The mask image {name!r}", there and there.key, self.expected[name])
+            elif values is None and there is None:
+                raise Refused(
+                    f"name: {level.name} has no mask image {name[:60]!r}; somebody may have removed it"
+                )
+            if values is not None and (values.ndim != 2 or max(values.shape) > MASK_SIDE or not values.size):
+                raise Refused(f"{name}: at most {MASK_SIDE:,} × {MASK_SIDE:,} values are taken")
+            if values is not None and values.dtype not in (np.uint8, np.uint16):
+                raise Refused(f"{name}: a mask holds whole numbers of 8 or 16 bits")
+            fresh[name] = None if values is None else Mask.of(values)
+        masks = changed(level.masks, fresh, self.order)
+        check_count("masks", masks, MASKS)
+        return replace(level, masks=masks)
+
+    def inverse(self, level: Level) -> ChangeMasks:
+        after = self.apply(level)
+        return ChangeMasks(
+            put={n: level.masks[n].values if n in level.masks else None for n in self.put},
+            expected={n: after.masks[n].key if n in after.masks else None for n in self.put},
+            order=tuple(level.masks),
+        )

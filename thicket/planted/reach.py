@@ -1,0 +1,47 @@
+"""What an edit reaches: which stands two documents of a level plant alike, and where they are painted
+differently. It is decided here and nowhere else."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from thicket.document.level import Level, Stand
+from thicket.planted.sheets import Box
+
+
+def alike_stands(before: Level, after: Level) -> Iterator[tuple[Stand, Stand, Box | None]]:
+    """The stands that two documents plant by equal settings on equal ground, first those that claim room
+    first, up to the first that differs; each with the box, in m, outside of which its painting is alike
+    too, None when it is everywhere. None at all when the ground differs, or a stand with pins, which claim
+    room from stands above."""
+    if not _same_ground(before, after):
+        return
+    pinned = [number for number, pins in after.pins.items() if len(pins.id)]
+    if not all(_same_stand(before.stands.get(n), after.stands.get(n)) for n in pinned):
+        return
+    for old, new in zip(before.in_order, after.in_order):
+        if not _same_stand(old, new):
+            return
+        yield old, new, _painted(before, after, new.number)
+
+
+def _painted(before: Level, after: Level, number: int) -> Box | None:
+    was, now = before.touch_of(number), after.touch_of(number)
+    box = None if was is now or was.revisions == now.revisions else was.differing(now)
+    if box is None:
+        return None
+    x0, z0, x1, z1 = (v * after.touch_cell for v in box)
+    return x0, z0, x1, z1
+
+
+def _same_ground(before: Level, after: Level) -> bool:
+    """Whether two documents have the same ground, shapes, stock, pins and touch cells."""
+    given = [(one.heights.key, one.layers.key, one.touch_cell) for one in (before, after)]
+    return given[0] == given[1] and all(
+        getattr(before, name) is getattr(after, name) for name in ("masks", "shapes", "stock", "pins")
+    )
+
+
+def _same_stand(old: Stand | None, new: Stand | None) -> bool:
+    """Whether two stands plant alike where the ground and the painting are alike."""
+    return old is new or (old is not None and new is not None and old.key == new.key)

@@ -1,0 +1,102 @@
+"""What an edit does to a planted level."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from thicket.document.edits import Edit
+from thicket.lazy import lazy
+from thicket.planted.comparing import compare
+from thicket.planted.planting import Planting
+from thicket.planted.sheets import Box, Sheet, around_any
+from thicket.refused import Refused
+
+if TYPE_CHECKING:
+    from thicket.planted.level import PlantedLevel
+
+
+class Step:
+    """An edit done: `before` and `after` it, both with their plants. What it says of plants is worked out
+    when it is asked for; stands go by their numbers."""
+
+    def __init__(self, before: PlantedLevel, after: PlantedLevel, edit: Edit) -> None:
+        self.before, self.after, self.edit = before, after, edit
+
+    @lazy
+    def inverse(self) -> Edit:
+        """The edit that takes this one back."""
+        return self.edit.inverse(self.before.level)
+
+    @lazy
+    def sheets(self) -> dict[int, list[Sheet]]:
+        """The sheets of every stand that may hold other plants than before: those whose keys differ, all of
+        one that came or went. Stands of which there are none are left out."""
+        found = {}
+        for number in sorted(self.before.stands.keys() | self.after.stands.keys()):
+            sheets = self._changed_sheets(*self._plantings(number))
+            if sheets:
+                found[number] = sheets
+        return found
+
+    def _plantings(self, number: int) -> tuple[Planting | None, Planting | None]:
+        was, now = (
+            level.planting(number) if number in level.stands else None for level in (self.before, self.after)
+        )
+        return was, now
+
+    @staticmethod
+    def _changed_sheets(was: Planting | None, now: Planting | None) -> list[Sheet]:
+        if was is now:
+            return []
+        keys = [{s: p.key(s) for s in p.sheets_in(p.everywhere)} if p else {} for p in (was, now)]
+        return sorted(s for s in keys[0].keys() | keys[1].keys() if keys[0].get(s) != keys[1].get(s))
+
+    @lazy
+    def counts(self) -> dict[int, tuple[int, int]]:
+        """Plants, or tufts of a sward, gained and lost, of every stand with changed sheets."""
+        found = {}
+        for number in self.sheets:
+            was, now = self._plantings(number)
+            if was and now:
+                found[number] = compare(was, now)
+            elif now:
+                found[number] = now.count(), 0
+            elif was:
+                found[number] = 0, was.count()
+        return found
+
+    @property
+    def gained(self) -> int:
+        """Plants gained in all, tufts of swards left out."""
+        return self._total(0)
+
+    @property
+    def lost(self) -> int:
+        """Plants lost in all, tufts of swards left out."""
+        return self._total(1)
+
+    def _total(self, side: int) -> int:
+        stands = {**self.before.stands, **self.after.stands}
+        return sum(pair[side] for number, pair in self.counts.items() if not stands[number].sward)
+
+    @lazy
+    def box(self) -> Box | None:
+        """The ground of the changed sheets, in m; None when no plant changes."""
+        windows: list[Box | None] = []
+        for number, sheets in self.sheets.items():
+            planting = next(p for p in reversed(self._plantings(number)) if p)
+            windows += map(planting.window, sheets)
+        return around_any(*windows)
+
+    def blocked(self, inverses: Sequence[Edit]) -> list[int]:
+        """Which of the edits that would take earlier ones back can no longer be done, by their indexes."""
+        return [k for k, edit in enumerate(inverses) if not _can_be_done(edit, self.after)]
+
+
+def _can_be_done(edit: Edit, level: PlantedLevel) -> bool:
+    try:
+        edit.apply(level.level)
+    except Refused:
+        return False
+    return True
