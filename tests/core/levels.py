@@ -1,11 +1,17 @@
 """A small level as a value, drawn by chance, for tests of the planted core: hills, birch, blocks, companions,
 a sward."""
 
+import io
 import random
+import tempfile
+from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
 
 import numpy as np
+from django.test import SimpleTestCase
 
 from demo.stock import MODELS
+from thicket.__main__ import main
 from thicket.document.drawing import tiers_for
 from thicket.document.edits import ChangeSettings
 from thicket.document.level import Item, Level, Stand
@@ -39,6 +45,22 @@ STRATA = ("Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss")
 def item(slug: str, crown: float, trunk: float) -> Item:
     glb = to_glb(MODELS[slug]())
     return Item(slug, slug.title(), 4.0, crown, trunk, read_anchors(slug, glb), glb)
+
+
+class InFolder(SimpleTestCase):
+    """Tests with a place on disk, and the shell's commands."""
+
+    def setUp(self):
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name) / "level"
+
+    def ask(self, *arguments):
+        """What a command of the core ends with, and says on standard output and on standard error."""
+        out, told = io.StringIO(), io.StringIO()
+        with redirect_stdout(out), redirect_stderr(told):
+            code = main([str(a) for a in arguments])
+        return code, out.getvalue(), told.getvalue()
 
 
 def painted(level, slug, stroke):

@@ -6,8 +6,6 @@ import io
 import json
 import subprocess
 import sys
-import tempfile
-from contextlib import redirect_stderr, redirect_stdout
 from dataclasses import replace
 from pathlib import Path
 
@@ -17,8 +15,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import thicket
-from tests.core.levels import drawn_level, painted, tuned
-from thicket.__main__ import main
+from tests.core.levels import InFolder, drawn_level, painted, tuned
 from thicket.document.edits import ChangeSettings, ChangeShapes
 from thicket.document.folder import save_level
 from thicket.document.level_file import LevelFile, ShapeFile
@@ -165,12 +162,7 @@ class Views(SimpleTestCase):
             self.assertEqual(crowd(planting, view, reach).tolist(), want, planting.stand.slug)
 
 
-class Folders(SimpleTestCase):
-    def setUp(self):
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        self.folder = Path(folder.name) / "level"
-
+class Folders(InFolder):
     def bytes_of(self):
         return {
             p.relative_to(self.folder): p.read_bytes() for p in sorted(self.folder.rglob("*")) if p.is_file()
@@ -222,12 +214,6 @@ class Folders(SimpleTestCase):
             json.loads(json.dumps(LevelFile.model_json_schema())),
             "write it anew: python -m thicket.document.level_file > docs/level.schema.json",
         )
-
-    def ask(self, *arguments):
-        out, told = io.StringIO(), io.StringIO()
-        with redirect_stdout(out), redirect_stderr(told):
-            code = main([str(a) for a in arguments])
-        return code, out.getvalue(), told.getvalue()
 
     def test_a_shell_plants_costs_writes_out_compares_and_checks(self):
         level = drawn_level(4)

@@ -9,12 +9,16 @@ from django.contrib.auth.models import User
 from django.core.management import call_command
 from django.test import TestCase
 
+import thicket
 from server.cache import CACHE
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of, rows_of
+from server.levels.whole import document_of
 from server.stands.painting import paint
+from tests.core.test_edits import bytes_of, written
 from tests.server.test_ground import key
 from tests.server.test_room import overlaps
+from thicket.document.edits.examples import examples
 from thicket.document.rasters import Heights
 from thicket.document.settings import ConditionSettings
 from thicket.ground.shapes import distances_at
@@ -60,6 +64,18 @@ class Demo(TestCase):
         for planting in plantings:
             self.assertGreater(planting.count(), 5, planting.stand.slug)
             self.assertEqual([c for c in planting.rules if planted_of(self.level).rasters.lacks(c)], [])
+
+    def test_an_example_of_every_kind_of_edit_is_taken_back_to_the_folders_own_bytes(self):
+        level = document_of(self.level)
+        first = bytes_of(level)
+        for kind, edits in examples().items():
+            with self.subTest(kind):
+                undo = []
+                after = thicket.edit(level, written(edits), undo)
+                self.assertEqual(edits[-1].kind, kind)
+                if kind not in ("leave item", "remove snapshot"):
+                    self.assertNotEqual(bytes_of(after), first)
+                self.assertEqual(bytes_of(thicket.edit(after, written(undo))), first)
 
     def test_a_stroke_leaves_the_keys_beyond_its_reach_right(self):
         birch = rows_of(self.level)[planted_of(self.level)["birch"].stand.number]

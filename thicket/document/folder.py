@@ -126,7 +126,7 @@ def _level_file(level: Level) -> LevelFile:
         stands=stands,
         uprooted=_uprooted(level.stands, level.pins),
         snapshots=list(level.snapshots),
-        view=ViewFile.model_validate(level.details.get("view", {})),
+        view=ViewFile.model_validate({"atmosphere": {}, **level.details.get("view", {})}),
     )
 
 
