@@ -15,6 +15,10 @@ def short(full: T, small: T) -> T:
     return small if SHORT else full
 
 
-def window(width: int, height: int) -> dict[str, int]:
+def window(width: int, height: int, least: tuple[int, int] = (700, 420)) -> dict[str, int]:
     """The browser's window, a small one in the short form: the stage is drawn by software."""
-    return {"width": short(width, 700), "height": short(height, 420)}
+    return {"width": short(width, least[0]), "height": short(height, least[1])}
+
+
+PICTURE = 240, 150
+"""The least window of a page that shows a picture of the stage alone."""

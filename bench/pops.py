@@ -19,11 +19,12 @@ from scipy.stats import spearmanr
 import thicket
 from bench._scenes import level as scene
 from bench._server import built_page, chromium, served_demo
-from bench._short import SHORT, short, window
+from bench._short import PICTURE, SHORT, short, window
 from bench.stage import sign_in
 from demo.shelf import starter
 from thicket.cache import resident
 from thicket.document.atmosphere import Atmosphere
+from thicket.document.level import Level
 from thicket.document.walks import Walk
 from thicket.planted.costs import drawn, items_in, patch_of
 from thicket.planted.level import PlantedLevel
@@ -59,6 +60,13 @@ def stepped(form: np.ndarray, limits: np.ndarray, route) -> tuple[list, int]:
                 out += [(int(k), int(e), not now[k, e]) for k, e in np.argwhere(changed)]
         near = now
     return out, len(times)
+
+
+def fewer(document: Level) -> Level:
+    """The level with two of its stands, of one item each."""
+    stands = {n: s for n, s in document.stands.items() if s.slug in ("moor-grass", "slate-blocks")}
+    used = {entry.item for stand in stands.values() for entry in stand.settings.mix}
+    return replace(document, stands=stands, stock={slug: document.stock[slug] for slug in used})
 
 
 def walker_of(planted: PlantedLevel) -> Walker:
@@ -114,7 +122,7 @@ def truth(base: str, walker: Walker) -> bool:
     built_page()
     crossings = crossings_by_chance(walker, CROSSINGS, 1)
     with chromium() as browser:
-        page = browser.new_page(viewport=window(1000, 640))
+        page = browser.new_page(viewport=window(1000, 640, PICTURE))
         page.set_default_timeout(120_000)
         sign_in(page, base)
         page.goto(f"{base}/reference/page/index.html")
@@ -184,7 +192,7 @@ def whole_answer(walker: Walker, cold: float) -> bool:
     return spent <= TIMES * cold
 
 
-SIDE = short(4000, 700)
+SIDE = short(4000, 250)
 """m of the level whose check is measured for its memory; and the meshes that its items are drawn as."""
 MESHES = {
     "stone": "slate-block",
@@ -201,7 +209,8 @@ if SHORT:
 def memory_of_a_check() -> float:
     """MB that a check takes at the most, above a planted level of 16 km²; in a process of its own."""
     document = scene(SIDE)
-    stock = {slug: replace(item, glb=starter(MESHES[slug]).glb) for slug, item in document.stock.items()}
+    meshes = {mesh: starter(mesh).glb for mesh in set(MESHES.values())}
+    stock = {slug: replace(item, glb=meshes[MESHES[slug]]) for slug, item in document.stock.items()}
     planted = thicket.plant(replace(document, stock=stock), 2)
     for _ in plant_whole(planted, 2):
         pass
@@ -243,6 +252,8 @@ def main() -> int:
         from server.levels.whole import document_of
 
         document = document_of(level)
+        if SHORT:
+            document = fewer(document)
         began = time.perf_counter()
         planted = thicket.plant(document, 1)
         for _ in plant_whole(planted, 1):

@@ -19,7 +19,7 @@ from bench._short import short, window
 FRAMES, VIEWS, STROKES, TIMED = short((12, 3, 500, 20), (1, 1, 1, 1))
 EARLY = short(100, 1)
 RATIO, SHARE, AFTER, GROWTH = 1.4, 0.25, 3, 1.05
-CROWDED = {"fullness": 1.0, "spacing": 1.5, "conditions": []}
+CROWDED = {"fullness": 1.0, "spacing": short(1.5, 12.0), "conditions": []}
 
 
 def sign_in(page: Page, base: str, name: str = "north") -> None:
@@ -93,7 +93,7 @@ def strokes(page: Page, base: str) -> bool:
     page.wait_for_selector("[data-test=bookmarks]")
     page.click("[data-test=show-plan]")
     page.click("[data-test=stand-birch]")
-    page.wait_for_timeout(short(4000, 1500))
+    page.wait_for_timeout(short(4000, 500))
     page.evaluate(WATCH)
     box = page.locator("[data-test=plan]").bounding_box()
     session = page.context.new_cdp_session(page)

@@ -15,7 +15,7 @@ import time
 import numpy as np
 
 from bench._server import built_page, chromium, served_demo
-from bench._short import short, window
+from bench._short import PICTURE, short, window
 
 MESH, PIXELS, COLOUR, SHELF, OPENING = 10, 3, 0.04, 3, 1.5
 TRIANGLES, ITEMS = short((100_000, 500), (3000, 20))
@@ -90,13 +90,13 @@ def truths(base: str) -> bool:
     built_page()
     met = True
     with chromium() as browser:
-        page = browser.new_page(viewport=window(1000, 640))
+        page = browser.new_page(viewport=window(1000, 640, PICTURE))
         page.set_default_timeout(240_000)
         sign_in(page, base)
         page.goto(f"{base}/reference/page/index.html")
         page.wait_for_function("window.bench")
         page.evaluate("bench.open('hobbin-delph')")
-        for slug in page.evaluate("bench.stock()")[: short(None, 1)]:
+        for slug in page.evaluate("bench.stock()")[short(0, -1) :]:
             for t in page.evaluate("s => bench.truth(s)", slug):
                 good = t["pixels"] <= PIXELS and t["colour"] <= COLOUR
                 met &= good

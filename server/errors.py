@@ -18,7 +18,7 @@ from ninja.errors import HttpError, Throttled, ValidationError
 from pydantic import ValidationError as SchemaError
 
 from server.accounts.limits import ADDRESS
-from thicket.refused import Refused
+from thicket.refused import Conflict, Missing, Refused
 
 log = logging.getLogger(__name__)
 
@@ -163,6 +163,14 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(Clash)
     def overtaken(request: HttpRequest, error: Clash) -> HttpResponse:
         return answer(request, 409, str(error), clashes=error.clashes)
+
+    @api.exception_handler(Missing)
+    def missing(request: HttpRequest, error: Missing) -> HttpResponse:
+        return answer(request, 404, f"{str(error).rstrip('.')}.")
+
+    @api.exception_handler(Conflict)
+    def conflict(request: HttpRequest, error: Conflict) -> HttpResponse:
+        return answer(request, 409, f"{str(error).rstrip('.')}.")
 
     @api.exception_handler(Refused)
     def refused(request: HttpRequest, error: Refused) -> HttpResponse:

@@ -25,7 +25,6 @@ from thicket.document.edits import (
     HoldItem,
     LeaveItem,
     OrderStands,
-    Overtaken,
     Paint,
     Painted,
     RemoveStand,
@@ -49,7 +48,7 @@ from thicket.document.walks import Walk
 from thicket.hashing import digest_of
 from thicket.planted.step import Step
 from thicket.planting.strokes import Stroke
-from thicket.refused import Refused
+from thicket.refused import Conflict, Refused
 
 
 def bytes_of(level):
@@ -185,7 +184,7 @@ class Edits(InFolder):
             (SetStand(number=1, seed=1), SetStand(number=1, seed=2)),
         ):
             both = thicket.edit(level, [first, second])
-            with self.assertRaisesRegex(Overtaken, "has been changed since; undo that first"):
+            with self.assertRaisesRegex(Conflict, "has been changed since; undo that first"):
                 first.inverse(level).apply(both)
 
     def test_painting_comes_back_whole_from_coarser_cells_unless_it_was_painted_on(self):

@@ -15,7 +15,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from thicket.document.edits.base import Edit, Overtaken
+from thicket.document.edits.base import Edit
 from thicket.document.edits.ground import ChangeMasks, SetHeights, SetLayers, SetTouchCell
 from thicket.document.edits.level import (
     ChangeLayerLooks,
@@ -112,7 +112,6 @@ __all__ = [
     "HoldItem",
     "LeaveItem",
     "OrderStands",
-    "Overtaken",
     "Paint",
     "Painted",
     "RemoveSnapshot",

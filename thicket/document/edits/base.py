@@ -9,14 +9,10 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ConfigDict, SerializerFunctionWrapHandler, model_serializer
 
 from thicket.document.level import Level, Stand
-from thicket.refused import Refused
+from thicket.refused import Conflict, Missing
 
 K = TypeVar("K", bound=Hashable)
 V = TypeVar("V")
-
-
-class Overtaken(Refused):
-    """An edit that can no longer be done, since what it would change has been changed by another."""
 
 
 class Edit(BaseModel):
@@ -39,7 +35,7 @@ class Edit(BaseModel):
 
     def inverse(self, level: Level) -> Edit:
         """The edit that takes this one back, from the level before it. It undoes only what this one does, so
-        that later work on the same ground stays; where that is impossible, it is refused as `Overtaken`.
+        that later work on the same ground stays; where that is impossible, it is refused as a `Conflict`.
 
         Raises: Refused as `apply`.
         """
@@ -47,41 +43,32 @@ class Edit(BaseModel):
 
 
 def check_as_before(what: str, now: object, expected: object) -> None:
-    """Raises: Overtaken when a thing is not what an edit that takes another back expects it to be."""
+    """Raises: Conflict when a thing is not what an edit that takes another back expects it to be."""
     if now != expected:
-        raise Overtaken(f"{what} has been changed since; undo that first")
+        raise Conflict(f"{what} has been changed since; undo that first")
 
 
 def changed(have: Mapping[K, V], put: Mapping[K, V | None], order: Iterable[K] = ()) -> dict[K, V]:
-    """A mapping with some values put and, where they are None, taken out. A key that is new stands before the
-    first of those that follow it in `order`, or at the end."""
-    out = {key: value for key, value in have.items() if key not in put or put[key] is not None}
-    order = list(order)
-    for key, value in put.items():
-        if value is None:
-            continue
-        new = key not in out
-        out[key] = value
-        if new and key in order:
-            later = set(order[order.index(key) + 1 :])
-            behind = [k for k in out if k in later]
-            if behind:
-                cut = list(out).index(behind[0])
-                keys = [k for k in out if k != key]
-                out = {k: out[k] for k in (*keys[:cut], key, *keys[cut:])}
-    return out
+    """A mapping with some values put and, where they are None, taken out. Keys in `order` follow one
+    another as they do there; each other key stays behind the one that it follows now."""
+    out = {**have, **put}
+    found = [key for key in order if key in out]
+    for before, key in zip((None, *out), out):
+        if key not in found:
+            found.insert(found.index(before) + 1 if before is not None else 0, key)
+    return {key: value for key in found if (value := out[key]) is not None}
 
 
 def stand_of(level: Level, number: int) -> Stand:
-    """A stand of a level by its number. Raises: Refused when there is none."""
+    """A stand of a level by its number. Raises: Missing when there is none."""
     if number not in level.stands:
-        raise Refused(f"stand: {level.name} has no stand {number}; somebody may have removed it")
+        raise Missing(f"stand: {level.name} has no stand {number}; somebody may have removed it")
     return level.stands[number]
 
 
 def unlocked(level: Level, number: int) -> Stand:
-    """A stand that may be changed. Raises: Refused when there is none, or it is locked."""
+    """A stand that may be changed. Raises: Missing when there is none, Conflict when it is locked."""
     stand = stand_of(level, number)
     if stand.locked:
-        raise Refused(f"{stand.name} is locked: unlock it first")
+        raise Conflict(f"{stand.name} is locked: unlock it first")
     return stand

@@ -19,7 +19,7 @@ from thicket.document.touch import TouchMap, fitted
 from thicket.document.views import LayerName
 from thicket.ground.rasters import resample
 from thicket.limits import LAYERS, MASK_SIDE, MASKS, check_count, check_ground, check_touch_cell
-from thicket.refused import Refused
+from thicket.refused import Missing, Refused
 
 HIGHEST = 1e5
 
@@ -193,7 +193,7 @@ class ChangeMasks(Edit):
             if self.expected is not None:
                 check_as_before(f"The mask image {name!r}", there and there.key, self.expected[name])
             elif values is None and there is None:
-                raise Refused(
+                raise Missing(
                     f"name: {level.name} has no mask image {name[:60]!r}; somebody may have removed it"
                 )
             if values is not None and (values.ndim != 2 or max(values.shape) > MASK_SIDE or not values.size):

@@ -21,7 +21,7 @@ from thicket.document.settings import Name, Strict
 from thicket.document.views import KeptView, LayerAppearance, LayerName, WindSettings
 from thicket.document.walks import Walk, Walks
 from thicket.limits import VIEWS
-from thicket.refused import Refused, first_error
+from thicket.refused import Missing, Refused, first_error
 
 
 class FieldsOf:
@@ -141,7 +141,7 @@ class SetMarks(_Fields):
     def _now(self, level: Level) -> dict[str, Any]:
         tiers = view_of(level).get("tiers") or {}
         if self.tier not in tiers:
-            raise Refused(f"tier: {level.name} has no tier {self.tier[:60]!r}; somebody may have removed it")
+            raise Missing(f"tier: {level.name} has no tier {self.tier[:60]!r}; somebody may have removed it")
         return dict(tiers[self.tier]["marks"])
 
     def _put(self, level: Level, fields: dict[str, Any]) -> Level:
@@ -175,7 +175,7 @@ class _Named(Edit):
             if self.expected is not None:
                 check_as_before(f"The {self.thing} {name!r}", have.get(name), self.expected.get(name))
             elif value is None and name not in have:
-                raise Refused(
+                raise Missing(
                     f"name: {level.name} has no {self.thing} {name[:60]!r}; somebody may have removed it"
                 )
         return self._with(level, changed(have, self._put(), self.order))
@@ -258,7 +258,7 @@ class ChangeLayerLooks(_Named):
     def _with(self, level: Level, things: dict[str, Any]) -> Level:
         strange = things.keys() - set(level.layers.names)
         if strange:
-            raise Refused(f"name: {level.name} has no ground layer {min(strange)[:60]!r}")
+            raise Missing(f"name: {level.name} has no ground layer {min(strange)[:60]!r}")
         have = {**level.details.get("textures", {}), **self.textures}
         used = {given["texture"] for given in things.values() if given.get("texture")}
         if used - have.keys():

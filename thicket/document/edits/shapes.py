@@ -10,7 +10,7 @@ from thicket.document.level import Level
 from thicket.document.level_file import ShapeFile
 from thicket.document.shape_file import core_shape, shape_file
 from thicket.limits import SHAPES, check_count
-from thicket.refused import Refused
+from thicket.refused import Conflict, Missing, Refused
 
 
 class ChangeShapes(Edit):
@@ -51,13 +51,13 @@ class ChangeShapes(Edit):
 def _check(level: Level, number: int, given: ShapeFile | None, now: ShapeFile | None) -> None:
     """Raises: Refused when a shape cannot be put, or removed."""
     if given is None and now is None:
-        raise Refused(f"id: {level.name} has no shape {number}; somebody may have removed it")
+        raise Missing(f"id: {level.name} has no shape {number}; somebody may have removed it")
     if given and given.number != number:
         raise Refused(f"number: the shape {number} says that it is {given.number}")
     if now and now.details.locked:
         free = {"details": {"locked", "hidden"}}
         if given is None or given.model_dump(exclude=free) != now.model_dump(exclude=free):
-            raise Refused(f"{now.name} is locked: unlock it first")
+            raise Conflict(f"{now.name} is locked: unlock it first")
     if given and (now is None or now.points != given.points):
         ground = level.heights.ground
         for x, z in given.points:

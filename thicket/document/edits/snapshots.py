@@ -18,7 +18,7 @@ from thicket.document.settings import Name, Strict
 from thicket.document.touch import TouchMap
 from thicket.hashing import digest
 from thicket.limits import SNAPSHOTS
-from thicket.refused import Refused
+from thicket.refused import Conflict, Missing, Refused
 
 
 class Saved(Strict):
@@ -126,14 +126,14 @@ class SetPlanting(Edit):
 def snapshot_called(level: Level, name: str) -> Snapshot:
     """A snapshot of a level. Raises: Refused when there is none of that name."""
     if name not in level.snapshots:
-        raise Refused(f"name: {level.name} has no snapshot {name[:60]!r}; somebody may have removed it")
+        raise Missing(f"name: {level.name} has no snapshot {name[:60]!r}; somebody may have removed it")
     return level.snapshots[name]
 
 
 def _planted_as(level: Level, shot: Snapshot) -> Level:
     locked = [stand.name for stand in level.stands.values() if stand.locked]
     if locked:
-        raise Refused(f"{locked[0]} is locked: unlock it first")
+        raise Conflict(f"{locked[0]} is locked: unlock it first")
     after = replace(level, stands=dict(shot.stands), touch=dict(shot.touch), pins=dict(shot.pins))
     if shot.touch_cell != level.touch_cell or any(t.shape != level.touch_shape for t in shot.touch.values()):
         raise Refused("snapshot: the level's touch has other cells than when it was taken")

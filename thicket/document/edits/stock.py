@@ -12,7 +12,7 @@ from thicket.document.level_file import ItemFile
 from thicket.document.stock_file import item_file, item_from
 from thicket.hashing import hash_of
 from thicket.limits import LARGEST_MESH, STOCK, check_count
-from thicket.refused import Refused
+from thicket.refused import Missing, Refused
 
 
 class _Whole(Edit):
@@ -111,7 +111,7 @@ class HoldItem(Edit):
 def item_of(level: Level, slug: str) -> Item:
     """An item of a level's stock. Raises: Refused when there is none."""
     if slug not in level.stock:
-        raise Refused(f"item: {level.name} does not use {slug[:60]!r}")
+        raise Missing(f"item: {level.name} does not use {slug[:60]!r}")
     return level.stock[slug]
 
 
