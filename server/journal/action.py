@@ -24,6 +24,8 @@ from server.journal.models import Entry, acting
 from server.levels.models import Level
 from server.levels.own_ground import held_to_own
 from server.levels.planted import forget_planted
+from thicket.document.edits import Edit
+from thicket.document.edits.files import json_of
 from thicket.refused import Refused
 from thicket.sight.views import View
 
@@ -119,6 +121,9 @@ def _plain(value: Any) -> Any:
         return f"{value._meta.label} {value.pk}"
     if isinstance(value, np.ndarray):
         return hashlib.blake2b(np.ascontiguousarray(value), digest_size=12).hexdigest()
+    if isinstance(value, Edit):
+        arrays: dict[str, np.ndarray] = {}
+        return repr(json_of(value, arrays))
     if dataclasses.is_dataclass(value):
         return [_plain(getattr(value, f.name)) for f in dataclasses.fields(value)]
     if isinstance(value, dict):

@@ -34,7 +34,7 @@ MOVES_NO_PLANT = {
     "walks",
     "plots",
     "looks",
-    "level",
+    "rename",
 }
 """The kinds of entries after whose undoing every plant stands where it stood."""
 

@@ -43,7 +43,7 @@ class Entry(models.Model):
         PLOTS = "plots"
         STOCK = "stock"
         LOOKS = "looks"
-        LEVEL = "level"
+        RENAME = "rename"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")
@@ -73,3 +73,14 @@ class Entry(models.Model):
             models.Index(fields=["level", "user", "undone"]),
             models.Index(fields=["level", "touched"]),
         ]
+
+
+class EditArray(models.Model):
+    """A long array of edits in a level's journal: a compressed NPY file, by the digest that names it."""
+
+    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="edit_arrays")
+    digest = models.CharField(max_length=24)
+    data = models.BinaryField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["level", "digest"], name="one_edit_array")]

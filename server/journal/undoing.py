@@ -11,12 +11,11 @@ from ninja.errors import HttpError
 
 from server.ground.swapping import swap_ground
 from server.journal.action import retry_on_deadlock
+from server.journal.commit import move
 from server.journal.models import Entry
-from server.levels.lifetime import swap_name
 from server.levels.models import Level
 from server.levels.own_ground import held_to_own
 from server.pins.actions import swap_pins
-from server.shapes.actions import swap_shapes
 from server.snapshots.actions import swap_snapshots
 from server.stands.arranging import swap_stands
 from server.stands.models import Stand
@@ -110,7 +109,11 @@ def _locked(entry: Entry | None, sentence: str) -> Entry:
 
 
 def _move(entry: Entry, back: bool) -> Moved:
-    change = UNDO[entry.kind](entry, back)
+    change = None
+    if "edit" in entry.change:
+        move(entry, back)
+    else:
+        change = UNDO[entry.kind](entry, back)
     entry.undone = back
     entry.save(update_fields=["undone", "touched"])
     if change is not None:
@@ -139,31 +142,9 @@ def _swap(model, pk: int, name: str, change: dict, back: bool) -> None:
     row.save()
 
 
-def _swap_views(entry: Entry, back: bool) -> None:
-    """Put the level's kept views back, or forth again.
-
-    Raises: HttpError 409 when they have been changed since.
-    """
-    level = Level.objects.select_for_update().get(pk=entry.level_id)
-    have, want = (
-        (entry.change["after"], entry.change["before"])
-        if back
-        else (entry.change["before"], entry.change["after"])
-    )
-    if level.bookmarks != have["bookmarks"]:
-        raise HttpError(409, "The kept views have been changed since; undo that first.")
-    level.bookmarks = want["bookmarks"]
-    level.save(update_fields=["bookmarks"])
-
-
 def _swap_settings(entry: Entry, back: bool) -> None:
     for pk, change in entry.change.get("stands", {entry.stand_id: entry.change}).items():
         _swap(Stand, int(pk), "settings", change, back)
-
-
-def _swap_field(name: str) -> Callable[[Entry, bool], None]:
-    """For entries that changed parts of one JSON field of their level."""
-    return lambda entry, back: _swap(Level, entry.level_id, name, entry.change, back)
 
 
 def _swap_stock(entry: Entry, back: bool) -> None:
@@ -179,17 +160,6 @@ UNDO: dict[str, Callable[[Entry, bool], TouchChange | None]] = {
     Entry.Kind.STROKE: shift,
     Entry.Kind.STROKES: shift_all,
     Entry.Kind.SETTINGS: _swap_settings,
-    Entry.Kind.MARKS: _swap_field("tiers"),
-    Entry.Kind.TIERS: _swap_field("tiers"),
-    Entry.Kind.DRAWING: _swap_field("drawing"),
-    Entry.Kind.WALKS: _swap_field("walks"),
-    Entry.Kind.PLOTS: _swap_field("plots"),
-    Entry.Kind.WIND: _swap_field("wind"),
-    Entry.Kind.ATMOSPHERE: _swap_field("atmosphere"),
-    Entry.Kind.LOOKS: _swap_field("looks"),
-    Entry.Kind.LEVEL: swap_name,
-    Entry.Kind.VIEWS: _swap_views,
-    Entry.Kind.SHAPES: swap_shapes,
     Entry.Kind.STANDS: swap_stands,
     Entry.Kind.SNAPSHOT: swap_snapshots,
     Entry.Kind.STOCK: _swap_stock,
@@ -198,5 +168,5 @@ UNDO: dict[str, Callable[[Entry, bool], TouchChange | None]] = {
     Entry.Kind.RESOLUTION: swap_ground,
     Entry.Kind.MASKS: swap_ground,
 }
-"""By kind, what takes an entry back, or does it again, inside a transaction. It tells the plants that come
-and go where that can differ from what the entry says."""
+"""By kind, what takes an entry back that holds no edit, or does it again, inside a transaction. It tells the
+plants that come and go where that can differ from what the entry says."""

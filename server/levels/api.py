@@ -9,7 +9,7 @@ from ninja import Router, Schema
 from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
-from server.journal.models import Entry
+from server.journal.commit import commit
 from server.journal.schemas import EntryOut, entry_out
 from server.levels import actions
 from server.levels.access import level_for
@@ -20,6 +20,7 @@ from server.sight.reckoning import item_of
 from server.stock.models import ShelfItem
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Marks, Tiers
+from thicket.document.edits import ChangeViews, Edit, SetAtmosphere, SetDrawing, SetMarks, SetWind
 from thicket.document.plots import Plots
 from thicket.document.settings import Name, Strict
 from thicket.document.views import KeptView, WindSettings
@@ -205,7 +206,8 @@ def plan_picture(request: HttpRequest, slug: str, key: str):
 def set_marks(request: HttpRequest, slug: str, data: MarksIn):
     """Set the budget marks of a tier; leads only."""
     level = level_for(request, slug, to="lead")
-    return entry_out(actions.set_marks(request.user, level, data.key, data.tier, data.marks.model_dump()))
+    edit = SetMarks(tier=data.tier, put=data.marks.model_dump())
+    return _committed(request, level, data.key, edit, f"Budget marks of {data.tier}")
 
 
 class TiersIn(Strict):
@@ -216,11 +218,8 @@ class TiersIn(Strict):
 @router.put("/levels/{slug}/tiers", response=EntryOut)
 def set_tiers(request: HttpRequest, slug: str, data: TiersIn):
     """Set the device tiers, all of them in order; leads only."""
-    level = level_for(request, slug, to="lead")
-    fresh = data.model_dump(mode="json")["tiers"]
-    return entry_out(
-        actions.set_field(request.user, level, data.key, Entry.Kind.TIERS, "Tiers", "tiers", fresh)
-    )
+    level, fresh = level_for(request, slug, to="lead"), data.model_dump(mode="json")["tiers"]
+    return entry_out(actions.set_tiers(request.user, level, data.key, fresh), request.user)
 
 
 class DrawingIn(Strict):
@@ -231,12 +230,9 @@ class DrawingIn(Strict):
 @router.put("/levels/{slug}/drawing", response=EntryOut)
 def set_drawing(request: HttpRequest, slug: str, data: DrawingIn):
     """Keep with the level how it is drawn."""
-    level, fresh = level_for(request, slug, to="plant"), data.drawing.model_dump(mode="json")
-    return entry_out(
-        actions.set_field(
-            request.user, level, data.key, Entry.Kind.DRAWING, "Drawing settings", "drawing", fresh
-        )
-    )
+    level = level_for(request, slug, to="plant")
+    edit = SetDrawing(put=data.drawing.model_dump(mode="json"))
+    return _committed(request, level, data.key, edit, "Drawing settings")
 
 
 class WalksIn(Strict):
@@ -247,11 +243,8 @@ class WalksIn(Strict):
 @router.put("/levels/{slug}/walks", response=EntryOut)
 def set_walks(request: HttpRequest, slug: str, data: WalksIn):
     """Keep walks with the level, all of them in order."""
-    level = level_for(request, slug, to="plant")
-    fresh = data.model_dump(mode="json")["walks"]
-    return entry_out(
-        actions.set_field(request.user, level, data.key, Entry.Kind.WALKS, "Walks", "walks", fresh)
-    )
+    level, fresh = level_for(request, slug, to="plant"), data.model_dump(mode="json")["walks"]
+    return entry_out(actions.set_walks(request.user, level, data.key, fresh), request.user)
 
 
 class AtmosphereIn(Strict):
@@ -262,12 +255,9 @@ class AtmosphereIn(Strict):
 @router.put("/levels/{slug}/atmosphere", response=EntryOut)
 def set_atmosphere(request: HttpRequest, slug: str, data: AtmosphereIn):
     """Keep sun, sky, fog and water levels with the level."""
-    level, fresh = level_for(request, slug, to="plant"), data.atmosphere.model_dump(mode="json")
-    return entry_out(
-        actions.set_field(
-            request.user, level, data.key, Entry.Kind.ATMOSPHERE, "Atmosphere", "atmosphere", fresh
-        )
-    )
+    level = level_for(request, slug, to="plant")
+    edit = SetAtmosphere(put=data.atmosphere.model_dump(mode="json"))
+    return _committed(request, level, data.key, edit, "Atmosphere")
 
 
 class WindIn(Strict):
@@ -279,11 +269,7 @@ class WindIn(Strict):
 def set_wind(request: HttpRequest, slug: str, data: WindIn):
     """Keep the wind with the level."""
     level = level_for(request, slug, to="plant")
-    return entry_out(
-        actions.set_field(
-            request.user, level, data.key, Entry.Kind.WIND, "Wind", "wind", data.wind.model_dump()
-        )
-    )
+    return _committed(request, level, data.key, SetWind(put=data.wind.model_dump(mode="json")), "Wind")
 
 
 class ViewKept(KeptView):
@@ -295,11 +281,9 @@ class ViewKept(KeptView):
 @router.post("/levels/{slug}/views", response=list[Bookmark])
 def keep_view(request: HttpRequest, slug: str, data: ViewKept):
     """Keep a view with the level."""
-    level, view = (
-        level_for(request, slug, to="plant"),
-        data.model_dump(exclude={"key"}) | {"name": data.name.strip()},
-    )
-    actions.keep_view(request.user, level, data.key, view)
+    level, name = level_for(request, slug, to="plant"), data.name.strip()
+    view = KeptView(**data.model_dump(exclude={"key"}) | {"name": name})
+    commit(request.user, level, data.key, ChangeViews(put={name: view}), f"View {name} kept")
     return Level.objects.get(pk=level.pk).bookmarks
 
 
@@ -307,5 +291,9 @@ def keep_view(request: HttpRequest, slug: str, data: ViewKept):
 def remove_view(request: HttpRequest, slug: str, name: str, key: UUID4):
     """Remove a kept view."""
     level = level_for(request, slug, to="plant")
-    actions.remove_view(request.user, level, key, name)
+    commit(request.user, level, key, ChangeViews.model_construct(put={name: None}), f"View {name} removed")
     return Level.objects.get(pk=level.pk).bookmarks
+
+
+def _committed(request: HttpRequest, level: Level, key: UUID4, edit: Edit, what: str) -> dict:
+    return entry_out(commit(request.user, level, key, edit, what), request.user)

@@ -1,9 +1,8 @@
-"""Levels themselves: renamed, copied, removed, and brought back within a month."""
+"""Levels themselves: copied, removed, and brought back within a month."""
 
 from __future__ import annotations
 
 from datetime import timedelta
-from uuid import UUID
 
 from django.contrib.auth.models import User
 from django.db import models, transaction
@@ -13,36 +12,12 @@ from ninja.errors import HttpError
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
-from server.journal.action import action
-from server.journal.models import Entry
 from server.levels.models import Level, Membership
 from server.slugs import free_slug
 from thicket.refused import Refused
 
 KEPT = timedelta(days=30)
 """How long a removed level can be brought back."""
-
-
-@action
-def rename(user: User, level: Level, key: UUID, name: str) -> Entry:
-    """Give a level another name; its address stays."""
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
-        change = {"before": {"name": row.name}, "after": {"name": name}}
-        Level.objects.filter(pk=row.pk).update(name=name)
-        return Entry.objects.create(
-            level=row, user=user, kind=Entry.Kind.LEVEL, key=key, what=f"Renamed {name}", change=change
-        )
-
-
-def swap_name(entry: Entry, back: bool) -> None:
-    """Give a level the name it had before an entry, or after it; inside a transaction.
-
-    Raises: HttpError 409 when it has been renamed since.
-    """
-    have, want = (entry.change[k]["name"] for k in (("after", "before") if back else ("before", "after")))
-    if not Level.objects.filter(pk=entry.level_id, name=have).update(name=want):
-        raise HttpError(409, "The level has been renamed since; undo that first.")
 
 
 def copy(user: User, level: Level, name: str) -> Level:

@@ -17,10 +17,12 @@ from server.audit.recording import record
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.schemas import JobOut, job_out
+from server.journal.commit import commit
 from server.journal.schemas import EntryOut, entry_out
 from server.levels import lifetime, opening, summaries
 from server.levels.access import check_may_make_level, level_for
 from server.levels.models import Level
+from thicket.document.edits import Rename
 from thicket.document.settings import Name, Strict
 
 router = Router(tags=["levels"])
@@ -106,10 +108,9 @@ def removed(request: HttpRequest):
 @router.put("/levels/{slug}/name", response=EntryOut)
 def rename(request: HttpRequest, slug: str, data: RenameIn):
     """Give the level another name; leads only."""
-    return entry_out(
-        lifetime.rename(request.user, level_for(request, slug, to="lead"), data.key, data.name.strip()),
-        request.user,
-    )
+    level, name = level_for(request, slug, to="lead"), data.name.strip()
+    entry = commit(request.user, level, data.key, Rename(name=name), f"Renamed {name}")
+    return entry_out(entry, request.user)
 
 
 @router.post("/levels/{slug}/copy", response=Slug)

@@ -4,13 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from uuid import UUID
 
-from django.contrib.auth.models import User
-from ninja.errors import HttpError
-
-from server.journal.models import Entry
-from server.levels.actions import set_field
 from server.levels.models import Level
 from thicket.formats.bounded import bounded
 from thicket.formats.pictures import square_png
@@ -51,24 +45,10 @@ def layers_shown(level: Level) -> list[dict]:
     ]
 
 
-def set_look(user: User, level: Level, key: UUID, name: str, look: dict) -> Entry:
-    """Say how a ground layer is drawn.
-
-    Raises: HttpError 404 when the level has no such layer.
-    """
-    chosen = layers_chosen(level)
-    if name not in chosen:
-        raise HttpError(404, f"name: {level.name} has no ground layer {name[:60]!r}.")
-    fresh = chosen | {name: chosen[name] | look}
-    return set_field(user, level, key, Entry.Kind.LOOKS, f"{name}: how it is drawn", "looks", fresh)
-
-
-def store_texture(level: Level, data: bytes) -> str:
-    """Keep a picture for ground layers, its middle square at `SIDE` a side; its digest.
+def texture_of(data: bytes) -> tuple[str, bytes]:
+    """A picture for ground layers: its middle square at `SIDE` a side as PNG, after its digest.
 
     Raises: Refused when it is no picture, or too large.
     """
     picture = bounded("file", square_png, data, SIDE)
-    digest = hashlib.blake2b(picture, digest_size=12).hexdigest()
-    level.layer_textures.get_or_create(digest=digest, defaults={"data": picture})
-    return digest
+    return hashlib.blake2b(picture, digest_size=12).hexdigest(), picture

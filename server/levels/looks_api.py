@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal
 
 from django.http import HttpRequest, HttpResponse
@@ -10,11 +11,14 @@ from ninja.errors import HttpError
 from ninja.files import UploadedFile
 from pydantic import UUID4
 
+from server.journal.commit import commit
 from server.journal.schemas import EntryOut, entry_out
 from server.levels import looks
 from server.levels.access import level_for
+from server.levels.models import Level
+from thicket.document.edits import ChangeLayerLooks
 from thicket.document.settings import Colour, Strict
-from thicket.document.views import LayerName
+from thicket.document.views import LayerAppearance, LayerName
 
 router = Router(tags=["levels"])
 
@@ -39,7 +43,7 @@ def set_look(request: HttpRequest, slug: str, data: LookIn):
         if value is not None
     }
     given |= {"texture": ""} if data.texture else {}
-    return entry_out(looks.set_look(request.user, level, data.key, data.name, given), request.user)
+    return _looking(request, level, data.key, data.name, given)
 
 
 @router.post("/levels/{slug}/layers/texture", response=EntryOut)
@@ -48,8 +52,20 @@ def set_texture(
 ):
     """Draw a ground layer with a picture, which is repeated every few metres."""
     level = level_for(request, slug, to="plant")
-    digest = looks.store_texture(level, file.read())
-    return entry_out(looks.set_look(request.user, level, key, name, {"texture": digest}), request.user)
+    digest, picture = looks.texture_of(file.read())
+    return _looking(request, level, key, name, {"texture": digest}, {digest: picture})
+
+
+def _looking(
+    request: HttpRequest, level: Level, key: UUID4, name: str, given: dict, textures: Mapping[str, bytes] = {}
+) -> dict:
+    """Say something of how a layer is drawn; the rest of it stays."""
+    chosen = looks.layers_chosen(level)
+    if name not in chosen:
+        raise HttpError(404, f"name: {level.name} has no ground layer {name[:60]!r}.")
+    look = LayerAppearance(name=name, **chosen[name] | given)
+    edit = ChangeLayerLooks(put={name: look}, textures=dict(textures))
+    return entry_out(commit(request.user, level, key, edit, f"{name}: how it is drawn"), request.user)
 
 
 @router.get("/levels/{slug}/layers/texture/{digest}.png")

@@ -99,6 +99,7 @@ def _token(level: Level, state: _State) -> tuple:
     """Equal as long as nothing has changed that the level's plants follow from."""
     return (
         level.slug,
+        level.name,
         level.ground_revision,
         level.layers_revision,
         level.scene_revision,

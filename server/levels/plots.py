@@ -6,13 +6,14 @@ from collections.abc import Callable
 from uuid import UUID
 
 from django.contrib.auth.models import User
-from django.db import transaction
 
 from server.errors import NotAllowed
 from server.journal.action import action
+from server.journal.commit import commit_made
 from server.journal.models import Entry
 from server.levels.models import Level, Membership
 from server.levels.own_ground import plots_of
+from thicket.document.edits import Edit, SetPlots
 from thicket.document.plots import ASKED, Plots, Request
 from thicket.refused import Refused
 
@@ -116,16 +117,9 @@ def change_plots(user: User, level: Level, key: UUID, how: str, said: dict) -> E
 
     Raises: Refused or NotAllowed with a sentence.
     """
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
+
+    def make(row: Level) -> tuple[Edit, str]:
         fresh, what = CHANGES[how](row, plots_of(row), user, said)
-        was, row.plots = row.plots, fresh.model_dump(mode="json")
-        row.save(update_fields=["plots"])
-        return Entry.objects.create(
-            level=row,
-            user=user,
-            kind=Entry.Kind.PLOTS,
-            key=key,
-            what=what[:200],
-            change={"before": was, "after": row.plots},
-        )
+        return SetPlots(put=fresh.model_dump(mode="json")), what
+
+    return commit_made(user, level, key, make)

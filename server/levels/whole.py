@@ -13,10 +13,9 @@ from django.db import transaction
 
 from server.ground.models import Mask
 from server.levels.ground import store
-from server.levels.looks import layers_chosen
 from server.levels.models import LayerTexture, Level, Membership
-from server.levels.planted import planted_of
 from server.levels.rasters import split
+from server.levels.storing import SHAPE, VIEW, document_now
 from server.pins.models import FIELDS, Pin, UprootedPlace
 from server.shapes.models import Shape
 from server.slugs import free_slug
@@ -26,9 +25,6 @@ from thicket.document.level import Item
 from thicket.document.level import Level as Document
 from thicket.planting.pins import Pins
 from thicket.refused import Refused
-
-VIEW = ("atmosphere", "drawing", "tiers", "walks", "plots", "wind", "bookmarks")
-SHAPE = ("form", "round", "box", "locked", "hidden", "hatch")
 
 
 def with_meshes(level: Level, stock: Mapping[str, Item]) -> dict[str, Item]:
@@ -43,17 +39,13 @@ def with_meshes(level: Level, stock: Mapping[str, Item]) -> dict[str, Item]:
 
 def document_of(level: Level) -> Document:
     """The level with its meshes and all that people see of it."""
-    document = planted_of(level).level
-    view = {name: getattr(level, name) for name in VIEW} | {
-        "layers": [{"name": name, **look} for name, look in layers_chosen(level).items()]
-    }
-    shapes = {shape.number: {name: getattr(shape, name) for name in SHAPE} for shape in level.shapes.all()}
-    used = {layer["texture"] for layer in view["layers"]}
-    textures = dict(level.layer_textures.filter(digest__in=used).values_list("digest", "data"))
+    document = document_now(level)
+    used = {layer["texture"] for layer in document.details["view"]["layers"] if layer["texture"]}
+    textures = {digest: document.details["textures"][digest] for digest in sorted(used)}
     return replace(
         document,
         stock=with_meshes(level, document.stock),
-        details={"view": view, "shapes": shapes, "textures": {k: bytes(v) for k, v in textures.items()}},
+        details={**document.details, "textures": textures},
     )
 
 

@@ -108,14 +108,14 @@ class Walks(GroundCase):
             ("/drawing", "drawing", {"sward_share": 0.5, "cell": 128}, self.north),
             ("/tiers", "tiers", tiers, lead),
         ):
-            before, plants = getattr(Level.objects.get(pk=self.level.pk), field), self.ids()
+            before, plants = client.get(self.base).json()[field], self.ids()
             entry = self.post(path, {"key": key(), field: fresh}, client, "put").json()
             self.assertEqual(entry["kind"], field)
             now = client.get(self.base).json()[field]
             self.assertEqual({n: now[n] for n in fresh}, fresh)
             self.assertEqual(self.ids(), plants, "nothing of it moves a plant")
             self.post("/undo", {}, client)
-            self.assertEqual(getattr(Level.objects.get(pk=self.level.pk), field), before)
+            self.assertEqual(client.get(self.base).json()[field], before)
             self.post("/redo", {}, client)
         level = Level.objects.get(pk=self.level.pk)
         made = make_level(level.memberships.first().user, opened(zip_level(document_of(level))), "Again")

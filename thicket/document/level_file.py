@@ -70,8 +70,9 @@ class ViewPlace(Sparse, KeptView):
     """A kept view."""
 
 
-class ShapeDetails(Sparse):
-    """What people see of a shape beside: see `thicket.document.shape_settings.ShapeSettings`."""
+class ShapeDetails(Strict):
+    """What people see of a shape beside: see `thicket.document.shape_settings.ShapeSettings`. The form
+    follows from the kind where it is None."""
 
     form: Literal["line", "polygon", "circle", "box"] | None = None
     round: Round | None = None
@@ -95,6 +96,8 @@ class ShapeFile(Strict):
 
     @model_validator(mode="after")
     def check(self) -> Self:
+        form = self.details.form or ("line" if self.kind == "path" else "polygon")
+        self.details = self.details.model_copy(update={"form": form})
         self.shape_settings().core()
         return self
 
@@ -104,9 +107,8 @@ class ShapeFile(Strict):
         Raises: Refused or pydantic's ValidationError.
         """
         own = self.model_dump(exclude={"number", "details", "width"})
-        form = self.details.form or ("line" if self.kind == "path" else "polygon")
         width = self.width if self.kind == "path" else self.width or 4
-        return ShapeSettings(**(own | self.details.model_dump() | {"form": form, "width": width}))
+        return ShapeSettings(**(own | self.details.model_dump() | {"width": width}))
 
 
 class ItemFile(Strict):

@@ -80,11 +80,7 @@ def open_level(folder: str | Path) -> Level:
         given.touch_cell,
         details={
             "view": _view(given.view, ground.ground.heights),
-            "shapes": {
-                s.number: s.details.model_dump(mode="json")
-                for s in given.shapes
-                if s.details.model_fields_set
-            },
+            "shapes": {s.number: s.details.model_dump(mode="json") for s in given.shapes},
             "textures": _read_textures(folder, given.view),
         },
     )

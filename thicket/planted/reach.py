@@ -25,6 +25,17 @@ def alike_stands(before: Level, after: Level) -> Iterator[tuple[Stand, Stand, Bo
         yield old, new, _painted(before, after, new.number)
 
 
+def unreached(before: Level, after: Level) -> set[int]:
+    """The stands, by number, whose plants are the same in two documents of a level since nothing that they
+    follow from has changed: those that claim room before the first that differs."""
+    found: set[int] = set()
+    for old, new, painted in alike_stands(before, after):
+        if painted is not None or old.key != new.key:
+            break
+        found.add(new.number)
+    return found
+
+
 def _painted(before: Level, after: Level, number: int) -> Box | None:
     was, now = before.touch_of(number), after.touch_of(number)
     box = None if was is now or was.revisions == now.revisions else was.differing(now)

@@ -9,6 +9,7 @@ from thicket.document.edits import Edit
 from thicket.lazy import lazy
 from thicket.planted.comparing import compare
 from thicket.planted.planting import Planting
+from thicket.planted.reach import unreached
 from thicket.planted.sheets import Box, Sheet, around_any
 from thicket.refused import Refused
 
@@ -33,7 +34,8 @@ class Step:
         """The sheets of every stand that may hold other plants than before: those whose keys differ, all of
         one that came or went. Stands of which there are none are left out."""
         found = {}
-        for number in sorted(self.before.stands.keys() | self.after.stands.keys()):
+        numbers = self.before.stands.keys() | self.after.stands.keys()
+        for number in sorted(numbers - unreached(self.before.level, self.after.level)):
             sheets = self._changed_sheets(*self._plantings(number))
             if sheets:
                 found[number] = sheets
@@ -68,17 +70,13 @@ class Step:
 
     @property
     def gained(self) -> int:
-        """Plants gained in all, tufts of swards left out."""
-        return self._total(0)
+        """Plants and tufts gained in all."""
+        return sum(gained for gained, _ in self.counts.values())
 
     @property
     def lost(self) -> int:
-        """Plants lost in all, tufts of swards left out."""
-        return self._total(1)
-
-    def _total(self, side: int) -> int:
-        stands = {**self.before.stands, **self.after.stands}
-        return sum(pair[side] for number, pair in self.counts.items() if not stands[number].sward)
+        """Plants and tufts lost in all."""
+        return sum(lost for _, lost in self.counts.values())
 
     @lazy
     def box(self) -> Box | None:

@@ -22,6 +22,8 @@ class Edit(BaseModel):
         extra="forbid", frozen=True, arbitrary_types_allowed=True, validate_default=True
     )
 
+    kind: str
+
     @model_serializer(mode="wrap")
     def with_kind(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
         return {"kind": self.kind, **write(self)}

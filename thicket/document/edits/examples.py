@@ -129,7 +129,7 @@ def examples() -> dict[str, list[Edit]]:
         ],
         "paint": [_painted()],
         "pins": [ChangePins(put={BIRCH: {77: plant}})],
-        "uprooted": [ChangeUprooted(number=BIRCH, put={0: ([(500, 500), (520, 510)], 4)})],
+        "uprooted": [ChangeUprooted(number=BIRCH, put={0: (((500, 500), (520, 510)), 4)})],
         "take item": [_take("larch")],
         "leave item": [_take("larch"), LeaveItem(slug="larch")],
         "version item": [VersionItem(item=gorse, mesh=mesh)],

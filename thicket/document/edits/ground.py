@@ -92,7 +92,8 @@ class SetHeights(Edit):
         heights = np.ascontiguousarray(self.heights, np.float32)
         if heights.ndim != 2:
             raise Refused("heights: they are a table of rows and columns")
-        check_ground(*heights.shape, self.cell)
+        rows, columns = heights.shape
+        check_ground(rows, columns, self.cell)
         if not np.isfinite(heights).all() or np.abs(heights).max() > HIGHEST:
             raise Refused(f"heights: they hold values that are no altitudes up to {HIGHEST:,.0f} m")
         after = replace(level, heights=Heights.of(heights, self.cell))

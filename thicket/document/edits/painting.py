@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from typing import Literal
 
 import numpy as np
@@ -58,7 +59,7 @@ class Paint(Edit):
             box, delta = part.on(level, self.cell)
             if delta.size:
                 before = replace(level, touch=touch).touch_of(part.stand)
-                touch[part.stand] = before.painted(box, lambda window, by=delta: _sum(window, by))
+                touch[part.stand] = before.painted(box, partial(_sum, delta=delta))
         return replace(level, touch=touch)
 
     def inverse(self, level: Level) -> Paint:

@@ -17,7 +17,7 @@ from thicket.planting.pins import Pins, Uprooted
 from thicket.refused import Refused
 
 Place = tuple[
-    Annotated[list[tuple[Number, Number]], Field(min_length=1, max_length=4000)],
+    Annotated[tuple[tuple[Number, Number], ...], Field(min_length=1, max_length=4000)],
     Annotated[float, Field(allow_inf_nan=False, gt=0, le=500)],
 ]
 Places = tuple[Place, ...]
@@ -101,4 +101,4 @@ class ChangeUprooted(Edit):
 
 def uprooted_from(place: Place) -> Uprooted:
     path, radius = place
-    return Uprooted(tuple((x, z) for x, z in path), radius)
+    return Uprooted(path, radius)

@@ -4078,7 +4078,7 @@ export interface components {
          * Kind
          * @enum {string}
          */
-        Kind: "stroke" | "settings" | "marks" | "ground" | "resolution" | "shapes" | "masks" | "stands" | "pins" | "snapshot" | "strokes" | "views" | "wind" | "atmosphere" | "drawing" | "tiers" | "walks" | "plots" | "stock" | "looks" | "level";
+        Kind: "stroke" | "settings" | "marks" | "ground" | "resolution" | "shapes" | "masks" | "stands" | "pins" | "snapshot" | "strokes" | "views" | "wind" | "atmosphere" | "drawing" | "tiers" | "walks" | "plots" | "stock" | "looks" | "rename";
         /**
          * EntryOut
          * @description One action: who, when, what, plants gained and lost, and the cost difference in the view it was done

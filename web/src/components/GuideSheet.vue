@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { mdiClose, mdiKeyboardOutline, mdiMagnify } from '@mdi/js'
+import { mdiClose, mdiMagnify } from '@mdi/js'
 import { computed, nextTick, ref, watch } from 'vue'
 import text from '../../../docs/guide.md?raw'
 import { found, sectionsOf } from '../guide'
@@ -46,7 +46,7 @@ watch(section, () => void nextTick(() => page.value?.scrollTo({ top: 0 })))
           data-keys
           data-test="guide-search"
         />
-        <v-btn :prepend-icon="mdiKeyboardOutline" data-test="guide-keys" @click="emit('keys')">Keys</v-btn>
+        <v-btn variant="outlined" data-test="guide-keys" @click="emit('keys')">Keys</v-btn>
         <v-btn :icon="mdiClose" variant="text" aria-label="Close" @click="shown = false" />
       </header>
       <div class="both">

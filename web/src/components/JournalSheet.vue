@@ -45,7 +45,7 @@ const KINDS = {
   resolution: 'Cells of touch',
   snapshot: 'Snapshots',
   looks: 'Looks of layers',
-  level: 'The level',
+  rename: 'Names of the level',
 }
 const kinds = Object.entries(KINDS).map(([value, title]) => ({ value, title }))
 const SINCE = [
