@@ -70,7 +70,7 @@ class Budget(BrowserCase):
         self.fill(page, "rebalance-least", "70")
         self.field(page, "rebalance-least").press("Enter")
         page.click("[data-test=rebalance-begin]")
-        page.wait_for_selector("[data-test=rebalance-changes]")
+        page.wait_for_selector("[data-test=rebalance-changes]", timeout=240_000)
         page.wait_for_timeout(400)
         self.assertEqual(page.evaluate(FINDINGS), [])
         page.locator("[data-test=trade-0]").focus()

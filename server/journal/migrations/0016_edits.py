@@ -64,8 +64,9 @@ def edit_between(kind, was, now):
         return named(kind, was, now)
     if kind == "views":
         return named(kind, by_name(was["bookmarks"]), by_name(now["bookmarks"]))
-    if kind == "looks":
-        return named(kind, *({n: {"name": n, **look} for n, look in of.items()} for of in (was, now)))
+    if kind == "looks":  # a layer that is not named was drawn as its name says
+        edit = named(kind, *({n: {"name": n, **look} for n, look in of.items()} for of in (was, now)))
+        return edit | {"expected": {n: look for n, look in edit["expected"].items() if look}, "order": []}
     if kind == "shapes":
         put, expected = ({number: shape(number, given) for number, given in of.items()} for of in (now, was))
         return {"kind": kind, "put": put, "expected": expected}

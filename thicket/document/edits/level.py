@@ -172,9 +172,9 @@ class _Named(Edit):
     def apply(self, level: Level) -> Level:
         have = self._have(level)
         for name, value in self.put.items():
-            if self.expected is not None:
-                check_as_before(f"The {self.thing} {name!r}", have.get(name), self.expected.get(name))
-            elif value is None and name not in have:
+            if self.expected is not None and name in self.expected:
+                check_as_before(f"The {self.thing} {name!r}", have.get(name), self.expected[name])
+            elif self.expected is None and value is None and name not in have:
                 raise Missing(
                     f"name: {level.name} has no {self.thing} {name[:60]!r}; somebody may have removed it"
                 )
