@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiDotsHorizontal, mdiImagePlusOutline } from '@mdi/js'
 import { computed, onMounted, ref } from 'vue'
-import { answer, api, upload, type Tip } from '../api/client'
+import { answer, api, type Tip } from '../api/client'
+import { upload } from '../api/upload'
 import { useBrush } from '../stores/brush'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiImageFilterHdr, mdiLayersOutline, mdiUpload } from '@mdi/js'
 import { computed, ref, shallowRef } from 'vue'
-import { answer, api, upload, type GroundChanged, type Resolution } from '../api/client'
+import { answer, api, type GroundChanged, type Resolution } from '../api/client'
+import { upload } from '../api/upload'
 import { whole } from '../budget'
 import type { Relief } from '../composables/useRelief'
 import { useLevel } from '../stores/level'

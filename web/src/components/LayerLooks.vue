@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { mdiImageOutline, mdiImageRemoveOutline } from '@mdi/js'
 import { ref } from 'vue'
-import { answer, api, upload, type Entry, type Level } from '../api/client'
+import { answer, api, type Entry, type Level } from '../api/client'
+import { upload } from '../api/upload'
 import { useLevel } from '../stores/level'
 
 /**

@@ -2,7 +2,8 @@
 import { mdiFolderOpenOutline } from '@mdi/js'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, shallowRef } from 'vue'
-import { answer, api, upload, type Opening } from '../api/client'
+import { answer, api, type Opening } from '../api/client'
+import { upload } from '../api/upload'
 import AskSheet from './AskSheet.vue'
 
 /** A new level from the zip of one that was saved, here or in another installation. */

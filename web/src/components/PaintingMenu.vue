@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { mdiImageOutline } from '@mdi/js'
 import { ref } from 'vue'
-import { upload, type Changed, type Stand } from '../api/client'
+import { type Changed, type Stand } from '../api/client'
+import { upload } from '../api/upload'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
 import ChoiceField from './ChoiceField.vue'

@@ -13,7 +13,8 @@ import {
   mdiVectorPolyline,
 } from '@mdi/js'
 import { ref } from 'vue'
-import { ApiError, upload, type ShapesKept } from '../api/client'
+import { ApiError, type ShapesKept } from '../api/client'
+import { upload } from '../api/upload'
 import { whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { useShapes, type Tool } from '../stores/shapes'

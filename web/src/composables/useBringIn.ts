@@ -1,6 +1,7 @@
 import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef } from 'vue'
-import { answer, api, upload, type Batch, type BringSaid, type Cards } from '../api/client'
+import { answer, api, type Batch, type BringSaid, type Cards } from '../api/client'
+import { upload } from '../api/upload'
 import type { Group } from '../stores/shelf'
 
 /** What a person decides of one thing that was brought in. */
