@@ -63,11 +63,11 @@ def crowd(base: str, level) -> tuple[list[float], int]:
     first.get("/api/session")
     first.post("/api/session", {"name": names[0], "password": "slate-and-birch"})
     for stand in json.loads(first.get(f"/api/levels/{level.slug}/stands")):
-        for n, sheet in enumerate(stand["sheets"]["keys"] if not stand["sward"] else []):
+        for n, sheet in enumerate([] if stand["sward"] else stand["sheets"]["keys"][: short(None, 1)]):
             x, z = n % stand["sheets"]["columns"], n // stand["sheets"]["columns"]
             first.get(f"/api/levels/{level.slug}/stands/{stand['id']}/plants/{x}/{z}/{sheet}")
     spent, refused = [], 0
-    began = time.perf_counter() + 2.0
+    began = time.perf_counter() + short(2.0, 0.5)
 
     def person(k: int) -> None:
         nonlocal refused

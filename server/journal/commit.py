@@ -41,7 +41,7 @@ def commit_made(user: User, level: Level, key: UUID, make: Making) -> Entry:
     with transaction.atomic():
         row = Level.objects.select_for_update().get(pk=level.pk)
         edit, what = make(row)
-        looked = {"drawing": row.drawing, "tiers": row.tiers}
+        drawn = {"drawing": row.drawing, "tiers": row.tiers}
         step, inverse = _step(row, edit)
         change = {"edit": _stored(row, edit), "inverse": _stored(row, inverse)}
         entry = Entry.objects.create(
@@ -51,8 +51,8 @@ def commit_made(user: User, level: Level, key: UUID, make: Making) -> Entry:
     if step.sheets:
         entry.gained, entry.lost = step.gained, step.lost
         entry.worst = change_at_worst(row, step.before)
-    elif looked != {"drawing": row.drawing, "tiers": row.tiers}:
-        entry.worst = drawing_at_worst(row, looked)
+    elif drawn != {"drawing": row.drawing, "tiers": row.tiers}:
+        entry.worst = drawing_at_worst(row, drawn)
     entry.save(update_fields=["gained", "lost", "worst"])
     return entry
 

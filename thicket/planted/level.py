@@ -235,7 +235,7 @@ class PlantedLevel:
                 moved[new.number] = region
         return after
 
-    def after(self, edit: Edit) -> Step:
+    def after(self, edit: Edit) -> Step[PlantedLevel]:
         """What an edit does to the level.
 
         Raises: Refused when it cannot be done, or a stand whose settings it changes could not be planted.

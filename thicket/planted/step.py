@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING
+from collections.abc import Mapping, Sequence
+from typing import Generic, Protocol, TypeVar
 
 from thicket.document.edits import Edit
+from thicket.document.level import Level, Stand
 from thicket.lazy import lazy
 from thicket.planted.comparing import compare
 from thicket.planted.planting import Planting
@@ -13,15 +14,26 @@ from thicket.planted.reach import unreached
 from thicket.planted.sheets import Box, Sheet, around_any
 from thicket.refused import Refused
 
-if TYPE_CHECKING:
-    from thicket.planted.level import PlantedLevel
+
+class Planted(Protocol):
+    """What a step needs of a planted level."""
+
+    level: Level
+
+    @property
+    def stands(self) -> Mapping[int, Stand]: ...
+
+    def planting(self, number: int) -> Planting: ...
 
 
-class Step:
+L = TypeVar("L", bound=Planted)
+
+
+class Step(Generic[L]):
     """An edit done: `before` and `after` it, both with their plants. What it says of plants is worked out
     when it is asked for; stands go by their numbers."""
 
-    def __init__(self, before: PlantedLevel, after: PlantedLevel, edit: Edit) -> None:
+    def __init__(self, before: L, after: L, edit: Edit) -> None:
         self.before, self.after, self.edit = before, after, edit
 
     @lazy
@@ -89,12 +101,12 @@ class Step:
 
     def blocked(self, inverses: Sequence[Edit]) -> list[int]:
         """Which of the edits that would take earlier ones back can no longer be done, by their indexes."""
-        return [k for k, edit in enumerate(inverses) if not _can_be_done(edit, self.after)]
+        return [k for k, edit in enumerate(inverses) if not _can_be_done(edit, self.after.level)]
 
 
-def _can_be_done(edit: Edit, level: PlantedLevel) -> bool:
+def _can_be_done(edit: Edit, level: Level) -> bool:
     try:
-        edit.apply(level.level)
+        edit.apply(level)
     except Refused:
         return False
     return True

@@ -270,9 +270,9 @@ class ChangeLayerLooks(_Named):
 
     def inverse(self, level: Level) -> Edit:
         back = super().inverse(level)
-        # A layer that nobody said anything of is drawn as its name says, which may be read either way.
-        said = {name: look for name, look in self._put().items() if look}
-        back = back.model_copy(update={"expected": said})
+        # A layer for which nothing was chosen is drawn as its name says, which may be read either way.
+        chosen = {name: look for name, look in self._put().items() if look}
+        back = back.model_copy(update={"expected": chosen})
         have = level.details.get("textures", {})
         wanted = {v.texture for v in back.put.values() if v and v.texture}  # type: ignore[attr-defined]
         return back.model_copy(update={"textures": {k: have[k] for k in sorted(wanted)}})

@@ -117,5 +117,5 @@ def item_of(level: Level, slug: str) -> Item:
 
 def item_digest(item: Item) -> str:
     """Equal for items that are alike in all that a version can change."""
-    said = item_file(item).model_dump_json(exclude={"held"})
-    return hash_of(said.encode(), item.glb, item.silhouette).hex()
+    text = item_file(item).model_dump_json(exclude={"held"})
+    return hash_of(text.encode(), item.glb, item.silhouette).hex()
