@@ -129,14 +129,19 @@ def journal(
 ):
     """A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a
     stand, of a kind, since a time."""
-    entries = Entry.objects.filter(level=level_for(request, slug)).select_related("user").defer("delta")
+    level = level_for(request, slug)
+    entries = Entry.objects.filter(level=level).select_related("user").defer("delta")
     if before is not None:
         entries = entries.filter(pk__lt=before)
     if who:
         entries = entries.filter(user__username=who)
     if stand is not None:
+        number = level.stands.filter(pk=stand).values_list("number", flat=True).first()
         entries = entries.filter(
-            Q(stand=stand) | Q(change__stands__has_key=str(stand)) | Q(change__after__has_key=str(stand))
+            Q(stand=stand)
+            | Q(change__stands__has_key=str(stand))
+            | Q(change__after__has_key=str(stand))
+            | Q(kind=Entry.Kind.SETTINGS, change__edit__put__has_key=str(number))
         )
     if kind:
         entries = entries.filter(kind=kind)

@@ -3,7 +3,7 @@ differs, and the journal given the edit with the one that takes it back."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 from uuid import UUID
 
@@ -17,10 +17,15 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from server.levels.planted import forget_planted, planted_of
 from server.levels.storing import document_now, store_difference
+from server.sight.reckoning import cost_change, items_of, stand_cost
 from server.sight.worst import change_at_worst, drawing_at_worst
+from server.stands.models import Stand
 from thicket.document.edits import Edit
 from thicket.document.edits.files import edit_from, json_of
+from thicket.planted.level import PlantedLevel
 from thicket.planted.step import Step
+from thicket.sight.cost import Cost
+from thicket.sight.views import View
 
 Making = Callable[[Level], tuple[Edit, str]]
 """Makes an edit, and the words for it, from a level's row that is locked."""
@@ -35,26 +40,58 @@ def commit(user: User, level: Level, key: UUID, edit: Edit, what: str) -> Entry:
     return commit_made(user, level, key, lambda row: (edit, what))
 
 
-def commit_made(user: User, level: Level, key: UUID, make: Making) -> Entry:
+def commit_made(
+    user: User,
+    level: Level,
+    key: UUID,
+    make: Making,
+    stands: Sequence[Stand] | None = None,
+    view: View | None = None,
+) -> Entry:
     """The same with an edit that follows from the level as it is then; for what is an `action` itself. What
-    the edit does to plants, and to the dearest view that it reaches, is worked out after it is stored."""
+    the edit does to plants, to the cost of a view, and to the dearest view that it reaches, is worked out
+    after it is stored.
+
+    Parameters: stands, those whose plants are counted, all when left out; view, of which the cost of those
+    stands is noted.
+    """
     with transaction.atomic():
         row = Level.objects.select_for_update().get(pk=level.pk)
         edit, what = make(row)
         drawn = {"drawing": row.drawing, "tiers": row.tiers}
         step, inverse = _step(row, edit)
-        change = {"edit": _stored(row, edit), "inverse": _stored(row, inverse)}
         entry = Entry.objects.create(
-            level=row, user=user, kind=edit.kind, key=key, what=what[:200], change=change
+            level=row,
+            user=user,
+            stand=stands[0] if stands and len(stands) == 1 else None,
+            kind=edit.kind,
+            key=key,
+            what=what[:200],
+            change={"edit": _stored(row, edit), "inverse": _stored(row, inverse)},
         )
     forget_planted(level)
-    if step.sheets:
-        entry.gained, entry.lost = step.gained, step.lost
+    numbers = list(step.sheets) if stands is None else [stand.number for stand in stands]
+    counts = [step.counted(number) for number in numbers]
+    entry.gained, entry.lost = (sum(pair[side] for pair in counts) for side in (0, 1))
+    if numbers:
         entry.worst = change_at_worst(row, step.before)
     elif drawn != {"drawing": row.drawing, "tiers": row.tiers}:
         entry.worst = drawing_at_worst(row, drawn)
-    entry.save(update_fields=["gained", "lost", "worst"])
+    if view:
+        entry.cost = _cost_change(row, step, numbers, view)
+    entry.save(update_fields=["gained", "lost", "worst", "cost"])
     return entry
+
+
+def _cost_change(
+    row: Level, step: Step[PlantedLevel], numbers: Iterable[int], view: View
+) -> dict[str, float]:
+    """What some stands, by number, cost more in a view after a step than before it."""
+    stock, costs = items_of(row), []
+    for level in (step.before, step.after):
+        here = [level.planting(number) for number in numbers if number in level.stands]
+        costs.append(sum((stand_cost(planting, stock, view) for planting in here), Cost()))
+    return cost_change(*costs)
 
 
 def move(entry: Entry, back: bool) -> None:
@@ -69,13 +106,17 @@ def move(entry: Entry, back: bool) -> None:
     entry.save(update_fields=["change"])
 
 
-def _step(row: Level, edit: Edit) -> tuple[Step, Edit]:
+def _step(row: Level, edit: Edit) -> tuple[Step[PlantedLevel], Edit]:
     """Do an edit to a level whose row is locked: the step, and the edit that takes it back."""
     before, now = planted_of(row), document_now(row)
     then, inverse = edit.apply(now), edit.inverse(now)
     store_difference(row, now, then)
     forget_planted(row)
-    return Step(before, planted_of(row), edit), inverse
+    after = planted_of(row)
+    for number, stand in then.stands.items():
+        if stand is not now.stands.get(number):
+            after.planting(number)  # refuses one that could not be planted
+    return Step(before, after, edit), inverse
 
 
 def _stored(row: Level, edit: Edit) -> dict[str, Any]:

@@ -18,7 +18,6 @@ from server.levels.own_ground import held_to_own
 from server.pins.actions import swap_pins
 from server.snapshots.actions import swap_snapshots
 from server.stands.arranging import swap_stands
-from server.stands.models import Stand
 from server.stands.painting import TouchChange, shift, shift_all
 from server.stock.shelf import swap_stock
 from server.stock.versions import swap_hold, swap_version
@@ -121,32 +120,6 @@ def _move(entry: Entry, back: bool) -> Moved:
     return Moved(entry, *((entry.lost, entry.gained) if back else (entry.gained, entry.lost)))
 
 
-def _swap(model, pk: int, name: str, change: dict, back: bool) -> None:
-    """Put the parts of a JSON field that an entry changed back, or forth again.
-
-    Raises: HttpError 409 when one of them has been changed since by somebody else.
-    """
-    row = model.objects.select_for_update().get(pk=pk)
-    field = dict(getattr(row, name))
-    have, want = (change["after"], change["before"]) if back else (change["before"], change["after"])
-    for key in have | want:
-        if field.get(key) != have.get(key):
-            raise HttpError(409, f"The {key.replace('_', ' ')} has been changed since; undo that first.")
-        if key in want:
-            field[key] = want[key]
-        else:
-            del field[key]
-    setattr(row, name, field)
-    if hasattr(row, "revision"):
-        row.revision += 1
-    row.save()
-
-
-def _swap_settings(entry: Entry, back: bool) -> None:
-    for pk, change in entry.change.get("stands", {entry.stand_id: entry.change}).items():
-        _swap(Stand, int(pk), "settings", change, back)
-
-
 def _swap_stock(entry: Entry, back: bool) -> None:
     if "item" in entry.change:
         swap_version(entry, back)
@@ -159,7 +132,6 @@ def _swap_stock(entry: Entry, back: bool) -> None:
 UNDO: dict[str, Callable[[Entry, bool], TouchChange | None]] = {
     Entry.Kind.STROKE: shift,
     Entry.Kind.STROKES: shift_all,
-    Entry.Kind.SETTINGS: _swap_settings,
     Entry.Kind.STANDS: swap_stands,
     Entry.Kind.SNAPSHOT: swap_snapshots,
     Entry.Kind.STOCK: _swap_stock,

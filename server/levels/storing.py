@@ -14,6 +14,7 @@ from thicket.document.level import Level as Document
 from thicket.document.shape_file import shape_file
 
 VIEW = ("atmosphere", "drawing", "tiers", "walks", "plots", "wind", "bookmarks")
+STAND = ("name", "stratum", "place", "seed", "locked", "colour")
 SHAPE = ("form", "round", "box", "locked", "hidden", "hatch")
 
 
@@ -56,6 +57,7 @@ def store_difference(row: Level, before: Document, after: Document) -> None:
     has locked the level's."""
     _store_view(row, before, after)
     _store_shapes(row, before, after)
+    _store_stands(row, before, after)
 
 
 def _store_view(row: Level, before: Document, after: Document) -> None:
@@ -75,6 +77,21 @@ def _store_view(row: Level, before: Document, after: Document) -> None:
         for name, value in fields.items():
             setattr(row, name, value)
         row.save(update_fields=list(fields))
+
+
+def _store_stands(row: Level, before: Document, after: Document) -> None:
+    """Stands that both have, whose fields or settings differ."""
+    for number, stand in after.stands.items():
+        was = before.stands.get(number)
+        if was is None or was is stand:
+            continue
+        given = {name: getattr(stand, name) for name in STAND}
+        given["settings"] = stand.settings.model_dump(mode="json")
+        stored = row.stands.get(number=number)
+        for name, value in given.items():
+            setattr(stored, name, value)
+        stored.revision += 1
+        stored.save(update_fields=[*given, "revision"])
 
 
 def _store_shapes(row: Level, before: Document, after: Document) -> None:

@@ -75,3 +75,11 @@ __all__ = [
     "spent",
     "stand_cost",
 ]
+
+
+def cost_change(before, after) -> dict[str, float]:
+    """The difference of two costs, by what is counted."""
+    if before is None or after is None:
+        return {}
+    names = ("triangles", "draw_calls", "shadow_triangles", "shadow_calls", "memory", "ms")
+    return {name: round(getattr(after, name) - getattr(before, name), 4) for name in names}

@@ -21,11 +21,10 @@ from server.levels.rasters import place
 from server.pins.models import Pin
 from server.pins.reading import all_pins
 from server.pins.rows import put_places, put_rows
-from server.sight.reckoning import items_of, stand_cost
+from server.sight.reckoning import cost_change, items_of, stand_cost
 from server.sight.worst import change_at_worst
 from server.snapshots.models import Snapshot, SnapshotTouch
 from server.stands.models import Stand, TouchTile, document_of_stand
-from server.stands.painting import cost_change
 from thicket.document.touch import TouchMap
 from thicket.planted.comparing import Difference, difference
 from thicket.planted.level import PlantedLevel

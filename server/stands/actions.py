@@ -2,24 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from uuid import UUID
 
 from django.contrib.auth.models import User
-from django.db import transaction
 
 from server.errors import Clash
 from server.journal.action import action
+from server.journal.commit import commit_made
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.planted import forget_planted, planted_of, planting_of, rows_of, tried
-from server.sight.reckoning import items_of, stand_cost
-from server.sight.worst import change_at_worst
+from server.levels.planted import planted_of, rows_of
 from server.stands.checking import merged
 from server.stands.models import Stand
-from server.stands.painting import check_unlocked, cost_change
+from server.stands.painting import check_unlocked
+from thicket.document.edits import ChangeSettings, Edit
 from thicket.document.settings import StandSettings
-from thicket.planted.comparing import compare
 from thicket.sight.views import View
 
 
@@ -61,11 +58,9 @@ def _leaves(values: dict) -> dict[str, object]:
     return out
 
 
-def _after(entry: Entry, stand: Stand) -> dict:
+def _set_by(entry: Entry, stand: Stand) -> dict:
     """The settings of a stand that an entry set."""
-    if "stands" in entry.change:
-        return entry.change["stands"].get(str(stand.pk), {}).get("after", {})
-    return entry.change["after"] if entry.stand_id == stand.pk else {}
+    return entry.change["edit"]["put"].get(str(stand.number), {})
 
 
 def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
@@ -79,7 +74,7 @@ def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
                 level=stand.level, kind=Entry.Kind.SETTINGS, undone=False
             ).select_related("user")[:40]
             top = name.split(".")[0]
-            who = next((e.user.get_username() for e in entries if top in _after(e, stand)), "somebody")
+            who = next((e.user.get_username() for e in entries if top in _set_by(e, stand)), "somebody")
             out.append({"name": name, "was": value, "theirs": kept[name], "yours": fresh[name], "who": who})
     return out
 
@@ -93,23 +88,13 @@ def keep_settings(
     `was` are the values that the change was begun from. Raises: Clash when another has changed one of them
     meanwhile.
     """
-    level, before = stand.level, planted_of(stand.level)
-    with transaction.atomic():
-        kept = _keep(stand.pk, level, changes, view, was)
-        forget_planted(level)
-        return Entry.objects.create(
-            level=level,
-            user=user,
-            stand=kept.row,
-            kind=Entry.Kind.SETTINGS,
-            key=key,
-            what=kept.what,
-            change=kept.change,
-            gained=kept.gained,
-            lost=kept.lost,
-            cost=kept.cost,
-            worst=change_at_worst(level, before),
-        )
+
+    def make(row: Level) -> tuple[Edit, str]:
+        put = _changed(row, stand.number, changes, was)
+        names = ", ".join(name.replace("_", " ") for name in put) or "nothing new"
+        return ChangeSettings(put={stand.number: put}), f"{stand.name}: {names}"
+
+    return commit_made(user, stand.level, key, make, [stand], view)
 
 
 @action
@@ -126,69 +111,25 @@ def keep_several(
 
     Raises: as `keep_settings`, naming the stand.
     """
-    before = planted_of(level)
-    with transaction.atomic():
-        kept = []
-        for pk, given in changes.items():
-            kept.append(_keep(pk, level, given, view, (was or {}).get(pk)))
-            forget_planted(level)
-        names = ", ".join(k.row.name for k in kept)
-        cost = {name: sum(k.cost.get(name, 0) for k in kept) for name in (kept[0].cost if kept else {})}
-        parts = sorted({name.replace("_", " ") for k in kept for name in k.change["after"]})
-        return Entry.objects.create(
-            level=level,
-            user=user,
-            kind=Entry.Kind.SETTINGS,
-            key=key,
-            what=f"{names}: {', '.join(parts) or 'nothing new'}"[:200],
-            change={"stands": {str(k.row.pk): k.change for k in kept}},
-            gained=sum(k.gained for k in kept),
-            lost=sum(k.lost for k in kept),
-            cost=cost,
-            worst=change_at_worst(level, before),
-        )
+    stands = [Stand.objects.get(pk=pk, level=level) for pk in changes]
+
+    def make(row: Level) -> tuple[Edit, str]:
+        put = {s.number: _changed(row, s.number, changes[s.pk], (was or {}).get(s.pk)) for s in stands}
+        parts = sorted({name.replace("_", " ") for fields in put.values() for name in fields})
+        names = ", ".join(stand.name for stand in stands)
+        return ChangeSettings(put=put), f"{names}: {', '.join(parts) or 'nothing new'}"
+
+    return commit_made(user, level, key, make, stands, view)
 
 
-@dataclass(frozen=True)
-class Kept:
-    """A stand whose settings were stored: what changed, the plants that came and went, and the difference in
-    cost."""
-
-    row: Stand
-    what: str
-    change: dict
-    gained: int
-    lost: int
-    cost: dict
-
-
-def _keep(pk: int, level: Level, changes: dict, view: View | None, was: dict | None) -> Kept:
-    """Store changed settings of a stand; inside a transaction."""
-    row = Stand.objects.select_for_update().get(pk=pk, level=level)
-    row.level = level
+def _changed(level: Level, number: int, changes: dict, was: dict | None) -> dict:
+    """The settings of a stand, by number, that changes of them set to something else."""
+    row = rows_of(level)[number]
     check_unlocked(row)
-    before = planting_of(row)
-    settings = merged(row, changes)
-    after = tried(row, settings)
-    gained, lost = compare(before, after)
-    fresh = settings.model_dump(mode="json")
+    fresh = merged(row, changes).model_dump(mode="json")
     kept = StandSettings.model_validate(row.settings).model_dump(mode="json")
     clashes = _clashes(row, was or {}, kept, fresh)
     if clashes:
         names = ", ".join(c["name"].replace(".", ": ").replace("_", " ") for c in clashes)
         raise Clash(f"{clashes[0]['who']} has changed {row.name} meanwhile: {names}.", clashes)
-    changed = [name for name in changes if fresh[name] != kept[name]]
-    stock = items_of(level) if view else {}
-    cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True)) if view else {}
-    row.settings = fresh
-    row.revision += 1
-    row.save(update_fields=["settings", "revision"])
-    what = f"{row.name}: {', '.join(name.replace('_', ' ') for name in changed) or 'nothing new'}"
-    return Kept(
-        row,
-        what,
-        {"before": {n: kept[n] for n in changed}, "after": {n: fresh[n] for n in changed}},
-        gained,
-        lost,
-        cost,
-    )
+    return {name: fresh[name] for name in changes if fresh[name] != kept[name]}

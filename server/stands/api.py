@@ -14,12 +14,12 @@ from server.cache import CACHE
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for, stand_for, stands_of
 from server.levels.planted import planted_of, planting_of, tried
-from server.sight.reckoning import items_of, seen, stand_cost
+from server.sight.reckoning import cost_change, items_of, seen, stand_cost
 from server.sight.schemas import ViewIn
 from server.stands.actions import dependants, keep_settings, keep_several
 from server.stands.checking import merged
 from server.stands.models import Stand, document_of_stand
-from server.stands.painting import clear, clear_all, cost_change
+from server.stands.painting import clear, clear_all
 from server.stands.payload import encode, encode_marks
 from thicket.document.settings import StandSettings, Stratum, Strict
 from thicket.document.touch import Cells

@@ -11,10 +11,9 @@ from pydantic import UUID4, Field
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, KeyIn, entry_out
 from server.levels.access import level_for, stand_for
-from server.sight.reckoning import items_of, seen, stand_cost
+from server.sight.reckoning import cost_change, items_of, seen, stand_cost
 from server.sight.schemas import ViewIn
 from server.stands import arranging
-from server.stands.painting import cost_change
 from thicket.document.settings import Colour, Name, Share, Stratum, Strict
 from thicket.sight.cost import Cost
 

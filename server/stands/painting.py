@@ -25,7 +25,7 @@ from server.levels.planted import (
     rows_of,
     touch_revisions_of,
 )
-from server.sight.reckoning import items_of, stand_cost
+from server.sight.reckoning import cost_change, items_of, stand_cost
 from server.sight.worst import change_at_worst
 from server.stands.models import Stand
 from server.stands.touch import LockedTouch
@@ -94,14 +94,6 @@ def _view_cost(stands: list[Stand], view: View | None):
         return None
     stock = items_of(stands[0].level)
     return [stand_cost(planting_of(s), stock, view) for s in stands]
-
-
-def cost_change(before, after) -> dict[str, float]:
-    """The difference of two costs, by what is counted."""
-    if before is None or after is None:
-        return {}
-    names = ("triangles", "draw_calls", "shadow_triangles", "shadow_calls", "memory", "ms")
-    return {name: round(getattr(after, name) - getattr(before, name), 4) for name in names}
 
 
 @partial(action, cut_to_own=True)

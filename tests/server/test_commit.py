@@ -19,6 +19,7 @@ from tests.server.test_ground import key
 from thicket.document.drawing import Marks, Tier
 from thicket.document.edits import (
     ChangeLayerLooks,
+    ChangeSettings,
     ChangeShapes,
     ChangeTiers,
     ChangeViews,
@@ -35,6 +36,7 @@ from thicket.document.views import KeptView, LayerAppearance
 from thicket.document.walks import Walk
 from thicket.refused import Conflict
 
+SETTINGS_AS_EDITS = importlib.import_module("server.journal.migrations.0017_settings_as_edits")
 AS_EDITS = importlib.import_module("server.journal.migrations.0016_edits")
 
 
@@ -69,7 +71,8 @@ class Commits(ApiCase):
     def test_the_rows_are_what_the_core_says_there_and_back(self):
         user, first = User.objects.get(username="lead"), self.document()
         now, entries, seen = first, [], [bytes_of(first)]
-        for edit in EDITS:
+        settings = ChangeSettings(put={self.birch.number: {"fullness": 0.3, "gap": 1.5}})
+        for edit in (*EDITS, settings):
             with self.subTest(edit.kind):
                 entries.append(commit(user, self.level, key(), edit, "Done"))
                 now = edit.apply(now)
@@ -115,6 +118,20 @@ class Commits(ApiCase):
                 self.assertEqual(bytes_of(self.document()), before)
                 redo_entry(user, self.level, entry.pk)
                 self.assertEqual(bytes_of(self.document()), after)
+
+    def test_settings_noted_before_there_were_edits_are_taken_back(self):
+        user, before = User.objects.get(username="lead"), bytes_of(self.document())
+        was, now = {"gap": self.birch.settings.get("gap", 0)}, {"gap": 1.5}
+        several = {"stands": {str(self.birch.pk): {"before": now, "after": {"gap": 2.5}}}}
+        for number, (change, old) in enumerate(
+            ((now, {"before": was, "after": now}), ({"gap": 2.5}, several)), start=1
+        ):
+            entry = commit(user, self.level, key(), ChangeSettings(put={self.birch.number: change}), "Done")
+            Entry.objects.filter(pk=entry.pk).update(change=old, stand=self.birch if number == 1 else None)
+        SETTINGS_AS_EDITS.as_edits(apps, None)
+        for entry in Entry.objects.order_by("-pk"):
+            undo_entry(user, self.level, entry.pk)
+        self.assertEqual(bytes_of(self.document()), before)
 
     def as_it_was_noted(self, kind, row):
         """What entries of a kind held of a level before they held edits."""

@@ -69,16 +69,14 @@ class Step(Generic[L]):
     @lazy
     def counts(self) -> dict[int, tuple[int, int]]:
         """Plants, or tufts of a sward, gained and lost, of every stand with changed sheets."""
-        found = {}
-        for number in self.sheets:
-            was, now = self._plantings(number)
-            if was and now:
-                found[number] = compare(was, now)
-            elif now:
-                found[number] = now.count(), 0
-            elif was:
-                found[number] = 0, was.count()
-        return found
+        return {number: self.counted(number) for number in self.sheets}
+
+    def counted(self, number: int) -> tuple[int, int]:
+        """Plants, or tufts of a sward, that one stand gained and lost."""
+        was, now = self._plantings(number)
+        if was and now:
+            return compare(was, now)
+        return (now.count(), 0) if now else (0, was.count() if was else 0)
 
     @property
     def gained(self) -> int:
