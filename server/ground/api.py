@@ -15,7 +15,7 @@ from pydantic import UUID4
 
 from server.files import on_disk
 from server.ground import drafts
-from server.ground.masks import keep_mask, masks_of
+from server.ground.masks import keep_mask
 from server.ground.models import Draft
 from server.ground.relief import RADII, relief_field
 from server.ground.resolution import change_resolution, resolution_tried
@@ -137,7 +137,7 @@ def _stale(level: Level) -> list[int]:
 @router.get("/levels/{slug}/masks", response=list[MaskOut])
 def masks(request: HttpRequest, slug: str):
     """The level's mask images."""
-    return masks_of(level_for(request, slug)).defer("data")
+    return level_for(request, slug).masks.defer("data")
 
 
 @router.post("/levels/{slug}/masks", response=GroundChangedOut)

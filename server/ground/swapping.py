@@ -8,7 +8,6 @@ import numpy as np
 from django.contrib.auth.models import User
 from ninja.errors import HttpError
 
-from server.ground.models import Mask
 from server.journal.models import Entry
 from server.levels.ground import heights_of
 from server.levels.models import Level
@@ -89,14 +88,10 @@ def keep_ground(
 
 
 def swap_ground(entry: Entry, back: bool) -> None:
-    """Take a change of the ground, of the touch's cells or of mask images back, or do it again; inside a
-    transaction.
+    """Take a change of the ground or of the touch's cells back, or do it again; inside a transaction.
 
     Raises: HttpError 409 when the ground has been changed since.
     """
-    if entry.kind == Entry.Kind.MASKS:
-        _swap_masks(entry, back)
-        return
     level = Level.objects.select_for_update().get(pk=entry.level_id)
     have, want = (
         (entry.change["after"], entry.change["before"])
@@ -119,20 +114,3 @@ def swap_ground(entry: Entry, back: bool) -> None:
         else:
             entry.kept_touch.all().delete()
             regrid(entry, level, cell, shape)
-
-
-def _swap_masks(entry: Entry, back: bool) -> None:
-    """A mask's picture before and after is kept as a row of its own under a name that no person can give."""
-    name, kept = entry.change["name"], entry.change["kept"]
-    now = Mask.objects.select_for_update().filter(level_id=entry.level_id, name=name).first()
-    other = Mask.objects.select_for_update().filter(level_id=entry.level_id, name=kept).first()
-    have = entry.change["after" if back else "before"]
-    if (now.digest if now else None) != have:
-        raise HttpError(409, f"The mask image {name!r} has been changed since; undo that first.")
-    if now:
-        Mask.objects.filter(pk=now.pk).update(name=f"{kept}~")
-    if other:
-        Mask.objects.filter(pk=other.pk).update(name=name)
-    if now:
-        Mask.objects.filter(pk=now.pk).update(name=kept)
-    entry.level.scene_changed()

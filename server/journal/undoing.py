@@ -138,7 +138,6 @@ UNDO: dict[str, Callable[[Entry, bool], TouchChange | None]] = {
     Entry.Kind.PINS: swap_pins,
     Entry.Kind.GROUND: swap_ground,
     Entry.Kind.RESOLUTION: swap_ground,
-    Entry.Kind.MASKS: swap_ground,
 }
 """By kind, what takes an entry back that holds no edit, or does it again, inside a transaction. It tells the
 plants that come and go where that can differ from what the entry says."""

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import zlib
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
+from server.ground.models import Mask as MaskRow
 from server.levels.looks import layers_chosen
 from server.levels.models import LayerTexture, Level
 from server.levels.planted import planted_of
 from server.shapes.models import FIELDS, Shape
 from thicket.document.level import Level as Document
+from thicket.document.rasters import Mask
 from thicket.document.shape_file import shape_file
 
 VIEW = ("atmosphere", "drawing", "tiers", "walks", "plots", "wind", "bookmarks")
@@ -56,6 +61,7 @@ def store_difference(row: Level, before: Document, after: Document) -> None:
     """Write what differs from one document of a level to another into its rows; inside the transaction that
     has locked the level's."""
     _store_view(row, before, after)
+    _store_masks(row, before, after)
     _store_shapes(row, before, after)
     _store_stands(row, before, after)
 
@@ -77,6 +83,26 @@ def _store_view(row: Level, before: Document, after: Document) -> None:
         for name, value in fields.items():
             setattr(row, name, value)
         row.save(update_fields=list(fields))
+
+
+def _store_masks(row: Level, before: Document, after: Document) -> None:
+    gone = before.masks.keys() - after.masks.keys()
+    put = {n: mask for n, mask in after.masks.items() if n not in before.masks or before.masks[n] is not mask}
+    if gone or put:
+        row.masks.filter(name__in=[*gone, *put]).delete()
+        store_masks(row, put)
+        row.scene_changed()
+
+
+def store_masks(row: Level, masks: Mapping[str, Mask]) -> None:
+    """Write new mask images by their names."""
+    for name, mask in masks.items():
+        rows, columns = mask.values.shape
+        data = zlib.compress(np.ascontiguousarray(mask.values).tobytes(), 6)
+        bits = mask.values.dtype.itemsize * 8
+        MaskRow.objects.create(
+            level=row, name=name, rows=rows, columns=columns, bits=bits, digest=mask.key, data=data
+        )
 
 
 def _store_stands(row: Level, before: Document, after: Document) -> None:

@@ -2,20 +2,17 @@
 
 from __future__ import annotations
 
-import zlib
 from collections.abc import Mapping
 from dataclasses import replace
 from uuid import uuid4
 
-import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from server.ground.models import Mask
 from server.levels.ground import store
 from server.levels.models import LayerTexture, Level, Membership
 from server.levels.rasters import split
-from server.levels.storing import SHAPE, VIEW, document_now
+from server.levels.storing import SHAPE, VIEW, document_now, store_masks
 from server.pins.models import FIELDS, Pin, UprootedPlace
 from server.shapes.models import Shape
 from server.slugs import free_slug
@@ -90,16 +87,7 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
     store(level, "layers", document.layers.weights, 1)
     for digest, picture in document.details.get("textures", {}).items():
         LayerTexture.objects.create(level=level, digest=digest[:32], data=picture)
-    for mask_name, mask in document.masks.items():
-        Mask.objects.create(
-            level=level,
-            name=mask_name,
-            rows=mask.values.shape[0],
-            columns=mask.values.shape[1],
-            bits=mask.values.dtype.itemsize * 8,
-            digest=mask.key,
-            data=zlib.compress(np.ascontiguousarray(mask.values).tobytes()),
-        )
+    store_masks(level, document.masks)
     _put_shapes(level, document)
     _put_stock(level, document)
     _put_stands(level, document)

@@ -4,6 +4,7 @@ there were edits is taken back like any other."""
 import importlib
 import json
 
+import numpy as np
 from django.apps import apps
 from django.contrib.auth.models import User
 
@@ -11,7 +12,7 @@ from server.journal.commit import commit
 from server.journal.models import Entry
 from server.journal.undoing import redo_entry, undo_entry
 from server.levels.models import Level
-from server.levels.storing import document_now
+from server.levels.storing import document_now, store_masks
 from tests.core.test_edits import bytes_of
 from tests.fixtures import MARKS
 from tests.server.test_api import ApiCase
@@ -19,6 +20,7 @@ from tests.server.test_ground import key
 from thicket.document.drawing import Marks, Tier
 from thicket.document.edits import (
     ChangeLayerLooks,
+    ChangeMasks,
     ChangeSettings,
     ChangeShapes,
     ChangeTiers,
@@ -32,11 +34,13 @@ from thicket.document.edits import (
     SetWind,
 )
 from thicket.document.level_file import ShapeFile
+from thicket.document.rasters import Mask
 from thicket.document.views import KeptView, LayerAppearance
 from thicket.document.walks import Walk
 from thicket.refused import Conflict
 
 SETTINGS_AS_EDITS = importlib.import_module("server.journal.migrations.0017_settings_as_edits")
+MASKS_AS_EDITS = importlib.import_module("server.journal.migrations.0018_masks_as_edits")
 AS_EDITS = importlib.import_module("server.journal.migrations.0016_edits")
 
 
@@ -60,6 +64,7 @@ EDITS = (
     ChangeViews(put={"There": view("There", 50)}),
     ChangeLayerLooks(put={"turf": LayerAppearance(name="turf", colour="#102030", look="soil", texture="")}),
     ChangeShapes(put={1: shape(1, 60), 2: shape(2, 120)}),
+    ChangeMasks(put={"Damp": np.arange(1600, dtype=np.uint16).reshape(40, 40)}),
     Rename(name="Another moor"),
 )
 
@@ -103,6 +108,8 @@ class Commits(ApiCase):
         user = User.objects.get(username="lead")
         for edit in EDITS:
             with self.subTest(edit.kind):
+                if edit.kind == "masks":
+                    continue  # below
                 before, row = bytes_of(self.document()), Level.objects.get(pk=self.level.pk)
                 was = self.as_it_was_noted(edit.kind, row)
                 entry = commit(user, self.level, key(), edit, "Done")
@@ -132,6 +139,24 @@ class Commits(ApiCase):
         for entry in Entry.objects.order_by("-pk"):
             undo_entry(user, self.level, entry.pk)
         self.assertEqual(bytes_of(self.document()), before)
+
+    def test_masks_noted_before_there_were_edits_are_taken_back(self):
+        user, first = User.objects.get(username="lead"), bytes_of(self.document())
+        pictures = [np.full(side, side[0], np.uint8) for side in ((50, 60), (5, 6))]
+        entries = [commit(user, self.level, key(), ChangeMasks(put={"Damp": p}), "Done") for p in pictures]
+        last, masks = bytes_of(self.document()), self.level.masks
+        masks.update(digest="of the second")
+        store_masks(self.level, {"~kept~2": Mask("of the first", pictures[0])})
+        for entry, was, now in zip(entries, (None, "of the first"), ("of the first", "of the second")):
+            old = {"name": "Damp", "kept": "~kept~", "before": was, "after": now}
+            Entry.objects.filter(pk=entry.pk).update(change=old)
+        self.level.edit_arrays.all().delete()
+        MASKS_AS_EDITS.as_edits(apps, None)
+        self.level.scene_changed()
+        for move, order, then in ((undo_entry, entries[::-1], first), (redo_entry, entries, last)):
+            for entry in order:
+                move(user, self.level, entry.pk)
+            self.assertEqual(bytes_of(self.document()), then)
 
     def as_it_was_noted(self, kind, row):
         """What entries of a kind held of a level before they held edits."""
