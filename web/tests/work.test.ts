@@ -610,7 +610,7 @@ describe('a plant that is to be set', () => {
     const { asked, set } = begin()
     void set.hover(1, 1)
     for (let x = 2; x < 30; x++) void set.hover(x, 1)
-    await until(() => !!asked.length && (asked.at(-1)!.body as { add: { x: number } }).add.x === 29)
+    await until(() => !!asked.length && JSON.stringify(asked.at(-1)!.body).includes('"x":29'))
     await settled(10)
     // One at a time: how many fit in between depends on the machine.
     expect(asked.length).toBeLessThan(6)
