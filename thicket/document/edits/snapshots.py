@@ -48,7 +48,7 @@ class Saved(Strict):
         return Snapshot(
             self.touch_cell,
             {given.number: stand_from(given) for given in self.stands},
-            {n: TouchMap.of(np.ascontiguousarray(array)) for n, array in self.touch.items()},
+            {n: TouchMap.of(np.ascontiguousarray(array, np.int16)) for n, array in self.touch.items()},
             {
                 n: pins_from(self.pins.get(n, {}), map(uprooted_from, self.uprooted.get(n, ())))
                 for n in sorted(self.pins.keys() | self.uprooted.keys())

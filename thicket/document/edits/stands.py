@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any, Literal
 
+import numpy as np
 from pydantic import Field
 
 from thicket.document.edits.base import Edit, check_as_before, stand_of, unlocked
@@ -50,7 +51,7 @@ class AddStand(Edit):
         after = replace(level, stands=dict(sorted(stands.items())))
         check_count("stands", after.stands, STANDS)
         if self.touch is not None:
-            after = after.with_touch(given.number, TouchMap.of(self.touch))
+            after = after.with_touch(given.number, TouchMap.of(np.ascontiguousarray(self.touch, np.int16)))
         if self.pins or self.uprooted:
             after = with_pins(after, given.number, pins_from(self.pins, map(uprooted_from, self.uprooted)))
         return after
