@@ -47,9 +47,10 @@ def edit(level: Level, edits: Iterable[Edit], undo: list[Edit] | None = None) ->
     Raises: Refused when one of them cannot be done; see `thicket.document.edits`.
     """
     for each in edits:
+        after = each.apply(level)
         if undo is not None:
             undo.insert(0, each.inverse(level))
-        level = each.apply(level)
+        level = after
     return level
 
 

@@ -24,6 +24,7 @@ from thicket.document.edits import Edit
 from thicket.document.edits.files import edit_from, json_of
 from thicket.planted.level import PlantedLevel
 from thicket.planted.step import Step
+from thicket.refused import Refused
 from thicket.sight.cost import Cost
 from thicket.sight.views import View
 
@@ -114,9 +115,17 @@ def _step(row: Level, edit: Edit) -> tuple[Step[PlantedLevel], Edit]:
     forget_planted(row)
     after = planted_of(row)
     for number, stand in then.stands.items():
-        if stand is not now.stands.get(number):
-            after.planting(number)  # refuses one that could not be planted
+        if stand is not now.stands.get(number) or _plantable(before, number):
+            after.planting(number)  # refuses one that could no longer be planted
     return Step(before, after, edit), inverse
+
+
+def _plantable(level: PlantedLevel, number: int) -> bool:
+    try:
+        level.planting(number)
+    except Refused:
+        return False
+    return True
 
 
 def _stored(row: Level, edit: Edit) -> dict[str, Any]:

@@ -29,6 +29,7 @@ from server.sight.reckoning import cost_change, items_of, stand_cost
 from server.sight.worst import change_at_worst
 from server.stands.models import Stand
 from server.stands.touch import LockedTouch
+from thicket.document.edits import Painted
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import distance_field
 from thicket.planted.brushing import Brush, Cells
@@ -328,19 +329,9 @@ def _delta(entry: Entry) -> tuple[tuple[int, int, int, int], np.ndarray]:
     """A stroke's box of touch cells and its difference there, int32; on other cells than it was painted on,
     resampled."""
     level, box = entry.stand.level, tuple(entry.change["box"])
-    shape = box[3] - box[1], box[2] - box[0]
-    delta = np.frombuffer(zlib.decompress(entry.delta), np.int16).reshape(shape)
-    was, now = entry.change.get("cell", level.touch_cell), level.touch_cell
-    rows, columns = level.touch_shape
-    if was == now and box[2] <= columns and box[3] <= rows:
-        return box, delta.astype(np.int32)
-    col0, row0 = (min(int(v * was / now), most) for v, most in zip(box[:2], (columns, rows)))
-    col1, row1 = (min(-int(-v * was // now), most) for v, most in zip(box[2:], (columns, rows)))
-    z, x = np.mgrid[row0:row1, col0:col1] * now + 0.5 * now
-    there = at_cells(
-        np.pad(delta, 1), was, (x - (box[0] - 1) * was).ravel(), (z - (box[1] - 1) * was).ravel()
-    )
-    return (col0, row0, col1, row1), np.rint(there.reshape(x.shape)).astype(np.int32)
+    delta = np.frombuffer(zlib.decompress(entry.delta), np.int16).reshape(box[3] - box[1], box[2] - box[0])
+    painted = Painted(stand=entry.stand.number, box=box, delta=delta)
+    return painted.on(entry.change.get("cell", level.touch_cell), level.touch_cell, level.touch_shape)
 
 
 def shift(entry: Entry, back: bool) -> TouchChange:

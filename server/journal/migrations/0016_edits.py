@@ -95,7 +95,12 @@ class Migration(migrations.Migration):
         migrations.CreateModel(
             name="EditArray",
             fields=[
-                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
                 (
                     "level",
                     models.ForeignKey(

@@ -52,8 +52,9 @@ class Several(Edit):
     def inverse(self, level: Level) -> Several:
         back: list[Edit] = []
         for edit in self.edits:
+            after = edit.apply(level)
             back.insert(0, edit.inverse(level))
-            level = edit.apply(level)
+            level = after
         return Several.model_construct(edits=tuple(back))
 
 

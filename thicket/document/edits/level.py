@@ -156,6 +156,8 @@ class _Named(Edit):
 
     part: ClassVar[str]
     thing: ClassVar[str]
+    sparse: ClassVar[bool] = False
+    """Whether just what is set of a thing is kept."""
     put: dict[str, Any]
     expected: dict[str, Any] | None = None
     order: tuple[str, ...] = ()
@@ -167,7 +169,10 @@ class _Named(Edit):
         raise NotImplementedError
 
     def _put(self) -> dict[str, Any]:
-        return {name: value and value.model_dump(mode="json") for name, value in self.put.items()}
+        return {
+            name: value and value.model_dump(mode="json", exclude_unset=self.sparse)
+            for name, value in self.put.items()
+        }
 
     def apply(self, level: Level) -> Level:
         have = self._have(level)
@@ -219,17 +224,11 @@ class ChangeViews(_Named):
     """Views kept, and removed, by name."""
 
     kind: Literal["views"] = "views"
-    part, thing = "bookmarks", "view"
+    part, thing, sparse = "bookmarks", "view", True
     put: dict[Name, KeptView | None]
 
     def _have(self, level: Level) -> dict[str, Any]:
         return {view["name"]: view for view in view_of(level).get(self.part) or []}
-
-    def _put(self) -> dict[str, Any]:
-        return {
-            name: value and value.model_dump(mode="json", exclude_unset=True)
-            for name, value in self.put.items()
-        }
 
     def _with(self, level: Level, things: dict[str, Any]) -> Level:
         if len(things) > VIEWS:
@@ -242,18 +241,12 @@ class ChangeLayerLooks(_Named):
     `textures`: the pictures that this needs and the level does not have, PNG, by digest."""
 
     kind: Literal["looks"] = "looks"
-    part, thing = "layers", "appearance of"
+    part, thing, sparse = "layers", "appearance of", True
     put: dict[LayerName, LayerAppearance | None]
     textures: dict[str, Blob] = {}
 
     def _have(self, level: Level) -> dict[str, Any]:
         return {given["name"]: given for given in view_of(level).get(self.part) or []}
-
-    def _put(self) -> dict[str, Any]:
-        return {
-            name: value and value.model_dump(mode="json", exclude_unset=True)
-            for name, value in self.put.items()
-        }
 
     def _with(self, level: Level, things: dict[str, Any]) -> Level:
         strange = things.keys() - set(level.layers.names)

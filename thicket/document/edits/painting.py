@@ -28,10 +28,10 @@ class Painted(Strict):
 
     model_config = {"arbitrary_types_allowed": True, "frozen": True}
 
-    def on(self, level: Level, was: float) -> tuple[Cells, np.ndarray]:
-        """Its box and int32 difference on the touch cells that a level has, from cells of `was` m."""
-        now, box = level.touch_cell, self.box
-        rows, columns = level.touch_shape
+    def on(self, was: float, now: float, shape: tuple[int, int]) -> tuple[Cells, np.ndarray]:
+        """Its box and int32 difference, given in touch cells of `was` m, on maps of `shape` (rows, columns)
+        with cells of `now` m."""
+        box, (rows, columns) = self.box, shape
         if was == now and box[2] <= columns and box[3] <= rows:
             return box, self.delta.astype(np.int32)
         col0, row0 = (min(int(v * was / now), most) for v, most in zip(box[:2], (columns, rows)))
@@ -56,7 +56,7 @@ class Paint(Edit):
             rows, columns = (part.box[3] - part.box[1], part.box[2] - part.box[0])
             if min(part.box) < 0 or part.delta.shape != (rows, columns):
                 raise Refused(f"delta: it has another size than its box, which has {columns} × {rows} cells")
-            box, delta = part.on(level, self.cell)
+            box, delta = part.on(self.cell, level.touch_cell, level.touch_shape)
             if delta.size:
                 before = replace(level, touch=touch).touch_of(part.stand)
                 touch[part.stand] = before.painted(box, partial(_sum, delta=delta))
@@ -65,7 +65,7 @@ class Paint(Edit):
     def inverse(self, level: Level) -> Paint:
         back = []
         for part in self.parts:
-            box, delta = part.on(level, self.cell)
+            box, delta = part.on(self.cell, level.touch_cell, level.touch_shape)
             window, _ = level.touch_of(part.stand).window(box)
             made = (_sum(window, delta).astype(np.int32) - window).astype(np.int16)
             back.append(Painted(stand=part.stand, box=box, delta=-made))

@@ -30,7 +30,7 @@ def with_pins(level: Level, number: int, pins: Pins) -> Level:
     if len(pins.id) or len(pins.replaced) or pins.uprooted:
         kept[number] = pins
     after = replace(level, pins=dict(sorted(kept.items())))
-    total = sum(len(rows_of(p)) for p in after.pins.values())
+    total = sum(len({*p.id.tolist(), *p.replaced.tolist()}) for p in after.pins.values())
     if total > PINS:
         raise Refused(f"pins: a level holds at most {PINS:,} pins; there would be {total:,}")
     return after

@@ -41,9 +41,10 @@ class ChangeShapes(Edit):
         )
 
     def inverse(self, level: Level) -> ChangeShapes:
+        after = self.apply(level)
         return ChangeShapes(
             put={n: shape_file(level, n) if n in level.shapes else None for n in self.put},
-            expected={n: given and shape_file(self.apply(level), n) for n, given in self.put.items()},
+            expected={n: given and shape_file(after, n) for n, given in self.put.items()},
             order=tuple(level.shapes),
         )
 
