@@ -194,6 +194,11 @@ const change = computed(() => {
   text-overflow: ellipsis;
   white-space: nowrap;
 }
+.change .number {
+  font-size: 12px;
+  line-height: 1.15;
+  white-space: normal;
+}
 .less {
   color: var(--green);
 }
