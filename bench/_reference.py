@@ -40,11 +40,9 @@ def blobs(request: HttpRequest, data: Blobs):
         entry = Entry.objects.create(
             level_id=data.level,
             user=request.user,
-            stand_id=data.stand,
-            kind="stroke",
+            kind="paint",
             key=uuid.uuid4(),
             what="reference",
-            delta=b"",
         )
     return {"entry": entry.pk}
 

@@ -44,6 +44,7 @@ INSTALLED_APPS = [
     "server.jobs",
     "server.audit",
     "server.levels",
+    "server.document",
     "server.stock",
     "server.stands",
     "server.pins",
@@ -54,6 +55,17 @@ INSTALLED_APPS = [
     "server.handover",
     "server.team",
 ]
+
+LEVEL_ROWS = [
+    "server.levels.rows",
+    "server.ground.rows",
+    "server.shapes.rows",
+    "server.stock.rows",
+    "server.stands.rows",
+    "server.pins.rows",
+    "server.snapshots.rows",
+]
+"""What reads and writes each noun of a level: see `server.document.planted`."""
 
 MIDDLEWARE = [
     "server.access_log.AccessLog",

@@ -22,17 +22,15 @@ from server.ground.resolution import change_resolution, resolution_tried
 from server.ground.schemas import (
     DraftOptions,
     DraftOut,
-    GroundChangedOut,
     KeepIn,
     MadeIn,
     MaskOut,
     ResolutionIn,
     ResolutionOut,
 )
-from server.journal.schemas import entry_out
 from server.levels.access import check_may_make_level, level_for
 from server.levels.models import Level
-from server.levels.planted import forget_planted
+from server.steps import ChangedOut, changed_out
 from thicket.formats.bounded import bounded
 from thicket.formats.layers_in import read_mask
 from thicket.refused import Refused
@@ -130,36 +128,26 @@ def drop(request: HttpRequest, draft: UUID):
     return 204, None
 
 
-def _stale(level: Level) -> list[int]:
-    return list(level.stands.values_list("pk", flat=True))
-
-
 @router.get("/levels/{slug}/masks", response=list[MaskOut])
 def masks(request: HttpRequest, slug: str):
     """The level's mask images."""
     return level_for(request, slug).masks.defer("data")
 
 
-@router.post("/levels/{slug}/masks", response=GroundChangedOut)
+@router.post("/levels/{slug}/masks", response=ChangedOut)
 def put_mask(request: HttpRequest, slug: str, key: Form[UUID4], name: Form[str], file: File[UploadedFile]):
     """Bring in a greyscale picture as a mask image, in place of one of the same name."""
     level = level_for(request, slug, to="plant")
     with on_disk(file) as path:
         picture = bounded(file.name, read_mask, path, file.name)
-    return {
-        "entry": entry_out(keep_mask(request.user, level, key, name, picture), request.user),
-        "stale": _stale(level),
-    }
+    return changed_out(request, level, keep_mask(request.user, level, key, name, picture))
 
 
-@router.delete("/levels/{slug}/masks/{name}", response=GroundChangedOut)
+@router.delete("/levels/{slug}/masks/{name}", response=ChangedOut)
 def remove_mask(request: HttpRequest, slug: str, name: str, key: UUID4):
     """Remove a mask image."""
     level = level_for(request, slug, to="plant")
-    return {
-        "entry": entry_out(keep_mask(request.user, level, key, name, None), request.user),
-        "stale": _stale(level),
-    }
+    return changed_out(request, level, keep_mask(request.user, level, key, name, None))
 
 
 @router.post("/levels/{slug}/resolution/try", response=ResolutionOut)
@@ -169,13 +157,11 @@ def try_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
     return resolution_tried(level, data.cell)
 
 
-@router.post("/levels/{slug}/resolution", response=GroundChangedOut)
+@router.post("/levels/{slug}/resolution", response=ChangedOut)
 def set_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
     """Give the touch maps another cell; all painting is resampled, and undo brings it back as it was."""
     level = level_for(request, slug, to="lead")
-    entry = change_resolution(request.user, level, data.key, data.cell)
-    forget_planted(level)
-    return {"entry": entry_out(entry, request.user), "stale": _stale(level)}
+    return changed_out(request, level, change_resolution(request.user, level, data.key, data.cell))
 
 
 @router.get("/levels/{slug}/relief/{revision}/{kind}")

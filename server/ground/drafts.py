@@ -20,6 +20,7 @@ from PIL import Image
 from server.ground import importing
 from server.ground.importing import NewGround
 from server.ground.models import Draft
+from server.ground.rows import COLOURS
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import RESTARTED, Progress, Stopped, work
@@ -337,7 +338,7 @@ def _layer_picture(weights: np.ndarray) -> Image.Image:
     """The layers as flat washes, each in the colour it will have."""
     longest = max(weights.shape[:2])
     shape = tuple(max(1, round(n * min(1.0, PICTURE / longest))) for n in weights.shape[:2])
-    colours = np.array([[int(c[k : k + 2], 16) for k in (1, 3, 5)] for c in importing.COLOURS], float)
+    colours = np.array([[int(c[k : k + 2], 16) for k in (1, 3, 5)] for c in COLOURS], float)
     out = sum(
         resample(weights[..., k], shape)[..., None] / 255.0 * colours[k] for k in range(weights.shape[2])
     )

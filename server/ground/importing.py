@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from uuid import UUID
 
@@ -11,24 +11,26 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from server.ground.swapping import keep_ground, reseated
-from server.journal.action import action
-from server.journal.models import Entry
-from server.levels.access import stands_of
-from server.levels.ground import layers_of, next_revision, store
+from server.document.arrays import store_arrays
+from server.document.planted import document_now, planted_of
+from server.ground.rows import layers_named
+from server.journal.action import Done, action
+from server.journal.commit import commit_made
+from server.levels.ground import store
+from server.levels.looks import look_of
 from server.levels.models import Level, Membership
-from server.levels.planted import forget_planted, planted_of
+from server.levels.rows import view_of
 from server.sight.reckoning import LINES, bookmark_view, items_of, line, stand_cost
+from server.stands.access import stands_of
+from server.steps import note_effect
 from thicket.document.atmosphere import atmosphere_for
 from thicket.document.drawing import tiers_for
-from thicket.document.level import Level as Document
+from thicket.document.edits import Edit, SetHeights, SetLayers, Several
+from thicket.document.edits.files import json_of
 from thicket.document.level import touch_shape
-from thicket.document.rasters import Heights, LayerMaps
-from thicket.document.touch import TouchMap, fitted
 from thicket.formats.heights_in import HeightsFile
 from thicket.formats.layers_in import Layers, normalised, proposed_frame, read_channels
 from thicket.ground.heights import Ground
-from thicket.ground.rasters import resample
 from thicket.limits import LARGEST_TOUCH_CELL, SMALLEST_TOUCH_CELL, check_ground
 from thicket.planted.comparing import difference
 from thicket.planted.level import PlantedLevel
@@ -36,8 +38,6 @@ from thicket.planting.hashing import seed_of
 from thicket.refused import Refused
 
 Tell = Callable[[float, str], None]
-COLOURS = ("#8d9460", "#6f7782", "#a39a8b", "#7d6a52", "#b9a587", "#5f7358", "#9a8f6a", "#76808a")
-"""Given to new ground layers in turn."""
 MARKS = {
     "triangles": 1_000_000,
     "draw_calls": 1200,
@@ -81,34 +81,20 @@ def chosen_layers(
     return normalised(channels, names, shape, files, frame, other_form == "stretch")
 
 
-def _fitted_layers(level: Level, shape: tuple[int, int]) -> np.ndarray:
-    """The level's own layers on other cells."""
-    weights = layers_of(level).weights
-    out = np.stack([resample(weights[..., k], shape) for k in range(weights.shape[2])], axis=-1)
-    return np.ascontiguousarray(out)
-
-
-def with_ground(level: Level, new: NewGround) -> Document:
-    """The level as it would be with new ground; touch is fitted to it."""
-    document = planted_of(level).level
+def edit_of(level: Level, new: NewGround) -> Edit:
+    """The edit that gives a level new ground."""
+    edits: list[Edit] = []
     if new.heights is not None:
-        rows, columns = new.heights.shape[0] - 1, new.heights.shape[1] - 1
-        document = replace(document, heights=Heights.of(new.heights, new.cell))
-        shape = document.touch_shape
-        document = replace(
-            document,
-            touch={
-                n: TouchMap.of(fitted(touch.array, level.touch_cell, shape, level.touch_cell))
-                for n, touch in document.touch.items()
-            },
-        )
-        if new.layers is None and (rows, columns) != (level.rows, level.columns):
-            document = replace(
-                document, layers=LayerMaps.of(document.layers.names, _fitted_layers(level, (rows, columns)))
-            )
+        edits.append(SetHeights(heights=new.heights, cell=new.cell))
     if new.layers is not None:
-        document = replace(document, layers=LayerMaps.of(new.layers.names, new.layers.weights))
-    return document
+        names = tuple(new.layers.names)
+        chosen = {given["name"]: given for given in view_of(level)["layers"]}
+        drawn = tuple(
+            chosen.get(layer["name"]) or {**layer, "look": look_of(layer["name"]), "texture": ""}
+            for layer in layers_named(level, names)
+        )
+        edits.append(SetLayers(names=names, weights=new.layers.weights, drawn=drawn))
+    return edits[0] if len(edits) == 1 else Several(edits=tuple(edits))
 
 
 def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
@@ -118,7 +104,7 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
     Returns: stands, a list of name, before, after, gained, lost and notes; views, a list of name and the
     difference on each budget line; notes, sentences.
     """
-    before_it, document = planted_of(level), with_ground(level, new)
+    before_it, document = planted_of(level), edit_of(level, new).apply(document_now(level))
     stands, notes = stands_of(level), []
     stock = items_of(level)
     told, totals = [], [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
@@ -157,7 +143,7 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
                 "refused": False,
             }
         )
-        marks = level.bookmarks if new.heights is None else reseated(level, new.heights, new.cell)
+        marks = document.details["view"]["bookmarks"]
         for total, was, now in zip(totals, level.bookmarks, marks):
             cost = stand_cost(before, stock, bookmark_view(was))
             then = stand_cost(after, stock, bookmark_view(now), True)
@@ -216,82 +202,24 @@ def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> lis
 @action
 def keep(
     user: User, level: Level, key: UUID, new: NewGround, what: str, tell: Tell, told: dict | None = None
-) -> Entry:
-    """Store new ground and give it to the level, as one journal entry that can be undone; all of it or
-    nothing.
+) -> Done:
+    """Give a level new ground, as one journal entry that can be undone; all of it or nothing.
 
     Raises: Refused when a stand could no longer be planted; whatever `tell` raises to stop it.
     """
     refused = [n for s in (told or {}).get("stands", []) if s["refused"] for n in s["notes"]]
     if refused:
         raise Refused(" ".join(refused))
-    revision = next_revision(level)
-    try:
-        # The tiles are written before the level is locked, so that nobody who paints in it waits for them.
-        fields = _store(level, new, revision, tell)
-        with transaction.atomic():
-            row = Level.objects.select_for_update().get(pk=level.pk)
-            if new.heights is not None:
-                fields["bookmarks"] = reseated(row, new.heights, new.cell)
-            gained, lost = (sum(s[k] for s in (told or {}).get("stands", [])) for k in ("gained", "lost"))
-            cost = {k: v for view in (told or {}).get("views", [])[:1] for k, v in view["change"].items()}
-            entry = keep_ground(user, row, key, Entry.Kind.GROUND, what, fields, gained, lost, cost)
-    except BaseException:
-        level.ground_tiles.filter(revision=revision).delete()
-        raise
-    forget_planted(level)
-    return entry
-
-
-def _store(level: Level, new: NewGround, revision: int, tell: Tell) -> dict:
-    """Write the new rasters' tiles under a revision that nothing refers to yet; the level's fields that
-    follow."""
-    fields: dict = {}
-    both = new.heights is not None and new.layers is not None
-    if new.heights is not None:
-        store(
-            level,
-            "heights",
-            new.heights,
-            revision,
-            lambda s: tell(s * (0.5 if both else 1), "Storing the heights"),
-        )
-        fields |= {
-            "ground_revision": revision,
-            "cell": new.cell,
-            "rows": new.heights.shape[0] - 1,
-            "columns": new.heights.shape[1] - 1,
-            "low": float(new.heights.min()),
-            "high": float(new.heights.max()),
-        }
-    shape = (fields.get("rows", level.rows), fields.get("columns", level.columns))
-    if new.layers is not None:
-        store(
-            level,
-            "layers",
-            new.layers.weights,
-            revision,
-            lambda s: tell(0.5 + s / 2 if both else s, "Storing the ground layers"),
-        )
-        old = {given["name"]: given["colour"] for given in level.layers}
-        spare = [c for c in COLOURS if c not in old.values()] or list(COLOURS)
-        fields |= {
-            "layers_revision": revision,
-            "layers": [
-                {"name": n, "colour": old.get(n) or spare[k % len(spare)]}
-                for k, n in enumerate(new.layers.names)
-            ],
-        }
-    elif shape != (level.rows, level.columns):
-        store(
-            level,
-            "layers",
-            _fitted_layers(level, shape),
-            revision,
-            lambda s: tell(s, "Fitting the ground layers"),
-        )
-        fields["layers_revision"] = revision
-    return fields
+    # What the journal will hold is written before the level is locked, so that nobody who paints in it waits.
+    edit, arrays = edit_of(level, new), dict[str, np.ndarray]()
+    tell(0.1, "Storing what was there")
+    json_of(edit.inverse(document_now(level)), arrays)
+    json_of(edit, arrays)
+    store_arrays(level, arrays)
+    tell(0.6, "Storing the ground")
+    done = commit_made(user, level, key, lambda row: (edit_of(row, new), what))
+    note_effect(done)
+    return done
 
 
 def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Level:
@@ -326,9 +254,10 @@ def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Leve
             bookmarks=[_overlook(ground)],
             layers=[],
         )
-        for field, value in _store(level, NewGround(new.heights, new.cell, layers), 1, tell).items():
-            setattr(level, field, value)
+        level.layers = layers_named(level, tuple(layers.names))
         level.save()
+        store(level, "heights", new.heights, 1, lambda share: tell(share / 2, "Storing the heights"))
+        store(level, "layers", layers.weights, 1, lambda s: tell(0.5 + s / 2, "Storing the ground layers"))
         Membership.objects.create(user=user, level=level, role=Membership.Role.LEAD)
     return level
 

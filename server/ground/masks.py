@@ -7,16 +7,15 @@ from uuid import UUID
 import numpy as np
 from django.contrib.auth.models import User
 
-from server.journal.action import action
+from server.journal.action import Done, action
 from server.journal.commit import commit_made
-from server.journal.models import Entry
 from server.levels.models import Level
 from thicket.document.edits import ChangeMasks, Edit
 from thicket.refused import Refused
 
 
 @action
-def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarray | None) -> Entry:
+def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarray | None) -> Done:
     """Store a mask image (uint8 or uint16) under a name, in place of one that has it, or remove it (None);
     one journal entry.
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from thicket.ground.relief import shade, to_cells
 from thicket.site.conditions import Condition
 

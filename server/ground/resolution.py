@@ -5,61 +5,34 @@ from __future__ import annotations
 from uuid import UUID
 
 from django.contrib.auth.models import User
-from django.db import transaction
 
-from server.ground.swapping import keep_ground
-from server.journal.action import action
-from server.journal.models import Entry
-from server.levels.access import stands_of
+from server.document.planted import planted_of
+from server.journal.action import Done
+from server.journal.commit import commit
 from server.levels.models import Level
-from server.levels.planted import forget_planted, planted_of
-from server.stands.regridding import check_cell
-from thicket.document.touch import TouchMap, fitted
-from thicket.planted.comparing import compare
+from thicket.document.edits import SetTouchCell
 
 
 def resolution_tried(level: Level, cell: float) -> dict:
     """What cells of another size, in m, would mean; see `server.ground.schemas.ResolutionOut`. Nothing is
-    stored."""
-    shape = check_cell(level, cell)
-    rows = stands_of(level)
-    before = planted_of(level)
-    touch = {
-        n: TouchMap.of(fitted(painted.array, level.touch_cell, shape, cell))
-        for n, painted in before.level.touch.items()
-    }
-    after = before.changed(touch_cell=cell, touch=touch)
-    gained = lost = 0
-    for stand in rows:
-        more, fewer = compare(before.planting(stand.number), after.planting(stand.number))
-        gained, lost = gained + more, lost + fewer
-    now = level.touch_shape
+    stored.
+
+    Raises: Refused when the cell is out of bounds or would make too many.
+    """
+    step = planted_of(level).after(SetTouchCell(cell=cell))
+    now, then, stands = step.before.level.touch_shape, step.after.level.touch_shape, len(step.after.stands)
     return {
-        "rows": shape[0],
-        "columns": shape[1],
-        "bytes_now": 2 * now[0] * now[1] * len(rows),
-        "bytes_then": 2 * shape[0] * shape[1] * len(rows),
-        "stands": len(rows),
-        "gained": gained,
-        "lost": lost,
+        "rows": then[0],
+        "columns": then[1],
+        "bytes_now": 2 * now[0] * now[1] * stands,
+        "bytes_then": 2 * then[0] * then[1] * stands,
+        "stands": stands,
+        "gained": step.gained,
+        "lost": step.lost,
     }
 
 
-@action
-def change_resolution(user: User, level: Level, key: UUID, cell: float) -> Entry:
+def change_resolution(user: User, level: Level, key: UUID, cell: float) -> Done:
     """Give the touch maps another cell; all painting is resampled."""
-    told = resolution_tried(level, cell)
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
-        entry = keep_ground(
-            user,
-            row,
-            key,
-            Entry.Kind.RESOLUTION,
-            f"Touch cells of {cell:g} m instead of {row.touch_cell:g} m",
-            {"touch_cell": cell},
-            told["gained"],
-            told["lost"],
-        )
-    forget_planted(level)
-    return entry
+    what = f"Touch cells of {cell:g} m instead of {level.touch_cell:g} m"
+    return commit(user, level, key, SetTouchCell(cell=cell), what)

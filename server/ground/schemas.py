@@ -8,7 +8,6 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import UUID4, Field
 
-from server.journal.schemas import EntryOut
 from thicket.document.settings import Number, Share, Strict
 from thicket.document.views import LayerName
 
@@ -142,13 +141,6 @@ class ResolutionOut(Schema):
     stands: int
     gained: int
     lost: int
-
-
-class GroundChangedOut(Schema):
-    """A kept change of the ground, and the stands to be read again."""
-
-    entry: EntryOut
-    stale: list[int]
 
 
 class MadeIn(Strict):

@@ -8,10 +8,11 @@ from collections.abc import Callable
 
 from django.conf import settings
 
+from server.document.files import with_files
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.levels.schemas import wind_of
-from server.levels.whole import document_of, with_meshes
+from server.levels.whole import document_of
 from thicket.document.folder import zip_level
 from thicket.formats import handover
 from thicket.planted import export
@@ -53,7 +54,7 @@ def level_json(level: Level, tell: Tell = quietly) -> bytes:
 def plants_glb(level: Level, tell: Tell = quietly) -> bytes:
     """`level.glb`."""
     planted = _planted(level, tell)
-    return export.plants_glb(planted.changed(stock=with_meshes(level, planted.level.stock)), tell)
+    return export.plants_glb(planted.edited(with_files(level, planted.level)), tell)
 
 
 def level_zip(level: Level, tell: Tell = quietly) -> bytes:

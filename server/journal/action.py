@@ -22,18 +22,28 @@ from ninja.errors import HttpError
 from server.errors import GAVE_WAY
 from server.journal.models import Entry, acting
 from server.levels.models import Level
-from server.levels.own_ground import held_to_own
-from server.levels.planted import forget_planted
 from thicket.document.edits import Edit
 from thicket.document.edits.files import json_of
+from thicket.planted.level import PlantedLevel
+from thicket.planted.step import Step
 from thicket.refused import Refused
-from thicket.sight.views import View
 
 T = TypeVar("T")
 TIMES = 6
 
 
-def retry_on_deadlock(level: Level, work: Callable[[], T]) -> T:
+@dataclasses.dataclass(frozen=True)
+class Done:
+    """An action on a level, whose row is as it left it: its journal entry; the version that it began from;
+    and what it did, None where it had been done before under the same key."""
+
+    level: Level
+    entry: Entry
+    previous: int = 0
+    step: Step[PlantedLevel] | None = None
+
+
+def retry_on_deadlock(work: Callable[[], T]) -> T:
     """Work that is one transaction, done again up to six times when the database made it give way to
     another."""
     for k in range(TIMES):
@@ -42,50 +52,38 @@ def retry_on_deadlock(level: Level, work: Callable[[], T]) -> T:
         except OperationalError as error:
             if error.args[0] not in GAVE_WAY or k == TIMES - 1 or connection.in_atomic_block:
                 raise
-        forget_planted(level)
         time.sleep(random.uniform(0.5, 1.5) * 0.01 * 2**k)
     raise AssertionError("unreachable")
 
 
-def action(work: Callable[..., Entry], cut_to_own: bool = False) -> Callable[..., Entry]:
-    """A decorator for a function that changes a level in one transaction and returns the journal entry it
-    made of it.
+def action(work: Callable[..., Done]) -> Callable[..., Done]:
+    """A decorator for a function that changes a level in one transaction and returns what it did.
 
     The function has parameters `user` and `key`, and one of `level`, `stand` and `stands`. Called again
     under the same key with the same arguments, it changes nothing, since a key is unique: the entry that it
-    made is returned, also when both are sent at the same moment. A `View`, for which the cost is noted, may
-    differ: how far it draws full meshes follows from the level as it is at the moment. Where people are
-    held to their own plots, what reaches farther is refused; `cut_to_own` for a function that leaves that
-    part out by itself.
+    made is returned, also when both are sent at the same moment.
 
     Raises: HttpError 409 when the key has been used for something else.
     """
     signature = inspect.signature(work)
 
     @functools.wraps(work)
-    def done(*args: Any, **kwargs: Any) -> Entry:
+    def done(*args: Any, **kwargs: Any) -> Done:
         given = signature.bind(*args, **kwargs).arguments
         user, key, level = given["user"], given["key"], _level_of(given)
-        fingerprint = _fingerprint(
-            work.__name__,
-            {
-                name: value
-                for name, value in given.items()
-                if name not in ("user", "key") and not isinstance(value, View)
-            },
-        )
+        said = {name: value for name, value in given.items() if name not in ("user", "key")}
+        fingerprint = _fingerprint(work.__name__, said)
         token = acting.set(fingerprint)
         try:
-            once = functools.partial(work, *args, **kwargs)
-            return retry_on_deadlock(level, once if cut_to_own else lambda: held_to_own(level, user, once))
+            return retry_on_deadlock(functools.partial(work, *args, **kwargs))
         except (IntegrityError, Refused, HttpError):
             # It may have failed only because the same action has been done already, before or at the same
             # moment.
             known = None if connection.needs_rollback else _known(user, level, key, fingerprint)
             if known is None:
                 raise
-            forget_planted(level)
-            return known
+            level.refresh_from_db(fields=["version"])
+            return Done(level, known)
         finally:
             acting.reset(token)
 

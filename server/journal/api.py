@@ -6,7 +6,6 @@ from datetime import datetime
 from typing import Annotated
 
 from django.contrib.auth.models import User
-from django.db.models import Count, Max, Q
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import Field
@@ -18,40 +17,21 @@ from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
 from server.levels.models import Level
 from server.levels.presence import leave, others, tell
-from server.stands.actions import dependants
-from server.stands.api import ChangedOut, changed_keys
+from server.stands.models import Stand
+from server.steps import ChangedOut, Since, changed_out, since_version
 from thicket.document.settings import Id, Number, Strict
 
 router = Router(tags=["journal"])
 PAGE = 100
-MOVES_NO_PLANT = {
-    "marks",
-    "views",
-    "wind",
-    "atmosphere",
-    "drawing",
-    "tiers",
-    "walks",
-    "plots",
-    "looks",
-    "rename",
-}
-"""The kinds of entries after whose undoing every plant stands where it stood."""
-
-
-class MovedOut(ChangedOut):
-    """An action taken back or done again, with the plants that came and went."""
-
-    gained: int
-    lost: int
+Version = Annotated[int, Field(ge=0, lt=2**63, description="a version of the level; 0 for none")]
 
 
 class PulseOut(Schema):
-    """Changes whenever anything in the level does; and what the user could undo and redo."""
+    """What is other in the level since the version that was named; and what the user could undo and redo."""
 
-    pulse: str
     undo: str | None
     redo: str | None
+    since: Since
 
 
 class HereIn(Strict):
@@ -62,6 +42,8 @@ class HereIn(Strict):
     heading: Number
     bench: Annotated[str, Field(max_length=20)] = ""
     leaving: bool = False
+    version: Version = 0
+    counted: list[Id] = Field(default=[], max_length=300, description="stands whose plants are wanted")
 
 
 class PersonOut(Schema):
@@ -82,33 +64,34 @@ class BeatOut(PulseOut):
 
 
 @router.get("/levels/{slug}/pulse", response=PulseOut)
-def pulse(request: HttpRequest, slug: str):
-    """Cheap enough to ask every second."""
-    return _pulse(request, level_for(request, slug))
+def pulse(request: HttpRequest, slug: str, version: Version = 0):
+    """What is other since a version."""
+    return _pulse(request, level_for(request, slug), version)
 
 
 @router.post("/levels/{slug}/beat", response=BeatOut)
 def beat(request: HttpRequest, slug: str, data: HereIn):
-    """The pulse, while one tells where one is and hears where others are."""
+    """The same, while one tells where one is and hears where others are."""
     level = level_for(request, slug)
     if data.leaving:
         leave(level, request.user)
     else:
         tell(level, request.user, data.x, data.z, data.heading, data.bench)
-    return _pulse(request, level) | {"others": others(level, request.user)}
+    heard = _pulse(request, level, data.version, (data.x, data.z), data.counted)
+    return heard | {"others": others(level, request.user)}
 
 
-def _pulse(request: HttpRequest, level: Level) -> dict:
-    told = Entry.objects.filter(level=level).aggregate(
-        Max("id"), Max("touched"), Count("id"), undone=Count("id", filter=Q(undone=True))
-    )
-    # An action may be stored after a later one: its number and time say nothing new then, but there is one
-    # more.
-    pulse = "-".join(map(str, (level.ground_revision, *told.values())))
+def _pulse(
+    request: HttpRequest,
+    level: Level,
+    version: int,
+    place: tuple[float, float] | None = None,
+    counted: list[int] | None = None,
+) -> dict:
     undo, redo = CACHE.get(
-        ("undo", level.pk, request.user.pk, pulse), lambda: _undo_and_redo(request.user, level)
+        ("undo", level.pk, request.user.pk, level.version), lambda: _undo_and_redo(request.user, level)
     )
-    return {"pulse": pulse, "undo": undo, "redo": redo}
+    return {"undo": undo, "redo": redo, "since": since_version(level, version, place, counted or ())}
 
 
 def _undo_and_redo(user: User, level: Level) -> tuple[str | None, str | None]:
@@ -124,25 +107,20 @@ def journal(
     before: Id | None = None,
     who: Annotated[str, Query(max_length=150)] = "",
     stand: Id | None = None,
-    kind: Entry.Kind | None = None,
+    kind: Annotated[str, Query(max_length=20)] = "",
     since: datetime | None = None,
 ):
     """A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a
     stand, of a kind, since a time."""
     level = level_for(request, slug)
-    entries = Entry.objects.filter(level=level).select_related("user").defer("delta")
+    entries = Entry.objects.filter(level=level).select_related("user")
     if before is not None:
         entries = entries.filter(pk__lt=before)
     if who:
         entries = entries.filter(user__username=who)
     if stand is not None:
-        number = level.stands.filter(pk=stand).values_list("number", flat=True).first()
-        entries = entries.filter(
-            Q(stand=stand)
-            | Q(change__stands__has_key=str(stand))
-            | Q(change__after__has_key=str(stand))
-            | Q(kind=Entry.Kind.SETTINGS, change__edit__put__has_key=str(number))
-        )
+        number = Stand.every.filter(level=level, pk=stand).values_list("number", flat=True).first()
+        entries = entries.filter(stands__contains=number)
     if kind:
         entries = entries.filter(kind=kind)
     if since:
@@ -150,44 +128,29 @@ def journal(
     return [entry_out(entry) for entry in entries[:PAGE]]
 
 
-def _moved(moved: undoing.Moved) -> dict:
-    entry, stand = moved.entry, moved.entry.stand
-    keys, stale = {}, []
-    if moved.box:
-        keys, stale = changed_keys(stand, moved.box), dependants(stand)
-    elif entry.kind == Entry.Kind.SETTINGS and stand:
-        stale = [stand.pk, *dependants(stand)]
-    elif entry.kind not in MOVES_NO_PLANT:
-        stale = list(entry.level.stands.values_list("pk", flat=True))
-    return {
-        "entry": entry_out(entry),
-        "stand": entry.stand_id,
-        "keys": keys,
-        "stale": stale,
-        "gained": moved.gained,
-        "lost": moved.lost,
-    }
-
-
-@router.post("/levels/{slug}/undo", response=MovedOut)
+@router.post("/levels/{slug}/undo", response=ChangedOut)
 def undo(request: HttpRequest, slug: str):
     """Take back one's own last action."""
-    return _moved(undoing.undo(request.user, level_for(request, slug, to="plant")))
+    level = level_for(request, slug, to="plant")
+    return changed_out(request, level, undoing.undo(request.user, level))
 
 
-@router.post("/levels/{slug}/redo", response=MovedOut)
+@router.post("/levels/{slug}/redo", response=ChangedOut)
 def redo(request: HttpRequest, slug: str):
     """Do again what one took back last."""
-    return _moved(undoing.redo(request.user, level_for(request, slug, to="plant")))
+    level = level_for(request, slug, to="plant")
+    return changed_out(request, level, undoing.redo(request.user, level))
 
 
-@router.post("/levels/{slug}/journal/{int:entry}/undo", response=MovedOut)
+@router.post("/levels/{slug}/journal/{int:entry}/undo", response=ChangedOut)
 def undo_entry(request: HttpRequest, slug: str, entry: int):
     """Take back any action of the journal, also another's, when nothing later depends on it."""
-    return _moved(undoing.undo_entry(request.user, level_for(request, slug, to="plant"), entry))
+    level = level_for(request, slug, to="plant")
+    return changed_out(request, level, undoing.move_entry(request.user, level, entry, back=True))
 
 
-@router.post("/levels/{slug}/journal/{int:entry}/redo", response=MovedOut)
+@router.post("/levels/{slug}/journal/{int:entry}/redo", response=ChangedOut)
 def redo_entry(request: HttpRequest, slug: str, entry: int):
     """Do again any action that was taken back."""
-    return _moved(undoing.redo_entry(request.user, level_for(request, slug, to="plant"), entry))
+    level = level_for(request, slug, to="plant")
+    return changed_out(request, level, undoing.move_entry(request.user, level, entry, back=False))

@@ -1,9 +1,9 @@
-"""Changing a level by an edit of the core: done to the level as it is stored, its rows brought to what
-differs, and the journal given the edit with the one that takes it back."""
+"""Changing a level: the one way. An edit of the core is done to the level as it is stored, what differs is
+written, and the journal is given the edit with the one that takes it back."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from typing import Any
 from uuid import UUID
 
@@ -11,29 +11,27 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from server.journal.action import action
-from server.journal.arrays import JournalArrays, store_arrays
+from server.document.arrays import EditArrays, store_arrays
+from server.document.files import items_of, with_files, without_files
+from server.document.own_ground import check_step, plot_at
+from server.document.planted import document_now, hold, planted_of, store_difference
+from server.document.versions import note_version
+from server.journal.action import Done, action
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.planted import forget_planted, planted_of
-from server.levels.storing import document_now, store_difference
-from server.sight.reckoning import cost_change, items_of, stand_cost
-from server.sight.worst import change_at_worst, drawing_at_worst
-from server.stands.models import Stand
-from thicket.document.edits import Edit
+from thicket.document.edits import ChangePins, Edit, LeaveItem, Several, TakeItem, VersionItem
 from thicket.document.edits.files import edit_from, json_of
+from thicket.planted.checking import check_order
 from thicket.planted.level import PlantedLevel
 from thicket.planted.step import Step
 from thicket.refused import Refused
-from thicket.sight.cost import Cost
-from thicket.sight.views import View
 
 Making = Callable[[Level], tuple[Edit, str]]
 """Makes an edit, and the words for it, from a level's row that is locked."""
 
 
 @action
-def commit(user: User, level: Level, key: UUID, edit: Edit, what: str) -> Entry:
+def commit(user: User, level: Level, key: UUID, edit: Edit, what: str) -> Done:
     """Do an edit to a level, as one journal entry; a key that is known counts once.
 
     Raises: Refused as `Edit.apply`.
@@ -46,78 +44,93 @@ def commit_made(
     level: Level,
     key: UUID,
     make: Making,
-    stands: Sequence[Stand] | None = None,
-    view: View | None = None,
-) -> Entry:
-    """The same with an edit that follows from the level as it is then; for what is an `action` itself. What
-    the edit does to plants, to the cost of a view, and to the dearest view that it reaches, is worked out
-    after it is stored.
+    cut: bool = False,
+    at: Sequence[Sequence[float]] = (),
+    more: dict[str, Any] | None = None,
+    group: str = "",
+) -> Done:
+    """The same with an edit that follows from the level as it is then; for what is an `action` itself.
 
-    Parameters: stands, those whose plants are counted, all when left out; view, of which the cost of those
-    stands is noted.
+    Parameters: cut, whether the edit leaves out by itself what the person may not change, so that plants
+    outside of their plots that follow from it are not refused; at, the places (x, z) that it was done at;
+    more, what the entry is to hold beside the edits; group, a name that it shares with the entries of other
+    levels that are taken back with it.
     """
     with transaction.atomic():
         row = Level.objects.select_for_update().get(pk=level.pk)
+        previous = row.version
         edit, what = make(row)
-        drawn = {"drawing": row.drawing, "tiers": row.tiers}
-        step, inverse = _step(row, edit)
+        step, inverse = _do(user, row, edit, cut)
+        arrays: dict[str, np.ndarray] = {}
+        change = {"edit": json_of(edit, arrays), "inverse": json_of(inverse, arrays)} | (more or {})
+        store_arrays(row, arrays)
         entry = Entry.objects.create(
             level=row,
             user=user,
-            stand=stands[0] if stands and len(stands) == 1 else None,
-            kind=edit.kind,
+            stands=sorted(edit.stands),
+            kind=kind_of(edit),
             key=key,
             what=what[:200],
-            change={"edit": _stored(row, edit), "inverse": _stored(row, inverse)},
+            change=change,
+            plot=plot_at(level, at),
+            group=group,
         )
-    forget_planted(level)
-    numbers = list(step.sheets) if stands is None else [stand.number for stand in stands]
-    counts = [step.counted(number) for number in numbers]
-    entry.gained, entry.lost = (sum(pair[side] for pair in counts) for side in (0, 1))
-    if numbers:
-        entry.worst = change_at_worst(row, step.before)
-    elif drawn != {"drawing": row.drawing, "tiers": row.tiers}:
-        entry.worst = drawing_at_worst(row, drawn)
-    if view:
-        entry.cost = _cost_change(row, step, numbers, view)
-    entry.save(update_fields=["gained", "lost", "worst", "cost"])
-    return entry
+        note_version(row, previous, change["edit"] if replayable(edit) else None, entry.pk)
+    hold(row, step.after)
+    level.version = row.version
+    return Done(row, entry, previous, step)
 
 
-def _cost_change(
-    row: Level, step: Step[PlantedLevel], numbers: Iterable[int], view: View
-) -> dict[str, float]:
-    """What some stands, by number, cost more in a view after a step than before it."""
-    stock, costs = items_of(row), []
-    for level in (step.before, step.after):
-        here = [level.planting(number) for number in numbers if number in level.stands]
-        costs.append(sum((stand_cost(planting, stock, view) for planting in here), Cost()))
-    return cost_change(*costs)
-
-
-def move(entry: Entry, back: bool) -> None:
+def move(user: User, entry: Entry, back: bool) -> Done:
     """Take back what a journal entry did to its level, or do it again; inside a transaction.
 
     Raises: Conflict when what it would change has been changed since.
     """
     row = Level.objects.select_for_update().get(pk=entry.level_id)
+    previous = row.version
     wanted, other = ("inverse", "edit") if back else ("edit", "inverse")
-    _, inverse = _step(row, edit_from(entry.change[wanted], JournalArrays(row)))
-    entry.change[other] = _stored(row, inverse)
-    entry.save(update_fields=["change"])
+    edit = edit_from(entry.change[wanted], EditArrays(row))
+    step, inverse = _do(user, row, edit, cut=False)
+    arrays: dict[str, np.ndarray] = {}
+    given = entry.change[wanted] if replayable(edit) else None
+    entry.change[other] = json_of(inverse, arrays)
+    store_arrays(row, arrays)
+    entry.undone = back
+    entry.save(update_fields=["change", "undone", "touched"])
+    note_version(row, previous, given, entry.pk)
+    hold(row, step.after)
+    return Done(row, entry, previous, step)
 
 
-def _step(row: Level, edit: Edit) -> tuple[Step[PlantedLevel], Edit]:
-    """Do an edit to a level whose row is locked: the step, and the edit that takes it back."""
-    before, now = planted_of(row), document_now(row)
-    then, inverse = edit.apply(now), edit.inverse(now)
-    store_difference(row, now, then)
-    forget_planted(row)
-    after = planted_of(row)
-    for number, stand in then.stands.items():
-        if stand is not now.stands.get(number) or _plantable(before, number):
-            after.planting(number)  # refuses one that could no longer be planted
-    return Step(before, after, edit), inverse
+def _do(user: User, row: Level, edit: Edit, cut: bool) -> tuple[Step[PlantedLevel], Edit]:
+    """Do an edit to a level whose row is locked: what it does, and the edit that takes it back."""
+    before, document = planted_of(row), document_now(row)
+    if slugs := items_of(edit):
+        document = with_files(row, document, slugs)
+    if document.details["view"] != before.level.details["view"] or slugs:
+        before = before.edited(document)
+    step = before.after(edit)
+    inverse = edit.inverse(document)
+    _check_plantable(step)
+    if not cut:
+        check_step(row, user, step)
+    store_difference(row, document, step.after.level, user)
+    row.new_version()
+    if slugs:
+        step = Step(before, before.edited(without_files(step.after.level)), edit)
+    return step, inverse
+
+
+def _check_plantable(step: Step[PlantedLevel]) -> None:
+    """Refuse a step after which a stand could not be planted that could before it."""
+    for number in step.after.stands:
+        try:
+            step.after.planting(number)
+        except Refused:
+            if number not in step.before.stands or _plantable(step.before, number):
+                raise
+    if step.before.level.stands is not step.after.level.stands:
+        check_order(step.before, step.after)
 
 
 def _plantable(level: PlantedLevel, number: int) -> bool:
@@ -128,8 +141,16 @@ def _plantable(level: PlantedLevel, number: int) -> bool:
     return True
 
 
-def _stored(row: Level, edit: Edit) -> dict[str, Any]:
-    arrays: dict[str, np.ndarray] = {}
-    given = json_of(edit, arrays)
-    store_arrays(row, arrays)
-    return given
+def kind_of(edit: Edit) -> str:
+    """The kind that the journal shows an edit under: of several, that of the first."""
+    return kind_of(edit.edits[0]) if isinstance(edit, Several) and edit.edits else edit.kind
+
+
+def replayable(edit: Edit) -> bool:
+    """Whether another process can do an edit to the document that it has: not where it needs items' files,
+    nor where it is so long that reading the level anew costs less."""
+    if isinstance(edit, Several):
+        return len(edit.edits) < 100 and all(map(replayable, edit.edits))
+    if isinstance(edit, ChangePins):
+        return sum(map(len, edit.put.values())) < 1000
+    return not isinstance(edit, (TakeItem, LeaveItem, VersionItem))

@@ -8,7 +8,6 @@ from django.contrib.auth.models import User
 from django.db import models
 
 from server.levels.models import Level
-from server.stands.models import Stand
 
 acting: ContextVar[str] = ContextVar("acting", default="")
 """What identifies the arguments of the action that is being done; see `server.journal.action`."""
@@ -20,35 +19,13 @@ def fingerprint_of_action() -> str:
 
 
 class Entry(models.Model):
-    """One action. `change` holds what is needed to take it back and to do it again."""
-
-    class Kind(models.TextChoices):
-        STROKE = "stroke"
-        SETTINGS = "settings"
-        MARKS = "marks"
-        GROUND = "ground"
-        RESOLUTION = "resolution"
-        SHAPES = "shapes"
-        MASKS = "masks"
-        STANDS = "stands"
-        PINS = "pins"
-        SNAPSHOT = "snapshot"
-        STROKES = "strokes"
-        VIEWS = "views"
-        WIND = "wind"
-        ATMOSPHERE = "atmosphere"
-        DRAWING = "drawing"
-        TIERS = "tiers"
-        WALKS = "walks"
-        PLOTS = "plots"
-        STOCK = "stock"
-        LOOKS = "looks"
-        RENAME = "rename"
+    """One action. `change` holds the `edit` that does it and the `inverse` that takes it back, as JSON whose
+    long arrays are `server.document.arrays`."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="entries")
     user = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")
-    stand = models.ForeignKey(Stand, on_delete=models.CASCADE, null=True, related_name="+")
-    kind = models.CharField(max_length=12, choices=Kind.choices)
+    stands = models.JSONField(default=list, help_text="numbers of the stands that it is about")
+    kind = models.CharField(max_length=20, help_text="of its edit; of the first of several")
     at = models.DateTimeField(auto_now_add=True)
     touched = models.DateTimeField(auto_now=True, help_text="when it was last done or undone")
     key = models.UUIDField(
@@ -57,7 +34,6 @@ class Entry(models.Model):
     fingerprint = models.CharField(max_length=32, blank=True, default=fingerprint_of_action)
     what = models.CharField(max_length=200)
     change = models.JSONField(default=dict)
-    delta = models.BinaryField(default=bytes, help_text="strokes: zlib int16 over the box in `change`")
     gained = models.IntegerField(default=0)
     lost = models.IntegerField(default=0)
     cost = models.JSONField(default=dict, help_text="difference in the view it was done from")
@@ -66,21 +42,12 @@ class Entry(models.Model):
     )
     plot = models.CharField(max_length=80, blank=True, help_text="the plot that it was done in")
     undone = models.BooleanField(default=False)
+    group = models.CharField(max_length=120, blank=True, help_text="entries that are undone together")
 
     class Meta:
         ordering = ["-id"]
         indexes = [
+            models.Index(fields=["group"]),
             models.Index(fields=["level", "user", "undone"]),
             models.Index(fields=["level", "touched"]),
         ]
-
-
-class EditArray(models.Model):
-    """A long array of edits in a level's journal: a compressed NPY file, by the digest that names it."""
-
-    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="edit_arrays")
-    digest = models.CharField(max_length=24)
-    data = models.BinaryField()
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["level", "digest"], name="one_edit_array")]

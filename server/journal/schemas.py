@@ -6,7 +6,7 @@ from datetime import datetime
 
 from django.contrib.auth.models import User
 from ninja import Schema
-from pydantic import UUID4
+from pydantic import UUID4, Field
 
 from server.journal.models import Entry
 from thicket.document.settings import Strict
@@ -32,7 +32,7 @@ class EntryOut(Schema):
     at: datetime
     what: str
     kind: str
-    stand: int | None
+    stands: list[int] = Field(description="numbers of the stands that it is about")
     plot: str
     gained: int
     lost: int
@@ -50,7 +50,7 @@ def entry_out(entry: Entry, user: User | None = None) -> dict:
         "at": entry.at,
         "what": entry.what,
         "kind": entry.kind,
-        "stand": entry.stand_id,
+        "stands": entry.stands,
         "plot": entry.plot,
         "gained": entry.gained,
         "lost": entry.lost,

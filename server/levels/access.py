@@ -10,8 +10,6 @@ from ninja.errors import HttpError
 
 from server.errors import NotAllowed
 from server.levels.models import Level, Membership
-from server.levels.planted import rows_of
-from server.stands.models import Stand
 from server.team.models import Installation
 
 _MAY = {
@@ -104,22 +102,3 @@ def check_may_make_level(user: User) -> None:
     if not may_make_level(user):
         who = {"leads": "leads", "artists": "artists and leads"}[Installation.now().makers]
         raise NotAllowed(f"Only {who} may begin a level in this installation.")
-
-
-def stand_for(level: Level, stand_id: int) -> Stand:
-    """A stand of the level.
-
-    Raises: HttpError 404 when the level has no such stand.
-    """
-    stand = next((s for s in rows_of(level).values() if s.pk == stand_id), None)
-    if stand is None:
-        raise HttpError(404, f"stand: {level.name} has no stand {stand_id}.")
-    return stand
-
-
-def stands_of(level: Level) -> list[Stand]:
-    """All stands of the level, first those that claim room first."""
-    stands = list(level.stands.all())
-    for stand in stands:
-        stand.level = level
-    return sorted(stands, key=lambda stand: stand.order)

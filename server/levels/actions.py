@@ -8,21 +8,20 @@ from uuid import UUID
 
 from django.contrib.auth.models import User
 
-from server.journal.action import action
+from server.journal.action import Done, action
 from server.journal.commit import commit_made
-from server.journal.models import Entry
 from server.levels.models import Level
 from thicket.document.edits import ChangeTiers, ChangeWalks, Edit
 
 
 @action
-def set_tiers(user: User, level: Level, key: UUID, tiers: Mapping[str, Any]) -> Entry:
+def set_tiers(user: User, level: Level, key: UUID, tiers: Mapping[str, Any]) -> Done:
     """Have these tiers in place of those there are, in their order."""
     return commit_made(user, level, key, lambda row: (_all(ChangeTiers, row.tiers, tiers), "Tiers"))
 
 
 @action
-def set_walks(user: User, level: Level, key: UUID, walks: Mapping[str, Any]) -> Entry:
+def set_walks(user: User, level: Level, key: UUID, walks: Mapping[str, Any]) -> Done:
     """Have these walks in place of those there are, in their order."""
     return commit_made(user, level, key, lambda row: (_all(ChangeWalks, row.walks, walks), "Walks"))
 

@@ -31,6 +31,7 @@ def copy(user: User, level: Level, name: str) -> Level:
     with transaction.atomic():
         new = Level.objects.get(pk=level.pk)
         new.pk, new.slug, new.name = None, free_slug(name, Level.objects.all(), "level"), name
+        new.version, new._state.adding = 1, True
         new.save()
         Membership.objects.create(user=user, level=new, role=Membership.Role.LEAD)
         for revision, kind in ((level.ground_revision, "heights"), (level.layers_revision, "layers")):

@@ -18,10 +18,10 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.schemas import JobOut, job_out
 from server.journal.commit import commit
-from server.journal.schemas import EntryOut, entry_out
 from server.levels import lifetime, opening, summaries
 from server.levels.access import check_may_make_level, level_for
 from server.levels.models import Level
+from server.steps import ChangedOut, changed_out
 from thicket.document.edits import Rename
 from thicket.document.settings import Name, Strict
 
@@ -105,12 +105,12 @@ def removed(request: HttpRequest):
     ]
 
 
-@router.put("/levels/{slug}/name", response=EntryOut)
+@router.put("/levels/{slug}/name", response=ChangedOut)
 def rename(request: HttpRequest, slug: str, data: RenameIn):
     """Give the level another name; leads only."""
     level, name = level_for(request, slug, to="lead"), data.name.strip()
-    entry = commit(request.user, level, data.key, Rename(name=name), f"Renamed {name}")
-    return entry_out(entry, request.user)
+    done = commit(request.user, level, data.key, Rename(name=name), f"Renamed {name}")
+    return changed_out(request, level, done)
 
 
 @router.post("/levels/{slug}/copy", response=Slug)

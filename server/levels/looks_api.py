@@ -12,10 +12,10 @@ from ninja.files import UploadedFile
 from pydantic import UUID4
 
 from server.journal.commit import commit
-from server.journal.schemas import EntryOut, entry_out
 from server.levels import looks
 from server.levels.access import level_for
 from server.levels.models import Level
+from server.steps import ChangedOut, changed_out
 from thicket.document.edits import ChangeLayerLooks
 from thicket.document.settings import Colour, Strict
 from thicket.document.views import LayerAppearance, LayerName
@@ -33,7 +33,7 @@ class LookIn(Strict):
     texture: Literal["none"] | None = None
 
 
-@router.put("/levels/{slug}/layers/look", response=EntryOut)
+@router.put("/levels/{slug}/layers/look", response=ChangedOut)
 def set_look(request: HttpRequest, slug: str, data: LookIn):
     """Say how a ground layer is drawn."""
     level = level_for(request, slug, to="plant")
@@ -46,7 +46,7 @@ def set_look(request: HttpRequest, slug: str, data: LookIn):
     return _looking(request, level, data.key, data.name, given)
 
 
-@router.post("/levels/{slug}/layers/texture", response=EntryOut)
+@router.post("/levels/{slug}/layers/texture", response=ChangedOut)
 def set_texture(
     request: HttpRequest, slug: str, file: File[UploadedFile], key: Form[UUID4], name: Form[LayerName]
 ):
@@ -65,7 +65,7 @@ def _looking(
         raise HttpError(404, f"name: {level.name} has no ground layer {name[:60]!r}.")
     look = LayerAppearance(name=name, **chosen[name] | given)
     edit = ChangeLayerLooks(put={name: look}, textures=dict(textures))
-    return entry_out(commit(request.user, level, key, edit, f"{name}: how it is drawn"), request.user)
+    return changed_out(request, level, commit(request.user, level, key, edit, f"{name}: how it is drawn"))
 
 
 @router.get("/levels/{slug}/layers/texture/{digest}.png")

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import secrets
-from datetime import datetime
 from math import ceil
 
 from django.contrib.auth.models import User
 from django.db import models
-from django.db.models import Max
 
 
 class Level(models.Model):
@@ -22,13 +20,9 @@ class Level(models.Model):
     columns = models.PositiveIntegerField(help_text="cells along x")
     low = models.FloatField()
     high = models.FloatField()
+    version = models.PositiveBigIntegerField(default=1, help_text="higher with every change of the level")
     ground_revision = models.PositiveIntegerField(default=1, help_text="of the heights' tiles")
     layers_revision = models.PositiveIntegerField(default=1, help_text="of the ground layers' tiles")
-    scene_revision = models.PositiveIntegerField(
-        default=1, help_text="another with every change of shapes, masks or stock"
-    )
-    stand_revision = models.PositiveIntegerField(default=1, help_text="another with every change of stands")
-    pin_revision = models.PositiveIntegerField(default=1, help_text="another with every change of pins")
     shape_numbers = models.PositiveBigIntegerField(
         default=0, help_text="the highest number that a shape of it was given"
     )
@@ -53,24 +47,12 @@ class Level(models.Model):
     def __str__(self) -> str:
         return self.name
 
-    def stamp(self) -> tuple[str, datetime | None]:
-        """A text that is another whenever the level has changed, and when it was changed last."""
-        done = self.entries.aggregate(newest=Max("id"), touched=Max("touched"))
-        revisions = self.ground_revision, self.layers_revision, self.stand_revision
-        return ".".join(map(str, (*revisions, *done.values()))), done["touched"]
-
-    def scene_changed(self) -> None:
-        """Note that shapes, masks or stock have changed; inside the transaction that changes them.
-
-        The revision is drawn by chance, so that one that was rolled back is never met again.
-        """
-        self.scene_revision = secrets.randbelow(2**31)
-        self.save(update_fields=["scene_revision"])
-
-    def pins_changed(self) -> None:
-        """Note that pins have changed; inside the transaction that changes them."""
-        self.pin_revision = secrets.randbelow(2**31)
-        self.save(update_fields=["pin_revision"])
+    def new_version(self) -> None:
+        """Note that the level has changed, inside the transaction that changes it. The step is drawn by
+        chance, so that a version that was rolled back is never met again."""
+        step = 1 + secrets.randbelow(2**20)
+        Level.objects.filter(pk=self.pk).update(version=models.F("version") + step)
+        self.version = Level.objects.values_list("version", flat=True).get(pk=self.pk)
 
     @property
     def width(self) -> float:

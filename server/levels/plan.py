@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
+from server.document.planted import planted_of
 from server.levels.looks import layers_shown
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from thicket.document.atmosphere import Atmosphere
 from thicket.formats.stock import png_bytes
 from thicket.ground.plan import draw_plan

@@ -7,12 +7,11 @@ from uuid import UUID
 
 from django.contrib.auth.models import User
 
+from server.document.own_ground import plots_of
 from server.errors import NotAllowed
-from server.journal.action import action
+from server.journal.action import Done, action
 from server.journal.commit import commit_made
-from server.journal.models import Entry
 from server.levels.models import Level, Membership
-from server.levels.own_ground import plots_of
 from thicket.document.edits import Edit, SetPlots
 from thicket.document.plots import ASKED, Plots, Request
 from thicket.refused import Refused
@@ -112,7 +111,7 @@ CHANGES: dict[str, Callable[[Level, Plots, User, dict], tuple[Plots, str]]] = {
 
 
 @action
-def change_plots(user: User, level: Level, key: UUID, how: str, said: dict) -> Entry:
+def change_plots(user: User, level: Level, key: UUID, how: str, said: dict) -> Done:
     """Change a level's plots in one of the ways of `CHANGES`, as one journal entry.
 
     Raises: Refused or NotAllowed with a sentence.

@@ -14,6 +14,7 @@ from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
 from server.levels.plots import change_plots
+from server.steps import ChangedOut, changed_out
 from thicket.document.plots import Plots, Request
 from thicket.document.settings import Strict
 
@@ -30,12 +31,12 @@ class RequestIn(Strict):
     request: Request
 
 
-@router.put("/levels/{slug}/plots", response=EntryOut)
+@router.put("/levels/{slug}/plots", response=ChangedOut)
 def set_plots(request: HttpRequest, slug: str, data: PlotsIn):
     """Keep the level's plots, all of them in order, with their allotments; leads only. Open requests stay."""
     level = level_for(request, slug, to="lead")
     said = data.plots.model_dump(mode="json")
-    return entry_out(change_plots(request.user, level, data.key, "set", said), request.user)
+    return changed_out(request, level, change_plots(request.user, level, data.key, "set", said))
 
 
 class PlotWeek(Schema):
@@ -73,17 +74,17 @@ def week(request: HttpRequest, slug: str):
         one["gained"] += gained
         one["lost"] += lost
         one["ms"] += worst.get("ms", 0.0)
-    changes = recent.filter(kind=Entry.Kind.PLOTS).select_related("user").defer("delta")[:50]
+    changes = recent.filter(kind="plots").select_related("user")[:50]
     return {
         "plots": [{**found[plot], "people": sorted(found[plot]["people"])} for plot in sorted(found)],
         "changes": [entry_out(entry) for entry in changes],
     }
 
 
-@router.post("/levels/{slug}/plots/{how}", response=EntryOut)
+@router.post("/levels/{slug}/plots/{how}", response=ChangedOut)
 def share(request: HttpRequest, slug: str, how: Literal["ask", "grant", "drop"], data: RequestIn):
     """Ask another plot for a part of its share, grant that, or drop it. A plot's owner asks for it and drops
     what they asked for; the owner of the plot that is asked grants it or drops it; leads may do all."""
     level = level_for(request, slug, to="plant")
     said = data.request.model_dump(mode="json")
-    return entry_out(change_plots(request.user, level, data.key, how, said), request.user)
+    return changed_out(request, level, change_plots(request.user, level, data.key, how, said))

@@ -4,15 +4,15 @@ and made anew when the level has changed since."""
 from __future__ import annotations
 
 from django.contrib.auth.models import User
+from django.db.models import Max
 
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels import plan
-from server.levels.access import stands_of
 from server.levels.models import Level, LevelSummary
-from server.levels.planted import planting_of
 from server.sight.reckoning import bookmark_view, drawing_of, level_cost, over
+from server.stands.access import planting_of, stands_of
 
 
 def summary_of(level: Level, user: User) -> dict:
@@ -20,7 +20,7 @@ def summary_of(level: Level, user: User) -> dict:
     address, and whether it is of the level as it is now; when it is not, the worker is asked to make it
     anew, unless it has tried: then `trouble` says what was in the way."""
     kept = LevelSummary.objects.filter(level=level).defer("plan").first()
-    stamp, changed = level.stamp()
+    stamp, changed = str(level.version), level.entries.aggregate(at=Max("touched"))["at"]
     fresh = kept is not None and kept.stamp == stamp
     last = None if fresh else starting.newest(_key(level))
     trouble = _trouble(last) if last and last.arguments.get("stamp") == stamp else ""
@@ -35,7 +35,7 @@ def summary_of(level: Level, user: User) -> dict:
 
 def make(level: Level, user: User) -> None:
     """Have the worker make a level's summary anew."""
-    starting.start("summarise", _key(level), user, level, stamp=level.stamp()[0])
+    starting.start("summarise", _key(level), user, level, stamp=str(level.version))
 
 
 def _trouble(job: Job) -> str:
@@ -52,7 +52,7 @@ def _key(level: Level) -> str:
 @work("summarise")
 def _summarise(job: Job, progress: Progress) -> None:
     level = job.level
-    stamp, plantings = level.stamp()[0], [planting_of(stand) for stand in stands_of(level)]
+    stamp, plantings = str(level.version), [planting_of(stand) for stand in stands_of(level)]
     plants = 0
     for k, planting in enumerate(plantings):
         progress.tell(k / (len(plantings) + 1), f"Counting {planting.stand.name}")

@@ -2,36 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
-from uuid import uuid4
 
 from django.contrib.auth.models import User
 from django.db import transaction
 
+from server.document.files import with_files
+from server.document.planted import document_now
+from server.ground.rows import store_masks
 from server.levels.ground import store
 from server.levels.models import LayerTexture, Level, Membership
 from server.levels.rasters import split
-from server.levels.storing import SHAPE, VIEW, document_now, store_masks
-from server.pins.models import FIELDS, Pin, UprootedPlace
+from server.levels.rows import VIEW
+from server.pins.rows import insert_pins
 from server.shapes.models import Shape
+from server.shapes.rows import SEEN
 from server.slugs import free_slug
 from server.stands.models import Stand, TouchTile
 from server.stock.models import StockItem
-from thicket.document.level import Item
 from thicket.document.level import Level as Document
-from thicket.planting.pins import Pins
 from thicket.refused import Refused
-
-
-def with_meshes(level: Level, stock: Mapping[str, Item]) -> dict[str, Item]:
-    """A level's stock with the items' files and pictures."""
-    files = {slug: parts for slug, *parts in level.stock.values_list("slug", "glb", "silhouette")}
-    return {
-        slug: replace(item, glb=bytes(glb), silhouette=bytes(silhouette))
-        for slug, item in stock.items()
-        for glb, silhouette in [files.get(slug, (b"", b""))]
-    }
 
 
 def document_of(level: Level) -> Document:
@@ -39,11 +29,7 @@ def document_of(level: Level) -> Document:
     document = document_now(level)
     used = {layer["texture"] for layer in document.details["view"]["layers"] if layer["texture"]}
     textures = {digest: document.details["textures"][digest] for digest in sorted(used)}
-    return replace(
-        document,
-        stock=with_meshes(level, document.stock),
-        details={**document.details, "textures": textures},
-    )
+    return replace(with_files(level, document), details={**document.details, "textures": textures})
 
 
 def check_free(name: str) -> None:
@@ -113,12 +99,12 @@ def _put_shapes(level: Level, document: Document) -> None:
             width=shape.width,
             clear=shape.clear,
             trail=trail,
-            **{k: v for k, v in more.items() if k in SHAPE},
+            **{k: v for k, v in more.items() if k in SEEN},
         )
 
 
 def _put_stock(level: Level, document: Document) -> None:
-    for item in document.stock.values():
+    for place, item in enumerate(document.stock.values()):
         if not item.glb:
             raise Refused(f"stock/{item.slug}.glb: the mesh of {item.name} is missing")
         StockItem.objects.create(
@@ -134,6 +120,8 @@ def _put_stock(level: Level, document: Document) -> None:
             traits=dict(item.traits),
             distances=dict(item.distances),
             held=True,
+            place=place,
+            revision=item.version,
         )
 
 
@@ -155,27 +143,10 @@ def _put_stands(level: Level, document: Document) -> None:
         touch = document.touch.get(number)
         if touch is not None and touch.tiles:
             TouchTile.objects.bulk_create(
-                TouchTile(stand=stand, tx=tx, tz=tz, data=data)
+                TouchTile(stand=stand, tx=tx, tz=tz, revision=touch.revisions[tx, tz], data=data)
                 for tx, tz, data in split(touch.array)
                 if (tx, tz) in touch.tiles
             )
         pins = document.pins.get(number)
         if pins is not None:
-            _put_pins(level, stand, pins, given.settings.mix[0].item)
-
-
-def _put_pins(level: Level, stand: Stand, pins: Pins, item: str) -> None:
-    homes = dict(zip(pins.replaced.tolist(), pins.home.tolist()))
-    rows = []
-    for plant, slug, x, z, lift, rest in zip(
-        pins.id.tolist(), pins.item, pins.x.tolist(), pins.z.tolist(), pins.lift.tolist(), pins.rest.tolist()
-    ):
-        rows.append((plant, (slug, x, z, lift, *rest, False, *homes.pop(plant, (None, None)))))
-    rows += [(plant, (item, *home, 0.0, 0, 0, 0, 1, 1, 1, 0.5, True, *home)) for plant, home in homes.items()]
-    Pin.objects.bulk_create(
-        Pin(level=level, stand=stand, plant=plant, **dict(zip(FIELDS, given))) for plant, given in rows
-    )
-    for place in pins.uprooted:
-        UprootedPlace.objects.create(
-            level=level, stand=stand, key=uuid4(), path=[list(p) for p in place.path], radius=place.radius
-        )
+            insert_pins(level, stand.pk, pins)

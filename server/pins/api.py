@@ -9,16 +9,18 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 from pydantic import UUID4, AfterValidator, Field
 
-from server.journal.schemas import KeyIn, entry_out
-from server.levels.access import level_for, stand_for
-from server.levels.planted import planting_of, rows_of
-from server.pins.actions import PinChanges, as_rows, change_many, change_pins, ghost
-from server.pins.selecting import selected
-from server.pins.uprooting import regrow, under, uproot
-from server.stands.api import ChangedOut
-from server.stands.models import Stand
+from server.document.planted import numbers_of, planted_of
+from server.journal.schemas import KeyIn
+from server.levels.access import level_for
+from server.pins.actions import change_many, change_pins, ghost, regrow, uproot
+from server.stands.access import planting_of, stand_for
+from server.steps import ChangedOut, changed_out
+from thicket.document.pin_rows import VALUES, GoneRow, Row, rows_of
 from thicket.document.settings import Multiple, Number, Share, Strict
+from thicket.planted.hand import PinChanges, as_rows
 from thicket.planted.planting import Planting
+from thicket.planted.selecting import selected
+from thicket.planted.uprooting import over
 from thicket.planting.pins import bearing_of, lean_of
 from thicket.planting.strokes import Stroke
 from thicket.refused import Refused
@@ -101,9 +103,13 @@ class PlantOut(Schema):
     tint: float
 
 
-def _out(plant: int, row: dict, state: str) -> dict:
-    q = np.array([row[n] for n in ("qx", "qy", "qz", "qw")])
-    rest = {n: row[n] for n in PlantOut.model_fields if n in row}
+def _out(plant: int, row: Row, state: str) -> dict:
+    if isinstance(row, GoneRow):
+        nothing = dict.fromkeys(("lift", "turn", "lean"), 0.0) | {"width": 1.0, "height": 1.0, "tint": 0.5}
+        x, z = row.home
+        return {"plant": str(plant), "item": "", "state": "gone", "x": x, "z": z, **nothing}
+    q = np.array([row.qx, row.qy, row.qz, row.qw])
+    rest = {name: getattr(row, name) for name in ("item", "x", "z", "lift", "width", "height", "tint")}
     return {"plant": str(plant), "state": state, "turn": bearing_of(q), "lean": lean_of(q), **rest}
 
 
@@ -117,7 +123,7 @@ def _near(planting: Planting, x: float, z: float, reach: float) -> dict | None:
             if far[k] <= best:
                 best, pinned = float(far[k]), bool(np.isin(plants.id[k], planting.pins.id))
                 ((plant, row),) = as_rows(planting, plants.take(np.array([k]))).items()
-                found = _out(int(plant), row, "pinned" if pinned else "rule")
+                found = _out(plant, row, "pinned" if pinned else "rule")
     return found
 
 
@@ -138,8 +144,8 @@ def plant_at(
 @router.get("/levels/{slug}/stands/{stand}/pins", response=list[PlantOut])
 def pins(request: HttpRequest, slug: str, stand: int):
     """The stand's pins and the plants removed from it by hand."""
-    row: Stand = stand_for(level_for(request, slug), stand)
-    return [_out(p.plant, p.as_dict(), "gone" if p.gone else "pinned") for p in row.pins.all()]
+    planting = planting_of(stand_for(level_for(request, slug), stand))
+    return [_out(plant, row, "pinned") for plant, row in rows_of(planting.pins).items()]
 
 
 @router.post("/levels/{slug}/stands/{stand}/pins", response=ChangedOut)
@@ -154,13 +160,7 @@ def change(request: HttpRequest, slug: str, stand: int, data: PinsIn):
         [int(p) for p in data.release],
         data.push,
     )
-    entry = change_pins(request.user, row, data.key, wish)
-    return {
-        "entry": entry_out(entry, request.user),
-        "stand": None,
-        "keys": {},
-        "stale": list(level.stands.values_list("pk", flat=True)),
-    }
+    return changed_out(request, level, change_pins(request.user, row, data.key, wish))
 
 
 class GhostIn(Strict):
@@ -189,18 +189,11 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
     if row.sward:
         raise Refused(f"stand: {row.name} is a sward; it has no single plants to set")
     plant, given, trouble = ghost(row, data.key, data.add.model_dump(), data.push)
-    y = (
-        float(planting_of(row).ground.height_at(np.array([given["x"]]), np.array([given["z"]]))[0])
-        + given["lift"]
-    )
-    form = [
-        given["x"],
-        y,
-        given["z"],
-        *(given[n] for n in ("qx", "qy", "qz", "qw", "width", "height", "tint")),
-    ]
+    at = np.array([given.x]), np.array([given.z])
+    y = float(planting_of(row).ground.height_at(*at)[0]) + given.lift
+    form = [given.x, y, given.z, *(getattr(given, name) for name in VALUES)]
     return {
-        "plant": _out(int(plant), given, "pinned"),
+        "plant": _out(plant, given, "pinned"),
         "form": form,
         "trouble": f"{trouble}." if trouble else "",
         "disc": trouble.disc if trouble else None,
@@ -221,26 +214,16 @@ def uproot_plants(request: HttpRequest, slug: str, data: UprootIn):
     """Take out the plants that the brush passes over, as one journal entry."""
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in dict.fromkeys(data.stands)]
-    entry = uproot(request.user, rows, Stroke("thin", data.path, data.radius, 0, 1), data.key)
-    return {
-        "entry": entry_out(entry, request.user),
-        "stand": None,
-        "keys": {},
-        "stale": list(level.stands.values_list("pk", flat=True)),
-    }
+    return changed_out(
+        request, level, uproot(request.user, rows, Stroke("thin", data.path, data.radius, 0, 1), data.key)
+    )
 
 
 @router.post("/levels/{slug}/stands/{stand}/regrow", response=ChangedOut)
 def let_grow_again(request: HttpRequest, slug: str, stand: int, data: KeyIn):
     """Let a stand grow again wherever it was uprooted, as one journal entry."""
     level = level_for(request, slug, to="plant")
-    entry = regrow(request.user, stand_for(level, stand), data.key)
-    return {
-        "entry": entry_out(entry, request.user),
-        "stand": None,
-        "keys": {},
-        "stale": list(level.stands.values_list("pk", flat=True)),
-    }
+    return changed_out(request, level, regrow(request.user, stand_for(level, stand), data.key))
 
 
 class UnderOut(Schema):
@@ -260,7 +243,16 @@ def what_is_under(request: HttpRequest, slug: str, x: Place, z: Place):
         raise Refused(
             f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m"
         )
-    return under(level, x, z)
+    ids = {number: pk for pk, number in numbers_of(level).items()}
+    return [
+        {
+            "stand": ids[one.stand],
+            "item": one.item,
+            "plant": "" if one.plant is None else str(one.plant),
+            "tip": one.tip,
+        }
+        for one in over(planted_of(level), x, z)
+    ]
 
 
 class SelectIn(Strict):
@@ -291,13 +283,13 @@ class SelectionOut(Schema):
 def select(request: HttpRequest, slug: str, data: SelectIn):
     """Single plants by outline, item or pins."""
     level = level_for(request, slug)
-    rows = [stand_for(level, pk) for pk in data.stands] or sorted(
-        rows_of(level).values(), key=lambda s: s.order
-    )
+    planted, ids = planted_of(level), {number: pk for pk, number in numbers_of(level).items()}
+    numbers = [stand_for(level, pk).number for pk in data.stands]
+    numbers = numbers or [stand.number for stand in planted.level.in_order]
     only = None if data.plants is None else np.array([int(p) for p in data.plants], np.uint64)
-    found, total = selected(level, rows, data.outline, data.item, data.pinned, only)
+    found, total = selected(planted, numbers, data.outline, data.item, data.pinned, only)
     out = []
-    for stand, planting, plants in found:
+    for planting, plants in found:
         pinned = np.isin(plants.id, planting.pins.id)
         ground = planting.ground.height_at(plants.form[:, 0].astype(float), plants.form[:, 2].astype(float))
         for k, (form, plant, item) in enumerate(
@@ -306,7 +298,7 @@ def select(request: HttpRequest, slug: str, data: SelectIn):
             q = form[3:7]
             out.append(
                 {
-                    "stand": stand.pk,
+                    "stand": ids[planting.stand.number],
                     "plant": str(plant),
                     "item": planting.items[item],
                     "x": form[0],
@@ -366,10 +358,4 @@ def hand(request: HttpRequest, slug: str, data: HandIn):
     if not 0 < total <= Many:
         raise Refused(f"plants: {total:,} were named; 1 to {Many:,} can be changed at once")
     wishes = {stand_for(level, pk).number: data.wish(ids) for pk, ids in data.plants.items() if ids}
-    entry = change_many(request.user, level, data.key, wishes)
-    return {
-        "entry": entry_out(entry, request.user),
-        "stand": None,
-        "keys": {},
-        "stale": list(level.stands.values_list("pk", flat=True)),
-    }
+    return changed_out(request, level, change_many(request.user, level, data.key, wishes))

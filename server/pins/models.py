@@ -44,18 +44,13 @@ class Pin(models.Model):
 
 class UprootedPlace(models.Model):
     """Where a stand was uprooted: no rule plants it within `radius` m of the path, whatever its settings and
-    seed. `key` is the action's."""
+    seed."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="uprooted")
     stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="uprooted")
-    key = models.UUIDField()
     path = models.JSONField()
     radius = models.FloatField()
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["stand", "key"], name="one_uprooted_place_per_action")]
+        indexes = [models.Index(fields=["stand"], name="uprooted_of_a_stand")]
         ordering = ["pk"]
-
-    def as_dict(self) -> dict:
-        """All of it but the level, as JSON."""
-        return {"stand": self.stand_id, "key": str(self.key), "path": self.path, "radius": self.radius}

@@ -7,13 +7,12 @@ from uuid import UUID
 
 from django.contrib.auth.models import User
 
-from server.journal.action import action
+from server.document.planted import document_now, planted_of
+from server.journal.action import Done, action
 from server.journal.commit import commit_made
-from server.journal.models import Entry
-from server.levels.access import stands_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
-from server.levels.storing import SHAPE, document_now
+from server.shapes.rows import SEEN
+from server.stands.access import stands_of
 from thicket.document.edits import ChangeShapes
 from thicket.document.level_file import ShapeFile
 from thicket.planted.comparing import compare
@@ -47,7 +46,7 @@ def edit_of(level: Level, put: list[dict], remove: list[int]) -> ChangeShapes:
 
 def _file(number: int, given: dict) -> ShapeFile:
     own = {name: given[name] for name in ("kind", "name", "points", "width", "clear", "trail")}
-    return ShapeFile(number=number, **own, details={name: given[name] for name in SHAPE})  # type: ignore[arg-type]
+    return ShapeFile(number=number, **own, details={name: given[name] for name in SEEN})  # type: ignore[arg-type]
 
 
 def would_be(level: Level, put: list[dict], remove: list[int]) -> PlantedLevel:
@@ -59,8 +58,6 @@ def would_be(level: Level, put: list[dict], remove: list[int]) -> PlantedLevel:
 
 
 @action
-def change_shapes(
-    user: User, level: Level, key: UUID, what: str, put: list[dict], remove: list[int]
-) -> Entry:
+def change_shapes(user: User, level: Level, key: UUID, what: str, put: list[dict], remove: list[int]) -> Done:
     """Put and remove shapes as one journal entry; a key that is known counts once."""
     return commit_made(user, level, key, lambda row: (edit_of(row, put, remove), what))

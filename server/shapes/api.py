@@ -5,26 +5,19 @@ from __future__ import annotations
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import UUID4
-from shapely.geometry import LineString, Polygon
 
-from server.journal.schemas import entry_out
+from server.document.planted import planted_of
 from server.levels.access import level_for
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.shapes.actions import change_shapes, plants_moved, would_be
-from server.shapes.models import Shape
-from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn, ShapesOut, ShapesTryOut
+from server.shapes.out import shapes_out
+from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn, ShapesTryOut
+from server.steps import ChangedOut, changed_out
 from thicket.formats.geojson import read_shapes, shapes_geojson
 from thicket.refused import Refused
 
 router = Router(tags=["shapes"])
 MOST_BYTES = 8 << 20
-
-
-def _out(shape: Shape) -> dict:
-    given = shape.as_dict()
-    reach = LineString(given["points"]).length if shape.kind == "path" else Polygon(given["points"]).area
-    return {**given, "id": shape.number, "reach": round(reach, 2)}
 
 
 def _put(data: ShapesIn) -> list[dict]:
@@ -34,21 +27,16 @@ def _put(data: ShapesIn) -> list[dict]:
 def _kept(
     request: HttpRequest, level: Level, key: UUID4, what: str, put: list[dict], remove: list[int]
 ) -> dict:
-    entry = change_shapes(request.user, level, key, what, put, remove)
-    return {
-        "entry": entry_out(entry, request.user),
-        "shapes": [_out(s) for s in level.shapes.all()],
-        "stale": list(level.stands.values_list("pk", flat=True)),
-    }
+    return changed_out(request, level, change_shapes(request.user, level, key, what, put, remove))
 
 
 @router.get("/levels/{slug}/shapes", response=list[ShapeOut])
 def shapes(request: HttpRequest, slug: str):
     """All shapes of a level."""
-    return [_out(shape) for shape in level_for(request, slug).shapes.all()]
+    return shapes_out(level_for(request, slug))
 
 
-@router.post("/levels/{slug}/shapes", response=ShapesOut)
+@router.post("/levels/{slug}/shapes", response=ChangedOut)
 def change(request: HttpRequest, slug: str, data: ShapesIn):
     """Put and remove shapes, as one journal entry; the plants follow at once."""
     level = level_for(request, slug, to="plant")
@@ -78,7 +66,7 @@ def geojson(request: HttpRequest, slug: str):
     return HttpResponse(body, content_type="application/geo+json", headers=headers)
 
 
-@router.post("/levels/{slug}/shapes.geojson", response=ShapesOut)
+@router.post("/levels/{slug}/shapes.geojson", response=ChangedOut)
 def bring_in(
     request: HttpRequest, slug: str, key: UUID4, name: str = "shapes.geojson", instead: bool = False
 ):

@@ -7,7 +7,6 @@ from typing import Annotated
 from ninja import Schema
 from pydantic import UUID4, Field
 
-from server.journal.schemas import EntryOut
 from thicket.document.settings import Strict
 from thicket.document.shape_settings import ShapeSettings
 
@@ -30,14 +29,6 @@ class ShapesIn(Strict):
     what: Annotated[str, Field(max_length=200)] = ""
     put: list[ShapeIn] = Field(default=[], max_length=2000)
     remove: list[int] = Field(default=[], max_length=2000)
-
-
-class ShapesOut(Schema):
-    """A kept action, all shapes as they now are, and the stands to be read again."""
-
-    entry: EntryOut
-    shapes: list[ShapeOut]
-    stale: list[int]
 
 
 class ShapesTryOut(Schema):

@@ -10,13 +10,14 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
+from server.document.own_ground import regions_of
+from server.document.planted import planted_of
 from server.jobs import starting
-from server.levels.access import level_for, stands_of
-from server.levels.own_ground import regions_of
-from server.levels.planted import planted_of, planting_of
+from server.levels.access import level_for
 from server.sight import walks
 from server.sight.reckoning import air_of, items_of, level_cost, seen, settle, spent, stand_cost
 from server.sight.schemas import CostOut, LevelCostOut, ViewIn
+from server.stands.access import planting_of, stands_of
 from server.stock.api import BillboardKind
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings

@@ -8,8 +8,8 @@ from django.http import HttpRequest
 from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 
+from server.document.planted import planted_of
 from server.levels.access import level_for
-from server.levels.planted import planted_of
 from server.sight.reckoning import drawing_of, items_of
 from thicket.document.drawing import DeviceSettings
 from thicket.document.settings import Name

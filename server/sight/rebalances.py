@@ -9,12 +9,12 @@ from typing import Any, NamedTuple
 import numpy as np
 from django.contrib.auth.models import User
 
+from server.document.own_ground import regions_of
+from server.document.planted import planted_of
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level, RebalanceAnswer
-from server.levels.own_ground import regions_of
-from server.levels.planted import planted_of
 from server.levels.whole import document_of
 from server.sight.reckoning import air_of, items_of
 from server.stands.models import Stand
@@ -98,7 +98,7 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
     """How far the answer is, with it when it is there; begun when it is not, if that is wished."""
     arguments = asked.as_json()
     region = regions_of(level).get(asked.plot)
-    content = digest(FORM, level.stamp()[0], arguments, region and region.key)
+    content = digest(FORM, level.version, arguments, region and region.key)
     kept = RebalanceAnswer.objects.filter(level=level, content=content).first()
     if kept and kept.result.get("done", True):
         return {"running": False, "share": 1.0, "step": "", "trouble": "", "result": kept.result}

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from server.cache import CACHE
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.sight.schemas import ViewIn
 from server.stock.models import StockItem
 from thicket.document.atmosphere import Atmosphere, FogSettings

@@ -14,12 +14,12 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from server.cache import CACHE
+from server.document.own_ground import regions_of
+from server.document.planted import planted_of
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level, LevelSurvey, SurveyPoint
-from server.levels.own_ground import regions_of
-from server.levels.planted import planted_of
 from server.sight.reckoning import air_of, items_of
 from server.stands.models import Stand
 from thicket.document.drawing import DeviceSettings, DrawingSettings
@@ -91,7 +91,7 @@ def survey_of(row: LevelSurvey) -> Survey:
 
 def _content(level: Level, asked: Asked) -> str:
     """What a survey follows from."""
-    return digest(level.stamp()[0], asked.as_json(), {n: r.key for n, r in regions_of(level).items()})
+    return digest(level.version, asked.as_json(), {n: r.key for n, r in regions_of(level).items()})
 
 
 @dataclass(frozen=True)

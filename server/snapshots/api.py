@@ -7,22 +7,24 @@ from datetime import datetime
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from ninja.errors import HttpError
+from pydantic import UUID4
 
-from server.journal.schemas import KeyIn, entry_out
+from server.journal.schemas import KeyIn
 from server.levels.access import level_for
 from server.levels.models import Level
 from server.sight.reckoning import seen
 from server.sight.schemas import ViewIn
 from server.snapshots import actions
 from server.snapshots.models import Snapshot
-from server.stands.arranging_api import ArrangedOut
 from server.stands.payload import encode_marks
+from server.steps import ChangedOut, changed_out
 from thicket.document.settings import Name, Strict
 
 router = Router(tags=["snapshots"])
 
 
 class SnapshotIn(Strict):
+    key: UUID4
     name: Name
 
 
@@ -65,10 +67,17 @@ class ComparedOut(Schema):
 def _shot(level: Level, pk: int) -> Snapshot | None:
     if pk == 0:
         return None
-    found = level.snapshots.exclude(name="").filter(pk=pk).first()
+    found = level.snapshots.filter(pk=pk).first()
     if found is None:
         raise HttpError(404, f"snapshot: {level.name} has no snapshot {pk}; somebody may have removed it.")
     return found
+
+
+def _kept(level: Level, pk: int) -> Snapshot:
+    shot = _shot(level, pk)
+    if shot is None:
+        raise HttpError(422, "snapshot: choose a snapshot.")
+    return shot
 
 
 def _out(shot: Snapshot) -> dict:
@@ -83,25 +92,23 @@ def _out(shot: Snapshot) -> dict:
 
 @router.get("/levels/{slug}/snapshots", response=list[SnapshotOut])
 def snapshots(request: HttpRequest, slug: str):
-    """All snapshots that have a name, newest first."""
-    return [_out(s) for s in level_for(request, slug).snapshots.exclude(name="").select_related("by")]
+    """All snapshots, newest first."""
+    return [_out(s) for s in level_for(request, slug).snapshots.select_related("by")]
 
 
-@router.post("/levels/{slug}/snapshots", response=SnapshotOut)
+@router.post("/levels/{slug}/snapshots", response=ChangedOut)
 def take(request: HttpRequest, slug: str, data: SnapshotIn):
     """Save the planting as it is now."""
     level = level_for(request, slug, to="plant")
-    return _out(actions.take(request.user, level, data.name.strip() or data.name))
+    name = data.name.strip() or data.name
+    return changed_out(request, level, actions.take(request.user, level, data.key, name))
 
 
-@router.delete("/levels/{slug}/snapshots/{int:snapshot}", response=list[SnapshotOut])
-def remove(request: HttpRequest, slug: str, snapshot: int):
+@router.delete("/levels/{slug}/snapshots/{int:snapshot}", response=ChangedOut)
+def remove(request: HttpRequest, slug: str, snapshot: int, key: UUID4):
     """Remove a snapshot; the planting is left as it is."""
     level = level_for(request, slug, to="plant")
-    found = _shot(level, snapshot)
-    if found:
-        found.delete()
-    return snapshots(request, slug)
+    return changed_out(request, level, actions.remove(request.user, level, key, _kept(level, snapshot)))
 
 
 @router.post("/levels/{slug}/snapshots/compare", response=ComparedOut)
@@ -120,11 +127,8 @@ def difference(request: HttpRequest, slug: str, data: CompareIn):
     return HttpResponse(marks, content_type="application/octet-stream")
 
 
-@router.post("/levels/{slug}/snapshots/{int:snapshot}/go-back", response=ArrangedOut)
+@router.post("/levels/{slug}/snapshots/{int:snapshot}/go-back", response=ChangedOut)
 def go_back(request: HttpRequest, slug: str, snapshot: int, data: KeyIn):
     """Make a snapshot the level's planting again."""
     level = level_for(request, slug, to="plant")
-    shot = _shot(level, snapshot)
-    if shot is None:
-        raise HttpError(422, "snapshot: choose a snapshot to go back to.")
-    return {"entry": entry_out(actions.go_back(request.user, level, shot, data.key), request.user)}
+    return changed_out(request, level, actions.go_back(request.user, level, data.key, _kept(level, snapshot)))

@@ -1,4 +1,4 @@
-"""Settings kept: checked, compared, journalled; and which stands follow from others."""
+"""Settings kept: checked, compared, journalled."""
 
 from __future__ import annotations
 
@@ -7,45 +7,17 @@ from uuid import UUID
 from django.contrib.auth.models import User
 
 from server.errors import Clash
-from server.journal.action import action
+from server.journal.action import Done, action
 from server.journal.commit import commit_made
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.planted import planted_of, rows_of
+from server.stands.access import rows_of, stand_for
 from server.stands.checking import merged
 from server.stands.models import Stand
 from server.stands.painting import check_unlocked
 from thicket.document.edits import ChangeSettings, Edit
 from thicket.document.settings import StandSettings
-from thicket.sight.views import View
-
-
-def dependants(stand: Stand) -> list[int]:
-    """Other stands that may change with this one, straight or through others: those below it, which its
-    plants leave room or none, and those whose conditions ask for its plants; all of them when it has pins,
-    which claim room from any stand. Their primary keys."""
-    stands = list(rows_of(stand.level).values())
-    reached = {stand.number: stand}
-    if len(planted_of(stand.level).level.pins_of(stand.number).id):
-        return [s.pk for s in stands if s.pk != stand.pk]
-    while True:
-        asked = {n for n, s in reached.items() if not s.sward}
-        first = min((s.order for s in reached.values() if not s.sward), default=None)
-        more = [
-            s
-            for s in stands
-            if s.number not in reached
-            and first is not None
-            and (
-                s.order > first
-                or any(
-                    c["kind"] == "stand" and c.get("stand") in asked for c in s.settings.get("conditions", [])
-                )
-            )
-        ]
-        if not more:
-            return [s.pk for n, s in reached.items() if n != stand.number]
-        reached |= {s.number: s for s in more}
+from thicket.refused import Missing
 
 
 def _leaves(values: dict) -> dict[str, object]:
@@ -71,7 +43,7 @@ def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
     for name, value in _leaves(was).items():
         if name in kept and kept[name] != value and fresh[name] != kept[name] and fresh[name] != value:
             entries = Entry.objects.filter(
-                level=stand.level, kind=Entry.Kind.SETTINGS, undone=False
+                level=stand.level, kind=ChangeSettings.model_fields["kind"].default, undone=False
             ).select_related("user")[:40]
             top = name.split(".")[0]
             who = next((e.user.get_username() for e in entries if top in _set_by(e, stand)), "somebody")
@@ -80,9 +52,7 @@ def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
 
 
 @action
-def keep_settings(
-    user: User, stand: Stand, changes: dict, key: UUID, view: View | None = None, was: dict | None = None
-) -> Entry:
+def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, was: dict | None = None) -> Done:
     """Keep changed settings of a stand, as one journal entry; a key that is known counts once.
 
     `was` are the values that the change was begun from. Raises: Clash when another has changed one of them
@@ -94,7 +64,7 @@ def keep_settings(
         names = ", ".join(name.replace("_", " ") for name in put) or "nothing new"
         return ChangeSettings(put={stand.number: put}), f"{stand.name}: {names}"
 
-    return commit_made(user, stand.level, key, make, [stand], view)
+    return commit_made(user, stand.level, key, make)
 
 
 @action
@@ -103,15 +73,14 @@ def keep_several(
     level: Level,
     key: UUID,
     changes: dict[int, dict],
-    view: View | None = None,
     was: dict[int, dict] | None = None,
-) -> Entry:
+) -> Done:
     """Keep changed settings of several stands, by their primary keys, as one journal entry: all of them, or
     none.
 
     Raises: as `keep_settings`, naming the stand.
     """
-    stands = [Stand.objects.get(pk=pk, level=level) for pk in changes]
+    stands = [stand_for(level, pk) for pk in changes]
 
     def make(row: Level) -> tuple[Edit, str]:
         put = {s.number: _changed(row, s.number, changes[s.pk], (was or {}).get(s.pk)) for s in stands}
@@ -119,12 +88,14 @@ def keep_several(
         names = ", ".join(stand.name for stand in stands)
         return ChangeSettings(put=put), f"{names}: {', '.join(parts) or 'nothing new'}"
 
-    return commit_made(user, level, key, make, stands, view)
+    return commit_made(user, level, key, make)
 
 
 def _changed(level: Level, number: int, changes: dict, was: dict | None) -> dict:
     """The settings of a stand, by number, that changes of them set to something else."""
-    row = rows_of(level)[number]
+    row = rows_of(level).get(number)
+    if row is None:
+        raise Missing(f"stand: {level.name} has no stand {number}; somebody may have removed it")
     check_unlocked(row)
     fresh = merged(row, changes).model_dump(mode="json")
     kept = StandSettings.model_validate(row.settings).model_dump(mode="json")

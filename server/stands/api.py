@@ -11,18 +11,18 @@ from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
 from server.cache import CACHE
-from server.journal.schemas import EntryOut, entry_out
-from server.levels.access import level_for, stand_for, stands_of
-from server.levels.planted import planted_of, planting_of, tried
+from server.document.planted import planted_of
+from server.levels.access import level_for
 from server.sight.reckoning import cost_change, items_of, seen, stand_cost
 from server.sight.schemas import ViewIn
-from server.stands.actions import dependants, keep_settings, keep_several
+from server.stands.access import document_of, planting_of, stand_for, stands_of, tried
+from server.stands.actions import keep_settings, keep_several
 from server.stands.checking import merged
-from server.stands.models import Stand, document_of_stand
+from server.stands.out import StandOut, keys_of, stand_out
 from server.stands.painting import clear, clear_all
 from server.stands.payload import encode, encode_marks
-from thicket.document.settings import StandSettings, Stratum, Strict
-from thicket.document.touch import Cells
+from server.steps import ChangedOut, changed_out
+from thicket.document.settings import Strict
 from thicket.planted.aiming import aim
 from thicket.planted.comparing import compare, difference
 from thicket.planted.cover import SCALES, strength, tiles_of
@@ -34,41 +34,6 @@ router = Router(tags=["stands"])
 IMMUTABLE = "private, max-age=31536000, immutable"
 OVERLAY = 512
 """Suitability is handed out at this many values a side at the most."""
-
-
-class SheetsOut(Schema):
-    """How a stand's plants are handed out: square sheets of `size` m, row by row, each with its content
-    key."""
-
-    size: float
-    columns: int
-    rows: int
-    keys: list[str] = Field(description="empty for a sheet that is not told yet: see `keys` of the level")
-
-
-class StandOut(Schema):
-    """A stand: who it is, its settings, and how many plants they give."""
-
-    id: int
-    number: int
-    slug: str
-    name: str
-    stratum: Stratum
-    sward: bool
-    seed: int
-    locked: bool
-    colour: str
-    revision: int
-    settings: StandSettings
-    items: list[str] = Field(
-        description="the stock items that a plant's item counts through: the mix, then those of pins"
-    )
-    pins: int = Field(description="single plants set by hand")
-    uprooted: int = Field(description="places where it was uprooted, and where no rule plants it")
-    count: int
-    counted: bool = Field(description="whether that is the number; else about it, until somebody counts them")
-    warnings: list[str] = Field(description="conditions that ask for what the level no longer has")
-    sheets: SheetsOut
 
 
 class PatchIn(Strict):
@@ -130,74 +95,6 @@ class AimOut(Schema):
     count: int
 
 
-class ChangedOut(Schema):
-    """A kept action: its journal entry, the content keys of the sheets of its stand that it may have changed,
-    by index, and the other stands that may have changed with it and are to be read again."""
-
-    entry: EntryOut
-    stand: int | None
-    keys: dict[int, str]
-    stale: list[int] = []
-
-
-NEAR = 1500.0
-"""The content keys of sheets within so many m are told, where telling all would mean to plant all."""
-
-
-def keys_of(planting: Planting, x: float, z: float) -> dict[int, str]:
-    """The content keys of a stand's sheets by their index: of all when that costs little, else of those near
-    a place."""
-    columns = planting.sheets[0]
-    box = planting.everywhere if planting.at_hand else (x - NEAR, z - NEAR, x + NEAR, z + NEAR)
-    return {row * columns + column: planting.key((column, row)) for column, row in planting.sheets_in(box)}
-
-
-def stand_out(stand: Stand, place: tuple[float, float] | None = None) -> dict:
-    """A stand for the API, with at least the sheets around a place; around the level's first view when there
-    is none."""
-    planting = planting_of(stand)
-    columns, rows = planting.sheets
-    first = stand.level.bookmarks[0] if stand.level.bookmarks else {"x": 0.0, "z": 0.0}
-    found = keys_of(planting, *(place or (first["x"], first["z"])))
-    keys = [found.get(k, "") for k in range(columns * rows)]
-    asked = [
-        *(c for c in planting.rules if c.on),
-        *(e.drive.core() for e in planting.settings.mix if e.drive),
-    ]
-    lacking = [*(planted_of(stand.level).rasters.lacks(c) for c in asked), planting.places.lacking()]
-    count = planting.count() if planting.at_hand else None
-    return {
-        "id": stand.pk,
-        "number": stand.number,
-        "warnings": [f"{lack}." for lack in lacking if lack],
-        "slug": stand.slug,
-        "name": stand.name,
-        "stratum": stand.stratum,
-        "sward": stand.sward,
-        "seed": stand.seed,
-        "locked": stand.locked,
-        "colour": stand.colour,
-        "revision": stand.revision,
-        "settings": planting.settings,
-        "items": planting.items,
-        "pins": len(planting.pins.id),
-        "uprooted": len(planting.pins.uprooted),
-        "count": round(planting.expected()) if count is None else count,
-        "counted": count is not None,
-        "sheets": {"size": planting.sheet_size, "columns": columns, "rows": rows, "keys": keys},
-    }
-
-
-def changed_keys(stand: Stand, cells: Cells) -> dict[int, str]:
-    """The content keys of the sheets that touch in a box of cells can change, by their index."""
-    planting = planting_of(stand)
-    columns = planting.sheets[0]
-    return {
-        row * columns + column: planting.key((column, row))
-        for column, row in planting.sheets_in(planting.metres(cells))
-    }
-
-
 Where = Annotated[
     float | None,
     Query(ge=-1e6, le=1e6, allow_inf_nan=False, description="level metres; near it, sheets are told"),
@@ -247,13 +144,11 @@ class PatchSeveralIn(Strict):
 def keep_several_stands(request: HttpRequest, slug: str, data: PatchSeveralIn):
     """Keep changed settings of several stands, as one journal entry: all of them, or none."""
     level = level_for(request, slug, to="plant")
-    rows = [stand_for(level, pk) for pk in data.stands]
     changes, was = (
         {pk: getattr(given, part) for pk, given in data.stands.items()} for part in ("settings", "was")
     )
-    entry = keep_several(request.user, level, data.key, changes, data.view and seen(level, data.view), was)
-    stale = {pk for row in rows for pk in (row.pk, *dependants(row))}
-    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": sorted(stale)}
+    done = keep_several(request.user, level, data.key, changes, was)
+    return changed_out(request, level, done, data.view and seen(level, data.view))
 
 
 @router.get("/levels/{slug}/stands/{stand}/count", response=int)
@@ -267,15 +162,8 @@ def keep(request: HttpRequest, slug: str, stand: int, data: PatchIn):
     """Keep changed settings, as one journal entry."""
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
-    entry = keep_settings(
-        request.user, row, data.settings, data.key, data.view and seen(level, data.view), data.was
-    )
-    return {
-        "entry": entry_out(entry, request.user),
-        "stand": row.pk,
-        "keys": {},
-        "stale": [row.pk, *dependants(row)],
-    }
+    done = keep_settings(request.user, row, data.settings, data.key, data.was)
+    return changed_out(request, level, done, data.view and seen(level, data.view))
 
 
 @router.post("/levels/{slug}/stands/{stand}/try", response=TryOut)
@@ -296,9 +184,7 @@ def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
 def aim_for(request: HttpRequest, slug: str, stand: int, data: AimIn):
     """The fullness that gives a number of plants under tried settings; nothing is stored."""
     row = stand_for(level_for(request, slug), stand)
-    fullness, count = aim(
-        planted_of(row.level), document_of_stand(row, merged(row, data.settings)), data.count
-    )
+    fullness, count = aim(planted_of(row.level), document_of(row, merged(row, data.settings)), data.count)
     return {"fullness": fullness, "count": count}
 
 
@@ -384,27 +270,12 @@ def _sheet(planting: Planting, column: int, row: int, key: str) -> bytes:
 @router.post("/levels/{slug}/stands/{stand}/clear", response=ChangedOut)
 def clear_touch(request: HttpRequest, slug: str, stand: int, data: ClearIn):
     """Take the stand's painting away, everywhere or inside an area."""
-    row = stand_for(level_for(request, slug, to="plant"), stand)
-    entry = clear(request.user, row, data.key, data.area)
-    return {
-        "entry": entry_out(entry, request.user),
-        "stand": row.pk,
-        "keys": changed_keys(row, entry.change["box"]),
-        "stale": dependants(row),
-    }
+    level = level_for(request, slug, to="plant")
+    return changed_out(request, level, clear(request.user, stand_for(level, stand), data.key, data.area))
 
 
 @router.post("/levels/{slug}/clear", response=ChangedOut)
 def clear_all_touch(request: HttpRequest, slug: str, data: ClearIn):
     """Take the painting of all stands that are not locked away, everywhere or inside an area."""
     level = level_for(request, slug, to="plant")
-    entry = clear_all(request.user, level, data.key, data.area)
-    return {
-        "entry": entry_out(entry, request.user),
-        "stand": None,
-        "keys": {},
-        "stale": [s.pk for s in stands_of(level)],
-    }
-
-
-__all__ = ["ChangedOut", "StandOut", "changed_keys", "router", "stand_out"]
+    return changed_out(request, level, clear_all(request.user, level, data.key, data.area))

@@ -8,12 +8,15 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import UUID4, Field
 
-from server.journal.models import Entry
-from server.journal.schemas import EntryOut, KeyIn, entry_out
-from server.levels.access import level_for, stand_for
+from server.document.planted import numbers_of, planted_of
+from server.journal.schemas import KeyIn
+from server.levels.access import level_for
 from server.sight.reckoning import cost_change, items_of, seen, stand_cost
 from server.sight.schemas import ViewIn
 from server.stands import arranging
+from server.stands.access import stand_for
+from server.steps import ChangedOut, changed_out
+from thicket.document.level_file import stand_from
 from thicket.document.settings import Colour, Name, Share, Stratum, Strict
 from thicket.sight.cost import Cost
 
@@ -83,94 +86,64 @@ class ExchangeIn(Strict):
     by: str
 
 
-class ArrangedOut(Schema):
-    """A kept action on the level's stands, which are to be read again; the stand that was made, if one
-    was."""
-
-    entry: EntryOut
-    stand: int | None = None
-
-
-@router.post("/levels/{slug}/new-stand", response=ArrangedOut)
+@router.post("/levels/{slug}/new-stand", response=ChangedOut)
 def add(request: HttpRequest, slug: str, data: AddIn):
     """Add a stand."""
     level = level_for(request, slug, to="plant")
-    return _made(
-        request,
-        arranging.add(
-            request.user,
-            level,
-            data.key,
-            data.name.strip(),
-            data.stratum,
-            data.sward,
-            data.item,
-            data.spacing,
-            data.fullness,
-        ),
-    )
+    given = data.model_dump(exclude={"key"}) | {"name": data.name.strip()}
+    return changed_out(request, level, arranging.add(request.user, level, data.key, **given))
 
 
 @router.post("/levels/{slug}/new-stand/try", response=TryNewOut)
 def try_new(request: HttpRequest, slug: str, data: TryNewIn):
     """What a new stand would begin with and cost; nothing is stored."""
     level = level_for(request, slug)
-    stand = arranging.begun(level, "It", data.stratum, data.sward, data.item, data.spacing, data.fullness)
-    planting, cost = arranging.unplanted(stand), {}
+    stand = arranging.new_stand(level, "It", data.stratum, data.sward, data.item, data.spacing, data.fullness)
+    planting, cost = planted_of(level).trying(stand_from(stand), checked=False), {}
     if data.view:
         cost = cost_change(Cost(), stand_cost(planting, items_of(level), seen(level, data.view), tried=True))
     return {
-        "spacing": stand.settings["spacing"],
-        "fullness": stand.settings["fullness"],
+        "spacing": stand.settings.spacing,
+        "fullness": stand.settings.fullness,
         "count": round(planting.expected()),
         "cost": cost,
     }
 
 
-def _made(request: HttpRequest, entry: Entry) -> dict:
-    """An action that made a stand."""
-    return {"entry": entry_out(entry, request.user), "stand": next(iter(entry.change["made"]), None)}
-
-
-@router.post("/levels/{slug}/stands/{stand}/duplicate", response=ArrangedOut)
+@router.post("/levels/{slug}/stands/{stand}/duplicate", response=ChangedOut)
 def duplicate(request: HttpRequest, slug: str, stand: int, data: KeyIn):
     """Duplicate a stand with its settings and painting, under a new seed."""
-    row = stand_for(level_for(request, slug, to="plant"), stand)
-    return _made(request, arranging.duplicate(request.user, row, data.key))
+    level = level_for(request, slug, to="plant")
+    return changed_out(request, level, arranging.duplicate(request.user, stand_for(level, stand), data.key))
 
 
-@router.post("/levels/{slug}/stands/{stand}/move", response=ArrangedOut)
+@router.post("/levels/{slug}/stands/{stand}/move", response=ChangedOut)
 def move(request: HttpRequest, slug: str, stand: int, data: MoveIn):
     """Give a stand another place in the order of who claims room first."""
-    row = stand_for(level_for(request, slug, to="plant"), stand)
-    return {
-        "entry": entry_out(
-            arranging.move(request.user, row, data.key, data.stratum, data.before), request.user
-        )
-    }
+    level = level_for(request, slug, to="plant")
+    row, before = stand_for(level, stand), numbers_of(level).get(data.before or 0)
+    return changed_out(request, level, arranging.move(request.user, row, data.key, data.stratum, before))
 
 
-@router.post("/levels/{slug}/stands/{stand}/change", response=ArrangedOut)
+@router.post("/levels/{slug}/stands/{stand}/change", response=ChangedOut)
 def change(request: HttpRequest, slug: str, stand: int, data: ChangeIn):
     """Rename, re-seed, colour, lock or unlock a stand."""
-    row = stand_for(level_for(request, slug, to="plant"), stand)
+    level = level_for(request, slug, to="plant")
     fields = {name: value for name, value in data.model_dump(exclude={"key"}).items() if value is not None}
-    return {"entry": entry_out(arranging.change(request.user, row, data.key, fields), request.user)}
+    return changed_out(
+        request, level, arranging.change(request.user, stand_for(level, stand), data.key, fields)
+    )
 
 
-@router.post("/levels/{slug}/stands/{stand}/remove", response=ArrangedOut)
+@router.post("/levels/{slug}/stands/{stand}/remove", response=ChangedOut)
 def remove(request: HttpRequest, slug: str, stand: int, data: KeyIn):
     """Remove a stand; undo brings it back with all its painting."""
-    row = stand_for(level_for(request, slug, to="plant"), stand)
-    return {"entry": entry_out(arranging.change(request.user, row, data.key, {"gone": True}), request.user)}
+    level = level_for(request, slug, to="plant")
+    return changed_out(request, level, arranging.remove(request.user, stand_for(level, stand), data.key))
 
 
-@router.post("/levels/{slug}/exchange", response=ArrangedOut)
+@router.post("/levels/{slug}/exchange", response=ChangedOut)
 def exchange(request: HttpRequest, slug: str, data: ExchangeIn):
     """Exchange a stock item for another in every mix and pin."""
     level = level_for(request, slug, to="plant")
-    return {
-        "entry": entry_out(
-            arranging.exchange(request.user, level, data.key, data.item, data.by), request.user
-        )
-    }
+    return changed_out(request, level, arranging.exchange(request.user, level, data.key, data.item, data.by))

@@ -11,12 +11,12 @@ import contextlib
 from django.conf import settings
 from django.contrib.auth.models import User
 
+from server.document.planted import planted_of
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.baked import folder_of, store_sheet
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from thicket.planted.whole import plant_whole, sheets_in_all, sheets_of, singles_of
 
 

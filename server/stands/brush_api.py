@@ -13,18 +13,17 @@ from ninja import File, Router, Schema, UploadedFile
 from PIL import Image
 from pydantic import UUID4, Field
 
-from server.journal.schemas import entry_out
-from server.levels.access import check_may_change, check_may_make, level_for, may_change, stand_for
-from server.levels.own_ground import regions_of
-from server.levels.planted import planted_of
+from server.document.own_ground import regions_of
+from server.document.planted import planted_of
+from server.levels.access import check_may_change, check_may_make, level_for, may_change
 from server.locks import level_lock
 from server.sight.reckoning import items_of, seen
 from server.sight.schemas import PlotCostOut, ViewIn
-from server.stands.actions import dependants
-from server.stands.api import ChangedOut, changed_keys
+from server.stands.access import stand_for
 from server.stands.models import BrushTip
 from server.stands.painting import attempt, paint
 from server.stands.payload import encode
+from server.steps import ChangedOut, changed_out
 from thicket.document.settings import Number, Share, Strict
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.pictures import read_grey
@@ -178,23 +177,11 @@ def remove_tip(request: HttpRequest, tip: int):
 @router.post("/levels/{slug}/strokes", response=ChangedOut)
 def stroke(request: HttpRequest, slug: str, data: StrokeIn):
     """Paint: one transaction, one journal entry."""
-    with level_lock(slug):
-        return _stroke(request, slug, data)
-
-
-def _stroke(request: HttpRequest, slug: str, data: StrokeIn) -> dict:
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in dict.fromkeys([data.stand, *data.also])]
-    entry = paint(request.user, rows, data.brush(), data.key, data.view and seen(level, data.view))
-    if len(rows) == 1:
-        return {
-            "entry": entry_out(entry, request.user),
-            "stand": rows[0].pk,
-            "keys": changed_keys(rows[0], tuple(entry.change["box"])),
-            "stale": dependants(rows[0]),
-        }
-    stale = dict.fromkeys(pk for row in rows for pk in [row.pk, *dependants(row)])
-    return {"entry": entry_out(entry, request.user), "stand": None, "keys": {}, "stale": list(stale)}
+    with level_lock(slug):
+        done = paint(request.user, rows, data.brush(), data.key)
+    return changed_out(request, level, done, data.view and seen(level, data.view))
 
 
 @router.post("/levels/{slug}/strokes/spent", response=list[PlotCostOut])

@@ -5,9 +5,10 @@ from __future__ import annotations
 from django.db.models.functions import Length
 from ninja.errors import HttpError
 
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import planted_of, tried
-from server.stands.models import Stand, document_of_stand
+from server.stands.access import document_of, tried
+from server.stands.models import Stand
 from thicket.document.settings import StandSettings
 from thicket.planted import checking
 
@@ -41,9 +42,9 @@ def check_items(level: Level, slugs: list[str]) -> None:
 def check_site(stand: Stand, settings: StandSettings) -> None:
     """Refuse settings that ask for what the level does not have; see
     `thicket.planted.checking.check_site`."""
-    checking.check_site(planted_of(stand.level), document_of_stand(stand, settings))
+    checking.check_site(planted_of(stand.level), document_of(stand, settings))
 
 
 def check_layout_of(stand: Stand, settings: StandSettings) -> None:
     """Refuse a layout that cannot be planted; see `thicket.planted.checking.check_layout`."""
-    checking.check_layout(planted_of(stand.level), document_of_stand(stand, settings))
+    checking.check_layout(planted_of(stand.level), document_of(stand, settings))

@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import base64
 from typing import Annotated
-from uuid import uuid5
 
 import numpy as np
 from django.db import transaction
@@ -14,13 +13,14 @@ from ninja import Router, Schema
 from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
-from server.journal.schemas import EntryOut, entry_out
-from server.levels.access import check_may_change, level_for, may_change, stand_for
+from server.document.planted import planted_of
+from server.levels.access import check_may_change, level_for, may_change
 from server.levels.models import Level
-from server.levels.planted import planted_of, planting_of, tried
-from server.stands.actions import dependants, keep_settings
+from server.stands.access import planting_of, stand_for, tried
+from server.stands.actions import keep_several
 from server.stands.checking import merged
 from server.stands.models import ConditionSet
+from server.steps import ChangedOut, changed_out
 from thicket.document.settings import Conditions, ConditionSettings, Name, NoiseSettings, Number, Strict
 from thicket.ground.noise import Noise, noise_field
 from thicket.planted.explaining import layer_bands, look, why
@@ -131,11 +131,6 @@ class CopyIn(Strict):
     to: list[int] = Field(min_length=1, max_length=200)
 
 
-class CopyOut(Schema):
-    entries: list[EntryOut]
-    stale: list[int]
-
-
 class SetIn(Strict):
     """A set of conditions under a name; one of the same name is replaced."""
 
@@ -193,20 +188,13 @@ def why_here(request: HttpRequest, slug: str, stand: int, data: WhyIn):
     return why(planted_of(row.level), planting, data.x, data.z)
 
 
-@router.post("/levels/{slug}/conditions/copy", response=CopyOut)
+@router.post("/levels/{slug}/conditions/copy", response=ChangedOut)
 def copy(request: HttpRequest, slug: str, data: CopyIn):
-    """Give conditions to other stands, in place of theirs; all of them or none. Each stand gets its own
-    journal entry."""
+    """Give conditions to other stands, in place of theirs, as one journal entry; all of them or none."""
     level = level_for(request, slug, to="plant")
     given = [c.model_dump(mode="json") for c in data.conditions]
-    rows = [stand_for(level, pk) for pk in dict.fromkeys(data.to)]
-    with transaction.atomic():
-        entries = [
-            keep_settings(request.user, row, {"conditions": given}, uuid5(data.key, str(row.pk)))
-            for row in rows
-        ]
-    stale = {row.pk for row in rows} | {pk for row in rows for pk in dependants(row)}
-    return {"entries": [entry_out(e, request.user) for e in entries], "stale": sorted(stale)}
+    changes = {pk: {"conditions": given} for pk in dict.fromkeys(data.to)}
+    return changed_out(request, level, keep_several(request.user, level, data.key, changes))
 
 
 def _set_out(request: HttpRequest, row: ConditionSet) -> dict:

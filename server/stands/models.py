@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
-
 from django.db import models
 
 from server.levels.models import Level, RasterTile
@@ -38,7 +36,6 @@ class Stand(models.Model):
     sward = models.BooleanField(default=False)
     seed = models.PositiveIntegerField()
     settings = models.JSONField(help_text="validated by thicket.document.settings.StandSettings")
-    revision = models.PositiveIntegerField(default=1)
     locked = models.BooleanField(default=False)
     colour = models.CharField(
         max_length=7, blank=True, help_text="its ink on the screen; its stratum's when empty"
@@ -58,10 +55,9 @@ class Stand(models.Model):
         return self.name
 
     def save(self, *args, **kwargs) -> None:
-        """Store it, and note with the level that its stands have changed; rows are written in no other
-        way."""
+        """Store it under a new version of the level."""
         super().save(*args, **kwargs)
-        Level.objects.filter(pk=self.level_id).update(stand_revision=secrets.randbelow(2**31))
+        self.level.new_version()
 
     @property
     def order(self) -> tuple[int, int, int]:
@@ -90,23 +86,14 @@ _RANK = {stratum.value: rank for rank, stratum in enumerate(Stand.Stratum)}
 
 
 class TouchTile(RasterTile):
-    """Touch of a stand: int16 at cell centres, `thicket.planting.density.TOUCH_UNIT` for +1.
+    """Touch of a stand: int16 at cell centres, `thicket.planting.density.TOUCH_UNIT` for +1. A tile that was
+    never painted has no row; equal revisions mean equal touch."""
 
-    A tile that was never painted has no row.
-    """
-
+    revision = models.PositiveBigIntegerField()
     stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="touch_tiles")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["stand", "tx", "tz"], name="one_touch_tile")]
-
-
-class KeptTouch(RasterTile):
-    """A touch tile as it was before an action that resampled all touch, kept so that the action can be undone
-    exactly."""
-
-    entry = models.ForeignKey("journal.Entry", on_delete=models.CASCADE, related_name="kept_touch")
-    stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="+")
 
 
 class BrushTip(models.Model):

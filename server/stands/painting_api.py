@@ -10,12 +10,10 @@ from ninja.files import UploadedFile
 from pydantic import UUID4
 
 from server.files import on_disk
-from server.journal.schemas import entry_out
-from server.levels.access import level_for, stand_for
-from server.levels.planted import planting_of
-from server.stands.actions import dependants
-from server.stands.api import ChangedOut, changed_keys
+from server.levels.access import level_for
+from server.stands.access import planting_of, stand_for
 from server.stands.painting import put_painting
+from server.steps import ChangedOut, changed_out
 from thicket.formats.bounded import bounded
 from thicket.formats.painting import read_touch, touch_png
 from thicket.limits import TOUCH_SIDE
@@ -52,10 +50,4 @@ def bring_painting(
     row = stand_for(level, stand)
     with on_disk(file) as path:
         touch = bounded(file.name, read_touch, path, file.name, level.touch_shape, reading)
-    entry = put_painting(request.user, row, key, touch, file.name)
-    return {
-        "entry": entry_out(entry, request.user),
-        "stand": row.pk,
-        "keys": changed_keys(row, entry.change["box"]),
-        "stale": dependants(row),
-    }
+    return changed_out(request, level, put_painting(request.user, row, key, touch, file.name))

@@ -12,8 +12,8 @@ from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
 from server.cache import CACHE
-from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
+from server.steps import ChangedOut, changed_out
 from server.stock import shelf, versions
 from server.stock.models import ShelfItem, ShelfVersion, StockItem
 from thicket.document.item_settings import AnchorSettings, TraitSettings
@@ -181,18 +181,18 @@ class LeaveIn(Strict):
     item: Word
 
 
-@router.post("/levels/{slug}/stock/take", response=EntryOut)
+@router.post("/levels/{slug}/stock/take", response=ChangedOut)
 def take(request: HttpRequest, slug: str, data: TakeIn):
     """Take items from the shelf into the level."""
     level = level_for(request, slug, to="plant")
-    return entry_out(shelf.take(request.user, level, data.key, data.items), request.user)
+    return changed_out(request, level, shelf.take(request.user, level, data.key, data.items))
 
 
-@router.post("/levels/{slug}/stock/leave", response=EntryOut)
+@router.post("/levels/{slug}/stock/leave", response=ChangedOut)
 def leave(request: HttpRequest, slug: str, data: LeaveIn):
     """Leave an item out of the level that nothing is planted of."""
     level = level_for(request, slug, to="plant")
-    return entry_out(shelf.leave(request.user, level, data.key, data.item), request.user)
+    return changed_out(request, level, shelf.leave(request.user, level, data.key, data.item))
 
 
 class HoldIn(Strict):
@@ -201,11 +201,11 @@ class HoldIn(Strict):
     held: bool
 
 
-@router.post("/levels/{slug}/stock/hold", response=EntryOut)
+@router.post("/levels/{slug}/stock/hold", response=ChangedOut)
 def hold(request: HttpRequest, slug: str, data: HoldIn):
     """Hold the level at the version of an item that it has, or let it follow the shelf; leads only."""
     level = level_for(request, slug, to="lead")
-    return entry_out(versions.hold(request.user, level, data.key, data.item, data.held), request.user)
+    return changed_out(request, level, versions.hold(request.user, level, data.key, data.item, data.held))
 
 
 def _item(request: HttpRequest, slug: str, item: str, revision: int) -> StockItem:

@@ -114,10 +114,11 @@ class StockItem(Measured):
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="stock")
     slug = models.SlugField(max_length=60)
     revision = models.PositiveIntegerField(default=1)
+    place = models.PositiveSmallIntegerField(default=0, help_text="its place in the level's stock")
     held = models.BooleanField(
         default=False, help_text="whether it stays as it is when the shelf's item is replaced"
     )
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["level", "slug"], name="one_item_per_slug")]
-        ordering = ["id"]
+        ordering = ["place", "id"]

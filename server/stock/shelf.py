@@ -6,16 +6,16 @@ from collections.abc import Sequence
 from uuid import UUID
 
 from django.contrib.auth.models import User
-from django.db import transaction
-from ninja.errors import HttpError
 
-from server.journal.action import action
-from server.journal.models import Entry
+from server.document.planted import planted_of
+from server.journal.action import Done, action
+from server.journal.commit import commit_made
 from server.levels.models import Level
-from server.levels.planted import forget_planted
 from server.slugs import free_slug
-from server.stands.models import Stand
-from server.stock.models import MADE, MEASURED, ShelfItem, StockItem
+from server.stock.models import MADE, MEASURED, ShelfItem, ShelfVersion, StockItem
+from thicket.document.edits import Edit, LeaveItem, Several, TakeItem
+from thicket.document.edits.stock import item_of, stands_that_plant
+from thicket.document.level_file import ItemDistances, ItemFile, ItemTraits
 from thicket.limits import STOCK
 from thicket.refused import Refused
 from thicket.stock.making import Made
@@ -53,15 +53,31 @@ def check_name(name: str, but: ShelfItem | None = None) -> None:
         raise Refused(f"name: there is a stock item called {name!r} on the shelf already")
 
 
+def item_file(source: ShelfItem | ShelfVersion, slug: str, name: str, held: bool = False) -> ItemFile:
+    """An item of the shelf, or a version of it, as a level has it."""
+    return ItemFile(
+        slug=slug,
+        name=name,
+        height=source.height,
+        crown=source.crown,
+        trunk=source.trunk,
+        points=source.anchors,
+        traits=ItemTraits.model_validate(source.traits),
+        distances=ItemDistances.model_validate(source.distances),
+        held=held,
+        version=source.revision,
+    )
+
+
 @action
-def take(user: User, level: Level, key: UUID, slugs: Sequence[str]) -> Entry:
+def take(user: User, level: Level, key: UUID, slugs: Sequence[str]) -> Done:
     """Take items from the shelf into a level.
 
     Raises: Refused when one is not on the shelf, or there are too many.
     """
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
-        have = set(row.stock.values_list("slug", flat=True))
+
+    def make(row: Level) -> tuple[Edit, str]:
+        have = planted_of(row).level.stock
         wanted = [slug for slug in dict.fromkeys(slugs) if slug not in have]
         found = {item.slug: item for item in ShelfItem.objects.filter(slug__in=wanted, gone=False)}
         missing = [slug for slug in wanted if slug not in found]
@@ -69,93 +85,40 @@ def take(user: User, level: Level, key: UUID, slugs: Sequence[str]) -> Entry:
             raise Refused(f"items: there is no stock item {missing[0][:60]!r} on the shelf")
         if len(have) + len(wanted) > STOCK:
             raise Refused(f"items: a level uses at most {STOCK} stock items")
-        put_into(row, wanted)
+        taken = [
+            TakeItem(
+                item=item_file(found[slug], slug, found[slug].name),
+                mesh=bytes(found[slug].glb),
+                silhouette=bytes(found[slug].silhouette),
+            )
+            for slug in wanted
+        ]
         names = ", ".join(found[slug].name for slug in wanted) or "nothing new"
-        entry = Entry.objects.create(
-            level=row,
-            user=user,
-            kind=Entry.Kind.STOCK,
-            key=key,
-            what=f"Taken into stock: {names}"[:200],
-            change={"taken": wanted, "left": []},
-        )
-    forget_planted(level)
-    return entry
+        return Several(edits=tuple(taken)), f"Taken into stock: {names}"
 
-
-def put_into(level: Level, slugs: Sequence[str]) -> None:
-    """Give a level items of the shelf that it does not use; inside a transaction."""
-    found = {item.slug: item for item in ShelfItem.objects.filter(slug__in=slugs)}
-    StockItem.objects.bulk_create(copied(level, found[slug]) for slug in slugs)
-    level.scene_changed()
+    return commit_made(user, level, key, make)
 
 
 @action
-def leave(user: User, level: Level, key: UUID, slug: str) -> Entry:
+def leave(user: User, level: Level, key: UUID, slug: str) -> Done:
     """Leave an item out of a level that plants nothing of it.
 
-    Raises: HttpError 404 when the level has no such item; Refused when it is planted, naming the stands.
+    Raises: Missing when the level has no such item; Refused when it is planted, naming the stands.
     """
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
-        item = row.stock.filter(slug=slug).first()
-        if item is None:
-            raise HttpError(404, f"item: {level.name} does not use {slug[:60]!r}.")
-        _check_unplanted(row, slug, item.name)
-        item.delete()
-        row.scene_changed()
-        entry = Entry.objects.create(
-            level=row,
-            user=user,
-            kind=Entry.Kind.STOCK,
-            key=key,
-            what=f"Left out of stock: {item.name}",
-            change={"taken": [], "left": [slug]},
-        )
-    forget_planted(level)
-    return entry
 
+    def make(row: Level) -> tuple[Edit, str]:
+        return LeaveItem(slug=slug), f"Left out of stock: {item_of(planted_of(row).level, slug).name}"
 
-def swap_stock(entry: Entry, back: bool) -> None:
-    """Take what an entry did to a level's stock back, or do it again; inside a transaction.
-
-    Raises: HttpError 409 when an item is planted, or no longer on the shelf.
-    """
-    level = Level.objects.select_for_update().get(pk=entry.level_id)
-    going, coming = (
-        (entry.change["taken"], entry.change["left"])
-        if back
-        else (entry.change["left"], entry.change["taken"])
-    )
-    for slug in going:
-        _check_unplanted(level, slug, slug)
-    level.stock.filter(slug__in=going).delete()
-    found = {item.slug: item for item in ShelfItem.objects.filter(slug__in=coming)}
-    if len(found) < len(coming):
-        raise HttpError(409, "It is no longer on the shelf.")
-    StockItem.objects.bulk_create(copied(level, item) for item in found.values())
-    level.scene_changed()
+    return commit_made(user, level, key, make)
 
 
 def planted_in(level: Level, slug: str) -> list[str]:
-    """The names of a level's stands that plant an item, by rule or by hand; also of those that were removed,
-    which undo may bring back."""
-    by_hand = set(level.pins.filter(item=slug).values_list("stand", flat=True))
-    return [
-        s.name
-        for s in Stand.every.filter(level=level)
-        if s.pk in by_hand or any(e["item"] == slug for e in s.settings["mix"])
-    ]
-
-
-def _check_unplanted(level: Level, slug: str, name: str) -> None:
-    stands = planted_in(level, slug)
-    if stands:
-        raise Refused(f"item: {name} is planted in {', '.join(stands[:5])}; exchange it there first")
+    """The names of a level's stands that plant an item, by rule or by hand."""
+    return stands_that_plant(planted_of(level).level, slug)
 
 
 def copied(level: Level, item: ShelfItem) -> StockItem:
-    """An item of the shelf as a level uses it."""
+    """An item of the shelf as a row of a level that is being made."""
     return StockItem(
         level=level,
         slug=item.slug,

@@ -9,13 +9,15 @@ from uuid import UUID, uuid4
 
 from django.contrib.auth.models import User
 from django.db import transaction
+from django.dispatch import receiver
 from ninja.errors import HttpError
 
-from server.journal.action import action
+from server.document.planted import planted_of
+from server.journal.action import Done, action
+from server.journal.commit import commit_made
 from server.journal.models import Entry
-from server.levels.access import stands_of
+from server.journal.undoing import moved
 from server.levels.models import Level
-from server.levels.planted import forget_planted, planted_of, planting_of
 from server.sight.reckoning import (
     LINES,
     bookmark_view,
@@ -26,14 +28,17 @@ from server.sight.reckoning import (
     settled,
     stand_cost,
 )
-from server.sight.worst import change_at_worst
+from server.stands.access import planting_of, stands_of
 from server.stock.bringing import made_of, mended, put_made
-from server.stock.models import MEASURED, ShelfItem, ShelfVersion, StockItem
-from server.stock.shelf import check_name, planted_in
+from server.stock.models import ShelfItem, ShelfVersion, StockItem
+from server.stock.shelf import check_name, item_file, leave, planted_in
+from thicket.document.edits import Edit, HoldItem, VersionItem
+from thicket.document.edits.stock import item_of
 from thicket.planted.comparing import compare
 from thicket.planted.level import PlantedLevel
+from thicket.refused import Conflict
 from thicket.stock.making import Made, changed, succeeded
-from thicket.stock.traits import Edit
+from thicket.stock.traits import Edit as TraitsEdit
 
 TOLD = 200
 
@@ -54,7 +59,7 @@ def item_for(slug: str, revision: int | None = None) -> ShelfItem:
     return item
 
 
-def edit(user: User, item: ShelfItem, named: dict, given: Edit) -> None:
+def edit(user: User, item: ShelfItem, named: dict, given: TraitsEdit) -> None:
     """Rename and regroup an item, and change what is said of its mesh; the plants of every level that uses it
     follow.
 
@@ -66,9 +71,12 @@ def edit(user: User, item: ShelfItem, named: dict, given: Edit) -> None:
     made = changed(item.slug, was, given)
     with transaction.atomic():
         ShelfItem.objects.filter(pk=item.pk).update(**named)
-        StockItem.objects.filter(slug=item.slug, held=False).update(name=named["name"])
+        renamed = item.name != named["name"]
+        item.name = named["name"]
         if (made.glb, made.crown, made.trunk, made.traits) != (was.glb, was.crown, was.trunk, was.traits):
-            put_version(user, item, made, f"{named['name']}: edited")
+            put_version(user, item, made, f"{item.name}: edited")
+        elif renamed:
+            _follow(user, item, item.revision, f"{item.name}: renamed")
 
 
 def mend(user: User, item: ShelfItem, what: str) -> None:
@@ -127,96 +135,53 @@ def _keep_version(row: ShelfItem, by: User | None, what: str) -> None:
 
 def _follow(user: User, item: ShelfItem, was: int, what: str) -> None:
     """Let the levels that use an item follow its shelf, with an entry in the journal of each; undo of any
-    takes it back in all."""
-    change = {"item": item.slug, "was": was, "now": item.revision}
-    for level in _levels(item):
-        before, stock = planted_of(level), items_of(level)
-        _copy_into(level, item)
-        forget_planted(level)
-        gained, lost = before.moved(planted_of(level))
-        Entry.objects.create(
-            level=level,
-            user=user,
-            kind=Entry.Kind.STOCK,
-            key=uuid4(),
-            what=what[:TOLD],
-            change=change,
-            gained=gained,
-            lost=lost,
-            worst=change_at_worst(level, before, stock=stock),
-        )
+    takes it back in all, and on the shelf."""
+    group = f"{item.slug} {uuid4()}"
+    more = {"shelf": {"item": item.slug, "was": was, "now": item.revision}} if was != item.revision else {}
+    edit = version_edit(item, item.slug, item.name)
+    for level in Level.objects.filter(stock__slug=item.slug, stock__held=False).order_by("pk"):
+        commit_made(user, level, uuid4(), lambda row: (edit, what), more=more, group=group)
 
 
-def _levels(item: ShelfItem) -> list[Level]:
-    """The levels that use an item and do not hold their own version of it, locked."""
-    return list(
-        Level.objects.select_for_update().filter(stock__slug=item.slug, stock__held=False).order_by("pk")
+def version_edit(source: ShelfItem | ShelfVersion, slug: str, name: str) -> VersionItem:
+    """The edit that gives a level a version of an item."""
+    return VersionItem(
+        item=item_file(source, slug, name), mesh=bytes(source.glb), silhouette=bytes(source.silhouette)
     )
 
 
-def _copy_into(level: Level, item: ShelfItem) -> None:
-    level.stock.filter(slug=item.slug).update(
-        revision=item.revision, **{name: getattr(item, name) for name in MEASURED}
-    )
-    level.scene_changed()
+@receiver(moved)
+def _shelf_too(sender: object, entry: Entry, back: bool, **_: object) -> None:
+    """Take a new version of an item back on the shelf, too, or put it there again.
 
-
-def swap_version(entry: Entry, back: bool) -> None:
-    """Take a new version of an item back in all levels, or put it there again; inside a transaction.
-
-    Raises: HttpError 409 when the item has been changed since.
+    Raises: Conflict when the item has been changed since.
     """
-    change = entry.change
+    change = entry.change.get("shelf")
+    if not change:
+        return
     have, want = (change["now"], change["was"]) if back else (change["was"], change["now"])
     row = ShelfItem.objects.select_for_update().get(slug=change["item"])
     if row.revision != have:
-        raise HttpError(409, f"{row.name} has been changed since; undo that first.")
+        raise Conflict(f"{row.name} has been changed since; undo that first")
     _take_version(row, want)
-    for level in _levels(row):
-        _copy_into(level, row)
-        level.entries.filter(kind=Entry.Kind.STOCK, change=change).exclude(pk=entry.pk).update(undone=back)
 
 
 @action
-def hold(user: User, level: Level, key: UUID, slug: str, held: bool) -> Entry:
+def hold(user: User, level: Level, key: UUID, slug: str, held: bool) -> Done:
     """Hold a level at the version of an item that it has, or let it follow the shelf again, from now on.
 
-    Raises: HttpError 404 when the level does not use it.
+    Raises: Missing when the level does not use it.
     """
-    with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
-        item = row.stock.filter(slug=slug).first()
-        if item is None:
-            raise HttpError(404, f"item: {level.name} does not use {slug[:60]!r}.")
-        before, stock = planted_of(row), items_of(row)
-        was = {"held": item.held, "revision": item.revision}
-        swap_hold(row, slug, {"held": held, "revision": item.revision})
-        now = {"held": held, "revision": row.stock.get(slug=slug).revision}
-        what = f"{item.name} {'held at this version' if held else 'follows the shelf again'}"
-        return Entry.objects.create(
-            level=row,
-            user=user,
-            kind=Entry.Kind.STOCK,
-            key=key,
-            what=what,
-            change={"hold": slug, "before": was, "after": now},
-            worst=change_at_worst(row, before, stock=stock),
-        )
 
+    def make(row: Level) -> tuple[Edit, str]:
+        item = item_of(planted_of(row).level, slug)
+        edit: Edit = HoldItem(slug=slug, held=held)
+        shelf = ShelfItem.objects.filter(slug=slug).first()
+        if shelf and not held and shelf.revision != item.version:
+            edit = version_edit(shelf, slug, item.name)
+        return edit, f"{item.name} {'held at this version' if held else 'follows the shelf again'}"
 
-def swap_hold(level: Level, slug: str, want: dict) -> None:
-    """Hold a level at a version of an item, or let it have the shelf's; inside a transaction."""
-    level.stock.filter(slug=slug).update(held=want["held"])
-    shelf = ShelfItem.objects.filter(slug=slug).first()
-    source: ShelfItem | ShelfVersion | None = shelf
-    if want["held"] and shelf:
-        source = shelf.versions.filter(revision=want["revision"]).first() or shelf
-    if source and level.stock.get(slug=slug).revision != source.revision:
-        level.stock.filter(slug=slug).update(
-            revision=source.revision, **{name: getattr(source, name) for name in MEASURED}
-        )
-        level.scene_changed()
-        forget_planted(level)
+    return commit_made(user, level, key, make)
 
 
 def used_in(slug: str) -> list[tuple[Level, StockItem, list[str]]]:
@@ -236,9 +201,8 @@ def remove(user: User, item: ShelfItem) -> None:
         raise HttpError(409, f"{item.name} is planted: {where}. Exchange it for another there first.")
     with transaction.atomic():
         ShelfItem.objects.filter(pk=item.pk).update(gone=True, by=user)
-        for level in Level.objects.select_for_update().filter(stock__slug=item.slug):
-            level.stock.filter(slug=item.slug).delete()
-            level.scene_changed()
+        for level in Level.objects.filter(stock__slug=item.slug):
+            leave(user, level, uuid4(), item.slug)
 
 
 def removed_item(slug: str) -> ShelfItem:

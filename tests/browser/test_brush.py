@@ -7,10 +7,10 @@ import numpy as np
 from playwright.sync_api import expect
 
 from server.accounts.models import Profile
+from server.document.planted import planted_of
 from server.journal.models import Entry
 from server.journal.undoing import undo_entry
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.pins.models import Pin
 from server.stands.models import Stand
 from server.stands.touch import touch_of

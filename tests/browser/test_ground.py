@@ -8,10 +8,10 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
 
-from server.levels.access import stands_of
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.shapes.models import Shape
+from server.stands.access import stands_of
 from server.stands.models import Stand
 from tests.browser.base import BrowserCase
 

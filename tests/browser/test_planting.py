@@ -5,8 +5,8 @@ import shutil
 
 from playwright.sync_api import expect
 
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.pins.models import Pin
 from server.snapshots.models import Snapshot
 from server.stands import baking

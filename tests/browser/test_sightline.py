@@ -7,8 +7,8 @@ import numpy as np
 from PIL import Image
 from playwright.sync_api import Page, expect
 
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from tests.browser.base import BrowserCase
 from thicket.sight.fog import Fog, left
 

@@ -8,7 +8,7 @@ from PIL import Image
 
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.planted import tried
+from server.stands.access import tried
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key, png
 from tests.server.test_room import overlaps

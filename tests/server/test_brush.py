@@ -9,10 +9,11 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from server.cache import CACHE
+from server.document.planted import planted_of
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.planted import planted_of, planting_of, rows_of
 from server.pins.models import Pin
+from server.stands.access import planting_of, rows_of
 from server.stands.models import TouchTile
 from server.stands.painting import paint
 from server.stands.touch import touch_of

@@ -8,11 +8,12 @@ import numpy as np
 from django.apps import apps
 from django.contrib.auth.models import User
 
+from server.document.planted import document_now
+from server.ground.rows import store_masks
 from server.journal.commit import commit
 from server.journal.models import Entry
 from server.journal.undoing import redo_entry, undo_entry
 from server.levels.models import Level
-from server.levels.storing import document_now, store_masks
 from tests.core.test_edits import bytes_of
 from tests.fixtures import MARKS
 from tests.server.test_api import ApiCase

@@ -11,9 +11,10 @@ from django.test import TestCase
 
 import thicket
 from server.cache import CACHE
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import forget_planted, planted_of, rows_of
 from server.levels.whole import document_of
+from server.stands.access import rows_of
 from server.stands.painting import paint
 from tests.core.test_edits import bytes_of, written
 from tests.server.test_ground import key
@@ -92,7 +93,6 @@ class Demo(TestCase):
         carried = {
             s.slug: planted_of(self.level).planting(s.number) for s in planted_of(self.level).stands.values()
         }
-        forget_planted(self.level)
         CACHE.clear()
         changed = {}
         for plain in planted_of(Level.objects.get()).plantings():

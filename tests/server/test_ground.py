@@ -16,12 +16,13 @@ from django.core.management import CommandError, call_command
 from django.test import TransactionTestCase
 from PIL import Image
 
+from server.document.planted import planted_of
 from server.ground import drafts, importing
 from server.ground.models import Draft
 from server.journal.models import Entry
 from server.levels.ground import store
 from server.levels.models import GroundTile, Level
-from server.levels.planted import planted_of, planting_of
+from server.stands.access import planting_of
 from server.stands.models import TouchTile
 from tests.fixtures import small_level
 from tests.server.test_api import VIEW, ApiCase

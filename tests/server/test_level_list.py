@@ -11,9 +11,9 @@ from django.test import TransactionTestCase
 from django.utils import timezone
 from PIL import Image
 
+from server.document.planted import planted_of
 from server.levels.lifetime import KEPT
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.shapes.models import Shape
 from server.stands.models import Stand
 from tests.core.test_stock import picture

@@ -3,7 +3,7 @@
 import numpy as np
 
 from server.levels.models import Level
-from server.levels.planted import planting_of
+from server.stands.access import planting_of
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps

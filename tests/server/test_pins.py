@@ -9,9 +9,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from server.document.planted import planted_of
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.pins.models import Pin
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps

@@ -6,8 +6,8 @@ from hypothesis import strategies as st
 from scipy.spatial import cKDTree
 
 from server.cache import CACHE
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from tests.server.test_ground import GroundCase, key
 from thicket.planted import patching
 

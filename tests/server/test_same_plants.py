@@ -12,9 +12,9 @@ from django.core.management import call_command
 from django.test import TestCase
 
 from demo import level as demo_level
+from server.document.planted import planted_of
 from server.handover.writing import plants_csv
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.stands.models import Stand
 from tests.core import levels
 from tests.fixtures import small_level

@@ -15,8 +15,8 @@ from django.core.management import CommandError, call_command
 from django.test import Client, TestCase, TransactionTestCase
 
 from demo.shelf import starter
+from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.stock.models import BroughtItem, ShelfItem
 from server.stock.shelf import put_on_shelf
 from tests.core.test_stock import picture, textured, tree

@@ -6,9 +6,10 @@ import json
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from server.document.planted import planted_of
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.planted import planted_of, planting_of
+from server.stands.access import planting_of
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key, png
 from thicket.ground.shapes import distances_at

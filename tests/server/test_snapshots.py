@@ -10,10 +10,10 @@ from django.db import connections
 from django.test import TransactionTestCase
 
 from server.cache import CACHE
+from server.document.planted import planted_of
 from server.journal.models import Entry
 from server.levels.baked import baked_of, folder_of
 from server.levels.models import Level
-from server.levels.planted import planted_of
 from server.stands.touch import touch_of
 from tests.fixtures import small_level
 from tests.server.test_api import ApiCase

@@ -12,8 +12,8 @@ from django.db.models import F
 from server.jobs.models import Job
 from server.jobs.running import Stopped
 from server.levels.models import Level, LevelSurvey
-from server.levels.planted import planting_of
 from server.sight import surveys
+from server.stands.access import planting_of
 from server.stands.models import Stand
 from tests.caching import nothing_kept
 from tests.fixtures import MARKS

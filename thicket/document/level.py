@@ -57,8 +57,8 @@ class Stand:
 class Item:
     """A stock item: height and radii of crown and trunk in m; its anchor points, of each name, at and up; its
     file, a binary glTF, where it is wanted; its traits; the distances in m at which its states are seen to
-    differ; its picture from the side, a PNG, where that is wanted; and whether the level keeps this version
-    when the shelf has another."""
+    differ; its picture from the side, a PNG, where that is wanted; whether the level keeps this version when
+    the shelf has another; and which of the shelf's versions it is."""
 
     slug: str
     name: str = ""
@@ -71,6 +71,7 @@ class Item:
     distances: Mapping = field(default_factory=dict)
     silhouette: bytes = b""
     held: bool = True
+    version: int = 1
 
     @lazy
     def anchors(self) -> Anchors | None:

@@ -125,6 +125,7 @@ class ItemFile(Strict):
     held: Annotated[
         bool, Field(description="whether the level keeps this version when the shelf has another")
     ] = True
+    version: Annotated[int, Field(ge=0, lt=2**31, description="which of the shelf's versions it is")] = 1
 
     @model_validator(mode="after")
     def check(self) -> Self:

@@ -20,6 +20,7 @@ def item_file(item: Item) -> ItemFile:
         traits=ItemTraits.model_validate(dict(item.traits)),
         distances=ItemDistances.model_validate(dict(item.distances)),
         held=item.held,
+        version=item.version,
     )
 
 
@@ -37,4 +38,5 @@ def item_from(given: ItemFile, glb: bytes, silhouette: bytes) -> Item:
         given.distances.model_dump(mode="json"),
         silhouette,
         given.held,
+        given.version,
     )

@@ -17,6 +17,7 @@ from thicket.planted.sheets import Box
 from thicket.planted.suitability import SiteRasters
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density
+from thicket.planting.stands import Plants
 from thicket.planting.strokes import Stroke, cover, touched
 from thicket.refused import Refused
 from thicket.site.conditions import Condition
@@ -123,6 +124,15 @@ class Brush:
             parts.append(Painted(stand=number, box=box, delta=self.delta(planting, window, box)))
         return Paint(cell=level.level.touch_cell, parts=tuple(parts))
 
+    def left_by(self, planting: Planting, cells: Cells) -> tuple[Box, Plants]:
+        """What it would leave standing of a stand in a box of cells: the box in m, and the plants."""
+        col0, row0, col1, row1 = cells
+        touch, _ = planting.touch_map.window(cells)
+        window = touch[: row1 - row0, : col1 - col0].copy()
+        window += self.delta(planting, window, cells)
+        metres = planting.metres(cells)
+        return metres, planting.plants_in(metres, window, metres[:2])
+
     def _limits(self, rasters: SiteRasters, cell: float, cells: Cells) -> list[np.ndarray]:
         out = []
         conditions = self.limits.conditions()
@@ -137,6 +147,52 @@ class Brush:
                 )
             )
         return out
+
+
+def clearing(level: PlantedLevel, stands: Iterable[int], area: int | None = None) -> tuple[Paint, str]:
+    """Painting of stands, by number, taken away, everywhere or inside an area; and where, in words.
+
+    Raises: Refused when nothing is painted there, or the level has no such area.
+    """
+    rows, columns = level.level.touch_shape
+    cell, where, inside = level.level.touch_cell, "", np.ones((rows, columns), bool)
+    if area is not None:
+        shape = level.shapes.get(area)
+        if shape is None or shape.kind != "area":
+            raise Refused(f"area: {level.level.name} has no area {area}")
+        inside = distance_field([shape], cell, (0, 0, columns, rows)) <= 0
+        where = f" in {shape.name}"
+    numbers = list(stands)
+    parts = [_part(n, -level.level.touch_of(n).array * inside) for n in numbers]
+    found = tuple(part for part in parts if part)
+    if not found:
+        name = level.stands[numbers[0]].name if len(numbers) == 1 else level.level.name
+        raise Refused(f"{name} has no painting{where or ' to clear'}{'' if len(numbers) == 1 else _OPEN}")
+    return Paint(cell=cell, parts=found), where
+
+
+_OPEN = " that is not locked"
+
+
+def replacing(level: PlantedLevel, stand: int, touch: np.ndarray) -> Paint:
+    """Touch, int16 of the level's touch cells, in place of all of a stand's, by number.
+
+    Raises: Refused when it is painted like that already.
+    """
+    part = _part(stand, touch - level.level.touch_of(stand).array)
+    if part is None:
+        raise Refused(f"{level.stands[stand].name} is painted like that already")
+    return Paint(cell=level.level.touch_cell, parts=(part,))
+
+
+def _part(stand: int, delta: np.ndarray) -> Painted | None:
+    """A difference of all of a stand's touch, cut to where there is one; None where there is none."""
+    changed = np.argwhere(delta)
+    if not len(changed):
+        return None
+    (row0, col0), (row1, col1) = changed.min(0).tolist(), (changed.max(0) + 1).tolist()
+    part = np.ascontiguousarray(delta[row0:row1, col0:col1], np.int16)
+    return Painted(stand=stand, box=(col0, row0, col1, row1), delta=part)
 
 
 def _sampled(raster: TiledRaster, raster_cell: float, cell: float, cells: Cells) -> np.ndarray:

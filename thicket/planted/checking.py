@@ -58,6 +58,30 @@ def check_layout(planted: PlantedLevel, stand: Stand) -> None:
             raise Refused(f"layout: one of the {kind}s to plant is no longer there")
 
 
+def check_order(before: PlantedLevel, after: PlantedLevel) -> None:
+    """Refuse a level in which a stand asks for another that is gone or not above it, and did not before.
+
+    Raises: Refused naming the stand.
+    """
+    for stand in after.level.in_order:
+        if stand.settings.layout.kind != "anchors" and all(c.kind != "stand" for _, c in _conditions(stand)):
+            continue
+        try:
+            check_site(after, stand)
+        except Refused as error:
+            was = before.stands.get(stand.number)
+            if was is None or _can_be_planted(before, was):
+                raise Refused(f"{stand.name}: {error}") from error
+
+
+def _can_be_planted(planted: PlantedLevel, stand: Stand) -> bool:
+    try:
+        check_site(planted, stand)
+    except Refused:
+        return False
+    return True
+
+
 def check_level(level: Level) -> None:
     """Refuse a level that could not have been made on the screen: a stand that asks one that is gone or not
     planted before it, or has more plants than a stand may have.

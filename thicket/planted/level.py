@@ -54,6 +54,8 @@ class PlantedLevel:
         self.cache = Cache() if cache is None else cache  # an empty one is one all the same
         self.rasters = SiteRasters(level, self.cache, threads, self.planting)
         self._plantings: dict[int, Planting] = {}
+        self.regions: dict[int, Box] = {}
+        """By stand, the ground outside of which it is planted as in the level that this was edited from."""
 
     @property
     def ground(self) -> Ground:
@@ -231,6 +233,8 @@ class PlantedLevel:
             now = Planting(after._around(new), new, facts=facts)
             now.take_over(was, region, set(moved))
             after._plantings[new.number] = now
+            if region is not None:
+                after.regions[new.number] = region
             if region is not None and not new.sward:
                 moved[new.number] = region
         return after

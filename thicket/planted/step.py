@@ -19,6 +19,7 @@ class Planted(Protocol):
     """What a step needs of a planted level."""
 
     level: Level
+    regions: Mapping[int, Box]
 
     @property
     def stands(self) -> Mapping[int, Stand]: ...
@@ -48,7 +49,7 @@ class Step(Generic[L]):
         found = {}
         numbers = self.before.stands.keys() | self.after.stands.keys()
         for number in sorted(numbers - unreached(self.before.level, self.after.level)):
-            sheets = self._changed_sheets(*self._plantings(number))
+            sheets = self._changed_sheets(number)
             if sheets:
                 found[number] = sheets
         return found
@@ -59,11 +60,12 @@ class Step(Generic[L]):
         )
         return was, now
 
-    @staticmethod
-    def _changed_sheets(was: Planting | None, now: Planting | None) -> list[Sheet]:
+    def _changed_sheets(self, number: int) -> list[Sheet]:
+        was, now = self._plantings(number)
         if was is now:
             return []
-        keys = [{s: p.key(s) for s in p.sheets_in(p.everywhere)} if p else {} for p in (was, now)]
+        box = self.after.regions.get(number)
+        keys = [{s: p.key(s) for s in p.sheets_in(box or p.everywhere)} if p else {} for p in (was, now)]
         return sorted(s for s in keys[0].keys() | keys[1].keys() if keys[0].get(s) != keys[1].get(s))
 
     @lazy

@@ -44,6 +44,10 @@ class Several(Edit):
     kind: Literal["several"] = "several"
     edits: tuple[AnyEdit, ...] = Field(max_length=1000)
 
+    @property
+    def stands(self) -> set[int]:
+        return set().union(*(edit.stands for edit in self.edits))
+
     def apply(self, level: Level) -> Level:
         for edit in self.edits:
             level = edit.apply(level)

@@ -28,6 +28,11 @@ class Edit(BaseModel):
     def with_kind(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
         return {"kind": self.kind, **write(self)}
 
+    @property
+    def stands(self) -> set[int]:
+        """The stands that it is about, by number; empty where it is about something else."""
+        return set()
+
     def apply(self, level: Level) -> Level:
         """The level after it; the one given is not changed.
 

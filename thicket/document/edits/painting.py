@@ -49,6 +49,10 @@ class Paint(Edit):
     cell: float
     parts: tuple[Painted, ...]
 
+    @property
+    def stands(self) -> set[int]:
+        return {part.stand for part in self.parts}
+
     def apply(self, level: Level) -> Level:
         touch = dict(level.touch)
         for part in self.parts:

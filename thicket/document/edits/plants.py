@@ -44,6 +44,10 @@ class ChangePins(Edit):
     put: dict[int, dict[Plant, Row | None]]
     expected: dict[int, dict[Plant, Row | None]] | None = None
 
+    @property
+    def stands(self) -> set[int]:
+        return set(self.put)
+
     def apply(self, level: Level) -> Level:
         for number, put in self.put.items():
             stand, have = unlocked(level, number), rows_of(level.pins_of(number))
@@ -80,6 +84,10 @@ class ChangeUprooted(Edit):
     number: int
     put: dict[int, Place] = {}
     removed: dict[int, Place] = {}
+
+    @property
+    def stands(self) -> set[int]:
+        return {self.number}
 
     def apply(self, level: Level) -> Level:
         stand, pins = unlocked(level, self.number), level.pins_of(self.number)

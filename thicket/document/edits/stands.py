@@ -40,6 +40,10 @@ class AddStand(Edit):
     pins: PinRows = {}
     uprooted: Places = ()
 
+    @property
+    def stands(self) -> set[int]:
+        return {self.stand.number}
+
     def apply(self, level: Level) -> Level:
         given = self.stand
         if given.number in level.stands or any(s.slug == given.slug for s in level.stands.values()):
@@ -65,6 +69,10 @@ class RemoveStand(Edit):
 
     kind: Literal["remove stand"] = "remove stand"
     number: Number
+
+    @property
+    def stands(self) -> set[int]:
+        return {self.number}
 
     def apply(self, level: Level) -> Level:
         unlocked(level, self.number)
@@ -93,6 +101,10 @@ class OrderStands(Edit):
     kind: Literal["order stands"] = "order stands"
     put: dict[Number, tuple[Stratum, int]]
     expected: dict[Number, tuple[Stratum, int]] | None = None
+
+    @property
+    def stands(self) -> set[int]:
+        return set(self.put)
 
     def apply(self, level: Level) -> Level:
         stands = dict(level.stands)
@@ -124,6 +136,10 @@ class SetStand(Edit):
     locked: bool | None = None
     expected: dict[str, Any] | None = None
 
+    @property
+    def stands(self) -> set[int]:
+        return {self.number}
+
     def _fields(self) -> dict[str, Any]:
         given = {name: getattr(self, name) for name in ("name", "colour", "seed", "locked")}
         return {name: value for name, value in given.items() if value is not None}
@@ -147,6 +163,10 @@ class ChangeSettings(Edit):
     kind: Literal["settings"] = "settings"
     put: dict[Number, dict[str, Any]] = Field(description="fields of StandSettings by stand")
     expected: dict[Number, dict[str, Any]] | None = None
+
+    @property
+    def stands(self) -> set[int]:
+        return set(self.put)
 
     def apply(self, level: Level) -> Level:
         stands = dict(level.stands)

@@ -53,12 +53,7 @@ class LeaveItem(Edit):
 
     def apply(self, level: Level) -> Level:
         item = item_of(level, self.slug)
-        planted = [
-            stand.name
-            for number, stand in level.stands.items()
-            if self.slug in level.pins_of(number).slugs
-            or any(entry.item == self.slug for entry in stand.settings.mix)
-        ]
+        planted = stands_that_plant(level, self.slug)
         if planted:
             raise Refused(
                 f"item: {item.name} is planted in {', '.join(planted[:5])}; exchange it there first"
@@ -106,6 +101,15 @@ class HoldItem(Edit):
 
     def inverse(self, level: Level) -> HoldItem:
         return HoldItem(slug=self.slug, held=item_of(level, self.slug).held)
+
+
+def stands_that_plant(level: Level, slug: str) -> list[str]:
+    """The names of the stands that plant an item, by rule or by hand."""
+    return [
+        stand.name
+        for number, stand in level.stands.items()
+        if slug in level.pins_of(number).slugs or any(entry.item == slug for entry in stand.settings.mix)
+    ]
 
 
 def item_of(level: Level, slug: str) -> Item:

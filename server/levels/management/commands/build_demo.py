@@ -13,21 +13,21 @@ from demo import ground as demo_ground
 from demo import level as demo_level
 from demo.stands import BY_HAND, STANDS, grazing
 from demo.stock import MODELS
+from server.document.planted import document_now, planted_of, store_difference
 from server.ground.models import Mask
 from server.levels.ground import store
 from server.levels.models import Level, Membership
-from server.levels.planted import forget_planted, planting_of
-from server.levels.rasters import split
-from server.pins.actions import PinChanges, requested_pins
-from server.pins.rows import put_rows
 from server.shapes.models import Shape
-from server.stands.models import Stand, TouchTile
+from server.stands.models import Stand
+from server.stands.rows import write_touch
 from server.stock.shelf import put_into
 from thicket.document.plots import Plots
 from thicket.document.settings import StandSettings
 from thicket.document.shape_settings import ShapeSettings
+from thicket.document.touch import TouchMap
 from thicket.ground.heights import Ground
 from thicket.hashing import digest_of
+from thicket.planted.hand import PinChanges, hand_edit
 from thicket.planting.hashing import seed_of
 
 
@@ -72,9 +72,7 @@ class Command(BaseCommand):
             )
             touch = demo_level.painted(spec["slug"], built.layers, cell)
             if touch is not None:
-                TouchTile.objects.bulk_create(
-                    TouchTile(stand=stand, tx=tx, tz=tz, data=data) for tx, tz, data in split(touch)
-                )
+                write_touch(stand.pk, None, TouchMap.of(touch))
         for name, role in demo_level.ACCOUNTS.items():
             user = User.objects.filter(username=name).first()
             user = user or User.objects.create_user(
@@ -133,9 +131,10 @@ class Command(BaseCommand):
                 continue
             stand = level.stands.get(slug=slug)
             stand.level = level
-            rows = requested_pins(planting_of(stand), PinChanges(add=plants), UUID(int=level.seed), {})
-            put_rows(level, stand.pk, rows)
-            forget_planted(level)
+            edit = hand_edit(planted_of(level), {stand.number: PinChanges(add=plants)}, UUID(int=level.seed))
+            was = document_now(level)
+            store_difference(level, was, edit.apply(was), None)
+            level.new_version()
 
     def _level(self, built: demo_ground.QuarryGround, cell: float) -> Level:
         ground = Ground(built.heights, cell)

@@ -4,8 +4,8 @@ import time
 
 from django.core.management.base import BaseCommand
 
-from server.levels.access import level_of_command, stands_of
-from server.levels.planted import planting_of
+from server.levels.access import level_of_command
+from server.stands.access import planting_of, stands_of
 from thicket.warm import warm
 
 

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import TypeVar
+from collections.abc import Callable, Mapping, Sequence
 
 import numpy as np
 from django.contrib.auth.models import User
-from django.db import transaction
 
+from server.document.planted import planted_of
 from server.errors import NotAllowed
 from server.levels.models import Level, Membership
-from server.levels.planted import planted_of
 from thicket.document.plots import Plots
 from thicket.planted.comparing import changed_places
 from thicket.planted.level import PlantedLevel
 from thicket.planted.plots import Region, regions
+from thicket.planted.step import Step
 
 
 def plots_of(level: Level) -> Plots:
@@ -43,24 +42,30 @@ def plot_at(level: Level, points: Sequence[Sequence[float]]) -> str:
 
 EDGE = 12.0
 """So far beyond the edge of one's plots, in m, plants may come and go: those that make room for one's own."""
-T = TypeVar("T")
 
 
-def held_to_own(level: Level, user: User, work: Callable[[], T]) -> T:
-    """Work that changes a level in one transaction; where planting outside one's own plots is refused, it
-    is taken back when it changes plants there, or the ground of plots.
+def check_step(row: Level, user: User, step: Step[PlantedLevel]) -> None:
+    """Where planting outside one's own plots is refused, refuse a step that changes plants there, or the
+    ground of plots.
 
     Raises: NotAllowed.
     """
-    if not is_held(level, user):
-        return work()
-    now = Level.objects.get(pk=level.pk)
-    with transaction.atomic():
-        before, was = planted_of(now), regions_of(now)
-        done = work()
-        after = Level.objects.get(pk=level.pk)
-        _check_held(after, user, before, was)
-        return done
+    if not is_held(row, user):
+        return
+    areas = [(name, plot.area) for name, plot in plots_of(row).plots.items()]
+    was, now = (regions(planted.shapes, areas) for planted in (step.before, step.after))
+    if {name: region.key for name, region in was.items()} != {name: r.key for name, r in now.items()}:
+        raise NotAllowed(f"The plots of {row.name} are its leads' to change.")
+    own = _own_regions(row, user, now)
+    for number in step.sheets:
+        pair = [p.planting(number) if number in p.stands else None for p in (step.before, step.after)]
+        x, z = changed_places(*pair).T.copy()
+        if len(x) and not np.any([r.near(x, z, EDGE) for r in own] or [np.zeros(len(x), bool)], axis=0).all():
+            name = (step.after.stands.get(number) or step.before.stands[number]).name
+            raise NotAllowed(
+                f"In {row.name} artists plant only in their own plots: this would change plants of "
+                f"{name} outside of yours. A lead may do it."
+            )
 
 
 def is_held(level: Level, user: User) -> bool:
@@ -72,28 +77,9 @@ def is_held(level: Level, user: User) -> bool:
     return not level.memberships.filter(user=user, role=Membership.Role.LEAD).exists()
 
 
-def _check_held(level: Level, user: User, before: PlantedLevel, was: dict[str, Region]) -> None:
-    now = regions_of(level)
-    if {name: region.key for name, region in was.items()} != {name: r.key for name, r in now.items()}:
-        raise NotAllowed(f"The plots of {level.name} are its leads' to change.")
-    own = _own_regions(level, user)
-    after = planted_of(level)
-    for number in before.stands.keys() | after.stands.keys():
-        pair = [p.planting(number) if number in p.stands else None for p in (before, after)]
-        x, z = changed_places(*pair).T.copy()
-        if len(x) and not np.any([r.near(x, z, EDGE) for r in own] or [np.zeros(len(x), bool)], axis=0).all():
-            name = (after.stands.get(number) or before.stands[number]).name
-            raise NotAllowed(
-                f"In {level.name} artists plant only in their own plots: this would change plants of "
-                f"{name} outside of yours. A lead may do it."
-            )
-
-
-def _own_regions(level: Level, user: User) -> list[Region]:
-    plots = plots_of(level)
-    return [
-        region for name, region in regions_of(level).items() if plots.plots[name].owner == user.get_username()
-    ]
+def _own_regions(level: Level, user: User, all_: Mapping[str, Region]) -> list[Region]:
+    plots = plots_of(level).plots
+    return [region for name, region in all_.items() if plots[name].owner == user.get_username()]
 
 
 def own_ground(level: Level, user: User) -> Callable[[np.ndarray, np.ndarray], np.ndarray] | None:
@@ -101,7 +87,7 @@ def own_ground(level: Level, user: User) -> Callable[[np.ndarray, np.ndarray], n
     everybody where planting outside one's plots is not refused."""
     if not is_held(level, user):
         return None
-    own = _own_regions(level, user)
+    own = _own_regions(level, user, regions_of(level))
     return lambda x, z: np.any([region.holds(x, z) for region in own] or [np.zeros(len(x), bool)], axis=0)
 
 

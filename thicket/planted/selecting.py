@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
+
 import numpy as np
 import shapely
 
-from server.levels.models import Level
-from server.levels.planted import planting_of
-from server.stands.models import Stand
+from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planting.stands import Plants, join
 from thicket.refused import Refused
@@ -16,18 +16,18 @@ MOST = 10_000
 
 
 def selected(
-    level: Level,
-    stands: list[Stand],
-    outline: list[tuple[float, float]] | None,
+    planted: PlantedLevel,
+    stands: Iterable[int],
+    outline: Sequence[tuple[float, float]] | None,
     item: str,
     pinned: bool,
     only: np.ndarray | None = None,
-) -> tuple[list[tuple[Stand, Planting, Plants]], int]:
-    """The single plants of some stands inside an outline (x, z), or anywhere; of one item, or any; pinned
-    ones alone, or all; only those of some ids, uint64 (n,), when they are given.
+) -> tuple[list[tuple[Planting, Plants]], int]:
+    """The single plants of some stands, by number, inside an outline (x, z), or anywhere; of one item, or
+    any; pinned ones alone, or all; only those of some ids, uint64 (n,), when they are given.
 
-    Returns: plants by stand and its planting, `MOST` in all at the most, those of the first stands first; and
-    how many there are. Raises: Refused when the outline is none.
+    Returns: plants by planting, `MOST` in all at the most, those of the first stands first; and how many
+    there are. Raises: Refused when the outline is none.
     """
     shape = None
     if outline is not None:
@@ -35,12 +35,11 @@ def selected(
         if shape.is_empty:
             raise Refused("outline: it encloses nothing; draw round what is to be selected")
         shapely.prepare(shape)
-    found: list[tuple[Stand, Planting, Plants]] = []
+    found: list[tuple[Planting, Plants]] = []
     total = 0
-    for stand in stands:
-        if stand.sward:
+    for planting in map(planted.planting, stands):
+        if planting.stand.sward:
             continue
-        planting = planting_of(stand)
         box = shape.bounds if shape is not None else planting.everywhere
         plants = join([planting.plants(sheet) for sheet in planting.sheets_in(box)])
         keep = np.ones(len(plants), bool)
@@ -53,8 +52,8 @@ def selected(
         if shape is not None:
             keep[keep] = shapely.contains_xy(shape, plants.form[keep, 0], plants.form[keep, 2])
         count = int(keep.sum())
-        room = MOST - sum(len(plants) for _, _, plants in found)
+        room = MOST - sum(len(plants) for _, plants in found)
         total += count
         if count and room > 0:
-            found.append((stand, planting, plants.take(np.flatnonzero(keep)[:room])))
+            found.append((planting, plants.take(np.flatnonzero(keep)[:room])))
     return found, total

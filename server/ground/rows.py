@@ -1,0 +1,92 @@
+"""A level's ground: heights, ground layers and mask images, read into a document and written from one."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from django.contrib.auth.models import User
+
+from server.ground.models import Mask as MaskRow
+from server.levels.ground import heights_of, layers_of, mask_of, next_revision, store
+from server.levels.models import Level
+from thicket.document.level import Level as Document
+from thicket.document.rasters import Mask
+
+COLOURS = ("#8d9460", "#6f7782", "#a39a8b", "#7d6a52", "#b9a587", "#5f7358", "#9a8f6a", "#76808a")
+"""Given to new ground layers in turn."""
+
+
+def read(level: Level) -> dict[str, Any]:
+    """The parts of a document that are the level's ground."""
+    rows = level.masks.order_by("pk").values_list("name", "digest", "pk", "rows", "columns", "bits")
+    return {
+        "heights": heights_of(level),
+        "layers": layers_of(level),
+        "masks": {name: mask_of(digest, *size) for name, digest, *size in rows},
+    }
+
+
+def write(row: Level, before: Document, after: Document, user: User) -> None:
+    """Bring the ground from one document to another; inside a transaction."""
+    fields: dict[str, Any] = {}
+    if before.heights is not after.heights:
+        heights = after.heights.ground.heights
+        fields = {
+            "cell": after.heights.ground.cell,
+            "rows": heights.shape[0] - 1,
+            "columns": heights.shape[1] - 1,
+            "low": float(heights.min()),
+            "high": float(heights.max()),
+            "ground_revision": _stored(row, "heights", heights, row.ground_revision),
+        }
+    if before.layers is not after.layers:
+        weights = after.layers.weights
+        fields["layers_revision"] = _stored(row, "layers", weights, row.layers_revision)
+        fields["layers"] = layers_named(row, after.layers.names)
+    for name, value in fields.items():
+        setattr(row, name, value)
+    if fields:
+        row.save(update_fields=list(fields))
+    if before.masks is not after.masks:
+        _write_masks(row, before.masks, after.masks)
+
+
+def _stored(row: Level, kind: str, array: np.ndarray, last: int) -> int:
+    """Store a raster in place of the last; the revision of its tiles."""
+    revision = next_revision(row)
+    store(row, kind, array, revision)
+    row.ground_tiles.filter(kind=kind, revision=last).delete()
+    return revision
+
+
+def layers_named(level: Level, names: tuple[str, ...]) -> list[dict[str, str]]:
+    """Ground layers of these names with a colour each, that of the level's own where it has such a layer."""
+    old = {given["name"]: given["colour"] for given in level.layers}
+    spare = [colour for colour in COLOURS if colour not in old.values()] or list(COLOURS)
+    return [{"name": n, "colour": old.get(n) or spare[k % len(spare)]} for k, n in enumerate(names)]
+
+
+def _write_masks(row: Level, before: Mapping[str, Mask], after: Mapping[str, Mask]) -> None:
+    """Those that differ; all of them anew where the order of those that stay would be another."""
+    stay = [name for name in after if name in before and before[name] is after[name]]
+    put = {name: mask for name, mask in after.items() if name not in stay}
+    if [name for name in before if name in stay] != stay or list(after)[: len(stay)] != stay:
+        row.masks.all().delete()
+        put = dict(after)
+    else:
+        row.masks.filter(name__in=[*(before.keys() - after.keys()), *put]).delete()
+    store_masks(row, put)
+
+
+def store_masks(row: Level, masks: Mapping[str, Mask]) -> None:
+    """Write new mask images by their names."""
+    for name, mask in masks.items():
+        rows, columns = mask.values.shape
+        data = zlib.compress(np.ascontiguousarray(mask.values).tobytes(), 6)
+        bits = mask.values.dtype.itemsize * 8
+        MaskRow.objects.create(
+            level=row, name=name, rows=rows, columns=columns, bits=bits, digest=mask.key, data=data
+        )

@@ -1,0 +1,14 @@
+from django.db import migrations, models
+
+
+class Migration(migrations.Migration):
+    dependencies = [("pins", "0002_uprootedplace"), ("journal", "0020_all_as_edits")]
+
+    operations = [
+        # MariaDB wants an index for the foreign key before the other one goes.
+        migrations.AddIndex(
+            "uprootedplace", models.Index(fields=["stand"], name="uprooted_of_a_stand")
+        ),
+        migrations.RemoveConstraint("uprootedplace", "one_uprooted_place_per_action"),
+        migrations.RemoveField("uprootedplace", "key"),
+    ]

@@ -1,0 +1,227 @@
+"""The one answer to every change of a level: what the page is to take over, and what has happened since a
+version that it knows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from datetime import timedelta
+from itertools import takewhile
+from typing import Any
+
+from django.http import HttpRequest
+from django.utils import timezone
+from ninja import Schema
+from pydantic import Field
+
+from server.document.models import Version
+from server.document.planted import numbers_of, planted_of
+from server.document.versions import chain_since
+from server.ground.schemas import MaskOut
+from server.journal.action import Done
+from server.journal.schemas import EntryOut, entry_out
+from server.levels.models import Level
+from server.levels.out import LevelOut, level_out
+from server.shapes.out import shapes_out
+from server.shapes.schemas import ShapeOut
+from server.sight.reckoning import cost_change, items_of, stand_cost
+from server.sight.worst import change_at_worst, drawing_at_worst
+from server.stands.access import rows_of
+from server.stands.out import StandOut, stand_out
+from thicket.document.edits import ChangeSettings, Paint
+from thicket.planted.level import PlantedLevel
+from thicket.planted.step import Step
+from thicket.sight.cost import Cost
+from thicket.sight.views import View
+
+Place = tuple[float, float]
+PATIENCE = timedelta(seconds=10)
+"""What a version changed is known after so long, or never: its process was ended."""
+
+
+class Since(Schema):
+    """What is other in a level since a version of it: stands to be put in place of those there were, those
+    that are gone, all in their order; content keys of sheets, by stand and index; and shapes, mask images
+    and the level itself, each where it is other."""
+
+    version: int
+    stands: list[StandOut] = []
+    gone: list[int] = []
+    order: list[int] | None = None
+    keys: dict[int, dict[int, str]] = {}
+    counts: dict[int, int] = Field(default={}, description="plants of stands whose number is known by now")
+    shapes: list[ShapeOut] | None = None
+    masks: list[MaskOut] | None = None
+    level: LevelOut | None = None
+
+
+class ChangedOut(Schema):
+    """An action that was kept, taken back or done again: its journal entry, plants gained and lost by it, and
+    what is other since the version that it began from."""
+
+    entry: EntryOut
+    gained: int
+    lost: int
+    previous: int
+    since: Since
+
+
+def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
+    """What a step is to have read again, as `Version.answer` holds it: stands by number, whole or some of
+    their sheets, and what else."""
+    was, now = step.before.level, step.after.level
+    whole = [
+        number
+        for number, stand in now.stands.items()
+        if stand is not was.stands.get(number) or was.pins_of(number) is not now.pins_of(number)
+    ]
+    sheets: dict[int, list[int]] = {}
+    for number, changed in step.sheets.items():
+        planting = step.after.planting(number) if number in now.stands else None
+        if planting is None or number in whole:
+            continue
+        if number not in step.after.regions and not planting.at_hand:
+            whole.append(number)
+            continue
+        sheets[number] = [row * planting.sheets[0] + column for column, row in changed]
+    names = ("stock", "heights", "layers", "touch_cell", "name")
+    view = was.details["view"] != now.details["view"]
+    return {
+        "whole": whole,
+        "gone": sorted(was.stands.keys() - now.stands.keys()),
+        "order": was.stands is not now.stands,
+        "sheets": sheets,
+        "shapes": was.shapes is not now.shapes or was.details["shapes"] != now.details["shapes"],
+        "masks": was.masks is not now.masks,
+        "level": view or any(getattr(was, name) is not getattr(now, name) for name in names),
+    }
+
+
+def _union(parts: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
+    out: dict[str, Any] = {"whole": set(), "gone": set(), "sheets": {}}
+    out |= dict.fromkeys(("order", "shapes", "masks", "level"), False)
+    for part in parts:
+        out["whole"] |= set(part["whole"])
+        out["gone"] = (out["gone"] | set(part["gone"])) - set(part["whole"])
+        for number, sheets in part["sheets"].items():
+            out["sheets"].setdefault(int(number), set()).update(sheets)
+        for name in ("order", "shapes", "masks", "level"):
+            out[name] |= part[name]
+    return out
+
+
+def _told(
+    level: Level,
+    reach: Mapping[str, Any],
+    place: Place | None,
+    counted: Iterable[int] = (),
+    version: int | None = None,
+) -> dict:
+    """What is other in a level, in full, by what is to be read again; around a place. `counted` are stands,
+    by primary key, whose plants are wanted; `version`, up to which it is known what is other, if that is not
+    the last."""
+    planted, rows, ids = planted_of(level), rows_of(level), {n: pk for pk, n in numbers_of(level).items()}
+    keys = {}
+    for number, sheets in reach["sheets"].items():
+        if number in ids and number not in reach["whole"]:
+            planting = planted.planting(number)
+            columns = planting.sheets[0]
+            keys[ids[number]] = {k: planting.key((k % columns, k // columns)) for k in sheets}
+    wanted = [(pk, planted.planting(numbers_of(level)[pk])) for pk in counted if pk in ids.values()]
+    return {
+        "version": version or level.version,
+        "stands": [stand_out(rows[number], place) for number in sorted(reach["whole"]) if number in rows],
+        "gone": _ids_of_gone(level, reach["gone"]),
+        "order": [ids[s.number] for s in planted.level.in_order] if reach["order"] else None,
+        "keys": keys,
+        "counts": {pk: planting.count() for pk, planting in wanted if planting.at_hand},
+        "shapes": shapes_out(level) if reach["shapes"] else None,
+        "masks": list(level.masks.defer("data")) if reach["masks"] else None,
+        "level": level_out(level) if reach["level"] else None,
+    }
+
+
+def _ids_of_gone(level: Level, numbers: Iterable[int]) -> list[int]:
+    from server.stands.models import Stand
+
+    wanted = list(numbers)
+    if not wanted:
+        return []
+    return list(Stand.every.filter(level=level, number__in=wanted).values_list("pk", flat=True))
+
+
+def note_effect(done: Done, view: View | None = None) -> tuple[int, int]:
+    """Work out what an action did, after it was stored, and note it: for other pages what they are to read
+    again; in the journal, of one that stands, plants gained and lost, the cost in a view, and in the dearest
+    view that it reaches. Returns: plants gained and lost now."""
+    row, entry, step = done.level, done.entry, done.step
+    if step is None:
+        return entry.gained, entry.lost
+    numbers = _counted(step)
+    counts = [step.counted(number) for number in numbers]
+    gained, lost = (sum(pair[side] for pair in counts) for side in (0, 1))
+    Version.objects.filter(level=row, number=row.version).update(answer=_reach(step))
+    if not entry.undone:
+        entry.gained, entry.lost = gained, lost
+        was, now = (level.level.details["view"] for level in (step.before, step.after))
+        drawn = {name: was[name] for name in ("drawing", "tiers")}
+        if step.sheets or step.before.level.stock is not step.after.level.stock:
+            entry.worst = change_at_worst(row, step.before, step.box)
+        elif drawn != {name: now[name] for name in drawn}:
+            entry.worst = drawing_at_worst(row, drawn)
+        if view:
+            entry.cost = _cost_change(row, step, numbers, view)
+        entry.save(update_fields=["gained", "lost", "worst", "cost"])
+    return gained, lost
+
+
+def _counted(step: Step[PlantedLevel]) -> list[int]:
+    """The stands whose plants are counted: of painting and settings, those alone that were changed."""
+    own = isinstance(step.edit, (Paint, ChangeSettings))
+    return sorted(step.edit.stands & step.after.stands.keys() if own else step.sheets)
+
+
+def changed_out(request: HttpRequest, level: Level, done: Done, view: View | None = None) -> dict:
+    """The answer to a change."""
+    row = done.level
+    row.role = level.role
+    gained, lost = note_effect(done, view)
+    if done.step is None:
+        since = whole_level(row)
+    else:
+        numbers = _counted(done.step)
+        counted = [pk for pk, number in numbers_of(row).items() if number in numbers]
+        since = _told(row, _union([_reach(done.step)]), None, counted)
+    return {
+        "entry": entry_out(done.entry, request.user),
+        "gained": gained,
+        "lost": lost,
+        "previous": done.previous,
+        "since": since,
+    }
+
+
+def _cost_change(row: Level, step: Step[PlantedLevel], numbers: list[int], view: View) -> dict[str, float]:
+    """What some stands, by number, cost more in a view after a step than before it."""
+    stock, costs = items_of(row), []
+    for level in (step.before, step.after):
+        here = [level.planting(number) for number in numbers if number in level.stands]
+        costs.append(sum((stand_cost(planting, stock, view) for planting in here), Cost()))
+    return cost_change(*costs)
+
+
+def whole_level(level: Level, place: Place | None = None) -> dict:
+    """All of a level, for who cannot be told what has changed."""
+    reach = {"whole": planted_of(level).stands, "gone": [], "sheets": {}}
+    return _told(level, reach | dict.fromkeys(("order", "shapes", "masks", "level"), True), place)
+
+
+def since_version(level: Level, version: int, place: Place | None, counted: Iterable[int]) -> dict:
+    """What is other in a level since one of its versions."""
+    chain = chain_since(level, version)
+    if chain is None:
+        return whole_level(level, place)
+    ready = list(takewhile(lambda step: step.answer is not None, chain))
+    if len(ready) < len(chain) and chain[len(ready)].at < timezone.now() - PATIENCE:
+        return whole_level(level, place)
+    reach = _union(step.answer or {} for step in ready)
+    return _told(level, reach, place, counted, ready[-1].number if ready else version)
