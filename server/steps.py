@@ -19,6 +19,7 @@ from server.document.versions import chain_since
 from server.ground.schemas import MaskOut
 from server.journal.action import Done
 from server.journal.schemas import EntryOut, entry_out
+from server.journal.undoing import last_done, last_undone
 from server.levels.models import Level
 from server.levels.out import LevelOut, level_out
 from server.shapes.out import shapes_out
@@ -34,6 +35,8 @@ from thicket.sight.cost import Cost
 from thicket.sight.views import View
 
 Place = tuple[float, float]
+PLANTED = ("heights", "layers", "masks", "shapes", "stock", "stands", "touch", "pins")
+"""The parts of a level that what is drawn of plants follows from."""
 PATIENCE = timedelta(seconds=10)
 """What a version changed is known after so long, or never: its process was ended."""
 
@@ -61,8 +64,11 @@ class ChangedOut(Schema):
     entry: EntryOut
     gained: int
     lost: int
+    made: list[int] = Field(description="stands that are there since")
     previous: int
     since: Since
+    undo: str | None = Field(description="what the person could take back by now")
+    redo: str | None = Field(description="and do again")
 
 
 def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
@@ -164,7 +170,7 @@ def note_effect(done: Done, view: View | None = None) -> tuple[int, int]:
         entry.gained, entry.lost = gained, lost
         was, now = (level.level.details["view"] for level in (step.before, step.after))
         drawn = {name: was[name] for name in ("drawing", "tiers")}
-        if step.sheets or step.before.level.stock is not step.after.level.stock:
+        if any(getattr(step.before.level, n) is not getattr(step.after.level, n) for n in PLANTED):
             entry.worst = change_at_worst(row, step.before, step.box)
         elif drawn != {name: now[name] for name in drawn}:
             entry.worst = drawing_at_worst(row, drawn)
@@ -185,6 +191,7 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view: View | Non
     row = done.level
     row.role = level.role
     gained, lost = note_effect(done, view)
+    undo, redo = last_done(request.user, row), last_undone(request.user, row)
     if done.step is None:
         since = whole_level(row)
     else:
@@ -195,9 +202,19 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view: View | Non
         "entry": entry_out(done.entry, request.user),
         "gained": gained,
         "lost": lost,
+        "made": _made(done.step, row),
         "previous": done.previous,
         "since": since,
+        "undo": undo.what if undo else None,
+        "redo": redo.what if redo else None,
     }
+
+
+def _made(step: Step[PlantedLevel] | None, row: Level) -> list[int]:
+    """The primary keys of the stands that came with a step."""
+    if step is None or step.before.stands is step.after.stands:
+        return []
+    return [pk for pk, number in numbers_of(row).items() if number not in step.before.stands]
 
 
 def _cost_change(row: Level, step: Step[PlantedLevel], numbers: list[int], view: View) -> dict[str, float]:

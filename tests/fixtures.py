@@ -9,6 +9,7 @@ from demo.level import STOCK
 from demo.stock import MODELS
 from server.levels.ground import store
 from server.levels.models import Level, Membership
+from server.levels.rasters import whole
 from server.stands.models import Stand
 from server.stock.models import StockItem
 from thicket.document.drawing import tiers_for
@@ -145,3 +146,9 @@ def small_level(slug: str = "test-moor") -> Level:
         user = User.objects.filter(username=name).first() or User.objects.create_user(name, password=PASSWORD)
         Membership.objects.create(user=user, level=level, role=role)
     return level
+
+
+def stored_touch(stand: Stand) -> np.ndarray:
+    """What is painted of a stand, as its rows hold it: int16 over all touch cells."""
+    level = Level.objects.get(pk=stand.level_id)
+    return whole(stand.touch_tiles.values_list("tx", "tz", "data"), "<i2", level.touch_shape)

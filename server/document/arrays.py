@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import zlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 
 import numpy as np
 
@@ -51,3 +51,8 @@ def store_arrays(level: Level, arrays: Mapping[str, np.ndarray]) -> None:
             for part, at in enumerate(range(0, len(data), PART))
         ]
     EditArray.objects.bulk_create(rows, batch_size=4)
+
+
+def drop_arrays(level: Level, digests: Collection[str]) -> None:
+    """Drop arrays that no edit came to hold."""
+    EditArray.objects.filter(level=level, digest__in=digests).delete()

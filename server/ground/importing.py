@@ -11,7 +11,7 @@ import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 
-from server.document.arrays import store_arrays
+from server.document.arrays import EditArrays, drop_arrays, store_arrays
 from server.document.planted import document_now, planted_of
 from server.ground.rows import layers_named
 from server.journal.action import Done, action
@@ -215,9 +215,14 @@ def keep(
     tell(0.1, "Storing what was there")
     json_of(edit.inverse(document_now(level)), arrays)
     json_of(edit, arrays)
-    store_arrays(level, arrays)
-    tell(0.6, "Storing the ground")
-    done = commit_made(user, level, key, lambda row: (edit_of(row, new), what))
+    known = set(EditArrays(level))
+    try:
+        store_arrays(level, arrays)
+        tell(0.6, "Storing the ground")
+        done = commit_made(user, level, key, lambda row: (edit_of(row, new), what))
+    except BaseException:
+        drop_arrays(level, arrays.keys() - known)
+        raise
     note_effect(done)
     return done
 

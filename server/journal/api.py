@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Literal
 
 from django.contrib.auth.models import User
 from django.http import HttpRequest
@@ -23,6 +23,35 @@ from thicket.document.settings import Id, Number, Strict
 
 router = Router(tags=["journal"])
 PAGE = 100
+Topic = Literal[
+    "painting",
+    "settings",
+    "plants",
+    "stands",
+    "shapes",
+    "ground",
+    "stock",
+    "snapshots",
+    "views",
+    "air",
+    "budget",
+    "name",
+]
+TOPICS: dict[Topic, tuple[str, ...]] = {
+    "painting": ("paint",),
+    "settings": ("settings",),
+    "plants": ("pins", "uprooted"),
+    "stands": ("add stand", "remove stand", "order stands", "stand"),
+    "shapes": ("shapes",),
+    "ground": ("heights", "layers", "looks", "masks", "touch cell"),
+    "stock": ("take item", "leave item", "version item", "hold item"),
+    "snapshots": ("take snapshot", "remove snapshot", "go back", "planting"),
+    "views": ("views", "walks"),
+    "air": ("atmosphere", "wind"),
+    "budget": ("marks", "tiers", "drawing", "plots"),
+    "name": ("rename",),
+}
+"""The kinds of edits by which one looks for an action."""
 Version = Annotated[int, Field(ge=0, lt=2**63, description="a version of the level; 0 for none")]
 
 
@@ -91,7 +120,8 @@ def _pulse(
     undo, redo = CACHE.get(
         ("undo", level.pk, request.user.pk, level.version), lambda: _undo_and_redo(request.user, level)
     )
-    return {"undo": undo, "redo": redo, "since": since_version(level, version, place, counted or ())}
+    since = since_version(level, version, place, counted or ()) if version else {"version": level.version}
+    return {"undo": undo, "redo": redo, "since": since}
 
 
 def _undo_and_redo(user: User, level: Level) -> tuple[str | None, str | None]:
@@ -107,11 +137,11 @@ def journal(
     before: Id | None = None,
     who: Annotated[str, Query(max_length=150)] = "",
     stand: Id | None = None,
-    kind: Annotated[str, Query(max_length=20)] = "",
+    topic: Topic | None = None,
     since: datetime | None = None,
 ):
     """A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a
-    stand, of a kind, since a time."""
+    stand, of a topic, since a time."""
     level = level_for(request, slug)
     entries = Entry.objects.filter(level=level).select_related("user")
     if before is not None:
@@ -121,8 +151,8 @@ def journal(
     if stand is not None:
         number = Stand.every.filter(level=level, pk=stand).values_list("number", flat=True).first()
         entries = entries.filter(stands__contains=number)
-    if kind:
-        entries = entries.filter(kind=kind)
+    if topic:
+        entries = entries.filter(kind__in=TOPICS[topic])
     if since:
         entries = entries.filter(at__gte=since)
     return [entry_out(entry) for entry in entries[:PAGE]]

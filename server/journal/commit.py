@@ -21,7 +21,6 @@ from server.journal.models import Entry
 from server.levels.models import Level
 from thicket.document.edits import ChangePins, Edit, LeaveItem, Several, TakeItem, VersionItem
 from thicket.document.edits.files import edit_from, json_of
-from thicket.planted.checking import check_order
 from thicket.planted.level import PlantedLevel
 from thicket.planted.step import Step
 from thicket.refused import Refused
@@ -129,8 +128,6 @@ def _check_plantable(step: Step[PlantedLevel]) -> None:
         except Refused:
             if number not in step.before.stands or _plantable(step.before, number):
                 raise
-    if step.before.level.stands is not step.after.level.stands:
-        check_order(step.before, step.after)
 
 
 def _plantable(level: PlantedLevel, number: int) -> bool:

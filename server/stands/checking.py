@@ -10,7 +10,7 @@ from server.levels.models import Level
 from server.stands.access import document_of, tried
 from server.stands.models import Stand
 from thicket.document.settings import StandSettings
-from thicket.planted import checking
+from thicket.planted import asking
 
 
 def merged(stand: Stand, changes: dict) -> StandSettings:
@@ -41,10 +41,10 @@ def check_items(level: Level, slugs: list[str]) -> None:
 
 def check_site(stand: Stand, settings: StandSettings) -> None:
     """Refuse settings that ask for what the level does not have; see
-    `thicket.planted.checking.check_site`."""
-    checking.check_site(planted_of(stand.level), document_of(stand, settings))
+    `thicket.planted.asking.check_site`."""
+    asking.check_site(planted_of(stand.level), document_of(stand, settings))
 
 
 def check_layout_of(stand: Stand, settings: StandSettings) -> None:
-    """Refuse a layout that cannot be planted; see `thicket.planted.checking.check_layout`."""
-    checking.check_layout(planted_of(stand.level), document_of(stand, settings))
+    """Refuse a layout that cannot be planted; see `thicket.planted.asking.check_layout`."""
+    asking.check_layout(planted_of(stand.level), document_of(stand, settings))

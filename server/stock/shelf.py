@@ -117,11 +117,9 @@ def planted_in(level: Level, slug: str) -> list[str]:
     return stands_that_plant(planted_of(level).level, slug)
 
 
-def copied(level: Level, item: ShelfItem) -> StockItem:
-    """An item of the shelf as a row of a level that is being made."""
-    return StockItem(
-        level=level,
-        slug=item.slug,
-        revision=item.revision,
-        **{name: getattr(item, name) for name in MEASURED},
-    )
+def put_into(level: Level, slugs: Sequence[str]) -> None:
+    """Give a level that is being made items of the shelf."""
+    found = {item.slug: item for item in ShelfItem.objects.filter(slug__in=slugs)}
+    for place, slug in enumerate(slugs):
+        given = {name: getattr(found[slug], name) for name in MEASURED}
+        StockItem.objects.create(level=level, slug=slug, place=place, revision=found[slug].revision, **given)

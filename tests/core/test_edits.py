@@ -19,6 +19,7 @@ from thicket.document.edits import (
     ChangePins,
     ChangeSettings,
     ChangeShapes,
+    ChangeUprooted,
     ChangeViews,
     ChangeWalks,
     GoBack,
@@ -27,20 +28,25 @@ from thicket.document.edits import (
     OrderStands,
     Paint,
     Painted,
+    RemoveSnapshot,
     RemoveStand,
+    Rename,
     SetAtmosphere,
     SetDrawing,
     SetHeights,
     SetLayers,
     SetStand,
     SetTouchCell,
+    SetWind,
+    Several,
     TakeItem,
     TakeSnapshot,
     VersionItem,
 )
 from thicket.document.edits.examples import examples
 from thicket.document.edits.files import read_edits, write_edits
-from thicket.document.level_file import ShapeFile, file_of
+from thicket.document.edits.level import view_of
+from thicket.document.level_file import ItemFile, ShapeFile, file_of
 from thicket.document.pin_rows import PinRow
 from thicket.document.stock_file import item_file
 from thicket.document.views import KeptView
@@ -131,9 +137,26 @@ def chance(rng, level):
         "held": lambda: HoldItem(slug="birch", held=rng.random() < 0.5),
         "snapshot": lambda: TakeSnapshot(name=f"Shot {rng.randrange(3)}"),
         "back": lambda: GoBack(name=f"Shot {rng.randrange(3)}"),
+        "snapshot removed": lambda: RemoveSnapshot(name=f"Shot {rng.randrange(3)}"),
+        "uprooted": lambda: ChangeUprooted(number=number, put={0: (((50.0, rng.uniform(9, 200)),), 6.0)}),
+        "taken": lambda: TakeItem(item=an_item("larch"), mesh=b"mesh", silhouette=b"seen"),
+        "left": lambda: LeaveItem(slug="larch"),
+        "version": lambda: VersionItem(item=an_item("larch", rng.randrange(2, 9)), mesh=b"another"),
+        "wind": lambda: SetWind(put={"speed": rng.randrange(1, 20)}),
+        "renamed": lambda: Rename(name=f"Moor {rng.randrange(9)}"),
+        "layers": lambda: SetLayers(
+            names=("turf", "scree"),
+            weights=np.roll(level.layers.weights, rng.randrange(9), axis=0),
+            drawn=tuple(view_of(level).get("layers") or ()),
+        ),
+        "several": lambda: Several(edits=(paint(rng, 1), SetWind(put={"strength": rng.random()}))),
     }
     kind = rng.choice([*others, "paint", "settings", "pins", "paint"])
     return others[kind]()
+
+
+def an_item(slug, version=1):
+    return ItemFile(slug=slug, name=slug, height=9, crown=2, trunk=0.2, version=version)
 
 
 class Edits(InFolder):

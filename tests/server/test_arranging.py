@@ -40,7 +40,7 @@ class Arranging(GroundCase):
         rows = {s["slug"]: s for s in self.stands()}
         self.assertEqual(rows["birch-again"]["settings"], rows["birch"]["settings"])
         self.assertNotEqual(rows["birch-again"]["seed"], rows["birch"]["seed"])
-        touch = [Stand.objects.get(pk=pk).touch_tiles.get().data for pk in (self.birch.pk, copy["stand"])]
+        touch = [Stand.objects.get(pk=pk).touch_tiles.get().data for pk in (self.birch.pk, copy["made"][0])]
         self.assertEqual(bytes(touch[0]), bytes(touch[1]))
         self.assertEqual(overlaps(self.fresh())[0], 0)
         removed = self.post(f"/stands/{self.birch.pk}/remove", {"key": key()}).json()
@@ -205,7 +205,7 @@ class Clearing(GroundCase):
     def test_painting_is_cleared_in_an_area_or_everywhere_and_undone(self):
         west = [[0, 0], [110, 0], [110, 256], [0, 256]]
         area = {"kind": "area", "form": "polygon", "name": "Glade", "clear": None, "points": west}
-        glade = self.post("/shapes", {"key": key(), "put": [area]}).json()["shapes"][0]["id"]
+        glade = self.post("/shapes", {"key": key(), "put": [area]}).json()["since"]["shapes"][0]["id"]
         nothing = self.post(f"/stands/{self.birch.pk}/clear", {"key": key()})
         self.assertEqual((nothing.status_code, "no painting" in nothing.json()["detail"]), (422, True))
         bare, _ = self.ids()
@@ -224,7 +224,7 @@ class Clearing(GroundCase):
         self.stroke(stand=grass.pk, path=[[60, 90]])
         keys = [s["sheets"]["keys"] for s in self.stands()]
         told = self.post("/clear", {"key": key(), "area": glade}).json()["entry"]
-        self.assertEqual((told["kind"], told["what"]), ("strokes", "Painting of all stands cleared in Glade"))
+        self.assertEqual((told["kind"], told["what"]), ("paint", "Painting of all stands cleared in Glade"))
         self.assertEqual(self.ids()[0], west)
         self.assertEqual(self.post("/clear", {"key": key(), "area": glade}).status_code, 422)
         self.north.post(f"{self.base}/undo")

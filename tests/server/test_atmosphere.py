@@ -38,14 +38,12 @@ class Kept(GroundCase):
     def test_it_is_kept_told_and_taken_back(self):
         before, plants = self.now(), self.ids()
         self.assertEqual((before["sun"]["bearing"], before["fog"]["kind"]), (200, "exponential"))
-        entry = self.put(DUSK).json()
+        entry = self.put(DUSK).json()["entry"]
         self.assertEqual((entry["what"], entry["kind"], self.now()), ("Atmosphere", "atmosphere", DUSK))
         self.assertEqual(self.ids(), plants, "nothing of it moves a plant")
-        self.assertEqual(
-            self.north.get(f"{self.base}/journal?kind=atmosphere").json()[0]["what"], "Atmosphere"
-        )
+        self.assertEqual(self.north.get(f"{self.base}/journal?topic=air").json()[0]["what"], "Atmosphere")
         moved = self.post("/undo", {}).json()
-        self.assertEqual((moved["stale"], self.now()), ([], before))
+        self.assertEqual((moved["since"]["stands"], self.now()), ([], before))
         self.post("/redo", {})
         self.assertEqual(self.now(), DUSK)
 

@@ -16,8 +16,8 @@ from server.pins.models import Pin
 from server.stands.access import planting_of, rows_of
 from server.stands.models import TouchTile
 from server.stands.painting import paint
-from server.stands.touch import touch_of
 from tests.caching import nothing_kept
+from tests.fixtures import stored_touch
 from tests.server.test_ground import GroundCase, key, png
 from thicket.planted.brushing import Brush
 from thicket.planting.density import TOUCH_UNIT
@@ -49,7 +49,7 @@ class Brushes(GroundCase):
     def touch(self, stand=None):
         stand = stand or self.birch
         stand.level = Level.objects.get(pk=self.level.pk)
-        return touch_of(stand).array.copy()
+        return stored_touch(stand).copy()
 
     def planting(self, pk):
         return planting_of(
@@ -88,8 +88,8 @@ class Brushes(GroundCase):
     def test_several_stands_are_one_action(self):
         self.settings(under=["Stone"])
         told = self.brush(also=[self.stones.pk], verb="thin", strength=0.7)
-        self.assertEqual((told["entry"]["what"], told["entry"]["kind"]), ("Thinned 2 stands", "strokes"))
-        self.assertTrue({self.birch.pk, self.stones.pk} <= set(told["stale"]))
+        self.assertEqual((told["entry"]["what"], told["entry"]["kind"]), ("Thinned 2 stands", "paint"))
+        self.assertTrue({self.birch.pk, self.stones.pk} <= {int(pk) for pk in told["since"]["keys"]})
         self.assertTrue(self.touch().any() and self.touch(self.stones).any())
         self.undo()
         self.assertFalse(self.touch().any() or self.touch(self.stones).any())
@@ -105,7 +105,7 @@ class Brushes(GroundCase):
             "clear": None,
             "points": [[60, 40], [120, 40], [120, 90], [60, 90]],
         }
-        pk = self.post("/shapes", {"key": key(), "put": [area]}).json()["shapes"][-1]["id"]
+        pk = self.post("/shapes", {"key": key(), "put": [area]}).json()["since"]["shapes"][-1]["id"]
         self.brush(limits={"area": pk})
         z, x = np.nonzero(self.touch())
         self.assertTrue(len(x) and (x >= 59).all() and (x <= 120).all())
@@ -209,9 +209,10 @@ class Brushes(GroundCase):
             (said["planted"], "was uprooted here by hand" in said["shut"]), (False, True), said["shut"]
         )
         self.assertEqual(self.north.get(f"{self.base}{stand}").json()["uprooted"], 1)
-        copy = self.post(f"{stand}/duplicate", {"key": key()}).json()["stand"]
+        copy = self.post(f"{stand}/duplicate", {"key": key()}).json()["made"][0]
         self.assertEqual(self.north.get(f"{self.base}/stands/{copy}").json()["uprooted"], 1)
-        shot = self.post("/snapshots", {"name": "Cleared"}).json()["id"]
+        self.post("/snapshots", {"key": key(), "name": "Cleared"})
+        shot = self.level.snapshots.get().pk
         grown = self.post(f"{stand}/regrow", {"key": key()}).json()["entry"]
         self.assertGreater(grown["gained"], 50)
         self.assertGreater(inside(), at_first)
@@ -221,7 +222,7 @@ class Brushes(GroundCase):
         self.post(f"/journal/{grown['id']}/redo", {})
         self.post(f"/snapshots/{shot}/go-back", {"key": key()})
         self.assertEqual(inside(), 0)
-        for _ in range(8):
+        for _ in range(9):
             self.undo()
         self.assertEqual((self.all_ids(), Pin.objects.count()), (before, 0))
 
@@ -424,16 +425,17 @@ class KeptWithTheLevel(GroundCase):
             "fov": 60,
             "picture": "data:image/jpeg;base64,AAAA",
         }
-        views = self.post("/views", {"key": key()} | view).json()
-        self.assertEqual(views[-1], view)
-        self.assertEqual(self.post("/views", {"key": key()} | view | {"fov": 50}).json()[-1]["fov"], 50)
+        kept = self.post("/views", {"key": key()} | view).json()["since"]["level"]["bookmarks"]
+        self.assertEqual(kept[-1], view)
+        wider = self.post("/views", {"key": key()} | view | {"fov": 50}).json()["since"]["level"]
+        self.assertEqual(wider["bookmarks"][-1]["fov"], 50)
         for wrong in ({"name": " "}, {"fov": 5}, {"picture": "javascript:alert(1)"}, {"x": 1e9}):
             self.assertEqual(self.post("/views", {"key": key()} | view | wrong).status_code, 422, wrong)
         self.north.delete(f"{self.base}/views/From%20the%20gate?key={key()}")
         self.assertEqual(self.north.get(self.base).json()["bookmarks"], first["bookmarks"])
         wind = first["wind"] | {"speed": 9, "stiffness": first["wind"]["stiffness"] | {"birch": 0.2}}
         self.assertEqual(
-            self.post("/wind", {"key": key(), "wind": wind}, method="put").json()["what"], "Wind"
+            self.post("/wind", {"key": key(), "wind": wind}, method="put").json()["entry"]["what"], "Wind"
         )
         self.assertEqual(self.north.get(self.base).json()["wind"], wind)
         told = json.loads(self.handed_over("level.json"))

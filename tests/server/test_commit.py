@@ -1,20 +1,22 @@
 """Changes by edits: what is stored is what the core says, entries hold both ways, and a journal from before
 there were edits is taken back like any other."""
 
-import importlib
-import json
+import random
+from dataclasses import replace
 
 import numpy as np
-from django.apps import apps
 from django.contrib.auth.models import User
 
-from server.document.planted import document_now
-from server.ground.rows import store_masks
+from server.document.arrays import EditArrays
+from server.document.files import with_files
+from server.document.planted import document_now, read_document
 from server.journal.commit import commit
 from server.journal.models import Entry
-from server.journal.undoing import redo_entry, undo_entry
+from server.journal.undoing import move_entry
 from server.levels.models import Level
-from tests.core.test_edits import bytes_of
+from server.levels.whole import make_level
+from tests.core.levels import drawn_level
+from tests.core.test_edits import bytes_of, chance
 from tests.fixtures import MARKS
 from tests.server.test_api import ApiCase
 from tests.server.test_ground import key
@@ -34,15 +36,11 @@ from thicket.document.edits import (
     SetPlots,
     SetWind,
 )
+from thicket.document.edits.files import edit_from
 from thicket.document.level_file import ShapeFile
-from thicket.document.rasters import Mask
 from thicket.document.views import KeptView, LayerAppearance
 from thicket.document.walks import Walk
-from thicket.refused import Conflict
-
-SETTINGS_AS_EDITS = importlib.import_module("server.journal.migrations.0017_settings_as_edits")
-MASKS_AS_EDITS = importlib.import_module("server.journal.migrations.0018_masks_as_edits")
-AS_EDITS = importlib.import_module("server.journal.migrations.0016_edits")
+from thicket.refused import Conflict, Refused
 
 
 def shape(number, x):
@@ -80,100 +78,68 @@ class Commits(ApiCase):
         settings = ChangeSettings(put={self.birch.number: {"fullness": 0.3, "gap": 1.5}})
         for edit in (*EDITS, settings):
             with self.subTest(edit.kind):
-                entries.append(commit(user, self.level, key(), edit, "Done"))
+                entries.append(commit(user, self.level, key(), edit, "Done").entry)
                 now = edit.apply(now)
                 seen.append(bytes_of(now))
                 self.assertEqual(bytes_of(self.document()), seen[-1])
         for entry, before, after in reversed(list(zip(entries, seen, seen[1:]))):
             with self.subTest(entry.kind):
-                undo_entry(user, self.level, entry.pk)
+                move_entry(user, self.level, entry.pk, back=True)
                 self.assertEqual(bytes_of(self.document()), before)
-                redo_entry(user, self.level, entry.pk)
+                move_entry(user, self.level, entry.pk, back=False)
                 self.assertEqual(bytes_of(self.document()), after)
-                undo_entry(user, self.level, entry.pk)
+                move_entry(user, self.level, entry.pk, back=True)
         self.assertEqual(bytes_of(self.document()), bytes_of(first))
 
     def test_one_is_taken_back_from_under_anothers_and_not_from_under_its_like(self):
         user = User.objects.get(username="lead")
-        one = commit(user, self.level, key(), SetDrawing(put={"fades": 2}), "One")
-        two = commit(user, self.level, key(), SetDrawing(put={"full_meshes": 9}), "Two")
-        undo_entry(user, self.level, one.pk)
+        one = commit(user, self.level, key(), SetDrawing(put={"fades": 2}), "One").entry
+        two = commit(user, self.level, key(), SetDrawing(put={"full_meshes": 9}), "Two").entry
+        move_entry(user, self.level, one.pk, back=True)
         kept = Level.objects.get(pk=self.level.pk).drawing
         self.assertEqual((kept["fades"], kept["full_meshes"]), (1, 9))
         commit(user, self.level, key(), SetDrawing(put={"full_meshes": 5}), "Three")
         with self.assertRaisesRegex(Conflict, "full meshes of the drawing has been changed since"):
-            undo_entry(user, self.level, two.pk)
+            move_entry(user, self.level, two.pk, back=True)
         self.assertFalse(Entry.objects.get(pk=two.pk).undone)
 
-    def test_a_journal_from_before_there_were_edits_is_taken_back(self):
-        user = User.objects.get(username="lead")
-        for edit in EDITS:
-            with self.subTest(edit.kind):
-                if edit.kind == "masks":
-                    continue  # below
-                before, row = bytes_of(self.document()), Level.objects.get(pk=self.level.pk)
-                was = self.as_it_was_noted(edit.kind, row)
-                entry = commit(user, self.level, key(), edit, "Done")
-                after, row = bytes_of(self.document()), Level.objects.get(pk=self.level.pk)
-                then = self.as_it_was_noted(edit.kind, row)
-                if edit.kind == "marks":
-                    was, then = ({"Console": of["Console"]} for of in (was, then))
-                old = {"before": json.loads(json.dumps(was)), "after": json.loads(json.dumps(then))}
-                kind = "level" if edit.kind == "rename" else edit.kind
-                Entry.objects.filter(pk=entry.pk).update(change=old, kind=kind)
-                AS_EDITS.as_edits(apps, None)
-                undo_entry(user, self.level, entry.pk)
-                self.assertEqual(bytes_of(self.document()), before)
-                redo_entry(user, self.level, entry.pk)
-                self.assertEqual(bytes_of(self.document()), after)
+    def test_any_session_of_two_people_is_the_same_edits_applied_to_the_value(self):
+        people = [User.objects.get(username=name) for name in ("lead", "north")]
+        kinds = set()
+        for seed in range(3):
+            rng = random.Random(seed)
+            drawn = drawn_level(seed)
+            stock = {slug: replace(item, glb=slug.encode()) for slug, item in drawn.stock.items()}
+            level = make_level(people[0], replace(drawn, stock=stock), f"Drawn {seed}")
+            first = self.whole(level)
+            now, entries = first, []
+            for _ in range(28):
+                user, moved = rng.choice(people), rng.choice(entries or [None]) if rng.random() < 0.3 else None
+                edit = chance(rng, now)
+                back = moved is not None and not Entry.objects.get(pk=moved).undone
+                if moved is not None:
+                    held = Entry.objects.get(pk=moved).change["inverse" if back else "edit"]
+                    edit = edit_from(held, EditArrays(level))
+                try:
+                    if moved is None:
+                        done = commit(user, level, key(), edit, "Done")
+                        entries.append(done.entry.pk)
+                    else:
+                        done = move_entry(user, level, moved, back)
+                    now = edit.apply(now)
+                except Refused as error:
+                    self.assertGreater(len(str(error)), 12)
+                else:
+                    kinds.add(edit.kind)
+                    self.assertEqual(done.step.after.level.name, now.name)
+                level = Level.objects.get(pk=level.pk)
+                self.assertEqual(bytes_of(self.whole(level)), bytes_of(now), edit.kind)
+                anew = replace(read_document(level), snapshots=now.snapshots)
+                self.assertEqual(bytes_of(with_files(level, anew)), bytes_of(now), f"{edit.kind}, read anew")
+            for entry in Entry.objects.filter(level=level, undone=False).order_by("-touched", "-pk"):
+                move_entry(people[0], level, entry.pk, back=True)
+            self.assertEqual(bytes_of(self.whole(Level.objects.get(pk=level.pk))), bytes_of(first))
+        self.assertGreater(len(kinds), 20)
 
-    def test_settings_noted_before_there_were_edits_are_taken_back(self):
-        user, before = User.objects.get(username="lead"), bytes_of(self.document())
-        was, now = {"gap": self.birch.settings.get("gap", 0)}, {"gap": 1.5}
-        several = {"stands": {str(self.birch.pk): {"before": now, "after": {"gap": 2.5}}}}
-        for number, (change, old) in enumerate(
-            ((now, {"before": was, "after": now}), ({"gap": 2.5}, several)), start=1
-        ):
-            entry = commit(user, self.level, key(), ChangeSettings(put={self.birch.number: change}), "Done")
-            Entry.objects.filter(pk=entry.pk).update(change=old, stand=self.birch if number == 1 else None)
-        SETTINGS_AS_EDITS.as_edits(apps, None)
-        for entry in Entry.objects.order_by("-pk"):
-            undo_entry(user, self.level, entry.pk)
-        self.assertEqual(bytes_of(self.document()), before)
-
-    def test_masks_noted_before_there_were_edits_are_taken_back(self):
-        user, first = User.objects.get(username="lead"), bytes_of(self.document())
-        pictures = [np.full(side, side[0], np.uint8) for side in ((50, 60), (5, 6))]
-        entries = [commit(user, self.level, key(), ChangeMasks(put={"Damp": p}), "Done") for p in pictures]
-        last, masks = bytes_of(self.document()), self.level.masks
-        masks.update(digest="of the second")
-        store_masks(self.level, {"~kept~2": Mask("of the first", pictures[0])})
-        for entry, was, now in zip(entries, (None, "of the first"), ("of the first", "of the second")):
-            old = {"name": "Damp", "kept": "~kept~", "before": was, "after": now}
-            Entry.objects.filter(pk=entry.pk).update(change=old)
-        self.level.edit_arrays.all().delete()
-        MASKS_AS_EDITS.as_edits(apps, None)
-        self.level.scene_changed()
-        for move, order, then in ((undo_entry, entries[::-1], first), (redo_entry, entries, last)):
-            for entry in order:
-                move(user, self.level, entry.pk)
-            self.assertEqual(bytes_of(self.document()), then)
-
-    def as_it_was_noted(self, kind, row):
-        """What entries of a kind held of a level before they held edits."""
-        if kind == "shapes":
-            return {n: (row.shapes.filter(number=n).first() or _None).as_dict() for n in ("1", "2")}
-        if kind == "rename":
-            return {"name": row.name}
-        if kind == "looks":
-            layers = document_now(row).details["view"]["layers"]
-            return {given["name"]: {k: v for k, v in given.items() if k != "name"} for given in layers}
-        if kind == "views":
-            return {"bookmarks": row.bookmarks}
-        return getattr(row, "tiers" if kind == "marks" else kind)
-
-
-class _None:
-    @staticmethod
-    def as_dict():
-        return None
+    def whole(self, level):
+        return with_files(level, document_now(level))

@@ -103,9 +103,7 @@ class EveryWayIn(GroundCase):
             "wind",
             "atmosphere",
             "bookmarks",
-            "scene_revision",
-            "stand_revision",
-            "pin_revision",
+            "version",
         )
         return (
             list(Level.objects.values(*names)),

@@ -16,11 +16,12 @@ from django.core.management import CommandError, call_command
 from django.test import TransactionTestCase
 from PIL import Image
 
+from server.document.arrays import store_arrays
+from server.document.models import EditArray
 from server.document.planted import planted_of
 from server.ground import drafts, importing
 from server.ground.models import Draft
 from server.journal.models import Entry
-from server.levels.ground import store
 from server.levels.models import GroundTile, Level
 from server.stands.access import planting_of
 from server.stands.models import TouchTile
@@ -152,7 +153,7 @@ class Imports(TransactionTestCase):
         self.assertEqual(len(before[4] - after[4]), sum(s["lost"] for s in single))
         self.assertGreater(after[3][0]["y"], before[3][0]["y"] + 0.0)
         entry = Entry.objects.first()
-        self.assertEqual((entry.kind, entry.gained), ("ground", sum(s["gained"] for s in told.values())))
+        self.assertEqual((entry.kind, entry.gained), ("heights", sum(s["gained"] for s in told.values())))
         level = Level.objects.get(pk=self.level.pk)
         stand = level.stands.get(slug="birch")
         stand.level = level
@@ -271,18 +272,18 @@ class Imports(TransactionTestCase):
         draft = self.bring([("a.tif", heights_tif(Ground(HEIGHTS + 5, 1.0)))])
         path = f"/api/drafts/{draft['id']}"
 
-        def stored_and_stopped(level, kind, array, revision, tell):
-            store(level, kind, array, revision)
+        def stored_and_stopped(level, arrays):
+            store_arrays(level, arrays)
+            self.assertTrue(EditArray.objects.exists())
             self.assertEqual(self.lead.post(f"{path}/stop").status_code, 200)
-            for _ in range(100):
-                tell(0.5)
-                time.sleep(0.05)
+            time.sleep(1)
 
-        with mock.patch.object(importing, "store", side_effect=stored_and_stopped):
+        with mock.patch.object(importing, "store_arrays", side_effect=stored_and_stopped):
             told = self.keep(draft)
         self.assertEqual((told["state"], "stopped" in told["trouble"]), ("ready", True))
+        self.assertFalse(EditArray.objects.exists())
         self.assertEqual((self.state(), GroundTile.objects.count()), (before, tiles))
-        with mock.patch.object(importing, "keep_ground", side_effect=Refused("the disk is full")):
+        with mock.patch.object(importing, "commit_made", side_effect=Refused("the disk is full")):
             told = self.keep(draft)
         self.assertEqual((told["state"], told["trouble"]), ("ready", "the disk is full."))
         self.assertEqual(
@@ -338,7 +339,7 @@ class CommandLine(GroundCase):
         np.testing.assert_array_equal(planted_of(level).ground.heights, HEIGHTS[:129, :200])
         said = self.run_import(self.level.slug, "--heights", "@/h.tif")
         self.assertIn("Birch: ", said)
-        self.assertEqual(Entry.objects.get(level=self.level).kind, "ground")
+        self.assertEqual(Entry.objects.get(level=self.level).kind, "heights")
         with tempfile.TemporaryDirectory() as folder:
             call_command("handover", "far-fell", format="maps", out=Path(folder), stdout=io.StringIO())
             files = {p.name: p for p in Path(folder).iterdir()}

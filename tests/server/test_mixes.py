@@ -43,8 +43,8 @@ class Mixes(GroundCase):
 
     def add(self, name, stratum, item, **settings):
         pk = self.post("/new-stand", {"key": key(), "name": name, "stratum": stratum, "item": item}).json()[
-            "stand"
-        ]
+            "made"
+        ][0]
         answer = self.post(f"/stands/{pk}", {"key": key(), "settings": settings}, method="patch")
         self.assertEqual(answer.status_code, 200, answer.content)
         return pk
@@ -103,12 +103,13 @@ class Mixes(GroundCase):
             }
 
         line = PATH | {"clear": None, "width": 0.6}
-        pk = self.post("/shapes", {"key": key(), "put": [line]}).json()["shapes"][0]["id"]
+        pk = self.post("/shapes", {"key": key(), "put": [line]}).json()["since"]["shapes"][0]["id"]
         (plain, was), trees = forms(), self.planting().plants((0, 0)).form.copy()
         trod = {"reach": 2, "lean": 60, "flatten": 0.5, "strata": ["Field", "Moss"]}
         made = self.post("/shapes", {"key": key(), "put": [line | {"id": pk, "trail": trod}]}).json()
         self.assertEqual(
-            (made["shapes"][0]["trail"], made["entry"]["gained"], made["entry"]["lost"]), (trod, 0, 0)
+            (made["since"]["shapes"][0]["trail"], made["entry"]["gained"], made["entry"]["lost"]),
+            (trod, 0, 0),
         )
         laid, now = forms()
         self.assertEqual(laid.keys(), plain.keys())
@@ -129,7 +130,7 @@ class Mixes(GroundCase):
         back = self.north.post(
             f"{self.base}/shapes.geojson?key={key()}&instead=true", said, "application/geo+json"
         ).json()
-        self.assertEqual([s["trail"] for s in back["shapes"] if s["name"] == "Line"], [trod])
+        self.assertEqual([s["trail"] for s in back["since"]["shapes"] if s["name"] == "Line"], [trod])
         self.assertEqual(forms()[0], laid)
         bad = self.post("/shapes", {"key": key(), "put": [AREA | {"trail": trod}]})
         self.assertEqual((bad.status_code, "only a path" in bad.json()["detail"]), (422, True))
@@ -137,7 +138,7 @@ class Mixes(GroundCase):
         self.assertEqual((far.status_code, "reach" in far.json()["detail"]), (422, True))
 
     def test_posts_along_a_path_move_with_it_and_stay_out_of_nothing_but_others(self):
-        line = self.post("/shapes", {"key": key(), "put": [PATH]}).json()["shapes"][0]["id"]
+        line = self.post("/shapes", {"key": key(), "put": [PATH]}).json()["since"]["shapes"][0]["id"]
         self.settings(conditions=[], fullness=1, spacing=3)
         posts = self.add(
             "Posts",
@@ -163,7 +164,7 @@ class Mixes(GroundCase):
         self.assertEqual(set(self.planting(posts).plants((0, 0)).id.tolist()), ids)
         many = self.tried(422, layout={"kind": "rows", "shapes": [line], "apart": 1, "every": 1})
         self.assertIn("no longer there", many["detail"])
-        shapes = self.post("/shapes", {"key": key(), "put": [AREA]}).json()["shapes"]
+        shapes = self.post("/shapes", {"key": key(), "put": [AREA]}).json()["since"]["shapes"]
         plot = next(s["id"] for s in shapes if s["name"] == "Plot")
         many = self.tried(422, layout={"kind": "rows", "shapes": [plot], "apart": 0.05, "every": 0.1})
         self.assertIn("ceiling is 2,000,000", many["detail"])

@@ -6,24 +6,17 @@ import threading
 import uuid
 
 from django.db import connections
-from django.test import SimpleTestCase, TransactionTestCase
+from django.test import TransactionTestCase
 
 from server.journal.models import Entry
-from server.journal.undoing import UNDO
 from server.levels.models import Level, Membership
 from tests.fixtures import MARKS, small_level
 from tests.server.test_api import VIEW, ApiCase
 from tests.server.test_roles import AREA, KEEP, WALK
 from thicket.document.drawing import tiers_for
-from thicket.document.edits.examples import examples
 
 SEEN = VIEW | {"drawing": {"full_meshes": 6}}
 """A view under a ceiling on full meshes: how far they are drawn follows from the plants."""
-
-
-class Undoing(SimpleTestCase):
-    def test_every_kind_of_action_can_be_taken_back(self):
-        self.assertEqual(UNDO.keys() | (set(Entry.Kind) & examples().keys()), set(Entry.Kind))
 
 
 class Once(TransactionTestCase):

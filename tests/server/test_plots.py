@@ -10,7 +10,7 @@ from server.levels.models import Level
 from server.levels.whole import document_of, make_level
 from server.pins.models import Pin
 from server.stands.models import Stand
-from server.stands.touch import touch_of
+from tests.fixtures import stored_touch
 from tests.server.test_api import VIEW
 from tests.server.test_ground import GroundCase, key
 from tests.worker import work_off_inside_a_transaction
@@ -33,7 +33,8 @@ class Plots(GroundCase):
         )
         kept = self.post("/shapes", {"key": key(), "put": [west, middle]}, self.lead).json()
         self.west, self.middle = (
-            next(s["id"] for s in kept["shapes"] if s["name"] == name) for name in ("West half", "Middle")
+            next(s["id"] for s in kept["since"]["shapes"] if s["name"] == name)
+            for name in ("West half", "Middle")
         )
 
     def said(self, **more):
@@ -56,7 +57,7 @@ class Plots(GroundCase):
 
     def touched(self):
         """x in m of the cells that are painted."""
-        return np.nonzero(touch_of(self.birch).array)[1]
+        return np.nonzero(stored_touch(self.birch))[1]
 
     def test_a_lead_keeps_them_and_they_travel_with_the_level(self):
         self.assertEqual(self.keep(self.north).status_code, 403)

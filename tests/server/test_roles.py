@@ -22,7 +22,6 @@ from server.jobs.models import Job
 from server.journal.models import Entry
 from server.levels.models import Level, Membership
 from server.pins.models import UprootedPlace
-from server.pins.reading import pins_of
 from server.snapshots.models import Snapshot
 from server.stands.models import BrushTip, ConditionSet, Stand
 from server.stock.models import BroughtItem, ShelfItem, ShelfVersion, StockItem
@@ -74,7 +73,8 @@ class Roles(GroundCase):
             tiers=tiers_for(MARKS),
         )
         Membership.objects.create(user=users["lead"], level=self.other, role="lead")
-        self.shot = self.post("/snapshots", {"name": "Before"}).json()["id"]
+        self.post("/snapshots", {"key": str(uuid.uuid4()), "name": "Before"})
+        self.shot = self.level.snapshots.get().pk
         self.mask = self.north.post(
             f"{self.base}/masks", {"key": uuid.uuid4(), "name": "Steps", "file": png()}
         )
@@ -125,10 +125,8 @@ class Roles(GroundCase):
         }
         for name, row in self.batches.items():
             Job.objects.create(kind="bring stock", key=f"stock {row.batch}", user=users[name])
-        UprootedPlace.objects.create(
-            level=self.level, stand=self.birch, key=uuid.uuid4(), path=[[20, 20]], radius=2
-        )
-        Level.objects.get(pk=self.level.pk).pins_changed()
+        UprootedPlace.objects.create(level=self.level, stand=self.birch, path=[[20, 20]], radius=2)
+        Level.objects.get(pk=self.level.pk).new_version()
         self.plant = str(sorted(self.ids()[0])[5])
 
     def right(self):
@@ -478,7 +476,6 @@ class Roles(GroundCase):
             self.assertIn(status, (404, 409, 422), (method, path, self.answered[:200]))
             tried += 1
         self.assertGreater(tried, 12)
-        pins_of(self.level)
         self.assertEqual(
             (Stand.objects.filter(level=self.other).count(), Entry.objects.filter(level=self.other).count()),
             (0, 0),

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.pins.models import Pin
-from server.stands import touch
 from server.stands.models import Stand
 from tests.caching import nothing_kept
+from tests.fixtures import stored_touch
 from tests.server.test_ground import GroundCase, key
 from tests.server.test_room import overlaps
 
@@ -148,7 +148,7 @@ class Sessions(Acting, GroundCase):
             for s in self.north.get(f"{self.base}/stands").json()
         }
         pins = sorted((p.stand_id, p.plant, json.dumps(p.as_dict())) for p in Pin.objects.all())
-        return stands, {s.slug: touch.touch_of(s).array.tobytes() for s in self.fresh().stands.all()}, pins
+        return stands, {s.slug: stored_touch(s).tobytes() for s in self.fresh().stands.all()}, pins
 
     def fresh(self):
         return Level.objects.get(pk=self.level.pk)

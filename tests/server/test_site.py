@@ -52,7 +52,7 @@ class Shapes(GroundCase):
         single = [s.pk for s in self.level.stands.filter(sward=False)]
         self.assertEqual(len(lost), sum(tried[str(pk)][1] for pk in single))
         self.assertEqual(made["entry"]["lost"], sum(t[1] for t in tried.values()))
-        road = made["shapes"][0]
+        road = made["since"]["shapes"][0]
         moved = {k: road[k] for k in ("id", *self.ROAD)} | {"points": [[10, 160], [240, 190]]}
         self.put(moved)
         self.assertEqual(self.near([], 2), 0)
@@ -65,7 +65,7 @@ class Shapes(GroundCase):
         self.assertEqual(north.get(f"{self.base}/shapes").json()[0]["id"], road["id"])
 
     def test_locks_bounds_and_crossing_outlines_are_refused_with_a_sentence(self):
-        locked = self.put(self.ROAD | {"locked": True}).json()["shapes"][0]
+        locked = self.put(self.ROAD | {"locked": True}).json()["since"]["shapes"][0]
         said = {k: locked[k] for k in ("id", "locked", *self.ROAD)}
         bad = [
             (said | {"width": 9}, 409, "Cart road is locked"),
@@ -112,10 +112,10 @@ class Shapes(GroundCase):
         answer = self.north.post(path, data, content_type="application/geo+json")
         kept = ("kind", "form", "name", "points", "width", "clear", "box")
         self.assertEqual(
-            [[s[k] for k in kept] for s in answer.json()["shapes"]],
+            [[s[k] for k in kept] for s in answer.json()["since"]["shapes"]],
             [[s[k] for k in kept] for s in self.north.get(f"{self.base}/shapes").json()],
         )
-        self.assertEqual(len(answer.json()["shapes"]), 2)
+        self.assertEqual(len(answer.json()["since"]["shapes"]), 2)
         bad = self.north.post(path.replace("key=", "key=0"), b"{}", content_type="application/json")
         self.assertEqual(bad.status_code, 422)
         again = self.north.post(
@@ -292,9 +292,9 @@ class Conditions(GroundCase):
         self.assertEqual((free["conditions"], free["suitability"]), ([], 1))
 
     def test_a_distance_to_a_shape_that_is_gone_counts_as_far_from_it(self):
-        road = self.post("/shapes", {"key": key(), "put": [Shapes.ROAD | {"clear": None}]}).json()["shapes"][
-            0
-        ]["id"]
+        road = self.post("/shapes", {"key": key(), "put": [Shapes.ROAD | {"clear": None}]}).json()["since"][
+            "shapes"
+        ][0]["id"]
         self.settings(conditions=[{"kind": "path", "lo": -100, "hi": 20, "shapes": [road]}])
         self.assertGreater(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], 20)
         self.post("/shapes", {"key": key(), "remove": [road]})
@@ -324,7 +324,10 @@ class Conditions(GroundCase):
         self.assertGreater(near["count"], 20)
         path = [[20, 20], [240, 240], [20, 240], [240, 20]]
         answer = self.stroke(stand=blocks.pk, path=path, radius=150, strength=1, soft=0).json()
-        self.assertEqual(answer["stale"], [self.birch.pk, self.level.stands.get(slug="moor-grass").pk])
+        self.assertEqual(
+            [int(pk) for pk in answer["since"]["keys"]],
+            [blocks.pk, self.birch.pk, self.level.stands.get(slug="moor-grass").pk],
+        )
         self.assertLess(
             self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], 0.2 * near["count"]
         )
@@ -368,7 +371,7 @@ class Conditions(GroundCase):
         ]
         others = [self.birch.pk, self.level.stands.get(slug="moor-grass").pk]
         copied = self.post("/conditions/copy", {"key": key(), "conditions": rules, "to": others}).json()
-        self.assertEqual(len(copied["entries"]), 2)
+        self.assertEqual(len(copied["entry"]["stands"]), 2)
         self.assertEqual({len(Stand.objects.get(pk=pk).settings["conditions"]) for pk in others}, {3})
         entries = Entry.objects.count()
         refused = self.post(

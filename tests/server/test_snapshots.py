@@ -3,29 +3,29 @@ once."""
 
 import shutil
 import threading
-import zlib
 
 import numpy as np
 from django.db import connections
 from django.test import TransactionTestCase
 
 from server.cache import CACHE
+from server.document.arrays import EditArrays
 from server.document.planted import planted_of
 from server.journal.models import Entry
 from server.levels.baked import baked_of, folder_of
 from server.levels.models import Level
-from server.stands.touch import touch_of
-from tests.fixtures import small_level
+from tests.fixtures import small_level, stored_touch
 from tests.server.test_api import ApiCase
 from tests.server.test_ground import GroundCase, key
 from tests.worker import work_off
+from thicket.document.edits.files import edit_from
 
 
 class Snapshots(GroundCase):
     def take(self, name):
-        answer = self.post("/snapshots", {"name": name})
+        answer = self.post("/snapshots", {"key": key(), "name": name})
         self.assertEqual(answer.status_code, 200, answer.content)
-        return answer.json()["id"]
+        return self.level.snapshots.get(name=name).pk
 
     def compare(self, before, after=0):
         told = self.post("/snapshots/compare", {"before": before, "after": after}).json()
@@ -76,8 +76,8 @@ class Snapshots(GroundCase):
     def test_bad_wishes(self):
         first = self.take("One")
         for path, body, status, word in (
-            ("/snapshots", {"name": "One"}, 422, "already"),
-            ("/snapshots", {"name": ""}, 422, "name"),
+            ("/snapshots", {"key": key(), "name": "One"}, 422, "already"),
+            ("/snapshots", {"key": key(), "name": ""}, 422, "name"),
             ("/snapshots/compare", {"before": 10**8}, 404, "no snapshot"),
             ("/snapshots/0/go-back", {"key": key()}, 422, "choose"),
         ):
@@ -85,7 +85,9 @@ class Snapshots(GroundCase):
             self.assertEqual(
                 (answer.status_code, word in answer.json()["detail"]), (status, True), answer.content
             )
-        self.assertEqual(self.post("/snapshots", {"name": "No"}, self.client_of("guest")).status_code, 403)
+        self.assertEqual(
+            self.post("/snapshots", {"key": key(), "name": "No"}, self.client_of("guest")).status_code, 403
+        )
         self.lead.post(
             f"{self.base}/resolution", {"key": key(), "cell": 2.0}, content_type="application/json"
         )
@@ -95,7 +97,10 @@ class Snapshots(GroundCase):
             (422, True),
             refused.content,
         )
-        self.assertEqual(self.north.delete(f"{self.base}/snapshots/{first}").json(), [])
+        gone = self.north.delete(f"{self.base}/snapshots/{first}?key={key()}")
+        self.assertEqual((gone.status_code, self.north.get(f"{self.base}/snapshots").json()), (200, []))
+        self.north.post(f"{self.base}/undo")
+        self.assertEqual(self.north.get(f"{self.base}/snapshots").json()[0]["name"], "One")
 
     def test_a_sample_shows_what_is_tried(self):
         tried = {
@@ -152,17 +157,16 @@ class AtOnce(TransactionTestCase):
         self.assertEqual(entries.count(), 12)
         whole = np.zeros((256, 256), int)
         for entry in entries:
-            col0, row0, col1, row1 = entry.change["box"]
-            whole[row0:row1, col0:col1] += np.frombuffer(zlib.decompress(entry.delta), np.int16).reshape(
-                row1 - row0, col1 - col0
-            )
+            (part,) = edit_from(entry.change["edit"], EditArrays(level)).parts
+            col0, row0, col1, row1 = part.box
+            whole[row0:row1, col0:col1] += part.delta
         fresh = Level.objects.get(pk=level.pk)
         stand = fresh.stands.get(slug="birch")
         stand.level = fresh
-        np.testing.assert_array_equal(touch_of(stand).array, whole)
+        np.testing.assert_array_equal(stored_touch(stand), whole)
         for name in ("north", "south") * 6:
             self.assertEqual(clients[name].post(f"{base}/undo").status_code, 200)
-        self.assertFalse(touch_of(stand).array.any())
+        self.assertFalse(stored_touch(stand).any())
 
 
 class Bakes(TransactionTestCase):

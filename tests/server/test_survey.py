@@ -188,15 +188,15 @@ class Surveys(GroundCase):
         work_off()
         sward = Stand.objects.get(level=self.level, sward=True)
         too_many = sward.settings | {"spacing": 0.2}
-        Stand.objects.filter(pk=sward.pk).update(settings=too_many, revision=sward.revision + 1)
-        Level.objects.update(stand_revision=F("stand_revision") + 1)
+        Stand.objects.filter(pk=sward.pk).update(settings=too_many)
+        Level.objects.update(version=F("version") + 1)
         for told in (False, True):
             nearer = {"key": key(), "drawing": {"shadow_reach": 5, "distances": 0.5}}
             self.assertEqual(self.post("/drawing", nearer, method="put").status_code, 200)
             self.assertEqual(self.last()["worst"] is not None, told)
             self.post("/undo", {})
-            Stand.objects.filter(pk=sward.pk).update(settings=sward.settings, revision=sward.revision + 2)
-            Level.objects.update(stand_revision=F("stand_revision") + 1)
+            Stand.objects.filter(pk=sward.pk).update(settings=sward.settings)
+            Level.objects.update(version=F("version") + 1)
 
     def last(self) -> dict:
         return self.north.get(f"{self.base}/journal").json()[0]

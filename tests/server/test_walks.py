@@ -109,7 +109,7 @@ class Walks(GroundCase):
             ("/tiers", "tiers", tiers, lead),
         ):
             before, plants = client.get(self.base).json()[field], self.ids()
-            entry = self.post(path, {"key": key(), field: fresh}, client, "put").json()
+            entry = self.post(path, {"key": key(), field: fresh}, client, "put").json()["entry"]
             self.assertEqual(entry["kind"], field)
             now = client.get(self.base).json()[field]
             self.assertEqual({n: now[n] for n in fresh}, fresh)

@@ -12,7 +12,7 @@ from thicket.document.pin_rows import PinRow, Row, rows_of
 from thicket.document.settings import StandSettings, Stratum
 from thicket.planted.level import PlantedLevel
 from thicket.planting.hashing import seed_of
-from thicket.refused import Conflict, Missing, Refused
+from thicket.refused import Conflict, Refused
 
 BEGINNING = 20_000
 """A new stand begins with at most about so many plants."""
@@ -56,11 +56,11 @@ def begun(
 ) -> StandFile:
     """A new stand of one item, at the end of its stratum; see `beginning` for what is not given.
 
-    Raises: Missing when the level has no such item; Refused when too many plants would stand.
+    Raises: Refused when the level has no such item, or too many plants would stand.
     """
     level = planted.level
     if item not in level.stock:
-        raise Missing(f"item: there is no stock item {item[:60]!r} in this level")
+        raise Refused(f"item: there is no stock item {item[:60]!r} in this level")
     settings = beginning(level.stock[item], sward) | ({"spacing": spacing} if spacing else {})
     place = max((s.place for s in level.stands.values() if s.stratum == stratum), default=-1) + 1
     given = StandFile(
@@ -117,11 +117,11 @@ def move_edit(level: Level, stand: Stand, stratum: str, before: int | None) -> O
 def exchange_edit(level: Level, item: str, by: str) -> Edit:
     """Plant one item in another's stead in every mix and pin; the same plants, in the same places.
 
-    Raises: Missing for an unknown item; Conflict when a stand that has it is locked; Refused when nothing
-    plants it, or a mix has both.
+    Raises: Conflict when a stand that has it is locked; Refused for an
+    unknown item, when nothing plants it, or a mix has both.
     """
     if by not in level.stock:
-        raise Missing(f"by: there is no stock item {by[:60]!r} in this level")
+        raise Refused(f"by: there is no stock item {by[:60]!r} in this level")
     name = level.stock[item].name if item in level.stock else item[:60]
     mixes, pins = {}, {}
     for stand in level.in_order:

@@ -17,6 +17,7 @@ from thicket.ground.heights import Ground
 from thicket.ground.shapes import Shape
 from thicket.hashing import hash_of
 from thicket.lazy import lazy
+from thicket.planted.asking import check_order
 from thicket.planted.comparing import Difference, compare, difference
 from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, stand_cost
 from thicket.planted.export import files_of
@@ -245,6 +246,8 @@ class PlantedLevel:
         Raises: Refused when it cannot be done, or a stand whose settings it changes could not be planted.
         """
         after = self.edited(edit.apply(self.level))
+        if after.stands is not self.stands:
+            check_order(self, after)
         for number in after.level.stands:
             if after.level.stands[number] is not self.level.stands.get(number):
                 after.planting(number)

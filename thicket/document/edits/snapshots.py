@@ -136,7 +136,11 @@ def _planted_as(level: Level, shot: Snapshot) -> Level:
         raise Conflict(f"{locked[0]} is locked: unlock it first")
     after = replace(level, stands=dict(shot.stands), touch=dict(shot.touch), pins=dict(shot.pins))
     if shot.touch_cell != level.touch_cell or any(t.shape != level.touch_shape for t in shot.touch.values()):
-        raise Refused("snapshot: the level's touch has other cells than when it was taken")
+        raise Refused(
+            f"snapshot: it was painted on touch cells of {shot.touch_cell:g} m over another ground or with "
+            f"other cells than the level has now, {level.touch_cell:g} m; set these back on the Ground bench "
+            "first"
+        )
     for stand in shot.stands.values():
         check_mix(after, stand.settings, stand.name)
     return after

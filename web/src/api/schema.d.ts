@@ -1588,7 +1588,7 @@ export interface paths {
         };
         /**
          * Snapshots
-         * @description All snapshots that have a name, newest first.
+         * @description All snapshots, newest first.
          */
         get: operations["server_snapshots_api_snapshots"];
         put?: never;
@@ -1774,8 +1774,7 @@ export interface paths {
         put?: never;
         /**
          * Copy
-         * @description Give conditions to other stands, in place of theirs; all of them or none. Each stand gets its own
-         *     journal entry.
+         * @description Give conditions to other stands, in place of theirs, as one journal entry; all of them or none.
          */
         post: operations["server_stands_conditions_api_copy"];
         delete?: never;
@@ -2051,7 +2050,7 @@ export interface paths {
         };
         /**
          * Pulse
-         * @description Cheap enough to ask every second.
+         * @description What is other since a version.
          */
         get: operations["server_journal_api_pulse"];
         put?: never;
@@ -2073,7 +2072,7 @@ export interface paths {
         put?: never;
         /**
          * Beat
-         * @description The pulse, while one tells where one is and hears where others are.
+         * @description The same, while one tells where one is and hears where others are.
          */
         post: operations["server_journal_api_beat"];
         delete?: never;
@@ -2092,7 +2091,7 @@ export interface paths {
         /**
          * Journal
          * @description A hundred actions in the level, newest first: the last, or those before one of them; of a person, on a
-         *     stand, of a kind, since a time.
+         *     stand, of a topic, since a time.
          */
         get: operations["server_journal_api_journal"];
         put?: never;
@@ -4078,7 +4077,166 @@ export interface components {
          * Kind
          * @enum {string}
          */
-        Kind: "stroke" | "settings" | "marks" | "ground" | "resolution" | "shapes" | "masks" | "stands" | "pins" | "snapshot" | "strokes" | "views" | "wind" | "atmosphere" | "drawing" | "tiers" | "walks" | "plots" | "stock" | "looks" | "rename";
+        Kind: "heights" | "layers";
+        /**
+         * Box
+         * @description A box: its middle, width across and length along a compass heading, in m and degrees.
+         */
+        Box: {
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Width */
+            width: number;
+            /** Length */
+            length: number;
+            /** Heading */
+            heading: number;
+        };
+        /**
+         * ChangedOut
+         * @description An action that was kept, taken back or done again: its journal entry, plants gained and lost by it, and
+         *     what is other since the version that it began from.
+         */
+        ChangedOut: {
+            entry: components["schemas"]["EntryOut"];
+            /** Gained */
+            gained: number;
+            /** Lost */
+            lost: number;
+            /** Previous */
+            previous: number;
+            since: components["schemas"]["Since"];
+            /**
+             * Undo
+             * @description what the person could take back by now
+             */
+            undo: string | null;
+            /**
+             * Redo
+             * @description and do again
+             */
+            redo: string | null;
+        };
+        /**
+         * ConditionSettings
+         * @description One site condition; see `thicket.site.conditions.Condition`. `hi` from 100,000 up has no end.
+         */
+        ConditionSettings: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "altitude" | "slope" | "facing" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "mask" | "flat";
+            /** Lo */
+            lo: number;
+            /** Hi */
+            hi: number;
+            /**
+             * Soft Lo
+             * @default 0
+             */
+            soft_lo: number;
+            /**
+             * Soft Hi
+             * @default 0
+             */
+            soft_hi: number;
+            /**
+             * Join
+             * @default and
+             * @enum {string}
+             */
+            join: "and" | "or" | "except";
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Centre
+             * @default 180
+             */
+            centre: number;
+            /**
+             * Radius
+             * @default 20
+             */
+            radius: number;
+            /**
+             * Layers
+             * @default []
+             */
+            layers: string[];
+            /**
+             * @default {
+             *       "form": "gradient",
+             *       "wavelength": 40,
+             *       "octaves": 3,
+             *       "contrast": 1,
+             *       "shift": 0,
+             *       "seed": 1
+             *     }
+             */
+            noise: components["schemas"]["NoiseSettings"];
+            /**
+             * Shapes
+             * @default []
+             */
+            shapes: number[];
+            /**
+             * Depth
+             * @default false
+             */
+            depth: boolean;
+            /**
+             * Stand
+             * @default 0
+             */
+            stand: number;
+            /**
+             * Mask
+             * @default
+             */
+            mask: string;
+            /**
+             * Curve
+             * @default []
+             */
+            curve: [
+                number,
+                number
+            ][];
+            /**
+             * Density
+             * @default true
+             */
+            density: boolean;
+            /** Size */
+            size?: number | null;
+        };
+        /**
+         * DistanceSettings
+         * @description How far a stand is drawn, in m; see `thicket.sight.distances.Distances`.
+         */
+        DistanceSettings: {
+            /** Steps */
+            steps: number[];
+            /** Billboard */
+            billboard: number;
+            /** Gone */
+            gone: number;
+            /** Fade */
+            fade: number;
+            /** Shadow */
+            shadow: number;
+            /**
+             * By Size
+             * @default false
+             */
+            by_size: boolean;
+        };
         /**
          * EntryOut
          * @description One action: who, when, what, plants gained and lost, and the cost difference in the view it was done
@@ -4098,8 +4256,11 @@ export interface components {
             what: string;
             /** Kind */
             kind: string;
-            /** Stand */
-            stand: number | null;
+            /**
+             * Stands
+             * @description numbers of the stands that it is about
+             */
+            stands: number[];
             /** Plot */
             plot: string;
             /** Gained */
@@ -4113,6 +4274,555 @@ export interface components {
             worst: components["schemas"]["WorstView"] | null;
             /** Undone */
             undone: boolean;
+        };
+        /**
+         * LayoutSettings
+         * @description How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another
+         *     stand's plants.
+         *
+         *     `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and
+         *     `.companions`.
+         */
+        LayoutSettings: {
+            /**
+             * Kind
+             * @default free
+             * @enum {string}
+             */
+            kind: "free" | "path" | "rows" | "anchors";
+            /**
+             * Shapes
+             * @default []
+             */
+            shapes: number[];
+            /**
+             * Every
+             * @default 2
+             */
+            every: number;
+            /**
+             * Count
+             * @description plants on each path; 0 for one every so many m
+             * @default 0
+             */
+            count: number;
+            /**
+             * Side
+             * @default on
+             * @enum {string}
+             */
+            side: "on" | "left" | "right" | "both";
+            /**
+             * Offset
+             * @default 0
+             */
+            offset: number;
+            /**
+             * Face
+             * @default along
+             * @enum {string}
+             */
+            face: "along" | "across" | "free";
+            /**
+             * Stagger
+             * @default false
+             */
+            stagger: boolean;
+            /**
+             * Jitter
+             * @default 0
+             */
+            jitter: number;
+            /**
+             * Bearing
+             * @default 0
+             */
+            bearing: number;
+            /**
+             * Apart
+             * @default 2
+             */
+            apart: number;
+            /**
+             * Host
+             * @description number of the stand whose plants it stands on
+             * @default 0
+             */
+            host: number;
+            /**
+             * Around
+             * @description plants along the curve through a host's anchors; 0: one on each
+             * @default 0
+             */
+            around: number;
+            /**
+             * Inside
+             * @description whether those are spread inside the curve
+             * @default false
+             */
+            inside: boolean;
+            /**
+             * Group
+             * @description the group of anchors it stands on; all when empty
+             * @default
+             */
+            group: string;
+        };
+        /**
+         * MaskOut
+         * @description A mask image; bits of each of its values.
+         */
+        MaskOut: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: number;
+            /** Columns */
+            columns: number;
+            /** Bits */
+            bits: number;
+            /** Digest */
+            digest: string;
+        };
+        /**
+         * MixEntry
+         * @description One stock item of a mix: its weight, what differs for it, and a site condition that drives its weight.
+         *     `mark` is what its plants are drawn by; it stays when the item is exchanged, so that the same plants carry
+         *     the other item.
+         */
+        MixEntry: {
+            /** Item */
+            item: string;
+            /** Weight */
+            weight: number;
+            /** Size */
+            size?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Footprint
+             * @default 1
+             */
+            footprint: number;
+            /** Sink */
+            sink?: number | null;
+            drive?: components["schemas"]["ConditionSettings"] | null;
+            /**
+             * Mark
+             * @default
+             */
+            mark: string;
+        };
+        /**
+         * NoiseSettings
+         * @description Noise in level space; see `thicket.ground.noise.Noise`.
+         */
+        NoiseSettings: {
+            /**
+             * Form
+             * @default gradient
+             * @enum {string}
+             */
+            form: "gradient" | "ridged" | "cellular";
+            /**
+             * Wavelength
+             * @default 40
+             */
+            wavelength: number;
+            /**
+             * Octaves
+             * @default 3
+             */
+            octaves: number;
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Shift
+             * @default 0
+             */
+            shift: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
+         * Round
+         * @description A round outline: its middle and radius in m.
+         */
+        Round: {
+            /** X */
+            x: number;
+            /** Z */
+            z: number;
+            /** Radius */
+            radius: number;
+        };
+        /** ShapeOut */
+        ShapeOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "path" | "area" | "obstacle";
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "line" | "polygon" | "circle" | "box";
+            /**
+             * Name
+             * @description not of spaces alone, and without control characters
+             */
+            name: string;
+            /**
+             * Points
+             * @default []
+             */
+            points: [
+                number,
+                number
+            ][];
+            round?: components["schemas"]["Round"] | null;
+            box?: components["schemas"]["Box"] | null;
+            /**
+             * Width
+             * @default 4
+             */
+            width: number;
+            /**
+             * Clear
+             * @default 0.5
+             */
+            clear: number | null;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /**
+             * Hatch
+             * @default slant
+             * @enum {string}
+             */
+            hatch: "slant" | "cross" | "dots" | "upright" | "blank";
+            trail?: components["schemas"]["Trail"] | null;
+            /** Id */
+            id: number;
+            /**
+             * Reach
+             * @description length of a path or area of an outline, m or m²
+             */
+            reach: number;
+        };
+        /**
+         * SheetsOut
+         * @description How a stand's plants are handed out: square sheets of `size` m, row by row, each with its content
+         *     key.
+         */
+        SheetsOut: {
+            /** Size */
+            size: number;
+            /** Columns */
+            columns: number;
+            /** Rows */
+            rows: number;
+            /**
+             * Keys
+             * @description empty for a sheet that is not told yet: see `keys` of the level
+             */
+            keys: string[];
+        };
+        /**
+         * Since
+         * @description What is other in a level since a version of it: stands to be put in place of those there were, those
+         *     that are gone, all in their order; content keys of sheets, by stand and index; and shapes, mask images
+         *     and the level itself, each where it is other.
+         */
+        Since: {
+            /** Version */
+            version: number;
+            /**
+             * Stands
+             * @default []
+             */
+            stands: components["schemas"]["StandOut"][];
+            /**
+             * Gone
+             * @default []
+             */
+            gone: number[];
+            /** Order */
+            order?: number[] | null;
+            /**
+             * Keys
+             * @default {}
+             */
+            keys: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /**
+             * Counts
+             * @description plants of stands whose number is known by now
+             * @default {}
+             */
+            counts: {
+                [key: string]: number;
+            };
+            /** Shapes */
+            shapes?: components["schemas"]["ShapeOut"][] | null;
+            /** Masks */
+            masks?: components["schemas"]["MaskOut"][] | null;
+            level?: components["schemas"]["LevelOut"] | null;
+        };
+        /**
+         * StandOut
+         * @description A stand: who it is, its settings, and how many plants they give.
+         */
+        StandOut: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Slug */
+            slug: string;
+            /** Name */
+            name: string;
+            /**
+             * Stratum
+             * @enum {string}
+             */
+            stratum: "Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss";
+            /** Sward */
+            sward: boolean;
+            /** Seed */
+            seed: number;
+            /** Locked */
+            locked: boolean;
+            /** Colour */
+            colour: string;
+            settings: components["schemas"]["StandSettings"];
+            /**
+             * Items
+             * @description the stock items that a plant's item counts through: the mix, then those of pins
+             */
+            items: string[];
+            /**
+             * Pins
+             * @description single plants set by hand
+             */
+            pins: number;
+            /**
+             * Uprooted
+             * @description places where it was uprooted, and where no rule plants it
+             */
+            uprooted: number;
+            /** Count */
+            count: number;
+            /**
+             * Counted
+             * @description whether that is the number; else about it, until somebody counts them
+             */
+            counted: boolean;
+            /**
+             * Warnings
+             * @description conditions that ask for what the level no longer has
+             */
+            warnings: string[];
+            sheets: components["schemas"]["SheetsOut"];
+        };
+        /**
+         * StandSettings
+         * @description All that a person can set on a stand.
+         */
+        StandSettings: {
+            /** Mix */
+            mix: components["schemas"]["MixEntry"][];
+            /** Spacing */
+            spacing: number;
+            /** Fullness */
+            fullness: number;
+            /**
+             * @default {
+             *       "size": [
+             *         0.8,
+             *         1.2
+             *       ],
+             *       "width": [
+             *         0.9,
+             *         1.1
+             *       ],
+             *       "turn": [
+             *         0,
+             *         360
+             *       ],
+             *       "lean": 3,
+             *       "follow": 0.1,
+             *       "sink": 0,
+             *       "patch": 40
+             *     }
+             */
+            variation: components["schemas"]["VariationSettings"];
+            /**
+             * @default {
+             *       "kind": "free",
+             *       "shapes": [],
+             *       "every": 2,
+             *       "count": 0,
+             *       "side": "on",
+             *       "offset": 0,
+             *       "face": "along",
+             *       "stagger": false,
+             *       "jitter": 0,
+             *       "bearing": 0,
+             *       "apart": 2,
+             *       "host": 0,
+             *       "around": 0,
+             *       "inside": false,
+             *       "group": ""
+             *     }
+             */
+            layout: components["schemas"]["LayoutSettings"];
+            /**
+             * Tints
+             * @default [
+             *       "#ffffff",
+             *       "#ffffff"
+             *     ]
+             */
+            tints: [
+                string,
+                string
+            ];
+            /**
+             * Conditions
+             * @default []
+             */
+            conditions: components["schemas"]["ConditionSettings"][];
+            /**
+             * Clear Of
+             * @description shapes whose clear margin it keeps out of
+             * @default [
+             *       "path",
+             *       "area",
+             *       "obstacle"
+             *     ]
+             */
+            clear_of: ("path" | "area" | "obstacle")[];
+            /**
+             * Gap
+             * @default 0
+             */
+            gap: number;
+            /**
+             * Under
+             * @description strata whose crowns it may stand under; trunks keep it out all the same
+             * @default []
+             */
+            under: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
+            distances: components["schemas"]["DistanceSettings"];
+        };
+        /**
+         * Trail
+         * @description How a path lays plants over: leaned by up to `lean` degrees and turned away from its line, and
+         *     shortened by up to the share `flatten`, fully within its width and less and less over `reach` m beyond its
+         *     edge; only plants of these strata.
+         */
+        Trail: {
+            /**
+             * Reach
+             * @default 1.5
+             */
+            reach: number;
+            /**
+             * Lean
+             * @default 50
+             */
+            lean: number;
+            /**
+             * Flatten
+             * @default 0.4
+             */
+            flatten: number;
+            /**
+             * Strata
+             * @default [
+             *       "Field",
+             *       "Moss"
+             *     ]
+             */
+            strata: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
+        };
+        /**
+         * VariationSettings
+         * @description How single plants differ; see `thicket.planting.stands.Variation`.
+         */
+        VariationSettings: {
+            /**
+             * Size
+             * @default [
+             *       0.8,
+             *       1.2
+             *     ]
+             */
+            size: [
+                number,
+                number
+            ];
+            /**
+             * Width
+             * @default [
+             *       0.9,
+             *       1.1
+             *     ]
+             */
+            width: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @default [
+             *       0,
+             *       360
+             *     ]
+             */
+            turn: [
+                number,
+                number
+            ];
+            /**
+             * Lean
+             * @default 3
+             */
+            lean: number;
+            /**
+             * Follow
+             * @default 0.1
+             */
+            follow: number;
+            /**
+             * Sink
+             * @default 0
+             */
+            sink: number;
+            /**
+             * Patch
+             * @default 40
+             */
+            patch: number;
         };
         /**
          * WorstView
@@ -4486,31 +5196,6 @@ export interface components {
             name: string;
         };
         /**
-         * MaskOut
-         * @description A mask image; bits of each of its values.
-         */
-        MaskOut: {
-            /** Name */
-            name: string;
-            /** Rows */
-            rows: number;
-            /** Columns */
-            columns: number;
-            /** Bits */
-            bits: number;
-            /** Digest */
-            digest: string;
-        };
-        /**
-         * GroundChangedOut
-         * @description A kept change of the ground, and the stands to be read again.
-         */
-        GroundChangedOut: {
-            entry: components["schemas"]["EntryOut"];
-            /** Stale */
-            stale: number[];
-        };
-        /**
          * ResolutionOut
          * @description What touch maps would be: cells a side, bytes in memory for all stands now and then.
          */
@@ -4542,138 +5227,6 @@ export interface components {
             key: string;
             /** Cell */
             cell: number;
-        };
-        /**
-         * Box
-         * @description A box: its middle, width across and length along a compass heading, in m and degrees.
-         */
-        Box: {
-            /** X */
-            x: number;
-            /** Z */
-            z: number;
-            /** Width */
-            width: number;
-            /** Length */
-            length: number;
-            /** Heading */
-            heading: number;
-        };
-        /**
-         * Round
-         * @description A round outline: its middle and radius in m.
-         */
-        Round: {
-            /** X */
-            x: number;
-            /** Z */
-            z: number;
-            /** Radius */
-            radius: number;
-        };
-        /** ShapeOut */
-        ShapeOut: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "path" | "area" | "obstacle";
-            /**
-             * Form
-             * @enum {string}
-             */
-            form: "line" | "polygon" | "circle" | "box";
-            /**
-             * Name
-             * @description not of spaces alone, and without control characters
-             */
-            name: string;
-            /**
-             * Points
-             * @default []
-             */
-            points: [
-                number,
-                number
-            ][];
-            round?: components["schemas"]["Round"] | null;
-            box?: components["schemas"]["Box"] | null;
-            /**
-             * Width
-             * @default 4
-             */
-            width: number;
-            /**
-             * Clear
-             * @default 0.5
-             */
-            clear: number | null;
-            /**
-             * Locked
-             * @default false
-             */
-            locked: boolean;
-            /**
-             * Hidden
-             * @default false
-             */
-            hidden: boolean;
-            /**
-             * Hatch
-             * @default slant
-             * @enum {string}
-             */
-            hatch: "slant" | "cross" | "dots" | "upright" | "blank";
-            trail?: components["schemas"]["Trail"] | null;
-            /** Id */
-            id: number;
-            /**
-             * Reach
-             * @description length of a path or area of an outline, m or m²
-             */
-            reach: number;
-        };
-        /**
-         * Trail
-         * @description How a path lays plants over: leaned by up to `lean` degrees and turned away from its line, and
-         *     shortened by up to the share `flatten`, fully within its width and less and less over `reach` m beyond its
-         *     edge; only plants of these strata.
-         */
-        Trail: {
-            /**
-             * Reach
-             * @default 1.5
-             */
-            reach: number;
-            /**
-             * Lean
-             * @default 50
-             */
-            lean: number;
-            /**
-             * Flatten
-             * @default 0.4
-             */
-            flatten: number;
-            /**
-             * Strata
-             * @default [
-             *       "Field",
-             *       "Moss"
-             *     ]
-             */
-            strata: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
-        };
-        /**
-         * ShapesOut
-         * @description A kept action, all shapes as they now are, and the stands to be read again.
-         */
-        ShapesOut: {
-            entry: components["schemas"]["EntryOut"];
-            /** Shapes */
-            shapes: components["schemas"]["ShapeOut"][];
-            /** Stale */
-            stale: number[];
         };
         /**
          * ShapeIn
@@ -4977,529 +5530,6 @@ export interface components {
             item: string;
             /** Held */
             held: boolean;
-        };
-        /**
-         * ConditionSettings
-         * @description One site condition; see `thicket.site.conditions.Condition`. `hi` from 100,000 up has no end.
-         */
-        ConditionSettings: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "altitude" | "slope" | "facing" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "mask" | "flat";
-            /** Lo */
-            lo: number;
-            /** Hi */
-            hi: number;
-            /**
-             * Soft Lo
-             * @default 0
-             */
-            soft_lo: number;
-            /**
-             * Soft Hi
-             * @default 0
-             */
-            soft_hi: number;
-            /**
-             * Join
-             * @default and
-             * @enum {string}
-             */
-            join: "and" | "or" | "except";
-            /**
-             * On
-             * @default true
-             */
-            on: boolean;
-            /**
-             * Centre
-             * @default 180
-             */
-            centre: number;
-            /**
-             * Radius
-             * @default 20
-             */
-            radius: number;
-            /**
-             * Layers
-             * @default []
-             */
-            layers: string[];
-            /**
-             * @default {
-             *       "form": "gradient",
-             *       "wavelength": 40,
-             *       "octaves": 3,
-             *       "contrast": 1,
-             *       "shift": 0,
-             *       "seed": 1
-             *     }
-             */
-            noise: components["schemas"]["NoiseSettings"];
-            /**
-             * Shapes
-             * @default []
-             */
-            shapes: number[];
-            /**
-             * Depth
-             * @default false
-             */
-            depth: boolean;
-            /**
-             * Stand
-             * @default 0
-             */
-            stand: number;
-            /**
-             * Mask
-             * @default
-             */
-            mask: string;
-            /**
-             * Curve
-             * @default []
-             */
-            curve: [
-                number,
-                number
-            ][];
-            /**
-             * Density
-             * @default true
-             */
-            density: boolean;
-            /** Size */
-            size?: number | null;
-        };
-        /**
-         * DistanceSettings
-         * @description How far a stand is drawn, in m; see `thicket.sight.distances.Distances`.
-         */
-        DistanceSettings: {
-            /** Steps */
-            steps: number[];
-            /** Billboard */
-            billboard: number;
-            /** Gone */
-            gone: number;
-            /** Fade */
-            fade: number;
-            /** Shadow */
-            shadow: number;
-            /**
-             * By Size
-             * @default false
-             */
-            by_size: boolean;
-        };
-        /**
-         * LayoutSettings
-         * @description How a stand's places lie: thrown freely, along paths, in rows over areas, or on the anchors of another
-         *     stand's plants.
-         *
-         *     `shapes` are the paths or areas, all of the level's when empty. See `thicket.planting.layouts` and
-         *     `.companions`.
-         */
-        LayoutSettings: {
-            /**
-             * Kind
-             * @default free
-             * @enum {string}
-             */
-            kind: "free" | "path" | "rows" | "anchors";
-            /**
-             * Shapes
-             * @default []
-             */
-            shapes: number[];
-            /**
-             * Every
-             * @default 2
-             */
-            every: number;
-            /**
-             * Count
-             * @description plants on each path; 0 for one every so many m
-             * @default 0
-             */
-            count: number;
-            /**
-             * Side
-             * @default on
-             * @enum {string}
-             */
-            side: "on" | "left" | "right" | "both";
-            /**
-             * Offset
-             * @default 0
-             */
-            offset: number;
-            /**
-             * Face
-             * @default along
-             * @enum {string}
-             */
-            face: "along" | "across" | "free";
-            /**
-             * Stagger
-             * @default false
-             */
-            stagger: boolean;
-            /**
-             * Jitter
-             * @default 0
-             */
-            jitter: number;
-            /**
-             * Bearing
-             * @default 0
-             */
-            bearing: number;
-            /**
-             * Apart
-             * @default 2
-             */
-            apart: number;
-            /**
-             * Host
-             * @description number of the stand whose plants it stands on
-             * @default 0
-             */
-            host: number;
-            /**
-             * Around
-             * @description plants along the curve through a host's anchors; 0: one on each
-             * @default 0
-             */
-            around: number;
-            /**
-             * Inside
-             * @description whether those are spread inside the curve
-             * @default false
-             */
-            inside: boolean;
-            /**
-             * Group
-             * @description the group of anchors it stands on; all when empty
-             * @default
-             */
-            group: string;
-        };
-        /**
-         * MixEntry
-         * @description One stock item of a mix: its weight, what differs for it, and a site condition that drives its weight.
-         *     `mark` is what its plants are drawn by; it stays when the item is exchanged, so that the same plants carry
-         *     the other item.
-         */
-        MixEntry: {
-            /** Item */
-            item: string;
-            /** Weight */
-            weight: number;
-            /** Size */
-            size?: [
-                number,
-                number
-            ] | null;
-            /**
-             * Footprint
-             * @default 1
-             */
-            footprint: number;
-            /** Sink */
-            sink?: number | null;
-            drive?: components["schemas"]["ConditionSettings"] | null;
-            /**
-             * Mark
-             * @default
-             */
-            mark: string;
-        };
-        /**
-         * NoiseSettings
-         * @description Noise in level space; see `thicket.ground.noise.Noise`.
-         */
-        NoiseSettings: {
-            /**
-             * Form
-             * @default gradient
-             * @enum {string}
-             */
-            form: "gradient" | "ridged" | "cellular";
-            /**
-             * Wavelength
-             * @default 40
-             */
-            wavelength: number;
-            /**
-             * Octaves
-             * @default 3
-             */
-            octaves: number;
-            /**
-             * Contrast
-             * @default 1
-             */
-            contrast: number;
-            /**
-             * Shift
-             * @default 0
-             */
-            shift: number;
-            /**
-             * Seed
-             * @default 1
-             */
-            seed: number;
-        };
-        /**
-         * SheetsOut
-         * @description How a stand's plants are handed out: square sheets of `size` m, row by row, each with its content
-         *     key.
-         */
-        SheetsOut: {
-            /** Size */
-            size: number;
-            /** Columns */
-            columns: number;
-            /** Rows */
-            rows: number;
-            /**
-             * Keys
-             * @description empty for a sheet that is not told yet: see `keys` of the level
-             */
-            keys: string[];
-        };
-        /**
-         * StandOut
-         * @description A stand: who it is, its settings, and how many plants they give.
-         */
-        StandOut: {
-            /** Id */
-            id: number;
-            /** Number */
-            number: number;
-            /** Slug */
-            slug: string;
-            /** Name */
-            name: string;
-            /**
-             * Stratum
-             * @enum {string}
-             */
-            stratum: "Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss";
-            /** Sward */
-            sward: boolean;
-            /** Seed */
-            seed: number;
-            /** Locked */
-            locked: boolean;
-            /** Colour */
-            colour: string;
-            /** Revision */
-            revision: number;
-            settings: components["schemas"]["StandSettings"];
-            /**
-             * Items
-             * @description the stock items that a plant's item counts through: the mix, then those of pins
-             */
-            items: string[];
-            /**
-             * Pins
-             * @description single plants set by hand
-             */
-            pins: number;
-            /**
-             * Uprooted
-             * @description places where it was uprooted, and where no rule plants it
-             */
-            uprooted: number;
-            /** Count */
-            count: number;
-            /**
-             * Counted
-             * @description whether that is the number; else about it, until somebody counts them
-             */
-            counted: boolean;
-            /**
-             * Warnings
-             * @description conditions that ask for what the level no longer has
-             */
-            warnings: string[];
-            sheets: components["schemas"]["SheetsOut"];
-        };
-        /**
-         * StandSettings
-         * @description All that a person can set on a stand.
-         */
-        StandSettings: {
-            /** Mix */
-            mix: components["schemas"]["MixEntry"][];
-            /** Spacing */
-            spacing: number;
-            /** Fullness */
-            fullness: number;
-            /**
-             * @default {
-             *       "size": [
-             *         0.8,
-             *         1.2
-             *       ],
-             *       "width": [
-             *         0.9,
-             *         1.1
-             *       ],
-             *       "turn": [
-             *         0,
-             *         360
-             *       ],
-             *       "lean": 3,
-             *       "follow": 0.1,
-             *       "sink": 0,
-             *       "patch": 40
-             *     }
-             */
-            variation: components["schemas"]["VariationSettings"];
-            /**
-             * @default {
-             *       "kind": "free",
-             *       "shapes": [],
-             *       "every": 2,
-             *       "count": 0,
-             *       "side": "on",
-             *       "offset": 0,
-             *       "face": "along",
-             *       "stagger": false,
-             *       "jitter": 0,
-             *       "bearing": 0,
-             *       "apart": 2,
-             *       "host": 0,
-             *       "around": 0,
-             *       "inside": false,
-             *       "group": ""
-             *     }
-             */
-            layout: components["schemas"]["LayoutSettings"];
-            /**
-             * Tints
-             * @default [
-             *       "#ffffff",
-             *       "#ffffff"
-             *     ]
-             */
-            tints: [
-                string,
-                string
-            ];
-            /**
-             * Conditions
-             * @default []
-             */
-            conditions: components["schemas"]["ConditionSettings"][];
-            /**
-             * Clear Of
-             * @description shapes whose clear margin it keeps out of
-             * @default [
-             *       "path",
-             *       "area",
-             *       "obstacle"
-             *     ]
-             */
-            clear_of: ("path" | "area" | "obstacle")[];
-            /**
-             * Gap
-             * @default 0
-             */
-            gap: number;
-            /**
-             * Under
-             * @description strata whose crowns it may stand under; trunks keep it out all the same
-             * @default []
-             */
-            under: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
-            distances: components["schemas"]["DistanceSettings"];
-        };
-        /**
-         * VariationSettings
-         * @description How single plants differ; see `thicket.planting.stands.Variation`.
-         */
-        VariationSettings: {
-            /**
-             * Size
-             * @default [
-             *       0.8,
-             *       1.2
-             *     ]
-             */
-            size: [
-                number,
-                number
-            ];
-            /**
-             * Width
-             * @default [
-             *       0.9,
-             *       1.1
-             *     ]
-             */
-            width: [
-                number,
-                number
-            ];
-            /**
-             * Turn
-             * @default [
-             *       0,
-             *       360
-             *     ]
-             */
-            turn: [
-                number,
-                number
-            ];
-            /**
-             * Lean
-             * @default 3
-             */
-            lean: number;
-            /**
-             * Follow
-             * @default 0.1
-             */
-            follow: number;
-            /**
-             * Sink
-             * @default 0
-             */
-            sink: number;
-            /**
-             * Patch
-             * @default 40
-             */
-            patch: number;
-        };
-        /**
-         * ChangedOut
-         * @description A kept action: its journal entry, the content keys of the sheets of its stand that it may have changed,
-         *     by index, and the other stands that may have changed with it and are to be read again.
-         */
-        ChangedOut: {
-            entry: components["schemas"]["EntryOut"];
-            /** Stand */
-            stand: number | null;
-            /** Keys */
-            keys: {
-                [key: string]: string;
-            };
-            /**
-             * Stale
-             * @default []
-             */
-            stale: number[];
         };
         /**
          * PatchSeveralIn
@@ -5841,16 +5871,6 @@ export interface components {
             culled: number;
             /** Plot */
             plot: string;
-        };
-        /**
-         * ArrangedOut
-         * @description A kept action on the level's stands, which are to be read again; the stand that was made, if one
-         *     was.
-         */
-        ArrangedOut: {
-            entry: components["schemas"]["EntryOut"];
-            /** Stand */
-            stand?: number | null;
         };
         /**
          * AddIn
@@ -6343,6 +6363,11 @@ export interface components {
         /** SnapshotIn */
         SnapshotIn: {
             /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            /**
              * Name
              * @description not of spaces alone, and without control characters
              */
@@ -6559,13 +6584,6 @@ export interface components {
             settings: {
                 [key: string]: unknown;
             };
-        };
-        /** CopyOut */
-        CopyOut: {
-            /** Entries */
-            entries: components["schemas"]["EntryOut"][];
-            /** Stale */
-            stale: number[];
         };
         /**
          * CopyIn
@@ -7369,27 +7387,25 @@ export interface components {
         };
         /**
          * PulseOut
-         * @description Changes whenever anything in the level does; and what the user could undo and redo.
+         * @description What is other in the level since the version that was named; and what the user could undo and redo.
          */
         PulseOut: {
-            /** Pulse */
-            pulse: string;
             /** Undo */
             undo: string | null;
             /** Redo */
             redo: string | null;
+            since: components["schemas"]["Since"];
         };
         /**
          * BeatOut
          * @description The pulse, and who else is in the level.
          */
         BeatOut: {
-            /** Pulse */
-            pulse: string;
             /** Undo */
             undo: string | null;
             /** Redo */
             redo: string | null;
+            since: components["schemas"]["Since"];
             /** Others */
             others: components["schemas"]["PersonOut"][];
         };
@@ -7432,28 +7448,18 @@ export interface components {
              * @default false
              */
             leaving: boolean;
-        };
-        /**
-         * MovedOut
-         * @description An action taken back or done again, with the plants that came and went.
-         */
-        MovedOut: {
-            entry: components["schemas"]["EntryOut"];
-            /** Stand */
-            stand: number | null;
-            /** Keys */
-            keys: {
-                [key: string]: string;
-            };
             /**
-             * Stale
+             * Version
+             * @description a version of the level; 0 for none
+             * @default 0
+             */
+            version: number;
+            /**
+             * Counted
+             * @description stands whose plants are wanted
              * @default []
              */
-            stale: number[];
-            /** Gained */
-            gained: number;
-            /** Lost */
-            lost: number;
+            counted: number[];
         };
         /**
          * JobOut
@@ -9387,7 +9393,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -9494,7 +9500,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -9601,7 +9607,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -9708,7 +9714,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -9815,7 +9821,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -9922,7 +9928,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -10029,7 +10035,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Bookmark"][];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -10135,7 +10141,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Bookmark"][];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -11210,7 +11216,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["GroundChangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -11316,7 +11322,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["GroundChangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -11530,7 +11536,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["GroundChangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -11845,7 +11851,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ShapesOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -12160,7 +12166,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ShapesOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -12578,7 +12584,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -12685,7 +12691,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -12792,7 +12798,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -15881,7 +15887,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -16096,7 +16102,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -16204,7 +16210,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -16312,7 +16318,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -16420,7 +16426,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -16527,7 +16533,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -17704,7 +17710,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SnapshotOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -17792,7 +17798,9 @@ export interface operations {
     };
     server_snapshots_api_remove: {
         parameters: {
-            query?: never;
+            query: {
+                key: string;
+            };
             header?: never;
             path: {
                 slug: string;
@@ -17808,7 +17816,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SnapshotOut"][];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -18128,7 +18136,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ArrangedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -18661,7 +18669,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CopyOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -20439,7 +20447,9 @@ export interface operations {
     };
     server_journal_api_pulse: {
         parameters: {
-            query?: never;
+            query?: {
+                version?: number;
+            };
             header?: never;
             path: {
                 slug: string;
@@ -20653,7 +20663,7 @@ export interface operations {
                 before?: number | null;
                 who?: string;
                 stand?: number | null;
-                kind?: components["schemas"]["Kind"] | null;
+                topic?: ("painting" | "settings" | "plants" | "stands" | "shapes" | "ground" | "stock" | "snapshots" | "views" | "air" | "budget" | "name") | null;
                 since?: string | null;
             };
             header?: never;
@@ -20773,7 +20783,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MovedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -20876,7 +20886,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MovedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -20980,7 +20990,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MovedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -21084,7 +21094,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MovedOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -24217,7 +24227,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -24337,7 +24347,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -24849,7 +24859,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -25589,7 +25599,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */
@@ -25800,7 +25810,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EntryOut"];
+                    "application/json": components["schemas"]["ChangedOut"];
                 };
             };
             /** @description Not signed in. */

@@ -73,13 +73,8 @@ async function takeBands(layer: string) {
 }
 async function copy() {
   await guarded(async () => {
-    await answer(
-      api.POST('/api/levels/{slug}/conditions/copy', {
-        params: { path: { slug: store.slug } },
-        body: { key: crypto.randomUUID(), conditions: list.value, to: targets.value },
-      }),
-    )
-    await store.refresh()
+    const body = { key: crypto.randomUUID(), conditions: list.value, to: targets.value }
+    store.take(await answer(api.POST('/api/levels/{slug}/conditions/copy', { ...store.here(), body })))
     said.value = `Copied to ${store.stands
       .filter((s) => targets.value.includes(s.id))
       .map((s) => s.name)

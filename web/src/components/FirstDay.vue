@@ -33,7 +33,7 @@ watch(
   { immediate: true },
 )
 watch(
-  [shown, () => store.pulse?.pulse],
+  [shown, () => store.version],
   async () => {
     if (!shown.value) return
     try {

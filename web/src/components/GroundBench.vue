@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiImageFilterHdr, mdiLayersOutline, mdiUpload } from '@mdi/js'
 import { computed, ref, shallowRef } from 'vue'
-import { answer, api, type GroundChanged, type Resolution } from '../api/client'
+import { answer, api, type Changed, type Resolution } from '../api/client'
 import { upload } from '../api/upload'
 import { whole } from '../budget'
 import type { Relief } from '../composables/useRelief'
@@ -31,11 +31,11 @@ const megabytes = (n: number) => `${(n / 1e6).toFixed(1)} MB`
 async function kept() {
   importing.value = null
   await guarded(async () => {
-    await store.refresh(true)
+    await store.refresh()
     const [latest] = await answer(
       api.GET('/api/levels/{slug}/journal', { params: { path: { slug: store.slug } } }),
     )
-    if (latest?.kind === 'ground') store.note(latest)
+    if (latest) store.note(latest)
   })
 }
 async function bringMask(picked: File | File[] | null) {
@@ -45,22 +45,15 @@ async function bringMask(picked: File | File[] | null) {
   form.set('key', crypto.randomUUID())
   form.set('name', maskName.value.trim() || file.name.replace(/\.[^.]+$/, '').slice(0, 40))
   form.set('file', file)
-  await guarded(async () =>
-    store.groundChanged(await upload<GroundChanged>(`/levels/${store.slug}/masks`, form)),
-  )
+  await guarded(async () => void store.take(await upload<Changed>(`/levels/${store.slug}/masks`, form)))
   maskName.value = ''
   maskFile.value = null
 }
 const dropMask = (name: string) =>
-  guarded(async () =>
-    store.groundChanged(
-      await answer(
-        api.DELETE('/api/levels/{slug}/masks/{name}', {
-          params: { path: { slug: store.slug, name }, query: { key: crypto.randomUUID() } },
-        }),
-      ),
-    ),
-  )
+  guarded(async () => {
+    const params = { path: { slug: store.slug, name }, query: { key: crypto.randomUUID() } }
+    store.take(await answer(api.DELETE('/api/levels/{slug}/masks/{name}', { params })))
+  })
 
 function tryCell(value: number) {
   cell.value = value
@@ -83,7 +76,7 @@ function tryCell(value: number) {
 const setCell = () =>
   guarded(async () => {
     if (!cell.value) return
-    await store.groundChanged(
+    store.take(
       await answer(
         api.POST('/api/levels/{slug}/resolution', {
           params: { path: { slug: store.slug } },

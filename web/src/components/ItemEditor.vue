@@ -82,7 +82,7 @@ async function keep() {
     await shelf.changed(
       answer(api.PUT('/api/shelf/{item}', { params: { path: { item: props.item.slug } }, body })),
     )
-    await Promise.all([shelf.load(), store.refresh(true)])
+    await Promise.all([shelf.load(), store.refresh()])
     emit('close')
   } catch (error) {
     trouble.value = (error as Error).message

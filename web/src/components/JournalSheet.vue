@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiRedo, mdiUndo } from '@mdi/js'
 import { ref, shallowRef, watch } from 'vue'
-import { answer, api, type Entry, type View } from '../api/client'
+import { answer, api, type Entry, type Topic, type View } from '../api/client'
 import { signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
@@ -16,7 +16,7 @@ const store = useLevel()
 const entries = shallowRef<Entry[]>([])
 const who = ref<string | null>(null)
 const stand = ref<number | null>(null)
-const kind = ref<keyof typeof KINDS | null>(null)
+const topic = ref<Topic | null>(null)
 const since = ref<string | null>(null)
 const busy = ref(0)
 const PAGE = 100
@@ -24,30 +24,21 @@ const more = ref(false)
 /** What was wrong when the journal was read last; nothing is said of what was done before it was read. */
 const trouble = ref('')
 const read = ref(false)
-const KINDS = {
-  stroke: 'Painting',
-  strokes: 'Painting of several stands',
-  settings: 'Settings',
-  pins: 'Single plants',
+const TOPICS: Record<Topic, string> = {
+  painting: 'Painting',
+  settings: 'Settings of stands',
+  plants: 'Single plants',
   stands: 'Stands',
   shapes: 'Shapes',
-  ground: 'Ground',
+  ground: 'Ground and masks',
   stock: 'Stock',
-  marks: 'Budget marks',
-  views: 'Kept views',
-  wind: 'Wind',
-  atmosphere: 'Atmosphere',
-  drawing: 'Drawing settings',
-  tiers: 'Device tiers',
-  walks: 'Walks',
-  plots: 'Plots and shares',
-  masks: 'Mask images',
-  resolution: 'Cells of touch',
-  snapshot: 'Snapshots',
-  looks: 'Looks of layers',
-  rename: 'Names of the level',
+  snapshots: 'Snapshots',
+  views: 'Kept views and walks',
+  air: 'Atmosphere and wind',
+  budget: 'Budget, tiers and plots',
+  name: 'Name of the level',
 }
-const kinds = Object.entries(KINDS).map(([value, title]) => ({ value, title }))
+const topics = Object.entries(TOPICS).map(([value, title]) => ({ value, title }))
 const SINCE = [
   { value: 'hour', title: 'the last hour' },
   { value: 'day', title: 'the last day' },
@@ -63,7 +54,7 @@ async function load(older = false) {
     before: last?.id,
     who: who.value ?? undefined,
     stand: stand.value ?? undefined,
-    kind: kind.value ?? undefined,
+    topic: topic.value ?? undefined,
     since: from,
   }
   try {
@@ -79,8 +70,8 @@ async function load(older = false) {
     trouble.value = (error as Error).message
   }
 }
-watch([shown, () => store.pulse?.pulse, who, stand, kind, since], () => shown.value && void load())
-const filtered = () => !!(who.value || stand.value !== null || kind.value || since.value)
+watch([shown, () => store.version, who, stand, topic, since], () => shown.value && void load())
+const filtered = () => !!(who.value || stand.value !== null || topic.value || since.value)
 const time = (at: string) => {
   const d = new Date(at)
   const today = d.toDateString() === new Date().toDateString()
@@ -129,12 +120,12 @@ async function flip(e: Entry) {
           data-test="journal-stand"
         />
         <v-select
-          v-model="kind"
-          :items="kinds"
+          v-model="topic"
+          :items="topics"
           label="Kind"
           clearable
           hide-details
-          data-test="journal-kind"
+          data-test="journal-topic"
         />
         <v-select
           v-model="since"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiImageOutline, mdiImageRemoveOutline } from '@mdi/js'
 import { ref } from 'vue'
-import { answer, api, type Entry, type Level } from '../api/client'
+import { answer, api, type Changed, type Level } from '../api/client'
 import { upload } from '../api/upload'
 import { useLevel } from '../stores/level'
 
@@ -34,7 +34,7 @@ const INKS = [
 async function set(layer: Layer, said: object) {
   trouble.value = ''
   try {
-    store.note(
+    store.take(
       await answer(
         api.PUT('/api/levels/{slug}/layers/look', {
           params: { path: { slug: store.slug } },
@@ -42,7 +42,6 @@ async function set(layer: Layer, said: object) {
         }),
       ),
     )
-    await store.refresh(true)
   } catch (error) {
     trouble.value = (error as Error).message
   }
@@ -56,8 +55,7 @@ async function paint(layer: Layer, chosen: File[] | File) {
   form.set('name', layer.name)
   form.set('file', file)
   try {
-    store.note(await upload<Entry>(`/levels/${store.slug}/layers/texture`, form, () => undefined))
-    await store.refresh(true)
+    store.take(await upload<Changed>(`/levels/${store.slug}/layers/texture`, form, () => undefined))
   } catch (error) {
     trouble.value = (error as Error).message
   }

@@ -74,13 +74,12 @@ async function keep() {
       ),
     )
     const wanted = offered.value.filter((o) => taking.value.includes(o.stand.id))
-    await Promise.all([shelf.load(), store.refresh(true)])
+    await Promise.all([shelf.load(), store.refresh()])
     if (wanted.length) {
       await store.keepSeveral(
         wanted.map(({ stand, distances }) => ({ stand, settings: { distances }, was: {} })),
         null,
       )
-      await store.refresh()
     }
     emit('close')
   } catch (error) {

@@ -13,7 +13,7 @@ import {
   mdiVectorPolyline,
 } from '@mdi/js'
 import { ref } from 'vue'
-import { ApiError, type ShapesKept } from '../api/client'
+import { ApiError, type Changed } from '../api/client'
 import { upload } from '../api/upload'
 import { whole } from '../budget'
 import { useLevel } from '../stores/level'
@@ -58,10 +58,7 @@ async function bringIn(picked: File | File[] | null) {
       name: file.name,
       instead: String(instead.value),
     })
-    const kept = await upload<ShapesKept>(`/levels/${store.slug}/shapes.geojson?${query}`, await file.text())
-    store.shapes = kept.shapes
-    store.note(kept.entry)
-    await store.refresh()
+    store.take(await upload<Changed>(`/levels/${store.slug}/shapes.geojson?${query}`, await file.text()))
   } catch (error) {
     shapes.trouble = error instanceof ApiError ? error.message : String(error)
   }

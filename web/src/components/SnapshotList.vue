@@ -32,9 +32,8 @@ const load = () =>
 onMounted(load)
 const take = () =>
   guarded(async () => {
-    await answer(
-      api.POST('/api/levels/{slug}/snapshots', { ...store.here(), body: { name: name.value.trim() } }),
-    )
+    const body = { key: crypto.randomUUID(), name: name.value.trim() }
+    store.take(await answer(api.POST('/api/levels/{slug}/snapshots', { ...store.here(), body })))
     name.value = ''
     await load()
   })
@@ -59,11 +58,12 @@ function close() {
 }
 const remove = (id: number) =>
   guarded(async () => {
-    list.value = await answer(
-      api.DELETE('/api/levels/{slug}/snapshots/{snapshot}', {
-        params: { path: { slug: store.slug, snapshot: id } },
-      }),
+    const path = { slug: store.slug, snapshot: id }
+    const query = { key: crypto.randomUUID() }
+    store.take(
+      await answer(api.DELETE('/api/levels/{slug}/snapshots/{snapshot}', { params: { path, query } })),
     )
+    await load()
     if (before.value === id || after.value === id) before.value = after.value = 0
   })
 const goBack = (s: Snapshot) =>

@@ -8,7 +8,7 @@ import {
   mdiViewSplitVertical,
 } from '@mdi/js'
 import { ref } from 'vue'
-import { answer, api, type Bookmark } from '../api/client'
+import { answer, api, type Bookmark, type Changed } from '../api/client'
 import type { Stage } from '../stage/stage'
 import { useKeys } from '../stores/keys'
 import { useLevel } from '../stores/level'
@@ -29,11 +29,9 @@ const emit = defineEmits<{ go: [bookmark: Bookmark] }>()
 const store = useLevel()
 const keys = useKeys()
 const name = ref('')
-async function change(work: Promise<Bookmark[]>) {
+async function change(work: Promise<Changed>) {
   try {
-    const bookmarks = await work
-    store.level = { ...store.level!, bookmarks }
-    await store.beat()
+    store.take(await work)
   } catch (error) {
     store.tell(error)
   }

@@ -8,7 +8,7 @@ import {
   mdiLockOutline,
 } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
-import { answer, api, type Arranged, type Changed, type Stand, type StandChange } from '../api/client'
+import { answer, api, type Changed, type Stand, type StandChange } from '../api/client'
 import { useLevel } from '../stores/level'
 import ActionButton from './ActionButton.vue'
 import ColourField from './ColourField.vue'
@@ -27,7 +27,7 @@ watch(
 const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))
 const can = computed(() => store.mayPlant)
 
-async function act(asked: () => Promise<{ data?: Arranged }>) {
+async function act(asked: () => Promise<{ data?: Changed }>) {
   trouble.value = ''
   try {
     await store.arrange(answer(asked()))
@@ -40,7 +40,7 @@ async function act(asked: () => Promise<{ data?: Arranged }>) {
 async function take(asked: Promise<Changed>) {
   trouble.value = ''
   try {
-    await store.arrange(asked.then(({ entry }) => ({ entry })))
+    store.take(await asked)
   } catch (error) {
     trouble.value = (error as Error).message
   }

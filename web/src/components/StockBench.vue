@@ -78,7 +78,7 @@ const mendAtOnce = (what: string) =>
         }),
       ),
     )
-    await store.refresh(true)
+    await store.refresh()
   })
 const use = (revision: number) =>
   attempt(async () => {
@@ -90,18 +90,12 @@ const use = (revision: number) =>
         }),
       ),
     )
-    await store.refresh(true)
+    await store.refresh()
   })
 const hold = (held: boolean) =>
   attempt(async () => {
-    await store.stockChanged(
-      answer(
-        api.POST('/api/levels/{slug}/stock/hold', {
-          ...store.here(),
-          body: { key: crypto.randomUUID(), item: props.item, held },
-        }),
-      ),
-    )
+    const body = { key: crypto.randomUUID(), item: props.item, held }
+    store.take(await answer(api.POST('/api/levels/{slug}/stock/hold', { ...store.here(), body })))
     await shelf.look(props.item)
   })
 const exchange = (by: string) =>
@@ -119,7 +113,7 @@ const exchange = (by: string) =>
 const remove = () =>
   attempt(async () => {
     await shelf.remove(shown.value!)
-    await store.refresh(true)
+    await store.refresh()
   })
 </script>
 

@@ -28,16 +28,14 @@ watch(
 )
 async function keep() {
   try {
-    const entry = await answer(
+    const changed = await answer(
       api.PUT('/api/levels/{slug}/wind', {
         params: { path: { slug: store.slug } },
         body: { key: crypto.randomUUID(), wind: wind.value },
       }),
     )
-    store.level = { ...store.level!, wind: wind.value }
+    store.take(changed)
     draft.value = null
-    store.note(entry)
-    await store.beat()
   } catch (error) {
     store.tell(error)
   }

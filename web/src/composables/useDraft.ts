@@ -286,7 +286,6 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
           view(),
         )
       drop()
-      await store.refresh()
       return true
     } catch (error) {
       trouble.value = (error as Error).message

@@ -113,18 +113,17 @@ export function useGhost(
       const add = places.map(([x, z], k) =>
         k ? { x, z, ...(brush.setItem ? { item: brush.setItem } : {}) } : said(x, z),
       )
-      const { entry } = await answer(
+      const changed = await answer(
         api.POST('/api/levels/{slug}/stands/{stand}/pins', {
           params: { path: { slug: store.slug, stand: stand.value.id } },
           body: { key, add, change: [], remove: [], release: [], push: brush.push },
         }),
       )
-      store.note(entry)
+      store.take(changed)
       key = crypto.randomUUID()
       turn = null
       size = 1
       clear()
-      await store.refresh()
     } catch (error) {
       store.tell(error)
       places = []

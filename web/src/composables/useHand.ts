@@ -59,9 +59,8 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
         },
       }),
     )
-    store.note(changed.entry)
+    store.take(changed)
     push.value = false
-    await store.refresh()
     await load()
   }
 
@@ -95,14 +94,14 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
   /** Let the stand grow again wherever it was uprooted. */
   const regrow = () =>
     guarded(async () => {
-      const { entry } = await answer(
-        api.POST('/api/levels/{slug}/stands/{stand}/regrow', {
-          params: { path: at.value },
-          body: { key: crypto.randomUUID() },
-        }),
+      store.take(
+        await answer(
+          api.POST('/api/levels/{slug}/stands/{stand}/regrow', {
+            params: { path: at.value },
+            body: { key: crypto.randomUUID() },
+          }),
+        ),
       )
-      store.note(entry)
-      await store.refresh()
       await load()
     })
 
@@ -120,7 +119,7 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
     },
   )
   watch(
-    () => store.pulse?.pulse,
+    () => store.version,
     () => void load().catch(() => undefined),
   )
 

@@ -21,7 +21,7 @@ export function useSwards(
   let swardKey = ''
   async function loadSward() {
     const swards = store.stands.filter((s) => s.sward && !store.hidden.has(s.id))
-    const key = swards.map((s) => `${s.id}/${s.revision}/${s.sheets.keys.join('')}`).join()
+    const key = swards.map((s) => `${s.id}/${s.sheets.keys.join('')}`).join()
     if (!stage.value || key === swardKey) return
     swardKey = key
     const all = await Promise.all(

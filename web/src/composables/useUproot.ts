@@ -79,14 +79,8 @@ export function useUproot(
     clear()
     const stands = brush.targets.map((s) => s.id)
     try {
-      const { entry } = await answer(
-        api.POST('/api/levels/{slug}/uproot', {
-          params: { path: { slug: store.slug } },
-          body: { key: crypto.randomUUID(), stands, path, radius: brush.radius },
-        }),
-      )
-      store.note(entry)
-      await store.refresh()
+      const body = { key: crypto.randomUUID(), stands, path, radius: brush.radius }
+      store.take(await answer(api.POST('/api/levels/{slug}/uproot', { ...store.here(), body })))
     } catch (error) {
       store.tell(error)
     }

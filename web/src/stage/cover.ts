@@ -48,7 +48,8 @@ export interface Cover {
 
 /** Whether a stand's plants differ from what they were; a sheet's key that is told only now is no change. */
 const differs = (was: Stand, now: Stand): boolean =>
-  was.revision !== now.revision || was.sheets.keys.some((key, k) => key && now.sheets.keys[k] !== key)
+  JSON.stringify(was.settings) !== JSON.stringify(now.settings) ||
+  was.sheets.keys.some((key, k) => key && now.sheets.keys[k] !== key)
 
 /** Asks the server how much ground the stands of a wide level cover, by tiles, as the plan is looked at. */
 export class CoverStore {

@@ -35,16 +35,14 @@ export const useAtmosphere = defineStore('atmosphere', () => {
     const atmosphere = draft.value
     if (!atmosphere) return true
     try {
-      const entry = await answer(
+      const changed = await answer(
         api.PUT('/api/levels/{slug}/atmosphere', {
           params: { path: { slug: level.slug } },
           body: { key: crypto.randomUUID(), atmosphere },
         }),
       )
-      level.level = { ...level.level!, atmosphere }
+      level.take(changed)
       drop()
-      level.note(entry)
-      await level.beat().catch(level.tell)
       return true
     } catch (error) {
       trouble.value = (error as Error).message

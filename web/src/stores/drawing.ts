@@ -86,20 +86,17 @@ export const useDrawing = defineStore('drawing', () => {
     try {
       // What is kept leaves the draft at once, so that it is not kept again when the rest is refused.
       if (d) {
-        level.note(
+        level.take(
           await answer(api.PUT('/api/levels/{slug}/drawing', { ...to, body: { key: key(), drawing: d } })),
         )
-        level.level = { ...level.level!, drawing: d }
         put(t ? { tiers: t } : null)
       }
       if (t) {
-        level.note(
+        level.take(
           await answer(api.PUT('/api/levels/{slug}/tiers', { ...to, body: { key: key(), tiers: t } })),
         )
-        level.level = { ...level.level!, tiers: t }
         drop()
       }
-      await level.beat().catch(level.tell)
       return true
     } catch (error) {
       trouble.value = (error as Error).message
@@ -112,7 +109,7 @@ export const useDrawing = defineStore('drawing', () => {
     const withDevice = (t: Tiers): Tiers => ({ ...t, [tier.value]: { ...t[tier.value], device: to } })
     const next = withDevice(level.level!.tiers)
     try {
-      level.note(
+      level.take(
         await answer(
           api.PUT('/api/levels/{slug}/tiers', {
             params: { path: { slug: level.slug } },
@@ -120,7 +117,6 @@ export const useDrawing = defineStore('drawing', () => {
           }),
         ),
       )
-      level.level = { ...level.level!, tiers: next }
       if (draft.value?.tiers) put({ ...draft.value, tiers: withDevice(draft.value.tiers) })
       trouble.value = ''
       await level.beat().catch(level.tell)

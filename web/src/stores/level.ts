@@ -8,11 +8,11 @@ import {
   type Entry,
   type Level,
   type LevelCost,
-  type GroundChanged,
   type Mask,
   type Person,
   type Pulse,
   type Shape,
+  type Since,
   type ShapeIn,
   type Stand,
   type StandSettings,
@@ -45,7 +45,10 @@ export const useLevel = defineStore('level', () => {
   const hidden = ref(new Set<number>())
   const cost = shallowRef<LevelCost | null>(null)
   const difference = shallowRef<Difference | null>(null)
-  const pulse = shallowRef<Pulse | null>(null)
+  /** What one could take back and do again. */
+  const pulse = shallowRef<{ undo: string | null; redo: string | null } | null>(null)
+  /** The version of the level that is on the screen. */
+  const version = ref(0)
   const others = shallowRef<Person[]>([])
   const trouble = ref('')
 
@@ -80,13 +83,16 @@ export const useLevel = defineStore('level', () => {
     shapes.value = sh
     masks.value = m
     selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0].id] : []
-    pulse.value = now
+    version.value = now.since.version
+    setPulse(now)
     void countAll()
     if (session.name && (await outbox.open(session.name, name))) void sendWaiting()
   }
 
-  /** How many of one's own actions were taken over. */
-  let taken = 0
+  function setPulse({ undo, redo }: { undo: string | null; redo: string | null }): void {
+    pulse.value = { undo, redo }
+  }
+
   let counting = false
   /** Count the stands that are so large that opening the level did not wait for it, one after another. */
   async function countAll(): Promise<void> {
@@ -96,16 +102,18 @@ export const useLevel = defineStore('level', () => {
     try {
       for (let next; (next = stands.value.find((s) => !s.counted && !asked.has(s.id)));) {
         asked.add(next.id)
-        const { id, revision } = next
+        const { id, settings } = next
         const of = slug.value
         const count = await answer(
           api.GET('/api/levels/{slug}/stands/{stand}/count', { params: { path: { slug: of, stand: id } } }),
         )
         stands.value = stands.value.map((s) =>
-          s.id === id && s.revision === revision ? { ...s, count, counted: true } : s,
+          s.id === id && s.settings === settings ? { ...s, count, counted: true } : s,
         )
         if (of !== slug.value) break
-        await reread([id])
+        const one = { params: { path: { slug: of, stand: id } } }
+        const told = await answer(api.GET('/api/levels/{slug}/stands/{stand}', one))
+        stands.value = stands.value.map((s) => (s.id === id ? told : s))
       }
     } catch (error) {
       tell(error)
@@ -114,72 +122,81 @@ export const useLevel = defineStore('level', () => {
     }
   }
 
+  /** Take over what is other in the level. */
+  function apply(since: Since): void {
+    if (since.level) level.value = since.level
+    if (since.shapes) shapes.value = since.shapes
+    if (since.masks) masks.value = since.masks
+    const fresh = new Map(since.stands?.map((s) => [s.id, s]))
+    const known = new Set(stands.value.map((s) => s.id))
+    const gone = new Set(since.gone)
+    let now = stands.value.filter((s) => !gone.has(s.id)).map((s) => fresh.get(s.id) ?? withKeys(s, since))
+    now.push(...[...fresh.values()].filter((s) => !known.has(s.id)))
+    if (since.order) {
+      const place = new Map(since.order.map((id, k) => [id, k]))
+      now = now.filter((s) => place.has(s.id)).sort((a, b) => place.get(a.id)! - place.get(b.id)!)
+    }
+    if (now.length !== stands.value.length || now.some((s, k) => s !== stands.value[k])) stands.value = now
+  }
+
+  /** A stand with the content keys and the count that have become known; its count is asked for later where
+   * it follows from others' plants. */
+  function withKeys(stand: Stand, since: Since): Stand {
+    const changed = since.keys?.[stand.id]
+    const count = since.counts?.[stand.id]
+    if (count !== undefined) uncounted.delete(stand.id)
+    else if (changed) uncounted.add(stand.id)
+    if (!changed && (count === undefined || count === stand.count)) return stand
+    const keys = stand.sheets.keys.slice()
+    for (const [index, key] of Object.entries(changed ?? {})) keys[Number(index)] = key
+    return { ...stand, count: count ?? stand.count, sheets: { ...stand.sheets, keys } }
+  }
+
+  /** Stands whose plants came or went with those of others, and are to be counted with the next beat. */
+  const uncounted = new Set<number>()
+
   /**
-   * Read the stands, shapes and masks again; and the level itself, which comes onto the screen together
-   * with them. The pulse is read before them: what is done meanwhile is then read by the next beat. What one
-   * did oneself meanwhile is on the screen already, and may not be in what was read: then it is read again.
+   * Take over an action that was kept, taken back or done again. Where others have acted since what is on
+   * the screen, the next beat brings all of it.
    */
-  const refresh = async (whole = false): Promise<void> => {
-    const since = taken
-    const now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
-    const [s, sh, m, l] = await Promise.all([
-      answer(api.GET('/api/levels/{slug}/stands', here())),
-      answer(api.GET('/api/levels/{slug}/shapes', here())),
-      answer(api.GET('/api/levels/{slug}/masks', here())),
-      whole ? answer(api.GET('/api/levels/{slug}', here())) : null,
-    ])
-    if (since !== taken) return refresh(whole)
-    if (l) level.value = l
-    stands.value = s
-    pulse.value = now
-    shapes.value = sh
-    masks.value = m
+  function take(changed: Changed, what = changed.entry.what): Entry {
+    apply(changed.since)
+    if (changed.previous === version.value) version.value = changed.since.version
+    setPulse(changed)
+    difference.value = { what, gained: changed.gained, lost: changed.lost, cost: changed.entry.cost }
+    return changed.entry
+  }
+
+  /** Read what is other since what is on the screen. */
+  async function refresh(): Promise<void> {
+    const since = version.value
+    const params = { path: { slug: slug.value }, query: { version: since } }
+    hear(await answer(api.GET('/api/levels/{slug}/pulse', { params })), since)
+  }
+
+  /** Take over what was heard to be other since a version; what one did meanwhile is on the screen already,
+   * and the next beat tells the rest. */
+  function hear(now: Pulse, since: number): void {
+    if (since !== version.value) return
+    apply(now.since)
+    version.value = now.since.version
+    setPulse(now)
     void countAll()
   }
 
-  /**
-   * Tell where one is, and ask whether anything changed; what others did, and where they are, comes onto
-   * the screen by this.
-   */
+  /** Tell where one is, and hear what is other since what is on the screen, and where others are. */
   async function beat(
     at: { x: number; z: number; heading: number; bench: string } | null = null,
     leaving = false,
   ): Promise<void> {
-    let now: Pulse
+    const since = version.value
     if (at) {
-      const told = await answer(api.POST('/api/levels/{slug}/beat', { ...here(), body: { ...at, leaving } }))
+      const body = { ...at, leaving, version: since, counted: [...uncounted] }
+      const told = await answer(api.POST('/api/levels/{slug}/beat', { ...here(), body }))
       others.value = told.others
-      now = told
-    } else now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
+      hear(told, since)
+    } else if (!leaving) await refresh()
     if (outbox.waiting.length) await sendWaiting()
-    if (now.pulse !== pulse.value?.pulse) await refresh(true)
-  }
-
-  /**
-   * The content keys a change gave, taken over; they bring the plants in. Where they are there already, the
-   * stand was read again meanwhile, and its count is that after the change.
-   */
-  function take(changed: Changed, gained: number, lostPlants: number): void {
-    taken++
-    stands.value = stands.value.map((s) => {
-      if (s.id !== changed.stand) return s
-      const keys = s.sheets.keys.slice()
-      for (const [index, key] of Object.entries(changed.keys)) keys[Number(index)] = key
-      if (keys.every((key, k) => key === s.sheets.keys[k])) return s
-      return { ...s, count: s.count + gained - lostPlants, sheets: { ...s.sheets, keys } }
-    })
-  }
-
-  /** Read some stands again, whose plants follow from what was changed. */
-  async function reread(ids: number[]): Promise<void> {
-    const fresh = await Promise.all(
-      ids.map((id) =>
-        answer(
-          api.GET('/api/levels/{slug}/stands/{stand}', { params: { path: { slug: slug.value, stand: id } } }),
-        ),
-      ),
-    )
-    stands.value = stands.value.map((s) => fresh.find((f) => f.id === s.id) ?? s)
   }
 
   /** Have the sheets around a place told that are not told yet, for the eye has come near them. */
@@ -195,20 +212,9 @@ export const useLevel = defineStore('level', () => {
     })
   }
 
+  /** Say what was done last, as the difference in the cost strip. */
   const note = (entry: Entry, what = entry.what) => {
     difference.value = { what, gained: entry.gained, lost: entry.lost, cost: entry.cost }
-  }
-
-  /**
-   * Take over the pulse after an action of one's own that was taken over under the pulse `since`. Where the
-   * level was read again meanwhile, or others may have acted, the old one is left, so that the next beat
-   * reads everything again.
-   */
-  async function adopt(since: Pulse | null): Promise<void> {
-    const now = await answer(api.GET('/api/levels/{slug}/pulse', here()))
-    const head = (p: Pulse | null) => Number(p?.pulse.split('-')[1] || 0)
-    const alone = pulse.value === since && !others.value.length && head(now) <= head(since) + 1
-    pulse.value = alone || !pulse.value ? now : { ...now, pulse: pulse.value.pulse }
   }
 
   let last: Promise<unknown> = Promise.resolve()
@@ -232,17 +238,8 @@ export const useLevel = defineStore('level', () => {
       return outbox.add(stroke, stored)
     })
 
-  /** Take over what a stored stroke changed. */
   async function stored(changed: Changed): Promise<void> {
-    const since = pulse.value
-    take(changed, changed.entry.gained, changed.entry.lost)
-    note(changed.entry)
-    try {
-      if (changed.stale?.length) await reread(changed.stale)
-      await adopt(since)
-    } catch (error) {
-      tell(error)
-    }
+    take(changed)
   }
 
   /** Send the strokes that wait in the browser. */
@@ -267,22 +264,8 @@ export const useLevel = defineStore('level', () => {
             ? api.POST('/api/levels/{slug}/journal/{entry}/undo', one)
             : api.POST('/api/levels/{slug}/journal/{entry}/redo', one),
       )
-      if (moved.entry.kind === 'stroke') {
-        const since = pulse.value
-        take(moved, moved.gained, moved.lost)
-        if (moved.stale?.length) await reread(moved.stale)
-        await adopt(since)
-      } else
-        await refresh(
-          !['settings', 'shapes', 'stands', 'pins', 'snapshot', 'strokes'].includes(moved.entry.kind),
-        )
-      // Said when the stands are as they are said to be.
-      difference.value = {
-        what: `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`,
-        gained: moved.gained,
-        lost: moved.lost,
-        cost: {},
-      }
+      take(moved, `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`)
+      difference.value = { ...difference.value!, cost: {} }
     } catch (error) {
       tell(error)
     }
@@ -295,14 +278,14 @@ export const useLevel = defineStore('level', () => {
     view: View | null,
     was: Record<string, unknown> | null = null,
   ): Promise<Entry> {
-    const { entry } = await answer(
-      api.PATCH('/api/levels/{slug}/stands/{stand}', {
-        params: { path: { slug: slug.value, stand: stand.id } },
-        body: { key: crypto.randomUUID(), settings, view, was },
-      }),
+    return take(
+      await answer(
+        api.PATCH('/api/levels/{slug}/stands/{stand}', {
+          params: { path: { slug: slug.value, stand: stand.id } },
+          body: { key: crypto.randomUUID(), settings, view, was },
+        }),
+      ),
     )
-    note(entry)
-    return entry
   }
 
   /** Keep changed settings of several stands: all of them, or none; one entry of the journal. */
@@ -311,57 +294,30 @@ export const useLevel = defineStore('level', () => {
     view: View | null,
   ): Promise<void> {
     const said = Object.fromEntries(parts.map(({ stand, settings, was }) => [stand.id, { settings, was }]))
-    const { entry } = await answer(
-      api.PATCH('/api/levels/{slug}/stands', {
-        ...here(),
-        body: { key: crypto.randomUUID(), stands: said, view },
-      }),
-    )
-    note(entry)
+    const body = { key: crypto.randomUUID(), stands: said, view }
+    take(await answer(api.PATCH('/api/levels/{slug}/stands', { ...here(), body })))
   }
 
   /** Take over that stands were added, moved, changed or removed; the stand that was made, if one was. */
-  async function arrange(asked: Promise<{ entry: Entry; stand?: number | null }>): Promise<number | null> {
-    const { entry, stand } = await asked
-    note(entry)
-    await refresh()
-    const there = new Set(stands.value.map((s) => s.id))
-    if (stand) selected.value = [stand]
-    else if (!selected.value.some((id) => there.has(id)))
-      selected.value = stands.value.length ? [stands.value[0].id] : []
-    return stand ?? null
+  async function arrange(asked: Promise<Changed>): Promise<number | null> {
+    const changed = await asked
+    take(changed)
+    const there = stands.value.map((s) => s.id)
+    const made = changed.made[0] ?? null
+    if (made !== null) selected.value = [made]
+    else if (!selected.value.some((id) => there.includes(id))) selected.value = there.slice(0, 1)
+    return made
   }
 
   /** The item that a new stand is to be begun with, once its form is open. */
   const beginWith = ref('')
 
-  /** Take over a change of the level's stock. */
-  async function stockChanged(asked: Promise<Entry>): Promise<void> {
-    note(await asked)
-    await refresh(true)
-  }
-
-  /** Put and remove shapes; the plants follow. */
+  /** Put and remove shapes; the plants follow. Returns: those that are new. */
   async function keepShapes(put: ShapeIn[], remove: number[] = [], what = ''): Promise<Shape[]> {
     const before = new Set(shapes.value.map((s) => s.id))
-    const kept = await answer(
-      api.POST('/api/levels/{slug}/shapes', {
-        ...here(),
-        body: { key: crypto.randomUUID(), what, put, remove },
-      }),
-    )
-    const since = pulse.value
-    shapes.value = kept.shapes
-    note(kept.entry)
-    await reread(kept.stale)
-    await adopt(since)
-    return kept.shapes.filter((s) => !before.has(s.id))
-  }
-
-  /** Take over a change of the ground that was kept. */
-  async function groundChanged(kept: GroundChanged): Promise<void> {
-    note(kept.entry)
-    await refresh(true)
+    const body = { key: crypto.randomUUID(), what, put, remove }
+    take(await answer(api.POST('/api/levels/{slug}/shapes', { ...here(), body })))
+    return shapes.value.filter((s) => !before.has(s.id))
   }
 
   async function reckon(view: View): Promise<void> {
@@ -389,6 +345,7 @@ export const useLevel = defineStore('level', () => {
     cost,
     difference,
     pulse,
+    version,
     trouble,
     slug,
     mayPlant,
@@ -400,13 +357,12 @@ export const useLevel = defineStore('level', () => {
     paint,
     sendWaiting,
     beginWith,
-    stockChanged,
+    take,
     move,
     keep,
     keepSeveral,
     arrange,
     keepShapes,
-    groundChanged,
     note,
     reckon,
     spentBy,

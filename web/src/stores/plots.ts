@@ -176,16 +176,14 @@ export const usePlots = defineStore('plots', () => {
     attempt(async () => {
       const plots = { ...now.value, requests: [] }
       const body = { key: crypto.randomUUID(), plots }
-      level.note(await answer(api.PUT('/api/levels/{slug}/plots', { ...level.here(), body })))
+      level.take(await answer(api.PUT('/api/levels/{slug}/plots', { ...level.here(), body })))
       draft.value = null
-      await level.refresh(true)
     })
   const share = (how: 'ask' | 'grant' | 'drop', request: ShareRequest) =>
     attempt(async () => {
       const path = { slug: level.slug, how }
       const body = { key: crypto.randomUUID(), request }
-      level.note(await answer(api.POST('/api/levels/{slug}/plots/{how}', { params: { path }, body })))
-      await level.refresh(true)
+      level.take(await answer(api.POST('/api/levels/{slug}/plots/{how}', { params: { path }, body })))
     })
   const readMembers = () =>
     attempt(async () => {

@@ -105,15 +105,14 @@ export const useSelection = defineStore('selection', () => {
       if (!chosen.length) throw new Error('None of them is set by hand: there is nothing to release.')
       const by: Record<string, string[]> = {}
       for (const p of chosen) (by[p.stand] ??= []).push(p.plant)
-      const { entry } = await answer(
+      const changed = await answer(
         api.POST('/api/levels/{slug}/hand', {
           params: { path: { slug: store.slug } },
           body: { key: crypto.randomUUID(), plants: by, push: push.value, ...WISHES, ...wish },
         }),
       )
-      store.note(entry)
+      store.take(changed)
       push.value = false
-      await store.refresh()
       await again(chosen)
     })
   /** Read the plants again as they are now; those that are gone leave the selection. */
@@ -137,7 +136,7 @@ export const useSelection = defineStore('selection', () => {
     over.value = 0
   }
   watch(
-    () => store.pulse?.pulse,
+    () => store.version,
     () => !busy.value && plants.value.length && void again().catch(() => undefined),
   )
   watch(() => store.slug, clear)

@@ -57,16 +57,14 @@ export const useWalks = defineStore('walks', () => {
   async function put(next: Record<string, Walk>): Promise<boolean> {
     busy.value = true
     try {
-      const entry = await answer(
+      const changed = await answer(
         api.PUT('/api/levels/{slug}/walks', {
           params: { path: { slug: level.slug } },
           body: { key: crypto.randomUUID(), walks: next },
         }),
       )
-      level.level = { ...level.level!, walks: next }
-      level.note(entry)
+      level.take(changed)
       trouble.value = ''
-      await level.beat().catch(level.tell)
       return true
     } catch (error) {
       fail(error)
@@ -162,7 +160,7 @@ export const useWalks = defineStore('walks', () => {
         billboards.value = rest
       }
       trouble.value = ''
-      await level.refresh(true)
+      await level.refresh()
     } catch (error) {
       fail(error)
     }

@@ -74,7 +74,7 @@ onMounted(open)
 const goOn = () =>
   store
     .sendWaiting()
-    .then(() => store.refresh(true))
+    .then(() => store.refresh())
     .catch(store.tell)
 const here = () =>
   stage.value
@@ -158,27 +158,19 @@ async function askDrawn([x, z]: [number, number]) {
 const item = ref('')
 async function takeItem(slug: string) {
   item.value = slug
-  await store
-    .stockChanged(
-      answer(
-        api.POST('/api/levels/{slug}/stock/take', {
-          ...store.here(),
-          body: { key: crypto.randomUUID(), items: [slug] },
-        }),
-      ),
-    )
+  const body = { key: crypto.randomUUID(), items: [slug] }
+  await answer(api.POST('/api/levels/{slug}/stock/take', { ...store.here(), body }))
+    .then((changed) => store.take(changed))
     .catch(store.tell)
 }
 const leaveItem = (slug: string) =>
-  store
-    .stockChanged(
-      answer(
-        api.POST('/api/levels/{slug}/stock/leave', {
-          ...store.here(),
-          body: { key: crypto.randomUUID(), item: slug },
-        }),
-      ),
-    )
+  answer(
+    api.POST('/api/levels/{slug}/stock/leave', {
+      ...store.here(),
+      body: { key: crypto.randomUUID(), item: slug },
+    }),
+  )
+    .then((changed) => store.take(changed))
     .catch(store.tell)
 /** Begin a stand with an item: the form of a new stand opens with it. */
 function beginStand(slug: string) {

@@ -32,7 +32,7 @@ class Command(BaseCommand):
                 f"{level.name} {'has no lead' if lead is None else 'does not use ' + repr(options['item'])}."
             )
         try:
-            entry = arranging.add(
+            done = arranging.add(
                 lead.user,
                 level,
                 uuid4(),
@@ -43,7 +43,7 @@ class Command(BaseCommand):
                 options["spacing"],
                 options["fullness"],
             )
-            stand = Stand.objects.get(pk=entry.change["made"][0])
+            stand = Stand.objects.get(level=level, number=done.entry.stands[0])
         except (Refused, HttpError) as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
         self.stdout.write(f"{stand.slug}: a stand of {item.name} in {level.name}.")

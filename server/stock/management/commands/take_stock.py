@@ -23,7 +23,7 @@ class Command(BaseCommand):
         if lead is None:
             raise CommandError(f"{level.name} has no lead whose action it could be.")
         try:
-            entry = shelf.take(lead.user, level, uuid4(), options["items"])
+            done = shelf.take(lead.user, level, uuid4(), options["items"])
         except Refused as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
-        self.stdout.write(f"{entry.what}.")
+        self.stdout.write(f"{done.entry.what}.")

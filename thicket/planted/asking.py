@@ -1,0 +1,111 @@
+"""Whether a stand can be planted in its level: what its conditions, its mix and its layout ask for is
+there, and a stand that it asks about is planted before it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from thicket.document.level import Stand
+from thicket.ground.hollow import disc
+from thicket.planted.places import anchors_among, anchors_named
+from thicket.refused import Refused
+from thicket.site.conditions import NAMES, Condition
+
+if TYPE_CHECKING:
+    from thicket.planted.level import PlantedLevel
+
+
+def check_site(planted: PlantedLevel, stand: Stand) -> None:
+    """Refuse conditions, drives of the mix and a layout that ask for what the level does not have, or for a
+    stand that must not be asked.
+
+    Raises: Refused naming the condition, the item or the layout.
+    """
+    for where, condition in conditions_of(stand):
+        lack = planted.rasters.lacks(condition)
+        if lack:
+            raise Refused(f"{where}: {lack[0].lower()}{lack[1:]}")
+        if condition.kind in ("hollow", "flat"):
+            disc(condition.radius, planted.cell)
+        if condition.kind == "stand":
+            check_above(stand, planted.stands[condition.stand], where)
+    check_layout(planted, stand)
+
+
+def check_layout(planted: PlantedLevel, stand: Stand) -> None:
+    """Refuse a layout that cannot be planted.
+
+    Raises: Refused.
+    """
+    layout = stand.settings.layout
+    if layout.kind == "free":
+        return
+    if stand.sward:
+        raise Refused(f"layout: {stand.name} is a sward, it has no single plants to lay out")
+    if layout.kind == "anchors":
+        host = planted.stands.get(layout.host)
+        if host is None:
+            raise Refused("layout: the stand to stand on is no longer there")
+        check_above(stand, host, "layout")
+        if not anchors_among([entry.item for entry in host.settings.mix], planted.level.stock, layout.group):
+            raise Refused(
+                f"layout: none of the items of {host.name} has {anchors_named(layout.group)} to stand on"
+            )
+        return
+    kind = "path" if layout.kind == "path" else "area"
+    for n in layout.shapes:
+        if n not in planted.shapes or planted.shapes[n].kind != kind:
+            raise Refused(f"layout: one of the {kind}s to plant is no longer there")
+
+
+def check_order(before: PlantedLevel, after: PlantedLevel) -> None:
+    """Refuse a level in which a stand asks for another that is gone or not above it, and did not before.
+
+    Raises: Refused naming the stand.
+    """
+    for stand in after.level.in_order:
+        if stand.settings.layout.kind != "anchors" and all(
+            c.kind != "stand" for _, c in conditions_of(stand)
+        ):
+            continue
+        try:
+            check_site(after, stand)
+        except Refused as error:
+            was = before.stands.get(stand.number)
+            if was is None or _can_be_planted(before, was):
+                raise Refused(f"{stand.name}: {error}") from error
+
+
+def _can_be_planted(planted: PlantedLevel, stand: Stand) -> bool:
+    try:
+        check_site(planted, stand)
+    except Refused:
+        return False
+    return True
+
+
+def conditions_of(stand: Stand) -> list[tuple[str, Condition]]:
+    """All conditions of a stand, each with the words for where it is set."""
+    found = [
+        (f"conditions: number {number}, {NAMES.get(c.kind, c.kind)}", c)
+        for number, c in enumerate(stand.settings.rules(), start=1)
+    ]
+    mix = [(f"mix: what drives {e.item}", e.drive.core()) for e in stand.settings.mix if e.drive]
+    return found + mix
+
+
+def check_above(stand: Stand, other: Stand, where: str) -> None:
+    """Refuse a stand to be asked about that is a sward, or is not planted before the one that asks; where it
+    does so, in words.
+
+    Raises: Refused.
+    """
+    if other.sward:
+        raise Refused(
+            f"{where}: {other.name} is a sward, it has no single plants to be near, away from or on"
+        )
+    if other.order >= stand.order:
+        raise Refused(
+            f"{where}: {other.name} does not stand above {stand.name}; only stands above it, which are "
+            "planted first, can be asked for"
+        )
