@@ -34,7 +34,7 @@ class Pin(models.Model):
     home_z = models.FloatField(null=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["level", "plant"], name="one_pin_per_plant")]
+        constraints = [models.UniqueConstraint(fields=["level", "stand", "plant"], name="one_pin_of_a_plant")]
         ordering = ["plant"]
 
     def as_dict(self) -> dict:

@@ -32,6 +32,7 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
     for shape in now.values():
         if was.get(shape.number) != shape:
             given = shape.shape_settings().model_dump(mode="json", include=set(FIELDS))
+            given["width"] = shape.width
             Shape.objects.update_or_create(level=row, number=shape.number, defaults=given)
     row.shape_numbers = max([row.shape_numbers, *now])
     row.save(update_fields=["shape_numbers"])
