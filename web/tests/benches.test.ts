@@ -21,7 +21,22 @@ import { useSelection } from '../src/stores/selection'
 import { useShapes } from '../src/stores/shapes'
 import { useLevel } from '../src/stores/level'
 import { useWalks } from '../src/stores/walks'
-import { at, choose, inScope, openLevel, refuse, serve, settled, show, stand, until, write } from './help'
+import {
+  at,
+  choose,
+  inScope,
+  openLevel,
+  refuse,
+  serve,
+  settled,
+  show,
+  stand,
+  until,
+  write,
+  changed,
+  PULSE,
+  kept,
+} from './help'
 
 type Shown = Awaited<ReturnType<typeof show>>
 let page: Shown | null = null
@@ -40,7 +55,7 @@ const entry = { id: 1, what: 'Walks', kind: 'walks', gained: 0, lost: 0, cost: {
 const AGAIN = {
   'GET /api/levels/fell': () => store.level,
   'GET /api/levels/fell/stands': () => store.stands,
-  'GET /api/levels/fell/pulse': { pulse: '1-1' },
+  'GET /api/levels/fell/pulse': PULSE,
   'GET /api/levels/fell/shapes': () => store.shapes,
   'GET /api/levels/fell/masks': [],
 }
@@ -88,7 +103,7 @@ describe('plants that are selected', () => {
     store.level = { ...store.level!, stock: [item('birch'), item('rowan')] }
     const asked = serve({
       ...AGAIN,
-      'POST /api/levels/fell/hand': { entry },
+      'POST /api/levels/fell/hand': changed(entry),
       'POST /api/levels/fell/select': { plants, total: plants.length },
     })
     useSelection().plants = plants as never
@@ -164,8 +179,8 @@ describe('a single plant', () => {
       ...AGAIN,
       'GET /api/levels/fell/stands/1/plant': plant,
       'GET /api/levels/fell/stands/1/pins': [plant, { ...plant, plant: 'p2', state: 'gone', x: 9 }],
-      'POST /api/levels/fell/stands/1/pins': { entry },
-      'POST /api/levels/fell/stands/1/regrow': { entry },
+      'POST /api/levels/fell/stands/1/pins': changed(entry),
+      'POST /api/levels/fell/stands/1/regrow': changed(entry),
     })
     const hand = inScope(() => useHand(useStores()))
     page = await show(PinPanel, { hand, locked: false })
@@ -289,7 +304,7 @@ describe('a shape by its numbers', () => {
     const asked = serve({
       ...AGAIN,
       'POST /api/levels/fell/shapes/try': { stands: { 1: [0, 12], 2: [0, 0] } },
-      'POST /api/levels/fell/shapes': { shapes: [shape], entry, stale: [] },
+      'POST /api/levels/fell/shapes': changed(entry, { shapes: [shape] }),
       ...answers,
     })
     store.shapes = [shape] as never
@@ -356,7 +371,7 @@ describe('snapshots', () => {
     const asked = serve({
       ...AGAIN,
       'GET /api/levels/fell/snapshots': shots,
-      'POST /api/levels/fell/snapshots': {},
+      'POST /api/levels/fell/snapshots': changed(entry),
       'POST /api/levels/fell/snapshots/compare': {
         stands: [
           { stand: 1, name: 'Stand 1', before: 100, after: 90, gained: 5, lost: 15 },
@@ -365,8 +380,8 @@ describe('snapshots', () => {
         cost: { ms: -0.25, triangles: 900, draw_calls: 0 },
       },
       'POST /api/levels/fell/snapshots/difference': () => new Response(marks.slice(0)),
-      'POST /api/levels/fell/snapshots/4/go-back': { entry },
-      'DELETE /api/levels/fell/snapshots/4': shots.slice(1),
+      'POST /api/levels/fell/snapshots/4/go-back': changed(entry),
+      'DELETE /api/levels/fell/snapshots/4': () => (shots.shift(), changed(entry)),
       ...answers,
     })
     const draft = inScope(() => useDraft(() => null, useStores()))
@@ -493,7 +508,11 @@ const AIR = {
 describe('the atmosphere', () => {
   async function begin(answers: Record<string, unknown> = {}, role = 'artist') {
     store.level = { ...store.level!, atmosphere: AIR, role } as Level
-    const asked = serve({ ...AGAIN, 'PUT /api/levels/fell/atmosphere': entry, ...answers })
+    const asked = serve({
+      ...AGAIN,
+      'PUT /api/levels/fell/atmosphere': kept('atmosphere', entry),
+      ...answers,
+    })
     page = await show(AtmospherePanel, { stage: fakeStage() })
     return { asked, air: useAtmosphere() }
   }

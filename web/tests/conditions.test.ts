@@ -8,7 +8,19 @@ import FacingRose from '../src/components/FacingRose.vue'
 import { ENDLESS, fieldOf, fresh, inBand, KINDS, ORDER } from '../src/conditions'
 import { useDraft } from '../src/composables/useDraft'
 import { useStores } from '../src/stores'
-import { inScope, numbers, openLevel, refuse, serve, settled, show, stand, until } from './help'
+import {
+  inScope,
+  numbers,
+  openLevel,
+  refuse,
+  serve,
+  settled,
+  show,
+  stand,
+  until,
+  PULSE,
+  changed,
+} from './help'
 
 const LEVEL = { low: 212.4, high: 287.9 }
 const slope = (part: Partial<Condition> = {}): Condition => ({ ...fresh('slope', LEVEL), ...part })
@@ -312,9 +324,9 @@ describe('the conditions of a stand', () => {
   it('are copied to other stands, saved as a set and taken from one', async () => {
     const fit = { conditions: [fresh('wetness', LEVEL)], notes: ['The layer moss is not in this level.'] }
     const { asked, open, now } = await list([slope()], {
-      'POST /api/levels/fell/conditions/copy': {},
+      'POST /api/levels/fell/conditions/copy': changed(),
       'GET /api/levels/fell/stands': store.stands,
-      'GET /api/levels/fell/pulse': { pulse: '1-1' },
+      'GET /api/levels/fell/pulse': PULSE,
       'GET /api/levels/fell/shapes': [],
       'GET /api/levels/fell/masks': [],
       'POST /api/condition-sets': {},

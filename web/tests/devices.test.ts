@@ -5,7 +5,7 @@ import DevicePanel from '../src/components/DevicePanel.vue'
 import FitPlot from '../src/components/FitPlot.vue'
 import { PLAIN } from '../src/stage/drawing'
 import { useDrawing } from '../src/stores/drawing'
-import { at, openLevel, serve, show, until, uploads } from './help'
+import { at, openLevel, serve, show, until, uploads, kept } from './help'
 
 const MARKS = { ms: 2, triangles: 1, draw_calls: 1, shadow_triangles: 1, memory: 1 }
 const GUESS: Device = {
@@ -55,7 +55,7 @@ describe('the device of a tier', () => {
     const tiers = { Handheld: tierOf(GUESS), Desktop: tierOf(GUESS) }
     const store = openLevel({ role, tiers } as Partial<Level>)
     const entry = { id: 3, what: 'Tiers', kind: 'tiers', gained: 0, lost: 0, cost: {} }
-    const asked = serve({ 'PUT /api/levels/fell/tiers': entry })
+    const asked = serve({ 'PUT /api/levels/fell/tiers': kept('tiers', entry) })
     uploads(() => told)
     page = await show(DevicePanel)
     return { store, asked }

@@ -7,7 +7,21 @@ import PlotWeek from '../src/components/PlotWeek.vue'
 import ShapeList from '../src/components/ShapeList.vue'
 import WindMenu from '../src/components/WindMenu.vue'
 import { useShapes } from '../src/stores/shapes'
-import { at, openLevel, refuse, serve, settled, show, stand, until, uploads, write } from './help'
+import {
+  at,
+  openLevel,
+  refuse,
+  serve,
+  settled,
+  show,
+  stand,
+  until,
+  uploads,
+  write,
+  changed,
+  PULSE,
+  kept,
+} from './help'
 
 let page: Awaited<ReturnType<typeof show>> | null = null
 let store: ReturnType<typeof openLevel>
@@ -35,7 +49,7 @@ afterEach(() => {
 })
 const AGAIN = () => ({
   'GET /api/levels/fell/stands': () => store.stands,
-  'GET /api/levels/fell/pulse': { pulse: '1-1' },
+  'GET /api/levels/fell/pulse': PULSE,
   'GET /api/levels/fell/shapes': () => store.shapes,
   'GET /api/levels/fell/masks': [],
   'GET /api/levels/fell': () => store.level,
@@ -99,7 +113,7 @@ describe('the list of shapes', () => {
     give('shapes-file', new File(['{'], 'roads.json'))
     await until(() => at('shape-trouble'))
     expect(at('shape-trouble').textContent).toContain('no GeoJSON')
-    said = { entry: ENTRY, shapes: [shape(4, { name: 'Road' })] }
+    said = changed(ENTRY, { shapes: [shape(4, { name: 'Road' })] })
     give('shapes-file', new File(['{}'], 'roads.json'))
     await until(() => at('shape-row-4'))
     expect(at('shape-trouble')).toBeNull()
@@ -111,8 +125,8 @@ describe('how ground layers look', () => {
   const layers = [{ name: 'slate', colour: '#5d6672', look: 'rock', texture: '/t.png' }] as never
   it('sends colour, look and picture one by one, each as an action', async () => {
     store.level = { ...store.level!, layers }
-    uploads(() => ENTRY)
-    const asked = serve({ ...AGAIN(), 'PUT /api/levels/fell/layers/look': ENTRY })
+    uploads(() => changed(ENTRY))
+    const asked = serve({ ...AGAIN(), 'PUT /api/levels/fell/layers/look': changed(ENTRY) })
     page = await show(LayerLooks)
     at('layer-slate').click()
     await until(() => at('texture-slate'))
@@ -147,7 +161,7 @@ describe('the wind', () => {
   it('blows on the stage as it is tried, and is kept or dropped', async () => {
     store.stands = [stand(1, { items: ['birch'] }), stand(2)]
     const blown: (Wind | null)[] = []
-    const asked = serve({ ...AGAIN(), 'PUT /api/levels/fell/wind': ENTRY })
+    const asked = serve({ ...AGAIN(), 'PUT /api/levels/fell/wind': kept('wind', ENTRY) })
     page = await show(WindMenu, { stage: { setWind: (wind: Wind | null) => blown.push(wind) } })
     at('wind').click()
     await until(() => at('wind-speed'))

@@ -2,7 +2,7 @@ import { createPinia, disposePinia, getActivePinia, setActivePinia } from 'pinia
 import { vi } from 'vitest'
 import { createApp, effectScope, h, nextTick, type Component, type EffectScope, type Plugin } from 'vue'
 import { createVuetify } from 'vuetify'
-import type { Item, Level, Stand, StandSettings } from '../src/api/client'
+import type { Entry, Item, Level, Stand, StandSettings } from '../src/api/client'
 import { PLAIN } from '../src/stage/drawing'
 import { useLevel } from '../src/stores/level'
 import { drawer } from './drawer'
@@ -73,7 +73,6 @@ export function stand(id: number, part: Partial<Stand> = {}): Stand {
     seed: 1,
     locked: false,
     colour: '',
-    revision: 1,
     settings,
     items: [],
     pins: 0,
@@ -85,6 +84,26 @@ export function stand(id: number, part: Partial<Stand> = {}): Stand {
     ...part,
   }
 }
+
+/** The answer to an action: its entry, and what is other since. */
+export const changed = (entry: Partial<Entry> = {}, since: object = {}, more: object = {}) => ({
+  entry: { id: 1, what: '', kind: 'paint', stands: [], gained: 0, lost: 0, cost: {}, worst: null, ...entry },
+  gained: entry.gained ?? 0,
+  lost: entry.lost ?? 0,
+  made: [],
+  previous: 1,
+  since: { version: 2, ...since },
+  undo: entry.what ?? null,
+  redo: null,
+  ...more,
+})
+/** The answer to an action that keeps a part of the level as it was sent. */
+export const kept =
+  (name: string, entry: Partial<Entry> = {}) =>
+  (body: unknown) =>
+    changed(entry, { level: { ...useLevel().level, [name]: (body as Record<string, unknown>)[name] } })
+/** What is heard where nothing is other. */
+export const PULSE = { undo: null, redo: null, since: { version: 1 } }
 
 /** What composables are in that were asked for outside of any component. */
 const scopes: EffectScope[] = []
@@ -114,6 +133,7 @@ export function openLevel(part: Partial<Level> = {}) {
   } as unknown as Level
   store.stands = [stand(1), stand(2, { stratum: 'Shrub' })]
   store.selected = [1]
+  store.version = 1
   return store
 }
 

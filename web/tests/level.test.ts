@@ -1,11 +1,11 @@
 import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
-import { ApiError, type Entry, type Pulse, type Stand } from '../src/api/client'
+import { ApiError, type Changed, type Entry, type Stand } from '../src/api/client'
 import { useHand } from '../src/composables/useHand'
 import { useOutbox } from '../src/stores/outbox'
 import { useSelection } from '../src/stores/selection'
 import { useStores } from '../src/stores'
-import { inScope, openLevel, refuse, serve, settled, stand } from './help'
+import { inScope, openLevel, refuse, serve, settled, stand, changed, PULSE } from './help'
 import { drawer } from './drawer'
 
 let store: ReturnType<typeof openLevel>
@@ -27,11 +27,11 @@ const sheets = (keys: string[]) => ({ size: 256, columns: keys.length, rows: 1, 
 
 /** A server that holds a level's stands and whose pulse moves on with what is done. */
 function level(stands: Stand[], more: Record<string, unknown> = {}) {
-  const state = { stands, head: 1 }
+  const state = { stands }
   const asked = serve({
     'GET /api/levels/fell': () => ({ ...store.level, slug: 'fell', name: 'Fell anew' }),
     'GET /api/levels/fell/stands': () => state.stands,
-    'GET /api/levels/fell/pulse': () => ({ pulse: `1-${state.head}` }),
+    'GET /api/levels/fell/pulse': PULSE,
     'GET /api/levels/fell/shapes': [],
     'GET /api/levels/fell/masks': [],
     ...Object.fromEntries(
@@ -80,140 +80,111 @@ describe('opening a level', () => {
 
 describe('a beat', () => {
   const HERE = { x: 1, z: 2, heading: 3, bench: 'planting' }
-  it('reads nothing again while nothing changed, and everything when something did', async () => {
-    const { state, times } = level([stand(1)], {
-      'POST /api/levels/fell/beat': () => ({ pulse: `1-${state.head}`, others: [{ name: 'south' }] }),
-    })
+  const heard = (since: object) => ({ undo: null, redo: null, others: [{ name: 'south' }], since })
+  it('takes over what is other since what is on the screen, and asks for nothing else', async () => {
+    let since: object = { version: 1 }
+    const { asked } = level([stand(1)], { 'POST /api/levels/fell/beat': () => heard(since) })
+    store.stands = [stand(1), stand(2), stand(3)]
+    const before = store.stands
     await store.beat(HERE)
-    const first = times('GET /api/levels/fell/stands')
+    expect([store.stands === before, store.others.length]).toEqual([true, 1])
+    since = {
+      version: 5,
+      stands: [stand(4), stand(2, { name: 'Fir' })],
+      gone: [3],
+      order: [2, 4, 1],
+      keys: { 1: { 0: 'new' } },
+      counts: { 1: 77 },
+      shapes: [],
+      level: { ...store.level, name: 'Fell anew' },
+    }
     await store.beat(HERE)
-    expect([times('GET /api/levels/fell/stands'), store.others.length]).toEqual([first, 1])
-    state.stands = [stand(1, { count: 77 })]
-    state.head = 2
-    await store.beat(HERE)
-    expect([store.stands[0].count, store.level!.name]).toEqual([77, 'Fell anew'])
+    expect(store.stands.map((s) => [s.id, s.name, s.count, s.sheets.keys[0]])).toEqual([
+      [2, 'Fir', 10, 'k'],
+      [4, 'Stand 4', 10, 'k'],
+      [1, 'Stand 1', 77, 'new'],
+    ])
+    expect([store.version, store.level!.name]).toEqual([5, 'Fell anew'])
+    expect(asked.map((a) => [a.what, (a.body as { version: number }).version])).toEqual([
+      ['POST /api/levels/fell/beat', 1],
+      ['POST /api/levels/fell/beat', 1],
+    ])
   })
-  it('after a stroke reads only what others may have done meanwhile', async () => {
-    const told = { entry: entry({ kind: 'stroke', gained: 4, lost: 0 }), stand: 1, keys: { 0: 'new' } }
-    const { state, times } = level([stand(1)], {
-      'POST /api/levels/fell/strokes': () => (state.head++, told),
-      'POST /api/levels/fell/beat': () => ({ pulse: `1-${state.head}`, others: [{ name: 'south' }] }),
+  it('asks for the count of stands whose plants made room for a stroke', async () => {
+    const since = { version: 2, keys: { 1: { 0: 'mine' }, 2: { 0: 'under' } }, counts: { 1: 14 } }
+    const { asked } = level([], {
+      'POST /api/levels/fell/strokes': changed(entry({ kind: 'paint', gained: 4 }), since),
+      'POST /api/levels/fell/beat': () => heard({ version: 2, counts: { 2: 9 } }),
     })
-    store.pulse = { pulse: '1-1' } as Pulse
+    store.stands = [stand(1), stand(2)]
     const { brush } = useStores()
     brush.take('thicken')
     await store.paint(brush.stroke([[1, 1]], null))
-    expect([store.stands[0].count, store.stands[0].sheets.keys, store.pulse!.pulse]).toEqual([
-      14,
-      ['new'],
-      '1-2',
+    expect(store.stands.map((s) => [s.count, s.sheets.keys])).toEqual([
+      [14, ['mine']],
+      [10, ['under']],
     ])
-    await store.beat()
-    expect(times('GET /api/levels/fell/stands')).toBe(0)
+    expect([store.version, asked.length]).toEqual([2, 1])
     await store.beat(HERE)
-    await store.paint(brush.stroke([[2, 1]], null))
-    expect(store.pulse!.pulse).toBe('1-2')
+    expect(asked[1].body).toMatchObject({ version: 2, counted: [2] })
+    expect(store.stands[1].count).toBe(9)
     await store.beat(HERE)
-    expect(times('GET /api/levels/fell/stands')).toBe(1)
+    expect(asked[2].body).toMatchObject({ counted: [] })
   })
-})
-
-describe('what others do while the level is read', () => {
-  it('is read by the next beat, whether it comes before or after the stands are read', async () => {
-    const { state } = level([stand(1)])
-    store.pulse = { pulse: '1-0' } as Pulse
-    let others = 1
-    serve({
-      'GET /api/levels/fell': () => store.level,
-      'GET /api/levels/fell/pulse': () => ({ pulse: `1-${state.head}` }),
-      'GET /api/levels/fell/shapes': [],
-      'GET /api/levels/fell/masks': [],
-      'GET /api/levels/fell/stands': () => {
-        const told = state.stands
-        if (others-- > 0) {
-          // South's stroke is stored when the stands have just been read.
-          state.head = 2
-          state.stands = [stand(1, { count: 44 })]
-        }
-        return told
+  it('tells what others did before a stroke of one’s own, whose answer does not', async () => {
+    level([], {
+      'POST /api/levels/fell/strokes': changed(
+        entry({ kind: 'paint' }),
+        { version: 9, keys: { 1: { 0: 'mine' } } },
+        { previous: 7 },
+      ),
+      'POST /api/levels/fell/beat': (body: unknown) =>
+        (body as { version: number }).version === 1
+          ? heard({ version: 9, keys: { 1: { 0: 'mine' }, 2: { 0: 'theirs' } } })
+          : heard({ version: 9 }),
+    })
+    store.stands = [stand(1), stand(2)]
+    const { brush } = useStores()
+    brush.take('thicken')
+    await store.paint(brush.stroke([[1, 1]], null))
+    expect([store.version, store.stands[1].sheets.keys]).toEqual([1, ['k']])
+    await store.beat(HERE)
+    expect([store.version, store.stands[1].sheets.keys]).toEqual([9, ['theirs']])
+  })
+  it('that was asked before a stroke of one’s own leaves what that changed', async () => {
+    let answer = () => {}
+    level([], {
+      'POST /api/levels/fell/beat': async () => {
+        await new Promise<void>((done) => (answer = done))
+        return heard({ version: 1, keys: { 1: { 0: 'old' } } })
       },
+      'POST /api/levels/fell/strokes': changed(entry(), { version: 2, keys: { 1: { 0: 'mine' } } }),
     })
-    await store.beat()
-    expect(store.stands[0].count).toBe(10)
-    await store.beat()
-    expect(store.stands[0].count).toBe(44)
-  })
-  it('is read again when reading it failed', async () => {
-    const { state } = level([stand(1)])
-    store.pulse = { pulse: '1-0' } as Pulse
-    serve({ 'GET /api/levels/fell/pulse': { pulse: '1-1' } })
-    await expect(store.beat()).rejects.toThrow()
-    state.stands = [stand(1, { count: 44 })]
-    level(state.stands)
-    await store.beat()
-    expect(store.stands[0].count).toBe(44)
-  })
-  it('and what was read before a stroke of one’s own never stays over it', async () => {
-    const { state, asked } = level([stand(1)], {
-      'POST /api/levels/fell/strokes': { entry: entry({ kind: 'stroke' }), stand: 1, keys: { 0: 'mine' } },
-    })
-    store.pulse = { pulse: '1-1' } as Pulse
-    let [late, held] = [() => {}, true]
-    const inner = globalThis.fetch
-    globalThis.fetch = async (input, init) => {
-      const response = await inner(input, init)
-      if (held && (input as Request).url.endsWith('/stands')) {
-        held = false
-        await new Promise<void>((done) => (late = done))
-      }
-      if ((input as Request).url.endsWith('/pulse') && asked.some((a) => a.what.endsWith('/strokes'))) {
-        late()
-        await settled(20)
-      }
-      return response
-    }
-    const reading = store.refresh()
+    store.stands = [stand(1)]
+    const beat = store.beat(HERE)
     await settled(10)
-    state.head = 2
-    state.stands = [stand(1, { sheets: sheets(['mine']), count: 12 })]
     const { brush } = useStores()
     brush.take('thin')
     await store.paint(brush.stroke([[1, 1]], null))
-    expect(store.stands[0].sheets.keys).toEqual(['mine'])
-    await reading
-    expect([store.stands[0].sheets.keys, store.stands[0].count]).toEqual([['mine'], 12])
-    globalThis.fetch = inner
-  })
-  it('and a stroke counts once though the stands were read again before its answer came', async () => {
-    const { state } = level([stand(1)], {
-      'POST /api/levels/fell/strokes': async () => {
-        state.head = 2
-        state.stands = [stand(1, { sheets: sheets(['mine']), count: 2 })]
-        await store.refresh()
-        return { entry: entry({ kind: 'stroke', gained: 0, lost: 8 }), stand: 1, keys: { 0: 'mine' } }
-      },
-    })
-    store.pulse = { pulse: '1-1' } as Pulse
-    const { brush } = useStores()
-    brush.take('thin')
-    await store.paint(brush.stroke([[1, 1]], null))
-    expect([store.stands[0].count, store.difference?.lost]).toEqual([2, 8])
+    answer()
+    await beat
+    expect([store.version, store.stands[0].sheets.keys]).toEqual([2, ['mine']])
   })
 })
 
 describe('undo and redo', () => {
-  it('wait for the stroke before them, take over its sheets, and say what was taken back', async () => {
+  it('wait for the stroke before them, take over what is other, and say what was taken back', async () => {
     const order: string[] = []
-    const moved = { stand: 1, keys: { 1: 'old' }, gained: 0, lost: 6, stale: [2] }
-    const { asked } = level([stand(1), stand(2, { count: 55 })], {
+    level([], {
       'POST /api/levels/fell/strokes': async () => {
         await settled(40)
         order.push('stroke')
-        return { entry: entry({ kind: 'stroke' }), stand: 1, keys: { 0: 'mid' } }
+        return changed(entry({ gained: 2 }), { version: 2, keys: { 1: { 0: 'mid' } }, counts: { 1: 22 } })
       },
       'POST /api/levels/fell/undo': () => {
         order.push('undo')
-        return { ...moved, entry: entry({ kind: 'stroke', what: 'Thickened Birch' }) }
+        const since = { version: 3, keys: { 1: { 1: 'old' } }, counts: { 1: 16 } }
+        return changed(entry({ what: 'Thickened Birch' }), since, { previous: 2, lost: 6, redo: 'That' })
       },
     })
     store.stands = [stand(1, { sheets: sheets(['a', 'b']), count: 20 }), stand(2)]
@@ -222,24 +193,9 @@ describe('undo and redo', () => {
     void store.paint(brush.stroke([[1, 1]], null))
     await store.move('undo')
     expect(order).toEqual(['stroke', 'undo'])
-    expect(store.stands.map((s) => [s.count, s.sheets.keys])).toEqual([
-      [20 + 3 - 1 - 6, ['mid', 'old']],
-      [55, ['k']],
-    ])
-    expect(store.difference).toMatchObject({ what: 'Undone: Thickened Birch', lost: 6 })
-    expect(asked.some((a) => a.what === 'GET /api/levels/fell/stands')).toBe(false)
-  })
-  it('read the level again for what reaches beyond plants, else the stands alone', async () => {
-    let kind = 'settings'
-    const { times } = level([stand(1)], {
-      'POST /api/levels/fell/journal/9/redo': () => ({ entry: entry({ kind }), gained: 0, lost: 0 }),
-    })
-    await store.move('redo', 9)
-    expect([times('GET /api/levels/fell/stands'), times('GET /api/levels/fell')]).toEqual([1, 0])
-    kind = 'ground'
-    await store.move('redo', 9)
-    expect([times('GET /api/levels/fell/stands'), times('GET /api/levels/fell')]).toEqual([2, 1])
-    expect(store.difference!.what).toBe('Done again: Birch: fullness')
+    expect([store.stands[0].count, store.stands[0].sheets.keys]).toEqual([16, ['mid', 'old']])
+    expect(store.difference).toMatchObject({ what: 'Undone: Thickened Birch', lost: 6, cost: {} })
+    expect([store.version, store.pulse!.redo]).toEqual([3, 'That'])
   })
   it('take nothing back while strokes wait, and say what the server refuses', async () => {
     const { times } = level([stand(1)], {
@@ -285,14 +241,14 @@ describe('sheets that are not told yet', () => {
 
 describe('adding and removing stands', () => {
   it('selects the one that was made, and another when the selected one is gone', async () => {
-    const { state } = level([stand(1), stand(2), stand(3)])
-    expect(await store.arrange(Promise.resolve({ entry: entry(), stand: 3 }))).toBe(3)
+    const arrange = (since: object, more = {}) =>
+      store.arrange(Promise.resolve(changed(entry(), since, more) as unknown as Changed))
+    store.stands = [stand(1), stand(2)]
+    expect(await arrange({ stands: [stand(3)], order: [1, 2, 3] }, { made: [3] })).toBe(3)
     expect(store.selected).toEqual([3])
-    state.stands = [stand(2)]
-    await store.arrange(Promise.resolve({ entry: entry(), stand: null }))
+    await arrange({ gone: [1, 3], order: [2] })
     expect(store.selected).toEqual([2])
-    state.stands = []
-    await store.arrange(Promise.resolve({ entry: entry() }))
+    await arrange({ gone: [2], order: [] })
     expect([store.selected, store.before]).toEqual([[], [2]])
   })
 })
@@ -316,7 +272,7 @@ describe('single plants that are selected', () => {
           : found,
         total,
       }),
-      'POST /api/levels/fell/hand': { entry: entry({ kind: 'pins' }) },
+      'POST /api/levels/fell/hand': changed(entry({ kind: 'pins' })),
       ...more,
     })
   beforeEach(() => {
@@ -386,7 +342,7 @@ describe('single plants that are selected', () => {
     expect(await selection.act({ do: 'change', east: 3 })).toBe(false)
     expect([selection.trouble, selection.plants.length]).toEqual(['The pit is kept clear.', 2])
     found = [plant('b', 4)]
-    store.pulse = { pulse: '1-9' } as Pulse
+    store.version = 9
     await settled(10)
     expect(selection.plants.map((p) => p.plant)).toEqual(['b'])
     store.level = { ...store.level!, slug: 'tarn' }
@@ -402,8 +358,8 @@ describe('one plant in the hand', () => {
       'GET /api/levels/fell/stands/1/plant': plant,
       'GET /api/levels/fell/stands/1/pins': [plant],
       'GET /api/levels/fell/stands/2/pins': [],
-      'POST /api/levels/fell/stands/1/pins': { entry: entry({ kind: 'pins' }) },
-      'POST /api/levels/fell/stands/1/regrow': { entry: entry({ kind: 'pins', what: 'Birch grows again' }) },
+      'POST /api/levels/fell/stands/1/pins': changed(entry({ kind: 'pins' })),
+      'POST /api/levels/fell/stands/1/regrow': changed(entry({ kind: 'pins', what: 'Birch grows again' })),
       ...more,
     })
     return { ...served, hand: inScope(() => useHand(useStores())) }

@@ -19,7 +19,21 @@ import { useSession } from '../src/stores/session'
 import LevelList from '../src/views/LevelList.vue'
 import SignIn from '../src/views/SignIn.vue'
 import { PLAIN } from '../src/stage/drawing'
-import { at, choose, inScope, openLevel, refuse, serve, settled, show, stand, until, write } from './help'
+import {
+  at,
+  choose,
+  inScope,
+  openLevel,
+  refuse,
+  serve,
+  settled,
+  show,
+  stand,
+  until,
+  write,
+  changed,
+  PULSE,
+} from './help'
 
 type Shown = Awaited<ReturnType<typeof show>>
 let page: Shown | null = null
@@ -51,7 +65,7 @@ const item = (slug: string, part: Partial<Item> = {}) =>
   ({ slug, name: slug[0].toUpperCase() + slug.slice(1), height: 8, crown: 2, anchors: [], ...part }) as Item
 const AGAIN = {
   'GET /api/levels/fell/stands': () => store.stands,
-  'GET /api/levels/fell/pulse': { pulse: '1-1' },
+  'GET /api/levels/fell/pulse': PULSE,
   'GET /api/levels/fell/shapes': [],
   'GET /api/levels/fell/masks': [],
 }
@@ -98,13 +112,13 @@ describe('the journal', () => {
     expect(document.querySelectorAll('[data-test^=entry-]').length).toBe(4)
     await choose('journal-who', 'south')
     await choose('journal-stand', 'Stand 2')
-    await choose('journal-kind', 'Walks')
+    await choose('journal-topic', 'Kept views and walks')
     serve({ ...AGAIN, 'GET /api/levels/fell/journal': [] })
     await choose('journal-since', 'the last day')
     await until(() => at('journal-empty'))
     expect(at('journal-empty').textContent).toContain('Nothing like that')
     const last = queries[queries.length - 1]
-    expect(Object.fromEntries(last)).toMatchObject({ who: 'south', stand: '2', kind: 'walks' })
+    expect(Object.fromEntries(last)).toMatchObject({ who: 'south', stand: '2', topic: 'views' })
   })
   it('goes back page by page from what is shown', async () => {
     const queries = await journal()
@@ -119,7 +133,7 @@ describe('the journal', () => {
     let undone = false
     await journal({
       'GET /api/levels/fell/journal': () => [{ ...one, undone }],
-      'POST /api/levels/fell/journal/7/undo': () => ((undone = true), { entry: one, gained: 0, lost: 9 }),
+      'POST /api/levels/fell/journal/7/undo': () => ((undone = true), changed(one, {}, { lost: 9 })),
       'POST /api/levels/fell/journal/7/redo': () => refuse('South has changed fullness since.'),
     })
     expect(at('entry-7').textContent).toMatch(/\+1\u202f234.*−3.*−0\.25/s)
@@ -189,8 +203,8 @@ describe('the strata column', () => {
   })
   it('moves a stand past its neighbour, into that one’s stratum, by Alt and an arrow', async () => {
     const asked = await begin({
-      'POST /api/levels/fell/stands/3/move': { entry: entry() },
-      'POST /api/levels/fell/stands/1/move': { entry: entry() },
+      'POST /api/levels/fell/stands/3/move': changed(entry()),
+      'POST /api/levels/fell/stands/1/move': changed(entry()),
     })
     const press = (name: string, key: string, altKey = true) =>
       at(name).dispatchEvent(new KeyboardEvent('keydown', { key, altKey, bubbles: true }))
@@ -331,16 +345,16 @@ describe('the mix of a stand', () => {
 describe('a stand on its card', () => {
   const part = { slug: 'birch', name: 'Birch' }
   const begin = async (own: object = {}, answers: Record<string, unknown> = {}) => {
-    const change = vi.fn((body: unknown) => (void body, { entry: entry() }))
+    const change = vi.fn((body: unknown) => (void body, changed(entry())))
     const shapes = [{ id: 5, kind: 'area', name: 'Pit' }]
     const asked = serve({
       ...AGAIN,
       'GET /api/levels/fell/shapes': shapes,
       'POST /api/levels/fell/stands/1/change': change,
-      'POST /api/levels/fell/stands/1/duplicate': { entry: entry(), stand: 2 },
-      'POST /api/levels/fell/stands/1/remove': { entry: entry() },
-      'POST /api/levels/fell/stands/1/clear': { entry: entry() },
-      'POST /api/levels/fell/clear': { entry: entry() },
+      'POST /api/levels/fell/stands/1/duplicate': changed(entry(), {}, { made: [2] }),
+      'POST /api/levels/fell/stands/1/remove': changed(entry()),
+      'POST /api/levels/fell/stands/1/clear': changed(entry()),
+      'POST /api/levels/fell/clear': changed(entry()),
       ...answers,
     })
     store.shapes = shapes as never

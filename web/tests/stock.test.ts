@@ -8,7 +8,21 @@ import NewStand from '../src/components/NewStand.vue'
 import SightlineChart from '../src/components/SightlineChart.vue'
 import StandInForm from '../src/components/StandInForm.vue'
 import { useShelf } from '../src/stores/shelf'
-import { at, choose, openLevel, refuse, serve, settled, show, stand, until, uploads, write } from './help'
+import {
+  at,
+  choose,
+  openLevel,
+  refuse,
+  serve,
+  settled,
+  show,
+  stand,
+  until,
+  uploads,
+  write,
+  changed,
+  PULSE,
+} from './help'
 
 type Shown = Awaited<ReturnType<typeof show>>
 let page: Shown | null = null
@@ -29,7 +43,7 @@ const value = (name: string) => at(name).querySelector('input')!.value
 const AGAIN = {
   'GET /api/levels/fell': () => store.level,
   'GET /api/levels/fell/stands': () => store.stands,
-  'GET /api/levels/fell/pulse': { pulse: '1-1' },
+  'GET /api/levels/fell/pulse': PULSE,
   'GET /api/levels/fell/shapes': [],
   'GET /api/levels/fell/masks': [],
 }
@@ -103,7 +117,7 @@ describe('a new stand', () => {
     const asked = serve({
       ...AGAIN,
       'POST /api/levels/fell/new-stand/try': proposal,
-      'POST /api/levels/fell/new-stand': { entry, stand: 2 },
+      'POST /api/levels/fell/new-stand': changed(entry, {}, { made: [2] }),
       ...answers,
     })
     page = await show(NewStand, { view: () => null })

@@ -13,7 +13,7 @@ import { useKeys } from '../src/stores/keys'
 import { useOutbox } from '../src/stores/outbox'
 import { cornersOf, movedBy, useShapes } from '../src/stores/shapes'
 import { useTool } from '../src/stores/tool'
-import { inScope, leave, openLevel, refuse, serve, settled } from './help'
+import { inScope, leave, openLevel, refuse, serve, settled, changed, PULSE, kept } from './help'
 import { drawer } from './drawer'
 
 /** What the browser keeps over a reload. */
@@ -234,7 +234,7 @@ describe('a draft of settings', () => {
     expect(draft.shared((s) => s.fullness)).toEqual({ value: 0.3, mixed: false })
   })
   it('may give each stand distances of its own, kept together with what each had', async () => {
-    const asked = serve({ ...answers, 'PATCH /api/levels/fell/stands': { entry: entry() } })
+    const asked = serve({ ...answers, 'PATCH /api/levels/fell/stands': changed(entry()) })
     const draft = begin()
     store.selected = [1, 2]
     await nextTick()
@@ -252,7 +252,7 @@ describe('a draft of settings', () => {
     })
   })
   it('changes one end of a range of all and leaves each its own other end', async () => {
-    const asked = serve({ ...answers, 'PATCH /api/levels/fell/stands': { entry: entry() } })
+    const asked = serve({ ...answers, 'PATCH /api/levels/fell/stands': changed(entry()) })
     const [first, second] = store.stands
     const settings = { ...second.settings, tints: ['#111111', '#222222'] as [string, string] }
     store.stands = [
@@ -331,7 +331,10 @@ describe('an atmosphere', () => {
       'fog: end lies before start',
       false,
     ])
-    const asked = serve({ 'PUT /api/levels/fell/atmosphere': entry(), 'GET /api/levels/fell/pulse': {} })
+    const asked = serve({
+      'PUT /api/levels/fell/atmosphere': kept('atmosphere', entry()),
+      'GET /api/levels/fell/pulse': {},
+    })
     expect([await after.keep(), after.draft, useLevel().level!.atmosphere.fog.end]).toEqual([true, null, 5])
     expect(asked[0].body).toMatchObject({ atmosphere: { sun: { elevation: 12 }, waters: [] } })
   })
@@ -341,8 +344,8 @@ describe('a shape', () => {
   it('is tried before it is kept, and its draft outlives another choice', async () => {
     const asked = serve({
       'POST /api/levels/fell/shapes/try': { stands: { 1: [0, 7] } },
-      'POST /api/levels/fell/shapes': { shapes: [{ id: 5 }], entry: entry(), stale: [] },
-      'GET /api/levels/fell/pulse': { pulse: '1-1' },
+      'POST /api/levels/fell/shapes': changed(entry(), { shapes: [{ id: 5 }] }),
+      'GET /api/levels/fell/pulse': PULSE,
     })
     const shapes = useShapes()
     shapes.take('circle')

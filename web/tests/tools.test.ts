@@ -8,7 +8,7 @@ import { STRIDE } from '../src/stage/payload'
 import type { Stage } from '../src/stage/stage'
 import { useStores, type Stores } from '../src/stores'
 import { useOutbox } from '../src/stores/outbox'
-import { inScope, openLevel, refuse, serve, settled, stand } from './help'
+import { inScope, openLevel, refuse, serve, settled, stand, changed, PULSE, kept } from './help'
 
 /** What the tools use of a stage: flat ground at 0 m, one pixel of the plan a metre. */
 function fakeStage() {
@@ -45,16 +45,16 @@ beforeEach(async () => {
   held = shallowRef<Stage | null>(stage)
   asked = serve({
     'POST /api/levels/fell/strokes/try': () => bare.clone(),
-    'POST /api/levels/fell/strokes': { entry, stand: 1, keys: {} },
-    'POST /api/levels/fell/uproot': { entry, plants: 1 },
+    'POST /api/levels/fell/strokes': changed(entry),
+    'POST /api/levels/fell/uproot': changed(entry),
     'POST /api/levels/fell/stands/1/pins/try': {
       plant: { item: 'birch', turn: 40, width: 1, height: 1 },
       form: [5, 0, 5, 0, 0, 0, 1, 1, 1, 0, 0, 0],
       trouble: '',
       disc: null,
     },
-    'POST /api/levels/fell/stands/1/pins': { entry },
-    'GET /api/levels/fell/pulse': { pulse: '1-1' },
+    'POST /api/levels/fell/stands/1/pins': changed(entry),
+    'GET /api/levels/fell/pulse': PULSE,
     'GET /api/levels/fell/under': [{ stand: 2, name: 'Stand 2' }],
     'POST /api/levels/fell/select': {
       plants: [
@@ -63,7 +63,7 @@ beforeEach(async () => {
       ],
       total: 2,
     },
-    'POST /api/levels/fell/hand': { entry },
+    'POST /api/levels/fell/hand': changed(entry),
   })
 })
 const bodies = (what: string) => asked.filter((a) => a.what === what).map((a) => a.body as never)
@@ -320,8 +320,8 @@ describe('lifting', () => {
 describe('a walk that is drawn', () => {
   it('is kept along the places pressed, one of each, and not along a single one', async () => {
     serve({
-      'PUT /api/levels/fell/walks': { ...entry, kind: 'walks' },
-      'GET /api/levels/fell/pulse': { pulse: '1-1' },
+      'PUT /api/levels/fell/walks': kept('walks', { ...entry, kind: 'walks' }),
+      'GET /api/levels/fell/pulse': PULSE,
     })
     const { walks } = stores
     walks.draw()

@@ -18,7 +18,19 @@ import { useLevel } from '../src/stores/level'
 import { useShapes } from '../src/stores/shapes'
 import { useShelf } from '../src/stores/shelf'
 import { useWalks } from '../src/stores/walks'
-import { inScope, openLevel, refuse, serve, settled, stand, until, uploads } from './help'
+import {
+  inScope,
+  openLevel,
+  refuse,
+  serve,
+  settled,
+  stand,
+  until,
+  uploads,
+  changed,
+  PULSE,
+  kept,
+} from './help'
 
 let store: ReturnType<typeof openLevel>
 beforeEach(() => {
@@ -73,10 +85,12 @@ describe('tiers', () => {
     expect([drawing.now.cell, drawing.now.fog]).toEqual([128, 2])
     let refused = true
     const asked = serve({
-      'PUT /api/levels/fell/drawing': entry,
-      'PUT /api/levels/fell/tiers': () =>
-        refused ? refuse('tiers: fog too thick', { fields: ['tiers.Desktop.fog'] }) : entry,
-      'GET /api/levels/fell/pulse': { pulse: '' },
+      'PUT /api/levels/fell/drawing': kept('drawing', entry),
+      'PUT /api/levels/fell/tiers': (body: unknown) =>
+        refused
+          ? refuse('tiers: fog too thick', { fields: ['tiers.Desktop.fog'] })
+          : kept('tiers', entry)(body),
+      'GET /api/levels/fell/pulse': PULSE,
     })
     expect(await drawing.keep()).toBe(false)
     expect([drawing.trouble, drawing.fields, drawing.draft?.drawing]).toEqual([
@@ -113,8 +127,8 @@ describe('walks', () => {
   const begin = (answers: Record<string, unknown> = {}) => {
     store.level = { ...store.level!, walks: { Rim: walk } } as Level
     const asked = serve({
-      'PUT /api/levels/fell/walks': entry,
-      'GET /api/levels/fell/pulse': { pulse: '' },
+      'PUT /api/levels/fell/walks': kept('walks', entry),
+      'GET /api/levels/fell/pulse': PULSE,
       ...answers,
     })
     return { walks: useWalks(), asked }
@@ -527,8 +541,8 @@ describe('keys of a level', () => {
     press('Escape')
     expect([stores.selection.plants.length, draft.dirty.value]).toEqual([0, true])
     const asked = serve({
-      'POST /api/levels/fell/undo': { entry: { ...entry, kind: 'stroke' }, stand: 1, keys: {} },
-      'GET /api/levels/fell/pulse': { pulse: '' },
+      'POST /api/levels/fell/undo': changed(entry),
+      'GET /api/levels/fell/pulse': PULSE,
     })
     press('z', { ctrlKey: true })
     await settled(20)
@@ -575,8 +589,8 @@ describe('shapes in hand', () => {
     expect(await shapes.keep(shapes.draft!)).toBe(false)
     expect([shapes.trouble, shapes.shown.length]).toEqual(['The outline crosses itself.', 2])
     serve({
-      'POST /api/levels/fell/shapes': { shapes: [], entry, stale: [] },
-      'GET /api/levels/fell/pulse': { pulse: '' },
+      'POST /api/levels/fell/shapes': changed(entry, { shapes: [] }),
+      'GET /api/levels/fell/pulse': PULSE,
     })
     shapes.chosen = 5
     await shapes.remove(5)
@@ -595,9 +609,9 @@ describe('a plant that is to be set', () => {
   const begin = (answers: Record<string, unknown> = {}) => {
     const asked = serve({
       'POST /api/levels/fell/stands/1/pins/try': () => ghost(),
-      'POST /api/levels/fell/stands/1/pins': { entry },
+      'POST /api/levels/fell/stands/1/pins': changed(entry),
       'GET /api/levels/fell/stands': store.stands,
-      'GET /api/levels/fell/pulse': { pulse: '' },
+      'GET /api/levels/fell/pulse': PULSE,
       'GET /api/levels/fell/shapes': [],
       'GET /api/levels/fell/masks': [],
       ...answers,
