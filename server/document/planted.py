@@ -121,8 +121,7 @@ def store_difference(row: Level, before: Document, after: Document, user: object
 def numbers_of(level: Level) -> Mapping[int, int]:
     """The numbers of the level's stands by their primary keys."""
     wanted = planted_of(level).stands.keys()
-    known: dict[int, int] = CACHE.peek(("stand ids", level.pk)) or {}
-    if not wanted <= set(known.values()):
-        known = dict(level.stands.values_list("pk", "number"))
-        CACHE.put(("stand ids", level.pk), known)
+    known: dict[int, int] = CACHE.get(
+        ("stand ids", level.pk, level.version), lambda: dict(level.stands.values_list("pk", "number"))
+    )
     return {pk: number for pk, number in known.items() if number in wanted}

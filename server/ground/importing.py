@@ -25,7 +25,7 @@ from server.stands.access import stands_of
 from server.steps import note_effect
 from thicket.document.atmosphere import atmosphere_for
 from thicket.document.drawing import tiers_for
-from thicket.document.edits import Edit, SetHeights, SetLayers, Several
+from thicket.document.edits import Edit, SetHeights, SetLayers, several
 from thicket.document.edits.files import json_of
 from thicket.document.level import touch_shape
 from thicket.formats.heights_in import HeightsFile
@@ -94,7 +94,7 @@ def edit_of(level: Level, new: NewGround) -> Edit:
             for layer in layers_named(level, names)
         )
         edits.append(SetLayers(names=names, weights=new.layers.weights, drawn=drawn))
-    return edits[0] if len(edits) == 1 else Several(edits=tuple(edits))
+    return several(edits)
 
 
 def forecast(level: Level, new: NewGround, tell: Tell) -> dict:

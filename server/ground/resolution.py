@@ -7,10 +7,10 @@ from uuid import UUID
 from django.contrib.auth.models import User
 
 from server.document.planted import planted_of
-from server.journal.action import Done
-from server.journal.commit import commit
+from server.journal.action import Done, action
+from server.journal.commit import commit_made
 from server.levels.models import Level
-from thicket.document.edits import SetTouchCell
+from thicket.document.edits import Edit, SetTouchCell
 
 
 def resolution_tried(level: Level, cell: float) -> dict:
@@ -32,7 +32,11 @@ def resolution_tried(level: Level, cell: float) -> dict:
     }
 
 
+@action
 def change_resolution(user: User, level: Level, key: UUID, cell: float) -> Done:
     """Give the touch maps another cell; all painting is resampled."""
-    what = f"Touch cells of {cell:g} m instead of {level.touch_cell:g} m"
-    return commit(user, level, key, SetTouchCell(cell=cell), what)
+
+    def make(row: Level) -> tuple[Edit, str]:
+        return SetTouchCell(cell=cell), f"Touch cells of {cell:g} m instead of {row.touch_cell:g} m"
+
+    return commit_made(user, level, key, make)

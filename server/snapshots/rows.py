@@ -51,7 +51,8 @@ class StoredSnapshot(Snapshot):
 def _whole(row: SnapshotRow) -> Snapshot:
     given = {name: getattr(row, name) for name in ("touch_cell", "stands", "pins", "uprooted")}
     shot = Saved.model_validate(given).snapshot()
-    shape, found = (row.touch_rows, row.touch_columns), {n: ({}, {}) for n in shot.stands}
+    shape = row.touch_rows, row.touch_columns
+    found: dict[int, tuple[dict, dict]] = {n: ({}, {}) for n in shot.stands}
     tiles = row.touch_tiles.values_list("stand__number", "tx", "tz", "revision", "data")
     for number, tx, tz, revision, data in tiles.iterator(chunk_size=50):
         values, revisions = found[number]

@@ -148,7 +148,7 @@ def keep_several_stands(request: HttpRequest, slug: str, data: PatchSeveralIn):
         {pk: getattr(given, part) for pk, given in data.stands.items()} for part in ("settings", "was")
     )
     done = keep_several(request.user, level, data.key, changes, was)
-    return changed_out(request, level, done, data.view and seen(level, data.view))
+    return changed_out(request, level, done, seen(level, data.view) if data.view else None)
 
 
 @router.get("/levels/{slug}/stands/{stand}/count", response=int)
@@ -163,7 +163,7 @@ def keep(request: HttpRequest, slug: str, stand: int, data: PatchIn):
     level = level_for(request, slug, to="plant")
     row = stand_for(level, stand)
     done = keep_settings(request.user, row, data.settings, data.key, data.was)
-    return changed_out(request, level, done, data.view and seen(level, data.view))
+    return changed_out(request, level, done, seen(level, data.view) if data.view else None)
 
 
 @router.post("/levels/{slug}/stands/{stand}/try", response=TryOut)

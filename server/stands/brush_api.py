@@ -181,7 +181,7 @@ def stroke(request: HttpRequest, slug: str, data: StrokeIn):
     rows = [stand_for(level, pk) for pk in dict.fromkeys([data.stand, *data.also])]
     with level_lock(slug):
         done = paint(request.user, rows, data.brush(), data.key)
-    return changed_out(request, level, done, data.view and seen(level, data.view))
+    return changed_out(request, level, done, seen(level, data.view) if data.view else None)
 
 
 @router.post("/levels/{slug}/strokes/spent", response=list[PlotCostOut])

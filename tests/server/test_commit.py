@@ -114,7 +114,10 @@ class Commits(ApiCase):
             first = self.whole(level)
             now, entries = first, []
             for _ in range(28):
-                user, moved = rng.choice(people), rng.choice(entries or [None]) if rng.random() < 0.3 else None
+                user, moved = (
+                    rng.choice(people),
+                    rng.choice(entries or [None]) if rng.random() < 0.3 else None,
+                )
                 edit = chance(rng, now)
                 back = moved is not None and not Entry.objects.get(pk=moved).undone
                 if moved is not None:

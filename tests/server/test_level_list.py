@@ -135,7 +135,7 @@ class Levels(TransactionTestCase):
         birch = self.level.stands.get(slug="birch")
         near = [
             *birch.settings["conditions"],
-            {"kind": "path", "lo": 0, "hi": 60, "shapes": [told["shapes"][0]["id"]]},
+            {"kind": "path", "lo": 0, "hi": 60, "shapes": [told["since"]["shapes"][0]["id"]]},
         ]
         self.ask(
             "patch",

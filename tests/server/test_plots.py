@@ -96,7 +96,7 @@ class Plots(GroundCase):
         self.assertEqual(self.keep().status_code, 200)
         self.assertEqual(len(self.now().requests), 1, "open requests outlive a lead's change")
         told = send("grant", south).json()
-        self.assertEqual(told["what"], "South gives North 0.5 ms in Console")
+        self.assertEqual(told["entry"]["what"], "South gives North 0.5 ms in Console")
         self.assertEqual(send("grant", south).status_code, 422, "once")
         shares = {n: p.shares["Console"]["ms"] for n, p in self.now().plots.items()}
         self.assertEqual(shares, {"North": 2.0, "South": 1.5})
@@ -204,7 +204,8 @@ class Plots(GroundCase):
 
     def test_no_other_way_leads_outside_of_ones_own_plots(self):
         self.keep()
-        shot = self.post("/snapshots", {"name": "Before"}, self.lead).json()["id"]
+        self.post("/snapshots", {"key": key(), "name": "Before"}, self.lead)
+        shot = self.level.snapshots.get().pk
         self.assertEqual(self.stroke_at(180, client=self.lead).status_code, 200)
         theirs = Entry.objects.first()
         self.keep(outside="refused")

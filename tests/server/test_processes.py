@@ -118,7 +118,7 @@ class TwoProcesses(Acting, OwnState):
 
         def beat(who: str):
             told = self.post("/beat", {"x": 1, "z": 2, "heading": 3}, self.people[who]).json()
-            return told["pulse"], [other["name"] for other in told["others"]]
+            return told["since"]["version"], [other["name"] for other in told["others"]]
 
         beat("north")
         before = beat("lead")
@@ -132,7 +132,7 @@ class TwoProcesses(Acting, OwnState):
             self.assertEqual({status for each in told for status in each.result()}, {200})
         self.check_against_a_fresh_process("strokes at the same moment")
         entries = self.people["lead"].get(f"{self.base}/journal").json()
-        self.assertEqual(sum(e["kind"] == "stroke" for e in entries), 24)
+        self.assertEqual(sum(e["kind"] == "paint" for e in entries), 24)
         pulses = {beat(who)[0] for who in self.people}
         self.assertEqual(len(pulses), 1)
         self.assertNotIn(before[0], pulses)

@@ -181,7 +181,7 @@ class Roles(GroundCase):
             f"{stand}/regrow": ("plant", {"key": key}),
             f"{level}/select": ("see", {}),
             f"{level}/hand": ("plant", {"key": key, "plants": {birch: [self.plant]}, "do": "remove"}),
-            f"{level}/snapshots": ("plant", {"name": "Now"}),
+            f"{level}/snapshots": ("plant", {"key": key, "name": "Now"}),
             f"{level}/snapshots/compare": ("see", {"before": self.shot}),
             f"{level}/snapshots/difference": ("see", {"before": self.shot}),
             f"{level}/snapshots/{{snapshot}}/go-back": ("plant", {"key": key}),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from thicket.document.edits import AddStand, ChangePins, ChangeSettings, Edit, OrderStands, Several
+from thicket.document.edits import AddStand, ChangePins, ChangeSettings, Edit, OrderStands, several
 from thicket.document.edits.level import checked
 from thicket.document.level import Item, Level, Stand
 from thicket.document.level_file import StandFile, file_of, stand_from
@@ -102,7 +102,7 @@ def duplicate_edit(level: Level, of: Stand, number: int, slug: str, salt: object
         uprooted=tuple(level.pins_of(of.number).uprooted),
     )
     order = {s.number: (stratum, place) for place, s in enumerate(below, start=of.place + 2)}
-    return Several(edits=(added, OrderStands(put=order))) if order else added
+    return several([added, OrderStands(put=order)] if order else [added])
 
 
 def move_edit(level: Level, stand: Stand, stratum: str, before: int | None) -> OrderStands:
@@ -151,4 +151,4 @@ def exchange_edit(level: Level, item: str, by: str) -> Edit:
         raise Refused(f"item: nothing in {level.name} plants {name}")
     edits: list[Edit] = [ChangeSettings(put=mixes)] if mixes else []
     edits += [ChangePins(put=pins)] if pins else []
-    return edits[0] if len(edits) == 1 else Several(edits=tuple(edits))
+    return several(edits)

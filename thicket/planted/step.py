@@ -19,7 +19,9 @@ class Planted(Protocol):
     """What a step needs of a planted level."""
 
     level: Level
-    regions: Mapping[int, Box]
+
+    @property
+    def regions(self) -> Mapping[int, Box]: ...
 
     @property
     def stands(self) -> Mapping[int, Stand]: ...

@@ -22,7 +22,8 @@ UNDER = 0.5
 
 def _rule_made_under(planting: Planting, stroke: Stroke) -> dict[int, Row | None]:
     """Rows of the rule-made plants whose foot the stroke passes over, as they are to be: gone."""
-    box, rows = stroke.box, {}
+    box = stroke.box
+    rows: dict[int, Row | None] = {}
     for sheet in planting.sheets_in(box):
         plants = planting.plants(sheet)
         x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)
@@ -93,8 +94,10 @@ def regrow_edit(planted: PlantedLevel, number: int) -> Several:
     gone = [(plant, row) for plant, row in rows_of(pins).items() if isinstance(row, GoneRow)]
     x, z = (np.array([row.home[k] for _, row in gone], float) for k in (0, 1))
     inside = inside_uprooted(pins.uprooted, x, z)
-    released = {plant: None for (plant, _), within in zip(gone, inside) if within}
-    places = ChangeUprooted(number=number, removed=dict(enumerate(map(tuple, pins.uprooted))))
+    released: dict[int, Row | None] = {plant: None for (plant, _), within in zip(gone, inside) if within}
+    places = ChangeUprooted(
+        number=number, removed={k: (p.path, p.radius) for k, p in enumerate(pins.uprooted)}
+    )
     edits = (ChangePins(put={number: released}), places) if released else (places,)
     return Several(edits=edits)
 

@@ -11,6 +11,7 @@ level after it, and `inverse(level)`, from the level before it, the edit that ta
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Literal
 
 from pydantic import Field
@@ -100,6 +101,12 @@ AnyEdit = Annotated[
 """Any of the kinds, as JSON tells them apart."""
 Several.model_rebuild()
 
+
+def several(edits: Sequence[Edit]) -> Edit:
+    """Edits as one; a single one as it is."""
+    return edits[0] if len(edits) == 1 else Several.model_validate({"edits": tuple(edits)})
+
+
 __all__ = [
     "AddStand",
     "AnyEdit",
@@ -136,4 +143,5 @@ __all__ = [
     "TakeItem",
     "TakeSnapshot",
     "VersionItem",
+    "several",
 ]

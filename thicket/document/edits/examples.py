@@ -133,7 +133,7 @@ def examples() -> dict[str, list[Edit]]:
         "take item": [_take("larch")],
         "leave item": [_take("larch"), LeaveItem(slug="larch")],
         "version item": [VersionItem(item=gorse, mesh=mesh)],
-        "hold item": [HoldItem(slug="birch", held=False)],
+        "hold item": [HoldItem(slug="birch", held=True)],
         "atmosphere": [SetAtmosphere(put={"fog": FogSettings(density=0.002).model_dump(mode="json")})],
         "drawing": [SetDrawing(put={"distances": 0.8, "full_meshes": 200})],
         "tiers": [ChangeTiers(put={"Laptop": Tier(drawing=DrawingSettings(distances=0.7), marks=marks)})],

@@ -4105,6 +4105,11 @@ export interface components {
             gained: number;
             /** Lost */
             lost: number;
+            /**
+             * Made
+             * @description stands that are there since
+             */
+            made: number[];
             /** Previous */
             previous: number;
             since: components["schemas"]["Since"];
