@@ -83,15 +83,16 @@ def planted_of(level: Level) -> PlantedLevel:
 
 def _read(level: Level) -> None:
     """Read the level as it is now: by the edits since a version that is known, or whole."""
-    known = next(iter(_versions(level)), None)
-    with transaction.atomic():
-        now = Level.objects.get(pk=level.pk)
-        edits = None if known is None else edits_between(now, known.version)
-        planted = None if known is None or edits is None else _followed(known.planted, edits)
-        if planted is None:
+    known, now = next(iter(_versions(level)), None), Level.objects.get(pk=level.pk)
+    edits = None if known is None else edits_between(now, known.version)
+    planted = None if known is None or edits is None else _followed(known.planted, edits)
+    if planted is None:
+        with transaction.atomic():
+            # Locked, so that all of it is read as it is at one moment.
+            now = Level.objects.select_for_update().get(pk=level.pk)
             document = read_document(now)
-            planted = known.planted.edited(document) if known else None
-            planted = planted or PlantedLevel(document, CACHE, baked=baked_of(now))
+        planted = known.planted.edited(document) if known else None
+        planted = planted or PlantedLevel(document, CACHE, baked=baked_of(now))
     level.version = now.version
     hold(level, planted)
 

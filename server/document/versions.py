@@ -26,7 +26,8 @@ def note_version(level: Level, previous: int, edit: dict | None, entry: int) -> 
 def chain_since(level: Level, version: int) -> list[Version] | None:
     """The versions that led from one of the level's to the one its row has, in their order; None where not
     all of them are known."""
-    found = list(Version.objects.filter(level=level, number__gt=version).order_by("number"))
+    between = Version.objects.filter(level=level, number__gt=version, number__lte=level.version)
+    found = list(between.order_by("number"))
     at = version
     for step in found:
         if step.previous != at:

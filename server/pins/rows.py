@@ -30,7 +30,8 @@ def read(level: Level) -> dict[str, Any]:
         rows[stand][plant] = _row(dict(zip(FIELDS, given)))
     places = defaultdict(list)
     for stand, path, radius in level.uprooted.values_list("stand_id", "path", "radius"):
-        places[stand].append(Uprooted(tuple((x, z) for x, z in path), radius))
+        at = tuple((float(x), float(z)) for x, z in path)
+        places[stand].append(Uprooted(at, float(radius)))
     have = sorted((number, pk) for pk, number in numbers.items() if rows.get(pk) or places.get(pk))
     return {"pins": {number: pins_from(rows.get(pk, {}), places.get(pk, ())) for number, pk in have}}
 

@@ -279,7 +279,7 @@ class Roles(GroundCase):
             ),
             ("patch", stand): ("plant", {"key": key, "settings": {"fullness": 0.3}}),
             ("delete", "/api/tips/{tip}"): ("own", {}),
-            ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {}),
+            ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {"key": key}),
             ("delete", "/api/condition-sets/{pk}"): ("lead", {}),
             ("put", "/api/session/keys"): ("anybody", {"keys": {}}),
             ("put", "/api/session/mark"): ("anybody", {"mark": "star"}),

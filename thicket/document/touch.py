@@ -100,6 +100,11 @@ class TouchMap:
         return sum(tile.nbytes for tile in self.tiles.values())
 
     @property
+    def painted_anywhere(self) -> bool:
+        """Whether any touch is not 0."""
+        return any(tile.any() for tile in self.tiles.values())
+
+    @property
     def array(self) -> np.ndarray:
         """The whole touch, a copy; costs as much as the level is wide and long."""
         return self.window((0, 0, self.shape[1], self.shape[0]))[0]

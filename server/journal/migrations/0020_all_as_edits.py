@@ -35,7 +35,7 @@ from thicket.document.edits.ground import Before
 from thicket.document.edits.snapshots import Saved, planting_digest
 from thicket.document.level import touch_shape
 from thicket.document.level_file import ItemDistances, ItemFile, ItemTraits, StandFile
-from thicket.document.pin_rows import VALUES, GoneRow, PinRow
+from thicket.document.pin_rows import VALUES, GoneRow, PinRow, pins_from, rows_of
 from thicket.document.rasters import Heights, LayerMaps
 from thicket.document.settings import StandSettings
 from thicket.document.touch import TouchMap
@@ -61,6 +61,12 @@ def pin(given):
 
 def pins(rows):
     return {int(plant): pin(given) for plant, given in rows.items()}
+
+
+def held(rows):
+    """Pins with their numbers as a level holds them: some in single precision."""
+    known = {plant: row for plant, row in rows.items() if row is not None}
+    return {**dict.fromkeys(rows), **rows_of(pins_from(known))}
 
 
 def place(given):
@@ -183,7 +189,7 @@ class Carried:
         if rows:
             edits.append(
                 ChangePins(
-                    put={n: put for n, (_, put) in rows.items()}, expected={n: e for n, (e, _) in rows.items()}
+                    put={n: put for n, (_, put) in rows.items()}, expected={n: held(e) for n, (e, _) in rows.items()}
                 )
             )
         return several(edits)
@@ -211,7 +217,7 @@ class Carried:
         for pk, rows in (parts if parts is not None else {entry.stand_id: entry.change}).items():
             have, want = (pins(rows[side]) for side in (("after", "before") if back else ("before", "after")))
             if want:
-                put[self.number(pk)], expected[self.number(pk)] = want, have
+                put[self.number(pk)], expected[self.number(pk)] = want, held(have)
         edits = [ChangePins(put=put, expected=expected)] if put else []
         places = entry.change.get("places")
         if places:

@@ -152,7 +152,7 @@ def planting_digest(level: Level) -> str:
     return digest(
         shot.touch_cell,
         [file_of(stand).model_dump(mode="json") for _, stand in sorted(shot.stands.items())],
-        sorted((n, t.whole_digest) for n, t in shot.touch.items() if t.tiles),
+        sorted((n, t.whole_digest) for n, t in shot.touch.items() if t.painted_anywhere),
         [
             (n, [(p, row.model_dump(mode="json")) for p, row in rows_of(pins).items()], pins.uprooted)
             for n, pins in sorted(shot.pins.items())
