@@ -38,7 +38,7 @@ from thicket.document.level_file import ItemDistances, ItemFile, ItemTraits, Sta
 from thicket.document.pin_rows import VALUES, GoneRow, PinRow, pins_from, rows_of
 from thicket.document.rasters import Heights, LayerMaps
 from thicket.document.settings import StandSettings
-from thicket.document.touch import TouchMap
+from thicket.document.touch import TouchMap, fitted
 
 STAND = ("number", "slug", "name", "stratum", "place", "sward", "seed", "locked", "colour", "settings")
 OWN = ("name", "seed", "locked", "colour")
@@ -96,12 +96,6 @@ class Carried:
         self.places = defaultdict(list)
         for row in uprooted:
             self.places[row.stand_id].append(str(row.key))
-        entries = self.get("journal", "Entry").objects.filter(level=level)
-        self.painted = list(
-            entries.filter(kind__in=("stroke", "resolution", "ground"), undone=False).values_list(
-                "pk", "touched"
-            )
-        )
 
     def number(self, pk):
         return self.stands[int(pk)].number
@@ -288,7 +282,7 @@ class Carried:
                     heights=self.raster("heights", want),
                     cell=want["cell"],
                     expected=Heights.of(self.raster("heights", have), have["cell"]).key,
-                    before=Before(touch=self.kept(entry, want, back), eyes=kept),
+                    before=Before(touch=self.kept(entry, have, want, back), eyes=kept),
                 )
             )
         if have["layers_revision"] != want["layers_revision"]:
@@ -308,23 +302,23 @@ class Carried:
                 )
             )
         if have["touch_cell"] != want["touch_cell"]:
-            before = Before(touch=self.kept(entry, want, back))
+            before = Before(touch=self.kept(entry, have, want, back))
             edits.append(SetTouchCell(cell=want["touch_cell"], expected=have["touch_cell"], before=before))
         return several(edits)
 
-    def kept(self, entry, want, back):
-        """The touch that was kept when it was resampled, where nobody has painted since."""
-        if not back or any(at > entry.touched and pk != entry.pk for pk, at in self.painted):
+    def kept(self, entry, have, want, back):
+        """The touch that was kept when it was resampled, with the digest of what it became."""
+        if not back:
             return {}
         found = defaultdict(list)
-        rows = self.get("stands", "KeptTouch").objects.filter(entry=entry)
-        for tile in rows:
+        for tile in self.get("stands", "KeptTouch").objects.filter(entry=entry):
             found[tile.stand_id].append((tile.tx, tile.tz, tile.data))
-        shape = self.shape(want)
-        return {
-            self.number(pk): (TouchMap.of(self.touch(pk)).whole_digest, whole(tiles, "<i2", shape))
-            for pk, tiles in found.items()
-        }
+        kept = {}
+        for pk, tiles in found.items():
+            touch = whole(tiles, "<i2", self.shape(want))
+            became = fitted(touch, want["touch_cell"], self.shape(have), have["touch_cell"])
+            kept[self.number(pk)] = (TouchMap.of(np.ascontiguousarray(became)).whole_digest, touch)
+        return kept
 
 
 KINDS = {
