@@ -148,9 +148,9 @@ def main() -> int:
         from server.journal.models import Entry
 
         ours, bare = measure(base, level, level.stands.get(slug="birch"))
-        before = Entry.objects.filter(kind=Entry.Kind.STROKE).count()
+        before = Entry.objects.filter(kind="paint").count()
         times, refused = crowd(base, level)
-        kept = Entry.objects.filter(kind=Entry.Kind.STROKE).count() - before
+        kept = Entry.objects.filter(kind="paint").count() - before
     a, b = statistics.median(ours), statistics.median(bare)
     print(
         f"stroke: {a * 1e3:.1f} ms, bare endpoint with 4 blobs of 8 KB {b * 1e3:.1f} ms (medians "

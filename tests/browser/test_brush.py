@@ -9,12 +9,12 @@ from playwright.sync_api import expect
 from server.accounts.models import Profile
 from server.document.planted import planted_of
 from server.journal.models import Entry
-from server.journal.undoing import undo_entry
+from server.journal.undoing import move_entry
 from server.levels.models import Level
 from server.pins.models import Pin
 from server.stands.models import Stand
-from server.stands.touch import touch_of
 from tests.browser.base import BrowserCase
+from tests.fixtures import stored_touch
 from thicket.planting.density import TOUCH_UNIT
 
 
@@ -25,7 +25,7 @@ class Hand(BrowserCase):
 
     def touch(self, slug="birch"):
         stand = Stand.objects.get(slug=slug)
-        return touch_of(stand).array
+        return stored_touch(stand)
 
     def says(self, page, text):
         expect(page.locator("[data-test=difference]")).to_contain_text(text)
@@ -38,7 +38,7 @@ class Hand(BrowserCase):
         """Undo on the server all that a test has done, newest first."""
         level = Level.objects.get(slug="hobbin-delph")
         for entry in Entry.objects.filter(undone=False):
-            undo_entry(entry.user, level, entry.pk)
+            move_entry(entry.user, level, entry.pk, back=True)
 
     def tearDown(self):
         Profile.objects.all().delete()

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 
 from demo.level import PASSWORD
 from server.journal.models import Entry
-from server.journal.undoing import undo_entry
+from server.journal.undoing import move_entry
 from server.levels.models import Level
 from server.stands.models import Stand
 from tests.browser.base import CHROMIUM, BrowserCase
@@ -255,4 +255,4 @@ class Screens(BrowserCase):
         self.assertTrue(Path(download.value.path()).read_bytes().startswith(b"id,stand,item"))
         level = Level.objects.get(slug="hobbin-delph")
         for entry in Entry.objects.filter(undone=False):
-            undo_entry(entry.user, level, entry.pk)
+            move_entry(entry.user, level, entry.pk, back=True)
