@@ -249,7 +249,7 @@ def main() -> int:
         return 0
     fits = within_memory()
     with served_demo() as (base, level):
-        from server.levels.whole import document_of
+        from server.catalogue.whole import document_of
 
         document = document_of(level)
         if SHORT:

@@ -29,7 +29,7 @@ STEP = short(16.0, 64.0)
 def main() -> int:
     warm()
     with served_demo() as (_, level):
-        from server.levels.whole import document_of
+        from server.catalogue.whole import document_of
 
         document = document_of(level)
     began = time.perf_counter()

@@ -13,14 +13,11 @@ from server import errors
 from server.accounts.api import router as accounts
 from server.audit.api import router as audit
 from server.bodies import router as files
+from server.catalogue.list_api import router as level_list
 from server.ground.api import router as ground
 from server.handover.api import router as handover
 from server.jobs.api import router as jobs
 from server.journal.api import router as journal
-from server.levels.api import router as levels
-from server.levels.list_api import router as level_list
-from server.levels.looks_api import router as looks
-from server.levels.plots_api import router as plots
 from server.pins.api import router as pins
 from server.shapes.api import router as shapes
 from server.sight.api import router as sight
@@ -40,6 +37,9 @@ from server.team.account_api import router as account
 from server.team.installation_api import router as installation
 from server.team.links_api import router as links
 from server.team.members_api import router as members
+from server.view.api import router as levels
+from server.view.looks_api import router as looks
+from server.view.plots_api import router as plots
 
 ERRORS = {
     401: "Not signed in.",

@@ -27,7 +27,8 @@ from waitress.channel import HTTPChannel
 from waitress.parser import HTTPRequestParser
 
 from server.errors import AWAY, NOT_SIGNED_IN, limit_of, too_large
-from server.levels.access import check_may_make, check_may_make_level, level_for
+from server.levels.access import check_may_make, level_for
+from server.team.access import check_may_make_level
 from thicket.document.settings import Strict
 
 EACH, ALL = 800 << 20, 3 << 30

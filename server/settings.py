@@ -53,6 +53,9 @@ INSTALLED_APPS = [
     "server.shapes",
     "server.ground",
     "server.handover",
+    "server.catalogue",
+    "server.view",
+    "server.sight",
     "server.team",
 ]
 

@@ -21,13 +21,13 @@ from server.journal.action import Done
 from server.journal.schemas import EntryOut, entry_out
 from server.journal.undoing import last_done, last_undone
 from server.levels.models import Level
-from server.levels.out import LevelOut, level_out
 from server.shapes.out import shapes_out
 from server.shapes.schemas import ShapeOut
 from server.sight.reckoning import cost_change, items_of, stand_cost
 from server.sight.worst import change_at_worst, drawing_at_worst
 from server.stands.access import rows_of
 from server.stands.out import StandOut, stand_out
+from server.view.out import LevelOut, level_out
 from thicket.document.edits import ChangeSettings, Paint
 from thicket.planted.level import PlantedLevel
 from thicket.planted.step import Step

@@ -21,7 +21,7 @@ from server.accounts.hashing import turn_to_hash
 from server.accounts.limits import SENTENCE, ByAddress
 from server.accounts.models import Profile, profile_of
 from server.audit.recording import record
-from server.levels.access import may_make_level
+from server.team.access import may_make_level
 from server.team.models import Installation
 from thicket.document.settings import Strict
 from thicket.refused import Refused

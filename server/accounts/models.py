@@ -22,7 +22,7 @@ class Profile(models.Model):
 
     user = models.OneToOneField(User, on_delete=models.CASCADE, related_name="profile")
     keys = models.JSONField(default=dict)
-    mark = models.CharField(max_length=10, choices=Mark.choices, default=Mark.DIAMOND)
+    mark = models.CharField(max_length=10, default=Mark.DIAMOND)
 
     def __str__(self) -> str:
         return f"profile of {self.user.get_username()}"

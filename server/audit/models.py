@@ -21,7 +21,7 @@ class Record(models.Model):
         LEVEL = "level"
 
     at = models.DateTimeField(auto_now_add=True)
-    kind = models.CharField(max_length=10, choices=Kind.choices)
+    kind = models.CharField(max_length=10)
     person = models.CharField(max_length=150, blank=True)
     address = models.CharField(max_length=45, blank=True)
     level = models.ForeignKey(Level, on_delete=models.SET_NULL, null=True, related_name="+")

@@ -31,7 +31,7 @@ def watch_roles() -> None:
         record(
             "role",
             None,
-            f"is {instance.get_role_display().lower()} now",
+            f"is {instance.role} now",
             instance.level,
             instance.user.get_username(),
         )

@@ -20,6 +20,7 @@ from thicket.document.edits import Edit
 from thicket.document.level import Level as Document
 from thicket.lazy import lazy
 from thicket.planted.level import PlantedLevel
+from thicket.planted.planting import Planting
 from thicket.refused import Refused
 
 KEPT = 3
@@ -126,3 +127,9 @@ def numbers_of(level: Level) -> Mapping[int, int]:
         ("stand ids", level.pk, level.version), lambda: dict(level.stands.values_list("pk", "number"))
     )
     return {pk: number for pk, number in known.items() if number in wanted}
+
+
+def plantings_of(level: Level) -> dict[int, Planting]:
+    """The plantings of the level's stands, by their primary keys."""
+    planted = planted_of(level)
+    return {pk: planted.planting(number) for pk, number in numbers_of(level).items()}

@@ -28,9 +28,10 @@ from server.ground.schemas import (
     ResolutionIn,
     ResolutionOut,
 )
-from server.levels.access import check_may_make_level, level_for
+from server.levels.access import level_for
 from server.levels.models import Level
 from server.steps import ChangedOut, changed_out
+from server.team.access import check_may_make_level
 from thicket.formats.bounded import bounded
 from thicket.formats.layers_in import read_mask
 from thicket.refused import Refused

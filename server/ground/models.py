@@ -28,8 +28,8 @@ class Draft(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
     level = models.ForeignKey(Level, on_delete=models.CASCADE, null=True, related_name="+")
-    kind = models.CharField(max_length=10, choices=Kind.choices)
-    state = models.CharField(max_length=10, choices=State.choices, default=State.READING)
+    kind = models.CharField(max_length=10)
+    state = models.CharField(max_length=10, default=State.READING)
     names = models.JSONField(default=list, help_text="the files' own names, in order")
     options = models.JSONField(default=dict)
     made = models.JSONField(

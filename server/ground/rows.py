@@ -9,8 +9,9 @@ from typing import Any
 import numpy as np
 from django.contrib.auth.models import User
 
+from server.cache import CACHE
 from server.ground.models import Mask as MaskRow
-from server.levels.ground import heights_of, layers_of, mask_of, next_revision, store
+from server.levels.ground import heights_of, layers_of, next_revision, store
 from server.levels.models import Level
 from thicket.document.level import Level as Document
 from thicket.document.rasters import Mask
@@ -67,6 +68,17 @@ def layers_named(level: Level, names: tuple[str, ...]) -> list[dict[str, str]]:
     old = {given["name"]: given["colour"] for given in level.layers}
     spare = [colour for colour in COLOURS if colour not in old.values()] or list(COLOURS)
     return [{"name": n, "colour": old.get(n) or spare[k % len(spare)]} for k, n in enumerate(names)]
+
+
+def mask_of(digest: str, pk: int, rows: int, columns: int, bits: int) -> Mask:
+    """A stored mask image."""
+
+    def read() -> Mask:
+        data = MaskRow.objects.values_list("data", flat=True).get(pk=pk)
+        kind = np.uint16 if bits == 16 else np.uint8
+        return Mask(digest, np.frombuffer(zlib.decompress(data), kind).reshape(rows, columns))
+
+    return CACHE.get(("mask", digest), read)
 
 
 def _write_masks(row: Level, before: Mapping[str, Mask], after: Mapping[str, Mask]) -> None:

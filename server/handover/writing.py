@@ -8,11 +8,11 @@ from collections.abc import Callable
 
 from django.conf import settings
 
+from server.catalogue.whole import document_of
 from server.document.files import with_files
 from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.schemas import wind_of
-from server.levels.whole import document_of
+from server.view.wind import wind_of
 from thicket.document.folder import zip_level
 from thicket.formats import handover
 from thicket.planted import export

@@ -27,7 +27,7 @@ class Job(models.Model):
     arguments = models.JSONField(default=dict)
     level = models.ForeignKey(Level, on_delete=models.CASCADE, null=True, related_name="jobs")
     user = models.ForeignKey(User, on_delete=models.CASCADE, null=True, related_name="+")
-    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    state = models.CharField(max_length=10, default=State.WAITING)
     stopping = models.BooleanField(default=False, help_text="somebody asked to stop it")
     step = models.CharField(max_length=200, blank=True, help_text="what is done now, in words")
     share = models.FloatField(default=0.0, help_text="how much of it is done, 0–1")

@@ -11,14 +11,14 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from server.cache import CACHE
+from server.document.planted import numbers_of
 from server.journal import undoing
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
 from server.levels.models import Level
-from server.levels.presence import leave, others, tell
-from server.stands.models import Stand
 from server.steps import ChangedOut, Since, changed_out, since_version
+from server.team.presence import leave, others, tell
 from thicket.document.settings import Id, Number, Strict
 
 router = Router(tags=["journal"])
@@ -149,7 +149,7 @@ def journal(
     if who:
         entries = entries.filter(user__username=who)
     if stand is not None:
-        number = Stand.every.filter(level=level, pk=stand).values_list("number", flat=True).first()
+        number = numbers_of(level).get(stand)
         entries = entries.filter(stands__contains=number)
     if topic:
         entries = entries.filter(kind__in=TOPICS[topic])

@@ -10,7 +10,6 @@ from ninja.errors import HttpError
 
 from server.errors import NotAllowed
 from server.levels.models import Level, Membership
-from server.team.models import Installation
 
 _MAY = {
     "see": set(Membership.Role),
@@ -81,24 +80,3 @@ def check_may_change(user: User, name: str, owner: User | None) -> None:
             f"{name} is {owner.get_username()}'s: only they, a lead of theirs, or who looks after this "
             f"installation may change it."
         )
-
-
-def may_make_level(user: User) -> bool:
-    """Whether a person may begin a level of their own, as the installation's settings say."""
-    makers = Installation.now().makers
-    if user.is_superuser or makers == Installation.Makers.ANYONE:
-        return True
-    roles = {Membership.Role.LEAD}
-    if makers == Installation.Makers.ARTISTS:
-        roles.add(Membership.Role.ARTIST)
-    return user.memberships.filter(role__in=roles).exists()
-
-
-def check_may_make_level(user: User) -> None:
-    """Refuse who may not begin a level.
-
-    Raises: NotAllowed.
-    """
-    if not may_make_level(user):
-        who = {"leads": "leads", "artists": "artists and leads"}[Installation.now().makers]
-        raise NotAllowed(f"Only {who} may begin a level in this installation.")

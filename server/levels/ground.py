@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import secrets
-import zlib
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -12,7 +11,7 @@ from server.cache import CACHE
 from server.levels.models import GroundTile, Level
 from server.levels.rasters import TILE, pack, split, whole
 from thicket.bands import THREADS
-from thicket.document.rasters import Heights, LayerMaps, Mask
+from thicket.document.rasters import Heights, LayerMaps
 
 
 def _tiles(level: Level, kind: str, revision: int):
@@ -67,16 +66,4 @@ def next_revision(level: Level) -> int:
     return (newest or 0) + 1 + secrets.randbelow(1000)
 
 
-def mask_of(digest: str, pk: int, rows: int, columns: int, bits: int) -> Mask:
-    """A stored mask image."""
-    from server.ground.models import Mask as MaskRow
-
-    def read() -> Mask:
-        data = MaskRow.objects.values_list("data", flat=True).get(pk=pk)
-        kind = np.uint16 if bits == 16 else np.uint8
-        return Mask(digest, np.frombuffer(zlib.decompress(data), kind).reshape(rows, columns))
-
-    return CACHE.get(("mask", digest), read)
-
-
-__all__ = ["heights_of", "layers_of", "mask_of", "next_revision", "pack", "store"]
+__all__ = ["heights_of", "layers_of", "next_revision", "pack", "store"]

@@ -36,9 +36,7 @@ class Level(models.Model):
     looks = models.JSONField(
         default=dict, help_text="by ground layer, what a person chose: colour, look, and digest of a texture"
     )
-    wind = models.JSONField(
-        default=dict, help_text="see server.levels.schemas.Wind; empty for the first values"
-    )
+    wind = models.JSONField(default=dict, help_text="see thicket.document.views.WindSettings")
     drawing = models.JSONField(default=dict, help_text="see thicket.document.drawing.DrawingSettings")
     tiers = models.JSONField(default=dict, help_text="by name, in order, see thicket.document.drawing.Tier")
     walks = models.JSONField(default=dict, help_text="by name, in order, see thicket.document.walks.Walk")
@@ -71,7 +69,7 @@ class Level(models.Model):
 
 
 class LevelSummary(models.Model):
-    """What the list of levels says of a level, as it was at a stamp: see `server.levels.summaries`."""
+    """What the list of levels says of a level, as it was at a stamp: see `server.catalogue.summaries`."""
 
     level = models.OneToOneField(Level, on_delete=models.CASCADE, related_name="summary")
     stamp = models.CharField(max_length=120)
@@ -79,57 +77,6 @@ class LevelSummary(models.Model):
     over = models.JSONField(default=list, help_text="names of kept views whose cost overruns a mark")
     plan = models.BinaryField(help_text="PNG: the level drawn as a small plan")
     made = models.PositiveIntegerField(default=1, help_text="how often it has been made")
-
-
-class WalkCheck(models.Model):
-    """What pops on a walk, under the digest of all that it follows from: see `server.sight.walks`."""
-
-    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="walk_checks")
-    content = models.CharField(max_length=64)
-    result = models.JSONField()
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["level", "content"], name="one_check_of_a_walk")]
-
-
-class LevelSurvey(models.Model):
-    """What frames cost all over a level, under the digest of all that it follows from: see
-    `server.sight.surveys`."""
-
-    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="surveys")
-    content = models.CharField(max_length=64)
-    asked = models.CharField(max_length=64, help_text="digest of what was asked for, whatever the level was")
-    drawing = models.JSONField(default=dict, help_text="how the level was drawn")
-    device = models.JSONField(default=dict, help_text="the device that its milliseconds were told for")
-    data = models.BinaryField(help_text="NPZ: the survey's grid and its loads by stand")
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["level", "content"], name="one_survey")]
-
-
-class SurveyPoint(models.Model):
-    """What a level's worst frame cost when it was surveyed, for the history of its cost."""
-
-    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="survey_points")
-    asked = models.CharField(max_length=64, help_text="as of a survey")
-    at = models.DateTimeField(auto_now_add=True)
-    entry = models.PositiveBigIntegerField(help_text="id of the last action before it")
-    worst = models.JSONField(help_text="by budget line, ms of the device that was looked through")
-
-    class Meta:
-        indexes = [models.Index(fields=["level", "asked", "-id"])]
-
-
-class RebalanceAnswer(models.Model):
-    """A level brought under its marks, under the digest of all that it follows from: see
-    `server.sight.rebalances`."""
-
-    level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="rebalances")
-    content = models.CharField(max_length=64)
-    result = models.JSONField()
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["level", "content"], name="one_rebalance")]
 
 
 class LayerTexture(models.Model):
@@ -154,7 +101,7 @@ class Membership(models.Model):
 
     user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="memberships")
-    role = models.CharField(max_length=10, choices=Role.choices)
+    role = models.CharField(max_length=10)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["user", "level"], name="one_role_per_level")]
@@ -199,7 +146,7 @@ class GroundTile(RasterTile):
         LAYERS = "layers"
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="ground_tiles")
-    kind = models.CharField(max_length=10, choices=Kind.choices)
+    kind = models.CharField(max_length=10)
 
     class Meta:
         constraints = [

@@ -29,28 +29,10 @@ class Shape(models.Model):
     outline that counts; `round` and `box` are what the corners of a round or box-shaped obstacle follow
     from."""
 
-    class Kind(models.TextChoices):
-        PATH = "path"
-        AREA = "area"
-        OBSTACLE = "obstacle"
-
-    class Form(models.TextChoices):
-        LINE = "line"
-        POLYGON = "polygon"
-        CIRCLE = "circle"
-        BOX = "box"
-
-    class Hatch(models.TextChoices):
-        SLANT = "slant"
-        CROSS = "cross"
-        DOTS = "dots"
-        UPRIGHT = "upright"
-        BLANK = "blank"
-
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="shapes")
     number = models.PositiveBigIntegerField(help_text="its name in the level; none is given twice")
-    kind = models.CharField(max_length=10, choices=Kind.choices)
-    form = models.CharField(max_length=10, choices=Form.choices)
+    kind = models.CharField(max_length=10)
+    form = models.CharField(max_length=10)
     name = models.CharField(max_length=80)
     points = models.JSONField()
     round = models.JSONField(null=True)
@@ -62,7 +44,7 @@ class Shape(models.Model):
     locked = models.BooleanField(default=False)
     hidden = models.BooleanField(default=False)
     trail = models.JSONField(null=True, help_text="how a path lays plants over; null when it does not")
-    hatch = models.CharField(max_length=10, choices=Hatch.choices, default=Hatch.SLANT)
+    hatch = models.CharField(max_length=10, default="slant")
 
     class Meta:
         ordering = ["number"]

@@ -11,14 +11,12 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from server.document.own_ground import regions_of
-from server.document.planted import planted_of
+from server.document.planted import numbers_of, planted_of, plantings_of
 from server.jobs import starting
 from server.levels.access import level_for
 from server.sight import walks
 from server.sight.reckoning import air_of, items_of, level_cost, seen, settle, spent, stand_cost
 from server.sight.schemas import CostOut, LevelCostOut, ViewIn
-from server.stands.access import planting_of, stands_of
-from server.stock.api import BillboardKind
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.settings import DistanceSettings, Number, Strict
@@ -31,6 +29,7 @@ from thicket.sight.drawing import CELL
 from thicket.sight.fogged import WEIGHT
 from thicket.sight.pops import NOTICED
 
+BillboardKind = Literal["facing", "crossed", "three crossed"]
 router = Router(tags=["sight"])
 
 
@@ -52,7 +51,7 @@ def crowd_of_view(request: HttpRequest, slug: str, data: CrowdIn):
     """How many plants stand in a view at which distance, by stand."""
     level = level_for(request, slug)
     view = data.view.core()
-    return {"stands": {s.pk: crowd(planting_of(s), view, data.reach).tolist() for s in stands_of(level)}}
+    return {"stands": {pk: crowd(p, view, data.reach).tolist() for pk, p in plantings_of(level).items()}}
 
 
 class InstancesIn(Strict):
@@ -89,7 +88,7 @@ class CellOut(Schema):
 def instances(request: HttpRequest, slug: str, data: InstancesIn):
     """What of the drawing cell around a place is drawn in a view, as what, and why the rest is not."""
     level = level_for(request, slug)
-    rows = {stand.number: stand.pk for stand in stands_of(level)}
+    rows = {number: pk for pk, number in numbers_of(level).items()}
     hidden = {number for number, pk in rows.items() if pk in data.hidden}
     view = seen(level, data.view)
     cell = instances_at(planted_of(level), items_of(level), view, data.x, data.z, hidden)
@@ -261,7 +260,7 @@ def cost(request: HttpRequest, slug: str, data: ViewIn):
     """What the view costs, by stand and by plot."""
     level = level_for(request, slug)
     stock, view = items_of(level), seen(level, data)
-    costs = {stand.pk: stand_cost(planting_of(stand), stock, view) for stand in stands_of(level)}
+    costs = {pk: stand_cost(planting, stock, view) for pk, planting in plantings_of(level).items()}
     ground = planted_of(level).ground_cost(view)
     return {
         "device": view.device.name,

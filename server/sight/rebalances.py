@@ -9,15 +9,15 @@ from typing import Any, NamedTuple
 import numpy as np
 from django.contrib.auth.models import User
 
+from server.document.files import with_files
 from server.document.own_ground import regions_of
-from server.document.planted import planted_of
+from server.document.planted import numbers_of, planted_of
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
-from server.levels.models import Level, RebalanceAnswer
-from server.levels.whole import document_of
+from server.levels.models import Level
+from server.sight.models import RebalanceAnswer
 from server.sight.reckoning import air_of, items_of
-from server.stands.models import Stand
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.plots import Line
@@ -84,7 +84,8 @@ def check(level: Level, asked: Asked) -> None:
         raise Refused("views: no place counts; keep a view or a walk, or let the survey's worst places count")
     if asked.plot and asked.plot not in regions_of(level):
         raise Refused(f"plot: {level.name} has no plot {asked.plot[:60]!r} with ground any more")
-    rows = {row.pk: row for row in Stand.objects.filter(level=level)}
+    stands = planted_of(level).stands
+    rows = {pk: stands[number] for pk, number in numbers_of(level).items()}
     for pk in asked.may:
         if pk not in rows:
             raise Refused("may: the level no longer has one of these stands")
@@ -109,8 +110,8 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
 @work("rebalance")
 def _rebalance(job: Job, progress: Progress) -> None:
     level, given = job.level, job.arguments
-    rows = {row.pk: row for row in Stand.objects.filter(level=level)}
     planted, stock = planted_of(level), items_of(level)
+    rows = {pk: planted.stands[number] for pk, number in numbers_of(level).items()}
     drawing = replace(DrawingSettings.model_validate(given["drawing"]).core(), air=air_of(level))
     device = DeviceSettings.model_validate(given["device"]).core()
     places = {}
@@ -137,7 +138,7 @@ def _rebalance(job: Job, progress: Progress) -> None:
     scene = Scene(
         planted,
         stock,
-        unlikenesses(planted.cache, document_of(level).stock),
+        unlikenesses(planted.cache, with_files(level, planted.level).stock),
         list(places.values()),
         air.fog.core(),
         air.sun.toward,
@@ -145,7 +146,7 @@ def _rebalance(job: Job, progress: Progress) -> None:
         region,
     )
     may = {rows[int(pk)].number: kinds for pk, kinds in given["may"].items() if int(pk) in rows}
-    numbers = {row.number: row.pk for row in rows.values()}
+    numbers = {row.number: pk for pk, row in rows.items()}
 
     def keep(answer: Rebalanced) -> None:
         RebalanceAnswer.objects.update_or_create(

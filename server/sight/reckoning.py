@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from server.cache import CACHE
 from server.document.planted import planted_of
 from server.levels.models import Level
 from server.sight.schemas import ViewIn
-from server.stock.models import StockItem
 from thicket.document.atmosphere import Atmosphere, FogSettings
 from thicket.document.drawing import seen_through
 from thicket.planted.costs import LINES, bookmark_view, game_item, line, over, settled, spent, stand_cost
@@ -19,7 +19,7 @@ from thicket.sight.fog import Air
 from thicket.sight.views import View
 
 
-def item_of(row: StockItem) -> Item:
+def item_of(row: Any) -> Item:
     """A stock item as the reckoning sees it."""
     return CACHE.get(("item", row.pk, row.revision), lambda: game_item(row.slug, bytes(row.glb), row.traits))
 

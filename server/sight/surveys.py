@@ -14,14 +14,15 @@ from django.contrib.auth.models import User
 from django.db import transaction
 
 from server.cache import CACHE
+from server.document import planted
 from server.document.own_ground import regions_of
 from server.document.planted import planted_of
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
-from server.levels.models import Level, LevelSurvey, SurveyPoint
+from server.levels.models import Level
+from server.sight.models import LevelSurvey, SurveyPoint
 from server.sight.reckoning import air_of, items_of
-from server.stands.models import Stand
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.plots import Line
 from thicket.hashing import digest
@@ -232,4 +233,4 @@ def unpacked(data: bytes) -> Survey:
 
 def numbers_of(level: Level) -> dict[int, int]:
     """The stands' numbers in the level by those in the database; 0 is the ground in both."""
-    return {0: 0} | dict(Stand.objects.filter(level=level).values_list("pk", "number"))
+    return {0: 0} | dict(planted.numbers_of(level))

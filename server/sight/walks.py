@@ -9,14 +9,14 @@ from typing import Any, NamedTuple
 import numpy as np
 from django.contrib.auth.models import User
 
-from server.document.planted import planted_of
+from server.document.files import with_files
+from server.document.planted import numbers_of, planted_of
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
-from server.levels.models import Level, WalkCheck
-from server.levels.whole import document_of
+from server.levels.models import Level
+from server.sight.models import WalkCheck
 from server.sight.reckoning import items_of
-from server.stands.models import Stand
 from thicket.document.atmosphere import FogSettings, Sun
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.edits import ChangeSettings
@@ -74,15 +74,14 @@ def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
 @work("walk")
 def _check(job: Job, progress: Progress) -> None:
     level, given = job.level, job.arguments
-    rows = {row.pk: row for row in Stand.objects.filter(level=level)}
-    planted = planted_of(level)
+    planted, numbers = planted_of(level), numbers_of(level)
     for pk, distances in given["tried"].items():
-        if int(pk) in rows:
-            number = rows[int(pk)].number
+        if int(pk) in numbers:
+            number = numbers[int(pk)]
             planted = planted.after(ChangeSettings(put={number: {"distances": distances}})).after
     fog = FogSettings.model_validate(given["fog"])
     progress.tell(0.0, "Comparing the states of the stock")
-    stock = document_of(level).stock
+    stock = with_files(level, planted.level).stock
     walker = Walker(
         planted,
         items_of(level),
@@ -99,9 +98,9 @@ def _check(job: Job, progress: Progress) -> None:
         if tried in walker.billboards:
             walker = walker.with_billboard(*tried)
     found = check(walker, given["threshold"], tell=progress.tell)
-    numbers = {row.number: row.pk for row in rows.values()}
+    ids = {number: pk for pk, number in numbers.items()}
     WalkCheck.objects.update_or_create(
-        level=level, content=given["content"], defaults={"result": told(found, walker, numbers)}
+        level=level, content=given["content"], defaults={"result": told(found, walker, ids)}
     )
     old = WalkCheck.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
     WalkCheck.objects.filter(pk__in=list(old)).delete()

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 from dataclasses import asdict, replace
 
 from server.document.planted import planted_of
-from server.levels.models import Level, LevelSurvey
+from server.levels.models import Level
+from server.sight.models import LevelSurvey
 from server.sight.reckoning import air_of, drawing_of, items_of
 from server.sight.surveys import GROWING, survey_of
 from thicket.document.drawing import DeviceSettings, DrawingSettings, seen_through

@@ -7,6 +7,7 @@ from django.db import models
 from server.levels.models import Level, RasterTile
 from thicket.document.level import Stand as DocumentStand
 from thicket.document.settings import StandSettings
+from thicket.planting.stands import STRATA
 
 
 class Present(models.Manager):
@@ -19,19 +20,11 @@ class Present(models.Manager):
 class Stand(models.Model):
     """One layer of planting. `number` is its part of every plant's id; `place` orders it in its stratum."""
 
-    class Stratum(models.TextChoices):
-        STONE = "Stone"
-        CANOPY = "Canopy"
-        UNDERSTOREY = "Understorey"
-        SHRUB = "Shrub"
-        FIELD = "Field"
-        MOSS = "Moss"
-
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="stands")
     number = models.PositiveIntegerField()
     slug = models.SlugField(max_length=60)
     name = models.CharField(max_length=80)
-    stratum = models.CharField(max_length=12, choices=Stratum.choices)
+    stratum = models.CharField(max_length=12)
     place = models.PositiveSmallIntegerField(default=0)
     sward = models.BooleanField(default=False)
     seed = models.PositiveIntegerField()
@@ -62,7 +55,7 @@ class Stand(models.Model):
     @property
     def order(self) -> tuple[int, int, int]:
         """Sorts stands by who claims room first."""
-        return _RANK[self.stratum], self.place, self.number
+        return STRATA.index(self.stratum), self.place, self.number
 
 
 def document_of_stand(stand: Stand, settings: StandSettings | None = None) -> DocumentStand:
@@ -80,9 +73,6 @@ def document_of_stand(stand: Stand, settings: StandSettings | None = None) -> Do
         stand.locked,
         stand.colour,
     )
-
-
-_RANK = {stratum.value: rank for rank, stratum in enumerate(Stand.Stratum)}
 
 
 class TouchTile(RasterTile):

@@ -23,12 +23,12 @@ from thicket.hashing import hash_of
 from thicket.stock.billboards import MADE
 from thicket.stock.findings import mended
 
+BillboardKind = Literal["facing", "crossed", "three crossed"]
 router = Router(tags=["stock"])
 IMMUTABLE = "private, max-age=31536000, immutable"
 PAGE = 24
 Group = Annotated[str, Field(min_length=1, max_length=40, pattern=r"^[^\x00-\x1f]*\S[^\x00-\x1f]*$")]
 """What an item is filed under: one's own words."""
-BillboardKind = Literal["facing", "crossed", "three crossed"]
 Word = Annotated[str, Field(min_length=1, max_length=60)]
 
 

@@ -13,9 +13,9 @@ from server.accounts.models import Profile
 from server.errors import NotAllowed
 from server.levels.access import level_for
 from server.levels.models import Level, Membership
-from server.levels.presence import AWAY
 from server.team import links, members
 from server.team.models import Installation, OneTimeLink
+from server.team.presence import AWAY
 from thicket.document.settings import Id, Strict
 
 router = Router(tags=["team"])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.models import User
 from django.db import models
 
-from server.levels.models import Level, Membership
+from server.levels.models import Level
 
 
 class OneTimeLink(models.Model):
@@ -14,7 +14,7 @@ class OneTimeLink(models.Model):
 
     digest = models.CharField(max_length=64, unique=True)
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="links")
-    role = models.CharField(max_length=10, choices=Membership.Role.choices, blank=True)
+    role = models.CharField(max_length=10, blank=True)
     person = models.ForeignKey(
         User,
         on_delete=models.CASCADE,
@@ -41,8 +41,8 @@ class Installation(models.Model):
 
     name = models.CharField(max_length=60, blank=True)
     address = models.CharField(max_length=200, blank=True, help_text="under which people reach it, for links")
-    sign_up = models.CharField(max_length=10, choices=SignUp.choices, default=SignUp.INVITED)
-    makers = models.CharField(max_length=10, choices=Makers.choices, default=Makers.ARTISTS)
+    sign_up = models.CharField(max_length=10, default=SignUp.INVITED)
+    makers = models.CharField(max_length=10, default=Makers.ARTISTS)
 
     @classmethod
     def now(cls) -> Installation:

@@ -6,8 +6,8 @@ from scipy.stats import spearmanr
 import thicket
 from bench._server import built_page
 from bench.pops import crossings_by_chance, pictured, walker_of
+from server.catalogue.whole import document_of
 from server.levels.models import Level
-from server.levels.whole import document_of
 from tests.browser.base import BrowserCase
 from tests.serving import Server
 

@@ -6,8 +6,8 @@ from pathlib import Path
 from tempfile import NamedTemporaryFile, TemporaryDirectory
 from zipfile import ZipFile
 
+from server.catalogue.whole import document_of, make_level
 from server.levels.models import Level
-from server.levels.whole import document_of, make_level
 from tests.server.test_ground import GroundCase, key
 from thicket.document.atmosphere import Atmosphere, FogSettings, Sun, Water
 from thicket.document.folder import zip_level

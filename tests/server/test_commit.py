@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from django.contrib.auth.models import User
 
+from server.catalogue.whole import make_level
 from server.document.arrays import EditArrays
 from server.document.files import with_files
 from server.document.planted import document_now, read_document
@@ -14,7 +15,6 @@ from server.journal.commit import commit
 from server.journal.models import Entry
 from server.journal.undoing import move_entry
 from server.levels.models import Level
-from server.levels.whole import make_level
 from tests.core.levels import drawn_level
 from tests.core.test_edits import bytes_of, chance
 from tests.fixtures import MARKS

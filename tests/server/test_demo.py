@@ -11,9 +11,9 @@ from django.test import TestCase
 
 import thicket
 from server.cache import CACHE
+from server.catalogue.whole import document_of
 from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.whole import document_of
 from server.stands.access import rows_of
 from server.stands.painting import paint
 from tests.core.test_edits import bytes_of, written

@@ -6,9 +6,9 @@ from dataclasses import replace
 import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from server.catalogue.whole import document_of, make_level
 from server.document.planted import planted_of
 from server.levels.models import Level
-from server.levels.whole import document_of, make_level
 from server.sight.reckoning import air_of, items_of
 from tests.server.test_atmosphere import opened
 from tests.server.test_ground import GroundCase, key

@@ -23,9 +23,9 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from server import bodies
-from server.levels import opening
+from server.catalogue import opening
+from server.catalogue.whole import document_of, make_level
 from server.levels.models import Level
-from server.levels.whole import document_of, make_level
 from tests.fixtures import small_level
 from tests.server.test_api import VIEW, ApiCase
 from tests.server.test_ground import png

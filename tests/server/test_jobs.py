@@ -206,7 +206,7 @@ class Jobs(TransactionTestCase):
         self.assertEqual((card["trouble"], Job.objects.count()), ("Counting was stopped.", 1))
         people["north"].post(f"/api/levels/{level.slug}/summary")
         with (
-            mock.patch("server.levels.summaries.plan.plan_png", side_effect=OSError),
+            mock.patch("server.catalogue.summaries.plan.plan_png", side_effect=OSError),
             self.assertLogs("server"),
         ):
             work_off()

@@ -11,8 +11,8 @@ from django.test import TransactionTestCase
 from django.utils import timezone
 from PIL import Image
 
+from server.catalogue.lifetime import KEPT
 from server.document.planted import planted_of
-from server.levels.lifetime import KEPT
 from server.levels.models import Level
 from server.shapes.models import Shape
 from server.stands.models import Stand

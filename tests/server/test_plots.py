@@ -4,10 +4,10 @@ another's where that is refused."""
 import numpy as np
 from django.contrib.auth.models import User
 
+from server.catalogue.whole import document_of, make_level
 from server.document.own_ground import plots_of
 from server.journal.models import Entry
 from server.levels.models import Level
-from server.levels.whole import document_of, make_level
 from server.pins.models import Pin
 from server.stands.models import Stand
 from tests.fixtures import stored_touch

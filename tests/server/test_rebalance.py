@@ -5,7 +5,8 @@ from unittest.mock import patch
 
 from server.jobs.models import Job
 from server.jobs.running import Stopped
-from server.levels.models import Level, RebalanceAnswer
+from server.levels.models import Level
+from server.sight.models import RebalanceAnswer
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key
 from tests.worker import work_off_inside_a_transaction as work_off

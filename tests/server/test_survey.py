@@ -11,8 +11,9 @@ from django.db.models import F
 
 from server.jobs.models import Job
 from server.jobs.running import Stopped
-from server.levels.models import Level, LevelSurvey
+from server.levels.models import Level
 from server.sight import surveys
+from server.sight.models import LevelSurvey
 from server.stands.access import planting_of
 from server.stands.models import Stand
 from tests.caching import nothing_kept

@@ -5,9 +5,10 @@ import json
 
 import numpy as np
 
+from server.catalogue.whole import document_of, make_level
 from server.jobs.models import Job
-from server.levels.models import Level, WalkCheck
-from server.levels.whole import document_of, make_level
+from server.levels.models import Level
+from server.sight.models import WalkCheck
 from tests.fixtures import MARKS
 from tests.server.test_atmosphere import opened
 from tests.server.test_ground import GroundCase, key

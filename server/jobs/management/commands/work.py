@@ -10,9 +10,9 @@ from django.db import Error, connections
 from django_tasks_db.management.commands.db_worker import Worker
 from django_tasks_db.models import DBTaskResult
 
+from server.catalogue import opening
 from server.jobs import running
 from server.jobs.models import Job
-from server.levels import opening
 
 log = logging.getLogger(__name__)
 NICER = int(os.environ.get("KT_NICER", 10))

@@ -4,8 +4,8 @@ from pathlib import Path
 
 from django.core.management.base import BaseCommand, CommandError
 
+from server.catalogue.whole import document_of
 from server.levels.access import level_of_command
-from server.levels.whole import document_of
 from thicket.document.folder import save_level
 from thicket.refused import Refused
 

@@ -6,10 +6,10 @@ from __future__ import annotations
 from django.contrib.auth.models import User
 from django.db.models import Max
 
+from server.catalogue import plan
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
-from server.levels import plan
 from server.levels.models import Level, LevelSummary
 from server.sight.reckoning import bookmark_view, drawing_of, level_cost, over
 from server.stands.access import planting_of, stands_of

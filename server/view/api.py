@@ -10,11 +10,11 @@ from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
 from server.journal.commit import commit
-from server.levels import actions
 from server.levels.access import level_for
 from server.levels.models import GroundTile, Level, LevelSummary
-from server.levels.out import LevelOut, level_out
 from server.steps import ChangedOut, changed_out
+from server.view import actions
+from server.view.out import LevelOut, level_out
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Marks, Tiers
 from thicket.document.edits import ChangeViews, Edit, SetAtmosphere, SetDrawing, SetMarks, SetWind

@@ -13,11 +13,11 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import UploadedFile
 
 from server.audit.recording import record
+from server.catalogue.whole import check_free, make_level
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level
-from server.levels.whole import check_free, make_level
 from thicket.formats.bounded import Bounds, bounded
 from thicket.planted.checking import open_checked
 from thicket.refused import Refused

@@ -5,7 +5,7 @@ from pathlib import Path
 from django.contrib.auth.models import User
 from django.core.management.base import BaseCommand, CommandError
 
-from server.levels.whole import make_level
+from server.catalogue.whole import make_level
 from thicket.document.reading import open_level
 from thicket.planted.checking import check_level
 from thicket.refused import Refused

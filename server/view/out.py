@@ -9,9 +9,9 @@ from pydantic import Field
 
 from server.levels.looks import layers_shown
 from server.levels.models import Level
-from server.levels.schemas import wind_of
 from server.sight.reckoning import item_of
 from server.stock.models import ShelfItem
+from server.view.wind import wind_of
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Tiers
 from thicket.document.plots import Plots

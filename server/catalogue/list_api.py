@@ -14,14 +14,15 @@ from ninja.files import UploadedFile
 from pydantic import UUID4
 
 from server.audit.recording import record
+from server.catalogue import lifetime, opening, summaries
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.schemas import JobOut, job_out
 from server.journal.commit import commit
-from server.levels import lifetime, opening, summaries
-from server.levels.access import check_may_make_level, level_for
+from server.levels.access import level_for
 from server.levels.models import Level
 from server.steps import ChangedOut, changed_out
+from server.team.access import check_may_make_level
 from thicket.document.edits import Rename
 from thicket.document.settings import Name, Strict
 

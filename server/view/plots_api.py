@@ -13,8 +13,8 @@ from pydantic import UUID4
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
-from server.levels.plots import change_plots
 from server.steps import ChangedOut, changed_out
+from server.view.plots import change_plots
 from thicket.document.plots import Plots, Request
 from thicket.document.settings import Strict
 
