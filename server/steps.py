@@ -23,7 +23,8 @@ from server.journal.undoing import last_done, last_undone
 from server.levels.models import Level
 from server.shapes.out import shapes_out
 from server.shapes.schemas import ShapeOut
-from server.sight.reckoning import cost_change, items_of, stand_cost
+from server.sight.reckoning import cost_change, cost_out, items_of, stand_cost
+from server.sight.schemas import LevelCostOut
 from server.sight.worst import change_at_worst, drawing_at_worst
 from server.stands.access import rows_of
 from server.stands.out import StandOut, stand_out
@@ -67,6 +68,7 @@ class ChangedOut(Schema):
     made: list[int] = Field(description="stands that are there since")
     previous: int
     since: Since
+    spent: LevelCostOut | None = Field(description="what the view costs since, where one was named")
     undo: str | None = Field(description="what the person could take back by now")
     redo: str | None = Field(description="and do again")
 
@@ -205,6 +207,7 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view: View | Non
         "made": _made(done.step, row),
         "previous": done.previous,
         "since": since,
+        "spent": cost_out(row, view) if view else None,
         "undo": undo.what if undo else None,
         "redo": redo.what if redo else None,
     }

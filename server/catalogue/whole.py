@@ -18,7 +18,9 @@ from server.pins.rows import insert_pins
 from server.shapes.models import Shape
 from server.shapes.rows import SEEN
 from server.slugs import free_slug
+from server.snapshots.rows import put_snapshot
 from server.stands.models import Stand, TouchTile
+from server.stands.rows import gone_slug, stand_ids, values_of
 from server.stock.models import StockItem
 from thicket.document.level import Level as Document
 from thicket.refused import Refused
@@ -77,6 +79,7 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
     _put_shapes(level, document)
     _put_stock(level, document)
     _put_stands(level, document)
+    _put_snapshots(user, level, document)
     return level
 
 
@@ -123,6 +126,17 @@ def _put_stock(level: Level, document: Document) -> None:
             place=place,
             revision=item.version,
         )
+
+
+def _put_snapshots(user: User, level: Level, document: Document) -> None:
+    """The snapshots, each with rows for those of its stands that are gone."""
+    for name, shot in document.snapshots.items():
+        known = stand_ids(level)
+        for number, stand in shot.stands.items():
+            if number not in known:
+                values = values_of(stand) | {"gone": True, "slug": gone_slug(number)}
+                Stand.every.bulk_create([Stand(level=level, number=number, **values)])
+        put_snapshot(level, name, shot, document.touch_shape, user)
 
 
 def _put_stands(level: Level, document: Document) -> None:

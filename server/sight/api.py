@@ -10,21 +10,19 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
-from server.document.own_ground import regions_of
 from server.document.planted import numbers_of, planted_of, plantings_of
 from server.jobs import starting
 from server.levels.access import level_for
 from server.sight import walks
-from server.sight.reckoning import air_of, items_of, level_cost, seen, settle, spent, stand_cost
+from server.sight.reckoning import air_of, cost_out, items_of, level_cost, seen, settle
 from server.sight.schemas import CostOut, LevelCostOut, ViewIn
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.settings import DistanceSettings, Number, Strict
 from thicket.document.walks import Walk
-from thicket.planted.costs import cells_seen, crowd, region_cost
+from thicket.planted.costs import cells_seen, crowd
 from thicket.planted.instances import instances_at
 from thicket.refused import Refused
-from thicket.sight.cost import loads_of
 from thicket.sight.drawing import CELL
 from thicket.sight.fogged import WEIGHT
 from thicket.sight.pops import NOTICED
@@ -259,17 +257,4 @@ def fog_of_view(request: HttpRequest, slug: str, data: ViewIn):
 def cost(request: HttpRequest, slug: str, data: ViewIn):
     """What the view costs, by stand and by plot."""
     level = level_for(request, slug)
-    stock, view = items_of(level), seen(level, data)
-    costs = {pk: stand_cost(planting, stock, view) for pk, planting in plantings_of(level).items()}
-    ground = planted_of(level).ground_cost(view)
-    return {
-        "device": view.device.name,
-        "margin": view.device.margin(loads_of(spent(costs) + ground)),
-        "total": asdict(spent(costs) + ground),
-        "ground": asdict(ground),
-        "stands": [{"stand": pk, **asdict(c)} for pk, c in costs.items()],
-        "plots": [
-            {"plot": name, **asdict(region_cost(planted_of(level).plantings(), stock, view, region))}
-            for name, region in regions_of(level).items()
-        ],
-    }
+    return cost_out(level, seen(level, data))

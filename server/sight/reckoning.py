@@ -2,17 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 from typing import Any
 
 from server.cache import CACHE
-from server.document.planted import planted_of
+from server.document.own_ground import regions_of
+from server.document.planted import planted_of, plantings_of
 from server.levels.models import Level
 from server.sight.schemas import ViewIn
 from thicket.document.atmosphere import Atmosphere, FogSettings
 from thicket.document.drawing import seen_through
-from thicket.planted.costs import LINES, bookmark_view, game_item, line, over, settled, spent, stand_cost
-from thicket.sight.cost import Cost, Item
+from thicket.planted.costs import (
+    LINES,
+    bookmark_view,
+    game_item,
+    line,
+    over,
+    region_cost,
+    settled,
+    spent,
+    stand_cost,
+)
+from thicket.sight.cost import Cost, Item, loads_of
 from thicket.sight.devices import Device
 from thicket.sight.drawing import Drawing
 from thicket.sight.fog import Air
@@ -58,9 +69,28 @@ def level_cost(level: Level, view: View) -> Cost:
     return spent(planted.cost(view, items_of(level))) + planted.ground_cost(view)
 
 
+def cost_out(level: Level, view: View) -> dict[str, Any]:
+    """What a view of the level costs, by stand and by plot, as `server.sight.schemas.LevelCostOut`."""
+    stock = items_of(level)
+    costs = {pk: stand_cost(planting, stock, view) for pk, planting in plantings_of(level).items()}
+    ground = planted_of(level).ground_cost(view)
+    return {
+        "device": view.device.name,
+        "margin": view.device.margin(loads_of(spent(costs) + ground)),
+        "total": asdict(spent(costs) + ground),
+        "ground": asdict(ground),
+        "stands": [{"stand": pk, **asdict(c)} for pk, c in costs.items()],
+        "plots": [
+            {"plot": name, **asdict(region_cost(planted_of(level).plantings(), stock, view, region))}
+            for name, region in regions_of(level).items()
+        ],
+    }
+
+
 __all__ = [
     "LINES",
     "air_of",
+    "cost_out",
     "bookmark_view",
     "drawing_of",
     "game_item",

@@ -74,12 +74,13 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
     row.snapshots.filter(name__in=before.snapshots.keys() - after.snapshots.keys()).delete()
     for name, shot in after.snapshots.items():
         if before.snapshots.get(name) is not shot:
-            _write(row, name, shot, after.touch_shape, user)
+            put_snapshot(row, name, shot, after.touch_shape, user)
     for place, name in enumerate(after.snapshots):
         row.snapshots.filter(name=name).exclude(place=place).update(place=place)
 
 
-def _write(row: Level, name: str, shot: Snapshot, shape: tuple[int, int], user: User) -> None:
+def put_snapshot(row: Level, name: str, shot: Snapshot, shape: tuple[int, int], user: User) -> None:
+    """Write a new snapshot; `shape` of touch maps where it has none."""
     # Touch is written tile by tile below.
     planting = Saved.of(Snapshot(shot.touch_cell, shot.stands, {}, shot.pins)).model_dump(mode="json")
     shape = next((touch.shape for touch in shot.touch.values()), shape)

@@ -40,9 +40,9 @@ def _touch(level: Level, numbers: Mapping[int, int]) -> dict[int, TouchMap]:
 
 def write(row: Level, before: Document, after: Document, user: User) -> None:
     """Bring stands and their painting from one document to another; inside a transaction. The row of a stand
-    that goes stays, marked as gone, so that its number is not given again."""
+    that goes stays, marked as gone, so that its number is not given again; its slug is free."""
     for number in before.stands.keys() - after.stands.keys():
-        Stand.every.filter(level=row, number=number).update(gone=True)
+        Stand.every.filter(level=row, number=number).update(gone=True, slug=gone_slug(number))
         TouchTile.objects.filter(stand__level=row, stand__number=number).delete()
     for number, stand in after.stands.items():
         if before.stands.get(number) is not stand:
@@ -55,6 +55,11 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
         if was is not now:
             ids = ids or stand_ids(row)
             write_touch(ids[number], was, now)
+
+
+def gone_slug(number: int) -> str:
+    """What the row of a stand that is gone is called."""
+    return f"~{number}"
 
 
 def values_of(stand: DocumentStand) -> dict[str, Any]:

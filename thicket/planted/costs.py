@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -240,7 +241,7 @@ def fogged_in(heights: Heights, view: View) -> float:
     return float(fogged_pixels(heights.ground, view.eye[None], view, air)[0]) if air else 0.0
 
 
-def spent(costs: Mapping[str, Cost]) -> Cost:
+def spent(costs: Mapping[Any, Cost]) -> Cost:
     """The sum over stands."""
     return sum(costs.values(), Cost())
 

@@ -164,6 +164,10 @@ export const useLevel = defineStore('level', () => {
     if (changed.previous === version.value) version.value = changed.since.version
     setPulse(changed)
     difference.value = { what, gained: changed.gained, lost: changed.lost, cost: changed.entry.cost }
+    if (changed.spent) {
+      cost.value = changed.spent
+      costOf = version.value
+    }
     return changed.entry
   }
 
@@ -320,7 +324,15 @@ export const useLevel = defineStore('level', () => {
     return shapes.value.filter((s) => !before.has(s.id))
   }
 
+  /** The version whose cost came with an action, from the view that was reckoned last. */
+  let costOf = 0
+  let reckoned = ''
   async function reckon(view: View): Promise<void> {
+    const asked = JSON.stringify(view)
+    const known = asked === reckoned && costOf === version.value
+    costOf = 0
+    if (known) return
+    reckoned = asked
     try {
       cost.value = await answer(api.POST('/api/levels/{slug}/cost', { ...here(), body: view }))
     } catch (error) {
