@@ -84,6 +84,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "axes.middleware.AxesMiddleware",
     "server.errors.AskAgain",
+    "server.journal.trying.Trying",
 ]
 
 ROOT_URLCONF = os.environ.get("KT_ROOT_URLCONF", "server.urls")

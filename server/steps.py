@@ -19,6 +19,7 @@ from server.document.versions import chain_since
 from server.ground.schemas import MaskOut
 from server.journal.action import Done
 from server.journal.schemas import EntryOut, entry_out
+from server.journal.trying import trying
 from server.journal.undoing import last_done, last_undone
 from server.levels.models import Level
 from server.shapes.out import shapes_out
@@ -60,11 +61,13 @@ class Since(Schema):
 
 class ChangedOut(Schema):
     """An action that was kept, taken back or done again: its journal entry, plants gained and lost by it, and
-    what is other since the version that it began from."""
+    what is other since the version that it began from. Of one that is only tried (`X-Try: 1`), the entry has
+    no number, and nothing is other."""
 
     entry: EntryOut
     gained: int
     lost: int
+    moved: dict[int, tuple[int, int]] = Field(description="plants gained and lost by stand")
     made: list[int] = Field(description="stands that are there since")
     previous: int
     since: Since
@@ -157,16 +160,20 @@ def _ids_of_gone(level: Level, numbers: Iterable[int]) -> list[int]:
     return list(Stand.every.filter(level=level, number__in=wanted).values_list("pk", flat=True))
 
 
-def note_effect(done: Done, view: View | None = None) -> tuple[int, int]:
+def note_effect(done: Done, view: View | None = None) -> dict[int, tuple[int, int]]:
     """Work out what an action did, after it was stored, and note it: for other pages what they are to read
     again; in the journal, of one that stands, plants gained and lost, the cost in a view, and in the dearest
-    view that it reaches. Returns: plants gained and lost now."""
+    view that it reaches. Returns: plants gained and lost now, by stand's number."""
     row, entry, step = done.level, done.entry, done.step
     if step is None:
-        return entry.gained, entry.lost
+        return {}
     numbers = _counted(step)
-    counts = [step.counted(number) for number in numbers]
-    gained, lost = (sum(pair[side] for pair in counts) for side in (0, 1))
+    moved = {number: step.counted(number) for number in numbers}
+    gained, lost = (sum(pair[side] for pair in moved.values()) for side in (0, 1))
+    if entry.pk is None:
+        entry.gained, entry.lost = gained, lost
+        entry.cost = _cost_change(row, step, numbers, view) if view else {}
+        return moved
     Version.objects.filter(level=row, number=row.version).update(answer=_reach(step))
     if not entry.undone:
         entry.gained, entry.lost = gained, lost
@@ -179,12 +186,12 @@ def note_effect(done: Done, view: View | None = None) -> tuple[int, int]:
         if view:
             entry.cost = _cost_change(row, step, numbers, view)
         entry.save(update_fields=["gained", "lost", "worst", "cost"])
-    return gained, lost
+    return moved
 
 
 def _counted(step: Step[PlantedLevel]) -> list[int]:
     """The stands whose plants are counted: of painting and settings, those alone that were changed."""
-    own = isinstance(step.edit, (Paint, ChangeSettings))
+    own = isinstance(step.edit, (Paint, ChangeSettings)) and not trying.get()
     return sorted(step.edit.stands & step.after.stands.keys() if own else step.sheets)
 
 
@@ -192,9 +199,11 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view: View | Non
     """The answer to a change."""
     row = done.level
     row.role = level.role
-    gained, lost = note_effect(done, view)
+    moved = note_effect(done, view)
     undo, redo = last_done(request.user, row), last_undone(request.user, row)
-    if done.step is None:
+    if done.entry.pk is None:
+        since = {"version": row.version}
+    elif done.step is None:
         since = whole_level(row)
     else:
         numbers = _counted(done.step)
@@ -202,12 +211,13 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view: View | Non
         since = _told(row, _union([_reach(done.step)]), None, counted)
     return {
         "entry": entry_out(done.entry, request.user),
-        "gained": gained,
-        "lost": lost,
+        "gained": sum(gained for gained, _ in moved.values()) if done.step else done.entry.gained,
+        "lost": sum(lost for _, lost in moved.values()) if done.step else done.entry.lost,
+        "moved": {pk: moved[number] for pk, number in numbers_of(row).items() if number in moved},
         "made": _made(done.step, row),
         "previous": done.previous,
         "since": since,
-        "spent": cost_out(row, view) if view else None,
+        "spent": cost_out(row, view) if view and done.entry.pk else None,
         "undo": undo.what if undo else None,
         "redo": redo.what if redo else None,
     }

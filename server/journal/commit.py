@@ -18,6 +18,7 @@ from server.document.planted import document_now, hold, planted_of, store_differ
 from server.document.versions import note_version
 from server.journal.action import Done, action
 from server.journal.models import Entry
+from server.journal.trying import trying
 from server.levels.models import Level
 from thicket.document.edits import ChangePins, Edit, LeaveItem, Several, TakeItem, VersionItem
 from thicket.document.edits.files import edit_from, json_of
@@ -55,6 +56,9 @@ def commit_made(
     more, what the entry is to hold beside the edits; group, a name that it shares with the entries of other
     levels that are taken back with it.
     """
+    if trying.get():
+        edit, what = make(level)
+        return _tried(user, level, edit, what)
     with transaction.atomic():
         row = Level.objects.select_for_update().get(pk=level.pk)
         previous = row.version
@@ -80,6 +84,14 @@ def commit_made(
     return Done(row, entry, previous, step)
 
 
+def _tried(user: User, level: Level, edit: Edit, what: str) -> Done:
+    """What an edit would do; nothing is stored."""
+    step = _step(level, edit)
+    _check_plantable(step)
+    entry = Entry(level=level, user=user, stands=sorted(edit.stands), kind=kind_of(edit), what=what[:200])
+    return Done(level, entry, level.version, step)
+
+
 def move(user: User, entry: Entry, back: bool) -> Done:
     """Take back what a journal entry did to its level, or do it again; inside a transaction.
 
@@ -89,6 +101,8 @@ def move(user: User, entry: Entry, back: bool) -> Done:
     previous = row.version
     wanted, other = ("inverse", "edit") if back else ("edit", "inverse")
     edit = edit_from(entry.change[wanted], EditArrays(row))
+    if trying.get():
+        return _tried(user, row, edit, entry.what)
     step, inverse = _do(user, row, edit, cut=False)
     arrays: dict[str, np.ndarray] = {}
     given = entry.change[wanted] if replayable(edit) else None
@@ -103,21 +117,27 @@ def move(user: User, entry: Entry, back: bool) -> Done:
 
 def _do(user: User, row: Level, edit: Edit, cut: bool) -> tuple[Step[PlantedLevel], Edit]:
     """Do an edit to a level whose row is locked: what it does, and the edit that takes it back."""
-    before, document = planted_of(row), document_now(row)
-    if slugs := items_of(edit):
-        document = with_files(row, document, slugs)
-    if document.details["view"] != before.level.details["view"] or slugs:
-        before = before.edited(document)
-    step = before.after(edit)
+    step = _step(row, edit)
+    document = step.before.level
     inverse = edit.inverse(document)
     _check_plantable(step)
     if not cut:
         check_step(row, user, step)
     store_difference(row, document, step.after.level, user)
     row.new_version()
-    if slugs:
-        step = Step(before, before.edited(without_files(step.after.level)), edit)
+    if items_of(edit):
+        step = Step(step.before, step.before.edited(without_files(step.after.level)), edit)
     return step, inverse
+
+
+def _step(row: Level, edit: Edit) -> Step[PlantedLevel]:
+    """What an edit does to a level as its row has it, with the files of the items that it is about."""
+    before, document = planted_of(row), document_now(row)
+    if slugs := items_of(edit):
+        document = with_files(row, document, slugs)
+    if document.details["view"] != before.level.details["view"] or slugs:
+        before = before.edited(document)
+    return before.after(edit)
 
 
 def _check_plantable(step: Step[PlantedLevel]) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from django.contrib.auth.models import User
+from django.utils import timezone
 from ninja import Schema
 from pydantic import UUID4, Field
 
@@ -45,9 +46,9 @@ def entry_out(entry: Entry, user: User | None = None) -> dict:
     """An entry for the API."""
     who = user.get_username() if user and user.pk == entry.user_id else entry.user.get_username()
     return {
-        "id": entry.pk,
+        "id": entry.pk or 0,
         "who": who,
-        "at": entry.at,
+        "at": entry.at or timezone.now(),
         "what": entry.what,
         "kind": entry.kind,
         "stands": entry.stands,

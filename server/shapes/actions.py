@@ -7,25 +7,14 @@ from uuid import UUID
 
 from django.contrib.auth.models import User
 
-from server.document.planted import document_now, planted_of
+from server.document.planted import planted_of
 from server.journal.action import Done, action
 from server.journal.commit import commit_made
 from server.levels.models import Level
 from server.shapes.rows import SEEN
-from server.stands.access import stands_of
 from thicket.document.edits import ChangeShapes
 from thicket.document.level_file import ShapeFile
-from thicket.planted.comparing import compare
-from thicket.planted.level import PlantedLevel
 from thicket.refused import Missing
-
-
-def plants_moved(level: Level, before: PlantedLevel, after: PlantedLevel) -> dict[int, tuple[int, int]]:
-    """Plants gained and lost between two states of a level, by each stand's primary key."""
-    return {
-        stand.pk: compare(before.planting(stand.number), after.planting(stand.number))
-        for stand in stands_of(level)
-    }
 
 
 def edit_of(level: Level, put: list[dict], remove: list[int]) -> ChangeShapes:
@@ -47,14 +36,6 @@ def edit_of(level: Level, put: list[dict], remove: list[int]) -> ChangeShapes:
 def _file(number: int, given: dict) -> ShapeFile:
     own = {name: given[name] for name in ("kind", "name", "points", "width", "clear", "trail")}
     return ShapeFile(number=number, **own, details={name: given[name] for name in SEEN})  # type: ignore[arg-type]
-
-
-def would_be(level: Level, put: list[dict], remove: list[int]) -> PlantedLevel:
-    """The level as it would be with shapes put and removed, nothing stored.
-
-    Raises: Refused when one cannot be.
-    """
-    return planted_of(level).edited(edit_of(level, put, remove).apply(document_now(level)))
 
 
 @action

@@ -6,12 +6,11 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import UUID4
 
-from server.document.planted import planted_of
 from server.levels.access import level_for
-from server.levels.models import Level
-from server.shapes.actions import change_shapes, plants_moved, would_be
+from server.shapes.actions import change_shapes
 from server.shapes.out import shapes_out
-from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn, ShapesTryOut
+from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn
+from server.sight.reckoning import seen
 from server.steps import ChangedOut, changed_out
 from thicket.formats.geojson import read_shapes, shapes_geojson
 from thicket.refused import Refused
@@ -22,12 +21,6 @@ MOST_BYTES = 8 << 20
 
 def _put(data: ShapesIn) -> list[dict]:
     return [{**shape.model_dump(mode="json")} for shape in data.put]
-
-
-def _kept(
-    request: HttpRequest, level: Level, key: UUID4, what: str, put: list[dict], remove: list[int]
-) -> dict:
-    return changed_out(request, level, change_shapes(request.user, level, key, what, put, remove))
 
 
 @router.get("/levels/{slug}/shapes", response=list[ShapeOut])
@@ -45,14 +38,10 @@ def change(request: HttpRequest, slug: str, data: ShapesIn):
             [s.name for s in data.put] + [s.name for s in level.shapes.filter(number__in=data.remove)]
         )
     )
-    return _kept(request, level, data.key, data.what or f"Shapes: {names}", _put(data), data.remove)
-
-
-@router.post("/levels/{slug}/shapes/try", response=ShapesTryOut)
-def attempt(request: HttpRequest, slug: str, data: ShapesIn):
-    """Plants that changed shapes would bring and take; nothing is stored."""
-    level = level_for(request, slug)
-    return {"stands": plants_moved(level, planted_of(level), would_be(level, _put(data), data.remove))}
+    done = change_shapes(
+        request.user, level, data.key, data.what or f"Shapes: {names}", _put(data), data.remove
+    )
+    return changed_out(request, level, done, seen(level, data.view) if data.view else None)
 
 
 @router.get("/levels/{slug}/shapes.geojson")
@@ -84,4 +73,5 @@ def bring_in(
         for k, shape in enumerate(found, start=1)
     ]
     remove = list(level.shapes.filter(locked=False).values_list("number", flat=True)) if instead else []
-    return _kept(request, level, key, f"{len(put)} shapes from {name}", put, remove)
+    done = change_shapes(request.user, level, key, f"{len(put)} shapes from {name}", put, remove)
+    return changed_out(request, level, done)

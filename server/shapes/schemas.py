@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from ninja import Schema
 from pydantic import UUID4, Field
 
+from server.sight.schemas import ViewIn
 from thicket.document.settings import Strict
 from thicket.document.shape_settings import ShapeSettings
 
@@ -23,15 +23,11 @@ class ShapeOut(ShapeSettings):
 
 
 class ShapesIn(Strict):
-    """Shapes to put and to remove, as one action with a name for the journal."""
+    """Shapes to put and to remove, as one action with a name for the journal; the view whose cost is
+    wanted."""
 
     key: UUID4
     what: Annotated[str, Field(max_length=200)] = ""
     put: list[ShapeIn] = Field(default=[], max_length=2000)
     remove: list[int] = Field(default=[], max_length=2000)
-
-
-class ShapesTryOut(Schema):
-    """Plants that would come and go, by stand."""
-
-    stands: dict[int, tuple[int, int]]
+    view: ViewIn | None = None

@@ -149,7 +149,6 @@ class Roles(GroundCase):
             f"{level}/resolution/try": ("see", {"key": key, "cell": 2}),
             f"{level}/resolution": ("lead", {"key": key, "cell": 2}),
             f"{level}/shapes": ("plant", {"key": key, "put": [AREA]}),
-            f"{level}/shapes/try": ("see", {"key": key, "put": [AREA]}),
             f"{level}/shapes.geojson": ("plant", {"type": "FeatureCollection", "features": []}),
             f"{level}/masks": ("plant", lambda: {"key": key, "name": "Map", "file": png()}),
             f"{level}/devices/calibrate": ("lead", lambda: {"name": "Pocket", "file": captures()}),

@@ -17,6 +17,14 @@ from thicket.site.conditions import Condition
 
 
 class Shapes(GroundCase):
+    def tried(self, path, body):
+        """What is answered to an action that is tried."""
+        told = self.north.post(
+            f"{self.base}{path}", json.dumps(body), content_type="application/json", headers={"X-Try": "1"}
+        )
+        self.assertEqual(told.status_code, 200, told.content)
+        return told.json()
+
     ROAD = {
         "kind": "path",
         "form": "line",
@@ -44,7 +52,7 @@ class Shapes(GroundCase):
 
     def test_a_road_keeps_plants_away_also_when_it_is_moved(self):
         before = self.all_ids()
-        tried = self.post("/shapes/try", {"key": key(), "put": [self.ROAD]}).json()["stands"]
+        tried = self.tried("/shapes", {"key": key(), "put": [self.ROAD]})["moved"]
         self.assertEqual(self.all_ids(), before)
         made = self.put(self.ROAD).json()
         self.assertEqual(self.near([], 2), 0)

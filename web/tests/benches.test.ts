@@ -300,10 +300,11 @@ describe('a shape by its numbers', () => {
       box: null,
       ...part,
     }) as ShapeIn
+  const MOVED = { moved: { 1: [0, 12], 2: [0, 0] } }
   async function begin(shape: ShapeIn, answers: Record<string, unknown> = {}) {
     const asked = serve({
       ...AGAIN,
-      'POST /api/levels/fell/shapes/try': { stands: { 1: [0, 12], 2: [0, 0] } },
+      'TRY /api/levels/fell/shapes': changed({ cost: { ms: 0.25 } }, {}, MOVED),
       'POST /api/levels/fell/shapes': changed(entry, { shapes: [shape] }),
       ...answers,
     })
@@ -327,6 +328,7 @@ describe('a shape by its numbers', () => {
     await until(() => at('shape-try').textContent?.includes('Stand 1'))
     expect(at('shape-try').textContent!.replace(/\s+/g, ' ')).toContain('Stand 1 +0 −12')
     expect(at('shape-try').textContent).not.toContain('Stand 2')
+    expect(at('shape-cost').textContent).toContain('0.25')
     at('shape-keep').click()
     await settled(30)
     expect(shapes.draft).toBeNull()

@@ -18,12 +18,13 @@ export function numbers(seed: number): () => number {
   }
 }
 
-/** A server: what it answers by method and path, and what it was asked. */
+/** A server: what it answers by method and path, TRY for what is only tried, and what it was asked. */
 export function serve(answers: Record<string, unknown | ((body: unknown) => unknown)>) {
   const asked: { what: string; body: unknown }[] = []
   globalThis.fetch = async (input: RequestInfo | URL, init?: RequestInit) => {
     const request = input instanceof Request ? input : new Request(new URL(input, location.origin), init)
-    const what = `${request.method} ${new URL(request.url).pathname}`
+    const method = request.headers.get('X-Try') ? 'TRY' : request.method
+    const what = `${method} ${new URL(request.url).pathname}`
     const text = await request.text()
     const body = text ? JSON.parse(text) : undefined
     if (what === 'POST /api/files/check' && !(what in answers)) return new Response(null, { status: 204 })
@@ -90,6 +91,7 @@ export const changed = (entry: Partial<Entry> = {}, since: object = {}, more: ob
   entry: { id: 1, what: '', kind: 'paint', stands: [], gained: 0, lost: 0, cost: {}, worst: null, ...entry },
   gained: entry.gained ?? 0,
   lost: entry.lost ?? 0,
+  moved: {},
   made: [],
   previous: 1,
   since: { version: 2, ...since },

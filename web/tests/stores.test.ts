@@ -343,7 +343,7 @@ describe('an atmosphere', () => {
 describe('a shape', () => {
   it('is tried before it is kept, and its draft outlives another choice', async () => {
     const asked = serve({
-      'POST /api/levels/fell/shapes/try': { stands: { 1: [0, 7] } },
+      'TRY /api/levels/fell/shapes': changed({}, {}, { moved: { 1: [0, 7] } }),
       'POST /api/levels/fell/shapes': changed(entry(), { shapes: [{ id: 5 }] }),
       'GET /api/levels/fell/pulse': PULSE,
     })
@@ -353,8 +353,8 @@ describe('a shape', () => {
     await shapes.press(10, 16)
     expect([shapes.tool, shapes.shown.length, store.shapes.length]).toEqual([null, 1, 0])
     await settled(320)
-    expect(shapes.tried).toEqual({ 1: [0, 7] })
-    expect(asked.every((a) => a.what.endsWith('/try'))).toBe(true)
+    expect(shapes.tried?.moved).toEqual({ 1: [0, 7] })
+    expect(asked.every((a) => a.what.startsWith('TRY'))).toBe(true)
     shapes.rest()
     shapes.chosen = 0
     expect(shapes.draft?.round?.radius).toBe(6)

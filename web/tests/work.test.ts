@@ -552,7 +552,7 @@ describe('keys of a level', () => {
 
 describe('shapes in hand', () => {
   it('need corners enough, round ones two presses, and are named by their number', async () => {
-    serve({ 'POST /api/levels/fell/shapes/try': { stands: {} } })
+    serve({ 'TRY /api/levels/fell/shapes': changed() })
     const shapes = useShapes()
     shapes.take('path')
     await shapes.press(1, 1)
@@ -572,7 +572,7 @@ describe('shapes in hand', () => {
   })
   it('stay when they are refused, and go from the level when they are removed', async () => {
     serve({
-      'POST /api/levels/fell/shapes/try': { stands: {} },
+      'TRY /api/levels/fell/shapes': changed(),
       'POST /api/levels/fell/shapes': () => refuse('The outline crosses itself.'),
     })
     const shapes = useShapes()

@@ -124,7 +124,7 @@ export interface paths {
          * One Level
          * @description One level.
          */
-        get: operations["server_levels_api_one_level"];
+        get: operations["server_view_api_one_level"];
         put?: never;
         post?: never;
         delete?: never;
@@ -144,7 +144,7 @@ export interface paths {
          * Ground Tile
          * @description A stored tile of heights (float32) or ground layers (uint8), as it is kept: deflated, little-endian.
          */
-        get: operations["server_levels_api_ground_tile"];
+        get: operations["server_view_api_ground_tile"];
         put?: never;
         post?: never;
         delete?: never;
@@ -164,7 +164,7 @@ export interface paths {
          * Plan Picture
          * @description The level drawn as a small plan, as its summary has it.
          */
-        get: operations["server_levels_api_plan_picture"];
+        get: operations["server_view_api_plan_picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -185,7 +185,7 @@ export interface paths {
          * Set Marks
          * @description Set the budget marks of a tier; leads only.
          */
-        put: operations["server_levels_api_set_marks"];
+        put: operations["server_view_api_set_marks"];
         post?: never;
         delete?: never;
         options?: never;
@@ -205,7 +205,7 @@ export interface paths {
          * Set Tiers
          * @description Set the device tiers, all of them in order; leads only.
          */
-        put: operations["server_levels_api_set_tiers"];
+        put: operations["server_view_api_set_tiers"];
         post?: never;
         delete?: never;
         options?: never;
@@ -225,7 +225,7 @@ export interface paths {
          * Set Drawing
          * @description Keep with the level how it is drawn.
          */
-        put: operations["server_levels_api_set_drawing"];
+        put: operations["server_view_api_set_drawing"];
         post?: never;
         delete?: never;
         options?: never;
@@ -245,7 +245,7 @@ export interface paths {
          * Set Walks
          * @description Keep walks with the level, all of them in order.
          */
-        put: operations["server_levels_api_set_walks"];
+        put: operations["server_view_api_set_walks"];
         post?: never;
         delete?: never;
         options?: never;
@@ -265,7 +265,7 @@ export interface paths {
          * Set Atmosphere
          * @description Keep sun, sky, fog and water levels with the level.
          */
-        put: operations["server_levels_api_set_atmosphere"];
+        put: operations["server_view_api_set_atmosphere"];
         post?: never;
         delete?: never;
         options?: never;
@@ -285,7 +285,7 @@ export interface paths {
          * Set Wind
          * @description Keep the wind with the level.
          */
-        put: operations["server_levels_api_set_wind"];
+        put: operations["server_view_api_set_wind"];
         post?: never;
         delete?: never;
         options?: never;
@@ -306,7 +306,7 @@ export interface paths {
          * Keep View
          * @description Keep a view with the level.
          */
-        post: operations["server_levels_api_keep_view"];
+        post: operations["server_view_api_keep_view"];
         delete?: never;
         options?: never;
         head?: never;
@@ -327,7 +327,7 @@ export interface paths {
          * Remove View
          * @description Remove a kept view.
          */
-        delete: operations["server_levels_api_remove_view"];
+        delete: operations["server_view_api_remove_view"];
         options?: never;
         head?: never;
         patch?: never;
@@ -585,26 +585,6 @@ export interface paths {
          * @description Put and remove shapes, as one journal entry; the plants follow at once.
          */
         post: operations["server_shapes_api_change"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{slug}/shapes/try": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Attempt
-         * @description Plants that changed shapes would bring and take; nothing is stored.
-         */
-        post: operations["server_shapes_api_attempt"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2701,7 +2681,7 @@ export interface paths {
          * Set Look
          * @description Say how a ground layer is drawn.
          */
-        put: operations["server_levels_looks_api_set_look"];
+        put: operations["server_view_looks_api_set_look"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2722,7 +2702,7 @@ export interface paths {
          * Set Texture
          * @description Draw a ground layer with a picture, which is repeated every few metres.
          */
-        post: operations["server_levels_looks_api_set_texture"];
+        post: operations["server_view_looks_api_set_texture"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2740,7 +2720,7 @@ export interface paths {
          * Texture
          * @description A picture that a ground layer is drawn with.
          */
-        get: operations["server_levels_looks_api_texture"];
+        get: operations["server_view_looks_api_texture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2760,7 +2740,7 @@ export interface paths {
          * Levels
          * @description The user's levels, from what is kept of each: nothing is planted to show them.
          */
-        get: operations["server_levels_list_api_levels"];
+        get: operations["server_catalogue_list_api_levels"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2782,7 +2762,7 @@ export interface paths {
          * Count Again
          * @description Have the level counted for the list, after that failed or was stopped.
          */
-        post: operations["server_levels_list_api_count_again"];
+        post: operations["server_catalogue_list_api_count_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2800,7 +2780,7 @@ export interface paths {
          * Removed
          * @description The removed levels that the user led, and can bring back.
          */
-        get: operations["server_levels_list_api_removed"];
+        get: operations["server_catalogue_list_api_removed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2821,7 +2801,7 @@ export interface paths {
          * Rename
          * @description Give the level another name; leads only.
          */
-        put: operations["server_levels_list_api_rename"];
+        put: operations["server_catalogue_list_api_rename"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2842,7 +2822,7 @@ export interface paths {
          * Copy
          * @description A level like this one, led by who copies it.
          */
-        post: operations["server_levels_list_api_copy"];
+        post: operations["server_catalogue_list_api_copy"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2862,7 +2842,7 @@ export interface paths {
          * Open Saved
          * @description Begin to make a new level, led by who brings it, from a zip of a level's folder.
          */
-        post: operations["server_levels_list_api_open_saved"];
+        post: operations["server_catalogue_list_api_open_saved"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2880,7 +2860,7 @@ export interface paths {
          * Look At Opening
          * @description How far it is.
          */
-        get: operations["server_levels_list_api_look_at_opening"];
+        get: operations["server_catalogue_list_api_look_at_opening"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2902,7 +2882,7 @@ export interface paths {
          * Stop Opening
          * @description Stop opening a saved level; nothing of it is kept, unless it was there already.
          */
-        post: operations["server_levels_list_api_stop_opening"];
+        post: operations["server_catalogue_list_api_stop_opening"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2922,7 +2902,7 @@ export interface paths {
          * Remove
          * @description Remove the level; it can be brought back for a month. Leads only.
          */
-        post: operations["server_levels_list_api_remove"];
+        post: operations["server_catalogue_list_api_remove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2942,7 +2922,7 @@ export interface paths {
          * Bring Back
          * @description Bring a removed level back.
          */
-        post: operations["server_levels_list_api_bring_back"];
+        post: operations["server_catalogue_list_api_bring_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2961,7 +2941,7 @@ export interface paths {
          * Set Plots
          * @description Keep the level's plots, all of them in order, with their allotments; leads only. Open requests stay.
          */
-        put: operations["server_levels_plots_api_set_plots"];
+        put: operations["server_view_plots_api_set_plots"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2980,7 +2960,7 @@ export interface paths {
          * Week
          * @description What was done in the plots in the last seven days.
          */
-        get: operations["server_levels_plots_api_week"];
+        get: operations["server_view_plots_api_week"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3003,7 +2983,7 @@ export interface paths {
          * @description Ask another plot for a part of its share, grant that, or drop it. A plot's owner asks for it and drops
          *     what they asked for; the owner of the plot that is asked grants it or drops it; leads may do all.
          */
-        post: operations["server_levels_plots_api_share"];
+        post: operations["server_view_plots_api_share"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4097,7 +4077,8 @@ export interface components {
         /**
          * ChangedOut
          * @description An action that was kept, taken back or done again: its journal entry, plants gained and lost by it, and
-         *     what is other since the version that it began from.
+         *     what is other since the version that it began from. Of one that is only tried (`X-Try: 1`), the entry has
+         *     no number, and nothing is other.
          */
         ChangedOut: {
             entry: components["schemas"]["EntryOut"];
@@ -4106,6 +4087,16 @@ export interface components {
             /** Lost */
             lost: number;
             /**
+             * Moved
+             * @description plants gained and lost by stand
+             */
+            moved: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /**
              * Made
              * @description stands that are there since
              */
@@ -4113,6 +4104,8 @@ export interface components {
             /** Previous */
             previous: number;
             since: components["schemas"]["Since"];
+            /** @description what the view costs since, where one was named */
+            spent: components["schemas"]["LevelCostOut"] | null;
             /**
              * Undo
              * @description what the person could take back by now
@@ -4220,6 +4213,30 @@ export interface components {
             density: boolean;
             /** Size */
             size?: number | null;
+        };
+        /**
+         * CostOut
+         * @description What is spent: counts, megapixels of cut-out cards, bytes, ms.
+         */
+        CostOut: {
+            /** Plants */
+            plants: number;
+            /** Triangles */
+            triangles: number;
+            /** Draw Calls */
+            draw_calls: number;
+            /** Shadow Triangles */
+            shadow_triangles: number;
+            /** Shadow Calls */
+            shadow_calls: number;
+            /** Alpha Mpx */
+            alpha_mpx: number;
+            /** Memory */
+            memory: number;
+            /** Ms */
+            ms: number;
+            /** Culled */
+            culled: number;
         };
         /**
          * DistanceSettings
@@ -4374,6 +4391,23 @@ export interface components {
             group: string;
         };
         /**
+         * LevelCostOut
+         * @description A view's cost by stand and by plot, on a device by name, and by how many ms a frame there may differ
+         *     from it: null for a device that was not measured.
+         */
+        LevelCostOut: {
+            /** Device */
+            device: string;
+            /** Margin */
+            margin: number | null;
+            total: components["schemas"]["CostOut"];
+            ground: components["schemas"]["CostOut"];
+            /** Stands */
+            stands: components["schemas"]["StandCostOut"][];
+            /** Plots */
+            plots: components["schemas"]["PlotCostOut"][];
+        };
+        /**
          * MaskOut
          * @description A mask image; bits of each of its values.
          */
@@ -4455,6 +4489,32 @@ export interface components {
              * @default 1
              */
             seed: number;
+        };
+        /**
+         * PlotCostOut
+         * @description What the plants of a plot cost, by themselves.
+         */
+        PlotCostOut: {
+            /** Plants */
+            plants: number;
+            /** Triangles */
+            triangles: number;
+            /** Draw Calls */
+            draw_calls: number;
+            /** Shadow Triangles */
+            shadow_triangles: number;
+            /** Shadow Calls */
+            shadow_calls: number;
+            /** Alpha Mpx */
+            alpha_mpx: number;
+            /** Memory */
+            memory: number;
+            /** Ms */
+            ms: number;
+            /** Culled */
+            culled: number;
+            /** Plot */
+            plot: string;
         };
         /**
          * Round
@@ -4591,6 +4651,29 @@ export interface components {
             /** Masks */
             masks?: components["schemas"]["MaskOut"][] | null;
             level?: components["schemas"]["LevelOut"] | null;
+        };
+        /** StandCostOut */
+        StandCostOut: {
+            /** Plants */
+            plants: number;
+            /** Triangles */
+            triangles: number;
+            /** Draw Calls */
+            draw_calls: number;
+            /** Shadow Triangles */
+            shadow_triangles: number;
+            /** Shadow Calls */
+            shadow_calls: number;
+            /** Alpha Mpx */
+            alpha_mpx: number;
+            /** Memory */
+            memory: number;
+            /** Ms */
+            ms: number;
+            /** Culled */
+            culled: number;
+            /** Stand */
+            stand: number;
         };
         /**
          * StandOut
@@ -5295,7 +5378,8 @@ export interface components {
         };
         /**
          * ShapesIn
-         * @description Shapes to put and to remove, as one action with a name for the journal.
+         * @description Shapes to put and to remove, as one action with a name for the journal; the view whose cost is
+         *     wanted.
          */
         ShapesIn: {
             /**
@@ -5318,19 +5402,72 @@ export interface components {
              * @default []
              */
             remove: number[];
+            view?: components["schemas"]["ViewIn"] | null;
         };
         /**
-         * ShapesTryOut
-         * @description Plants that would come and go, by stand.
+         * ViewIn
+         * @description Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
+         *     view); how the level is drawn there, through whichever tier and on which device; and a fog that is tried,
+         *     null for the level's.
          */
-        ShapesTryOut: {
-            /** Stands */
-            stands: {
-                [key: string]: [
-                    number,
-                    number
-                ];
-            };
+        ViewIn: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Z */
+            z: number;
+            /** Heading */
+            heading: number;
+            /** Pitch */
+            pitch: number;
+            /** Fov */
+            fov: number;
+            /** Aspect */
+            aspect: number;
+            /**
+             * Shadows
+             * @default true
+             */
+            shadows: boolean;
+            /**
+             * @default {
+             *       "plants": true,
+             *       "distances": 1,
+             *       "fades": 1,
+             *       "shadows": 1,
+             *       "lod_offset": 0,
+             *       "billboards": true,
+             *       "full_meshes": null,
+             *       "sward_reach": null,
+             *       "sward_share": 1,
+             *       "shadow_reach": null,
+             *       "casts": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "receives": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "ground_error": null,
+             *       "cell": 64,
+             *       "ground_shaded": true,
+             *       "ground_detail": null,
+             *       "fog": 1
+             *     }
+             */
+            drawing: components["schemas"]["DrawingSettings"];
+            device?: components["schemas"]["DeviceSettings"] | null;
+            fog?: components["schemas"]["FogSettings"] | null;
         };
         /**
          * AnchorSettings
@@ -5567,71 +5704,6 @@ export interface components {
             } | null;
         };
         /**
-         * ViewIn
-         * @description Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
-         *     view); how the level is drawn there, through whichever tier and on which device; and a fog that is tried,
-         *     null for the level's.
-         */
-        ViewIn: {
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
-            /** Z */
-            z: number;
-            /** Heading */
-            heading: number;
-            /** Pitch */
-            pitch: number;
-            /** Fov */
-            fov: number;
-            /** Aspect */
-            aspect: number;
-            /**
-             * Shadows
-             * @default true
-             */
-            shadows: boolean;
-            /**
-             * @default {
-             *       "plants": true,
-             *       "distances": 1,
-             *       "fades": 1,
-             *       "shadows": 1,
-             *       "lod_offset": 0,
-             *       "billboards": true,
-             *       "full_meshes": null,
-             *       "sward_reach": null,
-             *       "sward_share": 1,
-             *       "shadow_reach": null,
-             *       "casts": [
-             *         "Stone",
-             *         "Canopy",
-             *         "Understorey",
-             *         "Shrub",
-             *         "Field",
-             *         "Moss"
-             *       ],
-             *       "receives": [
-             *         "Stone",
-             *         "Canopy",
-             *         "Understorey",
-             *         "Shrub",
-             *         "Field",
-             *         "Moss"
-             *       ],
-             *       "ground_error": null,
-             *       "cell": 64,
-             *       "ground_shaded": true,
-             *       "ground_detail": null,
-             *       "fog": 1
-             *     }
-             */
-            drawing: components["schemas"]["DrawingSettings"];
-            device?: components["schemas"]["DeviceSettings"] | null;
-            fog?: components["schemas"]["FogSettings"] | null;
-        };
-        /**
          * PatchIn
          * @description The settings that change; the rest stays. `was` are their values when the change was begun: should
          *     another have changed one of them since, nothing is kept and both values are told.
@@ -5850,32 +5922,6 @@ export interface components {
              */
             limits: components["schemas"]["LimitsIn"];
             view?: components["schemas"]["ViewIn"] | null;
-        };
-        /**
-         * PlotCostOut
-         * @description What the plants of a plot cost, by themselves.
-         */
-        PlotCostOut: {
-            /** Plants */
-            plants: number;
-            /** Triangles */
-            triangles: number;
-            /** Draw Calls */
-            draw_calls: number;
-            /** Shadow Triangles */
-            shadow_triangles: number;
-            /** Shadow Calls */
-            shadow_calls: number;
-            /** Alpha Mpx */
-            alpha_mpx: number;
-            /** Memory */
-            memory: number;
-            /** Ms */
-            ms: number;
-            /** Culled */
-            culled: number;
-            /** Plot */
-            plot: string;
         };
         /**
          * AddIn
@@ -6924,30 +6970,6 @@ export interface components {
             ][];
         };
         /**
-         * CostOut
-         * @description What is spent: counts, megapixels of cut-out cards, bytes, ms.
-         */
-        CostOut: {
-            /** Plants */
-            plants: number;
-            /** Triangles */
-            triangles: number;
-            /** Draw Calls */
-            draw_calls: number;
-            /** Shadow Triangles */
-            shadow_triangles: number;
-            /** Shadow Calls */
-            shadow_calls: number;
-            /** Alpha Mpx */
-            alpha_mpx: number;
-            /** Memory */
-            memory: number;
-            /** Ms */
-            ms: number;
-            /** Culled */
-            culled: number;
-        };
-        /**
          * FogOut
          * @description What the fog of a view costs: megapixels of ground whose colour it changes, and the ms for these;
          *     `clear`, the distance in m beyond which it hides everything, null where it hides nothing; and what not
@@ -6961,46 +6983,6 @@ export interface components {
             /** Clear */
             clear: number | null;
             saves: components["schemas"]["CostOut"];
-        };
-        /**
-         * LevelCostOut
-         * @description A view's cost by stand and by plot, on a device by name, and by how many ms a frame there may differ
-         *     from it: null for a device that was not measured.
-         */
-        LevelCostOut: {
-            /** Device */
-            device: string;
-            /** Margin */
-            margin: number | null;
-            total: components["schemas"]["CostOut"];
-            ground: components["schemas"]["CostOut"];
-            /** Stands */
-            stands: components["schemas"]["StandCostOut"][];
-            /** Plots */
-            plots: components["schemas"]["PlotCostOut"][];
-        };
-        /** StandCostOut */
-        StandCostOut: {
-            /** Plants */
-            plants: number;
-            /** Triangles */
-            triangles: number;
-            /** Draw Calls */
-            draw_calls: number;
-            /** Shadow Triangles */
-            shadow_triangles: number;
-            /** Shadow Calls */
-            shadow_calls: number;
-            /** Alpha Mpx */
-            alpha_mpx: number;
-            /** Memory */
-            memory: number;
-            /** Ms */
-            ms: number;
-            /** Culled */
-            culled: number;
-            /** Stand */
-            stand: number;
         };
         /**
          * CalibrationOut
@@ -9067,7 +9049,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_one_level: {
+    server_view_api_one_level: {
         parameters: {
             query?: never;
             header?: never;
@@ -9170,7 +9152,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_ground_tile: {
+    server_view_api_ground_tile: {
         parameters: {
             query?: never;
             header?: never;
@@ -9275,7 +9257,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_plan_picture: {
+    server_view_api_plan_picture: {
         parameters: {
             query?: never;
             header?: never;
@@ -9377,7 +9359,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_set_marks: {
+    server_view_api_set_marks: {
         parameters: {
             query?: never;
             header?: never;
@@ -9484,7 +9466,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_set_tiers: {
+    server_view_api_set_tiers: {
         parameters: {
             query?: never;
             header?: never;
@@ -9591,7 +9573,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_set_drawing: {
+    server_view_api_set_drawing: {
         parameters: {
             query?: never;
             header?: never;
@@ -9698,7 +9680,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_set_walks: {
+    server_view_api_set_walks: {
         parameters: {
             query?: never;
             header?: never;
@@ -9805,7 +9787,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_set_atmosphere: {
+    server_view_api_set_atmosphere: {
         parameters: {
             query?: never;
             header?: never;
@@ -9912,7 +9894,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_set_wind: {
+    server_view_api_set_wind: {
         parameters: {
             query?: never;
             header?: never;
@@ -10019,7 +10001,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_keep_view: {
+    server_view_api_keep_view: {
         parameters: {
             query?: never;
             header?: never;
@@ -10126,7 +10108,7 @@ export interface operations {
             };
         };
     };
-    server_levels_api_remove_view: {
+    server_view_api_remove_view: {
         parameters: {
             query: {
                 key: string;
@@ -11857,113 +11839,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
-                };
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description There is no such thing, or one is no member of it. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description It is locked, overtaken or removed. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description What was sent cannot be taken. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too many at once: wait. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description A failure of the server. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The database does not answer: try again. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    server_shapes_api_attempt: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ShapesIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShapesTryOut"];
                 };
             };
             /** @description Not signed in. */
@@ -24211,7 +24086,7 @@ export interface operations {
             };
         };
     };
-    server_levels_looks_api_set_look: {
+    server_view_looks_api_set_look: {
         parameters: {
             query?: never;
             header?: never;
@@ -24318,7 +24193,7 @@ export interface operations {
             };
         };
     };
-    server_levels_looks_api_set_texture: {
+    server_view_looks_api_set_texture: {
         parameters: {
             query?: never;
             header?: never;
@@ -24438,7 +24313,7 @@ export interface operations {
             };
         };
     };
-    server_levels_looks_api_texture: {
+    server_view_looks_api_texture: {
         parameters: {
             query?: never;
             header?: never;
@@ -24540,7 +24415,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_levels: {
+    server_catalogue_list_api_levels: {
         parameters: {
             query?: never;
             header?: never;
@@ -24641,7 +24516,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_count_again: {
+    server_catalogue_list_api_count_again: {
         parameters: {
             query?: never;
             header?: never;
@@ -24742,7 +24617,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_removed: {
+    server_catalogue_list_api_removed: {
         parameters: {
             query?: never;
             header?: never;
@@ -24843,7 +24718,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_rename: {
+    server_catalogue_list_api_rename: {
         parameters: {
             query?: never;
             header?: never;
@@ -24950,7 +24825,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_copy: {
+    server_catalogue_list_api_copy: {
         parameters: {
             query?: never;
             header?: never;
@@ -25057,7 +24932,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_open_saved: {
+    server_catalogue_list_api_open_saved: {
         parameters: {
             query?: never;
             header?: never;
@@ -25173,7 +25048,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_look_at_opening: {
+    server_catalogue_list_api_look_at_opening: {
         parameters: {
             query?: never;
             header?: never;
@@ -25276,7 +25151,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_stop_opening: {
+    server_catalogue_list_api_stop_opening: {
         parameters: {
             query?: never;
             header?: never;
@@ -25379,7 +25254,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_remove: {
+    server_catalogue_list_api_remove: {
         parameters: {
             query?: never;
             header?: never;
@@ -25480,7 +25355,7 @@ export interface operations {
             };
         };
     };
-    server_levels_list_api_bring_back: {
+    server_catalogue_list_api_bring_back: {
         parameters: {
             query?: never;
             header?: never;
@@ -25583,7 +25458,7 @@ export interface operations {
             };
         };
     };
-    server_levels_plots_api_set_plots: {
+    server_view_plots_api_set_plots: {
         parameters: {
             query?: never;
             header?: never;
@@ -25690,7 +25565,7 @@ export interface operations {
             };
         };
     };
-    server_levels_plots_api_week: {
+    server_view_plots_api_week: {
         parameters: {
             query?: never;
             header?: never;
@@ -25793,7 +25668,7 @@ export interface operations {
             };
         };
     };
-    server_levels_plots_api_share: {
+    server_view_plots_api_share: {
         parameters: {
             query?: never;
             header?: never;

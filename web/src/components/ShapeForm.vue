@@ -2,7 +2,7 @@
 import { mdiDeleteOutline } from '@mdi/js'
 import { computed } from 'vue'
 import type { ShapeIn } from '../api/client'
-import { whole } from '../budget'
+import { amount, signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { useShapes } from '../stores/shapes'
 import { STRATA, type Stratum } from '../strata'
@@ -30,7 +30,7 @@ function set(part: Partial<ShapeIn>) {
   shapes.attempt({ ...s.value, ...part })
 }
 const changes = computed(() => {
-  const by = shapes.tried ?? {}
+  const by = shapes.tried?.moved ?? {}
   return store.stands.flatMap((stand) =>
     by[stand.id]?.some((n) => n)
       ? [{ name: stand.name, gained: by[stand.id][0], lost: by[stand.id][1] }]
@@ -199,6 +199,9 @@ const changes = computed(() => {
           <span class="over">−{{ whole(c.lost) }}</span>
         </p>
         <p v-if="!changes.length" class="faint">No plant comes or goes.</p>
+        <p v-else-if="shapes.tried.ms !== undefined" class="number" data-test="shape-cost">
+          In this view {{ signed(amount('ms', shapes.tried.ms), shapes.tried.ms) }}
+        </p>
       </template>
       <p v-else-if="!shapes.trouble" class="faint">Counting …</p>
       <p class="do">

@@ -319,20 +319,20 @@ export const useLevel = defineStore('level', () => {
   /** Put and remove shapes; the plants follow. Returns: those that are new. */
   async function keepShapes(put: ShapeIn[], remove: number[] = [], what = ''): Promise<Shape[]> {
     const before = new Set(shapes.value.map((s) => s.id))
-    const body = { key: crypto.randomUUID(), what, put, remove }
+    const body = { key: crypto.randomUUID(), what, put, remove, view: seen.value }
     take(await answer(api.POST('/api/levels/{slug}/shapes', { ...here(), body })))
     return shapes.value.filter((s) => !before.has(s.id))
   }
 
   /** The version whose cost came with an action, from the view that was reckoned last. */
   let costOf = 0
-  let reckoned = ''
+  /** The view that was reckoned last. */
+  const seen = shallowRef<View | null>(null)
   async function reckon(view: View): Promise<void> {
-    const asked = JSON.stringify(view)
-    const known = asked === reckoned && costOf === version.value
+    const known = JSON.stringify(view) === JSON.stringify(seen.value) && costOf === version.value
     costOf = 0
     if (known) return
-    reckoned = asked
+    seen.value = view
     try {
       cost.value = await answer(api.POST('/api/levels/{slug}/cost', { ...here(), body: view }))
     } catch (error) {
@@ -377,6 +377,7 @@ export const useLevel = defineStore('level', () => {
     keepShapes,
     note,
     reckon,
+    seen,
     spentBy,
     tell,
     here,

@@ -10,7 +10,8 @@ type Place = [number, number]
 
 /** Stands for the id of a shape that was drawn and not kept yet. */
 export const NEW = 0
-type Tried = Record<string, [number, number]>
+/** Plants that would come and go by stand, and ms in the view that is looked at. */
+type Tried = { moved: Record<string, [number, number]>; ms?: number }
 
 const HATCHES = { path: 'blank', area: 'slant', obstacle: 'cross' } as const
 
@@ -60,13 +61,12 @@ export const useShapes = defineStore('shapes', () => {
     const mine = ++round
     if (!draft.value) return
     try {
-      const { stands } = await answer(
-        api.POST('/api/levels/{slug}/shapes/try', {
-          ...level.here(),
-          body: { key: crypto.randomUUID(), what: '', put: [settled(draft.value)], remove: [] },
-        }),
+      const put = [settled(draft.value)]
+      const body = { key: crypto.randomUUID(), what: '', put, remove: [], view: level.seen }
+      const { moved, entry } = await answer(
+        api.POST('/api/levels/{slug}/shapes', { ...level.here(), body, headers: { 'X-Try': '1' } }),
       )
-      if (mine === round) tried.value = stands
+      if (mine === round) tried.value = { moved, ms: entry.cost.ms }
     } catch (error) {
       if (mine === round) trouble.value = (error as Error).message
     }
