@@ -28,6 +28,7 @@ from server.sight.reckoning import cost_change, cost_out, items_of, stand_cost
 from server.sight.schemas import LevelCostOut
 from server.sight.worst import change_at_worst, drawing_at_worst
 from server.stands.access import rows_of
+from server.stands.models import Stand
 from server.stands.out import StandOut, stand_out
 from server.view.out import LevelOut, level_out
 from thicket.document.edits import ChangeSettings, Paint
@@ -130,7 +131,8 @@ def _told(
     """What is other in a level, in full, by what is to be read again; around a place. `counted` are stands,
     by primary key, whose plants are wanted; `version`, up to which it is known what is other, if that is not
     the last."""
-    planted, rows, ids = planted_of(level), rows_of(level), {n: pk for pk, n in numbers_of(level).items()}
+    planted, ids = planted_of(level), {number: pk for pk, number in numbers_of(level).items()}
+    rows = rows_of(level) if reach["whole"] else {}
     keys = {}
     for number, sheets in reach["sheets"].items():
         if number in ids and number not in reach["whole"]:
@@ -152,8 +154,6 @@ def _told(
 
 
 def _ids_of_gone(level: Level, numbers: Iterable[int]) -> list[int]:
-    from server.stands.models import Stand
-
     wanted = list(numbers)
     if not wanted:
         return []
