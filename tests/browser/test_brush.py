@@ -77,6 +77,24 @@ class Hand(BrowserCase):
         self.take_all_back()
         self.assertTrue((self.touch() == before).all())
 
+    def test_a_stroke_is_one_request_and_those_for_what_is_drawn(self):
+        page = self.page_of("north")
+        self.open_level(page)
+        level = Level.objects.get(slug="hobbin-delph")
+        top = planted_of(level).level.in_order[0]
+        self.assertGreaterEqual(len(planted_of(level).stands), 12)
+        page.click(f"[data-test=stand-{top.slug}]")
+        page.keyboard.press("j")
+        page.wait_for_timeout(1500)
+        asked = []
+        page.on("request", lambda r: asked.append((r.method, r.url.split("/hobbin-delph/")[-1])))
+        page.mouse.click(*self.at(page, (0.5, 0.5)))
+        self.says(page, f"Evened {top.name}")
+        page.wait_for_timeout(2500)
+        drawn = re.compile(r"stands/\d+/(plants/.*|density|cover/.*)$")
+        others = [(method, path) for method, path in asked if path != "beat" and not drawn.search(path)]
+        self.assertEqual(others, [("POST", "strokes")])
+
     def test_a_pen_works_as_hard_as_it_is_pressed(self):
         page = self.page_of("north")
         self.open_level(page)

@@ -3,19 +3,35 @@ there, and a stand that it asks about is planted before it."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Mapping
+from typing import Protocol
 
-from thicket.document.level import Stand
+from thicket.document.level import Level, Stand
 from thicket.ground.hollow import disc
+from thicket.ground.shapes import Shape
 from thicket.planted.places import anchors_among, anchors_named
+from thicket.planted.suitability import SiteRasters
 from thicket.refused import Refused
 from thicket.site.conditions import NAMES, Condition
 
-if TYPE_CHECKING:
-    from thicket.planted.level import PlantedLevel
+
+class Asked(Protocol):
+    """What is asked of a planted level."""
+
+    level: Level
+    rasters: SiteRasters
+
+    @property
+    def cell(self) -> float: ...
+
+    @property
+    def stands(self) -> Mapping[int, Stand]: ...
+
+    @property
+    def shapes(self) -> Mapping[int, Shape]: ...
 
 
-def check_site(planted: PlantedLevel, stand: Stand) -> None:
+def check_site(planted: Asked, stand: Stand) -> None:
     """Refuse conditions, drives of the mix and a layout that ask for what the level does not have, or for a
     stand that must not be asked.
 
@@ -32,7 +48,7 @@ def check_site(planted: PlantedLevel, stand: Stand) -> None:
     check_layout(planted, stand)
 
 
-def check_layout(planted: PlantedLevel, stand: Stand) -> None:
+def check_layout(planted: Asked, stand: Stand) -> None:
     """Refuse a layout that cannot be planted.
 
     Raises: Refused.
@@ -58,7 +74,7 @@ def check_layout(planted: PlantedLevel, stand: Stand) -> None:
             raise Refused(f"layout: one of the {kind}s to plant is no longer there")
 
 
-def check_order(before: PlantedLevel, after: PlantedLevel) -> None:
+def check_order(before: Asked, after: Asked) -> None:
     """Refuse a level in which a stand asks for another that is gone or not above it, and did not before.
 
     Raises: Refused naming the stand.
@@ -76,7 +92,7 @@ def check_order(before: PlantedLevel, after: PlantedLevel) -> None:
                 raise Refused(f"{stand.name}: {error}") from error
 
 
-def _can_be_planted(planted: PlantedLevel, stand: Stand) -> bool:
+def _can_be_planted(planted: Asked, stand: Stand) -> bool:
     try:
         check_site(planted, stand)
     except Refused:
