@@ -28,7 +28,7 @@ class Lost(BrowserCase):
         return page
 
     def order(self):
-        return [e.change["box"][0] for e in Entry.objects.order_by("pk")]
+        return [e.change["edit"]["parts"][0]["box"][0] for e in Entry.objects.order_by("pk")]
 
     def test_a_sign_in_that_ends_costs_nothing(self):
         page = self.painter()

@@ -111,16 +111,11 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
     trouble.value = ''
     push.value = false
   }
+  watch(() => store.selected.join(), drop)
+  // A stand comes anew when its settings or single plants are other; not when some of its sheets are.
   watch(
-    () => store.selected.join(),
-    () => {
-      drop()
-      void load().catch(store.tell)
-    },
-  )
-  watch(
-    () => store.version,
-    () => void load().catch(() => undefined),
+    () => stand.value?.settings,
+    () => void load().catch(store.tell),
   )
 
   return { tool, plant, pins, trouble, push, stand, press, change, remove, release, regrow, drop }
