@@ -14,7 +14,7 @@ from server.levels.models import Level
 from server.shapes.rows import SEEN
 from thicket.document.edits import ChangeShapes
 from thicket.document.level_file import ShapeFile
-from thicket.refused import Missing
+from thicket.refused import Missing, Refused
 
 
 def edit_of(level: Level, put: list[dict], remove: list[int]) -> ChangeShapes:
@@ -23,6 +23,8 @@ def edit_of(level: Level, put: list[dict], remove: list[int]) -> ChangeShapes:
 
     Raises: Refused when one is none.
     """
+    if not put and not remove:
+        raise Refused("put: say which shapes are to be put or removed")
     numbers = count(level.shape_numbers + 1)
     changes: dict[int, ShapeFile | None] = dict.fromkeys(remove)
     for given in put:

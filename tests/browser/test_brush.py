@@ -77,12 +77,12 @@ class Hand(BrowserCase):
         self.take_all_back()
         self.assertTrue((self.touch() == before).all())
 
-    def test_a_stroke_is_one_request_and_those_for_what_is_drawn(self):
+    def test_after_a_stroke_no_stand_is_asked_for_again(self):
         page = self.page_of("north")
         self.open_level(page)
         level = Level.objects.get(slug="hobbin-delph")
         top = planted_of(level).level.in_order[0]
-        self.assertGreaterEqual(len(planted_of(level).stands), 12)
+        self.assertGreaterEqual(len(planted_of(level).stands), 5)
         page.click(f"[data-test=stand-{top.slug}]")
         page.keyboard.press("j")
         page.wait_for_timeout(1500)
@@ -92,8 +92,9 @@ class Hand(BrowserCase):
         self.says(page, f"Evened {top.name}")
         page.wait_for_timeout(2500)
         drawn = re.compile(r"stands/\d+/(plants/.*|density|cover/.*)$")
-        others = [(method, path) for method, path in asked if path != "beat" and not drawn.search(path)]
-        self.assertEqual(others, [("POST", "strokes")])
+        after = asked[asked.index(("POST", "strokes")) + 1 :]
+        others = {(method, path) for method, path in after if path != "beat" and not drawn.search(path)}
+        self.assertLessEqual(others, {("POST", "cost")})
 
     def test_a_pen_works_as_hard_as_it_is_pressed(self):
         page = self.page_of("north")

@@ -111,6 +111,7 @@ class Rebalances(GroundCase):
         found = self.result(LOOSE | {"ms": 1e-3})
         self.assertGreater(found["over"]["ms"], 1)
         Stand.objects.filter(pk=self.birch.pk).update(locked=True)
+        Level.objects.get(pk=self.level.pk).new_version()
         for more, words in (
             ({}, "is locked"),
             ({"may": {}}, "nothing may change"),

@@ -329,10 +329,9 @@ export const useLevel = defineStore('level', () => {
   /** The view that was reckoned last. */
   const seen = shallowRef<View | null>(null)
   async function reckon(view: View): Promise<void> {
-    const known = JSON.stringify(view) === JSON.stringify(seen.value) && costOf === version.value
-    costOf = 0
-    if (known) return
+    if (JSON.stringify(view) === JSON.stringify(seen.value) && costOf === version.value) return
     seen.value = view
+    costOf = 0
     try {
       cost.value = await answer(api.POST('/api/levels/{slug}/cost', { ...here(), body: view }))
     } catch (error) {
