@@ -131,7 +131,8 @@ def _told(
     """What is other in a level, in full, by what is to be read again; around a place. `counted` are stands,
     by primary key, whose plants are wanted; `version`, up to which it is known what is other, if that is not
     the last."""
-    planted, ids = planted_of(level), {number: pk for pk, number in numbers_of(level).items()}
+    planted, numbers = planted_of(level), numbers_of(level)
+    ids = {number: pk for pk, number in numbers.items()}
     rows = rows_of(level) if reach["whole"] else {}
     keys = {}
     for number, sheets in reach["sheets"].items():
@@ -139,7 +140,7 @@ def _told(
             planting = planted.planting(number)
             columns = planting.sheets[0]
             keys[ids[number]] = {k: planting.key((k % columns, k // columns)) for k in sheets}
-    wanted = [(pk, planted.planting(numbers_of(level)[pk])) for pk in counted if pk in ids.values()]
+    wanted = [(pk, planted.planting(numbers[pk])) for pk in counted if pk in numbers]
     return {
         "version": version or level.version,
         "stands": [stand_out(rows[number], place) for number in sorted(reach["whole"]) if number in rows],
@@ -163,7 +164,10 @@ def _ids_of_gone(level: Level, numbers: Iterable[int]) -> list[int]:
 def note_effect(done: Done, view: View | None = None) -> dict[int, tuple[int, int]]:
     """Work out what an action did, after it was stored, and note it: for other pages what they are to read
     again; in the journal, of one that stands, plants gained and lost, the cost in a view, and in the dearest
-    view that it reaches. Returns: plants gained and lost now, by stand's number."""
+    view that it reaches. Likewise of what it did in other levels. Returns: plants gained and lost now, by
+    stand's number."""
+    for other in done.elsewhere:
+        note_effect(other)
     row, entry, step = done.level, done.entry, done.step
     if step is None:
         return {}

@@ -10,7 +10,6 @@ from thicket.ground.rasters import block_sums, compressed, decompressed
 from thicket.ground.shapes import Shape, Trail, depth_field, distance_field, kept_clear
 from thicket.ground.wetness import topographic_wetness_index
 from thicket.planting.density import density, density_at
-from thicket.planting.hashing import absent
 from thicket.planting.layouts import Along, along
 from thicket.planting.points import point_set
 from thicket.planting.room import Discs, covered, crowded, differing, near, standing, taken
@@ -77,7 +76,7 @@ def warm() -> None:
     radii = np.array([0.5])
     standing(*kept, radii), standing(plants.form, plants.item, radii)
     decompressed(compressed(touch), (len(touch), len(touch[0])))
-    absent(np.arange(4), np.arange(3)), block_sums(touch, (0, 0, 2, 2), np.ones((16, 16), np.int64))
+    block_sums(touch, (0, 0, 2, 2), np.ones((16, 16), np.int64))
     shapes = [Shape("area", ((4.0, 4.0), (20.0, 4.0), (12.0, 18.0)))]
     (
         distance_field(shapes, 1.0, site.whole),

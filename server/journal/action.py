@@ -35,12 +35,13 @@ TIMES = 6
 @dataclasses.dataclass(frozen=True)
 class Done:
     """An action on a level, whose row is as it left it: its journal entry; the version that it began from;
-    and what it did, None where it had been done before under the same key."""
+    what it did, None where it had been done before under the same key; and what it did in other levels."""
 
     level: Level
     entry: Entry
     previous: int = 0
     step: Step[PlantedLevel] | None = None
+    elsewhere: tuple[Done, ...] = ()
 
 
 def retry_on_deadlock(work: Callable[[], T]) -> T:

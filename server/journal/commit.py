@@ -58,7 +58,7 @@ def commit_made(
     """
     if trying.get():
         edit, what = make(level)
-        return _tried(user, level, edit, what)
+        return _tried(user, level, edit, what, cut)
     with transaction.atomic():
         row = Level.objects.select_for_update().get(pk=level.pk)
         previous = row.version
@@ -84,10 +84,9 @@ def commit_made(
     return Done(row, entry, previous, step)
 
 
-def _tried(user: User, level: Level, edit: Edit, what: str) -> Done:
+def _tried(user: User, level: Level, edit: Edit, what: str, cut: bool = False) -> Done:
     """What an edit would do; nothing is stored."""
-    step = _step(level, edit)
-    _check_plantable(step)
+    step = _step(user, level, edit, cut)
     entry = Entry(level=level, user=user, stands=sorted(edit.stands), kind=kind_of(edit), what=what[:200])
     return Done(level, entry, level.version, step)
 
@@ -117,12 +116,9 @@ def move(user: User, entry: Entry, back: bool) -> Done:
 
 def _do(user: User, row: Level, edit: Edit, cut: bool) -> tuple[Step[PlantedLevel], Edit]:
     """Do an edit to a level whose row is locked: what it does, and the edit that takes it back."""
-    step = _step(row, edit)
+    step = _step(user, row, edit, cut)
     document = step.before.level
     inverse = edit.inverse(document)
-    _check_plantable(step)
-    if not cut:
-        check_step(row, user, step)
     store_difference(row, document, step.after.level, user)
     row.new_version()
     if items_of(edit):
@@ -130,14 +126,21 @@ def _do(user: User, row: Level, edit: Edit, cut: bool) -> tuple[Step[PlantedLeve
     return step, inverse
 
 
-def _step(row: Level, edit: Edit) -> Step[PlantedLevel]:
-    """What an edit does to a level as its row has it, with the files of the items that it is about."""
+def _step(user: User, row: Level, edit: Edit, cut: bool) -> Step[PlantedLevel]:
+    """What an edit does to a level as its row has it, with the files of the items that it is about.
+
+    Raises: Refused or NotAllowed when it may not be done.
+    """
     before, document = planted_of(row), document_now(row)
     if slugs := items_of(edit):
         document = with_files(row, document, slugs)
     if document.details["view"] != before.level.details["view"] or slugs:
         before = before.edited(document)
-    return before.after(edit)
+    step = before.after(edit)
+    _check_plantable(step)
+    if not cut:
+        check_step(row, user, step)
+    return step
 
 
 def _check_plantable(step: Step[PlantedLevel]) -> None:

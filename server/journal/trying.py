@@ -1,4 +1,4 @@
-"""Trying a change: a request under `X-Try` does everything but store it, and is answered alike."""
+"""Trying an action: a request under `X-Try` does everything but store it, and is answered alike."""
 
 from __future__ import annotations
 
@@ -12,7 +12,8 @@ trying: ContextVar[bool] = ContextVar("trying", default=False)
 
 
 class Trying:
-    """Has a request about a level that says `X-Try: 1` store nothing; other requests take no notice of it."""
+    """Has an action on a level whose request says `X-Try: 1` only tried; what is no action takes no notice of
+    it."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.dispatch import Signal
@@ -77,8 +79,7 @@ def _move(user: User, entry: Entry | None, back: bool, otherwise: str = "") -> D
     done = move(user, entry, back)
     if trying.get():
         return done
-    for other in Entry.objects.filter(group=entry.group).exclude(pk=entry.pk) if entry.group else ():
-        if other.undone != back:
-            move(user, other, back)
+    others = Entry.objects.filter(group=entry.group, undone=not back).exclude(pk=entry.pk)
+    elsewhere = tuple(move(user, other, back) for other in others) if entry.group else ()
     moved.send(sender=Entry, entry=entry, back=back)
-    return done
+    return replace(done, elsewhere=elsewhere)

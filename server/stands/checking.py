@@ -43,8 +43,3 @@ def check_site(stand: Stand, settings: StandSettings) -> None:
     """Refuse settings that ask for what the level does not have; see
     `thicket.planted.asking.check_site`."""
     asking.check_site(planted_of(stand.level), document_of(stand, settings))
-
-
-def check_layout_of(stand: Stand, settings: StandSettings) -> None:
-    """Refuse a layout that cannot be planted; see `thicket.planted.asking.check_layout`."""
-    asking.check_layout(planted_of(stand.level), document_of(stand, settings))

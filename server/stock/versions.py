@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import partial
 from uuid import UUID, uuid4
 
 from django.contrib.auth.models import User
@@ -29,6 +30,7 @@ from server.sight.reckoning import (
     stand_cost,
 )
 from server.stands.access import planting_of, stands_of
+from server.steps import note_effect
 from server.stock.bringing import made_of, mended, put_made
 from server.stock.models import ShelfItem, ShelfVersion, StockItem
 from server.stock.shelf import check_name, item_file, leave, planted_in
@@ -140,7 +142,8 @@ def _follow(user: User, item: ShelfItem, was: int, what: str) -> None:
     more = {"shelf": {"item": item.slug, "was": was, "now": item.revision}} if was != item.revision else {}
     edit = version_edit(item, item.slug, item.name)
     for level in Level.objects.filter(stock__slug=item.slug, stock__held=False).order_by("pk"):
-        commit_made(user, level, uuid4(), lambda row: (edit, what), more=more, group=group)
+        done = commit_made(user, level, uuid4(), lambda row: (edit, what), more=more, group=group)
+        transaction.on_commit(partial(note_effect, done))
 
 
 def version_edit(source: ShelfItem | ShelfVersion, slug: str, name: str) -> VersionItem:
@@ -202,7 +205,7 @@ def remove(user: User, item: ShelfItem) -> None:
     with transaction.atomic():
         ShelfItem.objects.filter(pk=item.pk).update(gone=True, by=user)
         for level in Level.objects.filter(stock__slug=item.slug):
-            leave(user, level, uuid4(), item.slug)
+            transaction.on_commit(partial(note_effect, leave(user, level, uuid4(), item.slug)))
 
 
 def removed_item(slug: str) -> ShelfItem:

@@ -160,6 +160,23 @@ def an_item(slug, version=1):
 
 
 class Edits(InFolder):
+    def test_places_uprooted_one_after_another_are_taken_back_in_any_order(self):
+        first = drawn_level(2)
+        put = [ChangeUprooted(number=1, put={0: (((50.0, z),), 6.0)}) for z in (20.0, 90.0)]
+        level, back = first, []
+        for edit in put:
+            back.append(edit.inverse(level))
+            level = edit.apply(level)
+        for order in (back, back[::-1]):
+            now = level
+            for edit in order:
+                after = edit.apply(now)
+                self.assertEqual(bytes_of(edit.inverse(now).apply(after)), bytes_of(now))
+                now = after
+            self.assertEqual(bytes_of(now), bytes_of(first))
+        with self.assertRaisesRegex(Conflict, "uprooted has been changed since"):
+            back[0].apply(first)
+
     def test_a_session_taken_back_gives_the_folders_own_bytes(self):
         kinds = set()
         for seed in range(6):

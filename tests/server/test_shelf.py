@@ -153,6 +153,8 @@ class Shelf(TransactionTestCase):
         self.assertEqual(told.keys(), {"Test Moor", "Held Moor", "Third Moor"})
         body = {"revision": item["revision"], "batch": batch["id"], "thing": thing}
         new = self.post("/api/shelf/birch/replace", body).json()
+        entry, row = third.entries.get(), told["Third Moor"]
+        self.assertEqual((entry.gained, entry.lost), (row["gained"], row["lost"]))
         self.assertEqual(
             (new["revision"], round(new["height"], 1), new["traits"]["collider"]), (2, 7.0, "cylinder")
         )

@@ -18,7 +18,7 @@ from thicket.ground.shapes import Shape
 from thicket.hashing import hash_of
 from thicket.lazy import lazy
 from thicket.planted.asking import check_order
-from thicket.planted.comparing import Difference, compare, difference
+from thicket.planted.comparing import Difference, difference
 from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, stand_cost
 from thicket.planted.export import files_of
 from thicket.planted.parts import Standing
@@ -160,22 +160,6 @@ class PlantedLevel:
         return {
             s.slug: difference(self[s.slug], after[s.slug]) for s in self.level.in_order if s.slug in slugs
         }
-
-    def moved(self, after: PlantedLevel, swards: bool = True) -> tuple[int, int]:
-        """Plants gained and lost from this level to another, all of those stands included that only one of
-        them has; without the tufts of swards, if that is wished."""
-        gained = lost = 0
-        for number in self.stands.keys() | after.stands.keys():
-            if not swards and (after.stands.get(number) or self.stands[number]).sward:
-                continue
-            if number not in self.stands:
-                gained += after.planting(number).count()
-            elif number not in after.stands:
-                lost += self.planting(number).count()
-            else:
-                more, fewer = compare(self.planting(number), after.planting(number))
-                gained, lost = gained + more, lost + fewer
-        return gained, lost
 
     @lazy
     def items(self) -> dict[str, Item]:

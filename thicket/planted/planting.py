@@ -25,7 +25,6 @@ from thicket.planted.sheets import Box, Sheet, Sheets, around_both, box_around, 
 from thicket.planted.suitability import SiteRasters
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density_at, density_field, expected_count
-from thicket.planting.hashing import absent
 from thicket.planting.pins import Pins
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import Discs, concat_discs, covered, near, standing
@@ -269,19 +268,6 @@ class Planting(Sheets):
         if not len(self.pins.id):
             return plants
         return join([plants, self.pinned.take(inside(box, self.pins.x, self.pins.z))])
-
-    def difference_in(self, box: Box, was: np.ndarray, now: np.ndarray) -> tuple[int, int]:
-        """Plants gained and lost in a box of level metres when its touch, which begins there, changes."""
-        if self.facts.may_crowd:
-            before, after = (self.plants_in(box, touch, box[:2]).id for touch in (was, now))
-            return int(absent(after.view(np.int64), before.view(np.int64)).sum()), int(
-                absent(before.view(np.int64), after.view(np.int64)).sum()
-            )
-        points = self._candidates(box)
-        before, after = (self.wanted(points, touch, box[:2]) for touch in (was, now))
-        which = np.flatnonzero(before != after)
-        free = self.occupancy.has_room(self._grown_at(points, which), points.threshold[which], box)
-        return int((free & after[which]).sum()), int((free & before[which]).sum())
 
     def _grown_at(self, points: PointSet | Seats, which: np.ndarray) -> Plants:
         """The plants at some of the places, whether they have room or not."""

@@ -65,27 +65,3 @@ def plant_ids(number: int, key: int | np.ndarray, cells: np.ndarray) -> np.ndarr
         packed = (packed * np.uint64(factor)) & mask
     packed ^= packed >> np.uint64(24)
     return packed | (np.uint64(number) << np.uint64(48))
-
-
-@nb.njit(nogil=True, cache=True)
-def _absent(numbers, among, size, out):
-    held = np.zeros(size, np.bool_)
-    table = np.empty(size, np.int64)
-    for k in range(among.shape[0]):
-        at = (among[k] * 0x2545F4914F6CDD1D >> 20) & (size - 1)
-        while held[at] and table[at] != among[k]:
-            at = (at + 1) & (size - 1)
-        held[at] = True
-        table[at] = among[k]
-    for k in range(numbers.shape[0]):
-        at = (numbers[k] * 0x2545F4914F6CDD1D >> 20) & (size - 1)
-        while held[at] and table[at] != numbers[k]:
-            at = (at + 1) & (size - 1)
-        out[k] = not held[at]
-
-
-def absent(numbers: np.ndarray, among: np.ndarray) -> np.ndarray:
-    """Which of the numbers are not among others, both int64 (n,) and (m,); bool (n,)."""
-    out = np.empty(len(numbers), np.bool_)
-    _absent(numbers, among, 1 << max(2 * len(among), 8).bit_length(), out)
-    return out

@@ -221,8 +221,8 @@ class Carried:
                 index = there.index(given["key"]) if given["key"] in there else 0
                 number = self.number(given["stand"])
                 edits.append(ChangeUprooted(number=number, removed={index: place(given)}))
-            for given in coming:
-                index, number = len(self.places[given["stand"]]), self.number(given["stand"])
+            for k, given in enumerate(coming):
+                index, number = len(self.places[given["stand"]]) + k, self.number(given["stand"])
                 edits.append(ChangeUprooted(number=number, put={index: place(given)}))
         return several(edits)
 

@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from thicket.document.edits.base import Edit, check_as_before, unlocked
-from thicket.document.level import Level
+from thicket.document.level import Level, Stand
 from thicket.document.pin_rows import PinRow, Plant, Row, pins_from, rows_of
 from thicket.document.settings import Number
 from thicket.limits import PINS, UPROOTED
@@ -78,7 +78,7 @@ def _as_stored(rows: Mapping[int, Row | None]) -> dict[int, Row | None]:
 
 class ChangeUprooted(Edit):
     """Places where a stand, by number, was uprooted: `put`, each before the place of an index among those
-    there are; and `removed`, by index."""
+    there are; and `removed`, by about their indexes, which others' may have shifted."""
 
     kind: Literal["uprooted"] = "uprooted"
     number: int
@@ -92,9 +92,7 @@ class ChangeUprooted(Edit):
     def apply(self, level: Level) -> Level:
         stand, pins = unlocked(level, self.number), level.pins_of(self.number)
         places = list(pins.uprooted)
-        for index, place in sorted(self.removed.items(), reverse=True):
-            there = places[index] if 0 <= index < len(places) else None
-            check_as_before(f"Where {stand.name} was uprooted", there, uprooted_from(place))
+        for index in sorted(self._removed(stand, places), reverse=True):
             del places[index]
         for index, place in sorted(self.put.items()):
             places.insert(index, uprooted_from(place))
@@ -103,8 +101,22 @@ class ChangeUprooted(Edit):
             raise Refused(f"uprooted: a level holds at most {UPROOTED:,} places that were uprooted")
         return with_pins(level, self.number, pins._replace(uprooted=tuple(places)))
 
+    def _removed(self, stand: Stand, places: list[Uprooted]) -> dict[int, Place]:
+        """Which of some places it removes, by the indexes that they have.
+
+        Raises: Conflict when one is not there.
+        """
+        found: dict[int, Place] = {}
+        for index, place in self.removed.items():
+            wanted = uprooted_from(place)
+            have = [k for k, there in enumerate(places) if there == wanted and k not in found]
+            check_as_before(f"Where {stand.name} was uprooted", bool(have), True)
+            found[index if index in have else have[0]] = place
+        return found
+
     def inverse(self, level: Level) -> ChangeUprooted:
-        return ChangeUprooted(number=self.number, put=self.removed, removed=self.put)
+        stand, places = unlocked(level, self.number), list(level.pins_of(self.number).uprooted)
+        return ChangeUprooted(number=self.number, put=self._removed(stand, places), removed=self.put)
 
 
 def uprooted_from(place: Place) -> Uprooted:

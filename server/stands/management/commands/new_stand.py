@@ -9,6 +9,7 @@ from server.levels.access import level_of_command
 from server.levels.models import Membership
 from server.stands import arranging
 from server.stands.models import Stand
+from server.steps import note_effect
 from thicket.planting.stands import STRATA
 from thicket.refused import Refused
 
@@ -43,6 +44,7 @@ class Command(BaseCommand):
                 options["spacing"],
                 options["fullness"],
             )
+            note_effect(done)
             stand = Stand.objects.get(level=level, number=done.entry.stands[0])
         except (Refused, HttpError) as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error

@@ -6,6 +6,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from server.levels.access import level_of_command
 from server.levels.models import Membership
+from server.steps import note_effect
 from server.stock import shelf
 from thicket.refused import Refused
 
@@ -24,6 +25,7 @@ class Command(BaseCommand):
             raise CommandError(f"{level.name} has no lead whose action it could be.")
         try:
             done = shelf.take(lead.user, level, uuid4(), options["items"])
+            note_effect(done)
         except Refused as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
         self.stdout.write(f"{done.entry.what}.")
