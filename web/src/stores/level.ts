@@ -156,17 +156,17 @@ export const useLevel = defineStore('level', () => {
   const uncounted = new Set<number>()
 
   /**
-   * Take over an action that was kept, taken back or done again. Where others have acted since what is on
-   * the screen, the next beat brings all of it.
+   * Take over an action that was kept, taken back or done again; and what the view costs since, where it was
+   * sent one. Where others have acted since what is on the screen, the next beat brings all of it.
    */
-  function take(changed: Changed, what = changed.entry.what): Entry {
+  function take(changed: Changed, what = changed.entry.what, view: View | null = null): Entry {
     apply(changed.since)
     if (changed.previous === version.value) version.value = changed.since.version
     setPulse(changed)
     difference.value = { what, gained: changed.gained, lost: changed.lost, cost: changed.entry.cost }
     if (changed.spent) {
       cost.value = changed.spent
-      costOf = version.value
+      costed = costKey(view)
     }
     return changed.entry
   }
@@ -242,8 +242,8 @@ export const useLevel = defineStore('level', () => {
       return outbox.add(stroke, stored)
     })
 
-  async function stored(changed: Changed): Promise<void> {
-    take(changed)
+  async function stored(changed: Changed, stroke: Stroke): Promise<void> {
+    take(changed, undefined, stroke.view)
   }
 
   /** Send the strokes that wait in the browser. */
@@ -289,6 +289,8 @@ export const useLevel = defineStore('level', () => {
           body: { key: crypto.randomUUID(), settings, view, was },
         }),
       ),
+      undefined,
+      view,
     )
   }
 
@@ -299,7 +301,7 @@ export const useLevel = defineStore('level', () => {
   ): Promise<void> {
     const said = Object.fromEntries(parts.map(({ stand, settings, was }) => [stand.id, { settings, was }]))
     const body = { key: crypto.randomUUID(), stands: said, view }
-    take(await answer(api.PATCH('/api/levels/{slug}/stands', { ...here(), body })))
+    take(await answer(api.PATCH('/api/levels/{slug}/stands', { ...here(), body })), undefined, view)
   }
 
   /** Take over that stands were added, moved, changed or removed; the stand that was made, if one was. */
@@ -320,21 +322,25 @@ export const useLevel = defineStore('level', () => {
   async function keepShapes(put: ShapeIn[], remove: number[] = [], what = ''): Promise<Shape[]> {
     const before = new Set(shapes.value.map((s) => s.id))
     const body = { key: crypto.randomUUID(), what, put, remove, view: seen.value }
-    take(await answer(api.POST('/api/levels/{slug}/shapes', { ...here(), body })))
+    take(await answer(api.POST('/api/levels/{slug}/shapes', { ...here(), body })), undefined, body.view)
     return shapes.value.filter((s) => !before.has(s.id))
   }
 
-  /** The version whose cost came with an action, from the view that was reckoned last. */
-  let costOf = 0
-  /** The view that was reckoned last. */
+  /** The view that the eye came to rest at last. */
   const seen = shallowRef<View | null>(null)
+  /** Of which view, at which version of the level, the cost is known. */
+  let costed = ''
+  const costKey = (view: View | null) => `${version.value} ${JSON.stringify(view)}`
+  /** Have the cost of a view calculated; that of a stroke which is being sent comes with its answer. */
   async function reckon(view: View): Promise<void> {
-    if (JSON.stringify(view) === JSON.stringify(seen.value) && costOf === version.value) return
     seen.value = view
-    costOf = 0
+    if (outbox.waiting.length || costed === costKey(view)) return
+    const mine = (costed = costKey(view))
     try {
-      cost.value = await answer(api.POST('/api/levels/{slug}/cost', { ...here(), body: view }))
+      const told = await answer(api.POST('/api/levels/{slug}/cost', { ...here(), body: view }))
+      if (costed === mine) cost.value = told
     } catch (error) {
+      costed = ''
       tell(error)
     }
   }

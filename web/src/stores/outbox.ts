@@ -3,6 +3,8 @@ import { defineStore } from 'pinia'
 import { ref, shallowRef } from 'vue'
 import { answer, api, ApiError, type Changed, type Stroke } from '../api/client'
 
+/** Takes over what a stroke changed. */
+type Stored = (changed: Changed, stroke: Stroke) => Promise<void>
 /** What became of a stroke: stored; kept here until it can be sent; or refused by the server for a reason. */
 export type Fate = 'stored' | 'waiting' | 'refused'
 
@@ -43,7 +45,7 @@ export const useOutbox = defineStore('outbox', () => {
   }
 
   /** Send a stroke after all that wait. `stored` is told what it changed, before it is told of the next. */
-  async function add(stroke: Stroke, stored: (changed: Changed) => Promise<void>): Promise<Fate> {
+  async function add(stroke: Stroke, stored: Stored): Promise<Fate> {
     const told = new Promise<Changed | null>((resolve) => listeners.set(stroke.key, resolve))
     // What is written down must be plain: a stroke may hold parts that Vue watches.
     waiting.value = [...waiting.value, JSON.parse(JSON.stringify(stroke)) as Stroke]
@@ -54,12 +56,12 @@ export const useOutbox = defineStore('outbox', () => {
   }
 
   /** Send what waits, until nothing does or the server cannot take it at the moment. */
-  function send(stored: (changed: Changed) => Promise<void>): Promise<void> {
+  function send(stored: Stored): Promise<void> {
     sending ??= run(stored).finally(() => (sending = null))
     return sending
   }
 
-  async function run(stored: (changed: Changed) => Promise<void>): Promise<void> {
+  async function run(stored: Stored): Promise<void> {
     while (waiting.value.length) {
       const stroke = waiting.value[0]
       let changed: Changed | null = null
@@ -75,7 +77,7 @@ export const useOutbox = defineStore('outbox', () => {
       await write()
       listeners.get(stroke.key)?.(changed)
       listeners.delete(stroke.key)
-      if (changed) await stored(changed)
+      if (changed) await stored(changed, stroke)
     }
   }
 
