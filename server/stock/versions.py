@@ -243,7 +243,7 @@ def compared(level: Level, item: ShelfItem, made: Made) -> dict:
     looks = [settled(bookmark_view(b, drawing, device), now.plantings(), stock) for b in level.bookmarks]
     for stand in stands_of(level):
         before, after = planting_of(stand), then.planting(stand.number)
-        more, fewer = compare(before, after) if then is not now and not stand.sward else (0, 0)
+        more, fewer = compare(before, after) if then is not now else (0, 0)
         gained, lost = gained + more, lost + fewer
         if item.slug not in before.items and not (more or fewer):
             continue

@@ -37,6 +37,16 @@ from thicket.document.folder import zip_level
 BENCH = {"x": 1, "z": 1, "heading": 0, "bench": "planting"}
 WALK = {"points": [[60, 60], [120, 150]], "speed": 5}
 AREA = {"kind": "area", "form": "polygon", "name": "Glade", "points": [[20, 20], [60, 20], [40, 60]]}
+LINE = {
+    "type": "FeatureCollection",
+    "features": [
+        {
+            "type": "Feature",
+            "properties": {"kind": "path", "name": "Drift", "width": 2},
+            "geometry": {"type": "LineString", "coordinates": [[5, 5], [30, 9]]},
+        }
+    ],
+}
 SLOPE = {"kind": "slope", "lo": 0, "hi": 30}
 KEEP = {"x": 1, "y": 400, "z": 1, "heading": 0, "pitch": 0, "fov": 55}
 
@@ -149,7 +159,7 @@ class Roles(GroundCase):
             f"{level}/resolution/try": ("see", {"key": key, "cell": 2}),
             f"{level}/resolution": ("lead", {"key": key, "cell": 2}),
             f"{level}/shapes": ("plant", {"key": key, "put": [AREA]}),
-            f"{level}/shapes.geojson": ("plant", {"type": "FeatureCollection", "features": []}),
+            f"{level}/shapes.geojson": ("plant", LINE),
             f"{level}/masks": ("plant", lambda: {"key": key, "name": "Map", "file": png()}),
             f"{level}/devices/calibrate": ("lead", lambda: {"name": "Pocket", "file": captures()}),
             f"{level}/survey": ("plant", {"step": 64}),
