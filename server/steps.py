@@ -3,11 +3,13 @@ version that it knows."""
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Iterable, Mapping
 from datetime import timedelta
 from itertools import takewhile
 from typing import Any
 
+import numpy as np
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Schema
@@ -24,20 +26,24 @@ from server.journal.undoing import last_done, last_undone
 from server.levels.models import Level
 from server.shapes.out import shapes_out
 from server.shapes.schemas import ShapeOut
-from server.sight.reckoning import cost_change, cost_out, items_of, stand_cost
-from server.sight.schemas import LevelCostOut
+from server.sight.reckoning import cost_change, cost_out, items_of, seen, stand_cost
+from server.sight.schemas import LevelCostOut, ViewIn
 from server.sight.worst import change_at_worst, drawing_at_worst
 from server.stands.access import rows_of
 from server.stands.models import Stand
 from server.stands.out import StandOut, stand_out
+from server.stands.payload import encode_marks, encode_raster
 from server.view.out import LevelOut, level_out
 from thicket.document.edits import ChangeSettings, Paint
+from thicket.planted.comparing import NOWHERE
 from thicket.planted.level import PlantedLevel
 from thicket.planted.step import Step
 from thicket.sight.cost import Cost
 from thicket.sight.views import View
 
 Place = tuple[float, float]
+FEW = 16
+"""Stands of which at most so many sheets change are counted in a try, however many plants they have."""
 PLANTED = ("heights", "layers", "masks", "shapes", "stock", "stands", "touch", "pins")
 """The parts of a level that what is drawn of plants follows from."""
 PATIENCE = timedelta(seconds=10)
@@ -60,10 +66,30 @@ class Since(Schema):
     level: LevelOut | None = None
 
 
+class BegunOut(Schema):
+    """A stand that would be there since: its spacing in m, fullness, and about how many plants it has."""
+
+    spacing: float
+    fullness: float
+    count: int
+
+
+class TriedOut(Schema):
+    """What an action that is only tried would give, and of what was asked for, see
+    `server.journal.trying`."""
+
+    counts: dict[int, int] = Field(description="plants then, by stand")
+    uncounted: list[int] = Field(description="stands that follow, and are too large to be counted in a try")
+    begun: list[BegunOut]
+    touch: tuple[int, int] = Field(description="rows and columns of the painted maps then")
+    places: str = Field(description="as `server.stands.payload.encode_marks` lays them out, in base64")
+    suitability: str = Field(description="as `server.stands.payload.encode_raster`, in base64")
+
+
 class ChangedOut(Schema):
     """An action that was kept, taken back or done again: its journal entry, plants gained and lost by it, and
-    what is other since the version that it began from. Of one that is only tried (`X-Try: 1`), the entry has
-    no number, and nothing is other."""
+    what is other since the version that it began from. Of one that is only tried (`X-Try`), the entry has
+    no number, nothing is other, and `tried` says more."""
 
     entry: EntryOut
     gained: int
@@ -73,6 +99,7 @@ class ChangedOut(Schema):
     previous: int
     since: Since
     spent: LevelCostOut | None = Field(description="what the view costs since, where one was named")
+    tried: TriedOut | None
     undo: str | None = Field(description="what the person could take back by now")
     redo: str | None = Field(description="and do again")
 
@@ -172,7 +199,7 @@ def note_effect(done: Done, view: View | None = None) -> dict[int, tuple[int, in
     if step is None:
         return {}
     numbers = _counted(step)
-    moved = {number: step.counted(number) for number in numbers}
+    moved = {number: _moved(step, number) for number in numbers}
     gained, lost = (sum(pair[side] for pair in moved.values()) for side in (0, 1))
     if entry.pk is None:
         entry.gained, entry.lost = gained, lost
@@ -194,19 +221,67 @@ def note_effect(done: Done, view: View | None = None) -> dict[int, tuple[int, in
 
 
 def _counted(step: Step[PlantedLevel]) -> list[int]:
-    """The stands whose plants are counted: of painting and settings, those alone that were changed."""
-    own = isinstance(step.edit, (Paint, ChangeSettings)) and not trying.get()
-    return sorted(step.edit.stands & step.after.stands.keys() if own else step.sheets)
+    """The stands whose plants are counted: of painting and settings, those alone that were changed; in a try,
+    all that follow, but for large ones, if these alone are not asked for."""
+    own = step.edit.stands & step.after.stands.keys()
+    if "own" in trying.get() or isinstance(step.edit, (Paint, ChangeSettings)) and not trying.get():
+        return sorted(own)
+    if trying.get():
+        return [n for n in step.sheets if n in own or _countable(step, n)]
+    return sorted(step.sheets)
 
 
-def changed_out(request: HttpRequest, level: Level, done: Done, view: View | None = None) -> dict:
-    """The answer to a change."""
+def _countable(step: Step[PlantedLevel], number: int) -> bool:
+    """Whether counting what a step does to a stand costs little."""
+    there = next(level for level in (step.before, step.after) if number in level.stands)
+    return len(step.sheets.get(number, ())) <= FEW or there.planting(number).at_hand
+
+
+def _moved(step: Step[PlantedLevel], number: int) -> tuple[int, int]:
+    """Plants of a stand gained and lost; about so many in a try, of a large stand that came."""
+    if trying.get() and number not in step.before.stands:
+        now = step.after.planting(number)
+        return (now.count() if now.at_hand else round(now.expected())), 0
+    return step.counted(number)
+
+
+def _tried_out(step: Step[PlantedLevel], numbers: list[int], row: Level) -> dict:
+    """See `TriedOut`; the stands of a row's level by number."""
+    wanted, ids = trying.get(), {number: pk for pk, number in numbers_of(row).items()}
+    now, begun, suitability = step.after, [], b""
+    made = [number for number in numbers if number not in step.before.stands]
+    for number in made:
+        settings = now.stands[number].settings
+        count = _moved(step, number)[0]
+        begun.append({"spacing": settings.spacing, "fullness": settings.fullness, "count": count})
+    kept = [n for n in numbers if n in now.stands and n not in made]
+    shown = [n for n in numbers if _countable(step, n)] if "places" in wanted else []
+    changes = [step.difference(number) for number in shown]
+    places = [np.concatenate([NOWHERE, *(getattr(c, way) for c in changes)]) for way in ("came", "went")]
+    own = [stand.number for stand in now.level.in_order if stand.number in step.edit.stands]
+    if "suitability" in wanted and own:
+        suitability = encode_raster(now.planting(own[0]).suitability.array)
+    return {
+        "counts": {ids[n]: now.planting(n).count() for n in kept},
+        "uncounted": [ids[n] for n in step.sheets if n not in numbers] if "own" not in wanted else [],
+        "begun": begun,
+        "touch": now.level.touch_shape,
+        "places": base64.b64encode(encode_marks(*places)).decode() if "places" in wanted else "",
+        "suitability": base64.b64encode(suitability).decode(),
+    }
+
+
+def changed_out(request: HttpRequest, level: Level, done: Done, view_in: ViewIn | None = None) -> dict:
+    """The answer to a change; with what it costs in a view, where one is named."""
     row = done.level
     row.role = level.role
+    view = seen(row, view_in) if view_in else None
     moved = note_effect(done, view)
     undo, redo = last_done(request.user, row), last_undone(request.user, row)
+    tried = None
     if done.entry.pk is None:
         since = {"version": row.version}
+        tried = _tried_out(done.step, sorted(moved), row) if done.step else None
     elif done.step is None:
         since = whole_level(row)
     else:
@@ -222,6 +297,7 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view: View | Non
         "previous": done.previous,
         "since": since,
         "spent": cost_out(row, view) if view and done.entry.pk else None,
+        "tried": tried,
         "undo": undo.what if undo else None,
         "redo": redo.what if redo else None,
     }
@@ -238,8 +314,9 @@ def _cost_change(row: Level, step: Step[PlantedLevel], numbers: list[int], view:
     """What some stands, by number, cost more in a view after a step than before it."""
     stock, costs = items_of(row), []
     for level in (step.before, step.after):
+        tried = level is step.after and bool(trying.get())
         here = [level.planting(number) for number in numbers if number in level.stands]
-        costs.append(sum((stand_cost(planting, stock, view) for planting in here), Cost()))
+        costs.append(sum((stand_cost(p, stock, view, tried) for p in here), Cost()))
     return cost_change(*costs)
 
 

@@ -11,7 +11,6 @@ from django.http import HttpRequest
 from ninja import Field, File, Form, Router, Schema
 from ninja.errors import HttpError
 from ninja.files import UploadedFile
-from pydantic import UUID4
 
 from server.audit.recording import record
 from server.catalogue import lifetime, opening, summaries
@@ -19,6 +18,7 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.schemas import JobOut, job_out
 from server.journal.commit import commit
+from server.journal.schemas import KeyIn
 from server.levels.access import level_for
 from server.levels.models import Level
 from server.steps import ChangedOut, changed_out
@@ -56,8 +56,7 @@ class RemovedLevel(Schema):
     until: datetime
 
 
-class RenameIn(Strict):
-    key: UUID4
+class RenameIn(KeyIn):
     name: Name
 
 

@@ -18,7 +18,7 @@ from server.ground import drafts
 from server.ground.masks import keep_mask
 from server.ground.models import Draft
 from server.ground.relief import RADII, relief_field
-from server.ground.resolution import change_resolution, resolution_tried
+from server.ground.resolution import change_resolution
 from server.ground.schemas import (
     DraftOptions,
     DraftOut,
@@ -26,7 +26,6 @@ from server.ground.schemas import (
     MadeIn,
     MaskOut,
     ResolutionIn,
-    ResolutionOut,
 )
 from server.levels.access import level_for
 from server.levels.models import Level
@@ -151,18 +150,11 @@ def remove_mask(request: HttpRequest, slug: str, name: str, key: UUID4):
     return changed_out(request, level, keep_mask(request.user, level, key, name, None))
 
 
-@router.post("/levels/{slug}/resolution/try", response=ResolutionOut)
-def try_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
-    """What another size of touch cells would mean; nothing is stored."""
-    level = level_for(request, slug)
-    return resolution_tried(level, data.cell)
-
-
 @router.post("/levels/{slug}/resolution", response=ChangedOut)
 def set_resolution(request: HttpRequest, slug: str, data: ResolutionIn):
     """Give the touch maps another cell; all painting is resampled, and undo brings it back as it was."""
     level = level_for(request, slug, to="lead")
-    return changed_out(request, level, change_resolution(request.user, level, data.key, data.cell))
+    return changed_out(request, level, change_resolution(request.user, level, data.key, data.cell), data.view)
 
 
 @router.get("/levels/{slug}/relief/{revision}/{kind}")

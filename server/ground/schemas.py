@@ -6,8 +6,9 @@ from typing import Annotated, Literal
 from uuid import UUID
 
 from ninja import Schema
-from pydantic import UUID4, Field
+from pydantic import Field
 
+from server.journal.schemas import KeyIn
 from thicket.document.settings import Number, Share, Strict
 from thicket.document.views import LayerName
 
@@ -107,10 +108,9 @@ class DraftOut(Schema):
     share: float
 
 
-class KeepIn(Strict):
+class KeepIn(KeyIn):
     """Keep a draft; a new level needs a name."""
 
-    key: UUID4
     name: Annotated[str, Field(max_length=80)] = ""
 
 
@@ -124,23 +124,10 @@ class MaskOut(Schema):
     digest: str
 
 
-class ResolutionIn(Strict):
+class ResolutionIn(KeyIn):
     """Another size of the touch maps' cells, in m."""
 
-    key: UUID4
     cell: Cell
-
-
-class ResolutionOut(Schema):
-    """What touch maps would be: cells a side, bytes in memory for all stands now and then."""
-
-    rows: int
-    columns: int
-    bytes_now: int
-    bytes_then: int
-    stands: int
-    gained: int
-    lost: int
 
 
 class MadeIn(Strict):

@@ -10,6 +10,7 @@ from ninja import Schema
 from pydantic import UUID4, Field
 
 from server.journal.models import Entry
+from server.sight.schemas import ViewIn
 from thicket.document.settings import Strict
 
 
@@ -62,6 +63,7 @@ def entry_out(entry: Entry, user: User | None = None) -> dict:
 
 
 class KeyIn(Strict):
-    """An action that needs nothing but the key it is known by."""
+    """An action on a level: the key that it is known by, and a view whose cost is to be told."""
 
     key: UUID4
+    view: ViewIn | None = None

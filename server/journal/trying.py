@@ -7,20 +7,24 @@ from contextvars import ContextVar
 
 from django.http import HttpRequest, HttpResponse
 
-trying: ContextVar[bool] = ContextVar("trying", default=False)
-"""Whether what is asked for is only tried."""
+PARTS = frozenset({"own", "places", "suitability"})
+trying: ContextVar[frozenset[str]] = ContextVar("trying", default=frozenset())
+"""What is asked of an action that is only tried: nothing where it is to be kept."""
 
 
 class Trying:
-    """Has an action on a level whose request says `X-Try: 1` only tried; what is no action takes no notice of
-    it."""
+    """Has an action on a level whose request says `X-Try` only tried; what is no action takes no notice of
+    it. The header says what is asked, by commas: `1` for what every try tells; `own`, the stands that it is
+    about alone, none that follow from them; `places`, where plants come and go; `suitability`, that of the
+    uppermost of its stands."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        asked = request.headers.get("X-Try") == "1" and request.path.startswith("/api/levels/")
-        token = trying.set(asked)
+        said = {part.strip() for part in request.headers.get("X-Try", "").split(",")}
+        known = said & (PARTS | {"1"})
+        token = trying.set(frozenset(known if request.path.startswith("/api/levels/") else ()))
         try:
             return self.get_response(request)
         finally:

@@ -75,11 +75,10 @@ class ChangePlant(Parts):
     at: tuple[Number, Number] | None = None
 
 
-class PinsIn(Strict):
+class PinsIn(KeyIn):
     """What is to be done to single plants of a stand; all of it or nothing. `push` sets plants where others
     are in the way."""
 
-    key: UUID4
     add: list[AddPlant] = Field(default=[], max_length=Many)
     change: list[ChangePlant] = Field(default=[], max_length=Many)
     remove: list[PlantId] = Field(default=[], max_length=Many)
@@ -160,7 +159,7 @@ def change(request: HttpRequest, slug: str, stand: int, data: PinsIn):
         [int(p) for p in data.release],
         data.push,
     )
-    return changed_out(request, level, change_pins(request.user, row, data.key, wish))
+    return changed_out(request, level, change_pins(request.user, row, data.key, wish), data.view)
 
 
 class GhostIn(Strict):
@@ -200,10 +199,9 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
     }
 
 
-class UprootIn(Strict):
+class UprootIn(KeyIn):
     """Plants of some stands to be taken out under the brush."""
 
-    key: UUID4
     stands: list[int] = Field(min_length=1, max_length=200)
     path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
     radius: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=500)]
@@ -214,16 +212,16 @@ def uproot_plants(request: HttpRequest, slug: str, data: UprootIn):
     """Take out the plants that the brush passes over, as one journal entry."""
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in dict.fromkeys(data.stands)]
-    return changed_out(
-        request, level, uproot(request.user, rows, Stroke("thin", data.path, data.radius, 0, 1), data.key)
-    )
+    done = uproot(request.user, rows, Stroke("thin", data.path, data.radius, 0, 1), data.key)
+    return changed_out(request, level, done, data.view)
 
 
 @router.post("/levels/{slug}/stands/{stand}/regrow", response=ChangedOut)
 def let_grow_again(request: HttpRequest, slug: str, stand: int, data: KeyIn):
     """Let a stand grow again wherever it was uprooted, as one journal entry."""
     level = level_for(request, slug, to="plant")
-    return changed_out(request, level, regrow(request.user, stand_for(level, stand), data.key))
+    done = regrow(request.user, stand_for(level, stand), data.key)
+    return changed_out(request, level, done, data.view)
 
 
 class UnderOut(Schema):
@@ -315,12 +313,11 @@ def select(request: HttpRequest, slug: str, data: SelectIn):
     return {"plants": out, "total": total}
 
 
-class HandIn(Strict):
+class HandIn(KeyIn):
     """One thing done to many single plants, by stand: values for all of them, or what theirs are to be
     changed by. All of it or nothing. `free` keeps altitudes while moving, else plants keep their lift above
     the ground; `push` sets plants where others are in the way."""
 
-    key: UUID4
     plants: dict[int, list[PlantId]] = Field(min_length=1)
     do: Literal["change", "copy", "remove", "release"] = "change"
     east: Number = 0
@@ -339,7 +336,7 @@ class HandIn(Strict):
 
     def wish(self, ids: list[str]) -> PinChanges:
         """What it asks for of one stand."""
-        given = self.model_dump(exclude={"key", "plants", "do", "push"})
+        given = self.model_dump(exclude={"key", "view", "plants", "do", "push"})
         each = [given | {"plant": int(p)} for p in ids]
         return PinChanges(
             change=each if self.do == "change" else [],
@@ -358,4 +355,4 @@ def hand(request: HttpRequest, slug: str, data: HandIn):
     if not 0 < total <= Many:
         raise Refused(f"plants: {total:,} were named; 1 to {Many:,} can be changed at once")
     wishes = {stand_for(level, pk).number: data.wish(ids) for pk, ids in data.plants.items() if ids}
-    return changed_out(request, level, change_many(request.user, level, data.key, wishes))
+    return changed_out(request, level, change_many(request.user, level, data.key, wishes), data.view)

@@ -10,7 +10,6 @@ from server.levels.access import level_for
 from server.shapes.actions import change_shapes
 from server.shapes.out import shapes_out
 from server.shapes.schemas import ShapeIn, ShapeOut, ShapesIn
-from server.sight.reckoning import seen
 from server.steps import ChangedOut, changed_out
 from thicket.formats.geojson import read_shapes, shapes_geojson
 from thicket.refused import Refused
@@ -41,7 +40,7 @@ def change(request: HttpRequest, slug: str, data: ShapesIn):
     done = change_shapes(
         request.user, level, data.key, data.what or f"Shapes: {names}", _put(data), data.remove
     )
-    return changed_out(request, level, done, seen(level, data.view) if data.view else None)
+    return changed_out(request, level, done, data.view)
 
 
 @router.get("/levels/{slug}/shapes.geojson")

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import UUID4, Field
+from pydantic import Field
 
-from server.sight.schemas import ViewIn
-from thicket.document.settings import Strict
+from server.journal.schemas import KeyIn
 from thicket.document.shape_settings import ShapeSettings
 
 
@@ -22,12 +21,10 @@ class ShapeOut(ShapeSettings):
     reach: float = Field(description="length of a path or area of an outline, m or m²")
 
 
-class ShapesIn(Strict):
+class ShapesIn(KeyIn):
     """Shapes to put and to remove, as one action with a name for the journal; the view whose cost is
     wanted."""
 
-    key: UUID4
     what: Annotated[str, Field(max_length=200)] = ""
     put: list[ShapeIn] = Field(default=[], max_length=2000)
     remove: list[int] = Field(default=[], max_length=2000)
-    view: ViewIn | None = None

@@ -23,8 +23,7 @@ from thicket.document.settings import Name, Strict
 router = Router(tags=["snapshots"])
 
 
-class SnapshotIn(Strict):
-    key: UUID4
+class SnapshotIn(KeyIn):
     name: Name
 
 
@@ -131,4 +130,5 @@ def difference(request: HttpRequest, slug: str, data: CompareIn):
 def go_back(request: HttpRequest, slug: str, snapshot: int, data: KeyIn):
     """Make a snapshot the level's planting again."""
     level = level_for(request, slug, to="plant")
-    return changed_out(request, level, actions.go_back(request.user, level, data.key, _kept(level, snapshot)))
+    done = actions.go_back(request.user, level, data.key, _kept(level, snapshot))
+    return changed_out(request, level, done, data.view)

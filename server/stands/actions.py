@@ -52,22 +52,6 @@ def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
 
 
 @action
-def keep_settings(user: User, stand: Stand, changes: dict, key: UUID, was: dict | None = None) -> Done:
-    """Keep changed settings of a stand, as one journal entry; a key that is known counts once.
-
-    `was` are the values that the change was begun from. Raises: Clash when another has changed one of them
-    meanwhile.
-    """
-
-    def make(row: Level) -> tuple[Edit, str]:
-        put = _changed(row, stand.number, changes, was)
-        names = ", ".join(name.replace("_", " ") for name in put) or "nothing new"
-        return ChangeSettings(put={stand.number: put}), f"{stand.name}: {names}"
-
-    return commit_made(user, stand.level, key, make)
-
-
-@action
 def keep_several(
     user: User,
     level: Level,
@@ -76,9 +60,9 @@ def keep_several(
     was: dict[int, dict] | None = None,
 ) -> Done:
     """Keep changed settings of several stands, by their primary keys, as one journal entry: all of them, or
-    none.
+    none. `was` are the values that the change was begun from.
 
-    Raises: as `keep_settings`, naming the stand.
+    Raises: Clash when another has changed one of them meanwhile; otherwise as `merged`, naming the stand.
     """
     stands = [stand_for(level, pk) for pk in changes]
 

@@ -2,29 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 from ninja.errors import HttpError
-from pydantic import UUID4, Field
+from pydantic import Field
 
 from server.cache import CACHE
 from server.document.planted import planted_of
+from server.journal.schemas import KeyIn
 from server.levels.access import level_for
-from server.sight.reckoning import cost_change, items_of, seen, stand_cost
-from server.sight.schemas import ViewIn
 from server.stands.access import document_of, planting_of, stand_for, stands_of, tried
-from server.stands.actions import keep_settings, keep_several
+from server.stands.actions import keep_several
 from server.stands.checking import merged
 from server.stands.out import StandOut, keys_of, stand_out
 from server.stands.painting import clear, clear_all
-from server.stands.payload import encode, encode_marks
+from server.stands.payload import encode, encode_raster
 from server.steps import ChangedOut, changed_out
 from thicket.document.settings import Strict
 from thicket.planted.aiming import aim
-from thicket.planted.comparing import compare, difference
 from thicket.planted.cover import SCALES, strength, tiles_of
 from thicket.planted.planting import Planting
 from thicket.planted.sampling import sample
@@ -32,34 +30,20 @@ from thicket.planting.density import TOUCH_UNIT
 
 router = Router(tags=["stands"])
 IMMUTABLE = "private, max-age=31536000, immutable"
-OVERLAY = 512
-"""Suitability is handed out at this many values a side at the most."""
 
 
-class PatchIn(Strict):
+class PatchIn(KeyIn):
     """The settings that change; the rest stays. `was` are their values when the change was begun: should
     another have changed one of them since, nothing is kept and both values are told."""
 
-    key: UUID4
     settings: dict
     was: dict | None = None
-    view: ViewIn | None = None
 
 
 class TryIn(Strict):
-    """Settings to be tried in a view."""
+    """Settings to be tried."""
 
     settings: dict
-    view: ViewIn | None = None
-
-
-class TryOut(Schema):
-    """What trying showed: plants then, gained and lost, and the cost difference in the view."""
-
-    count: int
-    gained: int
-    lost: int
-    cost: dict[str, float]
 
 
 class SampleOut(Schema):
@@ -74,10 +58,9 @@ class SampleOut(Schema):
     tint: float
 
 
-class ClearIn(Strict):
+class ClearIn(KeyIn):
     """Clear painting, inside one area when it is given."""
 
-    key: UUID4
     area: int | None = None
 
 
@@ -132,12 +115,10 @@ class StandPart(Strict):
     was: dict | None = None
 
 
-class PatchSeveralIn(Strict):
+class PatchSeveralIn(KeyIn):
     """The settings of several stands that change, by their ids."""
 
-    key: UUID4
     stands: dict[int, StandPart] = Field(min_length=1, max_length=60)
-    view: ViewIn | None = None
 
 
 @router.patch("/levels/{slug}/stands", response=ChangedOut)
@@ -148,7 +129,7 @@ def keep_several_stands(request: HttpRequest, slug: str, data: PatchSeveralIn):
         {pk: getattr(given, part) for pk, given in data.stands.items()} for part in ("settings", "was")
     )
     done = keep_several(request.user, level, data.key, changes, was)
-    return changed_out(request, level, done, seen(level, data.view) if data.view else None)
+    return changed_out(request, level, done, data.view)
 
 
 @router.get("/levels/{slug}/stands/{stand}/count", response=int)
@@ -161,23 +142,9 @@ def count_stand(request: HttpRequest, slug: str, stand: int):
 def keep(request: HttpRequest, slug: str, stand: int, data: PatchIn):
     """Keep changed settings, as one journal entry."""
     level = level_for(request, slug, to="plant")
-    row = stand_for(level, stand)
-    done = keep_settings(request.user, row, data.settings, data.key, data.was)
-    return changed_out(request, level, done, seen(level, data.view) if data.view else None)
-
-
-@router.post("/levels/{slug}/stands/{stand}/try", response=TryOut)
-def try_settings(request: HttpRequest, slug: str, stand: int, data: TryIn):
-    """What changed settings would give; nothing is stored."""
-    level = level_for(request, slug)
-    row = stand_for(level, stand)
-    before, after = planting_of(row), tried(row, merged(row, data.settings))
-    gained, lost = compare(before, after)
-    cost = {}
-    if data.view:
-        stock, view = items_of(level), seen(level, data.view)
-        cost = cost_change(stand_cost(before, stock, view), stand_cost(after, stock, view, True))
-    return {"count": after.count(), "gained": gained, "lost": lost, "cost": cost}
+    was = None if data.was is None else {stand: data.was}
+    done = keep_several(request.user, level, data.key, {stand: data.settings}, was)
+    return changed_out(request, level, done, data.view)
 
 
 @router.post("/levels/{slug}/stands/{stand}/aim", response=AimOut)
@@ -195,42 +162,18 @@ def sample_of(request: HttpRequest, slug: str, stand: int, data: TryIn):
     return sample(tried(row, merged(row, data.settings)))
 
 
-@router.post("/levels/{slug}/stands/{stand}/difference")
-def try_difference(request: HttpRequest, slug: str, stand: int, data: TryIn):
-    """Where tried settings would gain and lose plants, as `server.stands.payload.encode_marks` lays it
-    out."""
-    row = stand_for(level_for(request, slug), stand)
-    change = difference(planting_of(row), tried(row, merged(row, data.settings)))
-    return HttpResponse(encode_marks(change.came, change.went), content_type="application/octet-stream")
-
-
-@router.post("/levels/{slug}/stands/{stand}/suitability")
-def overlay(request: HttpRequest, slug: str, stand: int, data: TryIn):
-    """Suitability under tried settings: rows and columns uint16, then uint8 values row by row."""
-    row = stand_for(level_for(request, slug), stand)
-    return _raster(tried(row, merged(row, data.settings)).suitability.array)
-
-
-@router.get("/levels/{slug}/stands/{stand}/density")
-def density_map(request: HttpRequest, slug: str, stand: int):
-    """Density as it stands now, fullness included: rows and columns uint16, then uint8 values row by row."""
+@router.get("/levels/{slug}/stands/{stand}/field/{kind}")
+def field(request: HttpRequest, slug: str, stand: int, kind: Literal["suitability", "density", "touch"]):
+    """A field of a stand as it stands now, as `server.stands.payload.encode_raster` lays it out: density with
+    fullness; touch 0 for -1, 127 for none, 254 for +1."""
     planting = planting_of(stand_for(level_for(request, slug), stand))
-    return _raster(planting.density * planting.core.fullness)
-
-
-@router.get("/levels/{slug}/stands/{stand}/touch")
-def touch_map(request: HttpRequest, slug: str, stand: int):
-    """Touch as it is painted: rows and columns uint16, then uint8 values row by row, 0 for -1, 127 for none,
-    254 for +1."""
-    planting = planting_of(stand_for(level_for(request, slug), stand))
-    return _raster((planting.touch.astype(np.float32) / TOUCH_UNIT + 1) * (127 / 255))
-
-
-def _raster(values: np.ndarray) -> HttpResponse:
-    step = max(1, -(-max(values.shape) // OVERLAY))
-    small = (values[step // 2 :: step, step // 2 :: step] * 255).round().astype(np.uint8)
-    head = np.array(small.shape, "<u2").tobytes()
-    return HttpResponse(head + small.tobytes(), content_type="application/octet-stream")
+    if kind == "suitability":
+        values = planting.suitability.array
+    elif kind == "density":
+        values = planting.density * planting.core.fullness
+    else:
+        values = (planting.touch.astype(np.float32) / TOUCH_UNIT + 1) * (127 / 255)
+    return HttpResponse(encode_raster(values), content_type="application/octet-stream")
 
 
 @router.get("/levels/{slug}/stands/{stand}/cover/{scale}/{column}/{row}")
@@ -271,11 +214,12 @@ def _sheet(planting: Planting, column: int, row: int, key: str) -> bytes:
 def clear_touch(request: HttpRequest, slug: str, stand: int, data: ClearIn):
     """Take the stand's painting away, everywhere or inside an area."""
     level = level_for(request, slug, to="plant")
-    return changed_out(request, level, clear(request.user, stand_for(level, stand), data.key, data.area))
+    done = clear(request.user, stand_for(level, stand), data.key, data.area)
+    return changed_out(request, level, done, data.view)
 
 
 @router.post("/levels/{slug}/clear", response=ChangedOut)
 def clear_all_touch(request: HttpRequest, slug: str, data: ClearIn):
     """Take the painting of all stands that are not locked away, everywhere or inside an area."""
     level = level_for(request, slug, to="plant")
-    return changed_out(request, level, clear_all(request.user, level, data.key, data.area))
+    return changed_out(request, level, clear_all(request.user, level, data.key, data.area), data.view)

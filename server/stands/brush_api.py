@@ -11,14 +11,15 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Schema, UploadedFile
 from PIL import Image
-from pydantic import UUID4, Field
+from pydantic import Field
 
 from server.document.own_ground import regions_of
 from server.document.planted import planted_of
+from server.journal.schemas import KeyIn
 from server.levels.access import check_may_change, check_may_make, level_for, may_change
 from server.locks import level_lock
 from server.sight.reckoning import items_of, seen
-from server.sight.schemas import PlotCostOut, ViewIn
+from server.sight.schemas import PlotCostOut
 from server.stands.access import stand_for
 from server.stands.models import BrushTip
 from server.stands.painting import attempt, paint
@@ -50,12 +51,11 @@ class LimitsIn(Strict):
     present: bool = False
 
 
-class StrokeIn(Strict):
+class StrokeIn(KeyIn):
     """A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The
     key makes a repeat count once. `tip` is a made tip's name or the number of one's own; `fill` works
     everywhere in the level, or in the area of the limits."""
 
-    key: UUID4
     stand: int
     also: list[int] = Field(default=[], max_length=200)
     verb: Literal["thicken", "thin", "ease", "level"]
@@ -69,7 +69,6 @@ class StrokeIn(Strict):
     turn: Literal["still", "along", "random"] = "still"
     fill: Literal["", "area", "level"] = ""
     limits: LimitsIn = LimitsIn()
-    view: ViewIn | None = None
 
     def brush(self) -> Brush:
         """The brush as the server works with it."""
@@ -181,7 +180,7 @@ def stroke(request: HttpRequest, slug: str, data: StrokeIn):
     rows = [stand_for(level, pk) for pk in dict.fromkeys([data.stand, *data.also])]
     with level_lock(slug):
         done = paint(request.user, rows, data.brush(), data.key)
-    return changed_out(request, level, done, seen(level, data.view) if data.view else None)
+    return changed_out(request, level, done, data.view)
 
 
 @router.post("/levels/{slug}/strokes/spent", response=list[PlotCostOut])

@@ -7,7 +7,7 @@ from ninja.errors import HttpError
 
 from server.document.planted import planted_of
 from server.levels.models import Level
-from server.stands.access import document_of, tried
+from server.stands.access import document_of
 from server.stands.models import Stand
 from thicket.document.settings import StandSettings
 from thicket.planted import asking
@@ -22,7 +22,6 @@ def merged(stand: Stand, changes: dict) -> StandSettings:
     check_items(stand.level, [entry.item for entry in settings.mix])
     if {"conditions", "mix", "layout"} & set(changes):
         check_site(stand, settings)
-    tried(stand, settings)
     return settings
 
 

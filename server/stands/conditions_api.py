@@ -11,9 +11,10 @@ from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
 from ninja.errors import HttpError
-from pydantic import UUID4, Field
+from pydantic import Field
 
 from server.document.planted import planted_of
+from server.journal.schemas import KeyIn
 from server.levels.access import check_may_change, level_for, may_change
 from server.levels.models import Level
 from server.stands.access import planting_of, stand_for, tried
@@ -123,10 +124,9 @@ class WhyOut(Schema):
     trails: list[str]
 
 
-class CopyIn(Strict):
+class CopyIn(KeyIn):
     """Conditions to give to other stands of the level."""
 
-    key: UUID4
     conditions: Conditions
     to: list[int] = Field(min_length=1, max_length=200)
 

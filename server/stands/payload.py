@@ -13,6 +13,7 @@ import numpy as np
 from thicket.planting.stands import Plants
 
 MARKS = 40_000
+OVERLAY = 512
 
 
 def encode_marks(came: np.ndarray, went: np.ndarray) -> bytes:
@@ -20,6 +21,14 @@ def encode_marks(came: np.ndarray, went: np.ndarray) -> bytes:
     at the most, evenly taken."""
     came, went = (places[:: max(1, -(-len(places) // MARKS))].astype("<f4") for places in (came, went))
     return np.array([len(came), len(went)], "<u4").tobytes() + came.tobytes() + went.tobytes()
+
+
+def encode_raster(values: np.ndarray) -> bytes:
+    """Values 0–1 as rows and columns uint16, then uint8 row by row; every so many are left out, so that at
+    most `OVERLAY` a side are told."""
+    step = max(1, -(-max(values.shape) // OVERLAY))
+    small = (values[step // 2 :: step, step // 2 :: step] * 255).round().astype(np.uint8)
+    return np.array(small.shape, "<u2").tobytes() + small.tobytes()
 
 
 def encode(plants: Plants) -> bytes:

@@ -9,15 +9,15 @@ from django.db.models import F, Q
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 from ninja.errors import HttpError
-from pydantic import UUID4, Field
+from pydantic import Field
 
 from server.cache import CACHE
+from server.journal.schemas import KeyIn
 from server.levels.access import level_for
 from server.steps import ChangedOut, changed_out
 from server.stock import shelf, versions
 from server.stock.models import ShelfItem, ShelfVersion, StockItem
 from thicket.document.item_settings import AnchorSettings, TraitSettings
-from thicket.document.settings import Strict
 from thicket.formats.stock import from_glb, to_glb
 from thicket.hashing import hash_of
 from thicket.stock.billboards import MADE
@@ -169,15 +169,13 @@ def shelf_mesh(request: HttpRequest, item: str, revision: int):
     return _shelf_file(item, revision, "glb", "model/gltf-binary")
 
 
-class TakeIn(Strict):
+class TakeIn(KeyIn):
     """Items of the shelf, by slug."""
 
-    key: UUID4
     items: list[Word] = Field(min_length=1, max_length=100)
 
 
-class LeaveIn(Strict):
-    key: UUID4
+class LeaveIn(KeyIn):
     item: Word
 
 
@@ -195,8 +193,7 @@ def leave(request: HttpRequest, slug: str, data: LeaveIn):
     return changed_out(request, level, shelf.leave(request.user, level, data.key, data.item))
 
 
-class HoldIn(Strict):
-    key: UUID4
+class HoldIn(KeyIn):
     item: Word
     held: bool
 

@@ -10,6 +10,7 @@ from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
 from server.journal.commit import commit
+from server.journal.schemas import KeyIn
 from server.levels.access import level_for
 from server.levels.models import GroundTile, Level, LevelSummary
 from server.steps import ChangedOut, changed_out
@@ -18,7 +19,7 @@ from server.view.out import LevelOut, level_out
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Marks, Tiers
 from thicket.document.edits import ChangeViews, Edit, SetAtmosphere, SetDrawing, SetMarks, SetWind
-from thicket.document.settings import Name, Strict
+from thicket.document.settings import Name
 from thicket.document.views import KeptView, WindSettings
 from thicket.document.walks import Walks
 
@@ -26,8 +27,7 @@ router = Router(tags=["levels"])
 IMMUTABLE = "private, max-age=31536000, immutable"
 
 
-class MarksIn(Strict):
-    key: UUID4
+class MarksIn(KeyIn):
     tier: Name
     marks: Marks
 
@@ -70,8 +70,7 @@ def set_marks(request: HttpRequest, slug: str, data: MarksIn):
     return _committed(request, level, data.key, edit, f"Budget marks of {data.tier}")
 
 
-class TiersIn(Strict):
-    key: UUID4
+class TiersIn(KeyIn):
     tiers: Annotated[Tiers, Field(min_length=1)]
 
 
@@ -82,8 +81,7 @@ def set_tiers(request: HttpRequest, slug: str, data: TiersIn):
     return changed_out(request, level, actions.set_tiers(request.user, level, data.key, fresh))
 
 
-class DrawingIn(Strict):
-    key: UUID4
+class DrawingIn(KeyIn):
     drawing: DrawingSettings
 
 
@@ -95,8 +93,7 @@ def set_drawing(request: HttpRequest, slug: str, data: DrawingIn):
     return _committed(request, level, data.key, edit, "Drawing settings")
 
 
-class WalksIn(Strict):
-    key: UUID4
+class WalksIn(KeyIn):
     walks: Walks
 
 
@@ -107,8 +104,7 @@ def set_walks(request: HttpRequest, slug: str, data: WalksIn):
     return changed_out(request, level, actions.set_walks(request.user, level, data.key, fresh))
 
 
-class AtmosphereIn(Strict):
-    key: UUID4
+class AtmosphereIn(KeyIn):
     atmosphere: Atmosphere
 
 
@@ -120,8 +116,7 @@ def set_atmosphere(request: HttpRequest, slug: str, data: AtmosphereIn):
     return _committed(request, level, data.key, edit, "Atmosphere")
 
 
-class WindIn(Strict):
-    key: UUID4
+class WindIn(KeyIn):
     wind: WindSettings
 
 

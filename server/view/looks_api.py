@@ -12,21 +12,21 @@ from ninja.files import UploadedFile
 from pydantic import UUID4
 
 from server.journal.commit import commit
+from server.journal.schemas import KeyIn
 from server.levels import looks
 from server.levels.access import level_for
 from server.levels.models import Level
 from server.steps import ChangedOut, changed_out
 from thicket.document.edits import ChangeLayerLooks
-from thicket.document.settings import Colour, Strict
+from thicket.document.settings import Colour
 from thicket.document.views import LayerAppearance, LayerName
 
 router = Router(tags=["levels"])
 
 
-class LookIn(Strict):
+class LookIn(KeyIn):
     """How a ground layer is drawn; what is left out stays. `texture` "none" takes its picture away."""
 
-    key: UUID4
     name: LayerName
     colour: Colour | None = None
     look: Literal["soil", "rock", "turf"] | None = None

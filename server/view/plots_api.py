@@ -8,26 +8,22 @@ from typing import Literal
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
-from pydantic import UUID4
 
 from server.journal.models import Entry
-from server.journal.schemas import EntryOut, entry_out
+from server.journal.schemas import EntryOut, KeyIn, entry_out
 from server.levels.access import level_for
 from server.steps import ChangedOut, changed_out
 from server.view.plots import change_plots
 from thicket.document.plots import Plots, Request
-from thicket.document.settings import Strict
 
 router = Router(tags=["plots"])
 
 
-class PlotsIn(Strict):
-    key: UUID4
+class PlotsIn(KeyIn):
     plots: Plots
 
 
-class RequestIn(Strict):
-    key: UUID4
+class RequestIn(KeyIn):
     request: Request
 
 

@@ -126,6 +126,8 @@ class Planting(BrowserCase):
         page.click("[data-test=compare]")
         expect(page.locator("[data-test=compared]")).to_contain_text("Birch")
         page.click("[data-test=go-back]")
+        expect(page.locator("[data-test=trial]")).to_contain_text("Birch")
+        page.click("[data-test=trial-keep]")
         expect(page.locator("[data-test=count-birch]")).to_have_text(before)
         expect(page.locator("[data-test=difference]")).to_contain_text("Back to As it was")
         for _ in range(2):

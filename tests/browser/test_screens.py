@@ -85,7 +85,7 @@ class Screens(BrowserCase):
             for dialog in dialogs.get(bench, []):
                 page.click(f"[data-test={dialog}]")
                 self.axe(page, f"{bench}: {dialog}")
-                page.click(".v-overlay--active .v-btn:has-text('Drop')")
+                page.click(".v-overlay--active .v-btn:has-text('Cancel')")
                 page.wait_for_function("() => !document.querySelector('.v-overlay--active:not(.v-tooltip)')")
 
     def test_axe_finds_nothing_on_any_screen_in_either_theme(self):
@@ -106,7 +106,7 @@ class Screens(BrowserCase):
             self.axe(page, f"open a saved level, {theme}")
             self.whole(page, ".ask", "header")
             page.set_viewport_size({"width": 900, "height": 560})
-            page.click(".v-overlay--active .v-btn:has-text('Drop')")
+            page.click(".v-overlay--active .v-btn:has-text('Cancel')")
             page.click("[data-test=menu-hobbin-delph]")
             self.axe(page, f"a level's menu, {theme}")
             page.click("[data-test=level-rename]")

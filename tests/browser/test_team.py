@@ -47,7 +47,7 @@ class Team(BrowserCase):
         lead.click("[data-test=remove-lead]")
         lead.click("[data-test=remove-go]")
         expect(lead.locator("[data-test=remove-trouble]")).to_contain_text("only lead of Hobbin Delph")
-        lead.get_by_role("button", name="Drop").click()
+        lead.get_by_role("button", name="Cancel").click()
         expect(lead.get_by_role("dialog")).to_have_count(0)
         lead.click("[data-test=reset-west]")
         expect(lead.locator(".made")).to_contain_text("For west, for a new password")

@@ -47,6 +47,22 @@ class ApiCase(TestCase):
             f"{self.base}{path}", json.dumps(body), content_type="application/json"
         )
 
+    def trial(self, path, body, parts="1", method="post", client=None):
+        """What is answered to an action that is tried."""
+        return getattr(client or self.north, method)(
+            f"{self.base}{path}",
+            json.dumps({"key": str(uuid.uuid4())} | body),
+            content_type="application/json",
+            headers={"X-Try": parts},
+        )
+
+    def settings_tried(self, stand, settings, parts="own", **more):
+        """What is answered to settings of a stand that are tried."""
+        return self.trial(f"/stands/{stand}", {"settings": settings} | more, parts, "patch")
+
+    def count_tried(self, stand, settings):
+        return self.settings_tried(stand, settings).json()["tried"]["counts"][str(stand)]
+
     def stroke(self, client=None, **changes):
         body = {
             "key": str(uuid.uuid4()),
@@ -149,13 +165,13 @@ class Settings(ApiCase):
         path = f"/stands/{self.birch.pk}"
         before, _ = self.ids()
         settings = {"fullness": 0.3, "conditions": [{"kind": "altitude", "lo": 360, "hi": 380, "soft_hi": 5}]}
-        tried = self.post(f"{path}/try", {"settings": settings, "view": VIEW}).json()
+        tried = self.settings_tried(self.birch.pk, settings, view=VIEW).json()
         self.assertEqual(self.ids()[0], before)
         kept = self.post(
             path, {"key": str(uuid.uuid4()), "settings": settings, "view": VIEW}, method="patch"
         ).json()["entry"]
         after, _ = self.ids()
-        self.assertEqual(tried["count"], len(after))
+        self.assertEqual(tried["tried"]["counts"], {str(self.birch.pk): len(after)})
         self.assertEqual((tried["gained"], tried["lost"]), (kept["gained"], kept["lost"]))
         self.assertEqual((len(after - before), len(before - after)), (kept["gained"], kept["lost"]))
         cost = self.post("/cost", VIEW).json()
@@ -165,25 +181,21 @@ class Settings(ApiCase):
         mine = [
             next(s["triangles"] for s in c["stands"] if s["stand"] == self.birch.pk) for c in (cost, again)
         ]
-        self.assertEqual(mine[0] - mine[1], tried["cost"]["triangles"])
+        self.assertEqual(mine[0] - mine[1], tried["entry"]["cost"]["triangles"])
 
     def test_bad_input_is_a_sentence_with_the_field_and_changes_nothing(self):
-        stand = f"/stands/{self.birch.pk}/try"
-        bad = [
-            ("/strokes", '{"key": ', 400, ""),
-            (stand, json.dumps({"settings": {"spacing": 0}}), 422, "spacing"),
-            (stand, '{"settings": {"fullness": NaN}}', 422, "fullness"),
-            (
-                stand,
-                json.dumps({"settings": {"conditions": [{"kind": "slope", "lo": 9, "hi": 3}]}}),
-                422,
-                "conditions",
-            ),
-            (stand, json.dumps({"settings": {"mix": [{"item": "oak", "weight": 1}]}}), 422, "mix"),
-            (stand, json.dumps({"settings": {"speling": 1}}), 422, "speling"),
-            ("/stands/999999/try", json.dumps({"settings": {}}), 404, "stand"),
-            ("/cost", json.dumps(VIEW | {"fov": 400}), 422, "fov"),
-        ]
+        for settings, word in (
+            ({"spacing": 0}, "spacing"),
+            ({"fullness": float("nan")}, "fullness"),
+            ({"conditions": [{"kind": "slope", "lo": 9, "hi": 3}]}, "conditions"),
+            ({"mix": [{"item": "oak", "weight": 1}]}, "mix"),
+            ({"speling": 1}, "speling"),
+        ):
+            answer = self.settings_tried(self.birch.pk, settings)
+            self.assertEqual(answer.status_code, 422, (settings, answer.content))
+            self.assertIn(word, answer.json()["detail"])
+        self.assertEqual(self.settings_tried(999999, {}).status_code, 404)
+        bad = [("/strokes", '{"key": ', 400, ""), ("/cost", json.dumps(VIEW | {"fov": 400}), 422, "fov")]
         for path, body, status, word in bad:
             answer = self.north.post(f"{self.base}{path}", body, content_type="application/json")
             self.assertEqual(answer.status_code, status, (path, body, answer.content))

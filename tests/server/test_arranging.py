@@ -142,7 +142,7 @@ class Arranging(GroundCase):
         kept = [i for i in even.keys() & without.keys() if even[i] != "slate_block"]
         self.assertTrue(all(even[i] == without[i] for i in kept))
         for mix in ([{"item": "birch", "weight": 0}], [{"item": "birch", "weight": 1}] * 2):
-            answer = self.post(f"/stands/{self.birch.pk}/try", {"settings": {"mix": mix}})
+            answer = self.settings_tried(self.birch.pk, {"mix": mix})
             self.assertEqual(
                 (answer.status_code, "mix" in answer.json()["detail"]), (422, True), answer.content
             )
@@ -155,12 +155,10 @@ class Aiming(GroundCase):
             for count in (1, 57, 400):
                 found = self.post(f"{path}/aim", {"count": count, "settings": changes}).json()
                 self.assertEqual(found["count"], count)
-                tried = self.post(
-                    f"{path}/try", {"settings": changes | {"fullness": found["fullness"]}}
-                ).json()
-                self.assertEqual(tried["count"], count)
+                tried = self.count_tried(self.birch.pk, changes | {"fullness": found["fullness"]})
+                self.assertEqual(tried, count)
         most = self.post(f"{path}/aim", {"count": 900_000}).json()
-        full = self.post(f"{path}/try", {"settings": {"fullness": 1}}).json()["count"]
+        full = self.count_tried(self.birch.pk, {"fullness": 1})
         self.assertEqual((most["fullness"], most["count"]), (1, full))
         grass = self.level.stands.get(slug="moor-grass").pk
         self.assertAlmostEqual(

@@ -450,7 +450,7 @@ class KeptWithTheLevel(GroundCase):
             self.assertEqual(self.north.post(f"{self.base}/undo").status_code, 200)
         now = self.north.get(self.base).json()
         self.assertEqual((now["wind"], now["bookmarks"]), (first["wind"], first["bookmarks"]))
-        data = self.north.get(f"{self.base}/stands/{self.birch.pk}/touch").content
+        data = self.north.get(f"{self.base}/stands/{self.birch.pk}/field/touch").content
         rows, columns = np.frombuffer(data[:4], "<u2")
         self.assertEqual(set(data[4:]), {127})
         self.assertEqual(int(rows) * int(columns), len(data) - 4)

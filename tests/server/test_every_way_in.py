@@ -51,13 +51,15 @@ def wrong_values(field: dict):
     kind = field.get("type") or next(
         (a.get("type") for a in field.get("anyOf", []) if a.get("type")), "object"
     )
-    return {
+    nullable = any(a.get("type") == "null" for a in field.get("anyOf", []))
+    wrong = {
         "number": ["far", float("1e300"), None, []],
         "integer": ["three", 10**30, -1, {}],
         "string": [5, [], "x" * 5000],
         "array": ["no", 3, [None], [[]]],
         "boolean": ["perhaps", 12],
     }.get(kind, [3, "no", [], None])
+    return [value for value in wrong if value is not None or not nullable]
 
 
 class EveryWayIn(GroundCase):

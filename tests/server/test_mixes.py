@@ -37,7 +37,7 @@ class Mixes(GroundCase):
         return planting_of(Stand.objects.select_related("level").get(pk=pk or self.birch.pk))
 
     def tried(self, status=200, **changes):
-        answer = self.post(f"/stands/{self.birch.pk}/try", {"settings": changes})
+        answer = self.settings_tried(self.birch.pk, changes)
         self.assertEqual(answer.status_code, status, answer.content)
         return answer.json()
 
@@ -86,7 +86,7 @@ class Mixes(GroundCase):
         self.assertEqual(after.item[~high & (after.form[:, 1] < 371)].max(), 0)
         self.assertAlmostEqual(after.item[high].mean(), 0.5, delta=0.06)
         only = [{"item": "birch", "weight": 1, "drive": {"kind": "altitude", "lo": 9000, "hi": 9001}}]
-        self.assertGreater(self.tried(mix=only)["count"], 100)
+        self.assertGreater(self.tried(mix=only)["tried"]["counts"][str(self.birch.pk)], 100)
         bad = self.tried(
             422, mix=[plain[0] | {"drive": {"kind": "layer", "lo": 0, "hi": 1, "layers": ["lava"]}}]
         )
@@ -203,16 +203,16 @@ class Mixes(GroundCase):
         left = self.planting(moss).plants((0, 0))
         gone = set(plants.id.tolist()) - set(left.id.tolist())
         self.assertTrue(gone and gone <= set(plants.id[near].tolist()))
-        share = self.post(f"/stands/{moss}/try", {"settings": {"fullness": 0.5}}).json()["count"]
+        share = self.count_tried(moss, {"fullness": 0.5})
         self.assertAlmostEqual(share / len(left), 0.5, delta=0.08)
-        ring = self.post(f"/stands/{moss}/try", {"settings": {"layout": layout | {"around": 5}}}).json()
-        self.assertGreater(ring["count"], 3 * len(hosts))
+        ring = self.count_tried(moss, {"layout": layout | {"around": 5}})
+        self.assertGreater(ring, 3 * len(hosts))
         for stand, wrong, word in (
             (stones.pk, {"layout": {"kind": "anchors", "host": here.stand.number}}, "does not stand above"),
             (moss, {"layout": {"kind": "anchors", "host": self.birch.number}}, "has anchor points"),
             (moss, {"layout": {"kind": "anchors", "host": 999}}, "no longer there"),
         ):
-            bad = self.post(f"/stands/{stand}/try", {"settings": wrong})
+            bad = self.settings_tried(stand, wrong)
             self.assertEqual((bad.status_code, word in bad.json()["detail"]), (422, True), bad.content)
         first = self.post(f"/stands/{stones.pk}/move", {"key": key(), "stratum": "Moss", "before": None})
         self.assertEqual((first.status_code, "does not stand above" in first.json()["detail"]), (422, True))
@@ -227,6 +227,6 @@ class Mixes(GroundCase):
             ({"spacing": -2}, "spacing"),
             ({"spacing": 0.2}, None),
         ):
-            answer = self.post(f"/stands/{self.birch.pk}/try", {"settings": settings})
+            answer = self.settings_tried(self.birch.pk, settings)
             self.assertEqual(answer.status_code, 200 if word is None else 422)
         self.assertEqual(planting_of(Stand.objects.get(pk=self.birch.pk)).settings.spacing, 4.6)

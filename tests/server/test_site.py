@@ -1,6 +1,7 @@
 """Shapes, masks and the touch's cells, and conditions looked at, tried, copied, kept as sets and asked
 about."""
 
+import base64
 import json
 
 import numpy as np
@@ -18,10 +19,7 @@ from thicket.site.conditions import Condition
 
 class Shapes(GroundCase):
     def tried(self, path, body):
-        """What is answered to an action that is tried."""
-        told = self.north.post(
-            f"{self.base}{path}", json.dumps(body), content_type="application/json", headers={"X-Try": "1"}
-        )
+        told = self.trial(path, body)
         self.assertEqual(told.status_code, 200, told.content)
         return told.json()
 
@@ -169,11 +167,12 @@ class MasksAndCells(GroundCase):
         )
         before, touch = self.all_ids(), self.touch()
         for cell in (2.0, 0.5):
-            tried = self.post("/resolution/try", {"key": key(), "cell": cell}).json()
-            self.assertEqual((tried["rows"], tried["bytes_then"]), (256 / cell, 3 * 2 * (256 / cell) ** 2))
+            tried = self.trial("/resolution", {"cell": cell}, client=self.lead).json()
+            self.assertEqual(tried["tried"]["touch"], [256 / cell, 256 / cell])
             self.assertEqual(self.touch(), touch)
             kept = self.post("/resolution", {"key": key(), "cell": cell}, self.lead)
             self.assertEqual(kept.status_code, 200, kept.content)
+            self.assertEqual((kept.json()["gained"], kept.json()["lost"]), (tried["gained"], tried["lost"]))
             now = self.all_ids()
             self.assertLess(len(now ^ before), 0.03 * len(before))
             self.assertLessEqual(
@@ -272,14 +271,15 @@ class Conditions(GroundCase):
             self.assertEqual(seen.status_code, 200, seen.content)
             self.assertEqual((len(seen.json()["counts"]), sum(seen.json()["counts"]) > 0), (64, True), rule)
         stand = f"/stands/{self.birch.pk}"
-        tried = self.post(f"{stand}/try", {"settings": {"conditions": rules}}).json()
-        moved = self.post(f"{stand}/difference", {"settings": {"conditions": rules}}).content
+        tried = self.settings_tried(self.birch.pk, {"conditions": rules}, "own,places,suitability").json()
+        moved, laid = (base64.b64decode(tried["tried"][name]) for name in ("places", "suitability"))
         came, went = np.frombuffer(moved, "<u4", 2)
         self.assertEqual(
             (came, went, len(moved)), (tried["gained"], tried["lost"], 8 + 8 * (int(came) + int(went)))
         )
         before = self.all_ids()
         kept = self.settings(conditions=rules)
+        self.assertEqual(self.north.get(f"{self.base}{stand}/field/suitability").content, laid)
         self.assertEqual(kept["entry"]["lost"], len(before - self.all_ids()))
         row = Stand.objects.get(pk=self.birch.pk)
         planting = planting_of(row)
@@ -357,9 +357,7 @@ class Conditions(GroundCase):
             )
         ]
         for stand, rule, word in bad:
-            answer = self.post(
-                f"/stands/{stand.pk}/try", {"settings": {"conditions": [{"lo": 0, "hi": 9} | rule]}}
-            )
+            answer = self.settings_tried(stand.pk, {"conditions": [{"lo": 0, "hi": 9} | rule]})
             self.assertEqual(answer.status_code, 422, (rule, answer.content))
             self.assertIn(word, answer.json()["detail"])
 

@@ -10,7 +10,7 @@ from thicket.ground.rasters import resample
 from thicket.planted.planting import Planting
 
 Places = tuple[np.ndarray, np.ndarray]
-_NOWHERE = np.empty((0, 2))
+NOWHERE = np.empty((0, 2))
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,12 +25,21 @@ class Difference:
 
 def _standing(planting: Planting, sheets: list) -> Places:
     """Ids and places of all plants of some sheets."""
-    ids, at = [np.empty(0, np.uint64)], [_NOWHERE]
+    ids, at = [np.empty(0, np.uint64)], [NOWHERE]
     for sheet in sheets:
         plants = planting.plants(sheet)
         ids.append(plants.id)
         at.append(plants.form[:, [0, 2]].astype(float))
     return np.concatenate(ids), np.concatenate(at)
+
+
+def _all_of(planting: Planting | None) -> tuple[int, np.ndarray]:
+    if planting is None:
+        return 0, NOWHERE
+    if planting.stand.sward:
+        return planting.count(), NOWHERE
+    at = _standing(planting, list(planting.sheets_in(planting.everywhere)))[1]
+    return len(at), at
 
 
 def _sward_change(before: Planting, after: Planting) -> tuple[float, float]:
@@ -42,12 +51,15 @@ def _sward_change(before: Planting, after: Planting) -> tuple[float, float]:
     return float(change[change > 0].sum()), float(-change[change < 0].sum())
 
 
-def difference(before: Planting, after: Planting) -> Difference:
-    """Plants gained and lost between two plantings of a stand.
+def difference(before: Planting | None, after: Planting | None) -> Difference:
+    """Plants gained and lost between two plantings of a stand; None stands for one that is not there.
 
     With the same places, every place is looked at; with others (a new spacing or seed) all plants go and all
     come. A sward's are reckoned from its density fields, on grounds of another size from their totals.
     """
+    if before is None or after is None:
+        (n, at_new), (m, at_old) = _all_of(after), _all_of(before)
+        return Difference(n, m, at_new, at_old)
     same = before.core.key == after.core.key
     extent = (before.width, before.length) == (after.width, after.length)
     if before.stand.sward:
@@ -58,7 +70,7 @@ def difference(before: Planting, after: Planting) -> Difference:
             gained, lost = max(change, 0), max(-change, 0)
         else:
             gained, lost = after.count(), before.count()
-        return Difference(round(gained), round(lost), _NOWHERE, _NOWHERE)
+        return Difference(round(gained), round(lost), NOWHERE, NOWHERE)
     sheets = [list(p.sheets_in(p.everywhere)) for p in (before, after)]
     if same and extent:
         sheets[0] = sheets[1] = [s for s in sheets[0] if before.key(s) != after.key(s)]

@@ -8,7 +8,7 @@ from typing import Generic, Protocol, TypeVar
 from thicket.document.edits import Edit
 from thicket.document.level import Level, Stand
 from thicket.lazy import lazy
-from thicket.planted.comparing import compare
+from thicket.planted.comparing import Difference, difference
 from thicket.planted.planting import Planting
 from thicket.planted.reach import unreached
 from thicket.planted.sheets import Box, Sheet, around_any
@@ -38,6 +38,7 @@ class Step(Generic[L]):
 
     def __init__(self, before: L, after: L, edit: Edit) -> None:
         self.before, self.after, self.edit = before, after, edit
+        self._differences: dict[int, Difference] = {}
 
     @lazy
     def inverse(self) -> Edit:
@@ -79,8 +80,15 @@ class Step(Generic[L]):
         """Plants, or tufts of a sward, that one stand gained and lost."""
         was, now = self._plantings(number)
         if was and now:
-            return compare(was, now)
+            change = self.difference(number)
+            return change.gained, change.lost
         return (now.count(), 0) if now else (0, was.count() if was else 0)
+
+    def difference(self, number: int) -> Difference:
+        """What changes of one stand, and where."""
+        if number not in self._differences:
+            self._differences[number] = difference(*self._plantings(number))
+        return self._differences[number]
 
     @property
     def gained(self) -> int:

@@ -431,7 +431,7 @@ describe('snapshots', () => {
 
 describe('the layout of a stand', () => {
   async function begin() {
-    serve({ ...AGAIN, 'POST /api/levels/fell/stands/2/try': { count: 1, cost: {} } })
+    serve(AGAIN)
     const anchored = item('log', { anchors: ['end 1', 'end 2', 'top'] })
     store.level = { ...store.level!, stock: [anchored, item('birch')] }
     const layout = {
@@ -694,12 +694,9 @@ describe('a walk and its pops', () => {
       walks: { Rim: walk },
       atmosphere: AIR,
     } as unknown as Level
-    const tried = { count: 1, gained: 0, lost: 0, cost: {} }
     const asked = serve({
       ...AGAIN,
       'POST /api/levels/fell/walks/check': () => told,
-      'POST /api/levels/fell/stands/1/try': tried,
-      'POST /api/levels/fell/stands/2/try': tried,
       'GET /api/shelf/birch': { revision: 4 },
       'POST /api/shelf/birch/mend': { revision: 5 },
     })

@@ -260,7 +260,6 @@ describe('the conditions of a stand', () => {
     const asked = serve({
       'GET /api/condition-sets': SETS,
       'POST /api/levels/fell/conditions/look': { counts: [1, 1], edges: [0, 1, 2] },
-      'POST /api/levels/fell/stands/1/try': { count: 1, gained: 0, lost: 0, cost: {} },
       ...answers,
     })
     store.stands = [

@@ -18,9 +18,12 @@ export function numbers(seed: number): () => number {
   }
 }
 
-/** A server: what it answers by method and path, TRY for what is only tried, and what it was asked. */
+/**
+ * A server: what it answers by method and path, TRY for what is only tried, and what it was asked. A try that
+ * it has no answer for changes nothing.
+ */
 export function serve(answers: Record<string, unknown | ((body: unknown) => unknown)>) {
-  const asked: { what: string; body: unknown }[] = []
+  const asked: { what: string; body: unknown; parts: string | null }[] = []
   globalThis.fetch = async (input: RequestInfo | URL, init?: RequestInit) => {
     const request = input instanceof Request ? input : new Request(new URL(input, location.origin), init)
     const method = request.headers.get('X-Try') ? 'TRY' : request.method
@@ -28,13 +31,14 @@ export function serve(answers: Record<string, unknown | ((body: unknown) => unkn
     const text = await request.text()
     const body = text ? JSON.parse(text) : undefined
     if (what === 'POST /api/files/check' && !(what in answers)) return new Response(null, { status: 204 })
-    asked.push({ what, body })
+    if (method === 'TRY' && !(what in answers)) return new Response(JSON.stringify(tried()), JSON_TYPE)
+    asked.push({ what, body, parts: request.headers.get('X-Try') })
     const found = answers[what]
     const said = await (typeof found === 'function' ? found(body) : found)
     if (said instanceof Response) return said
     return said === undefined
       ? new Response('{"detail": "Not here."}', { status: 404 })
-      : new Response(JSON.stringify(said), { headers: { 'Content-Type': 'application/json' } })
+      : new Response(JSON.stringify(said), JSON_TYPE)
   }
   return asked
 }
@@ -99,6 +103,19 @@ export const changed = (entry: Partial<Entry> = {}, since: object = {}, more: ob
   redo: null,
   ...more,
 })
+/** The answer to an action that is only tried. */
+export const tried = (more: object = {}, of: object = {}, entry: Partial<Entry> = {}) =>
+  changed(
+    { id: 0, ...entry },
+    {},
+    {
+      tried: { counts: {}, uncounted: [], begun: [], touch: [1, 1], places: '', suitability: '', ...of },
+      ...more,
+    },
+  )
+/** Bytes as the server puts them into JSON. */
+export const base64 = (bytes: ArrayBuffer) => btoa(String.fromCharCode(...new Uint8Array(bytes)))
+const JSON_TYPE = { headers: { 'Content-Type': 'application/json' } }
 /** The answer to an action that keeps a part of the level as it was sent. */
 export const kept =
   (name: string, entry: Partial<Entry> = {}) =>

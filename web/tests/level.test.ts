@@ -68,7 +68,7 @@ describe('opening a level', () => {
     take('thin')
     drawer.set('kt-strokes/north/fell', [stroke([[1, 1]], null)])
     const { times } = level([stand(1)], {
-      'POST /api/levels/fell/strokes': { entry: entry({ kind: 'stroke' }), stand: 1, keys: {} },
+      'POST /api/levels/fell/strokes': changed({ kind: 'stroke' }),
     })
     const { useSession } = await import('../src/stores/session')
     useSession().name = 'north'

@@ -311,7 +311,6 @@ describe('the mix of a stand', () => {
     store.stands = [stand(1, { settings: { ...stand(1).settings, mix } }), stand(2)]
     const asked = serve({
       ...AGAIN,
-      'POST /api/levels/fell/stands/1/try': { count: 1, cost: {} },
       ...answers,
     })
     const draft = inScope(() => useDraft(() => null, useStores()))

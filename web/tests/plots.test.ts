@@ -271,7 +271,7 @@ describe('the members of a level', () => {
     await until(() => at('remove-trouble'))
     expect(at('remove-trouble').textContent).toContain('only lead')
     ;[...document.querySelectorAll<HTMLElement>('.ask button')]
-      .find((b) => b.textContent!.includes('Drop'))!
+      .find((b) => b.textContent!.includes('Cancel'))!
       .click()
     await until(() => !at('remove-trouble'))
     await choose('invite-role', 'viewer')

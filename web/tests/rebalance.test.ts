@@ -69,12 +69,9 @@ describe('bringing a level under its marks', () => {
       bookmarks: [{ name: 'Rim' }],
     } as unknown as Partial<Level>)
     store.stands = [...store.stands, stand(3, { locked: true })]
-    const tried = { count: 1, gained: 0, lost: 0, cost: {} }
     const asked = serve({
       'POST /api/levels/fell/rebalance': () => (answers.length > 1 ? answers.shift() : answers[0]),
       'DELETE /api/levels/fell/rebalance': {},
-      'POST /api/levels/fell/stands/1/try': tried,
-      'POST /api/levels/fell/stands/2/try': tried,
     })
     const stage = picturing()
     const draft = inScope(() => useDraft(() => null, useStores()))

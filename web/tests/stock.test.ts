@@ -22,6 +22,7 @@ import {
   write,
   changed,
   PULSE,
+  tried,
 } from './help'
 
 type Shown = Awaited<ReturnType<typeof show>>
@@ -98,7 +99,11 @@ describe('what is done to a level as a whole', () => {
 })
 
 describe('a new stand', () => {
-  const proposal = { spacing: 4.5, fullness: 0.4, count: 1234, cost: { ms: 0.2, triangles: 5000 } }
+  const proposal = tried(
+    { gained: 1234 },
+    { begun: [{ spacing: 4.5, fullness: 0.4, count: 1234 }] },
+    { cost: { ms: 0.2, triangles: 5000 } },
+  )
   async function begin(answers: Record<string, unknown> = {}) {
     store.level = {
       ...store.level!,
@@ -116,7 +121,7 @@ describe('a new stand', () => {
     }
     const asked = serve({
       ...AGAIN,
-      'POST /api/levels/fell/new-stand/try': proposal,
+      'TRY /api/levels/fell/new-stand': proposal,
       'POST /api/levels/fell/new-stand': changed(entry, {}, { made: [2] }),
       ...answers,
     })
@@ -134,8 +139,8 @@ describe('a new stand', () => {
       'about 1 234 plantsin this view +0.20 ms, +5 000 triangles',
     )
     await write('new-fullness', '10')
-    await until(() => asked.filter((a) => a.what.endsWith('/try')).length > 1)
-    expect(asked.filter((a) => a.what.endsWith('/try')).pop()!.body).toMatchObject({ fullness: 0.1 })
+    await until(() => asked.filter((a) => a.what.startsWith('TRY')).length > 1)
+    expect(asked.filter((a) => a.what.startsWith('TRY')).pop()!.body).toMatchObject({ fullness: 0.1 })
     page!.place.querySelector('form')!.dispatchEvent(new Event('submit', { cancelable: true }))
     await until(() => at('new-stand'))
     expect(asked.find((a) => a.what === 'POST /api/levels/fell/new-stand')!.body).toMatchObject({
@@ -160,7 +165,7 @@ describe('a new stand', () => {
   })
   it('is counted anew when its stratum changes while it is being counted', async () => {
     const asked = await begin({
-      'POST /api/levels/fell/new-stand/try': async () => {
+      'TRY /api/levels/fell/new-stand': async () => {
         await settled(200)
         return proposal
       },
@@ -173,7 +178,7 @@ describe('a new stand', () => {
     expect(tries().map((a) => (a.body as { stratum: string }).stratum)).toEqual(['Canopy', 'Shrub'])
   })
   it('is not begun while it is refused', async () => {
-    await begin({ 'POST /api/levels/fell/new-stand/try': () => refuse('spacing: at least 0.2 m') })
+    await begin({ 'TRY /api/levels/fell/new-stand': () => refuse('spacing: at least 0.2 m') })
     store.beginWith = 'birch'
     await until(() => at('new-trouble'))
     expect([at('new-trouble').textContent, disabled('new-add'), at('new-count')]).toEqual([

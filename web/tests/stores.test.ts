@@ -13,7 +13,21 @@ import { useKeys } from '../src/stores/keys'
 import { useOutbox } from '../src/stores/outbox'
 import { cornersOf, movedBy, useShapes } from '../src/stores/shapes'
 import { useTool } from '../src/stores/tool'
-import { inScope, leave, openLevel, refuse, serve, settled, changed, PULSE, kept } from './help'
+import { useTrial, type Send } from '../src/stores/trial'
+import {
+  inScope,
+  leave,
+  openLevel,
+  refuse,
+  serve,
+  settled,
+  changed,
+  PULSE,
+  kept,
+  tried,
+  base64,
+  until,
+} from './help'
 import { drawer } from './drawer'
 
 /** What the browser keeps over a reload. */
@@ -191,13 +205,58 @@ describe('strokes on their way', () => {
   })
 })
 
+describe('an action that is tried before it is kept', () => {
+  const places = base64(new Uint32Array([1, 2, 0, 0, 0, 0, 0, 0]).buffer)
+  const PATH = '/api/levels/fell/stands/1/duplicate'
+  const send: Send = (view, headers) =>
+    api.POST('/api/levels/{slug}/stands/{stand}/duplicate', {
+      params: { path: { slug: 'fell', stand: 1 } },
+      body: { key: crypto.randomUUID(), view },
+      headers,
+    })
+  it('waits with its plants marked, is kept once, and may be refused or given up', async () => {
+    let troubled = true
+    const asked = serve({
+      [`TRY ${PATH}`]: tried({ gained: 30, lost: 4, moved: { 1: [0, 4] } }, { places }),
+      [`POST ${PATH}`]: () => (troubled ? refuse('Birch is gone.') : changed(entry(), {}, { made: [2] })),
+    })
+    const trial = useTrial()
+    const made = trial.ask('Duplicate Birch', send)
+    await until(() => trial.asked)
+    expect([trial.marks!.came.length, trial.marks!.went.length, trial.tried!.moved]).toEqual([
+      2,
+      4,
+      { 1: [0, 4] },
+    ])
+    await trial.keep()
+    expect([trial.trouble, trial.asked!.what]).toEqual(['Birch is gone.', 'Duplicate Birch'])
+    troubled = false
+    await trial.keep()
+    expect([await made, trial.asked, trial.marks, store.selected]).toEqual([2, null, null, [2]])
+    const again = trial.ask('Duplicate Birch', send)
+    await until(() => trial.asked)
+    trial.drop()
+    expect([await again, trial.asked]).toEqual([null, null])
+    const keys = asked.map((a) => (a.body as { key: string }).key)
+    expect([asked.map((a) => a.what.split(' ')[0]), new Set(keys).size]).toEqual([
+      ['TRY', 'POST', 'POST', 'TRY'],
+      4,
+    ])
+  })
+  it('is kept at once where no plant and no cost changes, and says what is refused', async () => {
+    const asked = serve({ [`POST ${PATH}`]: changed(entry(), {}, { made: [2] }) })
+    expect(await useTrial().ask('Duplicate Birch', send)).toBe(2)
+    expect(asked.map((a) => a.what)).toEqual([`POST ${PATH}`])
+    serve({ [`TRY ${PATH}`]: () => refuse('Birch is gone.') })
+    await expect(useTrial().ask('Duplicate Birch', send)).rejects.toThrow('Birch is gone.')
+    expect(useTrial().asked).toBeNull()
+  })
+})
+
 describe('a draft of settings', () => {
-  const tried = { count: 20, gained: 12, lost: 2, cost: { ms: 0.1 } }
+  const places = base64(new Uint32Array([1, 0, 0, 0]).buffer)
   const answers = {
-    'POST /api/levels/fell/stands/1/try': tried,
-    'POST /api/levels/fell/stands/2/try': { ...tried, count: 5 },
-    'POST /api/levels/fell/stands/1/difference': {},
-    'POST /api/levels/fell/stands/2/difference': {},
+    'TRY /api/levels/fell/stands': tried({ gained: 12, lost: 2 }, { counts: { 1: 20, 2: 5 }, places }),
   }
   const begin = () => inScope(() => useDraft(() => null, useStores()))
   it('is put aside when another stand is selected, outlives the page, and is taken up again', async () => {
@@ -241,8 +300,9 @@ describe('a draft of settings', () => {
     draft.change({ each: { 1: { gone: 120 }, 2: { gone: 60 } } })
     draft.change({ each: { 1: { fade: 6 } } })
     expect(draft.shared((s) => s.distances.gone)).toEqual({ value: 120, mixed: true })
-    await settled(200)
-    expect(draft.marks.value.came.length).toBe(0)
+    const sent = await until(() => asked.find((a) => a.what.startsWith('TRY')))
+    await settled()
+    expect([sent.parts, draft.tried.value?.count]).toEqual(['own', 25])
     await draft.keep()
     expect(asked.find((a) => a.what.startsWith('PATCH'))?.body).toMatchObject({
       stands: {
@@ -285,9 +345,9 @@ describe('a draft of settings', () => {
     await nextTick()
     draft.change({ each: { 1: { gone: 120 } }, fullnesses: { 2: 0.2 } })
     await settled(200)
-    const differences = asked.filter((a) => a.what.endsWith('/difference'))
-    expect(differences.map((a) => a.what)).toEqual(['POST /api/levels/fell/stands/2/difference'])
-    expect(differences[0].body).toMatchObject({ settings: { fullness: 0.2 } })
+    const [only, ...more] = asked.filter((a) => a.what.startsWith('TRY'))
+    expect([more.length, only.body]).toMatchObject([0, { stands: { 2: { settings: { fullness: 0.2 } } } }])
+    expect([draft.marks.value.came.length, draft.tried.value!.count]).toEqual([2, 25])
   })
   it('is kept with what it was begun on; what is refused stays', async () => {
     const draft = begin()

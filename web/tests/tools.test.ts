@@ -378,8 +378,8 @@ describe('density of swards', () => {
   it('is the denser of all that are shown, and is read again only when it changed', async () => {
     const map = (values: number[]) => new Response(new Uint8Array([1, 0, values.length, 0, ...values]).buffer)
     const maps = serve({
-      'GET /api/levels/fell/stands/1/density': () => map([9, 200]),
-      'GET /api/levels/fell/stands/2/density': () => map([80, 10]),
+      'GET /api/levels/fell/stands/1/field/density': () => map([9, 200]),
+      'GET /api/levels/fell/stands/2/field/density': () => map([80, 10]),
     })
     stores.level.stands = [stand(1, { sward: true }), stand(2, { sward: true })]
     const load = inScope(() => useSwards(held, stores))

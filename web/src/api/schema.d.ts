@@ -505,26 +505,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/levels/{slug}/resolution/try": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Try Resolution
-         * @description What another size of touch cells would mean; nothing is stored.
-         */
-        post: operations["server_ground_api_try_resolution"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/levels/{slug}/resolution": {
         parameters: {
             query?: never;
@@ -885,26 +865,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/levels/{slug}/stands/{stand}/try": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Try Settings
-         * @description What changed settings would give; nothing is stored.
-         */
-        post: operations["server_stands_api_try_settings"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/levels/{slug}/stands/{stand}/aim": {
         parameters: {
             query?: never;
@@ -945,48 +905,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/levels/{slug}/stands/{stand}/difference": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Try Difference
-         * @description Where tried settings would gain and lose plants, as `server.stands.payload.encode_marks` lays it
-         *     out.
-         */
-        post: operations["server_stands_api_try_difference"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{slug}/stands/{stand}/suitability": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Overlay
-         * @description Suitability under tried settings: rows and columns uint16, then uint8 values row by row.
-         */
-        post: operations["server_stands_api_overlay"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{slug}/stands/{stand}/density": {
+    "/api/levels/{slug}/stands/{stand}/field/{kind}": {
         parameters: {
             query?: never;
             header?: never;
@@ -994,31 +913,11 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Density Map
-         * @description Density as it stands now, fullness included: rows and columns uint16, then uint8 values row by row.
+         * Field
+         * @description A field of a stand as it stands now, as `server.stands.payload.encode_raster` lays it out: density with
+         *     fullness; touch 0 for -1, 127 for none, 254 for +1.
          */
-        get: operations["server_stands_api_density_map"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{slug}/stands/{stand}/touch": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Touch Map
-         * @description Touch as it is painted: rows and columns uint16, then uint8 values row by row, 0 for -1, 127 for none,
-         *     254 for +1.
-         */
-        get: operations["server_stands_api_touch_map"];
+        get: operations["server_stands_api_field"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1269,26 +1168,6 @@ export interface paths {
          * @description Add a stand.
          */
         post: operations["server_stands_arranging_api_add"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/levels/{slug}/new-stand/try": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Try New
-         * @description What a new stand would begin with and cost; nothing is stored.
-         */
-        post: operations["server_stands_arranging_api_try_new"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4059,6 +3938,18 @@ export interface components {
          */
         Kind: "heights" | "layers";
         /**
+         * BegunOut
+         * @description A stand that would be there since: its spacing in m, fullness, and about how many plants it has.
+         */
+        BegunOut: {
+            /** Spacing */
+            spacing: number;
+            /** Fullness */
+            fullness: number;
+            /** Count */
+            count: number;
+        };
+        /**
          * Box
          * @description A box: its middle, width across and length along a compass heading, in m and degrees.
          */
@@ -4077,8 +3968,8 @@ export interface components {
         /**
          * ChangedOut
          * @description An action that was kept, taken back or done again: its journal entry, plants gained and lost by it, and
-         *     what is other since the version that it began from. Of one that is only tried (`X-Try: 1`), the entry has
-         *     no number, and nothing is other.
+         *     what is other since the version that it began from. Of one that is only tried (`X-Try`), the entry has
+         *     no number, nothing is other, and `tried` says more.
          */
         ChangedOut: {
             entry: components["schemas"]["EntryOut"];
@@ -4106,6 +3997,7 @@ export interface components {
             since: components["schemas"]["Since"];
             /** @description what the view costs since, where one was named */
             spent: components["schemas"]["LevelCostOut"] | null;
+            tried: components["schemas"]["TriedOut"] | null;
             /**
              * Undo
              * @description what the person could take back by now
@@ -4854,6 +4746,45 @@ export interface components {
             strata: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
         };
         /**
+         * TriedOut
+         * @description What an action that is only tried would give, and of what was asked for, see
+         *     `server.journal.trying`.
+         */
+        TriedOut: {
+            /**
+             * Counts
+             * @description plants then, by stand
+             */
+            counts: {
+                [key: string]: number;
+            };
+            /**
+             * Uncounted
+             * @description stands that follow, and are too large to be counted in a try
+             */
+            uncounted: number[];
+            /** Begun */
+            begun: components["schemas"]["BegunOut"][];
+            /**
+             * Touch
+             * @description rows and columns of the painted maps then
+             */
+            touch: [
+                number,
+                number
+            ];
+            /**
+             * Places
+             * @description as `server.stands.payload.encode_marks` lays them out, in base64
+             */
+            places: string;
+            /**
+             * Suitability
+             * @description as `server.stands.payload.encode_raster`, in base64
+             */
+            suitability: string;
+        };
+        /**
          * VariationSettings
          * @description How single plants differ; see `thicket.planting.stands.Variation`.
          */
@@ -4936,12 +4867,78 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /**
              * Tier
              * @description not of spaces alone, and without control characters
              */
             tier: string;
             marks: components["schemas"]["Marks"];
+        };
+        /**
+         * ViewIn
+         * @description Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
+         *     view); how the level is drawn there, through whichever tier and on which device; and a fog that is tried,
+         *     null for the level's.
+         */
+        ViewIn: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Z */
+            z: number;
+            /** Heading */
+            heading: number;
+            /** Pitch */
+            pitch: number;
+            /** Fov */
+            fov: number;
+            /** Aspect */
+            aspect: number;
+            /**
+             * Shadows
+             * @default true
+             */
+            shadows: boolean;
+            /**
+             * @default {
+             *       "plants": true,
+             *       "distances": 1,
+             *       "fades": 1,
+             *       "shadows": 1,
+             *       "lod_offset": 0,
+             *       "billboards": true,
+             *       "full_meshes": null,
+             *       "sward_reach": null,
+             *       "sward_share": 1,
+             *       "shadow_reach": null,
+             *       "casts": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "receives": [
+             *         "Stone",
+             *         "Canopy",
+             *         "Understorey",
+             *         "Shrub",
+             *         "Field",
+             *         "Moss"
+             *       ],
+             *       "ground_error": null,
+             *       "cell": 64,
+             *       "ground_shaded": true,
+             *       "ground_detail": null,
+             *       "fog": 1
+             *     }
+             */
+            drawing: components["schemas"]["DrawingSettings"];
+            device?: components["schemas"]["DeviceSettings"] | null;
+            fog?: components["schemas"]["FogSettings"] | null;
         };
         /** TiersIn */
         TiersIn: {
@@ -4950,6 +4947,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Tiers */
             tiers: {
                 [key: string]: components["schemas"]["Tier"];
@@ -4962,6 +4960,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             drawing: components["schemas"]["DrawingSettings"];
         };
         /** WalksIn */
@@ -4971,6 +4970,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Walks */
             walks: {
                 [key: string]: components["schemas"]["Walk"];
@@ -4983,6 +4983,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             atmosphere: components["schemas"]["Atmosphere"];
         };
         /** WindIn */
@@ -4992,6 +4993,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             wind: components["schemas"]["WindSettings"];
         };
         /**
@@ -5277,31 +5279,12 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /**
              * Name
              * @default
              */
             name: string;
-        };
-        /**
-         * ResolutionOut
-         * @description What touch maps would be: cells a side, bytes in memory for all stands now and then.
-         */
-        ResolutionOut: {
-            /** Rows */
-            rows: number;
-            /** Columns */
-            columns: number;
-            /** Bytes Now */
-            bytes_now: number;
-            /** Bytes Then */
-            bytes_then: number;
-            /** Stands */
-            stands: number;
-            /** Gained */
-            gained: number;
-            /** Lost */
-            lost: number;
         };
         /**
          * ResolutionIn
@@ -5313,6 +5296,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Cell */
             cell: number;
         };
@@ -5387,6 +5371,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /**
              * What
              * @default
@@ -5402,72 +5387,6 @@ export interface components {
              * @default []
              */
             remove: number[];
-            view?: components["schemas"]["ViewIn"] | null;
-        };
-        /**
-         * ViewIn
-         * @description Where the eye is: level metres, degrees (heading clockwise from north, pitch up, vertical field of
-         *     view); how the level is drawn there, through whichever tier and on which device; and a fog that is tried,
-         *     null for the level's.
-         */
-        ViewIn: {
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
-            /** Z */
-            z: number;
-            /** Heading */
-            heading: number;
-            /** Pitch */
-            pitch: number;
-            /** Fov */
-            fov: number;
-            /** Aspect */
-            aspect: number;
-            /**
-             * Shadows
-             * @default true
-             */
-            shadows: boolean;
-            /**
-             * @default {
-             *       "plants": true,
-             *       "distances": 1,
-             *       "fades": 1,
-             *       "shadows": 1,
-             *       "lod_offset": 0,
-             *       "billboards": true,
-             *       "full_meshes": null,
-             *       "sward_reach": null,
-             *       "sward_share": 1,
-             *       "shadow_reach": null,
-             *       "casts": [
-             *         "Stone",
-             *         "Canopy",
-             *         "Understorey",
-             *         "Shrub",
-             *         "Field",
-             *         "Moss"
-             *       ],
-             *       "receives": [
-             *         "Stone",
-             *         "Canopy",
-             *         "Understorey",
-             *         "Shrub",
-             *         "Field",
-             *         "Moss"
-             *       ],
-             *       "ground_error": null,
-             *       "cell": 64,
-             *       "ground_shaded": true,
-             *       "ground_detail": null,
-             *       "fog": 1
-             *     }
-             */
-            drawing: components["schemas"]["DrawingSettings"];
-            device?: components["schemas"]["DeviceSettings"] | null;
-            fog?: components["schemas"]["FogSettings"] | null;
         };
         /**
          * AnchorSettings
@@ -5648,6 +5567,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Items */
             items: string[];
         };
@@ -5658,6 +5578,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Item */
             item: string;
         };
@@ -5668,6 +5589,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Item */
             item: string;
             /** Held */
@@ -5683,11 +5605,11 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Stands */
             stands: {
                 [key: string]: components["schemas"]["StandPart"];
             };
-            view?: components["schemas"]["ViewIn"] | null;
         };
         /**
          * StandPart
@@ -5714,6 +5636,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Settings */
             settings: {
                 [key: string]: unknown;
@@ -5722,34 +5645,6 @@ export interface components {
             was?: {
                 [key: string]: unknown;
             } | null;
-            view?: components["schemas"]["ViewIn"] | null;
-        };
-        /**
-         * TryOut
-         * @description What trying showed: plants then, gained and lost, and the cost difference in the view.
-         */
-        TryOut: {
-            /** Count */
-            count: number;
-            /** Gained */
-            gained: number;
-            /** Lost */
-            lost: number;
-            /** Cost */
-            cost: {
-                [key: string]: number;
-            };
-        };
-        /**
-         * TryIn
-         * @description Settings to be tried in a view.
-         */
-        TryIn: {
-            /** Settings */
-            settings: {
-                [key: string]: unknown;
-            };
-            view?: components["schemas"]["ViewIn"] | null;
         };
         /**
          * AimOut
@@ -5797,6 +5692,16 @@ export interface components {
             tint: number;
         };
         /**
+         * TryIn
+         * @description Settings to be tried.
+         */
+        TryIn: {
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * ClearIn
          * @description Clear painting, inside one area when it is given.
          */
@@ -5806,6 +5711,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Area */
             area?: number | null;
         };
@@ -5864,6 +5770,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Stand */
             stand: number;
             /**
@@ -5921,7 +5828,6 @@ export interface components {
              *     }
              */
             limits: components["schemas"]["LimitsIn"];
-            view?: components["schemas"]["ViewIn"] | null;
         };
         /**
          * AddIn
@@ -5934,6 +5840,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /**
              * Name
              * @description not of spaces alone, and without control characters
@@ -5957,48 +5864,8 @@ export interface components {
             fullness?: number | null;
         };
         /**
-         * TryNewOut
-         * @description What a new stand would begin with: spacing, fullness, about how many plants, and what they cost in the
-         *     view.
-         */
-        TryNewOut: {
-            /** Spacing */
-            spacing: number;
-            /** Fullness */
-            fullness: number;
-            /** Count */
-            count: number;
-            /** Cost */
-            cost: {
-                [key: string]: number;
-            };
-        };
-        /**
-         * TryNewIn
-         * @description A new stand to be looked at before it is begun, in a view.
-         */
-        TryNewIn: {
-            /**
-             * Stratum
-             * @enum {string}
-             */
-            stratum: "Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss";
-            /** Item */
-            item: string;
-            /**
-             * Sward
-             * @default false
-             */
-            sward: boolean;
-            /** Spacing */
-            spacing?: number | null;
-            /** Fullness */
-            fullness?: number | null;
-            view?: components["schemas"]["ViewIn"] | null;
-        };
-        /**
          * KeyIn
-         * @description An action that needs nothing but the key it is known by.
+         * @description An action on a level: the key that it is known by, and a view whose cost is to be told.
          */
         KeyIn: {
             /**
@@ -6006,6 +5873,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
         };
         /**
          * MoveIn
@@ -6017,6 +5885,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /**
              * Stratum
              * @enum {string}
@@ -6035,6 +5904,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Name */
             name?: string | null;
             /** Seed */
@@ -6054,6 +5924,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Item */
             item: string;
             /** By */
@@ -6152,6 +6023,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /**
              * Add
              * @default []
@@ -6228,6 +6100,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Stands */
             stands: number[];
             /** Path */
@@ -6336,6 +6209,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Plants */
             plants: {
                 [key: string]: string[];
@@ -6418,6 +6292,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /**
              * Name
              * @description not of spaces alone, and without control characters
@@ -6646,6 +6521,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Conditions */
             conditions: components["schemas"]["ConditionSettings"][];
             /** To */
@@ -7958,6 +7834,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /** Name */
             name: string;
             /** Colour */
@@ -8024,6 +7901,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             /**
              * Name
              * @description not of spaces alone, and without control characters
@@ -8077,6 +7955,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             plots: components["schemas"]["Plots"];
         };
         /**
@@ -8115,6 +7994,7 @@ export interface components {
              * Format: uuid4
              */
             key: string;
+            view?: components["schemas"]["ViewIn"] | null;
             request: components["schemas"]["Request"];
         };
         /**
@@ -11395,113 +11275,6 @@ export interface operations {
             };
         };
     };
-    server_ground_api_try_resolution: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ResolutionIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ResolutionOut"];
-                };
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description There is no such thing, or one is no member of it. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description It is locked, overtaken or removed. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description What was sent cannot be taken. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too many at once: wait. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description A failure of the server. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The database does not answer: try again. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
     server_ground_api_set_resolution: {
         parameters: {
             query?: never;
@@ -13720,114 +13493,6 @@ export interface operations {
             };
         };
     };
-    server_stands_api_try_settings: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-                stand: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TryIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TryOut"];
-                };
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description There is no such thing, or one is no member of it. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description It is locked, overtaken or removed. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description What was sent cannot be taken. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too many at once: wait. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description A failure of the server. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The database does not answer: try again. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
     server_stands_api_aim_for: {
         parameters: {
             query?: never;
@@ -14044,327 +13709,14 @@ export interface operations {
             };
         };
     };
-    server_stands_api_try_difference: {
+    server_stands_api_field: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 slug: string;
                 stand: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TryIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description There is no such thing, or one is no member of it. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description It is locked, overtaken or removed. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description What was sent cannot be taken. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too many at once: wait. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description A failure of the server. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The database does not answer: try again. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    server_stands_api_overlay: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-                stand: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TryIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description There is no such thing, or one is no member of it. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description It is locked, overtaken or removed. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description What was sent cannot be taken. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too many at once: wait. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description A failure of the server. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The database does not answer: try again. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    server_stands_api_density_map: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-                stand: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description There is no such thing, or one is no member of it. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description It is locked, overtaken or removed. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description What was sent cannot be taken. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too many at once: wait. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description A failure of the server. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The database does not answer: try again. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    server_stands_api_touch_map: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-                stand: number;
+                kind: "suitability" | "density" | "touch";
             };
             cookie?: never;
         };
@@ -15768,113 +15120,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
-                };
-            };
-            /** @description Not signed in. */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The role does not allow it. */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description There is no such thing, or one is no member of it. */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description It is locked, overtaken or removed. */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too large. */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description What was sent cannot be taken. */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description Too many at once: wait. */
-            429: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description A failure of the server. */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-            /** @description The database does not answer: try again. */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Refusal"];
-                };
-            };
-        };
-    };
-    server_stands_arranging_api_try_new: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TryNewIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TryNewOut"];
                 };
             };
             /** @description Not signed in. */

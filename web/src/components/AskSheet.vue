@@ -11,7 +11,7 @@ const emit = defineEmits<{ go: []; close: [] }>()
       <slot />
       <p v-if="trouble" class="over" role="alert" :data-test="`${test}-trouble`">{{ trouble }}</p>
       <div class="foot">
-        <v-btn variant="text" @click="emit('close')">Drop</v-btn>
+        <v-btn variant="text" @click="emit('close')">Cancel</v-btn>
         <v-btn
           color="primary"
           variant="flat"

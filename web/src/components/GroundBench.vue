@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { mdiDeleteOutline, mdiImageFilterHdr, mdiLayersOutline, mdiUpload } from '@mdi/js'
 import { computed, ref, shallowRef } from 'vue'
-import { answer, api, type Changed, type Resolution } from '../api/client'
+import { answer, api, type Changed } from '../api/client'
 import { upload } from '../api/upload'
 import { whole } from '../budget'
 import type { Relief } from '../composables/useRelief'
@@ -22,7 +22,7 @@ const trouble = ref('')
 const maskFile = ref<File | null>(null)
 const maskName = ref('')
 const cell = ref<number | null>(null)
-const resolution = shallowRef<Resolution | null>(null)
+const resolution = shallowRef<Changed | null>(null)
 let timer = 0
 
 const l = computed(() => store.level!)
@@ -63,29 +63,28 @@ function tryCell(value: number) {
     () =>
       guarded(async () => {
         if (cell.value && cell.value !== l.value.touch_cell)
-          resolution.value = await answer(
-            api.POST('/api/levels/{slug}/resolution/try', {
-              params: { path: { slug: store.slug } },
-              body: { key: crypto.randomUUID(), cell: cell.value },
-            }),
-          )
+          resolution.value = await answer(setTouch(cell.value, { 'X-Try': '1' }))
       }),
     250,
   )
 }
+const setTouch = (size: number, headers = {}) =>
+  api.POST('/api/levels/{slug}/resolution', {
+    ...store.here(),
+    body: { key: crypto.randomUUID(), cell: size },
+    headers,
+  })
 const setCell = () =>
   guarded(async () => {
     if (!cell.value) return
-    store.take(
-      await answer(
-        api.POST('/api/levels/{slug}/resolution', {
-          params: { path: { slug: store.slug } },
-          body: { key: crypto.randomUUID(), cell: cell.value },
-        }),
-      ),
-    )
+    store.take(await answer(setTouch(cell.value)))
     dropCell()
   })
+/** Bytes that the painting of all stands takes in memory, 2 for each cell. */
+const painting = computed(() => {
+  const [rows, columns] = resolution.value!.tried!.touch
+  return { rows, columns, bytes: 2 * rows * columns * store.stands.length }
+})
 function dropCell() {
   cell.value = null
   resolution.value = null
@@ -184,10 +183,10 @@ async function guarded(work: () => Promise<void>) {
       />
       <template v-if="resolution">
         <p class="number" data-test="resolution">
-          {{ whole(resolution.columns) }} × {{ whole(resolution.rows) }} cells for each of
-          {{ resolution.stands }} stands: {{ megabytes(resolution.bytes_then) }} in memory, now
-          {{ megabytes(resolution.bytes_now) }}. Painting is resampled, never cleared:
-          <b>+{{ whole(resolution.gained) }} −{{ whole(resolution.lost) }}</b> plants at its edges.
+          {{ whole(painting.columns) }} × {{ whole(painting.rows) }} cells for each of
+          {{ store.stands.length }} stands: {{ megabytes(painting.bytes) }} in memory. Painting is resampled,
+          never cleared: <b>+{{ whole(resolution.gained) }} −{{ whole(resolution.lost) }}</b> plants at its
+          edges.
         </p>
         <p class="ins">
           <v-btn color="primary" variant="flat" data-test="keep-cell" @click="setCell">Keep</v-btn>

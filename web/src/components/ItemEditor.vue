@@ -276,7 +276,7 @@ async function keep() {
         <span class="faint small"
           >Every plant of it follows, in all levels that do not hold their own version.</span
         >
-        <v-btn variant="text" @click="emit('close')">Drop</v-btn>
+        <v-btn variant="text" @click="emit('close')">Cancel</v-btn>
         <v-btn
           color="primary"
           variant="flat"

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronUp, mdiClose, mdiTune } from '@mdi/js'
 import { computed, ref } from 'vue'
-import { answer, api, type Condition, type MixEntry } from '../api/client'
+import { api, type Condition, type MixEntry } from '../api/client'
 import type { Draft } from '../composables/useDraft'
 import { fresh, KINDS, ORDER, type Kind } from '../conditions'
 import { useLevel } from '../stores/level'
+import { useTrial } from '../stores/trial'
 import ActionButton from './ActionButton.vue'
 import ChoiceField from './ChoiceField.vue'
 import ConditionCard from './ConditionCard.vue'
@@ -15,6 +16,7 @@ import PairField from './PairField.vue'
 /** The stock items a stand plants, by weight; a changed weight moves plants only to or from that item. */
 const props = defineProps<{ draft: Draft; locked: boolean }>()
 const store = useLevel()
+const trial = useTrial()
 const mix = computed(() => props.draft.shared((s) => s.mix))
 const stand = computed(() => props.draft.shared((s) => s.variation))
 const list = computed(() => mix.value.value ?? [])
@@ -53,13 +55,12 @@ function exchange(k: number, item: string) {
 async function everywhere(item: string, by: string) {
   trouble.value = ''
   try {
-    await store.arrange(
-      answer(
-        api.POST('/api/levels/{slug}/exchange', {
-          ...store.here(),
-          body: { key: crypto.randomUUID(), item, by },
-        }),
-      ),
+    await trial.ask(`${nameOf(item)} for ${nameOf(by)} everywhere`, (view, headers) =>
+      api.POST('/api/levels/{slug}/exchange', {
+        ...store.here(),
+        body: { key: crypto.randomUUID(), item, by, view },
+        headers,
+      }),
     )
   } catch (error) {
     trouble.value = (error as Error).message

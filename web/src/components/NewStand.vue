@@ -2,7 +2,7 @@
 import { mdiPlus } from '@mdi/js'
 import { useDebounceFn } from '@vueuse/core'
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
-import { answer, api, type TriedNew, type View } from '../api/client'
+import { answer, api, type Changed, type View } from '../api/client'
 import { amount, signed, whole } from '../budget'
 import { useLevel } from '../stores/level'
 import { STRATA, type Stratum } from '../strata'
@@ -21,8 +21,9 @@ const spacing = ref<number | null>(null)
 /** Per cent. */
 const fullness = ref<number | null>(null)
 const trouble = ref('')
-const tried = shallowRef<TriedNew | null>(null)
+const tried = shallowRef<Changed | null>(null)
 const busy = ref(false)
+const cost = computed(() => tried.value?.entry.cost ?? {})
 
 const chosen = computed(() => store.level?.stock.find((i) => i.slug === item.value))
 watch(item, () => {
@@ -61,22 +62,24 @@ const said = () => ({
   spacing: spacing.value || null,
   fullness: fullness.value === null ? null : fullness.value / 100,
 })
+const send = (called: string, headers = {}) =>
+  api.POST('/api/levels/{slug}/new-stand', {
+    ...store.here(),
+    body: { key: crypto.randomUUID(), name: called, ...said(), view: props.view?.() ?? null },
+    headers,
+  })
 /** What it would begin with; a proposal is taken where nothing was said. */
 const look = useDebounceFn(async () => {
   if (!item.value) return
   const asked = JSON.stringify(said())
   try {
-    const told = await answer(
-      api.POST('/api/levels/{slug}/new-stand/try', {
-        params: { path: { slug: store.slug } },
-        body: { ...said(), view: props.view?.() ?? null },
-      }),
-    )
+    const told = await answer(send('It', { 'X-Try': '1' }))
     if (asked !== JSON.stringify(said())) return
     tried.value = told
     trouble.value = ''
-    spacing.value ??= told.spacing
-    fullness.value ??= +(told.fullness * 100).toFixed(1)
+    const begun = told.tried!.begun[0]
+    spacing.value ??= begun.spacing
+    fullness.value ??= +(begun.fullness * 100).toFixed(1)
   } catch (error) {
     tried.value = null
     trouble.value = (error as Error).message
@@ -87,14 +90,7 @@ async function add() {
   trouble.value = ''
   busy.value = true
   try {
-    await store.arrange(
-      answer(
-        api.POST('/api/levels/{slug}/new-stand', {
-          ...store.here(),
-          body: { key: crypto.randomUUID(), name: name.value.trim(), ...said() },
-        }),
-      ),
-    )
+    await store.arrange(answer(send(name.value.trim())))
     open.value = false
     sward.value = false
     item.value = name.value = ''
@@ -161,10 +157,12 @@ async function add() {
           />
         </div>
         <p v-if="tried && !trouble" class="number told" data-test="new-count">
-          about <b>{{ whole(tried.count) }}</b> {{ sward ? 'tufts' : 'plants'
-          }}<template v-if="tried.cost.triangles !== undefined"
-            ><br />in this view {{ signed(amount('ms', tried.cost.ms), tried.cost.ms) }},
-            {{ signed(amount('triangles', tried.cost.triangles), tried.cost.triangles) }} triangles</template
+          about <b>{{ whole(tried.tried!.begun[0].count) }}</b> {{ sward ? 'tufts' : 'plants'
+          }}<template v-if="cost.triangles !== undefined"
+            ><br />in this view {{ signed(amount('ms', cost.ms), cost.ms) }},
+            {{ signed(amount('triangles', cost.triangles), cost.triangles) }} triangles</template
+          ><template v-if="tried.lost"
+            ><br /><span class="over">−{{ whole(tried.lost) }}</span> of stands below it</template
           >
         </p>
       </template>
@@ -180,7 +178,7 @@ async function add() {
           data-test="new-add"
           >Begin it</v-btn
         >
-        <v-btn size="small" variant="text" @click="open = false">Drop</v-btn>
+        <v-btn size="small" variant="text" @click="open = false">Cancel</v-btn>
       </p>
     </form>
   </div>

@@ -247,7 +247,7 @@ onBeforeUnmount(() => {
           />
           <p class="do">
             <v-btn color="primary" variant="flat" data-test="ask-go" @click="ask(e.name)">Ask</v-btn>
-            <v-btn @click="asking = null">Drop</v-btn>
+            <v-btn @click="asking = null">Cancel</v-btn>
           </p>
         </div>
       </template>

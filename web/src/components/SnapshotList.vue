@@ -3,8 +3,10 @@ import { mdiCameraOutline, mdiDeleteOutline } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { answer, answerBytes, api, type Compared, type Snapshot, type View } from '../api/client'
 import { amount, signed, whole, type LineName } from '../budget'
-import { places, type Draft } from '../composables/useDraft'
+import type { Draft } from '../composables/useDraft'
+import { NOWHERE, placesOf } from '../payload'
 import { useLevel } from '../stores/level'
+import { useTrial } from '../stores/trial'
 import ActionButton from './ActionButton.vue'
 import FoldingPart from './FoldingPart.vue'
 
@@ -12,6 +14,7 @@ import FoldingPart from './FoldingPart.vue'
 const props = defineProps<{ draft: Draft; view: () => View | null }>()
 const d = props.draft
 const store = useLevel()
+const trial = useTrial()
 const list = shallowRef<Snapshot[]>([])
 const name = ref('')
 const before = ref(0)
@@ -46,15 +49,15 @@ const compare = () =>
         body: { ...body, view: props.view() },
       }),
     )
-    d.marks.value = places([
+    d.marks.value = placesOf(
       await answerBytes(
         api.POST('/api/levels/{slug}/snapshots/difference', { ...store.here(), parseAs: 'stream', body }),
       ),
-    ])
+    )
   })
 function close() {
   told.value = null
-  d.marks.value = places([])
+  d.marks.value = NOWHERE
 }
 const remove = (id: number) =>
   guarded(async () => {
@@ -68,15 +71,14 @@ const remove = (id: number) =>
   })
 const goBack = (s: Snapshot) =>
   guarded(async () => {
-    await store.arrange(
-      answer(
-        api.POST('/api/levels/{slug}/snapshots/{snapshot}/go-back', {
-          params: { path: { slug: store.slug, snapshot: s.id } },
-          body: { key: crypto.randomUUID() },
-        }),
-      ),
-    )
     close()
+    await trial.ask(`Go back to ${s.name}`, (view, headers) =>
+      api.POST('/api/levels/{slug}/snapshots/{snapshot}/go-back', {
+        params: { path: { slug: store.slug, snapshot: s.id } },
+        body: { key: crypto.randomUUID(), view },
+        headers,
+      }),
+    )
   })
 const choices = computed(() => [
   { value: 0, title: 'now' },

@@ -10,6 +10,7 @@ import {
 import { computed, ref, watch } from 'vue'
 import { answer, api, type Changed, type Stand, type StandChange } from '../api/client'
 import { useLevel } from '../stores/level'
+import { useTrial, type Send } from '../stores/trial'
 import ActionButton from './ActionButton.vue'
 import ColourField from './ColourField.vue'
 import PaintingMenu from './PaintingMenu.vue'
@@ -18,6 +19,7 @@ import { STRATA, type Stratum } from '../strata'
 /** A stand itself: its name, stratum, colour, seed and lock; duplicated and removed here. */
 const props = defineProps<{ stand: Stand }>()
 const store = useLevel()
+const trial = useTrial()
 const trouble = ref('')
 const name = ref(props.stand.name)
 watch(
@@ -49,26 +51,56 @@ const one = () => ({ params: { path: { slug: store.slug, stand: props.stand.id }
 const key = () => ({ key: crypto.randomUUID() })
 const change = (body: Partial<StandChange>) =>
   act(() => api.POST('/api/levels/{slug}/stands/{stand}/change', { ...one(), body: { ...key(), ...body } }))
+/** Have an action tried before it is kept. */
+async function ask(what: string, send: Send) {
+  trouble.value = ''
+  try {
+    await trial.ask(what, send)
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
 const move = (stratum: Stratum) =>
-  act(() =>
+  ask(`${props.stand.name} into ${stratum}`, (view, headers) =>
     api.POST('/api/levels/{slug}/stands/{stand}/move', {
       ...one(),
-      body: { ...key(), stratum, before: null },
+      body: { ...key(), stratum, before: null, view },
+      headers,
     }),
   )
 const duplicate = () =>
-  act(() => api.POST('/api/levels/{slug}/stands/{stand}/duplicate', { ...one(), body: key() }))
+  ask(`Duplicate ${props.stand.name}`, (view, headers) =>
+    api.POST('/api/levels/{slug}/stands/{stand}/duplicate', { ...one(), body: { ...key(), view }, headers }),
+  )
 const remove = () =>
-  act(() => api.POST('/api/levels/{slug}/stands/{stand}/remove', { ...one(), body: key() }))
+  ask(`Remove ${props.stand.name}`, (view, headers) =>
+    api.POST('/api/levels/{slug}/stands/{stand}/remove', { ...one(), body: { ...key(), view }, headers }),
+  )
 const clear = (area: number | null) =>
-  act(() => api.POST('/api/levels/{slug}/stands/{stand}/clear', { ...one(), body: { ...key(), area } }))
+  ask(`Clear the painting of ${props.stand.name}`, (view, headers) =>
+    api.POST('/api/levels/{slug}/stands/{stand}/clear', {
+      ...one(),
+      body: { ...key(), area, view },
+      headers,
+    }),
+  )
 const clearAll = (area: number | null) =>
-  act(() => api.POST('/api/levels/{slug}/clear', { ...store.here(), body: { ...key(), area } }))
+  ask('Clear the painting of all stands', (view, headers) =>
+    api.POST('/api/levels/{slug}/clear', { ...store.here(), body: { ...key(), area, view }, headers }),
+  )
+const reseed = (seed: number) =>
+  ask(`Another seed for ${props.stand.name}`, (view, headers) =>
+    api.POST('/api/levels/{slug}/stands/{stand}/change', {
+      ...one(),
+      body: { ...key(), seed, view },
+      headers,
+    }),
+  )
 const rename = () =>
   name.value.trim() && name.value.trim() !== props.stand.name && change({ name: name.value.trim() })
-const roll = () => change({ seed: Math.floor(Math.random() * 2 ** 31) })
+const roll = () => reseed(Math.floor(Math.random() * 2 ** 31))
 const setSeed = (text: string) =>
-  /^[0-9]{1,10}$/.test(text) && Number(text) !== props.stand.seed && change({ seed: Number(text) })
+  /^[0-9]{1,10}$/.test(text) && Number(text) !== props.stand.seed && reseed(Number(text))
 </script>
 
 <template>

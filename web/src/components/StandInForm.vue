@@ -114,7 +114,7 @@ const outline = () => {
     </div>
     <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
     <div class="foot">
-      <v-btn variant="text" @click="emit('close')">Drop</v-btn>
+      <v-btn variant="text" @click="emit('close')">Cancel</v-btn>
       <v-btn
         color="primary"
         variant="flat"

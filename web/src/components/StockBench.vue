@@ -13,6 +13,7 @@ import {
 import { computed, ref, watch } from 'vue'
 import { answer, api } from '../api/client'
 import { useLevel } from '../stores/level'
+import { useTrial } from '../stores/trial'
 import { useShelf } from '../stores/shelf'
 import FindingList from './FindingList.vue'
 import ItemEditor from './ItemEditor.vue'
@@ -26,6 +27,7 @@ const props = defineProps<{ item: string }>()
 const emit = defineEmits<{ take: [slug: string]; leave: [slug: string]; stand: [slug: string] }>()
 const shelf = useShelf()
 const store = useLevel()
+const trial = useTrial()
 const shown = computed(() => (shelf.detail?.slug === props.item ? shelf.detail : null))
 const mayChange = computed(() => store.mayPlant && !!shown.value?.may_change)
 const mine = computed(() => store.level?.stock.find((i) => i.slug === props.item))
@@ -98,15 +100,15 @@ const hold = (held: boolean) =>
     store.take(await answer(api.POST('/api/levels/{slug}/stock/hold', { ...store.here(), body })))
     await shelf.look(props.item)
   })
+const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
 const exchange = (by: string) =>
   attempt(async () => {
-    await store.arrange(
-      answer(
-        api.POST('/api/levels/{slug}/exchange', {
-          ...store.here(),
-          body: { key: crypto.randomUUID(), item: props.item, by },
-        }),
-      ),
+    await trial.ask(`${nameOf(props.item)} for ${nameOf(by)} everywhere`, (view, headers) =>
+      api.POST('/api/levels/{slug}/exchange', {
+        ...store.here(),
+        body: { key: crypto.randomUUID(), item: props.item, by, view },
+        headers,
+      }),
     )
     await shelf.look(props.item)
   })

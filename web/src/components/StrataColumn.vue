@@ -2,15 +2,17 @@
 import { mdiEyeOffOutline, mdiEyeOutline } from '@mdi/js'
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
-import { answer, api, type Item, type Stand, type View } from '../api/client'
+import { api, type Item, type Stand, type View } from '../api/client'
 import { inkOf, whole } from '../budget'
 import { useLevel } from '../stores/level'
+import { useTrial } from '../stores/trial'
 import ActionButton from './ActionButton.vue'
 import type { Stratum } from '../strata'
 import NewStand from './NewStand.vue'
 
 defineProps<{ view: () => View | null }>()
 const store = useLevel()
+const trial = useTrial()
 const TOP = 24
 const TALL = 250
 const FOOT = TOP + TALL
@@ -49,14 +51,16 @@ const over = ref<number | null>(null)
 /** Put a stand before another, or at the end of its stratum. */
 async function move(s: Stand, stratum: Stratum, before: number | null) {
   if (before === s.id) return
-  await store
-    .arrange(
-      answer(
-        api.POST('/api/levels/{slug}/stands/{stand}/move', {
-          params: { path: { slug: store.slug, stand: s.id } },
-          body: { key: crypto.randomUUID(), stratum, before },
-        }),
-      ),
+  const next = store.stands.find((x) => x.id === before)
+  const into = s.stratum === stratum ? '' : ` into ${stratum},`
+  const place = next ? `before ${next.name}` : 'last there'
+  await trial
+    .ask(`${s.name}${into} ${place}`, (view, headers) =>
+      api.POST('/api/levels/{slug}/stands/{stand}/move', {
+        params: { path: { slug: store.slug, stand: s.id } },
+        body: { key: crypto.randomUUID(), stratum, before, view },
+        headers,
+      }),
     )
     .catch(store.tell)
 }

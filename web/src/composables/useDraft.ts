@@ -1,20 +1,23 @@
 import { useLocalStorage } from '@vueuse/core'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, onScopeDispose, ref, shallowRef, watch } from 'vue'
 import {
   answer,
   answerBytes,
   api,
   ApiError,
+  type Changed,
   type Clash,
   type Stand,
   type StandSettings,
-  type Tried,
   type View,
 } from '../api/client'
+import { bytesOf, NOWHERE, placesOf, rasterOf, type Places } from '../payload'
+import type { Raster } from '../stage/isolines'
 import { together, varied, withEnds, type Ends, type VariationPart } from '../ranges'
 import type { Stores } from '../stores'
 
-export type Raster = { data: Uint8Array; columns: number; rows: number }
+/** What changed settings would give: plants then, gained and lost, and the cost difference in the view. */
+export type Tried = { count: number; gained: number; lost: number; cost: Record<string, number> }
 export type Changes = Partial<Omit<StandSettings, 'variation' | 'distances' | 'tints'>> & {
   variation?: VariationPart
   tints?: Ends<string>
@@ -27,20 +30,6 @@ export type Changes = Partial<Omit<StandSettings, 'variation' | 'distances' | 't
 
 /** A value that all selected stands share, or `mixed`. */
 export type Shared<T> = { value: T; mixed: boolean }
-
-const NOTHING = { came: new Float32Array(0), went: new Float32Array(0) }
-
-/** The plants that come and go, of several answers together. */
-export function places(answers: ArrayBuffer[]): { came: Float32Array; went: Float32Array } {
-  const came: number[] = []
-  const went: number[] = []
-  for (const bytes of answers) {
-    const [n, m] = new Uint32Array(bytes, 0, 2)
-    came.push(...new Float32Array(bytes, 8, 2 * n))
-    went.push(...new Float32Array(bytes, 8 + 8 * n, 2 * m))
-  }
-  return { came: Float32Array.from(came), went: Float32Array.from(went) }
-}
 
 /** Touch from 0 for -1 to 254 for +1 as RGBA. */
 function inked(touch: Uint8Array): Uint8Array {
@@ -81,7 +70,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
   /** Touch as colours with strength, RGBA: green where it adds, red where it takes away. */
   const touchSheet = ref<Raster | null>(null)
   /** Plants that the draft would bring and take, x and z of each in turn. */
-  const marks = shallowRef<{ came: Float32Array; went: Float32Array }>(NOTHING)
+  const marks = shallowRef<Places>(NOWHERE)
   /** Whether a click on the stage asks why there. */
   const asking = computed({ get: () => tool.why === true, set: (on) => void (tool.why = on || null) })
   const busy = ref(false)
@@ -141,62 +130,43 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
     timer = window.setTimeout(() => void attempt(), 120)
   }
 
+  onScopeDispose(() => window.clearTimeout(timer))
+
   async function attempt(): Promise<void> {
     const mine = ++round
     const stands = store.chosen
     if (!stands.length) return
-    const at = (s: Stand) => ({ params: { path: { slug: store.slug, stand: s.id } } })
-    const bytesOf = { parseAs: 'stream' } as const
     busy.value = true
     try {
-      const results = dirty.value
-        ? await Promise.all(
-            stands.map((s) =>
-              answer(
-                api.POST('/api/levels/{slug}/stands/{stand}/try', {
-                  ...at(s),
-                  body: { settings: partOf(s), view: view() },
-                }),
-              ),
-            ),
-          )
-        : []
       const kind = overlayKind.value
-      const first = at(stands[0])
-      const overlaid = {
-        suitability: () =>
-          api.POST('/api/levels/{slug}/stands/{stand}/suitability', {
-            ...first,
-            ...bytesOf,
-            body: { settings: partOf(stands[0]) },
-          }),
-        density: () => api.GET('/api/levels/{slug}/stands/{stand}/density', { ...first, ...bytesOf }),
-        touch: () => api.GET('/api/levels/{slug}/stands/{stand}/touch', { ...first, ...bytesOf }),
-      }
-      const bytes = showOverlay.value ? await answerBytes(overlaid[kind]()) : null
-      const { distances, each, fullnesses } = changes.value
       // Other distances move no plant.
-      const moved = stands.filter(
-        (s) => !s.sward && (distances || each || fullnesses ? fullnesses?.[s.id] !== undefined : dirty.value),
-      )
-      const changed = await Promise.all(
-        moved.map((s) =>
-          answerBytes(
-            api.POST('/api/levels/{slug}/stands/{stand}/difference', {
-              ...at(s),
-              ...bytesOf,
-              body: { settings: partOf(s) },
+      const { distances, each, fullnesses } = changes.value
+      const moves = fullnesses || (!distances && !each)
+      const laid = showOverlay.value && dirty.value && kind === 'suitability'
+      const parts = ['own', ...(moves ? ['places'] : []), ...(laid ? ['suitability'] : [])]
+      const said = Object.fromEntries(stands.map((s) => [s.id, { settings: partOf(s) }]))
+      const found = dirty.value
+        ? await answer(
+            api.PATCH('/api/levels/{slug}/stands', {
+              ...store.here(),
+              body: { key: crypto.randomUUID(), stands: said, view: view() },
+              headers: { 'X-Try': parts.join() },
             }),
-          ),
-        ),
-      )
+          )
+        : null
+      const path = { slug: store.slug, stand: stands[0].id, kind }
+      const field = () =>
+        answerBytes(
+          api.GET('/api/levels/{slug}/stands/{stand}/field/{kind}', { params: { path }, parseAs: 'stream' }),
+        )
+      const told = found?.tried
+      const bytes = !showOverlay.value ? null : laid ? bytesOf(told!.suitability) : await field()
       if (mine !== round) return
-      marks.value = changed.length ? places(changed) : NOTHING
-      tried.value = results.length ? results.reduce(add) : null
+      marks.value = told?.places ? placesOf(bytesOf(told.places)) : NOWHERE
+      tried.value = told ? sum(stands, found!) : null
       overlay.value = touchSheet.value = contours.value = null
       if (bytes) {
-        const [rows, columns] = new Uint16Array(bytes, 0, 2)
-        const read = { data: new Uint8Array(bytes, 4), columns, rows }
+        const read = rasterOf(bytes)
         if (overlayAs.value === 'lines') contours.value = { raster: read, signed: kind === 'touch' }
         else if (kind === 'touch') touchSheet.value = { ...read, data: inked(read.data) }
         else overlay.value = read
@@ -314,7 +284,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
     changes.value = {}
     clashes.value = []
     begun.clear()
-    marks.value = NOTHING
+    marks.value = NOWHERE
     tried.value = null
     trouble.value = ''
     fields.value = []
@@ -383,8 +353,8 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
 
 export type Draft = ReturnType<typeof useDraft>
 
-function add(a: Tried, b: Tried): Tried {
-  const cost = { ...a.cost }
-  for (const [name, value] of Object.entries(b.cost)) cost[name] = (cost[name] ?? 0) + value
-  return { count: a.count + b.count, gained: a.gained + b.gained, lost: a.lost + b.lost, cost }
+/** What a try says of the stands together; `count` of one that keeps its plants is what it has. */
+function sum(stands: Stand[], { gained, lost, entry, tried }: Changed): Tried {
+  const count = stands.reduce((n, s) => n + (tried!.counts[s.id] ?? s.count), 0)
+  return { count, gained, lost, cost: entry.cost }
 }

@@ -1,5 +1,6 @@
 import type { ShallowRef } from 'vue'
 import { answerBytes, api } from '../api/client'
+import { rasterOf } from '../payload'
 import type { Raster } from '../stage/isolines'
 import type { Stage } from '../stage/stage'
 import type { Stores } from '../stores'
@@ -8,11 +9,6 @@ import type { Stores } from '../stores'
 function denser(a: Raster, b: Raster): Raster {
   return { ...a, data: a.data.map((v, k) => Math.max(v, b.data[k] ?? 0)) }
 }
-function raster(bytes: ArrayBuffer) {
-  const [rows, columns] = new Uint16Array(bytes, 0, 2)
-  return { data: new Uint8Array(bytes, 4), columns, rows }
-}
-
 /** Loads where swards are dense, for the stage to plant tufts by; to be called again when stands change. */
 export function useSwards(
   stage: ShallowRef<Stage | null>,
@@ -27,14 +23,14 @@ export function useSwards(
     const all = await Promise.all(
       swards.map((s) =>
         answerBytes(
-          api.GET('/api/levels/{slug}/stands/{stand}/density', {
-            params: { path: { slug: store.slug, stand: s.id } },
+          api.GET('/api/levels/{slug}/stands/{stand}/field/{kind}', {
+            params: { path: { slug: store.slug, stand: s.id, kind: 'density' } },
             parseAs: 'stream',
           }),
         ).catch(() => null),
       ),
     )
-    const maps = all.flatMap((bytes) => (bytes ? [raster(bytes)] : []))
+    const maps = all.flatMap((bytes) => (bytes ? [rasterOf(bytes)] : []))
     if (stage.value && key === swardKey)
       stage.value.setSward(maps.length ? maps.reduce<Raster>(denser, maps[0]) : null)
   }

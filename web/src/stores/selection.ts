@@ -1,7 +1,9 @@
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type HandIn, type Selected } from '../api/client'
+import { whole } from '../budget'
 import { useLevel } from './level'
+import { useTrial, type Send } from './trial'
 
 type Place = [number, number]
 type Wish = Partial<Omit<HandIn, 'key' | 'plants'>>
@@ -9,11 +11,15 @@ type Wish = Partial<Omit<HandIn, 'key' | 'plants'>>
 const WISHES = { do: 'change', free: false, east: 0, south: 0, turn_by: 0, size_by: 1 } as const
 /** No wish for an item, nor for what was set by hand. */
 const NONE = { item: '', pinned: false }
+/** So many plants at once are told before it is kept what becomes of them. */
+const MANY = 50
+const TOLD = { change: 'Change', copy: 'Copy', remove: 'Remove', release: 'Release' } as const
 const key = (p: Selected) => `${p.stand}/${p.plant}`
 
 /** Single plants that are selected, and what is done to all of them at once. */
 export const useSelection = defineStore('selection', () => {
   const store = useLevel()
+  const trial = useTrial()
   const plants = shallowRef<Selected[]>([])
   const shape = ref<'box' | 'lasso'>('box')
   /** Whether plants of every stand are selected, or of the selected stands alone. */
@@ -105,13 +111,15 @@ export const useSelection = defineStore('selection', () => {
       if (!chosen.length) throw new Error('None of them is set by hand: there is nothing to release.')
       const by: Record<string, string[]> = {}
       for (const p of chosen) (by[p.stand] ??= []).push(p.plant)
-      const changed = await answer(
+      const wished = { plants: by, push: push.value, ...WISHES, ...wish }
+      const send: Send = (view, headers) =>
         api.POST('/api/levels/{slug}/hand', {
-          params: { path: { slug: store.slug } },
-          body: { key: crypto.randomUUID(), plants: by, push: push.value, ...WISHES, ...wish },
-        }),
-      )
-      store.take(changed)
+          ...store.here(),
+          body: { key: crypto.randomUUID(), ...wished, view },
+          headers,
+        })
+      if (chosen.length < MANY) store.take(await answer(send(store.seen)))
+      else await trial.ask(`${TOLD[wish.do ?? 'change']} ${whole(chosen.length)} plants`, send)
       push.value = false
       await again(chosen)
     })

@@ -21,6 +21,7 @@ import StageHost from '../components/StageHost.vue'
 import StatusLine from '../components/StatusLine.vue'
 import StockBench from '../components/StockBench.vue'
 import StrataColumn from '../components/StrataColumn.vue'
+import TrialSheet from '../components/TrialSheet.vue'
 import WhyCard from '../components/WhyCard.vue'
 import { answer, api, type DrawnCell, type Why } from '../api/client'
 import { connection } from '../api/connection'
@@ -34,9 +35,11 @@ import type { Drawn } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
 import { useStores } from '../stores'
 import { useSurvey } from '../stores/survey'
+import { useTrial } from '../stores/trial'
 
 const props = defineProps<{ slug: string; bench: Bench }>()
 const stores = useStores()
+const trial = useTrial()
 const { level: store, shapes, tool, selection, walks } = stores
 const router = useRouter()
 const stage = shallowRef<Stage | null>(null)
@@ -242,7 +245,7 @@ useEventListener(document, 'click', (event) => {
         :overlay="draft.overlay.value"
         :sheet="sheet"
         :contours="draft.contours.value"
-        :marks="draft.marks.value"
+        :marks="trial.marks ?? draft.marks.value"
         :paints="bench === 'planting'"
         :edits="bench === 'ground'"
         :asking="draft.asking.value || hand.tool.value !== null || walks.draws !== null"
@@ -295,6 +298,7 @@ useEventListener(document, 'click', (event) => {
     <KeySheet v-model="keys" />
     <GuideSheet v-if="guide" v-model="guide" :bench="bench" @keys="((guide = false), (keys = true))" />
     <JournalSheet v-model="journal" @go="stage?.look($event)" />
+    <TrialSheet />
     <StatusLine />
     <SignInAgain @back="goOn" />
   </main>
