@@ -52,8 +52,9 @@ PATIENCE = timedelta(seconds=10)
 
 class Since(Schema):
     """What is other in a level since a version of it: stands to be put in place of those there were, those
-    that are gone, all in their order; content keys of sheets, by stand and index; and shapes, mask images
-    and the level itself, each where it is other."""
+    that are gone, all in their order; content keys of sheets, by stand and index, empty where it is not
+    worked out whether they are other; and shapes, mask images and the level itself, each where it is
+    other."""
 
     version: int
     stands: list[StandOut] = []
@@ -105,8 +106,9 @@ class ChangedOut(Schema):
 
 
 def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
-    """What a step is to have read again, as `Version.answer` holds it: stands by number, whole or some of
-    their sheets, and what else."""
+    """What a step is to have read again, as `Version.answer` holds it: stands by number, whole, or some of
+    their sheets by index; `maybe`, sheets of stands that follow, which are not worked out here; and what
+    else."""
     was, now = step.before.level, step.after.level
     whole = [
         number
@@ -114,14 +116,19 @@ def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
         if stand is not was.stands.get(number) or was.pins_of(number) is not now.pins_of(number)
     ]
     sheets: dict[int, list[int]] = {}
-    for number, changed in step.sheets.items():
-        planting = step.after.planting(number) if number in now.stands else None
-        if planting is None or number in whole:
+    maybe: dict[int, list[int]] = {}
+    own = _own_of(step)
+    for number in step.reached:
+        if number not in now.stands or number in whole:
             continue
+        planting = step.after.planting(number)
         if number not in step.after.regions and not planting.at_hand:
             whole.append(number)
             continue
-        sheets[number] = [row * planting.sheets[0] + column for column, row in changed]
+        follows = own is not None and number not in own
+        found = step.sheets_near(number) if follows else step.sheets_of(number)
+        if found:
+            (maybe if follows else sheets)[number] = [r * planting.sheets[0] + c for c, r in found]
     names = ("stock", "heights", "layers", "touch_cell", "name")
     view = was.details["view"] != now.details["view"]
     return {
@@ -129,6 +136,7 @@ def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
         "gone": sorted(was.stands.keys() - now.stands.keys()),
         "order": was.stands is not now.stands,
         "sheets": sheets,
+        "maybe": maybe,
         "shapes": was.shapes is not now.shapes or was.details["shapes"] != now.details["shapes"],
         "masks": was.masks is not now.masks,
         "level": view or any(getattr(was, name) is not getattr(now, name) for name in names),
@@ -136,13 +144,14 @@ def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
 
 
 def _union(parts: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
-    out: dict[str, Any] = {"whole": set(), "gone": set(), "sheets": {}}
+    out: dict[str, Any] = {"whole": set(), "gone": set(), "sheets": {}, "maybe": {}}
     out |= dict.fromkeys(("order", "shapes", "masks", "level"), False)
     for part in parts:
         out["whole"] |= set(part["whole"])
         out["gone"] = (out["gone"] | set(part["gone"])) - set(part["whole"])
-        for number, sheets in part["sheets"].items():
-            out["sheets"].setdefault(int(number), set()).update(sheets)
+        for kind in ("sheets", "maybe"):
+            for number, sheets in part.get(kind, {}).items():
+                out[kind].setdefault(int(number), set()).update(sheets)
         for name in ("order", "shapes", "masks", "level"):
             out[name] |= part[name]
     return out
@@ -161,12 +170,16 @@ def _told(
     planted, numbers = planted_of(level), numbers_of(level)
     ids = {number: pk for pk, number in numbers.items()}
     rows = rows_of(level) if reach["whole"] else {}
-    keys = {}
+    keys: dict[int, dict[int, str]] = {}
+    for number, sheets in reach["maybe"].items():
+        if number in ids and number not in reach["whole"]:
+            keys[ids[number]] = dict.fromkeys(sheets, "")
     for number, sheets in reach["sheets"].items():
         if number in ids and number not in reach["whole"]:
             planting = planted.planting(number)
             columns = planting.sheets[0]
-            keys[ids[number]] = {k: planting.key((k % columns, k // columns)) for k in sheets}
+            known = {k: planting.key((k % columns, k // columns)) for k in sheets}
+            keys[ids[number]] = keys.get(ids[number], {}) | known
     wanted = [(pk, planted.planting(numbers[pk])) for pk in counted if pk in numbers]
     return {
         "version": version or level.version,
@@ -220,14 +233,24 @@ def note_effect(done: Done, view: View | None = None) -> dict[int, tuple[int, in
     return moved
 
 
+def _own_of(step: Step[PlantedLevel]) -> set[int] | None:
+    """The stands that a step is about, where those that follow are not worked out with it: of painting and
+    settings, which are done many times a minute."""
+    if not isinstance(step.edit, (Paint, ChangeSettings)):
+        return None
+    return set(step.edit.stands & step.after.stands.keys())
+
+
 def _counted(step: Step[PlantedLevel]) -> list[int]:
-    """The stands whose plants are counted: of painting and settings, those alone that were changed; in a try,
-    all that follow, but for large ones, if these alone are not asked for."""
-    own = step.edit.stands & step.after.stands.keys()
-    if "own" in trying.get() or isinstance(step.edit, (Paint, ChangeSettings)) and not trying.get():
+    """The stands whose plants are counted; in a try all that follow, but for large ones, if those alone that
+    it is about are not asked for."""
+    own, about = _own_of(step), step.edit.stands & step.after.stands.keys()
+    if "own" in trying.get():
+        return sorted(about)
+    if own is not None and not trying.get():
         return sorted(own)
     if trying.get():
-        return [n for n in step.sheets if n in own or _countable(step, n)]
+        return [n for n in step.sheets if n in about or _countable(step, n)]
     return sorted(step.sheets)
 
 
@@ -277,7 +300,9 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view_in: ViewIn 
     row.role = level.role
     view = seen(row, view_in) if view_in else None
     moved = note_effect(done, view)
-    undo, redo = last_done(request.user, row), last_undone(request.user, row)
+    undo, redo = done.entry if done.new else last_done(request.user, row), None
+    if not done.new:  # a new action ends redoing what was taken back before it
+        redo = last_undone(request.user, row)
     tried = None
     if done.entry.pk is None:
         since = {"version": row.version}
@@ -285,9 +310,7 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view_in: ViewIn 
     elif done.step is None:
         since = whole_level(row)
     else:
-        numbers = _counted(done.step)
-        counted = [pk for pk, number in numbers_of(row).items() if number in numbers]
-        since = _told(row, _union([_reach(done.step)]), None, counted)
+        since = _told(row, _union([_reach(done.step)]), None)
     return {
         "entry": entry_out(done.entry, request.user),
         "gained": sum(gained for gained, _ in moved.values()) if done.step else done.entry.gained,
@@ -322,7 +345,7 @@ def _cost_change(row: Level, step: Step[PlantedLevel], numbers: list[int], view:
 
 def whole_level(level: Level, place: Place | None = None) -> dict:
     """All of a level, for who cannot be told what has changed."""
-    reach = {"whole": planted_of(level).stands, "gone": [], "sheets": {}}
+    reach = {"whole": planted_of(level).stands, "gone": [], "sheets": {}, "maybe": {}}
     return _told(level, reach | dict.fromkeys(("order", "shapes", "masks", "level"), True), place)
 
 

@@ -35,12 +35,14 @@ TIMES = 6
 @dataclasses.dataclass(frozen=True)
 class Done:
     """An action on a level, whose row is as it left it: its journal entry; the version that it began from;
-    what it did, None where it had been done before under the same key; and what it did in other levels."""
+    what it did, None where it had been done before under the same key; whether it is a new action, not one
+    that was taken back or done again; and what it did in other levels."""
 
     level: Level
     entry: Entry
     previous: int = 0
     step: Step[PlantedLevel] | None = None
+    new: bool = False
     elsewhere: tuple[Done, ...] = ()
 
 

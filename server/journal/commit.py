@@ -81,7 +81,7 @@ def commit_made(
         note_version(row, previous, change["edit"] if replayable(edit) else None, entry.pk)
     hold(row, step.after)
     level.version = row.version
-    return Done(row, entry, previous, step)
+    return Done(row, entry, previous, step, new=True)
 
 
 def _tried(user: User, level: Level, edit: Edit, what: str, cut: bool = False) -> Done:

@@ -46,11 +46,10 @@ class Level(models.Model):
         return self.name
 
     def new_version(self) -> None:
-        """Note that the level has changed, inside the transaction that changes it. The step is drawn by
-        chance, so that a version that was rolled back is never met again."""
-        step = 1 + secrets.randbelow(2**20)
-        Level.objects.filter(pk=self.pk).update(version=models.F("version") + step)
-        self.version = Level.objects.values_list("version", flat=True).get(pk=self.pk)
+        """Note that the level has changed, inside the transaction that changes it and has locked this row.
+        The step is drawn by chance, so that a version that was rolled back is never met again."""
+        self.version += 1 + secrets.randbelow(2**20)
+        self.save(update_fields=["version"])
 
     @property
     def width(self) -> float:

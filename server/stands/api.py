@@ -26,6 +26,7 @@ from thicket.planted.aiming import aim
 from thicket.planted.cover import SCALES, strength, tiles_of
 from thicket.planted.planting import Planting
 from thicket.planted.sampling import sample
+from thicket.planted.sheets import Sheet
 from thicket.planting.density import TOUCH_UNIT
 
 router = Router(tags=["stands"])
@@ -201,13 +202,34 @@ def plants(request: HttpRequest, slug: str, stand: int, column: int, row: int, k
     return HttpResponse(data, content_type="application/octet-stream", headers={"Cache-Control": IMMUTABLE})
 
 
-def _sheet(planting: Planting, column: int, row: int, key: str) -> bytes:
+@router.get("/levels/{slug}/stands/{stand}/sheets/{column}/{row}/since/{key}")
+def plants_since(request: HttpRequest, slug: str, stand: int, column: int, row: int, key: str):
+    """The plants of a sheet as they are now, their content key in the header `Sheet-Key`; nothing where they
+    are still those of a key."""
+    planting = planting_of(stand_for(level_for(request, slug), stand))
+    now = planting.key(_place(planting, column, row))
+    if now == key:
+        return HttpResponse(status=204)
+    body = encode(planting.plants((column, row)))
+    return HttpResponse(body, content_type="application/octet-stream", headers={"Sheet-Key": now})
+
+
+def _place(planting: Planting, column: int, row: int) -> Sheet:
+    """Where a sheet is.
+
+    Raises: HttpError 404 when the stand has none there.
+    """
     columns, rows = planting.sheets
     if not (0 <= column < columns and 0 <= row < rows):
         raise HttpError(404, f"sheet: there is no sheet {column}, {row}; the stand has {columns} × {rows}.")
-    if planting.key((column, row)) != key:
+    return column, row
+
+
+def _sheet(planting: Planting, column: int, row: int, key: str) -> bytes:
+    sheet = _place(planting, column, row)
+    if planting.key(sheet) != key:
         raise HttpError(409, "This sheet has been planted anew: read the stand again for its present key.")
-    return encode(planting.plants((column, row)))
+    return encode(planting.plants(sheet))
 
 
 @router.post("/levels/{slug}/stands/{stand}/clear", response=ChangedOut)

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from thicket.ground.rasters import resample
 from thicket.planted.planting import Planting
+from thicket.planted.sheets import Box
+from thicket.planting.stands import Plants
 
 Places = tuple[np.ndarray, np.ndarray]
 NOWHERE = np.empty((0, 2))
@@ -25,9 +28,12 @@ class Difference:
 
 def _standing(planting: Planting, sheets: list) -> Places:
     """Ids and places of all plants of some sheets."""
+    return _places_of(map(planting.plants, sheets))
+
+
+def _places_of(parts: Iterable[Plants]) -> Places:
     ids, at = [np.empty(0, np.uint64)], [NOWHERE]
-    for sheet in sheets:
-        plants = planting.plants(sheet)
+    for plants in parts:
         ids.append(plants.id)
         at.append(plants.form[:, [0, 2]].astype(float))
     return np.concatenate(ids), np.concatenate(at)
@@ -43,16 +49,33 @@ def _all_of(planting: Planting | None) -> tuple[int, np.ndarray]:
 
 
 def _sward_change(before: Planting, after: Planting) -> tuple[float, float]:
-    """Tufts gained and lost, reckoned from the density fields of one extent."""
-    cell = min(before.density_cell, after.density_cell)
-    shape = max(before.density.shape, after.density.shape)
-    was, now = (resample(np.minimum(p.density * p.core.fullness, 1.0), shape) for p in (before, after))
+    """Tufts gained and lost, from the density fields of one extent; where only the painting differs, from
+    those in its box."""
+    painted = before.touch_map.differing(after.touch_map) if _painted_only(before, after) else None
+    if painted:
+        cell, fields = before.cell, [p.sward_density_in(painted) for p in (before, after)]
+    else:
+        cell = min(before.density_cell, after.density_cell)
+        shape = max(before.density.shape, after.density.shape)
+        fields = [resample(p.density, shape) for p in (before, after)]
+    was, now = (np.minimum(f * p.core.fullness, 1.0) for f, p in zip(fields, (before, after)))
     change = (now.astype(float) - was) * (cell * cell * before.core.per_m2)
     return float(change[change > 0].sum()), float(-change[change < 0].sum())
 
 
-def difference(before: Planting | None, after: Planting | None) -> Difference:
-    """Plants gained and lost between two plantings of a stand; None stands for one that is not there.
+def _painted_only(before: Planting, after: Planting) -> bool:
+    """Whether two plantings of a sward differ at most in what is painted, in the cells of their ground."""
+    return (
+        before.stand.key == after.stand.key
+        and before.cell == before.touch_cell == after.touch_cell
+        and before.suitability is after.suitability
+        and all(a is b for a, b in zip(before.around.above, after.around.above, strict=True))
+    )
+
+
+def difference(before: Planting | None, after: Planting | None, box: Box | None = None) -> Difference:
+    """Plants gained and lost between two plantings of a stand; None stands for one that is not there. `box`,
+    in m, is ground outside of which nothing differs, where that is known.
 
     With the same places, every place is looked at; with others (a new spacing or seed) all plants go and all
     come. A sward's are reckoned from its density fields, on grounds of another size from their totals.
@@ -71,10 +94,13 @@ def difference(before: Planting | None, after: Planting | None) -> Difference:
         else:
             gained, lost = after.count(), before.count()
         return Difference(round(gained), round(lost), NOWHERE, NOWHERE)
-    sheets = [list(p.sheets_in(p.everywhere)) for p in (before, after)]
-    if same and extent:
-        sheets[0] = sheets[1] = [s for s in sheets[0] if before.key(s) != after.key(s)]
-    (old, at_old), (new, at_new) = _standing(before, sheets[0]), _standing(after, sheets[1])
+    if box and same and extent:
+        (old, at_old), (new, at_new) = (_places_of([p.plants_in(box)]) for p in (before, after))
+    else:
+        sheets = [list(p.sheets_in(p.everywhere)) for p in (before, after)]
+        if same and extent:
+            sheets[0] = sheets[1] = [s for s in sheets[0] if before.key(s) != after.key(s)]
+        (old, at_old), (new, at_new) = _standing(before, sheets[0]), _standing(after, sheets[1])
     if not same:
         return Difference(len(new), len(old), at_new, at_old)
     came, went = at_new[~np.isin(new, old)], at_old[~np.isin(old, new)]

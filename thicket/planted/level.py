@@ -55,8 +55,9 @@ class PlantedLevel:
         self.cache = Cache() if cache is None else cache  # an empty one is one all the same
         self.rasters = SiteRasters(level, self.cache, threads, self.planting)
         self._plantings: dict[int, Planting] = {}
-        self.regions: dict[int, Box] = {}
-        """By stand, the ground outside of which it is planted as in the level that this was edited from."""
+        self.regions: dict[int, Box | None] = {}
+        """By stand, the ground outside of which it is planted as in the level that this was edited from; None
+        for one that is planted alike everywhere."""
 
     @property
     def ground(self) -> Ground:
@@ -213,13 +214,13 @@ class PlantedLevel:
                 region = around_any(region, was.touch_reach(painted))
             if old is new and region is None and not moved:
                 after._plantings[new.number] = was
+                after.regions[new.number] = None
                 continue
             facts = was.facts if old is new else None
             now = Planting(after._around(new), new, facts=facts)
             now.take_over(was, region, set(moved))
             after._plantings[new.number] = now
-            if region is not None:
-                after.regions[new.number] = region
+            after.regions[new.number] = region
             if region is not None and not new.sward:
                 moved[new.number] = region
         return after

@@ -157,11 +157,12 @@ class Occupancy:
             free &= ~crowded(x, z, r, thresholds, gap)
         return free
 
-    def gaps(self) -> Discs:
-        """What the trunks of stands above, with the gap, take from a sward anywhere."""
-        above = self.taken(self.sheets.everywhere)
+    def gaps(self, box: Box | None = None) -> Discs:
+        """What the trunks of stands above, with the gap, take from a sward, in a box or anywhere."""
+        box = box or self.sheets.everywhere
+        above = self.taken(box)
         parts = [Discs(above.x, above.z, above.r + self.facts.settings.gap)]
-        parts += [Discs(c.discs.x, c.discs.z, c.discs.r + c.gap) for c in self.claims(self.sheets.everywhere)]
+        parts += [Discs(c.discs.x, c.discs.z, c.discs.r + c.gap) for c in self.claims(box)]
         return concat_discs(parts)
 
     def release(self) -> None:

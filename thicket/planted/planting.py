@@ -24,7 +24,7 @@ from thicket.planted.places import PLANT_CEILING, Places
 from thicket.planted.sheets import Box, Sheet, Sheets, around_both, box_around, cells, inside, widened
 from thicket.planted.suitability import SiteRasters
 from thicket.planted.tiled import TiledRaster
-from thicket.planting.density import density_at, density_field, expected_count
+from thicket.planting.density import density, density_at, density_field, expected_count
 from thicket.planting.pins import Pins
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import Discs, concat_discs, covered, near, standing
@@ -199,6 +199,17 @@ class Planting(Sheets):
         """Density float32 at the centres of cells of `density_cell` m; of a sward, what shapes leave of
         it."""
         return self._density.field
+
+    def sward_density_in(self, box: Cells) -> np.ndarray:
+        """The density of a sward in a box of cells, where ground and painting have the same cells."""
+        col0, row0, col1, row1 = box
+        rows, columns = slice(row0, row1), slice(col0, col1)
+        field = density(self.suitability.array[rows, columns], self.touch_map.window(box)[0])
+        whole = self.suitability.array.shape
+        field *= self.around.rasters.openness(self.settings.clear_of, self.cell, whole)[rows, columns]
+        x, z, r = self.occupancy.gaps(self.metres(box))
+        trunks = Discs(x - col0 * self.cell, z - row0 * self.cell, r)
+        return field * (1 - covered(trunks, self.cell, field.shape))
 
     @property
     def density_cell(self) -> float:

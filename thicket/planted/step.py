@@ -21,7 +21,7 @@ class Planted(Protocol):
     level: Level
 
     @property
-    def regions(self) -> Mapping[int, Box]: ...
+    def regions(self) -> Mapping[int, Box | None]: ...
 
     @property
     def stands(self) -> Mapping[int, Stand]: ...
@@ -38,6 +38,7 @@ class Step(Generic[L]):
 
     def __init__(self, before: L, after: L, edit: Edit) -> None:
         self.before, self.after, self.edit = before, after, edit
+        self._sheets: dict[int, list[Sheet]] = {}
         self._differences: dict[int, Difference] = {}
 
     @lazy
@@ -49,13 +50,15 @@ class Step(Generic[L]):
     def sheets(self) -> dict[int, list[Sheet]]:
         """The sheets of every stand that may hold other plants than before: those whose keys differ, all of
         one that came or went. Stands of which there are none are left out."""
-        found = {}
+        found = {number: self.sheets_of(number) for number in self.reached}
+        return {number: sheets for number, sheets in found.items() if sheets}
+
+    @lazy
+    def reached(self) -> list[int]:
+        """The stands that follow from what the edit changes, whether or not their plants do."""
         numbers = self.before.stands.keys() | self.after.stands.keys()
-        for number in sorted(numbers - unreached(self.before.level, self.after.level)):
-            sheets = self._changed_sheets(number)
-            if sheets:
-                found[number] = sheets
-        return found
+        numbers -= unreached(self.before.level, self.after.level)
+        return sorted(number for number in numbers if not self._untouched(number))
 
     def _plantings(self, number: int) -> tuple[Planting | None, Planting | None]:
         was, now = (
@@ -63,13 +66,33 @@ class Step(Generic[L]):
         )
         return was, now
 
+    def sheets_of(self, number: int) -> list[Sheet]:
+        """The sheets of one stand whose keys differ."""
+        if number not in self._sheets:
+            self._sheets[number] = self._changed_sheets(number)
+        return self._sheets[number]
+
+    def sheets_near(self, number: int) -> list[Sheet]:
+        """The sheets of one stand that may differ, for all that is known without planting it."""
+        was, now = self._plantings(number)
+        if was is now or now is None:
+            return []
+        box = self.after.regions.get(number, now.everywhere)
+        return sorted(now.sheets_in(box)) if box else []
+
     def _changed_sheets(self, number: int) -> list[Sheet]:
         was, now = self._plantings(number)
         if was is now:
             return []
+        if self._untouched(number):
+            return []
         box = self.after.regions.get(number)
         keys = [{s: p.key(s) for s in p.sheets_in(box or p.everywhere)} if p else {} for p in (was, now)]
         return sorted(s for s in keys[0].keys() | keys[1].keys() if keys[0].get(s) != keys[1].get(s))
+
+    def _untouched(self, number: int) -> bool:
+        """Whether it is known without planting it that a stand has not changed."""
+        return number in self.after.regions and self.after.regions[number] is None
 
     @lazy
     def counts(self) -> dict[int, tuple[int, int]]:
@@ -87,7 +110,8 @@ class Step(Generic[L]):
     def difference(self, number: int) -> Difference:
         """What changes of one stand, and where."""
         if number not in self._differences:
-            self._differences[number] = difference(*self._plantings(number))
+            box = self.after.regions.get(number)
+            self._differences[number] = difference(*self._plantings(number), box)
         return self._differences[number]
 
     @property
@@ -102,7 +126,9 @@ class Step(Generic[L]):
 
     @lazy
     def box(self) -> Box | None:
-        """The ground of the changed sheets, in m; None when no plant changes."""
+        """The ground on which plants may change, in m; None where none do."""
+        if self.reached and self.after.regions.keys() >= set(self.reached):
+            return around_any(*(self.after.regions[number] for number in self.reached))
         windows: list[Box | None] = []
         for number, sheets in self.sheets.items():
             planting = next(p for p in reversed(self._plantings(number)) if p)

@@ -11,7 +11,7 @@ import {
   type StandSettings,
   type View,
 } from '../api/client'
-import { bytesOf, NOWHERE, placesOf, rasterOf, type Places } from '../payload'
+import { bytesOf, NOWHERE, placesOf, rasterOf, type Places } from '../stage/payload'
 import type { Raster } from '../stage/isolines'
 import { together, varied, withEnds, type Ends, type VariationPart } from '../ranges'
 import type { Stores } from '../stores'

@@ -1,4 +1,5 @@
 import { answerBytes, api, type Stand } from '../api/client'
+import { sureOf } from './sheetKeys'
 
 /** A stand with more sheets than this is hatched on the plan by what the server says of its cover. */
 const MANY_SHEETS = 100
@@ -46,10 +47,13 @@ export interface Cover {
   changes: number
 }
 
-/** Whether a stand's plants differ from what they were; a sheet's key that is told only now is no change. */
+/**
+ * Whether a stand's plants differ from what they were, or may; a sheet's key that is told only now is no
+ * change, nor is one that has been found to be what it was.
+ */
 const differs = (was: Stand, now: Stand): boolean =>
   JSON.stringify(was.settings) !== JSON.stringify(now.settings) ||
-  was.sheets.keys.some((key, k) => key && now.sheets.keys[k] !== key)
+  was.sheets.keys.some((key, k) => key && now.sheets.keys[k] !== key && now.sheets.keys[k] !== sureOf(key))
 
 /** Asks the server how much ground the stands of a wide level cover, by tiles, as the plan is looked at. */
 export class CoverStore {

@@ -1,8 +1,9 @@
-import { answerBytes, api, type Drawing, type Item, type Stand } from '../api/client'
+import { answerBytes, api, ApiError, type Drawing, type Item, type Stand } from '../api/client'
 import { isWide } from './cover'
 import { drawnReach, PLAIN } from './drawing'
 import { CELL } from './frustum'
 import { decode, gather, STRIDE, type Plants } from './payload'
+import { isSure } from './sheetKeys'
 
 /** Plants of one drawing cell with the box that holds them whole. */
 export interface Cell {
@@ -166,10 +167,16 @@ export class StandPlants {
   }
 }
 
+type SheetPath = { slug: string; stand: number; column: number; row: number }
+/** In place of the key of a sheet of which nothing is on the stage. */
+const NONE = '-'
 const AT_ONCE = 4
 /** While many sheets are on their way, they are shown this often, in ms. */
 const SHOW_MS = 200
 const FAR_SHEETS = 1.6
+
+/** Hears the key of a sheet, by its index, of which a stand was not sure under the key that it had. */
+export type Told = (stand: number, index: number, had: string, key: string) => void
 
 /** Keeps the stage's plants as the level's stands say, nearest sheets first. */
 export class PlantStore {
@@ -189,7 +196,7 @@ export class PlantStore {
     private readonly slug: string,
     private readonly stock: Map<string, Item>,
     private readonly changed: () => void,
-    private readonly stale: () => void,
+    private readonly told: Told,
   ) {}
 
   /** Take over the stands as the server has them now. */
@@ -305,31 +312,49 @@ export class PlantStore {
       void this.fetch(want.sp, want.index, want.key)
   }
 
+  /** The plants of a sheet under a key; null where it has others by now. */
+  private async under(path: SheetPath, key: string): Promise<Plants | null> {
+    const asked = api.GET('/api/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}', {
+      params: { path: { ...path, key } },
+      parseAs: 'stream',
+    })
+    try {
+      return decode(await answerBytes(asked))
+    } catch (error) {
+      if (error instanceof ApiError && error.status === 409) return null
+      throw error
+    }
+  }
+
+  /** The plants of a sheet, and their key; null where they are still those of a key. */
+  private async since(path: SheetPath, key: string): Promise<{ key: string; plants: Plants } | null> {
+    const { response } = await api.GET(
+      '/api/levels/{slug}/stands/{stand}/sheets/{column}/{row}/since/{key}',
+      { params: { path: { ...path, key } }, parseAs: 'stream' },
+    )
+    if (response.status === 204) return null
+    return { key: response.headers.get('Sheet-Key')!, plants: decode(await response.arrayBuffer()) }
+  }
+
   private async fetch(sp: StandPlants, index: number, key: string): Promise<void> {
     const mark = `${sp.stand.id}/${index}`
     const { columns } = sp.stand.sheets
     this.fetching.add(mark)
     this.busy++
     try {
-      const path = {
-        slug: this.slug,
-        stand: sp.stand.id,
-        column: index % columns,
-        row: Math.floor(index / columns),
-        key,
+      const params = { slug: this.slug, stand: sp.stand.id, column: index % columns }
+      const path = { ...params, row: Math.floor(index / columns) }
+      const found = isSure(key) ? await this.under(path, key) : null
+      if (found) {
+        if (sp.stand.sheets.keys[index] === key) sp.place(index, key, found)
+      } else {
+        const have = sp.keyOf(index) || NONE
+        const now = await this.since(path, have)
+        if (now) sp.place(index, now.key, now.plants)
+        this.told(sp.stand.id, index, key, now ? now.key : have)
       }
-      const plants = decode(
-        await answerBytes(
-          api.GET('/api/levels/{slug}/stands/{stand}/plants/{column}/{row}/{key}', {
-            params: { path },
-            parseAs: 'stream',
-          }),
-        ),
-      )
-      if (sp.stand.sheets.keys[index] === key) sp.place(index, key, plants)
     } catch {
       this.failed.set(key, Date.now() + 2000)
-      this.stale()
     } finally {
       this.fetching.delete(mark)
       this.busy--

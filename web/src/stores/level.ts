@@ -20,6 +20,7 @@ import {
   type View,
 } from '../api/client'
 import { line, type LineName } from '../budget'
+import { unsure } from '../stage/sheetKeys'
 import { useOutbox, type Fate } from './outbox'
 import { useSession } from './session'
 
@@ -123,14 +124,16 @@ export const useLevel = defineStore('level', () => {
   }
 
   /** Take over what is other in the level. */
-  function apply(since: Since): void {
+  function apply(since: Since, moved: Changed['moved'] = {}): void {
     if (since.level) level.value = since.level
     if (since.shapes) shapes.value = since.shapes
     if (since.masks) masks.value = since.masks
     const fresh = new Map(since.stands?.map((s) => [s.id, s]))
     const known = new Set(stands.value.map((s) => s.id))
     const gone = new Set(since.gone)
-    let now = stands.value.filter((s) => !gone.has(s.id)).map((s) => fresh.get(s.id) ?? withKeys(s, since))
+    let now = stands.value
+      .filter((s) => !gone.has(s.id))
+      .map((s) => fresh.get(s.id) ?? withKeys(s, since, moved[s.id]))
     now.push(...[...fresh.values()].filter((s) => !known.has(s.id)))
     if (since.order) {
       const place = new Map(since.order.map((id, k) => [id, k]))
@@ -141,15 +144,24 @@ export const useLevel = defineStore('level', () => {
 
   /** A stand with the content keys and the count that have become known; its count is asked for later where
    * it follows from others' plants. */
-  function withKeys(stand: Stand, since: Since): Stand {
+  function withKeys(stand: Stand, since: Since, moved?: [number, number]): Stand {
     const changed = since.keys?.[stand.id]
-    const count = since.counts?.[stand.id]
+    const count = since.counts?.[stand.id] ?? (moved && stand.count + moved[0] - moved[1])
     if (count !== undefined) uncounted.delete(stand.id)
     else if (changed) uncounted.add(stand.id)
     if (!changed && (count === undefined || count === stand.count)) return stand
     const keys = stand.sheets.keys.slice()
-    for (const [index, key] of Object.entries(changed ?? {})) keys[Number(index)] = key
+    for (const [index, key] of Object.entries(changed ?? {}))
+      keys[Number(index)] = key || unsure(keys[Number(index)], since.version)
     return { ...stand, count: count ?? stand.count, sheets: { ...stand.sheets, keys } }
+  }
+
+  /** A sheet's key has become known in place of one that was not, or was no longer, sure. */
+  function sheetTold(stand: number, index: number, had: string, key: string): void {
+    stands.value = stands.value.map((s) => {
+      if (s.id !== stand || s.sheets.keys[index] !== had) return s
+      return { ...s, sheets: { ...s.sheets, keys: s.sheets.keys.with(index, key) } }
+    })
   }
 
   /** Stands whose plants came or went with those of others, and are to be counted with the next beat. */
@@ -160,7 +172,7 @@ export const useLevel = defineStore('level', () => {
    * sent one. Where others have acted since what is on the screen, the next beat brings all of it.
    */
   function take(changed: Changed, what = changed.entry.what, view: View | null = null): Entry {
-    apply(changed.since)
+    apply(changed.since, changed.moved)
     if (changed.previous === version.value) version.value = changed.since.version
     setPulse(changed)
     difference.value = { what, gained: changed.gained, lost: changed.lost, cost: changed.entry.cost }
@@ -370,6 +382,7 @@ export const useLevel = defineStore('level', () => {
     open,
     refresh,
     tellNear,
+    sheetTold,
     beat,
     paint,
     sendWaiting,

@@ -1,7 +1,7 @@
 import { defineStore } from 'pinia'
 import { ref, shallowRef } from 'vue'
 import { answer, type Changed, type View } from '../api/client'
-import { bytesOf, placesOf, type Places } from '../payload'
+import { bytesOf, placesOf, type Places } from '../stage/payload'
 import { useLevel } from './level'
 
 /** Sends an action, with a view whose cost is to be told; under the headers, it may be only tried. */
