@@ -28,7 +28,6 @@ from server.shapes.out import shapes_out
 from server.shapes.schemas import ShapeOut
 from server.sight.reckoning import cost_change, cost_out, items_of, seen, stand_cost
 from server.sight.schemas import LevelCostOut, ViewIn
-from server.sight.worst import change_at_worst, drawing_at_worst
 from server.stands.access import rows_of
 from server.stands.models import Stand
 from server.stands.out import StandOut, stand_out
@@ -44,8 +43,6 @@ from thicket.sight.views import View
 Place = tuple[float, float]
 FEW = 16
 """Stands of which at most so many sheets change are counted in a try, however many plants they have."""
-PLANTED = ("heights", "layers", "masks", "shapes", "stock", "stands", "touch", "pins")
-"""The parts of a level that what is drawn of plants follows from."""
 PATIENCE = timedelta(seconds=10)
 """What a version changed is known after so long, or never: its process was ended."""
 
@@ -107,8 +104,8 @@ class ChangedOut(Schema):
 
 def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
     """What a step is to have read again, as `Version.answer` holds it: stands by number, whole, or some of
-    their sheets by index; `maybe`, sheets of stands that follow, which are not worked out here; and what
-    else."""
+    their sheets by index; `maybe`, sheets that may have changed, which is not worked out here for what is
+    done many times a minute; and what else."""
     was, now = step.before.level, step.after.level
     whole = [
         number
@@ -117,7 +114,7 @@ def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
     ]
     sheets: dict[int, list[int]] = {}
     maybe: dict[int, list[int]] = {}
-    own = _own_of(step)
+    often = _own_of(step) is not None
     for number in step.reached:
         if number not in now.stands or number in whole:
             continue
@@ -125,10 +122,9 @@ def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
         if number not in step.after.regions and not planting.at_hand:
             whole.append(number)
             continue
-        follows = own is not None and number not in own
-        found = step.sheets_near(number) if follows else step.sheets_of(number)
+        found = step.sheets_near(number) if often else step.sheets_of(number)
         if found:
-            (maybe if follows else sheets)[number] = [r * planting.sheets[0] + c for c, r in found]
+            (maybe if often else sheets)[number] = [r * planting.sheets[0] + c for c, r in found]
     names = ("stock", "heights", "layers", "touch_cell", "name")
     view = was.details["view"] != now.details["view"]
     return {
@@ -201,11 +197,13 @@ def _ids_of_gone(level: Level, numbers: Iterable[int]) -> list[int]:
     return list(Stand.every.filter(level=level, number__in=wanted).values_list("pk", flat=True))
 
 
-def note_effect(done: Done, view: View | None = None) -> dict[int, tuple[int, int]]:
+def note_effect(
+    done: Done, view: View | None = None, reach: dict[str, Any] | None = None
+) -> dict[int, tuple[int, int]]:
     """Work out what an action did, after it was stored, and note it: for other pages what they are to read
-    again; in the journal, of one that stands, plants gained and lost, the cost in a view, and in the dearest
-    view that it reaches. Likewise of what it did in other levels. Returns: plants gained and lost now, by
-    stand's number."""
+    again; in the journal, of one that stands, plants gained and lost, and the cost in a view. Likewise of
+    what it did in other levels. `reach` is what other pages are to read, where it is known already. Returns:
+    plants gained and lost now, by stand's number."""
     for other in done.elsewhere:
         note_effect(other)
     row, entry, step = done.level, done.entry, done.step
@@ -218,24 +216,18 @@ def note_effect(done: Done, view: View | None = None) -> dict[int, tuple[int, in
         entry.gained, entry.lost = gained, lost
         entry.cost = _cost_change(row, step, numbers, view) if view else {}
         return moved
-    Version.objects.filter(level=row, number=row.version).update(answer=_reach(step))
+    Version.objects.filter(level=row, number=row.version).update(answer=reach or _reach(step))
     if not entry.undone:
         entry.gained, entry.lost = gained, lost
-        was, now = (level.level.details["view"] for level in (step.before, step.after))
-        drawn = {name: was[name] for name in ("drawing", "tiers")}
-        if any(getattr(step.before.level, n) is not getattr(step.after.level, n) for n in PLANTED):
-            entry.worst = change_at_worst(row, step.before, step.box)
-        elif drawn != {name: now[name] for name in drawn}:
-            entry.worst = drawing_at_worst(row, drawn)
         if view:
             entry.cost = _cost_change(row, step, numbers, view)
-        entry.save(update_fields=["gained", "lost", "worst", "cost"])
+        entry.save(update_fields=["gained", "lost", "cost"])
     return moved
 
 
 def _own_of(step: Step[PlantedLevel]) -> set[int] | None:
-    """The stands that a step is about, where those that follow are not worked out with it: of painting and
-    settings, which are done many times a minute."""
+    """The stands that a step is about, where no others are worked out with it: of painting and settings,
+    which are done many times a minute."""
     if not isinstance(step.edit, (Paint, ChangeSettings)):
         return None
     return set(step.edit.stands & step.after.stands.keys())
@@ -299,7 +291,8 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view_in: ViewIn 
     row = done.level
     row.role = level.role
     view = seen(row, view_in) if view_in else None
-    moved = note_effect(done, view)
+    reach = _reach(done.step) if done.step and done.entry.pk else None
+    moved = note_effect(done, view, reach)
     undo, redo = done.entry if done.new else last_done(request.user, row), None
     if not done.new:  # a new action ends redoing what was taken back before it
         redo = last_undone(request.user, row)
@@ -307,10 +300,8 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view_in: ViewIn 
     if done.entry.pk is None:
         since = {"version": row.version}
         tried = _tried_out(done.step, sorted(moved), row) if done.step else None
-    elif done.step is None:
-        since = whole_level(row)
     else:
-        since = _told(row, _union([_reach(done.step)]), None)
+        since = whole_level(row) if reach is None else _told(row, _union([reach]), None)
     return {
         "entry": entry_out(done.entry, request.user),
         "gained": sum(gained for gained, _ in moved.values()) if done.step else done.entry.gained,

@@ -18,9 +18,9 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.schemas import JobOut, job_out
 from server.journal.commit import commit
-from server.journal.schemas import KeyIn
 from server.levels.access import level_for
 from server.levels.models import Level
+from server.requests import KeyIn
 from server.steps import ChangedOut, changed_out
 from server.team.access import check_may_make_level
 from thicket.document.edits import Rename

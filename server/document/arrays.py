@@ -38,11 +38,8 @@ def store_arrays(level: Level, arrays: Mapping[str, np.ndarray]) -> None:
     """Store arrays by their digests; those that are there already stay."""
     if not arrays:
         return
-    known = set(EditArray.objects.filter(level=level, digest__in=arrays).values_list("digest", flat=True))
     rows = []
     for digest, array in arrays.items():
-        if digest in known:
-            continue
         out = io.BytesIO()
         np.save(out, np.ascontiguousarray(array))
         data = zlib.compress(out.getvalue(), 1)
@@ -50,7 +47,7 @@ def store_arrays(level: Level, arrays: Mapping[str, np.ndarray]) -> None:
             EditArray(level=level, digest=digest, part=part, data=data[at : at + PART])
             for part, at in enumerate(range(0, len(data), PART))
         ]
-    EditArray.objects.bulk_create(rows, batch_size=4)
+    EditArray.objects.bulk_create(rows, batch_size=4, ignore_conflicts=True)
 
 
 def drop_arrays(level: Level, digests: Collection[str]) -> None:

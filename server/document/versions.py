@@ -9,15 +9,16 @@ from thicket.document.edits import Edit
 from thicket.document.edits.files import edit_from
 
 KEPT = 200
-"""So many of a level's last versions are kept."""
+"""At least so many of a level's last versions are kept."""
 
 
 def note_version(level: Level, previous: int, edit: dict | None, entry: int) -> Version:
     """Note what made the version that the level's row has: the edit as JSON, None where it cannot be done
     from the rows alone; the journal's entry, by primary key. Inside the transaction."""
-    old = Version.objects.filter(level=level).order_by("-number").values_list("number", flat=True)
-    if oldest := old[KEPT : KEPT + 1].first():
-        Version.objects.filter(level=level, number__lte=oldest).delete()
+    if level.version % 32 == 0:  # now and then the oldest are dropped
+        old = Version.objects.filter(level=level).order_by("-number").values_list("number", flat=True)
+        if oldest := old[KEPT : KEPT + 1].first():
+            Version.objects.filter(level=level, number__lte=oldest).delete()
     return Version.objects.create(
         level=level, number=level.version, previous=previous, edit=edit, entry=entry
     )

@@ -8,7 +8,7 @@ from uuid import UUID
 from ninja import Schema
 from pydantic import Field
 
-from server.journal.schemas import KeyIn
+from server.requests import KeyIn
 from thicket.document.settings import Number, Share, Strict
 from thicket.document.views import LayerName
 

@@ -79,7 +79,9 @@ def commit_made(
             group=group,
         )
         note_version(row, previous, change["edit"] if replayable(edit) else None, entry.pk)
-    hold(row, step.after)
+        # Before the row is given free, so that who waits for it goes on from this planting. Were this rolled
+        # back, nobody would meet its version again.
+        hold(row, step.after)
     level.version = row.version
     return Done(row, entry, previous, step, new=True)
 

@@ -38,7 +38,8 @@ class Entry(models.Model):
     lost = models.IntegerField(default=0)
     cost = models.JSONField(default=dict, help_text="difference in the view it was done from")
     worst = models.JSONField(
-        default=dict, help_text="ms more in the dearest view that it reaches, and where that is"
+        null=True,
+        help_text="ms more in the dearest view that it reaches, and where that is; null until it is known",
     )
     plot = models.CharField(max_length=80, blank=True, help_text="the plot that it was done in")
     undone = models.BooleanField(default=False)

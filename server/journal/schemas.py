@@ -7,11 +7,9 @@ from datetime import datetime
 from django.contrib.auth.models import User
 from django.utils import timezone
 from ninja import Schema
-from pydantic import UUID4, Field
+from pydantic import Field
 
 from server.journal.models import Entry
-from server.sight.schemas import ViewIn
-from thicket.document.settings import Strict
 
 
 class WorstView(Schema):
@@ -60,10 +58,3 @@ def entry_out(entry: Entry, user: User | None = None) -> dict:
         "worst": entry.worst or None,
         "undone": entry.undone,
     }
-
-
-class KeyIn(Strict):
-    """An action on a level: the key that it is known by, and a view whose cost is to be told."""
-
-    key: UUID4
-    view: ViewIn | None = None

@@ -10,9 +10,9 @@ from ninja import Query, Router, Schema
 from pydantic import UUID4, AfterValidator, Field
 
 from server.document.planted import numbers_of, planted_of
-from server.journal.schemas import KeyIn
 from server.levels.access import level_for
 from server.pins.actions import change_many, change_pins, ghost, regrow, uproot
+from server.requests import KeyIn
 from server.stands.access import planting_of, stand_for
 from server.steps import ChangedOut, changed_out
 from thicket.document.pin_rows import VALUES, GoneRow, Row, rows_of

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from server.journal.schemas import KeyIn
+from server.requests import KeyIn
 from thicket.document.shape_settings import ShapeSettings
 
 

@@ -9,9 +9,9 @@ from ninja import Router, Schema
 from ninja.errors import HttpError
 from pydantic import UUID4
 
-from server.journal.schemas import KeyIn
 from server.levels.access import level_for
 from server.levels.models import Level
+from server.requests import KeyIn
 from server.sight.reckoning import seen
 from server.sight.schemas import ViewIn
 from server.snapshots import actions

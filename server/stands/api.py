@@ -12,8 +12,8 @@ from pydantic import Field
 
 from server.cache import CACHE
 from server.document.planted import planted_of
-from server.journal.schemas import KeyIn
 from server.levels.access import level_for
+from server.requests import KeyIn
 from server.stands.access import document_of, planting_of, stand_for, stands_of, tried
 from server.stands.actions import keep_several
 from server.stands.checking import merged

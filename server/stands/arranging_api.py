@@ -9,8 +9,8 @@ from ninja import Router
 from pydantic import Field
 
 from server.document.planted import numbers_of
-from server.journal.schemas import KeyIn
 from server.levels.access import level_for
+from server.requests import KeyIn
 from server.stands import arranging
 from server.stands.access import stand_for
 from server.steps import ChangedOut, changed_out

@@ -15,9 +15,9 @@ from pydantic import Field
 
 from server.document.own_ground import regions_of
 from server.document.planted import planted_of
-from server.journal.schemas import KeyIn
 from server.levels.access import check_may_change, check_may_make, level_for, may_change
 from server.locks import level_lock
+from server.requests import KeyIn
 from server.sight.reckoning import items_of, seen
 from server.sight.schemas import PlotCostOut
 from server.stands.access import stand_for

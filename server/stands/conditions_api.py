@@ -14,9 +14,9 @@ from ninja.errors import HttpError
 from pydantic import Field
 
 from server.document.planted import planted_of
-from server.journal.schemas import KeyIn
 from server.levels.access import check_may_change, level_for, may_change
 from server.levels.models import Level
+from server.requests import KeyIn
 from server.stands.access import planting_of, stand_for, tried
 from server.stands.actions import keep_several
 from server.stands.checking import merged

@@ -12,8 +12,8 @@ from ninja.errors import HttpError
 from pydantic import Field
 
 from server.cache import CACHE
-from server.journal.schemas import KeyIn
 from server.levels.access import level_for
+from server.requests import KeyIn
 from server.steps import ChangedOut, changed_out
 from server.stock import shelf, versions
 from server.stock.models import ShelfItem, ShelfVersion, StockItem

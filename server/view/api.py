@@ -10,9 +10,9 @@ from ninja.errors import HttpError
 from pydantic import UUID4, Field
 
 from server.journal.commit import commit
-from server.journal.schemas import KeyIn
 from server.levels.access import level_for
 from server.levels.models import GroundTile, Level, LevelSummary
+from server.requests import KeyIn
 from server.steps import ChangedOut, changed_out
 from server.view import actions
 from server.view.out import LevelOut, level_out

@@ -12,10 +12,10 @@ from ninja.files import UploadedFile
 from pydantic import UUID4
 
 from server.journal.commit import commit
-from server.journal.schemas import KeyIn
 from server.levels import looks
 from server.levels.access import level_for
 from server.levels.models import Level
+from server.requests import KeyIn
 from server.steps import ChangedOut, changed_out
 from thicket.document.edits import ChangeLayerLooks
 from thicket.document.settings import Colour

@@ -10,8 +10,9 @@ from django.utils import timezone
 from ninja import Router, Schema
 
 from server.journal.models import Entry
-from server.journal.schemas import EntryOut, KeyIn, entry_out
+from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
+from server.requests import KeyIn
 from server.steps import ChangedOut, changed_out
 from server.view.plots import change_plots
 from thicket.document.plots import Plots, Request

@@ -13,6 +13,7 @@ from server.jobs.models import Job
 from server.jobs.running import Stopped
 from server.levels.models import Level
 from server.sight import surveys
+from server.sight.judging import judge_new
 from server.sight.models import LevelSurvey
 from server.stands.access import planting_of
 from server.stands.models import Stand
@@ -147,6 +148,7 @@ class Surveys(GroundCase):
         Level.objects.update(tiers=tiers)
         self.ask(begin=True, device=DEVICE)
         work_off()
+        judge_new()
         stand = f"/stands/{self.birch.pk}"
         (plants,) = (planting_of(s).plants((0, 0)) for s in [Stand.objects.get(pk=self.birch.pk)])
         removed = {"key": key(), "remove": [str(plants.id[0])]}
@@ -174,6 +176,8 @@ class Surveys(GroundCase):
             with self.subTest(name):
                 answer = act()
                 self.assertEqual(answer.status_code, 200, answer.content)
+                self.assertIsNone(self.last()["worst"], "it is judged by a worker, later")
+                self.assertEqual(judge_new(), 1)
                 entry = self.last()
                 worst = entry["worst"]
                 after = self.frame(worst)
@@ -194,6 +198,7 @@ class Surveys(GroundCase):
         for told in (False, True):
             nearer = {"key": key(), "drawing": {"shadow_reach": 5, "distances": 0.5}}
             self.assertEqual(self.post("/drawing", nearer, method="put").status_code, 200)
+            judge_new()
             self.assertEqual(self.last()["worst"] is not None, told)
             self.post("/undo", {})
             Stand.objects.filter(pk=sward.pk).update(settings=sward.settings)

@@ -69,7 +69,7 @@ def _painted_only(before: Planting, after: Planting) -> bool:
         before.stand.key == after.stand.key
         and before.cell == before.touch_cell == after.touch_cell
         and before.suitability is after.suitability
-        and all(a is b for a, b in zip(before.around.above, after.around.above, strict=True))
+        and list(before.around.above) == list(after.around.above)
     )
 
 

@@ -67,13 +67,14 @@ class Paint(Edit):
         return replace(level, touch=touch)
 
     def inverse(self, level: Level) -> Paint:
-        back = []
-        for part in self.parts:
+        back: list[Painted] = []
+        for n, part in enumerate(self.parts):
+            if n:  # a stand may be painted twice
+                level = Paint(cell=self.cell, parts=self.parts[n - 1 : n]).apply(level)
             box, delta = part.on(self.cell, level.touch_cell, level.touch_shape)
             window, _ = level.touch_of(part.stand).window(box)
             made = (_sum(window, delta).astype(np.int32) - window).astype(np.int16)
             back.append(Painted(stand=part.stand, box=box, delta=-made))
-            level = Paint(cell=self.cell, parts=(part,)).apply(level)
         return Paint(cell=level.touch_cell, parts=tuple(reversed(back)))
 
 

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { mdiRedo, mdiUndo } from '@mdi/js'
+import { useTimeoutFn } from '@vueuse/core'
 import { ref, shallowRef, watch } from 'vue'
 import { answer, api, type Entry, type Topic, type View } from '../api/client'
 import { signed, whole } from '../budget'
@@ -70,7 +71,14 @@ async function load(older = false) {
     trouble.value = (error as Error).message
   }
 }
-watch([shown, () => store.version, who, stand, topic, since], () => shown.value && void load())
+/** What an action adds to the dearest view is worked out after it was kept: it is read a little later. */
+const JUDGED_MS = 4000
+const { start: loadAgain } = useTimeoutFn(() => shown.value && void load(), JUDGED_MS, { immediate: false })
+watch([shown, () => store.version, who, stand, topic, since], () => {
+  if (!shown.value) return
+  void load()
+  loadAgain()
+})
 const filtered = () => !!(who.value || stand.value !== null || topic.value || since.value)
 const time = (at: string) => {
   const d = new Date(at)

@@ -17,7 +17,7 @@ export interface Cell {
 /** A stand on the stage: its present sheets, and its plants by drawing cell. */
 export class StandPlants {
   readonly cells = new Map<number, Cell>()
-  private sheets = new Map<number, { key: string; cells: number[] }>()
+  private sheets = new Map<number, { key: string; cells: number[]; asked?: string }>()
   /** Its plants in cells of another side, and of which revisions of its own cells each is made. */
   private regrouped = { side: CELL, of: 0, cells: new Map<number, Cell & { from: string }>() }
   /** Another number whenever its plants, or what is shown of it, have changed. */
@@ -149,10 +149,22 @@ export class StandPlants {
     return this.sheets.get(index)?.key
   }
 
+  /** Note that a sheet is on the stage as it was when it was asked for under a key that was not sure. */
+  confirm(index: number, asked: string): void {
+    const sheet = this.sheets.get(index)
+    if (sheet) sheet.asked = asked
+  }
+
+  /** Whether a sheet is on the stage as a key says. */
+  has(index: number, key: string): boolean {
+    const sheet = this.sheets.get(index)
+    return sheet !== undefined && (sheet.key === key || sheet.asked === key)
+  }
+
   /** Mark a sheet as being on the stage under another key without fetching it again. */
   spoil(index: number): void {
     const sheet = this.sheets.get(index)
-    if (sheet) sheet.key = ''
+    if (sheet) sheet.key = sheet.asked = ''
   }
 
   /** Take a sheet off the stage. */
@@ -293,7 +305,7 @@ export class PlantStore {
       const apart = wide && this.plan?.apart(sp.stand)
       for (let index = 0; index < sp.stand.sheets.keys.length; index++) {
         const key = sp.stand.sheets.keys[index]
-        if (!key || sp.keyOf(index) === key || this.fetching.has(`${sp.stand.id}/${index}`)) continue
+        if (!key || sp.has(index, key) || this.fetching.has(`${sp.stand.id}/${index}`)) continue
         if ((this.failed.get(key) ?? 0) > now) continue
         const far = this.distance(sp, index)
         if (far <= reach || (apart && this.onPlan(sp, index))) out.push({ sp, index, key, far })
@@ -351,6 +363,7 @@ export class PlantStore {
         const have = sp.keyOf(index) || NONE
         const now = await this.since(path, have)
         if (now) sp.place(index, now.key, now.plants)
+        sp.confirm(index, key)
         this.told(sp.stand.id, index, key, now ? now.key : have)
       }
     } catch {

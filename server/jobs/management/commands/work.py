@@ -13,6 +13,8 @@ from django_tasks_db.models import DBTaskResult
 from server.catalogue import opening
 from server.jobs import running
 from server.jobs.models import Job
+from server.locks import turn
+from server.sight.judging import judge_new
 
 log = logging.getLogger(__name__)
 NICER = int(os.environ.get("KT_NICER", 10))
@@ -35,7 +37,8 @@ class Command(BaseCommand):
             excluded_queue_names=[],
         )
         worker.configure_signals()
-        threading.Thread(target=self._beat, name="beat", daemon=True).start()
+        for work in (self._beat, self._judge):
+            threading.Thread(target=work, daemon=True).start()
         begun = False
         while worker.running:
             try:
@@ -53,6 +56,19 @@ class Command(BaseCommand):
         if not Job.objects.filter(kind=opening.KIND, state=Job.State.RUNNING).exists():
             opening.clear_out()
         DBTaskResult.objects.running().filter(worker_ids__contains=running.WORKER).update(status="FAILED")
+
+    def _judge(self) -> None:
+        """Work out what new actions add to the dearest views. Of several workers one does so."""
+        while True:
+            try:
+                with turn("judging"):
+                    while judge_new():
+                        pass
+            except Error:
+                connections.close_all()
+            except Exception:
+                log.exception("an action could not be judged")
+            time.sleep(1)
 
     def _beat(self) -> None:
         """Say every two seconds that this worker lives. When the database has been there for long enough
