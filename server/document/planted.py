@@ -16,7 +16,6 @@ from server.document.versions import edits_between
 from server.levels.baked import baked_of
 from server.levels.models import Level
 from server.levels.rows import view_of
-from server.stands.models import Stand
 from thicket.document.edits import Edit
 from thicket.document.level import Level as Document
 from thicket.lazy import lazy
@@ -123,11 +122,11 @@ def store_difference(row: Level, before: Document, after: Document, user: object
 
 def numbers_of(level: Level) -> Mapping[int, int]:
     """The numbers of the level's stands by their primary keys."""
-    wanted = sorted(planted_of(level).stands)
-    return CACHE.get(
-        ("stand ids", level.pk, *wanted),
-        lambda: dict(Stand.every.filter(level=level, number__in=wanted).values_list("pk", "number")),
+    wanted = planted_of(level).stands.keys()
+    known: dict[int, int] = CACHE.get(
+        ("stand ids", level.pk, level.version), lambda: dict(level.stands.values_list("pk", "number"))
     )
+    return {pk: number for pk, number in known.items() if number in wanted}
 
 
 def plantings_of(level: Level) -> dict[int, Planting]:

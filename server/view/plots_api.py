@@ -70,7 +70,7 @@ def week(request: HttpRequest, slug: str):
         one["people"].add(who)
         one["gained"] += gained
         one["lost"] += lost
-        one["ms"] += worst.get("ms", 0.0)
+        one["ms"] += (worst or {}).get("ms", 0.0)
     changes = recent.filter(kind="plots").select_related("user")[:50]
     return {
         "plots": [{**found[plot], "people": sorted(found[plot]["people"])} for plot in sorted(found)],

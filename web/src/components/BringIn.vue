@@ -331,7 +331,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
       </div>
     </div>
     <div class="foot">
-      <v-btn variant="text" data-test="bring-drop" @click="leave">Drop</v-btn>
+      <v-btn variant="text" data-test="bring-drop" @click="leave">Cancel</v-btn>
       <v-btn
         color="primary"
         variant="flat"

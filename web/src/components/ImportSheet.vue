@@ -460,7 +460,7 @@ const changes = computed(() =>
         @click="act('keep')"
         >{{ level ? 'Keep' : 'Make the level' }}</ActionButton
       >
-      <v-btn data-test="import-drop" @click="leave">Drop</v-btn>
+      <v-btn data-test="import-drop" @click="leave">Cancel</v-btn>
     </div>
   </div>
 </template>

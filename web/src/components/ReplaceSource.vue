@@ -200,7 +200,7 @@ function size(keepHeight: boolean) {
       </section>
       <div class="foot">
         <span class="faint small">Every plant keeps its place. One undo takes it back everywhere.</span>
-        <v-btn variant="text" @click="leave">Drop</v-btn>
+        <v-btn variant="text" @click="leave">Cancel</v-btn>
         <v-btn
           color="primary"
           variant="flat"

@@ -146,9 +146,10 @@ export const useLevel = defineStore('level', () => {
    * it follows from others' plants. */
   function withKeys(stand: Stand, since: Since, moved?: [number, number]): Stand {
     const changed = since.keys?.[stand.id]
-    const count = since.counts?.[stand.id] ?? (moved && stand.count + moved[0] - moved[1])
-    if (count !== undefined) uncounted.delete(stand.id)
-    else if (changed) uncounted.add(stand.id)
+    const told = since.counts?.[stand.id]
+    if (told !== undefined) uncounted.delete(stand.id)
+    else if (changed && !moved) uncounted.add(stand.id)
+    const count = told ?? (moved && stand.count + moved[0] - moved[1])
     if (!changed && (count === undefined || count === stand.count)) return stand
     const keys = stand.sheets.keys.slice()
     for (const [index, key] of Object.entries(changed ?? {}))
