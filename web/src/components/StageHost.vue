@@ -81,7 +81,7 @@ const { painting, armed } = tools
 let ended = false
 onMounted(async () => {
   try {
-    const made = await Stage.open(eyeCanvas.value!, planCanvas.value!, store.level!, store.sheetTold)
+    const made = await Stage.open(eyeCanvas.value!, planCanvas.value!, store.level!)
     if (ended) return made.dispose()
     stage.value = made
     made.onFrame = fly.step

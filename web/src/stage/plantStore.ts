@@ -187,9 +187,6 @@ const AT_ONCE = 4
 const SHOW_MS = 200
 const FAR_SHEETS = 1.6
 
-/** Hears the key of a sheet, by its index, of which a stand was not sure under the key that it had. */
-export type Told = (stand: number, index: number, had: string, key: string) => void
-
 /** Keeps the stage's plants as the level's stands say, nearest sheets first. */
 export class PlantStore {
   readonly stands = new Map<number, StandPlants>()
@@ -208,7 +205,6 @@ export class PlantStore {
     private readonly slug: string,
     private readonly stock: Map<string, Item>,
     private readonly changed: () => void,
-    private readonly told: Told,
   ) {}
 
   /** Take over the stands as the server has them now. */
@@ -364,7 +360,6 @@ export class PlantStore {
         const now = await this.since(path, have)
         if (now) sp.place(index, now.key, now.plants)
         sp.confirm(index, key)
-        this.told(sp.stand.id, index, key, now ? now.key : have)
       }
     } catch {
       this.failed.set(key, Date.now() + 2000)

@@ -8,7 +8,7 @@ import { loadGround, type Ground } from './ground'
 import { loadPaint, type GroundPaint } from './groundPaint'
 import { GroundTextures, rasterTexture, softwareDrawn, washTexture } from './groundTextures'
 import { PlanView } from './planView'
-import { PlantStore, type Told } from './plantStore'
+import { PlantStore } from './plantStore'
 import type { Raster } from './isolines'
 import type { Outline } from './shapeLines'
 import { letGoOf, loadStock } from './stock'
@@ -94,11 +94,10 @@ export class Stage {
     paint: GroundPaint | null,
     private readonly stock: Awaited<ReturnType<typeof loadStock>>,
     private readonly items: Map<string, Item>,
-    onSheet: Told,
   ) {
     const textures = (this.textures = new GroundTextures(ground, level, paint))
     this.sun = sunOf(level.atmosphere)
-    this.store = new PlantStore(level.slug, items, () => this.plantsCame(), onSheet)
+    this.store = new PlantStore(level.slug, items, () => this.plantsCame())
     this.eye = new EyeView(eyeCanvas, ground, level, textures, this.store, stock)
     const crown = (stand: Stand) => items.get(stand.settings.mix[0].item)?.crown ?? 1
     this.cover = new CoverStore(level.slug, ground.width, ground.length, () => this.touchPlan())
@@ -111,7 +110,6 @@ export class Stage {
     eyeCanvas: HTMLCanvasElement,
     planCanvas: HTMLCanvasElement,
     level: Level,
-    onSheet: Told,
   ): Promise<Stage> {
     const [ground, stock, paint] = await Promise.all([
       loadGround(level),
@@ -126,7 +124,6 @@ export class Stage {
       paint,
       stock,
       new Map(level.stock.map((i) => [i.slug, i])),
-      onSheet,
     )
   }
 

@@ -157,14 +157,6 @@ export const useLevel = defineStore('level', () => {
     return { ...stand, count: count ?? stand.count, sheets: { ...stand.sheets, keys } }
   }
 
-  /** A sheet's key has become known in place of one that was not, or was no longer, sure. */
-  function sheetTold(stand: number, index: number, had: string, key: string): void {
-    stands.value = stands.value.map((s) => {
-      if (s.id !== stand || s.sheets.keys[index] !== had) return s
-      return { ...s, sheets: { ...s.sheets, keys: s.sheets.keys.with(index, key) } }
-    })
-  }
-
   /** Stands whose plants came or went with those of others, and are to be counted with the next beat. */
   const uncounted = new Set<number>()
 
@@ -383,7 +375,6 @@ export const useLevel = defineStore('level', () => {
     open,
     refresh,
     tellNear,
-    sheetTold,
     beat,
     paint,
     sendWaiting,
