@@ -36,7 +36,7 @@ function time(
 /** Open a level and wait until every sheet that its first view sees is here; the plants that are here. */
 async function open(slug: string): Promise<number> {
   const level = await answer(api.GET('/api/levels/{slug}', { params: { path: { slug } } }))
-  stage = await Stage.open(canvas('eye'), canvas('plan'), level, () => {})
+  stage = await Stage.open(canvas('eye'), canvas('plan'), level)
   stage.shown = { eye: false, plan: false }
   stage.eye.resize(...SIZE)
   stands = await answer(api.GET('/api/levels/{slug}/stands', { params: { path: { slug } } }))
@@ -48,7 +48,7 @@ async function open(slug: string): Promise<number> {
 async function whole(slug: string): Promise<number> {
   const began = performance.now()
   const level = await answer(api.GET('/api/levels/{slug}', { params: { path: { slug } } }))
-  stage = await Stage.open(canvas('eye'), canvas('plan'), level, () => {})
+  stage = await Stage.open(canvas('eye'), canvas('plan'), level)
   stage.eye.resize(...SIZE)
   stage.plan.resize(...SIZE)
   stands = await answer(api.GET('/api/levels/{slug}/stands', { params: { path: { slug } } }))
