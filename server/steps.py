@@ -114,7 +114,7 @@ def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
     ]
     sheets: dict[int, list[int]] = {}
     maybe: dict[int, list[int]] = {}
-    often = _own_of(step) is not None
+    often = _often(step)
     for number in step.reached:
         if number not in now.stands or number in whole:
             continue
@@ -225,31 +225,28 @@ def note_effect(
     return moved
 
 
-def _own_of(step: Step[PlantedLevel]) -> set[int] | None:
-    """The stands that a step is about, where no others are worked out with it: of painting and settings,
-    which are done many times a minute."""
-    if not isinstance(step.edit, (Paint, ChangeSettings)):
-        return None
-    return set(step.edit.stands & step.after.stands.keys())
+def _often(step: Step[PlantedLevel]) -> bool:
+    """Whether a step is done many times a minute, so that no stands are worked out with it but those that it
+    is about."""
+    return isinstance(step.edit, (Paint, ChangeSettings))
 
 
 def _counted(step: Step[PlantedLevel]) -> list[int]:
     """The stands whose plants are counted; in a try all that follow, but for large ones, if those alone that
     it is about are not asked for."""
-    own, about = _own_of(step), step.edit.stands & step.after.stands.keys()
-    if "own" in trying.get():
+    about = step.edit.stands & step.after.stands.keys()
+    if "own" in trying.get() or _often(step) and not trying.get():
         return sorted(about)
-    if own is not None and not trying.get():
-        return sorted(own)
     if trying.get():
-        return [n for n in step.sheets if n in about or _countable(step, n)]
+        return [n for n in step.reached if n in about or _countable(step, n)]
     return sorted(step.sheets)
 
 
 def _countable(step: Step[PlantedLevel], number: int) -> bool:
-    """Whether counting what a step does to a stand costs little."""
+    """Whether counting what a step does to a stand costs little, for all that is known without planting
+    it."""
     there = next(level for level in (step.before, step.after) if number in level.stands)
-    return len(step.sheets.get(number, ())) <= FEW or there.planting(number).at_hand
+    return there.planting(number).at_hand or 0 < len(step.sheets_near(number)) <= FEW
 
 
 def _moved(step: Step[PlantedLevel], number: int) -> tuple[int, int]:
@@ -278,7 +275,7 @@ def _tried_out(step: Step[PlantedLevel], numbers: list[int], row: Level) -> dict
         suitability = encode_raster(now.planting(own[0]).suitability.array)
     return {
         "counts": {ids[n]: now.planting(n).count() for n in kept},
-        "uncounted": [ids[n] for n in step.sheets if n not in numbers] if "own" not in wanted else [],
+        "uncounted": [ids[n] for n in step.reached if n not in numbers] if "own" not in wanted else [],
         "begun": begun,
         "touch": now.level.touch_shape,
         "places": base64.b64encode(encode_marks(*places)).decode() if "places" in wanted else "",

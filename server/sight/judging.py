@@ -3,6 +3,10 @@ were stored."""
 
 from __future__ import annotations
 
+import logging
+
+from django.db import Error
+
 from server.document.arrays import EditArrays
 from server.document.files import items_of as items_with_files
 from server.document.models import Version
@@ -13,6 +17,7 @@ from server.sight.worst import change_at_worst, drawing_at_worst
 from thicket.document.edits.files import edit_from
 from thicket.refused import Refused
 
+log = logging.getLogger(__name__)
 PLANTED = ("heights", "layers", "masks", "shapes", "stock", "stands", "touch", "pins")
 """The parts of a level that what is drawn of plants follows from."""
 AT_ONCE = 20
@@ -29,7 +34,14 @@ def judge_new() -> int:
     )
     found = list(wanted.order_by("pk").distinct()[:AT_ONCE])
     for entry in found:
-        Entry.objects.filter(pk=entry.pk).update(worst=judged(entry))
+        try:
+            worst = judged(entry)
+        except Error:
+            raise
+        except Exception:  # it is left, so that it does not keep others from being judged
+            log.exception("journal entry %d could not be judged", entry.pk)
+            worst = {}
+        Entry.objects.filter(pk=entry.pk).update(worst=worst)
     return len(found)
 
 

@@ -83,7 +83,10 @@ const setCell = () =>
 /** Bytes that the painting of all stands takes in memory, 2 for each cell. */
 const painting = computed(() => {
   const [rows, columns] = resolution.value!.tried!.touch
-  return { rows, columns, bytes: 2 * rows * columns * store.stands.length }
+  const { touch_cell, cell } = l.value
+  const now = Math.ceil((l.value.rows * cell) / touch_cell) * Math.ceil((l.value.columns * cell) / touch_cell)
+  const bytes = (cells: number) => 2 * cells * store.stands.length
+  return { rows, columns, then: bytes(rows * columns), now: bytes(now) }
 })
 function dropCell() {
   cell.value = null
@@ -184,9 +187,9 @@ async function guarded(work: () => Promise<void>) {
       <template v-if="resolution">
         <p class="number" data-test="resolution">
           {{ whole(painting.columns) }} × {{ whole(painting.rows) }} cells for each of
-          {{ store.stands.length }} stands: {{ megabytes(painting.bytes) }} in memory. Painting is resampled,
-          never cleared: <b>+{{ whole(resolution.gained) }} −{{ whole(resolution.lost) }}</b> plants at its
-          edges.
+          {{ store.stands.length }} stands: {{ megabytes(painting.then) }} in memory, now
+          {{ megabytes(painting.now) }}. Painting is resampled, never cleared:
+          <b>+{{ whole(resolution.gained) }} −{{ whole(resolution.lost) }}</b> plants at its edges.
         </p>
         <p class="ins">
           <v-btn color="primary" variant="flat" data-test="keep-cell" @click="setCell">Keep</v-btn>

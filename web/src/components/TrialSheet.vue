@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, type ComponentPublicInstance } from 'vue'
+import { computed, onBeforeUnmount, ref, type ComponentPublicInstance } from 'vue'
 import { amount, signed, whole, type LineName } from '../budget'
 import { useLevel } from '../stores/level'
 import { useTrial } from '../stores/trial'
@@ -11,6 +11,7 @@ import { useTrial } from '../stores/trial'
 const store = useLevel()
 const trial = useTrial()
 const keep = ref<ComponentPublicInstance>()
+onBeforeUnmount(trial.drop)
 const rows = computed(() => {
   const moved = trial.tried?.moved ?? {}
   const known = store.stands

@@ -66,8 +66,6 @@ class Command(BaseCommand):
                         pass
             except Error:
                 connections.close_all()
-            except Exception:
-                log.exception("an action could not be judged")
             time.sleep(1)
 
     def _beat(self) -> None:
