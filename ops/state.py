@@ -91,9 +91,14 @@ class State:
                     f"({', '.join(told['unknown'][:4])}). "
                     "Use that version, or restore a backup from before it into an empty folder."
                 )
+            if told["too_old"]:
+                raise Trouble(
+                    f"{self.var} was last used by a version of Knee Thicket that this one cannot carry over. "
+                    "Start it once with the version of 30 November 2026, then with this one."
+                )
             if told["behind"] and told["applied"]:
                 back_up_before_migrating(self)
-            if told["behind"] and self.django("migrate", "--verbosity", "0"):
+            if self.django("migrate", "--verbosity", "0"):
                 raise Trouble("The database could not be brought up to date; the message is above.")
 
     def note(self, running: dict[str, int]) -> None:

@@ -273,12 +273,25 @@ class Backups(OwnState):
             backup.restore(state, bad)
         self.assertFalse(state.database.data.exists())
 
-    def test_older_code_refuses_a_newer_database(self):
+    def record_migrations(self, change: str):
         make = (
-            "import django; django.setup(); from django.db.migrations.recorder import "
-            "MigrationRecorder as M; "
-            "M.Migration.objects.create(app='levels', name='0999_from_tomorrow')"
+            "import django; django.setup(); from django.db.migrations.recorder import MigrationRecorder; "
+            f"rows = MigrationRecorder.Migration.objects; {change}"
         )
         subprocess.run([sys.executable, "-c", make], env=self.env(), cwd=settings.BASE_DIR, check=True)
+
+    def test_older_code_refuses_a_newer_database(self):
+        self.record_migrations("rows.create(app='levels', name='0999_from_tomorrow')")
         with self.assertRaisesMessage(Trouble, "newer version"):
             self.state.migrate()
+
+    def test_a_database_of_the_last_version_with_single_migrations_is_carried_over(self):
+        squashed = "from importlib import import_module; "
+        squashed += "old = import_module('server.levels.migrations.0001_squashed').Migration.replaces; "
+        squashed += "rows.filter(app='levels', name='0001_squashed').delete(); "
+        self.record_migrations(squashed + "[rows.create(app=app, name=name) for app, name in old[:-1]]")
+        with self.assertRaisesMessage(Trouble, "cannot carry over"):
+            self.state.migrate()
+        self.record_migrations(squashed + "rows.create(app=old[-1][0], name=old[-1][1])")
+        self.state.migrate()
+        self.record_migrations("assert rows.filter(app='levels', name='0001_squashed').exists()")

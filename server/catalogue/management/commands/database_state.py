@@ -1,4 +1,4 @@
-"""Say, as JSON, which migrations the database has, lacks, and has that this version does not know."""
+"""Print, as JSON, which migrations the database has, lacks, and has that this version does not know."""
 
 import json
 
@@ -8,27 +8,33 @@ from django.db.migrations.executor import MigrationExecutor
 
 
 class Command(BaseCommand):
-    help = "Say which migrations are applied, behind (still to be applied) and unknown (of a newer version)."
+    help = (
+        "Print which migrations are applied, behind (still to be applied), unknown (of a newer version), and "
+        "too_old: apps whose tables are older than the first version that this one can carry over."
+    )
     requires_system_checks = ()
 
     def handle(self, *args, **options):
         executor = MigrationExecutor(connection)
         loader = executor.loader
-        names = {app for app, _ in loader.disk_migrations}
-        unknown = sorted(
-            f"{app} {name}"
-            for app, name in loader.applied_migrations
-            if app in names
-            and (app, name) not in loader.disk_migrations
-            and (app, name) not in loader.graph.nodes
-        )
+        applied = executor.recorder.applied_migrations()
+        replaced = {name: set(migration.replaces) for name, migration in loader.replacements.items()}
+        known = loader.disk_migrations.keys() | set().union(*replaced.values())
+        apps = {app for app, _ in known}
         plan = executor.migration_plan(loader.graph.leaf_nodes())
         self.stdout.write(
             json.dumps(
                 {
-                    "applied": len(loader.applied_migrations),
-                    "unknown": unknown,
+                    "applied": len(applied),
+                    "unknown": sorted(
+                        f"{app} {name}" for app, name in applied if app in apps and (app, name) not in known
+                    ),
                     "behind": [f"{m.app_label} {m.name}" for m, _ in plan],
+                    "too_old": sorted(
+                        app
+                        for (app, name), old in replaced.items()
+                        if (app, name) not in applied and old & applied.keys() and old - applied.keys()
+                    ),
                 }
             )
         )
