@@ -288,10 +288,10 @@ class Backups(OwnState):
     def test_a_database_of_the_last_version_with_single_migrations_is_carried_over(self):
         squashed = "from importlib import import_module; "
         squashed += "old = import_module('server.levels.migrations.0001_squashed').Migration.replaces; "
-        squashed += "rows.filter(app='levels', name='0001_squashed').delete(); "
+        squashed += "rows.filter(app='levels').delete(); "
         self.record_migrations(squashed + "[rows.create(app=app, name=name) for app, name in old[:-1]]")
         with self.assertRaisesMessage(Trouble, "cannot carry over"):
             self.state.migrate()
-        self.record_migrations(squashed + "rows.create(app=old[-1][0], name=old[-1][1])")
+        self.record_migrations(squashed + "[rows.create(app=app, name=name) for app, name in old]")
         self.state.migrate()
         self.record_migrations("assert rows.filter(app='levels', name='0001_squashed').exists()")
