@@ -9,6 +9,7 @@ from django.db import models, transaction
 from django.utils import timezone
 from ninja.errors import HttpError
 
+from server.document.files import clear_files
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
@@ -99,3 +100,4 @@ def _clear_out(job: Job, progress: Progress) -> None:
         progress.tell(0.5, f"Deleting {level.name}")
         level.entries.all().delete()
         level.delete()
+    clear_files()

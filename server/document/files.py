@@ -1,10 +1,14 @@
-"""The files of a level's items, which its documents hold where they are wanted alone."""
+"""The files of items: stored once, and held by a level's documents where they are wanted alone."""
 
 from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import replace
+from datetime import timedelta
 
+from django.utils import timezone
+
+from server.document.models import StoredFile
 from server.levels.models import Level
 from thicket.document.edits import Edit, LeaveItem, Several, TakeItem, VersionItem
 from thicket.document.level import Level as Document
@@ -22,9 +26,9 @@ def items_of(edit: Edit) -> set[str]:
 def with_files(level: Level, document: Document, slugs: Collection[str] | None = None) -> Document:
     """A level's document with the files and pictures of some items, or of all."""
     rows = level.stock.all() if slugs is None else level.stock.filter(slug__in=slugs)
-    files = {slug: parts for slug, *parts in rows.values_list("slug", "glb", "silhouette")}
+    files = {slug: parts for slug, *parts in rows.values_list("slug", "mesh__data", "silhouette")}
     stock = {
-        slug: replace(item, glb=bytes(files[slug][0]), silhouette=bytes(files[slug][1]))
+        slug: replace(item, glb=bytes(files[slug][0] or b""), silhouette=bytes(files[slug][1]))
         if slug in files
         else item
         for slug, item in document.stock.items()
@@ -38,3 +42,14 @@ def without_files(document: Document) -> Document:
         return document
     stock = {slug: replace(item, glb=b"", silhouette=b"") for slug, item in document.stock.items()}
     return replace(document, stock=stock)
+
+
+def clear_files() -> None:
+    """Delete files that nothing has any longer; those given to something within a day stay."""
+    free = StoredFile.objects.filter(at__lt=timezone.now() - timedelta(days=1))
+    for relation in StoredFile._meta.get_fields(include_hidden=True):
+        if relation.one_to_many:
+            name = relation.field.name
+            users = relation.related_model.objects.exclude(**{name: None})
+            free = free.exclude(pk__in=users.values(name))
+    free.delete()

@@ -1,10 +1,13 @@
-"""The versions of levels, and the arrays of the edits that made them."""
+"""The versions of levels, the arrays of the edits that made them, and the files of meshes."""
 
 from __future__ import annotations
 
+import numpy as np
 from django.db import models
+from django.utils import timezone
 
 from server.levels.models import Level
+from thicket.hashing import digest_of
 
 
 class Version(models.Model):
@@ -26,13 +29,34 @@ class Version(models.Model):
         constraints = [models.UniqueConstraint(fields=["level", "number"], name="one_version_per_number")]
 
 
+class StoredFile(models.Model):
+    """A file of bytes, such as a mesh, stored once for all that have it: the shelf, levels and their
+    journals."""
+
+    digest = models.CharField(
+        max_length=24, primary_key=True, help_text="of its bytes, as `thicket.hashing.digest_of` makes it"
+    )
+    data = models.BinaryField()
+    at = models.DateTimeField(help_text="when something was last given it")
+
+    @classmethod
+    def of(cls, data: bytes) -> StoredFile:
+        """The file that has these bytes, stored if none has."""
+        digest, now = digest_of(np.frombuffer(data, np.uint8)), timezone.now()
+        return cls.objects.update_or_create(
+            digest=digest, defaults={"at": now}, create_defaults={"data": data, "at": now}
+        )[0]
+
+
 class EditArray(models.Model):
-    """A long array of edits of a level: a compressed NPY file in parts, by the digest that names it."""
+    """A long array of edits of a level, by the digest that names it: a compressed NPY file in parts, or a
+    stored file that has the same bytes."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="edit_arrays")
     digest = models.CharField(max_length=24)
     part = models.PositiveSmallIntegerField(default=0)
     data = models.BinaryField()
+    file = models.ForeignKey(StoredFile, on_delete=models.PROTECT, null=True, related_name="+")
 
     class Meta:
         db_table = "journal_editarray"

@@ -32,12 +32,12 @@ from thicket.sight.views import View
 
 def item_of(row: Any) -> Item:
     """A stock item as the reckoning sees it."""
-    return CACHE.get(("item", row.pk, row.revision), lambda: game_item(row.slug, bytes(row.glb), row.traits))
+    return CACHE.get(("item", row.pk, row.revision), lambda: game_item(row.slug, row.glb, row.traits))
 
 
 def items_of(level: Level) -> dict[str, Item]:
     """All stock items of a level by slug."""
-    rows = level.stock.defer("glb", "silhouette")
+    rows = level.stock.defer("silhouette")
     return {row.slug: item_of(row) for row in rows}
 
 

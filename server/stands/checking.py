@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.db.models.functions import Length
 from ninja.errors import HttpError
 
 from server.document.planted import planted_of
@@ -30,7 +29,7 @@ def check_items(level: Level, slugs: list[str]) -> None:
 
     Raises: HttpError 422 naming the item.
     """
-    known = dict(level.stock.annotate(size=Length("glb")).values_list("slug", "size"))
+    known = dict(level.stock.values_list("slug", "mesh"))
     for slug in slugs:
         if slug not in known:
             raise HttpError(422, f"mix.item: there is no stock item {slug!r} in this level.")

@@ -125,7 +125,7 @@ def on_the_shelf(
 ):
     """A page of the shelf: items whose name or tags have the words in them, of a group, with a tag; by name,
     or the tallest or dearest first."""
-    rows = ShelfItem.objects.filter(gone=False).defer("glb", "silhouette", "picture").select_related("by")
+    rows = ShelfItem.objects.filter(gone=False).defer("silhouette", "picture").select_related("by")
     for word in search.split():
         rows = rows.filter(Q(name__icontains=word) | Q(tags__icontains=word))
     if group:
@@ -166,7 +166,7 @@ def shelf_picture(request: HttpRequest, item: str, revision: int):
 @router.get("/shelf/{item}/{revision}.glb")
 def shelf_mesh(request: HttpRequest, item: str, revision: int):
     """The item's file: nodes lod0 … and billboard."""
-    return _shelf_file(item, revision, "glb", "model/gltf-binary")
+    return _shelf_file(item, revision, "mesh__data", "model/gltf-binary")
 
 
 class TakeIn(KeyIn):
@@ -216,15 +216,13 @@ def _item(request: HttpRequest, slug: str, item: str, revision: int) -> StockIte
 def mesh(request: HttpRequest, slug: str, item: str, revision: int):
     """The item's meshes as binary glTF: nodes lod0 … and billboard."""
     row = _item(request, slug, item, revision)
-    return HttpResponse(
-        bytes(row.glb), content_type="model/gltf-binary", headers={"Cache-Control": IMMUTABLE}
-    )
+    return HttpResponse(row.glb, content_type="model/gltf-binary", headers={"Cache-Control": IMMUTABLE})
 
 
 @router.get("/levels/{slug}/stock/{item}/{revision}/billboard/{kind}.glb")
 def mesh_with_billboard(request: HttpRequest, slug: str, item: str, revision: int, kind: BillboardKind):
     """The item's meshes as they would be with another kind of billboard made from them, as binary glTF."""
-    glb = bytes(_item(request, slug, item, revision).glb)
+    glb = _item(request, slug, item, revision).glb
     key = "with billboard", hash_of(glb).hex(), kind
     made = CACHE.get(key, lambda: to_glb(mended(from_glb(item, glb), MADE + kind)))
     return HttpResponse(made, content_type="model/gltf-binary", headers={"Cache-Control": IMMUTABLE})

@@ -106,7 +106,7 @@ def _job(request: HttpRequest, batch: UUID) -> Job:
 def batch_out(request: HttpRequest, batch: UUID) -> dict:
     """A batch as it is answered."""
     job = _job(request, batch)
-    rows = BroughtItem.objects.filter(batch=batch).defer("glb", "silhouette", "picture")
+    rows = BroughtItem.objects.filter(batch=batch).defer("silhouette", "picture")
     same = (
         "id",
         "name",
@@ -193,7 +193,7 @@ def picture(request: HttpRequest, batch: UUID, thing: int):
 @router.get("/shelf/bring/{batch}/{thing}.glb")
 def meshes(request: HttpRequest, batch: UUID, thing: int):
     """The file that the shelf would keep of a thing that was brought in."""
-    return _thing_file(request, batch, thing, "glb", "model/gltf-binary")
+    return _thing_file(request, batch, thing, "mesh__data", "model/gltf-binary")
 
 
 class MendIn(Strict):

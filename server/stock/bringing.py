@@ -16,6 +16,7 @@ from django.db import transaction
 from django.utils import timezone
 from ninja.errors import HttpError
 
+from server.document.files import clear_files
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
@@ -157,6 +158,7 @@ def _read(job: Job, progress: Progress) -> None:
         with transaction.atomic():
             BroughtItem.objects.filter(batch=batch).delete()
             BroughtItem.objects.bulk_create(rows)
+    clear_files()
 
 
 def mend_of(batch: UUID) -> str:

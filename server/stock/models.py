@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.contrib.auth.models import User
 from django.db import models
 
+from server.document.models import StoredFile
 from server.levels.models import Level
 
 
@@ -19,7 +20,7 @@ class Measured(models.Model):
     anchors = models.JSONField(
         default=list, help_text="name, place and up-direction of each anchor point in the mesh"
     )
-    glb = models.BinaryField()
+    mesh = models.ForeignKey(StoredFile, on_delete=models.PROTECT, null=True, related_name="+")
     silhouette = models.BinaryField(help_text="PNG: the item from the side, for lists")
     distances = models.JSONField(
         default=dict,
@@ -33,6 +34,15 @@ class Measured(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def glb(self) -> bytes:
+        """The bytes of its mesh; none when it could not be read."""
+        return bytes(self.mesh.data) if self.mesh else b""
+
+    @glb.setter
+    def glb(self, data: bytes) -> None:
+        self.mesh = StoredFile.of(data) if data else None
 
 
 class Described(Measured):
@@ -52,8 +62,8 @@ class Described(Measured):
         abstract = True
 
 
-MEASURED = [field.name for field in Measured._meta.local_fields]
-MADE = [field.name for field in Described._meta.local_fields if field.name != "name"]
+MEASURED = [field.attname for field in Measured._meta.local_fields]
+MADE = ["glb", *(f.name for f in Described._meta.local_fields if f.name not in ("name", "mesh"))]
 """The fields that `thicket.stock.making.Made` gives."""
 
 

@@ -17,7 +17,7 @@ FIELDS = ("name", "height", "crown", "trunk", "traits", "distances", "held")
 
 def read(level: Level) -> dict[str, Any]:
     """The part of a document that is the level's stock."""
-    return {"stock": {row.slug: _item(row) for row in level.stock.defer("glb", "silhouette")}}
+    return {"stock": {row.slug: _item(row) for row in level.stock.defer("silhouette")}}
 
 
 def _item(row: StockItem) -> Item:

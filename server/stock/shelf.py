@@ -88,7 +88,7 @@ def take(user: User, level: Level, key: UUID, slugs: Sequence[str]) -> Done:
         taken = [
             TakeItem(
                 item=item_file(found[slug], slug, found[slug].name),
-                mesh=bytes(found[slug].glb),
+                mesh=found[slug].glb,
                 silhouette=bytes(found[slug].silhouette),
             )
             for slug in wanted

@@ -149,7 +149,7 @@ def _follow(user: User, item: ShelfItem, was: int, what: str) -> None:
 def version_edit(source: ShelfItem | ShelfVersion, slug: str, name: str) -> VersionItem:
     """The edit that gives a level a version of an item."""
     return VersionItem(
-        item=item_file(source, slug, name), mesh=bytes(source.glb), silhouette=bytes(source.silhouette)
+        item=item_file(source, slug, name), mesh=source.glb, silhouette=bytes(source.silhouette)
     )
 
 
@@ -189,7 +189,7 @@ def hold(user: User, level: Level, key: UUID, slug: str, held: bool) -> Done:
 
 def used_in(slug: str) -> list[tuple[Level, StockItem, list[str]]]:
     """The levels that use an item, their own of it, and the names of the stands that plant it."""
-    rows = StockItem.objects.filter(slug=slug).select_related("level").defer("glb", "silhouette")
+    rows = StockItem.objects.filter(slug=slug).select_related("level").defer("silhouette")
     return [(row.level, row, planted_in(row.level, slug)) for row in rows]
 
 

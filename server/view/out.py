@@ -122,7 +122,7 @@ def level_out(level: Level) -> dict:
         "walks",
         "plots",
     )
-    rows = list(level.stock.defer("glb", "silhouette"))
+    rows = list(level.stock.defer("silhouette"))
     shelf = ShelfItem.objects.filter(gone=False, slug__in=[row.slug for row in rows])
     filed = {slug: (group, tags) for slug, group, tags in shelf.values_list("slug", "group", "tags")}
     stock = [_item(level, row, filed) for row in rows]

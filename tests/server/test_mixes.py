@@ -219,7 +219,7 @@ class Mixes(GroundCase):
         self.assertEqual(self.post(f"/stands/{stones.pk}/remove", {"key": key()}).status_code, 422)
 
     def test_an_item_without_a_mesh_cannot_be_planted(self):
-        self.level.stock.filter(slug="moor-grass").update(glb=b"")
+        self.level.stock.filter(slug="moor-grass").update(mesh=None)
         bad = self.tried(422, mix=[{"item": "moor-grass", "weight": 1}])
         self.assertIn("has no mesh", bad["detail"])
         for settings, word in (

@@ -5,6 +5,7 @@ import io
 import json
 import os
 import tempfile
+from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
@@ -13,8 +14,11 @@ from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
 from django.test import Client, TestCase, TransactionTestCase
+from django.utils import timezone
 
 from demo.shelf import starter
+from server.document.files import clear_files
+from server.document.models import EditArray, StoredFile
 from server.document.planted import planted_of
 from server.levels.models import Level
 from server.stock.models import BroughtItem, ShelfItem
@@ -115,6 +119,27 @@ class Shelf(TransactionTestCase):
         self.assertEqual((page["total"], page["items"][0]["slug"]), (1, "crate"))
         self.assertEqual(self.guest.get("/api/shelf?search=oak").json()["total"], 0)
         self.assertEqual(self.guest.get(page["items"][0]["glb"]).content[:4], b"glTF")
+
+    def test_a_mesh_is_stored_once_for_shelf_levels_and_journal_and_goes_with_its_last_user(self):
+        before = set(StoredFile.objects.values_list("pk", flat=True))
+        box = textured(trimesh.creation.box()).export(file_type="glb")
+        self.kept(self.bring(("crate.glb", box)), name="Crate")
+        self.post(f"{self.base}/stock/take", {"key": key(), "items": ["crate"]})
+        item = ShelfItem.objects.get(slug="crate")
+        self.post(f"{self.base}/stock/leave", {"key": key(), "item": "crate"})
+        self.post(f"{self.base}/undo", {})
+        taken = self.level.stock.get(slug="crate")
+        self.assertEqual((taken.mesh_id, taken.glb), (item.mesh_id, item.glb))
+        stored = EditArray.objects.filter(digest=item.mesh_id).values_list("file_id", "data")
+        self.assertEqual(list(stored), [(item.mesh_id, b"")])
+        StoredFile.objects.update(at=timezone.now() - timedelta(days=2))
+        item.delete()
+        clear_files()
+        self.assertEqual(set(StoredFile.objects.values_list("pk", flat=True)), before | {taken.mesh_id})
+        taken.delete()
+        EditArray.objects.all().delete()
+        clear_files()
+        self.assertEqual(set(StoredFile.objects.values_list("pk", flat=True)), before)
 
     def planted(self, slug="birch"):
         """Ids and items of a stand's plants, through the door they are fetched by."""
