@@ -75,21 +75,21 @@ def run(side: int, how: str, threads: int) -> dict:
 
 
 def main() -> int:
-    told = {side: run(side, "threads", 1) for side in SIDES}
+    runs = {side: run(side, "threads", 1) for side in SIDES}
     two = run(SIDES[-1], "threads", 2)
     workers = [run(SIDES[-1], "workers", n) for n in (1, 2)]
-    for side, one in told.items():
+    for side, one in runs.items():
         print(
             f"level: {side * side / 1e6:g} km², one thread: {one['seconds']:.1f} s, "
             f"{one['plants']:,} plants, "
             f"{one['tufts']:,} tufts reckoned, peak {one['peak'] / 2**30:.2f} GiB"
         )
     growth = max(
-        math.log(told[b]["seconds"] / told[a]["seconds"]) / math.log((b / a) ** 2)
+        math.log(runs[b]["seconds"] / runs[a]["seconds"]) / math.log((b / a) ** 2)
         for a, b in zip(SIDES, SIDES[1:])
     )
-    gain = told[SIDES[-1]]["seconds"] / two["seconds"]
-    peak = max(told[SIDES[-1]]["peak"], two["peak"])
+    gain = runs[SIDES[-1]]["seconds"] / two["seconds"]
+    peak = max(runs[SIDES[-1]]["peak"], two["peak"])
     print(
         f"  time grows as area^{growth:.3f} (at most {GROWTH}), 16 km² peak {peak / 2**30:.2f} "
         f"GiB (under 1.5), "

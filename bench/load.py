@@ -36,7 +36,7 @@ def late(times: list[float]) -> float:
     return statistics.quantiles(times, n=20)[-1]
 
 
-def tell(what: str, ratio: float, most: float) -> None:
+def report(what: str, ratio: float, most: float) -> None:
     print(f"  {what}: {ratio:.2f} (at most {most:g})", flush=True)
     if ratio > most:
         _failed.append(what)
@@ -165,7 +165,7 @@ def slow_uploads(base: str, ended: threading.Event) -> None:
 
 
 def importing(base: str) -> Callable[[], bool]:
-    """Bring in 4,097² heights and make a level of them; the function that is returned tells whether that is
+    """Bring in 4,097² heights and make a level of them; the function that is returned says whether that is
     done."""
     picture = importlib.import_module("bench.import").picture
 
@@ -192,13 +192,13 @@ def importing(base: str) -> Callable[[], bool]:
 
     def done() -> bool:
         nonlocal kept
-        told = json.loads(lead.get(f"/api/drafts/{draft}"))
-        if told["state"] == "ready" and not kept:
+        draft_now = json.loads(lead.get(f"/api/drafts/{draft}"))
+        if draft_now["state"] == "ready" and not kept:
             kept = True
             lead.post(f"/api/drafts/{draft}/keep", {"key": str(uuid.uuid4()), "name": "Wide Fell"})
-        if told["state"] == "failed":
-            raise SystemExit(f"the import failed: {told['trouble']}")
-        return told["state"] == "kept"
+        if draft_now["state"] == "failed":
+            raise SystemExit(f"the import failed: {draft_now['trouble']}")
+        return draft_now["state"] == "kept"
 
     return done
 
@@ -207,7 +207,7 @@ def main() -> int:
     with served_demo() as (base, level):
         began = [timed(lambda: urllib.request.urlopen(base + "/api/session").read()) for _ in range(10)]
         print("load: one run, all ratios within it")
-        tell("first request after a start over the tenth", began[0] / began[9], 1.5)
+        report("first request after a start over the tenth", began[0] / began[9], 1.5)
         birch = level.stands.get(slug="birch")
         paint = painter(signed_in(base, "north"), level, birch)
         paced(paint, short(20, 2))
@@ -215,23 +215,23 @@ def main() -> int:
         print(f"  a stroke alone: median {single * 1e3:.1f} ms")
         one = late(reading(base, level, 1))
         many = late(reading(base, level, READERS))
-        tell(f"{READERS} people reading sheets and beating, 95th percentile over one person's", many / one, 5)
+        report(f"{READERS} people reading and beating, 95th percentile over one person's", many / one, 5)
         look = signed_in(base, "south")
         ask = lambda: look.get(f"/api/levels/{level.slug}/pulse")
         calm_ask, calm = late(paced(ask, short(300, 4), 0.02)), late(paced(paint, short(100, 3)))
         with ExitStack() as stack:
             hold(base, stack)
             beside_them = late(paced(ask, short(300, 4), 0.02))
-            tell(
+            report(
                 f"others beside {SILENT} silent and half-sent connections, 95th percentile",
                 beside_them / calm_ask,
                 1.5,
             )
-            tell("strokes beside them, 95th percentile", late(paced(paint, short(100, 3))) / calm, 1.5)
+            report("strokes beside them, 95th percentile", late(paced(paint, short(100, 3))) / calm, 1.5)
         ended = threading.Event()
         thread = threading.Thread(target=slow_uploads, args=(base, ended))
         thread.start()
-        tell(
+        report(
             f"others beside {UPLOADS} slow uploads, 95th percentile",
             late(paced(ask, short(300, 4), 0.02)) / calm_ask,
             1.5,
@@ -242,17 +242,17 @@ def main() -> int:
         while not done():
             beside += paced(paint, 10)
         print(f"  {len(beside)} strokes while 4,097² heights were read and kept")
-        tell("strokes beside the import, 95th percentile over calm", late(beside) / calm, 2)
+        report("strokes beside the import, 95th percentile over calm", late(beside) / calm, 2)
         strokes, refused = crowd(base, level)
-        tell("8 people, 20 strokes a second for 60 s: refused or lost", refused, 0)
-        tell("their 95th percentile over the single median", late(strokes) / single, 4)
+        report("8 people, 20 strokes a second for 60 s: refused or lost", refused, 0)
+        report("their 95th percentile over the single median", late(strokes) / single, 4)
         crew = [signed_in(base, ("lead", "north", "south", "guest")[k % 4]) for k in range(READERS)]
         alone = statistics.median(beating(crew[:1], level, READ_SECONDS))
         with ThreadPoolExecutor(1) as pool:
             beats = pool.submit(beating, crew, level, SECONDS)
             _, refused = crowd(base, level)
-        tell(f"the same while {READERS} people beat: refused or lost", refused, 0)
-        tell("95th percentile of the beats over one person's median", late(beats.result()) / alone, 5)
+        report(f"the same while {READERS} people beat: refused or lost", refused, 0)
+        report("95th percentile of the beats over one person's median", late(beats.result()) / alone, 5)
     return 1 if _failed else 0
 
 

@@ -56,9 +56,9 @@ def bring(lead, base: str, level, data: bytes) -> None:
     )
     with lead.opener.open(request) as answer:
         path = f"/api/drafts/{json.loads(answer.read())['id']}"
-    told = wait(lead, path, ("ready", "failed"), lambda t: t["state"] == "failed" or t["forecast"])
-    if told["state"] == "failed":
-        raise SystemExit(told["trouble"])
+    reply = wait(lead, path, ("ready", "failed"), lambda t: t["state"] == "failed" or t["forecast"])
+    if reply["state"] == "failed":
+        raise SystemExit(reply["trouble"])
     lead.post(f"{path}/keep", {"key": str(uuid.uuid4())})
     wait(lead, path, ("kept",), lambda t: True)
     lead.post(f"/api/levels/{level.slug}/undo", {})
@@ -66,9 +66,9 @@ def bring(lead, base: str, level, data: bytes) -> None:
 
 def wait(client, path: str, states: tuple[str, ...], true) -> dict:
     for _ in range(6000):
-        told = json.loads(client.get(path))
-        if told["state"] in states and true(told):
-            return told
+        reply = json.loads(client.get(path))
+        if reply["state"] in states and true(reply):
+            return reply
         time.sleep(0.05)
     raise SystemExit(f"{path} did not end")
 

@@ -53,9 +53,9 @@ def shown_after(
         page.route(address, lambda route: route.fulfill(body=html, content_type="text/html"))
     page.goto(address, wait_until="commit")
     page.wait_for_function("window.seen && window.there")
-    told = page.evaluate("window.seen"), page.evaluate(SENT)
+    seen = page.evaluate("window.seen"), page.evaluate(SENT)
     context.close()
-    return told
+    return seen
 
 
 def first_paint(browser: Browser, state: dict, address: str, selector: str, what: str) -> bool:
@@ -149,8 +149,8 @@ def leaving(page: Page, base: str) -> bool:
         if n in (EARLY, LEAVES):
             page.wait_for_timeout(short(2000, 200))
             session.send("HeapProfiler.collectGarbage")
-            told = session.send("Runtime.getHeapUsage")
-            sizes[n] = told["usedSize"] + told["backingStorageSize"]
+            seen = session.send("Runtime.getHeapUsage")
+            sizes[n] = seen["usedSize"] + seen["backingStorageSize"]
     ratio = sizes[LEAVES] / sizes[EARLY]
     print(
         f"page: memory after {LEAVES} times over after {EARLY}: {ratio:.3f} (at most {GROWTH}); "

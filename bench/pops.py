@@ -129,8 +129,8 @@ def truth(base: str, walker: Walker) -> bool:
         page.wait_for_function("window.bench")
         page.evaluate("bench.open('hobbin-delph')")
         changed = pictured(page, crossings)
-    told = np.array([c["strength"] for c in crossings])
-    rank = float(spearmanr(told, changed).statistic)
+    found = np.array([c["strength"] for c in crossings])
+    rank = float(spearmanr(found, changed).statistic)
     print(
         f"  strengths of {len(crossings)} crossings by chance against the pixels that change on the stage: "
         f"Spearman {rank:.3f} (at least {TRUE})"
@@ -151,9 +151,9 @@ def found_alike(walker: Walker) -> bool:
             continue
         crossings(patches[0].plants, radii, False, route)
         began = time.perf_counter()
-        told = [crossings(patch.plants, radii, distances.by_size, route) for patch in patches]
+        found = [crossings(patch.plants, radii, distances.by_size, route) for patch in patches]
         ours += time.perf_counter() - began
-        events += sum(len(each.time) for each in told)
+        events += sum(len(each.time) for each in found)
         plants = join([patch.plants for patch in patches])
         first = np.cumsum([0, *(len(patch.plants) for patch in patches)])
         limits = radii[plants.item]
@@ -164,7 +164,7 @@ def found_alike(walker: Walker) -> bool:
         last = STRETCH[0] + (count - 1) * FRAME
         exact = [
             (int(first[n] + k), int(e), bool(away))
-            for n, each in enumerate(told)
+            for n, each in enumerate(found)
             for k, e, away, at in zip(each.plant, each.edge, each.away, each.time)
             if STRETCH[0] < at <= last
         ]
@@ -237,9 +237,9 @@ def memory_of_a_check() -> float:
 
 def within_memory() -> bool:
     own = subprocess.run([sys.executable, "-m", "bench.pops", "memory"], stdout=subprocess.PIPE, check=True)
-    told = float(own.stdout)
-    print(f"  a check on 16 km² takes {told:.0f} MB above the planted level (at most {MEMORY})")
-    return told <= MEMORY
+    found = float(own.stdout)
+    print(f"  a check on 16 km² takes {found:.0f} MB above the planted level (at most {MEMORY})")
+    return found <= MEMORY
 
 
 def main() -> int:

@@ -73,7 +73,7 @@ WATCH = """() => {
     .observe(stage, { attributes: true, attributeFilter: ['data-busy'] })
   window.addEventListener('pointerup', (e) => { window.let_go = performance.now() }, true)
 }"""
-TOLD = """() => {
+TIMES = """() => {
   const all = performance.getEntriesByType('resource').filter((e) => e.responseEnd > let_go - 400)
   const of = (end) => all.filter((e) => e.name.endsWith(end)).at(-1)
   const stroke = of('/strokes'), tried = of('/strokes/try')
@@ -97,7 +97,7 @@ def strokes(page: Page, base: str) -> bool:
     page.evaluate(WATCH)
     box = page.locator("[data-test=plan]").bounding_box()
     session = page.context.new_cdp_session(page)
-    told, sizes = [], {}
+    times, sizes = [], {}
     for n in range(STROKES):
         if n % 10 == 0:
             page.click("[data-test=thin]" if n % 20 else "[data-test=thicken]")
@@ -112,18 +112,20 @@ def strokes(page: Page, base: str) -> bool:
             page.mouse.up()
         if n < TIMED:
             page.wait_for_timeout(700)
-            told.append(page.evaluate(TOLD))
+            times.append(page.evaluate(TIMES))
         if n + 1 in (EARLY, STROKES):
             page.wait_for_timeout(short(3000, 300))
             session.send("HeapProfiler.collectGarbage")
             sizes[n + 1] = page.evaluate("performance.memory.usedJSHeapSize")
-    told = [t for t in told if t]
-    over = statistics.median((t["shown"] - t["stroke"]) / t["frame"] for t in told)
-    shown, stroke, frame = (statistics.median(t[name] for t in told) for name in ("shown", "stroke", "frame"))
+    times = [t for t in times if t]
+    over = statistics.median((t["shown"] - t["stroke"]) / t["frame"] for t in times)
+    shown, stroke, frame = (
+        statistics.median(t[name] for t in times) for name in ("shown", "stroke", "frame")
+    )
     print(
         f"stage: from letting go to new plants on the screen {shown:.0f} ms, the stroke's request "
         f"{stroke:.0f} ms, a frame "
-        f"{frame:.0f} ms: {over:.1f} frames more than the request (at most {AFTER}; medians of {len(told)})"
+        f"{frame:.0f} ms: {over:.1f} frames more than the request (at most {AFTER}; medians of {len(times)})"
     )
     growth = sizes[STROKES] / sizes[EARLY]
     print(

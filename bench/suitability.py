@@ -1,5 +1,5 @@
 """Suitability: six conditions over 1,024² against plain NumPy, and what a change of one condition works
-anew."""
+again."""
 
 import time
 

@@ -1,5 +1,5 @@
 """Survey: the demo at 16 m and 8 headings, all stands, swards and ground, through each of its tiers, against
-the reckoning called for each view (of some, which also must give the same), and one cold planting."""
+the cost model called for each view (of some, which also must give the same), and one cold planting."""
 
 from __future__ import annotations
 

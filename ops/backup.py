@@ -20,7 +20,7 @@ from ops.database import SCHEMA
 if TYPE_CHECKING:
     from ops.state import State
 
-KEPT = 5
+BACKUPS = 5
 """So many backups from before migrations are kept."""
 PARTS = ("manifest.json", "database.sql", "secret-key")
 
@@ -28,7 +28,7 @@ PARTS = ("manifest.json", "database.sql", "secret-key")
 def _client(state: State, program: str, *arguments: str, **options) -> None:
     """Run one of MariaDB's client programs on the application's schema.
 
-    Raises: Trouble with what it said when it failed.
+    Raises: Trouble with its message when it failed.
     """
     with tempfile.NamedTemporaryFile("w", dir=state.var, suffix=".cnf") as file:
         file.write(
@@ -85,7 +85,7 @@ def back_up_before_migrating(state: State) -> None:
     file = folder / f"before-migration-{datetime.now(UTC):%Y%m%d-%H%M%S}.tar.gz"
     say(f"Backing up to {file} before the database is brought up to date")
     back_up(state, file)
-    for old in sorted(folder.glob("before-migration-*.tar.gz"))[:-KEPT]:
+    for old in sorted(folder.glob("before-migration-*.tar.gz"))[:-BACKUPS]:
         old.unlink()
 
 
@@ -120,8 +120,8 @@ def _unpack(file: Path, folder: Path) -> None:
             if sorted(tar.getnames()) != sorted(PARTS):
                 raise Trouble(f"{file} is not a backup of Knee Thicket.")
             tar.extractall(folder, filter="data")
-        told = json.loads((folder / "manifest.json").read_text())
+        manifest = json.loads((folder / "manifest.json").read_text())
     except (OSError, EOFError, ValueError, tarfile.TarError) as error:
         raise Trouble(f"{file} cannot be read as a backup: {error}.") from error
-    if told.get("format") != 1:
+    if manifest.get("format") != 1:
         raise Trouble(f"{file} was written by a newer version of Knee Thicket.")

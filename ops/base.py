@@ -119,8 +119,8 @@ def port_is_free(port: int) -> bool:
 
 
 def end_with_parent() -> None:
-    """To be run in a child process before its program: it is told to end when the process that started it
-    dies."""
+    """To be run in a child process before its program: it gets a signal to end when the process that
+    started it dies."""
     ctypes.CDLL(None).prctl(1, signal.SIGTERM)
 
 

@@ -167,12 +167,12 @@ def _spawn(state: State, name: str, module: list[str], listener: socket.socket) 
 
 
 def _workers_part(name: str) -> dict[str, str]:
-    """What a worker is told besides: its name, and with how many it shares their memory."""
+    """What a worker is announced besides: its name, and with how many it shares their memory."""
     return {"KT_WORKER": name, "KT_PROCESSES": str(len(WORKERS))} if name in WORKERS else {}
 
 
 def _watch(state: State, watched: list[Watched], at: str, after: str) -> None:
-    deaths, told, began = Deaths(), False, time.monotonic()
+    deaths, announced, began = Deaths(), False, time.monotonic()
     _note(state, watched, at)
     while True:
         if state.database.pid() is None:
@@ -183,11 +183,11 @@ def _watch(state: State, watched: list[Watched], at: str, after: str) -> None:
                 deaths.note(f"The {each.name}")
                 each.start()
                 _note(state, watched, at)
-        if not told:
+        if not announced:
             well, answer = ready(at)
             first = _first(state, at) if well else None
             if first is not None:
-                told = True
+                announced = True
                 say(f"\nKnee Thicket is at {at}/\n{after}{first}Ctrl-C ends it.")
             elif time.monotonic() - began > 120:
                 raise Trouble(f"The server is not ready after two minutes: {answer}")
@@ -195,7 +195,7 @@ def _watch(state: State, watched: list[Watched], at: str, after: str) -> None:
 
 
 def _first(state: State, at: str) -> str | None:
-    """What a new installation, which has no account, is told; None when the server cannot tell just now."""
+    """What a new installation, which has no account, is shown; None when the server does not know now."""
     try:
         with urllib.request.urlopen(f"{at}/api/session", timeout=10) as answer:
             first = json.load(answer)["first"]

@@ -84,19 +84,19 @@ class State:
                 raise Trouble(
                     f"The database could not be asked what it holds:\n{asked.stderr.strip()[-2000:]}"
                 )
-            told = json.loads(asked.stdout)
-            if told["unknown"]:
+            found = json.loads(asked.stdout)
+            if found["unknown"]:
                 raise Trouble(
                     f"A newer version of Knee Thicket has worked on {self.var} "
-                    f"({', '.join(told['unknown'][:4])}). "
+                    f"({', '.join(found['unknown'][:4])}). "
                     "Use that version, or restore a backup from before it into an empty folder."
                 )
-            if told["too_old"]:
+            if found["too_old"]:
                 raise Trouble(
                     f"{self.var} was last used by a version of Knee Thicket that this one cannot carry over. "
                     "Start it once with the version of 30 November 2026, then with this one."
                 )
-            if told["behind"] and told["applied"]:
+            if found["behind"] and found["applied"]:
                 back_up_before_migrating(self)
             if self.django("migrate", "--verbosity", "0"):
                 raise Trouble("The database could not be brought up to date; the message is above.")

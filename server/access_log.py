@@ -48,10 +48,12 @@ class AccessLog:
         response = self.get_response(request)
         response["X-Request-Id"] = request.id
         if log.isEnabledFor(logging.INFO):
-            log.info("%s %s", request.method, request.path[:200], extra=self._said(request, response, began))
+            log.info(
+                "%s %s", request.method, request.path[:200], extra=self._fields(request, response, began)
+            )
         return response
 
-    def _said(self, request: HttpRequest, response: HttpResponse, began: float) -> dict:
+    def _fields(self, request: HttpRequest, response: HttpResponse, began: float) -> dict:
         match = request.resolver_match
         user = request.__dict__.get("_cached_user")
         return {

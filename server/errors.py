@@ -22,8 +22,8 @@ from thicket.refused import Conflict, Missing, Refused
 
 log = logging.getLogger(__name__)
 
-MOST_SAID = 8
-"""So many wrong fields are told of one request."""
+MOST_ERRORS = 8
+"""So many wrong fields are messages of one request."""
 
 
 GAVE_WAY = {1205, 1213}
@@ -93,13 +93,13 @@ def _field(loc: tuple) -> str:
 
 def sentences(errors: Sequence[Mapping[str, Any]]) -> str:
     """Validation errors as one text, a sentence for each field."""
-    told = []
-    for error in errors[:MOST_SAID]:
+    messages = []
+    for error in errors[:MOST_ERRORS]:
         message = str(error.get("msg", "is not valid")).removeprefix("Value error, ").rstrip(".")[:300]
-        told.append(f"{_field(tuple(error.get('loc', ())))}: {message}.")
-    if len(errors) > MOST_SAID:
-        told.append(f"And {len(errors) - MOST_SAID:,} more.")
-    return " ".join(dict.fromkeys(told))
+        messages.append(f"{_field(tuple(error.get('loc', ())))}: {message}.")
+    if len(errors) > MOST_ERRORS:
+        messages.append(f"And {len(errors) - MOST_ERRORS:,} more.")
+    return " ".join(dict.fromkeys(messages))
 
 
 NOT_SIGNED_IN = "You are not signed in."

@@ -14,7 +14,7 @@ PATIENCE = 30
 
 @contextmanager
 def level_lock(slug: str) -> Iterator[None]:
-    """Hold a level's lock in the database while the level is read, changed and told about.
+    """Hold a level's lock in the database while the level is read, changed and reported.
 
     Nothing depends on it for being right: rows are locked. But who waits here reads the level after the one
     before has changed it, so what that one has worked out is carried on; and threads do not hold each other

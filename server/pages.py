@@ -26,11 +26,11 @@ def application(request: HttpRequest) -> HttpResponse:
             "The front end has not been built: run ./kt setup.", status=503, content_type="text/plain"
         )
     try:
-        told = json_script(who_is(request.user), "session")
+        session = json_script(who_is(request.user), "session")
     except Error:  # the database is away: the page comes all the same, and asks again itself
-        told = ""
+        session = ""
     response = HttpResponse(
-        page.replace("__CSP_NONCE__", str(request.csp_nonce)).replace("</body>", f"{told}</body>")
+        page.replace("__CSP_NONCE__", str(request.csp_nonce)).replace("</body>", f"{session}</body>")
     )
     response["Cache-Control"] = "no-store"
     return response

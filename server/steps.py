@@ -26,7 +26,7 @@ from server.journal.undoing import last_done, last_undone
 from server.levels.models import Level
 from server.shapes.out import shapes_out
 from server.shapes.schemas import ShapeOut
-from server.sight.reckoning import cost_change, cost_out, items_of, seen, stand_cost
+from server.sight.costing import cost_change, cost_out, items_of, seen, stand_cost
 from server.sight.schemas import LevelCostOut, ViewIn
 from server.stands.access import rows_of
 from server.stands.models import Stand
@@ -153,7 +153,7 @@ def _union(parts: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
     return out
 
 
-def _told(
+def _since(
     level: Level,
     reach: Mapping[str, Any],
     place: Place | None,
@@ -298,7 +298,7 @@ def changed_out(request: HttpRequest, level: Level, done: Done, view_in: ViewIn 
         since = {"version": row.version}
         tried = _tried_out(done.step, sorted(moved), row) if done.step else None
     else:
-        since = whole_level(row) if reach is None else _told(row, _union([reach]), None)
+        since = whole_level(row) if reach is None else _since(row, _union([reach]), None)
     return {
         "entry": entry_out(done.entry, request.user),
         "gained": sum(gained for gained, _ in moved.values()) if done.step else done.entry.gained,
@@ -334,7 +334,7 @@ def _cost_change(row: Level, step: Step[PlantedLevel], numbers: list[int], view:
 def whole_level(level: Level, place: Place | None = None) -> dict:
     """All of a level, for who cannot be told what has changed."""
     reach = {"whole": planted_of(level).stands, "gone": [], "sheets": {}, "maybe": {}}
-    return _told(level, reach | dict.fromkeys(("order", "shapes", "masks", "level"), True), place)
+    return _since(level, reach | dict.fromkeys(("order", "shapes", "masks", "level"), True), place)
 
 
 def since_version(level: Level, version: int, place: Place | None, counted: Iterable[int]) -> dict:
@@ -346,4 +346,4 @@ def since_version(level: Level, version: int, place: Place | None, counted: Iter
     if len(ready) < len(chain) and chain[len(ready)].at < timezone.now() - PATIENCE:
         return whole_level(level, place)
     reach = _union(step.answer or {} for step in ready)
-    return _told(level, reach, place, counted, ready[-1].number if ready else version)
+    return _since(level, reach, place, counted, ready[-1].number if ready else version)

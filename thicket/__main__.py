@@ -37,7 +37,7 @@ JOURNAL = "journal/edits.json"
 LISTS = "every kind of edit as JSON, a line each: its schema, and an example that applies to Hobbin Delph"
 
 
-def _tell(text: str) -> None:
+def _report(text: str) -> None:
     """Say how far it is, on a terminal's standard error alone, where it does not get between results."""
     if sys.stderr.isatty():
         print(f"\r\x1b[K{text}", end="", file=sys.stderr, flush=True)
@@ -50,8 +50,8 @@ def _open(options: argparse.Namespace) -> PlantedLevel:
 def _plant_all(level: PlantedLevel, options: argparse.Namespace) -> None:
     total = sheets_in_all(level)
     for done, (planting, _) in enumerate(plant_whole(level, options.threads, options.scheduler), start=1):
-        _tell(f"{done} of {total} sheets: {planting.stand.name}")
-    _tell("")
+        _report(f"{done} of {total} sheets: {planting.stand.name}")
+    _report("")
 
 
 def plant(options: argparse.Namespace) -> int:
@@ -96,7 +96,7 @@ def cost(options: argparse.Namespace) -> int:
     marks = shown["tiers"][tier]["marks"] if tier else {}
     print("view\tstand\t" + "\t".join(LINES))
     for name in views:
-        _tell(name)
+        _report(name)
         view = replace(_view(level, name), drawing=drawing, device=device)
         costs = {**level.cost(view), "(ground)": level.ground_cost(view)}
         for slug, each in {**costs, "all": spent(costs)}.items():
@@ -196,32 +196,34 @@ def device(options: argparse.Namespace) -> int:
         views = views_at(places, drawing)
     else:
         views = frames_by_chance(level, options.frames, options.seed)
-    loads = loads_in(level, views, tell=lambda share: _tell(f"{share:.0%} of the frames"))
-    _tell("")
+    loads = loads_in(level, views, report=lambda share: _report(f"{share:.0%} of the frames"))
+    _report("")
     ms = run(SIMULATED[options.simulate], loads, options.seed)
-    told = captures_csv(loads, ms) if places is None else captures_csv(places, ms, PLACES)
-    options.out.write_text(told, "utf-8")
+    table = captures_csv(loads, ms) if places is None else captures_csv(places, ms, PLACES)
+    options.out.write_text(table, "utf-8")
     print(f"{options.out}\t{len(loads)} frames")
     return 0
 
 
 def calibrate_one(options: argparse.Namespace) -> int:
     level = _open(options)
-    kind, said, ms = read_captures(options.captures.read_text("utf-8"))
+    kind, frames, ms = read_captures(options.captures.read_text("utf-8"))
     if kind == "places":
         drawing = seen_through(level.level.details.get("view", {}), options.tier, _air(level))[0]
-        said = loads_in(level, views_at(said, drawing), tell=lambda share: _tell(f"{share:.0%} reckoned"))
-        _tell("")
+        frames = loads_in(
+            level, views_at(frames, drawing), report=lambda share: _report(f"{share:.0%} computed")
+        )
+        _report("")
     if options.out:
-        options.out.write_text(captures_csv(said, ms), "utf-8")
-    found = calibrate(options.captures.stem, said, ms)
+        options.out.write_text(captures_csv(frames, ms), "utf-8")
+    found = calibrate(options.captures.stem, frames, ms)
     spread = np.sqrt(np.diag(found.device.spread))
     print("coefficient\tms\tplus_minus")
     for name, value, width in zip(NAMES, found.device.coefficients, spread):
         print(f"{name}\t{value:.4g}\t{2 * width:.2g}")
     print(f"off by {found.error:.1%} on frames left out, {(~found.fits).sum()} do not fit", file=sys.stderr)
     for group in found.unclear:
-        print(f"not told apart by these frames: {', '.join(group)}", file=sys.stderr)
+        print(f"not distinguished by these frames: {', '.join(group)}", file=sys.stderr)
     return int(bool(found.unclear))
 
 
@@ -244,7 +246,7 @@ def main(arguments: list[str] | None = None) -> int:
             "calibrate",
             calibrate_one,
             "the device that follows from measured frames; ends with 1 when some of "
-            "its coefficients cannot be told apart",
+            "its coefficients cannot be distinguished",
         ),
     ):
         command = commands.add_parser(name, help=about, description=about)

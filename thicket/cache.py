@@ -25,8 +25,8 @@ keeps otherwise as long as anything in use lies beyond it."""
 
 def resident() -> int:
     """Bytes of memory that this process takes."""
-    with open("/proc/self/statm", "rb") as told:
-        return int(told.read().split()[1]) * _PAGE
+    with open("/proc/self/statm", "rb") as statm:
+        return int(statm.read().split()[1]) * _PAGE
 
 
 def size_of(result: Any) -> int:

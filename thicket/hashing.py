@@ -16,7 +16,7 @@ def digest(*parts: object) -> str:
 
 
 def hash_of(*parts: bytes | np.ndarray) -> bytes:
-    """Eight bytes that tell runs of bytes, or contiguous arrays, apart."""
+    """Eight bytes that distinguish runs of bytes, or contiguous arrays."""
     total = hashlib.blake2b(digest_size=8)
     for part in parts:
         total.update(part)

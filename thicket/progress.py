@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-Tell = Callable[[float, str], None]
+Report = Callable[[float, str], None]
 """Is told which share of the work is done, 0–1, and in words what is done now; may raise to stop it."""
 
 

@@ -7,7 +7,7 @@ import numpy as np
 from thicket.formats.mesh_in import project
 from thicket.ground.heights import Ground
 from thicket.ground.rasters import block_sums, compressed, decompressed
-from thicket.ground.shapes import Shape, Trail, depth_field, distance_field, kept_clear
+from thicket.ground.shapes import Shape, Trail, depth_field, distance_field, in_clearing
 from thicket.ground.wetness import topographic_wetness_index
 from thicket.planting.density import density, density_at
 from thicket.planting.layouts import Along, along
@@ -17,7 +17,7 @@ from thicket.planting.stands import Stand, grow, plants_in
 from thicket.planting.strokes import Stroke, stroke_delta
 from thicket.planting.tips import made_tip
 from thicket.planting.trails import laid_over
-from thicket.sight.cost import Item, Mesh, Patch, full_distances, lay_out, reckon
+from thicket.sight.cost import Item, Mesh, Patch, frame_cost, full_distances, lay_out
 from thicket.sight.distances import Distances
 from thicket.sight.views import View
 from thicket.site.conditions import Condition
@@ -81,7 +81,7 @@ def warm() -> None:
     (
         distance_field(shapes, 1.0, site.whole),
         depth_field(shapes, 1.0, site.whole),
-        kept_clear(shapes, 0.5, points.x, points.z),
+        in_clearing(shapes, 0.5, points.x, points.z),
     )
     items = [Item("plain", (Mesh(1, 1, 0.0, 0),), None, 1.0, 0)]
     scene = (
@@ -90,7 +90,7 @@ def warm() -> None:
         Distances((), 50.0, 60.0, 5.0, 10.0),
         View(16, 2, 40, 0, 0, 55, 1.5),
     )
-    reckon(*scene), full_distances(*scene)
+    frame_cost(*scene), full_distances(*scene)
     project(np.zeros((3, 3)), np.array([[0, 1, 2]]), 1.0)
     block = stand_in("block", 1.0, 1.0, (128, 128, 128))
     made(block), billboard_of(block.lods[0], "facing", 32)

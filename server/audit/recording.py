@@ -11,7 +11,7 @@ from django.utils import timezone
 from server.audit.models import Record
 from server.levels.models import Level, Membership
 
-KEPT = timedelta(days=400)
+KEEP_FOR = timedelta(days=400)
 
 
 def record(
@@ -20,7 +20,7 @@ def record(
     """Note one event; the person is who is signed in unless named."""
     who = person or (request.user.get_username() if request else "")
     address = request.META.get("REMOTE_ADDR", "") if request else ""
-    Record.objects.filter(at__lt=timezone.now() - KEPT).delete()
+    Record.objects.filter(at__lt=timezone.now() - KEEP_FOR).delete()
     Record.objects.create(kind=kind, person=who[:150], address=address[:45], level=level, what=what[:200])
 
 

@@ -17,7 +17,7 @@ from server.levels.models import Level, Membership
 from server.slugs import free_slug
 from thicket.refused import Refused
 
-KEPT = timedelta(days=30)
+RESTORABLE_FOR = timedelta(days=30)
 """How long a removed level can be brought back."""
 
 
@@ -88,16 +88,16 @@ def bring_back(user: User, slug: str) -> Level:
 
 def clear_out() -> None:
     """Have the worker delete the levels whose month is over, if there are any."""
-    if Level.objects.filter(removed_at__lt=timezone.now() - KEPT).exists() and not starting.under_way(
-        "clear out levels"
-    ):
+    if Level.objects.filter(
+        removed_at__lt=timezone.now() - RESTORABLE_FOR
+    ).exists() and not starting.under_way("clear out levels"):
         starting.start("clear out levels", "clear out levels")
 
 
 @work("clear out levels")
 def _clear_out(job: Job, progress: Progress) -> None:
-    for level in Level.objects.filter(removed_at__lt=timezone.now() - KEPT):
-        progress.tell(0.5, f"Deleting {level.name}")
+    for level in Level.objects.filter(removed_at__lt=timezone.now() - RESTORABLE_FOR):
+        progress.report(0.5, f"Deleting {level.name}")
         level.entries.all().delete()
         level.delete()
     clear_files()

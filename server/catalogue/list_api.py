@@ -31,7 +31,7 @@ router = Router(tags=["levels"])
 
 class LevelCard(Schema):
     """A level in the list; `over` names the views whose cost overruns a budget mark. `fresh`, whether plants,
-    over and plan are of the level as it is now; plants are not told before they were counted for the first
+    over and plan are of the level as it is now; plants are not given before they were counted for the first
     time."""
 
     slug: str
@@ -100,7 +100,7 @@ def count_again(request: HttpRequest, slug: str):
 def removed(request: HttpRequest):
     """The removed levels that the user led, and can bring back."""
     return [
-        {"slug": level.slug, "name": level.name, "until": level.removed_at + lifetime.KEPT}
+        {"slug": level.slug, "name": level.name, "until": level.removed_at + lifetime.RESTORABLE_FOR}
         for level in lifetime.removed_of(request.user)
     ]
 

@@ -26,7 +26,7 @@ KIND = "open level"
 BOUNDS = Bounds(memory=2_000_000_000, seconds=60, patience=180.0)
 AT_ONCE = 3
 UNPACKED = "unpacked-"
-KEPT = 24 * 3600.0
+KEEP_FOR = 24 * 3600.0
 """Seconds after which a file that no job took is removed."""
 
 
@@ -73,7 +73,7 @@ def _open(job: Job, progress: Progress) -> None:
     assert job.user is not None
     path, called = _path_of(job.arguments["file"]), job.arguments["called"]
     try:
-        progress.tell(0.1, "Reading the file")
+        progress.report(0.1, "Reading the file")
         with tempfile.TemporaryDirectory(
             prefix=UNPACKED, dir=_folder(), ignore_cleanup_errors=True
         ) as folder:
@@ -87,7 +87,7 @@ def _open(job: Job, progress: Progress) -> None:
                 tick=progress.check,
                 work=Path(folder),
             )
-        progress.tell(0.5, "Storing the level")
+        progress.report(0.5, "Storing the level")
         level = make_level(job.user, document, job.arguments["name"])
         record("level", None, "opened from a file", level, job.user.get_username())
         Job.objects.filter(pk=job.pk).update(arguments=job.arguments | {"made": level.pk})
@@ -98,7 +98,7 @@ def _open(job: Job, progress: Progress) -> None:
 
 def _sweep() -> None:
     for path in _folder().glob("*.zip"):
-        if path.stat().st_mtime < time.time() - KEPT:
+        if path.stat().st_mtime < time.time() - KEEP_FOR:
             path.unlink(missing_ok=True)
 
 

@@ -1,5 +1,5 @@
 """What the list of levels says of each: plants, views over budget, a small plan; made by the worker, kept,
-and made anew when the level has changed since."""
+and made again when the level has changed since."""
 
 from __future__ import annotations
 
@@ -11,14 +11,14 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level, LevelSummary
-from server.sight.reckoning import bookmark_view, drawing_of, level_cost, over
+from server.sight.costing import bookmark_view, drawing_of, level_cost, over
 from server.stands.access import planting_of, stands_of
 
 
 def summary_of(level: Level, user: User) -> dict:
     """The level's summary as it is kept: plants (None when it was never made), views over budget, the plan's
     address, and whether it is of the level as it is now; when it is not, the worker is asked to make it
-    anew, unless it has tried: then `trouble` says what was in the way."""
+    again, unless it has tried: then `trouble` says what was in the way."""
     kept = LevelSummary.objects.filter(level=level).defer("plan").first()
     stamp, changed = str(level.version), level.entries.aggregate(at=Max("touched"))["at"]
     fresh = kept is not None and kept.stamp == stamp
@@ -55,7 +55,7 @@ def _summarise(job: Job, progress: Progress) -> None:
     stamp, plantings = str(level.version), [planting_of(stand) for stand in stands_of(level)]
     plants = 0
     for k, planting in enumerate(plantings):
-        progress.tell(k / (len(plantings) + 1), f"Counting {planting.stand.name}")
+        progress.report(k / (len(plantings) + 1), f"Counting {planting.stand.name}")
         plants += planting.count()
     worst = []
     for bookmark in level.bookmarks:

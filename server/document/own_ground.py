@@ -83,7 +83,7 @@ def _own_regions(level: Level, user: User, all_: Mapping[str, Region]) -> list[R
 
 
 def own_ground(level: Level, user: User) -> Callable[[np.ndarray, np.ndarray], np.ndarray] | None:
-    """Tells which places x, z (n,) a person may plant at; None where they may everywhere: who leads, and
+    """Returns which places x, z (n,) a person may plant at; None where they may everywhere: who leads, and
     everybody where planting outside one's plots is not refused."""
     if not is_held(level, user):
         return None
@@ -108,7 +108,7 @@ def _outside(level: Level) -> NotAllowed:
     return NotAllowed(f"In {level.name} artists plant only in their own plots: this is not one of yours.")
 
 
-def kept_to_own(level: Level, user: User, delta: np.ndarray, box: tuple[int, int, int, int]) -> np.ndarray:
+def limited_to_own(level: Level, user: User, delta: np.ndarray, box: tuple[int, int, int, int]) -> np.ndarray:
     """A change of touch in a box of cells (col0, row0, col1, row1), without what lies outside a person's own
     ground.
 

@@ -23,7 +23,7 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.refused import Refused
 
-KEPT = 3
+PLANTINGS = 3
 """So many versions of a level are kept, for requests that began before the last of them."""
 
 
@@ -66,7 +66,7 @@ def hold(level: Level, planted: PlantedLevel) -> None:
     """Keep a level's plants under the version that its row has."""
     fresh = Held(level.version, planted)
     others = [held for held in _versions(level) if held.version != fresh.version]
-    CACHE.put(("level", level.pk), (fresh, *others)[:KEPT])
+    CACHE.put(("level", level.pk), (fresh, *others)[:PLANTINGS])
     level._held = fresh
 
 

@@ -8,7 +8,7 @@ from server.levels.models import Level
 from thicket.document.edits import Edit
 from thicket.document.edits.files import edit_from
 
-KEPT = 200
+VERSIONS = 200
 """At least so many of a level's last versions are kept."""
 
 
@@ -17,7 +17,7 @@ def note_version(level: Level, previous: int, edit: dict | None, entry: int) -> 
     from the rows alone; the journal's entry, by primary key. Inside the transaction."""
     if level.version % 32 == 0:  # now and then the oldest are dropped
         old = Version.objects.filter(level=level).order_by("-number").values_list("number", flat=True)
-        if oldest := old[KEPT : KEPT + 1].first():
+        if oldest := old[VERSIONS : VERSIONS + 1].first():
             Version.objects.filter(level=level, number__lte=oldest).delete()
     return Version.objects.create(
         level=level, number=level.version, previous=previous, edit=edit, entry=entry
@@ -41,7 +41,7 @@ def edits_between(level: Level, version: int) -> list[Edit] | None:
     """The edits that led from a version to the one that the level's row has, None where they are not all
     known."""
     chain = chain_since(level, version)
-    if chain is None or len(chain) > KEPT or any(step.edit is None for step in chain):
+    if chain is None or len(chain) > VERSIONS or any(step.edit is None for step in chain):
         return None
     arrays = EditArrays(level)
     return [edit_from(step.edit, arrays) for step in chain]

@@ -81,7 +81,7 @@ def open_made(user: User, given: dict) -> Draft:
 
 
 def _make(draft: Draft) -> tuple[NewGround | None, dict]:
-    """The ground that was asked for, and what is told of it."""
+    """The ground that was asked for, and what was found of it."""
     given = draft.made
     size = given["width"], given["length"], given["cell"]
     hills = given["height"], given["wavelength"], given["seed"]
@@ -161,7 +161,7 @@ def _cut_off(draft: Draft, trouble: str) -> None:
     Draft.objects.filter(pk=draft.pk).update(state=draft.state, trouble=trouble)  # it may be dropped by now
 
 
-def _tell(job: Job, **fields: object) -> None:
+def _report(job: Job, **fields: object) -> None:
     """Write down what a job has found of its draft, unless a newer one is to read it, under other options."""
     newest = starting.newest(job.key)
     if newest and newest.pk == job.pk:
@@ -169,7 +169,7 @@ def _tell(job: Job, **fields: object) -> None:
 
 
 def _fail(job: Job, trouble: str) -> None:
-    _tell(job, state=Draft.State.FAILED, trouble=trouble[:500])
+    _report(job, state=Draft.State.FAILED, trouble=trouble[:500])
 
 
 def _files(draft: Draft) -> list[tuple[Path, str]]:
@@ -182,24 +182,24 @@ def _read(job: Job, progress: Progress) -> None:
     if draft is None:
         return
     try:
-        progress.tell(0.02, f"Reading {', '.join(draft.names)}")
+        progress.report(0.02, f"Reading {', '.join(draft.names)}")
         if draft.made:
             new, found = _make(draft)
         elif draft.kind == Draft.Kind.HEIGHTS:
             new, found = _read_heights(draft, progress)
         else:
             new, found = _read_layers(draft, progress)
-        _tell(
+        _report(
             job,
             found=found,
             state=Draft.State.READY if new else Draft.State.FAILED,
             trouble=found.get("wanted", ""),
         )
         if new and draft.level:
-            told = importing.forecast(
-                draft.level, new, lambda share, step: progress.tell(0.4 + 0.6 * share, step)
+            forecast = importing.forecast(
+                draft.level, new, lambda share, step: progress.report(0.4 + 0.6 * share, step)
             )
-            _tell(job, forecast=told)
+            _report(job, forecast=forecast)
     except Stopped:
         _fail(job, STOPPED)
     except Refused as error:
@@ -219,7 +219,7 @@ def _heights_of(draft: Draft, progress: Progress) -> HeightsFile:
 
 def _read_heights(draft: Draft, progress: Progress) -> tuple[NewGround | None, dict]:
     file = _heights_of(draft, progress)
-    progress.tell(0.2, "Shading the relief")
+    progress.report(0.2, "Shading the relief")
     rows, columns = file.shape
     o = draft.options
     found: dict[str, Any] = {
@@ -306,7 +306,7 @@ def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround | None, di
     proposed = next((p for c in flat if (p := proposed_frame(c.shape, shape))), None)
     frame = None if stretch else draft.options.get("frame") or proposed
     found |= {"other_form": proposed is not None, "frame": frame}
-    progress.tell(0.2, "Weighing the layers")
+    progress.report(0.2, "Weighing the layers")
     if proposed:
         _layer_picture(np.stack([resample(c, flat[0].shape) for c in flat], -1) * 255).save(
             folder_of(draft) / "whole.png"
@@ -395,18 +395,18 @@ def _keep(job: Job, progress: Progress) -> None:
                 f"{'Heights' if draft.kind == Draft.Kind.HEIGHTS else 'Ground layers'} from "
                 f"{', '.join(draft.names)}"
             )
-            told = draft.forecast or importing.forecast(
-                draft.level, new, lambda s, step: progress.tell(s / 2, step)
+            forecast = draft.forecast or importing.forecast(
+                draft.level, new, lambda s, step: progress.report(s / 2, step)
             )
-            importing.keep(draft.user, draft.level, UUID(key), new, what, progress.tell, told)
+            importing.keep(draft.user, draft.level, UUID(key), new, what, progress.report, forecast)
         else:
-            draft.level = importing.create(draft.user, name, slug, new, progress.tell)
-        Draft.objects.filter(pk=pk).update(state=Draft.State.KEPT, level=draft.level)
+            draft.level = importing.create(draft.user, name, slug, new, progress.report)
+        Draft.objects.filter(pk=pk).update(state=Draft.State.STORED, level=draft.level)
         shutil.rmtree(folder_of(draft), ignore_errors=True)
     except Stopped:
-        _tell(job, trouble=STOPPED, **back)
+        _report(job, trouble=STOPPED, **back)
     except Refused as error:
-        _tell(job, trouble=f"{str(error).rstrip('.')}."[:500], **back)
+        _report(job, trouble=f"{str(error).rstrip('.')}."[:500], **back)
     except Exception:
-        _tell(job, trouble="It could not be stored; nothing was changed.", **back)
+        _report(job, trouble="It could not be stored; nothing was changed.", **back)
         raise

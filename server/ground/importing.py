@@ -20,7 +20,7 @@ from server.levels.ground import store
 from server.levels.looks import look_of
 from server.levels.models import Level, Membership
 from server.levels.rows import view_of
-from server.sight.reckoning import LINES, bookmark_view, items_of, line, stand_cost
+from server.sight.costing import LINES, bookmark_view, items_of, line, stand_cost
 from server.stands.access import stands_of
 from server.steps import note_effect
 from thicket.document.atmosphere import atmosphere_for
@@ -37,7 +37,7 @@ from thicket.planted.level import PlantedLevel
 from thicket.planting.hashing import seed_of
 from thicket.refused import Refused
 
-Tell = Callable[[float, str], None]
+Report = Callable[[float, str], None]
 MARKS = {
     "triangles": 1_000_000,
     "draw_calls": 1200,
@@ -97,7 +97,7 @@ def edit_of(level: Level, new: NewGround) -> Edit:
     return several(edits)
 
 
-def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
+def forecast(level: Level, new: NewGround, report: Report) -> dict:
     """What keeping new ground would change: plants by stand, the cost of each bookmarked view, what is
     re-seated.
 
@@ -107,15 +107,15 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
     before_it, document = planted_of(level), edit_of(level, new).apply(document_now(level))
     stands, notes = stands_of(level), []
     stock = items_of(level)
-    told, totals = [], [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
+    changes, totals = [], [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
     after_it = before_it.edited(document)
     refused = {stand.number: given for stand in stands if (given := _too_many(after_it, stand.number))}
     after_it = after_it.changed(stands={n: s for n, s in document.stands.items() if n not in refused})
     for k, stand in enumerate(stands):
-        tell(k / max(len(stands), 1), f"Planting {stand.name} on the new ground")
+        report(k / max(len(stands), 1), f"Planting {stand.name} on the new ground")
         now = before_it.planting(stand.number)
         if stand.number in refused:
-            told.append(
+            changes.append(
                 {
                     "stand": stand.pk,
                     "name": stand.name,
@@ -131,7 +131,7 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
         before, after = now, after_it.planting(stand.number)
         change = difference(before, after)
         lacking = [f"{s}." for s in (after_it.rasters.lacks(c) for c in after.rules if c.on) if s]
-        told.append(
+        changes.append(
             {
                 "stand": stand.pk,
                 "name": stand.name,
@@ -155,7 +155,7 @@ def forecast(level: Level, new: NewGround, tell: Tell) -> dict:
         {"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}}
         for b, t in zip(level.bookmarks, totals)
     ]
-    return {"stands": told, "views": views, "notes": notes}
+    return {"stands": changes, "views": views, "notes": notes}
 
 
 def _too_many(planted: PlantedLevel, number: int) -> str:
@@ -201,24 +201,30 @@ def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> lis
 
 @action
 def keep(
-    user: User, level: Level, key: UUID, new: NewGround, what: str, tell: Tell, told: dict | None = None
+    user: User,
+    level: Level,
+    key: UUID,
+    new: NewGround,
+    what: str,
+    report: Report,
+    forecast: dict | None = None,
 ) -> Done:
     """Give a level new ground, as one journal entry that can be undone; all of it or nothing.
 
-    Raises: Refused when a stand could no longer be planted; whatever `tell` raises to stop it.
+    Raises: Refused when a stand could no longer be planted; whatever `report` raises to stop it.
     """
-    refused = [n for s in (told or {}).get("stands", []) if s["refused"] for n in s["notes"]]
+    refused = [n for s in (forecast or {}).get("stands", []) if s["refused"] for n in s["notes"]]
     if refused:
         raise Refused(" ".join(refused))
     # What the journal will hold is written before the level is locked, so that nobody who paints in it waits.
     edit, arrays = edit_of(level, new), dict[str, np.ndarray]()
-    tell(0.1, "Storing what was there")
+    report(0.1, "Storing what was there")
     json_of(edit.inverse(document_now(level)), arrays)
     json_of(edit, arrays)
     known = set(EditArrays(level))
     try:
         store_arrays(level, arrays)
-        tell(0.6, "Storing the ground")
+        report(0.6, "Storing the ground")
         done = commit_made(user, level, key, lambda row: (edit_of(row, new), what))
     except BaseException:
         drop_arrays(level, arrays.keys() - known)
@@ -227,7 +233,7 @@ def keep(
     return done
 
 
-def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Level:
+def create(user: User, name: str, slug: str, new: NewGround, report: Report) -> Level:
     """A new level on new heights, with its maker as lead; all of it or nothing.
 
     Raises: Refused when there are no heights, or the name or its slug is taken or empty.
@@ -261,8 +267,8 @@ def create(user: User, name: str, slug: str, new: NewGround, tell: Tell) -> Leve
         )
         level.layers = layers_named(level, tuple(layers.names))
         level.save()
-        store(level, "heights", new.heights, 1, lambda share: tell(share / 2, "Storing the heights"))
-        store(level, "layers", layers.weights, 1, lambda s: tell(0.5 + s / 2, "Storing the ground layers"))
+        store(level, "heights", new.heights, 1, lambda share: report(share / 2, "Storing the heights"))
+        store(level, "layers", layers.weights, 1, lambda s: report(0.5 + s / 2, "Storing the ground layers"))
         Membership.objects.create(user=user, level=level, role=Membership.Role.LEAD)
     return level
 

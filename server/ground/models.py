@@ -23,7 +23,7 @@ class Draft(models.Model):
         READY = "ready"
         FAILED = "failed"
         KEEPING = "keeping"
-        KEPT = "kept"
+        STORED = "kept"
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4)
     user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")

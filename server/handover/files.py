@@ -15,7 +15,7 @@ from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level
 
-KEPT = 24 * 3600.0
+KEEP_FOR = 24 * 3600.0
 """Seconds for which a file is kept."""
 FILES = {
     "plants.csv": "text/csv; charset=utf-8",
@@ -63,8 +63,8 @@ def _make(job: Job, progress: Progress) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     try:
         part = path.with_suffix(".part")
-        part.write_bytes(MAKE[name](job.level, progress.tell))
-        progress.tell(1.0, f"{name} is ready")
+        part.write_bytes(MAKE[name](job.level, progress.report))
+        progress.report(1.0, f"{name} is ready")
         part.rename(path)
     except BaseException:
         shutil.rmtree(path.parent, ignore_errors=True)
@@ -74,5 +74,5 @@ def _make(job: Job, progress: Progress) -> None:
 def _sweep() -> None:
     """Remove files that nobody has come for."""
     for folder in _folder().glob("*"):
-        if folder.stat().st_mtime < time.time() - KEPT:
+        if folder.stat().st_mtime < time.time() - KEEP_FOR:
             shutil.rmtree(folder, ignore_errors=True)

@@ -18,25 +18,25 @@ from thicket.formats import handover
 from thicket.planted import export
 from thicket.planted.level import PlantedLevel
 from thicket.planted.whole import plant_whole, sheets_in_all
-from thicket.progress import Tell, quietly
+from thicket.progress import Report, quietly
 
 
-def _planted(level: Level, tell: Tell) -> PlantedLevel:
+def _planted(level: Level, report: Report) -> PlantedLevel:
     """The level, planted on a cluster's workers when there are some."""
     planted = planted_of(level)
     if settings.SCHEDULER:
         total = sheets_in_all(planted)
         for done, (planting, _) in enumerate(plant_whole(planted, scheduler=settings.SCHEDULER), start=1):
-            tell(0.8 * done / total, f"Planting {planting.stand.name}")
+            report(0.8 * done / total, f"Planting {planting.stand.name}")
     return planted
 
 
-def plants_csv(level: Level, tell: Tell = quietly) -> bytes:
+def plants_csv(level: Level, report: Report = quietly) -> bytes:
     """`plants.csv`."""
-    return export.plants_csv(_planted(level, tell), tell)
+    return export.plants_csv(_planted(level, report), report)
 
 
-def level_json(level: Level, tell: Tell = quietly) -> bytes:
+def level_json(level: Level, report: Report = quietly) -> bytes:
     """`level.json`."""
     return export.level_json(
         planted_of(level).changed(
@@ -47,47 +47,47 @@ def level_json(level: Level, tell: Tell = quietly) -> bytes:
                 }
             }
         ),
-        tell,
+        report,
     )
 
 
-def plants_glb(level: Level, tell: Tell = quietly) -> bytes:
+def plants_glb(level: Level, report: Report = quietly) -> bytes:
     """`level.glb`."""
-    planted = _planted(level, tell)
-    return export.plants_glb(planted.edited(with_files(level, planted.level)), tell)
+    planted = _planted(level, report)
+    return export.plants_glb(planted.edited(with_files(level, planted.level)), report)
 
 
-def level_zip(level: Level, tell: Tell = quietly) -> bytes:
+def level_zip(level: Level, report: Report = quietly) -> bytes:
     """`level.zip`: the level as a folder."""
-    tell(0.1, "Writing the level")
+    report(0.1, "Writing the level")
     return zip_level(document_of(level))
 
 
-def heights_png(level: Level, tell: Tell = quietly) -> bytes:
+def heights_png(level: Level, report: Report = quietly) -> bytes:
     """`heights.png`."""
     return handover.heights_png(planted_of(level).ground)
 
 
-def heights_tif(level: Level, tell: Tell = quietly) -> bytes:
+def heights_tif(level: Level, report: Report = quietly) -> bytes:
     """`heights.tif`."""
     return handover.heights_tif(planted_of(level).ground)
 
 
-def layers_tif(level: Level, tell: Tell = quietly) -> bytes:
+def layers_tif(level: Level, report: Report = quietly) -> bytes:
     """`layers.tif`."""
     planted = planted_of(level)
     layers = planted.level.layers
     return handover.layers_tif(layers.weights, layers.names, planted.ground.cell)
 
 
-def maps_zip(level: Level, tell: Tell = quietly) -> bytes:
+def maps_zip(level: Level, report: Report = quietly) -> bytes:
     """`maps.zip`: heights, relief, ground layers and density maps."""
-    return _zip(export.maps(planted_of(level), tell))
+    return _zip(export.maps(planted_of(level), report))
 
 
-def densities_zip(level: Level, tell: Tell = quietly) -> bytes:
+def densities_zip(level: Level, report: Report = quietly) -> bytes:
     """`densities.zip`: a density map of each stand."""
-    return _zip(export.density_maps(planted_of(level), tell))
+    return _zip(export.density_maps(planted_of(level), report))
 
 
 def _zip(files: dict[str, bytes]) -> bytes:

@@ -1,4 +1,4 @@
-"""Doing long work, in the worker: progress told to the database, stopped between steps, and ended
+"""Doing long work, in the worker: progress reported to the database, stopped between steps, and ended
 honestly."""
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ class Stopped(Exception):
 
 @dataclass
 class Progress:
-    """What the work tells while it goes on. `step` says in words what is done now, `share` how much of all,
+    """What the work reports while it goes on. `step` says in words what is done now, `share` how much of all,
     0–1; `total` is what the share is counted in, where it is counted."""
 
     step: str = ""
@@ -55,7 +55,7 @@ class Progress:
         if self.stopping.is_set():
             raise Stopped
 
-    def tell(self, share: float, step: str | None = None) -> None:
+    def report(self, share: float, step: str | None = None) -> None:
         """Note how far the work has come.
 
         Raises: Stopped when it is to end.
@@ -120,7 +120,7 @@ def do(job: Job) -> None:
     """Do a job, and write down how it ended."""
     progress, state, trouble = Progress(), Job.State.DONE, ""
     try:
-        with telling(job.pk, progress):
+        with reporting(job.pk, progress):
             WORK[job.kind](job, progress)
     except Stopped:
         state = Job.State.STOPPED
@@ -153,7 +153,7 @@ def _write_end(job: Job, progress: Progress, state: str, trouble: str) -> None:
 
 
 @contextmanager
-def telling(pk: UUID, progress: Progress):
+def reporting(pk: UUID, progress: Progress):
     """While the block runs, a thread with a connection of its own writes the progress down and reads whether
     to stop."""
     done = threading.Event()

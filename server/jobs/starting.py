@@ -12,7 +12,7 @@ from server.jobs.models import Job
 from server.jobs.running import run
 from server.levels.models import Level
 
-KEPT = timedelta(days=7)
+KEEP_FOR = timedelta(days=7)
 
 
 def start(
@@ -20,7 +20,7 @@ def start(
 ) -> Job:
     """Have long work done by the worker; what was under way under the same key is stopped."""
     stop(key)
-    Job.objects.filter(at__lt=timezone.now() - KEPT).delete()
+    Job.objects.filter(at__lt=timezone.now() - KEEP_FOR).delete()
     job = Job.objects.create(
         kind=kind, key=key, user=user, level=level, arguments=arguments, step="Waits for the worker"
     )

@@ -74,8 +74,8 @@ def action(work: Callable[..., Done]) -> Callable[..., Done]:
     def done(*args: Any, **kwargs: Any) -> Done:
         given = signature.bind(*args, **kwargs).arguments
         user, key, level = given["user"], given["key"], _level_of(given)
-        said = {name: value for name, value in given.items() if name not in ("user", "key")}
-        fingerprint = _fingerprint(work.__name__, said)
+        arguments = {name: value for name, value in given.items() if name not in ("user", "key")}
+        fingerprint = _fingerprint(work.__name__, arguments)
         token = acting.set(fingerprint)
         try:
             return retry_on_deadlock(functools.partial(work, *args, **kwargs))

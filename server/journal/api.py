@@ -18,7 +18,7 @@ from server.journal.schemas import EntryOut, entry_out
 from server.levels.access import level_for
 from server.levels.models import Level
 from server.steps import ChangedOut, Since, changed_out, since_version
-from server.team.presence import leave, others, tell
+from server.team.presence import leave, others, report
 from thicket.document.settings import Id, Number, Strict
 
 router = Router(tags=["journal"])
@@ -105,7 +105,7 @@ def beat(request: HttpRequest, slug: str, data: HereIn):
     if data.leaving:
         leave(level, request.user)
     else:
-        tell(level, request.user, data.x, data.z, data.heading, data.bench)
+        report(level, request.user, data.x, data.z, data.heading, data.bench)
     heard = _pulse(request, level, data.version, (data.x, data.z), data.counted)
     return heard | {"others": others(level, request.user)}
 

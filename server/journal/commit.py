@@ -170,7 +170,7 @@ def kind_of(edit: Edit) -> str:
 
 def replayable(edit: Edit) -> bool:
     """Whether another process can do an edit to the document that it has: not where it needs items' files,
-    nor where it is so long that reading the level anew costs less."""
+    nor where it is so long that reading the level again costs less."""
     if isinstance(edit, Several):
         return len(edit.edits) < 100 and all(map(replayable, edit.edits))
     if isinstance(edit, ChangePins):

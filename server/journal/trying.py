@@ -14,7 +14,7 @@ trying: ContextVar[frozenset[str]] = ContextVar("trying", default=frozenset())
 
 class Trying:
     """Has an action on a level whose request says `X-Try` only tried; what is no action takes no notice of
-    it. The header says what is asked, by commas: `1` for what every try tells; `own`, the stands that it is
+    it. The header says what is asked, by commas: `1` for what every try gives; `own`, the stands that it is
     about alone, none that follow from them; `places`, where plants come and go; `suitability`, that of the
     uppermost of its stands."""
 
@@ -22,8 +22,8 @@ class Trying:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        said = {part.strip() for part in request.headers.get("X-Try", "").split(",")}
-        known = said & (PARTS | {"1"})
+        parts = {part.strip() for part in request.headers.get("X-Try", "").split(",")}
+        known = parts & (PARTS | {"1"})
         token = trying.set(frozenset(known if request.path.startswith("/api/levels/") else ()))
         try:
             return self.get_response(request)

@@ -34,7 +34,7 @@ def level_of_command(slug: str) -> Level:
 
 
 def level_for(request: HttpRequest, slug: str, to: str = "see") -> Level:
-    """The level, when the signed-in user may do this in it; its `role` tells the user's role.
+    """The level, when the signed-in user may do this in it; its `role` is the user's role.
 
     Raises: HttpError 404 when there is no such level for this user, 403 when the role does not allow it.
     """

@@ -41,10 +41,10 @@ def layers_of(level: Level) -> LayerMaps:
     return CACHE.get(("layers", level.pk, level.layers_revision), read)
 
 
-def store(level: Level, kind: str, array: np.ndarray, revision: int, tell=lambda share: None) -> None:
+def store(level: Level, kind: str, array: np.ndarray, revision: int, report=lambda share: None) -> None:
     """Write a whole raster of the ground as tiles of a revision.
 
-    `tell(share)` is called as it goes on, and may stop it by raising.
+    `report(share)` is called as it goes on, and may stop it by raising.
     """
     whole_rows = -(-array.shape[0] // TILE)
 
@@ -57,7 +57,7 @@ def store(level: Level, kind: str, array: np.ndarray, revision: int, tell=lambda
     with ThreadPoolExecutor(THREADS) as pool:
         for done, row in enumerate(pool.map(packed, range(whole_rows)), start=1):
             GroundTile.objects.bulk_create(row)
-            tell(done / whole_rows)
+            report(done / whole_rows)
 
 
 def next_revision(level: Level) -> int:

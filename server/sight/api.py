@@ -14,7 +14,7 @@ from server.document.planted import numbers_of, planted_of, plantings_of
 from server.jobs import starting
 from server.levels.access import level_for
 from server.sight import walks
-from server.sight.reckoning import air_of, cost_out, items_of, level_cost, seen, settle
+from server.sight.costing import air_of, cost_out, items_of, level_cost, seen, settle
 from server.sight.schemas import CostOut, LevelCostOut, ViewIn
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
@@ -185,7 +185,7 @@ def check_walk(request: HttpRequest, slug: str, data: CheckIn):
         if item is None or item.billboard is None:
             raise Refused(f"billboards: the level has no {slug[:60]!r} that becomes a billboard")
     air = data.atmosphere or Atmosphere.model_validate(level.atmosphere)
-    asked = walks.Asked(
+    asked = walks.WalkRequest(
         data.walk,
         data.drawing,
         data.device or DeviceSettings(),

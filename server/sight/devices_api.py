@@ -10,7 +10,7 @@ from ninja.files import UploadedFile
 
 from server.document.planted import planted_of
 from server.levels.access import level_for
-from server.sight.reckoning import drawing_of, items_of
+from server.sight.costing import drawing_of, items_of
 from thicket.document.drawing import DeviceSettings
 from thicket.document.settings import Name
 from thicket.planted.captures import loads_in, views_at
@@ -27,7 +27,7 @@ SHOWN = 1000
 class CalibrationOut(Schema):
     """A device that was fitted to measured frames. `error`, how far off it is on frames that were left out of
     the fit, relative; `frames`, measured and predicted ms of each, and whether it fits the others; `unclear`,
-    groups of coefficients that these frames do not tell apart, or know nothing of."""
+    groups of coefficients that these frames do not distinguish, or know nothing of."""
 
     device: DeviceSettings
     error: float
@@ -45,21 +45,21 @@ def calibrate_device(
     tier: Annotated[str, Form(max_length=80)] = "",
 ):
     """The device that follows from measured frames, as CSV; those that are given by the camera's place are
-    reckoned through a tier. Nothing is kept."""
+    computed through a tier. Nothing is kept."""
     level = level_for(request, slug, to="lead")
     try:
         text = file.read().decode("utf-8")
     except UnicodeDecodeError:
         raise Refused("captures: this is no text in UTF-8") from None
-    kind, said, ms = read_captures(text)
+    kind, frames, ms = read_captures(text)
     if kind == "places":
-        if len(said) > BY_PLACE:
+        if len(frames) > BY_PLACE:
             raise Refused(
                 f"captures: at most {BY_PLACE} frames by the camera's place are reckoned here; "
                 f"`./kt core calibrate` takes more"
             )
-        said = loads_in(planted_of(level), views_at(said, drawing_of(level, tier)[0]), items_of(level))
-    found = calibrate(name, said, ms)
+        frames = loads_in(planted_of(level), views_at(frames, drawing_of(level, tier)[0]), items_of(level))
+    found = calibrate(name, frames, ms)
     rows = zip(ms.round(4).tolist(), found.predicted.round(4).tolist(), found.fits.tolist())
     return {
         "device": DeviceSettings.of(found.device, int(found.fits.sum())),

@@ -47,7 +47,7 @@ def judge_new() -> int:
 
 def judged(entry: Entry) -> dict[str, float]:
     """What an action adds to a frame: the difference between the level as it is now and without it. Empty
-    where that cannot be told, or nothing changes."""
+    where that cannot be known, or nothing changes."""
     level = Level.objects.get(pk=entry.level_id)
     inverse = edit_from(entry.change["inverse"], EditArrays(level))
     if items_with_files(inverse):

@@ -104,7 +104,7 @@ class RebalanceOut(Schema):
 def rebalance(request: HttpRequest, slug: str, data: RebalanceIn):
     """How far the rebalance is, and what it found."""
     level = level_for(request, slug, to="plant")
-    asked = rebalances.Asked(
+    asked = rebalances.RebalanceRequest(
         data.drawing,
         data.device or DeviceSettings(),
         data.marks,

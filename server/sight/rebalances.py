@@ -16,8 +16,8 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level
+from server.sight.costing import air_of, items_of
 from server.sight.models import RebalanceAnswer
-from server.sight.reckoning import air_of, items_of
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.plots import Line
@@ -36,7 +36,7 @@ from thicket.sight.views import View
 
 FORM = 2
 """Of what a kept answer holds; another has all worked out anew."""
-KEPT = 20
+ANSWERS = 20
 """So many answers of a level are kept."""
 WORST, APART, STEP = 6, 60.0, 32.0
 """So many of the worst places of a survey count, at least so many m apart, on a grid of so many m."""
@@ -45,7 +45,7 @@ MOMENTS, DEAREST, WALK_APART = 32, 3, 25.0
 """So many moments of a walk are reckoned, and so many of the dearest count, at least so many m apart."""
 
 
-class Asked(NamedTuple):
+class RebalanceRequest(NamedTuple):
     """What is to be met: how the level is drawn, on which device, the marks, whether the kept views and the
     survey's worst places count, and which walks by name; what may change of which stand by its number in the
     database, and the factor below which no distance goes; the plot whose plants alone are to meet the marks,
@@ -75,7 +75,7 @@ class Asked(NamedTuple):
         }
 
 
-def check(level: Level, asked: Asked) -> None:
+def check(level: Level, asked: RebalanceRequest) -> None:
     """Refuse what has no answer: no place that counts, nothing that may change, a locked stand."""
     lost = [name for name in asked.walks if name not in level.walks]
     if lost:
@@ -95,7 +95,7 @@ def check(level: Level, asked: Asked) -> None:
         raise Refused("may: nothing may change")
 
 
-def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
+def state_of(level: Level, user: User, asked: RebalanceRequest, begin: bool) -> dict:
     """How far the answer is, with it when it is there; begun when it is not, if that is wished."""
     arguments = asked.as_json()
     region = regions_of(level).get(asked.plot)
@@ -121,19 +121,19 @@ def _rebalance(job: Job, progress: Progress) -> None:
     if given["worst"]:
 
         def quarter(share: float, step: str) -> None:
-            progress.tell(share / 4, step)
+            progress.report(share / 4, step)
 
         plots = {given["plot"]: region} if region else {}
-        found = survey(planted, stock, drawing, STEP, tell=quarter, plots=plots)
+        found = survey(planted, stock, drawing, STEP, report=quarter, plots=plots)
         spends = found.line("ms", device, given["plot"] if region else None)
         for n, (place, heading) in enumerate(found.worst(spends, WORST, APART), start=1):
             x, y, z = found.eyes[place].tolist()
             way = float(found.headings[heading])
             places[f"Worst place {n}"] = View(x, y, z, way, 0.0, 55.0, 16 / 9, drawing=drawing, device=device)
     for name in given["walks"]:
-        progress.tell(0.25, f"Finding the dearest moments of {name}")
+        progress.report(0.25, f"Finding the dearest moments of {name}")
         places |= _dearest(planted, stock, name, Walk.model_validate(level.walks[name]), drawing, device)
-    progress.tell(0.25, "Comparing the states of the stock")
+    progress.report(0.25, "Comparing the states of the stock")
     air = Atmosphere.model_validate(level.atmosphere)
     scene = Scene(
         planted,
@@ -150,7 +150,7 @@ def _rebalance(job: Job, progress: Progress) -> None:
 
     def keep(answer: Rebalanced) -> None:
         RebalanceAnswer.objects.update_or_create(
-            level=level, content=given["content"], defaults={"result": told(answer, places, numbers)}
+            level=level, content=given["content"], defaults={"result": to_json(answer, places, numbers)}
         )
 
     answer = rebalance_level(
@@ -158,11 +158,11 @@ def _rebalance(job: Job, progress: Progress) -> None:
         given["marks"],
         may,
         given["least"],
-        lambda share, step: progress.tell(0.25 + 0.75 * share, step),
+        lambda share, step: progress.report(0.25 + 0.75 * share, step),
         keep,
     )
     keep(answer)
-    old = RebalanceAnswer.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
+    old = RebalanceAnswer.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[ANSWERS:]
     RebalanceAnswer.objects.filter(pk__in=list(old)).delete()
 
 
@@ -185,7 +185,7 @@ def _dearest(
     return found
 
 
-def told(found: Rebalanced, places: Mapping[str, View], numbers: Mapping[int, int]) -> dict[str, Any]:
+def to_json(found: Rebalanced, places: Mapping[str, View], numbers: Mapping[int, int]) -> dict[str, Any]:
     """An answer as JSON; stands by their number in the database."""
     return {
         "done": found.done,

@@ -13,7 +13,7 @@ from pydantic import Field
 from server.jobs import starting
 from server.levels.access import level_for
 from server.sight import surveys
-from server.sight.surveys import APART, WORST, Asked, numbers_of
+from server.sight.surveys import APART, WORST, SurveyRequest, numbers_of
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.plots import Line
 from thicket.document.settings import Name, Strict
@@ -26,8 +26,8 @@ router = Router(tags=["sight"])
 
 class SurveyIn(Strict):
     """How the level is drawn and on which device; m between places, m of the eye above the ground; the budget
-    line, of the whole frame, of one stand (0: the ground) or of one plot, that is to be told. `begin` has the
-    survey begun when it is not known yet."""
+    line, of the whole frame, of one stand (0: the ground) or of one plot. `begin` has the survey begun when
+    it is not known yet."""
 
     drawing: DrawingSettings = DrawingSettings()
     device: DeviceSettings | None = None
@@ -115,7 +115,7 @@ def survey_level(request: HttpRequest, slug: str, data: SurveyIn):
     numbers = numbers_of(level)
     if data.stand is not None and data.stand not in numbers:
         raise Refused("stand: the level no longer has this stand")
-    asked = Asked(data.drawing, data.step, data.eye)
+    asked = SurveyRequest(data.drawing, data.step, data.eye)
     given = data.device or DeviceSettings()
     state, found = surveys.state_of(level, request.user, asked, given.model_dump(mode="json"), data.begin)
     stand = None if data.stand is None else numbers[data.stand]

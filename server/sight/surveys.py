@@ -1,4 +1,4 @@
-"""The survey of a level: done by the worker, kept by what it follows from, and told as maps."""
+"""The survey of a level: done by the worker, kept by what it follows from, and past as maps."""
 
 from __future__ import annotations
 
@@ -21,20 +21,20 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level
+from server.sight.costing import air_of, items_of
 from server.sight.models import LevelSurvey, SurveyPoint
-from server.sight.reckoning import air_of, items_of
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.plots import Line
 from thicket.hashing import digest
 from thicket.planted.level import PlantedLevel
 from thicket.planted.survey import Survey, repaired, survey
-from thicket.progress import Tell, quietly
+from thicket.progress import Report, quietly
 from thicket.refused import Refused
 from thicket.sight.cost import Item
 from thicket.sight.devices import Device
 from thicket.sight.fog import Air
 
-KEPT = 8
+SURVEYS = 8
 """So many surveys of a level are kept."""
 MOST = 40_000
 """A survey has so many places at the most."""
@@ -46,7 +46,7 @@ WORST, APART = 8, 40.0
 """So many of the worst places are listed, at least so many m apart."""
 
 
-class Asked(NamedTuple):
+class SurveyRequest(NamedTuple):
     """What is surveyed: how the level is drawn, m between places, m of the eye above the ground."""
 
     drawing: DrawingSettings
@@ -68,7 +68,9 @@ def check(level: Level, step: float) -> None:
         )
 
 
-def state_of(level: Level, user: User, asked: Asked, device: dict, begin: bool) -> tuple[dict, Survey | None]:
+def state_of(
+    level: Level, user: User, asked: SurveyRequest, device: dict, begin: bool
+) -> tuple[dict, Survey | None]:
     """How far a survey is; and the survey, or the newest from before the level's last changes. Begun when it
     is not known, if that is wished; the device is that of the history's milliseconds."""
     arguments = asked.as_json()
@@ -90,7 +92,7 @@ def survey_of(row: LevelSurvey) -> Survey:
     return CACHE.get(("survey", row.pk), lambda: unpacked(bytes(row.data)))
 
 
-def _content(level: Level, asked: Asked) -> str:
+def _content(level: Level, asked: SurveyRequest) -> str:
     """What a survey follows from."""
     return digest(level.version, asked.as_json(), {n: r.key for n, r in regions_of(level).items()})
 
@@ -116,11 +118,21 @@ def _survey(job: Job, progress: Progress) -> None:
     given = job.arguments
     drawing = DrawingSettings.model_validate(given["drawing"])
     device = DeviceSettings.model_validate(given["device"])
-    make(job.level, Asked(drawing, given["step"], given["eye"]), device, given["content"], progress.tell)
+    make(
+        job.level,
+        SurveyRequest(drawing, given["step"], given["eye"]),
+        device,
+        given["content"],
+        progress.report,
+    )
 
 
 def make(
-    level: Level, to_survey: Asked, device: DeviceSettings, content: str = "", tell: Tell = quietly
+    level: Level,
+    to_survey: SurveyRequest,
+    device: DeviceSettings,
+    content: str = "",
+    report: Report = quietly,
 ) -> None:
     """Survey a level and keep what is found, under what it follows from; the device is that of the history's
     milliseconds."""
@@ -132,7 +144,7 @@ def make(
     now = _Surveyed(planted_of(level), asked, air, areas, stock)
     last = CACHE.peek(key)
     drawing = replace(to_survey.drawing.core(), air=air)
-    how: dict[str, Any] = {"drawing": drawing, "tell": tell, "plots": plots}
+    how: dict[str, Any] = {"drawing": drawing, "report": report, "plots": plots}
     found = None
     if last is not None and (last.asked, last.air, last.plots, last.stock) == (
         asked,
@@ -150,7 +162,7 @@ def make(
     LevelSurvey.objects.update_or_create(
         level=level, content=content, defaults={"data": packed(found), "asked": asked, **drawn}
     )
-    old = LevelSurvey.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
+    old = LevelSurvey.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[SURVEYS:]
     LevelSurvey.objects.filter(pk__in=list(old)).delete()
 
 
@@ -187,16 +199,16 @@ def _note_worst(level: Level, asked: str, found: Survey, device: Device) -> None
     SurveyPoint.objects.filter(pk__in=[point.pk for point in old]).delete()
 
 
-def history(level: Level, asked: Asked, line: str) -> list[dict]:
+def history(level: Level, asked: SurveyRequest, line: str) -> list[dict]:
     """How a line of the worst frame changed from survey to survey, the newest first: when, what it costs, and
     the actions since the one before, the last three in words."""
     points = level.survey_points.filter(asked=digest(asked.as_json())).order_by("-pk")[: SHOWN + 1]
-    told = []
+    past = []
     for now, before in zip(points, [*points[1:], None]):
         done = level.entries.filter(
             undone=False, pk__lte=now.entry, pk__gt=before.entry if before else now.entry
         )
-        told.append(
+        past.append(
             {
                 "at": now.at,
                 "value": now.worst[line],
@@ -204,7 +216,7 @@ def history(level: Level, asked: Asked, line: str) -> list[dict]:
                 "what": list(done.order_by("-pk").values_list("what", flat=True)[:3]),
             }
         )
-    return told[:SHOWN]
+    return past[:SHOWN]
 
 
 def packed(found: Survey) -> bytes:

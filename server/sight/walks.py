@@ -15,8 +15,8 @@ from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level
+from server.sight.costing import items_of
 from server.sight.models import WalkCheck
-from server.sight.reckoning import items_of
 from thicket.document.atmosphere import FogSettings, Sun
 from thicket.document.drawing import DeviceSettings, DrawingSettings
 from thicket.document.edits import ChangeSettings
@@ -26,7 +26,7 @@ from thicket.hashing import digest
 from thicket.planted.pops import Pops, Walker, colours_of, other_billboards, unlikenesses
 from thicket.planted.remedies import Check, Remedy, check
 
-KEPT = 30
+CHECKS = 30
 """So many checks of a level are kept."""
 WORST = 40
 """So many of the strongest pops are listed."""
@@ -34,7 +34,7 @@ BINS = 240
 """The curve of a walk has so many values."""
 
 
-class Asked(NamedTuple):
+class WalkRequest(NamedTuple):
     """What a check is of: a walk, how the level is drawn and on which device, its fog and sun, distances that
     are tried by the stand's number in the database, kinds of billboard that are tried by item, and from how
     many pixels a pop is noticed."""
@@ -61,7 +61,7 @@ class Asked(NamedTuple):
         }
 
 
-def state_of(level: Level, user: User, asked: Asked, begin: bool) -> dict:
+def state_of(level: Level, user: User, asked: WalkRequest, begin: bool) -> dict:
     """How far a check is, with its result when it is there; begun when it is not, if that is wished."""
     arguments = asked.as_json()
     content = digest(level.version, arguments)
@@ -80,7 +80,7 @@ def _check(job: Job, progress: Progress) -> None:
             number = numbers[int(pk)]
             planted = planted.after(ChangeSettings(put={number: {"distances": distances}})).after
     fog = FogSettings.model_validate(given["fog"])
-    progress.tell(0.0, "Comparing the states of the stock")
+    progress.report(0.0, "Comparing the states of the stock")
     stock = with_files(level, planted.level).stock
     walker = Walker(
         planted,
@@ -97,16 +97,16 @@ def _check(job: Job, progress: Progress) -> None:
     for tried in given["billboards"].items():
         if tried in walker.billboards:
             walker = walker.with_billboard(*tried)
-    found = check(walker, given["threshold"], tell=progress.tell)
+    found = check(walker, given["threshold"], report=progress.report)
     ids = {number: pk for pk, number in numbers.items()}
     WalkCheck.objects.update_or_create(
-        level=level, content=given["content"], defaults={"result": told(found, walker, ids)}
+        level=level, content=given["content"], defaults={"result": to_json(found, walker, ids)}
     )
-    old = WalkCheck.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[KEPT:]
+    old = WalkCheck.objects.filter(level=level).order_by("-pk").values_list("pk", flat=True)[CHECKS:]
     WalkCheck.objects.filter(pk__in=list(old)).delete()
 
 
-def told(found: Check, walker: Walker, numbers: dict[int, int]) -> dict[str, Any]:
+def to_json(found: Check, walker: Walker, numbers: dict[int, int]) -> dict[str, Any]:
     """A check as JSON; stands by their number in the database."""
     route, pops = found.route, list(found.pops.values())
     width = route.seconds / BINS

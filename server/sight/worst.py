@@ -8,8 +8,8 @@ from dataclasses import asdict, replace
 
 from server.document.planted import planted_of
 from server.levels.models import Level
+from server.sight.costing import air_of, drawing_of, items_of
 from server.sight.models import LevelSurvey
-from server.sight.reckoning import air_of, drawing_of, items_of
 from server.sight.surveys import GROWING, survey_of
 from thicket.document.drawing import DeviceSettings, DrawingSettings, seen_through
 from thicket.planted.dearest import Drawn, change_at_dearest
@@ -36,7 +36,7 @@ def change_at_worst(
     device = DeviceSettings.model_validate(row.device).core()
     now = items_of(level)
     was = Drawn(before, now if stock is None else stock, drawing, device)
-    return _told(row, was, Drawn(planted_of(level), now, drawing, device), box)
+    return _difference(row, was, Drawn(planted_of(level), now, drawing, device), box)
 
 
 def drawing_at_worst(level: Level, before: Mapping) -> dict[str, float]:
@@ -55,7 +55,7 @@ def drawing_at_worst(level: Level, before: Mapping) -> dict[str, float]:
         if drawing == surveyed and tier in level.tiers:
             planted, stock = planted_of(level), items_of(level)
             was = Drawn(planted, stock, drawing, device)
-            return _told(row, was, Drawn(planted, stock, *drawing_of(level, tier)))
+            return _difference(row, was, Drawn(planted, stock, *drawing_of(level, tier)))
     return {}
 
 
@@ -64,7 +64,7 @@ def _last_survey(level: Level) -> LevelSurvey | None:
     return done.order_by("-pk").defer("data").first()
 
 
-def _told(row: LevelSurvey, before: Drawn, after: Drawn, box: Box | None = None) -> dict[str, float]:
+def _difference(row: LevelSurvey, before: Drawn, after: Drawn, box: Box | None = None) -> dict[str, float]:
     try:
         change = change_at_dearest(survey_of(row), before, after, box)
     except Refused:  # some stand cannot be planted, which refuses nothing else

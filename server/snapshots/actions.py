@@ -13,7 +13,7 @@ from server.document.planted import planted_of
 from server.journal.action import Done
 from server.journal.commit import commit
 from server.levels.models import Level
-from server.sight.reckoning import cost_change, items_of, stand_cost
+from server.sight.costing import cost_change, items_of, stand_cost
 from server.snapshots.models import Snapshot
 from server.stands.rows import stand_ids
 from thicket.document.edits import GoBack, RemoveSnapshot, TakeSnapshot

@@ -12,7 +12,7 @@ from pydantic import UUID4
 from server.levels.access import level_for
 from server.levels.models import Level
 from server.requests import KeyIn
-from server.sight.reckoning import seen
+from server.sight.costing import seen
 from server.sight.schemas import ViewIn
 from server.snapshots import actions
 from server.snapshots.models import Snapshot
@@ -72,7 +72,7 @@ def _shot(level: Level, pk: int) -> Snapshot | None:
     return found
 
 
-def _kept(level: Level, pk: int) -> Snapshot:
+def _snapshot(level: Level, pk: int) -> Snapshot:
     shot = _shot(level, pk)
     if shot is None:
         raise HttpError(422, "snapshot: choose a snapshot.")
@@ -107,7 +107,7 @@ def take(request: HttpRequest, slug: str, data: SnapshotIn):
 def remove(request: HttpRequest, slug: str, snapshot: int, key: UUID4):
     """Remove a snapshot; the planting is left as it is."""
     level = level_for(request, slug, to="plant")
-    return changed_out(request, level, actions.remove(request.user, level, key, _kept(level, snapshot)))
+    return changed_out(request, level, actions.remove(request.user, level, key, _snapshot(level, snapshot)))
 
 
 @router.post("/levels/{slug}/snapshots/compare", response=ComparedOut)
@@ -130,5 +130,5 @@ def difference(request: HttpRequest, slug: str, data: CompareIn):
 def go_back(request: HttpRequest, slug: str, snapshot: int, data: KeyIn):
     """Make a snapshot the level's planting again."""
     level = level_for(request, slug, to="plant")
-    done = actions.go_back(request.user, level, data.key, _kept(level, snapshot))
+    done = actions.go_back(request.user, level, data.key, _snapshot(level, snapshot))
     return changed_out(request, level, done, data.view)

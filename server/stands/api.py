@@ -35,7 +35,7 @@ IMMUTABLE = "private, max-age=31536000, immutable"
 
 class PatchIn(KeyIn):
     """The settings that change; the rest stays. `was` are their values when the change was begun: should
-    another have changed one of them since, nothing is kept and both values are told."""
+    another have changed one of them since, nothing is kept and both values are given."""
 
     settings: dict
     was: dict | None = None
@@ -179,7 +179,7 @@ def field(request: HttpRequest, slug: str, stand: int, kind: Literal["suitabilit
 
 @router.get("/levels/{slug}/stands/{stand}/cover/{scale}/{column}/{row}")
 def cover(request: HttpRequest, slug: str, stand: int, scale: int, column: int, row: int):
-    """How strongly a stand's ground is drawn where its plants are too small to be told apart: a tile of cells
+    """How strongly a stand's ground is drawn where its plants are too small to see: a tile of cells
     of 8 m · 2^scale, rows and columns uint16, then uint8 row by row; see `thicket.planted.cover`."""
     planting = planting_of(stand_for(level_for(request, slug), stand))
     columns, rows = tiles_of(planting, scale) if 0 <= scale < SCALES else (0, 0)

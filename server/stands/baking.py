@@ -69,13 +69,13 @@ def _bake(job: Job, progress: Progress) -> None:
     progress.total = sheets_in_all(level_planted)
     kept: set[str] = set()
     with contextlib.closing(plant_whole(level_planted, scheduler=settings.SCHEDULER)) as planted:
-        progress.tell(0.0, "reading the ground")
+        progress.report(0.0, "reading the ground")
         for planting, sheet in planted:
             key = planting.key(sheet)
             kept.add(f"{key}.npz")
             if not (folder_of(level) / f"{key}.npz").exists():
                 store_sheet(level, key, planting.plants(sheet))
-            progress.tell(len(kept) / progress.total, planting.stand.name)
+            progress.report(len(kept) / progress.total, planting.stand.name)
         for old in folder_of(level).glob("*"):
             if old.name not in kept:
                 old.unlink(missing_ok=True)

@@ -18,7 +18,7 @@ from server.document.planted import planted_of
 from server.levels.access import check_may_change, check_may_make, level_for, may_change
 from server.locks import level_lock
 from server.requests import KeyIn
-from server.sight.reckoning import items_of, seen
+from server.sight.costing import items_of, seen
 from server.sight.schemas import PlotCostOut
 from server.stands.access import stand_for
 from server.stands.models import BrushTip

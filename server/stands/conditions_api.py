@@ -107,7 +107,7 @@ class WhyPlace(Schema):
 
 class WhyOut(Schema):
     """Why here, why not; `shut` names what leaves no room, `by_hand` the plant that a hand has set,
-    `trails` the paths that lay plants over. Items are told where one of them has a condition of its own."""
+    `trails` the paths that lay plants over. Items are given where one of them has a condition of its own."""
 
     x: float
     z: float

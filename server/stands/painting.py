@@ -8,7 +8,7 @@ import numpy as np
 from django.contrib.auth.models import User
 from ninja.errors import HttpError
 
-from server.document.own_ground import kept_to_own
+from server.document.own_ground import limited_to_own
 from server.document.planted import planted_of
 from server.journal.action import Done, action
 from server.journal.commit import commit_made
@@ -54,7 +54,7 @@ def _own(row: Level, user: User, edit: Paint) -> Paint:
     Raises: NotAllowed when nothing is left of it.
     """
     parts = tuple(
-        Painted(stand=part.stand, box=part.box, delta=kept_to_own(row, user, part.delta, part.box))
+        Painted(stand=part.stand, box=part.box, delta=limited_to_own(row, user, part.delta, part.box))
         for part in edit.parts
     )
     return Paint(cell=edit.cell, parts=parts)

@@ -25,7 +25,7 @@ def encode_marks(came: np.ndarray, went: np.ndarray) -> bytes:
 
 def encode_raster(values: np.ndarray) -> bytes:
     """Values 0–1 as rows and columns uint16, then uint8 row by row; every so many are left out, so that at
-    most `OVERLAY` a side are told."""
+    most `OVERLAY` a side are given."""
     step = max(1, -(-max(values.shape) // OVERLAY))
     small = (values[step // 2 :: step, step // 2 :: step] * 255).round().astype(np.uint8)
     return np.array(small.shape, "<u2").tobytes() + small.tobytes()

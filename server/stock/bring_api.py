@@ -23,7 +23,7 @@ from thicket.document.settings import Id, Name, Strict
 router = Router(tags=["stock"])
 
 
-class CardsSaid(Strict):
+class CardsIn(Strict):
     """How pictures become grass and flowers: see `thicket.stock.cards.Cards`."""
 
     kind: Literal["facing", "crossed", "tuft"] = "tuft"
@@ -34,7 +34,7 @@ class CardsSaid(Strict):
     rows: Annotated[int, Field(ge=1, le=16)] = 1
 
 
-class SaidIn(Strict):
+class ImportRequest(Strict):
     """What files do not say themselves: see `thicket.stock.bringing.Options`."""
 
     unit: Literal["m", "cm", "mm", "in", "ft"] | None = None
@@ -45,7 +45,7 @@ class SaidIn(Strict):
     billboard: Literal["none", "facing", "crossed", "three crossed"] = "facing"
     rows: Literal[64, 128, 256, 512] | None = None
     grounded: bool = True
-    cards: CardsSaid | None = None
+    cards: CardsIn | None = None
 
 
 class BroughtOut(Schema):
@@ -82,7 +82,7 @@ class BatchOut(Schema):
     things: list[BroughtOut]
 
 
-class KeptThing(Strict):
+class ThingIn(Strict):
     """A thing to be put on the shelf."""
 
     id: Id
@@ -93,7 +93,7 @@ class KeptThing(Strict):
 
 
 class KeepThingsIn(Strict):
-    things: list[KeptThing] = Field(min_length=1, max_length=bringing.MOST)
+    things: list[ThingIn] = Field(min_length=1, max_length=bringing.MOST)
 
 
 def _job(request: HttpRequest, batch: UUID) -> Job:
@@ -150,7 +150,8 @@ def bring_in(request: HttpRequest, files: File[list[UploadedFile]], options: For
     background."""
     check_may_make(request.user)
     return batch_out(
-        request, bringing.open_batch(request.user, files, SaidIn.model_validate_json(options).model_dump())
+        request,
+        bringing.open_batch(request.user, files, ImportRequest.model_validate_json(options).model_dump()),
     )
 
 
@@ -161,7 +162,7 @@ def look(request: HttpRequest, batch: UUID):
 
 
 @router.put("/shelf/bring/{batch}", response=BatchOut)
-def say(request: HttpRequest, batch: UUID, data: SaidIn):
+def say(request: HttpRequest, batch: UUID, data: ImportRequest):
     """Say what the files do not, and have them read again."""
     _job(request, batch)
     bringing.read(request.user, batch, data.model_dump())

@@ -122,7 +122,7 @@ def read_things(
         )
     for k, paths in enumerate(things):
         name = PurePosixPath(paths[0]).name
-        progress.tell(
+        progress.report(
             k / len(things),
             f"Reading {name}" if options.cards else f"Reading {name}, making LODs and a billboard",
         )
@@ -170,7 +170,7 @@ def mend_of(batch: UUID) -> str:
 @work("mend stock")
 def _mend_copy(job: Job, progress: Progress) -> None:
     item = ShelfItem.objects.get(pk=job.arguments["item"])
-    progress.tell(0.1, f"Mending a copy of {item.name}")
+    progress.report(0.1, f"Mending a copy of {item.name}")
     row = BroughtItem(batch=UUID(job.arguments["batch"]), user=job.user, paths=[], name=item.name, unit="m")
     put_made(row, mended(made_of(item), job.arguments["mend"]))
     progress.check()

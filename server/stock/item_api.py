@@ -136,12 +136,12 @@ def _detail(request: HttpRequest, item: ShelfItem) -> dict:
     mine = versions.members([level for level, _, _ in used], request.user)
     uses = []
     for level, row, stands in used:
-        told = stands if level.pk in mine else [f"{len(stands)} stands"] if stands else []
+        planted_by = stands if level.pk in mine else [f"{len(stands)} stands"] if stands else []
         uses.append(
             {
                 "level": level.name,
                 "slug": level.slug if level.pk in mine else "",
-                "stands": told,
+                "stands": planted_by,
                 "revision": row.revision,
                 "held": row.held,
             }

@@ -19,7 +19,7 @@ from server.journal.commit import commit_made
 from server.journal.models import Entry
 from server.journal.undoing import moved
 from server.levels.models import Level
-from server.sight.reckoning import (
+from server.sight.costing import (
     LINES,
     bookmark_view,
     drawing_of,
@@ -42,7 +42,7 @@ from thicket.refused import Conflict
 from thicket.stock.making import Made, changed, succeeded
 from thicket.stock.traits import Edit as TraitsEdit
 
-TOLD = 200
+WHAT_LENGTH = 200
 
 
 def item_for(slug: str, revision: int | None = None) -> ShelfItem:
@@ -62,8 +62,8 @@ def item_for(slug: str, revision: int | None = None) -> ShelfItem:
 
 
 def edit(user: User, item: ShelfItem, named: dict, given: TraitsEdit) -> None:
-    """Rename and regroup an item, and change what is said of its mesh; the plants of every level that uses it
-    follow.
+    """Rename and regroup an item, and change what is known of its mesh; the plants of every level that uses
+    it follow.
 
     Parameters: named, its name, group, tags and note.
     Raises: Refused when the name is taken or the edit cannot be made.
@@ -130,7 +130,7 @@ def _take_version(row: ShelfItem, revision: int) -> None:
 
 
 def _keep_version(row: ShelfItem, by: User | None, what: str) -> None:
-    version = ShelfVersion(item=row, revision=row.revision, name=row.name, what=what[:TOLD], by=by)
+    version = ShelfVersion(item=row, revision=row.revision, name=row.name, what=what[:WHAT_LENGTH], by=by)
     put_made(version, made_of(row))
     version.save()
 

@@ -83,7 +83,7 @@ def _last_backup() -> datetime | None:
     return datetime.fromtimestamp(mark.stat().st_mtime, UTC) if mark.exists() else None
 
 
-def _told() -> dict:
+def _installation() -> dict:
     now = Installation.now()
     return {
         "name": now.name,
@@ -102,7 +102,7 @@ def _told() -> dict:
 def look(request: HttpRequest):
     """The installation's settings, for who looks after it."""
     _check(request)
-    return _told()
+    return _installation()
 
 
 @router.put("/installation", response=InstallationOut)
@@ -110,4 +110,4 @@ def keep(request: HttpRequest, data: InstallationIn):
     """Keep the installation's settings."""
     _check(request)
     Installation.objects.update_or_create(pk=1, defaults=data.model_dump())
-    return _told()
+    return _installation()

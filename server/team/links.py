@@ -27,13 +27,13 @@ def _digest(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def _make(by: User, level: Level, lasts: timedelta, **said: object) -> tuple[OneTimeLink, str]:
+def _make(by: User, level: Level, lasts: timedelta, **fields: object) -> tuple[OneTimeLink, str]:
     OneTimeLink.objects.filter(until__lt=timezone.now() - INVITED_FOR).delete()
     if open_links(level).count() >= MOST:
         raise Refused(f"There are {MOST} open links to {level.name}: end some first.")
     token = secrets.token_urlsafe(24)
     link = OneTimeLink.objects.create(
-        digest=_digest(token), level=level, by=by, until=timezone.now() + lasts, **said
+        digest=_digest(token), level=level, by=by, until=timezone.now() + lasts, **fields
     )
     return link, token
 

@@ -52,7 +52,7 @@ class RoleIn(Strict):
 
 
 class LinkMade(Schema):
-    """A link that works once: the token for its address, which is told only now; the installation's address,
+    """A link that works once: the token for its address, which is shown only now; the installation's address,
     where that is known; and until when it works."""
 
     token: str
@@ -68,7 +68,7 @@ def _made(link: OneTimeLink, token: str) -> dict:
     return {"token": token, "address": Installation.now().address, "until": link.until}
 
 
-def _told(level: Level) -> dict:
+def _members(level: Level) -> dict:
     here = set(level.present.filter(at__gt=timezone.now() - AWAY).values_list("user", flat=True))
     marks = dict(Profile.objects.filter(user__memberships__level=level).values_list("user", "mark"))
     rows = level.memberships.select_related("user").order_by("user__username")
@@ -90,7 +90,7 @@ def _told(level: Level) -> dict:
 @router.get("/levels/{slug}/members", response=MembersOut)
 def list_members(request: HttpRequest, slug: str):
     """Who is a member of the level."""
-    return _told(level_for(request, slug))
+    return _members(level_for(request, slug))
 
 
 @router.put("/levels/{slug}/members/{name}", response=MembersOut)
@@ -98,7 +98,7 @@ def give_role(request: HttpRequest, slug: str, name: str, data: RoleIn):
     """Give a member another role; leads only. The only lead stays one."""
     level = level_for(request, slug, to="lead")
     members.give_role(level, name, data.role)
-    return _told(level_for(request, slug))
+    return _members(level_for(request, slug))
 
 
 @router.delete("/levels/{slug}/members/{name}", response={204: None})
@@ -131,4 +131,4 @@ def withdraw(request: HttpRequest, slug: str, pk: Id):
     """End an invitation that nobody has used; leads only."""
     level = level_for(request, slug, to="lead")
     links.open_links(level).filter(pk=pk).delete()
-    return _told(level)
+    return _members(level)

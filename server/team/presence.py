@@ -15,7 +15,7 @@ AWAY = timedelta(seconds=6)
 """Who says nothing for so long is taken to have left."""
 
 
-def tell(level: Level, user: User, x: float, z: float, heading: float, bench: str) -> None:
+def report(level: Level, user: User, x: float, z: float, heading: float, bench: str) -> None:
     """Note where somebody is in a level."""
     Presence.objects.bulk_create(
         [Presence(level=level, user=user, x=x, z=z, heading=heading, bench=bench, at=Now())],

@@ -47,10 +47,10 @@ def _own(user: User) -> Iterator[tuple[Session, dict]]:
 
 def sessions_of(user: User, here: str | None) -> list[dict]:
     """All sessions of a person, the newest first; `here` is the key of the one that asks."""
-    told = []
+    sessions = []
     for row, data in _own(user):
         noted = data.get(FROM, {})
-        told.append(
+        sessions.append(
             {
                 "id": _id_of(row.session_key),
                 "here": row.session_key == here,
@@ -60,7 +60,7 @@ def sessions_of(user: User, here: str | None) -> list[dict]:
                 "program": noted.get("program", ""),
             }
         )
-    return sorted(told, key=lambda one: (not one["here"], -(one["since"] or one["seen"]).timestamp()))
+    return sorted(sessions, key=lambda one: (not one["here"], -(one["since"] or one["seen"]).timestamp()))
 
 
 def end(user: User, id: str | None, here: str | None) -> int:

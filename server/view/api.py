@@ -20,7 +20,7 @@ from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Marks, Tiers
 from thicket.document.edits import ChangeViews, Edit, SetAtmosphere, SetDrawing, SetMarks, SetWind
 from thicket.document.settings import Name
-from thicket.document.views import KeptView, WindSettings
+from thicket.document.views import SavedView, WindSettings
 from thicket.document.walks import Walks
 
 router = Router(tags=["levels"])
@@ -127,17 +127,17 @@ def set_wind(request: HttpRequest, slug: str, data: WindIn):
     return _committed(request, level, data.key, SetWind(put=data.wind.model_dump(mode="json")), "Wind")
 
 
-class ViewKept(KeptView):
+class SaveViewIn(SavedView):
     """A view to be kept with the level; one of that name is replaced."""
 
     key: UUID4
 
 
 @router.post("/levels/{slug}/views", response=ChangedOut)
-def keep_view(request: HttpRequest, slug: str, data: ViewKept):
+def keep_view(request: HttpRequest, slug: str, data: SaveViewIn):
     """Keep a view with the level."""
     level, name = level_for(request, slug, to="plant"), data.name.strip()
-    view = KeptView(**data.model_dump(exclude={"key"}) | {"name": name})
+    view = SavedView(**data.model_dump(exclude={"key"}) | {"name": name})
     return _committed(request, level, data.key, ChangeViews(put={name: view}), f"View {name} kept")
 
 

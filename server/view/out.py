@@ -9,7 +9,7 @@ from pydantic import Field
 
 from server.levels.looks import layers_shown
 from server.levels.models import Level
-from server.sight.reckoning import item_of
+from server.sight.costing import item_of
 from server.stock.models import ShelfItem
 from server.view.wind import wind_of
 from thicket.document.atmosphere import Atmosphere

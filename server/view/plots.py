@@ -13,13 +13,13 @@ from server.journal.action import Done, action
 from server.journal.commit import commit_made
 from server.levels.models import Level, Membership
 from thicket.document.edits import Edit, SetPlots
-from thicket.document.plots import ASKED, Plots, Request
+from thicket.document.plots import REQUESTS, Plots, Request
 from thicket.refused import Refused
 
 
-def _set(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str]:
+def _set(level: Level, now: Plots, user: User, given: dict) -> tuple[Plots, str]:
     """All plots anew, by a lead; requests between plots that are still there stay."""
-    plots = Plots.model_validate(said)
+    plots = Plots.model_validate(given)
     names = set(level.memberships.values_list("user__username", flat=True))
     areas = {shape.number: shape.name for shape in level.shapes.filter(kind="area")}
     used: dict[int, str] = {}
@@ -49,15 +49,15 @@ def _words(request: Request) -> str:
     return f"{request.amount:,.10g}{unit} in {request.tier}"
 
 
-def _ask(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str]:
-    request = Request.model_validate(said)
+def _ask(level: Level, now: Plots, user: User, given: dict) -> tuple[Plots, str]:
+    request = Request.model_validate(given)
     _check_owner(level, now, request.plot, user)
     if request.giver not in now.plots or request.giver == request.plot:
         raise Refused("giver: choose another plot to ask")
     if request.tier not in level.tiers:
         raise Refused(f"tier: {level.name} has no tier {request.tier[:60]!r}")
-    if len(now.requests) >= ASKED:
-        raise Refused(f"There are {ASKED} open requests: grant or drop some first.")
+    if len(now.requests) >= REQUESTS:
+        raise Refused(f"There are {REQUESTS} open requests: grant or drop some first.")
     what = f"{request.plot} asks {request.giver} for {_words(request)}"
     return now.model_copy(update={"requests": [*now.requests, request]}), what
 
@@ -74,8 +74,8 @@ def _without(now: Plots, request: Request) -> list[Request]:
     return left
 
 
-def _grant(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str]:
-    request = Request.model_validate(said)
+def _grant(level: Level, now: Plots, user: User, given: dict) -> tuple[Plots, str]:
+    request = Request.model_validate(given)
     _check_owner(level, now, request.giver, user)
     left = _without(now, request)
     taker, giver = now.plots[request.plot], now.plots[request.giver]
@@ -92,8 +92,8 @@ def _grant(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str
     return fresh, f"{request.giver} gives {request.plot} {_words(request)}"
 
 
-def _drop(level: Level, now: Plots, user: User, said: dict) -> tuple[Plots, str]:
-    request = Request.model_validate(said)
+def _drop(level: Level, now: Plots, user: User, given: dict) -> tuple[Plots, str]:
+    request = Request.model_validate(given)
     left = _without(now, request)
     own = now.plots[request.plot].owner == user.get_username()
     if not own:
@@ -111,14 +111,14 @@ CHANGES: dict[str, Callable[[Level, Plots, User, dict], tuple[Plots, str]]] = {
 
 
 @action
-def change_plots(user: User, level: Level, key: UUID, how: str, said: dict) -> Done:
+def change_plots(user: User, level: Level, key: UUID, how: str, given: dict) -> Done:
     """Change a level's plots in one of the ways of `CHANGES`, as one journal entry.
 
     Raises: Refused or NotAllowed with a sentence.
     """
 
     def make(row: Level) -> tuple[Edit, str]:
-        fresh, what = CHANGES[how](row, plots_of(row), user, said)
+        fresh, what = CHANGES[how](row, plots_of(row), user, given)
         return SetPlots(put=fresh.model_dump(mode="json")), what
 
     return commit_made(user, level, key, make)

@@ -32,8 +32,8 @@ class RequestIn(KeyIn):
 def set_plots(request: HttpRequest, slug: str, data: PlotsIn):
     """Keep the level's plots, all of them in order, with their allotments; leads only. Open requests stay."""
     level = level_for(request, slug, to="lead")
-    said = data.plots.model_dump(mode="json")
-    return changed_out(request, level, change_plots(request.user, level, data.key, "set", said))
+    given = data.plots.model_dump(mode="json")
+    return changed_out(request, level, change_plots(request.user, level, data.key, "set", given))
 
 
 class PlotWeek(Schema):
@@ -83,5 +83,5 @@ def share(request: HttpRequest, slug: str, how: Literal["ask", "grant", "drop"],
     """Ask another plot for a part of its share, grant that, or drop it. A plot's owner asks for it and drops
     what they asked for; the owner of the plot that is asked grants it or drops it; leads may do all."""
     level = level_for(request, slug, to="plant")
-    said = data.request.model_dump(mode="json")
-    return changed_out(request, level, change_plots(request.user, level, data.key, how, said))
+    given = data.request.model_dump(mode="json")
+    return changed_out(request, level, change_plots(request.user, level, data.key, how, given))

@@ -91,7 +91,7 @@ class BrowserCase(SimpleTestCase):
     def tearDown(self) -> None:
         Entry.objects.all().delete()
 
-    def tell(self, page: Page) -> None:
+    def report(self, page: Page) -> None:
         """Print what a page shows when its test has failed."""
         told = self._outcome.result
         failed = any(test is self for test, _ in (*told.failures, *told.errors))
@@ -115,7 +115,7 @@ class BrowserCase(SimpleTestCase):
         context.set_default_timeout(PATIENCE)
         context.add_init_script(f"sessionStorage['kt-views'] ??= '{views}'")
         page = context.new_page()
-        self.addCleanup(self.tell, page)
+        self.addCleanup(self.report, page)
         page.on("pageerror", lambda error: self.fail(f"the page failed: {error}"))
         if known:
             return page

@@ -61,7 +61,7 @@ class Budget(BrowserCase):
         self.choose(page, "survey-step", "every 64 m")
         page.click("[data-test=survey-begin]")
         page.wait_for_selector("[data-test=survey-legend]")
-        expect(page.locator("[data-test=survey-said]")).to_contain_text("over the mark of 2.50 ms")
+        expect(page.locator("[data-test=survey-summary]")).to_contain_text("over the mark of 2.50 ms")
         page.evaluate(AXE)
         self.assertEqual(page.evaluate(FINDINGS), [])
         page.click("[data-test=survey-worst-0]")

@@ -161,7 +161,7 @@ class Tuning(LevelCase):
         page.click(".v-list-item:has-text('Shrub')")
         expect(page.locator("[data-test=new-count]")).to_contain_text("plants")
         page.click("[data-test=new-add]")
-        page.wait_for_selector("[data-test=stand-scrub]")
+        page.wait_for_selector("[data-test=stand-scrub][aria-pressed=true]")
         self.fill(page, "aim", "1234")
         page.click("[data-test=aim-go]")
         page.wait_for_selector("[data-test=expected]:text-is('1\u202f234')")

@@ -18,7 +18,7 @@ class Team(BrowserCase):
         context = self.browser.new_context(viewport={"width": 820, "height": 620})
         self.addCleanup(context.close)
         page = context.new_page()
-        self.addCleanup(self.tell, page)
+        self.addCleanup(self.report, page)
         page.on("pageerror", lambda error: self.fail(f"the page failed: {error}"))
         return page
 

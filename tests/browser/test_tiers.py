@@ -1,4 +1,4 @@
-"""Device tiers on the screen: the reckoning says what the stage draws in each, and a lead makes one."""
+"""Device tiers on the screen: the cost model says what the stage draws in each, and a lead makes one."""
 
 import json
 import re

@@ -1,5 +1,5 @@
-"""Devices: fitted to frames of a simulated one, how sure that is, what frames cannot tell apart, and captures
-that cannot be right."""
+"""Devices: fitted to frames of a simulated one, how sure that is, what frames cannot distinguish, and
+captures that cannot be right."""
 
 import contextlib
 import io

@@ -49,7 +49,7 @@ from thicket.document.edits.level import view_of
 from thicket.document.level_file import ItemFile, ShapeFile, file_of
 from thicket.document.pin_rows import PinRow
 from thicket.document.stock_file import item_file
-from thicket.document.views import KeptView
+from thicket.document.views import SavedView
 from thicket.document.walks import Walk
 from thicket.hashing import digest_of
 from thicket.planted.step import Step
@@ -127,7 +127,7 @@ def chance(rng, level):
             cell=1.0,
         ),
         "view": lambda: ChangeViews(
-            put={"There": KeptView(name="There", x=9, y=400, z=9, heading=0, pitch=rng.randrange(9), fov=50)}
+            put={"There": SavedView(name="There", x=9, y=400, z=9, heading=0, pitch=rng.randrange(9), fov=50)}
         ),
         "atmosphere": lambda: SetAtmosphere(put={"sun": {"bearing": rng.randrange(300)}}),
         "drawing": lambda: SetDrawing(put={"full_meshes": rng.choice([None, 50]), "fades": rng.random()}),

@@ -12,7 +12,7 @@ from tests.core.levels import drawn_level
 from thicket.document.atmosphere import Atmosphere, FogSettings, atmosphere_for, from_before
 from thicket.planted.costs import drawn, items_in, stand_cost
 from thicket.planted.level import PlantedLevel
-from thicket.sight.cost import Patch, lay_out, reckon
+from thicket.sight.cost import Patch, frame_cost, lay_out
 from thicket.sight.drawing import Drawing
 from thicket.sight.fog import HIDDEN, TALL, Fog, clear_distance, left, mean_density
 from thicket.sight.fogged import WEIGHT
@@ -91,7 +91,7 @@ class InFog(unittest.TestCase):
             items, distances = drawn(planting, stock, self.view)
             bounds = [item.bound for item in items]
             patches = [Patch(p, lay_out(p, bounds)) for p in near]
-            want, got = reckon(patches, items, distances, bare), stand_cost(planting, stock, self.view)
+            want, got = frame_cost(patches, items, distances, bare), stand_cost(planting, stock, self.view)
             self.assertEqual(got.triangles + got.culled, want.triangles + want.culled)
             self.assertEqual(got.shadow_triangles, want.shadow_triangles)
             fewer += stand_cost(planting, stock, bare).triangles - got.triangles

@@ -1,4 +1,4 @@
-"""Suitability against plain NumPy, and the reckoning against a slow second one."""
+"""Suitability against plain NumPy, and the cost model against a slow second one."""
 
 import unittest
 
@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from thicket.planting.stands import Plants
-from thicket.sight.cost import Item, Mesh, Patch, lay_out, reckon
+from thicket.sight.cost import Item, Mesh, Patch, frame_cost, lay_out
 from thicket.sight.distances import Distances, states
 from thicket.sight.drawing import CELL
 from thicket.sight.views import View
@@ -83,7 +83,7 @@ class Sight(unittest.TestCase):
         ]
         distances = Distances((40,), 120, 260, 14, 70)
         view = View(200, 12, 330, 37, -6, 55, 1.6)
-        cost = reckon([Patch(plants, lay_out(plants, [i.bound for i in items]))], items, distances, view)
+        cost = frame_cost([Patch(plants, lay_out(plants, [i.bound for i in items]))], items, distances, view)
 
         planes, calls = view.planes, {"tri": 0, "calls": 0, "stri": 0, "scalls": 0}
         cells = {}

@@ -263,7 +263,7 @@ class Folders(InFolder):
         self.assertEqual(len(rows), 6)
         fixed = rows["the fixed part"]
         self.assertAlmostEqual(float(fixed["ms"]), 1.9, delta=2 * float(fixed["plus_minus"]) + 0.2)
-        self.assertEqual(code, int("not told apart" in told))
+        self.assertEqual(code, int("not distinguished" in told))
         self.assertEqual(again.read_text(), frames.read_text())
         frames.write_text("fps\n60\n")
         code, _, told = self.ask("calibrate", self.folder, frames)

@@ -1,4 +1,4 @@
-"""Rasters kept in few bytes, and discs told apart."""
+"""Rasters kept in few bytes, and discs distinguished."""
 
 import unittest
 

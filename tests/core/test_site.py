@@ -10,7 +10,7 @@ from shapely.geometry import LineString, Point, Polygon
 
 from thicket.ground.noise import FORMS, Noise, noise_field
 from thicket.ground.rasters import regrid_vertices, resample
-from thicket.ground.shapes import Shape, box, circle, depth_field, distance_field, distances_at, kept_clear
+from thicket.ground.shapes import Shape, box, circle, depth_field, distance_field, distances_at, in_clearing
 from thicket.ground.wetness import topographic_wetness_index
 from thicket.planting.density import TOUCH_UNIT, density, density_at, density_field
 from thicket.refused import Refused
@@ -207,9 +207,9 @@ class Shapes(unittest.TestCase):
     def test_kept_clear_takes_the_footprint_along(self):
         road = Shape("path", ((0, 50), (100, 50)), width=4, clear=1)
         x, z = np.full(5, 50.0), np.array([50, 52.9, 53.2, 53.6, 54.0])
-        self.assertEqual(kept_clear([road], 0.5, x, z).tolist(), [True, True, True, False, False])
+        self.assertEqual(in_clearing([road], 0.5, x, z).tolist(), [True, True, True, False, False])
         open_ = Shape("area", ((0, 0), (99, 0), (99, 99)), clear=None)
-        self.assertFalse(kept_clear([open_], 5, x, z).any())
+        self.assertFalse(in_clearing([open_], 5, x, z).any())
 
     def test_boxes_and_circles(self):
         corners = np.array(box(10, 20, 4, 8, 90))

@@ -1,5 +1,5 @@
-"""The survey: every value is what the reckoning gives for that view, through every kind of drawing; the worst
-places."""
+"""The survey: every value is what the cost model gives for that view, through every kind of drawing; the
+worst places."""
 
 import unittest
 from dataclasses import replace

@@ -38,7 +38,7 @@ from thicket.document.edits import (
 )
 from thicket.document.edits.files import edit_from
 from thicket.document.level_file import ShapeFile
-from thicket.document.views import KeptView, LayerAppearance
+from thicket.document.views import LayerAppearance, SavedView
 from thicket.document.walks import Walk
 from thicket.refused import Conflict, Refused
 
@@ -49,7 +49,7 @@ def shape(number, x):
 
 
 def view(name, fov):
-    return KeptView(name=name, x=9, y=400, z=9, heading=0, pitch=3, fov=fov)
+    return SavedView(name=name, x=9, y=400, z=9, heading=0, pitch=3, fov=fov)
 
 
 EDITS = (

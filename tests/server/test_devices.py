@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from server.catalogue.whole import document_of, make_level
 from server.document.planted import planted_of
 from server.levels.models import Level
-from server.sight.reckoning import air_of, items_of
+from server.sight.costing import air_of, items_of
 from tests.server.test_atmosphere import opened
 from tests.server.test_ground import GroundCase, key
 from thicket.document.folder import zip_level

@@ -38,7 +38,7 @@ class Jobs(TransactionTestCase):
 
         def work(job, progress):
             progress.total = 4
-            progress.tell(0.5, "half way")
+            progress.report(0.5, "half way")
             for _ in range(40):
                 row = Job.objects.get(pk=job.pk)
                 if row.step == "half way":
@@ -61,7 +61,7 @@ class Jobs(TransactionTestCase):
         def work(job, progress):
             begun.set()
             for _ in range(200):
-                progress.tell(0.1)
+                progress.report(0.1)
                 progress.stopping.wait(0.05)
             self.fail("it was not stopped")
 

@@ -1,4 +1,4 @@
-"""The survey on the server: done by the worker, told line by line as the reckoning has it, kept over the
+"""The survey on the server: done by the worker, told line by line as the cost model has it, kept over the
 level's changes and said to be old, stopped."""
 
 import io
@@ -75,15 +75,15 @@ class Surveys(GroundCase):
         last = 4
         with nothing_kept(), mock.patch("server.sight.surveys.SHOW_EVERY", -1):
             with self.assertRaises(Stopped):
-                surveys.make(level, asked, DeviceSettings(), tell=look)
+                surveys.make(level, asked, DeviceSettings(), report=look)
             self.assertEqual([len(stands) for stands in grown], [0, 0, 2, 3])
             self.assertEqual(LevelSurvey.objects.count(), 0)
             last = 0
-            surveys.make(level, asked, DeviceSettings(), tell=look)
+            surveys.make(level, asked, DeviceSettings(), report=look)
             other = asked._replace(step=64.0)
             cut_off = f"{surveys.GROWING} {digest(other.as_json())}"
             LevelSurvey.objects.create(level=level, asked=digest(other.as_json()), content=cut_off, data=b"")
-            surveys.make(level, asked._replace(eye=2.0), DeviceSettings(), tell=quietly)
+            surveys.make(level, asked._replace(eye=2.0), DeviceSettings(), report=quietly)
         growing = LevelSurvey.objects.filter(content__startswith=surveys.GROWING)
         self.assertEqual([row.content for row in growing], [cut_off], "another's is in nobody's way")
         self.assertEqual(self.ask(stand=self.birch.pk)["fresh"], True)

@@ -110,7 +110,7 @@ class DeviceSettings(Strict):
 
 class Tier(Strict):
     """A class of devices: what its drawing takes away from the level's, what its frames may cost, and the
-    device by which that is reckoned."""
+    device by which that is computed."""
 
     drawing: DrawingSettings = DrawingSettings()
     marks: Marks

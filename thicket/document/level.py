@@ -43,7 +43,7 @@ class Stand:
 
     @lazy
     def settings_key(self) -> str:
-        """Equal for settings that differ at most in what moves no plant; conditions are told apart by the
+        """Equal for settings that differ at most in what moves no plant; conditions are distinguished by the
         ground they suit."""
         return digest(self.settings.model_dump(exclude={"distances", "tints", "conditions"}))
 

@@ -1,5 +1,5 @@
 """`level.json` of a level's folder: what it may say, checked as it is read. docs/level.schema.json is its
-JSON Schema; write it anew by `python -m thicket.document.level_file > docs/level.schema.json`.
+JSON Schema; write it again by `python -m thicket.document.level_file > docs/level.schema.json`.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from thicket.document.level import Stand
 from thicket.document.plots import Plots
 from thicket.document.settings import Colour, Metres, Name, Number, StandSettings, Stratum, Strict
 from thicket.document.shape_settings import Box, Round, ShapeSettings, Trail
-from thicket.document.views import KeptView, LayerAppearance, LayerName, WindSettings
+from thicket.document.views import LayerAppearance, LayerName, SavedView, WindSettings
 from thicket.document.walks import Walks
 from thicket.limits import (
     LARGEST_CELL,
@@ -66,7 +66,7 @@ class LayerFile(Sparse, LayerAppearance):
     """How a ground layer is drawn."""
 
 
-class ViewPlace(Sparse, KeptView):
+class ViewPlace(Sparse, SavedView):
     """A kept view."""
 
 

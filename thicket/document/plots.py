@@ -8,7 +8,7 @@ from pydantic import Field
 
 from thicket.document.settings import Name, Strict
 
-PLOTS, ASKED = 30, 100
+PLOTS, REQUESTS = 30, 100
 """A level has so many plots, and so many open requests for shares, at the most."""
 Line = Literal["ms", "triangles", "draw_calls", "shadow_triangles", "memory"]
 Amount = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e12)]
@@ -39,4 +39,4 @@ class Plots(Strict):
 
     plots: Annotated[dict[Name, Plot], Field(max_length=PLOTS)] = {}
     outside: Literal["warned", "refused"] = "warned"
-    requests: Annotated[list[Request], Field(max_length=ASKED)] = []
+    requests: Annotated[list[Request], Field(max_length=REQUESTS)] = []

@@ -16,7 +16,7 @@ LayerName = Annotated[
 ]
 
 
-class KeptView(Strict):
+class SavedView(Strict):
     """A view under a name: the eye's place in m, its heading, pitch and field of view in degrees, and what
     it shows, small, as the address of a JPEG."""
 
@@ -42,7 +42,7 @@ class LayerAppearance(Strict):
 
 
 class WindSettings(Strict):
-    """The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of
+    """The wind that the preview shows and the handover writes: see `thicket.sight.wind.Wind`. `stiffness` of
     stock items by slug: 0 bends with every breath, 1 stands still; stone does. `tint`, the colour that leaves
     take on as a gust turns them, and how much of it, 0–1."""
 

@@ -40,8 +40,8 @@ def _named(data: bytes, suffix: str) -> list[str]:
     found: list[str] = []
     if suffix == ".gltf":
         with suppress(Refused, AttributeError, TypeError):
-            told, _ = split(data, suffix)
-            entries = [*told.get("buffers", []), *told.get("images", [])]
+            document, _ = split(data, suffix)
+            entries = [*document.get("buffers", []), *document.get("images", [])]
             found = [unquote(e["uri"]) for e in entries if not e.get("uri", "data:").startswith("data:")]
     elif suffix in (".obj", ".mtl"):
         for line in data.decode(errors="replace").splitlines():

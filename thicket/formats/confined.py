@@ -1,4 +1,4 @@
-"""Taking rights away from a process that is about to read a file somebody brought: Linux only, for good,
+"""Dropping the rights of a process that is about to read a file somebody brought: Linux only, for good,
 and as far as the kernel lets a process do it for itself. docs/running.md says what is not held.
 
 Sources: landlock(7), network_namespaces(7), user_namespaces(7), capabilities(7), prctl(2).

@@ -120,12 +120,12 @@ def _from_png(path: Path, reading: Reading) -> HeightsFile:
     if colour not in (0, 4):
         raise Refused("it holds colours; a heightmap is a greyscale picture")
     with Image.open(path) as image:
-        said: dict[str, Any] = {
+        stated: dict[str, Any] = {
             k: float(v) for k, v in image.info.items() if k in ("low", "high", "cell") and isinstance(v, str)
         }
         values = np.array(image.getchannel(0) if image.mode == "LA" else image)
     steps = values.astype(np.uint16 if bits == 16 else np.uint8, copy=False)
-    return HeightsFile(f"{bits}-bit PNG", steps, full=2**bits - 1, notes=_steps_note(bits), **said)
+    return HeightsFile(f"{bits}-bit PNG", steps, full=2**bits - 1, notes=_steps_note(bits), **stated)
 
 
 def _steps_note(bits: int) -> list[str]:
@@ -185,12 +185,12 @@ def _from_raw(path: Path, reading: Reading) -> HeightsFile:
         for name, given in (("width", reading.width), ("byte order", reading.big_endian))
         if given is None
     ]
-    told = (
+    stated_by_file = (
         f"{width:,} × {count // width:,} values, {'most' if order == '>u2' else 'least'} "
         f"significant byte first"
     )
     note = (
-        [f"{told}; the {' and the '.join(guessed)} {'is' if len(guessed) == 1 else 'are'} guessed."]
+        [f"{stated_by_file}; the {' and the '.join(guessed)} {'is' if len(guessed) == 1 else 'are'} guessed."]
         if guessed
         else []
     )
@@ -238,7 +238,7 @@ def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
         bits = values.dtype.itemsize * 8
         if holes.any():
             values = np.rint(_fill(values.astype(np.float32), holes)).astype(values.dtype)
-        said: dict[str, Any] = {
+        stated: dict[str, Any] = {
             k: float(tags[f"KT_{k.upper()}"]) for k in ("low", "high", "cell") if f"KT_{k.upper()}" in tags
         }
         return HeightsFile(
@@ -247,7 +247,7 @@ def _from_tiff(path: Path, reading: Reading) -> HeightsFile:
             full=2**bits - 1,
             filled=float(holes.mean()),
             notes=notes + _steps_note(bits),
-            **said,
+            **stated,
         )
     metres = (values.astype(np.float64) * scale + offset).astype(np.float32)
     return _in_metres(f"GeoTIFF, {values.dtype}", metres, holes, cell, notes)
@@ -308,7 +308,7 @@ def _from_mesh(path: Path, suffix: str, reading: Reading) -> HeightsFile:
 def read_heights(path: Path, name: str, reading: Reading = Reading()) -> HeightsFile:
     """Read a heightmap.
 
-    Parameters: path of the file; the name it goes by, whose ending tells a raw file or a mesh; reading, what
+    Parameters: path of the file; the name it goes by, whose ending marks a raw file or a mesh; reading, what
     the file itself does not say. Its size is checked before its values are unpacked.
 
     Raises: Refused naming the file and the cause when it is cut short, too large or small, or not a

@@ -127,8 +127,8 @@ def read_mesh(
     """Read one mesh file.
 
     Parameters: files, all that were given, by path; main, the path of the mesh; unit, one of `UNITS`, guessed
-    from the size where it is not said; up, the file's upright axis, y or z, which is y in glTF and guessed in
-    OBJ where it is not said.
+    from the size where it is not given; up, the file's upright axis, y or z, which is y in glTF and guessed
+    in OBJ where it is not given.
 
     Raises: Refused naming the file and the cause.
     """
@@ -155,13 +155,13 @@ def read_mesh(
 
 def _check_gltf(data: bytes, suffix: str) -> None:
     """Refuse what would be read wrong, followed for ever, or looked for elsewhere."""
-    told, _ = split(data, suffix)
+    document, _ = split(data, suffix)
     try:
-        nodes = told.get("nodes", [])
-        uris = [e["uri"] for kind in ("buffers", "images") for e in told.get(kind, []) if "uri" in e]
-        required = set(told.get("extensionsRequired", []))
+        nodes = document.get("nodes", [])
+        uris = [e["uri"] for kind in ("buffers", "images") for e in document.get(kind, []) if "uri" in e]
+        required = set(document.get("extensionsRequired", []))
         seen: set[int] = set()
-        level = [n for s in told.get("scenes", []) for n in s.get("nodes", [])]
+        level = [n for s in document.get("scenes", []) for n in s.get("nodes", [])]
         for _ in range(len(nodes) + 1):
             if not level:
                 break
@@ -233,7 +233,7 @@ def _with_parents(node: Any, parents: Mapping) -> list:
 
 
 def _lod_number(names: list) -> int:
-    """The number of the LOD that the first name which tells one tells; 0 when none does, `FLAT` for a
+    """The number of the LOD that the first name that has one gives; 0 when none has, `FLAT` for a
     billboard."""
     if any(BILLBOARD.match(str(name)) for name in names):
         return FLAT

@@ -141,8 +141,8 @@ def _check_nodes(path: Path, suffix: str) -> None:
     with path.open("rb") as file:
         head = file.read(20) if suffix == ".glb" else b""
         try:
-            told = json.loads(file.read(int.from_bytes(head[12:16], "little")) if head else file.read())
-            children = [node.get("children", []) for node in told.get("nodes", [])]
+            document = json.loads(file.read(int.from_bytes(head[12:16], "little")) if head else file.read())
+            children = [node.get("children", []) for node in document.get("nodes", [])]
             parent = {child: k for k, those in enumerate(children) for child in those}
         except (ValueError, AttributeError, TypeError, RecursionError) as error:
             raise Refused(_REFUSED) from error

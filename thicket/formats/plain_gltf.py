@@ -257,7 +257,7 @@ class _Plain:
         return {name: by_id[k] for name, k in draco["attributes"].items()}, np.asarray(mesh.faces)
 
     def _lods(self) -> Iterator[int]:
-        """Name the nodes of lists of LODs so that their number is told; gives those that no scene holds
+        """Name the nodes of lists of LODs so that their numbers can be read; gives those that no scene holds
         yet."""
         held = {c for n in self.nodes for c in n.get("children", [])}
         held |= {n for s in self.document.get("scenes", []) for n in s.get("nodes", [])}

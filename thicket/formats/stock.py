@@ -296,7 +296,7 @@ def _measure_mesh(reader: GlbReader, mesh: dict) -> tuple[Mesh, float]:
 
 
 def measure(slug: str, glb: bytes) -> Item:
-    """What the reckoning must know of a stock item, read from its file.
+    """What the cost model must know of a stock item, read from its file.
 
     A card seen from anywhere shows half its area on the mean; a billboard, which faces the eye, all of it.
     Textures count four bytes a pixel and a third more for their smaller copies.

@@ -1,4 +1,4 @@
-"""Rasters of one extent at another resolution, and told apart block by block."""
+"""Rasters of one extent at another resolution, and distinguished block by block."""
 
 from __future__ import annotations
 
@@ -81,7 +81,7 @@ def _block_sums(raster, col0, row0, weights, out):
 
 def block_sums(raster: np.ndarray, blocks: tuple[int, int, int, int], weights: np.ndarray) -> np.ndarray:
     """Weighted sums of a raster's square blocks, with int64 arithmetic that wraps: with large odd weights,
-    numbers that tell blocks with other values apart.
+    numbers that distinguish blocks with other values.
 
     Parameters: raster of integers; blocks (col0, row0, col1, row1), half open, in blocks of the weights' size
     from the raster's first corner; weights int64 (side, side). Returns: int64 (rows, columns) of blocks; what

@@ -272,7 +272,7 @@ def distances_at(shapes: Sequence[Shape], x: np.ndarray, z: np.ndarray) -> tuple
     return out, nearest
 
 
-def kept_clear(
+def in_clearing(
     shapes: Sequence[Shape], footprint: float | np.ndarray, x: np.ndarray, z: np.ndarray
 ) -> np.ndarray:
     """Where a plant of this footprint radius in m (one for all, or one for each) would reach into a shape's

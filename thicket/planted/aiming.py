@@ -38,7 +38,7 @@ def aim(level: PlantedLevel, stand: Stand, count: int) -> tuple[float, int]:
     """The fullness for a count, and the count it gives: the same where the ground allows, else the most it
     allows.
 
-    A sward's is reckoned from its density field. Raises: Refused when the count is not above 0.
+    A sward's is computed from its density field. Raises: Refused when the count is not above 0.
     """
     if count < 1:
         raise Refused("count: aim for at least one plant")

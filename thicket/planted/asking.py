@@ -15,8 +15,8 @@ from thicket.refused import Refused
 from thicket.site.conditions import NAMES, Condition
 
 
-class Asked(Protocol):
-    """What is asked of a planted level."""
+class Checked(Protocol):
+    """What checking needs of a planted level."""
 
     level: Level
     rasters: SiteRasters
@@ -31,7 +31,7 @@ class Asked(Protocol):
     def shapes(self) -> Mapping[int, Shape]: ...
 
 
-def check_site(planted: Asked, stand: Stand) -> None:
+def check_site(planted: Checked, stand: Stand) -> None:
     """Refuse conditions, drives of the mix and a layout that ask for what the level does not have, or for a
     stand that must not be asked.
 
@@ -48,7 +48,7 @@ def check_site(planted: Asked, stand: Stand) -> None:
     check_layout(planted, stand)
 
 
-def check_layout(planted: Asked, stand: Stand) -> None:
+def check_layout(planted: Checked, stand: Stand) -> None:
     """Refuse a layout that cannot be planted.
 
     Raises: Refused.
@@ -74,7 +74,7 @@ def check_layout(planted: Asked, stand: Stand) -> None:
             raise Refused(f"layout: one of the {kind}s to plant is no longer there")
 
 
-def check_order(before: Asked, after: Asked) -> None:
+def check_order(before: Checked, after: Checked) -> None:
     """Refuse a level in which a stand asks for another that is gone or not above it, and did not before.
 
     Raises: Refused naming the stand.
@@ -92,7 +92,7 @@ def check_order(before: Asked, after: Asked) -> None:
                 raise Refused(f"{stand.name}: {error}") from error
 
 
-def _can_be_planted(planted: Asked, stand: Stand) -> bool:
+def _can_be_planted(planted: Checked, stand: Stand) -> bool:
     try:
         check_site(planted, stand)
     except Refused:

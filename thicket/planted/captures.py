@@ -61,12 +61,12 @@ def loads_in(
     level: PlantedLevel,
     views: Sequence[View],
     stock: Mapping[str, Item] | None = None,
-    tell: Callable[[float], None] = lambda share: None,
+    report: Callable[[float], None] = lambda share: None,
 ) -> np.ndarray:
     """What frames of a level are made of, float64 (n, 5); see `thicket.sight.devices.LOADS`."""
     out = np.empty((len(views), len(LOADS)))
     for k, view in enumerate(views):
-        tell(k / len(views))
+        report(k / len(views))
         out[k] = loads_of(spent(level.cost(view, stock)) + level.ground_cost(view))
     return out
 
@@ -81,10 +81,10 @@ def run(device: Device, loads: np.ndarray, seed: int = 0) -> np.ndarray:
     return ms
 
 
-def captures_csv(said: np.ndarray, ms: np.ndarray, columns: Sequence[str] = LOADS) -> str:
-    """Measured frames as CSV: what is said of each (n, columns), and its ms (n,)."""
+def captures_csv(loads_of_frames: np.ndarray, ms: np.ndarray, columns: Sequence[str] = LOADS) -> str:
+    """Measured frames as CSV: what is loads_of_frames of each (n, columns), and its ms (n,)."""
     rows = [
         ",".join([*(f"{v:.4f}".rstrip("0").rstrip(".") for v in row), f"{took:.4f}"])
-        for row, took in zip(said.tolist(), ms.tolist())
+        for row, took in zip(loads_of_frames.tolist(), ms.tolist())
     ]
     return "\n".join([",".join([*columns, "ms"]), *rows, ""])

@@ -69,7 +69,7 @@ def regions_of(planting: Planting, side: int) -> dict[Sheet, list[Sheet]]:
     return dict(sorted(regions.items()))
 
 
-def _asked_of(planting: Planting, region: Sheet, tasks: dict[int, dict[Sheet, Future]]) -> list[Future]:
+def _tasks_of(planting: Planting, region: Sheet, tasks: dict[int, dict[Sheet, Future]]) -> list[Future]:
     """The tasks whose plants a stand needs in a region; `tasks` are those of the stands above."""
     out = []
     for number, regions in tasks.items():
@@ -88,7 +88,7 @@ def _side_for(level: PlantedLevel, workers: int) -> int:
 
 
 def plant_on(scheduler: str, level: PlantedLevel) -> Iterator[tuple[Planting, Sheet]]:
-    """Plant every sheet of single plants on the workers of a scheduler, and tell of each as it comes; the
+    """Plant every sheet of single plants on the workers of a scheduler, and report each as it comes; the
     level keeps them.
 
     Parameters: scheduler, an address such as tcp://host:8786; level. Neighbouring regions go to one worker,
@@ -116,7 +116,7 @@ def plant_on(scheduler: str, level: PlantedLevel) -> Iterator[tuple[Planting, Sh
                     sent,
                     stand.number,
                     sheets,
-                    _asked_of(planting, region, tasks),
+                    _tasks_of(planting, region, tasks),
                     workers=[workers[k * len(workers) // len(regions)]],
                     allow_other_workers=True,
                     pure=False,

@@ -78,7 +78,7 @@ def difference(before: Planting | None, after: Planting | None, box: Box | None 
     in m, is ground outside of which nothing differs, where that is known.
 
     With the same places, every place is looked at; with others (a new spacing or seed) all plants go and all
-    come. A sward's are reckoned from its density fields, on grounds of another size from their totals.
+    come. A sward's are computed from its density fields, on grounds of another size from their totals.
     """
     if before is None or after is None:
         (n, at_new), (m, at_old) = _all_of(after), _all_of(before)

@@ -17,7 +17,7 @@ from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
 from thicket.planted.sheets import Box, Sheet
 from thicket.planting.stands import Plants, join
-from thicket.sight.cost import Cost, Item, Layout, Patch, Tally, full_distances, lay_out, loads_of, reckon
+from thicket.sight.cost import Cost, Item, Layout, Patch, Tally, frame_cost, full_distances, lay_out, loads_of
 from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.distances import Distances
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
@@ -57,7 +57,7 @@ def stand_cost(
     items, distances = drawn(planting, stock, view, own)
     if region is not None:
         items = [item.without_bytes() for item in items]
-    return reckon(_patches(planting, items, distances, view, tried, region, near), items, distances, view)
+    return frame_cost(_patches(planting, items, distances, view, tried, region, near), items, distances, view)
 
 
 def region_cost(plantings: Iterable[Planting], stock: Mapping[str, Item], view: View, region: Region) -> Cost:
@@ -98,7 +98,7 @@ def cells_seen(
             layout = lay_out(patch.plants, bounds)
             for start, end, box in zip(layout.first, layout.first[1:], layout.box):
                 cell = Layout(layout.order[start:end], np.array([0, end - start]), box[None])
-                cost = reckon([Patch(patch.plants, cell)], bare, distances, view)
+                cost = frame_cost([Patch(patch.plants, cell)], bare, distances, view)
                 if cost.triangles or cost.shadow_triangles:
                     x, z = patch.plants.form[cell.order[0], [0, 2]]
                     found[int(x // CELL), int(z // CELL)] += cost.ms

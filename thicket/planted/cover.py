@@ -1,5 +1,5 @@
 """How much ground a stand's crowns cover, as a raster by tiles at several scales: what its plan is hatched by
-where single plants are too small to be told apart.
+where single plants are too small to be distinguished.
 
 Where all plants are at hand they are counted; else what density and fullness give is taken, which needs no
 plant and leaves out only what other stands take of the room.

@@ -21,8 +21,8 @@ from thicket.sight.views import View
 
 @dataclass(frozen=True)
 class Drawn:
-    """A level as it is drawn: its plants, the stock as the reckoning sees it, how all of it is drawn, and the
-    device that draws it."""
+    """A level as it is drawn: its plants, the stock as the cost model sees it, how all of it is drawn, and
+    the device that draws it."""
 
     level: PlantedLevel
     stock: Mapping[str, Item]

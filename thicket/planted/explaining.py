@@ -118,7 +118,7 @@ def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
     return {
         "x": at_x,
         "z": at_z,
-        "conditions": _told(level, planting, at_x, at_z),
+        "conditions": _conditions(level, planting, at_x, at_z),
         "suitability": float(at_cells(suitability, level.cell, *there)[0]),
         "touch": touch,
         "density": dense,
@@ -153,21 +153,21 @@ def _items(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[
     entries = planting.settings.mix
     if not any(entry.drive for entry in entries):
         return []
-    told = [_one(level, entry.drive.core(), x, z) if entry.drive else None for entry in entries]
+    out = [_one(level, entry.drive.core(), x, z) if entry.drive else None for entry in entries]
     weights = [
-        e.weight * (one["result"] if one and e.drive and e.drive.on else 1.0) for e, one in zip(entries, told)
+        e.weight * (one["result"] if one and e.drive and e.drive.on else 1.0) for e, one in zip(entries, out)
     ]
     if not any(weights):  # where no condition holds, the mix is as it is
         weights = [entry.weight for entry in entries]
     return [
         {"item": entry.item, "share": weight / sum(weights), "condition": one}
-        for entry, weight, one in zip(entries, weights, told)
+        for entry, weight, one in zip(entries, weights, out)
     ]
 
 
 def _trails(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[str]:
     """The paths that lay a plant over at a place, in words."""
-    told = []
+    out = []
     for s in trails_near(list(level.shapes.values()), planting.stand.stratum, (x, z, x, z)):
         far = max(float(distances_at([s], np.array([x]), np.array([z]))[0][0]), 0.0)
         trail = s.trail
@@ -175,10 +175,10 @@ def _trails(level: PlantedLevel, planting: Planting, x: float, z: float) -> list
             continue
         t = 1.0 - far / trail.reach if trail.reach else 1.0
         part = t * t * (3 - 2 * t)
-        told.append(
+        out.append(
             f"{s.name} lays it over, by {trail.lean * part:.0f}° and {trail.flatten * part:.0%} of its height"
         )
-    return told
+    return out
 
 
 def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
@@ -186,7 +186,7 @@ def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
     at, gap = (np.array([x]), np.array([z])), planting.settings.gap
     if inside_uprooted(planting.pins.uprooted, *at).any():
         return f"{planting.stand.name} was uprooted here by hand, and no rule plants it here again"
-    if not planting.stand.sward and (taken := _taken_by_its_own(planting, x, z)):
+    if not planting.stand.sward and (taken := _claimed_by_its_own(planting, x, z)):
         return taken
     need = 0.0 if planting.stand.sward else planting.footprint
     for s in level.clearing(planting.settings.clear_of):
@@ -210,7 +210,7 @@ def _shut(level: PlantedLevel, planting: Planting, x: float, z: float) -> str:
     return ""
 
 
-def _taken_by_its_own(planting: Planting, x: float, z: float) -> str:
+def _claimed_by_its_own(planting: Planting, x: float, z: float) -> str:
     """Whether a place's plant was removed or moved by hand, or stands too near to a pin or to another plant
     of its stand."""
     reach = 2 * planting.footprint + planting.settings.gap
@@ -232,7 +232,7 @@ def _taken_by_its_own(planting: Planting, x: float, z: float) -> str:
     return ""
 
 
-def _told(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[dict]:
+def _conditions(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[dict]:
     """Each condition's value, result and the suitability up to it, in the cell that holds a place."""
     rows, columns = level.ground.cells
     i, j = min(int(x / level.cell), columns - 1), min(int(z / level.cell), rows - 1)

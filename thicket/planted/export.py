@@ -15,7 +15,7 @@ from thicket.ground.relief import slope_and_aspect
 from thicket.planted.planting import Planting
 from thicket.planted.suitability import SiteRasters
 from thicket.planting.stands import join
-from thicket.progress import Tell, quietly
+from thicket.progress import Report, quietly
 from thicket.refused import Refused
 
 HOLLOW_RADIUS = 20.0
@@ -34,24 +34,24 @@ class Whole(Protocol):
     def plantings(self) -> list[Planting]: ...
 
 
-def _planted(level: Whole, tell: Tell) -> list[Planted]:
+def _planted(level: Whole, report: Report) -> list[Planted]:
     """The individual plants of every stand; swards have none to track."""
     out, singles = [], level.level.singles
     for done, stand in enumerate(singles):
-        tell(0.8 * done / len(singles), f"Planting {stand.name}")
+        report(0.8 * done / len(singles), f"Planting {stand.name}")
         planting = level.planting(stand.number)
         plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
         out.append(Planted(stand.slug, planting.items, plants, planting.pins.id))
-    tell(0.8, "Writing the file")
+    report(0.8, "Writing the file")
     return out
 
 
-def plants_csv(level: Whole, tell: Tell = quietly) -> bytes:
+def plants_csv(level: Whole, report: Report = quietly) -> bytes:
     """`plants.csv`."""
-    return handover.plants_csv(_planted(level, tell)).encode()
+    return handover.plants_csv(_planted(level, report)).encode()
 
 
-def level_json(level: Whole, tell: Tell = quietly) -> bytes:
+def level_json(level: Whole, report: Report = quietly) -> bytes:
     """`level.json`: what an engine must know beside the plants."""
     document, stands = level.level, []
     for stand in document.in_order:
@@ -92,25 +92,25 @@ def level_json(level: Whole, tell: Tell = quietly) -> bytes:
     return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
 
 
-def plants_glb(level: Whole, tell: Tell = quietly) -> bytes:
+def plants_glb(level: Whole, report: Report = quietly) -> bytes:
     """`level.glb`; needs the meshes of the stock."""
     return handover.plants_glb(
-        _planted(level, tell), {slug: item.glb for slug, item in level.level.stock.items()}
+        _planted(level, report), {slug: item.glb for slug, item in level.level.stock.items()}
     )
 
 
-def density_maps(level: Whole, tell: Tell = quietly) -> dict[str, bytes]:
+def density_maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
     """A density map for each stand."""
     files, plantings = {}, level.plantings()
     for done, planting in enumerate(plantings):
-        tell(done / len(plantings), f"Writing the density of {planting.stand.name}")
+        report(done / len(plantings), f"Writing the density of {planting.stand.name}")
         files[f"density-{planting.stand.slug}.png"] = handover.density_png(
             planting.density * planting.core.fullness
         )
     return files
 
 
-def maps(level: Whole, tell: Tell = quietly) -> dict[str, bytes]:
+def maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
     """Heights, relief fields and ground layers of the level, and a density map for each stand."""
     ground, layers = level.ground, level.level.layers
     slope, facing = slope_and_aspect(ground.heights, ground.cell)
@@ -126,7 +126,7 @@ def maps(level: Whole, tell: Tell = quietly) -> dict[str, bytes]:
         for name, values in fields.items()
     }
     files["layers.tif"] = handover.layers_tif(layers.weights, layers.names, ground.cell)
-    return files | density_maps(level, tell)
+    return files | density_maps(level, report)
 
 
 FORMATS: dict[str, Callable[[Whole], dict[str, bytes]]] = {

@@ -68,7 +68,7 @@ class SheetKeys:
         self.places, self.occupancy, self._site = places, occupancy, site
         self._keys: dict[Sheet, str] = {}
         self._still: dict[Sheet, str] = {}
-        self._taken: dict[Sheet, str] = {}
+        self._claimed: dict[Sheet, str] = {}
         self._settings = ""
 
     def __bool__(self) -> bool:
@@ -78,11 +78,11 @@ class SheetKeys:
         """A sheet's key."""
         if sheet not in self._keys:
             box = self.sheets.window(sheet)
-            if sheet not in self._taken:
+            if sheet not in self._claimed:
                 parts = sorted(self.occupancy.parts(box).items())
-                self._taken[sheet] = hash_of(*(part.digest for _, part in parts)).hex()
+                self._claimed[sheet] = hash_of(*(part.digest for _, part in parts)).hex()
             touched = self.touch.digest(self._touch_cells(box))
-            whole = f"{self._still_part(sheet)} {touched} {self._taken[sheet]}"
+            whole = f"{self._still_part(sheet)} {touched} {self._claimed[sheet]}"
             self._keys[sheet] = hash_of(whole.encode()).hex()
         return self._keys[sheet]
 
@@ -118,7 +118,7 @@ class SheetKeys:
         for mine, its, whole in (
             (self._keys, was._keys, False),
             (self._still, was._still, still),
-            (self._taken, was._taken, taken),
+            (self._claimed, was._claimed, taken),
         ):
             mine.update({sheet: key for sheet, key in its.copy().items() if whole or sheet not in met})
         self._settings = was._settings

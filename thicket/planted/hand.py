@@ -74,8 +74,8 @@ def as_rows(planting: Planting, plants: Plants) -> dict[int, PinRow]:
 def standing(
     planting: Planting, ids: Sequence[int], near: Mapping[int, tuple[float, float]] | None = None
 ) -> dict[int, PinRow]:
-    """Rows of rule-made plants that stand now, by id; those that do not stand are left out. `near` tells
-    where to look first for some of them."""
+    """Rows of rule-made plants that stand now, by id; those that do not stand are left out. `near` has
+    the places where some of them are looked for first."""
     found: dict[int, PinRow] = {}
     want = np.array(ids, np.uint64)
     hints = [sheet for x, z in (near or {}).values() for sheet in planting.sheets_in((x, z, x, z))]

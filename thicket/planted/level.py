@@ -164,7 +164,7 @@ class PlantedLevel:
 
     @lazy
     def items(self) -> dict[str, Item]:
-        """The stock as the reckoning sees it, by slug; needs its meshes."""
+        """The stock as the cost model sees it, by slug; needs its meshes."""
         return self.cache.get(
             ("items", *(f"{item.slug} {hash_of(item.glb).hex()}" for item in self.level.stock.values())),
             lambda: items_in(self.level),

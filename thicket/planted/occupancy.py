@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from thicket.cache import Cache
-from thicket.ground.shapes import kept_clear
+from thicket.ground.shapes import in_clearing
 from thicket.hashing import hash_of
 from thicket.planted.facts import Facts, clearing_near, uprooted_in
 from thicket.planted.parts import Standing
@@ -18,7 +18,7 @@ from thicket.planting.room import Discs, concat_discs, crowded, near, taken
 from thicket.planting.stands import Plants
 
 
-class Taken(NamedTuple):
+class Occupied(NamedTuple):
     """The discs of one sheet of a stand above that come near a box, the sheet's key, and a hash of them where
     it is wanted."""
 
@@ -31,7 +31,7 @@ class Taken(NamedTuple):
         return self.discs.nbytes
 
 
-Parts = dict[tuple[int, Sheet], Taken]
+Parts = dict[tuple[int, Sheet], Occupied]
 
 
 class Claim(NamedTuple):
@@ -65,7 +65,7 @@ class Occupancy:
     ) -> None:
         self.facts, self.sheets, self.above, self._pinned, self.cache = facts, sheets, above, pinned, cache
         self._claims: dict[Box, list[Claim]] = {}
-        self._taken: dict[Box, Discs] = {}
+        self._claimed: dict[Box, Discs] = {}
         self._parts: dict[Box, Parts] = {}
         self._before: dict[Box, tuple[Parts, frozenset[int]]] = {}
         """Parts as they were before a change, and the stands, by number, of which they are to be found
@@ -74,12 +74,12 @@ class Occupancy:
     def taken(self, box: Box) -> Discs:
         """What the stands above leave no room for, near a box: crowns, or trunks where this stand may stand
         under; not the host it stands on."""
-        if box not in self._taken:
+        if box not in self._claimed:
             around = self.sheets.window_around(box)
             if around is not None and around != box:
                 return near(self.taken(around), box, self.facts.room)
-            self._taken[box] = concat_discs([part.discs for part in self.parts(box).values()])
-        return self._taken[box]
+            self._claimed[box] = concat_discs([part.discs for part in self.parts(box).values()])
+        return self._claimed[box]
 
     def parts(self, box: Box) -> Parts:
         """The same in parts, by stand and sheet."""
@@ -108,7 +108,7 @@ class Occupancy:
                 part = self.cache.peek(("taken", key, crowns, box, room))
                 if part is None:
                     discs = near(other.discs_of(sheet, crowns), box, room)
-                    part = Taken(key, discs, hash_of(*discs) if keep else b"")
+                    part = Occupied(key, discs, hash_of(*discs) if keep else b"")
                     if keep:
                         self.cache.put(("taken", key, crowns, box, room), part)
                 if len(part.discs.x):
@@ -146,7 +146,7 @@ class Occupancy:
             else column[plants.item] * plants.form[:, 7].astype(float)
             for column in (trunk, crown)
         )
-        free = ~taken(self.taken(box), x, z, r, gap) & ~kept_clear(clearing_near(facts, box), r, x, z)
+        free = ~taken(self.taken(box), x, z, r, gap) & ~in_clearing(clearing_near(facts, box), r, x, z)
         for claim in self.claims(box):
             free &= ~taken(claim.discs, x, z, wide if claim.crowns else r, claim.gap)
         if facts.pins.uprooted:
@@ -167,14 +167,14 @@ class Occupancy:
 
     def release(self) -> None:
         """Drop what is taken near sheets, which is found again when it is asked for."""
-        self._parts, self._taken = {}, {}
+        self._parts, self._claimed = {}, {}
 
     def take_over(self, was: Occupancy, region: Box | None, changed: Collection[int]) -> None:
         """Take over what cannot have changed from the occupancy of an earlier planting, which differs at most
         inside a region in the plants of some stands above, by number."""
         self._claims = was._claims.copy()
         if not changed:
-            self._parts, self._taken = was._parts.copy(), was._taken.copy()
+            self._parts, self._claimed = was._parts.copy(), was._claimed.copy()
             return
         for box, parts in list(was._parts.items()):
             if region is None or apart(box, region):

@@ -1,9 +1,9 @@
 """Sheets re-planted only where something changed: what stands elsewhere is taken over from the sheet as it
 was.
 
-Of every sheet that was planted, marks are kept of all that its plants follow from: what seldom changes as one
+Of every sheet that was planted, marks are kept of all that its plants follow from: what rarely changes as one
 digest, touch as a number for each block of cells, and the footprints that reach it. When only touch or
-footprints differ, the box they differ in is planted anew.
+footprints differ, the box they differ in is planted again.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 
 from thicket.document.touch import BLOCK
-from thicket.planted.occupancy import Parts, Taken
+from thicket.planted.occupancy import Occupied, Parts
 from thicket.planted.sheets import Box, around_both, inside, widened
 from thicket.planting.room import NO_DISCS, NOWHERE, differing
 from thicket.planting.stands import Plants, join
@@ -22,7 +22,7 @@ MOST = 0.6
 """A sheet of which more than this share would be planted anew is planted whole."""
 SLACK = 0.05
 """Metres by which the box is planted wider, since a plant's stored place is rounded."""
-NOTHING = Taken("", NO_DISCS, b"")
+NOTHING = Occupied("", NO_DISCS, b"")
 
 
 class Mark(NamedTuple):
@@ -82,7 +82,7 @@ def changed_box(old: Mark, new: Mark, reach: Reach, within: Box | None) -> Box |
 
 
 def cut_of(box: Box, window: Box) -> Box | None:
-    """The part of a sheet's window that is to be planted anew; None when nothing is. Raises: TooMuch when
+    """The part of a sheet's window that is to be planted again; None when nothing is. Raises: TooMuch when
     nearly all of it is."""
     x0, z0, x1, z1 = window
     box = widened(box, SLACK)

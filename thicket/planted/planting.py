@@ -437,7 +437,7 @@ class Planting(Sheets):
 
     @property
     def at_hand(self) -> bool:
-        """Whether telling all its plants costs little: it could not have many, or all its sheets are kept;
+        """Whether listing all its plants costs little: it could not have many, or all its sheets are kept;
         and likewise of the stands above it, which leave it room."""
         if not self._at_hand and all(above.at_hand for above in self.around.above):
             most = self.core.per_m2 * self.core.fullness * self.width * self.length

@@ -106,7 +106,7 @@ Known = dict[Edge, _Seen]
 
 @dataclass(frozen=True, eq=False)
 class Other:
-    """An item with another billboard, as the reckoning sees it, and how unlike its states then look."""
+    """An item with another billboard, as the cost model sees it, and how unlike its states then look."""
 
     item: Item
     unlike: Unlikeness
@@ -118,10 +118,10 @@ class Other:
 
 @dataclass(frozen=True, eq=False)
 class Walker:
-    """What a check needs: level, stock as the reckoning sees it, route, how the level is drawn, its fog, and
+    """What a check needs: level, stock as the cost model sees it, route, how the level is drawn, its fog, and
     the unit vector toward its sun; how unlike the states of its stock look, by slug; the colours of its
     ground layers, sRGB 0–1 (layers, 3); its items with other billboards, by slug and kind; and the device
-    that the frames are reckoned for."""
+    that the frames are computed for."""
 
     level: PlantedLevel
     stock: Mapping[str, Item]
@@ -194,7 +194,7 @@ class Walker:
         self, planting: Planting, sheet: Sheet, reaches: Mapping[Edge, float]
     ) -> Iterator[tuple[Edge, _Seen]]:
         """What the plants of a sheet do that cross edges in the picture, by the reach in m of each edge. It
-        is kept, so that a stroke elsewhere has it told again at once."""
+        is kept, so that a stroke elsewhere has it reported again at once."""
         share = self.drawing.sward_share if planting.stand.sward else 1.0
         looks = [(self.unlike[slug].height, self.unlike[slug].colour.tolist()) for slug in planting.items]
         ground = self.level.level.heights.key, self.level.level.layers.key

@@ -22,7 +22,7 @@ from thicket.planted.pops import contrast, edges_of
 from thicket.planted.remedies import Change
 from thicket.planted.sheets import box_around
 from thicket.planting.stands import Plants, join
-from thicket.progress import Tell, quietly
+from thicket.progress import Report, quietly
 from thicket.sight.cost import Cost, Item, loads_of
 from thicket.sight.devices import Device
 from thicket.sight.distances import Distances
@@ -52,8 +52,8 @@ LIMITS = 10.0, 90.0
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """What a rebalance needs: level, stock as the reckoning sees it, how unlike the states of its stock look,
-    by slug; the views that count, with drawing and device; fog, the unit vector toward the sun, and the
+    """What a rebalance needs: level, stock as the cost model sees it, how unlike the states of its stock
+    look, by slug; the views that count, with drawing and device; fog, the unit vector toward the sun, and the
     colours of the ground layers, sRGB 0–1 (layers, 3); the region whose plants alone are to come under the
     marks, if it is not the whole frame."""
 
@@ -103,7 +103,7 @@ def rebalance_level(
     marks: Mapping[str, float],
     may: Mapping[int, Collection[str]],
     least: float = 0.4,
-    tell: Tell = quietly,
+    report: Report = quietly,
     so_far: Callable[[Rebalanced], None] = lambda answer: None,
 ) -> Rebalanced:
     """The least visible loss that brings every view under the marks, or nearest to them.
@@ -112,7 +112,7 @@ def rebalance_level(
     factor below which no distance goes; so_far, given what is found first, when the search goes on. Of a
     region only what it spends counts, and what is lost to the eye wherever it is, since a stand's settings
     hold all over the level. Thinned single plants leave room in which others grow, which is counted with
-    each; what several thinned stands do together is reckoned of an answer, and the next one looked for with
+    each; what several thinned stands do together is computed of an answer, and the next one looked for with
     that difference.
     """
     plantings = scene.level.plantings()
@@ -120,7 +120,7 @@ def rebalance_level(
     base = _ground(scene, views)
     options: list[Option] = []
     for k, planting in enumerate(plantings):
-        tell(0.8 * k / len(plantings), f"Trying {planting.stand.name}")
+        report(0.8 * k / len(plantings), f"Trying {planting.stand.name}")
         options += _options(scene, views, planting, may.get(planting.stand.number, ()), least)
     of = np.array([option.stand for option in options])
     spent = np.array([option.spent for option in options])
@@ -145,14 +145,14 @@ def rebalance_level(
             choices, after = replace(choices, base=choices.base + together - after), together
         return Rebalanced(answer, taken, before, after, done=done)
 
-    tell(0.8, "Looking for the least loss")
+    report(0.8, "Looking for the least loss")
     first, longer = LIMITS
     found = look(first)
     if found.answer.gap > GAP:
         so_far(found)
-        tell(0.85, "Looking for less loss")
+        report(0.85, "Looking for less loss")
         found = look(longer)
-    tell(0.9, "Following the trade-off")
+    report(0.9, "Following the trade-off")
     ms = LINES.index("ms")
     curve = [
         (float(choices.total(each.taken)[:, ms].max()), each.loss, [options[k] for k in each.taken])

@@ -16,7 +16,7 @@ from thicket.document.settings import DistanceSettings
 from thicket.planted.costs import costs_by
 from thicket.planted.planting import Planting
 from thicket.planted.pops import Known, Pops, Walker
-from thicket.progress import Tell, quietly
+from thicket.progress import Report, quietly
 from thicket.sight.distances import Distances
 from thicket.sight.pops import NOTICED
 from thicket.sight.views import View
@@ -93,19 +93,21 @@ class Check:
         return np.sum(list(self.ms.values()), axis=0)
 
 
-def check(walker: Walker, threshold: float = NOTICED, remedies: bool = True, tell: Tell = quietly) -> Check:
+def check(
+    walker: Walker, threshold: float = NOTICED, remedies: bool = True, report: Report = quietly
+) -> Check:
     """Check a walk: pops, cost of the frames, and, if wished, what mends the noticed ones."""
     plantings = [p for p in walker.level.plantings() if walker.drawing.plants]
     pops = {}
     for k, planting in enumerate(plantings):
-        tell(0.4 * k / len(plantings), f"Looking for pops of {planting.stand.name}")
+        report(0.4 * k / len(plantings), f"Looking for pops of {planting.stand.name}")
         pops[planting.stand.number] = walker.pops_of(planting)
         walker.level.release()
     times = walker.times()
     views = [walker.view(time) for time in times]
     ms = {0: np.array([walker.level.ground_cost(view).ms for view in views])}
     for k, planting in enumerate(plantings):
-        tell(0.4 + 0.3 * k / len(plantings), f"Reckoning {planting.stand.name}")
+        report(0.4 + 0.3 * k / len(plantings), f"Computing the cost of {planting.stand.name}")
         ms[planting.stand.number] = _frames(walker, planting, views)
         walker.level.release()
     found = Check(walker.route, pops, times, ms, threshold=threshold)
@@ -115,14 +117,14 @@ def check(walker: Walker, threshold: float = NOTICED, remedies: bool = True, tel
     thick = dict.fromkeys(FOGS, 0)
     bad = [p for p in plantings if pops[p.stand.number].noticed(threshold)]
     for k, planting in enumerate(bad):
-        tell(0.7 + 0.3 * k / len(bad), f"Trying changes of {planting.stand.name}")
+        report(0.7 + 0.3 * k / len(bad), f"Trying changes of {planting.stand.name}")
         known: Known = {}
         options[planting.stand.number] = _options(walker, planting, views, found, known)
         for fog in FOGS:
             thick[fog] += walker.pops_of(planting, fog=fog, known=known).noticed(threshold)
         walker.level.release()
-    told = [remedy for each in options.values() for remedy, _ in each[1:]]
-    told += [
+    offered = [remedy for each in options.values() for remedy, _ in each[1:]]
+    offered += [
         Remedy(0, fog=fog, left=count, ms=_fog_ms(walker.in_fog(fog), plantings, found))
         for fog, count in thick.items()
     ]
@@ -130,9 +132,9 @@ def check(walker: Walker, threshold: float = NOTICED, remedies: bool = True, tel
     if air is not None and not air.hides:
         hiding = replace(walker, drawing=replace(walker.drawing, air=replace(air, hides=True)))
         count = sum(each.noticed(threshold) for each in pops.values())
-        told.append(Remedy(0, hides=True, left=count, ms=_fog_ms(hiding, plantings, found)))
-    told += _other_billboards(walker, plantings, views, found)
-    return replace(found, remedies=told, least=least_of(found, options))
+        offered.append(Remedy(0, hides=True, left=count, ms=_fog_ms(hiding, plantings, found)))
+    offered += _other_billboards(walker, plantings, views, found)
+    return replace(found, remedies=offered, least=least_of(found, options))
 
 
 def _other_billboards(

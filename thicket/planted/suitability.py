@@ -73,7 +73,7 @@ class SiteRasters:
             (n, s.kind, s.points, s.width) for n, s in shapes if box_gap(s.box, window, self.cell) <= reach
         )
 
-    def _said(self, c: Condition) -> tuple:
+    def _parameters(self, c: Condition) -> tuple:
         """What a condition's result follows from beside the values it looks at."""
         return c.lo, c.hi, c.soft_lo, c.soft_hi, c.join, c.centre
 
@@ -108,7 +108,7 @@ class SiteRasters:
         return mask.key if mask else ""
 
     def values(self, c: Condition, window: Window) -> np.ndarray:
-        """A condition's values in one of the level's tiles; where what it asks for is gone, as `lacks` tells,
+        """A condition's values in one of the level's tiles; where what it asks for is gone, as `lacks` says,
         as if there were none of it anywhere."""
         return self.cache.get(
             ("values", self.field_key(c, window)), lambda: self._make(c, window), spare=True
@@ -151,7 +151,7 @@ class SiteRasters:
         chain: list[tuple] = []
         for c in rules:
             before = chain[-1] if chain else ()
-            chain.append((*before, self.field_key(c, window), self._said(c)))
+            chain.append((*before, self.field_key(c, window), self._parameters(c)))
         total: Any = None
         known = 0
         for k in range(len(chain), 0, -1):
@@ -186,7 +186,7 @@ class SiteRasters:
         rules = deciding(conditions)
         if not rules:
             return self._tiled(("ones",), [], lambda w: np.ones((w[3] - w[1], w[2] - w[0]), np.float32))
-        key = tuple((self.field_key(c, self.whole), self._said(c)) for c in rules)
+        key = tuple((self.field_key(c, self.whole), self._parameters(c)) for c in rules)
         return self._tiled(("suitability", key), rules, lambda w: self._suitable(rules, w))
 
     def size_factor(self, conditions: list[Condition]) -> TiledRaster | None:
@@ -199,7 +199,7 @@ class SiteRasters:
             shape = window[3] - window[1], window[2] - window[0]
             return size_factor([self.values(c, window) for c in rules], rules, shape)
 
-        key = tuple((self.field_key(c, self.whole), self._said(c), c.size) for c in rules)
+        key = tuple((self.field_key(c, self.whole), self._parameters(c), c.size) for c in rules)
         return self._tiled(("size", key), rules, tile)
 
     def ready(self, c: Condition) -> None:

@@ -16,7 +16,7 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
 from thicket.planted.sheets import Box, Sheet
-from thicket.progress import Tell, quietly
+from thicket.progress import Report, quietly
 from thicket.sight.cost import RECORD_BYTES, SCREEN_HEIGHT, Item, Patch, mesh_table, own_bytes, state_table
 from thicket.sight.devices import LOADS, UNITS, Device
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
@@ -101,17 +101,17 @@ def survey(
     step: float = STEP,
     headings: int = HEADINGS,
     height: float = EYE,
-    tell: Tell = quietly,
+    report: Report = quietly,
     threads: int = THREADS,
     plots: Mapping[str, Region] | None = None,
     so_far: Callable[[Survey], None] = lambda part: None,
 ) -> Survey:
     """Survey a level.
 
-    Parameters: level; stock as the reckoning sees it; how the level is drawn; m between places; how many
-    headings, evenly around; height of the eye above the ground in m; threads; plots by name, to be told each
+    Parameters: level; stock as the cost model sees it; how the level is drawn; m between places; how many
+    headings, evenly around; height of the eye above the ground in m; threads; plots by name, each given
     by itself; so_far, given what is surveyed, without plots, after each stand. Every value is what
-    `thicket.sight.cost.reckon` gives for that view of 16:9, and of a plot what
+    `thicket.sight.cost.frame_cost` gives for that view of 16:9, and of a plot what
     `thicket.planted.costs.region_cost` does.
     """
     across, down = (max(int(side // step), 1) for side in (level.width, level.length))
@@ -122,13 +122,13 @@ def survey(
     eyes = np.column_stack([x.ravel(), y, z.ravel()])
     way = np.arange(headings) * 360.0 / headings
     surveyor = _surveyor(level, stock, drawing, eyes, way, threads)
-    tell(0.0, "Surveying the ground")
+    report(0.0, "Surveying the ground")
     loads = {0: surveyor.ground()}
     plantings = level.plantings() if drawing.plants else []
-    full = surveyor.full(plantings, tell)
+    full = surveyor.full(plantings, report)
     spent = {name: surveyor.nothing() for name in plots or {}}
     for k, planting in enumerate(plantings):
-        tell((k + 1) / (len(plantings) + 1), f"Surveying {planting.stand.name}")
+        report((k + 1) / (len(plantings) + 1), f"Surveying {planting.stand.name}")
         loads[planting.stand.number] = surveyor.stand(planting, full)
         for name, region in (plots or {}).items():
             spent[name] += surveyor.stand(planting, full, region)
@@ -142,15 +142,15 @@ def repaired(
     level: PlantedLevel,
     stock: Mapping[str, Item],
     drawing: Drawing = PLAIN,
-    tell: Tell = quietly,
+    report: Report = quietly,
     threads: int = THREADS,
     plots: Mapping[str, Region] | None = None,
 ) -> Survey | None:
     """A survey brought up to date after plants have changed: only what differs is counted, from the places
-    that it reaches. None where all must be done anew: another ground, stock, stands or plots.
+    that it reaches. None where all must be done again: another ground, stock, stands or plots.
 
     Parameters: found, the survey of `before`, of the same drawing, stock and plots; the rest as in `survey`.
-    Stands whose settings differ are counted anew, and where full meshes have a ceiling, with one tree all
+    Stands whose settings differ are counted again, and where full meshes have a ceiling, with one tree all
     trees, since those that step down may stand anywhere.
     """
     same = before.level.heights.key == level.level.heights.key and before.level.stock == level.level.stock
@@ -166,7 +166,7 @@ def repaired(
         again |= {p.stand.number for p in plantings if _is_tree(p)}
     some = np.ones(len(found.eyes), bool) if again else _reached(found.eyes, level, changed, drawing)
     surveyor = _surveyor(level, stock, drawing, found.eyes[some], found.headings, threads)
-    fulls = [surveyor.full(p, tell) if again else None for p in (before.plantings(), plantings)]
+    fulls = [surveyor.full(p, report) if again else None for p in (before.plantings(), plantings)]
     loads, spent = dict(found.loads), dict(found.plots)
     places: list[tuple[str | None, Region | None]] = [(None, None), *(plots or {}).items()]
     for k, planting in enumerate(plantings):
@@ -174,7 +174,7 @@ def repaired(
         sheets = None if number in again else changed[number]
         if sheets == set():
             continue
-        tell((k + 1) / (len(plantings) + 1), f"Surveying {planting.stand.name}")
+        report((k + 1) / (len(plantings) + 1), f"Surveying {planting.stand.name}")
         for name, region in places:
             was, now = (surveyor.stand(p, full, region, sheets) for p, full in zip(pairs[number], fulls))
             if name is not None:
@@ -264,7 +264,7 @@ class _Surveyor:
         """Beyond which distance in m nothing is drawn from each place, since the fog hides it."""
         return self.like.drawing.clear_from(self.eyes[:, 1])
 
-    def full(self, plantings: Sequence[Planting], tell: Tell) -> np.ndarray | None:
+    def full(self, plantings: Sequence[Planting], report: Report) -> np.ndarray | None:
         """Beyond which distances trees are not drawn as their finest mesh, float64 (places, headings) in m;
         None without a ceiling."""
         ceiling = self.like.drawing.full_meshes
@@ -274,7 +274,7 @@ class _Surveyor:
         shape = self.planes.shape[:2]
         nearest, count = np.full((*shape, ceiling + 1), np.inf), np.zeros(shape, np.int64)
         for planting in trees:
-            tell(0.0, f"Finding the nearest of {planting.stand.name}")
+            report(0.0, f"Finding the nearest of {planting.stand.name}")
             items, distances = drawn(planting, self.stock, self.like)
             hide = state_table(items, distances)[1][:, 0]
             hide = np.where([len(item.meshes) > 1 for item in items], hide, 0.0)
@@ -359,7 +359,7 @@ class _Surveyor:
         region: Region | None = None,
         only: set[Sheet] | None = None,
     ) -> Iterator[tuple[Patch, np.ndarray]]:
-        """A planting's plants in patches, each with the places whose views reckon with it: those whose square
+        """A planting's plants in patches, each with the places whose views include it: those whose square
         of so many m to each side, for all of them or of each, touches it."""
         drawing, size = self.like.drawing, planting.sheet_size
         side = max(int(drawing.cell // size), 1)

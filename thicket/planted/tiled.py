@@ -30,7 +30,7 @@ class TiledRaster:
 
     Parameters: shape, rows and columns; tile, makes the values float32 of a window (col0, row0, col1, row1)
     of cells; first, done before all tiles are made by a few threads, which must not wait for one another;
-    grown, told when it has come to take more memory. Threads that meet in one tile make it twice, alike.
+    grown, reported when it has come to take more memory. Threads that meet in one tile make it twice, alike.
     """
 
     def __init__(
@@ -62,7 +62,7 @@ class TiledRaster:
         self._array[r0:r1, c0:c1] = tile((c0, r0, c1, r1))
         self._made[row, column] = True
         if self._made.all():
-            # Kept by its content, a whole raster must not hold the level that it was made for.
+            # Cached by its content, a whole raster must not hold the level that it was made for.
             self._tile, self._first = None, _nothing
 
     def over(self, window: Window) -> np.ndarray:

@@ -36,7 +36,7 @@ def _blocks_of(planting: Planting | None) -> list[Sheet]:
 def plant_whole(
     level: PlantedLevel, threads: int = THREADS, scheduler: str = ""
 ) -> Generator[tuple[Planting, Sheet]]:
-    """Plant every sheet of single plants, and tell of each as it is done; the level keeps them. With a
+    """Plant every sheet of single plants, and report each as it is done; the level keeps them. With a
     scheduler's address, on its workers: see `thicket.planted.cluster`.
 
     What only one stand needs is dropped when it is planted. The places of the next stand, which kernels make

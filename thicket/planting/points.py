@@ -50,7 +50,7 @@ _APART = np.float32(2.000001)
 """Squared spacing in cells, and a little more for what rounding may take."""
 _APART_FINE = (2 << 2 * _BITS) + (1 << 2 * _BITS - 20)
 _BRUIJN = 0x03F79D71B4CB0A89
-"""Multiplied by a power of two, its upper six bits tell which one."""
+"""Multiplied by a power of two, its upper six bits are which one."""
 
 
 class PointSet(NamedTuple):
@@ -65,7 +65,7 @@ class PointSet(NamedTuple):
 class Seats(NamedTuple):
     """Places that are laid out and not thrown, in the columns of a `PointSet` and more.
 
-    turn float32 (n,): the bearing a plant faces, in degrees; salt int64 (n,): tells apart places with the
+    turn float32 (n,): the bearing a plant faces, in degrees; salt int64 (n,): distinguishes places with the
     same cell; y float32 (n,) in m and up float32 (n, 3): where and along what the plant stands, NaN for on
     the ground; scale float32 (n,).
     """
@@ -168,7 +168,7 @@ def _shut(shares, r0, at, i0, listed, n, step, back, left):
 @nb.njit(nogil=True, cache=True)
 def _throw(base, j0, turn, at, i0, shares, dart, r0, todo, n, thrown, wide, over, near, part):
     """Let those of the `n` open cells of a row whose turn it is throw darts into their open parts: how many
-    cells stay open, listed anew, and how many have a dart that landed free (rank, x and z in one number)."""
+    cells stay open, listed again, and how many have a dart that landed free (rank, x and z in one number)."""
     kept = flown = 0
     for t in range(np.uint64(n)):
         j = np.uint64(todo[t])

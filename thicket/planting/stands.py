@@ -72,8 +72,8 @@ class Stand:
     @property
     def key(self) -> int:
         """Stands for the places: ids of another seed, spacing or layout differ."""
-        said = f"{self.spacing:.6g}" if self.manner == "free" else self.manner
-        return seed_of("plants", self.seed, said)
+        layout = f"{self.spacing:.6g}" if self.manner == "free" else self.manner
+        return seed_of("plants", self.seed, layout)
 
     def points(self, window: tuple[float, float, float, float]) -> PointSet:
         """The places this stand may use inside a window (x0, z0, x1, z1)."""

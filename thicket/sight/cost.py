@@ -34,7 +34,7 @@ class Mesh:
 
 @dataclass(frozen=True)
 class Item:
-    """A stock item as the reckoning sees it; `bound` is the farthest vertex from the foot, in m; of its
+    """A stock item as the cost model sees it; `bound` is the farthest vertex from the foot, in m; of its
     states, the LODs cast shadows unless it `casts_shadow` not at all."""
 
     slug: str
@@ -252,7 +252,7 @@ class Tally:
         return replace(total, ms=self.view.device.ms(loads_of(total)))
 
 
-def reckon(
+def frame_cost(
     patches: Iterable[Patch],
     items: Sequence[Item],
     distances: Distances,

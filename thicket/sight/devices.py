@@ -3,7 +3,7 @@ frames.
 
 A frame's milliseconds are a sum of its loads, each times a coefficient, and a fixed part. The coefficients
 are found by non-negative least squares on relative errors (Lawson and Hanson, *Solving Least Squares
-Problems*, 1974); which of them the frames cannot tell apart, from the covariance of least squares.
+Problems*, 1974); which of them the frames cannot distinguish, from the covariance of least squares.
 docs/devices.md says how frames are captured.
 """
 
@@ -32,7 +32,7 @@ OUTLYING = 4.0
 """A frame does not fit that is off by so many times the usual error."""
 POOR, TOGETHER = 0.5, 0.5
 """A coefficient is not known that may be off by this share of itself; another that its error goes with by
-this correlation cannot be told apart from it."""
+this correlation cannot be distinguished from it."""
 FOLDS = 10
 WORST = 0.5
 """Frames that a fit misses by more than this are not taken for a device's."""
@@ -65,7 +65,7 @@ class Device:
         return float(np.dot(np.asarray(loads) / UNITS, self.coefficients[:5]))
 
     def margin(self, loads: Sequence[float]) -> float | None:
-        """By how many ms a whole frame of these loads (5,) may differ from what is reckoned: two standard
+        """By how many ms a whole frame of these loads (5,) may differ from what is computed: two standard
         deviations of coefficients and noise together; None for a device that was not measured."""
         if not self.spread:
             return None
@@ -81,7 +81,7 @@ PLAIN_DEVICE = Device("Plain desktop", per_mtri=0.9, per_kcall=1.6, per_shadow_m
 class Calibration:
     """A device fitted to frames. error, the relative root mean square error on frames that were left out of
     the fit; predicted (n,) in ms; fits (n,), whether a frame was used; unclear, groups of coefficients by
-    name that these frames do not tell apart, or that they say nothing about (one alone)."""
+    name that these frames do not distinguish, or that they say nothing about (one alone)."""
 
     device: Device
     error: float
@@ -93,7 +93,7 @@ class Calibration:
 def read_captures(text: str) -> tuple[str, np.ndarray, np.ndarray]:
     """Measured frames from CSV.
 
-    Returns: "loads" or "places"; what is said of the frames, loads (n, 5) or places (n, 6); ms (n,).
+    Returns: "loads" or "places"; what is given of the frames, loads (n, 5) or places (n, 6); ms (n,).
 
     Raises: Refused when columns are missing or unknown, a value is no number or beyond what can be, the ms
     are in another unit, or there are too few frames or too many.
@@ -104,16 +104,16 @@ def read_captures(text: str) -> tuple[str, np.ndarray, np.ndarray]:
     values = _columns(header, table, wanted, _listed())
     if len(values) < FEWEST:
         raise Refused(f"captures: these are {len(values)} frames; it takes {FEWEST} at least")
-    said, ms = values[:, :-1], values[:, -1]
-    if kind == "loads" and (said < 0).any():
-        row, column = np.argwhere(said < 0)[0]
+    loads, ms = values[:, :-1], values[:, -1]
+    if kind == "loads" and (loads < 0).any():
+        row, column = np.argwhere(loads < 0)[0]
         raise Refused(f"captures: {wanted[column]} is below 0 in frame {row + 1}")
     if (ms <= 0).any():
         raise Refused(f"captures: ms is not above 0 in frame {np.flatnonzero(ms <= 0)[0] + 1}")
     middle = float(np.median(ms))
     if not 0.05 <= middle <= 2000:
         raise Refused(f"captures: half of the frames take {middle:g} ms or less; is ms in milliseconds")
-    return kind, said, ms
+    return kind, loads, ms
 
 
 def read_places(text: str) -> np.ndarray:
@@ -137,7 +137,7 @@ def _table(text: str) -> list[list[str]]:
 def _columns(header: list[str], table: list[list[str]], wanted: list[str], listed: str) -> np.ndarray:
     """The numbers in some columns of a table, float64 (rows, columns), without its empty rows.
 
-    Raises: Refused, which tells what columns there should be.
+    Raises: Refused, which says what columns there should be.
     """
     if missing := [name for name in wanted if name not in header]:
         raise Refused(f"captures: the columns {', '.join(missing)} are missing; there should be {listed}")
@@ -232,7 +232,7 @@ def _left_out_error(frames: np.ndarray, ms: np.ndarray) -> float:
 
 
 def unclear(weighted: np.ndarray, found: np.ndarray, noise: float) -> list[list[str]]:
-    """The coefficients that frames do not tell apart, in groups by name; alone, one that they say too little
+    """The coefficients that frames do not distinguish, in groups by name; alone, one that they say too little
     of. weighted (n, 6), see `_weighted`; found (6,), the coefficients; noise, relative."""
     length = np.linalg.norm(weighted, axis=0)
     scaled = weighted / np.maximum(length, 1e-12)

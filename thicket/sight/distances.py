@@ -1,4 +1,4 @@
-"""How far a stand is drawn, and as what: the rule that the stage and the reckoning share.
+"""How far a stand is drawn, and as what: the rule that the stage and the cost model share.
 
 A stock item is drawn as one of its states: its LOD meshes in order, then its billboard. State `k` holds
 from `start[k]` to `end[k]` (distance in m from the eye to the plant's foot). Around the border of two

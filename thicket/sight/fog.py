@@ -1,4 +1,4 @@
-"""Fog: how much of a thing is left at a distance. The stage's shaders, the chart and the reckoning of what
+"""Fog: how much of a thing is left at a distance. The stage's shaders, the chart and the cost of what
 pops hold the same rule; `web/src/stage/fog.ts` is its twin.
 
 Fog is linear between two distances, exponential, or exponential squared, as real-time renderers commonly

@@ -1,4 +1,4 @@
-"""What frames cost from many places and in many headings at once: the reckoning's own rule, but each plant's
+"""What frames cost from many places and in many headings at once: the cost model's own rule, but each plant's
 distance from a place is worked out once for all headings."""
 
 from __future__ import annotations

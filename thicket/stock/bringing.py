@@ -53,8 +53,8 @@ class Options:
 
 
 def meshes_in(files: Mapping[str, bytes]) -> list[list[str]]:
-    """The mesh files among those given: each thing's, its LODs one after another and then its billboard, told
-    by names that end in `lod` and a number, or in `billboard`.
+    """The mesh files among those given: each thing's, its LODs one after another and then its billboard, by
+    names that end in `lod` and a number, or in `billboard`.
 
     Raises: Refused when there is none.
     """

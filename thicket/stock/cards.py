@@ -115,7 +115,7 @@ def _card(
 def _joined(material: Material, cards: Sequence[tuple[np.ndarray, np.ndarray, np.ndarray]]) -> Part:
     first = np.cumsum([0, *(len(place) for place, _, _ in cards)])
     place = np.concatenate([place for place, _, _ in cards]).astype(np.float32)
-    # Grass is lit as the ground beneath it is, so that cards do not tell which way they are turned.
+    # Grass is lit as the ground beneath it is, so that cards look alike whichever way they are turned.
     normal = np.tile(np.array([0, 1, 0], np.float32), (len(place), 1))
     index = np.concatenate([triangles + k for (_, _, triangles), k in zip(cards, first)])
     return Part(

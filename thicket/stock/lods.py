@@ -55,7 +55,7 @@ def simplified(part: Part, share: float) -> Part:
     )
     weights = np.r_[WEIGHTS, np.full(more.shape[1] - 5, 0.3)].astype(np.float32)
     out, size = np.zeros(len(index), np.uint32), ctypes.c_size_t
-    # The package does not tell ctypes the types of this call's numbers, so they are given as such.
+    # The package does not declare to ctypes the types of this call's numbers, so they are given as such.
     count = meshoptimizer.simplify_with_attributes(
         out,
         index,

@@ -152,7 +152,7 @@ def made(
         model = replace(model, billboard=fitted(model.lods[0], fit, distances["billboard"]))
     glb = to_glb(model)
     item = measure(model.slug, glb)
-    told = findings(model, [m.triangles for m in item.lods], distances)
+    problems = findings(model, [m.triangles for m in item.lods], distances)
     return Made(
         height,
         crown,
@@ -165,7 +165,7 @@ def made(
         states_of(item, seen, frame),
         int(item.texture_bytes),
         distances,
-        [asdict(f) for f in told],
+        [asdict(f) for f in problems],
         (traits or Traits()).as_dict(),
     )
 

@@ -10,7 +10,7 @@ STEPS = 1 << 20
 def welded(position: np.ndarray) -> tuple[int, np.ndarray]:
     """How many places the corners (n, 3) of a mesh lie at, and the number of each corner's place, int (n,).
 
-    Places are told apart to about a millionth of the mesh's size.
+    Places are distinguished to about a millionth of the mesh's size.
     """
     low, size = position.min(0), float(np.ptp(position, axis=0).max())
     steps = np.rint((position.astype(np.float64) - low) * ((STEPS - 1) / max(size, 1e-9))).astype(np.int64)

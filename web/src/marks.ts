@@ -1,4 +1,4 @@
-/** The marks by which people are told apart on the plan: by form, not by colour. */
+/** The marks by which people are distinguished on the plan: by form, not by colour. */
 export const MARKS = ['diamond', 'disc', 'square', 'triangle', 'ring', 'cross', 'bar', 'star'] as const
 
 const disc = (x: number, y: number, r: number, turn: 0 | 1) =>

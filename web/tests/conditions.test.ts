@@ -287,7 +287,7 @@ describe('the conditions of a stand', () => {
     await open('add-condition', 'add-layer')
     expect(now().map((c) => [c.kind, c.layers])).toEqual([['layer', ['turf']]])
     await open('add-condition', 'add-stand')
-    expect([now().length, at('condition-said').textContent]).toEqual([
+    expect([now().length, at('condition-message').textContent]).toEqual([
       1,
       expect.stringContaining('above this'),
     ])
@@ -338,9 +338,12 @@ describe('the conditions of a stand', () => {
     at('copy-go').click()
     await settled(30)
     expect(asked.find((a) => a.what.endsWith('/copy'))!.body).toMatchObject({ to: [2] })
-    expect(at('condition-said').textContent).toContain('Copied to Stand 2')
+    expect(at('condition-message').textContent).toContain('Copied to Stand 2')
     await open('condition-sets', 'set-4')
-    expect([now().map((c) => c.kind), at('condition-said').textContent]).toEqual([['wetness'], fit.notes[0]])
+    expect([now().map((c) => c.kind), at('condition-message').textContent]).toEqual([
+      ['wetness'],
+      fit.notes[0],
+    ])
     const name = at('set-name').querySelector('input')!
     name.value = ' Dry '
     name.dispatchEvent(new Event('input'))

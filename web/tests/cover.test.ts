@@ -3,7 +3,7 @@ import type { Stand } from '../src/api/client'
 import { CoverStore, scaleFor, tilesIn } from '../src/stage/cover'
 import { serve, until } from './help'
 
-it('asks for the tiles that are seen, in the middle first, as fine as can be told apart', () => {
+it('asks for the tiles that are seen, in the middle first, as fine as can be distinguished', () => {
   expect([0.5, 2.6, 2.7, 12, 900].map(scaleFor)).toEqual([0, 0, 1, 3, 5])
   const all = tilesIn([0, 0, 12000, 10000], 3, 12000, 10000)
   expect(all).toHaveLength(4)

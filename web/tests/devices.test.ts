@@ -90,7 +90,7 @@ describe('the device of a tier', () => {
     await measure('phone.csv')
     expect(at('device-fit').textContent).toMatch(/5\.3 %.*58 frames fit, 1 were left out/s)
     const unclear = [...document.querySelectorAll('[data-test=device-unclear]')].map((e) => e.textContent)
-    expect(unclear[0]).toContain('do not tell triangles and shadow triangles apart')
+    expect(unclear[0]).toContain('do not distinguish triangles and shadow triangles')
     expect(unclear[1]).toContain('say nothing about memory')
     expect(asked.length).toBe(0)
     nameField().value = 'Our phone'

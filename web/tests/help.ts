@@ -98,7 +98,7 @@ export const changed = (entry: Partial<Entry> = {}, since: object = {}, more: ob
   moved: {},
   made: [],
   previous: 1,
-  since: { version: 2, ...since },
+  since: { version: getActivePinia() ? useLevel().version + 1 : 2, ...since },
   undo: entry.what ?? null,
   redo: null,
   ...more,

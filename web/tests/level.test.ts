@@ -151,6 +151,27 @@ describe('a beat', () => {
     await store.beat(HERE)
     expect([store.version, store.stands[1].sheets.keys]).toEqual([9, ['theirs']])
   })
+  it('that is faster than the answer to a stroke does not have its plants counted twice', async () => {
+    let answer = () => {}
+    level([], {
+      'POST /api/levels/fell/beat': heard({ version: 2, keys: { 1: { 0: 'mine' } }, counts: { 1: 14 } }),
+      'POST /api/levels/fell/strokes': async () => {
+        await new Promise<void>((done) => (answer = done))
+        return changed(entry({ gained: 4 }), { version: 2, keys: { 1: { 0: '' } } }, { moved: { 1: [4, 0] } })
+      },
+    })
+    store.stands = [stand(1)]
+    const { brush } = useStores()
+    brush.take('thicken')
+    const stroke = store.paint(brush.stroke([[1, 1]], null))
+    await settled(10)
+    const beat = store.beat(HERE)
+    await settled(10)
+    answer()
+    await Promise.all([stroke, beat])
+    expect([store.version, store.stands[0].count, store.stands[0].sheets.keys]).toEqual([2, 14, ['mine']])
+    expect(store.difference!.gained).toBe(4)
+  })
   it('that was asked before a stroke of one’s own leaves what that changed', async () => {
     let answer = () => {}
     level([], {
@@ -218,11 +239,11 @@ describe('undo and redo', () => {
 
 describe('what goes wrong', () => {
   it('is said, save what is said once for all: the server is away, the sign-in has ended', () => {
-    for (const status of [0, 401, 502, 503]) store.tell(new ApiError(status, 'away', []))
+    for (const status of [0, 401, 502, 503]) store.report(new ApiError(status, 'away', []))
     expect(store.trouble).toBe('')
-    store.tell(new ApiError(422, 'Birch is locked.', []))
+    store.report(new ApiError(422, 'Birch is locked.', []))
     expect(store.trouble).toBe('Birch is locked.')
-    store.tell('odd')
+    store.report('odd')
     expect(store.trouble).toBe('odd')
   })
 })
@@ -231,10 +252,10 @@ describe('sheets that are not told yet', () => {
   it('are told where the eye comes near, and never in place of one that is', async () => {
     store.stands = [stand(1, { sheets: sheets(['', 'kept', '']) }), stand(2)]
     const { asked } = level([], { 'GET /api/levels/fell/keys': { 1: { 0: 'near', 1: 'late' } } })
-    await store.tellNear(10, 20)
+    await store.loadNear(10, 20)
     expect(store.stands[0].sheets.keys).toEqual(['near', 'kept', ''])
     store.stands = [stand(1)]
-    await store.tellNear(10, 20)
+    await store.loadNear(10, 20)
     expect(asked.length).toBe(1)
   })
 })

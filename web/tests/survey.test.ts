@@ -176,7 +176,7 @@ describe('the survey panel', () => {
   })
   it('says how much is over the mark, who spends it, and goes to the worst places', async () => {
     const { stage } = await begin(state())
-    expect(at('survey-said').textContent).toMatch(
+    expect(at('survey-summary').textContent).toMatch(
       /one place in twenty.*9\.50 ms.*33 % of the level.*mark of 6\.00 ms/is,
     )
     expect(at('survey-worst-0').textContent).toMatch(
@@ -216,7 +216,7 @@ describe('the survey panel', () => {
     await choose('survey-stand', 'Stand 2')
     await until(() => bodies().some((b) => b.stand === 2))
     expect(survey.mark).toBeNull()
-    expect(at('survey-said').textContent).not.toContain('mark')
+    expect(at('survey-summary').textContent).not.toContain('mark')
     await choose('survey-line', 'Memory')
     await until(() => bodies().some((b) => b.line === 'memory'))
     useDrawing().tier = 'Handheld'

@@ -279,7 +279,7 @@ describe('bringing files in', () => {
     await bring.send([new File(['x'], 'birch.glb')])
     bring.choices.value[1].name = 'Old birch'
     bring.choices.value[2].keep = false
-    bring.said.value.unit = 'cm'
+    bring.options.value.unit = 'cm'
     const asked = serve({
       'PUT /api/shelf/bring/7': batch('running', []),
       'GET /api/shelf/bring/7': batch('done', [thing(11), thing(12)]),

@@ -46,7 +46,7 @@ from thicket.document.edits.snapshots import Saved
 from thicket.document.level_file import ItemFile, ShapeFile, StandFile
 from thicket.document.pin_rows import PinRow
 from thicket.document.settings import DistanceSettings, MixEntry, StandSettings
-from thicket.document.views import KeptView, LayerAppearance
+from thicket.document.views import LayerAppearance, SavedView
 from thicket.document.walks import Walk
 from thicket.formats.stock import to_glb
 from thicket.stock.stand_ins import stand_in
@@ -110,7 +110,7 @@ def examples() -> dict[str, list[Edit]]:
     )
     plant = PinRow(item="birch", x=520, z=430, lift=0, qx=0, qy=0, qz=0, qw=1, width=1, height=1.2, tint=0.5)
     marks = Marks(triangles=2e6, draw_calls=1500, shadow_triangles=3e5, memory=9e7, ms=7)
-    view = KeptView(name="From the crest", x=420, y=421.5, z=610, heading=30, pitch=-12, fov=55)
+    view = SavedView(name="From the crest", x=420, y=421.5, z=610, heading=30, pitch=-12, fov=55)
     gorse, mesh = _item("gorse")
     shot = TakeSnapshot(name="Before the wall")
     return {

@@ -18,7 +18,7 @@ from thicket.document.edits.values import Blob
 from thicket.document.level import Level
 from thicket.document.plots import Plots
 from thicket.document.settings import Name, Strict
-from thicket.document.views import KeptView, LayerAppearance, LayerName, WindSettings
+from thicket.document.views import LayerAppearance, LayerName, SavedView, WindSettings
 from thicket.document.walks import Walk, Walks
 from thicket.limits import VIEWS
 from thicket.refused import Missing, Refused, first_error
@@ -225,7 +225,7 @@ class ChangeViews(_Named):
 
     kind: Literal["views"] = "views"
     part, thing, sparse = "bookmarks", "view", True
-    put: dict[Name, KeptView | None]
+    put: dict[Name, SavedView | None]
 
     def _have(self, level: Level) -> dict[str, Any]:
         return {view["name"]: view for view in view_of(level).get(self.part) or []}

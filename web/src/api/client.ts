@@ -69,10 +69,10 @@ export type ItemDetail = Schemas['ItemDetail']
 export type Replaced = Schemas['ReplacedOut']
 export type Finding = Schemas['FindingOut']
 export type Traits = Schemas['TraitSettings']
-export type Cards = Schemas['CardsSaid']
+export type Cards = Schemas['CardsIn']
 export type Batch = Schemas['BatchOut']
 export type Brought = Schemas['BroughtOut']
-export type BringSaid = Schemas['SaidIn']
+export type ImportRequest = Schemas['ImportRequest']
 export type ShelfPage = Schemas['ShelfPage']
 export type Job = Schemas['JobOut']
 export type Opening = Schemas['OpeningOut']
@@ -97,7 +97,7 @@ export type Member = Schemas['MemberOut']
 export type SignedIn = Schemas['SignedInOut']
 export type LinkMade = Schemas['LinkMade']
 export type Role = Member['role']
-export type LinkTold = Schemas['LinkOut']
+export type LinkInfo = Schemas['LinkOut']
 export type Installation = Schemas['InstallationOut']
 export type Mark = Schemas['MarkIn']['mark']
 
@@ -123,7 +123,7 @@ export class ApiError extends Error {
     super(message)
   }
 
-  /** Whether the server has said that it will not do this. All else may yet be done: it did not answer, it
+  /** Whether the server has refused this for good. All else may yet be done: it did not answer, it
    * failed, it is busy, or
    * the sign-in has ended. */
   get final(): boolean {
@@ -143,7 +143,7 @@ const NO_ANSWER = 'The server does not answer.'
 const TOO_LATE = 'The server has not answered in time.'
 const STALE_PAGE = 'CSRF check Failed'
 /**
- * How long an answer is waited for, in ms: most come in a moment, but what plants a whole level anew takes
+ * How long an answer is waited for, in ms: most come in a moment, but what plants a whole level again takes
  * its time.
  */
 const PATIENCE = 30_000
@@ -183,18 +183,18 @@ async function send(request: Request, again = true): Promise<Response> {
     connection.away = ''
     return response
   }
-  const told = await response.json().catch(() => null)
-  if (response.status === 403 && spare && (!told || told.detail === STALE_PAGE)) {
+  const refusal = await response.json().catch(() => null)
+  if (response.status === 403 && spare && (!refusal || refusal.detail === STALE_PAGE)) {
     // The page's token is another sign-in's: have it renewed, once.
     await fetch('/api/session')
     return send(spare, false)
   }
   const error = new ApiError(
     response.status,
-    told?.detail ?? `The server failed (${response.status}).`,
-    told?.fields,
-    told?.clashes,
-    !!told?.detail,
+    refusal?.detail ?? `The server failed (${response.status}).`,
+    refusal?.fields,
+    refusal?.clashes,
+    !!refusal?.detail,
   )
   connection.away = response.status >= 500 ? error.message : ''
   if (response.status === 401 && !path.endsWith('/session')) connection.signedOut = true

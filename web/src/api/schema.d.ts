@@ -935,7 +935,7 @@ export interface paths {
         };
         /**
          * Cover
-         * @description How strongly a stand's ground is drawn where its plants are too small to be told apart: a tile of cells
+         * @description How strongly a stand's ground is drawn where its plants are too small to see: a tile of cells
          *     of 8 m · 2^scale, rows and columns uint16, then uint8 row by row; see `thicket.planted.cover`.
          */
         get: operations["server_stands_api_cover"];
@@ -1864,7 +1864,7 @@ export interface paths {
         /**
          * Calibrate Device
          * @description The device that follows from measured frames, as CSV; those that are given by the camera's place are
-         *     reckoned through a tier. Nothing is kept.
+         *     computed through a tier. Nothing is kept.
          */
         post: operations["server_sight_devices_api_calibrate_device"];
         delete?: never;
@@ -3806,7 +3806,7 @@ export interface components {
         /**
          * Tier
          * @description A class of devices: what its drawing takes away from the level's, what its frames may cost, and the
-         *     device by which that is reckoned.
+         *     device by which that is computed.
          */
         Tier: {
             /**
@@ -3900,7 +3900,7 @@ export interface components {
         };
         /**
          * WindSettings
-         * @description The wind that the preview shows and the handover tells: see `thicket.sight.wind.Wind`. `stiffness` of
+         * @description The wind that the preview shows and the handover writes: see `thicket.sight.wind.Wind`. `stiffness` of
          *     stock items by slug: 0 bends with every breath, 1 stands still; stone does. `tint`, the colour that leaves
          *     take on as a gust turns them, and how much of it, 0–1.
          */
@@ -5019,10 +5019,10 @@ export interface components {
             wind: components["schemas"]["WindSettings"];
         };
         /**
-         * ViewKept
+         * SaveViewIn
          * @description A view to be kept with the level; one of that name is replaced.
          */
-        ViewKept: {
+        SaveViewIn: {
             /**
              * Name
              * @description not of spaces alone, and without control characters
@@ -5650,7 +5650,7 @@ export interface components {
         /**
          * PatchIn
          * @description The settings that change; the rest stays. `was` are their values when the change was begun: should
-         *     another have changed one of them since, nothing is kept and both values are told.
+         *     another have changed one of them since, nothing is kept and both values are given.
          */
         PatchIn: {
             /**
@@ -6458,7 +6458,7 @@ export interface components {
         /**
          * WhyOut
          * @description Why here, why not; `shut` names what leaves no room, `by_hand` the plant that a hand has set,
-         *     `trails` the paths that lay plants over. Items are told where one of them has a condition of its own.
+         *     `trails` the paths that lay plants over. Items are given where one of them has a condition of its own.
          */
         WhyOut: {
             /** X */
@@ -6886,7 +6886,7 @@ export interface components {
          * CalibrationOut
          * @description A device that was fitted to measured frames. `error`, how far off it is on frames that were left out of
          *     the fit, relative; `frames`, measured and predicted ms of each, and whether it fits the others; `unclear`,
-         *     groups of coefficients that these frames do not tell apart, or know nothing of.
+         *     groups of coefficients that these frames do not distinguish, or know nothing of.
          */
         CalibrationOut: {
             device: components["schemas"]["DeviceSettings"];
@@ -7010,8 +7010,8 @@ export interface components {
         /**
          * SurveyIn
          * @description How the level is drawn and on which device; m between places, m of the eye above the ground; the budget
-         *     line, of the whole frame, of one stand (0: the ground) or of one plot, that is to be told. `begin` has the
-         *     survey begun when it is not known yet.
+         *     line, of the whole frame, of one stand (0: the ground) or of one plot. `begin` has the survey begun when
+         *     it is not known yet.
          */
         SurveyIn: {
             /**
@@ -7519,10 +7519,10 @@ export interface components {
             glb: string;
         };
         /**
-         * CardsSaid
+         * CardsIn
          * @description How pictures become grass and flowers: see `thicket.stock.cards.Cards`.
          */
-        CardsSaid: {
+        CardsIn: {
             /**
              * Kind
              * @default tuft
@@ -7556,10 +7556,10 @@ export interface components {
             rows: number;
         };
         /**
-         * SaidIn
+         * ImportRequest
          * @description What files do not say themselves: see `thicket.stock.bringing.Options`.
          */
-        SaidIn: {
+        ImportRequest: {
             /** Unit */
             unit?: ("m" | "cm" | "mm" | "in" | "ft") | null;
             /** Up */
@@ -7589,7 +7589,7 @@ export interface components {
              * @default true
              */
             grounded: boolean;
-            cards?: components["schemas"]["CardsSaid"] | null;
+            cards?: components["schemas"]["CardsIn"] | null;
         };
         /**
          * MendIn
@@ -7602,13 +7602,13 @@ export interface components {
         /** KeepThingsIn */
         KeepThingsIn: {
             /** Things */
-            things: components["schemas"]["KeptThing"][];
+            things: components["schemas"]["ThingIn"][];
         };
         /**
-         * KeptThing
+         * ThingIn
          * @description A thing to be put on the shelf.
          */
-        KeptThing: {
+        ThingIn: {
             /** Id */
             id: number;
             /**
@@ -7869,7 +7869,7 @@ export interface components {
         /**
          * LevelCard
          * @description A level in the list; `over` names the views whose cost overruns a budget mark. `fresh`, whether plants,
-         *     over and plan are of the level as it is now; plants are not told before they were counted for the first
+         *     over and plan are of the level as it is now; plants are not given before they were counted for the first
          *     time.
          */
         LevelCard: {
@@ -8076,7 +8076,7 @@ export interface components {
         };
         /**
          * LinkMade
-         * @description A link that works once: the token for its address, which is told only now; the installation's address,
+         * @description A link that works once: the token for its address, which is shown only now; the installation's address,
          *     where that is known; and until when it works.
          */
         LinkMade: {
@@ -9914,7 +9914,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ViewKept"];
+                "application/json": components["schemas"]["SaveViewIn"];
             };
         };
         responses: {
@@ -21790,7 +21790,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SaidIn"];
+                "application/json": components["schemas"]["ImportRequest"];
             };
         };
         responses: {

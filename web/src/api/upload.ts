@@ -1,8 +1,8 @@
 import { ApiError, api, cookie } from './client'
 import { connection } from './connection'
 
-/** Send files with fields; `onShare` is told how much of them has gone out. Whether they may be sent is asked
- *  first: a refusal in their midst ends the connection, and its sentence may be lost. */
+/** Send files with fields; `onShare` is called with how much of them has gone out. Whether they may be sent
+ *  is asked first: a refusal in their midst ends the connection, and its sentence may be lost. */
 export async function upload<T>(
   path: string,
   form: FormData | string,
@@ -26,17 +26,21 @@ function sent<T>(path: string, form: FormData | string, onShare: (share: number)
     request.onerror = () =>
       reject(new ApiError(0, 'The server does not answer; the file was not brought in.', [], [], false))
     request.onload = () => {
-      let told: { detail?: string; fields?: string[] } = {}
+      let reply: { detail?: string; fields?: string[] } = {}
       try {
-        told = JSON.parse(request.responseText)
+        reply = JSON.parse(request.responseText)
       } catch {
         // What is no JSON is no answer of ours.
       }
       if (request.status === 401) connection.signedOut = true
-      if (request.status < 300) resolve(told as T)
+      if (request.status < 300) resolve(reply as T)
       else
         reject(
-          new ApiError(request.status, told.detail ?? `The server failed (${request.status}).`, told.fields),
+          new ApiError(
+            request.status,
+            reply.detail ?? `The server failed (${request.status}).`,
+            reply.fields,
+          ),
         )
     }
     request.send(form)

@@ -20,7 +20,7 @@ const props = withDefaults(
 const attrs = useAttrs()
 const slots = defineSlots<{ default?: () => unknown }>()
 const keys = useKeys()
-const said = computed(() => {
+const label = computed(() => {
   const key = props.action ? `  ${keys.of(props.action)}` : ''
   return [props.tip + key, props.why].filter(Boolean).join(' — ')
 })
@@ -29,9 +29,9 @@ const said = computed(() => {
 <template>
   <v-btn
     v-tooltip:bottom="{
-      text: said,
+      text: label,
       openDelay: 400,
-      disabled: !said || attrs['aria-expanded'] === 'true' || attrs['aria-expanded'] === true,
+      disabled: !label || attrs['aria-expanded'] === 'true' || attrs['aria-expanded'] === true,
     }"
     :icon="slots.default ? undefined : icon"
     :density="slots.default ? undefined : 'compact'"

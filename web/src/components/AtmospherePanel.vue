@@ -23,7 +23,7 @@ const KINDS = [
   { value: 'squared', title: 'exponential squared' },
 ] as const
 const wrong = (name: string) => air.fields.some((field) => field.endsWith(name))
-/** Where half of what stands there is left, told and set in place of a density. */
+/** Where half of what stands there is left, shown and set in place of a density. */
 const half = computed(() => {
   const { kind, density } = now.value.fog
   return density > 0 ? Math.log(2) ** (kind === 'squared' ? 0.5 : 1) / density : 0

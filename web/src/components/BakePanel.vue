@@ -14,7 +14,7 @@ const trouble = ref('')
 const LOOK = () => api.GET('/api/levels/{slug}/bake', store.here())
 const BEGIN = () => api.POST('/api/levels/{slug}/bake', store.here())
 const STOP = () => api.POST('/api/levels/{slug}/bake/stop', store.here())
-async function tell(ask: () => Promise<{ data?: Bake }>) {
+async function report(ask: () => Promise<{ data?: Bake }>) {
   try {
     bake.value = await answer(ask())
     trouble.value = ''
@@ -22,8 +22,8 @@ async function tell(ask: () => Promise<{ data?: Bake }>) {
     trouble.value = (error as Error).message
   }
 }
-onMounted(() => tell(LOOK))
-useIntervalFn(() => bake.value?.running && void tell(LOOK), 400)
+onMounted(() => report(LOOK))
+useIntervalFn(() => bake.value?.running && void report(LOOK), 400)
 const share = computed(() => (bake.value ? bake.value.done / Math.max(bake.value.total, 1) : 0))
 const says = computed(() => {
   const b = bake.value
@@ -52,10 +52,10 @@ const says = computed(() => {
         tip="Make the sheets that are missing"
         :why="bake.done === bake.total && 'all lie ready'"
         data-test="bake-start"
-        @click="tell(BEGIN)"
+        @click="report(BEGIN)"
         >{{ bake.done ? 'Go on' : 'Bake the level' }}</ActionButton
       >
-      <v-btn v-else :prepend-icon="mdiStop" data-test="bake-stop" @click="tell(STOP)">Stop</v-btn>
+      <v-btn v-else :prepend-icon="mdiStop" data-test="bake-stop" @click="report(STOP)">Stop</v-btn>
     </p>
     <p v-if="trouble || bake.trouble" class="over" role="alert">{{ trouble || bake.trouble }}</p>
   </section>

@@ -16,8 +16,22 @@ import StateTable from './StateTable.vue'
  */
 const props = defineProps<{ source: Source }>()
 const emit = defineEmits<{ kept: [slugs: string[]]; close: [] }>()
-const { batch, choices, said, cards, sent, sending, busy, trouble, wanted, send, again, mend, keep, drop } =
-  useBringIn(() => props.source)
+const {
+  batch,
+  choices,
+  options,
+  cards,
+  sent,
+  sending,
+  busy,
+  trouble,
+  wanted,
+  send,
+  again,
+  mend,
+  keep,
+  drop,
+} = useBringIn(() => props.source)
 const shelf = useShelf()
 const store = useLevel()
 const files = ref<File[] | File>([])
@@ -107,9 +121,9 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         @update:model-value="chosen"
       />
     </div>
-    <div v-if="source === 'meshes'" class="said">
+    <div v-if="source === 'meshes'" class="options">
       <v-select
-        v-model="said.unit"
+        v-model="options.unit"
         :items="UNITS"
         label="Unit"
         hide-details
@@ -117,14 +131,14 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         @update:model-value="again"
       />
       <v-select
-        v-model="said.up"
+        v-model="options.up"
         :items="UPS"
         label="Upright axis"
         hide-details
         @update:model-value="again"
       />
       <v-select
-        v-model="said.lods"
+        v-model="options.lods"
         :items="LODS"
         label="LODs, where it has none"
         hide-details
@@ -132,15 +146,15 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         @update:model-value="again"
       />
       <v-select
-        v-model="said.coarse"
+        v-model="options.coarse"
         :items="COARSE"
         label="Triangles"
-        :disabled="!said.lods"
+        :disabled="!options.lods"
         hide-details
         @update:model-value="again"
       />
       <v-select
-        v-model="said.billboard"
+        v-model="options.billboard"
         :items="BILLBOARDS"
         label="Billboard"
         hide-details
@@ -148,16 +162,16 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         @update:model-value="again"
       />
       <v-select
-        v-model="said.rows"
+        v-model="options.rows"
         :items="ROWS"
         label="Its picture"
-        :disabled="said.billboard === 'none'"
+        :disabled="options.billboard === 'none'"
         hide-details
         @update:model-value="again"
       />
-      <v-checkbox v-model="said.grounded" label="Foot on the ground line" @update:model-value="again" />
+      <v-checkbox v-model="options.grounded" label="Foot on the ground line" @update:model-value="again" />
     </div>
-    <div v-else class="said">
+    <div v-else class="options">
       <v-select
         v-model="cards.kind"
         :items="KINDS"
@@ -315,14 +329,14 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
           </p>
           <NumberField
             inside
-            :value="said.height"
+            :value="options.height"
             label="Scale it to a height of"
             :min="0.01"
             :max="200"
             :step="0.1"
             unit="m"
             late
-            @change="((said.height = $event), again())"
+            @change="((options.height = $event), again())"
           />
         </div>
         <StateTable :item="thing" />
@@ -359,7 +373,7 @@ p {
   gap: 10px;
   align-items: center;
 }
-.said {
+.options {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(200px, 1fr));
   gap: 10px;

@@ -16,7 +16,7 @@ const brush = useBrush()
 const open = ref(false)
 const trouble = ref('')
 const file = ref<File | null>(null)
-onMounted(() => void brush.loadTips().catch(store.tell))
+onMounted(() => void brush.loadTips().catch(store.report))
 
 const limits = computed(() => brush.limits!)
 const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))

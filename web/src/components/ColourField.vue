@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** A colour, chosen from a picker under its swatch; told when the picker is closed. */
+/** A colour, chosen from a picker under its swatch; emitted when the picker is closed. */
 import { ref, watch } from 'vue'
 const props = defineProps<{ label: string; value: string; disabled?: boolean; test?: string }>()
 const emit = defineEmits<{ change: [value: string] }>()

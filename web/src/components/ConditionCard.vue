@@ -47,13 +47,13 @@ async function load() {
   trouble.value = ''
   if (!complete.value) return void (found.value = null)
   try {
-    const told = await answer(
+    const reply = await answer(
       api.POST('/api/levels/{slug}/conditions/look', {
         params: { path: { slug: store.slug } },
         body: { ...c.value, lo: Math.min(c.value.lo, c.value.hi) },
       }),
     )
-    if (mine === round) found.value = told
+    if (mine === round) found.value = reply
   } catch (error) {
     if (mine === round) trouble.value = (error as Error).message
   }

@@ -14,7 +14,7 @@ const d = props.draft
 const sets = shallowRef<ConditionSet[]>([])
 const setName = ref('')
 const targets = ref<number[]>([])
-const said = ref('')
+const message = ref('')
 const trouble = ref('')
 const dragged = ref<number | null>(null)
 const over = ref<number | null>(null)
@@ -34,13 +34,13 @@ function add(kind: Kind) {
   if (kind === 'stand')
     c.stand = store.stands.find((s, k) => !s.sward && k < store.stands.indexOf(store.chosen[0]))?.number ?? 0
   if ((kind === 'mask' && !c.mask) || (kind === 'stand' && !c.stand)) {
-    said.value =
+    message.value =
       kind === 'mask'
         ? 'This level has no mask images yet: bring one in on the Ground bench.'
         : 'No stand with single plants stands above this one in the column.'
     return
   }
-  said.value = ''
+  message.value = ''
   put([...list.value, c])
 }
 function move(from: number, to: number) {
@@ -68,14 +68,14 @@ async function takeBands(layer: string) {
       next = at < 0 ? [...next, c] : next.map((old, k) => (k === at ? c : old))
     }
     put(next)
-    said.value = `Altitude and slope hold the middle nine tenths of ${layer}.`
+    message.value = `Altitude and slope hold the middle nine tenths of ${layer}.`
   })
 }
 async function copy() {
   await guarded(async () => {
     const body = { key: crypto.randomUUID(), conditions: list.value, to: targets.value }
     store.take(await answer(api.POST('/api/levels/{slug}/conditions/copy', { ...store.here(), body })))
-    said.value = `Copied to ${store.stands
+    message.value = `Copied to ${store.stands
       .filter((s) => targets.value.includes(s.id))
       .map((s) => s.name)
       .join(', ')}.`
@@ -90,7 +90,7 @@ async function saveSet() {
         body: { name: setName.value.trim(), level: store.slug, conditions: list.value },
       }),
     )
-    said.value = `Saved as ${setName.value.trim()}.`
+    message.value = `Saved as ${setName.value.trim()}.`
     setName.value = ''
     await loadSets()
   })
@@ -101,7 +101,7 @@ async function useSet(s: ConditionSet) {
       api.GET('/api/levels/{slug}/condition-sets/{pk}', { params: { path: { slug: store.slug, pk: s.id } } }),
     )
     put(fit.conditions)
-    said.value = fit.notes.join(' ') || `${s.name} is tried; keep it or drop it.`
+    message.value = fit.notes.join(' ') || `${s.name} is tried; keep it or drop it.`
   })
 }
 const dropSet = (s: ConditionSet) =>
@@ -157,7 +157,7 @@ onMounted(loadSets)
     </div>
     <p v-if="!list.length" class="faint">No condition: it may stand anywhere.</p>
     <p v-if="trouble" class="oxblood" role="alert" data-test="condition-trouble">{{ trouble }}</p>
-    <p v-if="said" class="faint" role="status" data-test="condition-said">{{ said }}</p>
+    <p v-if="message" class="faint" role="status" data-test="condition-message">{{ message }}</p>
     <div v-if="!locked" class="tools">
       <v-menu max-height="70vh">
         <template #activator="{ props: menu }"

@@ -12,8 +12,8 @@ const plots = usePlots()
 /** The plot that is farthest over its share of milliseconds, and how many more are. */
 function first([worst, ...more]: { name: string; here: number; share: number }[]): string {
   if (!worst) return ''
-  const told = `${worst.name} ${worst.here.toFixed(2)} of ${worst.share.toFixed(2)}`
-  return more.length ? `${told}, ${more.length} more` : told
+  const text = `${worst.name} ${worst.here.toFixed(2)} of ${worst.share.toFixed(2)}`
+  return more.length ? `${text}, ${more.length} more` : text
 }
 const lines = computed(() =>
   LINES.map(({ name, label }) => {

@@ -9,7 +9,7 @@ import { useDrawing } from '../stores/drawing'
 import { useLevel } from '../stores/level'
 import FitPlot from './FitPlot.vue'
 
-/** The device by which a tier's frames are reckoned, and how one is measured from frames. */
+/** The device by which a tier's frames are costed, and how one is measured from frames. */
 const store = useLevel()
 const drawing = useDrawing()
 const leads = computed(() => store.level?.role === 'lead')
@@ -109,7 +109,7 @@ function drop(): void {
       <p v-for="group in found.unclear" :key="group.join()" class="over" data-test="device-unclear">
         {{
           group.length > 1
-            ? `These frames do not tell ${group.join(' and ')} apart: capture some with one of them changed.`
+            ? `These frames do not distinguish ${group.join(' and ')}: capture some with one of them changed.`
             : `These frames say nothing about ${group[0]}.`
         }}
       </p>

@@ -21,7 +21,7 @@ const leads = computed(() => store.level?.role === 'lead')
 const only = computed(() => !leads.value && 'only a lead may change the tiers')
 
 /** What the view costs by other settings. */
-const reckoned = async (by: Drawing): Promise<Cost> =>
+const costOf = async (by: Drawing): Promise<Cost> =>
   (
     await answer(
       api.POST('/api/levels/{slug}/cost', {
@@ -39,9 +39,9 @@ watchDebounced(
     const mine = ++round
     if (!props.stage) return
     try {
-      const was = drawing.draft ? await reckoned(drawing.kept) : null
+      const was = drawing.draft ? await costOf(drawing.kept) : null
       const sides = await Promise.all(
-        CELLS.map(async (side) => ({ side, cost: await reckoned({ ...drawing.now, cell: side }) })),
+        CELLS.map(async (side) => ({ side, cost: await costOf({ ...drawing.now, cell: side }) })),
       )
       if (mine === round) [before.value, cells.value] = [was, sides]
     } catch {

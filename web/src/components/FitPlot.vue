@@ -3,7 +3,7 @@ import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { signed } from '../budget'
 
-/** By how much measured frames differ from what a device is reckoned to take, over the ms that they took;
+/** By how much measured frames differ from what a device is computed to take, over the ms that they took;
  *  frames that were left out are rings. */
 const props = defineProps<{ frames: [number, number, boolean][] }>()
 const svg = ref<SVGSVGElement>()

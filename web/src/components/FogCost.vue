@@ -21,13 +21,13 @@ const ask = useThrottleFn(
     const mine = ++round
     if (ended || !props.stage || !air.now) return
     try {
-      const told = await answer(
+      const reply = await answer(
         api.POST('/api/levels/{slug}/fog', {
           ...store.here(),
           body: { ...props.stage.eye.view, fog: air.now.fog },
         }),
       )
-      if (mine === round) [found.value, trouble.value] = [told, '']
+      if (mine === round) [found.value, trouble.value] = [reply, '']
     } catch (error) {
       if (mine === round) [found.value, trouble.value] = [null, (error as Error).message]
     }

@@ -22,13 +22,13 @@ const props = defineProps<{
   title?: string
   /** Ground that is made here, in place of a file: the draft of it, null until there is one. */
   made?: Import | null
-  /** Whether it is being made anew. */
+  /** Whether it is being made again. */
   making?: boolean
 }>()
 const emit = defineEmits<{ kept: [level: string]; close: [] }>()
 const store = useLevel()
 const draft = shallowRef<Import | null>(null)
-/** The draft that is in hand; what is still told of an earlier one is not listened to. */
+/** The draft that is in hand; answers about an earlier one are ignored. */
 let current = ''
 watch(
   () => props.made,
@@ -124,7 +124,7 @@ async function choose(chosen: File | File[] | null) {
   current = ''
   unsaid.value = false
   window.clearTimeout(timer)
-  // What was said of the last file is not said of this one.
+  // The options of the last file are not those of this one.
   if (draft.value && draft.value.state !== 'kept')
     void answer(api.DELETE('/api/drafts/{draft}', { params: { path: { draft: draft.value.id } } })).catch(
       () => {},

@@ -22,7 +22,7 @@ const since = ref<string | null>(null)
 const busy = ref(0)
 const PAGE = 100
 const more = ref(false)
-/** What was wrong when the journal was read last; nothing is said of what was done before it was read. */
+/** What was wrong when the journal was read last; nothing is shown of what was done before it was read. */
 const trouble = ref('')
 const read = ref(false)
 const TOPICS: Record<Topic, string> = {
@@ -88,8 +88,8 @@ const time = (at: string) => {
     : d.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' })
 }
 function milliseconds(ms: number): string {
-  const told = ms.toFixed(Math.abs(ms) < 0.1 ? 3 : 2)
-  return signed(told, Number(told))
+  const text = ms.toFixed(Math.abs(ms) < 0.1 ? 3 : 2)
+  return signed(text, Number(text))
 }
 function go({ x, y, z, heading }: NonNullable<Entry['worst']>): void {
   shown.value = false

@@ -31,14 +31,14 @@ const INKS = [
   '#d8d3c6',
   '#7b5a44',
 ]
-async function set(layer: Layer, said: object) {
+async function set(layer: Layer, changes: object) {
   trouble.value = ''
   try {
     store.take(
       await answer(
         api.PUT('/api/levels/{slug}/layers/look', {
           params: { path: { slug: store.slug } },
-          body: { key: crypto.randomUUID(), name: layer.name, ...said },
+          body: { key: crypto.randomUUID(), name: layer.name, ...changes },
         }),
       ),
     )

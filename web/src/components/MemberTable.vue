@@ -17,13 +17,13 @@ const ROLES = [
 ] as const
 const session = useSession()
 const router = useRouter()
-const told = shallowRef<Members | null>(null)
+const members = shallowRef<Members | null>(null)
 const trouble = ref('')
 const role = ref<Role>('artist')
-/** The link that was made last; it is told only once. */
+/** The link that was made last; it is shown only once. */
 const made = shallowRef<{ for: string; href: string; until: string } | null>(null)
 const copied = ref(false)
-const leads = computed(() => told.value?.members.find((m) => m.name === session.name)?.role === 'lead')
+const leads = computed(() => members.value?.members.find((m) => m.name === session.name)?.role === 'lead')
 const level = computed(() => ({ path: { slug: props.slug } }))
 const one = (name: string) => ({ params: { path: { slug: props.slug, name } } })
 
@@ -38,7 +38,7 @@ async function attempt(work: () => Promise<void>): Promise<void> {
 const load = () =>
   attempt(
     async () =>
-      void (told.value = await answer(api.GET('/api/levels/{slug}/members', { params: level.value }))),
+      void (members.value = await answer(api.GET('/api/levels/{slug}/members', { params: level.value }))),
   )
 onMounted(load)
 defineExpose({ load })
@@ -46,7 +46,7 @@ defineExpose({ load })
 const give = (member: Member, to: Role) =>
   attempt(async () => {
     const asked = api.PUT('/api/levels/{slug}/members/{name}', { ...one(member.name), body: { role: to } })
-    told.value = await answer(asked)
+    members.value = await answer(asked)
   })
 /** Who is about to be removed, or to leave. */
 const going = shallowRef<Member | null>(null)
@@ -95,7 +95,7 @@ const reset = (member: Member) =>
 const withdraw = (pk: number) =>
   attempt(async () => {
     const path = { slug: props.slug, pk }
-    told.value = await answer(api.DELETE('/api/levels/{slug}/invitations/{pk}', { params: { path } }))
+    members.value = await answer(api.DELETE('/api/levels/{slug}/invitations/{pk}', { params: { path } }))
   })
 const copy = () =>
   attempt(async () => {
@@ -124,7 +124,7 @@ const day = (at: string) =>
       {{ leaves ? 'do you' : `does ${going.name}` }} come back.
     </p>
   </AskSheet>
-  <v-table v-if="told" density="compact" data-test="members">
+  <v-table v-if="members" density="compact" data-test="members">
     <thead>
       <tr>
         <th scope="col">Member</th>
@@ -134,7 +134,7 @@ const day = (at: string) =>
       </tr>
     </thead>
     <tbody>
-      <tr v-for="m in told.members" :key="m.name" :data-test="`member-${m.name}`">
+      <tr v-for="m in members.members" :key="m.name" :data-test="`member-${m.name}`">
         <td>
           <PersonMark :mark="m.mark" /> <span class="name">{{ m.name }}</span>
         </td>
@@ -170,7 +170,7 @@ const day = (at: string) =>
       </tr>
     </tbody>
   </v-table>
-  <template v-if="told && leads">
+  <template v-if="members && leads">
     <h2 class="minor">Invite</h2>
     <p class="faint">A link that works once, for a week. Hand it on as you like; no mail is sent.</p>
     <div class="invite">
@@ -191,7 +191,7 @@ const day = (at: string) =>
       }}</v-btn>
       <p class="faint">It is shown only now: copy it before you leave this page.</p>
     </div>
-    <v-table v-if="told.invitations.length" density="compact" data-test="invitations">
+    <v-table v-if="members.invitations.length" density="compact" data-test="invitations">
       <thead>
         <tr>
           <th scope="col">Open links</th>
@@ -201,7 +201,7 @@ const day = (at: string) =>
         </tr>
       </thead>
       <tbody>
-        <tr v-for="i in told.invitations" :key="i.id">
+        <tr v-for="i in members.invitations" :key="i.id">
           <td>joins as {{ i.role }}</td>
           <td>{{ i.by }}</td>
           <td class="number">{{ day(i.until) }}</td>

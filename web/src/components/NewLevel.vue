@@ -13,7 +13,7 @@ const trouble = ref('')
 const making = ref(false)
 let timer = 0
 
-/** Have the ground made anew, a moment after the last number was changed. */
+/** Have the ground made again, a moment after the last number was changed. */
 function make() {
   window.clearTimeout(timer)
   const form = from.value
@@ -21,15 +21,15 @@ function make() {
   if (form === 'file') return
   const mine = (timer = window.setTimeout(async () => {
     let made = null
-    let said = ''
+    let message = ''
     try {
       made = await answer(api.POST('/api/drafts/made', { body: { form, ...ground.value } }))
     } catch (error) {
-      said = (error as Error).message
+      message = (error as Error).message
     }
     if (mine !== timer) return
     draft.value = made
-    trouble.value = said
+    trouble.value = message
     making.value = false
   }, 350))
 }

@@ -9,7 +9,7 @@ import { STRATA, type Stratum } from '../strata'
 import ItemPicker from './ItemPicker.vue'
 import NumberField from './NumberField.vue'
 
-/** Begin a stand: how many plants it would have and what they cost is said before. */
+/** Begin a stand: how many plants it would have and what they cost is shown before. */
 const props = defineProps<{ view?: () => View | null }>()
 const store = useLevel()
 const open = ref(false)
@@ -55,7 +55,7 @@ watch(
   },
   { immediate: true },
 )
-const said = () => ({
+const settings = () => ({
   stratum: stratum.value,
   item: item.value,
   sward: sward.value,
@@ -65,19 +65,19 @@ const said = () => ({
 const send = (called: string, headers = {}) =>
   api.POST('/api/levels/{slug}/new-stand', {
     ...store.here(),
-    body: { key: crypto.randomUUID(), name: called, ...said(), view: props.view?.() ?? null },
+    body: { key: crypto.randomUUID(), name: called, ...settings(), view: props.view?.() ?? null },
     headers,
   })
-/** What it would begin with; a proposal is taken where nothing was said. */
+/** What it would begin with; a proposal is taken where nothing was chosen. */
 const look = useDebounceFn(async () => {
   if (!item.value) return
-  const asked = JSON.stringify(said())
+  const asked = JSON.stringify(settings())
   try {
-    const told = await answer(send('It', { 'X-Try': '1' }))
-    if (asked !== JSON.stringify(said())) return
-    tried.value = told
+    const reply = await answer(send('It', { 'X-Try': '1' }))
+    if (asked !== JSON.stringify(settings())) return
+    tried.value = reply
     trouble.value = ''
-    const begun = told.tried!.begun[0]
+    const begun = reply.tried!.begun[0]
     spacing.value ??= begun.spacing
     fullness.value ??= +(begun.fullness * 100).toFixed(1)
   } catch (error) {
@@ -156,7 +156,7 @@ async function add() {
             @change="fullness = $event"
           />
         </div>
-        <p v-if="tried && !trouble" class="number told" data-test="new-count">
+        <p v-if="tried && !trouble" class="number summary" data-test="new-count">
           about <b>{{ whole(tried.tried!.begun[0].count) }}</b> {{ sward ? 'tufts' : 'plants'
           }}<template v-if="cost.triangles !== undefined"
             ><br />in this view {{ signed(amount('ms', cost.ms), cost.ms) }},
@@ -206,7 +206,7 @@ p {
   grid-template-columns: 1fr 1fr;
   gap: 8px;
 }
-.told {
+.summary {
   white-space: normal;
 }
 .do {

@@ -35,7 +35,7 @@ async function load() {
     values = Uint8Array.from(atob(found.values), (ch) => ch.charCodeAt(0))
     draw()
   } catch {
-    // A number out of bounds tells its trouble where the draft is tried.
+    // A number out of bounds shows its trouble where the draft is tried.
   }
 }
 function draw() {

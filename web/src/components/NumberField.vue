@@ -25,7 +25,7 @@ const props = withDefaults(
     bare?: boolean
     /** The label stands in the field's frame and not beside it. */
     inside?: boolean
-    /** Tells a change when the field is left, Enter pressed or a drag ended, not at every key and step. */
+    /** Emits a change when the field is left, Enter pressed or a drag ended, not at every key and step. */
     late?: boolean
     /** Drawn in the field in place of a label. */
     icon?: string
@@ -56,23 +56,23 @@ const shown = computed<string>(() =>
 const text = ref(shown.value)
 const editing = ref(false)
 watch(shown, (s) => {
-  if (!editing.value || (text.value.trim() !== '' && said.value !== Number(s))) text.value = s
+  if (!editing.value || (text.value.trim() !== '' && number.value !== Number(s))) text.value = s
 })
 /** What the text says; a comma may stand for the point. */
-const said = computed(() => Number(text.value.replace(',', '.').replace('−', '-')))
+const number = computed(() => Number(text.value.replace(',', '.').replace('−', '-')))
 const within = (n: number) => n >= props.min && n <= props.max
 const range = computed(() => (props.max >= 1e9 ? `at least ${props.min}` : `${props.min} to ${props.max}`))
 const trouble = computed(() => {
   if (!editing.value || text.value.trim() === '') return ''
-  if (!Number.isFinite(said.value)) return 'a number'
-  return within(said.value) ? '' : range.value
+  if (!Number.isFinite(number.value)) return 'a number'
+  return within(number.value) ? '' : range.value
 })
 
 function put(n: number): void {
   if (String(+n.toFixed(props.digits)) !== shown.value) emit('change', n)
 }
 function typed(): void {
-  if (text.value.trim() !== '' && Number.isFinite(said.value) && within(said.value)) put(said.value)
+  if (text.value.trim() !== '' && Number.isFinite(number.value) && within(number.value)) put(number.value)
 }
 function move(from: number, steps: number): void {
   const n = +Math.min(Math.max(from + steps * props.step, props.min), props.max).toFixed(props.digits)
@@ -81,7 +81,7 @@ function move(from: number, steps: number): void {
 }
 function nudge(event: KeyboardEvent, way: number): void {
   event.preventDefault()
-  move(said.value || 0, way * (event.shiftKey ? 10 : 1))
+  move(number.value || 0, way * (event.shiftKey ? 10 : 1))
 }
 function left(): void {
   editing.value = false

@@ -42,10 +42,10 @@ async function look() {
   if (!opens.value || asking) return
   asking = true
   try {
-    const told = await answer(api.GET('/api/saved-levels/{job}', one()))
-    opening.value = told
-    trouble.value = told.trouble
-    if (told.slug) emit('done', told.slug)
+    const reply = await answer(api.GET('/api/saved-levels/{job}', one()))
+    opening.value = reply
+    trouble.value = reply.trouble
+    if (reply.slug) emit('done', reply.slug)
   } catch (error) {
     trouble.value = (error as Error).message
   } finally {

@@ -50,10 +50,10 @@ const packing = computed(() => store.level!.packing)
 const per = computed(() => packing.value / spacing.value.value ** 2)
 
 const aimed = ref('')
-const aimSaid = ref('')
+const aimMessage = ref('')
 watch(
   () => store.selected.join(),
-  () => (aimed.value = aimSaid.value = ''),
+  () => (aimed.value = aimMessage.value = ''),
 )
 /** Try the fullness that gives the number aimed for. */
 async function aim() {
@@ -67,13 +67,14 @@ async function aim() {
         body: { count, settings: d.partOf(stand) },
       }),
     )
-    aimSaid.value =
+    if (store.selected.join() !== String(stand.id)) return
+    aimMessage.value =
       found.count < count
         ? `At most ${whole(found.count)} stand here so far apart: closer spacing or wider bands give more.`
         : ''
     d.change({ fullness: found.fullness })
   } catch (error) {
-    aimSaid.value = (error as Error).message
+    aimMessage.value = (error as Error).message
   }
 }
 function setPer(n: number) {
@@ -189,7 +190,7 @@ const costs = computed(() =>
           >Find</ActionButton
         >
       </div>
-      <p v-if="aimSaid" class="faint" role="status" data-test="aim-said">{{ aimSaid }}</p>
+      <p v-if="aimMessage" class="faint" role="status" data-test="aim-message">{{ aimMessage }}</p>
     </FoldingPart>
 
     <FoldingPart name="site" title="Site">

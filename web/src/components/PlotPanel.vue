@@ -21,7 +21,7 @@ const of = ref<LineName>('ms')
 const unit = computed(() => LINES.find((l) => l.name === of.value)!)
 const lines = LINES.map(({ name, label }) => ({ value: name, title: label }))
 const scale = computed(() => (of.value === 'memory' ? 1e6 : 1))
-const told = (value: number | null) =>
+const textOf = (value: number | null) =>
   value === null ? '—' : amount(of.value, value).replace(/ (ms|MB)$/, '')
 const owners = computed(() => [
   { value: '', title: 'nobody' },
@@ -92,12 +92,12 @@ onBeforeUnmount(() => {
               >{{ e.plot.owner || 'nobody' }}{{ e.area ? '' : ', its area is gone' }}</span
             >
           </td>
-          <td class="number">{{ told(plots.hereOf(e.name, of)) }}</td>
+          <td class="number">{{ textOf(plots.hereOf(e.name, of)) }}</td>
           <td class="number" :class="{ over: plots.isOver(e.name, of) }">
-            {{ told(plots.spentOf(e.name)?.worst[of] ?? null) }}
+            {{ textOf(plots.spentOf(e.name)?.worst[of] ?? null) }}
           </td>
-          <td class="number">{{ told(plots.spentOf(e.name)?.most5[of] ?? null) }}</td>
-          <td class="number">{{ told(plots.shareOf(e.name, of)) }}</td>
+          <td class="number">{{ textOf(plots.spentOf(e.name)?.most5[of] ?? null) }}</td>
+          <td class="number">{{ textOf(plots.shareOf(e.name, of)) }}</td>
           <td>
             <ActionButton
               size="small"

@@ -52,13 +52,13 @@ const swards = computed(() => new Set(store.stands.filter((s) => s.sward).map((s
 /** Whether single plants are thinned: the stage shows them until that is kept. */
 const thins = computed(() => changes.value.some((c) => c.share < 1 && !swards.value.has(c.stand)))
 const nameOf = (stand: number) => store.stands.find((s) => s.id === stand)?.name ?? ''
-/** A loss is told to be above the least there can be from this share of it on. */
-const TOLD = 0.001
+/** A loss is shown as above the least there can be from this share of it on. */
+const SHOWN = 0.001
 /** A loss in pixels as a share of the pictures that are looked at, each 1,920 × 1,080. */
 const ofPicture = (loss: number) =>
   `${((100 * loss) / (1920 * 1080 * Math.max(result.value?.places.length ?? 1, 1))).toPrecision(2)} %`
 const percent = (factor: number) => `${Math.round(factor * 100)} %`
-function said(c: RebalanceChange): string {
+function sentence(c: RebalanceChange): string {
   const steps = c.distances?.steps.length ?? 0
   return [
     c.share < 1 && `${percent(c.share)} of its ${swards.value.has(c.stand) ? 'tufts' : 'plants'}`,
@@ -212,7 +212,7 @@ function go(k: number): void {
         <b class="number">{{ amount('ms', dearest('after')) }}</b>, and {{ ofPicture(result.loss) }} of the
         picture looks different, over {{ many(result.places.length, 'place') }}.
       </p>
-      <p v-if="result.gap > TOLD" class="faint" data-test="rebalance-gap">
+      <p v-if="result.gap > SHOWN" class="faint" data-test="rebalance-gap">
         {{ balance.state?.running ? 'The best so far, while less is looked for: ' : ''
         }}{{ ofPicture(result.gap * result.loss) }} of the picture ({{ (result.gap * 100).toFixed(1) }} % of
         this loss) may be avoidable at the most.
@@ -234,7 +234,7 @@ function go(k: number): void {
         <tbody>
           <tr v-for="c in changes" :key="c.stand">
             <td>
-              {{ nameOf(c.stand) }}<br /><span class="faint">{{ said(c) }}</span>
+              {{ nameOf(c.stand) }}<br /><span class="faint">{{ sentence(c) }}</span>
             </td>
             <td class="number">{{ ofPicture(c.loss) }}</td>
           </tr>

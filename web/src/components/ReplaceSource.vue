@@ -18,7 +18,7 @@ const props = defineProps<{ item: ItemDetail; mend?: string }>()
 const emit = defineEmits<{ close: [] }>()
 const shelf = useShelf()
 const store = useLevel()
-const { batch, said, sent, sending, busy, trouble, send, sendMended, again, drop } = useBringIn(
+const { batch, options, sent, sending, busy, trouble, send, sendMended, again, drop } = useBringIn(
   () => 'meshes',
 )
 const thing = computed(() => batch.value?.things.find((t) => !t.refused))
@@ -92,10 +92,10 @@ function leave() {
   drop()
   emit('close')
 }
-const same = computed(() => said.value.height === null)
+const same = computed(() => options.value.height === null)
 /** As high as the old one, or as the file has it. */
 function size(keepHeight: boolean) {
-  said.value.height = keepHeight ? +props.item.height.toFixed(3) : null
+  options.value.height = keepHeight ? +props.item.height.toFixed(3) : null
   void again()
 }
 </script>
@@ -153,7 +153,7 @@ function size(keepHeight: boolean) {
         </section>
       </div>
       <section v-if="thing && !busy" class="levels" data-test="replaced-levels">
-        <p v-if="!found" class="faint">Reckoning what it changes in the levels that use it …</p>
+        <p v-if="!found" class="faint">Calculating what it changes in the levels that use it …</p>
         <p v-else-if="!found.length" class="faint">No level uses it.</p>
         <template v-for="l in found ?? []" :key="l.level">
           <p>

@@ -24,13 +24,13 @@ async function load() {
   const stand = store.chosen[0]
   if (!stand) return
   try {
-    const told = await answer(
+    const reply = await answer(
       api.POST('/api/levels/{slug}/stands/{stand}/sample', {
         params: { path: { slug: store.slug, stand: stand.id } },
         body: { settings: props.draft.partOf(stand) },
       }),
     )
-    if (mine === round) [nine.value, trouble.value] = [told, '']
+    if (mine === round) [nine.value, trouble.value] = [reply, '']
   } catch (error) {
     if (mine === round) trouble.value = (error as Error).message
   }

@@ -104,7 +104,7 @@ const idle = computed(() =>
       : []
   }),
 )
-/** A typed number is set as it is; what it does not fit to is told, not bent. */
+/** A typed number is set as it is; what it does not fit to is shown, not bent. */
 function set(edge: Edge, metres: number) {
   every((now, s) => {
     if (at(now, chain(s), edge) === null) return {}
@@ -154,13 +154,13 @@ watch(
     const [mine, stage] = [++round, props.stage]
     if (!stage) return
     try {
-      const told = await answer(
+      const reply = await answer(
         api.POST('/api/levels/{slug}/crowd', {
           params: { path: { slug: store.slug } },
           body: { view: { ...stage.eye.view }, reach: reach.value },
         }),
       )
-      if (mine === round) crowd.value = told.stands
+      if (mine === round) crowd.value = reply.stands
     } catch {
       if (mine === round) crowd.value = {}
     }

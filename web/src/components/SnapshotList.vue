@@ -19,7 +19,7 @@ const list = shallowRef<Snapshot[]>([])
 const name = ref('')
 const before = ref(0)
 const after = ref(0)
-const told = shallowRef<Compared | null>(null)
+const compared = shallowRef<Compared | null>(null)
 const trouble = ref('')
 
 async function guarded(work: () => Promise<void>) {
@@ -43,7 +43,7 @@ const take = () =>
 const compare = () =>
   guarded(async () => {
     const body = { before: before.value, after: after.value }
-    told.value = await answer(
+    compared.value = await answer(
       api.POST('/api/levels/{slug}/snapshots/compare', {
         ...store.here(),
         body: { ...body, view: props.view() },
@@ -56,7 +56,7 @@ const compare = () =>
     )
   })
 function close() {
-  told.value = null
+  compared.value = null
   d.marks.value = NOWHERE
 }
 const remove = (id: number) =>
@@ -91,12 +91,12 @@ const day = (at: string) =>
     hour: '2-digit',
     minute: '2-digit',
   })
-const changed = computed(() => told.value?.stands.filter((s) => s.gained || s.lost) ?? [])
+const changed = computed(() => compared.value?.stands.filter((s) => s.gained || s.lost) ?? [])
 const costs = computed(() =>
   (['ms', 'triangles', 'draw_calls'] as LineName[]).map((n) => ({
     n,
-    text: signed(amount(n, told.value?.cost[n] ?? 0), told.value?.cost[n] ?? 0),
-    value: told.value?.cost[n] ?? 0,
+    text: signed(amount(n, compared.value?.cost[n] ?? 0), compared.value?.cost[n] ?? 0),
+    value: compared.value?.cost[n] ?? 0,
   })),
 )
 </script>
@@ -161,7 +161,7 @@ const costs = computed(() =>
           >Show</ActionButton
         >
       </div>
-      <v-table v-if="told" class="number" data-test="compared">
+      <v-table v-if="compared" class="number" data-test="compared">
         <tbody>
           <tr v-for="s in changed" :key="s.stand">
             <td class="name">{{ s.name }}</td>
@@ -183,7 +183,7 @@ const costs = computed(() =>
           </tr>
         </tbody>
       </v-table>
-      <p v-if="told" class="row">
+      <p v-if="compared" class="row">
         <span class="faint small">On the plan: ○ gained, × lost.</span>
         <v-btn size="x-small" @click="close">close</v-btn>
       </p>

@@ -33,7 +33,7 @@ async function change(work: Promise<Changed>) {
   try {
     store.take(await work)
   } catch (error) {
-    store.tell(error)
+    store.report(error)
   }
 }
 /** Keep what the eye sees under a name, with a small picture of it. */

@@ -86,10 +86,10 @@ onMounted(async () => {
     stage.value = made
     made.onFrame = fly.step
     made.onSettled = (view) => {
-      void store.reckon({ ...view })
-      void store.tellNear(view.x, view.z).catch(store.tell)
+      void store.computeCost({ ...view })
+      void store.loadNear(view.x, view.z).catch(store.report)
     }
-    made.onPlan = useThrottleFn((x, z) => void store.tellNear(x, z).catch(store.tell), 600, true)
+    made.onPlan = useThrottleFn((x, z) => void store.loadNear(x, z).catch(store.report), 600, true)
     made.onDrawn = () => ticks.value++
     made.setStands(store.stands)
     made.setSheet(props.sheet)
@@ -121,7 +121,7 @@ function fit() {
 watch([eyeSize.width, eyeSize.height, planSize.width, planSize.height, shown], fit)
 watch(
   () => walks.stock,
-  (stock) => stock && void stage.value?.setStock(stock).catch(store.tell),
+  (stock) => stock && void stage.value?.setStock(stock).catch(store.report),
 )
 watch(
   () => store.stands,
@@ -146,7 +146,7 @@ const SIGNED = [32, 96, 159, 223].map((value, k) => ({
 }))
 watch(
   () => props.contours,
-  (said) => stage.value?.setContours(said?.raster ?? null, said?.signed ? SIGNED : LINES),
+  (field) => stage.value?.setContours(field?.raster ?? null, field?.signed ? SIGNED : LINES),
 )
 watch(
   () => props.marks,
@@ -179,7 +179,7 @@ watch(
   () => air.now,
   (atmosphere) => atmosphere && showAir(atmosphere),
 )
-/** Not at every step of a drag: what the sun lights anew takes a moment. */
+/** Not at every step of a drag: what the sun lights again takes a moment. */
 const showAir = useThrottleFn((a: Atmosphere) => stage.value?.setAtmosphere(a), 120, true)
 watch([() => drawing.now, () => drawing.device], () => showDrawing())
 const showDrawing = useThrottleFn(() => stage.value?.setDrawing(drawing.now, drawing.device), 120, true)

@@ -62,7 +62,7 @@ async function move(s: Stand, stratum: Stratum, before: number | null) {
         headers,
       }),
     )
-    .catch(store.tell)
+    .catch(store.report)
 }
 async function dropOn(target: Stand) {
   const s = store.stands.find((x) => x.id === dragged.value)

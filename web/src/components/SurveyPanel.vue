@@ -36,11 +36,11 @@ const COMPASS = ['north', 'north-east', 'east', 'south-east', 'south', 'south-we
 const towards = (heading: number) => COMPASS[Math.round(heading / 45) % 8]
 const nameOf = (stand: number) =>
   stand ? (store.stands.find((s) => s.id === stand)?.name ?? '') : 'the ground'
-const told = (value: number) => amount(survey.line, value)
+const textOf = (value: number) => amount(survey.line, value)
 const spenders = (worst: SurveyMap['worst'][number]) =>
   worst.spent
     .slice(0, 2)
-    .map(([stand, value]) => `${nameOf(stand)} ${told(value)}`)
+    .map(([stand, value]) => `${nameOf(stand)} ${textOf(value)}`)
     .join(', ')
 const borders = computed(() => (survey.map ? classesOf(survey.map.values) : []))
 /** How much of the level lies in each class of what is left to the mark. */
@@ -62,8 +62,8 @@ const past = computed(() =>
   (survey.state?.history ?? []).slice(0, 6).map((p, k, all) => {
     const change = all[k + 1] ? p.value - all[k + 1].value : 0
     const more = p.actions - p.what.length
-    const said = p.what.length ? `: ${p.what.join(', ')}${more > 0 ? ` and ${more} more` : ''}` : ''
-    return { ...p, change, by: signed(told(change), change), when: time.format(new Date(p.at)), said }
+    const list = p.what.length ? `: ${p.what.join(', ')}${more > 0 ? ` and ${more} more` : ''}` : ''
+    return { ...p, change, by: signed(textOf(change), change), when: time.format(new Date(p.at)), list }
   }),
 )
 const { pictures, left, take, stop, forget } = usePictures()
@@ -75,7 +75,7 @@ function go(worst: SurveyMap['worst'][number]): void {
   props.stage?.look(viewOf(worst))
   props.stage?.setRings([{ x: worst.x, z: worst.z, radius: 4 }])
 }
-// Each view that comes to rest is reckoned.
+// Each view that comes to rest is costed.
 watch(
   () => store.cost,
   () => survey.seen && props.stage && survey.see(props.stage.eye.view),
@@ -159,26 +159,26 @@ onBeforeUnmount(() => {
       <ol v-else class="legend" aria-label="What the inks mean" data-test="survey-legend">
         <li v-for="(each, k) in INKS" :key="k">
           <i :style="ink(each)" />
-          <span class="number">{{ told(borders[k]).replace(/\.?0* (ms|MB)$/, k ? '' : ' $1') }}</span>
+          <span class="number">{{ textOf(borders[k]).replace(/\.?0* (ms|MB)$/, k ? '' : ' $1') }}</span>
         </li>
       </ol>
-      <p data-test="survey-said">
-        One place in twenty costs more than <b class="number">{{ told(survey.map.most5) }}</b>.<template
+      <p data-test="survey-summary">
+        One place in twenty costs more than <b class="number">{{ textOf(survey.map.most5) }}</b>.<template
           v-if="survey.mark !== null"
         >
           <template v-if="over">
             Hatched, {{ (over * 100).toFixed(over < 0.1 ? 1 : 0) }} % of the level, is over the mark of
-            {{ told(survey.mark) }}.</template
-          ><template v-else> All of it is within the mark of {{ told(survey.mark) }}.</template>
+            {{ textOf(survey.mark) }}.</template
+          ><template v-else> All of it is within the mark of {{ textOf(survey.mark) }}.</template>
         </template>
       </p>
       <template v-if="past.length > 1">
         <h4>The worst frame, from survey to survey</h4>
         <ol class="past" data-test="survey-past">
           <li v-for="p in past" :key="p.at">
-            <b class="number">{{ told(p.value) }}</b>
+            <b class="number">{{ textOf(p.value) }}</b>
             <span v-if="p.change" class="number" :class="p.change > 0 ? 'over' : 'less'"> {{ p.by }}</span>
-            <span class="faint"> {{ p.when }}{{ p.said }}</span>
+            <span class="faint"> {{ p.when }}{{ p.list }}</span>
           </li>
         </ol>
       </template>
@@ -198,7 +198,7 @@ onBeforeUnmount(() => {
         <v-list-item
           v-for="(w, k) in survey.map.worst"
           :key="k"
-          :title="`${told(w.value)}, looking ${towards(w.heading)}`"
+          :title="`${textOf(w.value)}, looking ${towards(w.heading)}`"
           :subtitle="spenders(w)"
           :data-test="`survey-worst-${k}`"
           @click="go(w)"

@@ -22,7 +22,7 @@ const most = computed(() => Math.max(1, ...props.points.map((p) => p.loss)))
 const toX = (ms: number) => LEFT + ((ms - low.value) / (high.value - low.value)) * (wide.value - LEFT - 12)
 const toY = (loss: number) => TALL - FOOT - (loss / most.value) * (TALL - FOOT - TOP)
 const way = computed(() => props.points.map((p) => `${toX(p.ms)},${toY(p.loss)}`).join(' '))
-const said = (p: { ms: number; loss: number }) => `${p.ms.toFixed(2)} ms, ${whole(p.loss)} px lost`
+const textOf = (p: { ms: number; loss: number }) => `${p.ms.toFixed(2)} ms, ${whole(p.loss)} px lost`
 </script>
 
 <template>
@@ -50,14 +50,14 @@ const said = (p: { ms: number; loss: number }) => `${p.ms.toFixed(2)} ms, ${whol
         :class="{ picked: k === picked }"
         role="button"
         tabindex="0"
-        :aria-label="said(p)"
+        :aria-label="textOf(p)"
         :aria-pressed="k === picked"
         :data-test="`trade-${k}`"
         @click="emit('pick', k)"
         @keydown.enter.prevent="emit('pick', k)"
         @keydown.space.prevent="emit('pick', k)"
       >
-        <title>{{ said(p) }}</title>
+        <title>{{ textOf(p) }}</title>
       </circle>
     </svg>
     <figcaption class="faint">

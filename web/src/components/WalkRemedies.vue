@@ -25,7 +25,7 @@ const had = (stand: number) =>
   stand ? (props.result?.stands.find((s) => s.stand === stand)?.noticed ?? 0) : noticed.value
 const itemName = (slug: string) => store.level?.stock.find((i) => i.slug === slug)?.name ?? slug
 const percent = (factor: number) => `${Math.round((factor - 1) * 100)} %`
-function said(r: Remedy): string {
+function sentence(r: Remedy): string {
   if (r.billboard) return `${itemName(r.item)}: ${KINDS[r.billboard]} as its billboard`
   if (r.hides) return 'Stop drawing what the fog hides'
   if (!r.stand) return `The fog: ${percent(r.fog)} denser`
@@ -45,7 +45,7 @@ const remedies = computed(() => {
   const all = [...(props.result?.remedies ?? [])].sort((a, b) => a.ms - b.ms || a.left - b.left)
   const least = new Map<string | number, number>()
   return all.filter((r) => {
-    // It leaves the pops as they are, and is told for what it saves.
+    // It leaves the pops as they are, and is shown for what it saves.
     if (r.hides) return r.ms < -0.005
     const what = r.item || r.stand
     if (r.left >= (least.get(what) ?? had(r.stand))) return false
@@ -89,7 +89,7 @@ async function keep(): Promise<void> {
     <h4>What would mend them</h4>
     <p class="faint">Each with the pops that it leaves, and what it adds to the dearest frame.</p>
     <v-list class="remedies" density="compact" aria-label="What would mend them">
-      <v-list-item v-for="(r, k) in remedies" :key="k" :title="said(r)" :data-test="`remedy-${k}`">
+      <v-list-item v-for="(r, k) in remedies" :key="k" :title="sentence(r)" :data-test="`remedy-${k}`">
         <v-list-item-subtitle>
           {{ r.left }} of {{ had(r.stand) }} left,
           <span :class="{ over: r.ms > 0.005 }">{{ signed(`${r.ms.toFixed(2)} ms`, r.ms) }}</span>
@@ -110,8 +110,8 @@ async function keep(): Promise<void> {
   </template>
   <div v-if="tried.length" class="tried" data-test="billboards-tried">
     <p>
-      The check is with {{ tried.join(', and ') }}. Kept, it is a new version of the item on the shelf, and
-      every level that does not hold its own follows.
+      The check is with {{ tried.join(', and ') }}. Once kept, it is a new version of the item on the shelf,
+      and every level that does not hold its own follows.
     </p>
     <v-btn size="small" :disabled="locked || keeping" data-test="billboards-keep" @click="keep"
       >Keep on the shelf</v-btn

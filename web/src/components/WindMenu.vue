@@ -9,7 +9,7 @@ import ActionButton from './ActionButton.vue'
 import ColourField from './ColourField.vue'
 import NumberField from './NumberField.vue'
 
-/** The wind over the eye view: seen at once, kept with the level when told so. */
+/** The wind over the eye view: seen at once, saved with the level on request. */
 const props = defineProps<{ stage: Stage }>()
 const store = useLevel()
 const blows = ref(!softwareDrawn())
@@ -37,7 +37,7 @@ async function keep() {
     store.take(changed)
     draft.value = null
   } catch (error) {
-    store.tell(error)
+    store.report(error)
   }
 }
 const FIELDS: [

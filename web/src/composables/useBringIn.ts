@@ -1,6 +1,6 @@
 import { useIntervalFn } from '@vueuse/core'
 import { computed, ref, shallowRef } from 'vue'
-import { answer, api, type Batch, type BringSaid, type Cards } from '../api/client'
+import { answer, api, type Batch, type ImportRequest, type Cards } from '../api/client'
 import { upload } from '../api/upload'
 import type { Group } from '../stores/shelf'
 
@@ -20,7 +20,7 @@ export type Source = 'meshes' | 'pictures'
 export function useBringIn(source: () => Source) {
   const batch = shallowRef<Batch | null>(null)
   const choices = ref<Record<number, Choice>>({})
-  const said = ref<Required<BringSaid>>({
+  const options = ref<Required<ImportRequest>>({
     unit: null,
     up: null,
     height: null,
@@ -41,7 +41,10 @@ export function useBringIn(source: () => Source) {
   const wanted = computed(() =>
     (batch.value?.things ?? []).filter((t) => !t.refused && choices.value[t.id]?.keep),
   )
-  const whole = (): BringSaid => ({ ...said.value, cards: source() === 'pictures' ? cards.value : null })
+  const whole = (): ImportRequest => ({
+    ...options.value,
+    cards: source() === 'pictures' ? cards.value : null,
+  })
 
   function take(next: Batch): void {
     batch.value = next
@@ -98,7 +101,7 @@ export function useBringIn(source: () => Source) {
       )
     })
 
-  /** Have the files read again under what is said of them now. */
+  /** Have the files read again under the options chosen now. */
   const again = () =>
     attempt(async () => {
       if (!batch.value) return
@@ -172,7 +175,7 @@ export function useBringIn(source: () => Source) {
   return {
     batch,
     choices,
-    said,
+    options,
     cards,
     sent,
     sending,

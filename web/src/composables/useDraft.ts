@@ -144,12 +144,12 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
       const moves = fullnesses || (!distances && !each)
       const laid = showOverlay.value && dirty.value && kind === 'suitability'
       const parts = ['own', ...(moves ? ['places'] : []), ...(laid ? ['suitability'] : [])]
-      const said = Object.fromEntries(stands.map((s) => [s.id, { settings: partOf(s) }]))
+      const settings = Object.fromEntries(stands.map((s) => [s.id, { settings: partOf(s) }]))
       const found = dirty.value
         ? await answer(
             api.PATCH('/api/levels/{slug}/stands', {
               ...store.here(),
-              body: { key: crypto.randomUUID(), stands: said, view: view() },
+              body: { key: crypto.randomUUID(), stands: settings, view: view() },
               headers: { 'X-Try': parts.join() },
             }),
           )
@@ -159,11 +159,11 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
         answerBytes(
           api.GET('/api/levels/{slug}/stands/{stand}/field/{kind}', { params: { path }, parseAs: 'stream' }),
         )
-      const told = found?.tried
-      const bytes = !showOverlay.value ? null : laid ? bytesOf(told!.suitability) : await field()
+      const results = found?.tried
+      const bytes = !showOverlay.value ? null : laid ? bytesOf(results!.suitability) : await field()
       if (mine !== round) return
-      marks.value = told?.places ? placesOf(bytesOf(told.places)) : NOWHERE
-      tried.value = told ? sum(stands, found!) : null
+      marks.value = results?.places ? placesOf(bytesOf(results.places)) : NOWHERE
+      tried.value = results ? sum(stands, found!) : null
       overlay.value = touchSheet.value = contours.value = null
       if (bytes) {
         const read = rasterOf(bytes)
@@ -207,12 +207,12 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
   }
   /** Choose between one's own values and another's where both have changed them. */
   async function settle(theirs: boolean): Promise<void> {
-    const told = clashes.value
+    const results = clashes.value
     clashes.value = []
     await store.refresh()
     if (theirs) {
       const next = { ...changes.value } as Record<string, unknown>
-      for (const { stand, clash } of told) {
+      for (const { stand, clash } of results) {
         const [name, part] = clash.name.split('.')
         const own = changes.value.each?.[stand.id]
         if (name === 'distances' && own) {

@@ -21,7 +21,7 @@ export function useGhost(
   let at: [number, number] | null = null
   let asking = false
 
-  const said = (x: number, z: number, g: Ghost | null = ghost.value) => ({
+  const bodyOf = (x: number, z: number, g: Ghost | null = ghost.value) => ({
     x,
     z,
     ...(brush.setItem ? { item: brush.setItem } : {}),
@@ -48,7 +48,7 @@ export function useGhost(
     if (asking || !stand.value || !store.mayPlant) return
     asking = true
     try {
-      const wish = said(x, z, null)
+      const wish = bodyOf(x, z, null)
       ghost.value = await answer(
         api.POST('/api/levels/{slug}/stands/{stand}/pins/try', {
           params: { path: { slug: store.slug, stand: stand.value.id } },
@@ -57,7 +57,7 @@ export function useGhost(
       )
       if (at) show()
     } catch (error) {
-      store.tell(error)
+      store.report(error)
     } finally {
       asking = false
       if (at && (at[0] !== x || at[1] !== z)) void hover(...at)
@@ -111,7 +111,7 @@ export function useGhost(
     }
     try {
       const add = places.map(([x, z], k) =>
-        k ? { x, z, ...(brush.setItem ? { item: brush.setItem } : {}) } : said(x, z),
+        k ? { x, z, ...(brush.setItem ? { item: brush.setItem } : {}) } : bodyOf(x, z),
       )
       const changed = await answer(
         api.POST('/api/levels/{slug}/stands/{stand}/pins', {
@@ -125,7 +125,7 @@ export function useGhost(
       size = 1
       clear()
     } catch (error) {
-      store.tell(error)
+      store.report(error)
       places = []
       show()
     }

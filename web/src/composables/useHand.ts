@@ -112,10 +112,10 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
     push.value = false
   }
   watch(() => store.selected.join(), drop)
-  // A stand comes anew when its settings or single plants are other; not when some of its sheets are.
+  // A stand is replaced when its settings or single plants are other; not when some of its sheets are.
   watch(
     () => stand.value?.settings,
-    () => void load().catch(store.tell),
+    () => void load().catch(store.report),
   )
 
   return { tool, plant, pins, trouble, push, stand, press, change, remove, release, regrow, drop }

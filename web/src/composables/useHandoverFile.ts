@@ -25,10 +25,10 @@ export function useHandoverFile(slug: () => string, name: HandoverName) {
     if (asking) return
     asking = true
     try {
-      const told = await answer(ask())
-      job.value = told
-      trouble.value = told.trouble
-      if (told.state === 'done') fetchFile()
+      const reply = await answer(ask())
+      job.value = reply
+      trouble.value = reply.trouble
+      if (reply.state === 'done') fetchFile()
     } catch (error) {
       trouble.value = (error as Error).message
     } finally {

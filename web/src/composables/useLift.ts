@@ -25,7 +25,7 @@ export function useLift({ level: store, brush }: Pick<Stores, 'level' | 'brush'>
     list.value = null
     const mine = ++round
     const asked = look(x, z)
-    asked.catch(store.tell)
+    asked.catch(store.report)
     timer = window.setTimeout(
       () => void asked.then((found) => mine === round && (list.value = { found, at })).catch(() => undefined),
       HOLD_MS,

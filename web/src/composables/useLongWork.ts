@@ -4,11 +4,11 @@ const POLL_MS = 700
 
 /**
  * Work that the server does for a while: asked about, begun, and followed until it ends. `ask` gives null
- * when there is nothing to ask about; what it tells goes to `take`, what goes wrong to `fail`.
+ * when there is nothing to ask about; its replies go to `take`, what goes wrong to `fail`.
  */
 export function useLongWork<T extends { running: boolean }>(
   ask: (begin: boolean) => Promise<T> | null,
-  take: (told: T, begun: boolean) => void,
+  take: (reply: T, begun: boolean) => void,
   fail: (error: Error) => void,
 ) {
   let round = 0
@@ -18,17 +18,17 @@ export function useLongWork<T extends { running: boolean }>(
     const mine = ++round
     again.stop()
     try {
-      const told = await ask(begin)
-      if (!told) return
+      const reply = await ask(begin)
+      if (!reply) return
       // Somebody asked again before it was known that it is begun: that answer may be from before.
       if (mine !== round) return void (begin && look(false))
-      take(told, begin)
-      if (told.running) again.start()
+      take(reply, begin)
+      if (reply.running) again.start()
     } catch (error) {
       if (mine === round) fail(error as Error)
     }
   }
-  /** Take no notice of what is still to be told. */
+  /** Take no notice of replies still to come. */
   function forget(): void {
     round++
     again.stop()

@@ -57,7 +57,7 @@ export function usePainting(
         s.plantsChanged()
       }
     } catch {
-      // What could not be tried will tell its trouble when it is kept.
+      // What could not be tried will show its trouble when it is kept.
     } finally {
       if (trying === control) trying = null
       if (painting.value) void attempt()
@@ -108,13 +108,13 @@ export function usePainting(
     s.setStands(store.stands)
   }
 
-  /** Keep a stroke; what cannot be seen of it from here is told. */
-  async function keep(said: Stroke, shown?: Promise<void>): Promise<void> {
+  /** Keep a stroke; what cannot be seen of it from here is shown. */
+  async function keep(stroke: Stroke, shown?: Promise<void>): Promise<void> {
     const s = stage.value!
     const targets = brush.targets
-    const [x, z] = said.path[said.path.length - 1]
-    last.value = said
-    const fate = await store.paint({ ...said, view: { ...s.eye.view } }, shown)
+    const [x, z] = stroke.path[stroke.path.length - 1]
+    last.value = stroke
+    const fate = await store.paint({ ...stroke, view: { ...s.eye.view } }, shown)
     if (fate === 'refused') return restore()
     if (fate === 'waiting') return
     const far = Math.hypot(s.eye.view.x - x, s.eye.view.z - z)

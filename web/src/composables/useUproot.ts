@@ -82,7 +82,7 @@ export function useUproot(
       const body = { key: crypto.randomUUID(), stands, path, radius: brush.radius }
       store.take(await answer(api.POST('/api/levels/{slug}/uproot', { ...store.here(), body })))
     } catch (error) {
-      store.tell(error)
+      store.report(error)
     }
   }
   function cancel(): void {

@@ -48,7 +48,7 @@ export interface Cover {
 }
 
 /**
- * Whether a stand's plants differ from what they were, or may; a sheet's key that is told only now is no
+ * Whether a stand's plants differ from what they were, or may; a sheet's key that is known only now is no
  * change, nor is one that has been found to be what it was.
  */
 const differs = (was: Stand, now: Stand): boolean =>

@@ -4,7 +4,7 @@ export const STRATA = ['Stone', 'Canopy', 'Understorey', 'Shrub', 'Field', 'Moss
 /** The strata whose full meshes are counted. */
 export const TREES: readonly string[] = ['Canopy', 'Understorey']
 export const CELLS = [16, 32, 64, 128] as const
-/** Pixels at 1,080 lines by which the drawn ground departs, on the mean, if nothing else is said. */
+/** Pixels at 1,080 lines by which the drawn ground departs, on the mean, if nothing else is set. */
 export const GROUND_ERROR = 4
 
 /** A level drawn as its stands say; also a tier that takes nothing away. */
@@ -28,7 +28,7 @@ export const PLAIN: Drawing = {
   fog: 1,
 }
 
-/** m within which the ground's texture is drawn in detail, if nothing else is said. */
+/** m within which the ground's texture is drawn in detail, if nothing else is set. */
 export const GROUND_DETAIL = 160
 
 type Ceiling = number | null | undefined

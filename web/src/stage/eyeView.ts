@@ -23,7 +23,7 @@ export interface Drawn {
 }
 
 /**
- * The level as seen from the eye. Renders only when told to; leaner while the eye moves on a slow machine.
+ * The level as seen from the eye. Renders only on request; leaner while the eye moves on a slow machine.
  */
 export class EyeView {
   readonly renderer: THREE.WebGLRenderer
@@ -121,7 +121,7 @@ export class EyeView {
     this.fill(atmosphere)
   }
 
-  /** Draw the level by other settings, reckoned for a device. */
+  /** Draw the level by other settings, costed for a device. */
   setDrawing(drawing: Drawing, device?: Device): void {
     this.view = { ...this.view, drawing, device }
     this.groundUniforms.uDetail.value = drawing.ground_detail ?? GROUND_DETAIL
@@ -186,7 +186,7 @@ export class EyeView {
     const v = this.view
     this.camera.fov = v.fov
     this.camera.aspect = v.aspect
-    // High above the ground nothing is near, and depth is told apart the farther.
+    // High above the ground nothing is near, and depth is distinguished the farther.
     this.camera.near = Math.max(0.2, (v.y - this.ground.heightAt(v.x, v.z)) * 0.05)
     this.camera.far = 1000 + 1.5 * Math.hypot(this.ground.width, this.ground.length)
     this.camera.updateProjectionMatrix()

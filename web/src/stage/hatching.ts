@@ -71,7 +71,7 @@ export function densityMap(
 
 type Sheet = THREE.Mesh<THREE.BufferGeometry, THREE.ShaderMaterial>
 
-/** Stands drawn as hatched ground, for when their plants are too small to be told apart. */
+/** Stands drawn as hatched ground, for when their plants are too small to be distinguished. */
 export class Hatching {
   readonly group = new THREE.Group()
   private readonly slots = new Map<number, Slot>()

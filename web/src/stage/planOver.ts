@@ -10,7 +10,7 @@ import {
 } from './planShaders'
 import type { BrushReach } from './stage'
 
-/** Marks of more plants than this are drawn smaller, so that they can be told apart. */
+/** Marks of more plants than this are drawn smaller, so that they can be distinguished. */
 const MANY_MARKS = 1500
 
 /** A square for every plant (x, z, width). */

@@ -41,7 +41,7 @@ interface Symbols {
  * Crowns of fewer px across are drawn as hatched ground, of more as single plants, between the two as
  * both.
  */
-const TOLD_APART = [1.9, 3.2] as const
+const SEPARATE_FROM = [1.9, 3.2] as const
 
 const ROUND = [0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500]
 const READABLE = 8
@@ -68,7 +68,7 @@ function meanSlope(ground: Ground): number {
   return sum / 4096
 }
 
-/** The level as a drawn plan. Renders only when told to. */
+/** The level as a drawn plan. Renders only on request. */
 const WATERS = 4
 
 /** The water surfaces of an atmosphere, for the plan's shader. */
@@ -159,9 +159,9 @@ export class PlanView {
     return [...this.at(0, 0), ...this.at(...this.size)]
   }
 
-  /** Whether single plants of a stand can be told apart. */
-  tellsApart(stand: Stand): boolean {
-    return (2 * this.crown(stand)) / this.pixel > TOLD_APART[0]
+  /** Whether single plants of a stand can be distinguished. */
+  isSeparable(stand: Stand): boolean {
+    return (2 * this.crown(stand)) / this.pixel > SEPARATE_FROM[0]
   }
 
   /** Level metres under a point of the canvas. */
@@ -274,7 +274,7 @@ export class PlanView {
     this.over.render(this.camera, this.pixel)
   }
 
-  /** Draw ground and plants; the symbols of stands whose plants have changed are gathered anew. */
+  /** Draw ground and plants; the symbols of stands whose plants have changed are gathered again. */
   private renderUnder(): void {
     this.fill()
     const [w, h] = this.size.map((s) => (s / 2) * this.pixel)
@@ -290,7 +290,7 @@ export class PlanView {
     const hatched = new Map<number, number>()
     for (const [id, s] of this.symbols) {
       const u = s.mesh.material.uniforms
-      const apart = THREE.MathUtils.smoothstep((2 * u.uRadius.value) / this.pixel, ...TOLD_APART)
+      const apart = THREE.MathUtils.smoothstep((2 * u.uRadius.value) / this.pixel, ...SEPARATE_FROM)
       const shown = !this.hidden.has(id) && !this.store.stands.get(id)?.stand.sward
       hatched.set(id, shown ? (1 - apart) * (1 - u.uGhost.value) : 0)
       u.uShown.value = apart

@@ -3,7 +3,7 @@ import { LIGHT } from './shaders'
 /**
  * Plant vertices: an instance's form turns, scales and sets the mesh; both passes use it. Light, shadow and
  * haze are
- * reckoned here, at the corners: leaves and blades are many, and most of their pixels are hidden by others.
+ * computed here, at the corners: leaves and blades are many, and most of their pixels are hidden by others.
  */
 export const PLANT_VERTEX = /* glsl */ `
 attribute vec3 aPlace;

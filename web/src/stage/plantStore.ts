@@ -254,7 +254,7 @@ export class PlantStore {
     this.pump()
   }
 
-  /** What the plan shows: sheets of wide levels come where their plants can be told apart there. */
+  /** What the plan shows: sheets of wide levels come where their plants can be distinguished there. */
   setPlan(box: number[], apart: (stand: Stand) => boolean): void {
     this.plan = { box, apart }
     this.pump()

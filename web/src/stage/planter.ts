@@ -22,7 +22,7 @@ const COVERING = {
 } as const
 
 /** The instances of a cell are kept for so many frames after they were drawn last. */
-const FRAMES_KEPT = 300
+const FRAMES_UNSEEN = 300
 
 type Uniforms = Record<string, THREE.IUniform>
 
@@ -84,7 +84,7 @@ interface Look {
   shadow: THREE.ShaderMaterial[][][]
 }
 
-/** Draws plants cell by cell by the same rule as the core's reckoning: see `thicket.sight.cost`. */
+/** Draws plants cell by cell by the same rule as the core's cost model: see `thicket.sight.cost`. */
 export class Planter {
   readonly colourScene = new THREE.Scene()
   readonly shadowScene = new THREE.Scene()
@@ -305,7 +305,7 @@ export class Planter {
   /** Let go of what has not been drawn for long: the eye is elsewhere. */
   private sweep(): void {
     for (const [key, batch] of this.batches) {
-      if (this.frames - batch.seen <= FRAMES_KEPT) continue
+      if (this.frames - batch.seen <= FRAMES_UNSEEN) continue
       this.drop(batch)
       this.batches.delete(key)
     }
@@ -345,7 +345,7 @@ export class Planter {
 
   /** Choose what the view draws. Returns the plants drawn. */
   choose(view: View): number {
-    if (++this.frames % FRAMES_KEPT === 0) this.sweep()
+    if (++this.frames % FRAMES_UNSEEN === 0) this.sweep()
     return this.fill(view, planes(view), false)
   }
 

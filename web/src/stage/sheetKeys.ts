@@ -1,5 +1,5 @@
 /**
- * The content key of a sheet as the page holds it: empty where it is not told yet, and unsure where the
+ * The content key of a sheet as the page holds it: empty where it is not known yet, and unsure where the
  * plants may be others by now, which is asked for when the sheet is drawn.
  */
 const MARK = '?'

@@ -296,7 +296,7 @@ export class Stage {
     this.touch()
   }
 
-  /** Show the level in another air; where the sun stands elsewhere, its light is reckoned anew. */
+  /** Show the level in another air; where the sun stands elsewhere, its light is computed again. */
   setAtmosphere(atmosphere: Atmosphere): void {
     const sun = sunOf(atmosphere)
     if (sun.distanceTo(this.sun) > 1e-6) this.textures.light(sun)
@@ -306,7 +306,7 @@ export class Stage {
     this.touch()
   }
 
-  /** Draw the level by other settings, or through another tier, reckoned for its device. */
+  /** Draw the level by other settings, or through another tier, costed for its device. */
   setDrawing(drawing: Drawing, device?: Device): void {
     this.eye.setDrawing(drawing, device)
     this.store.setDrawing(drawing)
@@ -406,8 +406,8 @@ export class Stage {
     if (place === this.planAt) return
     this.planAt = place
     this.cover.look(box, pixel)
-    this.store.setPlan(box, (stand) => this.plan.tellsApart(stand))
-    if (this.stands.some((s) => isWide(s) && this.plan.tellsApart(s))) this.onPlan(...this.plan.centre)
+    this.store.setPlan(box, (stand) => this.plan.isSeparable(stand))
+    if (this.stands.some((s) => isWide(s) && this.plan.isSeparable(s))) this.onPlan(...this.plan.centre)
   }
 
   dispose(): void {

@@ -8,7 +8,7 @@ type Part = {
   [K in keyof Atmosphere]?: Atmosphere[K] extends unknown[] ? Atmosphere[K] : Partial<Atmosphere[K]>
 }
 
-/** Sun, sky, fog and water levels: tried on the stage at once, kept with the level when told so. */
+/** Sun, sky, fog and water levels: tried on the stage at once, saved with the level on request. */
 export const useAtmosphere = defineStore('atmosphere', () => {
   const level = useLevel()
   const draft = useLevelDraft<Atmosphere>('kt-atmosphere', () => level.slug)

@@ -15,7 +15,7 @@ interface Draft {
 
 /**
  * How the level is drawn, and through which tier it is looked at: tried on the stage at once, kept with the
- * level when told so.
+ * level on request.
  */
 export const useDrawing = defineStore('drawing', () => {
   const level = useLevel()
@@ -39,7 +39,7 @@ export const useDrawing = defineStore('drawing', () => {
   /** What it would draw by without what is tried. */
   const kept = computed(() => seen(level.level?.drawing ?? PLAIN, level.level?.tiers[tier.value]))
   const marks = computed<Marks | null>(() => tiers.value[tier.value]?.marks ?? null)
-  /** What its costs are reckoned by. */
+  /** What its costs are computed with. */
   const device = computed<Device | undefined>(() => tiers.value[tier.value]?.device)
   const over = computed(() => {
     const [cost, most] = [level.cost, marks.value]
@@ -119,7 +119,7 @@ export const useDrawing = defineStore('drawing', () => {
       )
       if (draft.value?.tiers) put({ ...draft.value, tiers: withDevice(draft.value.tiers) })
       trouble.value = ''
-      await level.beat().catch(level.tell)
+      await level.beat().catch(level.report)
       return true
     } catch (error) {
       trouble.value = (error as Error).message

@@ -62,8 +62,8 @@ export const useLevel = defineStore('level', () => {
   const mayPlant = computed(() => level.value?.role === 'lead' || level.value?.role === 'artist')
   const chosen = computed(() => stands.value.filter((s) => selected.value.includes(s.id)))
 
-  function tell(error: unknown): void {
-    // That the server is away, or the sign-in has ended, is said once, for everything, by `StatusLine` and
+  function report(error: unknown): void {
+    // That the server is away, or the sign-in has ended, is shown once, for everything, by `StatusLine` and
     // `SignInAgain`.
     if (error instanceof ApiError && (error.status === 0 || error.status === 401 || error.status >= 502))
       return
@@ -113,11 +113,11 @@ export const useLevel = defineStore('level', () => {
         )
         if (of !== slug.value) break
         const one = { params: { path: { slug: of, stand: id } } }
-        const told = await answer(api.GET('/api/levels/{slug}/stands/{stand}', one))
-        stands.value = stands.value.map((s) => (s.id === id ? told : s))
+        const reply = await answer(api.GET('/api/levels/{slug}/stands/{stand}', one))
+        stands.value = stands.value.map((s) => (s.id === id ? reply : s))
       }
     } catch (error) {
-      tell(error)
+      report(error)
     } finally {
       counting = false
     }
@@ -146,10 +146,10 @@ export const useLevel = defineStore('level', () => {
    * it follows from others' plants. */
   function withKeys(stand: Stand, since: Since, moved?: [number, number]): Stand {
     const changed = since.keys?.[stand.id]
-    const told = since.counts?.[stand.id]
-    if (told !== undefined) uncounted.delete(stand.id)
+    const reply = since.counts?.[stand.id]
+    if (reply !== undefined) uncounted.delete(stand.id)
     else if (changed && !moved) uncounted.add(stand.id)
-    const count = told ?? (moved && stand.count + moved[0] - moved[1])
+    const count = reply ?? (moved && stand.count + moved[0] - moved[1])
     if (!changed && (count === undefined || count === stand.count)) return stand
     const keys = stand.sheets.keys.slice()
     for (const [index, key] of Object.entries(changed ?? {}))
@@ -162,10 +162,11 @@ export const useLevel = defineStore('level', () => {
 
   /**
    * Take over an action that was kept, taken back or done again; and what the view costs since, where it was
-   * sent one. Where others have acted since what is on the screen, the next beat brings all of it.
+   * sent one. Where others have acted since what is on the screen, the next beat brings all of it; where a
+   * beat was faster than the action's own answer, it has brought the change already.
    */
   function take(changed: Changed, what = changed.entry.what, view: View | null = null): Entry {
-    apply(changed.since, changed.moved)
+    if (changed.since.version > version.value) apply(changed.since, changed.moved)
     if (changed.previous === version.value) version.value = changed.since.version
     setPulse(changed)
     difference.value = { what, gained: changed.gained, lost: changed.lost, cost: changed.entry.cost }
@@ -184,7 +185,7 @@ export const useLevel = defineStore('level', () => {
   }
 
   /** Take over what was heard to be other since a version; what one did meanwhile is on the screen already,
-   * and the next beat tells the rest. */
+   * and the next beat brings the rest. */
   function hear(now: Pulse, since: number): void {
     if (since !== version.value) return
     apply(now.since)
@@ -193,7 +194,7 @@ export const useLevel = defineStore('level', () => {
     void countAll()
   }
 
-  /** Tell where one is, and hear what is other since what is on the screen, and where others are. */
+  /** Report where one is, and hear what is other since what is on the screen, and where others are. */
   async function beat(
     at: { x: number; z: number; heading: number; bench: string } | null = null,
     leaving = false,
@@ -201,15 +202,15 @@ export const useLevel = defineStore('level', () => {
     const since = version.value
     if (at) {
       const body = { ...at, leaving, version: since, counted: [...uncounted] }
-      const told = await answer(api.POST('/api/levels/{slug}/beat', { ...here(), body }))
-      others.value = told.others
-      hear(told, since)
+      const reply = await answer(api.POST('/api/levels/{slug}/beat', { ...here(), body }))
+      others.value = reply.others
+      hear(reply, since)
     } else if (!leaving) await refresh()
     if (outbox.waiting.length) await sendWaiting()
   }
 
-  /** Have the sheets around a place told that are not told yet, for the eye has come near them. */
-  async function tellNear(x: number, z: number): Promise<void> {
+  /** Have the sheets around a place listed that are not listed yet, for the eye has come near them. */
+  async function loadNear(x: number, z: number): Promise<void> {
     if (!stands.value.some((s) => s.sheets.keys.includes(''))) return
     const near = await answer(
       api.GET('/api/levels/{slug}/keys', { params: { path: { slug: slug.value }, query: { x, z } } }),
@@ -276,7 +277,7 @@ export const useLevel = defineStore('level', () => {
       take(moved, `${way === 'undo' ? 'Undone' : 'Done again'}: ${moved.entry.what}`)
       difference.value = { ...difference.value!, cost: {} }
     } catch (error) {
-      tell(error)
+      report(error)
     }
   }
 
@@ -304,8 +305,8 @@ export const useLevel = defineStore('level', () => {
     parts: { stand: Stand; settings: Partial<StandSettings>; was: Record<string, unknown> }[],
     view: View | null,
   ): Promise<void> {
-    const said = Object.fromEntries(parts.map(({ stand, settings, was }) => [stand.id, { settings, was }]))
-    const body = { key: crypto.randomUUID(), stands: said, view }
+    const changes = Object.fromEntries(parts.map(({ stand, settings, was }) => [stand.id, { settings, was }]))
+    const body = { key: crypto.randomUUID(), stands: changes, view }
     take(await answer(api.PATCH('/api/levels/{slug}/stands', { ...here(), body })), undefined, view)
   }
 
@@ -337,16 +338,16 @@ export const useLevel = defineStore('level', () => {
   let costed = ''
   const costKey = (view: View | null) => `${version.value} ${JSON.stringify(view)}`
   /** Have the cost of a view calculated; that of a stroke which is being sent comes with its answer. */
-  async function reckon(view: View): Promise<void> {
+  async function computeCost(view: View): Promise<void> {
     seen.value = view
     if (outbox.waiting.length || costed === costKey(view)) return
     const mine = (costed = costKey(view))
     try {
-      const told = await answer(api.POST('/api/levels/{slug}/cost', { ...here(), body: view }))
-      if (costed === mine) cost.value = told
+      const reply = await answer(api.POST('/api/levels/{slug}/cost', { ...here(), body: view }))
+      if (costed === mine) cost.value = reply
     } catch (error) {
       costed = ''
-      tell(error)
+      report(error)
     }
   }
 
@@ -374,7 +375,7 @@ export const useLevel = defineStore('level', () => {
     chosen,
     open,
     refresh,
-    tellNear,
+    loadNear,
     beat,
     paint,
     sendWaiting,
@@ -386,10 +387,10 @@ export const useLevel = defineStore('level', () => {
     arrange,
     keepShapes,
     note,
-    reckon,
+    computeCost,
     seen,
     spentBy,
-    tell,
+    report,
     here,
   }
 })

@@ -11,8 +11,8 @@ export type Fate = 'stored' | 'waiting' | 'refused'
 /**
  * Strokes on their way to the server. Each is written down in the browser before it is sent, and stays there,
  * in order, until the
- * server has stored it or has said why it will not: so it outlives a reload, a crashed tab, and an expired
- * sign-in.
+ * server has stored it or has given the reason why it will not: so it outlives a reload, a crashed tab, and
+ * an expired sign-in.
  */
 export const useOutbox = defineStore('outbox', () => {
   const waiting = shallowRef<Stroke[]>([])
@@ -44,15 +44,15 @@ export const useOutbox = defineStore('outbox', () => {
     return waiting.value.length
   }
 
-  /** Send a stroke after all that wait. `stored` is told what it changed, before it is told of the next. */
+  /** Send a stroke after all that wait. `stored` is called with what it changed, before the next is sent. */
   async function add(stroke: Stroke, stored: Stored): Promise<Fate> {
-    const told = new Promise<Changed | null>((resolve) => listeners.set(stroke.key, resolve))
+    const done = new Promise<Changed | null>((resolve) => listeners.set(stroke.key, resolve))
     // What is written down must be plain: a stroke may hold parts that Vue watches.
     waiting.value = [...waiting.value, JSON.parse(JSON.stringify(stroke)) as Stroke]
     await write()
     await send(stored)
     if (waiting.value.some((s) => s.key === stroke.key)) return 'waiting'
-    return (await told) ? 'stored' : 'refused'
+    return (await done) ? 'stored' : 'refused'
   }
 
   /** Send what waits, until nothing does or the server cannot take it at the moment. */

@@ -52,7 +52,7 @@ export const usePlots = defineStore('plots', () => {
     }),
   )
   const areas = computed(() => level.shapes.filter((s) => s.kind === 'area'))
-  /** What a plot may spend on a line, through the tier that is looked through; null where nothing is said. */
+  /** What a plot may spend on a line, through the tier that is looked through; null where nothing is set. */
   const shareOf = (name: string, of: LineName): number | null =>
     now.value.plots?.[name]?.shares?.[drawing.tier]?.[of] ?? null
   /** What the plots would come to with the stroke that is being painted. */
@@ -61,10 +61,10 @@ export const usePlots = defineStore('plots', () => {
     () => new Map([...(level.cost?.plots ?? []), ...tried.value].map((c: PlotCost) => [c.plot, c])),
   )
   let painting = () => false
-  // The view is reckoned also while a stroke is being painted, without it.
+  // The view is costed also while a stroke is being painted, without it.
   watch([() => level.cost, () => level.slug], () => painting() || (tried.value = []))
   let weighing = false
-  /** Reckon what plots with shares would spend with a stroke, as long as it is `painted`. */
+  /** Compute what plots with shares would spend with a stroke, as long as it is `painted`. */
   async function weigh(stroke: Stroke, painted: () => boolean): Promise<void> {
     const shares = Object.values(kept.value.plots ?? {}).some(
       (plot) => Object.keys(plot.shares?.[drawing.tier] ?? {}).length,
@@ -78,7 +78,7 @@ export const usePlots = defineStore('plots', () => {
       )
       if (painted()) tried.value = found
     } catch {
-      // What could not be tried will tell its trouble when it is kept.
+      // What could not be tried will show its trouble when it is kept.
     } finally {
       weighing = false
     }

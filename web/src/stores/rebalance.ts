@@ -52,9 +52,9 @@ export const useRebalance = defineStore('rebalance', () => {
         }),
       )
     },
-    (told) => {
-      state.value = told
-      trouble.value = told.trouble
+    (reply) => {
+      state.value = reply
+      trouble.value = reply.trouble
     },
     (error) => (trouble.value = error.message),
   )

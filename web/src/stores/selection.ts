@@ -11,9 +11,9 @@ type Wish = Partial<Omit<HandIn, 'key' | 'plants'>>
 const WISHES = { do: 'change', free: false, east: 0, south: 0, turn_by: 0, size_by: 1 } as const
 /** No wish for an item, nor for what was set by hand. */
 const NONE = { item: '', pinned: false }
-/** So many plants at once are told before it is kept what becomes of them. */
+/** So many plants at once are tried before the change is kept. */
 const MANY = 50
-const TOLD = { change: 'Change', copy: 'Copy', remove: 'Remove', release: 'Release' } as const
+const TITLES = { change: 'Change', copy: 'Copy', remove: 'Remove', release: 'Release' } as const
 const key = (p: Selected) => `${p.stand}/${p.plant}`
 
 /** Single plants that are selected, and what is done to all of them at once. */
@@ -64,16 +64,16 @@ export const useSelection = defineStore('selection', () => {
     const wanted = stands()
     if (!every.value && !wanted.length)
       throw new Error('Select a stand of single plants first, or select of every stand.')
-    const told = await answer(
+    const reply = await answer(
       api.POST('/api/levels/{slug}/select', {
         params: { path: { slug: store.slug } },
         body: { ...NONE, stands: wanted, ...body },
       }),
     )
-    const found = most < Infinity ? told.plants.slice(0, most) : told.plants
+    const found = most < Infinity ? reply.plants.slice(0, most) : reply.plants
     const known = new Set(add ? plants.value.map(key) : [])
     plants.value = [...(add ? plants.value : []), ...found.filter((p) => !known.has(key(p)))]
-    over.value = told.total - told.plants.length
+    over.value = reply.total - reply.plants.length
   }
   const inside = (outline: Place[], add: boolean) => guarded(() => find({ outline }, add))
   const pinned = () => guarded(() => find({ pinned: true }, false))
@@ -92,13 +92,13 @@ export const useSelection = defineStore('selection', () => {
       const wanted = stands()
       if (!every.value && !wanted.length)
         throw new Error('Select a stand of single plants first, or select of every stand.')
-      const told = await answer(
+      const reply = await answer(
         api.POST('/api/levels/{slug}/select', {
           params: { path: { slug: store.slug } },
           body: { ...NONE, stands: wanted, outline },
         }),
       )
-      const hit = told.plants.sort((a, b) => Math.hypot(a.x - x, a.z - z) - Math.hypot(b.x - x, b.z - z))[0]
+      const hit = reply.plants.sort((a, b) => Math.hypot(a.x - x, a.z - z) - Math.hypot(b.x - x, b.z - z))[0]
       const others = add ? plants.value.filter((p) => !hit || key(p) !== key(hit)) : []
       plants.value = hit && !(add && others.length < plants.value.length) ? [...others, hit] : others
       over.value = 0
@@ -119,14 +119,14 @@ export const useSelection = defineStore('selection', () => {
           headers,
         })
       if (chosen.length < MANY) store.take(await answer(send(store.seen)))
-      else await trial.ask(`${TOLD[wish.do ?? 'change']} ${whole(chosen.length)} plants`, send)
+      else await trial.ask(`${TITLES[wish.do ?? 'change']} ${whole(chosen.length)} plants`, send)
       push.value = false
       await again(chosen)
     })
   /** Read the plants again as they are now; those that are gone leave the selection. */
   async function again(chosen = plants.value): Promise<void> {
     if (!chosen.length) return
-    const told = await answer(
+    const reply = await answer(
       api.POST('/api/levels/{slug}/select', {
         params: { path: { slug: store.slug } },
         body: {
@@ -136,7 +136,7 @@ export const useSelection = defineStore('selection', () => {
         },
       }),
     )
-    plants.value = told.plants
+    plants.value = reply.plants
   }
   function clear(): void {
     plants.value = []

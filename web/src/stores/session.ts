@@ -16,8 +16,8 @@ export const useSession = defineStore('session', () => {
   /** Whether this person may change the installation's settings. */
   const looksAfter = ref(false)
   let asked: Promise<void> | null = null
-  const told = document.getElementById('session')?.textContent
-  const said = told ? (JSON.parse(told) as Session) : null
+  const json = document.getElementById('session')?.textContent
+  const given = json ? (JSON.parse(json) as Session) : null
 
   function take(s: Session): void {
     name.value = s.name
@@ -31,7 +31,7 @@ export const useSession = defineStore('session', () => {
 
   /** Who came with the page; asked of the server when that does not say. */
   const ready = () =>
-    (asked ??= (said ? Promise.resolve(said) : answer(api.GET('/api/session'))).then(
+    (asked ??= (given ? Promise.resolve(given) : answer(api.GET('/api/session'))).then(
       take,
       () => void (asked = null),
     ))

@@ -30,7 +30,7 @@ export const useShelf = defineStore('shelf', () => {
     const mine = ++asked
     const page = more ? Math.ceil(items.value.length / 24) : 0
     try {
-      const told = await answer(
+      const reply = await answer(
         api.GET('/api/shelf', {
           params: {
             query: { search: search.value, sort: sort.value, page, group: group.value, tag: tag.value ?? '' },
@@ -38,10 +38,10 @@ export const useShelf = defineStore('shelf', () => {
         }),
       )
       if (mine !== asked) return
-      items.value = more ? [...items.value, ...told.items] : told.items
-      total.value = told.total
-      tags.value = told.tags
-      used.value = told.groups
+      items.value = more ? [...items.value, ...reply.items] : reply.items
+      total.value = reply.total
+      tags.value = reply.tags
+      used.value = reply.groups
       trouble.value = ''
     } catch (error) {
       trouble.value = (error as Error).message

@@ -20,7 +20,7 @@ export const useSurvey = defineStore('survey', () => {
   /** The plot whose part is shown in place of that. */
   const plot = ref<string | null>(null)
   const step = ref(16)
-  /** Whether the map tells what is left to the mark, where there is one. */
+  /** Whether the map shows what is left to the mark, where there is one. */
   const left = ref(false)
   /** Whether the map is laid over the ground. */
   const shown = ref(false)
@@ -63,9 +63,9 @@ export const useSurvey = defineStore('survey', () => {
         }),
       )
     },
-    (told) => {
-      state.value = told
-      trouble.value = told.trouble
+    (reply) => {
+      state.value = reply
+      trouble.value = reply.trouble
     },
     (error) => (trouble.value = error.message),
   )

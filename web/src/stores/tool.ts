@@ -17,7 +17,7 @@ export type InHand =
 type Kind = InHand['kind']
 type What<K extends Kind> = Extract<InHand, { kind: K }>['what']
 
-/** The tool in hand. Taking up one puts the one before down. */
+/** The tool in hand. Picking one up puts the one before down. */
 export const useTool = defineStore('tool', () => {
   const inHand = shallowRef<InHand | null>(null)
 

@@ -4,10 +4,10 @@ import { answer, type Changed, type View } from '../api/client'
 import { bytesOf, placesOf, type Places } from '../stage/payload'
 import { useLevel } from './level'
 
-/** Sends an action, with a view whose cost is to be told; under the headers, it may be only tried. */
+/** Sends an action, with a view whose cost is to be computed; under the headers, it may be only tried. */
 export type Send = (view: View | null, headers?: Record<string, string>) => Promise<{ data?: Changed }>
 
-interface Asked {
+interface Trial {
   what: string
   send: Send
   done: (made: number | null) => void
@@ -19,7 +19,7 @@ interface Asked {
  */
 export const useTrial = defineStore('trial', () => {
   const level = useLevel()
-  const asked = shallowRef<Asked | null>(null)
+  const asked = shallowRef<Trial | null>(null)
   const tried = shallowRef<Changed | null>(null)
   const marks = shallowRef<Places | null>(null)
   const trouble = ref('')

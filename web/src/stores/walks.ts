@@ -134,9 +134,9 @@ export const useWalks = defineStore('walks', () => {
         }),
       )
     },
-    (told, begun) => {
-      check.value = told
-      if (begun || told.result || (told.trouble && !told.running)) trouble.value = told.trouble
+    (reply, begun) => {
+      check.value = reply
+      if (begun || reply.result || (reply.trouble && !reply.running)) trouble.value = reply.trouble
     },
     fail,
   )

@@ -19,9 +19,9 @@ const changed = computed(
     !!kept.value &&
     (['name', 'address', 'sign_up', 'makers'] as const).some((k) => draft.value[k] !== kept.value![k]),
 )
-function take(told: Installation): void {
-  kept.value = told
-  const { name, address, sign_up, makers } = told
+function take(installation: Installation): void {
+  kept.value = installation
+  const { name, address, sign_up, makers } = installation
   draft.value = { name, address, sign_up, makers }
 }
 async function attempt(ask: () => Promise<{ data?: Installation }>): Promise<void> {

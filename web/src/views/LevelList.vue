@@ -47,7 +47,7 @@ async function load() {
 }
 onMounted(load)
 /**
- * While a level has changed since it was counted, the worker counts it anew; and what could not be read is
+ * While a level has changed since it was counted, the worker counts it again; and what could not be read is
  * asked for again.
  */
 const again = setInterval(
@@ -140,7 +140,7 @@ const day = (at: string) => new Date(at).toLocaleDateString('en-GB', { day: 'num
                 }}</template>
                 <template v-else
                   >{{ l.plants === null ? 'being counted' : whole(l.plants)
-                  }}<span v-if="!l.fresh && l.plants !== null" class="faint">, counting anew</span></template
+                  }}<span v-if="!l.fresh && l.plants !== null" class="faint">, counting again</span></template
                 >
               </dd>
               <dt>Budget</dt>

@@ -69,7 +69,7 @@ const groundKey = computed(() => {
 
 /** Open the level; while the server is away, again and again until it answers. */
 async function open() {
-  await store.open(props.slug).catch(store.tell)
+  await store.open(props.slug).catch(store.report)
   if (store.level?.slug !== props.slug && connection.away) setTimeout(open, 2000)
 }
 onMounted(open)
@@ -78,7 +78,7 @@ const goOn = () =>
   store
     .sendWaiting()
     .then(() => store.refresh())
-    .catch(store.tell)
+    .catch(store.report)
 const here = () =>
   stage.value
     ? {
@@ -94,7 +94,7 @@ useIntervalFn(() => {
   beating = true
   store
     .beat(here())
-    .catch(store.tell)
+    .catch(store.report)
     .finally(() => (beating = false))
 }, 1000)
 onBeforeUnmount(() => {
@@ -104,10 +104,10 @@ onBeforeUnmount(() => {
 
 function ready(made: Stage) {
   stage.value = made
-  const reckon = made.onSettled
+  const settledBefore = made.onSettled
   made.onSettled = (view, what) => {
     drawn.value = { ...what }
-    reckon(view, what)
+    settledBefore(view, what)
   }
 }
 watch(
@@ -124,7 +124,14 @@ watch(
   },
 )
 watch(draft.asking, () => (why.value = cell.value = null))
-watch([() => store.selected.join(), () => store.stands], () => (why.value = null))
+watch(
+  () => store.selected.join(),
+  () => (why.value = null),
+)
+watch(
+  () => store.version,
+  () => why.value && void askWhy([why.value.x, why.value.z]),
+)
 /** Read why a place carries a plant of the selected stand, under the settings that are tried. */
 async function askWhy(place: [number, number]) {
   if (hand.tool.value) return void hand.press(...place)
@@ -133,14 +140,15 @@ async function askWhy(place: [number, number]) {
   const stand = store.chosen[0]
   if (!stand) return
   try {
-    why.value = await answer(
+    const reply = await answer(
       api.POST('/api/levels/{slug}/stands/{stand}/why', {
         params: { path: { slug: store.slug, stand: stand.id } },
         body: { x: place[0], z: place[1], settings: draft.partOf(stand) },
       }),
     )
+    if (draft.asking.value && store.chosen[0]?.id === stand.id) why.value = reply
   } catch (error) {
-    store.tell(error)
+    store.report(error)
   }
 }
 /** What is drawn from here of the cell around a place. */
@@ -154,7 +162,7 @@ async function askDrawn([x, z]: [number, number]) {
       }),
     )
   } catch (error) {
-    store.tell(error)
+    store.report(error)
   }
 }
 /** The item of the shelf that is looked at. */
@@ -164,7 +172,7 @@ async function takeItem(slug: string) {
   const body = { key: crypto.randomUUID(), items: [slug] }
   await answer(api.POST('/api/levels/{slug}/stock/take', { ...store.here(), body }))
     .then((changed) => store.take(changed))
-    .catch(store.tell)
+    .catch(store.report)
 }
 const leaveItem = (slug: string) =>
   answer(
@@ -174,7 +182,7 @@ const leaveItem = (slug: string) =>
     }),
   )
     .then((changed) => store.take(changed))
-    .catch(store.tell)
+    .catch(store.report)
 /** Begin a stand with an item: the form of a new stand opens with it. */
 function beginStand(slug: string) {
   store.beginWith = slug

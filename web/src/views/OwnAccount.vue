@@ -47,10 +47,10 @@ const time = (at: string | null) =>
       })
     : 'not noted'
 /** The browser and the system that a program names itself by, as far as they are known. */
-function program(said: string): string {
-  const browser = /(Firefox|Edg|Chrome|Safari)\//.exec(said)?.[1]
-  const system = /(Windows|Mac OS X|Android|iPhone|iPad|Linux)/.exec(said)?.[1]
-  return [browser, system].filter(Boolean).join(', ') || said.slice(0, 40) || 'unknown'
+function program(agent: string): string {
+  const browser = /(Firefox|Edg|Chrome|Safari)\//.exec(agent)?.[1]
+  const system = /(Windows|Mac OS X|Android|iPhone|iPad|Linux)/.exec(agent)?.[1]
+  return [browser, system].filter(Boolean).join(', ') || agent.slice(0, 40) || 'unknown'
 }
 </script>
 

@@ -1,20 +1,20 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { useRouter } from 'vue-router'
-import { answer, api, type LinkTold } from '../api/client'
+import { answer, api, type LinkInfo } from '../api/client'
 import { useSession } from '../stores/session'
 
 /** What a link that works once is for: joining a level, or a new password. */
 const props = defineProps<{ token: string }>()
 const session = useSession()
 const router = useRouter()
-const told = shallowRef<LinkTold | null>(null)
+const link = shallowRef<LinkInfo | null>(null)
 const name = ref('')
 const password = ref('')
 const trouble = ref('')
 const busy = ref(false)
 const one = computed(() => ({ params: { path: { token: props.token } } }))
-const reset = computed(() => told.value?.kind === 'password')
+const reset = computed(() => link.value?.kind === 'password')
 const SHORTEST = 10
 
 async function attempt(work: () => Promise<void>): Promise<void> {
@@ -29,7 +29,7 @@ async function attempt(work: () => Promise<void>): Promise<void> {
   }
 }
 onMounted(() =>
-  attempt(async () => void (told.value = await answer(api.GET('/api/links/{token}', one.value)))),
+  attempt(async () => void (link.value = await answer(api.GET('/api/links/{token}', one.value)))),
 )
 const join = () =>
   attempt(async () => {
@@ -52,8 +52,8 @@ const submit = () =>
     await router.replace('/levels')
   })
 const until = computed(() =>
-  told.value
-    ? new Date(told.value.until).toLocaleString('en-GB', { dateStyle: 'long', timeStyle: 'short' })
+  link.value
+    ? new Date(link.value.until).toLocaleString('en-GB', { dateStyle: 'long', timeStyle: 'short' })
     : '',
 )
 const an = (role: string) => (role === 'artist' ? 'an artist' : `a ${role}`)
@@ -63,13 +63,13 @@ const an = (role: string) => (role === 'artist' ? 'an artist' : `a ${role}`)
   <main class="page">
     <section>
       <h1>Knee Thicket</h1>
-      <template v-if="told">
+      <template v-if="link">
         <p v-if="reset">
-          {{ told.by }} made this link for {{ told.person }} to choose a new password. Wherever
-          {{ told.person }} is signed in now, that ends.
+          {{ link.by }} made this link for {{ link.person }} to choose a new password. Wherever
+          {{ link.person }} is signed in now, that ends.
         </p>
         <p v-else>
-          {{ told.by }} invites you to the level <b class="name">{{ told.level }}</b> as {{ an(told.role) }}.
+          {{ link.by }} invites you to the level <b class="name">{{ link.level }}</b> as {{ an(link.role) }}.
         </p>
         <template v-if="!reset">
           <template v-if="session.name">
@@ -81,7 +81,7 @@ const an = (role: string) => (role === 'artist' ? 'an artist' : `a ${role}`)
             >I have an account here</v-btn
           >
         </template>
-        <form v-if="reset || (!session.name && told.new_accounts)" @submit.prevent="submit">
+        <form v-if="reset || (!session.name && link.new_accounts)" @submit.prevent="submit">
           <p v-if="!reset" class="faint">Or make an account:</p>
           <v-text-field
             v-if="!reset"
@@ -114,7 +114,7 @@ const an = (role: string) => (role === 'artist' ? 'an artist' : `a ${role}`)
         <p class="faint">It works once, until {{ until }}.</p>
       </template>
       <p v-if="trouble" class="over" role="alert" data-test="link-trouble">{{ trouble }}</p>
-      <v-btn v-if="!told && trouble" to="/levels">To the levels</v-btn>
+      <v-btn v-if="!link && trouble" to="/levels">To the levels</v-btn>
     </section>
   </main>
 </template>

@@ -55,25 +55,25 @@ class Command(BaseCommand):
         try:
             new = self._read(level, options)
             if level is None:
-                level = importing.create(user, options["level"], slugify(options["level"]), new, self._tell)
+                level = importing.create(user, options["level"], slugify(options["level"]), new, self._report)
             else:
-                told = importing.forecast(level, new, self._tell)
-                for stand in told["stands"]:
+                forecast = importing.forecast(level, new, self._report)
+                for stand in forecast["stands"]:
                     self.stdout.write(
                         f"{stand['name']}: {stand['before']:,} plants before, {stand['after']:,} after, "
                         f"{stand['gained']:,} gained, {stand['lost']:,} lost"
                     )
-                for note in told["notes"]:
+                for note in forecast["notes"]:
                     self.stdout.write(note)
                 what = (
                     f"Ground from {', '.join(p.name for p in [options['heights'], *options['layers']] if p)}"
                 )
-                importing.keep(user, level, uuid4(), new, what, self._tell, told)
+                importing.keep(user, level, uuid4(), new, what, self._report, forecast)
         except (Refused, OSError) as error:
             raise CommandError(f"{str(error).rstrip('.')}.") from error
         self.stdout.write(f"{level.name}: kept.")
 
-    def _tell(self, share: float, step: str = "") -> None:
+    def _report(self, share: float, step: str = "") -> None:
         if step and step != getattr(self, "_last", ""):
             self._last = step
             self.stderr.write(f"{step} …")

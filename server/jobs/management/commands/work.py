@@ -70,7 +70,7 @@ class Command(BaseCommand):
 
     def _beat(self) -> None:
         """Say every two seconds that this worker lives. When the database has been there for long enough
-        for the others to have said so too, end what those were at that have not."""
+        for the others to have reported too, end what those were at that have not."""
         since = time.monotonic()
         while True:
             try:

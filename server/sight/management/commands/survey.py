@@ -25,6 +25,6 @@ class Command(BaseCommand):
             seen, _ = seen_through({"drawing": level.drawing, "tiers": level.tiers}, tier)
         except Refused as error:
             raise CommandError(f"{error}.") from error
-        asked = surveys.Asked(DrawingSettings.of(seen), options["step"], EYE)
+        asked = surveys.SurveyRequest(DrawingSettings.of(seen), options["step"], EYE)
         surveys.make(level, asked, Tier.model_validate(level.tiers[tier]).device)
         self.stdout.write(f"Surveyed {level.name} through {tier}.")

@@ -1,4 +1,4 @@
-"""What a view of a level costs, by stand, from the core's reckoning."""
+"""What a view of a level costs, by stand, from the core's cost model."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ from thicket.sight.views import View
 
 
 def item_of(row: Any) -> Item:
-    """A stock item as the reckoning sees it."""
+    """A stock item as the cost model sees it."""
     return CACHE.get(("item", row.pk, row.revision), lambda: game_item(row.slug, row.glb, row.traits))
 
 
