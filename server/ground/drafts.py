@@ -15,26 +15,23 @@ from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
-from PIL import Image
 
 from server.ground import importing
 from server.ground.importing import NewGround
 from server.ground.models import Draft
-from server.ground.rows import COLOURS
 from server.jobs import starting
 from server.jobs.models import Job
 from server.jobs.running import RESTARTED, Progress, Stopped, work
 from server.levels.models import Level
 from thicket.formats.bounded import Bounds, bounded
+from thicket.formats.ground_pictures import layers_picture, relief_picture
 from thicket.formats.heights_in import MESH_SUFFIXES, HeightsFile, Reading, read_heights
-from thicket.formats.layers_in import proposed_frame, read_named_channels
+from thicket.formats.layers_in import proposed_frame, read_named_channels, suggested_names
 from thicket.ground.made import check_size, flat_ground, rolling_ground
 from thicket.ground.rasters import resample
-from thicket.ground.relief import shade
 from thicket.refused import Refused
 from thicket.site.conditions import histogram
 
-PICTURE = 560
 MESH = Bounds(memory=1_000_000_000, seconds=6, patience=45.0)
 STOPPED = "You stopped it; nothing was changed."
 
@@ -89,7 +86,7 @@ def _make(draft: Draft) -> tuple[NewGround | None, dict]:
     heights = ground.heights
     low, high = float(heights.min()), float(heights.max())
     np.save(folder_of(draft) / "heights.npy", heights)
-    _relief_picture(heights, ground.cell, []).save(folder_of(draft) / "preview.png")
+    relief_picture(heights, ground.cell).save(folder_of(draft) / "preview.png")
     found = {
         "kind": f"{given['form']} ground",
         "rows": heights.shape[0],
@@ -252,25 +249,8 @@ def _read_heights(draft: Draft, progress: Progress) -> tuple[NewGround | None, d
     assert shown is not None, "a heightmap has steps or metres"
     counts, edges = histogram(shown, float(shown.min()), float(shown.max()), 64)
     found["histogram"] = {"counts": counts.tolist(), "edges": edges.tolist()}
-    _relief_picture(shown, found["cell"], wanted).save(folder_of(draft) / "preview.png")
+    relief_picture(shown, found["cell"], not wanted).save(folder_of(draft) / "preview.png")
     return new, found
-
-
-def _relief_picture(heights: np.ndarray, cell: float | None, wanted: list[str]) -> Image.Image:
-    """The relief, shaded from the north-west on paper; where heights have no metres yet, as steep as reads
-    well."""
-    step = max(1, -(-max(heights.shape) // PICTURE))
-    small = np.ascontiguousarray(heights[::step, ::step], np.float32)
-    across = (cell or 1.0) * step
-    if wanted:
-        span = max(float(small.max() - small.min()), 1e-6)
-        small, across = small / span * (0.18 * max(small.shape)), 1.0
-    light = shade(small, across)[..., None]
-    low, high = float(small.min()), float(small.max())
-    rise = ((small - low) / max(high - low, 1e-6))[..., None]
-    paper, valley = np.array([244, 238, 224.0]), np.array([176, 186, 160.0])
-    picture = (valley + (paper - valley) * rise) * (0.45 + 0.6 * light)
-    return Image.fromarray(np.clip(picture, 0, 255).astype(np.uint8))
 
 
 def _shape_for(draft: Draft) -> tuple[int, int]:
@@ -286,7 +266,7 @@ def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround | None, di
     counts = [len(group) for group in channels]
     bands = [name for _, names in read for name in names]
     described = bands if len(bands) == total and all(bands) and len(set(bands)) == total else None
-    names = draft.options.get("names") or described or _suggested(draft.names, counts)
+    names = draft.options.get("names") or described or suggested_names(draft.names, counts)
     found = {
         "kind": f"{total} layers",
         "rows": channels[0][0].shape[0],
@@ -308,7 +288,7 @@ def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround | None, di
     found |= {"other_form": proposed is not None, "frame": frame}
     progress.report(0.2, "Weighing the layers")
     if proposed:
-        _layer_picture(np.stack([resample(c, flat[0].shape) for c in flat], -1) * 255).save(
+        layers_picture(np.stack([resample(c, flat[0].shape) for c in flat], -1) * 255).save(
             folder_of(draft) / "whole.png"
         )
     Draft.objects.filter(pk=draft.pk).update(found=found)
@@ -321,28 +301,8 @@ def _read_layers(draft: Draft, progress: Progress) -> tuple[NewGround | None, di
         "shares": [float(s) for s in shares],
     }
     np.save(folder_of(draft) / "layers.npy", layers.weights)
-    _layer_picture(layers.weights).save(folder_of(draft) / "preview.png")
+    layers_picture(layers.weights).save(folder_of(draft) / "preview.png")
     return NewGround(layers=layers), found
-
-
-def _suggested(files: list[str], counts: list[int]) -> list[str]:
-    """Names for layers from their files' names."""
-    out = []
-    for name, count in zip(files, counts):
-        stem = Path(name).stem[:36] or "layer"
-        out += [stem] if count == 1 else [f"{stem} {k}" for k in range(1, count + 1)]
-    return [n if out.index(n) == k else f"{n} {k + 1}" for k, n in enumerate(out)]
-
-
-def _layer_picture(weights: np.ndarray) -> Image.Image:
-    """The layers as flat washes, each in the colour it will have."""
-    longest = max(weights.shape[:2])
-    shape = tuple(max(1, round(n * min(1.0, PICTURE / longest))) for n in weights.shape[:2])
-    colours = np.array([[int(c[k : k + 2], 16) for k in (1, 3, 5)] for c in COLOURS], float)
-    out = sum(
-        resample(weights[..., k], shape)[..., None] / 255.0 * colours[k] for k in range(weights.shape[2])
-    )
-    return Image.fromarray(np.clip(out, 0, 255).astype(np.uint8))
 
 
 def preview(draft: Draft, whole: bool = False) -> bytes | None:

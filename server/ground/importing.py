@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from uuid import UUID
 
@@ -20,24 +20,23 @@ from server.levels.ground import store
 from server.levels.looks import look_of
 from server.levels.models import Level, Membership
 from server.levels.rows import view_of
-from server.sight.costing import LINES, bookmark_view, items_of, line, stand_cost
+from server.sight.costing import items_of
 from server.stands.access import stands_of
 from server.steps import note_effect
 from thicket.document.atmosphere import atmosphere_for
 from thicket.document.drawing import tiers_for
 from thicket.document.edits import Edit, SetHeights, SetLayers, several
 from thicket.document.edits.files import json_of
-from thicket.document.level import touch_shape
+from thicket.document.views import overlook
 from thicket.formats.heights_in import HeightsFile
 from thicket.formats.layers_in import Layers, normalised, proposed_frame, read_channels
 from thicket.ground.heights import Ground
 from thicket.limits import LARGEST_TOUCH_CELL, SMALLEST_TOUCH_CELL, check_ground
-from thicket.planted.comparing import difference
-from thicket.planted.level import PlantedLevel
+from thicket.planted.forecast import forecast_ground
 from thicket.planting.hashing import seed_of
+from thicket.progress import Report
 from thicket.refused import Refused
 
-Report = Callable[[float, str], None]
 MARKS = {
     "triangles": 1_000_000,
     "draw_calls": 1200,
@@ -98,105 +97,16 @@ def edit_of(level: Level, new: NewGround) -> Edit:
 
 
 def forecast(level: Level, new: NewGround, report: Report) -> dict:
-    """What keeping new ground would change: plants by stand, the cost of each bookmarked view, what is
-    re-seated.
-
-    Returns: stands, a list of name, before, after, gained, lost and notes; views, a list of name and the
-    difference on each budget line; notes, sentences.
-    """
-    before_it, document = planted_of(level), edit_of(level, new).apply(document_now(level))
-    stands, notes = stands_of(level), []
-    stock = items_of(level)
-    changes, totals = [], [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
-    after_it = before_it.edited(document)
-    refused = {stand.number: given for stand in stands if (given := _too_many(after_it, stand.number))}
-    after_it = after_it.changed(stands={n: s for n, s in document.stands.items() if n not in refused})
-    for k, stand in enumerate(stands):
-        report(k / max(len(stands), 1), f"Planting {stand.name} on the new ground")
-        now = before_it.planting(stand.number)
-        if stand.number in refused:
-            changes.append(
-                {
-                    "stand": stand.pk,
-                    "name": stand.name,
-                    "before": now.count(),
-                    "after": 0,
-                    "gained": 0,
-                    "lost": 0,
-                    "notes": [refused[stand.number]],
-                    "refused": True,
-                }
-            )
-            continue
-        before, after = now, after_it.planting(stand.number)
-        change = difference(before, after)
-        lacking = [f"{s}." for s in (after_it.rasters.lacks(c) for c in after.rules if c.on) if s]
-        changes.append(
-            {
-                "stand": stand.pk,
-                "name": stand.name,
-                "before": before.count(),
-                "after": after.count(),
-                "gained": change.gained,
-                "lost": change.lost,
-                "notes": lacking,
-                "refused": False,
-            }
-        )
-        marks = document.details["view"]["bookmarks"]
-        for total, was, now in zip(totals, level.bookmarks, marks):
-            cost = stand_cost(before, stock, bookmark_view(was))
-            then = stand_cost(after, stock, bookmark_view(now), True)
-            for name in LINES:
-                total[name] += line(then, name) - line(cost, name)
-    if new.heights is not None:
-        notes += _moved_notes(level, before_it, after_it)
-    views = [
-        {"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}}
-        for b, t in zip(level.bookmarks, totals)
-    ]
-    return {"stands": changes, "views": views, "notes": notes}
-
-
-def _too_many(planted: PlantedLevel, number: int) -> str:
-    """Why a stand could not be planted for its number of plants; empty when it could."""
-    try:
-        planted.planting(number)
-    except Refused as error:
-        return str(error)
-    return ""
-
-
-def _moved_notes(level: Level, before: PlantedLevel, after: PlantedLevel) -> list[str]:
-    """What becomes of hand work on new heights."""
-    notes = []
-    if level.bookmarks:
-        notes.append(
-            f"{len(level.bookmarks)} kept {'view is' if len(level.bookmarks) == 1 else 'views are'} set on "
-            f"the new ground, as high above it as before."
-        )
-    outside = [
-        s.name
-        for s in after.shapes.values()
-        if s.box[2] > after.width + 1e-6 or s.box[3] > after.length + 1e-6
-    ]
-    if outside:
-        reach = "1 shape reaches" if len(outside) == 1 else f"{len(outside)} shapes reach"
-        kept = "is kept" if len(outside) == 1 else "are kept"
-        notes.append(f"{reach} over the new edge and {kept}: {', '.join(outside[:5])}.")
-    if (after.width, after.length) != (level.width, level.length):
-        notes.append(
-            f"The level measures {after.width:,.0f} m × {after.length:,.0f} m instead of "
-            f"{level.width:,.0f} m × "
-            f"{level.length:,.0f} m; all keeps its place in metres from the north-west corner."
-        )
-        rows, columns = touch_shape(after.length, after.width, level.touch_cell)
-        painted = [touch.array for touch in before.level.touch.values()]
-        cut = sum(1 for touch in painted if touch[rows:].any() or touch[:, columns:].any())
-        if cut:
-            stands = "1 stand" if cut == 1 else f"{cut} stands"
-            notes.append(f"Painting of {stands} lies beyond the new edge and comes back only with undo.")
-    return notes
+    """What keeping new ground would change; see `thicket.planted.forecast.Forecast`."""
+    document = edit_of(level, new).apply(document_now(level))
+    found = forecast_ground(planted_of(level), document, items_of(level), report)
+    pks = {stand.number: stand.pk for stand in stands_of(level)}
+    stands = [asdict(stand) for stand in found.stands]
+    return {
+        "stands": [{**stand, "stand": pks[stand.pop("number")]} for stand in stands],
+        "views": [{"name": name, "change": change} for name, change in found.views.items()],
+        "notes": found.notes,
+    }
 
 
 @action
@@ -262,7 +172,7 @@ def create(user: User, name: str, slug: str, new: NewGround, report: Report) -> 
             atmosphere=atmosphere_for(
                 ground.width, ground.length, float(new.heights.min()), float(new.heights.max())
             ).model_dump(mode="json"),
-            bookmarks=[_overlook(ground)],
+            bookmarks=[overlook(ground).model_dump(mode="json")],
             layers=[],
         )
         level.layers = layers_named(level, tuple(layers.names))
@@ -271,19 +181,3 @@ def create(user: User, name: str, slug: str, new: NewGround, report: Report) -> 
         store(level, "layers", layers.weights, 1, lambda s: report(0.5 + s / 2, "Storing the ground layers"))
         Membership.objects.create(user=user, level=level, role=Membership.Role.LEAD)
     return level
-
-
-def _overlook(ground: Ground) -> dict:
-    """A view over the ground from its southern edge."""
-    x, z = ground.width / 2, ground.length * 0.95
-    y = float(ground.height_at(np.array([x]), np.array([z]))[0])
-    above = min(max(2.0, 0.06 * ground.length, float(ground.heights.max()) - y + 0.02 * ground.length), 150.0)
-    return {
-        "name": "From the south",
-        "x": round(x, 1),
-        "y": round(y + above, 2),
-        "z": round(z, 1),
-        "heading": 0.0,
-        "pitch": -16.0,
-        "fov": 55.0,
-    }

@@ -15,9 +15,7 @@ from server.levels.ground import heights_of, layers_of, next_revision, store
 from server.levels.models import Level
 from thicket.document.level import Level as Document
 from thicket.document.rasters import Mask
-
-COLOURS = ("#8d9460", "#6f7782", "#a39a8b", "#7d6a52", "#b9a587", "#5f7358", "#9a8f6a", "#76808a")
-"""Given to new ground layers in turn."""
+from thicket.formats.ground_pictures import COLOURS
 
 
 def read(level: Level) -> dict[str, Any]:

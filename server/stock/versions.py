@@ -4,7 +4,6 @@ hold its own."""
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import partial
 from uuid import UUID, uuid4
 
@@ -19,25 +18,14 @@ from server.journal.commit import commit_made
 from server.journal.models import Entry
 from server.journal.undoing import moved
 from server.levels.models import Level
-from server.sight.costing import (
-    LINES,
-    bookmark_view,
-    drawing_of,
-    game_item,
-    items_of,
-    line,
-    settled,
-    stand_cost,
-)
-from server.stands.access import planting_of, stands_of
+from server.sight.costing import drawing_of, items_of
 from server.steps import note_effect
 from server.stock.bringing import made_of, mended, put_made
 from server.stock.models import ShelfItem, ShelfVersion, StockItem
 from server.stock.shelf import check_name, item_file, leave, planted_in
 from thicket.document.edits import Edit, HoldItem, VersionItem
 from thicket.document.edits.stock import item_of
-from thicket.planted.comparing import compare
-from thicket.planted.level import PlantedLevel
+from thicket.planted.forecast import forecast_item
 from thicket.refused import Conflict
 from thicket.stock.making import Made, changed, succeeded
 from thicket.stock.traits import Edit as TraitsEdit
@@ -231,45 +219,10 @@ def put_back(item: ShelfItem) -> ShelfItem:
 
 
 def compared(level: Level, item: ShelfItem, made: Made) -> dict:
-    """What another source of an item would change in a level: the difference on each budget line in each kept
-    view, and the plants that would lose and gain room."""
-    now = planted_of(level)
-    then = with_item(now, item.slug, made)
-    stock = items_of(level)
-    other = stock | {item.slug: game_item(item.slug, made.glb, made.traits)}
-    lost = gained = 0
-    totals = [dict.fromkeys(LINES, 0.0) for _ in level.bookmarks]
-    drawing, device = drawing_of(level)
-    looks = [settled(bookmark_view(b, drawing, device), now.plantings(), stock) for b in level.bookmarks]
-    for stand in stands_of(level):
-        before, after = planting_of(stand), then.planting(stand.number)
-        more, fewer = compare(before, after) if then is not now else (0, 0)
-        gained, lost = gained + more, lost + fewer
-        if item.slug not in before.items and not (more or fewer):
-            continue
-        for total, view in zip(totals, looks):
-            old, new = stand_cost(before, stock, view), stand_cost(after, other, view, True)
-            for name in LINES:
-                total[name] += line(new, name) - line(old, name)
-    views = [
-        {"name": b["name"], "change": {k: round(v, 4) for k, v in t.items()}}
-        for b, t in zip(level.bookmarks, totals)
-    ]
-    return {"views": views, "gained": gained, "lost": lost}
-
-
-def with_item(planted: PlantedLevel, slug: str, made: Made) -> PlantedLevel:
-    """A level with other footprints and anchors of an item; the same where they are alike."""
-    item = planted.level.stock.get(slug)
-    if (
-        item is None
-        or (item.crown, item.trunk) == (made.crown, made.trunk)
-        and not made.anchors
-        and not item.points
-    ):
-        return planted
-    other = replace(item, crown=made.crown, trunk=made.trunk, points=made.anchors)
-    return planted.changed(stock={**planted.level.stock, slug: other})
+    """What another source of an item would change in a level; see `thicket.planted.forecast.ItemForecast`."""
+    found = forecast_item(planted_of(level), item.slug, made, items_of(level), *drawing_of(level))
+    views = [{"name": name, "change": change} for name, change in found.views.items()]
+    return {"views": views, "gained": found.gained, "lost": found.lost}
 
 
 def members(levels: Sequence[Level], user: User) -> set[int]:

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
+import numpy as np
 from pydantic import Field
 
 from thicket.document.settings import Colour, Name, Share, Strict
+from thicket.ground.heights import Ground
 from thicket.limits import STOCK
 from thicket.sight.wind import Wind
 
@@ -30,6 +32,22 @@ class SavedView(Strict):
     picture: Annotated[
         str, Field(max_length=40_000, pattern=r"^(data:image/jpeg;base64,[A-Za-z0-9+/=]+)?$")
     ] = ""
+
+
+def overlook(ground: Ground) -> SavedView:
+    """A view over the ground from its southern edge."""
+    x, z = ground.width / 2, ground.length * 0.95
+    y = float(ground.height_at(np.array([x]), np.array([z]))[0])
+    above = min(max(2.0, 0.06 * ground.length, float(ground.heights.max()) - y + 0.02 * ground.length), 150.0)
+    return SavedView(
+        name="From the south",
+        x=round(x, 1),
+        y=round(y + above, 2),
+        z=round(z, 1),
+        heading=0,
+        pitch=-16,
+        fov=55,
+    )
 
 
 class LayerAppearance(Strict):

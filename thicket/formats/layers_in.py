@@ -151,6 +151,15 @@ def read_named_channels(path: Path, name: str) -> tuple[list[np.ndarray], list[s
     return read_channels(path, name), band_names(path)
 
 
+def suggested_names(files: list[str], counts: list[int]) -> list[str]:
+    """Names for layers from their files' names and how many channels each has."""
+    out = []
+    for name, count in zip(files, counts):
+        stem = Path(name).stem[:36] or "layer"
+        out += [stem] if count == 1 else [f"{stem} {k}" for k in range(1, count + 1)]
+    return [n if out.index(n) == k else f"{n} {k + 1}" for k, n in enumerate(out)]
+
+
 def proposed_frame(size: tuple[int, int], shape: tuple[int, int]) -> Frame | None:
     """The largest frame of a level's form in the middle of a map of another form; None for one of the same.
 
