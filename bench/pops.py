@@ -151,9 +151,9 @@ def found_alike(walker: Walker) -> bool:
             continue
         crossings(patches[0].plants, radii, False, route)
         began = time.perf_counter()
-        found = [crossings(patch.plants, radii, distances.by_size, route) for patch in patches]
+        each_patch = [crossings(patch.plants, radii, distances.by_size, route) for patch in patches]
         ours += time.perf_counter() - began
-        events += sum(len(each.time) for each in found)
+        events += sum(len(each.time) for each in each_patch)
         plants = join([patch.plants for patch in patches])
         first = np.cumsum([0, *(len(patch.plants) for patch in patches)])
         limits = radii[plants.item]
@@ -164,7 +164,7 @@ def found_alike(walker: Walker) -> bool:
         last = STRETCH[0] + (count - 1) * FRAME
         exact = [
             (int(first[n] + k), int(e), bool(away))
-            for n, each in enumerate(found)
+            for n, each in enumerate(each_patch)
             for k, e, away, at in zip(each.plant, each.edge, each.away, each.time)
             if STRETCH[0] < at <= last
         ]

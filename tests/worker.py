@@ -28,7 +28,7 @@ def work_off() -> None:
 def work_off_inside_a_transaction() -> None:
     """The same where a test's transaction hides the jobs from other connections: their progress is not told
     meanwhile."""
-    with mock.patch.object(running, "telling", lambda *_: nullcontext()):
+    with mock.patch.object(running, "reporting", lambda *_: nullcontext()):
         for job in Job.objects.filter(state=Job.State.WAITING).order_by("at"):
             Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING)
             running.do(Job.objects.select_related("level", "user").get(pk=job.pk))

@@ -146,7 +146,7 @@ class Jobs(TransactionTestCase):
             raise OperationalError(2013, "lost")
 
         with (
-            mock.patch.object(running, "telling", lambda *_: nullcontext()),
+            mock.patch.object(running, "reporting", lambda *_: nullcontext()),
             mock.patch.object(Job.objects, "filter", away),
             mock.patch.object(running.time, "sleep"),
             self.assertLogs("server.jobs.running", "ERROR"),

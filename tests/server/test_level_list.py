@@ -11,7 +11,7 @@ from django.test import TransactionTestCase
 from django.utils import timezone
 from PIL import Image
 
-from server.catalogue.lifetime import KEPT
+from server.catalogue.lifetime import RESTORABLE_FOR
 from server.document.planted import planted_of
 from server.levels.models import Level
 from server.shapes.models import Shape
@@ -190,7 +190,7 @@ class Levels(TransactionTestCase):
         self.assertEqual(self.ask("post", "/api/removed-levels/test-moor/bring-back").status_code, 200)
         self.assertEqual(self.guest.get("/api/levels/test-moor").status_code, 200)
         self.ask("post", "/api/levels/test-moor/remove")
-        Level.objects.update(removed_at=timezone.now() - KEPT - timedelta(hours=1))
+        Level.objects.update(removed_at=timezone.now() - RESTORABLE_FOR - timedelta(hours=1))
         self.cards()
         work_off()
         self.assertFalse(Level.objects.exists())

@@ -64,7 +64,7 @@ class Surveys(GroundCase):
 
     def test_the_first_one_is_looked_at_while_it_grows_and_leaves_nothing_behind_when_stopped(self):
         user, level, grown = User.objects.get(username="north"), Level.objects.get(), []
-        asked = surveys.Asked(DrawingSettings(), 32.0, EYE)
+        asked = surveys.SurveyRequest(DrawingSettings(), 32.0, EYE)
 
         def look(share, step):
             _, found = surveys.state_of(level, user, asked, {}, False)

@@ -1,12 +1,12 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Component } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
-import KeySheet from '../src/components/KeySheet.vue'
-import { useKeys } from '../src/stores/keys'
-import { useSession } from '../src/stores/session'
-import InstallationSettings from '../src/views/InstallationSettings.vue'
-import OwnAccount from '../src/views/OwnAccount.vue'
-import UseLink from '../src/views/UseLink.vue'
+import KeySheet from '../src/level/KeySheet.vue'
+import { useKeys } from '../src/level/keys'
+import { useSession } from '../src/pages/session'
+import InstallationSettings from '../src/pages/InstallationSettings.vue'
+import OwnAccount from '../src/pages/OwnAccount.vue'
+import UseLink from '../src/pages/UseLink.vue'
 import { at, choose, openLevel, refuse, serve, settled, show, until, write } from './help'
 
 let page: Awaited<ReturnType<typeof show>> | null = null

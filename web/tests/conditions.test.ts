@@ -1,13 +1,13 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick, reactive } from 'vue'
 import type { Condition } from '../src/api/client'
-import BandField from '../src/components/BandField.vue'
-import ConditionCard from '../src/components/ConditionCard.vue'
-import ConditionList from '../src/components/ConditionList.vue'
-import FacingRose from '../src/components/FacingRose.vue'
-import { ENDLESS, fieldOf, fresh, inBand, KINDS, ORDER } from '../src/conditions'
-import { useDraft } from '../src/composables/useDraft'
-import { useStores } from '../src/stores'
+import BandField from '../src/planting/BandField.vue'
+import ConditionCard from '../src/planting/ConditionCard.vue'
+import ConditionList from '../src/planting/ConditionList.vue'
+import FacingRose from '../src/planting/FacingRose.vue'
+import { ENDLESS, fieldOf, fresh, inBand, KINDS, ORDER } from '../src/planting/conditions'
+import { useDraft } from '../src/planting/useDraft'
+import { useStores } from '../src/shared/stores'
 import {
   inScope,
   numbers,

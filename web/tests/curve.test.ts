@@ -1,5 +1,13 @@
 import { describe, expect, it } from 'vitest'
-import { inverted, nearestPoint, STRAIGHT, through, withoutPoint, withPoint, type Curve } from '../src/curve'
+import {
+  inverted,
+  nearestPoint,
+  STRAIGHT,
+  through,
+  withoutPoint,
+  withPoint,
+  type Curve,
+} from '../src/planting/curve'
 import { numbers } from './help'
 
 describe('a curve', () => {

@@ -1,10 +1,10 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 import type { Calibration, Device, Level, Tier } from '../src/api/client'
-import DevicePanel from '../src/components/DevicePanel.vue'
-import FitPlot from '../src/components/FitPlot.vue'
+import DevicePanel from '../src/sightline/DevicePanel.vue'
+import FitPlot from '../src/sightline/FitPlot.vue'
 import { PLAIN } from '../src/stage/drawing'
-import { useDrawing } from '../src/stores/drawing'
+import { useDrawing } from '../src/sightline/drawing'
 import { at, openLevel, serve, show, until, uploads, kept } from './help'
 
 const MARKS = { ms: 2, triangles: 1, draw_calls: 1, shadow_triangles: 1, memory: 1 }

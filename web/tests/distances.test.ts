@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { Distances, Stand } from '../src/api/client'
-import { at, copied, moved, neverDrawn, newEdges, toPixels, type Edge } from '../src/distances'
+import { at, copied, moved, neverDrawn, newEdges, toPixels, type Edge } from '../src/sightline/distances'
 import { numbers } from './help'
 
 const FAR: Distances = { steps: [24, 58], billboard: 110, gone: 900, fade: 12, shadow: 64, by_size: false }

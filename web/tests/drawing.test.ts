@@ -3,7 +3,7 @@ import type { Drawing, Walk } from '../src/api/client'
 import { drawnDistances, drawnReach, PLAIN, rank, through } from '../src/stage/drawing'
 import { states } from '../src/stage/distances'
 import { clearDistance, left, thicker } from '../src/stage/fog'
-import { lookAt, routeOf, thinned } from '../src/walk'
+import { lookAt, routeOf, thinned } from '../src/sightline/walk'
 import { Ground } from '../src/stage/ground'
 import { stand } from './help'
 

@@ -1,6 +1,6 @@
 import { afterEach, describe, expect, it } from 'vitest'
 import { nextTick, reactive } from 'vue'
-import NumberField from '../src/components/NumberField.vue'
+import NumberField from '../src/shared/NumberField.vue'
 import { show } from './help'
 
 type Shown = Awaited<ReturnType<typeof show>>

@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { framed, largest, moved, shareOf, type Frame } from '../src/frame'
+import { framed, largest, moved, shareOf, type Frame } from '../src/shared/frame'
 import { numbers } from './help'
 
 it('a frame keeps its form and stays on the picture, wherever it is dragged and however large', () => {

@@ -2,11 +2,11 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
 import type { Entry, Level, Shape, Wind } from '../src/api/client'
-import LayerLooks from '../src/components/LayerLooks.vue'
-import PlotWeek from '../src/components/PlotWeek.vue'
-import ShapeList from '../src/components/ShapeList.vue'
-import WindMenu from '../src/components/WindMenu.vue'
-import { useShapes } from '../src/stores/shapes'
+import LayerLooks from '../src/ground/LayerLooks.vue'
+import PlotWeek from '../src/budget/PlotWeek.vue'
+import ShapeList from '../src/ground/ShapeList.vue'
+import WindMenu from '../src/level/WindMenu.vue'
+import { useShapes } from '../src/ground/shapes'
 import {
   at,
   openLevel,

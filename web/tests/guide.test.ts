@@ -1,8 +1,8 @@
 import { expect, it } from 'vitest'
 import GUIDE from '../../docs/guide.md?raw'
 import type { Entry, Level } from '../src/api/client'
-import { steps } from '../src/firstDay'
-import { found, sectionsOf } from '../src/guide'
+import { steps } from '../src/level/firstDay'
+import { found, sectionsOf } from '../src/level/guide'
 import { BENCHES } from '../src/router'
 import { stand } from './help'
 

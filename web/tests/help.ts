@@ -4,7 +4,7 @@ import { createApp, effectScope, h, nextTick, type Component, type EffectScope, 
 import { createVuetify } from 'vuetify'
 import type { Entry, Item, Level, Stand, StandSettings } from '../src/api/client'
 import { PLAIN } from '../src/stage/drawing'
-import { useLevel } from '../src/stores/level'
+import { useLevel } from '../src/level/level'
 import { drawer } from './drawer'
 
 /** Numbers in [0, 1) that are the same each time (mulberry32). */

@@ -1,10 +1,10 @@
 import { beforeEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 import { ApiError, type Changed, type Entry, type Stand } from '../src/api/client'
-import { useHand } from '../src/composables/useHand'
-import { useOutbox } from '../src/stores/outbox'
-import { useSelection } from '../src/stores/selection'
-import { useStores } from '../src/stores'
+import { useHand } from '../src/planting/useHand'
+import { useOutbox } from '../src/planting/outbox'
+import { useSelection } from '../src/planting/selection'
+import { useStores } from '../src/shared/stores'
 import { inScope, openLevel, refuse, serve, settled, stand, changed, PULSE } from './help'
 import { drawer } from './drawer'
 
@@ -70,7 +70,7 @@ describe('opening a level', () => {
     const { times } = level([stand(1)], {
       'POST /api/levels/fell/strokes': changed({ kind: 'stroke' }),
     })
-    const { useSession } = await import('../src/stores/session')
+    const { useSession } = await import('../src/pages/session')
     useSession().name = 'north'
     await store.open('fell')
     await settled(20)

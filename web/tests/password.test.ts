@@ -1,6 +1,6 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
-import ChangePassword from '../src/components/ChangePassword.vue'
+import ChangePassword from '../src/pages/ChangePassword.vue'
 import { at, openLevel, refuse, serve, show, until, write } from './help'
 
 let page: Awaited<ReturnType<typeof show>> | null = null

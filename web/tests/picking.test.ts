@@ -1,5 +1,5 @@
 import { expect, it } from 'vitest'
-import { picked } from '../src/picking'
+import { picked } from '../src/shared/picking'
 
 const item = (name: string, group: string, ...tags: string[]) => ({
   slug: name.toLowerCase(),

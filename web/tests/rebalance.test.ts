@@ -1,12 +1,12 @@
 import { afterEach, describe, expect, it } from 'vitest'
 import { nextTick } from 'vue'
 import type { Level, RebalanceChange, Tier } from '../src/api/client'
-import RebalancePanel from '../src/components/RebalancePanel.vue'
-import TradeOff from '../src/components/TradeOff.vue'
-import { useDraft } from '../src/composables/useDraft'
+import RebalancePanel from '../src/budget/RebalancePanel.vue'
+import TradeOff from '../src/budget/TradeOff.vue'
+import { useDraft } from '../src/planting/useDraft'
 import { PLAIN } from '../src/stage/drawing'
-import { useStores } from '../src/stores'
-import { useRebalance } from '../src/stores/rebalance'
+import { useStores } from '../src/shared/stores'
+import { useRebalance } from '../src/budget/rebalance'
 import { at, inScope, openLevel, picturing, refuse, serve, settled, show, stand, until } from './help'
 
 const MARKS = { ms: 6, triangles: 10, draw_calls: 10, shadow_triangles: 10, memory: 10 }

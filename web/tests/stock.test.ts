@@ -1,13 +1,13 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick, reactive } from 'vue'
 import type { Distances, Import, Item, ItemDetail, LevelCard } from '../src/api/client'
-import ImportSheet from '../src/components/ImportSheet.vue'
-import ItemEditor from '../src/components/ItemEditor.vue'
-import LevelMenu from '../src/components/LevelMenu.vue'
-import NewStand from '../src/components/NewStand.vue'
-import SightlineChart from '../src/components/SightlineChart.vue'
-import StandInForm from '../src/components/StandInForm.vue'
-import { useShelf } from '../src/stores/shelf'
+import ImportSheet from '../src/ground/ImportSheet.vue'
+import ItemEditor from '../src/stock/ItemEditor.vue'
+import LevelMenu from '../src/level/LevelMenu.vue'
+import NewStand from '../src/planting/NewStand.vue'
+import SightlineChart from '../src/sightline/SightlineChart.vue'
+import StandInForm from '../src/stock/StandInForm.vue'
+import { useShelf } from '../src/stock/shelf'
 import {
   at,
   choose,

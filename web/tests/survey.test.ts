@@ -1,11 +1,11 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
 import { nextTick } from 'vue'
 import type { Level, SurveyMap, Tier } from '../src/api/client'
-import SurveyPanel from '../src/components/SurveyPanel.vue'
+import SurveyPanel from '../src/budget/SurveyPanel.vue'
 import { PLAIN } from '../src/stage/drawing'
-import { useDrawing } from '../src/stores/drawing'
-import { useSurvey } from '../src/stores/survey'
-import { classAt, classesOf, FINE, INKS, LEFT, leftAt, surveySheet } from '../src/surveyMap'
+import { useDrawing } from '../src/sightline/drawing'
+import { useSurvey } from '../src/budget/survey'
+import { classAt, classesOf, FINE, INKS, LEFT, leftAt, surveySheet } from '../src/budget/surveyMap'
 import { at, choose, numbers, openLevel, picturing, refuse, serve, settled, show, until } from './help'
 
 const MAP: SurveyMap = {

@@ -1,6 +1,6 @@
 import { afterEach, describe, expect, it, vi } from 'vitest'
-import OpenSaved from '../src/components/OpenSaved.vue'
-import { MARKS, markPath } from '../src/marks'
+import OpenSaved from '../src/pages/OpenSaved.vue'
+import { MARKS, markPath } from '../src/level/marks'
 import { at, serve, show, until, uploads } from './help'
 
 let page: Awaited<ReturnType<typeof show>> | null = null

@@ -1,0 +1,67 @@
+<script setup lang="ts">
+import { onMounted, ref, shallowRef } from 'vue'
+import { answer, api, type AuditRecord } from '../api/client'
+import PaperPage from './PaperPage.vue'
+
+/** Who signed in, was refused, changed roles, took files out or restored; for leads, in pages. */
+const PAGE = 100
+const WORDS: Record<string, string> = {
+  'sign-in': 'signed in',
+  refused: 'was refused: wrong password',
+  'sign-out': 'signed out',
+  role: '',
+  export: 'had made:',
+  restore: 'restored',
+  level: '',
+}
+const rows = shallowRef<AuditRecord[]>([])
+const more = ref(false)
+const trouble = ref('')
+
+async function load(older = false) {
+  trouble.value = ''
+  try {
+    const last = older ? rows.value[rows.value.length - 1] : undefined
+    const page = await answer(api.GET('/api/audit', { params: { query: { before: last?.id } } }))
+    rows.value = last ? [...rows.value, ...page] : page
+    more.value = page.length === PAGE
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
+onMounted(load)
+const time = (at: string) =>
+  new Date(at).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })
+</script>
+
+<template>
+  <PaperPage title="Who came and went" @again="load()">
+    <p class="faint">
+      Sign-ins of the people in the levels you lead, files handed over, roles and restored backups. Kept for
+      400 days.
+    </p>
+    <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
+    <v-table v-if="rows.length" density="compact" data-test="audit">
+      <thead>
+        <tr>
+          <th scope="col">When</th>
+          <th scope="col">Who</th>
+          <th scope="col">What</th>
+          <th scope="col">Level</th>
+          <th scope="col">From</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="r in rows" :key="r.id" :class="{ over: r.kind === 'refused' }">
+          <td class="number">{{ time(r.at) }}</td>
+          <td>{{ r.person || '—' }}</td>
+          <td>{{ WORDS[r.kind] }} {{ r.what }}</td>
+          <td>{{ r.level ?? '' }}</td>
+          <td class="number">{{ r.address }}</td>
+        </tr>
+      </tbody>
+    </v-table>
+    <p v-else-if="!trouble" class="faint">Nothing has been noted yet.</p>
+    <v-btn v-if="more" @click="load(true)">Older</v-btn>
+  </PaperPage>
+</template>

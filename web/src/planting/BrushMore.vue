@@ -1,0 +1,257 @@
+<script setup lang="ts">
+import { mdiDeleteOutline, mdiDotsHorizontal, mdiImagePlusOutline } from '@mdi/js'
+import { computed, onMounted, ref } from 'vue'
+import { answer, api, type Tip } from '../api/client'
+import { upload } from '../api/upload'
+import { useBrush } from './brush'
+import { useLevel } from '../level/level'
+import ActionButton from '../shared/ActionButton.vue'
+import ChoiceField from '../shared/ChoiceField.vue'
+import PairField from '../shared/PairField.vue'
+
+/** What the brush works on, its tip, and where alone it works. */
+const emit = defineEmits<{ fill: [what: 'area' | 'level'] }>()
+const store = useLevel()
+const brush = useBrush()
+const open = ref(false)
+const trouble = ref('')
+const file = ref<File | null>(null)
+onMounted(() => void brush.loadTips().catch(store.report))
+
+const limits = computed(() => brush.limits!)
+const areas = computed(() => store.shapes.filter((s) => s.kind === 'area'))
+const strata = computed(() => [...new Set(store.chosen.map((s) => s.stratum))].join(', '))
+const change = (part: Partial<NonNullable<typeof brush.limits>>) =>
+  (brush.limits = { ...limits.value, ...part })
+const heights = computed<[number, number]>(() => [Math.floor(store.level!.low), Math.ceil(store.level!.high)])
+async function add(chosen: File | File[] | null) {
+  const picked = Array.isArray(chosen) ? chosen[0] : chosen
+  if (!picked) return
+  trouble.value = ''
+  const form = new FormData()
+  form.append('file', picked)
+  try {
+    const tip = await upload<Tip>('/tips', form)
+    await brush.loadTips()
+    brush.tip = tip.key
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+  file.value = null
+}
+/** The tip in hand, when it is one's own. */
+const mine = computed(() => brush.tips.find((t) => t.key === brush.tip && t.own))
+async function remove() {
+  trouble.value = ''
+  try {
+    await answer(
+      api.DELETE('/api/tips/{tip}', {
+        params: { path: { tip: Number(mine.value!.key.replace(/\D/g, '')) } },
+      }),
+    )
+    brush.tip = ''
+    await brush.loadTips()
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
+function fill(what: 'area' | 'level') {
+  open.value = false
+  emit('fill', what)
+}
+</script>
+
+<template>
+  <v-menu v-model="open" :close-on-content-click="false">
+    <template #activator="{ props: menu }">
+      <ActionButton
+        v-bind="menu"
+        :icon="mdiDotsHorizontal"
+        :on="brush.limited || brush.tip !== '' || brush.scope !== 'selected'"
+        tip="What the brush works on, its tip, and where alone it works"
+        data-test="brush-more"
+      />
+    </template>
+    <v-card class="more" data-test="brush-sheet">
+      <h2 class="minor">On</h2>
+      <v-radio-group
+        v-model="brush.scope"
+        inline
+        density="compact"
+        hide-details
+        aria-label="What the brush works on"
+      >
+        <v-radio value="selected" label="the selected stands" />
+        <v-radio v-if="brush.paints" value="stratum" :label="`all of ${strata}`" data-test="scope-stratum" />
+        <v-radio v-else value="all" label="every stand" data-test="scope-all" />
+      </v-radio-group>
+      <template v-if="brush.paints">
+        <h2 class="minor">Tip</h2>
+        <div class="tips">
+          <v-btn
+            class="tip"
+            :aria-pressed="brush.tip === ''"
+            aria-label="Round"
+            data-test="tip-round"
+            @click="brush.tip = ''"
+            ><i class="round"
+          /></v-btn>
+          <v-btn
+            v-for="t in brush.tips"
+            :key="t.key"
+            class="tip"
+            :aria-pressed="brush.tip === t.key"
+            :aria-label="t.name"
+            :data-test="`tip-${t.key}`"
+            @click="brush.tip = t.key"
+            ><img :src="t.picture" alt=""
+          /></v-btn>
+          <v-btn
+            v-if="mine"
+            size="x-small"
+            :prepend-icon="mdiDeleteOutline"
+            data-test="tip-remove"
+            @click="remove"
+            >Remove {{ mine.name }}</v-btn
+          >
+        </div>
+        <v-file-input
+          v-model="file"
+          label="Add a picture as a tip"
+          accept="image/*"
+          prepend-icon=""
+          :prepend-inner-icon="mdiImagePlusOutline"
+          hide-details
+          data-test="tip-file"
+          @update:model-value="add"
+        />
+        <p v-if="trouble" class="over" role="alert">{{ trouble }}</p>
+        <v-radio-group
+          v-if="brush.tip"
+          v-model="brush.turn"
+          inline
+          density="compact"
+          hide-details
+          aria-label="How the tip turns"
+        >
+          <v-radio value="along" label="turns with the stroke" />
+          <v-radio value="random" label="at random" />
+          <v-radio value="still" label="stays" />
+        </v-radio-group>
+        <h2 class="minor">Works only</h2>
+        <ChoiceField
+          label="on"
+          :value="limits.layer!"
+          :items="[
+            { value: '', title: 'any ground' },
+            ...store.level!.layers.map((l) => ({ value: l.name, title: l.name })),
+          ]"
+          test="limit-layer"
+          @change="change({ layer: $event })"
+        />
+        <ChoiceField
+          label="in"
+          :value="limits.area ?? null"
+          :items="[
+            { value: null, title: 'any place' },
+            ...areas.map((a) => ({ value: a.id, title: a.name })),
+          ]"
+          test="limit-area"
+          @change="change({ area: $event })"
+        />
+        <v-checkbox
+          label="on slopes"
+          :model-value="!!limits.slope"
+          data-test="limit-slope"
+          @update:model-value="change({ slope: limits.slope ? null : [0, 20] })"
+        />
+        <PairField
+          v-if="limits.slope"
+          label="Slope"
+          unit="°"
+          :value="limits.slope as [number, number]"
+          :min="0"
+          :max="90"
+          test="limit-slope-band"
+          @change="change({ slope: $event })"
+        />
+        <v-checkbox
+          label="at altitudes"
+          :model-value="!!limits.altitude"
+          data-test="limit-altitude"
+          @update:model-value="change({ altitude: limits.altitude ? null : heights })"
+        />
+        <PairField
+          v-if="limits.altitude"
+          label="Altitude"
+          unit="m"
+          :value="limits.altitude as [number, number]"
+          :min="-1e5"
+          test="limit-altitude-band"
+          @change="change({ altitude: $event })"
+        />
+        <v-checkbox
+          label="where the stand already is"
+          :model-value="limits.present"
+          data-test="limit-present"
+          @update:model-value="change({ present: !limits.present })"
+        />
+        <h2 class="minor">At once</h2>
+        <p class="row">
+          <ActionButton
+            tip="Paint all of the area at once"
+            :why="limits.area === null && 'choose an area above first'"
+            data-test="fill-area"
+            @click="fill('area')"
+            >all of the area</ActionButton
+          >
+          <ActionButton tip="Paint the whole level at once" data-test="fill-level" @click="fill('level')"
+            >the whole level</ActionButton
+          >
+        </p>
+      </template>
+    </v-card>
+  </v-menu>
+</template>
+
+<style scoped>
+.more {
+  width: 340px;
+  padding: 2px 14px 12px;
+}
+.more h2 {
+  margin: 9px 0 4px;
+}
+.row {
+  display: flex;
+  gap: 6px;
+  margin: 3px 0;
+}
+.tips {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 5px;
+  align-items: center;
+  margin: 3px 0 6px;
+}
+.tip {
+  min-width: 0;
+  width: 34px;
+  height: 34px !important;
+  padding: 2px;
+  background: #23211d !important;
+}
+.tip[aria-pressed='true'] {
+  outline: 2px solid var(--green);
+}
+.tip img,
+.tip .round {
+  display: block;
+  width: 28px;
+  height: 28px;
+}
+.tip .round {
+  border-radius: 50%;
+  background: radial-gradient(#fff 40%, #fff0 70%);
+}
+</style>

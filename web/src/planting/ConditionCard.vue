@@ -1,0 +1,425 @@
+<script setup lang="ts">
+import { mdiChevronDown, mdiChevronUp, mdiClose, mdiDragVertical } from '@mdi/js'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { answer, api, type Condition, type Look } from '../api/client'
+import { fieldOf, inBand, KINDS } from './conditions'
+import { inverted, STRAIGHT, through, type Curve } from './curve'
+import { useLevel } from '../level/level'
+import ActionButton from '../shared/ActionButton.vue'
+import BandField from './BandField.vue'
+import ChoiceField from '../shared/ChoiceField.vue'
+import CurveField from './CurveField.vue'
+import FacingRose from './FacingRose.vue'
+import NoiseField from './NoiseField.vue'
+import NumberField from '../shared/NumberField.vue'
+
+const props = defineProps<{
+  condition: Condition
+  index: number
+  count: number
+  wrong?: boolean
+  disabled?: boolean
+  alone?: boolean
+}>()
+const emit = defineEmits<{
+  change: [condition: Condition]
+  remove: []
+  move: [to: number]
+  bands: [layer: string]
+}>()
+const store = useLevel()
+const found = shallowRef<Look | null>(null)
+const trouble = ref('')
+const open = ref(true)
+const c = computed(() => props.condition)
+const look = computed(() => KINDS[c.value.kind])
+let round = 0
+let timer = 0
+
+const complete = computed(
+  () =>
+    (c.value.kind !== 'layer' || c.value.layers!.length > 0) &&
+    (c.value.kind !== 'stand' || c.value.stand !== 0) &&
+    (c.value.kind !== 'mask' || c.value.mask !== ''),
+)
+async function load() {
+  const mine = ++round
+  trouble.value = ''
+  if (!complete.value) return void (found.value = null)
+  try {
+    const reply = await answer(
+      api.POST('/api/levels/{slug}/conditions/look', {
+        params: { path: { slug: store.slug } },
+        body: { ...c.value, lo: Math.min(c.value.lo, c.value.hi) },
+      }),
+    )
+    if (mine === round) found.value = reply
+  } catch (error) {
+    if (mine === round) trouble.value = (error as Error).message
+  }
+}
+watch(
+  [
+    () => fieldOf(c.value),
+    () => store.level?.ground_revision,
+    () => store.level?.layers_revision,
+    () => store.shapes,
+    () => (c.value.kind === 'stand' ? store.stands : 0),
+  ],
+  () => {
+    window.clearTimeout(timer)
+    timer = window.setTimeout(() => void load(), found.value ? 150 : 0)
+  },
+  { immediate: true },
+)
+
+const share = computed(() => {
+  if (!found.value) return null
+  const { counts, edges } = found.value
+  let inside = 0
+  counts.forEach((n, k) => {
+    const mid = (edges[k] + edges[k + 1]) / 2
+    const away = Math.abs(((mid - c.value.centre! + 540) % 360) - 180)
+    inside +=
+      n *
+      (c.value.curve?.length
+        ? through(c.value.curve as Curve, mid)
+        : inBand(c.value, c.value.kind === 'facing' ? away : mid))
+  })
+  const held =
+    inside /
+    Math.max(
+      counts.reduce((a, b) => a + b, 0),
+      1,
+    )
+  return Math.round((c.value.join === 'except' ? 1 - held : held) * 100)
+})
+const above = computed(() => {
+  const first = store.chosen[0]
+  const at = store.stands.indexOf(first)
+  return store.stands.filter((s, k) => !s.sward && k < at)
+})
+const ofKind = computed(() => store.shapes.filter((s) => s.kind === c.value.kind))
+const set = (part: Partial<Condition>) => emit('change', { ...c.value, ...part })
+const flip = <T,>(list: T[], item: T) =>
+  list.includes(item) ? list.filter((x) => x !== item) : [...list, item]
+const isDistance = computed(() => ['path', 'area', 'obstacle'].includes(c.value.kind))
+function setDepth(on: boolean) {
+  set(
+    on
+      ? { depth: true, lo: 0.3, hi: 1, soft_lo: 0.2, soft_hi: 0 }
+      : { depth: false, lo: -1e5, hi: 0, soft_lo: 0, soft_hi: 4 },
+  )
+}
+function drives(what: 'density' | 'size' | 'both') {
+  set({ density: what !== 'size', size: what === 'density' ? null : (c.value.size ?? 0.5) })
+}
+const VALUES = [
+  { value: 'band', title: 'within a band' },
+  { value: 'curve', title: 'as density, by a curve' },
+] as const
+const DRIVES = [
+  { value: 'density', title: 'density' },
+  { value: 'size', title: 'size' },
+  { value: 'both', title: 'density and size' },
+] as const
+const joins = computed(() => [
+  { value: 'and', title: props.index ? 'and' : 'where' },
+  ...(props.index ? [{ value: 'or', title: 'or' }] : []),
+  { value: 'except', title: 'except' },
+])
+const driven = computed(() =>
+  c.value.size === null || c.value.size === undefined ? 'density' : c.value.density ? 'both' : 'size',
+)
+function keys(event: KeyboardEvent) {
+  const way = { ArrowUp: -1, ArrowDown: 1 }[event.key]
+  if (!way || props.disabled) return
+  event.preventDefault()
+  emit('move', props.index + way)
+}
+</script>
+
+<template>
+  <div class="card" :class="{ off: !c.on }" :data-test="`band-${c.kind}`">
+    <header>
+      <span
+        v-if="!alone"
+        v-tooltip="'Drag to move it, or arrow up and down'"
+        class="grip"
+        tabindex="0"
+        role="button"
+        data-keys
+        :aria-label="`Move ${look.label}: arrow up or down`"
+        :data-test="`grip-${index}`"
+        @keydown="keys"
+        ><v-icon :icon="mdiDragVertical" size="18"
+      /></span>
+      <v-select
+        v-if="!alone"
+        variant="plain"
+        class="join"
+        :class="c.join"
+        :model-value="c.join"
+        :items="joins"
+        :disabled="disabled"
+        :aria-label="`How ${look.label} joins`"
+        :data-test="`join-${c.kind}`"
+        hide-details
+        @update:model-value="set({ join: $event })"
+      />
+      <v-checkbox
+        class="use"
+        :model-value="c.on"
+        :disabled="disabled"
+        :aria-label="`Use ${look.label}`"
+        :data-test="`on-${c.kind}`"
+        @update:model-value="set({ on: !!$event })"
+      />
+      <span class="name">{{ c.depth ? 'Depth in areas' : look.label }}</span>
+      <v-btn
+        v-tooltip="{
+          text: share === null ? look.says : `${look.says}; ${share} % of the ground suits`,
+          openDelay: 400,
+        }"
+        variant="text"
+        size="x-small"
+        :append-icon="open ? mdiChevronUp : mdiChevronDown"
+        :aria-expanded="open"
+        @click="open = !open"
+        ><span class="number">{{ share === null ? '…' : `${share} %` }}</span></v-btn
+      >
+      <ActionButton
+        v-if="!disabled"
+        variant="text"
+        size="x-small"
+        :icon="mdiClose"
+        :tip="`Remove ${look.label}`"
+        :data-test="`remove-${c.kind}`"
+        @click="emit('remove')"
+      />
+    </header>
+    <template v-if="open">
+      <p v-if="trouble" class="over">{{ trouble }}</p>
+      <template v-if="c.kind === 'layer'">
+        <div class="choices">
+          <v-checkbox
+            v-for="l in store.level!.layers"
+            :key="l.name"
+            :label="l.name"
+            :model-value="c.layers!.includes(l.name)"
+            :disabled="disabled"
+            :data-test="`layer-${l.name}`"
+            @update:model-value="set({ layers: flip(c.layers!, l.name) })"
+          />
+        </div>
+        <ActionButton
+          v-if="c.layers!.length === 1 && !disabled"
+          size="x-small"
+          data-test="take-bands"
+          tip="Fill in the altitude and slope that hold its middle nine tenths"
+          @click="emit('bands', c.layers![0])"
+          >take its altitude and slope</ActionButton
+        >
+      </template>
+      <ChoiceField
+        v-if="c.kind === 'stand'"
+        label="Stand"
+        :value="c.stand || null"
+        :items="above.map((s) => ({ value: s.number, title: s.name }))"
+        hint="choose one"
+        :disabled="disabled"
+        test="stand-choice"
+        @change="set({ stand: $event ?? 0 })"
+      />
+      <p v-if="c.kind === 'stand' && !above.length" class="faint">
+        No stand with single plants stands above this one.
+      </p>
+      <ChoiceField
+        v-if="c.kind === 'mask'"
+        label="Mask image"
+        :value="c.mask || null"
+        :items="store.masks.map((m) => ({ value: m.name, title: m.name }))"
+        hint="choose one"
+        :disabled="disabled"
+        test="mask-choice"
+        @change="set({ mask: $event ?? '' })"
+      />
+      <ChoiceField
+        v-if="c.kind === 'mask'"
+        label="Its values"
+        :value="c.curve!.length ? 'curve' : 'band'"
+        :items="VALUES"
+        :disabled="disabled"
+        test="mask-values"
+        @change="set({ curve: $event === 'curve' ? STRAIGHT : [] })"
+      />
+      <p v-if="c.kind === 'mask' && !store.masks.length" class="faint">
+        This level has no mask images; bring one in on the Ground bench.
+      </p>
+      <NumberField
+        v-if="c.kind === 'hollow' || c.kind === 'flat'"
+        :label="c.kind === 'flat' ? 'Within a radius of' : 'Against the ground within'"
+        unit="m"
+        :value="c.radius!"
+        :min="0.5"
+        :max="250"
+        :step="c.kind === 'flat' ? 0.5 : 5"
+        :digits="1"
+        :disabled="disabled"
+        :test="`${c.kind}-radius`"
+        @change="set({ radius: $event })"
+      />
+      <v-select
+        v-if="isDistance && ofKind.length"
+        multiple
+        chips
+        closable-chips
+        clearable
+        :model-value="c.shapes"
+        :items="ofKind"
+        item-title="name"
+        item-value="id"
+        :label="`Of these ${c.kind}s`"
+        :placeholder="`all ${c.kind}s`"
+        persistent-placeholder
+        hide-details
+        :disabled="disabled"
+        class="which"
+        @update:model-value="set({ shapes: $event ?? [] })"
+      />
+      <p v-if="isDistance && !ofKind.length" class="faint">
+        This level has no {{ c.kind }}s yet; draw one on the Ground bench.
+      </p>
+      <v-checkbox
+        v-if="c.kind === 'area'"
+        label="by relative depth, 0 at the edge to 1 at the deepest"
+        :model-value="c.depth"
+        :disabled="disabled"
+        data-test="area-depth"
+        @update:model-value="setDepth(!!$event)"
+      />
+      <NoiseField
+        v-if="c.kind === 'noise'"
+        :condition="c"
+        :disabled="disabled"
+        @change="emit('change', $event)"
+      />
+      <FacingRose
+        v-if="c.kind === 'facing'"
+        :condition="c"
+        :histogram="found"
+        :wrong="wrong"
+        :disabled="disabled"
+        @change="emit('change', $event)"
+      />
+      <template v-else-if="c.curve?.length">
+        <CurveField
+          :curve="c.curve as Curve"
+          label="What each grey of the mask becomes"
+          :counts="found?.counts"
+          :disabled="disabled"
+          @change="set({ curve: $event })"
+        />
+        <p class="row">
+          <span class="faint">black to white; click to add a point, Delete takes one away</span>
+          <v-btn
+            size="x-small"
+            :disabled="disabled"
+            data-test="curve-invert"
+            @click="set({ curve: inverted(c.curve as Curve) })"
+            >Invert</v-btn
+          >
+        </p>
+      </template>
+      <BandField
+        v-else
+        :condition="c"
+        :histogram="found"
+        :wrong="wrong"
+        :disabled="disabled"
+        @change="emit('change', $event)"
+      />
+      <template v-if="!alone">
+        <ChoiceField
+          label="It sets"
+          :value="driven"
+          :items="DRIVES"
+          :disabled="disabled"
+          :test="`drives-${c.kind}`"
+          @change="drives"
+        />
+        <NumberField
+          v-if="driven !== 'density'"
+          label="Size where it fails"
+          :value="c.size! * 100"
+          unit="%"
+          :min="5"
+          :max="100"
+          :step="5"
+          :digits="0"
+          :normal="50"
+          :disabled="disabled"
+          :test="`size-${c.kind}`"
+          @change="set({ size: $event / 100 })"
+        />
+      </template>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.card {
+  margin: 2px 0 10px;
+  padding-bottom: 6px;
+  border-bottom: 1px dotted var(--line);
+}
+.card.off > :not(header) {
+  opacity: 0.45;
+}
+header {
+  display: flex;
+  align-items: center;
+  gap: 3px;
+}
+.grip {
+  cursor: grab;
+  color: var(--faint);
+  margin-left: -4px;
+}
+.join {
+  flex: none;
+  width: 72px;
+}
+.join :deep(.v-select__selection) {
+  font: italic 15px var(--serif);
+}
+.join.except :deep(.v-select__selection) {
+  color: var(--oxblood);
+}
+.use {
+  flex: none;
+}
+.name {
+  flex: 1;
+  min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  font-size: 16px;
+}
+.choices {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 12px;
+  margin: 2px 0;
+}
+.row {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  margin: 0;
+}
+.which {
+  margin: 8px 0 4px;
+}
+</style>

@@ -1,0 +1,281 @@
+<script setup lang="ts">
+import { mdiContentCopy, mdiDeleteOutline, mdiPlus, mdiTrayFull } from '@mdi/js'
+import { computed, onMounted, ref, shallowRef } from 'vue'
+import { answer, api, type Condition, type ConditionSet } from '../api/client'
+import type { Draft } from './useDraft'
+import { fresh, KINDS, ORDER, type Kind } from './conditions'
+import { useLevel } from '../level/level'
+import ActionButton from '../shared/ActionButton.vue'
+import ConditionCard from './ConditionCard.vue'
+
+const props = defineProps<{ draft: Draft; locked: boolean }>()
+const store = useLevel()
+const d = props.draft
+const sets = shallowRef<ConditionSet[]>([])
+const setName = ref('')
+const targets = ref<number[]>([])
+const message = ref('')
+const trouble = ref('')
+const dragged = ref<number | null>(null)
+const over = ref<number | null>(null)
+
+const shared = computed(() => d.shared((s) => s.conditions!))
+const list = computed(() => shared.value.value ?? [])
+const put = (conditions: Condition[]) => d.change({ conditions })
+const others = computed(() => store.stands.filter((s) => !store.selected.includes(s.id)))
+
+function set(k: number, c: Condition) {
+  put(list.value.map((old, i) => (i === k ? c : old)))
+}
+function add(kind: Kind) {
+  const c = fresh(kind, store.level!)
+  if (kind === 'layer') c.layers = store.level!.layers.slice(0, 1).map((l) => l.name)
+  if (kind === 'mask' && store.masks.length) c.mask = store.masks[0].name
+  if (kind === 'stand')
+    c.stand = store.stands.find((s, k) => !s.sward && k < store.stands.indexOf(store.chosen[0]))?.number ?? 0
+  if ((kind === 'mask' && !c.mask) || (kind === 'stand' && !c.stand)) {
+    message.value =
+      kind === 'mask'
+        ? 'This level has no mask images yet: bring one in on the Ground bench.'
+        : 'No stand with single plants stands above this one in the column.'
+    return
+  }
+  message.value = ''
+  put([...list.value, c])
+}
+function move(from: number, to: number) {
+  if (to < 0 || to >= list.value.length || from === to) return
+  const next = list.value.slice()
+  next.splice(to, 0, ...next.splice(from, 1))
+  put(next)
+  requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-test=grip-${to}]`)?.focus())
+}
+function dropped(to: number) {
+  if (dragged.value !== null) move(dragged.value, to)
+  dragged.value = over.value = null
+}
+async function takeBands(layer: string) {
+  await guarded(async () => {
+    const b = await answer(
+      api.GET('/api/levels/{slug}/layers/{layer}/bands', { params: { path: { slug: store.slug, layer } } }),
+    )
+    let next = list.value
+    for (const kind of ['altitude', 'slope'] as const) {
+      const [lo, hi] = b[kind]
+      const soft = +((hi - lo) * 0.1).toFixed(1)
+      const at = next.findIndex((c) => c.kind === kind)
+      const c = { ...(at < 0 ? fresh(kind, store.level!) : next[at]), lo, hi, soft_lo: soft, soft_hi: soft }
+      next = at < 0 ? [...next, c] : next.map((old, k) => (k === at ? c : old))
+    }
+    put(next)
+    message.value = `Altitude and slope hold the middle nine tenths of ${layer}.`
+  })
+}
+async function copy() {
+  await guarded(async () => {
+    const body = { key: crypto.randomUUID(), conditions: list.value, to: targets.value }
+    store.take(await answer(api.POST('/api/levels/{slug}/conditions/copy', { ...store.here(), body })))
+    message.value = `Copied to ${store.stands
+      .filter((s) => targets.value.includes(s.id))
+      .map((s) => s.name)
+      .join(', ')}.`
+    targets.value = []
+  })
+}
+const loadSets = () => guarded(async () => void (sets.value = await answer(api.GET('/api/condition-sets'))))
+async function saveSet() {
+  await guarded(async () => {
+    await answer(
+      api.POST('/api/condition-sets', {
+        body: { name: setName.value.trim(), level: store.slug, conditions: list.value },
+      }),
+    )
+    message.value = `Saved as ${setName.value.trim()}.`
+    setName.value = ''
+    await loadSets()
+  })
+}
+async function useSet(s: ConditionSet) {
+  await guarded(async () => {
+    const fit = await answer(
+      api.GET('/api/levels/{slug}/condition-sets/{pk}', { params: { path: { slug: store.slug, pk: s.id } } }),
+    )
+    put(fit.conditions)
+    message.value = fit.notes.join(' ') || `${s.name} is tried; keep it or drop it.`
+  })
+}
+const dropSet = (s: ConditionSet) =>
+  guarded(async () => {
+    await answer(api.DELETE('/api/condition-sets/{pk}', { params: { path: { pk: s.id } } }))
+    await loadSets()
+  })
+async function guarded(work: () => Promise<void>) {
+  trouble.value = ''
+  try {
+    await work()
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
+onMounted(loadSets)
+</script>
+
+<template>
+  <p v-if="shared.mixed" class="faint">
+    The selected stands have different conditions; select one to edit them.
+  </p>
+  <template v-else>
+    <div
+      v-for="(c, k) in list"
+      :key="`${k}/${c.kind}`"
+      :class="{ over: over === k && dragged !== null && dragged !== k }"
+      class="slot"
+      @dragover.prevent="over = k"
+      @drop.prevent="dropped(k)"
+    >
+      <div
+        :draggable="!locked && dragged === k"
+        @dragend="dragged = over = null"
+        @pointerdown.capture="dragged = ($event.target as HTMLElement).closest('.grip') ? k : null"
+      >
+        <ConditionCard
+          :condition="c"
+          :index="k"
+          :count="list.length"
+          :wrong="
+            d.fields.value.some(
+              (f) => f.startsWith(`settings.conditions.${k}`) || f.startsWith(`conditions.${k}`),
+            )
+          "
+          :disabled="locked"
+          @change="set(k, $event)"
+          @remove="put(list.filter((_, i) => i !== k))"
+          @move="move(k, $event)"
+          @bands="takeBands"
+        />
+      </div>
+    </div>
+    <p v-if="!list.length" class="faint">No condition: it may stand anywhere.</p>
+    <p v-if="trouble" class="oxblood" role="alert" data-test="condition-trouble">{{ trouble }}</p>
+    <p v-if="message" class="faint" role="status" data-test="condition-message">{{ message }}</p>
+    <div v-if="!locked" class="tools">
+      <v-menu max-height="70vh">
+        <template #activator="{ props: menu }"
+          ><v-btn v-bind="menu" :prepend-icon="mdiPlus" data-test="add-condition">Condition</v-btn></template
+        >
+        <v-list>
+          <v-list-item
+            v-for="kind in ORDER"
+            :key="kind"
+            :title="KINDS[kind].label"
+            :subtitle="KINDS[kind].says"
+            :data-test="`add-${kind}`"
+            @click="add(kind)"
+          />
+        </v-list>
+      </v-menu>
+      <v-menu :close-on-content-click="false">
+        <template #activator="{ props: menu }"
+          ><ActionButton
+            v-bind="menu"
+            :icon="mdiContentCopy"
+            tip="Copy these conditions to other stands"
+            :why="d.dirty.value && 'keep or drop the draft first'"
+            data-test="copy-conditions"
+            >Copy to</ActionButton
+          ></template
+        >
+        <v-card class="sheet">
+          <v-checkbox
+            v-for="s in others"
+            :key="s.id"
+            v-model="targets"
+            :value="s.id"
+            :label="s.name"
+            :data-test="`copy-${s.slug}`"
+          />
+          <v-btn color="primary" variant="flat" :disabled="!targets.length" data-test="copy-go" @click="copy"
+            >Copy these conditions</v-btn
+          >
+        </v-card>
+      </v-menu>
+      <v-menu :close-on-content-click="false">
+        <template #activator="{ props: menu }"
+          ><ActionButton
+            v-bind="menu"
+            :icon="mdiTrayFull"
+            tip="Sets of conditions that all levels can use"
+            data-test="condition-sets"
+            >Sets</ActionButton
+          ></template
+        >
+        <v-card class="sheet">
+          <p v-if="!sets.length" class="faint">
+            No sets saved yet. They can be used in every level of the team.
+          </p>
+          <v-list v-else :border="false">
+            <v-list-item
+              v-for="s in sets"
+              :key="s.id"
+              :title="s.name"
+              :subtitle="`${s.kinds.map((k) => KINDS[k as Kind].label.toLowerCase()).join(', ')}, by ${s.by}`"
+              :data-test="`set-${s.id}`"
+              @click="useSet(s)"
+            >
+              <template v-if="s.may_change" #append
+                ><ActionButton
+                  variant="text"
+                  size="x-small"
+                  :icon="mdiDeleteOutline"
+                  :tip="`Remove ${s.name}`"
+                  @click.stop="dropSet(s)"
+              /></template>
+            </v-list-item>
+          </v-list>
+          <div class="set">
+            <v-text-field
+              v-model="setName"
+              label="Name of a set"
+              maxlength="80"
+              min-width="150"
+              hide-details
+              data-test="set-name"
+            />
+            <ActionButton
+              color="primary"
+              variant="flat"
+              :why="!list.length ? 'there is no condition' : !setName.trim() && 'give it a name'"
+              data-test="set-save"
+              @click="saveSet"
+              >Save these</ActionButton
+            >
+          </div>
+        </v-card>
+      </v-menu>
+    </div>
+  </template>
+</template>
+
+<style scoped>
+.slot.over {
+  border-top: 2px solid var(--green);
+}
+.oxblood {
+  color: var(--oxblood);
+}
+.tools {
+  display: flex;
+  gap: 6px;
+  margin: 4px 0 0;
+}
+.sheet {
+  padding: 10px 12px;
+  display: grid;
+  gap: 6px;
+}
+.set {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+</style>

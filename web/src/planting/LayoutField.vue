@@ -1,0 +1,287 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Layout } from '../api/client'
+import type { Draft } from './useDraft'
+import { useLevel } from '../level/level'
+import ChoiceField from '../shared/ChoiceField.vue'
+import NumberField from '../shared/NumberField.vue'
+
+/** How a stand's places lie: thrown freely, along paths, in rows, or on the plants of a stand above it. */
+const props = defineProps<{ draft: Draft; locked: boolean }>()
+const store = useLevel()
+const shared = computed(() => props.draft.shared((s) => s.layout!))
+const l = computed(() => shared.value.value)
+const set = (part: Partial<Layout>) => props.draft.change({ layout: { ...l.value, ...part } })
+const KINDS = [
+  { value: 'free', title: 'freely, evenly apart' },
+  { value: 'path', title: 'along paths' },
+  { value: 'rows', title: 'in rows over areas' },
+  { value: 'anchors', title: 'on another stand’s plants' },
+] as const
+const BY = [
+  { value: 'every', title: 'every so many metres' },
+  { value: 'count', title: 'so often on each path' },
+] as const
+const SIDES = [
+  { value: 'on', title: 'on its line' },
+  { value: 'left', title: 'left of it' },
+  { value: 'right', title: 'right of it' },
+  { value: 'both', title: 'both sides' },
+] as const
+const FACES = [
+  { value: 'along', title: 'along it' },
+  { value: 'across', title: 'across it' },
+  { value: 'free', title: 'as they like' },
+] as const
+const WHERE = [
+  { value: 'each', title: 'one on each anchor point' },
+  { value: 'around', title: 'along the line through them' },
+  { value: 'inside', title: 'inside that line' },
+] as const
+const ofKind = computed(() =>
+  store.shapes.filter((s) => s.kind === (l.value.kind === 'path' ? 'path' : 'area')),
+)
+const hosts = computed(() => {
+  const at = store.stands.indexOf(store.chosen[0])
+  return store.stands.filter((s, k) => !s.sward && k < at)
+})
+const anchored = (number: number) =>
+  store.stands
+    .find((s) => s.number === number)
+    ?.items.some((i) => store.level!.stock.find((x) => x.slug === i)?.anchors.length)
+/** The groups of anchor points that the host's items have. */
+const groups = computed(() => {
+  const items = store.stands.find((s) => s.number === l.value.host)?.items ?? []
+  const names = items.flatMap((i) => store.level!.stock.find((x) => x.slug === i)?.anchors ?? [])
+  return [...new Set(names.map((n) => n.replace(/[\d ]+$/, '') || n))]
+})
+const where = computed(() => (!l.value.around ? 'each' : l.value.inside ? 'inside' : 'around'))
+const stand = (value: string) =>
+  set({ around: value === 'each' ? 0 : l.value.around || 5, inside: value === 'inside' })
+function take(kind: Layout['kind']) {
+  if (kind !== 'anchors')
+    return set({
+      kind,
+      shapes: [],
+      ...(kind === 'path' && l.value.side !== 'on' && !l.value.offset ? { side: 'on' as const } : {}),
+    })
+  const host = hosts.value.find((s) => anchored(s.number)) ?? hosts.value[0]
+  set({ kind, host: host?.number ?? 0 })
+}
+const side = (value: Layout['side']) =>
+  set({ side: value, offset: value !== 'on' && !l.value.offset ? 2 : l.value.offset })
+</script>
+
+<template>
+  <p v-if="shared.mixed" class="faint">The selected stands lie differently; select one to change that.</p>
+  <div v-else data-test="layout">
+    <ChoiceField
+      label="They stand"
+      :value="l.kind"
+      :items="KINDS"
+      :disabled="locked"
+      test="layout-kind"
+      @change="take"
+    />
+    <template v-if="l.kind === 'path' || l.kind === 'rows'">
+      <v-select
+        v-if="ofKind.length"
+        multiple
+        chips
+        closable-chips
+        clearable
+        :model-value="l.shapes"
+        :items="ofKind"
+        item-title="name"
+        item-value="id"
+        :label="l.kind === 'path' ? 'Paths' : 'Areas'"
+        :placeholder="`all ${l.kind === 'path' ? 'paths' : 'areas'}`"
+        persistent-placeholder
+        hide-details
+        :disabled="locked"
+        class="which"
+        data-test="layout-shapes"
+        @update:model-value="set({ shapes: $event ?? [] })"
+      />
+      <p v-else class="faint">
+        This level has no {{ l.kind === 'path' ? 'paths' : 'areas' }} yet; draw one on the Ground bench.
+      </p>
+    </template>
+    <template v-if="l.kind === 'path'">
+      <ChoiceField
+        label="A plant"
+        :value="l.count ? 'count' : 'every'"
+        :items="BY"
+        :disabled="locked"
+        test="layout-by"
+        @change="set({ count: $event === 'count' ? 20 : 0 })"
+      />
+      <NumberField
+        v-if="!l.count"
+        label="Every"
+        unit="m"
+        :value="l.every"
+        :min="0.1"
+        :max="1000"
+        :step="0.1"
+        :disabled="locked"
+        test="layout-every"
+        @change="set({ every: $event })"
+      />
+      <NumberField
+        v-else
+        label="On each path"
+        unit="plants"
+        :value="l.count"
+        :min="1"
+        :max="100000"
+        :digits="0"
+        :disabled="locked"
+        test="layout-count"
+        @change="set({ count: Math.round($event) })"
+      />
+      <ChoiceField
+        label="Side"
+        :value="l.side!"
+        :items="SIDES"
+        :disabled="locked"
+        test="layout-side"
+        @change="side"
+      />
+      <NumberField
+        v-if="l.side !== 'on'"
+        label="Away from its line"
+        unit="m"
+        :value="l.offset"
+        :min="0.05"
+        :max="200"
+        :step="0.25"
+        :disabled="locked"
+        test="layout-offset"
+        @change="set({ offset: $event })"
+      />
+    </template>
+    <template v-if="l.kind === 'rows'">
+      <NumberField
+        label="Rows run toward"
+        unit="°"
+        :value="l.bearing"
+        :min="0"
+        :max="360"
+        :step="5"
+        :digits="0"
+        :normal="0"
+        :disabled="locked"
+        test="layout-bearing"
+        @change="set({ bearing: $event })"
+      />
+      <NumberField
+        label="Rows apart"
+        unit="m"
+        :value="l.apart"
+        :min="0.1"
+        :max="1000"
+        :step="0.25"
+        :disabled="locked"
+        test="layout-apart"
+        @change="set({ apart: $event })"
+      />
+      <NumberField
+        label="In a row, every"
+        unit="m"
+        :value="l.every"
+        :min="0.1"
+        :max="1000"
+        :step="0.25"
+        :disabled="locked"
+        test="layout-every"
+        @change="set({ every: $event })"
+      />
+    </template>
+    <template v-if="l.kind === 'path' || l.kind === 'rows'">
+      <ChoiceField
+        label="They face"
+        :value="l.face!"
+        :items="FACES"
+        :disabled="locked"
+        test="layout-face"
+        @change="set({ face: $event })"
+      />
+      <NumberField
+        label="Off their place, up to"
+        unit="m"
+        :value="l.jitter"
+        :min="0"
+        :max="20"
+        :step="0.05"
+        :normal="0"
+        :disabled="locked"
+        test="layout-jitter"
+        @change="set({ jitter: $event })"
+      />
+      <v-checkbox
+        v-if="l.kind === 'rows' || l.side === 'both'"
+        label="staggered, half a step apart"
+        :model-value="l.stagger"
+        :disabled="locked"
+        data-test="layout-stagger"
+        @update:model-value="set({ stagger: !!$event })"
+      />
+    </template>
+    <template v-if="l.kind === 'anchors'">
+      <ChoiceField
+        label="Host"
+        :value="l.host || null"
+        :items="hosts.map((s) => ({ value: s.number, title: s.name }))"
+        hint="choose a stand above"
+        :disabled="locked"
+        test="layout-host"
+        @change="set({ host: $event ?? 0 })"
+      />
+      <p v-if="l.host && !anchored(l.host)" class="over">None of its items has anchor points to stand on.</p>
+      <ChoiceField
+        v-if="groups.length > 1"
+        label="Points"
+        :value="l.group!"
+        :items="[{ value: '', title: 'all of them' }, ...groups.map((g) => ({ value: g, title: g }))]"
+        :disabled="locked"
+        test="layout-group"
+        @change="set({ group: $event })"
+      />
+      <ChoiceField
+        label="Where"
+        :value="where"
+        :items="WHERE"
+        :disabled="locked"
+        test="layout-around"
+        @change="stand"
+      />
+      <NumberField
+        v-if="l.around"
+        label="On each host"
+        unit="plants"
+        :value="l.around"
+        :min="1"
+        :max="64"
+        :digits="0"
+        :disabled="locked"
+        test="layout-number"
+        @change="set({ around: Math.round($event) })"
+      />
+      <p class="faint small">
+        They move, turn, scale and vanish with their host. Fullness sets the share of the points that carry
+        one.
+      </p>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.which {
+  margin: 8px 0 4px;
+}
+p.small {
+  font-size: 12.5px;
+  margin: 4px 0 0;
+}
+</style>

@@ -1,0 +1,226 @@
+<script setup lang="ts">
+import { mdiChevronDown, mdiChevronUp, mdiClose, mdiTune } from '@mdi/js'
+import { computed, ref } from 'vue'
+import { api, type Condition, type MixEntry } from '../api/client'
+import type { Draft } from './useDraft'
+import { fresh, KINDS, ORDER, type Kind } from './conditions'
+import { useLevel } from '../level/level'
+import { useTrial } from '../level/trial'
+import ActionButton from '../shared/ActionButton.vue'
+import ChoiceField from '../shared/ChoiceField.vue'
+import ConditionCard from './ConditionCard.vue'
+import ItemPicker from '../shared/ItemPicker.vue'
+import NumberField from '../shared/NumberField.vue'
+import PairField from '../shared/PairField.vue'
+
+/** The stock items a stand plants, by weight; a changed weight moves plants only to or from that item. */
+const props = defineProps<{ draft: Draft; locked: boolean }>()
+const store = useLevel()
+const trial = useTrial()
+const mix = computed(() => props.draft.shared((s) => s.mix))
+const stand = computed(() => props.draft.shared((s) => s.variation))
+const list = computed(() => mix.value.value ?? [])
+const total = computed(() =>
+  Math.max(
+    list.value.reduce((n, m) => n + m.weight, 0),
+    1e-9,
+  ),
+)
+const spare = computed(() => store.level!.stock.filter((i) => !list.value.some((m) => m.item === i.slug)))
+const nameOf = (slug: string) => store.level!.stock.find((i) => i.slug === slug)?.name ?? slug
+const DRIVERS = [
+  { value: '', title: 'nothing' },
+  ...ORDER.map((value) => ({ value: value as string, title: KINDS[value].label })),
+]
+const ownOf = (m: MixEntry) =>
+  !!m.drive || !!m.size || (m.sink !== null && m.sink !== undefined) || m.footprint !== 1
+const open = ref('')
+const trouble = ref('')
+const put = (next: MixEntry[]) => props.draft.change({ mix: next })
+const set = (k: number, part: Partial<MixEntry>) =>
+  put(list.value.map((m, i) => (i === k ? { ...m, ...part } : m)))
+/** The items of the mix, but for one. */
+const mixed = (but = '') => list.value.map((m) => m.item).filter((slug) => slug !== but)
+function add(item: string) {
+  put([
+    ...list.value,
+    { item, weight: +(total.value / Math.max(list.value.length, 1)).toFixed(2), footprint: 1, mark: '' },
+  ])
+}
+/** Another item in its stead: the same plants carry it. */
+function exchange(k: number, item: string) {
+  const m = list.value[k]
+  if (item !== m.item) set(k, { item, mark: m.mark || m.item })
+}
+async function everywhere(item: string, by: string) {
+  trouble.value = ''
+  try {
+    await trial.ask(`${nameOf(item)} for ${nameOf(by)} everywhere`, (view, headers) =>
+      api.POST('/api/levels/{slug}/exchange', {
+        ...store.here(),
+        body: { key: crypto.randomUUID(), item, by, view },
+        headers,
+      }),
+    )
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
+function drive(k: number, kind: string) {
+  if (!kind) return set(k, { drive: null })
+  const c: Condition = { ...fresh(kind as Kind, store.level!), density: true }
+  if (kind === 'layer') c.layers = store.level!.layers.slice(0, 1).map((l) => l.name)
+  if (kind === 'mask') c.mask = store.masks[0]?.name ?? ''
+  if (kind === 'stand')
+    c.stand = store.stands.find((s, n) => !s.sward && n < store.stands.indexOf(store.chosen[0]))?.number ?? 0
+  set(k, { drive: c })
+}
+</script>
+
+<template>
+  <p v-if="mix.mixed" class="faint">The selected stands plant different mixes; select one to edit it.</p>
+  <div v-else data-test="mix">
+    <template v-for="(m, k) in list" :key="m.item">
+      <div class="entry">
+        <ItemPicker
+          :model-value="m.item"
+          :label="`Item ${k + 1}: exchange it`"
+          :without="mixed(m.item)"
+          :disabled="locked"
+          :test="`mix-${m.item}`"
+          @update:model-value="exchange(k, $event)"
+        />
+        <NumberField
+          bare
+          :label="`Weight of ${nameOf(m.item)}`"
+          :value="m.weight"
+          :min="0"
+          :max="1000"
+          :step="0.1"
+          :unit="`${Math.round((m.weight / total) * 100)} %`"
+          :disabled="locked"
+          :test="`weight-${m.item}`"
+          @change="set(k, { weight: $event })"
+        />
+        <ActionButton
+          variant="text"
+          size="x-small"
+          :icon="open === m.item ? mdiChevronUp : ownOf(m) ? mdiTune : mdiChevronDown"
+          :aria-expanded="open === m.item"
+          :tip="`What ${nameOf(m.item)} has of its own`"
+          :data-test="`own-${m.item}`"
+          @click="open = open === m.item ? '' : m.item"
+        />
+        <ActionButton
+          v-if="list.length > 1 && !locked"
+          variant="text"
+          size="x-small"
+          :icon="mdiClose"
+          :tip="`Take ${nameOf(m.item)} out`"
+          @click="put(list.filter((_, i) => i !== k))"
+        />
+      </div>
+      <div v-if="open === m.item" class="own">
+        <PairField
+          label="Size"
+          unit="×"
+          :value="m.size ?? stand.value.size!"
+          :min="0.05"
+          :max="10"
+          :disabled="locked"
+          :test="`size-${m.item}`"
+          @change="set(k, { size: $event })"
+        />
+        <NumberField
+          label="Sink"
+          unit="m"
+          :value="m.sink ?? stand.value.sink"
+          :min="-5"
+          :max="5"
+          :step="0.05"
+          :disabled="locked"
+          :test="`sink-${m.item}`"
+          @change="set(k, { sink: $event })"
+        />
+        <NumberField
+          label="Footprint, × its own"
+          :value="m.footprint"
+          :min="0"
+          :max="10"
+          :step="0.1"
+          :normal="1"
+          :disabled="locked"
+          :test="`footprint-${m.item}`"
+          @change="set(k, { footprint: $event })"
+        />
+        <v-btn
+          v-if="m.size || (m.sink !== null && m.sink !== undefined)"
+          size="x-small"
+          :disabled="locked"
+          @click="set(k, { size: null, sink: null })"
+          >size and sink as the stand’s</v-btn
+        >
+        <ChoiceField
+          label="Its weight follows"
+          :value="m.drive?.kind ?? ''"
+          :items="DRIVERS"
+          :disabled="locked"
+          :test="`drive-${m.item}`"
+          @change="drive(k, $event)"
+        />
+        <ConditionCard
+          v-if="m.drive"
+          alone
+          :condition="m.drive"
+          :index="0"
+          :count="1"
+          :disabled="locked"
+          @change="set(k, { drive: $event })"
+          @remove="set(k, { drive: null })"
+        />
+        <div v-if="!locked && spare.length" class="wide">
+          In the whole level
+          <ItemPicker
+            :model-value="''"
+            label="exchange it for …"
+            :without="mixed()"
+            :test="`everywhere-${m.item}`"
+            @update:model-value="everywhere(m.item, $event)"
+          />
+        </div>
+      </div>
+    </template>
+    <p v-if="trouble" class="over" role="alert" data-test="mix-trouble">{{ trouble }}</p>
+    <ItemPicker
+      v-if="spare.length && !locked"
+      :model-value="''"
+      label="Add to the mix"
+      :without="mixed()"
+      test="mix-add"
+      @update:model-value="add"
+    />
+  </div>
+</template>
+
+<style scoped>
+.entry {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 86px auto auto;
+  gap: 4px;
+  align-items: center;
+  margin: 0 0 4px;
+}
+.own {
+  border-left: 2px solid var(--line);
+  padding: 2px 0 6px 10px;
+  margin: 0 0 6px;
+  --choice-width: 140px;
+}
+.wide {
+  display: flex;
+  justify-content: space-between;
+  gap: 8px;
+  align-items: center;
+  padding: 2px 0;
+}
+</style>

@@ -1,0 +1,115 @@
+import { useLocalStorage } from '@vueuse/core'
+import { defineStore, storeToRefs } from 'pinia'
+import { computed, ref, shallowRef } from 'vue'
+import { answer, api, type Stand, type Stroke, type Tip } from '../api/client'
+import { useLevel } from '../level/level'
+import { useTool, type TouchVerb, type Verb } from './tool'
+
+export type { TouchVerb, Verb }
+export const TOUCH_VERBS: TouchVerb[] = ['thicken', 'thin', 'ease', 'level']
+const RADII: [number, number] = [0.5, 200]
+const clamp = (v: number, lo: number, hi: number) => Math.min(Math.max(v, lo), hi)
+const OPPOSITE: Partial<Record<TouchVerb, TouchVerb>> = { thicken: 'thin', thin: 'thicken' }
+
+/** The brush in hand; its size, strength and the like are kept for this person. */
+export const useBrush = defineStore('brush', () => {
+  const level = useLevel()
+  const { verb } = storeToRefs(useTool())
+  const kept = useLocalStorage('kt-radius', 12)
+  /** Metres; what is no number, or absurd, is not taken. */
+  const radius = computed({
+    get: () =>
+      Number.isFinite(kept.value) && kept.value >= RADII[0] && kept.value <= RADII[1] ? kept.value : 12,
+    set: (r: number) => {
+      if (Number.isFinite(r) && r > 0) kept.value = clamp(r, ...RADII)
+    },
+  })
+  const soft = useLocalStorage('kt-soft', 0.5)
+  const strength = useLocalStorage('kt-strength', 0.6)
+  /** The touch that Level works toward, -1 to 1. */
+  const toward = useLocalStorage('kt-toward', 0)
+  const tip = ref('')
+  const turn = ref<Stroke['turn']>('along')
+  const tips = shallowRef<Tip[]>([])
+  /**
+   * Whether touch is painted on the selected stands, or on all of their strata; Uproot takes the selected,
+   * or all.
+   */
+  const scope = ref<'selected' | 'stratum' | 'all'>('selected')
+  const limits = ref<Stroke['limits']>({ layer: '', slope: null, altitude: null, area: null, present: false })
+  /** The item that Set sets; empty for one drawn from the stand's mix. */
+  const setItem = ref('')
+  /** Whether Set sets a plant where another is in the way. */
+  const push = ref(false)
+
+  const paints = computed(() => verb.value !== null && (TOUCH_VERBS as string[]).includes(verb.value))
+  const limited = computed(() => {
+    const l = limits.value!
+    return !!(l.layer || l.slope || l.altitude || l.area !== null || l.present)
+  })
+  /** The stands that the brush works on. */
+  const targets = computed<Stand[]>(() => {
+    const wide = verb.value === 'uproot' ? scope.value === 'all' : scope.value === 'stratum'
+    if (!wide) return level.chosen
+    const strata = new Set(level.chosen.map((s) => s.stratum))
+    return level.stands.filter(
+      (s) => !s.locked && (verb.value === 'uproot' ? !s.sward : strata.has(s.stratum)),
+    )
+  })
+
+  const scaleRadius = (factor: number) =>
+    void (radius.value = Math.round(clamp(radius.value * factor, 0.5, 200) * 10) / 10)
+  const addStrength = (step: number) =>
+    void (strength.value = Math.round(clamp(strength.value + step, 0.05, 1) * 100) / 100)
+  const take = (v: Verb | null) => void (verb.value = verb.value === v ? null : v)
+  const loadTips = async () => void (tips.value = await answer(api.GET('/api/tips')))
+
+  /**
+   * What a stroke with this brush asks of the server; `opposite` thins in place of thickening and the
+   * other way round.
+   */
+  function stroke(path: [number, number][], pressure: number[] | null, opposite = false): Stroke {
+    const v = verb.value as TouchVerb
+    const [first, ...rest] = targets.value
+    return {
+      key: crypto.randomUUID(),
+      stand: first.id,
+      also: rest.map((s) => s.id),
+      verb: (opposite && OPPOSITE[v]) || v,
+      path,
+      pressure,
+      radius: radius.value,
+      soft: soft.value,
+      strength: strength.value,
+      toward: toward.value,
+      tip: tip.value,
+      turn: turn.value,
+      fill: '',
+      limits: { ...limits.value },
+      view: null,
+    }
+  }
+
+  return {
+    verb,
+    radius,
+    soft,
+    strength,
+    toward,
+    tip,
+    turn,
+    tips,
+    scope,
+    limits,
+    push,
+    setItem,
+    paints,
+    limited,
+    targets,
+    scaleRadius,
+    addStrength,
+    take,
+    loadTips,
+    stroke,
+  }
+})

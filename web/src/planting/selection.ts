@@ -1,0 +1,169 @@
+import { defineStore } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { answer, api, type HandIn, type Selected } from '../api/client'
+import { whole } from '../budget/budget'
+import { useLevel } from '../level/level'
+import { useTrial, type Send } from '../level/trial'
+
+type Place = [number, number]
+type Wish = Partial<Omit<HandIn, 'key' | 'plants'>>
+/** What is done to plants unless it is wished otherwise. */
+const WISHES = { do: 'change', free: false, east: 0, south: 0, turn_by: 0, size_by: 1 } as const
+/** No wish for an item, nor for what was set by hand. */
+const NONE = { item: '', pinned: false }
+/** So many plants at once are tried before the change is kept. */
+const MANY = 50
+const TITLES = { change: 'Change', copy: 'Copy', remove: 'Remove', release: 'Release' } as const
+const key = (p: Selected) => `${p.stand}/${p.plant}`
+
+/** Single plants that are selected, and what is done to all of them at once. */
+export const useSelection = defineStore('selection', () => {
+  const store = useLevel()
+  const trial = useTrial()
+  const plants = shallowRef<Selected[]>([])
+  const shape = ref<'box' | 'lasso'>('box')
+  /** Whether plants of every stand are selected, or of the selected stands alone. */
+  const every = ref(false)
+  const trouble = ref('')
+  const busy = ref(false)
+  const push = ref(false)
+  /** The plants that were asked for and are more than can be held. */
+  const over = ref(0)
+
+  const stands = () => (every.value ? [] : store.chosen.filter((s) => !s.sward).map((s) => s.id))
+  const movable = computed(
+    () =>
+      store.mayPlant &&
+      plants.value.length > 0 &&
+      !store.stands.some((s) => s.locked && plants.value.some((p) => p.stand === s.id)),
+  )
+
+  let last: Promise<unknown> = Promise.resolve()
+  /**
+   * One after another, so that what is asked for while something is under way is done to what that leaves.
+   */
+  function guarded(work: () => Promise<void>): Promise<boolean> {
+    const mine = last.then(() => now(work))
+    last = mine
+    return mine
+  }
+  async function now(work: () => Promise<void>): Promise<boolean> {
+    trouble.value = ''
+    busy.value = true
+    try {
+      await work()
+      return true
+    } catch (error) {
+      trouble.value = (error as Error).message
+      return false
+    } finally {
+      busy.value = false
+    }
+  }
+  async function find(body: object, add: boolean, most = Infinity): Promise<void> {
+    const wanted = stands()
+    if (!every.value && !wanted.length)
+      throw new Error('Select a stand of single plants first, or select of every stand.')
+    const reply = await answer(
+      api.POST('/api/levels/{slug}/select', {
+        params: { path: { slug: store.slug } },
+        body: { ...NONE, stands: wanted, ...body },
+      }),
+    )
+    const found = most < Infinity ? reply.plants.slice(0, most) : reply.plants
+    const known = new Set(add ? plants.value.map(key) : [])
+    plants.value = [...(add ? plants.value : []), ...found.filter((p) => !known.has(key(p)))]
+    over.value = reply.total - reply.plants.length
+  }
+  const inside = (outline: Place[], add: boolean) => guarded(() => find({ outline }, add))
+  const pinned = () => guarded(() => find({ pinned: true }, false))
+  const ofItem = (item: string, outline: Place[]) => guarded(() => find({ item, outline }, false))
+
+  /**
+   * The plant nearest to a place within a reach in m; added to the others, or taken from them when it is
+   * among them.
+   */
+  const nearest = (x: number, z: number, reach: number, add: boolean) =>
+    guarded(async () => {
+      const outline = Array.from({ length: 12 }, (_, k): Place => [
+        x + Math.cos((k * Math.PI) / 6) * reach,
+        z + Math.sin((k * Math.PI) / 6) * reach,
+      ])
+      const wanted = stands()
+      if (!every.value && !wanted.length)
+        throw new Error('Select a stand of single plants first, or select of every stand.')
+      const reply = await answer(
+        api.POST('/api/levels/{slug}/select', {
+          params: { path: { slug: store.slug } },
+          body: { ...NONE, stands: wanted, outline },
+        }),
+      )
+      const hit = reply.plants.sort((a, b) => Math.hypot(a.x - x, a.z - z) - Math.hypot(b.x - x, b.z - z))[0]
+      const others = add ? plants.value.filter((p) => !hit || key(p) !== key(hit)) : []
+      plants.value = hit && !(add && others.length < plants.value.length) ? [...others, hit] : others
+      over.value = 0
+    })
+
+  /** Do one thing to all of them, as one action that can be undone. */
+  const act = (wish: Wish) =>
+    guarded(async () => {
+      const chosen = wish.do === 'release' ? plants.value.filter((p) => p.state === 'pinned') : plants.value
+      if (!chosen.length) throw new Error('None of them is set by hand: there is nothing to release.')
+      const by: Record<string, string[]> = {}
+      for (const p of chosen) (by[p.stand] ??= []).push(p.plant)
+      const wished = { plants: by, push: push.value, ...WISHES, ...wish }
+      const send: Send = (view, headers) =>
+        api.POST('/api/levels/{slug}/hand', {
+          ...store.here(),
+          body: { key: crypto.randomUUID(), ...wished, view },
+          headers,
+        })
+      if (chosen.length < MANY) store.take(await answer(send(store.seen)))
+      else await trial.ask(`${TITLES[wish.do ?? 'change']} ${whole(chosen.length)} plants`, send)
+      push.value = false
+      await again(chosen)
+    })
+  /** Read the plants again as they are now; those that are gone leave the selection. */
+  async function again(chosen = plants.value): Promise<void> {
+    if (!chosen.length) return
+    const reply = await answer(
+      api.POST('/api/levels/{slug}/select', {
+        params: { path: { slug: store.slug } },
+        body: {
+          ...NONE,
+          stands: [...new Set(chosen.map((p) => p.stand))],
+          plants: chosen.map((p) => p.plant),
+        },
+      }),
+    )
+    plants.value = reply.plants
+  }
+  function clear(): void {
+    plants.value = []
+    trouble.value = ''
+    over.value = 0
+  }
+  watch(
+    () => store.version,
+    () => !busy.value && plants.value.length && void again().catch(() => undefined),
+  )
+  watch(() => store.slug, clear)
+
+  return {
+    plants,
+    shape,
+    every,
+    trouble,
+    busy,
+    push,
+    over,
+    movable,
+    inside,
+    pinned,
+    ofItem,
+    nearest,
+    act,
+    again,
+    clear,
+  }
+})

@@ -1,0 +1,139 @@
+import { computed, ref, shallowRef, type ShallowRef } from 'vue'
+import { answer, api, type Ghost } from '../api/client'
+import type { Stage } from '../stage/stage'
+import type { Stores } from '../shared/stores'
+
+/**
+ * Set single plants by hand: the very plant to come stands at the pointer, is turned and sized, and is set
+ * by letting go.
+ */
+export function useGhost(
+  stage: ShallowRef<Stage | null>,
+  { level: store, brush }: Pick<Stores, 'level' | 'brush'>,
+) {
+  const ghost = shallowRef<Ghost | null>(null)
+  const setting = ref(false)
+  const stand = computed(() => (store.chosen.length === 1 && !store.chosen[0].sward ? store.chosen[0] : null))
+  let key = crypto.randomUUID()
+  let turn: number | null = null
+  let size = 1
+  let places: [number, number][] = []
+  let at: [number, number] | null = null
+  let asking = false
+
+  const bodyOf = (x: number, z: number, g: Ghost | null = ghost.value) => ({
+    x,
+    z,
+    ...(brush.setItem ? { item: brush.setItem } : {}),
+    ...(turn !== null ? { turn: ((turn % 360) + 360) % 360 } : {}),
+    ...(size !== 1 && g
+      ? { width: +(g.plant.width * size).toFixed(4), height: +(g.plant.height * size).toFixed(4) }
+      : {}),
+  })
+
+  function show(): void {
+    const s = stage.value
+    if (!s || !stand.value) return
+    const g = ghost.value
+    const items = [...new Set([...stand.value.items, ...(g ? [g.plant.item] : [])])]
+    s.setGhost(g ? { ...stand.value, items } : null, g ? items.indexOf(g.plant.item) : 0, g ? grown(g) : [])
+    const way = g?.disc && !brush.push ? [{ x: g.disc[0], z: g.disc[1], radius: g.disc[2] }] : []
+    s.setRings([...way, ...places.map(([x, z]) => ({ x, z, radius: 0.4 }))])
+  }
+  const grown = (g: Ghost) => g.form.map((v, k) => (k === 7 || k === 8 ? v * size : v))
+
+  /** The pointer is over a place. */
+  async function hover(x: number, z: number): Promise<void> {
+    at = [x, z]
+    if (asking || !stand.value || !store.mayPlant) return
+    asking = true
+    try {
+      const wish = bodyOf(x, z, null)
+      ghost.value = await answer(
+        api.POST('/api/levels/{slug}/stands/{stand}/pins/try', {
+          params: { path: { slug: store.slug, stand: stand.value.id } },
+          body: { key, add: wish, push: brush.push },
+        }),
+      )
+      if (at) show()
+    } catch (error) {
+      store.report(error)
+    } finally {
+      asking = false
+      if (at && (at[0] !== x || at[1] !== z)) void hover(...at)
+    }
+  }
+  /** Turn the ghost by degrees, or size it by a factor. */
+  function adjust(by: number, factor: number): void {
+    if (!ghost.value) return
+    turn = (turn ?? ghost.value.plant.turn) + by
+    size = Math.min(Math.max(size * factor, 0.2), 4)
+    if (by && at) void hover(...at)
+    else show()
+  }
+  function clear(): void {
+    at = null
+    ghost.value = null
+    places = []
+    stage.value?.setGhost(null, 0, [])
+    stage.value?.setRings([])
+  }
+
+  function begin(x: number, z: number): boolean {
+    if (!stand.value) {
+      store.trouble =
+        store.chosen.length === 1
+          ? `${store.chosen[0].name} is a sward: it has no single plants to set.`
+          : 'Select one stand to set a plant of.'
+      return false
+    }
+    setting.value = true
+    places = [[x, z]]
+    return true
+  }
+  /** Held down and drawn, plants are set at the stand's spacing. */
+  function extend(x: number, z: number): void {
+    if (!setting.value || !stand.value) return
+    const [lx, lz] = places[places.length - 1]
+    const far = Math.hypot(x - lx, z - lz)
+    const step = stand.value.settings.spacing
+    for (let k = 1; k * step <= far; k++)
+      places.push([lx + ((x - lx) * k * step) / far, lz + ((z - lz) * k * step) / far])
+    show()
+  }
+  async function end(): Promise<void> {
+    if (!setting.value || !stand.value) return
+    setting.value = false
+    const g = ghost.value
+    if (g?.trouble && places.length === 1 && !brush.push) {
+      store.trouble = g.trouble
+      return
+    }
+    try {
+      const add = places.map(([x, z], k) =>
+        k ? { x, z, ...(brush.setItem ? { item: brush.setItem } : {}) } : bodyOf(x, z),
+      )
+      const changed = await answer(
+        api.POST('/api/levels/{slug}/stands/{stand}/pins', {
+          params: { path: { slug: store.slug, stand: stand.value.id } },
+          body: { key, add, change: [], remove: [], release: [], push: brush.push },
+        }),
+      )
+      store.take(changed)
+      key = crypto.randomUUID()
+      turn = null
+      size = 1
+      clear()
+    } catch (error) {
+      store.report(error)
+      places = []
+      show()
+    }
+  }
+  function cancel(): void {
+    setting.value = false
+    clear()
+  }
+
+  return { ghost, setting, stand, hover, adjust, begin, extend, end, cancel, clear }
+}

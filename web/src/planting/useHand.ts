@@ -1,0 +1,124 @@
+import { storeToRefs } from 'pinia'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { answer, api, type PinsIn, type Plant } from '../api/client'
+import type { Stores } from '../shared/stores'
+
+export type PlantPart = Partial<Pick<Plant, 'item' | 'x' | 'z' | 'turn' | 'width' | 'height' | 'lift'>>
+const REACH = 6
+
+/**
+ * Single plants of the selected stand by hand: one is picked on the stage or set there, changed, removed
+ * and released.
+ */
+export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | 'tool'>) {
+  /** What a click on the stage does: pick a plant, or set one. */
+  const { pin: tool } = storeToRefs(inHand)
+  const plant = shallowRef<Plant | null>(null)
+  const pins = shallowRef<Plant[]>([])
+  const trouble = ref('')
+  const push = ref(false)
+  const stand = computed(() => (store.chosen.length === 1 && !store.chosen[0].sward ? store.chosen[0] : null))
+  const at = computed(() => ({ slug: store.slug, stand: stand.value?.id ?? 0 }))
+
+  async function guarded(work: () => Promise<void>): Promise<boolean> {
+    trouble.value = ''
+    try {
+      await work()
+      return true
+    } catch (error) {
+      trouble.value = (error as Error).message
+      return false
+    }
+  }
+  async function find(x: number, z: number, reach = REACH): Promise<void> {
+    plant.value = await answer(
+      api.GET('/api/levels/{slug}/stands/{stand}/plant', {
+        params: { path: at.value, query: { x, z, reach } },
+      }),
+    )
+    if (!plant.value) trouble.value = `No plant of ${stand.value?.name} stands within ${reach} m of there.`
+  }
+  async function load(): Promise<void> {
+    if (!stand.value) return void (pins.value = [])
+    pins.value = await answer(
+      api.GET('/api/levels/{slug}/stands/{stand}/pins', { params: { path: at.value } }),
+    )
+  }
+  async function send(body: Partial<PinsIn>): Promise<void> {
+    const changed = await answer(
+      api.POST('/api/levels/{slug}/stands/{stand}/pins', {
+        params: { path: at.value },
+        body: {
+          key: crypto.randomUUID(),
+          push: push.value,
+          add: [],
+          change: [],
+          remove: [],
+          release: [],
+          ...body,
+        },
+      }),
+    )
+    store.take(changed)
+    push.value = false
+    await load()
+  }
+
+  /** Act on a place on the stage. */
+  const press = (x: number, z: number) =>
+    guarded(async () => {
+      if (tool.value === 'set') {
+        await send({ add: [{ x, z }] })
+        await find(x, z, 0.5)
+      } else await find(x, z)
+    })
+  const change = (part: PlantPart) =>
+    guarded(async () => {
+      const p = plant.value
+      if (!p) return
+      await send({ change: [{ plant: p.plant, at: [p.x, p.z], ...part }] })
+      await find(part.x ?? p.x, part.z ?? p.z, 0.5)
+    })
+  const remove = () =>
+    guarded(async () => {
+      if (!plant.value) return
+      await send({ remove: [plant.value.plant] })
+      plant.value = null
+    })
+  const release = (id: string) =>
+    guarded(async () => {
+      await send({ release: [id] })
+      if (plant.value?.plant === id) plant.value = null
+    })
+
+  /** Let the stand grow again wherever it was uprooted. */
+  const regrow = () =>
+    guarded(async () => {
+      store.take(
+        await answer(
+          api.POST('/api/levels/{slug}/stands/{stand}/regrow', {
+            params: { path: at.value },
+            body: { key: crypto.randomUUID() },
+          }),
+        ),
+      )
+      await load()
+    })
+
+  function drop(): void {
+    tool.value = null
+    plant.value = null
+    trouble.value = ''
+    push.value = false
+  }
+  watch(() => store.selected.join(), drop)
+  // A stand is replaced when its settings or single plants are other; not when some of its sheets are.
+  watch(
+    () => stand.value?.settings,
+    () => void load().catch(store.report),
+  )
+
+  return { tool, plant, pins, trouble, push, stand, press, change, remove, release, regrow, drop }
+}
+
+export type Hand = ReturnType<typeof useHand>

@@ -1,0 +1,192 @@
+import { useIntervalFn } from '@vueuse/core'
+import { computed, ref, shallowRef } from 'vue'
+import { answer, api, type Batch, type ImportRequest, type Cards } from '../api/client'
+import { upload } from '../api/upload'
+import type { Group } from './shelf'
+
+/** What a person decides of one thing that was brought in. */
+export interface Choice {
+  keep: boolean
+  name: string
+  group: Group
+  tags: string[]
+  note: string
+}
+
+/** Meshes, or pictures that become grass and flowers. */
+export type Source = 'meshes' | 'pictures'
+
+/** Bring files in, say what they do not, look at what was found, and put it on the shelf. */
+export function useBringIn(source: () => Source) {
+  const batch = shallowRef<Batch | null>(null)
+  const choices = ref<Record<number, Choice>>({})
+  const options = ref<Required<ImportRequest>>({
+    unit: null,
+    up: null,
+    height: null,
+    lods: 2,
+    coarse: 0.3,
+    billboard: 'facing',
+    rows: null,
+    grounded: true,
+    cards: null,
+  })
+  const cards = ref<Required<Cards>>({ kind: 'tuft', width: 0.6, height: 0.5, count: 5, bend: 25, rows: 1 })
+  const sent = ref(0)
+  const sending = ref(false)
+  const trouble = ref('')
+  const busy = computed(
+    () => sending.value || batch.value?.state === 'waiting' || batch.value?.state === 'running',
+  )
+  const wanted = computed(() =>
+    (batch.value?.things ?? []).filter((t) => !t.refused && choices.value[t.id]?.keep),
+  )
+  const whole = (): ImportRequest => ({
+    ...options.value,
+    cards: source() === 'pictures' ? cards.value : null,
+  })
+
+  function take(next: Batch): void {
+    batch.value = next
+    for (const t of next.things)
+      choices.value[t.id] ??= {
+        keep: !t.refused,
+        name: t.name[0].toUpperCase() + t.name.slice(1),
+        group:
+          source() === 'pictures'
+            ? 'grass and herbs'
+            : !t.states[0].overdraw && t.height < 2.5 * t.crown
+              ? 'rock'
+              : t.height > 3
+                ? 'tree'
+                : t.height > 0.8
+                  ? 'shrub'
+                  : 'grass and herbs',
+        tags: [],
+        note: '',
+      }
+    trouble.value = next.trouble
+  }
+
+  async function attempt(work: () => Promise<void>): Promise<void> {
+    try {
+      await work()
+    } catch (error) {
+      trouble.value = (error as Error).message
+    }
+  }
+
+  const send = (files: File[]) =>
+    attempt(async () => {
+      const form = new FormData()
+      form.set('options', JSON.stringify(whole()))
+      for (const f of files) form.append('files', f, f.webkitRelativePath || f.name)
+      sending.value = true
+      choices.value = {}
+      try {
+        take(await upload<Batch>('/shelf/bring', form, (share) => (sent.value = share)))
+      } finally {
+        sending.value = false
+      }
+    })
+
+  /** Have a copy of an item of the shelf mended, to be looked at. */
+  const sendMended = (item: string, revision: number, mend: string) =>
+    attempt(async () => {
+      choices.value = {}
+      take(
+        await answer(
+          api.POST('/api/shelf/{item}/mended', { params: { path: { item } }, body: { revision, mend } }),
+        ),
+      )
+    })
+
+  /** Have the files read again under the options chosen now. */
+  const again = () =>
+    attempt(async () => {
+      if (!batch.value) return
+      const was = Object.values(choices.value)
+      choices.value = {}
+      take(
+        await answer(
+          api.PUT('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value.id } }, body: whole() }),
+        ),
+      )
+      named = was
+    })
+  /** What was decided of the things before they were read again, in their order. */
+  let named: Choice[] = []
+
+  async function look(): Promise<void> {
+    const next = await answer(
+      api.GET('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value!.id } } }),
+    )
+    if (next.state === 'done' && named.length === next.things.length)
+      next.things.forEach(
+        (t, k) => (choices.value[t.id] ??= { ...named[k], keep: named[k].keep && !t.refused }),
+      )
+    take(next)
+  }
+
+  /** Do what a finding of a thing offers. */
+  const mend = (thing: number, what: string) =>
+    attempt(async () =>
+      take(
+        await answer(
+          api.POST('/api/shelf/bring/{batch}/{thing}/mend', {
+            params: { path: { batch: batch.value!.id, thing } },
+            body: { mend: what },
+          }),
+        ),
+      ),
+    )
+
+  async function keep(): Promise<string[] | null> {
+    try {
+      const things = wanted.value.map((t) => {
+        const { name, group, tags, note } = choices.value[t.id]
+        return { id: t.id, name, group, tags, note }
+      })
+      return (
+        await answer(
+          api.POST('/api/shelf/bring/{batch}/keep', {
+            params: { path: { batch: batch.value!.id } },
+            body: { things },
+          }),
+        )
+      ).map((i) => i.slug)
+    } catch (error) {
+      trouble.value = (error as Error).message
+      return null
+    }
+  }
+
+  function drop(): void {
+    if (batch.value)
+      void answer(
+        api.DELETE('/api/shelf/bring/{batch}', { params: { path: { batch: batch.value.id } } }),
+      ).catch(() => undefined)
+    batch.value = null
+    choices.value = {}
+    trouble.value = ''
+  }
+
+  useIntervalFn(() => busy.value && !sending.value && batch.value && void attempt(look), 500)
+  return {
+    batch,
+    choices,
+    options,
+    cards,
+    sent,
+    sending,
+    busy,
+    trouble,
+    wanted,
+    send,
+    sendMended,
+    again,
+    mend,
+    keep,
+    drop,
+  }
+}
