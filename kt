@@ -9,12 +9,13 @@ import os
 import signal
 import subprocess
 import sys
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from ops import backup, serving
 from ops.base import NUMBA, PYTHON, ROOT, TOOLS, WEB, Trouble, digest, say, step
-from ops.packages import TEST_TOOLS, install_packages, setup
+from ops.packages import ready_test_tools, setup
 from ops.state import State, state_folder
 
 STATE = State(state_folder())
@@ -80,21 +81,22 @@ def manage(options) -> int:
 
 
 def test(options) -> int:
-    install_packages(TEST_TOOLS)
     setup()
+    ready_test_tools()
     with STATE.database.running():
-        if options.rest:
+        if options.rest and not set(options.rest) <= set(PARTS):
             return STATE.django("test", "--noinput", *options.rest, tests=True)
-        return all_tests()
+        return all_tests(options.rest or PARTS)
 
 
+PARTS = "core", "server", "web", "browser"
 FIRST = "brush", "nothing_lost", "planting", "stock", "ground", "truth", "plots", "team"
 """The browser's tests of one half; the others are the other's."""
 
 
-def all_tests() -> int:
-    """The core's and the server's tests in two halves, a core each; then the browser's, likewise. What mostly
-    waits, for processes to die and to start again, runs beside them."""
+def all_tests(kinds: Sequence[str]) -> int:
+    """The tests of some of `PARTS`: the core's and the server's in two halves, a core each; then the browser's,
+    likewise. What mostly waits, for processes to die and to start again, runs beside them."""
     server, browser = (
         sorted(f"tests.{kind}.{p.stem}" for p in (ROOT / "tests" / kind).glob("test_*.py"))
         for kind in ("server", "browser")
@@ -109,6 +111,12 @@ def all_tests() -> int:
         "four": first,
         "beside": waits,
     }
+    prefixes = tuple(f"tests.{kind}" for kind in kinds)
+    halves = {
+        half: chosen
+        for half, names in halves.items()
+        if (chosen := [name for name in names if name.startswith(prefixes)])
+    }
     tally = TOOLS / "tally"
     tally.unlink(missing_ok=True)
 
@@ -119,10 +127,7 @@ def all_tests() -> int:
         ).returncode
 
     with ThreadPoolExecutor(2) as pool, ThreadPoolExecutor(1) as beside:
-        parts = [
-            beside.submit(half, "beside"),
-            *(pool.submit(half, name) for name in halves if name != "beside"),
-        ]
+        parts = [(beside if name == "beside" else pool).submit(half, name) for name in halves]
         failed = max(part.result() for part in parts)
     passed, bad = (
         sum(column) for column in zip(*(map(int, line.split()) for line in tally.read_text().splitlines()))
@@ -133,6 +138,7 @@ def all_tests() -> int:
 
 def bench(options) -> int:
     setup()
+    ready_test_tools()
     names = [options.name] if options.name else sorted(p.stem for p in (ROOT / "bench").glob("[a-z]*.py"))
     with STATE.database.running():
         return max(
@@ -154,6 +160,7 @@ def core(options) -> int:
 
 def lint(options) -> int:
     setup()
+    ready_test_tools()
     failed = subprocess.run([str(PYTHON), "-m", "ruff", "check", ".", "kt"], cwd=ROOT).returncode
     failed |= subprocess.run(
         [str(PYTHON), "-m", "ruff", "format", "--check", "--quiet", ".", "kt"], cwd=ROOT
@@ -226,7 +233,7 @@ def main() -> int:
     command.set_defaults(job=lint)
     for name, job, about in (
         ("manage", manage, "run a Django command"),
-        ("test", test, "run the tests, or some by label"),
+        ("test", test, "run the tests: all, or core, server, web or browser, or some by label"),
         ("core", core, "plant, cost, export, compare or check a level in a folder, without a database"),
         ("device", core, "frames that a simulated device is measured with: `core device`"),
     ):

@@ -70,6 +70,19 @@ def ready_python() -> None:
         )
 
 
+def ready_test_tools() -> None:
+    """Install what tests, checks and benchmarks need beside what the application does."""
+    install_packages(TEST_TOOLS)
+    locks = ROOT / "requirements.txt", ROOT / "requirements-test.txt"
+    with step("test-tools", digest(*locks) + sys.version) as work:
+        if work or not (VENV / "bin" / "ruff").exists():
+            say("Installing test tools")
+            run(
+                [PYTHON, "-m", "pip", "install", "--no-deps", "-r", ROOT / "requirements-test.txt"],
+                "Installing test tools",
+            )
+
+
 def ready_kernels() -> None:
     """Compile the core once, so that neither servers nor tests do it beside one another."""
     with step("kernels", digest(*sorted((ROOT / "thicket").rglob("*.py")))) as work:
