@@ -13,7 +13,7 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from ops import backup, serving
+from ops import backup, bounds, serving
 from ops.base import NUMBA, PYTHON, ROOT, TOOLS, WEB, Trouble, digest, say, step
 from ops.packages import ready_test_tools, setup
 from ops.state import State, state_folder
@@ -95,8 +95,8 @@ FIRST = "brush", "nothing_lost", "planting", "stock", "ground", "truth", "plots"
 
 
 def all_tests(kinds: Sequence[str]) -> int:
-    """The tests of some of `PARTS`: the core's and the server's in two halves, a core each; then the browser's,
-    likewise. What mostly waits, for processes to die and to start again, runs beside them."""
+    """The tests of some of `PARTS`: the core's and the server's in two halves, a core each; then the
+    browser's, likewise. What mostly waits, for processes to die and to start again, runs beside them."""
     server, browser = (
         sorted(f"tests.{kind}.{p.stem}" for p in (ROOT / "tests" / kind).glob("test_*.py"))
         for kind in ("server", "browser")
@@ -174,13 +174,15 @@ def lint(options) -> int:
     failed |= subprocess.run(
         ["npx", "openapi-typescript", str(openapi), "-o", str(generated)], cwd=WEB, stdout=subprocess.DEVNULL
     ).returncode
-    kept = WEB / "src" / "api" / "schema.d.ts"
-    if not kept.exists() or kept.read_text() != generated.read_text():
+    for name, text in (("schema.d.ts", generated.read_text()), ("bounds.ts", bounds.typescript(openapi))):
+        kept = WEB / "src" / "api" / name
+        if kept.exists() and kept.read_text() == text:
+            continue
         if options.write_types:
-            kept.write_text(generated.read_text())
+            kept.write_text(text)
             say(f"Wrote {kept.relative_to(ROOT)}.")
         else:
-            say("web/src/api/schema.d.ts does not match the API: run ./kt lint --write-types and commit it.")
+            say(f"web/src/api/{name} does not match the API: run ./kt lint --write-types and commit it.")
             failed = 1
     for script in ("check", "lint"):
         failed |= subprocess.run(["npm", "run", "--silent", script], cwd=WEB).returncode

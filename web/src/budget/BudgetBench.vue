@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { MarksBounds } from '../api/bounds'
 import { computed, ref, watch } from 'vue'
 import { answer, api, type Marks } from '../api/client'
 import { amount, inkOf, line, LINES, whole } from './budget'
@@ -117,7 +118,7 @@ async function keep() {
       :label="l.label"
       :unit="l.unit"
       :value="scaled(l.name, marks[l.name])"
-      :min="0"
+      :bounds="MarksBounds[l.name]"
       :step="l.name === 'ms' ? 0.1 : l.name === 'memory' ? 1 : 1000"
       :disabled="!leads"
       :test="`mark-${l.name}`"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { RequestBounds } from '../api/bounds'
 import { mdiArrowUp, mdiDeleteOutline, mdiMapOutline } from '@mdi/js'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { ShareRequest } from '../api/client'
@@ -240,7 +241,7 @@ onBeforeUnmount(() => {
             :label="`${unit.label} in ${drawing.tier}`"
             :unit="unit.unit"
             :value="asking.amount"
-            :min="0.01"
+            :bounds="RequestBounds.amount"
             :step="of === 'ms' ? 0.1 : 1"
             test="ask-amount"
             @change="asking = { ...asking, amount: $event }"

@@ -12,6 +12,7 @@ import { useRebalance } from './rebalance'
 import ChoiceField from '../shared/ChoiceField.vue'
 import NumberField from '../shared/NumberField.vue'
 import TradeOff from './TradeOff.vue'
+import { RebalanceInBounds } from '../api/bounds'
 
 /** The least that must be lost to the eye to bring the level under its marks: worked out, tried, kept. */
 const props = defineProps<{ stage: Stage | null; draft: Draft }>()
@@ -179,8 +180,7 @@ function go(k: number): void {
       unit="%"
       tip="Of what it is now"
       :value="balance.least * 100"
-      :min="40"
-      :max="100"
+      :bounds="RebalanceInBounds.least"
       :step="5"
       :digits="0"
       :normal="40"

@@ -11,6 +11,7 @@ import ActionButton from '../shared/ActionButton.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
 import FrameField from './FrameField.vue'
 import NumberField from '../shared/NumberField.vue'
+import { DraftOptionsBounds } from '../api/bounds'
 
 /**
  * Bring heights or ground layers in: look at them, say what the file does not, see what would change, keep
@@ -326,8 +327,7 @@ const changes = computed(() =>
             :label="labelOf('Cell size', 'cell')"
             unit="m"
             :value="options.cell"
-            :min="0.05"
-            :max="64"
+            :bounds="DraftOptionsBounds.cell"
             :step="0.5"
             :digits="4"
             test="import-cell"
@@ -356,7 +356,7 @@ const changes = computed(() =>
               label="Values in a row"
               unit=""
               :value="options.width"
-              :min="9"
+              :bounds="DraftOptionsBounds.width"
               :digits="0"
               test="import-width"
               @change="say({ width: Math.round($event) })"

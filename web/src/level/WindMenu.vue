@@ -8,6 +8,7 @@ import { useLevel } from './level'
 import ActionButton from '../shared/ActionButton.vue'
 import ColourField from '../shared/ColourField.vue'
 import NumberField from '../shared/NumberField.vue'
+import { TraitSettingsBounds, WindSettingsBounds } from '../api/bounds'
 
 /** The wind over the eye view: seen at once, saved with the level on request. */
 const props = defineProps<{ stage: Stage }>()
@@ -46,15 +47,13 @@ const FIELDS: [
   string,
   number,
   number,
-  number,
-  number,
 ][] = [
-  ['bearing', 'From', '°', 0, 360, 5, 1],
-  ['speed', 'Speed', 'm/s', 0, 40, 0.5, 1],
-  ['strength', 'Strength', '%', 0, 100, 1, 100],
-  ['wavelength', 'Gusts apart', 'm', 1, 500, 1, 1],
-  ['turbulence', 'Each plant’s own', '%', 0, 100, 1, 100],
-  ['loop', 'Loop', 's', 1, 120, 1, 1],
+  ['bearing', 'From', '°', 5, 1],
+  ['speed', 'Speed', 'm/s', 0.5, 1],
+  ['strength', 'Strength', '%', 1, 100],
+  ['wavelength', 'Gusts apart', 'm', 1, 1],
+  ['turbulence', 'Each plant’s own', '%', 1, 100],
+  ['loop', 'Loop', 's', 1, 1],
 ]
 </script>
 
@@ -73,13 +72,12 @@ const FIELDS: [
     <v-card class="wind" data-test="wind-sheet" @keydown.stop @keydown.esc="open = false">
       <v-switch v-model="blows" label="blows in the eye view" data-test="wind-blows" />
       <NumberField
-        v-for="[key, label, unit, min, max, step, by] in FIELDS"
+        v-for="[key, label, unit, step, by] in FIELDS"
         :key="key"
         :label="label"
         :unit="unit"
         :value="wind[key]! * by"
-        :min="min"
-        :max="max"
+        :bounds="WindSettingsBounds[key]"
         :step="step"
         :digits="1"
         :disabled="!store.mayPlant"
@@ -100,8 +98,7 @@ const FIELDS: [
         label="As a gust turns them"
         unit="%"
         :value="(wind.tinting ?? 0) * 100"
-        :min="0"
-        :max="100"
+        :bounds="WindSettingsBounds.tinting"
         :step="5"
         :digits="0"
         :normal="0"
@@ -116,8 +113,7 @@ const FIELDS: [
         :label="nameOf(slug)"
         unit="%"
         :value="(wind.stiffness?.[slug] ?? 0.5) * 100"
-        :min="0"
-        :max="100"
+        :bounds="TraitSettingsBounds.stiffness"
         :step="5"
         :digits="0"
         :normal="50"

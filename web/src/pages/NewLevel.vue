@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { MadeInBounds } from '../api/bounds'
+import type { Bounds } from '../shared/bounds'
 import { onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Import } from '../api/client'
 import ImportSheet from '../ground/ImportSheet.vue'
@@ -36,13 +38,16 @@ function make() {
 watch([from, ground], make, { deep: true })
 onBeforeUnmount(() => window.clearTimeout(timer))
 const FIELDS = [
-  { key: 'width', label: 'East to west', unit: 'm', min: 8, max: 65536 },
-  { key: 'length', label: 'North to south', unit: 'm', min: 8, max: 65536 },
-  { key: 'cell', label: 'Between heights', unit: 'm', min: 0.05, max: 64 },
-  { key: 'height', label: 'Lowest to highest', unit: 'm', min: 0.1, max: 4000 },
-  { key: 'wavelength', label: 'Hill to hill', unit: 'm', min: 1, max: 20000 },
-  { key: 'seed', label: 'Seed', unit: '', min: 0, max: 2147483647 },
+  { key: 'width', label: 'East to west', unit: 'm' },
+  { key: 'length', label: 'North to south', unit: 'm' },
+  { key: 'cell', label: 'Between heights', unit: 'm' },
+  { key: 'height', label: 'Lowest to highest', unit: 'm' },
+  { key: 'wavelength', label: 'Hill to hill', unit: 'm' },
+  { key: 'seed', label: 'Seed', unit: '' },
 ] as const
+const bounds: Record<string, Bounds> = MadeInBounds
+const least = (key: string) => bounds[key].min ?? bounds[key].above
+const most = (key: string) => bounds[key].max
 const shown = () =>
   FIELDS.filter((f) => from.value === 'rolling' || !['height', 'wavelength', 'seed'].includes(f.key))
 </script>
@@ -71,8 +76,8 @@ const shown = () =>
           type="number"
           :label="f.label"
           :suffix="f.unit"
-          :min="f.min"
-          :max="f.max"
+          :min="least(f.key)"
+          :max="most(f.key)"
           hide-details
           :data-test="`made-${f.key}`"
         />

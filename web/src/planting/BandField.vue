@@ -4,6 +4,7 @@ import type { Condition } from '../api/client'
 import { DISTANCES, ENDLESS, KINDS } from './conditions'
 import ActionButton from '../shared/ActionButton.vue'
 import NumberField from '../shared/NumberField.vue'
+import { ConditionSettingsBounds } from '../api/bounds'
 
 const props = defineProps<{
   condition: Condition
@@ -131,7 +132,7 @@ const name = (h: string) => `${kind.value}-${h.replace('_', '-')}`
         :label="`${look.label} soft below`"
         :value="condition.soft_lo!"
         :step="look.step"
-        :min="0"
+        :bounds="ConditionSettingsBounds.soft_lo"
         :wrong="wrong"
         :disabled="disabled"
         :test="name('soft_lo')"
@@ -179,7 +180,7 @@ const name = (h: string) => `${kind.value}-${h.replace('_', '-')}`
         :label="`${look.label} soft above`"
         :value="condition.soft_hi!"
         :step="look.step"
-        :min="0"
+        :bounds="ConditionSettingsBounds.soft_hi"
         :wrong="wrong"
         :disabled="disabled"
         :test="name('soft_hi')"

@@ -25,6 +25,7 @@ import NumberField from '../shared/NumberField.vue'
 import OneOf from '../shared/OneOf.vue'
 import { useSelection } from './selection'
 import BrushMore from './BrushMore.vue'
+import { StrokeInBounds } from '../api/bounds'
 
 /** The brush in hand, and how it works. */
 const emit = defineEmits<{ fill: [what: 'area' | 'level']; inView: [item: string] }>()
@@ -83,8 +84,7 @@ const sized = computed(() => brush.paints || brush.verb === 'uproot')
         :tip="`Radius of the brush (${keys.of('smaller')} ${keys.of('larger')}, Ctrl drag aside)`"
         unit="m"
         :value="brush.radius"
-        :min="0.5"
-        :max="200"
+        :bounds="StrokeInBounds.radius"
         :step="0.5"
         :digits="1"
         test="brush-radius"
@@ -99,8 +99,7 @@ const sized = computed(() => brush.paints || brush.verb === 'uproot')
           tip="How much of the radius is soft edge"
           unit="%"
           :value="brush.soft * 100"
-          :min="0"
-          :max="100"
+          :bounds="StrokeInBounds.soft"
           :step="5"
           :digits="0"
           test="brush-soft"
@@ -114,8 +113,7 @@ const sized = computed(() => brush.paints || brush.verb === 'uproot')
           :tip="`Strength of one pass (${keys.of('weaker')} ${keys.of('stronger')}, Ctrl drag up and down)`"
           unit="%"
           :value="brush.strength * 100"
-          :min="5"
-          :max="100"
+          :bounds="StrokeInBounds.strength"
           :step="5"
           :digits="0"
           test="brush-strength"
@@ -130,8 +128,7 @@ const sized = computed(() => brush.paints || brush.verb === 'uproot')
           tip="Toward: -100 % clears, 0 leaves the rule alone, 100 % plants everywhere"
           unit="%"
           :value="brush.toward * 100"
-          :min="-100"
-          :max="100"
+          :bounds="StrokeInBounds.toward"
           :step="5"
           :digits="0"
           test="brush-toward"

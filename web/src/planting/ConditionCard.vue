@@ -12,6 +12,7 @@ import CurveField from './CurveField.vue'
 import FacingRose from './FacingRose.vue'
 import NoiseField from './NoiseField.vue'
 import NumberField from '../shared/NumberField.vue'
+import { ConditionSettingsBounds } from '../api/bounds'
 
 const props = defineProps<{
   condition: Condition
@@ -261,8 +262,7 @@ function keys(event: KeyboardEvent) {
         :label="c.kind === 'flat' ? 'Within a radius of' : 'Against the ground within'"
         unit="m"
         :value="c.radius!"
-        :min="0.5"
-        :max="250"
+        :bounds="ConditionSettingsBounds.radius"
         :step="c.kind === 'flat' ? 0.5 : 5"
         :digits="1"
         :disabled="disabled"
@@ -353,8 +353,7 @@ function keys(event: KeyboardEvent) {
           label="Size where it fails"
           :value="c.size! * 100"
           unit="%"
-          :min="5"
-          :max="100"
+          :bounds="ConditionSettingsBounds.size"
           :step="5"
           :digits="0"
           :normal="50"

@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import type { Condition } from '../api/client'
 import NumberField from '../shared/NumberField.vue'
+import { ConditionSettingsBounds } from '../api/bounds'
 
 /**
  * The bearings the ground faces, drawn as a rose, with the wedge of those that suit: drag it to turn, its
@@ -104,8 +105,7 @@ function grab(what: typeof held.value, event: PointerEvent) {
         label="Centre"
         unit="°"
         :value="condition.centre!"
-        :min="0"
-        :max="360"
+        :bounds="ConditionSettingsBounds.centre"
         :step="5"
         :digits="0"
         :wrong="wrong"

@@ -12,6 +12,7 @@ import ConditionCard from './ConditionCard.vue'
 import ItemPicker from '../shared/ItemPicker.vue'
 import NumberField from '../shared/NumberField.vue'
 import PairField from '../shared/PairField.vue'
+import { MixEntryBounds, VariationSettingsBounds } from '../api/bounds'
 
 /** The stock items a stand plants, by weight; a changed weight moves plants only to or from that item. */
 const props = defineProps<{ draft: Draft; locked: boolean }>()
@@ -94,8 +95,7 @@ function drive(k: number, kind: string) {
           bare
           :label="`Weight of ${nameOf(m.item)}`"
           :value="m.weight"
-          :min="0"
-          :max="1000"
+          :bounds="MixEntryBounds.weight"
           :step="0.1"
           :unit="`${Math.round((m.weight / total) * 100)} %`"
           :disabled="locked"
@@ -125,8 +125,7 @@ function drive(k: number, kind: string) {
           label="Size"
           unit="×"
           :value="m.size ?? stand.value.size!"
-          :min="0.05"
-          :max="10"
+          :bounds="VariationSettingsBounds.size"
           :disabled="locked"
           :test="`size-${m.item}`"
           @change="set(k, { size: $event })"
@@ -135,8 +134,7 @@ function drive(k: number, kind: string) {
           label="Sink"
           unit="m"
           :value="m.sink ?? stand.value.sink"
-          :min="-5"
-          :max="5"
+          :bounds="MixEntryBounds.sink"
           :step="0.05"
           :disabled="locked"
           :test="`sink-${m.item}`"
@@ -145,8 +143,7 @@ function drive(k: number, kind: string) {
         <NumberField
           label="Footprint, × its own"
           :value="m.footprint"
-          :min="0"
-          :max="10"
+          :bounds="MixEntryBounds.footprint"
           :step="0.1"
           :normal="1"
           :disabled="locked"

@@ -8,6 +8,7 @@ import { useLevel } from '../level/level'
 import { STRATA, type Stratum } from '../shared/strata'
 import ItemPicker from '../shared/ItemPicker.vue'
 import NumberField from '../shared/NumberField.vue'
+import { AddInBounds } from '../api/bounds'
 
 /** Begin a stand: how many plants it would have and what they cost is shown before. */
 const props = defineProps<{ view?: () => View | null }>()
@@ -136,8 +137,7 @@ async function add() {
             inside
             :value="spacing"
             label="Spacing"
-            :min="0.2"
-            :max="200"
+            :bounds="AddInBounds.spacing"
             test="new-spacing"
             :step="0.1"
             unit="m"
@@ -148,8 +148,7 @@ async function add() {
             :value="fullness"
             label="Fullness"
             unit="%"
-            :min="0"
-            :max="100"
+            :bounds="AddInBounds.fullness"
             :step="1"
             :digits="1"
             test="new-fullness"

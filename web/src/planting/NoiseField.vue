@@ -5,6 +5,7 @@ import { inBand } from './conditions'
 import { useLevel } from '../level/level'
 import ChoiceField from '../shared/ChoiceField.vue'
 import NumberField from '../shared/NumberField.vue'
+import { NoiseSettingsBounds } from '../api/bounds'
 
 /** Noise in level space, drawn as it is tuned: where it lies in the band in green, the rest in grey. */
 const props = defineProps<{ condition: Condition; disabled?: boolean }>()
@@ -83,8 +84,7 @@ const set = (part: Partial<Noise>) =>
         label="Wavelength"
         unit="m"
         :value="condition.noise!.wavelength!"
-        :min="0.5"
-        :max="100000"
+        :bounds="NoiseSettingsBounds.wavelength"
         :step="5"
         :digits="1"
         :disabled="disabled"
@@ -94,8 +94,7 @@ const set = (part: Partial<Noise>) =>
       <NumberField
         label="Octaves"
         :value="condition.noise!.octaves!"
-        :min="1"
-        :max="8"
+        :bounds="NoiseSettingsBounds.octaves"
         :digits="0"
         :disabled="disabled"
         test="noise-octaves"
@@ -104,8 +103,7 @@ const set = (part: Partial<Noise>) =>
       <NumberField
         label="Contrast"
         :value="condition.noise!.contrast!"
-        :min="0"
-        :max="20"
+        :bounds="NoiseSettingsBounds.contrast"
         :step="0.1"
         :normal="1"
         :disabled="disabled"
@@ -115,8 +113,7 @@ const set = (part: Partial<Noise>) =>
       <NumberField
         label="Shift"
         :value="condition.noise!.shift!"
-        :min="-5"
-        :max="5"
+        :bounds="NoiseSettingsBounds.shift"
         :step="0.05"
         :normal="0"
         :disabled="disabled"
@@ -126,8 +123,7 @@ const set = (part: Partial<Noise>) =>
       <NumberField
         label="Seed"
         :value="condition.noise!.seed!"
-        :min="0"
-        :max="4294967295"
+        :bounds="NoiseSettingsBounds.seed"
         :digits="0"
         :disabled="disabled"
         test="noise-seed"

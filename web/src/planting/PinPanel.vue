@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ChangePlantBounds } from '../api/bounds'
 import { mdiCursorDefaultClickOutline, mdiDeleteOutline, mdiPlus, mdiSprout } from '@mdi/js'
 import { computed } from 'vue'
 import type { Hand } from './useHand'
@@ -18,12 +19,12 @@ const gone = computed(() => h.pins.value.filter((x) => x.state === 'gone'))
 const standing = computed(() => h.pins.value.filter((x) => x.state === 'pinned'))
 const SHOWN = 12
 const FIELDS = [
-  { name: 'x', label: 'East', unit: 'm', min: -1e9, max: 1e9, step: 0.25, digits: 2 },
-  { name: 'z', label: 'South', unit: 'm', min: -1e9, max: 1e9, step: 0.25, digits: 2 },
-  { name: 'turn', label: 'Turn', unit: '°', min: 0, max: 360, step: 5, digits: 0 },
-  { name: 'height', label: 'Height', unit: '×', min: 0.05, max: 10, step: 0.05, digits: 2 },
-  { name: 'width', label: 'Width', unit: '×', min: 0.05, max: 10, step: 0.05, digits: 2 },
-  { name: 'lift', label: 'Above the ground', unit: 'm', min: -50, max: 500, step: 0.05, digits: 2 },
+  { name: 'x', label: 'East', unit: 'm', step: 0.25, digits: 2 },
+  { name: 'z', label: 'South', unit: 'm', step: 0.25, digits: 2 },
+  { name: 'turn', label: 'Turn', unit: '°', step: 5, digits: 0 },
+  { name: 'height', label: 'Height', unit: '×', step: 0.05, digits: 2 },
+  { name: 'width', label: 'Width', unit: '×', step: 0.05, digits: 2 },
+  { name: 'lift', label: 'Above the ground', unit: 'm', step: 0.05, digits: 2 },
 ] as const
 </script>
 
@@ -81,8 +82,7 @@ const FIELDS = [
         :label="f.label"
         :unit="f.unit"
         :value="p[f.name]"
-        :min="f.min"
-        :max="f.max"
+        :bounds="ChangePlantBounds[f.name]"
         :step="f.step"
         :digits="f.digits"
         :disabled="locked"

@@ -21,6 +21,7 @@ import SampleRow from './SampleRow.vue'
 import SnapshotList from './SnapshotList.vue'
 import StandCard from './StandCard.vue'
 import { STRATA, type Stratum } from '../shared/strata'
+import { StandSettingsBounds, VariationSettingsBounds } from '../api/bounds'
 
 const props = defineProps<{ draft: Draft; hand: Hand; view: () => View | null }>()
 const store = useLevel()
@@ -47,7 +48,8 @@ function pair(name: 'size' | 'width' | 'turn') {
   }
 }
 const packing = computed(() => store.level!.packing)
-const per = computed(() => packing.value / spacing.value.value ** 2)
+/** Plants per ha, of a sward tufts per m², that a spacing gives. */
+const perArea = (apart: number) => +((packing.value / apart ** 2) * (sward.value ? 1 : 1e4)).toFixed(4)
 
 const aimed = ref('')
 const aimMessage = ref('')
@@ -131,8 +133,7 @@ const costs = computed(() =>
           unit="m"
           :value="spacing.value"
           :mixed="spacing.mixed"
-          :min="0.2"
-          :max="200"
+          :bounds="StandSettingsBounds.spacing"
           :step="0.1"
           :digits="3"
           :wrong="wrong('spacing')"
@@ -143,10 +144,10 @@ const costs = computed(() =>
         <NumberField
           :label="sward ? 'Tufts when full' : 'Plants when full'"
           :unit="sward ? 'per m²' : 'per ha'"
-          :value="sward ? per : per * 1e4"
+          :value="perArea(spacing.value)"
           :mixed="spacing.mixed"
-          :min="sward ? 0.0001 : 0.2"
-          :max="sward ? 25 : 250000"
+          :min="perArea(StandSettingsBounds.spacing.max)"
+          :max="perArea(StandSettingsBounds.spacing.min)"
           :step="sward ? 0.1 : 10"
           :digits="sward ? 2 : 0"
           :disabled="locked"
@@ -159,8 +160,7 @@ const costs = computed(() =>
         unit="%"
         :value="fullness.value * 100"
         :mixed="fullness.mixed"
-        :min="0"
-        :max="100"
+        :bounds="StandSettingsBounds.fullness"
         :step="1"
         :digits="1"
         :normal="100"
@@ -250,8 +250,7 @@ const costs = computed(() =>
         unit="m"
         :value="gap.value"
         :mixed="gap.mixed"
-        :min="0"
-        :max="50"
+        :bounds="StandSettingsBounds.gap"
         :step="0.1"
         :normal="0"
         :wrong="wrong('gap')"
@@ -286,8 +285,7 @@ const costs = computed(() =>
         unit="×"
         :value="pair('size').value"
         :mixed="pair('size').mixed"
-        :min="0.05"
-        :max="10"
+        :bounds="VariationSettingsBounds.size"
         :wrong="wrong('variation')"
         :disabled="locked"
         test="size"
@@ -298,8 +296,7 @@ const costs = computed(() =>
         unit="×"
         :value="pair('width').value"
         :mixed="pair('width').mixed"
-        :min="0.05"
-        :max="10"
+        :bounds="VariationSettingsBounds.width"
         :wrong="wrong('variation')"
         :disabled="locked"
         test="width"
@@ -310,8 +307,7 @@ const costs = computed(() =>
         unit="°"
         :value="pair('turn').value"
         :mixed="pair('turn').mixed"
-        :min="-180"
-        :max="360"
+        :bounds="VariationSettingsBounds.turn"
         :step="5"
         :wrong="wrong('variation')"
         :disabled="locked"
@@ -323,8 +319,7 @@ const costs = computed(() =>
         unit="°"
         :value="v('lean').value"
         :mixed="v('lean').mixed"
-        :min="0"
-        :max="90"
+        :bounds="VariationSettingsBounds.lean"
         :step="0.5"
         :normal="0"
         :wrong="wrong('variation.lean')"
@@ -337,8 +332,7 @@ const costs = computed(() =>
         unit="%"
         :value="v('follow').value * 100"
         :mixed="v('follow').mixed"
-        :min="0"
-        :max="100"
+        :bounds="VariationSettingsBounds.follow"
         :digits="1"
         :normal="0"
         :wrong="wrong('variation.follow')"
@@ -351,8 +345,7 @@ const costs = computed(() =>
         unit="m"
         :value="v('sink').value"
         :mixed="v('sink').mixed"
-        :min="-5"
-        :max="5"
+        :bounds="VariationSettingsBounds.sink"
         :step="0.05"
         :normal="0"
         :wrong="wrong('variation.sink')"
@@ -365,8 +358,7 @@ const costs = computed(() =>
         unit="m"
         :value="v('patch').value"
         :mixed="v('patch').mixed"
-        :min="1"
-        :max="2000"
+        :bounds="VariationSettingsBounds.patch"
         :wrong="wrong('variation.patch')"
         :disabled="locked"
         test="patch"

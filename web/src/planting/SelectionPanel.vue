@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { HandInBounds } from '../api/bounds'
 import { mdiContentCopy, mdiDeleteOutline, mdiEyeOutline } from '@mdi/js'
 import { computed } from 'vue'
 import type { Selected, View } from '../api/client'
@@ -33,12 +34,12 @@ const item = computed(() =>
   plants.value.every((p) => p.item === plants.value[0].item) ? plants.value[0].item : '',
 )
 const byHand = computed(() => plants.value.filter((p) => p.state === 'pinned').length)
-const FIELDS: [Name, string, string, number, number, number, number][] = [
-  ['turn', 'Turn', '°', 0, 360, 5, 0],
-  ['lean', 'Lean', '°', 0, 90, 1, 1],
-  ['height', 'Height', '×', 0.05, 10, 0.05, 2],
-  ['width', 'Width', '×', 0.05, 10, 0.05, 2],
-  ['lift', 'Above the ground', 'm', -50, 500, 0.05, 2],
+const FIELDS: [Name, string, string, number, number][] = [
+  ['turn', 'Turn', '°', 5, 0],
+  ['lean', 'Lean', '°', 1, 1],
+  ['height', 'Height', '×', 0.05, 2],
+  ['width', 'Width', '×', 0.05, 2],
+  ['lift', 'Above the ground', 'm', 0.05, 2],
 ]
 const SHOWN = 60
 const listed = computed(() => {
@@ -72,15 +73,14 @@ const listed = computed(() => {
       @update:model-value="selection.act({ item: $event })"
     />
     <NumberField
-      v-for="[name, label, unit, min, max, step, digits] in FIELDS"
+      v-for="[name, label, unit, step, digits] in FIELDS"
       :key="name"
       late
       :label="label"
       :unit="unit"
       :value="shared(name).value"
       :mixed="shared(name).mixed"
-      :min="min"
-      :max="max"
+      :bounds="HandInBounds[name]"
       :step="step"
       :digits="digits"
       :disabled="locked"

@@ -1,11 +1,14 @@
 <script setup lang="ts">
 import { mdiRestore } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
+import type { Bounds } from './bounds'
+
+/** The least that a value which must lie above a bound lies above it here. */
+const LEAST_ABOVE = 0.01
 
 /**
  * A number with its unit: typed, stepped by the arrow keys (Shift: ten steps), dragged sideways by its label
- * or unit, and set
- * back to its default. What is out of range is not passed on; the field says the range.
+ * or unit, and set back to its default. What is out of range is not passed on; the field says the range.
  */
 const props = withDefaults(
   defineProps<{
@@ -13,6 +16,8 @@ const props = withDefaults(
     value?: number | null
     mixed?: boolean
     unit?: string
+    /** What it may be, in the API's unit: of a share that is shown as per cent, 0 to 1. */
+    bounds?: Bounds
     min?: number
     max?: number
     step?: number
@@ -36,8 +41,9 @@ const props = withDefaults(
   {
     mixed: false,
     unit: '',
-    min: -1e9,
-    max: 1e9,
+    bounds: undefined,
+    min: undefined,
+    max: undefined,
     step: 1,
     digits: 2,
     test: undefined,
@@ -60,8 +66,15 @@ watch(shown, (s) => {
 })
 /** What the text says; a comma may stand for the point. */
 const number = computed(() => Number(text.value.replace(',', '.').replace('−', '-')))
-const within = (n: number) => n >= props.min && n <= props.max
-const range = computed(() => (props.max >= 1e9 ? `at least ${props.min}` : `${props.min} to ${props.max}`))
+const ends = computed(() => {
+  const by = props.unit === '%' ? 100 : 1
+  const { above = -1e9, min = above + LEAST_ABOVE, max = 1e9 } = props.bounds ?? {}
+  return [props.min ?? min * by, props.max ?? max * by]
+})
+const within = (n: number) => n >= ends.value[0] && n <= ends.value[1]
+const range = computed(() =>
+  ends.value[1] >= 1e9 ? `at least ${ends.value[0]}` : `${ends.value[0]} to ${ends.value[1]}`,
+)
 const trouble = computed(() => {
   if (!editing.value || text.value.trim() === '') return ''
   if (!Number.isFinite(number.value)) return 'a number'
@@ -75,7 +88,8 @@ function typed(): void {
   if (text.value.trim() !== '' && Number.isFinite(number.value) && within(number.value)) put(number.value)
 }
 function move(from: number, steps: number): void {
-  const n = +Math.min(Math.max(from + steps * props.step, props.min), props.max).toFixed(props.digits)
+  const [min, max] = ends.value
+  const n = +Math.min(Math.max(from + steps * props.step, min), max).toFixed(props.digits)
   text.value = String(n)
   if (!props.late) put(n)
 }

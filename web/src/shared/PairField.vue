@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { Bounds } from './bounds'
 import NumberField from './NumberField.vue'
 
 /** A range: its least and its most, each of which may be mixed. */
@@ -8,6 +9,7 @@ const props = withDefaults(
     value: [number, number]
     mixed?: [boolean, boolean]
     unit?: string
+    bounds?: Bounds
     min?: number
     max?: number
     step?: number
@@ -15,7 +17,15 @@ const props = withDefaults(
     disabled?: boolean
     test?: string
   }>(),
-  { mixed: () => [false, false], unit: '', min: 0, max: 1e9, step: 0.05, test: undefined },
+  {
+    mixed: () => [false, false],
+    unit: '',
+    bounds: undefined,
+    min: undefined,
+    max: undefined,
+    step: 0.05,
+    test: undefined,
+  },
 )
 const emit = defineEmits<{
   /** The whole range. */
@@ -37,6 +47,7 @@ function set(k: 0 | 1, v: number) {
       :label="`${label}, least`"
       :value="value?.[0]"
       :mixed="mixed[0]"
+      :bounds="bounds"
       :min="min"
       :max="max"
       :step="step"
@@ -52,6 +63,7 @@ function set(k: 0 | 1, v: number) {
       :value="value?.[1]"
       :mixed="mixed[1]"
       :unit="unit"
+      :bounds="bounds"
       :min="min"
       :max="max"
       :step="step"

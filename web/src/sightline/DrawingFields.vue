@@ -3,6 +3,7 @@ import type { Drawing } from '../api/client'
 import { CELLS, GROUND_ERROR, STRATA } from '../stage/drawing'
 import ChoiceField from '../shared/ChoiceField.vue'
 import NumberField from '../shared/NumberField.vue'
+import { DrawingSettingsBounds } from '../api/bounds'
 
 /** How a level is drawn, or what a tier takes away from it. */
 const props = defineProps<{ value: Drawing; tier?: boolean; disabled?: boolean; fields: string[] }>()
@@ -16,8 +17,6 @@ type Number = {
   label: string
   unit: string
   scale: number
-  min: number
-  max: number
   step: number
   normal: number
   tip: string
@@ -28,8 +27,6 @@ const NUMBERS: Number[] = [
     label: 'All distances',
     unit: '%',
     scale: 100,
-    min: 5,
-    max: 400,
     step: 5,
     normal: 100,
     tip: 'Mesh steps, billboards and the end of every stand, so many times as far',
@@ -39,8 +36,6 @@ const NUMBERS: Number[] = [
     label: 'All fades',
     unit: '%',
     scale: 100,
-    min: 0,
-    max: 1000,
     step: 5,
     normal: 100,
     tip: 'The width of every fade',
@@ -50,8 +45,6 @@ const NUMBERS: Number[] = [
     label: 'All shadow reaches',
     unit: '%',
     scale: 100,
-    min: 0,
-    max: 1000,
     step: 5,
     normal: 100,
     tip: 'How far the shadows of every stand reach',
@@ -61,8 +54,6 @@ const NUMBERS: Number[] = [
     label: 'Finest meshes left out',
     unit: '',
     scale: 1,
-    min: 0,
-    max: 4,
     step: 1,
     normal: 0,
     tip: 'So many of every item’s finest meshes are never drawn; the coarsest always is',
@@ -72,8 +63,6 @@ const NUMBERS: Number[] = [
     label: 'Tufts of swards',
     unit: '%',
     scale: 100,
-    min: 0,
-    max: 100,
     step: 5,
     normal: 100,
     tip: 'The share of tufts that is drawn: always the same ones, so nothing moves',
@@ -83,8 +72,6 @@ const NUMBERS: Number[] = [
     label: 'Fog',
     unit: '%',
     scale: 100,
-    min: 0,
-    max: 2000,
     step: 10,
     normal: 100,
     tip: 'How thick the level’s fog is',
@@ -162,8 +149,7 @@ const strata = [
     :unit="f.unit"
     :tip="f.tip"
     :value="value[f.name] * f.scale"
-    :min="f.min"
-    :max="f.max"
+    :bounds="DrawingSettingsBounds[f.name]"
     :step="f.step"
     :digits="0"
     :normal="f.normal"
@@ -188,8 +174,7 @@ const strata = [
       :unit="f.unit"
       :tip="f.tip"
       :value="value[f.name]"
-      :min="0"
-      :max="20000"
+      :bounds="DrawingSettingsBounds[f.name]"
       :step="f.step"
       :digits="0"
       :wrong="wrong(f.name)"
@@ -231,8 +216,7 @@ const strata = [
     unit="px"
     tip="Each tile of the ground is as coarse as it may be without being off by more, at 1,080 lines"
     :value="value.ground_error ?? (tier ? 0.1 : GROUND_ERROR)"
-    :min="0.1"
-    :max="100"
+    :bounds="DrawingSettingsBounds.ground_error"
     :step="0.5"
     :digits="1"
     :normal="tier ? 0.1 : GROUND_ERROR"

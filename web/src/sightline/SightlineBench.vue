@@ -1,4 +1,6 @@
 <script setup lang="ts">
+import { DistanceSettingsBounds as EDGES } from '../api/bounds'
+import type { Bounds } from '../shared/bounds'
 import { mdiCrosshairsQuestion } from '@mdi/js'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
@@ -80,18 +82,24 @@ function shared(edge: Edge) {
 }
 const rows = computed(() => {
   const most = Math.max(0, ...store.chosen.map((s) => chain(s).lods - 1))
-  const fields: { edge: Edge; label: string; step: number; test: string; min: number }[] = [
+  const fields: { edge: Edge; label: string; step: number; test: string; bounds: Bounds }[] = [
     ...Array.from({ length: most }, (_, index) => ({
       edge: { part: 'step', index } as Edge,
       label: `Mesh ${index + 1} gives way to ${index + 2}`,
       step: 1,
-      min: 0,
+      bounds: EDGES.steps,
       test: `step-${index}`,
     })),
-    { edge: { part: 'billboard' }, label: 'Billboard from', step: 1, min: 0, test: 'billboard' },
-    { edge: { part: 'gone' }, label: 'Gone beyond', step: 5, min: 1, test: 'gone' },
-    { edge: { part: 'fade' }, label: 'Fade width', step: 1, min: 0, test: 'fade' },
-    { edge: { part: 'shadow' }, label: 'Shadow reach', step: 5, min: 0, test: 'shadow' },
+    {
+      edge: { part: 'billboard' },
+      label: 'Billboard from',
+      step: 1,
+      bounds: EDGES.billboard,
+      test: 'billboard',
+    },
+    { edge: { part: 'gone' }, label: 'Gone beyond', step: 5, bounds: EDGES.gone, test: 'gone' },
+    { edge: { part: 'fade' }, label: 'Fade width', step: 1, bounds: EDGES.fade, test: 'fade' },
+    { edge: { part: 'shadow' }, label: 'Shadow reach', step: 5, bounds: EDGES.shadow, test: 'shadow' },
   ]
   return fields.map((row) => ({ ...row, ...shared(row.edge) })).filter((row) => row.any)
 })
@@ -221,7 +229,7 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
         unit="m"
         :value="f.value"
         :mixed="f.mixed"
-        :min="f.min"
+        :bounds="f.bounds"
         :step="f.step"
         :digits="1"
         :wrong="wrong"

@@ -15,6 +15,7 @@ import NumberField from '../shared/NumberField.vue'
 import WalkChart from './WalkChart.vue'
 import WalkMaker from './WalkMaker.vue'
 import WalkRemedies from './WalkRemedies.vue'
+import { CheckInBounds, WalkBounds } from '../api/bounds'
 
 /** Walks through the level: made, played, and checked for what pops. */
 const props = defineProps<{ stage: Stage | null; draft: Draft }>()
@@ -153,8 +154,7 @@ watch(
         label="Speed"
         unit="m/s"
         :value="walks.walk.speed"
-        :min="0.1"
-        :max="60"
+        :bounds="WalkBounds.speed"
         :step="0.5"
         :digits="1"
         :normal="3"
@@ -167,8 +167,7 @@ watch(
         label="Height of the eye"
         unit="m"
         :value="walks.walk.eye"
-        :min="0.1"
-        :max="100"
+        :bounds="WalkBounds.eye"
         :step="0.1"
         :digits="1"
         :normal="1.7"
@@ -209,8 +208,7 @@ watch(
         unit="px"
         tip="Pixels that change at once on a screen of 1,080 lines, what fog, ground and fades leave of them"
         :value="walks.threshold"
-        :min="1"
-        :max="100000"
+        :bounds="CheckInBounds.threshold"
         :step="10"
         :digits="0"
         :normal="60"

@@ -9,6 +9,7 @@ import ItemPicture from '../shared/ItemPicture.vue'
 import ItemView from './ItemView.vue'
 import NumberField from '../shared/NumberField.vue'
 import StateTable from './StateTable.vue'
+import { CardsInBounds, ImportRequestBounds } from '../api/bounds'
 
 /**
  * Bring one's own meshes, or grass from pictures, to the shelf: nothing is kept before it has been looked
@@ -184,8 +185,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         inside
         :value="cards.width"
         label="Width"
-        :min="0.02"
-        :max="20"
+        :bounds="CardsInBounds.width"
         :step="0.05"
         unit="m"
         late
@@ -195,8 +195,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         inside
         :value="cards.height"
         label="Height"
-        :min="0.02"
-        :max="20"
+        :bounds="CardsInBounds.height"
         :step="0.05"
         test="cards-height"
         unit="m"
@@ -209,8 +208,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         :value="cards.count"
         label="Cards"
         unit=""
-        :min="1"
-        :max="24"
+        :bounds="CardsInBounds.count"
         :step="1"
         :digits="0"
         late
@@ -222,8 +220,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         :value="cards.bend"
         label="Bend"
         unit="°"
-        :min="0"
-        :max="80"
+        :bounds="CardsInBounds.bend"
         :step="5"
         :digits="0"
         late
@@ -234,8 +231,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         :value="cards.rows"
         label="Variants, one above another"
         unit=""
-        :min="1"
-        :max="16"
+        :bounds="CardsInBounds.rows"
         :step="1"
         :digits="0"
         test="cards-rows"
@@ -331,8 +327,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
             inside
             :value="options.height"
             label="Scale it to a height of"
-            :min="0.01"
-            :max="200"
+            :bounds="ImportRequestBounds.height"
             :step="0.1"
             unit="m"
             late

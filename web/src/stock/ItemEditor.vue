@@ -7,6 +7,7 @@ import { useLevel } from '../level/level'
 import type { AnchorPoint } from '../stage/itemScene'
 import ItemView from './ItemView.vue'
 import NumberField from '../shared/NumberField.vue'
+import { ItemEditBounds, TraitSettingsBounds } from '../api/bounds'
 
 /** What an item knows: measured, and edited here, drawn on its mesh. */
 const props = defineProps<{ item: ItemDetail }>()
@@ -139,8 +140,7 @@ async function keep() {
               :value="height"
               label="Height"
               test="edit-height"
-              :min="0.01"
-              :max="200"
+              :bounds="ItemEditBounds.height"
               :step="0.1"
               unit="m"
               @change="height = $event"
@@ -150,8 +150,7 @@ async function keep() {
               :value="crown"
               label="Crown radius"
               test="edit-crown"
-              :min="0.01"
-              :max="200"
+              :bounds="ItemEditBounds.crown"
               :step="0.1"
               unit="m"
               @change="crown = $event"
@@ -161,8 +160,7 @@ async function keep() {
               :value="trunk"
               label="Trunk radius"
               test="edit-trunk"
-              :min="0.01"
-              :max="200"
+              :bounds="ItemEditBounds.trunk"
               :step="0.1"
               unit="m"
               @change="trunk = $event"
@@ -171,8 +169,7 @@ async function keep() {
               inside
               :value="lift"
               label="Lift it by"
-              :min="-100"
-              :max="100"
+              :bounds="ItemEditBounds.lift"
               :step="0.05"
               unit="m"
               @change="lift = $event"
@@ -189,8 +186,7 @@ async function keep() {
             />
             <v-slider
               v-model="traits.stiffness"
-              :min="0"
-              :max="1"
+              v-bind="TraitSettingsBounds.stiffness"
               :step="0.05"
               label="Stiff in the wind"
               name="Stiff in the wind"
@@ -212,8 +208,7 @@ async function keep() {
                 :value="traits.cutoff * 100"
                 label="Cut below an alpha of"
                 test="edit-cutoff"
-                :min="5"
-                :max="95"
+                :bounds="TraitSettingsBounds.cutoff"
                 :step="5"
                 :digits="0"
                 :normal="50"
@@ -225,8 +220,7 @@ async function keep() {
                 :value="traits.softness * 100"
                 label="Softness of the edge"
                 test="edit-softness"
-                :min="0"
-                :max="100"
+                :bounds="TraitSettingsBounds.softness"
                 :step="5"
                 :digits="0"
                 :normal="0"

@@ -4,6 +4,7 @@ import { answer, api } from '../api/client'
 import { useShelf, type Group } from './shelf'
 import ColourField from '../shared/ColourField.vue'
 import NumberField from '../shared/NumberField.vue'
+import { StandInInBounds } from '../api/bounds'
 
 /** A plain shape in a size and colour, to block out with before the art is there. */
 const emit = defineEmits<{ kept: [slugs: string[]]; close: [] }>()
@@ -77,8 +78,7 @@ const outline = () => {
           :value="height"
           label="Height"
           test="stand-in-height"
-          :min="0.01"
-          :max="200"
+          :bounds="StandInInBounds.height"
           :step="0.1"
           unit="m"
           @change="height = $event"
@@ -87,8 +87,7 @@ const outline = () => {
           inside
           :value="width"
           label="Width"
-          :min="0.01"
-          :max="200"
+          :bounds="StandInInBounds.width"
           :step="0.1"
           unit="m"
           @change="width = $event"
