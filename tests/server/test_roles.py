@@ -15,6 +15,7 @@ from django.test import Client
 from django.utils import timezone
 from PIL import Image
 
+from server.api import api
 from server.ground import drafts
 from server.ground.models import Draft, Mask
 from server.handover.files import path_of
@@ -29,7 +30,6 @@ from tests.core.levels import drawn_level
 from tests.fixtures import MARKS, PASSWORD, glb
 from tests.server.test_api import VIEW
 from tests.server.test_devices import captures
-from tests.server.test_every_way_in import OPEN, operations
 from tests.server.test_ground import GroundCase
 from thicket.document.drawing import tiers_for
 from thicket.document.folder import zip_level
@@ -49,6 +49,22 @@ LINE = {
 }
 SLOPE = {"kind": "slope", "lo": 0, "hi": 30}
 KEEP = {"x": 1, "y": 400, "z": 1, "heading": 0, "pitch": 0, "fov": 55}
+
+OPEN = {
+    ("get", "/api/session"),
+    ("post", "/api/session"),
+    ("post", "/api/session/first"),
+    ("get", "/api/links/{token}"),
+    ("post", "/api/links/{token}/account"),
+    ("post", "/api/links/{token}/password"),
+}
+"""Open to who is not signed in."""
+
+
+def operations():
+    for path, methods in api.get_openapi_schema()["paths"].items():
+        for method, said in methods.items():
+            yield method, path, said
 
 
 def png() -> SimpleUploadedFile:
@@ -438,6 +454,8 @@ class Roles(GroundCase):
                 continue
             self.assertIn((method, template), right, "an operation whose roles are not said")
             needed, body = right[method, template]
+            unsigned = getattr(Client(), method)(self.path(template, "lead"))
+            self.assertEqual(unsigned.status_code, 401, (method, template))
             for name in self.people:
                 allowed = (
                     may[needed]
