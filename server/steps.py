@@ -20,6 +20,7 @@ from server.document.planted import numbers_of, planted_of
 from server.document.versions import chain_since
 from server.ground.schemas import MaskOut
 from server.journal.action import Done
+from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
 from server.journal.trying import trying
 from server.journal.undoing import last_done, last_undone
@@ -221,7 +222,8 @@ def note_effect(
         entry.gained, entry.lost = gained, lost
         if view:
             entry.cost = _cost_change(row, step, numbers, view)
-        entry.save(update_fields=["gained", "lost", "cost"])
+        # No `save`, which fails where the level has been deleted meanwhile.
+        Entry.objects.filter(pk=entry.pk).update(gained=gained, lost=lost, cost=entry.cost)
     return moved
 
 
