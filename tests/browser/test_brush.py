@@ -214,7 +214,7 @@ class Hand(BrowserCase):
         page.click("[data-test=bookmarks]")
         self.fill(page, "view-name", "Over the pit")
         page.click("[data-test=view-keep]")
-        expect(page.locator(".v-overlay--active").get_by_text("Over the pit")).to_be_visible()
+        expect(page.locator(".v-overlay--active").get_by_text("Over the pit", exact=True)).to_be_visible()
         self.assertTrue(Level.objects.get().bookmarks[-1]["picture"].startswith("data:image/jpeg;base64,"))
         self.take_all_back()
         self.assertNotIn("Over the pit", [b["name"] for b in Level.objects.get().bookmarks])

@@ -1,0 +1,124 @@
+/** The rules that the page holds as the core does, by the golden vectors that the core writes. */
+import { describe, expect, it } from 'vitest'
+import type { Condition, Distances, Drawing, Fog, Stand, View, Walk } from '../src/api/client'
+import vectors from '../../tests/vectors.json'
+import { inBand } from '../src/planting/conditions'
+import { lookAt, routeOf } from '../src/sightline/walk'
+import { states } from '../src/stage/distances'
+import { CELLS, drawnDistances, PLAIN, rank, through, TREES } from '../src/stage/drawing'
+import { clearDistance, left, meanDensity, thicker } from '../src/stage/fog'
+import { boxVisible, planes } from '../src/stage/frustum'
+import { Ground } from '../src/stage/ground'
+import { Terrain } from '../src/stage/terrain'
+
+/** JSON has no number that never ends: there it is null. */
+const endless = (v: number | null) => v ?? Infinity
+function alike(found: ArrayLike<number>, expected: (number | null)[], within = 1e-6, what = ''): void {
+  expect(found.length, what).toBe(expected.length)
+  expected.forEach((want, k) => {
+    if (want === null) expect(found[k], what).toBe(Infinity)
+    else expect(Math.abs(found[k] - want), `${what}: ${found[k]}, ${want}`).toBeLessThan(within)
+  })
+}
+
+const { columns, rows, cell } = vectors.ground
+const heights = new Float32Array((rows + 1) * (columns + 1))
+for (let j = 0; j <= rows; j++)
+  for (let i = 0; i <= columns; i++)
+    heights[j * (columns + 1) + i] = 20 * Math.sin(i / 17) * Math.cos(j / 23) + 0.05 * i
+const ground = new Ground(heights, new Uint8Array(), 0, columns, rows, cell, -20, 40)
+
+describe('as the core does, the page', () => {
+  it('says from where to where each state of an item is drawn', () => {
+    for (const v of vectors.states) {
+      const found = states(v.distances as Distances, v.lods, v.billboard, endless(v.full))
+      for (const part of ['start', 'end', 'show', 'hide'] as const)
+        alike(found[part], v.states[part], 1e-9, JSON.stringify(v))
+    }
+  })
+  it('draws a level through tiers, and a stand at the distances that they leave', () => {
+    const by = vectors.drawing.settings as Drawing[]
+    const sorted = (d: Drawing) => ({ ...d, casts: [...d.casts].sort(), receives: [...d.receives].sort() })
+    vectors.drawing.through.forEach((row, a) =>
+      row.forEach((want, b) =>
+        expect(sorted(through(by[a], by[b]))).toEqual(sorted(want as unknown as Drawing)),
+      ),
+    )
+    for (const v of vectors.drawing.distances) {
+      const stand = { stratum: v.stratum, sward: v.sward } as Stand
+      const { steps, billboard, gone, fade, shadow } = drawnDistances(stand, by[v.by], v.own as Distances)
+      const want = v.drawn
+      alike(
+        [...steps, billboard, gone, fade, shadow],
+        [...want.steps, want.billboard, want.gone, want.fade, want.shadow],
+      )
+    }
+    expect([[...CELLS], [...TREES], PLAIN.cell]).toEqual([vectors.drawing.cells, vectors.drawing.trees, 64])
+    for (const [low, share] of vectors.drawing.rank) expect(rank(low)).toBeCloseTo(share, 12)
+  })
+  it('thins fog with height, and says what it leaves and from where it hides all', () => {
+    const cases = vectors.fog.filter((v) => 'fog' in v)
+    const { eyes, places, metres } = vectors.fog.find((v) => 'eyes' in v) as {
+      eyes: number[]
+      places: number[]
+      metres: number[]
+    }
+    for (const v of cases) {
+      const fog = thicker(v.fog as Fog, v.factor!)
+      eyes.forEach((eye, k) => {
+        const what = JSON.stringify([v.fog, v.factor, eye])
+        if (fog.kind !== 'none')
+          alike(
+            places.map((p) => meanDensity(fog, eye, p)),
+            v.density![k],
+            1e-9,
+            what,
+          )
+        alike(
+          metres.map((m) => left(fog, m, eye, places[2])),
+          v.left![k],
+          1e-9,
+          what,
+        )
+        alike([clearDistance(fog, eye, 30)], [v.clear![k]], 1e-6, what)
+      })
+    }
+  })
+  it('sees the same tiles of the ground, in the same grids', () => {
+    const { boxes } = vectors.views.find((v) => 'boxes' in v) as { boxes: number[][] }
+    // Any uniform stands at 0: nothing lies over the ground.
+    const terrain = new Terrain(ground, new Proxy({}, { get: () => ({ value: 0 }) }))
+    for (const v of vectors.views.filter((v) => 'view' in v)) {
+      const view = { ...v.view, drawing: PLAIN } as unknown as View
+      const sides = planes(view)
+      alike(sides, v.planes!.flat(), 1e-9)
+      expect(boxes.map((box) => boxVisible(sides, box))).toEqual(v.tiles)
+      ;[0.5, 4, 40].forEach((ground_error, k) => {
+        terrain.choose({ ...view, drawing: { ...PLAIN, ground_error } })
+        const counts = terrain.group.children.map(
+          (mesh) => (mesh as unknown as { geometry: { instanceCount: number } }).geometry.instanceCount,
+        )
+        expect(counts).toEqual(v.steps![k])
+      })
+    }
+  })
+  it('walks the same way, on ground of the same height', () => {
+    for (const [x, z, height] of vectors.heights) expect(ground.heightAt(x, z)).toBeCloseTo(height, 2)
+    const { points, speed, eye, times, seen } = vectors.walk
+    const route = routeOf({ points, speed, eye } as unknown as Walk, ground)!
+    expect(route.time[route.time.length - 1]).toBeCloseTo(vectors.walk.seconds, 9)
+    times.forEach((time, k) => {
+      const { x, y, z, heading } = lookAt(route, time)
+      alike([x, y, z, heading], seen[k], 1e-3, `after ${time} s`)
+    })
+  })
+  it('bends a condition by its band', () => {
+    for (const v of vectors.bands)
+      alike(
+        v.values.map((value) => inBand(v as unknown as Condition, value)),
+        v.results,
+        1e-6,
+        v.kind,
+      )
+  })
+})
