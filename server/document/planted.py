@@ -129,6 +129,13 @@ def numbers_of(level: Level) -> Mapping[int, int]:
     return {pk: number for pk, number in known.items() if number in wanted}
 
 
+def keep_numbers(level: Level, previous: int) -> None:
+    """Let the numbers of a level's stands count for its new version, which has the same stands as the
+    previous one."""
+    if known := CACHE.peek(("stand ids", level.pk, previous)):
+        CACHE.put(("stand ids", level.pk, level.version), known)
+
+
 def plantings_of(level: Level) -> dict[int, Planting]:
     """The plantings of the level's stands, by their primary keys."""
     planted = planted_of(level)

@@ -4,6 +4,7 @@ written, and the journal is given the edit with the one that takes it back."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from copy import copy
 from typing import Any
 from uuid import UUID
 
@@ -14,7 +15,7 @@ from django.db import transaction
 from server.document.arrays import EditArrays, store_arrays
 from server.document.files import items_of, with_files, without_files
 from server.document.own_ground import check_step, plot_at
-from server.document.planted import document_now, hold, planted_of, store_difference
+from server.document.planted import document_now, hold, keep_numbers, planted_of, store_difference
 from server.document.versions import note_version
 from server.journal.action import Done, action
 from server.journal.models import Entry
@@ -60,7 +61,7 @@ def commit_made(
         edit, what = make(level)
         return _tried(user, level, edit, what, cut)
     with transaction.atomic():
-        row = Level.objects.select_for_update().get(pk=level.pk)
+        row = _locked(level)
         previous = row.version
         edit, what = make(row)
         step, inverse = _do(user, row, edit, cut)
@@ -84,6 +85,13 @@ def commit_made(
         hold(row, step.after)
     level.version = row.version
     return Done(row, entry, previous, step, new=True)
+
+
+def _locked(level: Level) -> Level:
+    """The level's row, locked for the transaction; read again if it has changed since it was read."""
+    rows = Level.objects.select_for_update().filter(pk=level.pk)
+    same = rows.values_list("version", flat=True).get() == level.version
+    return copy(level) if same else rows.get()
 
 
 def _tried(user: User, level: Level, edit: Edit, what: str, cut: bool = False) -> Done:
@@ -122,7 +130,10 @@ def _do(user: User, row: Level, edit: Edit, cut: bool) -> tuple[Step[PlantedLeve
     document = step.before.level
     inverse = edit.inverse(document)
     store_difference(row, document, step.after.level, user)
+    previous = row.version
     row.new_version()
+    if document.stands.keys() == step.after.level.stands.keys():
+        keep_numbers(row, previous)
     if items_of(edit):
         step = Step(step.before, step.before.edited(without_files(step.after.level)), edit)
     return step, inverse

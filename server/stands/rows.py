@@ -7,6 +7,7 @@ from typing import Any
 
 from django.contrib.auth.models import User
 
+from server.document.planted import numbers_of
 from server.levels.models import Level
 from server.levels.rasters import pack, tile_of, tile_shape
 from server.stands.models import Stand, TouchTile, document_of_stand
@@ -53,7 +54,9 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
     for number in after.stands:
         was, now = (of.touch.get(number) for of in (before, after))
         if was is not now:
-            ids = ids or stand_ids(row)
+            ids = ids or {n: pk for pk, n in numbers_of(row).items()}
+            if number not in ids:  # it came with this edit
+                ids = stand_ids(row)
             write_touch(ids[number], was, now)
 
 
