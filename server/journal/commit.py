@@ -4,7 +4,6 @@ written, and the journal is given the edit with the one that takes it back."""
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from copy import copy
 from typing import Any
 from uuid import UUID
 
@@ -61,7 +60,7 @@ def commit_made(
         edit, what = make(level)
         return _tried(user, level, edit, what, cut)
     with transaction.atomic():
-        row = _locked(level)
+        row = Level.objects.select_for_update().get(pk=level.pk)
         previous = row.version
         edit, what = make(row)
         step, inverse = _do(user, row, edit, cut)
@@ -85,13 +84,6 @@ def commit_made(
         hold(row, step.after)
     level.version = row.version
     return Done(row, entry, previous, step, new=True)
-
-
-def _locked(level: Level) -> Level:
-    """The level's row, locked for the transaction; read again if it has changed since it was read."""
-    rows = Level.objects.select_for_update().filter(pk=level.pk)
-    same = rows.values_list("version", flat=True).get() == level.version
-    return copy(level) if same else rows.get()
 
 
 def _tried(user: User, level: Level, edit: Edit, what: str, cut: bool = False) -> Done:
