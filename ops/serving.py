@@ -142,7 +142,7 @@ def serve(state: State, host: str, port: int, processes: int, after: str = "") -
 
 
 def crowded(processes: int) -> str:
-    """What is said of more server processes than help on this machine; empty of others."""
+    """The message about more server processes than help on this machine; empty of others."""
     cores = os.cpu_count() or 1
     if processes == 1 or 2 * processes <= cores:
         return ""

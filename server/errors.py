@@ -75,7 +75,7 @@ def limit_of(path: str) -> int:
 
 
 def too_large(path: str) -> str:
-    """What is said of a body beyond that."""
+    """The message about a body beyond that."""
     limit = limit_of(path)
     most = f"{limit // 1024:,} KB" if limit < 1 << 20 else f"{limit >> 20:,} MB"
     return f"What was sent is too large: at most {most} are taken."

@@ -9,7 +9,7 @@ from thicket.document.settings import Strict
 
 
 class KeyIn(Strict):
-    """An action on a level: the key that it is known by, and a view whose cost is to be told."""
+    """An action on a level: the key that it is known by, and a view whose cost is to be computed."""
 
     key: UUID4
     view: ViewIn | None = None

@@ -334,7 +334,7 @@ def _cost_change(row: Level, step: Step[PlantedLevel], numbers: list[int], view:
 
 
 def whole_level(level: Level, place: Place | None = None) -> dict:
-    """All of a level, for who cannot be told what has changed."""
+    """All of a level, for who cannot be sent what has changed."""
     reach = {"whole": planted_of(level).stands, "gone": [], "sheets": {}, "maybe": {}}
     return _since(level, reach | dict.fromkeys(("order", "shapes", "masks", "level"), True), place)
 

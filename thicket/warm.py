@@ -28,7 +28,7 @@ from thicket.stock.stand_ins import stand_in
 
 
 def warm() -> None:
-    """Plant and reckon a small piece of ground."""
+    """Plant and cost a small piece of ground."""
     ground = Ground(np.zeros((33, 33), np.float32), 1.0)
     site = Site(ground.heights, 1.0)
     suited = suitable(

@@ -68,7 +68,7 @@ class KeysIn(Strict):
 
 
 def who_is(user: User) -> dict:
-    """What `SessionOut` tells of a person, also one who is not signed in."""
+    """What `SessionOut` shows of a person, also one who is not signed in."""
     profile = profile_of(user)
     return {
         "name": user.get_username() or None,

@@ -19,7 +19,7 @@ def seen_at(session: Mapping) -> datetime:
 
 
 class SlidingSession:
-    """Stores a session anew, with its whole age before it, when an hour of that has passed."""
+    """Stores a session again, with its whole age before it, when an hour of that has passed."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response

@@ -34,7 +34,7 @@ def summary_of(level: Level, user: User) -> dict:
 
 
 def make(level: Level, user: User) -> None:
-    """Have the worker make a level's summary anew."""
+    """Have the worker make a level's summary again."""
     starting.start("summarise", _key(level), user, level, stamp=str(level.version))
 
 

@@ -80,7 +80,7 @@ def mask_of(digest: str, pk: int, rows: int, columns: int, bits: int) -> Mask:
 
 
 def _write_masks(row: Level, before: Mapping[str, Mask], after: Mapping[str, Mask]) -> None:
-    """Those that differ; all of them anew where the order of those that stay would be another."""
+    """Those that differ; all of them again where the order of those that stay would be another."""
     stay = [name for name in after if name in before and before[name] is after[name]]
     put = {name: mask for name, mask in after.items() if name not in stay}
     if [name for name in before if name in stay] != stay or list(after)[: len(stay)] != stay:

@@ -48,7 +48,7 @@ class WorkOut(Schema):
 
 
 def _seen_by(user: User) -> QuerySet[Job]:
-    """The work that a person is told of: their own, and that of the levels they are a member of."""
+    """The work that a person is shown: their own, and that of the levels they are a member of."""
     busy = Job.objects.filter(state__in=(Job.State.WAITING, Job.State.RUNNING)).select_related(
         "level", "user"
     )

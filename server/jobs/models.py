@@ -60,6 +60,6 @@ class Job(models.Model):
 
 
 class Beat(models.Model):
-    """When a worker last said that it lives."""
+    """When a worker last reported that it lives."""
 
     at = models.DateTimeField()

@@ -25,7 +25,7 @@ from thicket.refused import Refused
 
 log = logging.getLogger(__name__)
 LIVES = timedelta(seconds=12)
-"""A worker that has said nothing for so long is taken for dead."""
+"""A worker that has reported nothing for so long is taken for dead."""
 SILENT = timedelta(seconds=30)
 """A job whose worker has written nothing about it for so long has been cut off."""
 WORKER = os.environ.get("KT_WORKER", "worker")
@@ -188,7 +188,7 @@ def beat() -> None:
 
 
 def worker_lives() -> bool:
-    """Whether a worker has said so lately."""
+    """Whether a worker has reported lately."""
     return Beat.objects.filter(at__gt=timezone.now() - LIVES).exists()
 
 

@@ -100,7 +100,7 @@ def pulse(request: HttpRequest, slug: str, version: Version = 0):
 
 @router.post("/levels/{slug}/beat", response=BeatOut)
 def beat(request: HttpRequest, slug: str, data: HereIn):
-    """The same, while one tells where one is and hears where others are."""
+    """The same, while one reports where one is and reads where others are."""
     level = level_for(request, slug)
     if data.leaving:
         leave(level, request.user)

@@ -107,7 +107,7 @@ class Membership(models.Model):
 
 
 class Presence(models.Model):
-    """Where a person's eye is in a level, as they told last: x, z in m, heading a bearing in degrees."""
+    """Where a person's eye is in a level, as they reported last: x, z in m, heading a bearing in degrees."""
 
     user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="+")
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="present")

@@ -19,7 +19,7 @@ from thicket.sight.devices import calibrate, read_captures
 
 router = Router(tags=["sight"])
 BY_PLACE = 120
-"""So many frames that are given by the camera's place are reckoned while somebody waits."""
+"""So many frames that are given by the camera's place are computed while somebody waits."""
 SHOWN = 1000
 """So many frames are given back to be drawn."""
 
@@ -55,7 +55,7 @@ def calibrate_device(
     if kind == "places":
         if len(frames) > BY_PLACE:
             raise Refused(
-                f"captures: at most {BY_PLACE} frames by the camera's place are reckoned here; "
+                f"captures: at most {BY_PLACE} frames by the camera's place are computed here; "
                 f"`./kt core calibrate` takes more"
             )
         frames = loads_in(planted_of(level), views_at(frames, drawing_of(level, tier)[0]), items_of(level))

@@ -35,14 +35,14 @@ from thicket.sight.drawing import Drawing
 from thicket.sight.views import View
 
 FORM = 2
-"""Of what a kept answer holds; another has all worked out anew."""
+"""Of what a kept answer holds; another has all worked out again."""
 ANSWERS = 20
 """So many answers of a level are kept."""
 WORST, APART, STEP = 6, 60.0, 32.0
 """So many of the worst places of a survey count, at least so many m apart, on a grid of so many m."""
 
 MOMENTS, DEAREST, WALK_APART = 32, 3, 25.0
-"""So many moments of a walk are reckoned, and so many of the dearest count, at least so many m apart."""
+"""So many moments of a walk are computed, and so many of the dearest count, at least so many m apart."""
 
 
 class RebalanceRequest(NamedTuple):

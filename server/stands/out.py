@@ -47,7 +47,7 @@ class StandOut(Schema):
 
 
 NEAR = 1500.0
-"""The content keys of sheets within so many m are told, where telling all would mean to plant all."""
+"""The content keys of sheets within so many m are given, where giving all would mean to plant all."""
 
 
 def keys_of(planting: Planting, x: float, z: float) -> dict[int, str]:

@@ -60,7 +60,7 @@ class ItemDetail(ShelfOut):
 
 
 class ItemEdit(Strict):
-    """What is said of an item; see `thicket.stock.traits.Edit`. Lengths that are not given stay."""
+    """What is known of an item; see `thicket.stock.traits.Edit`. Lengths that are not given stay."""
 
     revision: Id
     name: Name

@@ -44,7 +44,7 @@ def open_links(level: Level):
 
 
 def invite(by: User, level: Level, role: str) -> tuple[OneTimeLink, str]:
-    """An invitation to a level, with its token, which is told this once."""
+    """An invitation to a level, with its token, which is shown this once."""
     record("role", None, f"invited somebody as {role}", level, by.get_username())
     return _make(by, level, INVITED_FOR, role=role)
 

@@ -1,4 +1,4 @@
-"""Who is in a level, and where. It is told anew every second or two."""
+"""Who is in a level, and where. It is reported every second or two."""
 
 from __future__ import annotations
 

@@ -18,7 +18,7 @@ from thicket.refused import Refused
 
 
 def _set(level: Level, now: Plots, user: User, given: dict) -> tuple[Plots, str]:
-    """All plots anew, by a lead; requests between plots that are still there stay."""
+    """All plots again, by a lead; requests between plots that are still there stay."""
     plots = Plots.model_validate(given)
     names = set(level.memberships.values_list("user__username", flat=True))
     areas = {shape.number: shape.name for shape in level.shapes.filter(kind="area")}

@@ -62,7 +62,7 @@ class FogSettings(Strict):
         return self
 
     def core(self) -> CoreFog:
-        """The fog as the core reckons it."""
+        """The fog as the core takes it."""
         return CoreFog(self.kind, self.density, self.start, self.end, self.thinning, self.level)
 
     def air(self, top: float) -> Air:

@@ -51,11 +51,11 @@ class DrawingSettings(Strict):
 
     @classmethod
     def of(cls, drawing: Drawing) -> Self:
-        """The settings that the core reckons with as they are kept."""
+        """The settings of the core as they are saved."""
         return cls.model_validate({k: v for k, v in asdict(drawing).items() if k != "air"})
 
     def core(self) -> Drawing:
-        """The settings as the core reckons with them."""
+        """The settings as the core takes them."""
         given = self.model_dump(exclude={"casts", "receives"})
         return Drawing(**given, casts=frozenset(self.casts), receives=frozenset(self.receives))
 
@@ -96,7 +96,7 @@ class DeviceSettings(Strict):
         return spread
 
     def core(self) -> Device:
-        """The device as the core reckons with it."""
+        """The device as the core takes it."""
         rest = self.model_dump(exclude={"spread", "frames"})
         return Device(**rest, spread=tuple(map(tuple, self.spread)))
 

@@ -24,7 +24,7 @@ from thicket.refused import Refused
 
 T = TypeVar("T")
 PASSED_ON = ("PATH", "LANG", "LC_ALL", "NUMBA_CACHE_DIR", "NUMBA_CPU_NAME", "OPENBLAS_CORETYPE", "PYTHONPATH")
-"""All that the process is told of its environment, which holds passwords."""
+"""All that the process gets of its environment, which holds passwords."""
 LARGEST_ANSWER = 4 << 30
 
 

@@ -94,7 +94,7 @@ def block_sums(raster: np.ndarray, blocks: tuple[int, int, int, int], weights: n
 
 
 _RUN = 16
-"""Cells of a row that are told as one when all are as their neighbours say."""
+"""Cells of a row that are written as one when all are as their neighbours say."""
 
 
 _BITS = np.array([0, *(v.bit_length() - 1 for v in range(1, 256))], np.int64)

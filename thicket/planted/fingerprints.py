@@ -41,7 +41,7 @@ class Site:
             raster.fill()
 
     def digest(self, window: tuple[int, int, int, int]) -> list[str | None]:
-        """What tells the values in a window of cells apart."""
+        """What distinguishes the values in a window of cells."""
         return [
             None if raster is None else raster.digest(window)
             for raster in (self.suitability, self.size_factor, *self.drives)

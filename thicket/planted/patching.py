@@ -19,7 +19,7 @@ from thicket.planting.room import NO_DISCS, NOWHERE, differing
 from thicket.planting.stands import Plants, join
 
 MOST = 0.6
-"""A sheet of which more than this share would be planted anew is planted whole."""
+"""A sheet of which more than this share would be planted again is planted whole."""
 SLACK = 0.05
 """Metres by which the box is planted wider, since a plant's stored place is rounded."""
 NOTHING = Occupied("", NO_DISCS, b"")

@@ -430,7 +430,7 @@ class Planting(Sheets):
         return expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2)
 
     def count(self) -> int:
-        """Plants in the level: counted, or for a sward reckoned from its density field."""
+        """Plants in the level: counted, or for a sward computed from its density field."""
         if self.stand.sward:
             return round(self.expected())
         return sum(self.number_in(sheet) for sheet in self.sheets_in(self.everywhere))

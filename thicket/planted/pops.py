@@ -42,7 +42,7 @@ from thicket.stock.findings import mended
 from thicket.stock.unlikeness import Unlikeness, unlikeness_of
 
 FRAMES = 20
-"""Frames along a walk whose cost is reckoned."""
+"""Frames along a walk whose cost is computed."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -277,7 +277,7 @@ class Walker:
         return seen.time, form[:, :3], seen.distance, item, before, after, shadow, strength
 
     def times(self) -> np.ndarray:
-        """The times in s of the frames that are reckoned, evenly over what is walked."""
+        """The times in s of the frames that are computed, evenly over what is walked."""
         walked = self.route.time[:-1][self.route.walked]
         return walked[np.unique(np.linspace(0, len(walked) - 1, FRAMES).astype(int))]
 

@@ -42,7 +42,7 @@ STEPS = 0.6
 SHARES = 1.0, 0.8, 0.6, 0.4
 """The factors that options are made of."""
 TOGETHER = 4
-"""What thinned stands do to each other is reckoned so many times at the most, each time for a new answer."""
+"""What thinned stands do to each other is computed so many times at the most, each time for a new answer."""
 CURVE = 9
 """So many answers along the trade-off."""
 LIMITS = 10.0, 90.0

@@ -14,7 +14,7 @@ from thicket.planting.hashing import MASK32, mix32, unit
 from thicket.refused import Refused
 
 VERBS = {"thicken": "Thickened", "thin": "Thinned", "ease": "Eased", "level": "Evened"}
-"""The verbs that work on touch, and how they are told of afterwards."""
+"""The verbs that work on touch, and how the journal names them."""
 TURNS = ("still", "along", "random")
 STAMPS = 5
 """A tip is set down so many times in a radius's length of the path."""

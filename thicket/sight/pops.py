@@ -27,7 +27,7 @@ SUDDEN = 0.25
 SHADOW_DEPTH = 0.35
 """By how much of its brightness shadow changes the ground."""
 GRAZING = 0.05
-"""The sine of the sun's height over the ground under which shadows are not told from shade."""
+"""The sine of the sun's height over the ground under which shadows are not distinguished from shade."""
 FOV, ASPECT = 55.0, 16 / 9
 
 

@@ -103,7 +103,7 @@ def _flat(site: Site, c: Condition, window: Window) -> np.ndarray:
 
 def _wetness(site: Site, c: Condition, window: Window) -> np.ndarray:
     if site.wetness is None:
-        raise Refused("wetness has not been reckoned for this ground")
+        raise Refused("wetness has not been computed for this ground")
     return to_cells(_grown(site.wetness(), window, 0)[0])
 
 

@@ -15,7 +15,7 @@ from thicket.sight.billboard import render_coverage
 HEADINGS = tuple(range(0, 360, 45))
 ROWS = 160
 LINES, FIELD = 1080, 55.0
-"""The screen that pixels are told for: lines, and degrees of field of view from top to bottom."""
+"""The screen that pixels are given for: lines, and degrees of field of view from top to bottom."""
 PIXELS = 2.0
 """A state may differ from the full mesh by so many pixels of outline."""
 

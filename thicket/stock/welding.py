@@ -1,4 +1,4 @@
-"""Corners of a mesh that lie at one place, told to be one."""
+"""Corners of a mesh that lie at one place, made one."""
 
 from __future__ import annotations
 

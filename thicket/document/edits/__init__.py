@@ -98,7 +98,7 @@ AnyEdit = Annotated[
     | Several,
     Field(discriminator="kind"),
 ]
-"""Any of the kinds, as JSON tells them apart."""
+"""Any of the kinds, as JSON distinguishes them."""
 Several.model_rebuild()
 
 

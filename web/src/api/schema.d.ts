@@ -1952,7 +1952,7 @@ export interface paths {
         put?: never;
         /**
          * Beat
-         * @description The same, while one tells where one is and hears where others are.
+         * @description The same, while one reports where one is and reads where others are.
          */
         post: operations["server_journal_api_beat"];
         delete?: never;
@@ -5887,7 +5887,7 @@ export interface components {
         };
         /**
          * KeyIn
-         * @description An action on a level: the key that it is known by, and a view whose cost is to be told.
+         * @description An action on a level: the key that it is known by, and a view whose cost is to be computed.
          */
         KeyIn: {
             /**
@@ -7724,7 +7724,7 @@ export interface components {
         };
         /**
          * ItemEdit
-         * @description What is said of an item; see `thicket.stock.traits.Edit`. Lengths that are not given stay.
+         * @description What is known of an item; see `thicket.stock.traits.Edit`. Lengths that are not given stay.
          */
         ItemEdit: {
             /** Revision */

@@ -48,7 +48,7 @@ async function keep() {
   <div class="bench" data-test="budget-bench">
     <h2>Budget of this view</h2>
     <p class="faint">
-      Reckoned for {{ store.cost?.device ?? 'its device' }} at 1,080 lines, seen through {{ drawing.tier }}.
+      Calculated for {{ store.cost?.device ?? 'its device' }} at 1,080 lines, seen through {{ drawing.tier }}.
     </p>
     <table v-if="store.cost">
       <thead>
@@ -148,7 +148,7 @@ async function keep() {
     >
       The stage drew {{ whole(drawn.triangles) }} triangles in {{ whole(drawn.draw_calls) }} calls, and
       {{ whole(drawn.shadow_triangles) }} triangles of shadow in {{ whole(drawn.shadow_calls) }} calls.
-      Reckoned: {{ whole(store.cost.total.triangles) }} in {{ whole(store.cost.total.draw_calls) }}, and
+      Calculated: {{ whole(store.cost.total.triangles) }} in {{ whole(store.cost.total.draw_calls) }}, and
       {{ whole(store.cost.total.shadow_triangles) }} in {{ whole(store.cost.total.shadow_calls) }}.
     </p>
     <DraftFooter :draft="draft" :locked="!store.mayPlant" />

@@ -35,7 +35,7 @@ const time = (at: string) =>
 </script>
 
 <template>
-  <PaperPage title="Who came and went" @again="load()">
+  <PaperPage title="Sign-in log" @again="load()">
     <p class="faint">
       Sign-ins of the people in the levels you lead, files handed over, roles and restored backups. Kept for
       400 days.

@@ -108,7 +108,7 @@ const day = (at: string) => new Date(at).toLocaleDateString('en-GB', { day: 'num
         >A new level …</v-btn
       >
       <v-btn v-if="mayMake" data-test="open-saved" @click="opening = true">Open a saved level …</v-btn>
-      <v-btn v-if="leads" to="/audit" data-test="open-audit">Who came and went</v-btn>
+      <v-btn v-if="leads" to="/audit" data-test="open-audit">Sign-in log</v-btn>
       <v-btn v-if="levels && session.looksAfter" to="/installation" data-test="open-installation"
         >This installation</v-btn
       >

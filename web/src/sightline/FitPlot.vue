@@ -56,7 +56,7 @@ const ticks = computed(() => {
       />
     </svg>
     <figcaption class="faint">
-      Each dot is a frame: how much longer it took than is reckoned, over what it took. Rings were left out.
+      Each dot is a frame: how much longer it took than is calculated, over what it took. Rings were left out.
     </figcaption>
   </figure>
 </template>
