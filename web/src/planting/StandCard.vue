@@ -223,7 +223,7 @@ const setSeed = (text: string) =>
   flex: 1.7;
 }
 .row > .v-text-field :deep(input) {
-  font-size: 13px;
-  padding-inline: 4px;
+  font-size: 12px;
+  padding-inline: 4px 1px;
 }
 </style>
