@@ -167,7 +167,7 @@ def _spawn(state: State, name: str, module: list[str], listener: socket.socket) 
 
 
 def _workers_part(name: str) -> dict[str, str]:
-    """What a worker is announced besides: its name, and with how many it shares their memory."""
+    """What a worker is given besides: its name, and with how many it shares their memory."""
     return {"KT_WORKER": name, "KT_PROCESSES": str(len(WORKERS))} if name in WORKERS else {}
 
 

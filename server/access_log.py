@@ -37,7 +37,7 @@ class JsonLines(logging.Formatter):
 
 
 class AccessLog:
-    """Gives each request an id, gives it in the answer, and logs the request when it has been answered."""
+    """Gives each request an id, sends it with the answer, and logs the request when it has been answered."""
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response

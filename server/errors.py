@@ -23,7 +23,7 @@ from thicket.refused import Conflict, Missing, Refused
 log = logging.getLogger(__name__)
 
 MOST_ERRORS = 8
-"""So many wrong fields are messages of one request."""
+"""So many wrong fields of one request are named."""
 
 
 GAVE_WAY = {1205, 1213}

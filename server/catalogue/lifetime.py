@@ -88,9 +88,8 @@ def bring_back(user: User, slug: str) -> Level:
 
 def clear_out() -> None:
     """Have the worker delete the levels whose month is over, if there are any."""
-    if Level.objects.filter(
-        removed_at__lt=timezone.now() - RESTORABLE_FOR
-    ).exists() and not starting.under_way("clear out levels"):
+    old = Level.objects.filter(removed_at__lt=timezone.now() - RESTORABLE_FOR)
+    if old.exists() and not starting.under_way("clear out levels"):
         starting.start("clear out levels", "clear out levels")
 
 

@@ -100,10 +100,9 @@ def forecast(level: Level, new: NewGround, report: Report) -> dict:
     """What keeping new ground would change; see `thicket.planted.forecast.Forecast`."""
     document = edit_of(level, new).apply(document_now(level))
     found = forecast_ground(planted_of(level), document, items_of(level), report)
-    pks = {stand.number: stand.pk for stand in stands_of(level)}
-    stands = [asdict(stand) for stand in found.stands]
+    by_number = {stand.number: asdict(stand) for stand in found.stands}
     return {
-        "stands": [{**stand, "stand": pks[stand.pop("number")]} for stand in stands],
+        "stands": [{"stand": row.pk, **by_number[row.number]} for row in stands_of(level)],
         "views": [{"name": name, "change": change} for name, change in found.views.items()],
         "notes": found.notes,
     }

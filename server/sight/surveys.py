@@ -1,4 +1,4 @@
-"""The survey of a level: done by the worker, kept by what it follows from, and past as maps."""
+"""The survey of a level: done by the worker, kept by what it follows from, and given as maps."""
 
 from __future__ import annotations
 

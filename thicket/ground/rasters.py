@@ -1,4 +1,4 @@
-"""Rasters of one extent at another resolution, and distinguished block by block."""
+"""Rasters of one extent at another resolution, and compared block by block."""
 
 from __future__ import annotations
 

@@ -82,7 +82,7 @@ def run(device: Device, loads: np.ndarray, seed: int = 0) -> np.ndarray:
 
 
 def captures_csv(loads_of_frames: np.ndarray, ms: np.ndarray, columns: Sequence[str] = LOADS) -> str:
-    """Measured frames as CSV: what is loads_of_frames of each (n, columns), and its ms (n,)."""
+    """Measured frames as CSV: what is given of each (n, columns), and its ms (n,)."""
     rows = [
         ",".join([*(f"{v:.4f}".rstrip("0").rstrip(".") for v in row), f"{took:.4f}"])
         for row, took in zip(loads_of_frames.tolist(), ms.tolist())

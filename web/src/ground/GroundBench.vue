@@ -13,7 +13,6 @@ import LayerLooks from './LayerLooks.vue'
 import NumberField from '../shared/NumberField.vue'
 import ReliefPicker from './ReliefPicker.vue'
 import ShapeList from './ShapeList.vue'
-import { ResolutionInBounds } from '../api/bounds'
 
 defineProps<{ relief: Relief; at: [number, number] | null }>()
 const store = useLevel()
@@ -177,7 +176,8 @@ async function guarded(work: () => Promise<void>) {
         label="Cell of the painted maps"
         unit="m"
         :value="cell ?? l.touch_cell"
-        :bounds="ResolutionInBounds.cell"
+        :min="0.25"
+        :max="32"
         :step="0.5"
         :digits="3"
         :disabled="!lead"

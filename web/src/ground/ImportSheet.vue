@@ -11,7 +11,7 @@ import ActionButton from '../shared/ActionButton.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
 import FrameField from './FrameField.vue'
 import NumberField from '../shared/NumberField.vue'
-import { DraftOptionsBounds } from '../api/bounds'
+import { DraftOptionsBounds, MadeInBounds } from '../api/bounds'
 
 /**
  * Bring heights or ground layers in: look at them, say what the file does not, see what would change, keep
@@ -327,7 +327,7 @@ const changes = computed(() =>
             :label="labelOf('Cell size', 'cell')"
             unit="m"
             :value="options.cell"
-            :bounds="DraftOptionsBounds.cell"
+            :bounds="MadeInBounds.cell"
             :step="0.5"
             :digits="4"
             test="import-cell"
@@ -357,6 +357,7 @@ const changes = computed(() =>
               unit=""
               :value="options.width"
               :bounds="DraftOptionsBounds.width"
+              :min="9"
               :digits="0"
               test="import-width"
               @change="say({ width: Math.round($event) })"

@@ -2,7 +2,6 @@
 import { computed } from 'vue'
 import { inked, RELIEF, type Relief, type ReliefKind } from './useRelief'
 import NumberField from '../shared/NumberField.vue'
-import { ConditionSettingsBounds } from '../api/bounds'
 
 const props = defineProps<{ relief: Relief; at: [number, number] | null }>()
 const KINDS = (Object.keys(RELIEF) as ReliefKind[]).map((value) => ({ value, title: RELIEF[value].label }))
@@ -52,7 +51,8 @@ const value = computed(() => (props.at ? r.valueAt(...props.at) : ''))
       label="Radius of the ground around"
       unit="m"
       :value="r.radius.value"
-      :bounds="ConditionSettingsBounds.radius"
+      :min="2"
+      :max="250"
       :step="5"
       :digits="1"
       test="relief-radius"

@@ -130,13 +130,16 @@ watch(
 )
 watch(
   () => store.version,
-  () => why.value && void askWhy([why.value.x, why.value.z]),
+  () => why.value && void readWhy([why.value.x, why.value.z]),
 )
-/** Read why a place carries a plant of the selected stand, under the settings that are tried. */
-async function askWhy(place: [number, number]) {
+/** Do at a place what the tool in hand does there. */
+async function useAt(place: [number, number]) {
   if (hand.tool.value) return void hand.press(...place)
   if (walks.draws) return walks.corner(...place)
-  if (props.bench === 'sightline') return void askDrawn(place)
+  return props.bench === 'sightline' ? askDrawn(place) : readWhy(place)
+}
+/** Read why a place carries a plant of the selected stand, under the settings that are tried. */
+async function readWhy(place: [number, number]) {
   const stand = store.chosen[0]
   if (!stand) return
   try {
@@ -261,7 +264,7 @@ useEventListener(document, 'click', (event) => {
         :spot="why ? [why.x, why.z] : hand.plant.value ? [hand.plant.value.x, hand.plant.value.z] : null"
         @ready="ready"
         @point="at = $event"
-        @ask="askWhy"
+        @ask="useAt"
       />
       <div id="under-stage" class="under" />
       <ShelfSheet v-if="bench === 'stock'" v-model="item" @take="takeItem" />

@@ -114,6 +114,7 @@ const sized = computed(() => brush.paints || brush.verb === 'uproot')
           unit="%"
           :value="brush.strength * 100"
           :bounds="StrokeInBounds.strength"
+          :min="5"
           :step="5"
           :digits="0"
           test="brush-strength"

@@ -68,7 +68,7 @@ watch(shown, (s) => {
 const number = computed(() => Number(text.value.replace(',', '.').replace('−', '-')))
 const ends = computed(() => {
   const by = props.unit === '%' ? 100 : 1
-  const { above = -1e9, min = above + LEAST_ABOVE, max = 1e9 } = props.bounds ?? {}
+  const { above, min = above === undefined ? -1e9 : above + LEAST_ABOVE, max = 1e9 } = props.bounds ?? {}
   return [props.min ?? min * by, props.max ?? max * by]
 })
 const within = (n: number) => n >= ends.value[0] && n <= ends.value[1]

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Drawing } from '../api/client'
-import { CELLS, GROUND_ERROR, STRATA } from '../stage/drawing'
+import { STRATA } from '../shared/strata'
+import { CELLS, GROUND_ERROR } from '../stage/drawing'
 import ChoiceField from '../shared/ChoiceField.vue'
 import NumberField from '../shared/NumberField.vue'
 import { DrawingSettingsBounds } from '../api/bounds'

@@ -1,6 +1,6 @@
 import type { Distances, Drawing, Stand } from '../api/client'
+import { STRATA } from '../shared/strata'
 
-export const STRATA = ['Stone', 'Canopy', 'Understorey', 'Shrub', 'Field', 'Moss'] as const
 /** The strata whose full meshes are counted. */
 export const TREES: readonly string[] = ['Canopy', 'Understorey']
 export const CELLS = [16, 32, 64, 128] as const

@@ -186,7 +186,7 @@ export class EyeView {
     const v = this.view
     this.camera.fov = v.fov
     this.camera.aspect = v.aspect
-    // High above the ground nothing is near, and depth is distinguished the farther.
+    // High above the ground nothing is near, and depth keeps its precision the farther.
     this.camera.near = Math.max(0.2, (v.y - this.ground.heightAt(v.x, v.z)) * 0.05)
     this.camera.far = 1000 + 1.5 * Math.hypot(this.ground.width, this.ground.length)
     this.camera.updateProjectionMatrix()
