@@ -172,6 +172,27 @@ describe('a beat', () => {
     expect([store.version, store.stands[0].count, store.stands[0].sheets.keys]).toEqual([2, 14, ['mine']])
     expect(store.difference!.gained).toBe(4)
   })
+  it('that is faster and does not count leaves the count to the answer', async () => {
+    let answer = () => {}
+    level([], {
+      'POST /api/levels/fell/beat': heard({ version: 2, keys: { 1: { 0: 'mine' }, 2: { 0: 'under' } } }),
+      'POST /api/levels/fell/undo': async () => {
+        await new Promise<void>((done) => (answer = done))
+        return changed(
+          entry(),
+          { version: 2, keys: { 1: { 0: '' } }, counts: { 1: 14 } },
+          { moved: { 2: [0, 3] } },
+        )
+      },
+    })
+    store.stands = [stand(1), stand(2), stand(3)]
+    const undone = store.move('undo')
+    await settled(10)
+    await store.beat(HERE)
+    answer()
+    await undone
+    expect(store.stands.map((s) => s.count)).toEqual([14, 7, 10])
+  })
   it('that was asked before a stroke of one’s own leaves what that changed', async () => {
     let answer = () => {}
     level([], {

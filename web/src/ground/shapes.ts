@@ -147,8 +147,10 @@ export const useShapes = defineStore('shapes', () => {
   async function keep(next: ShapeIn): Promise<boolean> {
     trouble.value = ''
     try {
+      const id = next.id ?? NEW
+      const sent = drafts.value[id]
       const made = await level.keepShapes([settled(next)])
-      setDraft(next.id ?? NEW, null)
+      if (drafts.value[id] === sent) setDraft(id, null)
       if (made.length) chosen.value = made[made.length - 1].id
       return true
     } catch (error) {

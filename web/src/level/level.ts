@@ -163,10 +163,12 @@ export const useLevel = defineStore('level', () => {
   /**
    * Take over an action that was kept, taken back or done again; and what the view costs since, where it was
    * sent one. Where others have acted since what is on the screen, the next beat brings all of it; where a
-   * beat was faster than the action's own answer, it has brought the change already.
+   * beat was faster than the action's own answer, it has brought the change already, but for counts that it
+   * leaves to the next beat.
    */
   function take(changed: Changed, what = changed.entry.what, view: View | null = null): Entry {
     if (changed.since.version > version.value) apply(changed.since, changed.moved)
+    else countMeanwhile(changed)
     if (changed.previous === version.value) version.value = changed.since.version
     setPulse(changed)
     difference.value = { what, gained: changed.gained, lost: changed.lost, cost: changed.entry.cost }
@@ -175,6 +177,15 @@ export const useLevel = defineStore('level', () => {
       costed = costKey(view)
     }
     return changed.entry
+  }
+
+  /** The counts of an action that a beat brought before the action's own answer; the next beat sets them. */
+  function countMeanwhile({ since, moved }: Changed): void {
+    stands.value = stands.value.map((s) => {
+      if (!uncounted.has(s.id)) return s
+      const [gained, lost] = moved[s.id] ?? [0, 0]
+      return { ...s, count: since.counts?.[s.id] ?? s.count + gained - lost }
+    })
   }
 
   /** Read what is other since what is on the screen. */
