@@ -174,7 +174,14 @@ def lint(options) -> int:
     failed |= subprocess.run(
         ["npx", "openapi-typescript", str(openapi), "-o", str(generated)], cwd=WEB, stdout=subprocess.DEVNULL
     ).returncode
-    for name, text in (("schema.d.ts", generated.read_text()), ("bounds.ts", bounds.typescript(openapi))):
+    kinds = subprocess.run(
+        [str(PYTHON), "-m", "ops.bounds"], cwd=ROOT, stdout=subprocess.PIPE, text=True, check=True
+    ).stdout
+    for name, text in (
+        ("schema.d.ts", generated.read_text()),
+        ("bounds.ts", bounds.typescript(openapi)),
+        ("kinds.ts", kinds),
+    ):
         kept = WEB / "src" / "api" / name
         if kept.exists() and kept.read_text() == text:
             continue

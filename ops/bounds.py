@@ -1,4 +1,4 @@
-"""The bounds of the API's numbers, written as TypeScript for the page's fields."""
+"""The bounds of the API's numbers and the kinds of site condition, written as TypeScript for the page."""
 
 from __future__ import annotations
 
@@ -29,3 +29,36 @@ def typescript(openapi: Path) -> str:
         if fields:
             out.append(f"export const {name}Bounds = {json.dumps(fields, indent=2)} as const\n")
     return "".join(out)
+
+
+KINDS_HEAD = """/* The kinds of site condition, from `thicket.site.kinds`: what each is called, measured
+ * in and made of. Written by `./kt lint --write-types`. */
+"""
+
+
+def kinds() -> str:
+    """The page's file of the kinds of site condition."""
+    from thicket.site.kinds import KINDS
+
+    described = {
+        name: {
+            "label": kind.label,
+            "unit": kind.unit,
+            "says": kind.says,
+            "step": kind.step,
+            "digits": kind.digits,
+            "begin": kind.begin,
+            "parameters": kind.parameters,
+            "radius": kind.radius,
+            "radiusLabel": kind.radius_label[0],
+            "radiusStep": kind.radius_label[1],
+            "distance": kind.distance,
+        }
+        for name, kind in KINDS.items()
+    }
+    text = json.dumps(described, indent=2, ensure_ascii=False)
+    return f"{KINDS_HEAD}export const KINDS = {text} as const\n"
+
+
+if __name__ == "__main__":
+    print(kinds(), end="")

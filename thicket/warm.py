@@ -21,7 +21,8 @@ from thicket.sight.cost import Item, Mesh, Patch, frame_cost, full_distances, la
 from thicket.sight.distances import Distances
 from thicket.sight.views import View
 from thicket.site.conditions import Condition
-from thicket.site.fields import Site, suitable
+from thicket.site.fields import suitable
+from thicket.site.site import Site
 from thicket.stock.billboards import billboard_of
 from thicket.stock.making import made
 from thicket.stock.stand_ins import stand_in

@@ -14,8 +14,11 @@ from thicket.ground.shapes import Shape, box, circle, depth_field, distance_fiel
 from thicket.ground.wetness import topographic_wetness_index
 from thicket.planting.density import TOUCH_UNIT, density, density_at, density_field
 from thicket.refused import Refused
-from thicket.site.conditions import ENDLESS, KINDS, Condition, middle, result, size_factor, suitability
-from thicket.site.fields import Site, far_away, suitable, values
+from thicket.site.conditions import Condition, middle, result, size_factor, suitability
+from thicket.site.fields import suitable, values
+from thicket.site.kinds import KINDS, far_away
+from thicket.site.parameters import ENDLESS
+from thicket.site.site import Site
 
 ROWS, COLUMNS, CELL = 70, 83, 1.5
 RNG = np.random.default_rng(11)
@@ -74,7 +77,7 @@ def condition(kind, draw):
 
 class Windows(unittest.TestCase):
     @settings(max_examples=120, deadline=None)
-    @given(st.data(), st.sampled_from(KINDS))
+    @given(st.data(), st.sampled_from(list(KINDS)))
     def test_a_tile_gives_what_the_whole_gives_bit_for_bit(self, data, kind):
         c = condition(kind, data.draw)
         col0, row0 = data.draw(st.integers(0, COLUMNS - 1)), data.draw(st.integers(0, ROWS - 1))
@@ -100,14 +103,14 @@ class Windows(unittest.TestCase):
             with self.assertRaises(ValueError):
                 values(bare, c, bare.whole)
         far = Condition("obstacle", 0, 9)
-        np.testing.assert_array_equal(values(bare, far, bare.whole), far_away(far))
+        np.testing.assert_array_equal(values(bare, far, bare.whole), far_away(far.reach))
 
     def test_distance_to_plants_is_the_nearest(self):
         c = Condition("stand", 0, 12, stand=3)
         found = values(SITE, c, SITE.whole)
         z, x = (np.mgrid[0:ROWS, 0:COLUMNS] + 0.5) * CELL
         slow = np.min(np.hypot(x[..., None] - PLANTS[:, 0], z[..., None] - PLANTS[:, 1]), axis=-1)
-        np.testing.assert_allclose(found, np.minimum(slow, far_away(c)), atol=1e-4)
+        np.testing.assert_allclose(found, np.minimum(slow, far_away(c.reach)), atol=1e-4)
 
 
 class Bands(unittest.TestCase):
@@ -121,7 +124,9 @@ class Bands(unittest.TestCase):
         found = result(np.array([1.999, 2, 3, 3.001], np.float32), Condition("altitude", 2, 3))
         self.assertEqual(found.tolist(), [0, 1, 1, 0])
         far = Condition("path", 5, ENDLESS)
-        self.assertEqual(result(np.array([4, 5, float(far_away(far))], np.float32), far).tolist(), [0, 1, 1])
+        self.assertEqual(
+            result(np.array([4, 5, float(far_away(far.reach))], np.float32), far).tolist(), [0, 1, 1]
+        )
 
     def test_a_masks_values_are_the_density_through_a_curve_at_16_bits(self):
         fine = np.linspace(0, 65535, 1201).astype(np.uint16)[None].repeat(3, 0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
 from thicket.ground.noise import Noise
 from thicket.planting.hashing import seed_of
@@ -15,6 +15,7 @@ from thicket.planting.stands import Variation
 from thicket.refused import Refused
 from thicket.sight.distances import Distances
 from thicket.site.conditions import Condition
+from thicket.site.kinds import KINDS
 
 Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
 Name = Annotated[
@@ -83,21 +84,7 @@ class NoiseSettings(Strict):
 class ConditionSettings(Strict):
     """One site condition; see `thicket.site.conditions.Condition`. `hi` from 100,000 up has no end."""
 
-    kind: Literal[
-        "altitude",
-        "slope",
-        "facing",
-        "hollow",
-        "wetness",
-        "layer",
-        "noise",
-        "path",
-        "area",
-        "obstacle",
-        "stand",
-        "mask",
-        "flat",
-    ]
+    kind: Annotated[str, WithJsonSchema({"type": "string", "enum": list(KINDS)})]
     lo: Number
     hi: Number
     soft_lo: Metres = 0

@@ -7,12 +7,11 @@ from collections.abc import Mapping
 from typing import Protocol
 
 from thicket.document.level import Level, Stand
-from thicket.ground.hollow import disc
 from thicket.ground.shapes import Shape
 from thicket.planted.places import anchors_among, anchors_named
 from thicket.planted.suitability import SiteRasters
 from thicket.refused import Refused
-from thicket.site.conditions import NAMES, Condition
+from thicket.site.conditions import Condition
 
 
 class Checked(Protocol):
@@ -41,9 +40,8 @@ def check_site(planted: Checked, stand: Stand) -> None:
         lack = planted.rasters.lacks(condition)
         if lack:
             raise Refused(f"{where}: {lack[0].lower()}{lack[1:]}")
-        if condition.kind in ("hollow", "flat"):
-            disc(condition.radius, planted.cell)
-        if condition.kind == "stand":
+        condition.rule.check_on(condition, planted.cell)
+        if condition.rule.needs == "plants":
             check_above(stand, planted.stands[condition.stand], where)
     check_layout(planted, stand)
 
@@ -81,7 +79,7 @@ def check_order(before: Checked, after: Checked) -> None:
     """
     for stand in after.level.in_order:
         if stand.settings.layout.kind != "anchors" and all(
-            c.kind != "stand" for _, c in conditions_of(stand)
+            c.rule.needs != "plants" for _, c in conditions_of(stand)
         ):
             continue
         try:
@@ -103,7 +101,7 @@ def _can_be_planted(planted: Checked, stand: Stand) -> bool:
 def conditions_of(stand: Stand) -> list[tuple[str, Condition]]:
     """All conditions of a stand, each with the words for where it is set."""
     found = [
-        (f"conditions: number {number}, {NAMES.get(c.kind, c.kind)}", c)
+        (f"conditions: number {number}, {c.rule.title}", c)
         for number, c in enumerate(stand.settings.rules(), start=1)
     ]
     mix = [(f"mix: what drives {e.item}", e.drive.core()) for e in stand.settings.mix if e.drive]

@@ -22,7 +22,7 @@ def check_level(level: Level) -> None:
     for stand in level.in_order:
         try:
             for where, condition in conditions_of(stand):
-                if condition.kind == "stand" and condition.stand in level.stands:
+                if condition.rule.needs == "plants" and condition.stand in level.stands:
                     check_above(stand, level.stands[condition.stand], where)
             if stand.settings.layout.kind == "anchors":
                 check_layout(planted, stand)

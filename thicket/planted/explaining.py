@@ -18,17 +18,11 @@ from thicket.planting.pins import inside_uprooted
 from thicket.planting.trails import trails_near
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, histogram, joined, middle, result, size_factor
-from thicket.site.fields import DISTANCES, Window, far_away, values
+from thicket.site.fields import values
+from thicket.site.kinds import far_away
+from thicket.site.site import Window
 
 SAMPLE, PATCH = 1 << 20, 64
-DISTANCE_SHOWN = 150.0
-_RANGES = {
-    "slope": (0.0, 60.0),
-    "facing": (0.0, 360.0),
-    "layer": (0.0, 1.0),
-    "noise": (0.0, 1.0),
-    "mask": (0.0, 1.0),
-}
 
 
 def _sampled(level: PlantedLevel, c: Condition) -> np.ndarray:
@@ -51,32 +45,25 @@ def look(level: PlantedLevel, c: Condition) -> dict:
     """How a condition's values lie over the ground: range shown, histogram counts and edges, lowest and
     highest.
 
-    Distances are shown to `DISTANCE_SHOWN` m, or as far as the band reaches.
+    Distances are shown to `kinds.DISTANCE_SHOWN` m, or as far as the band reaches.
     """
     lack = level.rasters.lacks(c)
     if lack:
         raise Refused(lack)
-    if c.kind in DISTANCES and not c.depth:
-        reach = max(DISTANCE_SHOWN, min(c.reach * 1.25, 2000.0))
-        c = replace(c, lo=-1e4, hi=reach, soft_hi=0.0)
-    found = _sampled(level, c)
-    if c.kind == "facing":
-        found = found[found >= 0]
-    if c.kind in DISTANCES and not c.depth:
-        found = found[found < far_away(c)]
+    far = c.rule.shown_to(c)
+    if far is not None:
+        c = replace(c, lo=-1e4, hi=far, soft_hi=0.0)
+    found = c.rule.known(c, _sampled(level, c))
     if not found.size:
         found = np.zeros(1, np.float32)
-    low, high = float(found.min()), float(found.max())
-    lo, hi = (0.0, 1.0) if c.depth else _RANGES.get(c.kind) or (low, high)
-    if c.kind == "slope":
-        hi = max(hi, min(90.0, math.ceil(high / 5) * 5.0))
-    elif c.kind in DISTANCES and not c.depth:
-        lo, hi = min(low, 0.0), c.hi
-    elif c.kind in ("hollow", "flat", "wetness"):
-        lo, hi = (float(v) for v in np.percentile(found, [0.2, 99.8]))
-        lo = 0.0 if c.kind == "flat" else lo
+    lo, hi = c.rule.range(c, found)
     counts, edges = histogram(found, lo, hi, 64)
-    return {"counts": counts.tolist(), "edges": edges.tolist(), "lowest": low, "highest": high}
+    return {
+        "counts": counts.tolist(),
+        "edges": edges.tolist(),
+        "lowest": float(found.min()),
+        "highest": float(found.max()),
+    }
 
 
 def layer_bands(level: PlantedLevel, layer: str) -> dict:
@@ -270,7 +257,7 @@ def _one(level: PlantedLevel, c: Condition, x: float, z: float) -> dict:
     return {
         "kind": c.kind,
         "value": float(value[0, 0]),
-        "beyond": bool(c.kind in DISTANCES and not c.depth and value[0, 0] >= far_away(c)),
+        "beyond": bool(c.rule.measures_far(c) and value[0, 0] >= far_away(c.reach)),
         "result": float(result(value, c)[0, 0]),
     }
 

@@ -400,7 +400,7 @@ class Planting(Sheets):
                 by = own + (other.footprint if may_stand_under(self.facts, other) else other.widest)
                 boxes.append((changed[other.stand.number], by))
         for c in self.facts.asked:
-            if c.kind == "stand" and c.stand in changed:
+            if c.rule.needs == "plants" and c.stand in changed:
                 boxes.append((changed[c.stand], c.reach + 4 * self.cell + own))
         if self.host in changed:
             boxes.append((changed[self.host], self.places.host_reach() + own))
@@ -410,7 +410,9 @@ class Planting(Sheets):
 
     def asks_for(self, numbers: Collection[int]) -> bool:
         """Whether its conditions measure to one of some stands, by number, or it stands on one."""
-        return self.host in numbers or any(c.kind == "stand" and c.stand in numbers for c in self.facts.asked)
+        return self.host in numbers or any(
+            c.rule.needs == "plants" and c.stand in numbers for c in self.facts.asked
+        )
 
     def take_over(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:
         """Take over from an earlier planting of the stand, with equal settings and pins, what cannot have

@@ -20,7 +20,8 @@ from thicket.planted.sheets import Box, widened
 from thicket.planted.tiled import TiledRaster
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, deciding, joined, size_factor, sizing
-from thicket.site.fields import Site, Window, box_gap, far_away, values
+from thicket.site.fields import values
+from thicket.site.site import Site, Window, box_gap
 
 
 class SiteRasters:
@@ -80,28 +81,31 @@ class SiteRasters:
     def field_key(self, c: Condition, window: Window) -> tuple:
         """Equal when a condition's values in a window are."""
         common = (c.field, window, self.cell)
-        if c.kind in ("path", "area", "obstacle"):
-            chosen = [
-                (n, s)
-                for n, s in self.level.shapes.items()
-                if s.kind == c.kind and (not c.shapes or n in c.shapes)
-            ]
-            reach = 0.0 if c.depth else c.reach + 1.0
-            return *common, None if c.depth else c.reach, self.shapes_near(chosen, window, reach)
-        if c.kind == "stand" and c.stand not in self.level.stands:
-            return common
-        if c.kind == "stand":
-            x0, z0, x1, z1 = (v * self.cell for v in window)
-            box = widened((x0, z0, x1, z1), c.reach + 1.0)
-            planting = self.other(c.stand)
-            return *common, c.reach, digest([planting.key(sheet) for sheet in planting.sheets_in(box)])
-        if c.kind == "noise":
-            return common
-        if c.kind == "layer":
-            return *common, self.level.layers.key
-        if c.kind == "mask":
-            return *common, self._mask_key(c.mask), self.ground.cells
-        return *common, self.level.heights.key
+        match c.rule.needs:
+            case "nothing":
+                return common
+            case "shapes":
+                chosen = [
+                    (n, s)
+                    for n, s in self.level.shapes.items()
+                    if s.kind == c.kind and (not c.shapes or n in c.shapes)
+                ]
+                far = c.rule.measures_far(c)
+                near = self.shapes_near(chosen, window, c.reach + 1.0 if far else 0.0)
+                return *common, c.reach if far else None, near
+            case "plants" if c.stand not in self.level.stands:
+                return common
+            case "plants":
+                x0, z0, x1, z1 = (v * self.cell for v in window)
+                box = widened((x0, z0, x1, z1), c.reach + 1.0)
+                planting = self.other(c.stand)
+                return *common, c.reach, digest([planting.key(sheet) for sheet in planting.sheets_in(box)])
+            case "layers":
+                return *common, self.level.layers.key
+            case "mask":
+                return *common, self._mask_key(c.mask), self.ground.cells
+            case _:
+                return *common, self.level.heights.key
 
     def _mask_key(self, name: str) -> str:
         mask = self.level.masks.get(name)
@@ -115,30 +119,27 @@ class SiteRasters:
         )
 
     def _make(self, c: Condition, window: Window) -> np.ndarray:
-        if c.kind in ("layer", "mask", "stand") and self.lacks(c):
+        if c.rule.needs != "shapes" and self.lacks(c):
             layers = tuple(name for name in c.layers if name in self.level.layers.names)
             if not layers:
-                gone = far_away(c) if c.kind == "stand" else np.float32(0)
-                return np.full((window[3] - window[1], window[2] - window[0]), gone, np.float32)
+                shape = window[3] - window[1], window[2] - window[0]
+                return np.full(shape, c.rule.absent(c), np.float32)
             c = replace(c, layers=layers)
         return values(self.site, c, window)
 
     def lacks(self, c: Condition) -> str:
         """What a condition asks for that the level does not have, as a sentence; empty when there is
         nothing."""
-        gone = (
-            [repr(name) for name in c.layers if name not in self.level.layers.names]
-            if c.kind == "layer"
-            else []
-        )
-        if gone:
-            return f"The level has no ground layer {' and no '.join(gone)}"
-        if c.kind == "mask" and c.mask not in self.level.masks:
-            return f"The level has no mask image {c.mask!r}"
-        if c.kind in ("path", "area", "obstacle") and any(n not in self.level.shapes for n in c.shapes):
-            return f"One of the {c.kind}s that a distance is taken to is no longer there"
-        if c.kind == "stand" and c.stand not in self.level.stands:
-            return "The stand that a distance is taken to is no longer there"
+        match c.rule.needs:
+            case "layers":
+                gone = [repr(name) for name in c.layers if name not in self.level.layers.names]
+                return f"The level has no ground layer {' and no '.join(gone)}" if gone else ""
+            case "mask" if c.mask not in self.level.masks:
+                return f"The level has no mask image {c.mask!r}"
+            case "shapes" if any(n not in self.level.shapes for n in c.shapes):
+                return f"One of the {c.kind}s that a distance is taken to is no longer there"
+            case "plants" if c.stand not in self.level.stands:
+                return "The stand that a distance is taken to is no longer there"
         return ""
 
     def whole_values(self, c: Condition) -> np.ndarray:
@@ -205,11 +206,11 @@ class SiteRasters:
     def ready(self, c: Condition) -> None:
         """Do what tiles must not wait for each other in the pool for: other stands' plants, the whole
         ground's wetness."""
-        if c.kind == "stand" and c.stand in self.level.stands:
+        if c.rule.needs == "plants" and c.stand in self.level.stands:
             planting = self.other(c.stand)
             for sheet in planting.sheets_in(planting.everywhere):
                 planting.plants(sheet)
-        elif c.kind == "wetness":
+        elif c.rule.needs == "flow":
             self.wetness()
 
     def clearing(self, kinds: Iterable[str]) -> list[Shape]:

@@ -8,95 +8,34 @@ from dataclasses import dataclass
 import numba as nb
 import numpy as np
 
-from thicket.ground.noise import Noise
 from thicket.refused import Refused
+from thicket.site.kinds import KINDS, Kind
+from thicket.site.parameters import Parameters
 
-UNITS = {
-    "altitude": "m",
-    "slope": "°",
-    "facing": "°",
-    "hollow": "m",
-    "wetness": "",
-    "layer": "",
-    "noise": "",
-    "path": "m",
-    "area": "m",
-    "obstacle": "m",
-    "stand": "m",
-    "mask": "",
-    "flat": "m",
-}
-"""The kinds of condition and the unit of what each looks at."""
-KINDS = tuple(UNITS)
-NAMES = {
-    "hollow": "hollow–ridge",
-    "layer": "ground layer",
-    "path": "distance to paths",
-    "area": "distance to areas",
-    "obstacle": "distance to obstacles",
-    "stand": "distance to a stand",
-    "mask": "mask image",
-    "flat": "flat ground",
-}
 JOINS = ("and", "or", "except")
-ENDLESS = 1e5
-"""A band that ends here or beyond has no end."""
 
 
 @dataclass(frozen=True)
-class Condition:
-    """One rule about a place: a band [lo, hi] of a field, with a soft width below and above, in its units.
+class Condition(Parameters):
+    """One rule about a place, checked.
 
-    centre: facing's middle bearing in degrees; its band is of the angle away from that. radius: in m, of
-    hollow and flat. layers: names of ground layers, whose weights are added. noise: what noise looks at.
-    shapes: numbers of the paths, areas or obstacles that count, all of the kind when empty; depth: whether an
-    area's relative depth (0 edge – 1 deepest) is looked at in place of its distance. stand: number of the
-    stand whose plants count. mask: a mask image's name; curve: points (value, share), each 0–1, that its
-    values go through in place of the band, along straight lines between them. density: whether it decides
-    where plants stand; size: what a plant's size is multiplied by where the condition fails, growing to 1
-    where it holds; None leaves sizes alone.
+    Raises: Refused where its parameters are not whole, or do not belong together.
     """
-
-    kind: str
-    lo: float
-    hi: float
-    soft_lo: float = 0.0
-    soft_hi: float = 0.0
-    join: str = "and"
-    on: bool = True
-    centre: float = 180.0
-    radius: float = 20.0
-    layers: tuple[str, ...] = ()
-    noise: Noise = Noise()
-    shapes: tuple[int, ...] = ()
-    depth: bool = False
-    stand: int = 0
-    mask: str = ""
-    curve: tuple[tuple[float, float], ...] = ()
-    density: bool = True
-    size: float | None = None
 
     def __post_init__(self) -> None:
         if self.kind not in KINDS:
             raise Refused(f"there is no condition called {self.kind!r}")
-        name = NAMES.get(self.kind, self.kind)
+        name = self.rule.title
         if self.join not in JOINS:
             raise Refused(f"a condition joins with and, or, except, not with {self.join!r}")
         if not self.lo <= self.hi:
             raise Refused(f"the {name} band ends ({self.hi:g}) below its start ({self.lo:g})")
         if self.soft_lo < 0 or self.soft_hi < 0:
             raise Refused(f"the soft edges of the {name} band must not be negative")
-        if self.kind in ("hollow", "flat") and not self.radius > 0:
-            raise Refused(f"the radius of {name} must be above 0 m")
-        if self.kind == "layer" and not self.layers:
-            raise Refused("a ground layer condition needs at least one layer")
-        if self.kind == "stand" and not self.stand:
-            raise Refused("a distance to a stand needs the stand")
-        if self.kind == "mask" and not self.mask:
-            raise Refused("a mask condition needs a mask image")
+        self.rule.check(self)
         if self.curve:
             self._check_curve()
-        if self.depth and self.kind != "area":
+        if self.depth and "depth" not in self.rule.parameters:
             raise Refused("only areas have a depth")
         if self.size is not None and not 0.05 <= self.size <= 1:
             raise Refused("where a condition fails, plants have 0.05 to 1 of their size")
@@ -104,7 +43,7 @@ class Condition:
             raise Refused(f"the {name} condition drives neither density nor size")
 
     def _check_curve(self) -> None:
-        if self.kind != "mask":
+        if "curve" not in self.rule.parameters:
             raise Refused("only a mask image's values go through a curve")
         at = [x for x, _ in self.curve]
         if len(at) < 2 or any(b <= a for a, b in zip(at, at[1:])):
@@ -113,26 +52,14 @@ class Condition:
             raise Refused("the points of a curve lie from 0 to 1")
 
     @property
-    def field(self) -> tuple:
-        """What it looks at, whatever its band: equal for conditions that read the same values."""
-        asks = {
-            "facing": (),
-            "hollow": (self.radius,),
-            "flat": (self.radius,),
-            "layer": tuple(sorted(self.layers)),
-            "noise": (self.noise,),
-            "path": (self.shapes,),
-            "obstacle": (self.shapes,),
-            "area": (self.shapes, self.depth),
-            "stand": (self.stand,),
-            "mask": (self.mask,),
-        }
-        return (self.kind, *asks.get(self.kind, ()))
+    def rule(self) -> Kind:
+        """What all conditions of its kind have in common."""
+        return KINDS[self.kind]
 
     @property
-    def reach(self) -> float:
-        """How far, in m, a distance has to be known: beyond it the band no longer changes."""
-        return self.lo if self.hi >= ENDLESS else self.hi + self.soft_hi
+    def field(self) -> tuple:
+        """What it looks at, whatever its band: equal for conditions that read the same values."""
+        return (self.kind, *self.rule.asks(self))
 
 
 @nb.njit(nogil=True, cache=True, inline="always")
@@ -207,7 +134,7 @@ def _run(values: np.ndarray, c: Condition, join: int, before: np.ndarray | None)
     _join(
         flat,
         *_edges(c),
-        c.kind == "facing",
+        "centre" in c.rule.parameters,
         np.float32(c.centre % 360),
         bool(c.curve),
         join,

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Condition } from '../api/client'
-import { DISTANCES, ENDLESS, KINDS } from './conditions'
+import { KINDS } from '../api/kinds'
+import { ENDLESS } from './conditions'
 import ActionButton from '../shared/ActionButton.vue'
 import NumberField from '../shared/NumberField.vue'
 import { ConditionSettingsBounds } from '../api/bounds'
@@ -22,7 +23,7 @@ const kind = computed(() => props.condition.kind)
 const look = computed(() =>
   props.condition.depth ? { ...KINDS.area, unit: '', step: 0.05, digits: 2 } : KINDS[kind.value],
 )
-const endless = computed(() => DISTANCES.includes(kind.value) && !props.condition.depth)
+const endless = computed(() => KINDS[kind.value].distance && !props.condition.depth)
 const range = computed(() => {
   const e = props.histogram?.edges ?? [0, 1]
   const room = (e[e.length - 1] - e[0]) * 0.03

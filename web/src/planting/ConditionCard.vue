@@ -2,7 +2,8 @@
 import { mdiChevronDown, mdiChevronUp, mdiClose, mdiDragVertical } from '@mdi/js'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Condition, type Look } from '../api/client'
-import { fieldOf, inBand, KINDS } from './conditions'
+import { KINDS } from '../api/kinds'
+import { fieldOf, has, inBand } from './conditions'
 import { inverted, STRAIGHT, through, type Curve } from './curve'
 import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
@@ -39,9 +40,9 @@ let timer = 0
 
 const complete = computed(
   () =>
-    (c.value.kind !== 'layer' || c.value.layers!.length > 0) &&
-    (c.value.kind !== 'stand' || c.value.stand !== 0) &&
-    (c.value.kind !== 'mask' || c.value.mask !== ''),
+    (!has(c.value.kind, 'layers') || c.value.layers!.length > 0) &&
+    (!has(c.value.kind, 'stand') || c.value.stand !== 0) &&
+    (!has(c.value.kind, 'mask') || c.value.mask !== ''),
 )
 async function load() {
   const mine = ++round
@@ -65,7 +66,7 @@ watch(
     () => store.level?.ground_revision,
     () => store.level?.layers_revision,
     () => store.shapes,
-    () => (c.value.kind === 'stand' ? store.stands : 0),
+    () => (has(c.value.kind, 'stand') ? store.stands : 0),
   ],
   () => {
     window.clearTimeout(timer)
@@ -85,7 +86,7 @@ const share = computed(() => {
       n *
       (c.value.curve?.length
         ? through(c.value.curve as Curve, mid)
-        : inBand(c.value, c.value.kind === 'facing' ? away : mid))
+        : inBand(c.value, has(c.value.kind, 'centre') ? away : mid))
   })
   const held =
     inside /
@@ -104,7 +105,7 @@ const ofKind = computed(() => store.shapes.filter((s) => s.kind === c.value.kind
 const set = (part: Partial<Condition>) => emit('change', { ...c.value, ...part })
 const flip = <T,>(list: T[], item: T) =>
   list.includes(item) ? list.filter((x) => x !== item) : [...list, item]
-const isDistance = computed(() => ['path', 'area', 'obstacle'].includes(c.value.kind))
+const isDistance = computed(() => has(c.value.kind, 'shapes'))
 function setDepth(on: boolean) {
   set(
     on
@@ -201,7 +202,7 @@ function keys(event: KeyboardEvent) {
     </header>
     <template v-if="open">
       <p v-if="trouble" class="over">{{ trouble }}</p>
-      <template v-if="c.kind === 'layer'">
+      <template v-if="has(c.kind, 'layers')">
         <div class="choices">
           <v-checkbox
             v-for="l in store.level!.layers"
@@ -223,7 +224,7 @@ function keys(event: KeyboardEvent) {
         >
       </template>
       <ChoiceField
-        v-if="c.kind === 'stand'"
+        v-if="has(c.kind, 'stand')"
         label="Stand"
         :value="c.stand || null"
         :items="above.map((s) => ({ value: s.number, title: s.name }))"
@@ -232,11 +233,11 @@ function keys(event: KeyboardEvent) {
         test="stand-choice"
         @change="set({ stand: $event ?? 0 })"
       />
-      <p v-if="c.kind === 'stand' && !above.length" class="faint">
+      <p v-if="has(c.kind, 'stand') && !above.length" class="faint">
         No stand with single plants stands above this one.
       </p>
       <ChoiceField
-        v-if="c.kind === 'mask'"
+        v-if="has(c.kind, 'mask')"
         label="Mask image"
         :value="c.mask || null"
         :items="store.masks.map((m) => ({ value: m.name, title: m.name }))"
@@ -246,7 +247,7 @@ function keys(event: KeyboardEvent) {
         @change="set({ mask: $event ?? '' })"
       />
       <ChoiceField
-        v-if="c.kind === 'mask'"
+        v-if="has(c.kind, 'mask')"
         label="Its values"
         :value="c.curve!.length ? 'curve' : 'band'"
         :items="VALUES"
@@ -254,16 +255,16 @@ function keys(event: KeyboardEvent) {
         test="mask-values"
         @change="set({ curve: $event === 'curve' ? STRAIGHT : [] })"
       />
-      <p v-if="c.kind === 'mask' && !store.masks.length" class="faint">
+      <p v-if="has(c.kind, 'mask') && !store.masks.length" class="faint">
         This level has no mask images; bring one in on the Ground bench.
       </p>
       <NumberField
-        v-if="c.kind === 'hollow' || c.kind === 'flat'"
-        :label="c.kind === 'flat' ? 'Within a radius of' : 'Against the ground within'"
+        v-if="has(c.kind, 'radius')"
+        :label="look.radiusLabel"
         unit="m"
         :value="c.radius!"
         :bounds="ConditionSettingsBounds.radius"
-        :step="c.kind === 'flat' ? 0.5 : 5"
+        :step="look.radiusStep"
         :digits="1"
         :disabled="disabled"
         :test="`${c.kind}-radius`"
@@ -291,7 +292,7 @@ function keys(event: KeyboardEvent) {
         This level has no {{ c.kind }}s yet; draw one on the Ground bench.
       </p>
       <v-checkbox
-        v-if="c.kind === 'area'"
+        v-if="has(c.kind, 'depth')"
         label="by relative depth, 0 at the edge to 1 at the deepest"
         :model-value="c.depth"
         :disabled="disabled"
@@ -299,13 +300,13 @@ function keys(event: KeyboardEvent) {
         @update:model-value="setDepth(!!$event)"
       />
       <NoiseField
-        v-if="c.kind === 'noise'"
+        v-if="has(c.kind, 'noise')"
         :condition="c"
         :disabled="disabled"
         @change="emit('change', $event)"
       />
       <FacingRose
-        v-if="c.kind === 'facing'"
+        v-if="has(c.kind, 'centre')"
         :condition="c"
         :histogram="found"
         :wrong="wrong"

@@ -3,7 +3,8 @@ import { mdiContentCopy, mdiDeleteOutline, mdiPlus, mdiTrayFull } from '@mdi/js'
 import { computed, onMounted, ref, shallowRef } from 'vue'
 import { answer, api, type Condition, type ConditionSet } from '../api/client'
 import type { Draft } from './useDraft'
-import { fresh, KINDS, ORDER, type Kind } from './conditions'
+import { KINDS } from '../api/kinds'
+import { begun, fresh, ORDER, type Kind } from './conditions'
 import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
 import ConditionCard from './ConditionCard.vue'
@@ -28,20 +29,13 @@ function set(k: number, c: Condition) {
   put(list.value.map((old, i) => (i === k ? c : old)))
 }
 function add(kind: Kind) {
-  const c = fresh(kind, store.level!)
-  if (kind === 'layer') c.layers = store.level!.layers.slice(0, 1).map((l) => l.name)
-  if (kind === 'mask' && store.masks.length) c.mask = store.masks[0].name
-  if (kind === 'stand')
-    c.stand = store.stands.find((s, k) => !s.sward && k < store.stands.indexOf(store.chosen[0]))?.number ?? 0
-  if ((kind === 'mask' && !c.mask) || (kind === 'stand' && !c.stand)) {
-    message.value =
-      kind === 'mask'
-        ? 'This level has no mask images yet: bring one in on the Ground bench.'
-        : 'No stand with single plants stands above this one in the column.'
-    return
+  try {
+    const above = store.stands.slice(0, store.stands.indexOf(store.chosen[0]))
+    put([...list.value, begun(kind, store.level!, store.masks, above)])
+    message.value = ''
+  } catch (error) {
+    message.value = (error as Error).message
   }
-  message.value = ''
-  put([...list.value, c])
 }
 function move(from: number, to: number) {
   if (to < 0 || to >= list.value.length || from === to) return

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { mdiChevronDown, mdiChevronUp, mdiClose, mdiTune } from '@mdi/js'
 import { computed, ref } from 'vue'
-import { api, type Condition, type MixEntry } from '../api/client'
+import { api, type MixEntry } from '../api/client'
 import type { Draft } from './useDraft'
-import { fresh, KINDS, ORDER, type Kind } from './conditions'
+import { KINDS } from '../api/kinds'
+import { begun, ORDER, type Kind } from './conditions'
 import { useLevel } from '../level/level'
 import { useTrial } from '../level/trial'
 import ActionButton from '../shared/ActionButton.vue'
@@ -69,12 +70,13 @@ async function everywhere(item: string, by: string) {
 }
 function drive(k: number, kind: string) {
   if (!kind) return set(k, { drive: null })
-  const c: Condition = { ...fresh(kind as Kind, store.level!), density: true }
-  if (kind === 'layer') c.layers = store.level!.layers.slice(0, 1).map((l) => l.name)
-  if (kind === 'mask') c.mask = store.masks[0]?.name ?? ''
-  if (kind === 'stand')
-    c.stand = store.stands.find((s, n) => !s.sward && n < store.stands.indexOf(store.chosen[0]))?.number ?? 0
-  set(k, { drive: c })
+  try {
+    const above = store.stands.slice(0, store.stands.indexOf(store.chosen[0]))
+    set(k, { drive: begun(kind as Kind, store.level!, store.masks, above) })
+    trouble.value = ''
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
 }
 </script>
 

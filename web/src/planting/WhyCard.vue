@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { mdiClose } from '@mdi/js'
 import type { Why } from '../api/client'
-import { KINDS, type Kind } from './conditions'
+import { KINDS } from '../api/kinds'
+import type { Kind } from './conditions'
 import { useLevel } from '../level/level'
 
 defineProps<{ why: Why; name: string }>()

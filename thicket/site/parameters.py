@@ -1,0 +1,49 @@
+"""What a site condition is made of, whatever its kind."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from thicket.ground.noise import Noise
+
+ENDLESS = 1e5
+"""A band that ends here or beyond has no end."""
+
+
+@dataclass(frozen=True)
+class Parameters:
+    """A band [lo, hi] of a field, with a soft width below and above, in its units.
+
+    centre: facing's middle bearing in degrees; its band is of the angle away from that. radius: in m, of
+    hollow and flat. layers: names of ground layers, whose weights are added. noise: what noise looks at.
+    shapes: numbers of the paths, areas or obstacles that count, all of the kind when empty; depth: whether an
+    area's relative depth (0 edge – 1 deepest) is looked at in place of its distance. stand: number of the
+    stand whose plants count. mask: a mask image's name; curve: points (value, share), each 0–1, that its
+    values go through in place of the band, along straight lines between them. density: whether it decides
+    where plants stand; size: what a plant's size is multiplied by where the condition fails, growing to 1
+    where it holds; None leaves sizes alone.
+    """
+
+    kind: str
+    lo: float
+    hi: float
+    soft_lo: float = 0.0
+    soft_hi: float = 0.0
+    join: str = "and"
+    on: bool = True
+    centre: float = 180.0
+    radius: float = 20.0
+    layers: tuple[str, ...] = ()
+    noise: Noise = Noise()
+    shapes: tuple[int, ...] = ()
+    depth: bool = False
+    stand: int = 0
+    mask: str = ""
+    curve: tuple[tuple[float, float], ...] = ()
+    density: bool = True
+    size: float | None = None
+
+    @property
+    def reach(self) -> float:
+        """How far, in m, a distance has to be known: beyond it the band no longer changes."""
+        return self.lo if self.hi >= ENDLESS else self.hi + self.soft_hi
