@@ -65,7 +65,20 @@ class Api(NinjaAPI):
             "properties": {
                 "detail": {"type": "string", "description": "a sentence"},
                 "fields": {"type": "array", "items": {"type": "string"}},
-                "clashes": {"type": "array", "items": {"type": "object"}},
+                "clashes": {"type": "array", "items": {"$ref": "#/components/schemas/Clash"}},
+            },
+        }
+        schema["components"]["schemas"]["Clash"] = {
+            "type": "object",
+            "description": "a setting that another person has changed since one's own change of it was begun",
+            "required": ["stand", "name", "was", "theirs", "yours", "who"],
+            "properties": {
+                "stand": {"type": "integer"},
+                "name": {"type": "string"},
+                "was": {},
+                "theirs": {},
+                "yours": {},
+                "who": {"type": "string"},
             },
         }
         refusal = {"application/json": {"schema": {"$ref": "#/components/schemas/Refusal"}}}

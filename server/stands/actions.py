@@ -47,7 +47,16 @@ def _clashes(stand: Stand, was: dict, kept: dict, fresh: dict) -> list[dict]:
             ).select_related("user")[:40]
             top = name.split(".")[0]
             who = next((e.user.get_username() for e in entries if top in _set_by(e, stand)), "somebody")
-            out.append({"name": name, "was": value, "theirs": kept[name], "yours": fresh[name], "who": who})
+            out.append(
+                {
+                    "stand": stand.pk,
+                    "name": name,
+                    "was": value,
+                    "theirs": kept[name],
+                    "yours": fresh[name],
+                    "who": who,
+                }
+            )
     return out
 
 

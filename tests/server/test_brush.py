@@ -359,7 +359,16 @@ class SeveralPeople(GroundCase):
         self.assertEqual(told.status_code, 409)
         self.assertEqual(
             told.json()["clashes"],
-            [{"name": "spacing", "was": old["spacing"], "theirs": 5, "yours": 6, "who": "lead"}],
+            [
+                {
+                    "stand": self.birch.pk,
+                    "name": "spacing",
+                    "was": old["spacing"],
+                    "theirs": 5,
+                    "yours": 6,
+                    "who": "lead",
+                }
+            ],
         )
         varied = old["variation"]
         lean = self.patch(

@@ -101,14 +101,7 @@ export type LinkInfo = Schemas['LinkOut']
 export type Installation = Schemas['InstallationOut']
 export type Mark = Schemas['MarkIn']['mark']
 
-/** A setting that another person has changed since one's own change of it was begun. */
-export interface Clash {
-  name: string
-  was: unknown
-  theirs: unknown
-  yours: unknown
-  who: string
-}
+export type Clash = Schemas['Clash']
 
 /** A refusal of the server, or none that it gave: a sentence to show, and the fields it names. */
 export class ApiError extends Error {

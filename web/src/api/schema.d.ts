@@ -8213,7 +8213,16 @@ export interface components {
             /** @description a sentence */
             detail: string;
             fields?: string[];
-            clashes?: Record<string, never>[];
+            clashes?: components["schemas"]["Clash"][];
+        };
+        /** @description a setting that another person has changed since one's own change of it was begun */
+        Clash: {
+            stand: number;
+            name: string;
+            was: unknown;
+            theirs: unknown;
+            yours: unknown;
+            who: string;
         };
     };
     responses: never;

@@ -104,11 +104,6 @@ onBeforeUnmount(() => {
 
 function ready(made: Stage) {
   stage.value = made
-  const settledBefore = made.onSettled
-  made.onSettled = (view, what) => {
-    drawn.value = { ...what }
-    settledBefore(view, what)
-  }
 }
 watch(
   () => props.bench,
@@ -253,6 +248,7 @@ useEventListener(document, 'click', (event) => {
       <StageHost
         ref="host"
         :key="groundKey"
+        @settled="drawn = $event"
         :overlay="draft.overlay.value"
         :sheet="sheet"
         :contours="draft.contours.value"

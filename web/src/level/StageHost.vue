@@ -9,6 +9,7 @@ import {
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import type { Atmosphere, Bookmark, Person } from '../api/client'
 import { many, whole } from '../budget/budget'
+import type { Drawn } from '../stage/eyeView'
 import { overlaid, useFly } from './useFly'
 import { usePointer } from './usePointer'
 import { useSwards } from '../planting/useSwards'
@@ -45,6 +46,7 @@ const emit = defineEmits<{
   ready: [stage: Stage]
   point: [at: [number, number] | null]
   ask: [at: [number, number]]
+  settled: [drawn: Drawn]
 }>()
 const stores = useStores()
 const { level: store, brush, selection, shapes, walks } = stores
@@ -85,7 +87,8 @@ onMounted(async () => {
     if (ended) return made.dispose()
     stage.value = made
     made.onFrame = fly.step
-    made.onSettled = (view) => {
+    made.onSettled = (view, drawn) => {
+      emit('settled', { ...drawn })
       void store.computeCost({ ...view })
       void store.loadNear(view.x, view.z).catch(store.report)
     }

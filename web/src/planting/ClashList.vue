@@ -18,7 +18,7 @@ const text = (v: unknown) =>
 <template>
   <div data-test="clashes">
     <dl>
-      <template v-for="{ stand, clash } in draft.clashes.value" :key="`${stand.id}/${clash.name}`">
+      <template v-for="clash in draft.clashes.value" :key="`${clash.stand}/${clash.name}`">
         <dt>{{ name(clash) }}</dt>
         <dd>
           was {{ text(clash.was) }}; {{ clash.who }} made it <b>{{ text(clash.theirs) }}</b>, you
@@ -28,7 +28,7 @@ const text = (v: unknown) =>
     </dl>
     <p>
       <v-btn data-test="take-theirs" @click="draft.settle(true)"
-        >Take {{ draft.clashes.value[0].clash.who }}’s</v-btn
+        >Take {{ draft.clashes.value[0].who }}’s</v-btn
       >
       <v-btn data-test="keep-mine" @click="draft.settle(false)">Keep mine</v-btn>
     </p>

@@ -77,7 +77,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
   /** Whether the draft was begun before a reload, or before something else was selected. */
   const again = ref(false)
   /** Settings that another has changed since this draft was begun: theirs and ours, to be chosen between. */
-  const clashes = shallowRef<{ stand: Stand; clash: Clash }[]>([])
+  const clashes = shallowRef<Clash[]>([])
   /** The stands' settings as they were when the draft was begun. */
   const begun = new Map<number, StandSettings>()
   let round = 0
@@ -212,17 +212,17 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
     await store.refresh()
     if (theirs) {
       const next = { ...changes.value } as Record<string, unknown>
-      for (const { stand, clash } of results) {
+      for (const clash of results) {
         const [name, part] = clash.name.split('.')
-        const own = changes.value.each?.[stand.id]
+        const own = changes.value.each?.[clash.stand]
         if (name === 'distances' && own) {
           const { [part as keyof typeof own]: theirOwn, ...rest } = own
           void theirOwn
-          next.each = { ...(next.each as object), [stand.id]: rest }
+          next.each = { ...(next.each as object), [clash.stand]: rest }
           continue
         }
-        if (name === 'fullness' && changes.value.fullnesses?.[stand.id] !== undefined) {
-          const { [stand.id]: _, ...rest } = (next.fullnesses ?? {}) as Record<number, number>
+        if (name === 'fullness' && changes.value.fullnesses?.[clash.stand] !== undefined) {
+          const { [clash.stand]: _, ...rest } = (next.fullnesses ?? {}) as Record<number, number>
           void _
           next.fullnesses = rest
           continue
@@ -260,11 +260,7 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
     } catch (error) {
       trouble.value = (error as Error).message
       fields.value = error instanceof ApiError ? error.fields : []
-      if (error instanceof ApiError)
-        clashes.value = error.clashes.map((clash) => ({
-          stand: stands.find((s) => (error as Error).message.includes(s.name)) ?? stands[0],
-          clash,
-        }))
+      clashes.value = error instanceof ApiError ? error.clashes : []
       return false
     }
   }
