@@ -15,6 +15,7 @@ SMALLEST_TOUCH_CELL, LARGEST_TOUCH_CELL, TOUCH_SIDE = 0.25, 32.0, 8192
 """The touch maps' cells, and how many there are on a side."""
 LAYERS, MASKS, MASK_SIDE = 8, 24, 4097
 SHAPES, STOCK, STANDS, PINS, UPROOTED, VIEWS, SNAPSHOTS = 2000, 400, 60, 20_000, 5000, 40, 60
+SURFACES = 200
 LARGEST_MESH = 128 << 20
 """Bytes of an item's file in a saved level."""
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from thicket.formats.mesh_in import project
-from thicket.ground.heights import Ground
+from thicket.ground.heights import Ground, at_cells
+from thicket.ground.noise import Noise, noise_at
 from thicket.ground.rasters import block_sums, compressed, decompressed
 from thicket.ground.shapes import Shape, Trail, depth_field, distance_field, in_clearing
 from thicket.ground.wetness import topographic_wetness_index
@@ -26,6 +27,8 @@ from thicket.site.site import Site
 from thicket.stock.billboards import billboard_of
 from thicket.stock.making import made
 from thicket.stock.stand_ins import stand_in
+from thicket.surfaces.mesh import made_mesh
+from thicket.surfaces.placing import points_on
 
 
 def warm() -> None:
@@ -57,9 +60,11 @@ def warm() -> None:
         seats,
         np.arange(len(seats.x)),
         ground,
-        suited,
-        [None, suited],
+        at_cells(suited, 1.0, seats.x, seats.z),
+        [None, at_cells(suited, 1.0, seats.x, seats.z)],
     )
+    points_on(made_mesh("sphere", (4, 4, 4), 4), 1.0, 1)
+    noise_at(Noise(), points.x, points.z)
     laid_over(
         plants, [Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0, trail=Trail(2.0, 50.0, 0.4, ("Field",)))]
     )

@@ -290,7 +290,7 @@ class Handover(ApiCase):
         files = self.files("csv")
         self.assertEqual(files, self.files("csv"))
         rows = list(csv.DictReader(io.StringIO(files["plants.csv"].decode())))
-        self.assertEqual(",".join(rows[0]), "id,stand,item,x,y,z,qx,qy,qz,qw,sx,sy,sz,tint,pinned")
+        self.assertEqual(",".join(rows[0]), "id,stand,item,x,y,z,qx,qy,qz,qw,sx,sy,sz,tint,pinned,surface")
         ids = [int(row["id"]) for row in rows]
         self.assertEqual(ids, sorted(set(ids)))
         self.assertEqual({i for i, row in zip(ids, rows) if row["stand"] == "birch"}, self.ids()[0])

@@ -23,7 +23,7 @@ from rasterio.errors import NotGeoreferencedWarning
 from rasterio.transform import from_origin
 
 from thicket.document.level import Level, Snapshot, Stand
-from thicket.document.level_file import LevelFile, SnapshotFile, UprootedFile, ViewFile, file_of
+from thicket.document.level_file import LevelFile, SnapshotFile, SurfaceFile, UprootedFile, ViewFile, file_of
 from thicket.document.pin_rows import VALUES, PinRow, rows_of
 from thicket.document.shape_file import shape_file
 from thicket.document.stock_file import item_file
@@ -123,6 +123,9 @@ def _level_file(level: Level) -> LevelFile:
         masks=list(level.masks),
         stock=[item_file(item) for item in level.stock.values()],
         shapes=[shape_file(level, number) for number in sorted(level.shapes)],
+        surfaces=[
+            SurfaceFile(number=n, **placed.model_dump()) for n, placed in sorted(level.surfaces.items())
+        ],
         stands=stands,
         uprooted=_uprooted(level.stands, level.pins),
         snapshots=list(level.snapshots),

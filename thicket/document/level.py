@@ -3,13 +3,14 @@ Nothing in it changes; a change makes another level that shares the rest."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from thicket.document.rasters import Heights, LayerMaps, Mask
 from thicket.document.settings import StandSettings
+from thicket.document.surface_settings import PlacedMesh
 from thicket.document.touch import TouchMap
 from thicket.ground.shapes import Shape
 from thicket.hashing import digest
@@ -58,7 +59,8 @@ class Item:
     """A stock item: height and radii of crown and trunk in m; its anchor points, of each name, at and up; its
     file, a binary glTF, where it is wanted; its traits; the distances in m at which its states are seen to
     differ; its picture from the side, a PNG, where that is wanted; whether the level keeps this version when
-    the shelf has another; and which of the shelf's versions it is."""
+    the shelf has another; which of the shelf's versions it is; and what reads its file where that is not at
+    hand."""
 
     slug: str
     name: str = ""
@@ -72,6 +74,11 @@ class Item:
     silhouette: bytes = b""
     held: bool = True
     version: int = 1
+    stored: Callable[[], bytes] | None = None
+
+    def file(self) -> bytes:
+        """Its file, read where it is not at hand; empty where it has none."""
+        return self.glb or (self.stored() if self.stored else b"")
 
     @lazy
     def anchors(self) -> Anchors | None:
@@ -98,7 +105,8 @@ class Snapshot:
 
 @dataclass(frozen=True, eq=False)
 class Level:
-    """A level. Lengths in m. Stands, shapes and pins go by their numbers, masks, items and snapshots by name;
+    """A level. Lengths in m. Stands, shapes, surfaces and pins go by their
+    numbers, masks, items and snapshots by name;
     touch that is not there is unpainted. `details` is what no plant follows from: `view`, as
     `thicket.document.level_file.ViewFile` has it, and what people see of shapes by number."""
 
@@ -116,6 +124,7 @@ class Level:
     pins: Mapping[int, Pins] = field(default_factory=dict)
     details: Mapping = field(default_factory=dict)
     snapshots: Mapping[str, Snapshot] = field(default_factory=dict)
+    surfaces: Mapping[int, PlacedMesh] = field(default_factory=dict)
 
     @property
     def touch_shape(self) -> tuple[int, int]:

@@ -17,6 +17,7 @@ from thicket.document.level import Stand
 from thicket.document.plots import Plots
 from thicket.document.settings import Colour, Metres, Name, Number, StandSettings, Stratum, Strict
 from thicket.document.shape_settings import Box, Round, ShapeSettings, Trail
+from thicket.document.surface_settings import PlacedMesh
 from thicket.document.views import LayerAppearance, LayerName, SavedView, WindSettings
 from thicket.document.walks import Walks
 from thicket.limits import (
@@ -30,6 +31,7 @@ from thicket.limits import (
     SNAPSHOTS,
     STANDS,
     STOCK,
+    SURFACES,
     UPROOTED,
     VIEWS,
 )
@@ -109,6 +111,16 @@ class ShapeFile(Strict):
         own = self.model_dump(exclude={"number", "details", "width"})
         width = self.width if self.kind == "path" else self.width or 4
         return ShapeSettings(**(own | self.details.model_dump() | {"width": width}))
+
+
+class SurfaceFile(PlacedMesh):
+    """A placed mesh, by its number."""
+
+    number: Annotated[int, Field(ge=1, lt=2**22)]
+
+    def placed(self) -> PlacedMesh:
+        """The placed mesh itself."""
+        return PlacedMesh(**self.model_dump(exclude={"number"}))
 
 
 class ItemFile(Strict):
@@ -228,6 +240,7 @@ class LevelFile(Strict):
     masks: list[MaskName] = Field(default=[], max_length=MASKS, description="mask images: `masks/NAME.png`")
     stock: list[ItemFile] = Field(default=[], max_length=STOCK)
     shapes: list[ShapeFile] = Field(default=[], max_length=SHAPES)
+    surfaces: list[SurfaceFile] = Field(default=[], max_length=SURFACES)
     stands: list[StandFile] = Field(default=[], max_length=STANDS)
     uprooted: list[UprootedFile] = Field(default=[], max_length=UPROOTED)
     snapshots: list[Name] = Field(default=[], max_length=SNAPSHOTS, description="`snapshots/NAME.json`")
@@ -240,6 +253,8 @@ class LevelFile(Strict):
         _check_once("a stock item", (item.slug for item in self.stock))
         _check_once("a shape's number", (shape.number for shape in self.shapes))
         _check_once("a snapshot", self.snapshots)
+        _check_once("a placed mesh's number", (placed.number for placed in self.surfaces))
+        _check_once("a placed mesh", (placed.name for placed in self.surfaces))
         _check_once("a kept view", (view.name for view in self.view.bookmarks))
         have = {item.slug for item in self.stock}
         for stand in self.stands:

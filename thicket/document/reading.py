@@ -38,6 +38,7 @@ from thicket.document.pin_rows import GoneRow, PinRow, Plant, Row, pins_from
 from thicket.document.rasters import Heights, LayerMaps, Mask
 from thicket.document.shape_file import core_shape
 from thicket.document.stock_file import item_from
+from thicket.document.surfaces import mesh_of
 from thicket.document.touch import TouchMap
 from thicket.formats.rasters import open_raster
 from thicket.formats.stock import measure
@@ -83,7 +84,10 @@ def open_level(folder: str | Path) -> Level:
             "shapes": {s.number: s.details.model_dump(mode="json") for s in given.shapes},
             "textures": _read_textures(folder, given.view),
         },
+        surfaces={s.number: s.placed() for s in given.surfaces},
     )
+    for placed in level.surfaces.values():
+        _named("level.json: surfaces", mesh_of, level, placed)
     _named("level.json", check_touch_cell, level.touch_shape, level.touch_cell)
     return replace(
         level,

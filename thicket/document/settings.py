@@ -240,6 +240,11 @@ class StandSettings(Strict):
     fullness: Share
     variation: VariationSettings = VariationSettings()
     layout: LayoutSettings = LayoutSettings()
+    on: list[Name] = Field(
+        default=[],
+        max_length=50,
+        description="names of placed meshes, and groups of them, that it grows on; the terrain when empty",
+    )
     tints: tuple[Colour, Colour] = ("#ffffff", "#ffffff")
     conditions: Conditions = []
     clear_of: list[Literal["path", "area", "obstacle"]] = Field(
@@ -263,6 +268,8 @@ class StandSettings(Strict):
             raise Refused("an item stands in the mix twice")
         if len({entry.drawn_by for entry in self.mix}) < len(self.mix):
             raise Refused("two items of the mix are drawn by the same mark")
+        if self.on and self.layout.kind != "free":
+            raise Refused("on: only a free layout can grow on placed meshes")
         return self
 
     def core(self, number: int, seed: int) -> CoreStand:

@@ -184,3 +184,18 @@ def noise_field(noise: Noise, cell: float, window: tuple[int, int, int, int]) ->
         out,
     )
     return out
+
+
+@nb.njit(nogil=True, cache=True)
+def _noise_at(form, seed, wavelength, octaves, contrast, shift, x, z, out):
+    for k in range(x.shape[0]):
+        _noise(form, seed, wavelength, octaves, contrast, shift, 1.0, x[k] - 0.5, z[k] - 0.5, out[k : k + 1])
+
+
+def noise_at(noise: Noise, x: np.ndarray, z: np.ndarray) -> np.ndarray:
+    """Noise at places, as `noise_field` has it at the cell centres: x, z float64 (n,) in m; float32 (n,)."""
+    out = np.empty((len(x), 1), np.float32)
+    seed, given = seed_of("noise", noise.seed), (float(noise.contrast), float(noise.shift))
+    form = FORMS.index(noise.form)
+    _noise_at(form, seed, float(noise.wavelength), noise.octaves, *given, x, z, out)
+    return out[:, 0]

@@ -52,6 +52,8 @@ def check_layout(planted: Checked, stand: Stand) -> None:
     Raises: Refused.
     """
     layout = stand.settings.layout
+    if stand.settings.on:
+        _check_meshes(planted, stand)
     if layout.kind == "free":
         return
     if stand.sward:
@@ -72,15 +74,24 @@ def check_layout(planted: Checked, stand: Stand) -> None:
             raise Refused(f"layout: one of the {kind}s to plant is no longer there")
 
 
+def _check_meshes(planted: Checked, stand: Stand) -> None:
+    """Refuse a stand to grow on placed meshes that the level does not have, or as a sward."""
+    if stand.sward:
+        raise Refused(f"on: {stand.name} is a sward, which grows on the terrain alone")
+    names = {name for placed in planted.level.surfaces.values() for name in (placed.name, placed.group)}
+    for name in stand.settings.on:
+        if name not in names:
+            raise Refused(f"on: the level has no placed mesh or group {name!r}")
+
+
 def check_order(before: Checked, after: Checked) -> None:
     """Refuse a level in which a stand asks for another that is gone or not above it, and did not before.
 
     Raises: Refused naming the stand.
     """
     for stand in after.level.in_order:
-        if stand.settings.layout.kind != "anchors" and all(
-            c.rule.needs != "plants" for _, c in conditions_of(stand)
-        ):
+        measures = any(c.rule.needs == "plants" for _, c in conditions_of(stand))
+        if not (stand.settings.on or measures or stand.settings.layout.kind == "anchors"):
             continue
         try:
             check_site(after, stand)

@@ -3,9 +3,12 @@ other stand's plants."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from thicket.document.level import Level, Stand
+from thicket.ground.shapes import Shape
 from thicket.lazy import lazy
 from thicket.planted.sheets import Box
 from thicket.planting.pins import Pins, Uprooted, pinned_plants
@@ -14,10 +17,12 @@ from thicket.site.conditions import Condition
 
 
 class Facts:
-    """Facts of one stand in a level. `host_scale` is the most that a host's size multiplies its own."""
+    """Facts of one stand in a level. `host_scale` is the most that a host's size multiplies its own;
+    `blocking` are the outlines of placed meshes that stand in the way."""
 
-    def __init__(self, level: Level, stand: Stand, host_scale: float) -> None:
+    def __init__(self, level: Level, stand: Stand, host_scale: float, blocking: Sequence[Shape] = ()) -> None:
         self.level, self.stand, self.settings, self.host_scale = level, stand, stand.settings, host_scale
+        self.blocking = blocking
         self.core = stand.settings.core(stand.number, stand.seed)
         self.pins: Pins = level.pins_of(stand.number)
 
@@ -115,7 +120,7 @@ def clearing_near(facts: Facts, box: Box) -> list:
     wanted = set(facts.settings.clear_of)
     return [
         s
-        for s in facts.level.shapes.values()
+        for s in (*facts.level.shapes.values(), *facts.blocking)
         if s.kind in wanted
         and s.clear is not None
         and s not in own

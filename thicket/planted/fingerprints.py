@@ -8,13 +8,16 @@ from dataclasses import astuple
 import numpy as np
 
 from thicket.document.touch import TouchMap
+from thicket.ground.heights import at_cells
 from thicket.hashing import digest, digest_of, hash_of
 from thicket.planted.facts import Facts, clearing_near, uprooted_in
 from thicket.planted.occupancy import Occupancy
+from thicket.planted.parts import SheetPlaces, SheetSite
 from thicket.planted.patching import Mark
-from thicket.planted.places import Places
 from thicket.planted.sheets import Box, Sheet, Sheets, cells, inside, widened
 from thicket.planted.tiled import TiledRaster
+from thicket.planting.density import density_at
+from thicket.planting.points import PointSet, Seats
 from thicket.planting.trails import trails_near
 
 ENGINE = 6
@@ -26,9 +29,14 @@ class Site:
     """The rasters that one stand's plants follow from."""
 
     def __init__(
-        self, suitability: TiledRaster, size_factor: TiledRaster | None, drives: list[TiledRaster | None]
+        self,
+        suitability: TiledRaster,
+        size_factor: TiledRaster | None,
+        drives: list[TiledRaster | None],
+        cell: float,
     ) -> None:
         self.suitability, self.size_factor, self.drives = suitability, size_factor, drives
+        self.cell = cell
 
     @property
     def rasters(self) -> list[TiledRaster]:
@@ -39,6 +47,31 @@ class Site:
         """Make all tiles of all of them."""
         for raster in self.rasters:
             raster.fill()
+
+    def density_at(
+        self,
+        points: PointSet | Seats,
+        touch: np.ndarray,
+        touch_cell: float,
+        begins: tuple[int, int],
+    ) -> np.ndarray:
+        """Density at places, float32 (n,), from touch whose first cell has a column and row."""
+        suitability = self.suitability.around(points.x, points.z, self.cell)
+        return density_at(suitability, self.cell, touch, touch_cell, points.x, points.z, begins)
+
+    def variation_at(
+        self, points: PointSet | Seats, which: np.ndarray
+    ) -> tuple[np.ndarray | None, list[np.ndarray | None]]:
+        """What sizes are multiplied by at some of the places, and what the weight of each item of the mix
+        is."""
+        x, z = points.x[which], points.z[which]
+        factor, *drives = (
+            None
+            if raster is None
+            else at_cells(raster.around(points.x, points.z, self.cell), self.cell, x, z)
+            for raster in (self.size_factor, *self.drives)
+        )
+        return factor, drives
 
     def digest(self, window: tuple[int, int, int, int]) -> list[str | None]:
         """What distinguishes the values in a window of cells."""
@@ -60,9 +93,9 @@ class SheetKeys:
         facts: Facts,
         sheets: Sheets,
         touch: TouchMap,
-        places: Places,
+        places: SheetPlaces,
         occupancy: Occupancy,
-        site: Callable[[], Site],
+        site: Callable[[], SheetSite],
     ) -> None:
         self.facts, self.sheets, self.touch = facts, sheets, touch
         self.places, self.occupancy, self._site = places, occupancy, site

@@ -110,6 +110,8 @@ def _changed(row: PinRow, given: Mapping[str, Any], ground: Ground, **more: Any)
 def added(planting: Planting, key: object, k: int, given: Mapping[str, Any]) -> tuple[int, PinRow]:
     """A new plant at a place, drawn from the stand's mix and variation like any other; the k-th under a key,
     from which its id follows."""
+    if planting.settings.on:
+        raise Refused(f"{planting.stand.name} grows on placed meshes: single plants of it cannot be set yet")
     draw = int.from_bytes(hashlib.blake2b(f"{key}/{k}".encode(), digest_size=6).digest(), "little")
     at = PointSet(
         np.array([given["x"]]),
@@ -117,9 +119,7 @@ def added(planting: Planting, key: object, k: int, given: Mapping[str, Any]) -> 
         np.zeros(1, np.float32),
         np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23),
     )
-    drives = [
-        None if drive is None else drive.around(at.x, at.z, planting.cell) for drive in planting.site.drives
-    ]
+    _, drives = planting.site.variation_at(at, np.array([0]))
     plants = grow(planting.core, at, np.array([0]), planting.ground, None, drives)
     ((plant, row),) = as_rows(planting, plants).items()
     more = {name: value for name, value in given.items() if name not in ("x", "z")}

@@ -27,6 +27,7 @@ from thicket.planted.reach import alike_stands
 from thicket.planted.sheets import Box, around_any
 from thicket.planted.step import Step
 from thicket.planted.suitability import SiteRasters
+from thicket.planted.surfaces import PlacedMeshes
 from thicket.planting.stands import Plants
 from thicket.sight.cost import Cost, Item
 from thicket.sight.fog import Air
@@ -53,7 +54,8 @@ class PlantedLevel:
     ) -> None:
         self.level, self.threads, self.baked = level, threads, baked
         self.cache = Cache() if cache is None else cache  # an empty one is one all the same
-        self.rasters = SiteRasters(level, self.cache, threads, self.planting)
+        self.meshes = PlacedMeshes(level, self.cache)
+        self.rasters = SiteRasters(level, self.cache, threads, self.planting, lambda: self.meshes.outlines)
         self._plantings: dict[int, Planting] = {}
         self.regions: dict[int, Box | None] = {}
         """By stand, the ground outside of which it is planted as in the level that this was edited from; None
@@ -108,15 +110,21 @@ class PlantedLevel:
 
     def above(self, stand: Stand) -> list[Planting]:
         """The plantings of the stands of single plants that claim room before a stand, first those that claim
-        it first."""
-        return [self.planting(s.number) for s in self.level.singles if s.order < stand.order]
+        it first: of one on the terrain those on the terrain, of one on placed meshes those on meshes."""
+        return [
+            self.planting(s.number)
+            for s in self.level.singles
+            if s.order < stand.order and bool(s.settings.on) == bool(stand.settings.on)
+        ]
 
     def pinned_from(self, stand: Stand) -> list[Planting]:
         """The plantings of a stand and those below it, of those that have pins standing."""
         return [
             self.planting(s.number)
             for s in self.level.in_order
-            if s.order >= stand.order and len(self.level.pins_of(s.number).id)
+            if s.order >= stand.order
+            and len(self.level.pins_of(s.number).id)
+            and bool(s.settings.on) == bool(stand.settings.on)
         ]
 
     def _around(self, stand: Stand) -> Surroundings:
@@ -124,6 +132,7 @@ class PlantedLevel:
         return Surroundings(
             self.level,
             self.rasters,
+            self.meshes,
             list[Standing](self.above(stand)),
             lambda: list(self.pinned_from(stand)),
             None if host is None else self.planting(host.number),

@@ -165,6 +165,10 @@ class Occupancy:
         parts += [Discs(c.discs.x, c.discs.z, c.discs.r + c.gap) for c in self.claims(box)]
         return concat_discs(parts)
 
+    def follows(self, numbers: Collection[int]) -> bool:
+        """Whether more than the room of its plants follows from some stands, by number."""
+        return False
+
     def release(self) -> None:
         """Drop what is taken near sheets, which is found again when it is asked for."""
         self._parts, self._claimed = {}, {}

@@ -14,6 +14,18 @@ from thicket.planting.room import Discs
 from thicket.planting.stands import Plants
 
 
+class SheetPlaces(Protocol):
+    """Where a stand may plant, as the keys of its sheets follow from it."""
+
+    def host_key(self, sheet: Sheet) -> str: ...
+
+
+class SheetSite(Protocol):
+    """What plants follow from where they stand, as the keys of their sheets follow from it."""
+
+    def digest(self, window: tuple[int, int, int, int]) -> list: ...
+
+
 class Standing(Protocol):
     """Another stand's planting, as one sees it from a stand that it leaves room to, measures to or stands
     on."""

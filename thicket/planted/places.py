@@ -133,6 +133,10 @@ class Places:
                 f"is {PLANT_CEILING:,}"
             )
 
+    def surfaces(self) -> dict[int, str]:
+        """Names of the placed meshes that its plants stand on, by their ids: none."""
+        return {}
+
     def host_reach(self) -> float:
         """How far, in m, a companion can stand from its host's foot."""
         if self.host is None:

@@ -23,8 +23,9 @@ from thicket.planted.patching import Mark, Reach, TooMuch, around_cut, changed_b
 from thicket.planted.places import PLANT_CEILING, Places
 from thicket.planted.sheets import Box, Sheet, Sheets, around_both, box_around, cells, inside, widened
 from thicket.planted.suitability import SiteRasters
+from thicket.planted.surfaces import MeshFields, MeshPlaces, MeshRoom, PlacedMeshes
 from thicket.planted.tiled import TiledRaster
-from thicket.planting.density import density, density_at, density_field, expected_count
+from thicket.planting.density import density, density_field, expected_count
 from thicket.planting.pins import Pins
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import Discs, concat_discs, covered, near, standing
@@ -39,12 +40,13 @@ MANY = 300_000
 
 
 class Surroundings(NamedTuple):
-    """What a planting needs of the level around it: the document, its rasters, the plantings above it, what
-    gives the plantings of it and of those below it that have pins, the host it stands on (None for none),
-    where results are kept, and what finds a baked sheet by its key."""
+    """What a planting needs of the level around it: the document, its rasters and placed meshes, the
+    plantings above it, what gives the plantings of it and of those below it that have pins, the host it
+    stands on (None for none), where results are kept, and what finds a baked sheet by its key."""
 
     level: Level
     rasters: SiteRasters
+    meshes: PlacedMeshes
     above: list[Standing]
     pinned: Callable[[], list[Standing]]
     host: Standing | None
@@ -65,18 +67,25 @@ class Planting(Sheets):
         ground = around.level.heights.ground
         super().__init__(stand.sward, ground.width, ground.length)
         self.around, self.stand, self.settings = around, stand, stand.settings
-        self.facts = facts or Facts(around.level, stand, around.host.tallest if around.host else 1.0)
+        tallest = around.host.tallest if around.host else 1.0
+        self.facts = facts or Facts(around.level, stand, tallest, around.meshes.outlines)
         self.core = self.facts.core
         self.touch_map: TouchMap = around.level.touch_of(stand.number)
-        self.places = Places(self.facts, self, around.host, around.cache)
         above = [other for other in around.above if other.stand.number != self.host]
-        self.occupancy = Occupancy(self.facts, self, above, around.pinned, around.cache)
+        on_meshes = bool(stand.settings.on)
+        self.places: Places | MeshPlaces = (
+            MeshPlaces(self.facts, self, around.meshes, around.cache)
+            if on_meshes
+            else Places(self.facts, self, around.host, around.cache)
+        )
+        room = MeshRoom if on_meshes else Occupancy
+        self.occupancy = room(self.facts, self, above, around.pinned, around.cache)
         self.keys = SheetKeys(
             self.facts, self, self.touch_map, self.places, self.occupancy, lambda: self.site
         )
         self._changed_in: tuple[Mapping[Sheet, str], Box | None] | None = None
         """The keys of an earlier planting, and the box outside of which nothing differs from it."""
-        self._site: Site | None = None
+        self._site: Site | MeshFields | None = None
         self._field: DensityField | None = None
         self._at_hand = False
         self.covers: dict[int, np.ndarray] = {}
@@ -110,16 +119,22 @@ class Planting(Sheets):
         return self.touch_map.array
 
     @property
-    def site(self) -> Site:
-        """The rasters its plants follow from."""
+    def site(self) -> Site | MeshFields:
+        """What its plants follow from where they stand: rasters of the terrain, or what is found on
+        meshes."""
         if self._site is None:
-            rasters = self.around.rasters
-            drives = [
-                None if entry.drive is None else rasters.suitability([entry.drive.core()])
-                for entry in self.settings.mix
-            ]
-            self._site = Site(rasters.suitability(self.rules), rasters.size_factor(self.rules), drives)
+            self._site = self._make_site()
         return self._site
+
+    def _make_site(self) -> Site | MeshFields:
+        rasters = self.around.rasters
+        if isinstance(self.places, MeshPlaces):
+            return MeshFields(self.facts, self.places, rasters, self.occupancy.above)
+        drives = [
+            None if entry.drive is None else rasters.suitability([entry.drive.core()])
+            for entry in self.settings.mix
+        ]
+        return Site(rasters.suitability(self.rules), rasters.size_factor(self.rules), drives, self.cell)
 
     @property
     def suitability(self) -> TiledRaster:
@@ -244,8 +259,7 @@ class Planting(Sheets):
         begins = round(origin[0] / self.touch_cell), round(origin[1] / self.touch_cell)
         if touch is None:
             touch, begins = self._touch_around(points)
-        suitability = self.suitability.around(points.x, points.z, self.cell)
-        return density_at(suitability, self.cell, touch, self.touch_cell, points.x, points.z, begins)
+        return self.site.density_at(points, touch, self.touch_cell, begins)
 
     def _touch_around(self, points: PointSet | Seats) -> tuple[np.ndarray, tuple[int, int]]:
         """Touch around all of some places, and the column and row it begins at."""
@@ -282,10 +296,7 @@ class Planting(Sheets):
 
     def _grown_at(self, points: PointSet | Seats, which: np.ndarray) -> Plants:
         """The plants at some of the places, whether they have room or not."""
-        factor, *drives = (
-            None if raster is None else raster.around(points.x, points.z, self.cell)
-            for raster in (self.site.size_factor, *self.site.drives)
-        )
+        factor, drives = self.site.variation_at(points, which)
         return grow(self.core, points, which, self.ground, factor, drives)
 
     def plants(self, sheet: Sheet, spare: bool = False) -> Plants:
@@ -375,6 +386,10 @@ class Planting(Sheets):
         for part in (self.pinned, self.widest, self.keys.settings):
             del part
 
+    def surfaces(self) -> dict[int, str]:
+        """The names of the placed meshes that its plants stand on, by their ids."""
+        return self.places.surfaces()
+
     def release(self) -> None:
         """Drop the rasters, here and where results are kept, and what is known of the stands above. All are
         found again when they are asked for; single plants, which cost more to find again, have their room."""
@@ -410,8 +425,10 @@ class Planting(Sheets):
 
     def asks_for(self, numbers: Collection[int]) -> bool:
         """Whether its conditions measure to one of some stands, by number, or it stands on one."""
-        return self.host in numbers or any(
-            c.rule.needs == "plants" and c.stand in numbers for c in self.facts.asked
+        return (
+            self.host in numbers
+            or self.occupancy.follows(numbers)
+            or any(c.rule.needs == "plants" and c.stand in numbers for c in self.facts.asked)
         )
 
     def take_over(self, was: Planting, region: Box | None, changed: Collection[int]) -> None:
@@ -429,6 +446,8 @@ class Planting(Sheets):
 
     def expected(self) -> float:
         """About how many plants stand if all have room: what density and fullness give over the level."""
+        if isinstance(self.site, MeshFields):
+            return self.site.expected()
         return expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2)
 
     def count(self) -> int:

@@ -46,10 +46,11 @@ def _painted(before: Level, after: Level, number: int) -> Box | None:
 
 
 def _same_ground(before: Level, after: Level) -> bool:
-    """Whether two documents have the same ground, shapes, stock, pins and touch cells."""
+    """Whether two documents have the same ground, shapes, placed meshes, stock, pins and touch cells."""
     given = [(one.heights.key, one.layers.key, one.touch_cell) for one in (before, after)]
     return given[0] == given[1] and all(
-        getattr(before, name) is getattr(after, name) for name in ("masks", "shapes", "stock", "pins")
+        getattr(before, name) is getattr(after, name)
+        for name in ("masks", "shapes", "surfaces", "stock", "pins")
     )
 
 

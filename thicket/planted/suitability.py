@@ -3,7 +3,7 @@ key."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -26,9 +26,17 @@ from thicket.site.site import Site, Window, box_gap
 
 class SiteRasters:
     """The conditions' rasters over one level. `planting(number)` gives another stand's planting, which one
-    may measure to."""
+    may measure to; `blocking()` the outlines of placed meshes that stand in the way."""
 
-    def __init__(self, level: Level, cache: Cache, threads: int, planting: Callable[[int], Standing]) -> None:
+    def __init__(
+        self,
+        level: Level,
+        cache: Cache,
+        threads: int,
+        planting: Callable[[int], Standing],
+        blocking: Callable[[], Sequence[Shape]] = tuple,
+    ) -> None:
+        self._blocking = blocking
         self.level, self.cache, self.threads, self._planting = level, cache, threads, planting
         self.ground = level.heights.ground
         self.cell = self.ground.cell
@@ -190,6 +198,10 @@ class SiteRasters:
         key = tuple((self.field_key(c, self.whole), self._parameters(c)) for c in rules)
         return self._tiled(("suitability", key), rules, lambda w: self._suitable(rules, w))
 
+    def nowhere(self) -> TiledRaster:
+        """The suitability of what grows nowhere on the terrain."""
+        return self._tiled(("zeros",), [], lambda w: np.zeros((w[3] - w[1], w[2] - w[0]), np.float32))
+
     def size_factor(self, conditions: list[Condition]) -> TiledRaster | None:
         """What sizes are multiplied by over the whole level; None when no condition drives size."""
         rules = sizing(conditions)
@@ -214,9 +226,10 @@ class SiteRasters:
             self.wetness()
 
     def clearing(self, kinds: Iterable[str]) -> list[Shape]:
-        """The shapes of these kinds that keep plants away."""
+        """The shapes of these kinds that keep plants away, outlines of placed meshes among them."""
         wanted = set(kinds)
-        return [s for s in self.level.shapes.values() if s.kind in wanted and s.clear is not None]
+        shapes = (*self.level.shapes.values(), *self._blocking())
+        return [s for s in shapes if s.kind in wanted and s.clear is not None]
 
     def openness(self, kinds: Iterable[str], cell: float, shape: tuple[int, int]) -> np.ndarray:
         """How much of each cell of a raster is not kept clear by shapes: float32 0–1."""

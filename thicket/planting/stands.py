@@ -139,8 +139,12 @@ def _tilt(nx, ny, nz, follow):
     """The turn that lays the upright `follow` of the way toward the normal."""
     ux, uy, uz = nx * follow, 1.0 + (ny - 1.0) * follow, nz * follow
     length = np.sqrt(ux * ux + uy * uy + uz * uz)
+    if length < 1e-6:  # halfway to straight down: nowhere
+        return 0.0, 0.0, 0.0, 1.0
     ux, uy, uz = ux / length, uy / length, uz / length
     w = 1.0 + uy
+    if w < 1e-6:  # straight down
+        return 1.0, 0.0, 0.0, 0.0
     size = np.sqrt(uz * uz + ux * ux + w * w)
     return uz / size, 0.0, -ux / size, w / size
 
@@ -179,21 +183,19 @@ def _forms(seed, lo_hash, hi_hash, x, z, y, normals, turned, shape, sizes, sinks
         form[k, 9] = min(max(tint, 0.0), 1.0)
 
 
-def _weights_at(
-    stand: Stand, drives: Sequence[np.ndarray | None], cell: float, x: np.ndarray, z: np.ndarray
-) -> np.ndarray:
-    """Weights of the mix's items, (1, items), or at every place, (n, items), when something drives one of
-    them."""
+def _weights_at(stand: Stand, drives: Sequence[np.ndarray | None], count: int) -> np.ndarray:
+    """Weights of the mix's items, (1, items), or at every one of so many places, (n, items), when something
+    drives one of them."""
     weights = np.array(stand.weights, float)[None]
-    if not any(drive is not None for drive in drives) or not len(x):
+    if not any(drive is not None for drive in drives) or not count:
         return weights
-    driven = np.repeat(weights, len(x), axis=0)
+    driven = np.repeat(weights, count, axis=0)
     for m, drive in enumerate(drives):
         if drive is not None:
-            driven[:, m] *= at_cells(drive, cell, x, z)
+            driven[:, m] *= drive
     bare = ~(driven > 0).any(axis=1)
     driven[bare] = weights
-    return np.concatenate([driven, driven]) if len(x) == 1 else driven
+    return np.concatenate([driven, driven]) if count == 1 else driven
 
 
 def grow(
@@ -211,9 +213,9 @@ def grow(
     6(1), 1998).
 
     Parameters: points of the stand, or seats, which have a bearing and may have a height, an up-direction and
-    a scale of their own; which, bool (n,) or indices; ground to stand on; factor, float32 raster at the
-    ground's cell centres by which sizes are multiplied; drives, one for each item of the mix: None, or such a
-    raster by which its weight is multiplied (where all weights come to 0, the weights as given count).
+    a scale of their own; which, bool (n,) or indices; ground to stand on; factor, float32, by which sizes are
+    multiplied at each of the chosen points; drives, one for each item of the mix: None, or such values by
+    which its weight is multiplied (where all weights come to 0, the weights as given count).
     Returns: `Plants` in the order of the points.
     """
     x, z = points.x[which], points.z[which]
@@ -242,13 +244,13 @@ def grow(
         shape,
         stand.item_sizes,
         stand.item_sinks,
-        _weights_at(stand, drives, ground.cell, x, z),
+        _weights_at(stand, drives, len(x)),
         np.array(stand.marks or range(len(stand.weights)), np.int64),
         form,
         item,
     )
     if factor is not None:
-        form[:, 7:9] *= at_cells(factor, ground.cell, x, z)[:, None]
+        form[:, 7:9] *= factor[:, None]
     if seats is not None:
         form[:, 7:9] *= seats.scale[which][:, None]
     return Plants(ids, form, item)

@@ -16,15 +16,16 @@ from typing import Literal
 
 import numba as nb
 import numpy as np
+from scipy.spatial import cKDTree
 
 from thicket.ground.heights import sample
 from thicket.ground.hollow import disc, topographic_position_index, unevenness
-from thicket.ground.noise import noise_field
-from thicket.ground.relief import facing_of_cells, slope_and_aspect, to_cells
-from thicket.ground.shapes import depth_field, distance_field
+from thicket.ground.noise import noise_at, noise_field
+from thicket.ground.relief import FLAT, facing_of_cells, slope_and_aspect, to_cells
+from thicket.ground.shapes import depth_field, distance_field, distances_at
 from thicket.refused import Refused
 from thicket.site.parameters import ENDLESS, Parameters
-from thicket.site.site import Site, Window, box_gap, grown
+from thicket.site.site import PlacesOnMeshes, Site, Window, box_gap, grown
 
 DISTANCE_SHOWN = 150.0
 """How far, in m, distances are shown where the band ends nearer."""
@@ -82,6 +83,11 @@ class Kind:
         """What it looks at, at the cell centres of a window: float32 (rows, columns) in its unit."""
         raise NotImplementedError
 
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray | None:
+        """What it looks at, at places on meshes: float32 (n,); None where it says nothing there, and is left
+        out."""
+        return None
+
     def absent(self, c: Parameters) -> np.float32:
         """The value everywhere on a level that has none of what the condition asks for."""
         return np.float32(0)
@@ -108,6 +114,9 @@ class Altitude(Kind):
     def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
         return to_cells(grown(site.heights, window, 0)[0])
 
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        return places.at[:, 1].astype(np.float32)
+
 
 class Slope(Kind):
     name = title = "slope"
@@ -120,6 +129,10 @@ class Slope(Kind):
 
     def range(self, c: Parameters, found: np.ndarray) -> tuple[float, float]:
         return 0.0, max(60.0, min(90.0, math.ceil(float(found.max()) / 5) * 5.0))
+
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        """The angle to upright, 0 to 180°: over 90° a mesh hangs over."""
+        return np.degrees(np.arccos(np.clip(places.up[:, 1], -1, 1))).astype(np.float32)
 
 
 class Facing(Kind):
@@ -139,6 +152,11 @@ class Facing(Kind):
 
     def known(self, c: Parameters, found: np.ndarray) -> np.ndarray:
         return found[found >= 0]
+
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        x, z = places.up[:, 0], places.up[:, 2]
+        bearing = np.degrees(np.arctan2(x, -z)) % 360
+        return np.where(np.hypot(x, z) < 1e-6, FLAT, bearing).astype(np.float32)
 
 
 class _Around(Kind):
@@ -172,6 +190,12 @@ class Hollow(_Around):
     def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
         cut, inner = grown(site.heights, window, self.margin(c, site.cell))
         return to_cells(topographic_position_index(cut, site.cell, c.radius, threads=1)[inner])
+
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        """How far the place stands out of the mesh within the radius, along its own direction."""
+        return places.within(
+            c.radius, lambda near, k, same: (places.at[k] - near.at[same].mean(axis=0)) @ places.up[k]
+        )
 
 
 class Wetness(Kind):
@@ -221,6 +245,11 @@ class NoiseKind(Kind):
     def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
         return noise_field(c.noise, site.cell, window)
 
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        """The terrain's noise, led up the mesh at a slant, so that sheer sides are not striped."""
+        rise = places.at[:, 1] - places.base
+        return noise_at(c.noise, places.at[:, 0] + 0.62 * rise, places.at[:, 2] + 0.79 * rise)
+
 
 class _Distance(Kind):
     """A distance in m, which stops at `far_away` of the band's reach."""
@@ -247,6 +276,14 @@ class _ToShapes(_Distance):
             return depth_field(chosen, site.cell, window)
         near = [s for s in chosen if box_gap(s.box, window, site.cell) <= c.reach + 1.0]
         return np.minimum(distance_field(near, site.cell, window), far_away(c.reach))
+
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        """Measured on the plan."""
+        if c.depth:
+            return places.terrain(c)
+        x, z = places.at[:, 0].copy(), places.at[:, 2].copy()
+        found, far = places.site.chosen(self.name, c.shapes), far_away(c.reach)
+        return np.minimum(distances_at(found, x, z)[0], far) if found else np.full(len(x), far)
 
 
 class ToPath(_ToShapes):
@@ -317,6 +354,12 @@ class ToStand(_Distance):
         _nearest(places, site.cell, col0, row0, reach, out)
         return np.sqrt(out).astype(np.float32)
 
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        plants, far = places.plants(c.stand), far_away(c.reach)
+        if not len(plants):
+            return np.full(len(places.at), far)
+        return np.minimum(cKDTree(plants).query(places.at)[0], far).astype(np.float32)
+
 
 class MaskImage(Kind):
     name, title = "mask", "mask image"
@@ -341,6 +384,10 @@ class MaskImage(Kind):
         full = np.float32(np.iinfo(mask.dtype).max)
         return sample(mask, u.ravel(), v.ravel()).reshape(u.shape) / full
 
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        """Read on the plan."""
+        return places.terrain(c)
+
 
 class Flat(_Around):
     name, title = "flat", "flat ground"
@@ -355,6 +402,11 @@ class Flat(_Around):
 
     def range(self, c: Parameters, found: np.ndarray) -> tuple[float, float]:
         return 0.0, super().range(c, found)[1]
+
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        return places.within(
+            c.radius, lambda near, k, same: np.abs((near.at[same] - places.at[k]) @ places.up[k]).max()
+        )
 
 
 KINDS: dict[str, Kind] = {

@@ -7,10 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from thicket.ground.shapes import Shape
+from thicket.site.parameters import Parameters
 
 Window = tuple[int, int, int, int]
 
@@ -63,3 +66,43 @@ def box_gap(box: tuple[float, float, float, float], window: Window, cell: float)
     dx = max(box[0] - window[2] * cell, window[0] * cell - box[2], 0.0)
     dz = max(box[1] - window[3] * cell, window[1] * cell - box[3], 0.0)
     return float(np.hypot(dx, dz))
+
+
+class Nearby(NamedTuple):
+    """Points spread over one placed mesh: at and normal float64 (m, 3) in level metres, and a tree of at."""
+
+    at: np.ndarray
+    normal: np.ndarray
+    tree: cKDTree
+
+
+@dataclass(frozen=True, eq=False)
+class PlacesOnMeshes:
+    """Places on placed meshes, as conditions see them.
+
+    at and up float64 (n, 3), in level metres and outward; mesh int64 (n,), which mesh each is on; base
+    float64 (n,), the altitude of its origin; site, the level; nearby, by mesh; plants, gives the places
+    (m, 3) of a stand's plants; terrain, gives a condition's values on the terrain above or below the places.
+    """
+
+    at: np.ndarray
+    up: np.ndarray
+    mesh: np.ndarray
+    base: np.ndarray
+    site: Site
+    nearby: Callable[[int], Nearby]
+    plants: Callable[[int], np.ndarray]
+    terrain: Callable[[Parameters], np.ndarray]
+
+    def within(self, radius: float, measure: Callable[[Nearby, int, np.ndarray], float]) -> np.ndarray:
+        """What a measure gives of each place's surroundings: it is given the points near it on its own
+        mesh, by index, but for those that face away from it. float32 (n,); 0 where there are none."""
+        out = np.zeros(len(self.at), np.float32)
+        for mesh in np.unique(self.mesh):
+            near, mine = self.nearby(int(mesh)), np.flatnonzero(self.mesh == mesh)
+            for k, found in zip(mine, near.tree.query_ball_point(self.at[mine], radius)):
+                same = np.array(found, int)
+                same = same[near.normal[same] @ self.up[k] > -0.5] if len(same) else same
+                if len(same):
+                    out[k] = measure(near, int(k), same)
+        return out

@@ -36,6 +36,7 @@ from thicket.document.edits.shapes import ChangeShapes
 from thicket.document.edits.snapshots import GoBack, RemoveSnapshot, SetPlanting, TakeSnapshot
 from thicket.document.edits.stands import AddStand, ChangeSettings, OrderStands, RemoveStand, SetStand
 from thicket.document.edits.stock import HoldItem, LeaveItem, TakeItem, VersionItem
+from thicket.document.edits.surfaces import ChangeSurfaces
 from thicket.document.level import Level
 
 
@@ -70,6 +71,7 @@ AnyEdit = Annotated[
     | ChangeLayerLooks
     | SetTouchCell
     | ChangeShapes
+    | ChangeSurfaces
     | AddStand
     | RemoveStand
     | OrderStands
@@ -115,6 +117,7 @@ __all__ = [
     "ChangePins",
     "ChangeSettings",
     "ChangeShapes",
+    "ChangeSurfaces",
     "ChangeTiers",
     "ChangeUprooted",
     "ChangeViews",

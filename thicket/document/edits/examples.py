@@ -13,6 +13,7 @@ from thicket.document.edits import (
     ChangePins,
     ChangeSettings,
     ChangeShapes,
+    ChangeSurfaces,
     ChangeTiers,
     ChangeUprooted,
     ChangeViews,
@@ -46,6 +47,7 @@ from thicket.document.edits.snapshots import Saved
 from thicket.document.level_file import ItemFile, ShapeFile, StandFile
 from thicket.document.pin_rows import PinRow
 from thicket.document.settings import DistanceSettings, MixEntry, StandSettings
+from thicket.document.surface_settings import MadeMesh, PlacedMesh
 from thicket.document.views import LayerAppearance, SavedView
 from thicket.document.walks import Walk
 from thicket.formats.stock import to_glb
@@ -108,6 +110,14 @@ def examples() -> dict[str, list[Edit]]:
         width=4,
         clear=1,
     )
+    tank = PlacedMesh(
+        name="Round tank",
+        group="scrap",
+        made=MadeMesh(form="cylinder", size=(8, 12, 8), divisions=8),
+        at=(520, 415, 470),
+        turn=30,
+        pitch=80,
+    )
     plant = PinRow(item="birch", x=520, z=430, lift=0, qx=0, qy=0, qz=0, qw=1, width=1, height=1.2, tint=0.5)
     marks = Marks(triangles=2e6, draw_calls=1500, shadow_triangles=3e5, memory=9e7, ms=7)
     view = SavedView(name="From the crest", x=420, y=421.5, z=610, heading=30, pitch=-12, fov=55)
@@ -120,6 +130,7 @@ def examples() -> dict[str, list[Edit]]:
         "looks": [ChangeLayerLooks(put={"turf": LayerAppearance(name="turf", colour="#7f8a58")})],
         "touch cell": [SetTouchCell(cell=2)],
         "shapes": [ChangeShapes(put={9: rock, 2: None})],
+        "surfaces": [ChangeSurfaces(put={1: tank})],
         "add stand": [AddStand(stand=_stand(14, "new-gorse", "gorse"))],
         "remove stand": [RemoveStand(number=BIRCH)],
         "order stands": [OrderStands(put={GORSE: ("Understorey", 8)})],

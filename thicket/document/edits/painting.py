@@ -15,7 +15,7 @@ from thicket.document.settings import Strict
 from thicket.document.touch import Cells
 from thicket.ground.heights import at_cells
 from thicket.planting.density import TOUCH_UNIT
-from thicket.refused import Refused
+from thicket.refused import Conflict, Refused
 
 
 class Painted(Strict):
@@ -56,7 +56,9 @@ class Paint(Edit):
     def apply(self, level: Level) -> Level:
         touch = dict(level.touch)
         for part in self.parts:
-            unlocked(level, part.stand)
+            stand = unlocked(level, part.stand)
+            if stand.settings.on:
+                raise Conflict(f"{stand.name} grows on placed meshes, which cannot be painted yet")
             rows, columns = (part.box[3] - part.box[1], part.box[2] - part.box[0])
             if min(part.box) < 0 or part.delta.shape != (rows, columns):
                 raise Refused(f"delta: it has another size than its box, which has {columns} × {rows} cells")

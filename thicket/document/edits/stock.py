@@ -12,7 +12,7 @@ from thicket.document.level_file import ItemFile
 from thicket.document.stock_file import item_file, item_from
 from thicket.hashing import hash_of
 from thicket.limits import LARGEST_MESH, STOCK, check_count
-from thicket.refused import Missing, Refused
+from thicket.refused import Conflict, Missing, Refused
 
 
 class _Whole(Edit):
@@ -58,6 +58,9 @@ class LeaveItem(Edit):
             raise Refused(
                 f"item: {item.name} is planted in {', '.join(planted[:5])}; exchange it there first"
             )
+        placed = [p.name for p in level.surfaces.values() if p.item == self.slug]
+        if placed:
+            raise Conflict(f"item: {item.name} is placed as {', '.join(placed[:5])}; remove that first")
         return replace(level, stock=changed(level.stock, {self.slug: None}))
 
     def inverse(self, level: Level) -> TakeItem:

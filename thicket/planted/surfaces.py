@@ -1,0 +1,328 @@
+"""Plants on placed meshes: the places that they give, what conditions find there, and who has room."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+import numpy as np
+from scipy.spatial import cKDTree
+from shapely.geometry import MultiPoint, Polygon
+
+from thicket.cache import Cache
+from thicket.document.level import Level
+from thicket.document.surface_settings import PlacedMesh
+from thicket.document.surfaces import chosen_surfaces, mesh_of
+from thicket.ground.heights import at_cells
+from thicket.ground.shapes import Shape
+from thicket.hashing import digest
+from thicket.lazy import lazy
+from thicket.planted.facts import Facts
+from thicket.planted.occupancy import Claim, Occupancy, Parts, may_stand_under
+from thicket.planted.parts import Standing
+from thicket.planted.places import SheetPoints, sorted_by_sheet
+from thicket.planted.sheets import Box, Sheet, Sheets, widened
+from thicket.planted.suitability import SiteRasters
+from thicket.planted.tiled import TiledRaster
+from thicket.planting.hashing import plant_ids, seed_of
+from thicket.planting.layouts import none_laid
+from thicket.planting.points import PointSet, Seats, chosen, concat_points
+from thicket.planting.room import NO_DISCS, Discs
+from thicket.planting.stands import Plants, planted
+from thicket.site.conditions import Condition, deciding, size_factor, sizing, suitability
+from thicket.site.parameters import Parameters
+from thicket.site.site import Nearby, PlacesOnMeshes
+from thicket.surfaces.mesh import Mesh
+from thicket.surfaces.placing import MeshPoints, points_on, spread
+
+NEARBY = 20_000
+"""Points on a mesh that conditions look at around a place."""
+LOW = 1.5
+"""What of a mesh lies lower above the terrain, in m, stands in the way of the terrain's plants."""
+
+
+class PlacedMeshes:
+    """The placed meshes of one level, and what is worked out of them."""
+
+    def __init__(self, level: Level, cache: Cache) -> None:
+        self.level, self.cache = level, cache
+
+    def source_key(self, placed: PlacedMesh) -> str:
+        """Equal for placed meshes of the same triangles."""
+        if placed.made:
+            return placed.made.model_dump_json()
+        item = self.level.stock.get(placed.item)
+        return f"{self.level.slug} {placed.item} {item and (item.version, item.height, item.crown)}"
+
+    def key(self, number: int) -> str:
+        """Equal for meshes of the same triangles that lie alike."""
+        placed = self.level.surfaces[number]
+        lies = placed.at, placed.turn, placed.pitch, placed.roll, placed.scale
+        return digest(number, self.source_key(placed), lies)
+
+    def mesh(self, placed: PlacedMesh) -> Mesh:
+        """The mesh of a placed one, in its own space. Raises: Refused as `document.surfaces.mesh_of`."""
+        return self.cache.get(("mesh", self.source_key(placed)), lambda: mesh_of(self.level, placed))
+
+    def _points(self, placed: PlacedMesh, seed: int, spacing: float) -> MeshPoints:
+        key = "mesh points", self.source_key(placed), seed, spacing
+        return self.cache.get(key, lambda: points_on(self.mesh(placed), spacing, seed))
+
+    def seats(self, number: int, seed: int, spacing: float) -> Seats:
+        """The places on one mesh as they lie in the level; spacing in m of the level."""
+        placed = self.level.surfaces[number]
+        points = self._points(placed, seed, spacing / placed.scale)
+        at, n = placed.in_level(points.at), len(points.at)
+        return Seats(
+            at[:, 0],
+            at[:, 2],
+            points.threshold,
+            np.c_[np.full(n, number), np.arange(n)],
+            np.zeros(n, np.float32),
+            np.full(n, seed_of("mesh"), np.int64),
+            at[:, 1].astype(np.float32),
+            (points.normal @ placed.rotation.T).astype(np.float32),
+            np.ones(n, np.float32),
+        )
+
+    def nearby(self, number: int) -> Nearby:
+        """Points spread over one mesh, in the level."""
+
+        def make() -> Nearby:
+            placed = self.level.surfaces[number]
+            mesh = self.mesh(placed)
+            at, face = spread(mesh, NEARBY, seed_of("nearby"))
+            places = placed.in_level(at)
+            return Nearby(places, mesh.normals[face] @ placed.rotation.T, cKDTree(places))
+
+        return self.cache.get(("nearby", self.key(number)), make, spare=True)
+
+    @lazy
+    def outlines(self) -> list[Shape]:
+        """Where placed meshes stand in the way of the terrain's plants, as obstacles that keep just their own
+        outline clear."""
+        found = (self._outline(n) for n, placed in self.level.surfaces.items() if placed.blocks)
+        return [shape for shape in found if shape]
+
+    def _outline(self, number: int) -> Shape | None:
+        placed, ground = self.level.surfaces[number], self.level.heights.ground
+        key = "outline", self.key(number), self.level.heights.key
+
+        def make() -> tuple:
+            at = placed.in_level(self.mesh(placed).vertices)
+            over = at[:, 1] - ground.height_at(at[:, 0].copy(), at[:, 2].copy())
+            hull = MultiPoint(at[over < LOW][:, [0, 2]]).convex_hull
+            return tuple(hull.exterior.coords[:-1]) if isinstance(hull, Polygon) else ()
+
+        corners = self.cache.get(key, make)
+        return Shape("obstacle", corners, clear=0.0, name=placed.name) if len(corners) >= 3 else None
+
+
+class MeshPlaces:
+    """The places of one stand that grows on placed meshes."""
+
+    def __init__(self, facts: Facts, sheets: Sheets, meshes: PlacedMeshes, cache: Cache) -> None:
+        self.facts, self.sheets, self.meshes, self.cache = facts, sheets, meshes, cache
+        self.numbers = sorted(chosen_surfaces(facts.level, facts.settings.on))
+
+    @lazy
+    def key(self) -> str:
+        """Equal as long as the meshes lie alike, and the places on them are."""
+        keys = [self.meshes.key(number) for number in self.numbers]
+        return digest(keys, self.facts.stand.seed, self.facts.core.spacing)
+
+    @property
+    def all(self) -> SheetPoints:
+        """All places that lie over the level, sorted by sheets."""
+        sheets = self.sheets
+        columns, many = sheets.sheets
+
+        def make() -> SheetPoints:
+            stand = self.facts.stand.seed, self.facts.core.spacing
+            parts = [self.meshes.seats(number, *stand) for number in self.numbers]
+            seats = concat_points(parts or [none_laid()])
+            within = (seats.x >= 0) & (seats.z >= 0) & (seats.x < sheets.width) & (seats.z < sheets.length)
+            return sorted_by_sheet(chosen(seats, within), sheets.sheet_size, columns, columns * many)
+
+        return self.cache.get(("mesh seats", self.key, sheets.width, sheets.length), make)
+
+    def of(self, sheet: Sheet) -> PointSet | Seats:
+        """The places of one sheet."""
+        return self.all.of(sheet[1] * self.sheets.sheets[0] + sheet[0])
+
+    def blocks(self) -> list[Sheet]:
+        return []
+
+    def surfaces(self) -> dict[int, str]:
+        """The names of the meshes that plants at its places stand on, by the plants' ids."""
+        seats, core = self.all.points, self.facts.core
+        assert isinstance(seats, Seats)
+        ids = plant_ids(core.number, core.key + seats.salt, seats.cell).tolist()
+        names = {number: self.facts.level.surfaces[number].name for number in self.numbers}
+        return dict(zip(ids, (names[n] for n in seats.cell[:, 0].tolist())))
+
+    def host_key(self, sheet: Sheet) -> str:
+        return ""
+
+    def host_reach(self) -> float:
+        return 0.0
+
+    def check(self) -> None:
+        """All that there is to refuse is refused with the meshes."""
+
+    def lacking(self) -> str:
+        """What it asks for that the level does not have, as a sentence without its stop; empty when there is
+        nothing."""
+        names = {name for p in self.facts.level.surfaces.values() for name in (p.name, p.group)}
+        gone = [name for name in self.facts.settings.on if name not in names]
+        return f"The level has no placed mesh or group {' and no '.join(map(repr, gone))}" if gone else ""
+
+
+class MeshFields:
+    """What the plants of a stand on placed meshes follow from, in place of rasters."""
+
+    def __init__(self, facts: Facts, places: MeshPlaces, rasters: SiteRasters, above: list[Standing]) -> None:
+        self.facts, self.places, self.site_rasters, self.above = facts, places, rasters, above
+        self.drives = [entry.drive.core() if entry.drive else None for entry in facts.settings.mix]
+
+    @property
+    def rasters(self) -> list[TiledRaster]:
+        return []
+
+    @property
+    def suitability(self) -> TiledRaster:
+        """Of the terrain, on which it grows nowhere."""
+        return self.site_rasters.nowhere()
+
+    def fill(self) -> None:
+        """There is nothing to fill."""
+
+    def digest(self, window: tuple[int, int, int, int]) -> list:
+        """What distinguishes what is found in a window of cells."""
+        cell = self.site_rasters.cell
+        x0, z0, x1, z1 = (v * cell for v in window)
+        conditions = [*self.facts.rules, *(drive for drive in self.drives if drive)]
+        whole = self.site_rasters.whole
+        fields = [self.site_rasters.field_key(c, whole) for c in conditions]
+        reach = max([other.widest for other in self.above], default=0.0) + self.facts.room
+        near = widened((x0, z0, x1, z1), reach)
+        others = [[other.key(sheet) for sheet in other.sheets_in(near)] for other in self.above]
+        return [self.places.key, conditions, fields, others]
+
+    def _seen(self, points: Seats) -> PlacesOnMeshes:
+        numbers = points.cell[:, 0]
+        surfaces = self.facts.level.surfaces
+        base = {n: surfaces[n].at[1] for n in np.unique(numbers).tolist()}
+        return PlacesOnMeshes(
+            np.c_[points.x, points.y, points.z].astype(float),
+            points.up.astype(float),
+            numbers,
+            np.array([base[n] for n in numbers.tolist()], float),
+            self.site_rasters.site,
+            self.places.meshes.nearby,
+            self._plants,
+            lambda c: self._on_terrain(c, points),
+        )
+
+    def _plants(self, number: int) -> np.ndarray:
+        planting = self.site_rasters.other(number)
+        parts = [planting.plants(sheet).form[:, :3] for sheet in planting.sheets_in(planting.everywhere)]
+        return np.concatenate([np.empty((0, 3)), *parts]).astype(float)
+
+    def _on_terrain(self, c: Parameters, points: Seats) -> np.ndarray:
+        values = self.site_rasters.whole_values(Condition(**vars(c)))
+        return at_cells(values, self.site_rasters.cell, points.x, points.z)
+
+    def values(self, points: Seats, conditions: list[Condition]) -> list[tuple[Condition, np.ndarray]]:
+        """Those conditions that say something on meshes, each with its values at places."""
+        seen = self._seen(points)
+        found = [(c, c.rule.at(seen, c)) for c in conditions if not (c.on and self.site_rasters.lacks(c))]
+        return [(c, values) for c, values in found if values is not None]
+
+    def density_at(self, points: PointSet | Seats, *painting: object) -> np.ndarray:
+        """Density at places, float32 (n,); no painting of the terrain reaches them."""
+        assert isinstance(points, Seats)
+        found = self.values(points, deciding(self.facts.rules))
+        return suitability([v for _, v in found], [c for c, _ in found], (len(points.x),))
+
+    def variation_at(
+        self, points: PointSet | Seats, which: np.ndarray
+    ) -> tuple[np.ndarray | None, list[np.ndarray | None]]:
+        """What sizes are multiplied by at some of the places, and what the weight of each item of the mix
+        is."""
+        assert isinstance(points, Seats)
+        points = chosen(points, which)
+        rules, n = sizing(self.facts.rules), (len(points.x),)
+        found = self.values(points, rules) if rules else []
+        factor = size_factor([v for _, v in found], [c for c, _ in found], n) if found else None
+        drives: list[np.ndarray | None] = []
+        for drive in self.drives:
+            seen = self.values(points, [drive]) if drive else []
+            drives.append(suitability([v for _, v in seen], [c for c, _ in seen], n) if seen else None)
+        return factor, drives
+
+    def expected(self) -> float:
+        """About how many plants stand if all have room."""
+        points = self.places.all.points
+        return float(planted(self.facts.core, points, self.density_at(points)).sum())
+
+
+class MeshRoom(Occupancy):
+    """Who claims room on placed meshes: the plants of earlier stands on meshes, measured through space."""
+
+    def taken(self, box: Box) -> Discs:
+        return NO_DISCS
+
+    def parts(self, box: Box) -> Parts:
+        return {}
+
+    def claims(self, box: Box) -> list[Claim]:
+        return []
+
+    def follows(self, numbers: Collection[int]) -> bool:
+        return any(other.stand.number in numbers for other in self.above)
+
+    def has_room(self, plants: Plants, thresholds: np.ndarray, box: Box) -> np.ndarray:
+        """Which plants stand nearer to no other than their footprints and the gap allow."""
+        facts, gap = self.facts, self.facts.settings.gap
+        at = plants.form[:, :3].astype(float)
+        r = facts.radii[:, 1][plants.item] * plants.form[:, 7].astype(float)
+        free = np.ones(len(plants), bool)
+        for other in self.above:
+            free &= self._clear_of(other, at, r + gap, box)
+        if len(facts.pins.replaced):
+            free &= ~np.isin(plants.id, facts.pins.replaced)
+        if facts.may_crowd:
+            free &= ~_crowded(at, r, thresholds, gap)
+        return free
+
+    def _clear_of(self, other: Standing, at: np.ndarray, room: np.ndarray, box: Box) -> np.ndarray:
+        crowns = not may_stand_under(self.facts, other)
+        sheets = other.sheets_reaching(box, self.facts.room, crowns)
+        parts = [other.plants(sheet) for sheet in sheets]
+        form = np.concatenate([np.empty((0, 10)), *(part.form for part in parts)]).astype(float)
+        if not len(form) or not len(at):
+            return np.ones(len(at), bool)
+        item = np.concatenate([part.item for part in parts])
+        reach = (other.radii.max(axis=1) if crowns else other.radii[:, 1])[item] * form[:, 7]
+        tree, free = cKDTree(form[:, :3]), np.ones(len(at), bool)
+        for k, found in enumerate(tree.query_ball_point(at, room + reach.max())):
+            far = np.linalg.norm(form[found, :3] - at[k], axis=1)
+            free[k] = not (far < room[k] + reach[found]).any()
+        return free
+
+
+def _crowded(at: np.ndarray, r: np.ndarray, thresholds: np.ndarray, gap: float) -> np.ndarray:
+    """Which plants stand in the footprint of one of a lower threshold that stands; bool (n,)."""
+    out = np.zeros(len(at), bool)
+    if not len(at):
+        return out
+    rank = np.empty(len(at), int)
+    rank[np.lexsort((np.arange(len(at)), thresholds))] = np.arange(len(at))
+    pairs = cKDTree(at).query_pairs(2 * float(r.max()) + gap, output_type="ndarray")
+    first, second = np.where((rank[pairs[:, 0]] < rank[pairs[:, 1]])[:, None], pairs, pairs[:, ::-1]).T
+    close = np.linalg.norm(at[first] - at[second], axis=1) < r[first] + r[second] + gap
+    first, second = first[close], second[close]
+    for k in np.argsort(rank[second], kind="stable"):
+        if not out[first[k]]:
+            out[second[k]] = True
+    return out
