@@ -33,6 +33,7 @@ from server.stands.painting_api import router as painting
 from server.stock.api import router as stock
 from server.stock.bring_api import router as bring
 from server.stock.item_api import router as item
+from server.surfaces.api import router as surfaces
 from server.team.account_api import router as account
 from server.team.installation_api import router as installation
 from server.team.links_api import router as links
@@ -114,6 +115,7 @@ for router in (
     levels,
     ground,
     shapes,
+    surfaces,
     stock,
     stands,
     brush,

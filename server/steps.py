@@ -33,6 +33,7 @@ from server.stands.access import rows_of
 from server.stands.models import Stand
 from server.stands.out import StandOut, stand_out
 from server.stands.payload import encode_marks, encode_raster
+from server.surfaces.out import SurfaceOut, surfaces_out
 from server.view.out import LevelOut, level_out
 from thicket.document.edits import ChangeSettings, Paint
 from thicket.planted.comparing import NOWHERE
@@ -44,6 +45,8 @@ from thicket.sight.views import View
 Place = tuple[float, float]
 FEW = 16
 """Stands of which at most so many sheets change are counted in a try, however many plants they have."""
+WHOLE = "order", "shapes", "surfaces", "masks", "level"
+"""What is sent whole where any of it is other."""
 PATIENCE = timedelta(seconds=10)
 """What a version changed is known after so long, or never: its process was ended."""
 
@@ -51,8 +54,8 @@ PATIENCE = timedelta(seconds=10)
 class Since(Schema):
     """What is other in a level since a version of it: stands to be put in place of those there were, those
     that are gone, all in their order; content keys of sheets, by stand and index, empty where it is not
-    worked out whether they are other; and shapes, mask images and the level itself, each where it is
-    other."""
+    worked out whether they are other; and shapes, placed meshes, mask images and the level itself, each where
+    it is other."""
 
     version: int
     stands: list[StandOut] = []
@@ -61,6 +64,7 @@ class Since(Schema):
     keys: dict[int, dict[int, str]] = {}
     counts: dict[int, int] = Field(default={}, description="plants of stands whose number is known by now")
     shapes: list[ShapeOut] | None = None
+    surfaces: list[SurfaceOut] | None = None
     masks: list[MaskOut] | None = None
     level: LevelOut | None = None
 
@@ -135,6 +139,7 @@ def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
         "sheets": sheets,
         "maybe": maybe,
         "shapes": was.shapes is not now.shapes or was.details["shapes"] != now.details["shapes"],
+        "surfaces": was.surfaces is not now.surfaces,
         "masks": was.masks is not now.masks,
         "level": view or any(getattr(was, name) is not getattr(now, name) for name in names),
     }
@@ -142,15 +147,15 @@ def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
 
 def _union(parts: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
     out: dict[str, Any] = {"whole": set(), "gone": set(), "sheets": {}, "maybe": {}}
-    out |= dict.fromkeys(("order", "shapes", "masks", "level"), False)
+    out |= dict.fromkeys(WHOLE, False)
     for part in parts:
         out["whole"] |= set(part["whole"])
         out["gone"] = (out["gone"] | set(part["gone"])) - set(part["whole"])
         for kind in ("sheets", "maybe"):
             for number, sheets in part.get(kind, {}).items():
                 out[kind].setdefault(int(number), set()).update(sheets)
-        for name in ("order", "shapes", "masks", "level"):
-            out[name] |= part[name]
+        for name in WHOLE:
+            out[name] |= part.get(name, False)
     return out
 
 
@@ -186,6 +191,7 @@ def _since(
         "keys": keys,
         "counts": {pk: planting.count() for pk, planting in wanted if planting.at_hand},
         "shapes": shapes_out(level) if reach["shapes"] else None,
+        "surfaces": surfaces_out(level) if reach["surfaces"] else None,
         "masks": list(level.masks.defer("data")) if reach["masks"] else None,
         "level": level_out(level) if reach["level"] else None,
     }
@@ -336,7 +342,7 @@ def _cost_change(row: Level, step: Step[PlantedLevel], numbers: list[int], view:
 def whole_level(level: Level, place: Place | None = None) -> dict:
     """All of a level, for who cannot be sent what has changed."""
     reach = {"whole": planted_of(level).stands, "gone": [], "sheets": {}, "maybe": {}}
-    return _since(level, reach | dict.fromkeys(("order", "shapes", "masks", "level"), True), place)
+    return _since(level, reach | dict.fromkeys(WHOLE, True), place)
 
 
 def since_version(level: Level, version: int, place: Place | None, counted: Iterable[int]) -> dict:

@@ -22,6 +22,7 @@ from server.snapshots.rows import put_snapshot
 from server.stands.models import Stand, TouchTile
 from server.stands.rows import gone_slug, stand_ids, values_of
 from server.stock.models import StockItem
+from server.surfaces.models import Surface
 from thicket.document.level import Level as Document
 from thicket.refused import Refused
 
@@ -77,6 +78,10 @@ def make_level(user: User, document: Document, name: str = "") -> Level:
         LayerTexture.objects.create(level=level, digest=digest[:32], data=picture)
     store_masks(level, document.masks)
     _put_shapes(level, document)
+    Surface.objects.bulk_create(
+        Surface(level=level, number=number, settings=placed.model_dump(mode="json"))
+        for number, placed in document.surfaces.items()
+    )
     _put_stock(level, document)
     _put_stands(level, document)
     _put_snapshots(user, level, document)

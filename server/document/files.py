@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from dataclasses import replace
 from datetime import timedelta
 
@@ -36,11 +36,24 @@ def with_files(level: Level, document: Document, slugs: Collection[str] | None =
     return replace(document, stock=stock)
 
 
-def without_files(document: Document) -> Document:
-    """The same without any."""
+def file_reader(level: int, slug: str) -> Callable[[], bytes]:
+    """What reads the file of an item of a level, by primary key."""
+
+    def read() -> bytes:
+        row = Level(pk=level).stock.filter(slug=slug)
+        return bytes(row.values_list("mesh__data", flat=True).first() or b"")
+
+    return read
+
+
+def without_files(level: Level, document: Document) -> Document:
+    """The same without any; they are read where they are wanted."""
     if not any(item.glb for item in document.stock.values()):
         return document
-    stock = {slug: replace(item, glb=b"", silhouette=b"") for slug, item in document.stock.items()}
+    stock = {
+        slug: replace(item, glb=b"", silhouette=b"", stored=file_reader(level.pk, slug))
+        for slug, item in document.stock.items()
+    }
     return replace(document, stock=stock)
 
 

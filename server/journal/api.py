@@ -42,7 +42,7 @@ TOPICS: dict[Topic, tuple[str, ...]] = {
     "settings": ("settings",),
     "plants": ("pins", "uprooted"),
     "stands": ("add stand", "remove stand", "order stands", "stand"),
-    "shapes": ("shapes",),
+    "shapes": ("shapes", "surfaces"),
     "ground": ("heights", "layers", "looks", "masks", "touch cell"),
     "stock": ("take item", "leave item", "version item", "hold item"),
     "snapshots": ("take snapshot", "remove snapshot", "go back", "planting"),

@@ -127,7 +127,7 @@ def _do(user: User, row: Level, edit: Edit, cut: bool) -> tuple[Step[PlantedLeve
     if document.stands.keys() == step.after.level.stands.keys():
         keep_numbers(row, previous)
     if items_of(edit):
-        step = Step(step.before, step.before.edited(without_files(step.after.level)), edit)
+        step = Step(step.before, step.before.edited(without_files(row, step.after.level)), edit)
     return step, inverse
 
 

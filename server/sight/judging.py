@@ -18,7 +18,7 @@ from thicket.document.edits.files import edit_from
 from thicket.refused import Refused
 
 log = logging.getLogger(__name__)
-PLANTED = ("heights", "layers", "masks", "shapes", "stock", "stands", "touch", "pins")
+PLANTED = ("heights", "layers", "masks", "shapes", "surfaces", "stock", "stands", "touch", "pins")
 """The parts of a level that what is drawn of plants follows from."""
 AT_ONCE = 20
 

@@ -3,6 +3,7 @@ them."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from uuid import UUID
 
 from django.contrib.auth.models import User
@@ -35,10 +36,11 @@ def new_stand(
     spacing: float | None = None,
     fullness: float | None = None,
     salt: object = "",
+    on: Sequence[str] = (),
 ) -> StandFile:
     """A new stand of one stock item; see `thicket.planted.arranging.begun`."""
     number, slug = _new_names(level, name)
-    return begun(planted_of(level), number, slug, name, stratum, sward, item, spacing, fullness, salt)
+    return begun(planted_of(level), number, slug, name, stratum, sward, item, spacing, fullness, salt, on)
 
 
 @action
@@ -52,14 +54,16 @@ def add(
     item: str,
     spacing: float | None = None,
     fullness: float | None = None,
+    on: Sequence[str] = (),
 ) -> Done:
-    """A new stand of one stock item, at the end of its stratum.
+    """A new stand of one stock item, at the end of its stratum, on the terrain or on placed meshes and groups
+    of some names.
 
     Raises: Missing when the level has no such item; Refused when too many plants would stand.
     """
 
     def make(row: Level) -> tuple[Edit, str]:
-        stand = new_stand(row, name, stratum, sward, item, spacing, fullness, key)
+        stand = new_stand(row, name, stratum, sward, item, spacing, fullness, key, on)
         return AddStand(stand=stand), f"{name} added"
 
     return commit_made(user, level, key, make)

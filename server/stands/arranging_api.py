@@ -32,6 +32,9 @@ class AddIn(KeyIn):
     sward: bool = False
     spacing: Spacing | None = None
     fullness: Share | None = None
+    on: list[Name] = Field(
+        default=[], max_length=50, description="placed meshes, and groups of them, that it grows on"
+    )
 
 
 class MoveIn(KeyIn):

@@ -7,6 +7,7 @@ from typing import Any
 
 from django.contrib.auth.models import User
 
+from server.document.files import file_reader
 from server.levels.models import Level
 from server.stock.models import StockItem
 from thicket.document.level import Item
@@ -22,7 +23,8 @@ def read(level: Level) -> dict[str, Any]:
 
 def _item(row: StockItem) -> Item:
     given = {name: getattr(row, name) for name in FIELDS}
-    return Item(row.slug, points=row.anchors, version=row.revision, **given)
+    stored = file_reader(row.level_id, row.slug)
+    return Item(row.slug, points=row.anchors, version=row.revision, stored=stored, **given)
 
 
 def write(row: Level, before: Document, after: Document, user: User) -> None:

@@ -37,6 +37,7 @@ from thicket.document.folder import zip_level
 BENCH = {"x": 1, "z": 1, "heading": 0, "bench": "planting"}
 WALK = {"points": [[60, 60], [120, 150]], "speed": 5}
 AREA = {"kind": "area", "form": "polygon", "name": "Glade", "points": [[20, 20], [60, 20], [40, 60]]}
+BALL = {"name": "Ball", "made": {"form": "sphere", "size": [4, 4, 4]}, "at": [60, 380, 60]}
 LINE = {
     "type": "FeatureCollection",
     "features": [
@@ -174,6 +175,7 @@ class Roles(GroundCase):
             "/api/files/check": ("make", {"path": "/api/tips", "size": 1}),
             f"{level}/resolution": ("lead", {"key": key, "cell": 2}),
             f"{level}/shapes": ("plant", {"key": key, "put": [AREA]}),
+            f"{level}/surfaces": ("plant", {"key": key, "put": [BALL]}),
             f"{level}/shapes.geojson": ("plant", LINE),
             f"{level}/masks": ("plant", lambda: {"key": key, "name": "Map", "file": png()}),
             f"{level}/devices/calibrate": ("lead", lambda: {"name": "Pocket", "file": captures()}),

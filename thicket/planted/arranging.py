@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from thicket.document.edits import AddStand, ChangePins, ChangeSettings, Edit, OrderStands, several
@@ -53,8 +54,10 @@ def begun(
     spacing: float | None = None,
     fullness: float | None = None,
     salt: object = "",
+    on: Sequence[str] = (),
 ) -> StandFile:
-    """A new stand of one item, at the end of its stratum; see `beginning` for what is not given.
+    """A new stand of one item, at the end of its stratum, on the terrain or on placed meshes and groups of
+    some names, there all round; see `beginning` for what is not given.
 
     Raises: Refused when the level has no such item, or too many plants would stand.
     """
@@ -62,6 +65,8 @@ def begun(
     if item not in level.stock:
         raise Refused(f"item: there is no stock item {item[:60]!r} in this level")
     settings = beginning(level.stock[item], sward) | ({"spacing": spacing} if spacing else {})
+    if on:
+        settings |= {"on": list(on), "conditions": []}
     place = max((s.place for s in level.stands.values() if s.stratum == stratum), default=-1) + 1
     given = StandFile(
         number=number,

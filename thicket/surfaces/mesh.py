@@ -50,6 +50,16 @@ class Mesh:
         """The outward direction of each triangle, float64 (m, 3)."""
         return self._crosses / (2 * self.areas[:, None])
 
+    @lazy
+    def hull(self) -> np.ndarray:
+        """Its outermost vertices, at most 96, for outlines from any side: float64 (k, 3)."""
+        n = 96
+        y = 1 - (2 * np.arange(n) + 1) / n
+        around = np.arange(n) * np.pi * (3 - np.sqrt(5))
+        ring = np.sqrt(1 - y * y)
+        ways = np.c_[ring * np.cos(around), y, ring * np.sin(around)]
+        return self.vertices[np.unique((self.vertices @ ways.T).argmax(axis=0))]
+
     @property
     def area(self) -> float:
         return float(self.areas.sum())

@@ -329,6 +329,7 @@ describe('the conditions of a stand', () => {
       'GET /api/levels/fell/pulse': PULSE,
       'GET /api/levels/fell/shapes': [],
       'GET /api/levels/fell/masks': [],
+      'GET /api/levels/fell/surfaces': [],
       'POST /api/condition-sets': {},
       'GET /api/levels/fell/condition-sets/4': fit,
     })

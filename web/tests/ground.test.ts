@@ -52,6 +52,7 @@ const AGAIN = () => ({
   'GET /api/levels/fell/pulse': PULSE,
   'GET /api/levels/fell/shapes': () => store.shapes,
   'GET /api/levels/fell/masks': [],
+  'GET /api/levels/fell/surfaces': [],
   'GET /api/levels/fell': () => store.level,
 })
 /** Put a file into a file field. */

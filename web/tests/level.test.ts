@@ -34,6 +34,7 @@ function level(stands: Stand[], more: Record<string, unknown> = {}) {
     'GET /api/levels/fell/pulse': PULSE,
     'GET /api/levels/fell/shapes': [],
     'GET /api/levels/fell/masks': [],
+    'GET /api/levels/fell/surfaces': [],
     ...Object.fromEntries(
       [1, 2, 3].flatMap((id) => [
         [`GET /api/levels/fell/stands/${id}`, () => state.stands.find((s) => s.id === id)],

@@ -68,6 +68,7 @@ const AGAIN = {
   'GET /api/levels/fell/pulse': PULSE,
   'GET /api/levels/fell/shapes': [],
   'GET /api/levels/fell/masks': [],
+  'GET /api/levels/fell/surfaces': [],
 }
 
 describe('numbers on the screen', () => {

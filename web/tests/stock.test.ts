@@ -47,6 +47,7 @@ const AGAIN = {
   'GET /api/levels/fell/pulse': PULSE,
   'GET /api/levels/fell/shapes': [],
   'GET /api/levels/fell/masks': [],
+  'GET /api/levels/fell/surfaces': [],
 }
 const item = (slug: string, part: Partial<Item> = {}) =>
   ({

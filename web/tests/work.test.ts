@@ -614,6 +614,7 @@ describe('a plant that is to be set', () => {
       'GET /api/levels/fell/pulse': PULSE,
       'GET /api/levels/fell/shapes': [],
       'GET /api/levels/fell/masks': [],
+      'GET /api/levels/fell/surfaces': [],
       ...answers,
     })
     const stage = fakeStage()

@@ -491,6 +491,16 @@ export const MadeInBounds = {
     "min": 0
   }
 } as const
+export const MadeMeshBounds = {
+  "size": {
+    "above": 0,
+    "max": 2000
+  },
+  "divisions": {
+    "min": 1,
+    "max": 128
+  }
+} as const
 export const MarksBounds = {
   "triangles": {
     "above": 0,
@@ -721,6 +731,50 @@ export const SunBounds = {
   "strength": {
     "min": 0,
     "max": 3
+  }
+} as const
+export const SurfaceInBounds = {
+  "at": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
+  },
+  "turn": {
+    "min": -360,
+    "max": 360
+  },
+  "pitch": {
+    "min": -360,
+    "max": 360
+  },
+  "roll": {
+    "min": -360,
+    "max": 360
+  },
+  "scale": {
+    "min": 0.01,
+    "max": 100
+  }
+} as const
+export const SurfaceOutBounds = {
+  "at": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
+  },
+  "turn": {
+    "min": -360,
+    "max": 360
+  },
+  "pitch": {
+    "min": -360,
+    "max": 360
+  },
+  "roll": {
+    "min": -360,
+    "max": 360
+  },
+  "scale": {
+    "min": 0.01,
+    "max": 100
   }
 } as const
 export const SurveyInBounds = {

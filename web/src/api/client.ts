@@ -99,6 +99,8 @@ export type LinkMade = Schemas['LinkMade']
 export type Role = Member['role']
 export type LinkInfo = Schemas['LinkOut']
 export type Installation = Schemas['InstallationOut']
+export type Surface = Schemas['SurfaceOut']
+export type SurfaceIn = Schemas['SurfaceIn']
 export type Mark = Schemas['MarkIn']['mark']
 
 export type Clash = Schemas['Clash']
@@ -142,7 +144,7 @@ const STALE_PAGE = 'CSRF check Failed'
 const PATIENCE = 30_000
 const LONG_PATIENCE = 180_000
 const LONG_WORK =
-  'try resolution compare forecast exchange back redo undo new-stand duplicate shapes condition-sets'
+  'try resolution compare forecast exchange back redo undo new-stand duplicate shapes surfaces condition-sets'
 const TAKES_LONG = new RegExp(`/(${LONG_WORK.replaceAll(' ', '|')}|calibrate)\\b|/levels$`)
 
 /** `fetch` with the whole body read, so that an answer which breaks off halfway counts as none. */

@@ -596,6 +596,51 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/surfaces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Surfaces
+         * @description All placed meshes of a level.
+         */
+        get: operations["server_surfaces_api_surfaces"];
+        put?: never;
+        /**
+         * Change
+         * @description Place and remove meshes, as one journal entry; their plants go with them.
+         */
+        post: operations["server_surfaces_api_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/levels/{slug}/surfaces/{number}/mesh/{mesh}.glb": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Mesh
+         * @description The triangles of a placed mesh in its own space, as binary glTF; of an item its full mesh with
+         *     materials. It never changes: `mesh` stands for the triangles.
+         */
+        get: operations["server_surfaces_api_mesh"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf": {
         parameters: {
             query?: never;
@@ -4321,6 +4366,31 @@ export interface components {
             plots: components["schemas"]["PlotCostOut"][];
         };
         /**
+         * MadeMesh
+         * @description A mesh that is made here; see `thicket.surfaces.mesh.made_mesh`.
+         */
+        MadeMesh: {
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "sphere" | "capsule" | "plane" | "block" | "cylinder";
+            /**
+             * Size
+             * @description m along x, y and z; a plane has no y
+             */
+            size: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Divisions
+             * @default 16
+             */
+            divisions: number;
+        };
+        /**
          * MaskOut
          * @description A mask image; bits of each of its values.
          */
@@ -4525,8 +4595,8 @@ export interface components {
          * Since
          * @description What is other in a level since a version of it: stands to be put in place of those there were, those
          *     that are gone, all in their order; content keys of sheets, by stand and index, empty where it is not
-         *     worked out whether they are other; and shapes, mask images and the level itself, each where it is
-         *     other.
+         *     worked out whether they are other; and shapes, placed meshes, mask images and the level itself, each where
+         *     it is other.
          */
         Since: {
             /** Version */
@@ -4562,6 +4632,8 @@ export interface components {
             };
             /** Shapes */
             shapes?: components["schemas"]["ShapeOut"][] | null;
+            /** Surfaces */
+            surfaces?: components["schemas"]["SurfaceOut"][] | null;
             /** Masks */
             masks?: components["schemas"]["MaskOut"][] | null;
             level?: components["schemas"]["LevelOut"] | null;
@@ -4698,6 +4770,12 @@ export interface components {
              */
             layout: components["schemas"]["LayoutSettings"];
             /**
+             * On
+             * @description names of placed meshes, and groups of them, that it grows on; the terrain when empty
+             * @default []
+             */
+            on: string[];
+            /**
              * Tints
              * @default [
              *       "#ffffff",
@@ -4735,6 +4813,106 @@ export interface components {
              */
             under: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
             distances: components["schemas"]["DistanceSettings"];
+        };
+        /** SurfaceOut */
+        SurfaceOut: {
+            /**
+             * Name
+             * @description not of spaces alone, and without control characters
+             */
+            name: string;
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+            made?: components["schemas"]["MadeMesh"] | null;
+            /**
+             * Item
+             * @description a stock item's slug, where it is not made here
+             * @default
+             */
+            item: string;
+            /**
+             * At
+             * @description m: x, altitude and z of its own origin
+             */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @description degrees, clockwise seen from above
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Pitch
+             * @default 0
+             */
+            pitch: number;
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Drawn
+             * @default true
+             */
+            drawn: boolean;
+            /**
+             * Blocks
+             * @description whether it stands in the way of plants of the terrain
+             * @default true
+             */
+            blocks: boolean;
+            /**
+             * Planted
+             * @description whether it carries plants
+             * @default true
+             */
+            planted: boolean;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: number;
+            /**
+             * Mesh
+             * @description stands for the triangles, in the address of the mesh
+             */
+            mesh: string;
+            /** Triangles */
+            triangles: number;
+            /**
+             * Area
+             * @description m² in the level
+             */
+            area: number;
+            /**
+             * Hull
+             * @description outermost points of its own space, for outlines
+             */
+            hull: [
+                number,
+                number,
+                number
+            ][];
         };
         /**
          * Trail
@@ -5411,6 +5589,115 @@ export interface components {
             remove: number[];
         };
         /**
+         * SurfaceIn
+         * @description A mesh to be placed; without `id` it is a new one.
+         */
+        SurfaceIn: {
+            /**
+             * Name
+             * @description not of spaces alone, and without control characters
+             */
+            name: string;
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+            made?: components["schemas"]["MadeMesh"] | null;
+            /**
+             * Item
+             * @description a stock item's slug, where it is not made here
+             * @default
+             */
+            item: string;
+            /**
+             * At
+             * @description m: x, altitude and z of its own origin
+             */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @description degrees, clockwise seen from above
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Pitch
+             * @default 0
+             */
+            pitch: number;
+            /**
+             * Roll
+             * @default 0
+             */
+            roll: number;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale: number;
+            /**
+             * Drawn
+             * @default true
+             */
+            drawn: boolean;
+            /**
+             * Blocks
+             * @description whether it stands in the way of plants of the terrain
+             * @default true
+             */
+            blocks: boolean;
+            /**
+             * Planted
+             * @description whether it carries plants
+             * @default true
+             */
+            planted: boolean;
+            /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id?: number | null;
+        };
+        /**
+         * SurfacesIn
+         * @description Meshes to place and to remove, as one action with a name for the journal.
+         */
+        SurfacesIn: {
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            view?: components["schemas"]["ViewIn"] | null;
+            /**
+             * What
+             * @default
+             */
+            what: string;
+            /**
+             * Put
+             * @default []
+             */
+            put: components["schemas"]["SurfaceIn"][];
+            /**
+             * Remove
+             * @default []
+             */
+            remove: number[];
+        };
+        /**
          * AnchorSettings
          * @description A point that companions may stand on: place in m and direction, x, y, z each.
          */
@@ -5884,6 +6171,12 @@ export interface components {
             spacing?: number | null;
             /** Fullness */
             fullness?: number | null;
+            /**
+             * On
+             * @description placed meshes, and groups of them, that it grows on
+             * @default []
+             */
+            on: string[];
         };
         /**
          * KeyIn
@@ -11852,6 +12145,319 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ChangedOut"];
                 };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_surfaces_api_surfaces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurfaceOut"][];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_surfaces_api_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SurfacesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_surfaces_api_mesh: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                number: number;
+                mesh: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Not signed in. */
             401: {

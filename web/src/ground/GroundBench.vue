@@ -13,8 +13,13 @@ import LayerLooks from './LayerLooks.vue'
 import NumberField from '../shared/NumberField.vue'
 import ReliefPicker from './ReliefPicker.vue'
 import ShapeList from './ShapeList.vue'
+import SurfaceList from './SurfaceList.vue'
 
-defineProps<{ relief: Relief; at: [number, number] | null }>()
+defineProps<{
+  relief: Relief
+  at: [number, number] | null
+  heightAt: (x: number, z: number) => number
+}>()
 const store = useLevel()
 const importing = ref<'heights' | 'layers' | null>(null)
 const lead = computed(() => store.level?.role === 'lead')
@@ -127,6 +132,9 @@ async function guarded(work: () => Promise<void>) {
     </FoldingPart>
     <FoldingPart name="shapes" title="Shapes">
       <ShapeList />
+    </FoldingPart>
+    <FoldingPart name="surfaces" title="Placed meshes">
+      <SurfaceList :height-at="heightAt" />
     </FoldingPart>
     <FoldingPart name="layers" title="Ground layers">
       <LayerLooks />

@@ -49,6 +49,7 @@ const keys = ref(false)
 const guide = ref(false)
 const GuideSheet = defineAsyncComponent(() => import('./GuideSheet.vue'))
 const journal = ref(false)
+const heightAt = (x: number, z: number) => stage.value?.ground.heightAt(x, z) ?? 0
 const view = () => (stage.value ? { ...stage.value.eye.view } : null)
 const draft = useDraft(view, stores)
 const hand = useHand(stores)
@@ -283,7 +284,7 @@ useEventListener(document, 'click', (event) => {
     <aside v-show="!sides.right.folded.value" class="panel" aria-label="Bench">
       <FirstDay :bench="bench" />
       <SelectionPanel v-if="selection.plants.length" :view="view" @go="host?.goTo(...$event)" />
-      <GroundBench v-if="bench === 'ground'" :relief="relief" :at="at" />
+      <GroundBench v-if="bench === 'ground'" :relief="relief" :at="at" :height-at="heightAt" />
       <StockBench
         v-else-if="bench === 'stock'"
         :item="item"

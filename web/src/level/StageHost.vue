@@ -22,10 +22,12 @@ import { useDrawing } from '../sightline/drawing'
 import { usePlots } from '../budget/plots'
 import { useSurvey } from '../budget/survey'
 import { cornersOf } from '../ground/shapes'
+import { useSurfaces } from '../ground/surfaces'
 import PlanSeen from './PlanSeen.vue'
 import PlanPlots from './PlanPlots.vue'
 import PlanMarks from './PlanMarks.vue'
 import PlanShapes from './PlanShapes.vue'
+import PlanSurfaces from './PlanSurfaces.vue'
 import PlanWalk from './PlanWalk.vue'
 import BrushBar from '../planting/BrushBar.vue'
 import LiftList from '../planting/LiftList.vue'
@@ -51,6 +53,7 @@ const emit = defineEmits<{
 const stores = useStores()
 const { level: store, brush, selection, shapes, walks } = stores
 const air = useAtmosphere()
+const surfaces = useSurfaces()
 const drawing = useDrawing()
 const plots = usePlots()
 const survey = useSurvey()
@@ -95,6 +98,7 @@ onMounted(async () => {
     made.onPlan = useThrottleFn((x, z) => void store.loadNear(x, z).catch(store.report), 600, true)
     made.onDrawn = () => ticks.value++
     made.setStands(store.stands)
+    void made.setPlaced(surfaces.shown).catch(store.report)
     made.setSheet(props.sheet)
     if (air.draft) made.setAtmosphere(air.draft)
     made.setDrawing(drawing.now, drawing.device)
@@ -166,6 +170,10 @@ function outline() {
       .map((s) => ({ points: cornersOf(s), closed: s.kind !== 'path', strong: s.id === shapes.chosen })),
   )
 }
+watch(
+  () => surfaces.shown,
+  (placed) => void stage.value?.setPlaced(placed).catch(store.report),
+)
 watch([() => shapes.shown, () => shapes.chosen, () => props.edits], outline)
 watch(
   () => props.overlay,
@@ -326,6 +334,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           @dblclick="stand"
           @contextmenu.prevent
         />
+        <PlanSurfaces v-if="stage" :stage="stage" :ticks="ticks" :edits="edits && !shapes.tool" />
         <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
         <PlanMarks
           v-if="stage"

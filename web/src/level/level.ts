@@ -12,6 +12,8 @@ import {
   type Person,
   type Pulse,
   type Shape,
+  type Surface,
+  type SurfaceIn,
   type Since,
   type ShapeIn,
   type Stand,
@@ -41,6 +43,7 @@ export const useLevel = defineStore('level', () => {
   const level = shallowRef<Level | null>(null)
   const stands = shallowRef<Stand[]>([])
   const shapes = shallowRef<Shape[]>([])
+  const surfaces = shallowRef<Surface[]>([])
   const masks = shallowRef<Mask[]>([])
   const selected = ref<number[]>([])
   const hidden = ref(new Set<number>())
@@ -73,15 +76,17 @@ export const useLevel = defineStore('level', () => {
   async function open(name: string): Promise<void> {
     const one = { params: { path: { slug: name } } }
     const now = await answer(api.GET('/api/levels/{slug}/pulse', one))
-    const [l, s, sh, m] = await Promise.all([
+    const [l, s, sh, su, m] = await Promise.all([
       answer(api.GET('/api/levels/{slug}', one)),
       answer(api.GET('/api/levels/{slug}/stands', one)),
       answer(api.GET('/api/levels/{slug}/shapes', one)),
+      answer(api.GET('/api/levels/{slug}/surfaces', one)),
       answer(api.GET('/api/levels/{slug}/masks', one)),
     ])
     level.value = l
     stands.value = s
     shapes.value = sh
+    surfaces.value = su
     masks.value = m
     selected.value = s.length ? [s.find((x) => x.stratum === 'Canopy')?.id ?? s[0].id] : []
     version.value = now.since.version
@@ -127,6 +132,7 @@ export const useLevel = defineStore('level', () => {
   function apply(since: Since, moved: Changed['moved'] = {}): void {
     if (since.level) level.value = since.level
     if (since.shapes) shapes.value = since.shapes
+    if (since.surfaces) surfaces.value = since.surfaces
     if (since.masks) masks.value = since.masks
     const fresh = new Map(since.stands?.map((s) => [s.id, s]))
     const known = new Set(stands.value.map((s) => s.id))
@@ -343,6 +349,14 @@ export const useLevel = defineStore('level', () => {
     return shapes.value.filter((s) => !before.has(s.id))
   }
 
+  /** Place meshes and remove them; their plants follow. Returns: those that are new. */
+  async function keepSurfaces(put: SurfaceIn[], remove: number[] = []): Promise<Surface[]> {
+    const before = new Set(surfaces.value.map((s) => s.id))
+    const body = { key: crypto.randomUUID(), what: '', put, remove, view: seen.value }
+    take(await answer(api.POST('/api/levels/{slug}/surfaces', { ...here(), body })), undefined, body.view)
+    return surfaces.value.filter((s) => !before.has(s.id))
+  }
+
   /** The view that the eye came to rest at last. */
   const seen = shallowRef<View | null>(null)
   /** Of which view, at which version of the level, the cost is known. */
@@ -371,6 +385,7 @@ export const useLevel = defineStore('level', () => {
     level,
     stands,
     shapes,
+    surfaces,
     masks,
     others,
     selected,
@@ -397,6 +412,7 @@ export const useLevel = defineStore('level', () => {
     keepSeveral,
     arrange,
     keepShapes,
+    keepSurfaces,
     note,
     computeCost,
     seen,

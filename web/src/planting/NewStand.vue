@@ -6,6 +6,7 @@ import { answer, api, type Changed, type View } from '../api/client'
 import { amount, signed, whole } from '../budget/budget'
 import { useLevel } from '../level/level'
 import { STRATA, type Stratum } from '../shared/strata'
+import GrowsOn from './GrowsOn.vue'
 import ItemPicker from '../shared/ItemPicker.vue'
 import NumberField from '../shared/NumberField.vue'
 import { AddInBounds } from '../api/bounds'
@@ -18,6 +19,8 @@ const item = ref('')
 const name = ref('')
 const stratum = ref<Stratum>('Shrub')
 const sward = ref(false)
+/** Placed meshes and groups that it grows on; the terrain where there are none. */
+const on = ref<string[]>([])
 const spacing = ref<number | null>(null)
 /** Per cent. */
 const fullness = ref<number | null>(null)
@@ -59,7 +62,8 @@ watch(
 const settings = () => ({
   stratum: stratum.value,
   item: item.value,
-  sward: sward.value,
+  sward: sward.value && !on.value.length,
+  on: on.value,
   spacing: spacing.value || null,
   fullness: fullness.value === null ? null : fullness.value / 100,
 })
@@ -86,7 +90,7 @@ const look = useDebounceFn(async () => {
     trouble.value = (error as Error).message
   }
 }, 250)
-watch([item, stratum, sward, spacing, fullness], () => void look())
+watch([item, stratum, sward, on, spacing, fullness], () => void look())
 async function add() {
   trouble.value = ''
   busy.value = true
@@ -94,6 +98,7 @@ async function add() {
     await store.arrange(answer(send(name.value.trim())))
     open.value = false
     sward.value = false
+    on.value = []
     item.value = name.value = ''
     tried.value = null
   } catch (error) {
@@ -131,7 +136,8 @@ async function add() {
           hide-details
           data-test="new-stratum"
         />
-        <v-checkbox v-model="sward" label="a sward, without single plants" />
+        <GrowsOn v-model="on" />
+        <v-checkbox v-if="!on.length" v-model="sward" label="a sward, without single plants" />
         <div class="two">
           <NumberField
             inside

@@ -15,6 +15,7 @@ import FoldingPart from '../shared/FoldingPart.vue'
 import MixList from './MixList.vue'
 import NumberField from '../shared/NumberField.vue'
 import PairField from '../shared/PairField.vue'
+import GrowsOn from './GrowsOn.vue'
 import LayoutField from './LayoutField.vue'
 import PinPanel from './PinPanel.vue'
 import SampleRow from './SampleRow.vue'
@@ -126,6 +127,12 @@ const costs = computed(() =>
     </FoldingPart>
 
     <FoldingPart name="layout" title="Layout">
+      <GrowsOn
+        v-if="!sward && !d.shared((s) => s.on!).mixed"
+        :model-value="d.shared((s) => s.on!).value ?? []"
+        :disabled="locked"
+        @update:model-value="d.change({ on: $event })"
+      />
       <LayoutField v-if="!sward" :draft="d" :locked="locked" />
       <template v-if="free">
         <NumberField

@@ -6,6 +6,7 @@ import { airOf, clearDistance, thicker } from './fog'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
 import { ContourLines } from './contourLines'
 import { ShapeLines } from './shapeLines'
+import { PlacedMeshes } from './placedMeshes'
 import { Planter } from './planter'
 import type { PlantStore } from './plantStore'
 import { SKY_FRAGMENT, SKY_VERTEX, WATER_FRAGMENT, WATER_VERTEX } from './shaders'
@@ -30,6 +31,7 @@ export class EyeView {
   readonly planter: Planter
   readonly shapes: ShapeLines
   readonly contours: ContourLines
+  readonly placed: PlacedMeshes
   view: View
   drawn: Drawn = { triangles: 0, draw_calls: 0, shadow_triangles: 0, shadow_calls: 0 }
   private readonly camera = new THREE.PerspectiveCamera()
@@ -88,7 +90,8 @@ export class EyeView {
     this.fill(level.atmosphere)
     this.shapes = new ShapeLines(ground)
     this.contours = new ContourLines(ground, 'eye')
-    this.scene.add(this.shapes.group, this.contours.group)
+    this.placed = new PlacedMeshes(this.light)
+    this.scene.add(this.shapes.group, this.contours.group, this.placed.group)
     this.planter = new Planter(store, stock, this.light)
     const b = level.bookmarks[0]
     const c = { x: ground.width / 2, z: ground.length * 0.8 }
@@ -284,6 +287,7 @@ export class EyeView {
 
   dispose(): void {
     this.planter.dispose()
+    this.placed.dispose()
     this.shadowTarget.dispose()
     this.renderer.dispose()
     this.renderer.forceContextLoss()

@@ -10,6 +10,7 @@ import { GroundTextures, rasterTexture, softwareDrawn, washTexture } from './gro
 import { PlanView } from './planView'
 import { PlantStore } from './plantStore'
 import type { Raster } from './isolines'
+import type { Placed } from './placedMeshes'
 import type { Outline } from './shapeLines'
 import { letGoOf, loadStock } from './stock'
 
@@ -234,6 +235,13 @@ export class Stage {
   setMarks(came: Float32Array, went: Float32Array): void {
     this.plan.over.setMarks(came, went)
     this.dirty.over = true
+  }
+
+  /** Show placed meshes in the eye view. */
+  async setPlaced(placed: Placed[]): Promise<void> {
+    await this.eye.placed.show(this.level.slug, placed)
+    this.dirty.eye = true
+    this.settled = false
   }
 
   /** Lay the outlines of shapes over the ground in the eye view. */

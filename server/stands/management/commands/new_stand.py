@@ -23,6 +23,7 @@ class Command(BaseCommand):
         parser.add_argument("--stratum", required=True, choices=STRATA)
         parser.add_argument("--spacing", type=float, required=True, help="m")
         parser.add_argument("--fullness", type=float, help="0 to 1")
+        parser.add_argument("--on", nargs="+", default=[], help="placed meshes, or groups, that it grows on")
 
     def handle(self, *args, **options):
         level = level_of_command(options["level"])
@@ -43,6 +44,7 @@ class Command(BaseCommand):
                 item.slug,
                 options["spacing"],
                 options["fullness"],
+                options["on"],
             )
             note_effect(done)
             stand = Stand.objects.get(level=level, number=done.entry.stands[0])

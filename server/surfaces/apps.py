@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class SurfacesConfig(AppConfig):
+    name = "server.surfaces"
+    label = "surfaces"

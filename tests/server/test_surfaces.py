@@ -1,0 +1,161 @@
+"""Placed meshes through the server: placed, moved, planted, taken back, saved, and by the shell."""
+
+import io
+import json
+
+import numpy as np
+from django.core.management import CommandError, call_command
+
+from server.cache import CACHE
+from server.catalogue.whole import document_of, make_level
+from server.document.planted import planted_of
+from server.levels.models import Level
+from server.stands.models import Stand
+from tests.server.test_ground import GroundCase, key
+from thicket.document.edits import ChangeSurfaces
+from thicket.document.surface_settings import PlacedMesh
+from thicket.formats.glb import GlbReader
+
+TANK = {
+    "name": "Tank",
+    "group": "scrap",
+    "made": {"form": "cylinder", "size": [6, 9, 6], "divisions": 8},
+    "at": [40, 370, 40],
+    "pitch": 85,
+}
+
+
+class Surfaces(GroundCase):
+    def place(self, client=None, **more):
+        return self.post("/surfaces", {"key": key(), "put": [{**TANK, **more}]}, client or self.lead)
+
+    def listed(self):
+        return self.lead.get(f"{self.base}/surfaces").json()
+
+    def moss(self, **more):
+        body = {
+            "key": key(),
+            "name": "Moss",
+            "stratum": "Moss",
+            "item": "birch",
+            "spacing": 0.8,
+            "fullness": 1,
+        }
+        return self.post("/new-stand", {**body, "on": ["scrap"], **more}, self.lead)
+
+    def forms(self):
+        planted = planted_of(Level.objects.get(pk=self.level.pk))
+        planting = planted["moss"]
+        parts = [planting.plants(s) for s in planting.sheets_in(planting.everywhere)]
+        return {i: form for p in parts for i, form in zip(p.id.tolist(), p.form.astype(float).tolist())}
+
+    def test_a_stand_grows_on_it_goes_along_and_all_is_taken_back(self):
+        placed = self.place().json()
+        (tank,) = placed["since"]["surfaces"]
+        self.assertEqual((tank["name"], tank["group"]), ("Tank", "scrap"))
+        self.assertAlmostEqual(tank["area"], np.pi * 6 * 9 + 2 * np.pi * 9, delta=6)
+        begun = self.moss().json()
+        self.assertGreater(begun["gained"], 200)
+        self.assertEqual(begun["gained"], len(self.forms()))
+        stand = self.lead.get(f"{self.base}/stands/{begun['made'][0]}").json()
+        self.assertEqual((stand["settings"]["on"], stand["settings"]["conditions"]), (["scrap"], []))
+        before = self.forms()
+        moved = self.place(id=tank["id"], at=[50, 371, 30]).json()
+        self.assertEqual(moved["since"]["surfaces"][0]["at"], [50, 371, 30])
+        after = self.forms()
+        self.assertEqual(before.keys(), after.keys())
+        steps = np.array([after[i][:3] for i in before]) - np.array([before[i][:3] for i in before])
+        np.testing.assert_allclose(steps, [[10, 1, -10]] * len(before), atol=1e-3)
+        refused = self.post("/surfaces", {"key": key(), "remove": [tank["id"]]}, self.lead)
+        self.assertEqual(refused.status_code, 409)
+        self.assertIn("Moss grows on scrap", refused.json()["detail"])
+        for _ in range(3):
+            self.assertEqual(self.lead.post(f"{self.base}/undo").status_code, 200)
+        self.assertEqual(self.listed(), [])
+        for _ in range(3):
+            self.assertEqual(self.lead.post(f"{self.base}/redo").status_code, 200)
+        self.assertEqual(self.forms(), after)
+
+    def test_it_is_read_anew_as_it_was_and_opened_as_another_level(self):
+        self.place()
+        self.place(name="Block", made=None, item="slate-block", at=[20, 372, 70], scale=2)
+        self.moss(on=["Tank", "Block"])
+        forms = self.forms()
+        CACHE.clear()
+        self.assertEqual(self.forms(), forms)
+        document = document_of(Level.objects.get(pk=self.level.pk))
+        other = make_level(self.level.memberships.get(role="lead").user, document, "Another")
+        again = planted_of(other).level
+        self.assertEqual(again.surfaces, document.surfaces)
+        self.assertEqual(planted_of(other)["moss"].count(), len(forms))
+
+    def test_its_triangles_come_as_gltf(self):
+        self.place()
+        self.place(name="Block", made=None, item="slate-block", at=[20, 372, 70])
+        for surface in self.listed():
+            answer = self.lead.get(f"{self.base}/surfaces/{surface['id']}/mesh/{surface['mesh']}.glb")
+            self.assertEqual(answer.status_code, 200)
+            self.assertIn("immutable", answer["Cache-Control"])
+            reader = GlbReader(answer.content)
+            primitive = reader.json["meshes"][0]["primitives"][0]
+            index = reader.array(primitive["indices"])
+            place = reader.array(primitive["attributes"]["POSITION"])[index].reshape(-1, 3, 3).astype(float)
+            if surface["name"] == "Tank":
+                self.assertEqual(len(place), surface["triangles"])
+                area = np.linalg.norm(np.cross(place[:, 1] - place[:, 0], place[:, 2] - place[:, 0]), axis=1)
+                self.assertAlmostEqual(area.sum() / 2, surface["area"], delta=0.1)
+
+    def test_what_cannot_be_is_refused_and_nothing_is_kept(self):
+        self.place()
+        version = Level.objects.get(pk=self.level.pk).version
+        guest = self.client_of("guest")
+        for answer, status, words in (
+            (self.place(guest), 403, ""),
+            (self.place(), 422, "two placed meshes called 'Tank'"),
+            (self.place(name="Far", at=[9000, 0, 3]), 422, "Far: 9000, 3 lies outside the level"),
+            (self.place(name="Flat", scale=0), 422, "scale"),
+            (
+                self.place(name="Hut", made=None, item="hut"),
+                422,
+                "Hut: the level has no mesh of the item 'hut'",
+            ),
+            (self.place(name="Both", item="birch"), 422, "either made here, or the mesh of a stock item"),
+            (self.moss(on=["Hut"]), 422, "no placed mesh or group 'Hut'"),
+            (self.moss(sward=True), 422, "sward"),
+        ):
+            with self.subTest(words=words):
+                self.assertEqual(answer.status_code, status, answer.content)
+                self.assertIn(words, answer.json()["detail"])
+        self.assertEqual(Level.objects.get(pk=self.level.pk).version, version)
+
+    def test_two_people_at_once_both_count(self):
+        self.place()
+        (tank,) = self.listed()
+        self.post(
+            "/surfaces", {"key": key(), "put": [{**TANK, "name": "Pipe", "at": [60, 371, 60]}]}, self.lead
+        )
+        north = self.client_of("north")
+        since = north.get(f"{self.base}/pulse?version=1").json()["since"]
+        self.assertEqual([s["name"] for s in since["surfaces"]], ["Tank", "Pipe"])
+        edit = ChangeSurfaces(put={9: PlacedMesh(**{**TANK, "name": "Nine"})})
+        self.assertEqual(edit, ChangeSurfaces.model_validate(json.loads(edit.model_dump_json())))
+
+    def test_by_the_shell(self):
+        out = io.StringIO()
+        at = "--at=40,370,40"
+        call_command(
+            "place_mesh", self.level.slug, "--made=capsule", "--size=5,9,5", at, "--name=Pod", stdout=out
+        )
+        call_command("place_mesh", self.level.slug, "slate-block", "--at=70,371,60", "--scale=3", stdout=out)
+        call_command(
+            *("new_stand", self.level.slug, "birch", "--stratum=Moss", "--spacing=1", "--fullness=1"),
+            *("--on", "Pod"),
+            stdout=out,
+        )
+        self.assertEqual([s["name"] for s in self.listed()], ["Pod", "Slate-block"])
+        stand = Stand.objects.get(level=self.level, stratum="Moss")
+        self.assertGreater(planted_of(Level.objects.get(pk=self.level.pk))[stand.slug].count(), 100)
+        with self.assertRaisesRegex(CommandError, "outside the level"):
+            call_command("place_mesh", self.level.slug, "--made=sphere", "--at=9000,0,0", stdout=out)
+        with self.assertRaisesRegex(CommandError, "either which item, or --made"):
+            call_command("place_mesh", self.level.slug, "--at=9,0,0", stdout=out)

@@ -1,0 +1,192 @@
+import { useDebounceFn, useLocalStorage } from '@vueuse/core'
+import { defineStore } from 'pinia'
+import { Vector3 } from 'three'
+import { computed, ref, shallowRef, watch } from 'vue'
+import { answer, api, type Surface, type SurfaceIn } from '../api/client'
+import { useLevel } from '../level/level'
+import { turnOf } from '../stage/placedMeshes'
+
+type Form = NonNullable<SurfaceIn['made']>['form']
+export const FORMS: { value: Form; title: string; size: [number, number, number] }[] = [
+  { value: 'sphere', title: 'Sphere', size: [6, 6, 6] },
+  { value: 'capsule', title: 'Capsule', size: [3, 8, 3] },
+  { value: 'cylinder', title: 'Cylinder', size: [4, 6, 4] },
+  { value: 'block', title: 'Block', size: [5, 3, 8] },
+  { value: 'plane', title: 'Plane', size: [10, 1, 10] },
+]
+/** Stands for the id of a mesh that is tried and not placed yet. */
+export const NEW = 0
+
+/** The corners of what a placed mesh covers on the plan: the hull of its outermost points. */
+export function outlineOf(
+  s: Pick<Surface, 'hull' | 'at' | 'turn' | 'pitch' | 'roll' | 'scale'>,
+): [number, number][] {
+  const turn = turnOf(s)
+  const points = s.hull
+    .map((p) => new Vector3(...(p as [number, number, number])).applyQuaternion(turn))
+    .map((p): [number, number] => [s.at[0] + p.x * (s.scale ?? 1), s.at[2] + p.z * (s.scale ?? 1)])
+    .sort((a, b) => a[0] - b[0] || a[1] - b[1])
+  const half = (given: [number, number][]) => {
+    const out: [number, number][] = []
+    for (const p of given) {
+      while (out.length > 1 && leftOf(out[out.length - 2], out[out.length - 1], p) <= 0) out.pop()
+      out.push(p)
+    }
+    return out.slice(0, -1)
+  }
+  return [...half(points), ...half(points.slice().reverse())]
+}
+const leftOf = (a: [number, number], b: [number, number], c: [number, number]) =>
+  (b[0] - a[0]) * (c[1] - a[1]) - (b[1] - a[1]) * (c[0] - a[0])
+
+/** Meshes placed in the level: which is chosen, and how it is tried before it is kept. */
+export const useSurfaces = defineStore('surfaces', () => {
+  const level = useLevel()
+  const chosen = ref<number | null>(null)
+  const trouble = ref('')
+  /** Placed meshes that are tried and not kept, by level and id; they outlive another choice and a reload. */
+  const stored = useLocalStorage<Record<string, Record<number, SurfaceIn>>>('kt-surface-drafts', {})
+  const drafts = computed(() => stored.value[level.slug] ?? {})
+  function setDraft(id: number, next: SurfaceIn | null): void {
+    const rest = Object.fromEntries(Object.entries(drafts.value).filter(([key]) => Number(key) !== id))
+    stored.value = { ...stored.value, [level.slug]: next ? { ...rest, [id]: next } : rest }
+  }
+  const draft = computed(() => (chosen.value === null ? null : (drafts.value[chosen.value] ?? null)))
+  const surface = computed(() => level.surfaces.find((s) => s.id === chosen.value) ?? null)
+  /** All placed meshes, those that are tried as they would be; a new one is seen once it is placed. */
+  const shown = computed(() =>
+    level.surfaces.map((s) =>
+      drafts.value[s.id] ? ({ ...s, ...drafts.value[s.id], id: s.id } as Surface) : s,
+    ),
+  )
+
+  /** Plants that the chosen draft would bring and take; null while that is not known. */
+  const tried = shallowRef<{ gained: number; lost: number } | null>(null)
+  let round = 0
+  const attemptNow = useDebounceFn(async () => {
+    const mine = ++round
+    if (!draft.value) return
+    try {
+      const body = { key: crypto.randomUUID(), what: '', put: [draft.value], remove: [], view: null }
+      const { gained, lost } = await answer(
+        api.POST('/api/levels/{slug}/surfaces', { ...level.here(), body, headers: { 'X-Try': '1' } }),
+      )
+      if (mine !== round) return
+      tried.value = { gained, lost }
+      trouble.value = ''
+    } catch (error) {
+      if (mine === round) trouble.value = (error as Error).message
+    }
+  }, 300)
+  watch([draft, () => level.surfaces], () => {
+    tried.value = null
+    void attemptNow()
+  })
+
+  const given = ({ id, mesh, triangles, area, hull, ...rest }: Surface): SurfaceIn => {
+    void [mesh, triangles, area, hull]
+    return { ...rest, id }
+  }
+  /** Try other settings of the chosen one. */
+  function attempt(part: Partial<SurfaceIn>): void {
+    const now = draft.value ?? (surface.value && given(surface.value))
+    if (now && chosen.value !== null) setDraft(chosen.value, { ...now, ...part })
+  }
+
+  /** A name that no other has, from a word. */
+  function freeName(word: string): string {
+    const names = new Set(level.surfaces.map((s) => s.name))
+    let n = 1
+    while (names.has(n > 1 ? `${word} ${n}` : word)) n++
+    return n > 1 ? `${word} ${n}` : word
+  }
+
+  /** Begin a mesh at a place: of a form made here, or a stock item's. */
+  function begin(
+    what: { form: Form } | { item: string; called: string },
+    at: [number, number, number],
+  ): void {
+    const form = 'form' in what ? FORMS.find((f) => f.value === what.form)! : null
+    setDraft(NEW, {
+      id: null,
+      name: freeName(form ? form.title : (what as { called: string }).called),
+      group: '',
+      made: form ? { form: form.value, size: form.size, divisions: 16 } : null,
+      item: 'item' in what ? what.item : '',
+      at,
+      turn: 0,
+      pitch: 0,
+      roll: 0,
+      scale: 1,
+      drawn: true,
+      blocks: true,
+      planted: true,
+      locked: false,
+      hidden: false,
+    })
+    chosen.value = NEW
+  }
+
+  async function guarded(work: () => Promise<void>): Promise<void> {
+    trouble.value = ''
+    try {
+      await work()
+    } catch (error) {
+      trouble.value = (error as Error).message
+    }
+  }
+
+  /** Store one; what was changed meanwhile stays a draft. */
+  const keep = (next: SurfaceIn) =>
+    guarded(async () => {
+      const id = next.id ?? NEW
+      const sent = drafts.value[id]
+      const made = await level.keepSurfaces([next])
+      if (drafts.value[id] === sent) setDraft(id, null)
+      if (made.length) chosen.value = made[made.length - 1].id
+    })
+  /** Change one at once, as it is hidden or locked. */
+  const change = (id: number, part: Partial<SurfaceIn>) => {
+    const now = level.surfaces.find((s) => s.id === id)
+    return now ? keep({ ...given(now), ...part }) : Promise.resolve()
+  }
+  const remove = (id: number) =>
+    guarded(async () => {
+      await level.keepSurfaces([], [id])
+      setDraft(id, null)
+      if (chosen.value === id) chosen.value = null
+    })
+  /** Another one like it, beside it. */
+  const duplicate = (s: Surface) =>
+    guarded(async () => {
+      const [x, y, z] = s.at
+      const beside: [number, number, number] = [x + 2, y, z + 2]
+      const made = await level.keepSurfaces([
+        { ...given(s), id: null, name: freeName(s.name), at: beside, locked: false },
+      ])
+      if (made.length) chosen.value = made[0].id
+    })
+  function drop(): void {
+    if (chosen.value === null) return
+    setDraft(chosen.value, null)
+    if (chosen.value === NEW) chosen.value = null
+    trouble.value = ''
+  }
+
+  return {
+    chosen,
+    trouble,
+    drafts,
+    draft,
+    surface,
+    shown,
+    tried,
+    attempt,
+    begin,
+    keep,
+    remove,
+    duplicate,
+    drop,
+    change,
+  }
+})
