@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from thicket.document.drawing import DrawingSettings
+from thicket.document.surface_settings import PlacedMesh
 from thicket.ground.heights import Ground
 from thicket.sight.distances import Distances, states
 from thicket.sight.drawing import CELLS, TREES, Drawing, rank
@@ -164,6 +165,17 @@ def _bands() -> list:
     ]
 
 
+def _placed() -> list:
+    points = np.array([[1.0, 0.0, 0.0], [0.0, 2.0, 0.0], [0.0, 0.0, 3.0], [0.4, -1.2, 2.2]])
+    turns = [(0.0, 0.0, 0.0), (30.0, 0.0, 0.0), (0.0, 80.0, 0.0), (0.0, 0.0, -45.0), (200.0, -35.0, 110.0)]
+    out = []
+    for turn, pitch, roll in turns:
+        lies = {"at": (12.0, 40.0, 7.5), "turn": turn, "pitch": pitch, "roll": roll, "scale": 1.5}
+        placed = PlacedMesh(name="It", item="it", **lies)
+        out.append(lies | {"points": points, "in_level": placed.in_level(points)})
+    return out
+
+
 def vectors() -> dict:
     """All vectors, as they stand in the file."""
     return plain(
@@ -176,6 +188,7 @@ def vectors() -> dict:
             "walk": _walk(),
             "heights": _heights(),
             "bands": _bands(),
+            "placed": _placed(),
         }
     )
 

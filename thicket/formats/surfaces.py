@@ -7,7 +7,7 @@ import numpy as np
 from thicket.formats.glb import ARRAY, INDEX, GlbWriter
 from thicket.surfaces.mesh import Mesh
 
-GREY = (0.36, 0.33, 0.3, 1.0)
+GREY = (0.19, 0.175, 0.155, 1.0)
 """The colour of what is made here, in linear light."""
 
 

@@ -17,6 +17,8 @@ from thicket.refused import Conflict, Refused
 
 BEGINNING = 20_000
 """A new stand begins with at most about so many plants."""
+CLINGING = "Stone", "Field", "Moss"
+"""What begins along the surface of a mesh, and not upright."""
 
 
 def beginning(item: Item, sward: bool) -> dict[str, Any]:
@@ -67,6 +69,8 @@ def begun(
     settings = beginning(level.stock[item], sward) | ({"spacing": spacing} if spacing else {})
     if on:
         settings |= {"on": list(on), "conditions": []}
+        if stratum in CLINGING:
+            settings["variation"] = {"follow": 1.0}
     place = max((s.place for s in level.stands.values() if s.stratum == stratum), default=-1) + 1
     given = StandFile(
         number=number,

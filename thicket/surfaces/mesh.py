@@ -112,7 +112,7 @@ def mended(vertices: np.ndarray, faces: np.ndarray) -> tuple[Mesh, list[str]]:
     """A mesh fit to be planted, and what was mended, in words.
 
     Triangles without area and those that stand there twice are left out; a closed mesh that is inside out is
-    turned; open edges are only told. Raises: Refused for what is no number, has no area, or has more than
+    turned; open edges are only named. Raises: Refused for what is no number, has no area, or has more than
     `MOST_TRIANGLES` triangles.
     """
     vertices, faces = np.asarray(vertices, float), np.asarray(faces, np.int64)

@@ -216,7 +216,7 @@ class _Grid:
         self.cells, self.first = self.keys[begins], np.append(begins, len(keys))
 
 
-def _taken(at: np.ndarray, normal: np.ndarray, mesh: Mesh, spacing: float, touch: float) -> np.ndarray:
+def _choose(at: np.ndarray, normal: np.ndarray, mesh: Mesh, spacing: float, touch: float) -> np.ndarray:
     """Indexes of the candidates that become places."""
     low, high = mesh.vertices.min(axis=0), mesh.vertices.max(axis=0)
     grid = _Grid(at, low, high, spacing * touch)
@@ -272,13 +272,13 @@ def points_on(mesh: Mesh, spacing: float, seed: int) -> MeshPoints:
         )
     seed = seed_of("surface", seed)
     at, face = spread(mesh, int(PER_PLACE * most) + 64, seed)
-    taken = _taken(at, mesh.normals[face], mesh, spacing, TOUCHING)
-    at, face = at[taken], face[taken]
+    won = _choose(at, mesh.normals[face], mesh, spacing, TOUCHING)
+    at, face = at[won], face[won]
     more, more_face = spread(mesh, int(FILLING * most) + 64, seed + 1)
     open_ = _uncovered(more, mesh.normals[more_face], at, mesh.normals[face], mesh, spacing)
     more, more_face = more[open_], more_face[open_]
-    taken = _taken(more, mesh.normals[more_face], mesh, spacing, TOUCHING)
-    at, face = np.concatenate([at, more[taken]]), np.concatenate([face, more_face[taken]])
+    won = _choose(more, mesh.normals[more_face], mesh, spacing, TOUCHING)
+    at, face = np.concatenate([at, more[won]]), np.concatenate([face, more_face[won]])
     return _nested(MeshPoints(at, mesh.normals[face], face, np.empty(0, np.float32)), mesh, spacing, seed)
 
 
@@ -299,8 +299,8 @@ def _nested(points: MeshPoints, mesh: Mesh, spacing: float, seed: int) -> MeshPo
                 factor * spacing,
             )
             rest = rest[open_]
-        taken = rest[_taken(points.at[rest], points.normal[rest], mesh, factor * spacing, TOUCHING)]
-        chosen[taken], level[taken] = True, k
+        won = rest[_choose(points.at[rest], points.normal[rest], mesh, factor * spacing, TOUCHING)]
+        chosen[won], level[won] = True, k
     begins = np.array([0.0, *SHARES[:-1]])[level]
     share = _hashes(seed + 99, n) / 2.0**32
     threshold = (begins + (np.array(SHARES)[level] - begins) * share).astype(np.float32)

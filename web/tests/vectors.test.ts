@@ -1,4 +1,5 @@
 /** The rules that the page holds as the core does, by the golden vectors that the core writes. */
+import { Vector3 } from 'three'
 import { describe, expect, it } from 'vitest'
 import type { Condition, Distances, Drawing, Fog, Stand, View, Walk } from '../src/api/client'
 import vectors from '../../tests/vectors.json'
@@ -9,6 +10,7 @@ import { CELLS, drawnDistances, PLAIN, rank, through, TREES } from '../src/stage
 import { clearDistance, left, meanDensity, thicker } from '../src/stage/fog'
 import { boxVisible, planes } from '../src/stage/frustum'
 import { Ground } from '../src/stage/ground'
+import { turnOf } from '../src/stage/placedMeshes'
 import { Terrain } from '../src/stage/terrain'
 
 /** JSON has no number that never ends: there it is null. */
@@ -29,6 +31,16 @@ for (let j = 0; j <= rows; j++)
 const ground = new Ground(heights, new Uint8Array(), 0, columns, rows, cell, -20, 40)
 
 describe('as the core does, the page', () => {
+  it('lays a placed mesh', () => {
+    for (const v of vectors.placed)
+      v.points.forEach((p, k) => {
+        const at = new Vector3(...(p as [number, number, number]))
+        at.multiplyScalar(v.scale)
+          .applyQuaternion(turnOf(v))
+          .add(new Vector3(...(v.at as [number, number, number])))
+        alike(at.toArray(), v.in_level[k], 1e-9)
+      })
+  })
   it('says from where to where each state of an item is drawn', () => {
     for (const v of vectors.states) {
       const found = states(v.distances as Distances, v.lods, v.billboard, endless(v.full))

@@ -334,8 +334,8 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           @dblclick="stand"
           @contextmenu.prevent
         />
-        <PlanSurfaces v-if="stage" :stage="stage" :ticks="ticks" :edits="edits && !shapes.tool" />
         <PlanShapes v-if="stage" :stage="stage" :ticks="ticks" :edits="edits" :pointer="pointer" />
+        <PlanSurfaces v-if="stage" :stage="stage" :ticks="ticks" :edits="edits && !shapes.tool" />
         <PlanMarks
           v-if="stage"
           :quiet="setting || armed"

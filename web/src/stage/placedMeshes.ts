@@ -33,13 +33,24 @@ varying vec2 vUv;
 varying vec3 vLight;
 varying vec4 vHaze;
 varying vec3 vAt;
-// Weather: streaks and patches, so that a plain sheet is not one flat tone.
-float patchAt(vec3 p) {
-  return 0.5 + 0.25 * (sin(p.x * 1.7 + sin(p.z * 2.3)) + sin(p.z * 1.3 + p.y * 0.9 + sin(p.x * 3.1)));
+// Weathered stone: patches of two sizes, so that what is made here is not one flat tone.
+float grainAt(vec3 p) {
+  vec3 q = floor(p);
+  vec3 f = p - q;
+  f = f * f * (3.0 - 2.0 * f);
+  float total = 0.0;
+  for (int k = 0; k < 8; k++) {
+    vec3 o = vec3(float(k & 1), float((k >> 1) & 1), float(k >> 2));
+    float h = fract(sin(dot(q + o, vec3(12.9898, 78.233, 37.719))) * 43758.5453);
+    vec3 w = mix(1.0 - f, f, o);
+    total += h * w.x * w.y * w.z;
+  }
+  return total;
 }
+float patchAt(vec3 p) { return 0.6 * grainAt(p * 0.9) + 0.4 * grainAt(p * 4.7); }
 void main() {
   vec3 texel = texture2D(uTexture, vUv).rgb;
-  vec3 base = uTextured > 0.5 ? texel * texel : uColour * (0.8 + 0.4 * patchAt(vAt));
+  vec3 base = uTextured > 0.5 ? texel * texel : uColour * (0.55 + 0.9 * patchAt(vAt));
   vec3 colour = mix(base * vLight, vHaze.rgb, vHaze.a);
   colour = colour / (1.0 + 0.18 * colour);
   gl_FragColor = vec4(sqrt(max(colour, 0.0)), 1.0);
