@@ -53,7 +53,7 @@ describe('the outline of a placed mesh', () => {
 })
 
 describe('a placed mesh', () => {
-  it('is tried as it would be, counted, and kept; one that was moved on meanwhile stays a draft', async () => {
+  it('is tried, counted and kept; what is moved on meanwhile stays a draft', async () => {
     let done = () => {}
     const asked = serve({
       'TRY /api/levels/fell/surfaces': changed({}, {}, { gained: 7, lost: 2 }),
