@@ -35,8 +35,8 @@ def demo(options) -> int:
         with step(
             "demo", digest(*(p for d in parts for p in sorted(d.rglob("*.py")))), STATE.database.data
         ) as work:
-            if work and STATE.django("build_demo"):
-                raise Trouble("The demo level could not be built; the message is above.")
+            if work and (STATE.django("build_demo") or STATE.django("build_tank")):
+                raise Trouble("The demo levels could not be built; the message is above.")
             if work:
                 STATE.django("survey", "hobbin-delph")
         return serving.serve(STATE, options.host, options.port, options.processes, SIGN_INS)

@@ -12,6 +12,7 @@ from django.test import SimpleTestCase
 from scipy.spatial import cKDTree
 
 import thicket
+from demo import tank
 from tests.core.levels import InFolder, drawn_level, plain_stand
 from thicket.document.edits import ChangeSettings, ChangeSurfaces, LeaveItem, Paint, Painted
 from thicket.document.folder import save_level
@@ -266,6 +267,22 @@ class Planted(InFolder):
         ]
         self.assertGreater(inside[0], 0)
         self.assertEqual(inside[1], 0)
+
+    def test_the_second_demo_level_is_grown_over_all_round(self):
+        level = tank.level()
+        planted = thicket.plant(level)
+        middle = level.surfaces[1].at[1]
+        ends = {}
+        for stand in level.in_order:
+            if stand.settings.on:
+                heights = [form[1] - middle for form in plants_of(planted, stand.number).values()]
+                ends[stand.slug] = len(heights), min(heights), max(heights)
+        self.assertEqual(ends.keys(), {"saplings", "flank-ferns", "top-heather", "under-moss"})
+        self.assertTrue(all(count > 8 for count, _, _ in ends.values()), ends)
+        self.assertLess(ends["under-moss"][1], -5.5)
+        self.assertGreater(ends["top-heather"][2], 6)
+        self.assertGreater(ends["saplings"][1], 3)
+        self.assertEqual(tank.level().surfaces, level.surfaces)
 
     def test_edits_give_what_planting_anew_gives_and_are_taken_back(self):
         planted = grown()
