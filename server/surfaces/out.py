@@ -22,7 +22,8 @@ class SurfaceIn(PlacedMesh):
 class SurfaceOut(PlacedMesh):
     id: int
     mesh: str = Field(description="stands for the triangles, in the address of the mesh")
-    triangles: int
+    triangles: int = Field(description="that are drawn of it")
+    notes: list[str] = Field(description="what was mended of its mesh")
     area: float = Field(description="m² in the level")
     hull: list[tuple[float, float, float]] = Field(
         description="outermost points of its own space, for outlines"
@@ -40,7 +41,8 @@ def surfaces_out(level: Level) -> list[dict]:
                 **placed.model_dump(),
                 "id": number,
                 "mesh": mesh.key[:16],
-                "triangles": len(mesh.faces),
+                "triangles": meshes.read(placed).mesh.triangles,
+                "notes": meshes.read(placed).notes,
                 "hull": mesh.hull.round(3).tolist(),
                 "area": round(mesh.area * placed.scale**2, 2),
             }

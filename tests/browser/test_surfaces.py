@@ -1,13 +1,46 @@
 """A mesh is placed on the screen, a stand grows all round it, goes along when it is moved, and is undone."""
 
+import json
+from uuid import uuid4
+
+import numpy as np
 from playwright.sync_api import expect
 
 from server.levels.models import Level
+from server.steps import note_effect
+from server.surfaces.actions import change_surfaces
 from server.surfaces.models import Surface
 from tests.browser.base import BrowserCase
+from thicket.document.surface_settings import MadeMesh, PlacedMesh
+
+COUNT_OF_DRAWN = "JSON.parse(document.querySelector('[data-test=drawn]').dataset.drawn).triangles"
+COUNTED = """() => {
+  const d = document.querySelector('[data-test=drawn]')?.dataset
+  if (!d) return false
+  const a = JSON.parse(d.drawn), b = JSON.parse(d.reckoned)
+  return a.triangles > 1000 && a.triangles === b.triangles && a.draw_calls === b.draw_calls
+}"""
 
 
 class Surfaces(BrowserCase):
+    def test_the_stage_draws_the_meshes_that_are_paid_for(self):
+        level = Level.objects.get(slug="hobbin-delph")
+        lead = level.memberships.filter(role="lead").first().user
+        self.addCleanup(lambda: Surface.objects.all().delete())
+        page = self.page_of("lead", views="eye")
+        self.open_level(page, "budget")
+        page.wait_for_function(COUNTED)
+        before = json.loads(page.get_attribute("[data-test=drawn]", "data-drawn"))
+        view = level.bookmarks[0]
+        way = np.radians(view["heading"])
+        at = view["x"] + 40 * np.sin(way), view["y"], view["z"] - 40 * np.cos(way)
+        block = MadeMesh(form="block", size=(4, 4, 4), divisions=1)
+        for name, place in (("Ahead", at), ("Behind", (2 * view["x"] - at[0], at[1], 2 * view["z"] - at[2]))):
+            put = [(None, PlacedMesh(name=name, made=block, at=tuple(map(float, place)), blocks=False))]
+            note_effect(change_surfaces(lead, level, uuid4(), name, put, []))
+            level.refresh_from_db()
+        page.wait_for_function(f"() => ({COUNTED})() && {COUNT_OF_DRAWN} === {before['triangles'] + 12}")
+
     def test_a_ball_is_placed_grown_over_dragged_and_taken_back(self):
         page = self.page_of("lead", 1120, 640)
         self.open_level(page, "ground")

@@ -20,6 +20,7 @@ from thicket.document.reading import open_level
 from thicket.document.surface_settings import MadeMesh, PlacedMesh
 from thicket.planted.export import plants_csv
 from thicket.refused import Conflict, Missing, Refused
+from thicket.sight.views import View
 from thicket.surfaces.mesh import Mesh, made_mesh, mended
 from thicket.surfaces.placing import SHARES, points_on, spread
 
@@ -283,6 +284,19 @@ class Planted(InFolder):
         self.assertGreater(ends["top-heather"][2], 6)
         self.assertGreater(ends["saplings"][1], 3)
         self.assertEqual(tank.level().surfaces, level.surfaces)
+
+    def test_they_are_paid_for_where_they_are_seen(self):
+        bare, placed = thicket.plant(drawn_level(3, singles=2)), grown({"drawn": True})
+        toward, away = View(128, 380, 200, 0, -4, 55, 1.6), View(128, 380, 200, 180, -4, 55, 1.6)
+        faces = len(made_mesh("sphere", (24, 24, 24), 24).faces)
+        for view, triangles, calls in ((toward, faces, 1), (away, 0, 0)):
+            costs = [level.ground_cost(view) for level in (bare, placed)]
+            self.assertEqual(costs[1].triangles - costs[0].triangles, triangles)
+            self.assertEqual(costs[1].draw_calls - costs[0].draw_calls, calls)
+            self.assertEqual(costs[1].memory - costs[0].memory, faces * 3 * 28)
+            self.assertGreaterEqual(costs[1].ms, costs[0].ms)
+        hidden = grown({"drawn": False}).ground_cost(toward)
+        self.assertEqual(hidden, bare.ground_cost(toward))
 
     def test_edits_give_what_planting_anew_gives_and_are_taken_back(self):
         planted = grown()

@@ -8,7 +8,7 @@ from functools import reduce
 
 import numpy as np
 
-from thicket.planted.costs import ground_cost_of, reach_of, settled, stand_cost
+from thicket.planted.costs import reach_of, settled, stand_cost
 from thicket.planted.level import PlantedLevel
 from thicket.planted.sheets import Box, around_both
 from thicket.planted.survey import Survey, differing
@@ -76,7 +76,7 @@ def change_at_dearest(found: Survey, before: Drawn, after: Drawn, box: Box | Non
         view = state.frame((x, y, z), heading)
         cost = sum((stand_cost(p, state.stock, view, near=near) for p in plantings), Cost())
         if whole:
-            cost += ground_cost_of(state.level.level.heights, view, state.level.cache)
+            cost += state.level.ground_cost(view)
         ms.append(cost.ms)
     return Change(x, y, z, heading, ms[1] - ms[0])
 

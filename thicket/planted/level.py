@@ -195,8 +195,8 @@ class PlantedLevel:
         return fogged_in(self.level.heights, view)
 
     def ground_cost(self, view: View) -> Cost:
-        """What the ground in a view costs."""
-        return ground_cost_of(self.level.heights, view, self.cache)
+        """What the ground in a view costs, with the meshes that are placed on it."""
+        return ground_cost_of(self.level.heights, view, self.cache) + self.meshes.cost(view)
 
     def clearing(self, kinds: Iterable[str]) -> list[Shape]:
         """The shapes of these kinds that keep plants away."""

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -11,7 +13,8 @@ from shapely.geometry import MultiPoint, Polygon
 from thicket.cache import Cache
 from thicket.document.level import Level
 from thicket.document.surface_settings import PlacedMesh
-from thicket.document.surfaces import chosen_surfaces, mesh_of
+from thicket.document.surfaces import chosen_surfaces, mesh_of, notes_on
+from thicket.formats.stock import measure
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import Shape
 from thicket.hashing import digest
@@ -28,16 +31,32 @@ from thicket.planting.layouts import none_laid
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import NO_DISCS, Discs
 from thicket.planting.stands import Plants, planted
+from thicket.sight.cost import Cost, loads_of
+from thicket.sight.cost import Mesh as GameMesh
+from thicket.sight.views import View, box_visible
 from thicket.site.conditions import Condition, deciding, size_factor, sizing, suitability
 from thicket.site.parameters import Parameters
 from thicket.site.site import Nearby, PlacesOnMeshes
 from thicket.surfaces.mesh import Mesh
 from thicket.surfaces.placing import MeshPoints, points_on, spread
 
+VERTEX = 28
+"""Bytes of a corner of a mesh that is made here: its place, its direction and its index."""
 NEARBY = 20_000
 """Points on a mesh that conditions look at around a place."""
 LOW = 1.5
 """What of a mesh lies lower above the terrain, in m, stands in the way of the terrain's plants."""
+
+
+class Read(NamedTuple):
+    """The mesh that is drawn of a placed one, and what was mended of it, in words."""
+
+    mesh: GameMesh
+    notes: tuple[str, ...]
+
+    @property
+    def nbytes(self) -> int:
+        return 200
 
 
 class PlacedMeshes:
@@ -83,6 +102,44 @@ class PlacedMeshes:
             (points.normal @ placed.rotation.T).astype(np.float32),
             np.ones(n, np.float32),
         )
+
+    def read(self, placed: PlacedMesh) -> Read:
+        """What is known of the file of a placed mesh."""
+
+        def make() -> Read:
+            if placed.made:
+                faces = len(self.mesh(placed).faces)
+                return Read(GameMesh(faces, 1, 0.0, faces * 3 * VERTEX), ())
+            item = self.level.stock[placed.item]
+            full = measure(item.slug, item.file()).lods[0]
+            return Read(full, tuple(notes_on(self.level, placed)))
+
+        return self.cache.get(("mesh read", self.source_key(placed)), make)
+
+    def box(self, number: int) -> np.ndarray:
+        """The box around a placed mesh as it lies: x0, y0, z0, x1, y1, z1 in m."""
+
+        def make() -> np.ndarray:
+            placed = self.level.surfaces[number]
+            at = placed.in_level(self.mesh(placed).vertices)
+            return np.concatenate([at.min(axis=0), at.max(axis=0)])
+
+        return self.cache.get(("mesh box", self.key(number)), make)
+
+    def cost(self, view: View) -> Cost:
+        """What the placed meshes in a view cost: each that is drawn and whose box is inside the view, its
+        triangles and a draw call for each of its materials; the memory of all that are drawn."""
+        cost, kept = Cost(), set()
+        for number, placed in self.level.surfaces.items():
+            if not placed.drawn:
+                continue
+            mesh, key = self.read(placed).mesh, self.source_key(placed)
+            if key not in kept:
+                kept.add(key)
+                cost += Cost(memory=mesh.bytes)
+            if box_visible(view.planes, self.box(number)):
+                cost += Cost(triangles=mesh.triangles, draw_calls=mesh.materials)
+        return replace(cost, ms=view.device.ms(loads_of(cost)))
 
     def nearby(self, number: int) -> Nearby:
         """Points spread over one mesh, in the level."""

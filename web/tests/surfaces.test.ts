@@ -22,6 +22,7 @@ const surface = (id: number, part: Partial<Surface> = {}): Surface => ({
   mesh: 'k',
   triangles: 12,
   area: 88,
+  notes: [],
   hull: [-2, 2].flatMap((x) =>
     [-1, 1].flatMap((y) => [-3, 3].map((z): [number, number, number] => [x, y, z])),
   ),

@@ -4897,8 +4897,16 @@ export interface components {
              * @description stands for the triangles, in the address of the mesh
              */
             mesh: string;
-            /** Triangles */
+            /**
+             * Triangles
+             * @description that are drawn of it
+             */
             triangles: number;
+            /**
+             * Notes
+             * @description what was mended of its mesh
+             */
+            notes: string[];
             /**
              * Area
              * @description m² in the level

@@ -75,7 +75,11 @@ async function keep() {
           </td>
         </tr>
         <tr data-test="budget-ground">
-          <td class="who"><i style="background: var(--faint)" />The ground</td>
+          <td class="who">
+            <i style="background: var(--faint)" />{{
+              store.surfaces.length ? 'Ground and meshes' : 'The ground'
+            }}
+          </td>
           <td v-for="l in LINES" :key="l.name" class="number">
             {{ amount(l.name, line(store.cost.ground, l.name)).replace(/ (ms|MB)$/, '') }}
           </td>

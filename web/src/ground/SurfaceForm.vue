@@ -18,6 +18,7 @@ const AXES = ['East', 'Altitude', 'South'] as const
 const SIZES = ['Width', 'Height', 'Length'] as const
 const put = (list: readonly number[], k: number, v: number) =>
   list.map((old, n) => (n === k ? v : old)) as [number, number, number]
+const known = computed(() => (surfaces.draft ? null : surfaces.surface))
 const isNew = computed(() => surfaces.chosen === NEW)
 </script>
 
@@ -128,6 +129,11 @@ const isNew = computed(() => surfaces.chosen === NEW)
       test="surface-scale"
       @change="set({ scale: $event })"
     />
+    <p v-if="known" class="faint number" data-test="surface-facts">
+      {{ whole(known.triangles) }} triangles<template v-for="note in known.notes" :key="note"
+        >; {{ note }}</template
+      >
+    </p>
     <div class="switches">
       <v-checkbox
         label="drawn"

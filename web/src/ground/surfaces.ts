@@ -83,8 +83,8 @@ export const useSurfaces = defineStore('surfaces', () => {
     void attemptNow()
   })
 
-  const given = ({ id, mesh, triangles, area, hull, ...rest }: Surface): SurfaceIn => {
-    void [mesh, triangles, area, hull]
+  const given = ({ id, mesh, triangles, area, hull, notes, ...rest }: Surface): SurfaceIn => {
+    void [mesh, triangles, area, hull, notes]
     return { ...rest, id }
   }
   /** Try other settings of the chosen one. */

@@ -23,7 +23,12 @@ const lines = computed(() =>
     let at = 0
     const ground = store.cost ? line(store.cost.ground, name) : 0
     const parts = [
-      { id: 0, name: 'The ground', ink: 'var(--faint)', value: ground },
+      {
+        id: 0,
+        name: store.surfaces.length ? 'Ground and meshes' : 'The ground',
+        ink: 'var(--faint)',
+        value: ground,
+      },
       ...store.stands.map((s) => ({
         id: s.id,
         name: s.name,

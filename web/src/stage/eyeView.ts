@@ -91,7 +91,7 @@ export class EyeView {
     this.shapes = new ShapeLines(ground)
     this.contours = new ContourLines(ground, 'eye')
     this.placed = new PlacedMeshes(this.light)
-    this.scene.add(this.shapes.group, this.contours.group, this.placed.group)
+    this.scene.add(this.shapes.group, this.contours.group)
     this.planter = new Planter(store, stock, this.light)
     const b = level.bookmarks[0]
     const c = { x: ground.width / 2, z: ground.length * 0.8 }
@@ -258,6 +258,8 @@ export class EyeView {
     this.renderer.info.reset()
     this.renderer.render(this.planter.colourScene, this.camera)
     this.renderer.render(this.groundScene, this.camera)
+    this.placed.choose(this.view)
+    this.renderer.render(this.placed.scene, this.camera)
     this.drawn.triangles = this.renderer.info.render.triangles
     this.drawn.draw_calls = this.renderer.info.render.calls
     this.renderer.render(this.scene, this.camera)

@@ -1,6 +1,7 @@
 import * as THREE from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
-import type { Surface } from '../api/client'
+import type { Surface, View } from '../api/client'
+import { boxVisible, planes } from './frustum'
 import { softwareDrawn } from './groundTextures'
 import { LIGHT } from './shaders'
 
@@ -63,11 +64,19 @@ export function turnOf({ turn, pitch, roll }: Pick<Placed, 'turn' | 'pitch' | 'r
   return new THREE.Quaternion().setFromEuler(new THREE.Euler(rad(pitch), rad(turn), rad(roll), 'YXZ'))
 }
 
+interface Shown {
+  mesh: string
+  object: THREE.Object3D
+  drawn: boolean
+  /** x0, y0, z0, x1, y1, z1 in m. */
+  box: number[]
+}
+
 /** Meshes placed in the level, as the eye sees them. */
 export class PlacedMeshes {
-  readonly group = new THREE.Group()
+  readonly scene = new THREE.Scene()
   private readonly loader = new GLTFLoader()
-  private readonly shown = new Map<number, { mesh: string; object: THREE.Object3D }>()
+  private readonly shown = new Map<number, Shown>()
   private ended = false
 
   constructor(private readonly light: Record<string, THREE.IUniform>) {}
@@ -77,7 +86,7 @@ export class PlacedMeshes {
     const wanted = new Map(placed.map((p) => [p.id, p]))
     for (const [id, known] of this.shown)
       if (wanted.get(id)?.mesh !== known.mesh) {
-        this.group.remove(known.object)
+        this.scene.remove(known.object)
         this.shown.delete(id)
         letGo(known.object)
       }
@@ -88,8 +97,19 @@ export class PlacedMeshes {
       object.position.set(...p.at)
       object.quaternion.copy(turnOf(p))
       object.scale.setScalar(p.scale ?? 1)
-      object.visible = !!p.drawn && !p.hidden
+      object.updateMatrixWorld(true)
+      const { min, max } = new THREE.Box3().setFromObject(object, true)
+      Object.assign(this.shown.get(p.id)!, {
+        drawn: !!p.drawn && !p.hidden,
+        box: [min.x, min.y, min.z, max.x, max.y, max.z],
+      })
     }
+  }
+
+  /** Draw those whose boxes are inside a view, as the core costs them: see `PlacedMeshes.cost`. */
+  choose(view: View): void {
+    const sides = planes(view)
+    for (const { object, drawn, box } of this.shown.values()) object.visible = drawn && boxVisible(sides, box)
   }
 
   private async load(slug: string, p: Placed): Promise<void> {
@@ -98,6 +118,7 @@ export class PlacedMeshes {
     if (this.ended || this.shown.get(p.id)?.mesh === p.mesh) return letGo(full)
     full.traverse((child) => {
       if (!(child instanceof THREE.Mesh)) return
+      child.frustumCulled = false
       const was = child.material as THREE.MeshStandardMaterial
       if (was.map) was.map.colorSpace = THREE.NoColorSpace
       child.material = new THREE.ShaderMaterial({
@@ -114,8 +135,8 @@ export class PlacedMeshes {
       })
     })
     const object = new THREE.Group().add(full)
-    this.shown.set(p.id, { mesh: p.mesh, object })
-    this.group.add(object)
+    this.shown.set(p.id, { mesh: p.mesh, object, drawn: false, box: [0, 0, 0, 0, 0, 0] })
+    this.scene.add(object)
   }
 
   dispose(): void {
