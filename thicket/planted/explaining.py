@@ -91,6 +91,11 @@ def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
         raise Refused(
             f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m"
         )
+    if planting.settings.on:
+        raise Refused(
+            f"place: {planting.stand.name} grows on placed meshes; of them it cannot be said yet why a place "
+            "carries a plant"
+        )
     point = _nearest_place(planting, x, z)
     at_x, at_z = (point["x"], point["z"]) if point else (x, z)
     there = (np.array([at_x]), np.array([at_z]))

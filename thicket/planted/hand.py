@@ -109,9 +109,8 @@ def _changed(row: PinRow, given: Mapping[str, Any], ground: Ground, **more: Any)
 
 def added(planting: Planting, key: object, k: int, given: Mapping[str, Any]) -> tuple[int, PinRow]:
     """A new plant at a place, drawn from the stand's mix and variation like any other; the k-th under a key,
-    from which its id follows."""
-    if planting.settings.on:
-        raise Refused(f"{planting.stand.name} grows on placed meshes: single plants of it cannot be set yet")
+    from which its id follows. Raises: Refused where the stand grows on placed meshes."""
+    _check_on_terrain(planting)
     draw = int.from_bytes(hashlib.blake2b(f"{key}/{k}".encode(), digest_size=6).digest(), "little")
     at = PointSet(
         np.array([given["x"]]),
@@ -168,6 +167,21 @@ def requested_pins(planting: Planting, wish: PinChanges, key: object) -> dict[in
     return rows
 
 
+def _check_on_terrain(planting: Planting) -> None:
+    """Refuse to set or move plants of a stand that grows on placed meshes."""
+    if planting.settings.on:
+        raise Refused(
+            f"stand: {planting.stand.name} grows on placed meshes: single plants of it can be turned, sized "
+            "and removed, but not set or moved yet"
+        )
+
+
+def _moves(wish: PinChanges) -> bool:
+    """Whether a plant would be set, or moved."""
+    moving = any(given.get(name) for given in wish.change for name in ("x", "z", "lift", "east", "south"))
+    return bool(wish.add or wish.copy or moving)
+
+
 def hand_edit(planted: PlantedLevel, wishes: Mapping[int, PinChanges], key: object) -> ChangePins:
     """What is wished of single plants of some stands, by number, as an edit.
 
@@ -181,6 +195,8 @@ def hand_edit(planted: PlantedLevel, wishes: Mapping[int, PinChanges], key: obje
             raise Conflict(f"{stand.name} is locked: unlock it first")
         if stand.sward:
             raise Refused(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
+        if _moves(wish):
+            _check_on_terrain(planting)
         put[number] = requested_pins(planting, wish, key)
         if not put[number]:
             raise Refused("pins: nothing was asked for")
