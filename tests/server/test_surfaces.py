@@ -4,8 +4,12 @@ import io
 import json
 
 import numpy as np
+from django.contrib.auth.models import User
 from django.core.management import CommandError, call_command
+from django.test import TestCase
 
+from demo import tank
+from demo.level import ACCOUNTS
 from server.cache import CACHE
 from server.catalogue.whole import document_of, make_level
 from server.document.planted import planted_of
@@ -159,3 +163,19 @@ class Surfaces(GroundCase):
             call_command("place_mesh", self.level.slug, "--made=sphere", "--at=9000,0,0", stdout=out)
         with self.assertRaisesRegex(CommandError, "either which item, or --made"):
             call_command("place_mesh", self.level.slug, "--at=9,0,0", stdout=out)
+
+
+class Tank(TestCase):
+    def test_the_second_demo_level_is_built_once_for_the_demos_accounts(self):
+        call_command("build_tank", stdout=io.StringIO())
+        self.assertFalse(Level.objects.exists(), "nobody is there to lead it")
+        for name in ACCOUNTS:
+            User.objects.create_user(name)
+        for _ in range(2):
+            call_command("build_tank", stdout=io.StringIO())
+        level = Level.objects.get()
+        roles = dict(level.memberships.values_list("user__username", "role"))
+        self.assertEqual(roles, ACCOUNTS)
+        planted = planted_of(level)
+        self.assertEqual(planted.level.surfaces, tank.level().surfaces)
+        self.assertGreater(planted["under-moss"].count(), 1000)

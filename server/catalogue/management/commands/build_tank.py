@@ -13,10 +13,10 @@ class Command(BaseCommand):
     help = "Build the second demo level for the demo's accounts, unless it is there."
 
     def handle(self, *args, **options):
-        if Level.objects.filter(slug=tank.SLUG).exists():
+        lead = User.objects.filter(username="lead").first()
+        if lead is None or Level.objects.filter(slug=tank.SLUG).exists():
             return
         self.stdout.write("Building the second demo level, Tarrow Tank")
-        level = make_level(User.objects.get(username="lead"), tank.level())
-        for name, role in ACCOUNTS.items():
-            if role != Membership.Role.LEAD:
-                Membership.objects.create(user=User.objects.get(username=name), level=level, role=role)
+        level = make_level(lead, tank.level())
+        for user in User.objects.filter(username__in=ACCOUNTS.keys() - {"lead"}):
+            Membership.objects.create(user=user, level=level, role=ACCOUNTS[user.username])
