@@ -105,32 +105,32 @@ function placeItem(slug: string) {
             @click="surfaces.change(s.id, { locked: !s.locked })"
           />
         </template>
+        <div v-if="s.id === surfaces.chosen && (surfaces.draft ?? surfaces.surface)" class="open">
+          <SurfaceForm :surface="(surfaces.draft ?? surfaces.surface)!" />
+          <p v-if="surfaces.surface && !surfaces.draft && store.mayPlant" class="tools">
+            <ActionButton
+              :icon="mdiContentCopy"
+              tip="Place another one like it beside it"
+              data-test="surface-duplicate"
+              @click="surfaces.duplicate(surfaces.surface)"
+              >Duplicate</ActionButton
+            >
+            <ActionButton
+              v-if="!surfaces.surface.locked"
+              :icon="mdiDeleteOutline"
+              :tip="`Remove ${surfaces.surface.name}; undo brings it back`"
+              data-test="surface-remove"
+              @click="surfaces.remove(surfaces.surface.id)"
+              >Remove</ActionButton
+            >
+          </p>
+        </div>
       </li>
     </ol>
     <p v-if="!rows.length" class="faint">
       None yet. A boulder, a wall or a wreck can carry plants of its own: place it here, then let a stand grow
       on it.
     </p>
-    <template v-if="surfaces.draft ?? surfaces.surface">
-      <SurfaceForm :surface="(surfaces.draft ?? surfaces.surface)!" />
-      <p v-if="surfaces.surface && !surfaces.draft && store.mayPlant" class="tools">
-        <ActionButton
-          :icon="mdiContentCopy"
-          tip="Place another one like it beside it"
-          data-test="surface-duplicate"
-          @click="surfaces.duplicate(surfaces.surface)"
-          >Duplicate</ActionButton
-        >
-        <ActionButton
-          v-if="!surfaces.surface.locked"
-          :icon="mdiDeleteOutline"
-          :tip="`Remove ${surfaces.surface.name}; undo brings it back`"
-          data-test="surface-remove"
-          @click="surfaces.remove(surfaces.surface.id)"
-          >Remove</ActionButton
-        >
-      </p>
-    </template>
   </div>
 </template>
 
@@ -150,18 +150,24 @@ ol {
 }
 li {
   display: flex;
+  flex-wrap: wrap;
   align-items: center;
   border-bottom: 1px solid var(--line);
 }
 li.chosen {
   background: color-mix(in srgb, var(--green) 13%, transparent);
 }
+.open {
+  flex: 1 0 100%;
+  padding: 0 6px 8px;
+  background: var(--paper);
+}
 li.dim .name {
   opacity: 0.5;
 }
 .row {
   flex: 1;
-  min-width: 0;
+  min-width: 60%;
   padding: 0 4px;
 }
 .row[aria-pressed='true'] {

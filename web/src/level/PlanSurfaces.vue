@@ -17,8 +17,24 @@ const drawn = computed(() => {
         s,
         d: `${d}Z`,
         top: Math.min(...at.map((p) => p[1])),
+        wide: Math.max(...at.map((p) => p[0])) - Math.min(...at.map((p) => p[0])),
         middle: props.stage.plan.to(s.at[0], s.at[2]),
       }
+    })
+})
+/** Names that have room: the chosen one's, then those of the widest outlines, none over another. */
+const labels = computed(() => {
+  const taken: number[][] = []
+  const first = (d: (typeof drawn.value)[number]) => (d.s.id === surfaces.chosen ? Infinity : d.wide)
+  return [...drawn.value]
+    .sort((a, b) => first(b) - first(a))
+    .filter(({ s, wide, top, middle }) => {
+      const half = s.name.length * 3.4
+      const mine = [middle[0] - half, top - 19, middle[0] + half, top - 2]
+      const over = taken.some((t) => mine[0] < t[2] && mine[2] > t[0] && mine[1] < t[3] && mine[3] > t[1])
+      if (s.id !== surfaces.chosen && (over || wide < 14)) return false
+      taken.push(mine)
+      return true
     })
 })
 let from: { x: number; z: number; at: [number, number, number] } | null = null
@@ -47,11 +63,7 @@ function drag(event: PointerEvent) {
 
 <template>
   <svg class="placed" :class="{ edits }" data-test="plan-surfaces">
-    <g
-      v-for="{ s, d, top, middle } in drawn"
-      :key="s.id"
-      :class="{ chosen: edits && s.id === surfaces.chosen }"
-    >
+    <g v-for="{ s, d } in drawn" :key="s.id" :class="{ chosen: edits && s.id === surfaces.chosen }">
       <path
         :d="d"
         :data-test="`plan-surface-${s.id}`"
@@ -60,8 +72,18 @@ function drag(event: PointerEvent) {
         @pointerup="from = null"
         @pointercancel="from = null"
       />
-      <text v-if="edits" :x="middle[0]" :y="top - 5" text-anchor="middle">{{ s.name }}</text>
     </g>
+    <template v-if="edits">
+      <text
+        v-for="{ s, top, middle } in labels"
+        :key="`t${s.id}`"
+        :x="middle[0]"
+        :y="top - 5"
+        text-anchor="middle"
+      >
+        {{ s.name }}
+      </text>
+    </template>
   </svg>
 </template>
 
