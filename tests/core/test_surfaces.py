@@ -3,6 +3,7 @@ none."""
 
 import csv
 import io
+import json
 from dataclasses import replace
 from itertools import pairwise
 
@@ -19,7 +20,7 @@ from thicket.document.folder import save_level
 from thicket.document.reading import open_level
 from thicket.document.surface_settings import MadeMesh, PlacedMesh
 from thicket.planted.explaining import why
-from thicket.planted.export import plants_csv
+from thicket.planted.export import level_json, plants_csv
 from thicket.planted.hand import PinChanges, hand_edit
 from thicket.refused import Conflict, Missing, Refused
 from thicket.sight.views import View
@@ -332,6 +333,8 @@ class Planted(InFolder):
             on = 'The "round", one' if int(row["id"]) in mine else ""
             self.assertEqual(row["surface"], on)
         self.assertEqual(sum(bool(row["surface"]) for row in rows), len(mine))
+        (handed,) = json.loads(level_json(planted))["surfaces"]
+        self.assertEqual(PlacedMesh.model_validate(handed), planted.level.surfaces[1])
         code, out, _ = self.ask("plant", self.folder)
         self.assertEqual(code, 0)
         self.assertIn(f"{len(mine):,}", out)

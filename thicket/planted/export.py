@@ -88,6 +88,7 @@ def level_json(level: Whole, report: Report = quietly) -> bytes:
         "units": "m",
         "axes": "x east, y up, z south",
         **{name: view.get(name, {}) for name in ("wind", "atmosphere", "drawing", "tiers", "walks")},
+        "surfaces": [placed.model_dump(mode="json") for placed in document.surfaces.values()],
         "stands": stands,
     }
     return (json.dumps(body, indent=2, ensure_ascii=False) + "\n").encode()
