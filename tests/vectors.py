@@ -16,12 +16,14 @@ import numpy as np
 from thicket.document.drawing import DrawingSettings
 from thicket.document.surface_settings import PlacedMesh
 from thicket.ground.heights import Ground
+from thicket.ground.shapes import box, circle
 from thicket.sight.distances import Distances, states
 from thicket.sight.drawing import CELLS, TREES, Drawing, rank
 from thicket.sight.fog import Fog, clear_distance, left, mean_density, thicker
 from thicket.sight.terrain import STEPS, chosen_steps, terrain_of
 from thicket.sight.views import View, box_visible
 from thicket.sight.walks import route_of
+from thicket.sight.wind import BEND, Wind
 from thicket.site.conditions import Condition, result
 
 FILE = Path(__file__).with_name("vectors.json")
@@ -176,6 +178,28 @@ def _placed() -> list:
     return out
 
 
+def _outlines() -> dict:
+    return {
+        "round": [
+            {"x": x, "z": z, "radius": r, "corners": circle(x, z, r)} for x, z, r in ((5, 7, 2), (0, 0, 31.5))
+        ],
+        "box": [
+            {"x": 40, "z": 9, "width": w, "length": length, "heading": h, "corners": box(40, 9, w, length, h)}
+            for w, length, h in ((3, 8, 0), (2.5, 6, 72), (1, 20, 305.5))
+        ],
+    }
+
+
+def _winds() -> list:
+    winds = [
+        Wind(),
+        Wind(bearing=0, speed=2.5, loop=10, wavelength=10),
+        Wind(90, 0.1),
+        Wind(313, 9, 1, 12, 0, 7.5),
+    ]
+    return [{**asdict(wind), "gusts": wind.gusts, "toward": wind.toward} for wind in winds]
+
+
 def vectors() -> dict:
     """All vectors, as they stand in the file."""
     return plain(
@@ -189,6 +213,9 @@ def vectors() -> dict:
             "heights": _heights(),
             "bands": _bands(),
             "placed": _placed(),
+            "outlines": _outlines(),
+            "winds": _winds(),
+            "bend": BEND,
         }
     )
 

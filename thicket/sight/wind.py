@@ -29,7 +29,7 @@ class Wind:
     @property
     def gusts(self) -> int:
         """Whole gusts that pass a place in one loop: as many as the speed asks for, and at least one."""
-        return max(1, round(self.speed * self.loop / self.wavelength))
+        return max(1, int(self.speed * self.loop / self.wavelength + 0.5))
 
     @property
     def toward(self) -> tuple[float, float]:

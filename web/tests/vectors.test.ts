@@ -1,8 +1,9 @@
 /** The rules that the page holds as the core does, by the golden vectors that the core writes. */
 import { Vector3 } from 'three'
 import { describe, expect, it } from 'vitest'
-import type { Condition, Distances, Drawing, Fog, Stand, View, Walk } from '../src/api/client'
+import type { Condition, Distances, Drawing, Fog, ShapeIn, Stand, View, Walk, Wind } from '../src/api/client'
 import vectors from '../../tests/vectors.json'
+import { cornersOf } from '../src/ground/shapes'
 import { inBand } from '../src/planting/conditions'
 import { lookAt, routeOf } from '../src/sightline/walk'
 import { states } from '../src/stage/distances'
@@ -12,6 +13,7 @@ import { boxVisible, planes } from '../src/stage/frustum'
 import { Ground } from '../src/stage/ground'
 import { turnOf } from '../src/stage/placedMeshes'
 import { Terrain } from '../src/stage/terrain'
+import { BEND, gustsOf, wayOf } from '../src/stage/wind'
 
 /** JSON has no number that never ends: there it is null. */
 const endless = (v: number | null) => v ?? Infinity
@@ -31,6 +33,20 @@ for (let j = 0; j <= rows; j++)
 const ground = new Ground(heights, new Uint8Array(), 0, columns, rows, cell, -20, 40)
 
 describe('as the core does, the page', () => {
+  it('draws round and box-shaped obstacles', () => {
+    const { round, box } = vectors.outlines
+    for (const { corners, ...own } of round)
+      alike(cornersOf({ form: 'circle', round: own } as ShapeIn).flat(), corners.flat(), 6e-5)
+    for (const { corners, ...own } of box)
+      alike(cornersOf({ form: 'box', box: own } as ShapeIn).flat(), corners.flat(), 6e-5)
+  })
+  it('lets the wind blow', () => {
+    expect(BEND).toBe(vectors.bend)
+    for (const { gusts, toward, ...own } of vectors.winds) {
+      expect(gustsOf(own as Wind), JSON.stringify(own)).toBe(gusts)
+      alike(wayOf(own as Wind), toward, 1e-9)
+    }
+  })
   it('lays a placed mesh', () => {
     for (const v of vectors.placed)
       v.points.forEach((p, k) => {

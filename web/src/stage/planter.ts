@@ -8,6 +8,7 @@ import { STRIDE } from './payload'
 import type { Cell, PlantStore } from './plantStore'
 import { PLANT_FRAGMENT, PLANT_VERTEX, SHADOW_FRAGMENT } from './plantShaders'
 import type { ItemMeshes, PartMesh } from './stock'
+import { BEND, gustsOf, wayOf } from './wind'
 
 /**
  * A cut-out's alpha says how many samples of a pixel it covers, and leaves the alpha of the picture alone.
@@ -177,14 +178,8 @@ export class Planter {
     if (!wind) return
     const tint = new THREE.Color(wind.tint)
     this.windUniforms.uWindTint.value.set(tint.r, tint.g, tint.b, wind.tinting ?? 0)
-    const a = ((wind.bearing! + 180) * Math.PI) / 180
-    this.windUniforms.uWind.value.set(Math.sin(a), -Math.cos(a), 0.16 * wind.strength!, wind.wavelength!)
-    this.windUniforms.uGusts.value.set(
-      Math.max(1, Math.round((wind.speed! * wind.loop!) / wind.wavelength!)),
-      0,
-      wind.turbulence!,
-      0,
-    )
+    this.windUniforms.uWind.value.set(...wayOf(wind), BEND * wind.strength!, wind.wavelength!)
+    this.windUniforms.uGusts.value.set(gustsOf(wind), 0, wind.turbulence!, 0)
   }
   /** What is seen at a time in s. */
   blow(time: number): void {
