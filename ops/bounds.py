@@ -37,7 +37,8 @@ KINDS_HEAD = """/* The kinds of site condition, from `thicket.site.kinds`: what 
 
 
 def kinds() -> str:
-    """The page's file of the kinds of site condition."""
+    """The page's file of the kinds of site condition, and of the strata."""
+    from thicket.planting.stands import STRATA
     from thicket.site.kinds import KINDS
 
     described = {
@@ -57,7 +58,10 @@ def kinds() -> str:
         for name, kind in KINDS.items()
     }
     text = json.dumps(described, indent=2, ensure_ascii=False)
-    return f"{KINDS_HEAD}export const KINDS = {text} as const\n"
+    return (
+        f"{KINDS_HEAD}export const KINDS = {text} as const\n\n/** The strata, those first that claim room "
+        f"first. */\nexport const STRATA = {json.dumps(STRATA)} as const\n"
+    )
 
 
 if __name__ == "__main__":

@@ -253,3 +253,6 @@ export const KINDS = {
     "distance": false
   }
 } as const
+
+/** The strata, those first that claim room first. */
+export const STRATA = ["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"] as const

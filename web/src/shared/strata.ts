@@ -1,3 +1,4 @@
-/** The strata from the ground's stones up and down again, in the order in which they claim room. */
-export const STRATA = ['Stone', 'Canopy', 'Understorey', 'Shrub', 'Field', 'Moss'] as const
+import { STRATA } from '../api/kinds'
+
+export { STRATA }
 export type Stratum = (typeof STRATA)[number]
