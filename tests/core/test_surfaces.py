@@ -372,6 +372,9 @@ class Planted(InFolder):
         with_hut = ChangeSurfaces(put={2: stone}).apply(replace(level, stock={**level.stock, "hut": hut}))
         with self.assertRaisesRegex(Conflict, "Hut is placed as Old hut"):
             LeaveItem(slug="hut").apply(with_hut)
+        huge = ChangeSurfaces(put={1: BALL.model_copy(update={"scale": 60.0})})
+        with self.assertRaisesRegex(Refused, "places of Plain 20 on its meshes; the ceiling is 2,000,000"):
+            thicket.plant(huge.apply(level)).planting(20)
         planted = thicket.plant(level)
         plant = next(iter(plants_of(planted)))
         for wish in (PinChanges(add=[{"x": 9, "z": 9}]), PinChanges(change=[{"plant": plant, "east": 2.0}])):

@@ -94,7 +94,7 @@ class Planting(Sheets):
         """How many plants sheets have, by their keys."""
         if checked:
             self._check_ceiling()
-        if self.settings.layout.kind in ("path", "rows"):
+        if on_meshes or self.settings.layout.kind in ("path", "rows"):
             self.places.check()
 
     @property

@@ -31,6 +31,7 @@ from thicket.planting.layouts import none_laid
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import NO_DISCS, Discs
 from thicket.planting.stands import Plants, planted
+from thicket.refused import Refused
 from thicket.sight.cost import Cost, loads_of
 from thicket.sight.cost import Mesh as GameMesh
 from thicket.sight.views import View, box_visible
@@ -38,7 +39,7 @@ from thicket.site.conditions import Condition, deciding, size_factor, sizing, su
 from thicket.site.parameters import Parameters
 from thicket.site.site import Nearby, PlacesOnMeshes
 from thicket.surfaces.mesh import Mesh
-from thicket.surfaces.placing import MeshPoints, points_on, spread
+from thicket.surfaces.placing import MOST, MeshPoints, points_on, spread
 
 VERTEX = 28
 """Bytes of a corner of a mesh that is made here: its place, its direction and its index."""
@@ -224,7 +225,19 @@ class MeshPlaces:
         return 0.0
 
     def check(self) -> None:
-        """All that there is to refuse is refused with the meshes."""
+        """Refuse a spacing that would give too many places.
+
+        Raises: Refused with the count and the ceiling.
+        """
+        spacing, total = self.facts.core.spacing, 0.0
+        for number in self.numbers:
+            placed = self.facts.level.surfaces[number]
+            total += self.meshes.mesh(placed).area * (placed.scale / spacing) ** 2
+        if total > MOST:
+            raise Refused(
+                f"spacing: {spacing:g} m means about {0.85 * total:,.0f} places of {self.facts.stand.name} "
+                f"on its meshes; the ceiling is {MOST:,}"
+            )
 
     def lacking(self) -> str:
         """What it asks for that the level does not have, as a sentence without its stop; empty when there is
