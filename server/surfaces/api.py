@@ -50,11 +50,11 @@ def change(request: HttpRequest, slug: str, data: SurfacesIn):
 @router.get("/levels/{slug}/surfaces/{number}/mesh/{mesh}.glb")
 def mesh(request: HttpRequest, slug: str, number: int, mesh: str):
     """The triangles of a placed mesh in its own space, as binary glTF; of an item its full mesh with
-    materials. It never changes: `mesh` stands for the triangles."""
+    materials. It never changes: `mesh` stands for what is drawn."""
     meshes = planted_of(level_for(request, slug)).meshes
     placed = meshes.level.surfaces.get(number)
-    if placed is None:
-        raise Missing(f"there is no placed mesh {number}")
+    if placed is None or meshes.address(placed) != mesh:
+        raise Missing(f"there is no placed mesh {number} of this kind; it may have been changed")
     item = meshes.level.stock.get(placed.item)
     data = item.file() if item else mesh_glb(meshes.mesh(placed), placed.name)
     response = HttpResponse(data, content_type="model/gltf-binary")

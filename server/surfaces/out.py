@@ -21,7 +21,7 @@ class SurfaceIn(PlacedMesh):
 
 class SurfaceOut(PlacedMesh):
     id: int
-    mesh: str = Field(description="stands for the triangles, in the address of the mesh")
+    mesh: str = Field(description="stands for what is drawn, in the address of the mesh")
     triangles: int = Field(description="that are drawn of it")
     notes: list[str] = Field(description="what was mended of its mesh")
     area: float = Field(description="m² in the level")
@@ -40,7 +40,7 @@ def surfaces_out(level: Level) -> list[dict]:
             {
                 **placed.model_dump(),
                 "id": number,
-                "mesh": mesh.key[:16],
+                "mesh": meshes.address(placed),
                 "triangles": meshes.read(placed).mesh.triangles,
                 "notes": meshes.read(placed).notes,
                 "hull": mesh.hull.round(3).tolist(),

@@ -99,6 +99,8 @@ class Surfaces(GroundCase):
         for surface in self.listed():
             answer = self.lead.get(f"{self.base}/surfaces/{surface['id']}/mesh/{surface['mesh']}.glb")
             self.assertEqual(answer.status_code, 200)
+            other = self.lead.get(f"{self.base}/surfaces/{surface['id']}/mesh/0123456789abcdef.glb")
+            self.assertEqual(other.status_code, 404)
             self.assertIn("immutable", answer["Cache-Control"])
             reader = GlbReader(answer.content)
             primitive = reader.json["meshes"][0]["primitives"][0]
@@ -118,6 +120,7 @@ class Surfaces(GroundCase):
             (self.place(), 422, "two placed meshes called 'Tank'"),
             (self.place(name="Far", at=[9000, 0, 3]), 422, "Far: 9000, 3 lies outside the level"),
             (self.place(name="Flat", scale=0), 422, "scale"),
+            (self.place(name="Lost", id=77), 404, "somebody may have removed Lost"),
             (
                 self.place(name="Hut", made=None, item="hut"),
                 422,

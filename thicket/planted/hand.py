@@ -178,7 +178,11 @@ def _check_on_terrain(planting: Planting) -> None:
 
 def _moves(wish: PinChanges) -> bool:
     """Whether a plant would be set, or moved."""
-    moving = any(given.get(name) for given in wish.change for name in ("x", "z", "lift", "east", "south"))
+    moving = any(
+        given.get(name) not in (None, still)
+        for given in wish.change
+        for name, still in (("x", None), ("z", None), ("lift", None), ("east", 0), ("south", 0))
+    )
     return bool(wish.add or wish.copy or moving)
 
 

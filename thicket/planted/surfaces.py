@@ -104,6 +104,11 @@ class PlacedMeshes:
             np.ones(n, np.float32),
         )
 
+    def address(self, placed: PlacedMesh) -> str:
+        """Stands for what is drawn of a placed mesh: another where its triangles or its item's version
+        are."""
+        return digest(self.source_key(placed), self.mesh(placed).key)[:16]
+
     def read(self, placed: PlacedMesh) -> Read:
         """What is known of the file of a placed mesh."""
 
@@ -130,7 +135,7 @@ class PlacedMeshes:
     def cost(self, view: View) -> Cost:
         """What the placed meshes in a view cost: each that is drawn and whose box is inside the view, its
         triangles and a draw call for each of its materials; the memory of all that are drawn."""
-        cost, kept = Cost(), set()
+        cost, kept, sides = Cost(), set(), view.planes
         for number, placed in self.level.surfaces.items():
             if not placed.drawn:
                 continue
@@ -138,7 +143,7 @@ class PlacedMeshes:
             if key not in kept:
                 kept.add(key)
                 cost += Cost(memory=mesh.bytes)
-            if box_visible(view.planes, self.box(number)):
+            if box_visible(sides, self.box(number)):
                 cost += Cost(triangles=mesh.triangles, draw_calls=mesh.materials)
         return replace(cost, ms=view.device.ms(loads_of(cost)))
 

@@ -75,6 +75,10 @@ class Nearby(NamedTuple):
     normal: np.ndarray
     tree: cKDTree
 
+    @property
+    def nbytes(self) -> int:
+        return 3 * self.at.nbytes + self.normal.nbytes
+
 
 @dataclass(frozen=True, eq=False)
 class PlacesOnMeshes:

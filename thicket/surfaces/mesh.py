@@ -25,6 +25,11 @@ class Mesh:
     vertices: np.ndarray
     faces: np.ndarray
 
+    @property
+    def nbytes(self) -> int:
+        """Bytes of it with all that is worked out of it."""
+        return self.vertices.nbytes + 9 * self.faces.nbytes
+
     @lazy
     def key(self) -> str:
         """Equal for equal meshes."""
@@ -82,8 +87,10 @@ def made_mesh(form: Form, size: Sequence[float], divisions: int) -> Mesh:
         made = trimesh.creation.uv_sphere(radius=0.5, count=[max(n, 4), max(2 * n, 6)])
         scale = x, z, y
     elif form == "cylinder":
-        made = trimesh.creation.cylinder(radius=0.5, height=1.0, sections=max(4 * n, 6))
-        made = made.subdivide_to_size(2.0 / n) if n > 2 else made
+        across, along = np.linspace(0, 0.5, max(n // 4, 1) + 1), np.linspace(-0.5, 0.5, n + 1)
+        foot, side = np.c_[across, np.full_like(across, -0.5)], np.c_[np.full_like(along, 0.5), along]
+        profile = np.concatenate([foot[:-1], side, (foot * (1, -1))[-2::-1]])
+        made = trimesh.creation.revolve(profile, sections=max(4 * n, 6))
         scale = x, z, y
     elif form == "capsule":
         round_end = min(x, z) / 2

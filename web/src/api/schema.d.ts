@@ -630,7 +630,7 @@ export interface paths {
         /**
          * Mesh
          * @description The triangles of a placed mesh in its own space, as binary glTF; of an item its full mesh with
-         *     materials. It never changes: `mesh` stands for the triangles.
+         *     materials. It never changes: `mesh` stands for what is drawn.
          */
         get: operations["server_surfaces_api_mesh"];
         put?: never;
@@ -4894,7 +4894,7 @@ export interface components {
             id: number;
             /**
              * Mesh
-             * @description stands for the triangles, in the address of the mesh
+             * @description stands for what is drawn, in the address of the mesh
              */
             mesh: string;
             /**
