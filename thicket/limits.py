@@ -16,6 +16,8 @@ SMALLEST_TOUCH_CELL, LARGEST_TOUCH_CELL, TOUCH_SIDE = 0.25, 32.0, 8192
 LAYERS, MASKS, MASK_SIDE = 8, 24, 4097
 SHAPES, STOCK, STANDS, PINS, UPROOTED, VIEWS, SNAPSHOTS = 2000, 400, 60, 20_000, 5000, 40, 60
 SURFACES = 200
+MESH_CELLS = 4_000_000
+"""Cubes of placed meshes that one stand is painted in."""
 LARGEST_MESH = 128 << 20
 """Bytes of an item's file in a saved level."""
 

@@ -10,6 +10,7 @@ from django.contrib.auth.models import User
 from server.document.planted import planted_of
 from server.errors import NotAllowed
 from server.levels.models import Level, Membership
+from thicket.document.edits import PaintedMesh
 from thicket.document.plots import Plots
 from thicket.planted.comparing import changed_places
 from thicket.planted.level import PlantedLevel
@@ -122,3 +123,18 @@ def limited_to_own(level: Level, user: User, delta: np.ndarray, box: tuple[int, 
     if delta.any() and not kept.any():
         raise _outside(level)
     return kept
+
+
+def mesh_limited_to_own(level: Level, user: User, part: PaintedMesh) -> PaintedMesh:
+    """The same of a change of touch on a placed mesh.
+
+    Raises: NotAllowed when nothing is left of it.
+    """
+    holds, placed = own_ground(level, user), planted_of(level).level.surfaces.get(part.surface)
+    if holds is None or placed is None:
+        return part
+    at = placed.in_level((np.asarray(part.cubes, float)[:, 1:] + 0.5) * part.cell)
+    kept = holds(at[:, 0].copy(), at[:, 2].copy())
+    if not kept.any():
+        raise _outside(level)
+    return part.model_copy(update={"cubes": part.cubes[kept], "delta": part.delta[kept]})

@@ -23,6 +23,9 @@ class Snapshot(models.Model):
     stands = models.JSONField()
     pins = models.JSONField()
     uprooted = models.JSONField(default=dict)
+    mesh_touch = models.JSONField(
+        default=dict, help_text="by stands' numbers, compressed files of MeshTouch in base64"
+    )
     count = models.PositiveIntegerField(default=0, help_text="plants and tufts when it was taken")
 
     class Meta:

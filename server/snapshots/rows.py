@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import zlib
 from collections.abc import Mapping
 from typing import Any
 
@@ -16,6 +18,7 @@ from thicket.document.edits.snapshots import Saved
 from thicket.document.level import Level as Document
 from thicket.document.level import Snapshot
 from thicket.document.level import Stand as DocumentStand
+from thicket.document.mesh_touch import MeshTouch
 from thicket.document.touch import TouchMap
 from thicket.lazy import lazy
 from thicket.planting.pins import Pins
@@ -44,6 +47,10 @@ class StoredSnapshot(Snapshot):
         return self._whole.touch
 
     @property
+    def mesh_touch(self) -> Mapping[int, MeshTouch]:  # type: ignore[override]
+        return self._whole.mesh_touch
+
+    @property
     def pins(self) -> Mapping[int, Pins]:  # type: ignore[override]
         return self._whole.pins
 
@@ -58,7 +65,11 @@ def _whole(row: SnapshotRow) -> Snapshot:
         values, revisions = found[number]
         values[tx, tz], revisions[tx, tz] = tile_of(data, "<i2", tile_shape(shape, tx, tz)), revision
     touch = {number: TouchMap(shape, *given) for number, given in found.items() if given[0]}
-    return Snapshot(shot.touch_cell, shot.stands, touch, shot.pins)
+    on_meshes = {
+        int(number): MeshTouch.from_bytes(zlib.decompress(base64.b64decode(data)))
+        for number, data in row.mesh_touch.items()
+    }
+    return Snapshot(shot.touch_cell, shot.stands, touch, shot.pins, on_meshes)
 
 
 def read(level: Level) -> dict[str, Any]:
@@ -91,6 +102,11 @@ def put_snapshot(row: Level, name: str, shot: Snapshot, shape: tuple[int, int], 
         touch_cell=shot.touch_cell,
         touch_rows=shape[0],
         touch_columns=shape[1],
+        mesh_touch={
+            number: base64.b64encode(zlib.compress(touch.to_bytes(), 1)).decode()
+            for number, touch in shot.mesh_touch.items()
+            if touch.painted_anywhere
+        },
         **{part: planting[part] for part in ("stands", "pins", "uprooted")},
     )
     ids = dict(Stand.every.filter(level=row).values_list("number", "pk"))

@@ -51,16 +51,22 @@ class LimitsIn(Strict):
     present: bool = False
 
 
+Cosine = Annotated[float, Field(allow_inf_nan=False, ge=-1.01, le=1.01)]
+
+
 class StrokeIn(KeyIn):
     """A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The
     key makes a repeat count once. `tip` is a made tip's name or the number of one's own; `fill` works
-    everywhere in the level, or in the area of the limits."""
+    everywhere in the level, or in the area of the limits. Over placed meshes `on` has, for each point of the
+    path, the mesh's id, the altitude and the direction that the surface faces; stands that grow elsewhere are
+    left alone."""
 
     stand: int
     also: list[int] = Field(default=[], max_length=200)
     verb: Literal["thicken", "thin", "ease", "level"]
     path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
     pressure: list[Share] | None = Field(default=None, max_length=4000)
+    on: list[tuple[int, Number, Cosine, Cosine, Cosine]] = Field(default=[], max_length=4000)
     radius: Annotated[float, Field(allow_inf_nan=False, ge=0.25, le=500)]
     soft: Share
     strength: Share
@@ -82,6 +88,7 @@ class StrokeIn(KeyIn):
             self.pressure,
             tip_of(self.tip),
             self.turn,
+            self.on,
         )
         return Brush(stroke, Limits(**self.limits.model_dump()), self.fill)
 

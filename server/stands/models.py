@@ -86,6 +86,16 @@ class TouchTile(RasterTile):
         constraints = [models.UniqueConstraint(fields=["stand", "tx", "tz"], name="one_touch_tile")]
 
 
+class MeshTouch(models.Model):
+    """What is painted of a stand on placed meshes; none where nothing is."""
+
+    stand = models.OneToOneField(Stand, on_delete=models.CASCADE, related_name="mesh_touch")
+    data = models.BinaryField(help_text="a compressed file of thicket.document.mesh_touch.MeshTouch")
+
+    def __str__(self) -> str:
+        return f"{self.stand} on meshes"
+
+
 class BrushTip(models.Model):
     """A brush tip that somebody added: uint8 values of `thicket.planting.tips.SIDE` squared."""
 

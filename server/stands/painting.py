@@ -8,7 +8,7 @@ import numpy as np
 from django.contrib.auth.models import User
 from ninja.errors import HttpError
 
-from server.document.own_ground import limited_to_own
+from server.document.own_ground import limited_to_own, mesh_limited_to_own
 from server.document.planted import planted_of
 from server.journal.action import Done, action
 from server.journal.commit import commit_made
@@ -57,7 +57,8 @@ def _own(row: Level, user: User, edit: Paint) -> Paint:
         Painted(stand=part.stand, box=part.box, delta=limited_to_own(row, user, part.delta, part.box))
         for part in edit.parts
     )
-    return Paint(cell=edit.cell, parts=parts)
+    meshes = tuple(mesh_limited_to_own(row, user, part) for part in edit.meshes)
+    return Paint(cell=edit.cell, parts=parts, meshes=meshes)
 
 
 @action
@@ -109,5 +110,4 @@ def put_painting(user: User, stand: Stand, key: UUID, touch: np.ndarray, name: s
 
 def attempt(stand: Stand, brush: Brush) -> tuple[Box, Plants]:
     """What the brush would leave standing in its box, without storing anything."""
-    planted = planted_of(stand.level)
-    return brush.left_by(planted.planting(stand.number), brush.cells(planted))
+    return brush.trial(planted_of(stand.level), stand.number)

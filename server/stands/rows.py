@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from collections.abc import Mapping
 from typing import Any
 
@@ -10,9 +11,11 @@ from django.contrib.auth.models import User
 from server.document.planted import numbers_of
 from server.levels.models import Level
 from server.levels.rasters import pack, tile_of, tile_shape
+from server.stands.models import MeshTouch as MeshTouchRow
 from server.stands.models import Stand, TouchTile, document_of_stand
 from thicket.document.level import Level as Document
 from thicket.document.level import Stand as DocumentStand
+from thicket.document.mesh_touch import MeshTouch
 from thicket.document.touch import Tile, TouchMap
 
 FIELDS = ("slug", "name", "stratum", "place", "sward", "seed", "locked", "colour")
@@ -24,6 +27,10 @@ def read(level: Level) -> dict[str, Any]:
     return {
         "stands": {row.number: document_of_stand(row) for row in rows},
         "touch": _touch(level, {row.pk: row.number for row in rows}),
+        "mesh_touch": {
+            number: MeshTouch.from_bytes(zlib.decompress(data))
+            for number, data in MeshTouchRow.objects.filter(stand__in=rows).values_list("stand__number", "data")
+        },
     }
 
 
@@ -45,6 +52,7 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
     for number in before.stands.keys() - after.stands.keys():
         Stand.every.filter(level=row, number=number).update(gone=True, slug=gone_slug(number))
         TouchTile.objects.filter(stand__level=row, stand__number=number).delete()
+        MeshTouchRow.objects.filter(stand__level=row, stand__number=number).delete()
     for number, stand in after.stands.items():
         if before.stands.get(number) is not stand:
             values = values_of(stand)
@@ -53,11 +61,16 @@ def write(row: Level, before: Document, after: Document, user: User) -> None:
     ids: dict[int, int] = {}
     for number in after.stands:
         was, now = (of.touch.get(number) for of in (before, after))
+        on_meshes = [of.mesh_touch_of(number) for of in (before, after)]
+        if was is now and on_meshes[0] is on_meshes[1]:
+            continue
+        ids = ids or {n: pk for pk, n in numbers_of(row).items()}
+        if number not in ids:  # it came with this edit
+            ids = stand_ids(row)
         if was is not now:
-            ids = ids or {n: pk for pk, n in numbers_of(row).items()}
-            if number not in ids:  # it came with this edit
-                ids = stand_ids(row)
             write_touch(ids[number], was, now)
+        if on_meshes[0] is not on_meshes[1]:
+            write_mesh_touch(ids[number], on_meshes[1])
 
 
 def gone_slug(number: int) -> str:
@@ -96,3 +109,14 @@ def write_touch(stand: int, was: TouchMap | None, now: TouchMap | None) -> None:
         update_conflicts=True,
         update_fields=["data", "revision"],
     )
+
+
+def write_mesh_touch(stand: int, touch: MeshTouch) -> None:
+    """Write what is painted of a stand, by primary key, on placed meshes."""
+    rows = MeshTouchRow.objects.filter(stand=stand)
+    if not touch.painted_anywhere:
+        rows.delete()
+        return
+    data = zlib.compress(touch.to_bytes(), 1)
+    if not rows.update(data=data):
+        MeshTouchRow.objects.create(stand_id=stand, data=data)

@@ -24,6 +24,7 @@ from rasterio.transform import from_origin
 
 from thicket.document.level import Level, Snapshot, Stand
 from thicket.document.level_file import LevelFile, SnapshotFile, SurfaceFile, UprootedFile, ViewFile, file_of
+from thicket.document.mesh_touch import MeshTouch
 from thicket.document.pin_rows import VALUES, PinRow, rows_of
 from thicket.document.shape_file import shape_file
 from thicket.document.stock_file import item_file
@@ -75,6 +76,8 @@ def _files(level: Level) -> Iterator[tuple[str, bytes]]:
         yield f"masks/{file_name(name)}.png", _png(mask.values)
     for slug, picture in _painting(level.stands, level.touch):
         yield f"touch/{slug}.png", picture
+    for slug, data in _mesh_painting(level.stands, level.mesh_touch):
+        yield f"touch/{slug}.npy", data
     for item in level.stock.values():
         if item.glb:
             yield f"stock/{item.slug}.glb", item.glb
@@ -168,6 +171,15 @@ def _painting(stands: Mapping[int, Stand], touch: Mapping[int, TouchMap]) -> Ite
             yield stands[number].slug, _png(values)
 
 
+def _mesh_painting(
+    stands: Mapping[int, Stand], touch: Mapping[int, MeshTouch]
+) -> Iterator[tuple[str, bytes]]:
+    """What is painted of stands on placed meshes, by their slugs; see `thicket.document.mesh_touch.ROW`."""
+    for number, given in touch.items():
+        if number in stands and given.painted_anywhere:
+            yield stands[number].slug, given.to_bytes()
+
+
 def _snapshot_files(name: str, shot: Snapshot) -> Iterator[tuple[str, bytes]]:
     stem = f"snapshots/{file_name(name)}"
     given = SnapshotFile(
@@ -179,6 +191,8 @@ def _snapshot_files(name: str, shot: Snapshot) -> Iterator[tuple[str, bytes]]:
     yield f"{stem}.pins.csv", _pins_csv(shot.stands, shot.pins)
     for slug, picture in _painting(shot.stands, shot.touch):
         yield f"{stem}.{slug}.png", picture
+    for slug, data in _mesh_painting(shot.stands, shot.mesh_touch):
+        yield f"{stem}.{slug}.npy", data
 
 
 def zip_level(level: Level) -> bytes:

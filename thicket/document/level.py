@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from thicket.document.mesh_touch import NOT_PAINTED, MeshTouch
 from thicket.document.rasters import Heights, LayerMaps, Mask
 from thicket.document.settings import StandSettings
 from thicket.document.surface_settings import PlacedMesh
@@ -94,13 +95,14 @@ class Item:
 
 @dataclass(frozen=True, eq=False)
 class Snapshot:
-    """The planting of a level as it was: its stands, their touch in cells of `touch_cell` m, and their pins,
-    all by the stands' numbers."""
+    """The planting of a level as it was: its stands, their touch in cells of `touch_cell` m and on placed
+    meshes, and their pins, all by the stands' numbers."""
 
     touch_cell: float
     stands: Mapping[int, Stand]
     touch: Mapping[int, TouchMap]
     pins: Mapping[int, Pins]
+    mesh_touch: Mapping[int, MeshTouch] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,6 +127,7 @@ class Level:
     details: Mapping = field(default_factory=dict)
     snapshots: Mapping[str, Snapshot] = field(default_factory=dict)
     surfaces: Mapping[int, PlacedMesh] = field(default_factory=dict)
+    mesh_touch: Mapping[int, MeshTouch] = field(default_factory=dict)
 
     @property
     def touch_shape(self) -> tuple[int, int]:
@@ -134,6 +137,10 @@ class Level:
     def touch_of(self, number: int) -> TouchMap:
         """A stand's touch."""
         return self.touch.get(number) or TouchMap(self.touch_shape)
+
+    def mesh_touch_of(self, number: int) -> MeshTouch:
+        """What is painted of a stand on placed meshes."""
+        return self.mesh_touch.get(number, NOT_PAINTED)
 
     def pins_of(self, number: int) -> Pins:
         """A stand's pins."""
@@ -160,7 +167,7 @@ class Level:
 
 def snapshot_of(level: Level) -> Snapshot:
     """The planting of a level as it is."""
-    return Snapshot(level.touch_cell, level.stands, level.touch, level.pins)
+    return Snapshot(level.touch_cell, level.stands, level.touch, level.pins, level.mesh_touch)
 
 
 def touch_shape(length: float, width: float, cell: float) -> tuple[int, int]:

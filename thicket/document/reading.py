@@ -34,6 +34,7 @@ from thicket.document.level_file import (
     ViewFile,
     stand_from,
 )
+from thicket.document.mesh_touch import MeshTouch
 from thicket.document.pin_rows import GoneRow, PinRow, Plant, Row, pins_from
 from thicket.document.rasters import Heights, LayerMaps, Mask
 from thicket.document.shape_file import core_shape
@@ -92,6 +93,7 @@ def open_level(folder: str | Path) -> Level:
     return replace(
         level,
         touch=_read_touch("touch/{}.png", stands, folder, level.touch_shape),
+        mesh_touch=_read_mesh_touch("touch/{}.npy", stands, folder),
         pins=_read_pins(folder / "pins.csv", stands, level.stock, given.uprooted),
         snapshots={name: _read_snapshot(folder, name, level.stock) for name in given.snapshots},
     )
@@ -232,6 +234,18 @@ def _read_touch(path: str, stands: Mapping[int, Stand], folder: Path, shape: tup
     return found
 
 
+def _read_mesh_touch(path: str, stands: Mapping[int, Stand], folder: Path) -> dict[int, MeshTouch]:
+    """What is painted of stands on placed meshes, in files called as `path` says of a stand's slug."""
+    found = {}
+    for number, stand in stands.items():
+        name = path.format(stand.slug)
+        if (folder / name).is_file():
+            if (folder / name).stat().st_size > LARGEST_TEXT * 2:
+                raise Refused(f"{name}: it has more than {LARGEST_TEXT * 2 >> 20} MB")
+            found[number] = _named(name, MeshTouch.from_bytes, (folder / name).read_bytes())
+    return found
+
+
 def _pin_row(row: Mapping[str, str], stock: Mapping[str, Item]) -> tuple[int, Row]:
     plant = TypeAdapter(Plant).validate_python(row["plant"])
     home = (row["home_x"], row["home_z"]) if row["home_x"] else None
@@ -273,7 +287,8 @@ def _read_snapshot(folder: Path, name: str, stock: Mapping[str, Item]) -> Snapsh
     for map_ in touch.values():
         _named(f"{stem}.json", check_touch_cell, map_.shape, given.touch_cell)
     pins = _read_pins(folder / f"{stem}.pins.csv", stands, stock, given.uprooted)
-    return Snapshot(given.touch_cell, stands, touch, pins)
+    mesh_touch = _read_mesh_touch(f"{stem}.{{}}.npy", stands, folder)
+    return Snapshot(given.touch_cell, stands, touch, pins, mesh_touch)
 
 
 def _lines(path: Path) -> list[tuple[int, dict[str, str]]]:

@@ -66,3 +66,7 @@ class PlacedMesh(Strict):
     def in_level(self, places: np.ndarray) -> np.ndarray:
         """Places of its own space in level metres, float64 (n, 3)."""
         return np.asarray(places, float) @ self.rotation.T * self.scale + np.array(self.at, float)
+
+    def in_own(self, places: np.ndarray) -> np.ndarray:
+        """Places of the level in its own space, float64 (n, 3)."""
+        return (np.asarray(places, float) - np.array(self.at, float)) @ self.rotation / self.scale

@@ -104,10 +104,11 @@ def duplicate_edit(level: Level, of: Stand, number: int, slug: str, salt: object
     )
     below = [s for s in level.in_order if s.stratum == of.stratum and s.order > of.order]
     stratum = checked(Stratum, of.stratum)
-    touch = level.touch.get(of.number)
+    touch, mesh_touch = level.touch.get(of.number), level.mesh_touch_of(of.number)
     added = AddStand(
         stand=copy,
         touch=touch.array if touch is not None and touch.tiles else None,
+        mesh_touch=mesh_touch.to_bytes() if mesh_touch.painted_anywhere else None,
         uprooted=tuple(level.pins_of(of.number).uprooted),
     )
     order = {s.number: (stratum, place) for place, s in enumerate(below, start=of.place + 2)}

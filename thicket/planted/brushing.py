@@ -3,29 +3,30 @@ box."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from thicket.document.edits import Paint, Painted
+from thicket.document.edits import Paint, Painted, PaintedMesh
+from thicket.document.surfaces import chosen_surfaces
 from thicket.ground.heights import at_cells
-from thicket.ground.shapes import distance_field
+from thicket.ground.shapes import distance_field, distances_at
 from thicket.planted.level import PlantedLevel
+from thicket.planted.mesh_brushing import PRESENT, mesh_painting
+from thicket.planted.mesh_painting import centres
 from thicket.planted.planting import Planting
-from thicket.planted.sheets import Box
+from thicket.planted.sheets import Box, widened
 from thicket.planted.suitability import SiteRasters
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density
 from thicket.planting.stands import Plants
-from thicket.planting.strokes import Stroke, cover, touched
+from thicket.planting.strokes import Stroke, cover, smooth_cells, touched
 from thicket.refused import Refused
 from thicket.site.conditions import Condition
 
 MARGIN = 2
 """Cells kept around a stroke's reach, so that what is interpolated at its rim is whole."""
-PRESENT = 0.02
-"""Where a stand's density is below this, it is not there."""
 
 Cells = tuple[int, int, int, int]
 
@@ -110,19 +111,61 @@ class Brush:
         if self.limits.present:
             suitable = _sampled(planting.suitability, planting.cell, cell, cells)
             works *= density(suitable, touch) * planting.core.fullness > PRESENT
-        return touched(self.stroke, touch, works, cell)
+        return touched(self.stroke, touch, works, smooth_cells(self.stroke.radius, cell))
+
+    def works_on(self, level: PlantedLevel, numbers: Iterable[int]) -> list[int]:
+        """The stands, of some by number, that it works on where it is held: on the terrain those of the
+        terrain, on placed meshes those that grow on one of them; a fill works on all.
+
+        Raises: Refused when it works on none of them.
+        """
+        found, meshes = [], {int(row[0]) for row in self.stroke.on}
+        stands = [level.level.stands[number] for number in sorted(numbers)]
+        for stand in stands:
+            on = stand.settings.on
+            if self.fill or (meshes & set(chosen_surfaces(level.level, on)) if on else not meshes):
+                found.append(stand.number)
+        if not found:
+            where = ", ".join(stands[0].settings.on) or "the terrain"
+            names = stands[0].name if len(stands) == 1 else f"each of these {len(stands)} stands"
+            raise Refused(f"path: {names} grows on {where}, not here")
+        return found
 
     def painting(self, level: PlantedLevel, stands: Iterable[int]) -> Paint:
-        """What it paints on stands, by number, as an edit.
+        """What it paints on stands, by number, as an edit; those that grow elsewhere are left alone.
 
-        Raises: Refused as `reach`, or when one of the limits asks for what the level does not have.
+        Raises: Refused as `reach`, `works_on`, or when one of the limits asks for what the level does not
+        have.
         """
-        box, parts = self.cells(level), []
-        for number in sorted(stands):
+        parts: list[Painted] = []
+        meshes: list[PaintedMesh] = []
+        for number in self.works_on(level, stands):
             planting = level.planting(number)
+            if planting.settings.on:
+                self.reach(level)
+                meshes += self._on_meshes(planting)
+                continue
+            box = self.cells(level)
             window, _ = planting.touch_map.window(box)
             parts.append(Painted(stand=number, box=box, delta=self.delta(planting, window, box)))
-        return Paint(cell=level.level.touch_cell, parts=tuple(parts))
+        return Paint(cell=level.level.touch_cell, parts=tuple(parts), meshes=tuple(meshes))
+
+    def _on_meshes(self, planting: Planting) -> Iterator[PaintedMesh]:
+        limits = self.limits
+        if limits.layer:
+            raise Refused("layer: placed meshes have no ground layers; take that limit away")
+        area = None if limits.area is None else planting.level.shapes[limits.area]
+        return mesh_painting(
+            planting, self.stroke, limits.conditions(), area, limits.present, bool(self.fill)
+        )
+
+    def trial(self, level: PlantedLevel, number: int) -> tuple[Box, Plants]:
+        """What it would leave standing of a stand, by number: the box in m, and the plants in it."""
+        planting = level.planting(number)
+        if not planting.settings.on:
+            return self.left_by(planting, self.cells(level))
+        box = widened(self.reach(level), 4 * planting.touch_cell + planting.facts.crowding)
+        return box, level.after(self.painting(level, [number])).after.planting(number).plants_in(box)
 
     def left_by(self, planting: Planting, cells: Cells) -> tuple[Box, Plants]:
         """What it would leave standing of a stand in a box of cells: the box in m, and the plants."""
@@ -165,10 +208,24 @@ def clearing(level: PlantedLevel, stands: Iterable[int], area: int | None = None
     numbers = list(stands)
     parts = [_part(n, -level.level.touch_of(n).array * inside) for n in numbers]
     found = tuple(part for part in parts if part)
-    if not found:
+    meshes = tuple(part for n in numbers for part in _cleared_on_meshes(level, n, area))
+    if not found and not meshes:
         name = level.stands[numbers[0]].name if len(numbers) == 1 else level.level.name
         raise Refused(f"{name} has no painting{where or ' to clear'}{'' if len(numbers) == 1 else _OPEN}")
-    return Paint(cell=cell, parts=found), where
+    return Paint(cell=cell, parts=found, meshes=meshes), where
+
+
+def _cleared_on_meshes(level: PlantedLevel, number: int, area: int | None) -> Iterator[PaintedMesh]:
+    touch = level.level.mesh_touch_of(number)
+    for surface, cubes in touch.surfaces.items():
+        placed = level.level.surfaces.get(surface)
+        keys, away = cubes.keys, -cubes.touch
+        if area is not None and placed is not None:
+            at = placed.in_level(centres(cubes, keys))
+            inside = distances_at([level.shapes[area]], at[:, 0].copy(), at[:, 2].copy())[0] <= 0
+            keys, away = keys[inside], away[inside]
+        if placed is not None and len(keys):
+            yield PaintedMesh.of(number, surface, cubes.cell, keys, away)
 
 
 _OPEN = " that is not locked"

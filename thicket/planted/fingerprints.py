@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import astuple
+from typing import Any
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from thicket.document.touch import TouchMap
 from thicket.ground.heights import at_cells
 from thicket.hashing import digest, digest_of, hash_of
 from thicket.planted.facts import Facts, clearing_near, uprooted_in
+from thicket.planted.mesh_painting import SeenTouch
 from thicket.planted.occupancy import Occupancy
 from thicket.planted.parts import SheetPlaces, SheetSite
 from thicket.planted.patching import Mark
@@ -51,7 +53,7 @@ class Site:
     def density_at(
         self,
         points: PointSet | Seats,
-        touch: np.ndarray,
+        touch: Any,
         touch_cell: float,
         begins: tuple[int, int],
     ) -> np.ndarray:
@@ -92,7 +94,7 @@ class SheetKeys:
         self,
         facts: Facts,
         sheets: Sheets,
-        touch: TouchMap,
+        touch: TouchMap | SeenTouch,
         places: SheetPlaces,
         occupancy: Occupancy,
         site: Callable[[], SheetSite],

@@ -17,6 +17,7 @@ from thicket.ground.heights import Ground
 from thicket.hashing import digest_of
 from thicket.planted.facts import Facts
 from thicket.planted.fingerprints import SheetKeys, Site
+from thicket.planted.mesh_painting import SeenTouch
 from thicket.planted.occupancy import Occupancy, may_stand_under
 from thicket.planted.parts import Standing
 from thicket.planted.patching import Mark, Reach, TooMuch, around_cut, changed_box, cut_of, in_order, patched
@@ -80,8 +81,11 @@ class Planting(Sheets):
         )
         room = MeshRoom if on_meshes else Occupancy
         self.occupancy = room(self.facts, self, above, around.pinned, around.cache)
+        self.painting: TouchMap | SeenTouch = self.touch_map
+        if isinstance(self.places, MeshPlaces):
+            self.painting = SeenTouch(around.level, around.level.mesh_touch_of(stand.number), self.places)
         self.keys = SheetKeys(
-            self.facts, self, self.touch_map, self.places, self.occupancy, lambda: self.site
+            self.facts, self, self.painting, self.places, self.occupancy, lambda: self.site
         )
         self._changed_in: tuple[Mapping[Sheet, str], Box | None] | None = None
         """The keys of an earlier planting, and the box outside of which nothing differs from it."""
@@ -252,7 +256,7 @@ class Planting(Sheets):
     def density_at(
         self,
         points: PointSet | Seats,
-        touch: np.ndarray | None = None,
+        touch: np.ndarray | SeenTouch | None = None,
         origin: tuple[float, float] = (0.0, 0.0),
     ) -> np.ndarray:
         """Density at places, float32 (n,)."""
@@ -261,9 +265,9 @@ class Planting(Sheets):
             touch, begins = self._touch_around(points)
         return self.site.density_at(points, touch, self.touch_cell, begins)
 
-    def _touch_around(self, points: PointSet | Seats) -> tuple[np.ndarray, tuple[int, int]]:
+    def _touch_around(self, points: PointSet | Seats) -> tuple[np.ndarray | SeenTouch, tuple[int, int]]:
         """Touch around all of some places, and the column and row it begins at."""
-        return self.touch_map.window(cells(box_around(points.x, points.z), self.touch_cell))
+        return self.painting.window(cells(box_around(points.x, points.z), self.touch_cell))
 
     def _candidates(self, box: Box) -> PointSet | Seats:
         """All places inside a box, half open."""
@@ -447,7 +451,7 @@ class Planting(Sheets):
     def expected(self) -> float:
         """About how many plants stand if all have room: what density and fullness give over the level."""
         if isinstance(self.site, MeshFields):
-            return self.site.expected()
+            return self.site.expected(self.painting)
         return expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2)
 
     def count(self) -> int:

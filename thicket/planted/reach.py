@@ -6,7 +6,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from thicket.document.level import Level, Stand
-from thicket.planted.sheets import Box
+from thicket.planted.mesh_painting import painted_box
+from thicket.planted.sheets import Box, around_any
 
 
 def alike_stands(before: Level, after: Level) -> Iterator[tuple[Stand, Stand, Box | None]]:
@@ -39,10 +40,12 @@ def unreached(before: Level, after: Level) -> set[int]:
 def _painted(before: Level, after: Level, number: int) -> Box | None:
     was, now = before.touch_of(number), after.touch_of(number)
     box = None if was is now or was.revisions == now.revisions else was.differing(now)
-    if box is None:
-        return None
-    x0, z0, x1, z1 = (v * after.touch_cell for v in box)
-    return x0, z0, x1, z1
+    metres = None
+    if box:
+        x0, z0, x1, z1 = (v * after.touch_cell for v in box)
+        metres = x0, z0, x1, z1
+    on_meshes = painted_box(after, before.mesh_touch_of(number), after.mesh_touch_of(number))
+    return around_any(metres, on_meshes)
 
 
 def _same_ground(before: Level, after: Level) -> bool:

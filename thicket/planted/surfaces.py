@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -20,12 +20,14 @@ from thicket.ground.shapes import Shape
 from thicket.hashing import digest
 from thicket.lazy import lazy
 from thicket.planted.facts import Facts
+from thicket.planted.mesh_painting import MeshSource, SeenTouch
 from thicket.planted.occupancy import Claim, Occupancy, Parts, may_stand_under
 from thicket.planted.parts import Standing
 from thicket.planted.places import SheetPoints, sorted_by_sheet
 from thicket.planted.sheets import Box, Sheet, Sheets, widened
 from thicket.planted.suitability import SiteRasters
 from thicket.planted.tiled import TiledRaster
+from thicket.planting.density import density_from
 from thicket.planting.hashing import plant_ids, seed_of
 from thicket.planting.layouts import none_laid
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
@@ -83,14 +85,15 @@ class PlacedMeshes:
         """The mesh of a placed one, in its own space. Raises: Refused as `document.surfaces.mesh_of`."""
         return self.cache.get(("mesh", self.source_key(placed)), lambda: mesh_of(self.level, placed))
 
-    def _points(self, placed: PlacedMesh, seed: int, spacing: float) -> MeshPoints:
+    def points(self, placed: PlacedMesh, seed: int, spacing: float) -> MeshPoints:
+        """The places on a mesh in its own space; spacing in m of that space."""
         key = "mesh points", self.source_key(placed), seed, spacing
         return self.cache.get(key, lambda: points_on(self.mesh(placed), spacing, seed))
 
     def seats(self, number: int, seed: int, spacing: float) -> Seats:
         """The places on one mesh as they lie in the level; spacing in m of the level."""
         placed = self.level.surfaces[number]
-        points = self._points(placed, seed, spacing / placed.scale)
+        points = self.points(placed, seed, spacing / placed.scale)
         at, n = placed.in_level(points.at), len(points.at)
         return Seats(
             at[:, 0],
@@ -180,7 +183,7 @@ class PlacedMeshes:
         return Shape("obstacle", corners, clear=0.0, name=placed.name) if len(corners) >= 3 else None
 
 
-class MeshPlaces:
+class MeshPlaces(MeshSource):
     """The places of one stand that grows on placed meshes."""
 
     def __init__(self, facts: Facts, sheets: Sheets, meshes: PlacedMeshes, cache: Cache) -> None:
@@ -207,6 +210,11 @@ class MeshPlaces:
             return sorted_by_sheet(chosen(seats, within), sheets.sheet_size, columns, columns * many)
 
         return self.cache.get(("mesh seats", self.key, sheets.width, sheets.length), make)
+
+    def own_points(self, number: int) -> MeshPoints:
+        """Its places on one mesh, by number, in the mesh's own space."""
+        placed = self.facts.level.surfaces[number]
+        return self.meshes.points(placed, self.facts.stand.seed, self.facts.core.spacing / placed.scale)
 
     def of(self, sheet: Sheet) -> PointSet | Seats:
         """The places of one sheet."""
@@ -313,11 +321,15 @@ class MeshFields:
         found = [(c, c.rule.at(seen, c)) for c in conditions if not (c.on and self.site_rasters.lacks(c))]
         return [(c, values) for c, values in found if values is not None]
 
-    def density_at(self, points: PointSet | Seats, *painting: object) -> np.ndarray:
-        """Density at places, float32 (n,); no painting of the terrain reaches them."""
-        assert isinstance(points, Seats)
-        found = self.values(points, deciding(self.facts.rules))
+    def suitability_at(self, points: Seats, conditions: list[Condition]) -> np.ndarray:
+        """What conditions give together at places, float32 (n,) 0–1."""
+        found = self.values(points, conditions)
         return suitability([v for _, v in found], [c for c, _ in found], (len(points.x),))
+
+    def density_at(self, points: PointSet | Seats, touch: Any, *cells: object) -> np.ndarray:
+        """Density at places, float32 (n,), from what is painted on the meshes."""
+        assert isinstance(points, Seats)
+        return density_from(self.suitability_at(points, deciding(self.facts.rules)), touch.at(points))
 
     def variation_at(
         self, points: PointSet | Seats, which: np.ndarray
@@ -335,10 +347,10 @@ class MeshFields:
             drives.append(suitability([v for _, v in seen], [c for c, _ in seen], n) if seen else None)
         return factor, drives
 
-    def expected(self) -> float:
+    def expected(self, touch: Any) -> float:
         """About how many plants stand if all have room."""
         points = self.places.all.points
-        return float(planted(self.facts.core, points, self.density_at(points)).sum())
+        return float(planted(self.facts.core, points, self.density_at(points, touch)).sum())
 
 
 class MeshRoom(Occupancy):

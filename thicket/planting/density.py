@@ -42,6 +42,12 @@ def density(suitability: np.ndarray, touch: np.ndarray) -> np.ndarray:
     return out
 
 
+def density_from(suitability: np.ndarray, touch: np.ndarray) -> np.ndarray:
+    """The same at places: suitability float32 (n,) 0–1 and touch float32 (n,) −1…+1; float32 (n,)."""
+    raised = suitability + touch * (1 - suitability)
+    return np.where(touch >= 0, raised, suitability * (1 + touch)).astype(np.float32)
+
+
 @nb.njit(nogil=True, cache=True)
 def _density_at(suitability, cell, touch, touch_cell, col0, row0, x, z, out):
     for k in range(x.shape[0]):

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
 
 import numba as nb
 import numpy as np
@@ -30,7 +30,8 @@ class Stroke:
     the touch that *level* works toward, −1–1. pressure: a share of the strength for each point of the path,
     all 1 when it is left out. tip: how strongly the brush works over its square, float32 (side, side) 0–1,
     round when left out; turn: whether the tip keeps north up (still), turns with the path (along) or by
-    chance from place to place (random).
+    chance from place to place (random). on: for a stroke over placed meshes, what lies under each point of
+    the path: the mesh's number, the altitude in m, and the direction x, y, z that the surface faces.
 
     The whole drag counts once wherever it passes, and a tip is set down at even lengths of the path, so
     neither the pointer's speed nor how often it was read changes the result.
@@ -45,6 +46,7 @@ class Stroke:
     pressure: Sequence[float] | None = None
     tip: np.ndarray | None = None
     turn: str = "still"
+    on: Sequence[tuple[int, float, float, float, float]] = ()
 
     def __post_init__(self) -> None:
         if self.verb not in VERBS:
@@ -59,6 +61,8 @@ class Stroke:
             raise Refused("the touch that is evened toward must lie between -1 and 1")
         if self.pressure is not None and len(self.pressure) != len(self.path):
             raise Refused("there must be one pressure for each point of the path")
+        if self.on and len(self.on) != len(self.path):
+            raise Refused("on: there must be one place on a mesh for each point of the path")
         if self.turn not in TURNS:
             raise Refused(f"a tip turns still, along or random, not {self.turn!r}")
 
@@ -69,6 +73,10 @@ class Stroke:
         (x0, z0), (x1, z1) = path.min(0) - self.radius, path.max(0) + self.radius
         return float(x0), float(z0), float(x1), float(z1)
 
+    def at_scale(self, factor: float) -> Stroke:
+        """The same with another radius."""
+        return replace(self, radius=self.radius * factor)
+
     def margin(self, cell: float) -> int:
         """Cells around the reach that its result is read from."""
         return ease_margin(self.radius, cell) if self.verb == "ease" else 0
@@ -76,15 +84,17 @@ class Stroke:
 
 def ease_margin(radius: float, cell: float) -> int:
     """Cells that easing looks around each one."""
-    return int(3 * _spread(radius, cell) + 0.5) + 1
+    return int(3 * spread_of(radius, cell) + 0.5) + 1
 
 
-def _spread(radius: float, cell: float) -> float:
+def spread_of(radius: float, cell: float) -> float:
+    """Over how many cells easing smooths, as a standard deviation."""
     return min(max(EASED_OVER * radius / cell, 1.0), 40.0)
 
 
 @nb.njit(nogil=True, cache=True)
-def _fall_off(far, radius, soft):
+def fall_off(far, radius, soft):
+    """How strong a brush is so far from its middle: 1 inside, down to 0 over the soft share of the radius."""
     if soft <= 0.0:
         return 1.0
     w = min((radius - far) / (soft * radius), 1.0)
@@ -112,7 +122,7 @@ def _cover(path, pressure, radius, soft, cell, col0, row0, out):
                     t = min(max(((x - ax) * ex + (z - az) * ez) / length, 0.0), 1.0)
                 far = np.sqrt((x - ax - t * ex) ** 2 + (z - az - t * ez) ** 2)
                 if far < radius:
-                    w = _fall_off(far, radius, soft) * (pressure[q] + t * (pressure[p] - pressure[q]))
+                    w = fall_off(far, radius, soft) * (pressure[q] + t * (pressure[p] - pressure[q]))
                     out[j, i] = max(out[j, i], w)
 
 
@@ -138,7 +148,7 @@ def _stamp(cx, cz, angle, strength, tip, radius, soft, cell, col0, row0, out):
                 w = (tip[b, a] * (1 - u) + tip[b, a + 1] * u) * (1 - v) + (
                     tip[b + 1, a] * (1 - u) + tip[b + 1, a + 1] * u
                 ) * v
-                out[j, i] = max(out[j, i], w * strength * _fall_off(far, radius, soft))
+                out[j, i] = max(out[j, i], w * strength * fall_off(far, radius, soft))
 
 
 @nb.njit(nogil=True, cache=True)
@@ -223,27 +233,32 @@ def along_path(path: Sequence[tuple[float, float]], x: np.ndarray, z: np.ndarray
     return out
 
 
-def touched(stroke: Stroke, touch: np.ndarray, covered: np.ndarray, cell: float) -> np.ndarray:
+def touched(
+    stroke: Stroke, touch: np.ndarray, covered: np.ndarray, smooth: Callable[[np.ndarray], np.ndarray]
+) -> np.ndarray:
     """The difference that a stroke's verb makes to touch where it works, int16 of its shape; touch +
     difference stays within ±1.
 
-    Parameters: touch, int16 (rows, columns) in units of `TOUCH_UNIT`; covered, how strongly the stroke works
-    on each cell, 0–1; cell in m. Easing reads `Stroke.margin` cells beyond those that are covered.
+    Parameters: touch, int16 in units of `TOUCH_UNIT`; covered, how strongly the stroke works on each cell,
+    0–1; smooth gives what easing works toward.
     """
     strength = covered * np.float32(stroke.strength)
     if stroke.verb in ("thicken", "thin"):
         step = np.rint(strength * (TOUCH_UNIT if stroke.verb == "thicken" else -TOUCH_UNIT)).astype(np.int32)
     else:
-        if stroke.verb == "ease":
-            aim = gaussian_filter(
-                touch.astype(np.float32), _spread(stroke.radius, cell), mode="nearest", truncate=3.0
-            )
-        else:
-            aim = np.float32(stroke.toward * TOUCH_UNIT)
+        aim = smooth(touch) if stroke.verb == "ease" else np.float32(stroke.toward * TOUCH_UNIT)
         step = np.rint((aim - touch) * strength).astype(np.int32)
     return (np.clip(touch + step, -TOUCH_UNIT, TOUCH_UNIT) - touch).astype(np.int16)
 
 
+def smooth_cells(radius: float, cell: float) -> Callable[[np.ndarray], np.ndarray]:
+    """What smooths touch in cells of a raster, which is read `Stroke.margin` cells beyond those covered."""
+    return lambda touch: gaussian_filter(
+        touch.astype(np.float32), spread_of(radius, cell), mode="nearest", truncate=3.0
+    )
+
+
 def stroke_delta(stroke: Stroke, touch: np.ndarray, cell: float, col0: int, row0: int) -> np.ndarray:
     """The difference a stroke makes to touch, int16 of its shape; touch + delta stays within ±1."""
-    return touched(stroke, touch, cover(stroke, cell, col0, row0, touch.shape), cell)
+    covered = cover(stroke, cell, col0, row0, touch.shape)
+    return touched(stroke, touch, covered, smooth_cells(stroke.radius, cell))

@@ -1,3 +1,4 @@
+import type { Spot } from '../src/stage/eyeView'
 import { createPinia, disposePinia, getActivePinia, setActivePinia } from 'pinia'
 import { vi } from 'vitest'
 import { createApp, effectScope, h, nextTick, type Component, type EffectScope, type Plugin } from 'vue'
@@ -57,6 +58,8 @@ export async function until<T>(look: () => T, most = 10_000): Promise<NonNullabl
   }
   throw new Error(`never came: ${look}`)
 }
+/** A place of the terrain under the pointer. */
+export const spot = (x: number, z: number): Spot => ({ at: [x, 0, z], on: null })
 export const settled = (ms = 0) => new Promise((resolve) => setTimeout(resolve, ms))
 
 export function stand(id: number, part: Partial<Stand> = {}): Stand {

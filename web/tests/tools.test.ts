@@ -5,17 +5,24 @@ import { usePointer } from '../src/level/usePointer'
 import { useSwards } from '../src/planting/useSwards'
 import { useTools } from '../src/planting/useTools'
 import { STRIDE } from '../src/stage/payload'
+import type { Surface } from '../src/api/client'
 import type { Stage } from '../src/stage/stage'
 import { useStores, type Stores } from '../src/shared/stores'
 import { useOutbox } from '../src/planting/outbox'
-import { inScope, openLevel, refuse, serve, settled, stand, changed, PULSE, kept } from './help'
+import { inScope, openLevel, refuse, serve, settled, spot, stand, changed, PULSE, kept } from './help'
 
 /** What the tools use of a stage: flat ground at 0 m, one pixel of the plan a metre. */
 function fakeStage() {
   const view = { x: 0, y: 1.7, z: 0, heading: 0, pitch: 0, fov: 60, aspect: 1.6 }
   return {
     view,
-    eye: { view, pick: (x: number, y: number): [number, number, number] => [x, 0, y] },
+    eye: { view, pick: (x: number, y: number) => spot(x, y) },
+    under: (x: number, z: number, meshes: boolean) =>
+      z >= 0 && x >= 0 && x < 900
+        ? meshes && x > 500
+          ? { at: [x, 4, z], on: [7, 4, 0, 1, 0] }
+          : spot(x, z)
+        : null,
     plan: { pixel: 1, at: (x: number, y: number) => [x, y], pan: vi.fn(), zoom: vi.fn() },
     ground: { inside: (x: number, z: number) => x >= 0 && z >= 0 && x < 900 && z < 900, heightAt: () => 0 },
     store: { stands: new Map() },
@@ -254,10 +261,43 @@ describe('setting single plants', () => {
       },
     ])
   })
+  it('paints on the mesh under it what grows there, and says what is left alone', async () => {
+    stores.level.surfaces = [{ id: 7, name: 'Tank', group: 'steel' } as Surface]
+    const moss = stand(1, { name: 'Moss' })
+    moss.settings = { ...moss.settings, on: ['steel'] }
+    stores.level.stands = [moss, stand(2, { name: 'Birch' })]
+    stores.level.selected = [1, 2]
+    stores.brush.take('thin')
+    const { go } = pointing()
+    go([
+      [600, 40],
+      [620, 40],
+    ])
+    await settled(20)
+    expect(bodies('POST /api/levels/fell/strokes')).toMatchObject([
+      {
+        path: [
+          [600, 40],
+          [620, 40],
+        ],
+        on: [
+          [7, 4, 0, 1, 0],
+          [7, 4, 0, 1, 0],
+        ],
+      },
+    ])
+    expect(stores.brush.leftAlone([7, 4, 0, 1, 0])).toBe('Birch grows on the terrain: left alone here')
+    expect(stores.brush.leftAlone(null)).toBe('Moss grows on steel: left alone here')
+    stores.level.selected = [1]
+    go([[10, 10]])
+    await settled(20)
+    expect(stores.level.trouble).toBe('Moss grows on steel: left alone here')
+    expect(bodies('POST /api/levels/fell/strokes')).toHaveLength(1)
+  })
   it('says why nothing can be set', () => {
     const { tools } = pointing()
     stores.level.stands = [stand(1, { sward: true, name: 'Grass' })]
-    expect(tools.ghost.begin(5, 5)).toBe(false)
+    expect(tools.ghost.begin(spot(5, 5))).toBe(false)
     expect(stores.level.trouble).toBe('Grass is a sward: it has no single plants to set.')
   })
 })

@@ -24,6 +24,7 @@ import {
   refuse,
   serve,
   settled,
+  spot,
   stand,
   until,
   uploads,
@@ -623,8 +624,8 @@ describe('a plant that is to be set', () => {
   }
   it('is asked for where the pointer came last, however fast it goes', async () => {
     const { asked, set } = begin()
-    void set.hover(1, 1)
-    for (let x = 2; x < 30; x++) void set.hover(x, 1)
+    void set.hover(spot(1, 1))
+    for (let x = 2; x < 30; x++) void set.hover(spot(x, 1))
     await until(() => !!asked.length && JSON.stringify(asked.at(-1)!.body).includes('"x":29'))
     await settled(10)
     // One at a time: how many fit in between depends on the machine.
@@ -635,27 +636,27 @@ describe('a plant that is to be set', () => {
       'POST /api/levels/fell/stands/1/pins/try': () =>
         ghost({ trouble: 'A stone is in the way.', disc: [5, 6, 2] }),
     })
-    await set.hover(5, 5)
+    await set.hover(spot(5, 5))
     expect(stage.setRings.mock.lastCall![0]).toEqual([{ x: 5, z: 6, radius: 2 }])
-    set.begin(5, 5)
+    set.begin(spot(5, 5))
     await set.end()
     expect([store.trouble, asked.some((a) => a.what.endsWith('/pins'))]).toEqual([
       'A stone is in the way.',
       false,
     ])
     stores.brush.push = true
-    set.begin(5, 5)
+    set.begin(spot(5, 5))
     await set.end()
     expect(asked.find((a) => a.what.endsWith('/pins'))!.body).toMatchObject({ push: true })
   })
   it('keeps the turn and size that were given to it, and only for that one', async () => {
     const { asked, set } = begin()
-    await set.hover(5, 5)
+    await set.hover(spot(5, 5))
     set.adjust(-90, 1)
     await settled(10)
     set.adjust(0, 1.5)
-    set.begin(5, 5)
-    set.extend(5, 18)
+    set.begin(spot(5, 5))
+    set.extend(spot(5, 18))
     await set.end()
     const kept = () => asked.filter((a) => a.what.endsWith('/pins')).map((a) => a.body as { add: object[] })
     expect(kept()[0].add).toEqual([
@@ -664,22 +665,22 @@ describe('a plant that is to be set', () => {
       { x: 5, z: 13 },
       { x: 5, z: 17 },
     ])
-    await set.hover(30, 30)
-    set.begin(30, 30)
+    await set.hover(spot(30, 30))
+    set.begin(spot(30, 30))
     await set.end()
     expect(kept()[1].add).toEqual([{ x: 30, z: 30 }])
   })
   it('stays in hand when it is refused, and goes when it is given up', async () => {
     const { set } = begin({ 'POST /api/levels/fell/stands/1/pins': () => refuse('The pit is kept clear.') })
-    await set.hover(5, 5)
-    set.begin(5, 5)
+    await set.hover(spot(5, 5))
+    set.begin(spot(5, 5))
     await set.end()
     expect([store.trouble, set.ghost.value !== null]).toEqual(['The pit is kept clear.', true])
-    set.begin(5, 5)
+    set.begin(spot(5, 5))
     set.cancel()
     expect([set.ghost.value, set.setting.value]).toEqual([null, false])
     store.stands = [stand(1, { sward: true, name: 'Moor-grass' } as Partial<Stand>)]
-    expect([set.begin(5, 5), store.trouble]).toEqual([false, expect.stringContaining('is a sward')])
+    expect([set.begin(spot(5, 5)), store.trouble]).toEqual([false, expect.stringContaining('is a sward')])
   })
 })
 

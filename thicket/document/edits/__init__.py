@@ -30,7 +30,7 @@ from thicket.document.edits.level import (
     SetPlots,
     SetWind,
 )
-from thicket.document.edits.painting import Paint, Painted
+from thicket.document.edits.painting import Paint, Painted, PaintedMesh
 from thicket.document.edits.plants import ChangePins, ChangeUprooted
 from thicket.document.edits.shapes import ChangeShapes
 from thicket.document.edits.snapshots import GoBack, RemoveSnapshot, SetPlanting, TakeSnapshot
@@ -129,6 +129,7 @@ __all__ = [
     "OrderStands",
     "Paint",
     "Painted",
+    "PaintedMesh",
     "RemoveSnapshot",
     "RemoveStand",
     "Rename",

@@ -10,9 +10,10 @@ import numpy as np
 from thicket.document.edits.base import Edit, changed, check_as_before
 from thicket.document.edits.plants import Places, uprooted_from
 from thicket.document.edits.stands import check_mix
-from thicket.document.edits.values import Array
+from thicket.document.edits.values import Array, Blob
 from thicket.document.level import Level, Snapshot, snapshot_of
 from thicket.document.level_file import StandFile, file_of, stand_from
+from thicket.document.mesh_touch import MeshTouch
 from thicket.document.pin_rows import PinRows, pins_from, rows_of
 from thicket.document.settings import Name, Strict
 from thicket.document.touch import TouchMap
@@ -22,12 +23,13 @@ from thicket.refused import Conflict, Missing, Refused
 
 
 class Saved(Strict):
-    """The planting of a level, as a snapshot holds it. Touch is int16 over all touch cells of `touch_cell` m;
-    all but the stands by their numbers."""
+    """The planting of a level, as a snapshot holds it. Touch is int16 over all touch cells of `touch_cell` m,
+    on placed meshes a file of `MeshTouch`; all but the stands by their numbers."""
 
     touch_cell: float
     stands: tuple[StandFile, ...]
     touch: dict[int, Array] = {}
+    mesh_touch: dict[int, Blob] = {}
     pins: dict[int, PinRows] = {}
     uprooted: dict[int, Places] = {}
 
@@ -39,6 +41,7 @@ class Saved(Strict):
             touch_cell=shot.touch_cell,
             stands=tuple(file_of(stand) for _, stand in sorted(shot.stands.items())),
             touch={n: t.array for n, t in shot.touch.items() if t.tiles},
+            mesh_touch={n: t.to_bytes() for n, t in shot.mesh_touch.items() if t.painted_anywhere},
             pins={n: rows_of(pins) for n, pins in shot.pins.items()},
             uprooted={n: tuple(pins.uprooted) for n, pins in shot.pins.items() if pins.uprooted},
         )
@@ -53,6 +56,7 @@ class Saved(Strict):
                 n: pins_from(self.pins.get(n, {}), map(uprooted_from, self.uprooted.get(n, ())))
                 for n in sorted(self.pins.keys() | self.uprooted.keys())
             },
+            {n: MeshTouch.from_bytes(data) for n, data in self.mesh_touch.items()},
         )
 
 
@@ -134,7 +138,13 @@ def _planted_as(level: Level, shot: Snapshot) -> Level:
     locked = [stand.name for stand in level.stands.values() if stand.locked]
     if locked:
         raise Conflict(f"{locked[0]} is locked: unlock it first")
-    after = replace(level, stands=dict(shot.stands), touch=dict(shot.touch), pins=dict(shot.pins))
+    after = replace(
+        level,
+        stands=dict(shot.stands),
+        touch=dict(shot.touch),
+        pins=dict(shot.pins),
+        mesh_touch=dict(shot.mesh_touch),
+    )
     if shot.touch_cell != level.touch_cell or any(t.shape != level.touch_shape for t in shot.touch.values()):
         raise Refused(
             f"snapshot: it was painted on touch cells of {shot.touch_cell:g} m over another ground or with "
@@ -153,6 +163,7 @@ def planting_digest(level: Level) -> str:
         shot.touch_cell,
         [file_of(stand).model_dump(mode="json") for _, stand in sorted(shot.stands.items())],
         sorted((n, t.whole_digest) for n, t in shot.touch.items() if t.painted_anywhere),
+        sorted((n, t.digest) for n, t in shot.mesh_touch.items() if t.painted_anywhere),
         [
             (n, [(p, row.model_dump(mode="json")) for p, row in rows_of(pins).items()], pins.uprooted)
             for n, pins in sorted(shot.pins.items())

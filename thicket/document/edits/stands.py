@@ -11,11 +11,12 @@ from pydantic import Field
 from thicket.document.edits.base import Edit, check_as_before, stand_of, unlocked
 from thicket.document.edits.level import checked
 from thicket.document.edits.plants import Places, uprooted_from, with_pins
-from thicket.document.edits.values import Array
+from thicket.document.edits.values import Array, Blob
 from thicket.document.level import Level
 from thicket.document.level_file import Seed, StandFile, file_of, stand_from
 from thicket.document.pin_rows import PinRows, pins_from, rows_of
 from thicket.document.settings import Colour, Name, StandSettings, Stratum
+from thicket.document.mesh_touch import MeshTouch
 from thicket.document.touch import TouchMap
 from thicket.limits import STANDS, check_count
 from thicket.refused import Refused
@@ -32,11 +33,12 @@ def check_mix(level: Level, settings: StandSettings, name: str) -> None:
 
 class AddStand(Edit):
     """Put a new stand into the level, with what is painted and set by hand of it: `touch`, int16 over all of
-    the level's touch cells; `pins` and `uprooted` as `thicket.document.edits.plants` has them."""
+    the level's touch cells; `mesh_touch`, on placed meshes, as a file of `MeshTouch`; `pins` and `uprooted` as `thicket.document.edits.plants` has them."""
 
     kind: Literal["add stand"] = "add stand"
     stand: StandFile
     touch: Array | None = None
+    mesh_touch: Blob | None = None
     pins: PinRows = {}
     uprooted: Places = ()
 
@@ -56,6 +58,9 @@ class AddStand(Edit):
         check_count("stands", after.stands, STANDS)
         if self.touch is not None:
             after = after.with_touch(given.number, TouchMap.of(np.ascontiguousarray(self.touch, np.int16)))
+        if self.mesh_touch is not None:
+            painted = MeshTouch.from_bytes(self.mesh_touch)
+            after = replace(after, mesh_touch={**after.mesh_touch, given.number: painted})
         if self.pins or self.uprooted:
             after = with_pins(after, given.number, pins_from(self.pins, map(uprooted_from, self.uprooted)))
         return after
@@ -81,15 +86,20 @@ class RemoveStand(Edit):
             return {number: thing for number, thing in things.items() if number != self.number}
 
         return replace(
-            level, stands=without(level.stands), touch=without(level.touch), pins=without(level.pins)
+            level,
+            stands=without(level.stands),
+            touch=without(level.touch),
+            pins=without(level.pins),
+            mesh_touch=without(level.mesh_touch),
         )
 
     def inverse(self, level: Level) -> AddStand:
         stand, pins = stand_of(level, self.number), level.pins_of(self.number)
-        touch = level.touch.get(self.number)
+        touch, mesh_touch = level.touch.get(self.number), level.mesh_touch_of(self.number)
         return AddStand(
             stand=file_of(stand),
             touch=touch.array if touch is not None and touch.tiles else None,
+            mesh_touch=mesh_touch.to_bytes() if mesh_touch.painted_anywhere else None,
             pins=rows_of(pins),
             uprooted=tuple(pins.uprooted),
         )

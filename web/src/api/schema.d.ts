@@ -6079,7 +6079,9 @@ export interface components {
          * StrokeIn
          * @description A drag of the brush over one stand, and `also` over others: see `thicket.planting.strokes.Stroke`. The
          *     key makes a repeat count once. `tip` is a made tip's name or the number of one's own; `fill` works
-         *     everywhere in the level, or in the area of the limits.
+         *     everywhere in the level, or in the area of the limits. Over placed meshes `on` has, for each point of the
+         *     path, the mesh's id, the altitude and the direction that the surface faces; stands that grow elsewhere are
+         *     left alone.
          */
         StrokeIn: {
             /**
@@ -6107,6 +6109,17 @@ export interface components {
             ][];
             /** Pressure */
             pressure?: number[] | null;
+            /**
+             * On
+             * @default []
+             */
+            on: [
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
             /** Radius */
             radius: number;
             /** Soft */

@@ -224,7 +224,7 @@ const { setting, cursor, over, pointer, down, moved, up, left, hover, away, whee
 )
 
 watch([() => brush.verb, () => brush.scope, () => store.selected.join()], tools.rest)
-watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => tools.reach(tools.at.value))
+watch([() => brush.verb, () => brush.radius, () => brush.soft, armed], () => tools.reach())
 
 const POINTS = ['north', 'north-east', 'east', 'south-east', 'south', 'south-west', 'west', 'north-west']
 const eyePlace = computed(() => {
@@ -252,9 +252,12 @@ const inHand = computed(() => {
   return `${verb === 'level' ? 'Even' : verb[0].toUpperCase() + verb.slice(1)} ${names}`
 })
 /** Whose ground the pointer is over, when that is not one's own; and whose share a stroke overruns. */
-const beware = computed(() =>
-  over.value ? [plots.warning(...over.value), ...plots.triedOver].filter(Boolean).join('; ') : '',
-)
+const beware = computed(() => {
+  const spot = tools.spot.value
+  const alone = brush.paints && spot ? brush.leftAlone(spot.on) : ''
+  const words = over.value ? [alone, plots.warning(...over.value), ...plots.triedOver] : []
+  return words.filter(Boolean).join('; ')
+})
 const look = (b: Bookmark) =>
   stage.value?.look({ x: b.x, y: b.y, z: b.z, heading: b.heading, pitch: b.pitch, fov: b.fov })
 function goTo(x: number, z: number) {

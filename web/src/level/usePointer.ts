@@ -1,4 +1,5 @@
 import { computed, ref, type ShallowRef } from 'vue'
+import type { Spot } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
 import type { useFly } from './useFly'
 import type { useTools } from '../planting/useTools'
@@ -36,15 +37,15 @@ export function usePointer(
   const pointer = ref<Place | null>(null)
   /** Whether a press on the stage sets a corner of a shape or asks why, and does not paint or turn. */
   const setting = computed(() => (edits() && shapes.tool !== null) || asking())
-  function ground(where: Where, event: PointerEvent): Place | null {
+  /** What lies under the pointer; on the plan placed meshes hide the ground from what grows on them alone. */
+  function under(where: Where, event: PointerEvent): Spot | null {
     const s = stage.value!
-    if (where === 'plan') {
-      const [x, z] = s.plan.at(...place(event))
-      return s.ground.inside(x, z) ? [x, z] : null
-    }
-    const hit = s.eye.pick(...place(event))
-    return hit ? [hit[0], hit[2]] : null
+    if (where === 'eye') return s.eye.pick(...place(event))
+    const [x, z] = s.plan.at(...place(event))
+    return s.under(x, z, tools.onMeshes.value)
   }
+  const flat = (spot: Spot | null): Place | null => spot && [spot.at[0], spot.at[2]]
+  const ground = (where: Where, event: PointerEvent) => flat(under(where, event))
 
   function down(where: Where, event: PointerEvent) {
     if (!stage.value) return
@@ -52,11 +53,11 @@ export function usePointer(
     pressed = [event.clientX, event.clientY]
     if (where === 'eye' && (event.button === 1 || (event.shiftKey && !armed.value))) {
       event.preventDefault()
-      pivot = stage.value.eye.pick(...place(event))
+      pivot = stage.value.eye.pick(...place(event))?.at ?? null
       return void (drag.value = 'orbit')
     }
-    const at = event.button === 0 && armed.value ? ground(where, event) : null
-    if (!at || !tools.down(at, event, where)) drag.value = where === 'eye' ? 'look' : 'pan'
+    const spot = event.button === 0 && armed.value ? under(where, event) : null
+    if (!spot || !tools.down(spot, event, where)) drag.value = where === 'eye' ? 'look' : 'pan'
   }
   function moved(where: Where, event: PointerEvent) {
     const s = stage.value
@@ -67,10 +68,11 @@ export function usePointer(
       s.plan.pan(event.movementX, event.movementY)
       return s.touchPlan()
     }
-    const at = ground(where, event)
+    const spot = under(where, event)
+    const at = flat(spot)
     over.value = at
     cursor.value = where === 'eye' ? at : null
-    if (armed.value || tools.doing.value) tools.move(at, event, where)
+    if (armed.value || tools.doing.value) tools.move(spot, event, where)
     else if (where === 'plan') s.setCursor(at)
   }
   /** Where the pointer is in the eye view, shown on the plan. */

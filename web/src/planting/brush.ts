@@ -3,6 +3,7 @@ import { defineStore, storeToRefs } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
 import { answer, api, type Stand, type Stroke, type Tip } from '../api/client'
 import { useLevel } from '../level/level'
+import type { On } from '../stage/placedMeshes'
 import { useTool, type TouchVerb, type Verb } from './tool'
 
 export type { TouchVerb, Verb }
@@ -57,6 +58,24 @@ export const useBrush = defineStore('brush', () => {
     )
   })
 
+  /** Those of them that grow on what is under the pointer: a placed mesh, or the terrain. */
+  const worksOn = (on: On | null): Stand[] => {
+    const mesh = on && level.surfaces.find((s) => s.id === on[0])
+    return targets.value.filter((s) => {
+      const names = s.settings.on ?? []
+      return mesh ? names.includes(mesh.name) || (!!mesh.group && names.includes(mesh.group)) : !names.length
+    })
+  }
+  /** Which of them grow elsewhere and are left alone there, in words; empty where none are. */
+  const leftAlone = (on: On | null): string => {
+    const works = worksOn(on)
+    const alone = targets.value.filter((s) => !works.includes(s))
+    if (!alone.length) return ''
+    const names = alone.length > 2 ? `${alone.length} stands` : alone.map((s) => s.name).join(' and ')
+    const where = alone[0].settings.on?.length ? `on ${alone[0].settings.on.join(', ')}` : 'on the terrain'
+    return `${names} ${alone.length > 1 ? 'grow elsewhere' : `grows ${where}`}: left alone here`
+  }
+
   const scaleRadius = (factor: number) =>
     void (radius.value = Math.round(clamp(radius.value * factor, 0.5, 200) * 10) / 10)
   const addStrength = (step: number) =>
@@ -68,7 +87,12 @@ export const useBrush = defineStore('brush', () => {
    * What a stroke with this brush asks of the server; `opposite` thins in place of thickening and the
    * other way round.
    */
-  function stroke(path: [number, number][], pressure: number[] | null, opposite = false): Stroke {
+  function stroke(
+    path: [number, number][],
+    pressure: number[] | null,
+    opposite = false,
+    on: On[] = [],
+  ): Stroke {
     const v = verb.value as TouchVerb
     const [first, ...rest] = targets.value
     return {
@@ -77,6 +101,7 @@ export const useBrush = defineStore('brush', () => {
       also: rest.map((s) => s.id),
       verb: (opposite && OPPOSITE[v]) || v,
       path,
+      on,
       pressure,
       radius: radius.value,
       soft: soft.value,
@@ -106,6 +131,8 @@ export const useBrush = defineStore('brush', () => {
     paints,
     limited,
     targets,
+    worksOn,
+    leftAlone,
     scaleRadius,
     addStrength,
     take,

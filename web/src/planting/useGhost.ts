@@ -1,5 +1,6 @@
 import { computed, ref, shallowRef, type ShallowRef } from 'vue'
 import { answer, api, type Ghost } from '../api/client'
+import type { Spot } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
 import type { Stores } from '../shared/stores'
 
@@ -18,7 +19,7 @@ export function useGhost(
   let turn: number | null = null
   let size = 1
   let places: [number, number][] = []
-  let at: [number, number] | null = null
+  let at: Spot | null = null
   let asking = false
 
   const bodyOf = (x: number, z: number, g: Ghost | null = ghost.value) => ({
@@ -43,8 +44,9 @@ export function useGhost(
   const grown = (g: Ghost) => g.form.map((v, k) => (k === 7 || k === 8 ? v * size : v))
 
   /** The pointer is over a place. */
-  async function hover(x: number, z: number): Promise<void> {
-    at = [x, z]
+  async function hover(spot: Spot): Promise<void> {
+    const [x, , z] = spot.at
+    at = spot
     if (asking || !stand.value || !store.mayPlant) return
     asking = true
     try {
@@ -60,7 +62,7 @@ export function useGhost(
       store.report(error)
     } finally {
       asking = false
-      if (at && (at[0] !== x || at[1] !== z)) void hover(...at)
+      if (at && at !== spot) void hover(at)
     }
   }
   /** Turn the ghost by degrees, or size it by a factor. */
@@ -68,7 +70,7 @@ export function useGhost(
     if (!ghost.value) return
     turn = (turn ?? ghost.value.plant.turn) + by
     size = Math.min(Math.max(size * factor, 0.2), 4)
-    if (by && at) void hover(...at)
+    if (by && at) void hover(at)
     else show()
   }
   function clear(): void {
@@ -79,7 +81,7 @@ export function useGhost(
     stage.value?.setRings([])
   }
 
-  function begin(x: number, z: number): boolean {
+  function begin(spot: Spot): boolean {
     if (!stand.value) {
       store.trouble =
         store.chosen.length === 1
@@ -88,11 +90,12 @@ export function useGhost(
       return false
     }
     setting.value = true
-    places = [[x, z]]
+    places = [[spot.at[0], spot.at[2]]]
     return true
   }
   /** Held down and drawn, plants are set at the stand's spacing. */
-  function extend(x: number, z: number): void {
+  function extend(spot: Spot): void {
+    const [x, , z] = spot.at
     if (!setting.value || !stand.value) return
     const [lx, lz] = places[places.length - 1]
     const far = Math.hypot(x - lx, z - lz)

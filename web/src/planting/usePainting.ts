@@ -1,6 +1,8 @@
 import { ref, shallowRef, type ShallowRef } from 'vue'
 import { answerBytes, api, type Stand, type Stroke } from '../api/client'
 import { decode } from '../stage/payload'
+import type { Spot } from '../stage/eyeView'
+import type { On } from '../stage/placedMeshes'
 import type { Stage } from '../stage/stage'
 import type { Stores } from '../shared/stores'
 
@@ -20,6 +22,8 @@ export function usePainting(
   { level: store, brush, plots }: Pick<Stores, 'level' | 'brush' | 'plots'>,
 ) {
   const path = ref<[number, number][]>([])
+  /** What of placed meshes lies under each point of the path; empty for a stroke over the terrain. */
+  let on: On[] = []
   const painting = ref(false)
   const unseen = ref<Unseen | null>(null)
   /**
@@ -32,7 +36,7 @@ export function usePainting(
   let tried = 0
   let trying: AbortController | null = null
 
-  const stroke = (): Stroke => brush.stroke(path.value, pressure, opposite)
+  const stroke = (): Stroke => brush.stroke(path.value, pressure, opposite, on)
 
   /** Show what the stroke so far would leave, and again as long as it is drawn on. */
   async function attempt(): Promise<void> {
@@ -42,7 +46,7 @@ export function usePainting(
     const control = (trying = new AbortController())
     void plots.weigh({ ...stroke(), view: { ...s.eye.view } }, () => painting.value)
     try {
-      for (const stand of brush.targets) {
+      for (const stand of brush.worksOn(on[0] ?? null)) {
         const bytes = await answerBytes(
           api.POST('/api/levels/{slug}/strokes/try', {
             params: { path: { slug: store.slug } },
@@ -74,9 +78,10 @@ export function usePainting(
    * Begin at a place; whether there is something to paint with and on. `force` is the pen's pressure, null
    * for a mouse.
    */
-  function begin(x: number, z: number, force: number | null, other: boolean): boolean {
-    if (!brush.paints || !brush.targets.length || refused()) return false
-    path.value = [[x, z]]
+  function begin(spot: Spot, force: number | null, other: boolean): boolean {
+    if (!brush.paints || !brush.targets.length || refused() || elsewhere(spot)) return false
+    path.value = [[spot.at[0], spot.at[2]]]
+    on = spot.on ? [spot.on] : []
     pressure = force === null ? null : [force]
     opposite = other
     tried = 0
@@ -85,12 +90,23 @@ export function usePainting(
     void attempt()
     return true
   }
+  /** Whether none of the stands grows where the brush is held, which is said. */
+  function elsewhere(spot: Spot): boolean {
+    if (brush.worksOn(spot.on).length) return false
+    store.trouble = brush.leftAlone(spot.on)
+    return true
+  }
 
-  function extend(x: number, z: number, force: number | null): void {
+  /** A stroke that was begun on the terrain stays there, and one that was begun on placed meshes on those. */
+  function extend(spot: Spot, force: number | null): void {
+    if (!painting.value || !!spot.on !== on.length > 0) return
+    const [x, z] = [spot.at[0], spot.at[2]]
     const [lx, lz] = path.value[path.value.length - 1]
-    if (!painting.value || Math.hypot(x - lx, z - lz) < Math.max(0.3, brush.radius * 0.06)) return
+    const up = spot.on ? spot.on[1] - on[on.length - 1][1] : 0
+    if (Math.hypot(x - lx, up, z - lz) < Math.max(0.3, brush.radius * 0.06)) return
     if (path.value.length < 4000) {
       path.value.push([x, z])
+      if (spot.on) on.push(spot.on)
       pressure?.push(force ?? 1)
     }
     void attempt()
@@ -138,19 +154,24 @@ export function usePainting(
     await keep(stroke(), shown)
   }
 
-  /** Paint straight from where the last stroke ended; whether there was one. */
-  function straight(x: number, z: number, other: boolean): boolean {
-    if (!last.value || !brush.paints || !brush.targets.length || refused()) return false
+  /** Paint straight from where the last stroke ended; whether there was one on the like ground. */
+  function straight(spot: Spot, other: boolean): boolean {
+    const was = last.value
+    if (!was || !brush.paints || !brush.targets.length || refused() || elsewhere(spot)) return false
+    if (!!was.on?.length !== !!spot.on) return false
     opposite = other
     pressure = null
-    path.value = [last.value.path[last.value.path.length - 1], [x, z]]
+    path.value = [was.path[was.path.length - 1], [spot.at[0], spot.at[2]]]
+    on = spot.on ? [was.on![was.on!.length - 1] as On, spot.on] : []
     void keep(stroke())
     return true
   }
 
-  /** Do the last stroke again, beginning at another place. */
+  /** Do the last stroke again, beginning at another place; one over placed meshes has its own shape. */
   function again(x: number, z: number): void {
     if (!last.value || refused()) return
+    if (last.value.on?.length)
+      return void (store.trouble = 'A stroke over a placed mesh has its shape: draw it anew elsewhere.')
     const [x0, z0] = last.value.path[0]
     void keep({
       ...last.value,
@@ -163,6 +184,7 @@ export function usePainting(
   function fill(what: 'area' | 'level'): void {
     if (!brush.paints || !brush.targets.length || refused()) return
     path.value = [[1, 1]]
+    on = []
     pressure = null
     opposite = false
     void keep({ ...stroke(), fill: what })

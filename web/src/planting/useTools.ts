@@ -1,4 +1,5 @@
-import { computed, ref, type ShallowRef } from 'vue'
+import { computed, ref, shallowRef, type ShallowRef } from 'vue'
+import type { Spot } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
 import { useGhost } from './useGhost'
 import { useLift } from './useLift'
@@ -8,6 +9,7 @@ import { useUproot } from './useUproot'
 import type { Stores } from '../shared/stores'
 
 type Place = [number, number]
+const flat = (spot: Spot): Place => [spot.at[0], spot.at[2]]
 const TAKES = ['thin', 'uproot']
 
 /** What the pointer does on the stage with a brush in hand. */
@@ -25,6 +27,10 @@ export function useTools(
   /** What is going on while the button is down. */
   const doing = ref<'paint' | 'uproot' | 'set' | 'lift' | 'size' | 'select' | null>(null)
   const at = ref<Place | null>(null)
+  /** What is under the pointer. */
+  const spot = shallowRef<Spot | null>(null)
+  /** Whether a stand that the brush works on grows on placed meshes. */
+  const onMeshes = computed(() => brush.targets.some((s) => s.settings.on?.length))
 
   const armed = computed(
     () =>
@@ -36,55 +42,65 @@ export function useTools(
   )
   const force = (event: PointerEvent) => (event.pointerType === 'pen' ? event.pressure : null)
 
-  /** Show how far the brush reaches at a place; nothing of it for verbs without a size. */
-  function reach(place: Place | null, where: 'eye' | 'plan' = 'eye'): void {
+  /** Show how far the brush reaches from where the pointer is; nothing of it for verbs without a size. */
+  function reach(where: 'eye' | 'plan' = 'eye'): void {
     const sized = brush.paints || brush.verb === 'uproot'
-    const shown = place && armed.value && sized
+    const here = spot.value && armed.value && sized ? spot.value : null
     stage.value?.setBrush(
-      shown ? { x: place[0], z: place[1], radius: brush.radius, soft: brush.paints ? brush.soft : 0 } : null,
+      here && {
+        x: here.at[0],
+        z: here.at[2],
+        on: here.on,
+        radius: brush.radius,
+        soft: brush.paints ? brush.soft : 0,
+      },
       TAKES.includes(brush.verb ?? ''),
       where,
     )
   }
+  function over(next: Spot | null, where: 'eye' | 'plan'): void {
+    spot.value = next
+    at.value = next && flat(next)
+    reach(where)
+  }
 
   /** The pointer is over a place, or over none, with no button down. */
-  function hover(place: Place | null, where: 'eye' | 'plan'): void {
-    at.value = place
-    reach(place, where)
-    if (!place || !armed.value) return
-    if (brush.verb === 'uproot') uproot.hover(...place)
-    else if (brush.verb === 'set') void ghost.hover(...place)
+  function hover(next: Spot | null, where: 'eye' | 'plan'): void {
+    over(next, where)
+    if (!next || !armed.value) return
+    if (brush.verb === 'uproot') uproot.hover(next)
+    else if (brush.verb === 'set') void ghost.hover(next)
   }
 
   /** Begin at a place; whether the brush takes the press. */
-  function down(place: Place, event: PointerEvent, where: 'eye' | 'plan'): boolean {
+  function down(begun: Spot, event: PointerEvent, where: 'eye' | 'plan'): boolean {
     if (!armed.value) return false
+    const place = flat(begun)
     if (event.ctrlKey && (brush.paints || brush.verb === 'uproot')) doing.value = 'size'
     else if (brush.verb === 'select') doing.value = select.begin(...place, event, where) ? 'select' : null
     else if (brush.verb === 'lift') {
       lift.press(...place, [event.clientX, event.clientY])
       doing.value = 'lift'
-    } else if (brush.verb === 'set') doing.value = ghost.begin(...place) ? 'set' : null
-    else if (brush.verb === 'uproot') doing.value = uproot.begin(...place) ? 'uproot' : null
-    else if (event.shiftKey) return painting.straight(...place, event.altKey)
-    else doing.value = painting.begin(...place, force(event), event.altKey) ? 'paint' : null
+    } else if (brush.verb === 'set') doing.value = ghost.begin(begun) ? 'set' : null
+    else if (brush.verb === 'uproot') doing.value = uproot.begin(begun) ? 'uproot' : null
+    else if (event.shiftKey) return painting.straight(begun, event.altKey)
+    else doing.value = painting.begin(begun, force(event), event.altKey) ? 'paint' : null
     return doing.value !== null
   }
 
-  function move(place: Place | null, event: PointerEvent, where: 'eye' | 'plan'): void {
+  function move(next: Spot | null, event: PointerEvent, where: 'eye' | 'plan'): void {
     if (doing.value === 'size') {
       brush.scaleRadius(Math.exp(event.movementX * 0.012))
       if (brush.paints) brush.strength = Math.min(Math.max(brush.strength - event.movementY * 0.005, 0.05), 1)
-      return reach(at.value, where)
+      return reach(where)
     }
-    if (!doing.value) return hover(place, where)
-    at.value = place
-    reach(place, where)
-    if (!place) return
-    if (doing.value === 'paint') painting.extend(...place, force(event))
-    else if (doing.value === 'uproot') uproot.extend(...place)
-    else if (doing.value === 'set') ghost.extend(...place)
-    else if (doing.value === 'select') select.extend(...place)
+    if (!doing.value) return hover(next, where)
+    over(next, where)
+    if (!next) return
+    if (doing.value === 'paint') painting.extend(next, force(event))
+    else if (doing.value === 'uproot') uproot.extend(next)
+    else if (doing.value === 'set') ghost.extend(next)
+    else if (doing.value === 'select') select.extend(...flat(next))
   }
 
   async function up(where: 'eye' | 'plan'): Promise<void> {
@@ -108,8 +124,7 @@ export function useTools(
   /** The pointer has left the stage. */
   function left(): void {
     if (doing.value) return
-    at.value = null
-    reach(null)
+    over(null, 'eye')
     rest()
   }
   /** Take off the stage what is shown for one verb, when another is taken up. */
@@ -135,6 +150,8 @@ export function useTools(
     select,
     doing,
     at,
+    spot,
+    onMeshes,
     armed,
     reach,
     down,

@@ -1,6 +1,7 @@
 import { ref, type ShallowRef } from 'vue'
 import { answer, api } from '../api/client'
 import { STRIDE } from '../stage/payload'
+import type { Spot } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
 import type { Stores } from '../shared/stores'
 
@@ -53,21 +54,22 @@ export function useUproot(
       rings.push({ x: out[k], z: out[k + 1], radius: 0.6 })
     s.setRings(rings)
   }
-  const hover = (x: number, z: number) => !pulling.value && mark([[x, z]])
+  const hover = (spot: Spot) => !pulling.value && mark([[spot.at[0], spot.at[2]]])
   function clear(): void {
     marked.value = 0
     stage.value?.setMarks(NOTHING, NOTHING)
     stage.value?.setRings([])
   }
 
-  function begin(x: number, z: number): boolean {
+  function begin(spot: Spot): boolean {
     if (!brush.targets.length || !store.mayPlant) return false
-    path = [[x, z]]
+    path = [[spot.at[0], spot.at[2]]]
     pulling.value = true
     mark(path)
     return true
   }
-  function extend(x: number, z: number): void {
+  function extend(spot: Spot): void {
+    const [x, z] = [spot.at[0], spot.at[2]]
     const [lx, lz] = path[path.length - 1]
     if (!pulling.value || Math.hypot(x - lx, z - lz) < Math.max(0.3, brush.radius * 0.1)) return
     path.push([x, z])

@@ -6,7 +6,7 @@ import { airOf, clearDistance, thicker } from './fog'
 import { softwareDrawn, type GroundTextures } from './groundTextures'
 import { ContourLines } from './contourLines'
 import { ShapeLines } from './shapeLines'
-import { PlacedMeshes } from './placedMeshes'
+import { PlacedMeshes, type On } from './placedMeshes'
 import { Planter } from './planter'
 import type { PlantStore } from './plantStore'
 import { SKY_FRAGMENT, SKY_VERTEX, WATER_FRAGMENT, WATER_VERTEX } from './shaders'
@@ -21,6 +21,12 @@ export interface Drawn {
   draw_calls: number
   shadow_triangles: number
   shadow_calls: number
+}
+
+/** A place of the level, and what of a placed mesh it lies on; null for the terrain. */
+export interface Spot {
+  at: [number, number, number]
+  on: On | null
 }
 
 /**
@@ -281,10 +287,14 @@ export class EyeView {
     return v.unproject(this.camera).sub(this.camera.position).normalize()
   }
 
-  /** Where on the ground a point of the canvas lies. */
-  pick(px: number, py: number): [number, number, number] | null {
+  /** What lies under a point of the canvas: the ground, or a placed mesh before it. */
+  pick(px: number, py: number): Spot | null {
     const d = this.ray(px, py)
-    return this.ground.meet(this.view.x, this.view.y, this.view.z, d.x, d.y, d.z)
+    const ground = this.ground.meet(this.view.x, this.view.y, this.view.z, d.x, d.y, d.z)
+    const mesh = this.placed.meet(this.camera.position, d)
+    const far = ground ? this.camera.position.distanceTo(new THREE.Vector3(...ground)) : Infinity
+    if (mesh && mesh.distance < far) return { at: mesh.at, on: mesh.on }
+    return ground && { at: ground, on: null }
   }
 
   dispose(): void {

@@ -1,6 +1,7 @@
 import * as THREE from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import type { Surface, View } from '../api/client'
+import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
 import { boxVisible, planes } from './frustum'
 import { softwareDrawn } from './groundTextures'
 import { LIGHT } from './shaders'
@@ -10,17 +11,35 @@ export type Placed = Pick<
   'id' | 'mesh' | 'at' | 'turn' | 'pitch' | 'roll' | 'scale' | 'drawn' | 'hidden'
 >
 
+/** What of a mesh lies under the pointer: its id, the altitude in m, and which way it faces there. */
+export type On = [surface: number, y: number, nx: number, ny: number, nz: number]
+export interface MeshHit {
+  distance: number
+  at: [number, number, number]
+  on: On
+}
+/** The brush over a mesh: where, with what reach, and in which ink. */
+export interface MeshReach {
+  at: [number, number, number]
+  on: On
+  radius: number
+  soft: number
+  ink: [number, number, number]
+}
+
 const VERTEX = /* glsl */ `
 varying vec2 vUv;
 varying vec3 vLight;
 varying vec4 vHaze;
 varying vec3 vAt;
+varying vec3 vNormal;
 ${LIGHT}
 void main() {
   vUv = uv;
   vec4 at = modelMatrix * vec4(position, 1.0);
   vec3 n = normalize(mat3(modelMatrix) * normal);
   vAt = at.xyz;
+  vNormal = n;
   vLight = uSunLight * max(dot(n, uSun), 0.0) * sunlit(at.xyz + n * 0.15) + uSkyColour * (0.5 + 0.3 * n.y);
   vHaze = hazeOf(at.xyz);
   gl_Position = projectionMatrix * viewMatrix * at;
@@ -34,6 +53,21 @@ varying vec2 vUv;
 varying vec3 vLight;
 varying vec4 vHaze;
 varying vec3 vAt;
+varying vec3 vNormal;
+uniform vec4 uReach;
+uniform vec4 uReachOn;
+uniform vec3 uReachInk;
+/** The brush's reach through space, on what does not face away from where it is held. */
+float reachAt() {
+  if (uReach.w <= 0.0 || dot(vNormal, uReachOn.xyz) < -0.1) return 0.0;
+  float d = distance(vAt, uReach.xyz);
+  float hard = uReach.w * (1.0 - uReachOn.w);
+  float pixel = max(fwidth(d), 0.001);
+  float line = 1.0 - smoothstep(pixel, pixel * 2.2, abs(d - uReach.w));
+  float inner = (1.0 - smoothstep(pixel * 0.6, pixel * 1.6, abs(d - hard))) * 0.55 * step(0.02, uReachOn.w);
+  float fill = d < uReach.w ? 0.2 * smoothstep(uReach.w, max(hard, 0.001), d) : 0.0;
+  return clamp(max(max(line, inner), fill), 0.0, 0.95);
+}
 // Weathered stone: patches of two sizes, so that what is made here is not one flat tone.
 float grainAt(vec3 p) {
   vec3 q = floor(p);
@@ -54,7 +88,7 @@ void main() {
   vec3 base = uTextured > 0.5 ? texel * texel : uColour * (0.55 + 0.9 * patchAt(vAt));
   vec3 colour = mix(base * vLight, vHaze.rgb, vHaze.a);
   colour = colour / (1.0 + 0.18 * colour);
-  gl_FragColor = vec4(sqrt(max(colour, 0.0)), 1.0);
+  gl_FragColor = vec4(mix(sqrt(max(colour, 0.0)), uReachInk, reachAt()), 1.0);
 }
 `
 
@@ -77,6 +111,12 @@ export class PlacedMeshes {
   readonly scene = new THREE.Scene()
   private readonly loader = new GLTFLoader()
   private readonly shown = new Map<number, Shown>()
+  private readonly caster = new THREE.Raycaster()
+  private readonly reach = {
+    uReach: { value: new THREE.Vector4() },
+    uReachOn: { value: new THREE.Vector4() },
+    uReachInk: { value: new THREE.Vector3() },
+  }
   private ended = false
 
   constructor(private readonly light: Record<string, THREE.IUniform>) {}
@@ -112,6 +152,33 @@ export class PlacedMeshes {
     for (const { object, drawn, box } of this.shown.values()) object.visible = drawn && boxVisible(sides, box)
   }
 
+  /** Show how far the brush reaches over a mesh, or nothing. */
+  setReach(reach: MeshReach | null): void {
+    const { uReach, uReachOn, uReachInk } = this.reach
+    if (!reach) return void uReach.value.setW(0)
+    uReach.value.set(...reach.at, reach.radius)
+    uReachOn.value.set(reach.on[2], reach.on[3], reach.on[4], reach.soft)
+    uReachInk.value.set(...reach.ink)
+  }
+
+  /** What of the meshes that are drawn a ray from a place meets first. */
+  meet(from: THREE.Vector3, toward: THREE.Vector3): MeshHit | null {
+    this.caster.set(from, toward)
+    let nearest: MeshHit | null = null
+    for (const [id, { object, drawn }] of this.shown) {
+      if (!drawn) continue
+      object.traverse((child) => {
+        if (child instanceof THREE.Mesh) child.geometry.boundsTree ??= new MeshBVH(child.geometry)
+      })
+      const hit = this.caster.intersectObject(object, true)[0]
+      if (!hit?.face || (nearest && nearest.distance <= hit.distance)) continue
+      const n = hit.face.normal.clone().transformDirection(hit.object.matrixWorld)
+      const { x, y, z } = hit.point
+      nearest = { distance: hit.distance, at: [x, y, z], on: [id, y, n.x, n.y, n.z] }
+    }
+    return nearest
+  }
+
   private async load(slug: string, p: Placed): Promise<void> {
     const { scene } = await this.loader.loadAsync(`/api/levels/${slug}/surfaces/${p.id}/mesh/${p.mesh}.glb`)
     const full = scene.getObjectByName('lod0') ?? scene
@@ -119,6 +186,7 @@ export class PlacedMeshes {
     full.traverse((child) => {
       if (!(child instanceof THREE.Mesh)) return
       child.frustumCulled = false
+      child.raycast = acceleratedRaycast
       const was = child.material as THREE.MeshStandardMaterial
       if (was.map) was.map.colorSpace = THREE.NoColorSpace
       child.material = new THREE.ShaderMaterial({
@@ -128,6 +196,7 @@ export class PlacedMeshes {
         side: THREE.DoubleSide,
         uniforms: {
           ...this.light,
+          ...this.reach,
           uTexture: { value: was.map },
           uTextured: { value: was.map ? 1 : 0 },
           uColour: { value: new THREE.Vector3(was.color.r, was.color.g, was.color.b) },

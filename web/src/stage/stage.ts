@@ -1,8 +1,8 @@
-import type { Vector3 } from 'three'
+import { Vector3 } from 'three'
 import type { Atmosphere, Device, Drawing, Item, Level, Stand, View, Wind } from '../api/client'
 import type { Contour } from './contourLines'
 import { CoverStore, isWide } from './cover'
-import { EyeView, type Drawn } from './eyeView'
+import { EyeView, type Drawn, type Spot } from './eyeView'
 import { sunOf } from './fog'
 import { loadGround, type Ground } from './ground'
 import { loadPaint, type GroundPaint } from './groundPaint'
@@ -10,13 +10,15 @@ import { GroundTextures, rasterTexture, softwareDrawn, washTexture } from './gro
 import { PlanView } from './planView'
 import { PlantStore } from './plantStore'
 import type { Raster } from './isolines'
-import type { Placed } from './placedMeshes'
+import type { On, Placed } from './placedMeshes'
 import type { Outline } from './shapeLines'
 import { letGoOf, loadStock } from './stock'
 
 export interface BrushReach {
   x: number
   z: number
+  /** What of a placed mesh it is held over; null over the terrain. */
+  on: On | null
   radius: number
   soft: number
 }
@@ -182,8 +184,10 @@ export class Stage {
   setBrush(brush: BrushReach | null, takes: boolean, where: 'eye' | 'plan' = 'eye'): void {
     const ink: [number, number, number] = takes ? [0.5, 0.13, 0.1] : [0.16, 0.32, 0.1]
     const u = this.eye.groundUniforms
-    u.uBrush.value.set(brush?.x ?? 0, brush?.z ?? 0, brush?.radius ?? 0, brush?.soft ?? 0)
+    const over = brush?.on
+    u.uBrush.value.set(brush?.x ?? 0, brush?.z ?? 0, over ? 0 : (brush?.radius ?? 0), brush?.soft ?? 0)
     u.uBrushInk.value.set(...ink)
+    this.eye.placed.setReach(over ? { ...brush, at: [brush.x, over[1], brush.z], on: over, ink } : null)
     this.plan.over.setBrush(brush, ink)
     this.brushAt = performance.now()
     this.dirty.over = true
@@ -235,6 +239,15 @@ export class Stage {
   setMarks(came: Float32Array, went: Float32Array): void {
     this.plan.over.setMarks(came, went)
     this.dirty.over = true
+  }
+
+  /** What lies under a point of the plan: the ground, or with `meshes` a placed mesh that hides it. */
+  under(x: number, z: number, meshes: boolean): Spot | null {
+    if (!this.ground.inside(x, z)) return null
+    const y = this.ground.heightAt(x, z)
+    const top = new Vector3(x, this.ground.high + 10_000, z)
+    const mesh = meshes ? this.eye.placed.meet(top, new Vector3(0, -1, 0)) : null
+    return mesh && mesh.at[1] > y ? { at: mesh.at, on: mesh.on } : { at: [x, y, z], on: null }
   }
 
   /** Show placed meshes in the eye view. */

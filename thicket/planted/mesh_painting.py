@@ -1,0 +1,138 @@
+"""What is painted of a stand on placed meshes, as its planting reads it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple, Protocol
+
+import numpy as np
+
+from thicket.document.level import Level
+from thicket.document.mesh_touch import Cubes, MeshTouch, unpack
+from thicket.document.surface_settings import PlacedMesh
+from thicket.document.touch import BLOCK, Cells
+from thicket.hashing import hash_of
+from thicket.lazy import lazy
+from thicket.planted.sheets import Box, around_any, box_around, widened
+from thicket.planting.points import Seats
+from thicket.surfaces.placing import MeshPoints
+
+
+class MeshSource(Protocol):
+    """What gives a stand's places on a placed mesh, by its number, in the mesh's own space."""
+
+    def own_points(self, number: int) -> MeshPoints: ...
+
+
+class _Painted(NamedTuple):
+    """Painted cubes as they lie in the level: x and z in m, how far each is read, and a number that stands
+    for the cube and its touch."""
+
+    x: np.ndarray
+    z: np.ndarray
+    reach: np.ndarray
+    mark: np.ndarray
+
+
+def cube_reach(cubes: Cubes, placed: PlacedMesh) -> float:
+    """How far from its middle a cube is read at most, in m of the level."""
+    return float(np.sqrt(3)) * cubes.cell * placed.scale
+
+
+def centres(cubes: Cubes, keys: np.ndarray) -> np.ndarray:
+    """The middles of cubes, in m of the mesh's own space: float64 (n, 3)."""
+    return (unpack(keys)[1] + 0.5) * cubes.cell
+
+
+def painted_box(level: Level, was: MeshTouch, now: MeshTouch) -> Box | None:
+    """The box in m outside of which two paintings of a stand are alike; None when they are everywhere."""
+    boxes: list[Box | None] = []
+    for number in was.surfaces.keys() | now.surfaces.keys():
+        old, new = (of.surfaces.get(number) for of in (was, now))
+        given, placed = old or new, level.surfaces.get(number)
+        if old is new or given is None or placed is None:
+            continue
+        old, new = old or Cubes(given.cell), new or Cubes(given.cell)
+        keys = np.union1d(old.keys, new.keys)
+        keys = keys[old.of(keys) != new.of(keys)] if old.cell == new.cell else keys
+        if len(keys):
+            at = placed.in_level(centres(given, keys))
+            box = box_around(at[:, 0], at[:, 2])
+            boxes.append(widened(box, max(cube_reach(of, placed) for of in (old, new))))
+    return around_any(*boxes)
+
+
+class SeenTouch:
+    """A stand's painting on the placed meshes of a level. Like `TouchMap` it says what distinguishes it in a
+    box of touch cells of the level."""
+
+    def __init__(self, level: Level, touch: MeshTouch, places: MeshSource) -> None:
+        self.level, self.touch, self.places = level, touch, places
+
+    def window(self, box: Cells) -> tuple[SeenTouch, tuple[int, int]]:
+        """Itself: places ask it, wherever they are."""
+        return self, (0, 0)
+
+    def at(self, points: Seats) -> np.ndarray:
+        """Touch −1…+1 at places on the meshes, float32 (n,)."""
+        out = np.zeros(len(points.x), np.float32)
+        for number, cubes in self.touch.surfaces.items():
+            of = np.flatnonzero(points.cell[:, 0] == number)
+            if len(of) and len(cubes.keys):
+                own, index = self.places.own_points(number), points.cell[of, 1]
+                out[of] = cubes.at(own.at[index], own.normal[index])
+        return out
+
+    @lazy
+    def _painted(self) -> _Painted:
+        parts = list(self._parts())
+        x, z, reach = (np.concatenate([np.empty(0), *(part[k] for part in parts)]) for k in range(3))
+        return _Painted(x, z, reach, np.concatenate([np.empty(0, np.int64), *(part.mark for part in parts)]))
+
+    def _parts(self) -> Iterator[_Painted]:
+        for number, cubes in sorted(self.touch.surfaces.items()):
+            placed = self.level.surfaces.get(number)
+            if placed is None or not len(cubes.keys):
+                continue
+            at = placed.in_level(centres(cubes, cubes.keys))
+            with np.errstate(over="ignore"):
+                mark = (cubes.keys * 0x5851F42D4C957F2D) ^ (cubes.touch.astype(np.int64) * 0x14057B7EF767814F + number)
+            reach = np.full(len(at), cube_reach(cubes, placed))
+            yield _Painted(at[:, 0], at[:, 2], reach, mark)
+
+    def _near(self, box: Box) -> np.ndarray:
+        found, (x0, z0, x1, z1) = self._painted, box
+        return np.flatnonzero(
+            (found.x + found.reach > x0)
+            & (found.x - found.reach < x1)
+            & (found.z + found.reach > z0)
+            & (found.z - found.reach < z1)
+        )
+
+    def _metres(self, cells: Cells) -> Box:
+        x0, z0, x1, z1 = (v * self.level.touch_cell for v in cells)
+        return x0, z0, x1, z1
+
+    def digest(self, cells: Cells) -> str:
+        """A hash of the painting that can be read in a box of touch cells."""
+        return hash_of(self._painted.mark[self._near(self._metres(cells))]).hex()
+
+    def blocks(self, cells: Cells) -> tuple[np.ndarray, tuple[int, int]]:
+        """A number for each block of touch cells that a box meets, and the first block's column and row:
+        equal where the painting that can be read there is."""
+        col0, row0 = (v // BLOCK for v in cells[:2])
+        col1, row1 = (-(-v // BLOCK) for v in cells[2:])
+        out, wide = np.zeros((row1 - row0, col1 - col0), np.int64), BLOCK * self.level.touch_cell
+        found, near = self._painted, self._near(self._metres((col0 * BLOCK, row0 * BLOCK, col1 * BLOCK, row1 * BLOCK)))
+        x, z, reach = found.x[near], found.z[near], found.reach[near]
+        most = int(2 * reach.max() / wide) + 2 if len(near) else 0
+        first = [np.floor((v - reach) / wide).astype(int) for v in (x, z)]
+        last = [np.floor((v + reach) / wide).astype(int) for v in (x, z)]
+        for down in range(most):
+            for along in range(most):
+                column, row = first[0] + along, first[1] + down
+                there = (column <= last[0]) & (row <= last[1]) & (column >= col0) & (column < col1)
+                there &= (row >= row0) & (row < row1)
+                np.add.at(out, (row[there] - row0, column[there] - col0), found.mark[near[there]])
+        return out, (col0, row0)
+
