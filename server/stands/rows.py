@@ -29,7 +29,9 @@ def read(level: Level) -> dict[str, Any]:
         "touch": _touch(level, {row.pk: row.number for row in rows}),
         "mesh_touch": {
             number: MeshTouch.from_bytes(zlib.decompress(data))
-            for number, data in MeshTouchRow.objects.filter(stand__in=rows).values_list("stand__number", "data")
+            for number, data in MeshTouchRow.objects.filter(stand__in=rows).values_list(
+                "stand__number", "data"
+            )
         },
     }
 

@@ -50,7 +50,9 @@ class Shell(NamedTuple):
 def cell_for(mesh: Mesh, touch_cell: float, scale: float) -> float:
     """How wide the cubes are in which a mesh is painted that is not painted yet, in m of its own space."""
     far = float(np.abs(mesh.vertices).max())
-    return max(touch_cell / scale, float(np.ptp(mesh.vertices, axis=0).max()) / CUBES_ALONG, far / FARTHEST * 1.1)
+    return max(
+        touch_cell / scale, float(np.ptp(mesh.vertices, axis=0).max()) / CUBES_ALONG, far / FARTHEST * 1.1
+    )
 
 
 def shell_of(mesh: Mesh, cell: float) -> Shell:
@@ -174,4 +176,3 @@ def _seats(surface: int, places: np.ndarray, normals: np.ndarray) -> Seats:
         places[:, 0], places[:, 2], zero, cell, zero, salt, places[:, 1].astype(np.float32),
         normals.astype(np.float32), np.ones(n, np.float32),
     )  # fmt: skip
-

@@ -96,7 +96,9 @@ class SeenTouch:
                 continue
             at = placed.in_level(centres(cubes, cubes.keys))
             with np.errstate(over="ignore"):
-                mark = (cubes.keys * 0x5851F42D4C957F2D) ^ (cubes.touch.astype(np.int64) * 0x14057B7EF767814F + number)
+                mark = (cubes.keys * 0x5851F42D4C957F2D) ^ (
+                    cubes.touch.astype(np.int64) * 0x14057B7EF767814F + number
+                )
             reach = np.full(len(at), cube_reach(cubes, placed))
             yield _Painted(at[:, 0], at[:, 2], reach, mark)
 
@@ -123,7 +125,10 @@ class SeenTouch:
         col0, row0 = (v // BLOCK for v in cells[:2])
         col1, row1 = (-(-v // BLOCK) for v in cells[2:])
         out, wide = np.zeros((row1 - row0, col1 - col0), np.int64), BLOCK * self.level.touch_cell
-        found, near = self._painted, self._near(self._metres((col0 * BLOCK, row0 * BLOCK, col1 * BLOCK, row1 * BLOCK)))
+        found, near = (
+            self._painted,
+            self._near(self._metres((col0 * BLOCK, row0 * BLOCK, col1 * BLOCK, row1 * BLOCK))),
+        )
         x, z, reach = found.x[near], found.z[near], found.reach[near]
         most = int(2 * reach.max() / wide) + 2 if len(near) else 0
         first = [np.floor((v - reach) / wide).astype(int) for v in (x, z)]
@@ -135,4 +140,3 @@ class SeenTouch:
                 there &= (row >= row0) & (row < row1)
                 np.add.at(out, (row[there] - row0, column[there] - col0), found.mark[near[there]])
         return out, (col0, row0)
-

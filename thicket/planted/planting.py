@@ -84,9 +84,7 @@ class Planting(Sheets):
         self.painting: TouchMap | SeenTouch = self.touch_map
         if isinstance(self.places, MeshPlaces):
             self.painting = SeenTouch(around.level, around.level.mesh_touch_of(stand.number), self.places)
-        self.keys = SheetKeys(
-            self.facts, self, self.painting, self.places, self.occupancy, lambda: self.site
-        )
+        self.keys = SheetKeys(self.facts, self, self.painting, self.places, self.occupancy, lambda: self.site)
         self._changed_in: tuple[Mapping[Sheet, str], Box | None] | None = None
         """The keys of an earlier planting, and the box outside of which nothing differs from it."""
         self._site: Site | MeshFields | None = None

@@ -61,9 +61,13 @@ def _stamp(at, facing, centre, normal, along, strength, tip, radius, soft, out):
         far = np.sqrt(x * x + y * y + z * z)
         if far >= radius or (facing[k] * normal).sum() <= AWAY:
             continue
-        u = min(max(((x * along[0] + y * along[1] + z * along[2]) / radius + 1) * 0.5 * side - 0.5, 0.0), side - 1.0)
+        u = min(
+            max(((x * along[0] + y * along[1] + z * along[2]) / radius + 1) * 0.5 * side - 0.5, 0.0),
+            side - 1.0,
+        )
         v = min(
-            max(((x * across[0] + y * across[1] + z * across[2]) / radius + 1) * 0.5 * side - 0.5, 0.0), side - 1.0
+            max(((x * across[0] + y * across[1] + z * across[2]) / radius + 1) * 0.5 * side - 0.5, 0.0),
+            side - 1.0,
         )
         a, b = min(int(u), side - 2), min(int(v), side - 2)
         u, v = u - a, v - b
@@ -83,7 +87,9 @@ def _flat(direction: np.ndarray, normal: np.ndarray) -> np.ndarray:
     return np.array([0.0, 1.0, 0.0])
 
 
-def _cover_with_tip(at: np.ndarray, facing: np.ndarray, path: MeshPath, stroke: Stroke, out: np.ndarray) -> None:
+def _cover_with_tip(
+    at: np.ndarray, facing: np.ndarray, path: MeshPath, stroke: Stroke, out: np.ndarray
+) -> None:
     """Set the tip down along the path, at even lengths of it."""
     tip = np.ascontiguousarray(stroke.tip, np.float32)
     step, turn = stroke.radius / STAMPS, TURNS.index(stroke.turn)
@@ -141,7 +147,8 @@ def smooth_cubes(
             total, there = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
             total[of], there[of] = touch[way == w], 1
             total, there = (
-                gaussian_filter(a, spread_of(radius, cell), mode="constant", truncate=3.0) for a in (total, there)
+                gaussian_filter(a, spread_of(radius, cell), mode="constant", truncate=3.0)
+                for a in (total, there)
             )
             out[way == w] = total[of] / np.maximum(there[of], 1e-9)
         return out
