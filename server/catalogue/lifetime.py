@@ -15,6 +15,7 @@ from server.jobs.models import Job
 from server.jobs.running import Progress, work
 from server.levels.models import Level, Membership
 from server.slugs import free_slug
+from server.stands.models import MeshTouch
 from thicket.refused import Refused
 
 RESTORABLE_FOR = timedelta(days=30)
@@ -22,8 +23,8 @@ RESTORABLE_FOR = timedelta(days=30)
 
 
 def copy(user: User, level: Level, name: str) -> Level:
-    """A level like another, led by who copies it: ground, shapes, masks, stock, stands with their painting,
-    and single plants. What was done in the old one, its members and its snapshots stay there.
+    """A level like another, led by who copies it: ground, shapes, masks, stock, placed meshes, stands with
+    their painting, and single plants. What was done in the old one, its members and its snapshots stay there.
 
     Raises: Refused when there is a level of that name.
     """
@@ -37,12 +38,13 @@ def copy(user: User, level: Level, name: str) -> Level:
         Membership.objects.create(user=user, level=new, role=Membership.Role.LEAD)
         for revision, kind in ((level.ground_revision, "heights"), (level.layers_revision, "layers")):
             _copy_rows(level.ground_tiles.filter(kind=kind, revision=revision), level=new)
-        for rows in (level.masks, level.stock, level.layer_textures, level.shapes):
+        for rows in (level.masks, level.stock, level.layer_textures, level.shapes, level.surfaces):
             _copy_rows(rows.all(), level=new)
         stands = _copy_rows(level.stands.all(), level=new)
         for old, fresh in stands.items():
             stand = level.stands.get(pk=old)
-            for rows in (stand.touch_tiles, stand.pins, stand.uprooted):
+            on_meshes = MeshTouch.objects.filter(stand=stand)
+            for rows in (stand.touch_tiles, stand.pins, stand.uprooted, on_meshes):
                 more = {"level": new} if hasattr(rows.model, "level") else {}
                 _copy_rows(rows.all(), stand_id=fresh, **more)
     return new

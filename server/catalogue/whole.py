@@ -20,7 +20,7 @@ from server.shapes.rows import SEEN
 from server.slugs import free_slug
 from server.snapshots.rows import put_snapshot
 from server.stands.models import Stand, TouchTile
-from server.stands.rows import gone_slug, stand_ids, values_of
+from server.stands.rows import gone_slug, stand_ids, values_of, write_mesh_touch
 from server.stock.models import StockItem
 from server.surfaces.models import Surface
 from thicket.document.level import Level as Document
@@ -166,6 +166,7 @@ def _put_stands(level: Level, document: Document) -> None:
                 for tx, tz, data in split(touch.array)
                 if (tx, tz) in touch.tiles
             )
+        write_mesh_touch(stand.pk, document.mesh_touch_of(number))
         pins = document.pins.get(number)
         if pins is not None:
             insert_pins(level, stand.pk, pins)

@@ -14,6 +14,7 @@ from server.levels.access import level_for
 from server.pins.actions import change_many, change_pins, ghost, regrow, uproot
 from server.requests import KeyIn
 from server.stands.access import planting_of, stand_for
+from server.stands.brush_api import OnMesh
 from server.steps import ChangedOut, changed_out
 from thicket.document.pin_rows import VALUES, GoneRow, Row, rows_of
 from thicket.document.settings import Multiple, Number, Share, Strict
@@ -44,6 +45,9 @@ Lift = Annotated[
     float, Field(allow_inf_nan=False, ge=-50, le=500, description="m of its foot above the ground")
 ]
 Place = Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False, description="level metres")]
+Altitude = Annotated[
+    float | None, Query(ge=-1e6, le=1e6, allow_inf_nan=False, description="m, of a place on a placed mesh")
+]
 Many = 10_000
 
 
@@ -59,11 +63,16 @@ class Parts(Strict):
     tint: Share | None = None
 
 
+On = tuple[int, Number]
+"""Where a place lies on a placed mesh: the mesh's id, and the altitude in m."""
+
+
 class AddPlant(Parts):
     """A plant to be set at a place."""
 
     x: Number
     z: Number
+    on: On | None = None
 
 
 class ChangePlant(Parts):
@@ -73,6 +82,7 @@ class ChangePlant(Parts):
     x: Number | None = None
     z: Number | None = None
     at: tuple[Number, Number] | None = None
+    on: On | None = None
 
 
 class PinsIn(KeyIn):
@@ -87,12 +97,13 @@ class PinsIn(KeyIn):
 
 
 class PlantOut(Schema):
-    """A single plant of a stand. `state` is rule, pinned or gone."""
+    """A single plant of a stand. `state` is rule, pinned or gone; `y` is the altitude of its foot."""
 
     plant: str
     item: str
     state: str
     x: float
+    y: float
     z: float
     lift: float
     turn: float
@@ -102,27 +113,31 @@ class PlantOut(Schema):
     tint: float
 
 
-def _out(plant: int, row: Row, state: str) -> dict:
+def _out(planting: Planting, plant: int, row: Row, state: str) -> dict:
+    x, z = row.home if isinstance(row, GoneRow) else (row.x, row.z)
+    y = float(planting.ground.height_at(np.array([x]), np.array([z]))[0])
     if isinstance(row, GoneRow):
         nothing = dict.fromkeys(("lift", "turn", "lean"), 0.0) | {"width": 1.0, "height": 1.0, "tint": 0.5}
-        x, z = row.home
-        return {"plant": str(plant), "item": "", "state": "gone", "x": x, "z": z, **nothing}
+        return {"plant": str(plant), "item": "", "state": "gone", "x": x, "y": y, "z": z, **nothing}
     q = np.array([row.qx, row.qy, row.qz, row.qw])
     rest = {name: getattr(row, name) for name in ("item", "x", "z", "lift", "width", "height", "tint")}
-    return {"plant": str(plant), "state": state, "turn": bearing_of(q), "lean": lean_of(q), **rest}
+    at = {"y": y + row.lift, "turn": bearing_of(q), "lean": lean_of(q)}
+    return {"plant": str(plant), "state": state, **at, **rest}
 
 
-def _near(planting: Planting, x: float, z: float, reach: float) -> dict | None:
+def _near(planting: Planting, x: float, z: float, reach: float, y: float | None) -> dict | None:
     best, found = reach, None
     for sheet in planting.sheets_in((x - reach, z - reach, x + reach, z + reach)):
         plants = planting.plants(sheet)
         if len(plants):
             far = np.hypot(plants.form[:, 0] - x, plants.form[:, 2] - z)
+            if y is not None:
+                far = np.hypot(far, plants.form[:, 1] - y)
             k = int(far.argmin())
             if far[k] <= best:
                 best, pinned = float(far[k]), bool(np.isin(plants.id[k], planting.pins.id))
                 ((plant, row),) = as_rows(planting, plants.take(np.array([k]))).items()
-                found = _out(plant, row, "pinned" if pinned else "rule")
+                found = _out(planting, plant, row, "pinned" if pinned else "rule")
     return found
 
 
@@ -134,17 +149,19 @@ def plant_at(
     x: Place,
     z: Place,
     reach: Annotated[float, Query(gt=0, le=100)] = 5,
+    y: Altitude = None,
 ):
-    """The stand's plant nearest to a place, within a reach in m; nothing when there is none."""
+    """The stand's plant nearest to a place, within a reach in m; nothing when there is none. On a placed mesh
+    the altitude tells sides apart."""
     row = stand_for(level_for(request, slug), stand)
-    return None if row.sward else _near(planting_of(row), x, z, reach)
+    return None if row.sward else _near(planting_of(row), x, z, reach, y)
 
 
 @router.get("/levels/{slug}/stands/{stand}/pins", response=list[PlantOut])
 def pins(request: HttpRequest, slug: str, stand: int):
     """The stand's pins and the plants removed from it by hand."""
     planting = planting_of(stand_for(level_for(request, slug), stand))
-    return [_out(plant, row, "pinned") for plant, row in rows_of(planting.pins).items()]
+    return [_out(planting, plant, row, "pinned") for plant, row in rows_of(planting.pins).items()]
 
 
 @router.post("/levels/{slug}/stands/{stand}/pins", response=ChangedOut)
@@ -188,11 +205,10 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
     if row.sward:
         raise Refused(f"stand: {row.name} is a sward; it has no single plants to set")
     plant, given, trouble = ghost(row, data.key, data.add.model_dump(), data.push)
-    at = np.array([given.x]), np.array([given.z])
-    y = float(planting_of(row).ground.height_at(*at)[0]) + given.lift
-    form = [given.x, y, given.z, *(getattr(given, name) for name in VALUES)]
+    shown = _out(planting_of(row), plant, given, "pinned")
+    form = [given.x, shown["y"], given.z, *(getattr(given, name) for name in VALUES)]
     return {
-        "plant": _out(plant, given, "pinned"),
+        "plant": shown,
         "form": form,
         "trouble": f"{trouble}." if trouble else "",
         "disc": trouble.disc if trouble else None,
@@ -200,10 +216,11 @@ def try_pin(request: HttpRequest, slug: str, stand: int, data: GhostIn):
 
 
 class UprootIn(KeyIn):
-    """Plants of some stands to be taken out under the brush."""
+    """Plants of some stands to be taken out under the brush; `on` as of a stroke."""
 
     stands: list[int] = Field(min_length=1, max_length=200)
     path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
+    on: list[OnMesh] = Field(default=[], max_length=4000)
     radius: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=500)]
 
 
@@ -212,7 +229,7 @@ def uproot_plants(request: HttpRequest, slug: str, data: UprootIn):
     """Take out the plants that the brush passes over, as one journal entry."""
     level = level_for(request, slug, to="plant")
     rows = [stand_for(level, pk) for pk in dict.fromkeys(data.stands)]
-    done = uproot(request.user, rows, Stroke("thin", data.path, data.radius, 0, 1), data.key)
+    done = uproot(request.user, rows, Stroke("thin", data.path, data.radius, 0, 1, on=data.on), data.key)
     return changed_out(request, level, done, data.view)
 
 
@@ -234,7 +251,7 @@ class UnderOut(Schema):
 
 
 @router.get("/levels/{slug}/under", response=list[UnderOut])
-def what_is_under(request: HttpRequest, slug: str, x: Place, z: Place):
+def what_is_under(request: HttpRequest, slug: str, x: Place, z: Place, y: Altitude = None):
     """The stands that stand over a place, top to bottom."""
     level = level_for(request, slug)
     if not (0 <= x < level.width and 0 <= z < level.length):
@@ -249,7 +266,7 @@ def what_is_under(request: HttpRequest, slug: str, x: Place, z: Place):
             "plant": "" if one.plant is None else str(one.plant),
             "tip": one.tip,
         }
-        for one in over(planted_of(level), x, z)
+        for one in over(planted_of(level), x, z, y)
     ]
 
 
@@ -300,6 +317,7 @@ def select(request: HttpRequest, slug: str, data: SelectIn):
                     "plant": str(plant),
                     "item": planting.items[item],
                     "x": form[0],
+                    "y": form[1],
                     "z": form[2],
                     "state": "pinned" if pinned[k] else "rule",
                     "lift": form[1] - float(ground[k]),

@@ -32,6 +32,9 @@ class Pin(models.Model):
     gone = models.BooleanField(default=False)
     home_x = models.FloatField(null=True)
     home_z = models.FloatField(null=True)
+    surface = models.PositiveIntegerField(
+        default=0, help_text="the placed mesh it stands on; 0 for the terrain"
+    )
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["level", "stand", "plant"], name="one_pin_of_a_plant")]

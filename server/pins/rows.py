@@ -30,7 +30,7 @@ def read(level: Level) -> dict[str, Any]:
         rows[stand][plant] = _row(dict(zip(FIELDS, given)))
     places = defaultdict(list)
     for stand, path, radius in level.uprooted.values_list("stand_id", "path", "radius"):
-        at = tuple((float(x), float(z)) for x, z in path)
+        at = tuple(tuple(map(float, point)) for point in path)
         places[stand].append(Uprooted(at, float(radius)))
     have = sorted((number, pk) for pk, number in numbers.items() if rows.get(pk) or places.get(pk))
     return {"pins": {number: pins_from(rows.get(pk, {}), places.get(pk, ())) for number, pk in have}}
@@ -42,16 +42,16 @@ def _row(given: dict[str, Any]) -> Row:
     if given["gone"]:
         return GoneRow.model_construct(home=home)
     values = {name: given[name] for name in ("item", "x", "z", "lift", *VALUES)}
-    return PinRow.model_construct(**values, home=home)
+    return PinRow.model_construct(**values, home=home, surface=given["surface"])
 
 
 def _values(row: Row) -> tuple:
     """A pin of the core as the database has it."""
     home_x, home_z = row.home or (None, None)
     if isinstance(row, GoneRow):
-        return "", home_x, home_z, 0.0, 0, 0, 0, 1, 1, 1, 0.5, True, home_x, home_z
+        return "", home_x, home_z, 0.0, 0, 0, 0, 1, 1, 1, 0.5, True, home_x, home_z, 0
     values = (getattr(row, name) for name in VALUES)
-    return row.item, row.x, row.z, row.lift, *values, False, home_x, home_z
+    return row.item, row.x, row.z, row.lift, *values, False, home_x, home_z, row.surface
 
 
 def write(row: Level, before: Document, after: Document, user: User) -> None:

@@ -52,6 +52,8 @@ class LimitsIn(Strict):
 
 
 Cosine = Annotated[float, Field(allow_inf_nan=False, ge=-1.01, le=1.01)]
+OnMesh = tuple[int, Number, Cosine, Cosine, Cosine]
+"""A place on a placed mesh beside its x and z: the mesh's id, the altitude, and the way it faces there."""
 
 
 class StrokeIn(KeyIn):
@@ -66,7 +68,7 @@ class StrokeIn(KeyIn):
     verb: Literal["thicken", "thin", "ease", "level"]
     path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
     pressure: list[Share] | None = Field(default=None, max_length=4000)
-    on: list[tuple[int, Number, Cosine, Cosine, Cosine]] = Field(default=[], max_length=4000)
+    on: list[OnMesh] = Field(default=[], max_length=4000)
     radius: Annotated[float, Field(allow_inf_nan=False, ge=0.25, le=500)]
     soft: Share
     strength: Share

@@ -61,10 +61,12 @@ class NoiseOut(Schema):
 
 
 class WhyIn(Strict):
-    """A place in level metres, asked under the stand's settings or under others that are tried."""
+    """A place in level metres, asked under the stand's settings or under others that are tried. `on`, where
+    it lies on a placed mesh, is the mesh's id and the altitude."""
 
     x: Number
     z: Number
+    on: tuple[int, Number] | None = None
     settings: dict = {}
 
 
@@ -156,9 +158,11 @@ class FitOut(Schema):
 
 
 @router.post("/levels/{slug}/conditions/look", response=LookOut)
-def look_at(request: HttpRequest, slug: str, data: ConditionSettings):
-    """The histogram of what a condition looks at, over the real ground."""
-    return look(planted_of(level_for(request, slug)), data.core())
+def look_at(request: HttpRequest, slug: str, data: ConditionSettings, stand: int | None = None):
+    """The histogram of what a condition looks at, over the real ground, or over the placed meshes that a
+    stand grows on."""
+    level = level_for(request, slug)
+    return look(planted_of(level), data.core(), planting_of(stand_for(level, stand)) if stand else None)
 
 
 @router.post("/levels/{slug}/conditions/noise", response=NoiseOut)
@@ -185,7 +189,7 @@ def why_here(request: HttpRequest, slug: str, stand: int, data: WhyIn):
     """Why a place carries a plant of the stand, or does not."""
     row = stand_for(level_for(request, slug), stand)
     planting = tried(row, merged(row, data.settings)) if data.settings else planting_of(row)
-    return why(planted_of(row.level), planting, data.x, data.z)
+    return why(planted_of(row.level), planting, data.x, data.z, data.on)
 
 
 @router.post("/levels/{slug}/conditions/copy", response=ChangedOut)

@@ -206,6 +206,7 @@ def drawn_level(seed: int, singles: int = 4, side: int = SIDE) -> Level:
         np.empty(0, np.uint64),
         np.empty((0, 2)),
         (Uprooted(((200.0, 60.0), (215.0, 70.0)), 9.0),),
+        np.zeros(1, np.int64),
     )
     return Level(
         f"drawn-{seed}",

@@ -19,9 +19,7 @@ from thicket.document.edits import ChangeSettings, ChangeSurfaces, LeaveItem, Pa
 from thicket.document.folder import save_level
 from thicket.document.reading import open_level
 from thicket.document.surface_settings import MadeMesh, PlacedMesh
-from thicket.planted.explaining import why
 from thicket.planted.export import level_json, plants_csv
-from thicket.planted.hand import PinChanges, hand_edit
 from thicket.refused import Conflict, Missing, Refused
 from thicket.sight.views import View
 from thicket.surfaces.mesh import Mesh, made_mesh, mended
@@ -375,14 +373,5 @@ class Planted(InFolder):
         huge = ChangeSurfaces(put={1: BALL.model_copy(update={"scale": 60.0})})
         with self.assertRaisesRegex(Refused, "places of Plain 20 on its meshes; the ceiling is 2,000,000"):
             thicket.plant(huge.apply(level)).planting(20)
-        planted = thicket.plant(level)
-        plant = next(iter(plants_of(planted)))
-        for wish in (PinChanges(add=[{"x": 9, "z": 9}]), PinChanges(change=[{"plant": plant, "east": 2.0}])):
-            with self.assertRaisesRegex(Refused, "not set or moved yet"):
-                hand_edit(planted, {20: wish}, "key")
-        gone = planted.after(hand_edit(planted, {20: PinChanges(remove=[plant])}, "key")).after
-        self.assertEqual(plants_of(planted).keys() - plants_of(gone).keys(), {plant})
-        with self.assertRaisesRegex(Refused, "grows on placed meshes"):
-            why(planted, planted.planting(20), 128, 128)
         with self.assertRaisesRegex(Refused, "no placed mesh or group 'Hut'"):
             thicket.plant(level).after(ChangeSettings(put={20: {"on": ["Hut"]}}))

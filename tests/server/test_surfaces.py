@@ -11,6 +11,7 @@ from django.test import TestCase
 from demo import tank
 from demo.level import ACCOUNTS
 from server.cache import CACHE
+from server.catalogue.lifetime import copy
 from server.catalogue.whole import document_of, make_level
 from server.document.planted import planted_of
 from server.levels.models import Level
@@ -92,6 +93,98 @@ class Surfaces(GroundCase):
         again = planted_of(other).level
         self.assertEqual(again.surfaces, document.surfaces)
         self.assertEqual(planted_of(other)["moss"].count(), len(forms))
+
+    def on_top(self, *more, verb="thin", radius=2.5, **fields):
+        """A stroke along the ridge of the tank, which lies on its side; and where it passes."""
+        tank = PlacedMesh(**TANK)
+        own = np.array([(0.0, y, 3.0) for y in np.linspace(-3, 3, 7)])
+        at, facing = tank.in_level(own), (tank.rotation @ (0, 0, 1)).tolist()
+        number = self.listed()[0]["id"]
+        return {
+            "key": key(),
+            "stand": Stand.objects.get(level=self.level, slug="moss").pk,
+            **({} if verb is None else {"verb": verb, "soft": 0, "strength": 1}),
+            "path": at[:, [0, 2]].tolist(),
+            "on": [[number, y, *facing] for y in at[:, 1].tolist()],
+            "radius": radius,
+            **fields,
+        }, at
+
+    def stored_as_planted(self):
+        """What is stored, read anew, plants as the value that is held."""
+        forms = self.forms()
+        CACHE.clear()
+        self.assertEqual(self.forms(), forms)
+        return forms
+
+    def test_a_stand_is_painted_on_it_tried_stored_snapped_and_taken_back(self):
+        self.place()
+        self.moss()
+        before, (stroke, at) = self.forms(), self.on_top()
+        tried = self.post("/strokes/try", stroke, self.lead)
+        self.assertEqual(tried.status_code, 200, tried.content)
+        self.assertEqual(self.forms(), before)
+        painted = self.post("/strokes", stroke, self.lead).json()
+        self.assertEqual((painted["entry"]["what"], painted["entry"]["kind"]), ("Thinned Moss", "paint"))
+        after = self.stored_as_planted()
+        gone = before.keys() - after.keys()
+        self.assertEqual((painted["gained"], painted["lost"]), (0, len(gone)))
+        far = [np.linalg.norm(at - before[i][:3], axis=1).min() for i in gone]
+        self.assertTrue(len(far) > 20 and max(far) < 3.6)
+        self.assertEqual(self.post("/snapshots", {"key": key(), "name": "Bare"}, self.lead).status_code, 200)
+        stand = stroke["stand"]
+        self.post(f"/stands/{stand}/clear", {"key": key()}, self.lead)
+        self.assertEqual(self.stored_as_planted(), before)
+        snapshot = self.lead.get(f"{self.base}/snapshots").json()[0]["id"]
+        back = self.post(f"/snapshots/{snapshot}/go-back", {"key": key()}, self.lead)
+        self.assertEqual(back.status_code, 200, back.content)
+        self.assertEqual(self.stored_as_planted(), after)
+        other = make_level(
+            self.level.memberships.get(role="lead").user,
+            document_of(Level.objects.get(pk=self.level.pk)),
+            "Another",
+        )
+        copied = copy(
+            self.level.memberships.get(role="lead").user, Level.objects.get(pk=self.level.pk), "Copy"
+        )
+        for level in (other, copied):
+            self.assertEqual(planted_of(level)["moss"].count(), len(after))
+        for _ in range(4):
+            self.assertEqual(self.lead.post(f"{self.base}/undo").status_code, 200)
+        self.assertEqual(self.stored_as_planted(), before)
+        elsewhere = self.post("/strokes", {**stroke, "key": key(), "on": []}, self.lead)
+        self.assertIn("Moss grows on scrap, not here", elsewhere.json()["detail"])
+
+    def test_single_plants_are_set_uprooted_and_asked_about_on_it(self):
+        self.place()
+        self.moss()
+        before, (uproot, at) = self.forms(), self.on_top(verb=None)
+        stand = uproot.pop("stand")
+        place = {"x": at[3][0], "z": at[3][2], "on": [uproot["on"][0][0], at[3][1]]}
+        why = self.post(f"/stands/{stand}/why", place, self.lead).json()
+        self.assertEqual((why["planted"], why["suitability"]), (True, 1.0))
+        done = self.post("/uproot", {**uproot, "stands": [stand]}, self.lead).json()
+        after = self.stored_as_planted()
+        self.assertEqual(done["lost"], len(before.keys() - after.keys()))
+        self.assertIn("was uprooted here", self.post(f"/stands/{stand}/why", place, self.lead).json()["shut"])
+        ghost = self.post(f"/stands/{stand}/pins/try", {"key": key(), "add": place}, self.lead).json()
+        self.assertEqual((ghost["trouble"], round(ghost["plant"]["y"], 1)), ("", round(at[3][1], 1)))
+        added = self.post(f"/stands/{stand}/pins", {"key": key(), "add": [place]}, self.lead).json()
+        self.assertEqual(added["gained"], 1)
+        (plant,) = self.stored_as_planted().keys() - after.keys()
+        self.place(id=uproot["on"][0][0], at=[50, 371, 30], turn=40)
+        lies = PlacedMesh(**{**TANK, "at": [50, 371, 30], "turn": 40})
+        own = lies.in_own([self.stored_as_planted()[plant][:3]])[0]
+        np.testing.assert_allclose(own, PlacedMesh(**TANK).in_own([at[3]])[0], atol=0.3)
+        query = "&".join(f"{k}={v}" for k, v in zip("xyz", lies.in_level([own])[0]))
+        near = self.lead.get(f"{self.base}/stands/{stand}/plant?{query}").json()
+        self.assertEqual((near["plant"], near["state"]), (str(plant), "pinned"))
+        under = self.lead.get(f"{self.base}/under?{query}").json()
+        self.assertEqual(under[0]["stand"], stand)
+        self.post(f"/stands/{stand}/regrow", {"key": key()}, self.lead)
+        regrown = self.stored_as_planted().keys()
+        self.assertIn(plant, regrown)
+        self.assertLess(len(before.keys() - regrown), 3, "but for those that leave room to it")
 
     def test_its_triangles_come_as_gltf(self):
         self.place()

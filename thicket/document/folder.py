@@ -138,7 +138,7 @@ def _level_file(level: Level) -> LevelFile:
 
 def _uprooted(stands: Mapping[int, Stand], pins: Mapping[int, Pins]) -> list[UprootedFile]:
     return [
-        UprootedFile(stand=n, path=list(place.path), radius=place.radius)
+        UprootedFile.model_validate({"stand": n, "path": place.path, "radius": place.radius})
         for n, given in sorted(pins.items())
         if n in stands
         for place in given.uprooted
@@ -159,7 +159,7 @@ def _pins_csv(stands: Mapping[int, Stand], pins: Mapping[int, Pins]) -> bytes:
                 values = (row.item, row.x, row.z, row.lift, *(getattr(row, n) for n in VALUES), 0)
             else:
                 values = ("", *home, *("",) * 8, 1)
-            table.writerow([stands[number].slug, plant, *values, *home])
+            table.writerow([stands[number].slug, plant, *values, *home, getattr(row, "surface", 0)])
     return out.getvalue().encode()
 
 

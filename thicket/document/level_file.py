@@ -14,6 +14,7 @@ from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Tiers
 from thicket.document.item_settings import Anchors, SeenDistances, TraitSettings
 from thicket.document.level import Stand
+from thicket.document.pin_rows import OnMesh
 from thicket.document.plots import Plots
 from thicket.document.settings import Colour, Metres, Name, Number, StandSettings, Stratum, Strict
 from thicket.document.shape_settings import Box, Round, ShapeSettings, Trail
@@ -174,7 +175,7 @@ class UprootedFile(Strict):
     """A place where a stand, by number, was uprooted: no rule plants it there again."""
 
     stand: int
-    path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
+    path: list[tuple[Number, Number]] | list[OnMesh] = Field(min_length=1, max_length=4000)
     radius: Annotated[float, Field(allow_inf_nan=False, gt=0, le=500)]
 
 

@@ -297,14 +297,16 @@ def _lines(path: Path) -> list[tuple[int, dict[str, str]]]:
         return []
     try:
         table = csv.DictReader(_read_text(path).splitlines())
-        if tuple(table.fieldnames or ()) != PIN_COLUMNS:
+        names = tuple(table.fieldnames or ())
+        if names not in (PIN_COLUMNS, PIN_COLUMNS[:-1]):  # the last came later
             raise Refused(f"{path.name}: its first line must be {','.join(PIN_COLUMNS)}")
         found = [(table.line_num, row) for row in islice(table, PINS + 1)]
     except (csv.Error, UnicodeDecodeError) as error:
         raise Refused(f"{path.name}: it cannot be read: {error}") from None
     for line, row in found:
         if None in row or None in row.values():
-            raise Refused(f"{path.name}: line {line}: it must have {len(PIN_COLUMNS)} values")
+            raise Refused(f"{path.name}: line {line}: it must have {len(names)} values")
+        row.setdefault("surface", "0")
     _named(path.name, check_count, "pins", found, PINS)
     return found
 

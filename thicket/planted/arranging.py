@@ -7,6 +7,7 @@ from typing import Any
 
 from thicket.document.edits import AddStand, ChangePins, ChangeSettings, Edit, OrderStands, several
 from thicket.document.edits.level import checked
+from thicket.document.edits.plants import uprooted_places
 from thicket.document.level import Item, Level, Stand
 from thicket.document.level_file import StandFile, file_of, stand_from
 from thicket.document.pin_rows import PinRow, Row, rows_of
@@ -109,7 +110,7 @@ def duplicate_edit(level: Level, of: Stand, number: int, slug: str, salt: object
         stand=copy,
         touch=touch.array if touch is not None and touch.tiles else None,
         mesh_touch=mesh_touch.to_bytes() if mesh_touch.painted_anywhere else None,
-        uprooted=tuple(level.pins_of(of.number).uprooted),
+        uprooted=uprooted_places(level.pins_of(of.number)),
     )
     order = {s.number: (stratum, place) for place, s in enumerate(below, start=of.place + 2)}
     return several([added, OrderStands(put=order)] if order else [added])

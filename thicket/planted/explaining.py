@@ -11,10 +11,13 @@ from thicket.ground.heights import at_cells
 from thicket.ground.relief import to_cells
 from thicket.ground.shapes import distances_at
 from thicket.planted.level import PlantedLevel
+from thicket.planted.mesh_explaining import why_on_mesh
 from thicket.planted.occupancy import may_stand_under
 from thicket.planted.planting import Planting
+from thicket.planted.surfaces import MeshFields
 from thicket.planting.density import TOUCH_UNIT, density_at
 from thicket.planting.pins import inside_uprooted
+from thicket.planting.points import Seats
 from thicket.planting.trails import trails_near
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, histogram, joined, middle, result, size_factor
@@ -41,9 +44,22 @@ def _sampled(level: PlantedLevel, c: Condition) -> np.ndarray:
     return np.concatenate([level.rasters.values(c, w).ravel() for w in windows])
 
 
-def look(level: PlantedLevel, c: Condition) -> dict:
-    """How a condition's values lie over the ground: range shown, histogram counts and edges, lowest and
-    highest.
+def _on_meshes(planting: Planting, c: Condition) -> np.ndarray:
+    """A condition's values at the places of a stand on placed meshes. Raises: Refused when it says nothing
+    there."""
+    site = planting.site
+    assert isinstance(site, MeshFields)
+    points = site.places.all.points
+    assert isinstance(points, Seats)
+    found = site.values(points, [c])
+    if not found:
+        raise Refused(f"kind: {c.kind} says nothing on placed meshes, and is left out there")
+    return found[0][1]
+
+
+def look(level: PlantedLevel, c: Condition, planting: Planting | None = None) -> dict:
+    """How a condition's values lie over the ground, or over the places of a stand on placed meshes: range
+    shown, histogram counts and edges, lowest and highest.
 
     Distances are shown to `kinds.DISTANCE_SHOWN` m, or as far as the band reaches.
     """
@@ -53,7 +69,8 @@ def look(level: PlantedLevel, c: Condition) -> dict:
     far = c.rule.shown_to(c)
     if far is not None:
         c = replace(c, lo=-1e4, hi=far, soft_hi=0.0)
-    found = c.rule.known(c, _sampled(level, c))
+    on_meshes = planting is not None and bool(planting.settings.on)
+    found = c.rule.known(c, _on_meshes(planting, c) if planting and on_meshes else _sampled(level, c))
     if not found.size:
         found = np.zeros(1, np.float32)
     lo, hi = c.rule.range(c, found)
@@ -82,20 +99,23 @@ def layer_bands(level: PlantedLevel, layer: str) -> dict:
     return {"altitude": [round(v, 1) for v in altitude], "slope": [round(v, 1) for v in slope]}
 
 
-def why(level: PlantedLevel, planting: Planting, x: float, z: float) -> dict:
-    """Why a place carries a plant of a stand or does not; see `server.stands.conditions_api.WhyOut`.
+def why(
+    level: PlantedLevel, planting: Planting, x: float, z: float, on: tuple[int, float] | None = None
+) -> dict:
+    """Why a place carries a plant of a stand or does not; see `server.stands.conditions_api.WhyOut`. `on` is
+    the placed mesh, by number, that it lies on, and its altitude in m.
 
-    Raises: Refused when the place lies outside the level.
+    Raises: Refused when the place lies outside the level, or where the stand does not grow.
     """
     if not (0 <= x < level.width and 0 <= z < level.length):
         raise Refused(
             f"place: {x:g}, {z:g} lies outside the level, which is {level.width:g} m × {level.length:g} m"
         )
-    if planting.settings.on:
-        raise Refused(
-            f"place: {planting.stand.name} grows on placed meshes; of them it cannot be said yet why a place "
-            "carries a plant"
-        )
+    if planting.settings.on or on:
+        if not (planting.settings.on and on):
+            where = ", ".join(planting.settings.on) or "the terrain"
+            raise Refused(f"place: {planting.stand.name} grows on {where}, not here")
+        return why_on_mesh(planting, on[0], (x, on[1], z))
     point = _nearest_place(planting, x, z)
     at_x, at_z = (point["x"], point["z"]) if point else (x, z)
     there = (np.array([at_x]), np.array([at_z]))

@@ -41,7 +41,8 @@ def _planted(level: Whole, report: Report) -> list[Planted]:
         report(0.8 * done / len(singles), f"Planting {stand.name}")
         planting = level.planting(stand.number)
         plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
-        surfaces = planting.surfaces()
+        placed = level.level.surfaces
+        surfaces = {plant: placed[n].name for plant, n in planting.surfaces.items() if n in placed}
         out.append(Planted(stand.slug, planting.items, plants, planting.pins.id, surfaces))
     report(0.8, "Writing the file")
     return out

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from thicket.document.level import Level, Stand
+from thicket.document.surfaces import lying
 from thicket.ground.shapes import Shape
 from thicket.lazy import lazy
 from thicket.planted.sheets import Box
@@ -24,7 +25,7 @@ class Facts:
         self.level, self.stand, self.settings, self.host_scale = level, stand, stand.settings, host_scale
         self.blocking = blocking
         self.core = stand.settings.core(stand.number, stand.seed)
-        self.pins: Pins = level.pins_of(stand.number)
+        self.pins: Pins = lying(level, level.pins_of(stand.number))
 
     @lazy
     def rules(self) -> list[Condition]:
@@ -137,5 +138,5 @@ def uprooted_in(facts: Facts, box: Box) -> list[Uprooted]:
     return [
         place
         for place in facts.pins.uprooted
-        if all(place.box[k] < box[k + 2] and place.box[k + 2] > box[k] for k in (0, 1))
+        if place.on_meshes or all(place.box[k] < box[k + 2] and place.box[k + 2] > box[k] for k in (0, 1))
     ]

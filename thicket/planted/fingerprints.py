@@ -200,10 +200,11 @@ class SheetKeys:
     def _pins(self, box: Box) -> list:
         """What identifies the pins that have a say in a box."""
         around, pins = widened(box, self.facts.crowding), self.facts.pins
-        found: list = [(c.crowns, c.gap, digest_of(np.stack(c.discs))) for c in self.occupancy.claims(around)]
+        found: list = self.occupancy.claim_keys(around)
         found += uprooted_in(self.facts, around)
         if len(pins.replaced):
-            found.append(pins.replaced[inside(around, pins.home[:, 0], pins.home[:, 1])].tolist())
+            homes = inside(around, pins.home[:, 0], pins.home[:, 1])
+            found.append(pins.replaced[homes | bool(self.facts.settings.on)].tolist())
         if len(pins.id):
             here, pinned = inside(box, pins.x, pins.z), self.facts.pinned
             found.append([digest_of(column[here]) for column in (pinned.id, pinned.form, pinned.item)])

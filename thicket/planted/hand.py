@@ -11,18 +11,17 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from thicket.document.edits import ChangePins
-from thicket.document.pin_rows import VALUES, GoneRow, PinRow, Row, rows_of
-from thicket.ground.heights import Ground
+from thicket.document.pin_rows import VALUES, GoneRow, PinRow, Row, pins_from, rows_of
+from thicket.document.surfaces import lying, stored
 from thicket.ground.shapes import distances_at
 from thicket.planted.facts import clearing_near
 from thicket.planted.level import PlantedLevel
+from thicket.planted.mesh_hand import TURN, moved_on, seat_on, spot_on
 from thicket.planted.planting import Planting
 from thicket.planting.pins import bearing_of, leaning, turned_by
-from thicket.planting.points import PointSet
+from thicket.planting.points import PointSet, Seats
 from thicket.planting.stands import Plants, grow
 from thicket.refused import Conflict, Refused
-
-TURN = ("qx", "qy", "qz", "qw")
 
 
 class InTheWay(Refused):
@@ -60,12 +59,15 @@ class PinChanges:
 
 def as_rows(planting: Planting, plants: Plants) -> dict[int, PinRow]:
     """Plants that a rule made, as rows of pins by their ids."""
-    form = plants.form.astype(float)
+    form, on = plants.form.astype(float), planting.surfaces
     form[:, 1] -= planting.ground.height_at(form[:, 0].copy(), form[:, 2].copy())
     names = ("x", "lift", "z", *VALUES)
     return {
         plant: PinRow.model_construct(
-            item=planting.items[item], home=(given[0], given[2]), **dict(zip(names, given))
+            item=planting.items[item],
+            home=(given[0], given[2]),
+            surface=on.get(plant, 0),
+            **dict(zip(names, given)),
         )
         for plant, item, given in zip(plants.id.tolist(), plants.item.tolist(), form.tolist())
     }
@@ -87,14 +89,17 @@ def standing(
     return found
 
 
-def _changed(row: PinRow, given: Mapping[str, Any], ground: Ground, **more: Any) -> PinRow:
+def _changed(planting: Planting, row: PinRow, given: Mapping[str, Any], **more: Any) -> PinRow:
     """A row with what a hand wants to be different: values, or what they are to be changed by."""
-    names = ("item", "x", "z", "lift", "width", "height", "tint")
+    names = ("item", "lift", "width", "height", "tint")
     out = row.model_dump() | {n: given[n] for n in names if given.get(n) is not None}
-    out["x"], out["z"] = out["x"] + given.get("east", 0.0), out["z"] + given.get("south", 0.0)
-    if given.get("free"):
-        was, now = ground.height_at(np.array([row.x, out["x"]]), np.array([row.z, out["z"]])).tolist()
-        out["lift"] += was - now
+    x, z = (
+        (row.x if given.get("x") is None else given["x"]),
+        (row.z if given.get("z") is None else given["z"]),
+    )
+    x, z = x + given.get("east", 0.0), z + given.get("south", 0.0)
+    if (x, z) != (row.x, row.z) or given.get("on"):
+        out |= _moved(planting, row, given, x, z, out["lift"])
     for name in ("width", "height"):
         out[name] = float(np.clip(out[name] * given.get("size_by", 1.0), 0.05, 10))
     q = np.array([out[n] for n in TURN])
@@ -107,22 +112,40 @@ def _changed(row: PinRow, given: Mapping[str, Any], ground: Ground, **more: Any)
     return PinRow(**(out | dict(zip(TURN, q.tolist())) | more))
 
 
+def _moved(
+    planting: Planting, row: PinRow, given: Mapping[str, Any], x: float, z: float, lift: float
+) -> dict[str, float]:
+    """Where a plant comes to stand, on the terrain or on its mesh."""
+    was, now = planting.ground.height_at(np.array([row.x, x]), np.array([row.z, z])).tolist()
+    if planting.settings.on:
+        y = given["on"][1] if given.get("on") else was + row.lift
+        return moved_on(planting, row, given, (x, y, z))
+    return {"x": x, "z": z, "lift": lift + was - now if given.get("free") else lift}
+
+
 def added(planting: Planting, key: object, k: int, given: Mapping[str, Any]) -> tuple[int, PinRow]:
     """A new plant at a place, drawn from the stand's mix and variation like any other; the k-th under a key,
-    from which its id follows. Raises: Refused where the stand grows on placed meshes."""
-    _check_on_terrain(planting)
+    from which its id follows. On placed meshes the place says on which it lies.
+
+    Raises: Refused where the stand does not grow there.
+    """
     draw = int.from_bytes(hashlib.blake2b(f"{key}/{k}".encode(), digest_size=6).digest(), "little")
-    at = PointSet(
-        np.array([given["x"]]),
-        np.array([given["z"]]),
-        np.zeros(1, np.float32),
-        np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23),
-    )
-    _, drives = planting.site.variation_at(at, np.array([0]))
-    plants = grow(planting.core, at, np.array([0]), planting.ground, None, drives)
+    cell, none, on = np.array([[draw & 0xFFFFFF, draw >> 24]]) - (1 << 23), np.array([0]), given.get("on")
+    if planting.settings.on and not on:
+        raise Refused(f"place: {planting.stand.name} grows on placed meshes: say where on one (`on`)")
+    if on:
+        surface = int(on[0])
+        spot = spot_on(planting, surface, (given["x"], on[1], given["z"]))
+        drawn: Seats | PointSet = seat_on(surface, *spot, cell)
+        _, drives = planting.site.variation_at(seat_on(surface, *spot, np.array([[surface, 0]])), none)
+    else:
+        surface, one = 0, np.zeros(1, np.float32)
+        drawn = PointSet(np.array([given["x"]]), np.array([given["z"]]), one, cell)
+        _, drives = planting.site.variation_at(drawn, none)
+    plants = grow(planting.core, drawn, none, planting.ground, None, drives)
     ((plant, row),) = as_rows(planting, plants).items()
-    more = {name: value for name, value in given.items() if name not in ("x", "z")}
-    return plant, _changed(row, more, planting.ground, home=None)
+    more = {name: value for name, value in given.items() if name not in ("x", "z", "on")}
+    return plant, _changed(planting, row, more, home=None, surface=surface)
 
 
 def requested_pins(planting: Planting, wish: PinChanges, key: object) -> dict[int, Row | None]:
@@ -147,7 +170,7 @@ def requested_pins(planting: Planting, wish: PinChanges, key: object) -> dict[in
         now = rows.get(plant) or base[plant]
         if not isinstance(now, PinRow):
             raise Conflict(f"plant: {plant} was removed; release it first")
-        rows[plant] = _changed(now, given, planting.ground)
+        rows[plant] = _changed(planting, now, given)
     for plant in wish.remove:
         home = base[plant].home
         rows[plant] = None if home is None else GoneRow(home=home)
@@ -159,31 +182,14 @@ def requested_pins(planting: Planting, wish: PinChanges, key: object) -> dict[in
         of = base[given["plant"]]
         if not isinstance(of, PinRow):
             raise Conflict(f"plant: {given['plant']} was removed; release it first")
-        plant, _ = added(planting, key, k, {"x": of.x, "z": of.z})
-        rows[plant] = _changed(of, given, planting.ground, home=None)
+        foot = float(planting.ground.height_at(np.array([of.x]), np.array([of.z]))[0]) + of.lift
+        on = (of.surface, foot) if of.surface else None
+        plant, _ = added(planting, key, k, {"x": of.x, "z": of.z, "on": on})
+        rows[plant] = _changed(planting, of, given, home=None)
     for k, given in enumerate(wish.add):
         plant, row = added(planting, key, k, given)
         rows[plant] = row
     return rows
-
-
-def _check_on_terrain(planting: Planting) -> None:
-    """Refuse to set or move plants of a stand that grows on placed meshes."""
-    if planting.settings.on:
-        raise Refused(
-            f"stand: {planting.stand.name} grows on placed meshes: single plants of it can be turned, sized "
-            "and removed, but not set or moved yet"
-        )
-
-
-def _moves(wish: PinChanges) -> bool:
-    """Whether a plant would be set, or moved."""
-    moving = any(
-        given.get(name) not in (None, still)
-        for given in wish.change
-        for name, still in (("x", None), ("z", None), ("lift", None), ("east", 0), ("south", 0))
-    )
-    return bool(wish.add or wish.copy or moving)
 
 
 def hand_edit(planted: PlantedLevel, wishes: Mapping[int, PinChanges], key: object) -> ChangePins:
@@ -199,24 +205,21 @@ def hand_edit(planted: PlantedLevel, wishes: Mapping[int, PinChanges], key: obje
             raise Conflict(f"{stand.name} is locked: unlock it first")
         if stand.sward:
             raise Refused(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
-        if _moves(wish):
-            _check_on_terrain(planting)
-        put[number] = requested_pins(planting, wish, key)
-        if not put[number]:
+        rows = requested_pins(planting, wish, key)
+        if not rows:
             raise Refused("pins: nothing was asked for")
-        check_room(planted, planting, put[number], wish.push)
+        check_room(planted, planting, rows, wish.push)
+        put[number] = {plant: stored(planted.level, row) for plant, row in rows.items()}
     return ChangePins(put=put)
 
 
 def places_of(planted: PlantedLevel, edit: ChangePins) -> np.ndarray:
     """Where the plants of an edit stand, as they were and as they are to be: float64 (n, 2) x, z in m."""
-    rows = [row for put in edit.put.values() for row in put.values()]
-    rows += [
-        known.get(plant)
-        for number, put in edit.put.items()
-        for known in [rows_of(planted.level.pins_of(number))]
-        for plant in put
-    ]
+    level, rows = planted.level, []
+    for number, put in edit.put.items():
+        for pins in (level.pins_of(number), pins_from({p: row for p, row in put.items() if row is not None})):
+            known = rows_of(lying(level, pins))
+            rows += [known.get(plant) for plant in put]
     at = [(row.x, row.z) if isinstance(row, PinRow) else row.home for row in rows if row is not None]
     return np.array(at, float).reshape(-1, 2)
 
@@ -237,23 +240,25 @@ def check_room(planted: PlantedLevel, planting: Planting, rows: Mapping[int, Row
             )
     if push or not put:
         return
-    stock = planted.level.stock
-    x, z = (np.array([getattr(row, n) for row in put.values()]) for n in ("x", "z"))
+    stock, on = planted.level.stock, bool(planting.settings.on)
+    x, z, lift = (np.array([getattr(row, n) for row in put.values()]) for n in ("x", "z", "lift"))
     both = [(stock[row.item], row.width) for row in put.values()]
     crown = np.array([max(item.crown, item.trunk) * width for item, width in both])
     trunk = np.array([item.trunk * width for item, width in both])
-    for shape in clearing_near(planting.facts, (x.min() - 1, z.min() - 1, x.max() + 1, z.max() + 1)):
+    shapes = [] if on else clearing_near(planting.facts, (x.min() - 1, z.min() - 1, x.max() + 1, z.max() + 1))
+    for shape in shapes:
         bad = np.flatnonzero(distances_at([shape], x, z)[0] < shape.clear + trunk)
         if len(bad):
             raise InTheWay(
                 f"place: at {x[bad[0]]:.1f}, {z[bad[0]]:.1f} it would stand in what {shape.name} keeps "
                 "clear; move it, or push it through"
             )
-    for other in planted.pinned_from(planted.level.in_order[0]):
-        _check_against(planting, other, np.array(list(put), np.uint64), np.c_[x, z], crown, trunk)
-    at = np.c_[x, z]
+    at = np.c_[x, planted.ground.height_at(x, z) + lift, z] if on else np.c_[x, z]
+    alike = [stand for stand in planted.level.in_order if bool(stand.settings.on) == on]
+    for other in planted.pinned_from(alike[0]):
+        _check_against(planting, other, np.array(list(put), np.uint64), at, crown, trunk)
     for i, k in cKDTree(at).query_pairs(2 * float(trunk.max()) + planting.settings.gap):
-        if np.hypot(*(at[i] - at[k])) < trunk[i] + trunk[k] + planting.settings.gap:
+        if np.linalg.norm(at[i] - at[k]) < trunk[i] + trunk[k] + planting.settings.gap:
             raise InTheWay(
                 f"place: two of the plants would stand in each other at {x[k]:.1f}, {z[k]:.1f}; move them "
                 "apart, or push them through"
@@ -276,16 +281,16 @@ def _check_against(
     rest = np.flatnonzero(~np.isin(other.pinned.id, put))
     if not len(rest):
         return
-    there, gap = form[rest][:, [0, 2]], lower.settings.gap
+    there, gap = form[rest][:, :3] if at.shape[1] == 3 else form[rest][:, [0, 2]], lower.settings.gap
     reach = float(theirs[rest].max() + mine.max()) + gap
     for k, hits in enumerate(cKDTree(there).query_ball_point(at, reach)):
         for hit in hits:
-            far, wide = float(np.hypot(*(there[hit] - at[k]))), float(theirs[rest][hit])
+            far, wide = float(np.linalg.norm(there[hit] - at[k])), float(theirs[rest][hit])
             if far < wide + mine[k] + gap:
                 slug = other.items[int(other.pinned.item[rest][hit])]
                 raise InTheWay(
-                    f"place: at {at[k, 0]:.1f}, {at[k, 1]:.1f} it would stand in a pinned {slug} of "
+                    f"place: at {at[k, 0]:.1f}, {at[k, -1]:.1f} it would stand in a pinned {slug} of "
                     f"{other.stand.name} "
                     f"{far:.1f} m away, whose footprint reaches {wide:.1f} m; move it, or push it through",
-                    (*there[hit].tolist(), wide),
+                    (float(there[hit][0]), float(there[hit][-1]), wide),
                 )

@@ -21,7 +21,6 @@ from thicket.planting.hashing import seed_of
 from thicket.planting.mesh_strokes import MeshPath, cover_cubes, smooth_cubes
 from thicket.planting.points import Seats
 from thicket.planting.strokes import Stroke, ease_margin, touched
-from thicket.refused import Refused
 from thicket.site.conditions import Condition
 from thicket.surfaces.mesh import Mesh
 from thicket.surfaces.placing import spread

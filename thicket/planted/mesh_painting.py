@@ -14,6 +14,8 @@ from thicket.document.touch import BLOCK, Cells
 from thicket.hashing import hash_of
 from thicket.lazy import lazy
 from thicket.planted.sheets import Box, around_any, box_around, widened
+from thicket.planting.mesh_strokes import MeshPath, reached
+from thicket.planting.pins import Pins
 from thicket.planting.points import Seats
 from thicket.surfaces.placing import MeshPoints
 
@@ -66,22 +68,47 @@ class SeenTouch:
     """A stand's painting on the placed meshes of a level. Like `TouchMap` it says what distinguishes it in a
     box of touch cells of the level."""
 
-    def __init__(self, level: Level, touch: MeshTouch, places: MeshSource) -> None:
-        self.level, self.touch, self.places = level, touch, places
+    def __init__(self, level: Level, touch: MeshTouch, places: MeshSource, pins: Pins) -> None:
+        self.level, self.touch, self.places, self.pins = level, touch, places, pins
 
     def window(self, box: Cells) -> tuple[SeenTouch, tuple[int, int]]:
         """Itself: places ask it, wherever they are."""
         return self, (0, 0)
 
     def at(self, points: Seats) -> np.ndarray:
-        """Touch −1…+1 at places on the meshes, float32 (n,)."""
+        """Touch −1…+1 at places on the meshes, float32 (n,); −1 where the stand was uprooted."""
         out = np.zeros(len(points.x), np.float32)
         for number, cubes in self.touch.surfaces.items():
             of = np.flatnonzero(points.cell[:, 0] == number)
             if len(of) and len(cubes.keys):
                 own, index = self.places.own_points(number), points.cell[of, 1]
                 out[of] = cubes.at(own.at[index], own.normal[index])
+        out[self.where_uprooted(points)] = -1
         return out
+
+    def where_uprooted(self, points: Seats) -> np.ndarray:
+        """At which places the stand was uprooted; bool (n,)."""
+        out = np.zeros(len(points.x), bool)
+        for number, paths in self.uprooted.items():
+            of = np.flatnonzero(points.cell[:, 0] == number)
+            own, index = self.places.own_points(number), points.cell[of, 1]
+            for path, radius in paths:
+                out[of] |= reached(path, radius, own.at[index], own.normal[index])
+        return out
+
+    @lazy
+    def uprooted(self) -> dict[int, list[tuple[MeshPath, float]]]:
+        """Where the stand was uprooted, by mesh: paths in the mesh's own space, and radii in m of that."""
+        found: dict[int, list[tuple[MeshPath, float]]] = {}
+        for place in self.pins.uprooted:
+            points = np.array(place.path, float)
+            for number in np.unique(points[:, 0]).astype(int).tolist() if place.on_meshes else ():
+                which, placed = np.flatnonzero(points[:, 0] == number), self.level.surfaces.get(number)
+                if placed is not None:
+                    begins, ones = np.diff(which, prepend=-2) != 1, np.ones(len(which))
+                    path = MeshPath(points[which, 1:4], points[which, 4:], ones, begins)
+                    found.setdefault(number, []).append((path, place.radius / placed.scale))
+        return found
 
     @lazy
     def _painted(self) -> _Painted:

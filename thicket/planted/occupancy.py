@@ -9,7 +9,7 @@ import numpy as np
 
 from thicket.cache import Cache
 from thicket.ground.shapes import in_clearing
-from thicket.hashing import hash_of
+from thicket.hashing import digest_of, hash_of
 from thicket.planted.facts import Facts, clearing_near, uprooted_in
 from thicket.planted.parts import Standing
 from thicket.planted.sheets import Box, Sheet, Sheets, apart
@@ -121,6 +121,10 @@ class Occupancy:
         if box not in self._claims:
             self._claims[box] = list(self._claims_near(box))
         return self._claims[box]
+
+    def claim_keys(self, box: Box) -> list:
+        """What distinguishes what pins claim near a box."""
+        return [(c.crowns, c.gap, digest_of(np.stack(c.discs))) for c in self.claims(box)]
 
     def _claims_near(self, box: Box) -> Iterator[Claim]:
         facts = self.facts

@@ -133,8 +133,9 @@ class Places:
                 f"is {PLANT_CEILING:,}"
             )
 
-    def surfaces(self) -> dict[int, str]:
-        """Names of the placed meshes that its plants stand on, by their ids: none."""
+    @property
+    def surfaces(self) -> dict[int, int]:
+        """The numbers of the placed meshes that its plants stand on, by their ids: none."""
         return {}
 
     def host_reach(self) -> float:

@@ -15,6 +15,7 @@ from thicket.document.settings import StandSettings
 from thicket.document.touch import Cells, TouchMap
 from thicket.ground.heights import Ground
 from thicket.hashing import digest_of
+from thicket.lazy import lazy
 from thicket.planted.facts import Facts
 from thicket.planted.fingerprints import SheetKeys, Site
 from thicket.planted.mesh_painting import SeenTouch
@@ -83,7 +84,8 @@ class Planting(Sheets):
         self.occupancy = room(self.facts, self, above, around.pinned, around.cache)
         self.painting: TouchMap | SeenTouch = self.touch_map
         if isinstance(self.places, MeshPlaces):
-            self.painting = SeenTouch(around.level, around.level.mesh_touch_of(stand.number), self.places)
+            touch = around.level.mesh_touch_of(stand.number)
+            self.painting = SeenTouch(around.level, touch, self.places, self.pins)
         self.keys = SheetKeys(self.facts, self, self.painting, self.places, self.occupancy, lambda: self.site)
         self._changed_in: tuple[Mapping[Sheet, str], Box | None] | None = None
         """The keys of an earlier planting, and the box outside of which nothing differs from it."""
@@ -388,9 +390,11 @@ class Planting(Sheets):
         for part in (self.pinned, self.widest, self.keys.settings):
             del part
 
-    def surfaces(self) -> dict[int, str]:
-        """The names of the placed meshes that its plants stand on, by their ids."""
-        return self.places.surfaces()
+    @lazy
+    def surfaces(self) -> dict[int, int]:
+        """The numbers of the placed meshes that its plants stand on, by their ids."""
+        pins = zip(self.pins.id.tolist(), self.pins.surface.tolist())
+        return self.places.surfaces | {plant: number for plant, number in pins if number}
 
     def release(self) -> None:
         """Drop the rasters, here and where results are kept, and what is known of the stands above. All are

@@ -17,10 +17,10 @@ from thicket.document.surfaces import chosen_surfaces, mesh_of, notes_on
 from thicket.formats.stock import measure
 from thicket.ground.heights import at_cells
 from thicket.ground.shapes import Shape
-from thicket.hashing import digest
+from thicket.hashing import digest, digest_of
 from thicket.lazy import lazy
 from thicket.planted.facts import Facts
-from thicket.planted.mesh_painting import MeshSource, SeenTouch
+from thicket.planted.mesh_painting import MeshSource
 from thicket.planted.occupancy import Claim, Occupancy, Parts, may_stand_under
 from thicket.planted.parts import Standing
 from thicket.planted.places import SheetPoints, sorted_by_sheet
@@ -41,6 +41,7 @@ from thicket.site.conditions import Condition, deciding, size_factor, sizing, su
 from thicket.site.parameters import Parameters
 from thicket.site.site import Nearby, PlacesOnMeshes
 from thicket.surfaces.mesh import Mesh
+from thicket.surfaces.nearest import NearestOn
 from thicket.surfaces.placing import MOST, MeshPoints, points_on, spread
 
 VERTEX = 28
@@ -162,6 +163,16 @@ class PlacedMeshes:
 
         return self.cache.get(("nearby", self.key(number)), make, spare=True)
 
+    def nearest(self, number: int, places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """The points of one mesh that lie nearest to places of the level, and the way each faces: float64
+        (n, 3)."""
+        placed = self.level.surfaces[number]
+        mesh = self.mesh(placed)
+        key = "nearest", self.source_key(placed)
+        finder = self.cache.get(key, lambda: NearestOn(mesh), spare=True)
+        at, normal = finder.to(placed.in_own(places))
+        return placed.in_level(at), normal @ placed.rotation.T
+
     @lazy
     def outlines(self) -> list[Shape]:
         """Where placed meshes stand in the way of the terrain's plants, as obstacles that keep just their own
@@ -223,13 +234,13 @@ class MeshPlaces(MeshSource):
     def blocks(self) -> list[Sheet]:
         return []
 
-    def surfaces(self) -> dict[int, str]:
-        """The names of the meshes that plants at its places stand on, by the plants' ids."""
+    @lazy
+    def surfaces(self) -> dict[int, int]:
+        """The numbers of the meshes that plants at its places stand on, by the plants' ids."""
         seats, core = self.all.points, self.facts.core
         assert isinstance(seats, Seats)
         ids = plant_ids(core.number, core.key + seats.salt, seats.cell).tolist()
-        names = {number: self.facts.level.surfaces[number].name for number in self.numbers}
-        return dict(zip(ids, (names[n] for n in seats.cell[:, 0].tolist())))
+        return dict(zip(ids, seats.cell[:, 0].tolist()))
 
     def host_key(self, sheet: Sheet) -> str:
         return ""
@@ -365,6 +376,10 @@ class MeshRoom(Occupancy):
     def claims(self, box: Box) -> list[Claim]:
         return []
 
+    def claim_keys(self, box: Box) -> list:
+        found = [(other.stand.number, other.pinned) for other in self._pinned()]
+        return [(number, digest_of(pins.form), digest_of(pins.item)) for number, pins in found]
+
     def follows(self, numbers: Collection[int]) -> bool:
         return any(other.stand.number in numbers for other in self.above)
 
@@ -376,6 +391,13 @@ class MeshRoom(Occupancy):
         free = np.ones(len(plants), bool)
         for other in self.above:
             free &= self._clear_of(other, at, r + gap, box)
+        wide = facts.radii.max(axis=1)[plants.item] * plants.form[:, 7].astype(float)
+        for other in self._pinned():
+            own, pins = other.stand.number == facts.stand.number, other.pinned
+            mine = wide if not own and not may_stand_under(other, facts) else r
+            theirs = other.radii[pins.item, 1] * pins.form[:, 7].astype(float)
+            between = gap if own else other.settings.gap
+            free &= _apart(at, mine + between, pins.form[:, :3].astype(float), theirs)
         if len(facts.pins.replaced):
             free &= ~np.isin(plants.id, facts.pins.replaced)
         if facts.may_crowd:
@@ -387,15 +409,20 @@ class MeshRoom(Occupancy):
         sheets = other.sheets_reaching(box, self.facts.room, crowns)
         parts = [other.plants(sheet) for sheet in sheets]
         form = np.concatenate([np.empty((0, 10)), *(part.form for part in parts)]).astype(float)
-        if not len(form) or not len(at):
-            return np.ones(len(at), bool)
-        item = np.concatenate([part.item for part in parts])
+        item = np.concatenate([np.empty(0, np.uint8), *(part.item for part in parts)])
         reach = (other.radii.max(axis=1) if crowns else other.radii[:, 1])[item] * form[:, 7]
-        tree, free = cKDTree(form[:, :3]), np.ones(len(at), bool)
-        for k, found in enumerate(tree.query_ball_point(at, room + reach.max())):
-            far = np.linalg.norm(form[found, :3] - at[k], axis=1)
-            free[k] = not (far < room[k] + reach[found]).any()
+        return _apart(at, room, form[:, :3], reach)
+
+
+def _apart(at: np.ndarray, room: np.ndarray, others: np.ndarray, reach: np.ndarray) -> np.ndarray:
+    """Which places have no other nearer than their room and its reach; all in m, bool (n,)."""
+    free = np.ones(len(at), bool)
+    if not len(others) or not len(at):
         return free
+    for k, found in enumerate(cKDTree(others).query_ball_point(at, room + reach.max())):
+        far = np.linalg.norm(others[found] - at[k], axis=1)
+        free[k] = not (far < room[k] + reach[found]).any()
+    return free
 
 
 def _crowded(at: np.ndarray, r: np.ndarray, thresholds: np.ndarray, gap: float) -> np.ndarray:

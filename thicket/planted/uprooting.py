@@ -8,11 +8,17 @@ from dataclasses import dataclass
 import numpy as np
 
 from thicket.document.edits import ChangePins, ChangeUprooted, Several
+from thicket.document.edits.plants import uprooted_places
 from thicket.document.pin_rows import GoneRow, PinRow, Row, rows_of
 from thicket.ground.heights import at_cells
 from thicket.planted.level import PlantedLevel
+from thicket.planted.mesh_brushing import paths_of
+from thicket.planted.mesh_painting import SeenTouch
 from thicket.planted.planting import Planting
+from thicket.planted.surfaces import MeshPlaces
+from thicket.planting.mesh_strokes import reached
 from thicket.planting.pins import inside_uprooted
+from thicket.planting.points import Seats
 from thicket.planting.strokes import Stroke, along_path
 from thicket.refused import Conflict, Refused
 
@@ -28,11 +34,29 @@ def _rule_made_under(planting: Planting, stroke: Stroke) -> dict[int, Row | None
         plants = planting.plants(sheet)
         x, z = plants.form[:, 0].astype(float), plants.form[:, 2].astype(float)
         near = np.flatnonzero((x >= box[0]) & (x <= box[2]) & (z >= box[1]) & (z <= box[3]))
-        near = near[along_path(stroke.path, x[near], z[near]) <= stroke.radius]
+        if stroke.on:
+            ids, at = plants.id[near].tolist(), plants.form[near, :3].astype(float)
+            near = near[_under_on_meshes(planting, stroke, ids, at)]
+        else:
+            near = near[along_path(stroke.path, x[near], z[near]) <= stroke.radius]
         near = near[~np.isin(plants.id[near], planting.pins.id)]
         for plant, *home in zip(plants.id[near].tolist(), x[near].tolist(), z[near].tolist()):
             rows[plant] = GoneRow(home=(home[0], home[1]))
     return rows
+
+
+def _under_on_meshes(planting: Planting, stroke: Stroke, ids: list[int], at: np.ndarray) -> np.ndarray:
+    """Which plants, by id and foot, a stroke over placed meshes passes over; bool (n,)."""
+    out, meshes = np.zeros(len(ids), bool), planting.around.meshes
+    on = np.array([planting.surfaces.get(plant, 0) for plant in ids])
+    for number in {int(row[0]) for row in stroke.on} & planting.level.surfaces.keys():
+        of = np.flatnonzero(on == number)
+        if len(of):
+            placed = planting.level.surfaces[number]
+            foot, normal = meshes.nearest(number, at[of])
+            own = placed.in_own(foot), normal @ placed.rotation
+            out[of] = reached(paths_of(stroke, placed, number), stroke.radius / placed.scale, *own)
+    return out
 
 
 def _pins_under(planting: Planting, stroke: Stroke) -> dict[int, Row | None]:
@@ -40,9 +64,14 @@ def _pins_under(planting: Planting, stroke: Stroke) -> dict[int, Row | None]:
     pins = [(plant, row) for plant, row in rows_of(planting.pins).items() if isinstance(row, PinRow)]
     if not pins:
         return {}
-    x, z = (np.array([getattr(row, name) for _, row in pins]) for name in ("x", "z"))
-    far = along_path(stroke.path, x, z)
-    hit = [pin for pin, d in zip(pins, far) if d <= stroke.radius]
+    x, z, lift = (np.array([getattr(row, name) for _, row in pins]) for name in ("x", "z", "lift"))
+    if stroke.on:
+        at = np.c_[x, planting.ground.height_at(x, z) + lift, z]
+        under = _under_on_meshes(planting, stroke, [plant for plant, _ in pins], at)
+    else:
+        on_ground = np.array([row.surface == 0 for _, row in pins])
+        under = (along_path(stroke.path, x, z) <= stroke.radius) & on_ground
+    hit = [pin for pin, found in zip(pins, under.tolist()) if found]
     return {plant: None if row.home is None else GoneRow(home=row.home) for plant, row in hit}
 
 
@@ -61,7 +90,7 @@ def uproot_edit(
     for stand in rows:
         if stand.locked:
             raise Conflict(f"{stand.name} is locked: unlock it first")
-    single = [stand for stand in rows if not stand.sward]
+    single = [s for s in rows if not s.sward and bool(s.settings.on) == bool(stroke.on)]
     put: dict[int, dict[int, Row | None]] = {}
     for stand in single:
         planting = planted.planting(stand.number)
@@ -71,7 +100,7 @@ def uproot_edit(
     if not put:
         names = ", ".join(stand.name for stand in rows[:3])
         raise Refused(f"path: no plant of {names} stands under the brush there")
-    place = (tuple((float(x), float(z)) for x, z in stroke.path), float(stroke.radius))
+    place = (_path(planted, stroke), float(stroke.radius))
     places = [
         ChangeUprooted(number=s.number, put={len(planted.level.pins_of(s.number).uprooted): place})
         for s in single
@@ -79,6 +108,19 @@ def uproot_edit(
     names_of_losers = [stand.name for stand in single if stand.number in put]
     total = sum(map(len, put.values()))
     return Several(edits=(ChangePins(put=put), *places)), total, names_of_losers
+
+
+def _path(planted: PlantedLevel, stroke: Stroke) -> tuple:
+    """Where a stroke passes, as `thicket.planting.pins.Uprooted` has it."""
+    if not stroke.on:
+        return tuple((float(x), float(z)) for x, z in stroke.path)
+    out = []
+    for (x, z), (number, y, *normal) in zip(stroke.path, stroke.on):
+        placed = planted.level.surfaces.get(int(number))
+        if placed is not None:
+            own = placed.in_own(np.array([[x, y, z]]))[0], np.array(normal) @ placed.rotation
+            out.append((int(number), *own[0].tolist(), *own[1].tolist()))
+    return tuple(out)
 
 
 def regrow_edit(planted: PlantedLevel, number: int) -> Several:
@@ -94,12 +136,22 @@ def regrow_edit(planted: PlantedLevel, number: int) -> Several:
     gone = [(plant, row) for plant, row in rows_of(pins).items() if isinstance(row, GoneRow)]
     x, z = (np.array([row.home[k] for _, row in gone], float) for k in (0, 1))
     inside = inside_uprooted(pins.uprooted, x, z)
+    ids = _uprooted_on_meshes(planted.planting(number))
+    inside |= np.array([plant in ids for plant, _ in gone], bool)
     released: dict[int, Row | None] = {plant: None for (plant, _), within in zip(gone, inside) if within}
-    places = ChangeUprooted(
-        number=number, removed={k: (p.path, p.radius) for k, p in enumerate(pins.uprooted)}
-    )
+    places = ChangeUprooted(number=number, removed=dict(enumerate(uprooted_places(pins))))
     edits = (ChangePins(put={number: released}), places) if released else (places,)
     return Several(edits=edits)
+
+
+def _uprooted_on_meshes(planting: Planting) -> set[int]:
+    """The plants, by id, whose places on placed meshes lie where the stand was uprooted."""
+    if not isinstance(planting.painting, SeenTouch) or not isinstance(planting.places, MeshPlaces):
+        return set()
+    points = planting.places.all.points
+    assert isinstance(points, Seats)
+    away = planting.painting.where_uprooted(points)
+    return {plant for plant, out in zip(planting.places.surfaces, away.tolist()) if out}
 
 
 @dataclass(frozen=True)
@@ -113,19 +165,24 @@ class Over:
     tip: float
 
 
-def over(planted: PlantedLevel, x: float, z: float) -> list[Over]:
+def over(planted: PlantedLevel, x: float, z: float, y: float | None = None) -> list[Over]:
     """What stands over a place, top to bottom: of each stand its tallest plant there, by the height of its
-    tip; and swards that cover the place."""
+    tip; and swards that cover the place. On a placed mesh its altitude `y` in m tells the plants there from
+    those under it."""
     at = np.array([x]), np.array([z])
     ground = float(planted.ground.height_at(*at)[0])
-    found = [_over(planted, planting, x, z, ground) for planting in planted.plantings()]
+    found = [_over(planted, planting, x, z, ground, y) for planting in planted.plantings()]
     return sorted((one for one in found if one), key=lambda one: -one.tip)
 
 
-def _over(planted: PlantedLevel, planting: Planting, x: float, z: float, ground: float) -> Over | None:
+def _over(
+    planted: PlantedLevel, planting: Planting, x: float, z: float, ground: float, y: float | None
+) -> Over | None:
     stock, number = planted.level.stock, planting.stand.number
     tall = np.array([stock[slug].height if slug in stock else 0.0 for slug in planting.items])
     if planting.stand.sward:
+        if y is not None:
+            return None
         dense = float(at_cells(planting.density, planting.density_cell, np.array([x]), np.array([z]))[0])
         if dense * planting.core.fullness <= 0.02:
             return None
@@ -135,8 +192,13 @@ def _over(planted: PlantedLevel, planting: Planting, x: float, z: float, ground:
     for sheet in planting.sheets_reaching((x, z, x, z), UNDER, True):
         plants = planting.plants(sheet)
         far = np.hypot(plants.form[:, 0] - x, plants.form[:, 2] - z)
-        for k in np.flatnonzero(far <= np.maximum(wide[plants.item] * plants.form[:, 7], UNDER)):
-            tip = float(plants.form[k, 1] + tall[plants.item[k]] * plants.form[k, 8]) - ground
+        under = np.maximum(wide[plants.item] * plants.form[:, 7], UNDER)
+        high = tall[plants.item] * plants.form[:, 8]
+        here = far <= under
+        if y is not None:
+            here &= (plants.form[:, 1] - under <= y) & (y <= plants.form[:, 1] + high)
+        for k in np.flatnonzero(here):
+            tip = float(plants.form[k, 1] + high[k]) - ground
             if best is None or tip > best.tip:
                 best = Over(number, planting.items[int(plants.item[k])], int(plants.id[k]), tip)
     return best

@@ -130,6 +130,14 @@ def cover_cubes(stroke: Stroke, path: MeshPath, at: np.ndarray, facing: np.ndarr
     return out
 
 
+def reached(path: MeshPath, radius: float, at: np.ndarray, facing: np.ndarray) -> np.ndarray:
+    """Which places that face so, float64 (n, 3), lie within a radius of a path and do not face away from it:
+    bool (n,)."""
+    out = np.zeros(len(at), np.float32)
+    _cover(at, facing, *path, radius, 0.0, out)
+    return out > 0
+
+
 def smooth_cubes(
     cubes: np.ndarray, way: np.ndarray, radius: float, cell: float
 ) -> Callable[[np.ndarray], np.ndarray]:

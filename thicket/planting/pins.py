@@ -26,31 +26,39 @@ COLUMNS = (
     "gone",
     "home_x",
     "home_z",
+    "surface",
 )
 """What a hand can say of a plant, in rows and files."""
 
 
 class Uprooted(NamedTuple):
     """A place where plants of a stand were taken out, and where no rule plants it again: within `radius` m of
-    a path of x, z."""
+    a path. On the terrain the path's points are x and z; on placed meshes each is the mesh's number, x, y and
+    z in its own space, and the direction x, y and z that it faces there."""
 
-    path: tuple[tuple[float, float], ...]
+    path: tuple[tuple[float, ...], ...]
     radius: float
 
     @property
+    def on_meshes(self) -> bool:
+        return len(self.path[0]) > 2
+
+    @property
     def box(self) -> tuple[float, float, float, float]:
-        """The box around it: x0, z0, x1, z1 in m."""
+        """The box around it on the terrain: x0, z0, x1, z1 in m."""
         x, z = zip(*self.path)
         return min(x) - self.radius, min(z) - self.radius, max(x) + self.radius, max(z) + self.radius
 
 
 def inside_uprooted(places: Sequence[Uprooted], x: np.ndarray, z: np.ndarray) -> np.ndarray:
-    """Which points, float64 (n,) in m, lie where plants were taken out; bool (n,)."""
+    """Which points of the terrain, float64 (n,) in m, lie where plants were taken out; bool (n,)."""
     hit = np.zeros(len(x), bool)
     for place in places:
+        if place.on_meshes:
+            continue
         x0, z0, x1, z1 = place.box
         near = np.flatnonzero(~hit & (x >= x0) & (x <= x1) & (z >= z0) & (z <= z1))
-        hit[near] = along_path(place.path, x[near], z[near]) <= place.radius
+        hit[near] = along_path([(p[0], p[1]) for p in place.path], x[near], z[near]) <= place.radius
     return hit
 
 
@@ -58,10 +66,12 @@ class Pins(NamedTuple):
     """Hand-set plants of one stand, arrays of one length, the ids that the rule is not to plant, and where it
     plants none.
 
-    id uint64; x, z float64 in m; lift float32, m above the ground; rest float32 (n, 7): quaternion x, y, z,
-    w, width and height as multiples of the mesh, tint 0–1; item, slugs. replaced uint64 (m,), ids of
-    rule-made plants that a pin stands for or that were removed; home float64 (m, 2), x and z where the rule
-    had them.
+    id uint64; x, z float64 in m; lift float32, m above the ground; surface int64, the number of the placed
+    mesh that a plant stands on, 0 for the terrain: on one, x, lift and z are its place in the mesh's own
+    space, and its turn is from the mesh's (`thicket.document.surfaces.lying` has them in the level). rest
+    float32 (n, 7): quaternion x, y, z, w, width and height as multiples of the mesh, tint 0–1; item, slugs.
+    replaced uint64 (m,), ids of rule-made plants that a pin stands for or that were removed; home float64
+    (m, 2), x and z where the rule had them.
     """
 
     id: np.ndarray
@@ -73,6 +83,7 @@ class Pins(NamedTuple):
     replaced: np.ndarray
     home: np.ndarray
     uprooted: tuple[Uprooted, ...] = ()
+    surface: np.ndarray = np.empty(0, np.int64)
 
     @property
     def slugs(self) -> set[str]:

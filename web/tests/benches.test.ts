@@ -29,6 +29,7 @@ import {
   refuse,
   serve,
   settled,
+  spot,
   show,
   stand,
   until,
@@ -188,7 +189,7 @@ describe('a single plant', () => {
     at('pick').click()
     await nextTick()
     expect(text()).toContain('Click near a plant of this stand')
-    await hand.press(5, 5)
+    await hand.press(spot(5, 5))
     await until(() => at('picked'))
     const input = await write('pin-height', '1.4')
     input.dispatchEvent(new Event('blur'))

@@ -5,7 +5,7 @@ import { useHand } from '../src/planting/useHand'
 import { useOutbox } from '../src/planting/outbox'
 import { useSelection } from '../src/planting/selection'
 import { useStores } from '../src/shared/stores'
-import { inScope, openLevel, refuse, serve, settled, stand, changed, PULSE } from './help'
+import { inScope, openLevel, refuse, serve, settled, spot, stand, changed, PULSE } from './help'
 import { drawer } from './drawer'
 
 let store: ReturnType<typeof openLevel>
@@ -409,7 +409,7 @@ describe('one plant in the hand', () => {
   }
   it('is picked, changed by its id from where it stood, and followed to where it went', async () => {
     const { hand, asked } = begin()
-    await hand.press(5, 5)
+    await hand.press(spot(5, 5))
     expect(hand.plant.value?.plant).toBe('p1')
     hand.push.value = true
     expect(await hand.change({ turn: 40, x: 8 })).toBe(true)
@@ -422,10 +422,10 @@ describe('one plant in the hand', () => {
   it('is set with the tool for it, removed and released', async () => {
     const { hand, asked } = begin()
     hand.tool.value = 'set'
-    await hand.press(1, 2)
+    await hand.press(spot(1, 2))
     await hand.remove()
     expect(hand.plant.value).toBeNull()
-    await hand.press(1, 2)
+    await hand.press(spot(1, 2))
     await hand.release('p1')
     await hand.regrow()
     const sent = asked.filter((a) => a.what.endsWith('/pins') && a.body).map((a) => a.body as object)
@@ -439,7 +439,7 @@ describe('one plant in the hand', () => {
   })
   it('is said to be missing, or refused, and is dropped with its stand', async () => {
     const { hand } = begin({ 'GET /api/levels/fell/stands/1/plant': () => new Response('null') })
-    await hand.press(5, 5)
+    await hand.press(spot(5, 5))
     expect(hand.trouble.value).toBe('No plant of Stand 1 stands within 6 m of there.')
     hand.tool.value = 'pick'
     store.selected = [2]

@@ -400,7 +400,7 @@ describe('the pointer without a tool', () => {
     const { go, ask } = pointing({ asking: true })
     go([[30, 30]])
     go([[2000, 30]])
-    expect(ask.mock.calls).toEqual([[[30, 30]]])
+    expect(ask.mock.calls).toEqual([[spot(30, 30)]])
     expect(stage.plan.pan).not.toHaveBeenCalled()
     go(
       [

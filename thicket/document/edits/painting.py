@@ -46,8 +46,8 @@ class Painted(Strict):
 
 
 class PaintedMesh(Strict):
-    """A difference of one stand's touch on a placed mesh, by its number, in cubes of `cell` m of its own space:
-    cubes int16 (n, 4), which way each faces and its place along x, y and z, as
+    """A difference of one stand's touch on a placed mesh, by its number, in cubes of `cell` m of the mesh's
+    own space: cubes int16 (n, 4), which way each faces and its place along x, y and z, as
     `thicket.document.mesh_touch` has them; delta int16 (n,)."""
 
     stand: int

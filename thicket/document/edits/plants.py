@@ -4,24 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated, Literal, cast
 
 from pydantic import Field
 
 from thicket.document.edits.base import Edit, check_as_before, unlocked
 from thicket.document.level import Level, Stand
-from thicket.document.pin_rows import PinRow, Plant, Row, pins_from, rows_of
+from thicket.document.pin_rows import OnMesh, PinRow, Plant, Row, pins_from, rows_of
 from thicket.document.settings import Number
 from thicket.limits import PINS, UPROOTED
 from thicket.planting.pins import Pins, Uprooted
 from thicket.refused import Refused
 
+Path = Annotated[tuple[tuple[Number, Number], ...], Field(min_length=1, max_length=4000)]
+MeshPath = Annotated[tuple[OnMesh, ...], Field(min_length=1, max_length=4000)]
 Place = tuple[
-    Annotated[tuple[tuple[Number, Number], ...], Field(min_length=1, max_length=4000)],
+    Path | MeshPath,
     Annotated[float, Field(allow_inf_nan=False, gt=0, le=500)],
 ]
 Places = tuple[Place, ...]
-"""Where a stand was uprooted: paths of x and z, and radii, in m."""
+"""Where a stand was uprooted: paths as `thicket.planting.pins.Uprooted` has them, and radii in m."""
 
 
 def with_pins(level: Level, number: int, pins: Pins) -> Level:
@@ -117,6 +119,11 @@ class ChangeUprooted(Edit):
     def inverse(self, level: Level) -> ChangeUprooted:
         stand, places = unlocked(level, self.number), list(level.pins_of(self.number).uprooted)
         return ChangeUprooted(number=self.number, put=self._removed(stand, places), removed=self.put)
+
+
+def uprooted_places(pins: Pins) -> Places:
+    """Where a stand was uprooted, as edits have it."""
+    return cast(Places, tuple(pins.uprooted))
 
 
 def uprooted_from(place: Place) -> Uprooted:

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 
 from thicket.document.edits.base import Edit, changed, check_as_before
-from thicket.document.edits.plants import Places, uprooted_from
+from thicket.document.edits.plants import Places, uprooted_from, uprooted_places
 from thicket.document.edits.stands import check_mix
 from thicket.document.edits.values import Array, Blob
 from thicket.document.level import Level, Snapshot, snapshot_of
@@ -43,7 +43,7 @@ class Saved(Strict):
             touch={n: t.array for n, t in shot.touch.items() if t.tiles},
             mesh_touch={n: t.to_bytes() for n, t in shot.mesh_touch.items() if t.painted_anywhere},
             pins={n: rows_of(pins) for n, pins in shot.pins.items()},
-            uprooted={n: tuple(pins.uprooted) for n, pins in shot.pins.items() if pins.uprooted},
+            uprooted={n: uprooted_places(pins) for n, pins in shot.pins.items() if pins.uprooted},
         )
 
     def snapshot(self) -> Snapshot:

@@ -10,13 +10,13 @@ from pydantic import Field
 
 from thicket.document.edits.base import Edit, check_as_before, stand_of, unlocked
 from thicket.document.edits.level import checked
-from thicket.document.edits.plants import Places, uprooted_from, with_pins
+from thicket.document.edits.plants import Places, uprooted_from, uprooted_places, with_pins
 from thicket.document.edits.values import Array, Blob
 from thicket.document.level import Level
 from thicket.document.level_file import Seed, StandFile, file_of, stand_from
+from thicket.document.mesh_touch import MeshTouch
 from thicket.document.pin_rows import PinRows, pins_from, rows_of
 from thicket.document.settings import Colour, Name, StandSettings, Stratum
-from thicket.document.mesh_touch import MeshTouch
 from thicket.document.touch import TouchMap
 from thicket.limits import STANDS, check_count
 from thicket.refused import Refused
@@ -33,7 +33,8 @@ def check_mix(level: Level, settings: StandSettings, name: str) -> None:
 
 class AddStand(Edit):
     """Put a new stand into the level, with what is painted and set by hand of it: `touch`, int16 over all of
-    the level's touch cells; `mesh_touch`, on placed meshes, as a file of `MeshTouch`; `pins` and `uprooted` as `thicket.document.edits.plants` has them."""
+    the level's touch cells; `mesh_touch`, on placed meshes, as a file of `MeshTouch`; `pins` and `uprooted`
+    as `thicket.document.edits.plants` has them."""
 
     kind: Literal["add stand"] = "add stand"
     stand: StandFile
@@ -101,7 +102,7 @@ class RemoveStand(Edit):
             touch=touch.array if touch is not None and touch.tiles else None,
             mesh_touch=mesh_touch.to_bytes() if mesh_touch.painted_anywhere else None,
             pins=rows_of(pins),
-            uprooted=tuple(pins.uprooted),
+            uprooted=uprooted_places(pins),
         )
 
 

@@ -1349,7 +1349,8 @@ export interface paths {
         };
         /**
          * Plant At
-         * @description The stand's plant nearest to a place, within a reach in m; nothing when there is none.
+         * @description The stand's plant nearest to a place, within a reach in m; nothing when there is none. On a placed mesh
+         *     the altitude tells sides apart.
          */
         get: operations["server_pins_api_plant_at"];
         put?: never;
@@ -1619,7 +1620,8 @@ export interface paths {
         put?: never;
         /**
          * Look At
-         * @description The histogram of what a condition looks at, over the real ground.
+         * @description The histogram of what a condition looks at, over the real ground, or over the placed meshes that a
+         *     stand grows on.
          */
         post: operations["server_stands_conditions_api_look_at"];
         delete?: never;
@@ -6268,7 +6270,7 @@ export interface components {
         };
         /**
          * PlantOut
-         * @description A single plant of a stand. `state` is rule, pinned or gone.
+         * @description A single plant of a stand. `state` is rule, pinned or gone; `y` is the altitude of its foot.
          */
         PlantOut: {
             /** Plant */
@@ -6279,6 +6281,8 @@ export interface components {
             state: string;
             /** X */
             x: number;
+            /** Y */
+            y: number;
             /** Z */
             z: number;
             /** Lift */
@@ -6315,6 +6319,11 @@ export interface components {
             x: number;
             /** Z */
             z: number;
+            /** On */
+            on?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * ChangePlant
@@ -6344,6 +6353,11 @@ export interface components {
             z?: number | null;
             /** At */
             at?: [
+                number,
+                number
+            ] | null;
+            /** On */
+            on?: [
                 number,
                 number
             ] | null;
@@ -6428,7 +6442,7 @@ export interface components {
         };
         /**
          * UprootIn
-         * @description Plants of some stands to be taken out under the brush.
+         * @description Plants of some stands to be taken out under the brush; `on` as of a stroke.
          */
         UprootIn: {
             /**
@@ -6441,6 +6455,17 @@ export interface components {
             stands: number[];
             /** Path */
             path: [
+                number,
+                number
+            ][];
+            /**
+             * On
+             * @default []
+             */
+            on: [
+                number,
+                number,
+                number,
                 number,
                 number
             ][];
@@ -6474,6 +6499,8 @@ export interface components {
             state: string;
             /** X */
             x: number;
+            /** Y */
+            y: number;
             /** Z */
             z: number;
             /** Lift */
@@ -6832,13 +6859,19 @@ export interface components {
         };
         /**
          * WhyIn
-         * @description A place in level metres, asked under the stand's settings or under others that are tried.
+         * @description A place in level metres, asked under the stand's settings or under others that are tried. `on`, where
+         *     it lies on a placed mesh, is the mesh's id and the altitude.
          */
         WhyIn: {
             /** X */
             x: number;
             /** Z */
             z: number;
+            /** On */
+            on?: [
+                number,
+                number
+            ] | null;
             /**
              * Settings
              * @default {}
@@ -16515,6 +16548,8 @@ export interface operations {
                 /** @description level metres */
                 z: number;
                 reach?: number;
+                /** @description m, of a place on a placed mesh */
+                y?: number | null;
             };
             header?: never;
             path: {
@@ -17159,6 +17194,8 @@ export interface operations {
                 x: number;
                 /** @description level metres */
                 z: number;
+                /** @description m, of a place on a placed mesh */
+                y?: number | null;
             };
             header?: never;
             path: {
@@ -18112,7 +18149,9 @@ export interface operations {
     };
     server_stands_conditions_api_look_at: {
         parameters: {
-            query?: never;
+            query?: {
+                stand?: number | null;
+            };
             header?: never;
             path: {
                 slug: string;

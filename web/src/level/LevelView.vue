@@ -31,7 +31,7 @@ import { useLevelKeys } from './useLevelKeys'
 import { useRelief } from '../ground/useRelief'
 import { useSides } from './useSides'
 import type { Bench } from '../router'
-import type { Drawn } from '../stage/eyeView'
+import type { Drawn, Spot } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
 import { useStores } from '../shared/stores'
 import { useSurvey } from '../budget/survey'
@@ -126,23 +126,28 @@ watch(
 )
 watch(
   () => store.version,
-  () => why.value && void readWhy([why.value.x, why.value.z]),
+  () => asked.value && why.value && void readWhy(asked.value),
 )
 /** Do at a place what the tool in hand does there. */
-async function useAt(place: [number, number]) {
-  if (hand.tool.value) return void hand.press(...place)
+async function useAt(spot: Spot) {
+  const place: [number, number] = [spot.at[0], spot.at[2]]
+  if (hand.tool.value) return void hand.press(spot)
   if (walks.draws) return walks.corner(...place)
-  return props.bench === 'sightline' ? askDrawn(place) : readWhy(place)
+  return props.bench === 'sightline' ? askDrawn(place) : readWhy(spot)
 }
+/** The place that was asked about. */
+const asked = shallowRef<Spot | null>(null)
 /** Read why a place carries a plant of the selected stand, under the settings that are tried. */
-async function readWhy(place: [number, number]) {
+async function readWhy(spot: Spot) {
+  asked.value = spot
+  const [x, y, z] = spot.at
   const stand = store.chosen[0]
   if (!stand) return
   try {
     const reply = await answer(
       api.POST('/api/levels/{slug}/stands/{stand}/why', {
         params: { path: { slug: store.slug, stand: stand.id } },
-        body: { x: place[0], z: place[1], settings: draft.partOf(stand) },
+        body: { x, z, on: spot.on && [spot.on[0], y], settings: draft.partOf(stand) },
       }),
     )
     if (draft.asking.value && store.chosen[0]?.id === stand.id) why.value = reply

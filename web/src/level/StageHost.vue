@@ -9,12 +9,12 @@ import {
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import type { Atmosphere, Bookmark, Person } from '../api/client'
 import { many, whole } from '../budget/budget'
-import type { Drawn } from '../stage/eyeView'
 import { overlaid, useFly } from './useFly'
 import { usePointer } from './usePointer'
 import { useSwards } from '../planting/useSwards'
 import { useTools } from '../planting/useTools'
 import type { Raster } from '../stage/isolines'
+import type { Drawn, Spot } from '../stage/eyeView'
 import { Stage } from '../stage/stage'
 import { useStores } from '../shared/stores'
 import { useAtmosphere } from '../sightline/atmosphere'
@@ -47,7 +47,7 @@ const props = defineProps<{
 const emit = defineEmits<{
   ready: [stage: Stage]
   point: [at: [number, number] | null]
-  ask: [at: [number, number]]
+  ask: [spot: Spot]
   settled: [drawn: Drawn]
 }>()
 const stores = useStores()
@@ -218,7 +218,7 @@ const { setting, cursor, over, pointer, down, moved, up, left, hover, away, whee
     tools,
     fly,
     point: (at) => emit('point', at),
-    ask: (at) => emit('ask', at),
+    ask: (spot) => emit('ask', spot),
   },
   stores,
 )

@@ -18,7 +18,7 @@ interface Uses {
   tools: ReturnType<typeof useTools>
   fly: ReturnType<typeof useFly>
   point: (at: Place | null) => void
-  ask: (at: Place) => void
+  ask: (spot: Spot) => void
 }
 
 function place(event: PointerEvent | WheelEvent | MouseEvent): [number, number] {
@@ -87,10 +87,10 @@ export function usePointer(
     drag.value = null
     const still = Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) < 4
     if (!setting.value || event.button !== 0 || !still || !stage.value) return
-    const at = ground(where, event)
-    if (!at) return
-    if (asking()) ask(at)
-    else void shapes.press(...at)
+    const spot = under(where, event)
+    if (!spot) return
+    if (asking()) ask(spot)
+    else void shapes.press(spot.at[0], spot.at[2])
   }
   function left() {
     cursor.value = over.value = null

@@ -35,6 +35,11 @@ const trouble = ref('')
 const open = ref(true)
 const c = computed(() => props.condition)
 const look = computed(() => KINDS[c.value.kind])
+/** The stand whose places on placed meshes are looked at; 0 for the terrain. */
+const onMeshes = computed(() => {
+  const stand = store.chosen.length === 1 ? store.chosen[0] : null
+  return stand?.settings.on?.length ? stand.id : 0
+})
 let round = 0
 let timer = 0
 
@@ -51,7 +56,7 @@ async function load() {
   try {
     const reply = await answer(
       api.POST('/api/levels/{slug}/conditions/look', {
-        params: { path: { slug: store.slug } },
+        params: { path: { slug: store.slug }, query: onMeshes.value ? { stand: onMeshes.value } : {} },
         body: { ...c.value, lo: Math.min(c.value.lo, c.value.hi) },
       }),
     )
@@ -66,6 +71,8 @@ watch(
     () => store.level?.ground_revision,
     () => store.level?.layers_revision,
     () => store.shapes,
+    onMeshes,
+    () => (onMeshes.value ? store.surfaces : 0),
     () => (has(c.value.kind, 'stand') ? store.stands : 0),
   ],
   () => {

@@ -136,9 +136,7 @@ const FIELDS = [
             }}</span
           ></span
         >
-        <v-btn v-if="x.state === 'pinned'" size="x-small" variant="text" @click="h.press(x.x, x.z)"
-          >pick</v-btn
-        >
+        <v-btn v-if="x.state === 'pinned'" size="x-small" variant="text" @click="h.pick(x)">pick</v-btn>
         <v-btn
           size="x-small"
           variant="text"

@@ -31,6 +31,8 @@ export const useSelection = defineStore('selection', () => {
   const over = ref(0)
 
   const stands = () => (every.value ? [] : store.chosen.filter((s) => !s.sward).map((s) => s.id))
+  /** Whether a plant's stand grows on placed meshes. */
+  const onMeshes = (p: Selected) => !!store.stands.find((s) => s.id === p.stand)?.settings.on?.length
   const movable = computed(
     () =>
       store.mayPlant &&
@@ -80,10 +82,10 @@ export const useSelection = defineStore('selection', () => {
   const ofItem = (item: string, outline: Place[]) => guarded(() => find({ item, outline }, false))
 
   /**
-   * The plant nearest to a place within a reach in m; added to the others, or taken from them when it is
-   * among them.
+   * The plant nearest to a place within a reach in m, on a placed mesh at its altitude; added to the others,
+   * or taken from them when it is among them.
    */
-  const nearest = (x: number, z: number, reach: number, add: boolean) =>
+  const nearest = (x: number, z: number, reach: number, add: boolean, y: number | null = null) =>
     guarded(async () => {
       const outline = Array.from({ length: 12 }, (_, k): Place => [
         x + Math.cos((k * Math.PI) / 6) * reach,
@@ -98,7 +100,8 @@ export const useSelection = defineStore('selection', () => {
           body: { ...NONE, stands: wanted, outline },
         }),
       )
-      const hit = reply.plants.sort((a, b) => Math.hypot(a.x - x, a.z - z) - Math.hypot(b.x - x, b.z - z))[0]
+      const far = (p: Selected) => Math.hypot(p.x - x, y === null ? 0 : p.y - y, p.z - z)
+      const hit = reply.plants.sort((a, b) => far(a) - far(b))[0]
       const others = add ? plants.value.filter((p) => !hit || key(p) !== key(hit)) : []
       plants.value = hit && !(add && others.length < plants.value.length) ? [...others, hit] : others
       over.value = 0
@@ -158,6 +161,7 @@ export const useSelection = defineStore('selection', () => {
     push,
     over,
     movable,
+    onMeshes,
     inside,
     pinned,
     ofItem,

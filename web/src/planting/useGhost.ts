@@ -1,6 +1,7 @@
 import { computed, ref, shallowRef, type ShallowRef } from 'vue'
 import { answer, api, type Ghost } from '../api/client'
 import type { Spot } from '../stage/eyeView'
+import type { On } from '../stage/placedMeshes'
 import type { Stage } from '../stage/stage'
 import type { Stores } from '../shared/stores'
 
@@ -18,13 +19,18 @@ export function useGhost(
   let key = crypto.randomUUID()
   let turn: number | null = null
   let size = 1
-  let places: [number, number][] = []
+  let places: Spot[] = []
   let at: Spot | null = null
   let asking = false
 
-  const bodyOf = (x: number, z: number, g: Ghost | null = ghost.value) => ({
+  /** Where a plant is to stand, as the server has it. */
+  const placeOf = ({ at: [x, , z], on }: Spot) => ({
     x,
     z,
+    ...(on ? { on: [on[0], on[1]] as [number, number] } : {}),
+  })
+  const bodyOf = (spot: Spot, g: Ghost | null = ghost.value) => ({
+    ...placeOf(spot),
     ...(brush.setItem ? { item: brush.setItem } : {}),
     ...(turn !== null ? { turn: ((turn % 360) + 360) % 360 } : {}),
     ...(size !== 1 && g
@@ -39,18 +45,19 @@ export function useGhost(
     const items = [...new Set([...stand.value.items, ...(g ? [g.plant.item] : [])])]
     s.setGhost(g ? { ...stand.value, items } : null, g ? items.indexOf(g.plant.item) : 0, g ? grown(g) : [])
     const way = g?.disc && !brush.push ? [{ x: g.disc[0], z: g.disc[1], radius: g.disc[2] }] : []
-    s.setRings([...way, ...places.map(([x, z]) => ({ x, z, radius: 0.4 }))])
+    const rings = places.map(({ at: [x, y, z], on }) => ({ x, z, radius: 0.4, ...(on ? { y } : {}) }))
+    s.setRings([...way, ...rings])
   }
   const grown = (g: Ghost) => g.form.map((v, k) => (k === 7 || k === 8 ? v * size : v))
 
   /** The pointer is over a place. */
   async function hover(spot: Spot): Promise<void> {
-    const [x, , z] = spot.at
     at = spot
     if (asking || !stand.value || !store.mayPlant) return
+    if (!brush.worksOn(spot.on).length) return show()
     asking = true
     try {
-      const wish = bodyOf(x, z, null)
+      const wish = bodyOf(spot, null)
       ghost.value = await answer(
         api.POST('/api/levels/{slug}/stands/{stand}/pins/try', {
           params: { path: { slug: store.slug, stand: stand.value.id } },
@@ -90,18 +97,26 @@ export function useGhost(
       return false
     }
     setting.value = true
-    places = [[spot.at[0], spot.at[2]]]
+    if (!brush.worksOn(spot.on).length) {
+      store.trouble = brush.leftAlone(spot.on)
+      return false
+    }
+    places = [spot]
     return true
   }
   /** Held down and drawn, plants are set at the stand's spacing. */
   function extend(spot: Spot): void {
-    const [x, , z] = spot.at
     if (!setting.value || !stand.value) return
-    const [lx, lz] = places[places.length - 1]
-    const far = Math.hypot(x - lx, z - lz)
+    const last = places[places.length - 1]
+    if (!last.on !== !spot.on) return
+    const way = [0, 1, 2].map((k) => (k === 1 && !spot.on ? 0 : spot.at[k] - last.at[k]))
+    const far = Math.hypot(...way)
     const step = stand.value.settings.spacing
-    for (let k = 1; k * step <= far; k++)
-      places.push([lx + ((x - lx) * k * step) / far, lz + ((z - lz) * k * step) / far])
+    for (let k = 1; k * step <= far; k++) {
+      const [x, y, z] = last.at.map((v, d) => v + (way[d] * k * step) / far)
+      const on = spot.on && ([spot.on[0], y, spot.on[2], spot.on[3], spot.on[4]] as On)
+      places.push({ at: [x, y, z], on })
+    }
     show()
   }
   async function end(): Promise<void> {
@@ -113,8 +128,8 @@ export function useGhost(
       return
     }
     try {
-      const add = places.map(([x, z], k) =>
-        k ? { x, z, ...(brush.setItem ? { item: brush.setItem } : {}) } : bodyOf(x, z),
+      const add = places.map((spot, k) =>
+        k ? { ...placeOf(spot), ...(brush.setItem ? { item: brush.setItem } : {}) } : bodyOf(spot),
       )
       const changed = await answer(
         api.POST('/api/levels/{slug}/stands/{stand}/pins', {

@@ -1,6 +1,7 @@
 import { storeToRefs } from 'pinia'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type PinsIn, type Plant } from '../api/client'
+import type { Spot } from '../stage/eyeView'
 import type { Stores } from '../shared/stores'
 
 export type PlantPart = Partial<Pick<Plant, 'item' | 'x' | 'z' | 'turn' | 'width' | 'height' | 'lift'>>
@@ -30,10 +31,10 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
       return false
     }
   }
-  async function find(x: number, z: number, reach = REACH): Promise<void> {
+  async function find(x: number, z: number, reach = REACH, y?: number): Promise<void> {
     plant.value = await answer(
       api.GET('/api/levels/{slug}/stands/{stand}/plant', {
-        params: { path: at.value, query: { x, z, reach } },
+        params: { path: at.value, query: { x, z, reach, ...(y === undefined ? {} : { y }) } },
       }),
     )
     if (!plant.value) trouble.value = `No plant of ${stand.value?.name} stands within ${reach} m of there.`
@@ -65,19 +66,24 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
   }
 
   /** Act on a place on the stage. */
-  const press = (x: number, z: number) =>
+  const press = ({ at: [x, y, z], on }: Spot) =>
     guarded(async () => {
+      const high = on ? y : undefined
       if (tool.value === 'set') {
-        await send({ add: [{ x, z }] })
-        await find(x, z, 0.5)
-      } else await find(x, z)
+        await send({ add: [{ x, z, ...(on ? { on: [on[0], on[1]] } : {}) }] })
+        await find(x, z, 0.5, high)
+      } else await find(x, z, REACH, high)
     })
+  /** Its altitude, where its stand grows on placed meshes; else its place on the plan is enough. */
+  const high = (p: Plant) => (stand.value?.settings.on?.length ? p.y : undefined)
+  /** Pick one that is known. */
+  const pick = (p: Plant) => guarded(() => find(p.x, p.z, REACH, high(p)))
   const change = (part: PlantPart) =>
     guarded(async () => {
       const p = plant.value
       if (!p) return
       await send({ change: [{ plant: p.plant, at: [p.x, p.z], ...part }] })
-      await find(part.x ?? p.x, part.z ?? p.z, 0.5)
+      await find(part.x ?? p.x, part.z ?? p.z, 0.5, high(p))
     })
   const remove = () =>
     guarded(async () => {
@@ -118,7 +124,7 @@ export function useHand({ level: store, tool: inHand }: Pick<Stores, 'level' | '
     () => void load().catch(store.report),
   )
 
-  return { tool, plant, pins, trouble, push, stand, press, change, remove, release, regrow, drop }
+  return { tool, plant, pins, trouble, push, stand, press, pick, change, remove, release, regrow, drop }
 }
 
 export type Hand = ReturnType<typeof useHand>

@@ -1,5 +1,6 @@
 import { shallowRef } from 'vue'
 import { answer, api, type Under } from '../api/client'
+import type { Spot } from '../stage/eyeView'
 import type { Stores } from '../shared/stores'
 
 const HOLD_MS = 350
@@ -15,16 +16,15 @@ export function useLift({ level: store, brush }: Pick<Stores, 'level' | 'brush'>
     store.selected = [under.stand]
     brush.verb = null
   }
-  async function look(x: number, z: number): Promise<Under[]> {
-    return answer(
-      api.GET('/api/levels/{slug}/under', { params: { path: { slug: store.slug }, query: { x, z } } }),
-    )
+  async function look({ at: [x, y, z], on }: Spot): Promise<Under[]> {
+    const query = { x, z, ...(on ? { y } : {}) }
+    return answer(api.GET('/api/levels/{slug}/under', { params: { path: { slug: store.slug }, query } }))
   }
   /** The pointer is pressed at a place of the level, at a point of the screen. */
-  function press(x: number, z: number, at: [number, number]): void {
+  function press(spot: Spot, at: [number, number]): void {
     list.value = null
     const mine = ++round
-    const asked = look(x, z)
+    const asked = look(spot)
     asked.catch(store.report)
     timer = window.setTimeout(
       () => void asked.then((found) => mine === round && (list.value = { found, at })).catch(() => undefined),

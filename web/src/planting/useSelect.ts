@@ -1,6 +1,7 @@
 import { useIntervalFn } from '@vueuse/core'
 import { ref, watch, type ShallowRef } from 'vue'
 import type { Selected } from '../api/client'
+import type { Spot } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
 import type { Stores } from '../shared/stores'
 
@@ -18,6 +19,8 @@ export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<S
   let path: Place[] = []
   let ringed: Place = [0, 0]
   let add = false
+  /** The altitude of the placed mesh that was pressed; null on the terrain. */
+  let height: number | null = null
 
   /** How near, in m, the pointer must be to a plant to mean it. */
   const near = (where: 'eye' | 'plan') =>
@@ -33,7 +36,8 @@ export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<S
     const plants = selection.plants
     s.setMarks(Float32Array.from(plants.flatMap((p) => [p.x + east, p.z + south])), new Float32Array(0))
     ringed = [s.eye.view.x, s.eye.view.z]
-    s.setRings(nearest(plants).map((p) => ({ x: p.x + east, z: p.z + south, radius: 0.7 })))
+    const raised = (p: Selected) => (selection.onMeshes(p) ? { y: p.y } : {})
+    s.setRings(nearest(plants).map((p) => ({ x: p.x + east, z: p.z + south, radius: 0.7, ...raised(p) })))
   }
   /** Those that are ringed: the nearest to the eye, when there are too many. */
   function nearest(plants: Selected[]): Selected[] {
@@ -58,8 +62,10 @@ export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<S
       show()
   }, 400)
 
-  function begin(x: number, z: number, event: PointerEvent, where: 'eye' | 'plan'): boolean {
+  function begin(spot: Spot, event: PointerEvent, where: 'eye' | 'plan'): boolean {
+    const [x, y, z] = spot.at
     path = [[x, z]]
+    height = spot.on ? y : null
     add = event.shiftKey
     const reach = near(where)
     const hit =
@@ -82,7 +88,7 @@ export function useSelect(stage: ShallowRef<Stage | null>, { selection }: Pick<S
     const still = path.length < 2 || Math.hypot(b[0] - a[0], b[1] - a[1]) < 0.3
     if (was === 'move' && !still) {
       if (!(await selection.act({ east: b[0] - a[0], south: b[1] - a[1] }))) show()
-    } else if (still) await selection.nearest(...a, near(where), add)
+    } else if (still) await selection.nearest(...a, near(where), add, height)
     else if (path.length > 2 || selection.shape === 'box') await selection.inside(outline(), add)
   }
   function cancel(): void {

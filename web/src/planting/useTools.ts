@@ -75,11 +75,10 @@ export function useTools(
   /** Begin at a place; whether the brush takes the press. */
   function down(begun: Spot, event: PointerEvent, where: 'eye' | 'plan'): boolean {
     if (!armed.value) return false
-    const place = flat(begun)
     if (event.ctrlKey && (brush.paints || brush.verb === 'uproot')) doing.value = 'size'
-    else if (brush.verb === 'select') doing.value = select.begin(...place, event, where) ? 'select' : null
+    else if (brush.verb === 'select') doing.value = select.begin(begun, event, where) ? 'select' : null
     else if (brush.verb === 'lift') {
-      lift.press(...place, [event.clientX, event.clientY])
+      lift.press(begun, [event.clientX, event.clientY])
       doing.value = 'lift'
     } else if (brush.verb === 'set') doing.value = ghost.begin(begun) ? 'set' : null
     else if (brush.verb === 'uproot') doing.value = uproot.begin(begun) ? 'uproot' : null

@@ -1,9 +1,13 @@
 import * as THREE from 'three'
 import type { Ground } from './ground'
 
-/** A line over the ground: x, z of its corners, closed or open, drawn strong when it is selected. */
+/**
+ * A line over the ground: x, z of its corners, closed or open, drawn strong when it is selected; level at an
+ * altitude where that is given.
+ */
 export interface Outline {
   points: [number, number][]
+  y?: number
   closed: boolean
   strong: boolean
 }
@@ -35,9 +39,9 @@ export class ShapeLines {
   }
 
   /** Both ends of each short piece of an outline, a little above the ground. */
-  private drape({ points, closed }: Outline): number[] {
+  private drape({ points, closed, y }: Outline): number[] {
     const out: number[] = []
-    const put = (x: number, z: number) => out.push(x, this.ground.heightAt(x, z) + ABOVE, z)
+    const put = (x: number, z: number) => out.push(x, (y ?? this.ground.heightAt(x, z)) + ABOVE, z)
     for (let k = 0; k < points.length - (closed ? 0 : 1); k++) {
       const [x0, z0] = points[k]
       const [x1, z1] = points[(k + 1) % points.length]

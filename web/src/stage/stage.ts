@@ -23,15 +23,17 @@ export interface BrushReach {
   soft: number
 }
 
-/** A circle on the ground, in m. */
+/** A circle on the ground, or at an altitude, in m. */
 export interface Ring {
   x: number
+  y?: number
   z: number
   radius: number
 }
 
 const NOWHERE = new Float32Array(0)
-const ringOf = ({ x, z, radius }: Ring): Outline => ({
+const ringOf = ({ x, y, z, radius }: Ring): Outline => ({
+  y,
   points: Array.from({ length: 24 }, (_, k): [number, number] => [
     x + Math.cos((k * Math.PI) / 12) * radius,
     z + Math.sin((k * Math.PI) / 12) * radius,
