@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import base64
 from typing import Annotated
 
+import numpy as np
 from django.http import HttpRequest, HttpResponse
-from ninja import Router
+from ninja import Router, Schema
 from pydantic import Field
 
-from server.document.planted import planted_of
+from server.document.planted import planted_of, plantings_of
 from server.levels.access import level_for
 from server.requests import KeyIn
 from server.steps import ChangedOut, changed_out
@@ -45,6 +47,29 @@ def change(request: HttpRequest, slug: str, data: SurfacesIn):
     put = [(given.id, given.placed()) for given in data.put]
     done = change_surfaces(request.user, level, data.key, what, put, data.remove)
     return changed_out(request, level, done, data.view)
+
+
+class PlantsOnOut(Schema):
+    """The plants of a stand on a placed mesh."""
+
+    stand: int
+    plants: str = Field(description="their ids, uint64 little-endian in base64")
+
+
+@router.get("/levels/{slug}/surfaces/{number}/plants", response=list[PlantsOnOut])
+def plants_on(request: HttpRequest, slug: str, number: int):
+    """Which plants stand on a placed mesh, so that they can be shown going along while it is moved. Places
+    that carry none now are among them."""
+    level = level_for(request, slug)
+    if number not in planted_of(level).level.surfaces:
+        raise Missing(f"there is no placed mesh {number}")
+    out = []
+    for pk, planting in plantings_of(level).items():
+        ids = [plant for plant, on in planting.surfaces.items() if on == number]
+        if ids:
+            packed = base64.b64encode(np.array(ids, "<u8").tobytes()).decode()
+            out.append({"stand": pk, "plants": packed})
+    return out
 
 
 @router.get("/levels/{slug}/surfaces/{number}/mesh/{mesh}.glb")

@@ -1,12 +1,17 @@
 """A mesh is placed on the screen, a stand grows all round it, goes along when it is moved, and is undone."""
 
+import io
 import json
 from uuid import uuid4
 
 import numpy as np
+from django.core.management import call_command
 from playwright.sync_api import expect
 
+from server.document.planted import planted_of
+from server.journal.models import Entry
 from server.levels.models import Level
+from server.stands.models import Stand
 from server.steps import note_effect
 from server.surfaces.actions import change_surfaces
 from server.surfaces.models import Surface
@@ -23,6 +28,13 @@ COUNTED = """() => {
 
 
 class Surfaces(BrowserCase):
+    def clear(self):
+        """Take what a test has placed off the level, which the others share."""
+        Stand.every.filter(settings__on__0__isnull=False).delete()
+        Surface.objects.all().delete()
+        Entry.objects.all().delete()
+        Level.objects.get(slug="hobbin-delph").new_version()
+
     def test_the_stage_draws_the_meshes_that_are_paid_for(self):
         level = Level.objects.get(slug="hobbin-delph")
         lead = level.memberships.filter(role="lead").first().user
@@ -103,3 +115,61 @@ class Surfaces(BrowserCase):
             expect(page.locator("[data-test=difference]")).to_contain_text(words)
         expect(page.locator("[data-test=surface-list]")).to_contain_text("None yet")
         self.assertEqual(Level.objects.get(slug="hobbin-delph").surfaces.filter(gone=False).count(), 0)
+
+    def test_a_ball_is_painted_all_round_moved_by_its_handle_and_taken_back(self):
+        level = Level.objects.get(slug="hobbin-delph")
+        lead = level.memberships.filter(role="lead").first().user
+        self.addCleanup(self.clear)
+        view = level.bookmarks[0]
+        way = np.radians(view["heading"])
+        at = view["x"] + 14 * np.sin(way), view["y"] - 1, view["z"] - 14 * np.cos(way)
+        ball = PlacedMesh(
+            name="Ball", made=MadeMesh(form="sphere", size=(8, 8, 8)), at=tuple(map(float, at)), blocks=False
+        )
+        change_surfaces(lead, level, uuid4(), "Ball", [(None, ball)], [])
+        call_command(
+            *("new_stand", "hobbin-delph", "moss-cushion", "--stratum=Moss"),
+            *("--spacing=0.8", "--fullness=1", "--on", "Ball"),
+            stdout=io.StringIO(),
+        )
+        stand, number = Stand.objects.latest("pk"), Surface.objects.get().number
+        slug = stand.slug
+
+        page = self.page_of("lead", 1120, 640, views="eye")
+        page.add_init_script("localStorage['kt-radius'] = '3'; localStorage['kt-soft'] = '0'")
+        self.open_level(page)
+        page.click(f"[data-test=stand-{slug}]")
+        before = self.count(page, slug)
+        page.click("[data-test=thin]")
+        eye = page.locator("[data-test=eye]").bounding_box()
+        middle = eye["x"] + eye["width"] / 2, eye["y"] + eye["height"] / 2
+        page.mouse.move(*middle)
+        expect(page.locator("[data-test=brush-on]")).to_contain_text(f"Thin {stand.name}")
+        self.drag(page, "eye", (0.5, 0.5), (30, 10))
+        expect(page.locator("[data-test=difference]")).to_contain_text(f"Thinned {stand.name}")
+        page.wait_for_function(
+            f"() => parseInt(document.querySelector('[data-test=count-{slug}]').innerText) < {before}"
+        )
+        thinned = self.count(page, slug)
+        planted = planted_of(Level.objects.get())
+        self.assertEqual(planted[slug].count(), thinned)
+        self.assertEqual(list(planted.level.mesh_touch[stand.number].surfaces), [number])
+
+        self.open_level(page, "ground")
+        page.mouse.click(*middle)
+        handle = page.locator("[data-test=handle-move]")
+        box = handle.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 60, y, steps=3)
+        page.mouse.up()
+        page.click("[data-test=surface-keep]")
+        expect(page.locator("[data-test=difference]")).to_contain_text("Placed meshes: Ball")
+        self.assertNotEqual(Surface.objects.get().settings["at"], list(ball.at))
+        self.assertEqual(planted_of(Level.objects.get())[slug].count(), thinned)
+        for words in ("Undone: Placed meshes: Ball", f"Undone: Thinned {stand.name}"):
+            page.click("[data-test=undo]")
+            expect(page.locator("[data-test=difference]")).to_contain_text(words)
+        self.assertEqual(Surface.objects.get().settings["at"], list(ball.at))
+        self.assertEqual(self.count(page, slug), before)

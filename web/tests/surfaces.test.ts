@@ -1,7 +1,10 @@
-import { beforeEach, describe, expect, it } from 'vitest'
+import { beforeEach, describe, expect, it, vi } from 'vitest'
 import type { Surface } from '../src/api/client'
 import { NEW, outlineOf, useSurfaces } from '../src/ground/surfaces'
-import { changed, openLevel, refuse, serve, settled, until } from './help'
+import { Carried, carriedAlong } from '../src/stage/carried'
+import { gather, STRIDE, type Plants } from '../src/stage/payload'
+import { StandPlants, type PlantStore } from '../src/stage/plantStore'
+import { changed, openLevel, refuse, serve, settled, stand, until } from './help'
 
 const surface = (id: number, part: Partial<Surface> = {}): Surface => ({
   id,
@@ -121,5 +124,59 @@ describe('a placed mesh', () => {
     expect(store.surfaces.find((s) => s.id === 2)!.hidden).toBe(true)
     await surfaces.remove(9)
     expect(store.surfaces.map((s) => s.id).sort()).toEqual([1, 2])
+  })
+})
+
+describe('plants on a placed mesh that is dragged', () => {
+  const home = surface(1, { at: [10, 5, 10] })
+  const one = (id: bigint, ...at: number[]): Plants => ({
+    count: 1,
+    form: Float32Array.from([...at, 0, 0, 0, 1, 1, 1, 0.5]),
+    id: BigUint64Array.of(id),
+    item: new Uint8Array(1),
+  })
+  const places = (sp: StandPlants) =>
+    [...sp.cells.values()]
+      .flatMap(({ plants: p }) =>
+        Array.from(p.id, (id, k) => [id, ...p.form.slice(k * STRIDE, k * STRIDE + 3)]),
+      )
+      .sort()
+  it('go along as the mesh is moved, turned and sized', () => {
+    const to = { ...home, at: [30, 8, 10] as [number, number, number], turn: 90, scale: 2 }
+    const { form } = carriedAlong(one(7n, 10, 6, 7), home, to)
+    // What lay 3 m to its north lies 6 m to its east.
+    expect(Array.from(form.slice(0, 3), (v) => +v.toFixed(4))).toEqual([36, 10, 10])
+    expect(form[4]).toBeCloseTo(-Math.SQRT1_2, 5)
+  })
+  it('are taken from where they stood, once, and put back when it is given up', async () => {
+    const sheets = { size: 256, columns: 1, rows: 1, keys: ['a'] }
+    const sp = new StandPlants(stand(4, { items: ['moss'], sheets }), [1])
+    sp.place(
+      0,
+      'a',
+      gather([one(7n, 10, 6, 7), one(8n, 100, 0, 100)], () => true),
+    )
+    const ids = btoa(String.fromCharCode(...new Uint8Array(BigUint64Array.of(7n, 99n).buffer)))
+    const asked = serve({ 'GET /api/levels/fell/surfaces/1/plants': [{ stand: 4, plants: ids }] })
+    const changes = vi.fn()
+    const carried = new Carried('fell', { stands: new Map([[4, sp]]) } as unknown as PlantStore, changes)
+    const moved = (x: number) => ({ ...home, at: [x, 5, 10] as [number, number, number] })
+    carried.follow([moved(80)], [home])
+    carried.follow([moved(90)], [home])
+    await until(() => changes.mock.calls.length > 0)
+    expect(places(sp)).toEqual([
+      [7n, 90, 6, 7],
+      [8n, 100, 0, 100],
+    ])
+    carried.follow([moved(95)], [home])
+    expect(places(sp)[0]).toEqual([7n, 95, 6, 7])
+    carried.follow([home], [home])
+    expect(places(sp)[0]).toEqual([7n, 10, 6, 7])
+    expect(asked).toHaveLength(1)
+    carried.follow([moved(40)], [home])
+    await until(() => places(sp)[0][1] === 40)
+    // It was kept: what comes from the server counts.
+    carried.follow([moved(40)], [moved(40)])
+    expect(places(sp)[0]).toEqual([7n, 40, 6, 7])
   })
 })

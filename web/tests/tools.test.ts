@@ -91,6 +91,7 @@ function pointing({ allowed = true, asking = false } = {}) {
         fly: useFly(held, ref(false)),
         point: () => undefined,
         ask,
+        choose: () => undefined,
       },
       stores,
     )

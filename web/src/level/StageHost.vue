@@ -27,6 +27,7 @@ import PlanSeen from './PlanSeen.vue'
 import PlanPlots from './PlanPlots.vue'
 import PlanMarks from './PlanMarks.vue'
 import PlanShapes from './PlanShapes.vue'
+import EyeSurfaces from './EyeSurfaces.vue'
 import PlanSurfaces from './PlanSurfaces.vue'
 import PlanWalk from './PlanWalk.vue'
 import BrushBar from '../planting/BrushBar.vue'
@@ -98,7 +99,7 @@ onMounted(async () => {
     made.onPlan = useThrottleFn((x, z) => void store.loadNear(x, z).catch(store.report), 600, true)
     made.onDrawn = () => ticks.value++
     made.setStands(store.stands)
-    void made.setPlaced(surfaces.shown).catch(store.report)
+    void made.setPlaced(surfaces.shown, store.surfaces).catch(store.report)
     made.setSheet(props.sheet)
     if (air.draft) made.setAtmosphere(air.draft)
     made.setDrawing(drawing.now, drawing.device)
@@ -172,7 +173,7 @@ function outline() {
 }
 watch(
   () => surfaces.shown,
-  (placed) => void stage.value?.setPlaced(placed).catch(store.report),
+  (placed) => void stage.value?.setPlaced(placed, store.surfaces).catch(store.report),
 )
 watch([() => shapes.shown, () => shapes.chosen, () => props.edits], outline)
 watch(
@@ -218,6 +219,7 @@ const { setting, cursor, over, pointer, down, moved, up, left, hover, away, whee
     tools,
     fly,
     point: (at) => emit('point', at),
+    choose: (id) => void (surfaces.chosen = id),
     ask: (spot) => emit('ask', spot),
   },
   stores,
@@ -315,6 +317,7 @@ defineExpose({ shown, shadows, everything, walking, look, again, goTo })
           @dblclick="finish"
           @contextmenu.prevent
         />
+        <EyeSurfaces v-if="stage && edits && !shapes.tool" :stage="stage" :ticks="ticks" />
         <p v-if="stage" class="caption right number" data-test="eye-place">{{ eyePlace }}</p>
       </div>
       <div

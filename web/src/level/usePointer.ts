@@ -19,6 +19,8 @@ interface Uses {
   fly: ReturnType<typeof useFly>
   point: (at: Place | null) => void
   ask: (spot: Spot) => void
+  /** A placed mesh, by id, was pressed where shapes and meshes are edited. */
+  choose: (surface: number) => void
 }
 
 function place(event: PointerEvent | WheelEvent | MouseEvent): [number, number] {
@@ -29,7 +31,7 @@ function place(event: PointerEvent | WheelEvent | MouseEvent): [number, number] 
 /** What the pointer does on the stage's two views: turn, orbit and pan, or what the tool in hand does. */
 export function usePointer(
   stage: ShallowRef<Stage | null>,
-  { edits, asking, finish, tools, fly, point, ask }: Uses,
+  { edits, asking, finish, tools, fly, point, ask, choose }: Uses,
   { brush, shapes }: Pick<Stores, 'brush' | 'shapes'>,
 ) {
   const { armed } = tools
@@ -86,9 +88,11 @@ export function usePointer(
     if (tools.doing.value) void tools.up(where)
     drag.value = null
     const still = Math.hypot(event.clientX - pressed[0], event.clientY - pressed[1]) < 4
-    if (!setting.value || event.button !== 0 || !still || !stage.value) return
+    if (event.button !== 0 || !still || !stage.value) return
+    if (!setting.value && !(where === 'eye' && edits())) return
     const spot = under(where, event)
     if (!spot) return
+    if (!setting.value) return void (spot.on && choose(spot.on[0]))
     if (asking()) ask(spot)
     else void shapes.press(spot.at[0], spot.at[2])
   }

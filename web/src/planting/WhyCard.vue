@@ -90,8 +90,8 @@ function value(c: Pick<Why['conditions'][number], 'kind' | 'value' | 'beyond'>):
 .why {
   position: absolute;
   right: 12px;
-  top: 12px;
-  width: 330px;
+  top: 52px;
+  width: 344px;
   padding: 8px 12px;
   background: var(--sheet);
   border: 1px solid var(--ink);

@@ -287,6 +287,25 @@ export class EyeView {
     return v.unproject(this.camera).sub(this.camera.position).normalize()
   }
 
+  /** The height of the canvas in CSS pixels. */
+  get height(): number {
+    return this.size[1]
+  }
+
+  /** Where on the canvas a place of the level is seen, in CSS pixels; null behind the eye. */
+  to(x: number, y: number, z: number): [number, number] | null {
+    this.place()
+    const v = new THREE.Vector3(x, y, z).project(this.camera)
+    return v.z > 1 ? null : [((v.x + 1) / 2) * this.size[0], ((1 - v.y) / 2) * this.size[1]]
+  }
+
+  /** Where on the level plane at an altitude a point of the canvas lies; null where it never meets it. */
+  onPlane(px: number, py: number, altitude: number): [number, number] | null {
+    const d = this.ray(px, py)
+    const t = (altitude - this.view.y) / d.y
+    return t > 0 && t < 5000 ? [this.view.x + d.x * t, this.view.z + d.z * t] : null
+  }
+
   /** What lies under a point of the canvas: the ground, or a placed mesh before it. */
   pick(px: number, py: number): Spot | null {
     const d = this.ray(px, py)

@@ -139,6 +139,32 @@ export class StandPlants {
     }
   }
 
+  /** Those of its plants that have one of some ids. */
+  ofIds(ids: Set<bigint>): Plants {
+    const sets = [...this.cells.values()].map((c) => c.plants)
+    return gather(sets, (p, k) => ids.has(p.id[k]))
+  }
+
+  /** Put plants in place of those of some ids, wherever they stand. */
+  exchange(ids: Set<bigint>, plants: Plants): void {
+    for (const [at, { plants: old }] of [...this.cells])
+      if (old.id.some((id) => ids.has(id)))
+        this.put(
+          at,
+          gather([old], (p, k) => !ids.has(p.id[k])),
+        )
+    const cells = new Map<number, Set<number>>()
+    for (let k = 0, o = 0; k < plants.count; k++, o += STRIDE) {
+      const at = Math.floor(plants.form[o + 2] / CELL) * 4096 + Math.floor(plants.form[o] / CELL)
+      cells.set(at, (cells.get(at) ?? new Set()).add(k))
+    }
+    for (const [at, chosen] of cells) {
+      const old = this.cells.get(at)?.plants
+      const pick = (p: Plants, k: number) => p !== plants || chosen.has(k)
+      this.put(at, gather(old ? [old, plants] : [plants], pick))
+    }
+  }
+
   private loaded(col: number, row: number): boolean {
     const { size, columns } = this.stand.sheets
     return this.sheets.has(Math.floor((row * CELL) / size) * columns + Math.floor((col * CELL) / size))

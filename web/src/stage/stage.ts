@@ -1,5 +1,6 @@
 import { Vector3 } from 'three'
 import type { Atmosphere, Device, Drawing, Item, Level, Stand, View, Wind } from '../api/client'
+import { Carried } from './carried'
 import type { Contour } from './contourLines'
 import { CoverStore, isWide } from './cover'
 import { EyeView, type Drawn, type Spot } from './eyeView'
@@ -89,6 +90,7 @@ export class Stage {
   private planAt = ''
   private ended = false
   private readonly textures: GroundTextures
+  private readonly carried: Carried
   private sun: Vector3
 
   private constructor(
@@ -105,6 +107,7 @@ export class Stage {
     this.store = new PlantStore(level.slug, items, () => this.plantsCame())
     this.eye = new EyeView(eyeCanvas, ground, level, textures, this.store, stock)
     const crown = (stand: Stand) => items.get(stand.settings.mix[0].item)?.crown ?? 1
+    this.carried = new Carried(level.slug, this.store, () => this.plantsChanged())
     this.cover = new CoverStore(level.slug, ground.width, ground.length, () => this.touchPlan())
     this.plan = new PlanView(planCanvas, ground, level, textures, this.store, crown, this.cover)
     this.loop = this.loop.bind(this)
@@ -252,8 +255,9 @@ export class Stage {
     return mesh && mesh.at[1] > y ? { at: mesh.at, on: mesh.on } : { at: [x, y, z], on: null }
   }
 
-  /** Show placed meshes in the eye view. */
-  async setPlaced(placed: Placed[]): Promise<void> {
+  /** Show placed meshes in the eye view; the plants of those that lie elsewhere than stored go along. */
+  async setPlaced(placed: Placed[], stored: Placed[] = placed): Promise<void> {
+    this.carried.follow(placed, stored)
     await this.eye.placed.show(this.level.slug, placed)
     this.dirty.eye = true
     this.settled = false
