@@ -20,7 +20,12 @@ from thicket.document.folder import save_level
 from thicket.document.reading import open_level
 from thicket.document.surface_settings import MadeMesh, PlacedMesh
 from thicket.planted.export import level_json, plants_csv
+from thicket.planted.hiding import hidden_share
+from thicket.planted.survey import survey
 from thicket.refused import Conflict, Missing, Refused
+from thicket.sight.cost import loads_of
+from thicket.sight.drawing import Drawing
+from thicket.sight.pops import ASPECT, FOV
 from thicket.sight.views import View
 from thicket.surfaces.mesh import Mesh, made_mesh, mended
 from thicket.surfaces.placing import SHARES, points_on, spread
@@ -298,6 +303,24 @@ class Planted(InFolder):
             self.assertGreaterEqual(costs[1].ms, costs[0].ms)
         hidden = grown({"drawn": False}).ground_cost(toward)
         self.assertEqual(hidden, bare.ground_cost(toward))
+        found = survey(placed, {}, Drawing(plants=False), step=64, headings=4)
+        for place, eye in enumerate(found.eyes.tolist()):
+            for k, heading in enumerate(found.headings.tolist()):
+                cost = placed.ground_cost(View(*eye, heading, 0, FOV, ASPECT))
+                np.testing.assert_allclose(found.loads[0][place, k], loads_of(cost), rtol=1e-6)
+
+    def test_they_hide_what_stands_behind_them(self):
+        planted = grown()
+        form = np.array(list(plants_of(planted).values()))
+        eye = np.array(BALL.at) + (0, 0, 60)
+        far = form[:, :3] - BALL.at
+        hidden = hidden_share(planted, np.tile(eye, (len(form), 1)), form, np.full(len(form), 0.3))
+        self.assertGreater(hidden[far[:, 2] < -4].min(), 0.99)
+        unseen = grown({"drawn": False})
+        ground = hidden_share(unseen, np.tile(eye, (len(form), 1)), form, np.full(len(form), 0.3))
+        self.assertLess(ground[far[:, 1] > 4].max(), 0.01)
+        facing = far[:, 2] > 6
+        self.assertLess((hidden - ground)[facing].max(), 0.4)
 
     def test_edits_give_what_planting_anew_gives_and_are_taken_back(self):
         planted = grown()

@@ -22,12 +22,12 @@ from thicket.planted.comparing import Difference, difference
 from thicket.planted.costs import fogged_in, ground_cost_of, items_in, settled, stand_cost
 from thicket.planted.export import files_of
 from thicket.planted.parts import Standing
+from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting, Surroundings, host_of
 from thicket.planted.reach import alike_stands
 from thicket.planted.sheets import Box, around_any
 from thicket.planted.step import Step
 from thicket.planted.suitability import SiteRasters
-from thicket.planted.surfaces import PlacedMeshes
 from thicket.planting.stands import Plants
 from thicket.sight.cost import Cost, Item
 from thicket.sight.fog import Air

@@ -14,8 +14,9 @@ from thicket.document.surface_settings import PlacedMesh
 from thicket.document.surfaces import chosen_surfaces
 from thicket.ground.shapes import Shape, distances_at
 from thicket.planted.mesh_painting import centres
+from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting
-from thicket.planted.surfaces import MeshFields, PlacedMeshes
+from thicket.planted.surfaces import MeshFields
 from thicket.planting.density import TOUCH_UNIT, density_from
 from thicket.planting.hashing import seed_of
 from thicket.planting.mesh_strokes import MeshPath, cover_cubes, smooth_cubes

@@ -10,8 +10,8 @@ from scipy.spatial.transform import Rotation
 
 from thicket.document.pin_rows import PinRow
 from thicket.document.surfaces import chosen_surfaces
+from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting
-from thicket.planted.surfaces import PlacedMeshes
 from thicket.planting.hashing import seed_of
 from thicket.planting.points import Seats
 from thicket.refused import Refused

@@ -22,10 +22,11 @@ from thicket.planted.mesh_painting import SeenTouch
 from thicket.planted.occupancy import Occupancy, may_stand_under
 from thicket.planted.parts import Standing
 from thicket.planted.patching import Mark, Reach, TooMuch, around_cut, changed_box, cut_of, in_order, patched
+from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.places import PLANT_CEILING, Places
 from thicket.planted.sheets import Box, Sheet, Sheets, around_both, box_around, cells, inside, widened
 from thicket.planted.suitability import SiteRasters
-from thicket.planted.surfaces import MeshFields, MeshPlaces, MeshRoom, PlacedMeshes
+from thicket.planted.surfaces import MeshFields, MeshPlaces, MeshRoom
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density, density_field, expected_count
 from thicket.planting.pins import Pins

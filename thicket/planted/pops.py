@@ -14,6 +14,7 @@ from thicket.document.level import Item as StockItem
 from thicket.formats.stock import from_glb, to_glb
 from thicket.hashing import digest, hash_of
 from thicket.planted.costs import drawn, game_item, largest_of, settled
+from thicket.planted.hiding import hidden_share
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.sheets import Sheet
@@ -33,7 +34,6 @@ from thicket.sight.pops import (
     in_view,
     lying,
     pixels_per_metre,
-    unhidden,
 )
 from thicket.sight.views import View
 from thicket.sight.walks import Route
@@ -197,7 +197,7 @@ class Walker:
         is kept, so that a stroke elsewhere has it reported again at once."""
         share = self.drawing.sward_share if planting.stand.sward else 1.0
         looks = [(self.unlike[slug].height, self.unlike[slug].colour.tolist()) for slug in planting.items]
-        ground = self.level.level.heights.key, self.level.level.layers.key
+        ground = self.level.level.heights.key, self.level.level.layers.key, self.level.meshes.drawn_key
         colours = None if self.ground_colours is None else self.ground_colours.tolist()
         tints = planting.settings.tints
         seen = digest(planting.key(sheet), self.route.key, ground, share, looks, colours, tints)
@@ -224,7 +224,7 @@ class Walker:
         crossed, form, item, tall = crossed.take(shown), form[shown], item[shown], tall[shown]
         eye = eyes(crossed, self.route)
         distance = np.linalg.norm(form[:, :3] - eye, axis=1)
-        hidden = 1.0 - unhidden(self.level.ground, eye, form, tall)
+        hidden = hidden_share(self.level, eye, form, tall)
         differs = contrast(self.level, planting, self.unlike, self.ground_colours, form, item)
         measures = (each.astype(np.float32) for each in (tall, eye, distance, hidden, differs))
         return _Seen(crossed.time, crossed.away, crossed.rate.astype(np.float32), form, item, *measures)

@@ -15,6 +15,7 @@ from pydantic import ValidationError
 from thicket.document.edits import ChangeSettings
 from thicket.document.settings import DistanceSettings
 from thicket.planted.costs import LINES, drawn, largest_of, settled, stand_cost
+from thicket.planted.hiding import hidden_share
 from thicket.planted.level import PlantedLevel
 from thicket.planted.planting import Planting
 from thicket.planted.plots import Region
@@ -27,7 +28,7 @@ from thicket.sight.cost import Cost, Item, loads_of
 from thicket.sight.devices import Device
 from thicket.sight.distances import Distances
 from thicket.sight.fog import Fog, left, thicker
-from thicket.sight.pops import SHADOW_DEPTH, lying, pixels_per_metre, unhidden
+from thicket.sight.pops import SHADOW_DEPTH, lying, pixels_per_metre
 from thicket.sight.rebalance import GAP, Answer, Choices, over_of, rebalance, trade_off
 from thicket.sight.views import View
 from thicket.stock.unlikeness import Unlikeness
@@ -272,7 +273,7 @@ def _losses(
     tall = np.array([scene.unlike[slug].height for slug in planting.items])[item] * form[:, 8]
     per_metre = pixels_per_metre(distance)
     fog = left(thicker(scene.fog, view.drawing.fog), distance, eye[:, 1], form[:, 1])
-    hidden = 1.0 - unhidden(scene.level.ground, eye, form, tall)
+    hidden = hidden_share(scene.level, eye, form, tall)
     weight = form[:, 7] * form[:, 8] * per_metre**2 * fog * (1.0 - hidden)
     colours = contrast(scene.level, planting, scene.unlike, scene.ground_colours, form, item)
     normals = scene.level.ground.normal_at(form[:, 0], form[:, 2])

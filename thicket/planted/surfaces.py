@@ -3,195 +3,36 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import replace
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 from scipy.spatial import cKDTree
-from shapely.geometry import MultiPoint, Polygon
 
 from thicket.cache import Cache
-from thicket.document.level import Level
-from thicket.document.surface_settings import PlacedMesh
-from thicket.document.surfaces import chosen_surfaces, mesh_of, notes_on
-from thicket.formats.stock import measure
+from thicket.document.surfaces import chosen_surfaces
 from thicket.ground.heights import at_cells
-from thicket.ground.shapes import Shape
 from thicket.hashing import digest, digest_of
 from thicket.lazy import lazy
 from thicket.planted.facts import Facts
 from thicket.planted.mesh_painting import MeshSource
 from thicket.planted.occupancy import Claim, Occupancy, Parts, may_stand_under
 from thicket.planted.parts import Standing
+from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.places import SheetPoints, sorted_by_sheet
 from thicket.planted.sheets import Box, Sheet, Sheets, widened
 from thicket.planted.suitability import SiteRasters
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density_from
-from thicket.planting.hashing import plant_ids, seed_of
+from thicket.planting.hashing import plant_ids
 from thicket.planting.layouts import none_laid
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import NO_DISCS, Discs
 from thicket.planting.stands import Plants, planted
 from thicket.refused import Refused
-from thicket.sight.cost import Cost, loads_of
-from thicket.sight.cost import Mesh as GameMesh
-from thicket.sight.views import View, box_visible
 from thicket.site.conditions import Condition, deciding, size_factor, sizing, suitability
 from thicket.site.parameters import Parameters
-from thicket.site.site import Nearby, PlacesOnMeshes
-from thicket.surfaces.mesh import Mesh
-from thicket.surfaces.nearest import NearestOn
-from thicket.surfaces.placing import MOST, MeshPoints, points_on, spread
-
-VERTEX = 28
-"""Bytes of a corner of a mesh that is made here: its place, its direction and its index."""
-NEARBY = 20_000
-"""Points on a mesh that conditions look at around a place."""
-LOW = 1.5
-"""What of a mesh lies lower above the terrain, in m, stands in the way of the terrain's plants."""
-
-
-class Read(NamedTuple):
-    """The mesh that is drawn of a placed one, and what was mended of it, in words."""
-
-    mesh: GameMesh
-    notes: tuple[str, ...]
-
-    @property
-    def nbytes(self) -> int:
-        return 200
-
-
-class PlacedMeshes:
-    """The placed meshes of one level, and what is worked out of them."""
-
-    def __init__(self, level: Level, cache: Cache) -> None:
-        self.level, self.cache = level, cache
-
-    def source_key(self, placed: PlacedMesh) -> str:
-        """Equal for placed meshes of the same triangles."""
-        if placed.made:
-            return placed.made.model_dump_json()
-        item = self.level.stock.get(placed.item)
-        return f"{self.level.slug} {placed.item} {item and (item.version, item.height, item.crown)}"
-
-    def key(self, number: int) -> str:
-        """Equal for meshes of the same triangles that lie alike."""
-        placed = self.level.surfaces[number]
-        lies = placed.at, placed.turn, placed.pitch, placed.roll, placed.scale
-        return digest(number, self.source_key(placed), lies)
-
-    def mesh(self, placed: PlacedMesh) -> Mesh:
-        """The mesh of a placed one, in its own space. Raises: Refused as `document.surfaces.mesh_of`."""
-        return self.cache.get(("mesh", self.source_key(placed)), lambda: mesh_of(self.level, placed))
-
-    def points(self, placed: PlacedMesh, seed: int, spacing: float) -> MeshPoints:
-        """The places on a mesh in its own space; spacing in m of that space."""
-        key = "mesh points", self.source_key(placed), seed, spacing
-        return self.cache.get(key, lambda: points_on(self.mesh(placed), spacing, seed))
-
-    def seats(self, number: int, seed: int, spacing: float) -> Seats:
-        """The places on one mesh as they lie in the level; spacing in m of the level."""
-        placed = self.level.surfaces[number]
-        points = self.points(placed, seed, spacing / placed.scale)
-        at, n = placed.in_level(points.at), len(points.at)
-        return Seats(
-            at[:, 0],
-            at[:, 2],
-            points.threshold,
-            np.c_[np.full(n, number), np.arange(n)],
-            np.zeros(n, np.float32),
-            np.full(n, seed_of("mesh"), np.int64),
-            at[:, 1].astype(np.float32),
-            (points.normal @ placed.rotation.T).astype(np.float32),
-            np.ones(n, np.float32),
-        )
-
-    def address(self, placed: PlacedMesh) -> str:
-        """Stands for what is drawn of a placed mesh: another where its triangles or its item's version
-        are."""
-        return digest(self.source_key(placed), self.mesh(placed).key)[:16]
-
-    def read(self, placed: PlacedMesh) -> Read:
-        """What is known of the file of a placed mesh."""
-
-        def make() -> Read:
-            if placed.made:
-                faces = len(self.mesh(placed).faces)
-                return Read(GameMesh(faces, 1, 0.0, faces * 3 * VERTEX), ())
-            item = self.level.stock[placed.item]
-            full = measure(item.slug, item.file()).lods[0]
-            return Read(full, tuple(notes_on(self.level, placed)))
-
-        return self.cache.get(("mesh read", self.source_key(placed)), make)
-
-    def box(self, number: int) -> np.ndarray:
-        """The box around a placed mesh as it lies: x0, y0, z0, x1, y1, z1 in m."""
-
-        def make() -> np.ndarray:
-            placed = self.level.surfaces[number]
-            at = placed.in_level(self.mesh(placed).vertices)
-            return np.concatenate([at.min(axis=0), at.max(axis=0)])
-
-        return self.cache.get(("mesh box", self.key(number)), make)
-
-    def cost(self, view: View) -> Cost:
-        """What the placed meshes in a view cost: each that is drawn and whose box is inside the view, its
-        triangles and a draw call for each of its materials; the memory of all that are drawn."""
-        cost, kept, sides = Cost(), set(), view.planes
-        for number, placed in self.level.surfaces.items():
-            if not placed.drawn:
-                continue
-            mesh, key = self.read(placed).mesh, self.source_key(placed)
-            if key not in kept:
-                kept.add(key)
-                cost += Cost(memory=mesh.bytes)
-            if box_visible(sides, self.box(number)):
-                cost += Cost(triangles=mesh.triangles, draw_calls=mesh.materials)
-        return replace(cost, ms=view.device.ms(loads_of(cost)))
-
-    def nearby(self, number: int) -> Nearby:
-        """Points spread over one mesh, in the level."""
-
-        def make() -> Nearby:
-            placed = self.level.surfaces[number]
-            mesh = self.mesh(placed)
-            at, face = spread(mesh, NEARBY, seed_of("nearby"))
-            places = placed.in_level(at)
-            return Nearby(places, mesh.normals[face] @ placed.rotation.T, cKDTree(places))
-
-        return self.cache.get(("nearby", self.key(number)), make, spare=True)
-
-    def nearest(self, number: int, places: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """The points of one mesh that lie nearest to places of the level, and the way each faces: float64
-        (n, 3)."""
-        placed = self.level.surfaces[number]
-        mesh = self.mesh(placed)
-        key = "nearest", self.source_key(placed)
-        finder = self.cache.get(key, lambda: NearestOn(mesh), spare=True)
-        at, normal = finder.to(placed.in_own(places))
-        return placed.in_level(at), normal @ placed.rotation.T
-
-    @lazy
-    def outlines(self) -> list[Shape]:
-        """Where placed meshes stand in the way of the terrain's plants, as obstacles that keep just their own
-        outline clear."""
-        found = (self._outline(n) for n, placed in self.level.surfaces.items() if placed.blocks)
-        return [shape for shape in found if shape]
-
-    def _outline(self, number: int) -> Shape | None:
-        placed, ground = self.level.surfaces[number], self.level.heights.ground
-        key = "outline", self.key(number), self.level.heights.key
-
-        def make() -> tuple:
-            at = placed.in_level(self.mesh(placed).vertices)
-            over = at[:, 1] - ground.height_at(at[:, 0].copy(), at[:, 2].copy())
-            hull = MultiPoint(at[over < LOW][:, [0, 2]]).convex_hull
-            return tuple(hull.exterior.coords[:-1]) if isinstance(hull, Polygon) else ()
-
-        corners = self.cache.get(key, make)
-        return Shape("obstacle", corners, clear=0.0, name=placed.name) if len(corners) >= 3 else None
+from thicket.site.site import PlacesOnMeshes
+from thicket.surfaces.placing import MOST, MeshPoints
 
 
 class MeshPlaces(MeshSource):

@@ -22,7 +22,7 @@ from thicket.sight.devices import LOADS, UNITS, Device
 from thicket.sight.drawing import CELL, GROUND_ERROR, PLAIN, TREES, Drawing
 from thicket.sight.fogged import WEIGHT, fogged_pixels
 from thicket.sight.pops import ASPECT, FOV
-from thicket.sight.survey import count_from, ground_from, nearest_full, planes_of
+from thicket.sight.survey import boxes_from, count_from, ground_from, nearest_full, planes_of
 from thicket.sight.terrain import terrain_of
 from thicket.sight.views import View
 
@@ -154,6 +154,7 @@ def repaired(
     trees, since those that step down may stand anywhere.
     """
     same = before.level.heights.key == level.level.heights.key and before.level.stock == level.level.stock
+    same = same and before.meshes.drawn_key == level.meshes.drawn_key
     if not same or before.stands.keys() != level.stands.keys() or found.plots.keys() != (plots or {}).keys():
         return None
     pairs = {n: (before.planting(n), level.planting(n)) for n in level.stands}
@@ -243,7 +244,7 @@ class _Surveyor:
     threads: int
 
     def ground(self) -> np.ndarray:
-        """The ground's loads (places, headings, 5)."""
+        """The loads of the ground and the meshes placed on it (places, headings, 5)."""
         terrain = self.level.cache.get(
             ("terrain", self.level.level.heights.key), lambda: terrain_of(self.level.ground)
         )
@@ -252,6 +253,13 @@ class _Surveyor:
         out[..., 0], out[..., 1] = ground_from(
             terrain, self.eyes, self.planes, self.like, GROUND_ERROR if pixels is None else pixels
         )
+        meshes = self.level.meshes
+        if meshes.drawn:
+            box = np.array([meshes.box(number) for number in meshes.drawn])
+            read = [meshes.read(placed).mesh for placed in meshes.drawn.values()]
+            loads = np.array([(mesh.triangles, mesh.materials) for mesh in read], np.int64)
+            out[..., :2] += boxes_from(box, self.planes, loads)
+            out[..., 4] += meshes.memory
         air = self.like.drawing.air
         if air is not None:
             for k, heading in enumerate(self.headings.tolist()):

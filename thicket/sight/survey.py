@@ -166,6 +166,27 @@ def _tiles_from(box, error, eyes, planes, metres, counts):
                     counts[p, h, step] += 1
 
 
+@nb.njit(nogil=True, cache=True)
+def _boxes_from(box, planes, loads, out):
+    for p in range(planes.shape[0]):
+        for h in range(planes.shape[1]):
+            for b in range(box.shape[0]):
+                if box_visible(planes[p, h], box[b]):
+                    out[p, h, 0] += loads[b, 0]
+                    out[p, h, 1] += loads[b, 1]
+
+
+def boxes_from(box: np.ndarray, planes: np.ndarray, loads: np.ndarray) -> np.ndarray:
+    """Triangles and draw calls of boxes that are drawn whole where they are in the picture: int64 (places,
+    headings, 2).
+
+    Parameters: box float64 (n, 6); planes of the views; loads int64 (n, 2), triangles and draw calls of each.
+    """
+    out = np.zeros((*planes.shape[:2], 2), np.int64)
+    _boxes_from(box, planes, loads, out)
+    return out
+
+
 def ground_from(
     terrain: Terrain, eyes: np.ndarray, planes: np.ndarray, like: View, pixels: float
 ) -> tuple[np.ndarray, np.ndarray]:
