@@ -312,10 +312,10 @@ class Planted(InFolder):
     def test_they_hide_what_stands_behind_them(self):
         planted = grown()
         form = np.array(list(plants_of(planted).values()))
-        eye = np.array(BALL.at) + (0, 0, 60)
+        eye = np.array(BALL.at) + (0, 40, 60)
         far = form[:, :3] - BALL.at
         hidden = hidden_share(planted, np.tile(eye, (len(form), 1)), form, np.full(len(form), 0.3))
-        self.assertGreater(hidden[far[:, 2] < -4].min(), 0.99)
+        self.assertGreater(hidden[far[:, 2] < -8].min(), 0.99)
         unseen = grown({"drawn": False})
         ground = hidden_share(unseen, np.tile(eye, (len(form), 1)), form, np.full(len(form), 0.3))
         self.assertLess(ground[far[:, 1] > 4].max(), 0.01)
