@@ -23,7 +23,9 @@ COUNTED = """() => {
   const d = document.querySelector('[data-test=drawn]')?.dataset
   if (!d) return false
   const a = JSON.parse(d.drawn), b = JSON.parse(d.reckoned)
-  return a.triangles > 1000 && a.triangles === b.triangles && a.draw_calls === b.draw_calls
+  const alike = k => a[k] === b[k]
+  return a.triangles > 1000 && alike('triangles') && alike('draw_calls')
+    && alike('shadow_triangles') && alike('shadow_calls')
 }"""
 
 

@@ -301,6 +301,12 @@ class Planted(InFolder):
             self.assertEqual(costs[1].draw_calls - costs[0].draw_calls, calls)
             self.assertEqual(costs[1].memory - costs[0].memory, faces * 3 * 28)
             self.assertGreaterEqual(costs[1].ms, costs[0].ms)
+            # it casts shadow to 80 m, also from behind the eye
+            self.assertEqual((costs[1].shadow_triangles, costs[1].shadow_calls), (faces, 1))
+        far = View(128, 380, 240, 0, -4, 55, 1.6)
+        self.assertEqual(placed.ground_cost(far).shadow_triangles, 0)
+        near = placed.ground_cost(replace(far, drawing=Drawing(shadows=2)))
+        self.assertEqual(near.shadow_triangles, faces)
         hidden = grown({"drawn": False}).ground_cost(toward)
         self.assertEqual(hidden, bare.ground_cost(toward))
         found = survey(placed, {}, Drawing(plants=False), step=64, headings=4)

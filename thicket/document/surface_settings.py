@@ -41,6 +41,15 @@ class PlacedMesh(Strict):
     roll: Angle = 0
     scale: Annotated[float, Field(allow_inf_nan=False, ge=0.01, le=100)] = 1
     drawn: bool = True
+    shadow: Annotated[
+        float,
+        Field(
+            allow_inf_nan=False,
+            ge=0,
+            le=500,
+            description="m from the eye to which it casts shadow; 0 for none",
+        ),
+    ] = 80
     blocks: Annotated[bool, Field(description="whether it stands in the way of plants of the terrain")] = True
     planted: Annotated[bool, Field(description="whether it carries plants")] = True
     locked: bool = False

@@ -21,6 +21,8 @@ from thicket.planting.hashing import seed_of
 from thicket.planting.points import Seats
 from thicket.sight.cost import Cost, loads_of
 from thicket.sight.cost import Mesh as GameMesh
+from thicket.sight.drawing import Drawing
+from thicket.sight.survey import apart
 from thicket.sight.views import View, box_visible
 from thicket.site.site import Nearby
 from thicket.surfaces.mesh import Mesh
@@ -122,13 +124,22 @@ class PlacedMeshes:
 
     def cost(self, view: View) -> Cost:
         """What the placed meshes in a view cost: each that is drawn and whose box is inside the view, its
-        triangles and a draw call for each of its materials; the memory of all that are drawn."""
+        triangles and a draw call for each of its materials, and the same for its shadow where the box comes
+        near enough; the memory of all that are drawn."""
         cost, sides = Cost(memory=self.memory), view.planes
         for number, placed in self.drawn.items():
             mesh = self.read(placed).mesh
             if box_visible(sides, self.box(number)):
                 cost += Cost(triangles=mesh.triangles, draw_calls=mesh.materials)
+            if view.shadows and apart(view.eye, self.box(number)) < self.shadow_of(placed, view.drawing):
+                cost += Cost(shadow_triangles=mesh.triangles, shadow_calls=mesh.materials)
         return replace(cost, ms=view.device.ms(loads_of(cost)))
+
+    @staticmethod
+    def shadow_of(placed: PlacedMesh, drawing: Drawing) -> float:
+        """To how many m from the eye a mesh casts shadow."""
+        reach = placed.shadow * drawing.shadows
+        return reach if drawing.shadow_reach is None else min(reach, drawing.shadow_reach)
 
     @lazy
     def memory(self) -> int:
@@ -187,6 +198,11 @@ class PlacedMeshes:
     def drawn_key(self) -> str:
         """Equal as long as the meshes that are drawn are, and lie, alike."""
         return digest([self.key(number) for number in self.drawn])
+
+    @lazy
+    def paid_key(self) -> str:
+        """Equal as long as the meshes that are drawn cost the same wherever they are looked at from."""
+        return digest(self.drawn_key, [placed.shadow for placed in self.drawn.values()])
 
     def hides(self, eye: np.ndarray, target: np.ndarray) -> np.ndarray:
         """Which places meshes hide from where they are looked at; eye and target float64 (n, 3) in m,

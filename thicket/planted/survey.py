@@ -154,7 +154,7 @@ def repaired(
     trees, since those that step down may stand anywhere.
     """
     same = before.level.heights.key == level.level.heights.key and before.level.stock == level.level.stock
-    same = same and before.meshes.drawn_key == level.meshes.drawn_key
+    same = same and before.meshes.paid_key == level.meshes.paid_key
     if not same or before.stands.keys() != level.stands.keys() or found.plots.keys() != (plots or {}).keys():
         return None
     pairs = {n: (before.planting(n), level.planting(n)) for n in level.stands}
@@ -258,7 +258,8 @@ class _Surveyor:
             box = np.array([meshes.box(number) for number in meshes.drawn])
             read = [meshes.read(placed).mesh for placed in meshes.drawn.values()]
             loads = np.array([(mesh.triangles, mesh.materials) for mesh in read], np.int64)
-            out[..., :2] += boxes_from(box, self.planes, loads)
+            shadow = [meshes.shadow_of(placed, self.like.drawing) for placed in meshes.drawn.values()]
+            out[..., :3] += boxes_from(box, self.eyes, self.planes, loads, np.array(shadow))
             out[..., 4] += meshes.memory
         air = self.like.drawing.air
         if air is not None:

@@ -23,7 +23,7 @@ def planes_of(eyes: np.ndarray, headings: np.ndarray, like: View) -> np.ndarray:
 
 
 @nb.njit(nogil=True, cache=True)
-def _apart(eye, box):
+def apart(eye, box):
     """The distance in m of a box from the eye."""
     total = 0.0
     for k in range(3):
@@ -77,15 +77,15 @@ def count_from(
         beyond = 1.000001 * min(max(farthest, reach), clear[p]) ** 2
         q = p if show.shape[0] > 1 else 0
         for c in range(first.shape[0] - 1):
-            apart = _apart(eye, box[c])
-            if apart >= farthest and apart >= reach:
+            off = apart(eye, box[c])
+            if off >= farthest and off >= reach:
                 continue
             for t in range(tables):
                 anywhere = False
                 for h in range(t, t + together):
-                    visible[h] = apart < farthest and box_visible(planes[p, h], box[c])
+                    visible[h] = off < farthest and box_visible(planes[p, h], box[c])
                     anywhere = anywhere or visible[h]
-                if not anywhere and apart >= reach:
+                if not anywhere and off >= reach:
                     continue
                 here[:] = 0
                 shaded[:] = 0
@@ -127,7 +127,7 @@ def nearest_full(form, item, order, first, box, places, eyes, planes, hide, by_s
     for p in places:
         eye = eyes[p]
         for c in range(first.shape[0] - 1):
-            if not by_size and _apart(eye, box[c]) >= farthest:
+            if not by_size and apart(eye, box[c]) >= farthest:
                 continue
             for h in range(planes.shape[1]):
                 if not box_visible(planes[p, h], box[c]):
@@ -155,7 +155,7 @@ def _tiles_from(box, error, eyes, planes, metres, counts):
     """Count the tiles of each step by place and heading; metres of error are allowed for each m away."""
     for p in range(eyes.shape[0]):
         for tile in range(box.shape[0]):
-            allowed = _apart(eyes[p], box[tile]) * metres
+            allowed = apart(eyes[p], box[tile]) * metres
             step = 0
             for k in range(error.shape[1] - 1, -1, -1):
                 if error[tile, k] <= allowed:
@@ -167,23 +167,30 @@ def _tiles_from(box, error, eyes, planes, metres, counts):
 
 
 @nb.njit(nogil=True, cache=True)
-def _boxes_from(box, planes, loads, out):
+def _boxes_from(box, eyes, planes, loads, shadow, out):
     for p in range(planes.shape[0]):
-        for h in range(planes.shape[1]):
-            for b in range(box.shape[0]):
+        for b in range(box.shape[0]):
+            shaded = apart(eyes[p], box[b]) < shadow[b]
+            for h in range(planes.shape[1]):
                 if box_visible(planes[p, h], box[b]):
                     out[p, h, 0] += loads[b, 0]
                     out[p, h, 1] += loads[b, 1]
+                if shaded:
+                    out[p, h, 1] += loads[b, 1]
+                    out[p, h, 2] += loads[b, 0]
 
 
-def boxes_from(box: np.ndarray, planes: np.ndarray, loads: np.ndarray) -> np.ndarray:
-    """Triangles and draw calls of boxes that are drawn whole where they are in the picture: int64 (places,
-    headings, 2).
+def boxes_from(
+    box: np.ndarray, eyes: np.ndarray, planes: np.ndarray, loads: np.ndarray, shadow: np.ndarray
+) -> np.ndarray:
+    """Triangles, draw calls and shadow triangles of boxes that are drawn whole where they are in the picture:
+    int64 (places, headings, 3).
 
-    Parameters: box float64 (n, 6); planes of the views; loads int64 (n, 2), triangles and draw calls of each.
+    Parameters: box float64 (n, 6); eyes (places, 3) and planes of the views; loads int64 (n, 2), triangles
+    and draw calls of each; shadow float64 (n,), m from the eye to which each casts shadow.
     """
-    out = np.zeros((*planes.shape[:2], 2), np.int64)
-    _boxes_from(box, planes, loads, out)
+    out = np.zeros((*planes.shape[:2], 3), np.int64)
+    _boxes_from(box, eyes, planes, loads, shadow, out)
     return out
 
 

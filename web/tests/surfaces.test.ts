@@ -18,6 +18,7 @@ const surface = (id: number, part: Partial<Surface> = {}): Surface => ({
   roll: 0,
   scale: 1,
   drawn: true,
+  shadow: 80,
   blocks: true,
   planted: true,
   locked: false,

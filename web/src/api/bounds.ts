@@ -753,6 +753,10 @@ export const SurfaceInBounds = {
   "scale": {
     "min": 0.01,
     "max": 100
+  },
+  "shadow": {
+    "min": 0,
+    "max": 500
   }
 } as const
 export const SurfaceOutBounds = {
@@ -775,6 +779,10 @@ export const SurfaceOutBounds = {
   "scale": {
     "min": 0.01,
     "max": 100
+  },
+  "shadow": {
+    "min": 0,
+    "max": 500
   }
 } as const
 export const SurveyInBounds = {

@@ -4892,6 +4892,12 @@ export interface components {
              */
             drawn: boolean;
             /**
+             * Shadow
+             * @description m from the eye to which it casts shadow; 0 for none
+             * @default 80
+             */
+            shadow: number;
+            /**
              * Blocks
              * @description whether it stands in the way of plants of the terrain
              * @default true
@@ -5676,6 +5682,12 @@ export interface components {
              * @default true
              */
             drawn: boolean;
+            /**
+             * Shadow
+             * @description m from the eye to which it casts shadow; 0 for none
+             * @default 80
+             */
+            shadow: number;
             /**
              * Blocks
              * @description whether it stands in the way of plants of the terrain

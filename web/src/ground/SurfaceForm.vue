@@ -129,6 +129,17 @@ const isNew = computed(() => surfaces.chosen === NEW)
       test="surface-scale"
       @change="set({ scale: $event })"
     />
+    <NumberField
+      label="Casts shadow to"
+      unit="m"
+      :value="s.shadow!"
+      :bounds="SurfaceInBounds.shadow"
+      :step="10"
+      :digits="0"
+      :disabled="!can"
+      test="surface-shadow"
+      @change="set({ shadow: $event })"
+    />
     <p v-if="known" class="faint number" data-test="surface-facts">
       {{ whole(known.triangles) }} triangles<template v-for="note in known.notes" :key="note"
         >; {{ note }}</template

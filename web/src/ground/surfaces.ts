@@ -119,6 +119,7 @@ export const useSurfaces = defineStore('surfaces', () => {
       roll: 0,
       scale: 1,
       drawn: true,
+      shadow: 80,
       blocks: true,
       planted: true,
       locked: false,

@@ -50,6 +50,7 @@ export class EyeView {
   private readonly sunCamera = new THREE.OrthographicCamera()
   private readonly shadowTarget: THREE.WebGLRenderTarget
   private shadowStamp = ''
+  private readonly depthOnly = new THREE.MeshBasicMaterial({ colorWrite: false, side: THREE.DoubleSide })
   private atmosphere: Atmosphere
   private scale = 1
   private size: [number, number] = [1, 1]
@@ -222,7 +223,7 @@ export class EyeView {
     if (stamp === this.shadowStamp) return
     this.shadowStamp = stamp
     const reaches = [...this.store.stands.values()].map((s) => drawnDistances(s.stand, v.drawing).shadow)
-    const reach = Math.max(10, ...reaches) * 1.05
+    const reach = Math.max(10, ...reaches, this.placed.shadowReach(v.drawing)) * 1.05
     const sun = this.light.uSun.value as THREE.Vector3
     const c = this.sunCamera
     Object.assign(c, { left: -reach, right: reach, top: reach, bottom: -reach, near: 1, far: reach * 4 })
@@ -237,6 +238,10 @@ export class EyeView {
     this.renderer.info.reset()
     this.renderer.clear()
     this.renderer.render(this.planter.shadowScene, c)
+    this.placed.chooseShadows(v)
+    this.placed.scene.overrideMaterial = this.depthOnly
+    this.renderer.render(this.placed.scene, c)
+    this.placed.scene.overrideMaterial = null
     this.renderer.setRenderTarget(null)
     this.light.uShadowMap.value = this.shadowTarget.depthTexture
     this.drawn.shadow_triangles = this.renderer.info.render.triangles

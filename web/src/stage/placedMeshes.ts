@@ -1,6 +1,6 @@
 import * as THREE from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
-import type { Surface, View } from '../api/client'
+import type { Drawing, Surface, View } from '../api/client'
 import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
 import { boxVisible, planes } from './frustum'
 import { softwareDrawn } from './groundTextures'
@@ -8,7 +8,7 @@ import { LIGHT } from './shaders'
 
 export type Placed = Pick<
   Surface,
-  'id' | 'mesh' | 'at' | 'turn' | 'pitch' | 'roll' | 'scale' | 'drawn' | 'hidden'
+  'id' | 'mesh' | 'at' | 'turn' | 'pitch' | 'roll' | 'scale' | 'drawn' | 'hidden' | 'shadow'
 >
 
 /** What of a mesh lies under the pointer: its id, the altitude in m, and which way it faces there. */
@@ -102,6 +102,8 @@ interface Shown {
   mesh: string
   object: THREE.Object3D
   drawn: boolean
+  /** Metres from the eye to which it casts shadow. */
+  shadow: number
   /** x0, y0, z0, x1, y1, z1 in m. */
   box: number[]
 }
@@ -141,6 +143,7 @@ export class PlacedMeshes {
       const { min, max } = new THREE.Box3().setFromObject(object, true)
       Object.assign(this.shown.get(p.id)!, {
         drawn: !!p.drawn && !p.hidden,
+        shadow: p.shadow ?? 0,
         box: [min.x, min.y, min.z, max.x, max.y, max.z],
       })
     }
@@ -179,6 +182,20 @@ export class PlacedMeshes {
     return nearest
   }
 
+  /** To how many m from the eye any of them casts shadow as a level is drawn. */
+  shadowReach(drawing: Drawing): number {
+    return Math.max(0, ...[...this.shown.values()].map((s) => (s.drawn ? shadowOf(s, drawing) : 0)))
+  }
+
+  /** Choose those that cast shadow around the eye, as the core costs them. */
+  chooseShadows({ x, y, z, drawing }: View): void {
+    for (const shown of this.shown.values()) {
+      const [x0, y0, z0, x1, y1, z1] = shown.box
+      const off = [Math.max(x0 - x, x - x1, 0), Math.max(y0 - y, y - y1, 0), Math.max(z0 - z, z - z1, 0)]
+      shown.object.visible = shown.drawn && Math.hypot(...off) < shadowOf(shown, drawing)
+    }
+  }
+
   private async load(slug: string, p: Placed): Promise<void> {
     const { scene } = await this.loader.loadAsync(`/api/levels/${slug}/surfaces/${p.id}/mesh/${p.mesh}.glb`)
     const full = scene.getObjectByName('lod0') ?? scene
@@ -204,7 +221,7 @@ export class PlacedMeshes {
       })
     })
     const object = new THREE.Group().add(full)
-    this.shown.set(p.id, { mesh: p.mesh, object, drawn: false, box: [0, 0, 0, 0, 0, 0] })
+    this.shown.set(p.id, { mesh: p.mesh, object, drawn: false, shadow: 0, box: [0, 0, 0, 0, 0, 0] })
     this.scene.add(object)
   }
 
@@ -214,6 +231,8 @@ export class PlacedMeshes {
     this.shown.clear()
   }
 }
+
+const shadowOf = (s: Shown, by: Drawing) => Math.min(s.shadow * by.shadows, by.shadow_reach ?? Infinity)
 
 function letGo(object: THREE.Object3D): void {
   object.traverse((child) => {

@@ -259,6 +259,7 @@ export class Stage {
   async setPlaced(placed: Placed[], stored: Placed[] = placed): Promise<void> {
     this.carried.follow(placed, stored)
     await this.eye.placed.show(this.level.slug, placed)
+    this.revision++
     this.dirty.eye = true
     this.settled = false
   }
