@@ -112,7 +112,8 @@ class Cubes:
 
     def painted(self, keys: np.ndarray, touch: np.ndarray) -> Cubes:
         """The same with other touch of some cubes: keys int64 (n,), sorted, touch int16 (n,)."""
-        stay = ~np.isin(self.keys, keys, assume_unique=True)
+        at = np.minimum(np.searchsorted(keys, self.keys), max(len(keys) - 1, 0))
+        stay = keys[at] != self.keys if len(keys) else np.ones(len(self.keys), bool)
         all_keys = np.concatenate([self.keys[stay], keys[touch != 0]])
         order = np.argsort(all_keys, kind="stable")
         return Cubes(self.cell, all_keys[order], np.concatenate([self.touch[stay], touch[touch != 0]])[order])

@@ -135,7 +135,8 @@ class SheetKeys:
         box = self.sheets.window(sheet)
         blocks, origin = self.touch.blocks(self._touch_cells(box))
         key = self.of(sheet)
-        return Mark(self._still_part(sheet), blocks, origin, self.occupancy.parts(box), key)
+        on_meshes = self.touch if isinstance(self.touch, SeenTouch) else None
+        return Mark(self._still_part(sheet), blocks, origin, self.occupancy.parts(box), key, on_meshes)
 
     def _touch_cells(self, box: Box) -> tuple[int, int, int, int]:
         return cells(widened(box, self.facts.crowding), self.facts.level.touch_cell)

@@ -13,7 +13,6 @@ from thicket.document.mesh_touch import FARTHEST, WAYS, Cubes, pack, unpack, way
 from thicket.document.surface_settings import PlacedMesh
 from thicket.document.surfaces import chosen_surfaces
 from thicket.ground.shapes import Shape, distances_at
-from thicket.planted.mesh_painting import centres
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting
 from thicket.planted.surfaces import MeshFields
@@ -35,10 +34,11 @@ PRESENT = 0.02
 
 
 class Shell(NamedTuple):
-    """The cubes around a mesh's surface: keys int64 (n,), sorted; and points of the surface with the
-    direction that each faces, float64 (m, 3), in the mesh's own space."""
+    """The cubes around a mesh's surface: keys int64 (n,), sorted, and their middles float64 (n, 3); and
+    points of the surface with the direction that each faces, float64 (m, 3), in the mesh's own space."""
 
     keys: np.ndarray
+    middle: np.ndarray
     at: np.ndarray
     normal: np.ndarray
 
@@ -65,7 +65,7 @@ def shell_of(mesh: Mesh, cell: float) -> Shell:
     way, cubes = unpack(read)
     steps = np.stack(np.meshgrid(*[np.arange(-1, 3)] * 3), axis=-1).reshape(-1, 3)
     keys = np.unique(np.concatenate([pack(way, cubes + step) for step in steps]))
-    return Shell(keys, at, normal)
+    return Shell(keys, (unpack(keys)[1] + 0.5) * cell, at, normal)
 
 
 def shell(meshes: PlacedMeshes, placed: PlacedMesh, cell: float) -> Shell:
@@ -105,17 +105,17 @@ def mesh_painting(
         if cubes is None or not len(cubes.keys):
             cubes = Cubes(cell_for(meshes.mesh(placed), level.touch_cell, placed.scale))
         around = shell(meshes, placed, cubes.cell)
-        keys, radius = around.keys, stroke.radius / placed.scale
+        keys, at, radius = around.keys, around.middle, stroke.radius / placed.scale
         path = None if fill else paths_of(stroke, placed, surface)
         if path:
             margin = (ease_margin(radius, cubes.cell) if stroke.verb == "ease" else 0) * cubes.cell
-            at = centres(cubes, keys)
             near = (at > path.at.min(axis=0) - radius - margin) & (at < path.at.max(axis=0) + radius + margin)
-            keys = keys[near.all(axis=1)]
+            near = near.all(axis=1)
+            keys, at = keys[near], at[near]
         if not len(keys):
             continue
         way, at_cubes = unpack(keys)
-        at, before = centres(cubes, keys), cubes.of(keys)
+        before = cubes.of(keys)
         works = np.ones(len(keys), np.float32)
         if path:
             works = cover_cubes(stroke.at_scale(1 / placed.scale), path, at, WAYS[way])

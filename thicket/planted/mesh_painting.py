@@ -13,7 +13,7 @@ from thicket.document.surface_settings import PlacedMesh
 from thicket.document.touch import BLOCK, Cells
 from thicket.hashing import hash_of
 from thicket.lazy import lazy
-from thicket.planted.sheets import Box, around_any, box_around, widened
+from thicket.planted.sheets import Box, around_any, box_around
 from thicket.planting.mesh_strokes import MeshPath, reached
 from thicket.planting.pins import Pins
 from thicket.planting.points import Seats
@@ -46,21 +46,34 @@ def centres(cubes: Cubes, keys: np.ndarray) -> np.ndarray:
     return (unpack(keys)[1] + 0.5) * cubes.cell
 
 
+def changed_cubes(was: Cubes | None, now: Cubes | None) -> np.ndarray | None:
+    """The box around all places that two paintings of one mesh may differ at: its low and high corners
+    (2, 3), in m of the mesh's own space; None when they are alike."""
+    given = now or was
+    if was is now or given is None:
+        return None
+    old, new = was or Cubes(given.cell), now or Cubes(given.cell)
+    parts = [mine.keys[mine.touch != other.of(mine.keys)] for mine, other in ((old, new), (new, old))]
+    keys = np.concatenate(parts if old.cell == new.cell else [old.keys, new.keys])
+    if not len(keys):
+        return None
+    cubes, cell = unpack(keys)[1], max(old.cell, new.cell)
+    return np.stack([cubes.min(axis=0) - 0.5, cubes.max(axis=0) + 1.5]) * cell
+
+
 def painted_box(level: Level, was: MeshTouch, now: MeshTouch) -> Box | None:
     """The box in m outside of which two paintings of a stand are alike; None when they are everywhere."""
     boxes: list[Box | None] = []
     for number in was.surfaces.keys() | now.surfaces.keys():
-        old, new = (of.surfaces.get(number) for of in (was, now))
-        given, placed = old or new, level.surfaces.get(number)
-        if old is new or given is None or placed is None:
-            continue
-        old, new = old or Cubes(given.cell), new or Cubes(given.cell)
-        keys = np.union1d(old.keys, new.keys)
-        keys = keys[old.of(keys) != new.of(keys)] if old.cell == new.cell else keys
-        if len(keys):
-            at = placed.in_level(centres(given, keys))
-            box = box_around(at[:, 0], at[:, 2])
-            boxes.append(widened(box, max(cube_reach(of, placed) for of in (old, new))))
+        box, placed = (
+            changed_cubes(was.surfaces.get(number), now.surfaces.get(number)),
+            level.surfaces.get(number),
+        )
+        if box is not None and placed is not None:
+            at = placed.in_level(
+                np.array([[box[i, 0], box[j, 1], box[k, 2]] for i, j, k in np.ndindex(2, 2, 2)])
+            )
+            boxes.append(box_around(at[:, 0], at[:, 2]))
     return around_any(*boxes)
 
 
@@ -85,6 +98,21 @@ class SeenTouch:
                 out[of] = cubes.at(own.at[index], own.normal[index])
         out[self.where_uprooted(points)] = -1
         return out
+
+    def differing(self, was: SeenTouch, points: Seats, margin: float) -> tuple[np.ndarray, np.ndarray]:
+        """Which places may read other touch than before, and which lie within a margin in m of those; bool
+        (n,) each."""
+        reached, near = np.zeros(len(points.x), bool), np.zeros(len(points.x), bool)
+        for number in self.touch.surfaces.keys() | was.touch.surfaces.keys():
+            box = changed_cubes(was.touch.surfaces.get(number), self.touch.surfaces.get(number))
+            of = np.flatnonzero(points.cell[:, 0] == number)
+            if box is None or not len(of):
+                continue
+            at = self.places.own_points(number).at[points.cell[of, 1]]
+            wide = margin / self.level.surfaces[number].scale
+            reached[of] = ((at > box[0]) & (at < box[1])).all(axis=1)
+            near[of] = ((at >= box[0] - wide) & (at <= box[1] + wide)).all(axis=1)
+        return reached, near
 
     def where_uprooted(self, points: Seats) -> np.ndarray:
         """At which places the stand was uprooted; bool (n,)."""

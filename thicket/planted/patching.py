@@ -27,13 +27,14 @@ NOTHING = Occupied("", NO_DISCS, b"")
 
 class Mark(NamedTuple):
     """What a sheet's plants follow from, and the key they are kept under. `origin` is the first block's
-    column and row."""
+    column and row; `painting` what is painted on placed meshes, where the stand grows on those."""
 
     still: str
     blocks: np.ndarray
     origin: tuple[int, int]
     taken: Parts
     key: str
+    painting: object = None
 
     @property
     def nbytes(self) -> int:

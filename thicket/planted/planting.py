@@ -14,6 +14,7 @@ from thicket.document.level import Level, Stand
 from thicket.document.settings import StandSettings
 from thicket.document.touch import Cells, TouchMap
 from thicket.ground.heights import Ground
+from thicket.ground.shapes import Shape
 from thicket.hashing import digest_of
 from thicket.lazy import lazy
 from thicket.planted.facts import Facts
@@ -29,6 +30,7 @@ from thicket.planted.suitability import SiteRasters
 from thicket.planted.surfaces import MeshFields, MeshPlaces, MeshRoom
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density, density_field, expected_count
+from thicket.planting.hashing import plant_ids
 from thicket.planting.pins import Pins
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import Discs, concat_discs, covered, near, standing
@@ -293,8 +295,7 @@ class Planting(Sheets):
         free = self.occupancy.has_room(plants, points.threshold[which], grown)
         if grown != box:
             free &= inside(box, points.x[which], points.z[which])
-        trails = trails_near(list(self.level.shapes.values()), self.stand.stratum, box)
-        plants = laid_over(plants if free.all() else plants.take(free), trails)
+        plants = laid_over(plants if free.all() else plants.take(free), self._trails(box))
         if not len(self.pins.id):
             return plants
         return join([plants, self.pinned.take(inside(box, self.pins.x, self.pins.z))])
@@ -342,6 +343,8 @@ class Planting(Sheets):
         was = self.around.cache.peek(("plants", old.key))
         if was is None:
             return None
+        if isinstance(self.painting, SeenTouch) and isinstance(old.painting, SeenTouch):
+            return self._painted_over(self.painting, old.painting, sheet, was)
         within = (
             self._changed_in[1] if self._changed_in and self._changed_in[0].get(sheet) == old.key else None
         )
@@ -354,6 +357,30 @@ class Planting(Sheets):
         if cut is None:
             return was
         return patched(was, self.plants_in(around_cut(cut, self.window(sheet))), cut)
+
+    def _painted_over(self, now: SeenTouch, before: SeenTouch, sheet: Sheet, was: Plants) -> Plants:
+        """A sheet's plants on placed meshes after other painting, from those before it."""
+        window, crowding = self.window(sheet), self.facts.crowding
+        points = self._candidates(widened(window, crowding))
+        assert isinstance(points, Seats)
+        reached, near = now.differing(before, points, crowding)
+        reached &= inside(window, points.x, points.z)
+        if not reached.any():
+            return was
+        points, reached = chosen(points, near), reached[near]
+        which = np.flatnonzero(self.wanted(points))
+        plants = self._grown_at(points, which)
+        free = reached[which] & self.occupancy.has_room(
+            plants, points.threshold[which], box_around(points.x, points.z)
+        )
+        plants = laid_over(plants.take(free), self._trails(window))
+        ids = plant_ids(self.core.number, self.core.key + points.salt, points.cell)[reached]
+        stay = ~np.isin(was.id, ids) | np.isin(was.id, self.pins.id)
+        return in_order(join([was.take(stay), plants]))
+
+    def _trails(self, box: Box) -> list[Shape]:
+        """The paths that lay its plants over in a box."""
+        return trails_near(list(self.level.shapes.values()), self.stand.stratum, box)
 
     def planted_already(self, sheet: Sheet) -> bool:
         """Whether a sheet's plants are at hand."""

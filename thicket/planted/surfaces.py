@@ -267,17 +267,17 @@ def _apart(at: np.ndarray, room: np.ndarray, others: np.ndarray, reach: np.ndarr
 
 
 def _crowded(at: np.ndarray, r: np.ndarray, thresholds: np.ndarray, gap: float) -> np.ndarray:
-    """Which plants stand in the footprint of one of a lower threshold that stands; bool (n,)."""
+    """Which plants stand in the footprint of one of a lower threshold, in one round as
+    `thicket.planting.room.crowded`; bool (n,)."""
     out = np.zeros(len(at), bool)
     if not len(at):
         return out
-    rank = np.empty(len(at), int)
-    rank[np.lexsort((np.arange(len(at)), thresholds))] = np.arange(len(at))
     pairs = cKDTree(at).query_pairs(2 * float(r.max()) + gap, output_type="ndarray")
-    first, second = np.where((rank[pairs[:, 0]] < rank[pairs[:, 1]])[:, None], pairs, pairs[:, ::-1]).T
+    first, second = pairs.T
     close = np.linalg.norm(at[first] - at[second], axis=1) < r[first] + r[second] + gap
     first, second = first[close], second[close]
-    for k in np.argsort(rank[second], kind="stable"):
-        if not out[first[k]]:
-            out[second[k]] = True
+    lower, higher = thresholds[first] < thresholds[second], thresholds[second] < thresholds[first]
+    out[second[lower]] = out[first[higher]] = True
+    # of equal ones the later gives way
+    out[np.maximum(first, second)[~lower & ~higher]] = True
     return out
