@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from demo.level import STOCK
-from demo.stock import MODELS
+from demo import level, placed, stock
 from thicket.stock.making import Made, made
 from thicket.stock.traits import Edit, Traits, edited
 
@@ -20,7 +19,12 @@ GROUPS = {
     "slate-slab": "rock",
     "sleeper": "made thing",
     "sleeper-stack": "made thing",
+    "erratic": "rock",
+    "ruined-walls": "made thing",
+    "spoil-wagon": "made thing",
 }
+STOCK = level.STOCK | placed.STOCK
+MODELS = stock.MODELS | placed.MODELS
 TAGS = {
     "birch": ["moor"],
     "rowan": ["moor"],
@@ -29,6 +33,8 @@ TAGS = {
     "slate-slab": ["quarry"],
     "sleeper": ["tramway"],
     "sleeper-stack": ["tramway"],
+    "ruined-walls": ["quarry"],
+    "spoil-wagon": ["tramway"],
 }
 
 

@@ -192,7 +192,7 @@ class Door(TransactionTestCase):
         view, stand, shape, item = said["view"], said["stands"][0], LANE, said["stock"][0]
         place = view["bookmarks"][0]
         pins = list(csv.reader(io.StringIO(self.good["pins.csv"].decode())))
-        pin = ["birch", "7", "birch", "9", "9", "0", "0", "0", "0", "1", "1", "1", "0.5", "0", "", ""]
+        pin = ["birch", "7", "birch", "9", "9", "0", "0", "0", "0", "1", "1", "1", "0.5", "0", "", "", "0"]
         changed = lambda at, **more: [at | more]
         layout = {"kind": "anchors", "host": stand["number"]}
         asks = {"kind": "stand", "stand": stand["number"], "lo": 0, "hi": 5}
@@ -238,10 +238,12 @@ class Door(TransactionTestCase):
             ("lift", "9e9"),
             ("plant", "-1"),
             ("qw", "nan"),
+            ("surface", "-1"),
         ):
             tries.append((self.good | {"pins.csv": rows(put(column, value))}, "pins.csv", "line 2"))
         tries.append((self.good | {"pins.csv": rows(pin, pin)}, "pins.csv", "twice"))
         tries.append((self.good | {"pins.csv": rows(*([pin] * 20_001))}, "pins.csv", "20,000"))
+        tries.append((self.good | {"touch/birch.npy": b"none"}, "touch/birch.npy", "damaged"))
         small = png(np.zeros((4, 4), np.uint8))
         tries.append((self.good | {"layers/turf.png": small}, "layers/turf.png", "the level has"))
         wide = self.good | self.with_file(masks=["m"]) | {"masks/m.png": png(np.zeros((2, 5000), np.uint8))}

@@ -11,6 +11,7 @@ from django.db import transaction
 
 from demo import ground as demo_ground
 from demo import level as demo_level
+from demo import placed
 from demo.stands import BY_HAND, STANDS, grazing
 from demo.stock import MODELS
 from server.document.planted import document_now, planted_of, store_difference
@@ -21,6 +22,7 @@ from server.shapes.models import Shape
 from server.stands.models import Stand
 from server.stands.rows import write_touch
 from server.stock.shelf import put_into
+from server.surfaces.models import Surface
 from thicket.document.plots import Plots
 from thicket.document.settings import StandSettings
 from thicket.document.shape_settings import ShapeSettings
@@ -81,6 +83,8 @@ class Command(BaseCommand):
             Membership.objects.create(user=user, level=level, role=role)
         self._plots(level)
         self._pins(level)
+        if not options["only"]:
+            self._placed(level)
 
     def _plots(self, level: Level) -> None:
         areas = dict(level.shapes.values_list("name", "number"))
@@ -135,6 +139,28 @@ class Command(BaseCommand):
             was = document_now(level)
             store_difference(level, was, edit.apply(was), None)
             level.new_version()
+
+    def _placed(self, level: Level) -> None:
+        """What is placed on the ground, with the stands that grow on it."""
+        put_into(level, list(placed.MODELS))
+        meshes = placed.surfaces(planted_of(level).ground)
+        for number, mesh in enumerate(meshes, start=1):
+            Surface.objects.create(level=level, number=number, settings=mesh.model_dump(mode="json"))
+        for number, spec in enumerate(placed.STANDS, start=len(STANDS) + 1):
+            settings = StandSettings.model_validate(spec["settings"]).model_dump(mode="json")
+            seed = seed_of(level.seed, spec["slug"])
+            fields = {**spec, "number": number, "place": number, "seed": seed, "settings": settings}
+            Stand.objects.create(level=level, **fields)
+        level.new_version()
+        x, y, z = meshes[0].in_level(np.array([placed.CRACK]))[0].tolist()
+        rowan = {"x": x, "z": z, "on": (1, y), "turn": 140}
+        number = level.stands.get(slug="boulder-rowan").number
+        edit = hand_edit(
+            planted_of(level), {number: PinChanges(add=[rowan], push=True)}, UUID(int=level.seed)
+        )
+        was = document_now(level)
+        store_difference(level, was, edit.apply(was), None)
+        level.new_version()
 
     def _level(self, built: demo_ground.QuarryGround, cell: float) -> Level:
         ground = Ground(built.heights, cell)

@@ -3,8 +3,7 @@
 from django.core.management.base import BaseCommand
 from django.db import transaction
 
-from demo.level import STOCK
-from demo.shelf import GROUPS, TAGS, starter
+from demo.shelf import GROUPS, STOCK, TAGS, starter
 from server.stock.models import ShelfItem
 from server.stock.shelf import put_on_shelf
 
