@@ -30,6 +30,7 @@ from server.stands.arranging_api import router as arranging
 from server.stands.brush_api import router as brush
 from server.stands.conditions_api import router as conditions
 from server.stands.painting_api import router as painting
+from server.stands.sets_api import router as stand_sets
 from server.stock.api import router as stock
 from server.stock.bring_api import router as bring
 from server.stock.item_api import router as item
@@ -124,6 +125,7 @@ for router in (
     pins,
     snapshots,
     conditions,
+    stand_sets,
     sight,
     devices,
     survey,

@@ -17,7 +17,14 @@ from server.stands.checking import check_items
 from server.stands.models import Stand
 from thicket.document.edits import AddStand, Edit, RemoveStand, SetStand
 from thicket.document.level_file import StandFile
-from thicket.planted.arranging import begun, duplicate_edit, exchange_edit, move_edit
+from thicket.planted.arranging import (
+    SavedStand,
+    begun,
+    duplicate_edit,
+    exchange_edit,
+    move_edit,
+    set_edit,
+)
 
 
 def _new_names(level: Level, name: str) -> tuple[int, str]:
@@ -65,6 +72,27 @@ def add(
     def make(row: Level) -> tuple[Edit, str]:
         stand = new_stand(row, name, stratum, sward, item, spacing, fullness, key, on)
         return AddStand(stand=stand), f"{name} added"
+
+    return commit_made(user, level, key, make)
+
+
+@action
+def plant_set(user: User, level: Level, key: UUID, called: str, saved: list[SavedStand], on: str) -> Done:
+    """Begin the stands of a set on a placed mesh, or a group, of a name, as one journal entry.
+
+    Raises: Refused when the level has not all their items, or too many plants would stand.
+    """
+
+    def make(row: Level) -> tuple[Edit, str]:
+        document, names = planted_of(row).level, []
+        taken: set[str] = set()
+        number, _ = _new_names(row, "stand")
+        for k, given in enumerate(saved):
+            name = f"{given.name}, {on}"[:80]
+            slug = free_slug(name, Stand.every.filter(level=row), "stand", reserved=taken)
+            taken.add(slug)
+            names.append((number + k, slug, name))
+        return set_edit(document, saved, [on], names, key), f"{called} planted on {on}"
 
     return commit_made(user, level, key, make)
 

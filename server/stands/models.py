@@ -110,6 +110,21 @@ class BrushTip(models.Model):
         return self.name
 
 
+class StandSet(models.Model):
+    """Stands that grew on a placed mesh, under a name, to be begun on others in any level of the team."""
+
+    name = models.CharField(max_length=80, unique=True)
+    stands = models.JSONField(help_text="a list of thicket.planted.arranging.SavedStand")
+    by = models.ForeignKey("auth.User", on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class ConditionSet(models.Model):
     """Site conditions under a name, for use in any level of the team."""
 

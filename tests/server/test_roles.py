@@ -16,6 +16,7 @@ from django.utils import timezone
 from PIL import Image
 
 from server.api import api
+from server.document.planted import planted_of
 from server.ground import drafts
 from server.ground.models import Draft, Mask
 from server.handover.files import path_of
@@ -24,7 +25,7 @@ from server.journal.models import Entry
 from server.levels.models import Level, Membership
 from server.pins.models import UprootedPlace
 from server.snapshots.models import Snapshot
-from server.stands.models import BrushTip, ConditionSet, Stand
+from server.stands.models import BrushTip, ConditionSet, Stand, StandSet
 from server.stock.models import BroughtItem, ShelfItem, ShelfVersion, StockItem
 from tests.core.levels import drawn_level
 from tests.fixtures import MARKS, PASSWORD, glb
@@ -33,6 +34,7 @@ from tests.server.test_devices import captures
 from tests.server.test_ground import GroundCase
 from thicket.document.drawing import tiers_for
 from thicket.document.folder import zip_level
+from thicket.planted.arranging import saved_stands
 
 BENCH = {"x": 1, "z": 1, "heading": 0, "bench": "planting"}
 WALK = {"points": [[60, 60], [120, 150]], "speed": 5}
@@ -100,6 +102,26 @@ class Roles(GroundCase):
             tiers=tiers_for(MARKS),
         )
         Membership.objects.create(user=users["lead"], level=self.other, role="lead")
+        self.people["lead"].post(
+            f"{self.base}/surfaces",
+            {"key": str(uuid.uuid4()), "put": [{**BALL, "name": "Rock"}]},
+            content_type="application/json",
+        )
+        self.post(
+            "/new-stand",
+            {
+                "key": str(uuid.uuid4()),
+                "name": "Clinging",
+                "stratum": "Moss",
+                "item": "birch",
+                "on": ["Rock"],
+            },
+        )
+        self.rock = self.level.surfaces.get().number
+        saved = saved_stands(planted_of(Level.objects.get(pk=self.level.pk)).level, self.rock)
+        self.stand_set = StandSet.objects.create(
+            name="Overgrown", stands=[stand.model_dump(mode="json") for stand in saved], by=users["lead"]
+        )
         self.post("/snapshots", {"key": str(uuid.uuid4()), "name": "Before"})
         self.shot = self.level.snapshots.get().pk
         self.mask = self.north.post(
@@ -259,6 +281,8 @@ class Roles(GroundCase):
             ),
             "/api/tips": ("make", lambda: {"file": png()}),
             "/api/saved-levels": ("make", lambda: {"file": self.saved(), "name": key}),
+            "/api/stand-sets": ("plant", {"name": "All", "level": self.level.slug, "surface": self.rock}),
+            f"{level}/surfaces/{{number}}/plant-set": ("plant", {"key": key, "set": self.stand_set.pk}),
             "/api/condition-sets": (
                 "plant",
                 {"name": "Steep", "level": self.level.slug, "conditions": [SLOPE]},
@@ -303,6 +327,8 @@ class Roles(GroundCase):
             ("delete", "/api/tips/{tip}"): ("own", {}),
             ("delete", f"{level}/snapshots/{{snapshot}}"): ("plant", {"key": key}),
             ("delete", "/api/condition-sets/{pk}"): ("lead", {}),
+            ("delete", "/api/stand-sets/{pk}"): ("lead", {}),
+            ("get", "/api/stand-sets"): ("anybody", None),
             ("put", "/api/session/keys"): ("anybody", {"keys": {}}),
             ("put", "/api/session/mark"): ("anybody", {"mark": "star"}),
             ("put", "/api/session/name"): ("anybody", {"name": "Another"}),
@@ -362,7 +388,8 @@ class Roles(GroundCase):
             "stand": self.birch.pk,
             "entry": entry,
             "snapshot": self.shot,
-            "pk": self.keep_set.pk,
+            "pk": self.stand_set.pk if "stand-sets" in path else self.keep_set.pk,
+            "number": self.rock,
             "tip": self.tip.pk,
             "file": "plants.csv",
             "batch": self.batches.get(name, self.batches["lead"]).batch,
@@ -473,7 +500,7 @@ class Roles(GroundCase):
                 elif (
                     name == "stranger"
                     and "{slug}" in template
-                    or template == "/api/condition-sets"
+                    or template in ("/api/condition-sets", "/api/stand-sets")
                     and name == "stranger"
                 ):
                     self.assertEqual(status, 404, said)
@@ -518,6 +545,7 @@ class Roles(GroundCase):
         edit = {"revision": 1, "name": "Spare", "group": "rock", "traits": {}}
         tries = [
             ("delete", f"/api/condition-sets/{self.keep_set.pk}", {}),
+            ("delete", f"/api/stand-sets/{self.stand_set.pk}", {}),
             (
                 "post",
                 "/api/condition-sets",

@@ -34,6 +34,9 @@ class Surfaces(GroundCase):
     def place(self, client=None, **more):
         return self.post("/surfaces", {"key": key(), "put": [{**TANK, **more}]}, client or self.lead)
 
+    def sent(self, address, body):
+        return self.lead.post(address, json.dumps(body), content_type="application/json")
+
     def listed(self):
         return self.lead.get(f"{self.base}/surfaces").json()
 
@@ -185,6 +188,55 @@ class Surfaces(GroundCase):
         regrown = self.stored_as_planted().keys()
         self.assertIn(plant, regrown)
         self.assertLess(len(before.keys() - regrown), 3, "but for those that leave room to it")
+
+    def test_what_grows_on_it_is_kept_as_a_set_and_planted_on_another(self):
+        self.place()
+        self.moss()
+        self.moss(name="Ferns", stratum="Field", spacing=6, fullness=0.2)
+        path = Stand.objects.get(level=self.level, slug="moss").pk
+        conditions = [{"kind": "slope", "lo": 0, "hi": 70}, {"kind": "path", "lo": 2, "hi": 90}]
+        self.lead.patch(
+            f"{self.base}/stands/{path}",
+            json.dumps({"key": key(), "settings": {"conditions": conditions}}),
+            content_type="application/json",
+        )
+        self.place(name="Pipe", group="scrap", at=[60, 371, 60])
+        self.place(name="Rock", group="", at=[20, 371, 75])
+        tank, _, rock = (s["id"] for s in self.listed())
+        keep = {"name": "Overgrown", "level": self.level.slug, "surface": tank}
+        kept = self.sent("/api/stand-sets", keep).json()
+        self.assertEqual((kept["stands"], kept["items"]), (["Ferns", "Moss"], ["birch"]))
+        before = len(self.forms())
+        body = {"key": key(), "set": kept["id"]}
+        planted = self.post(f"/surfaces/{rock}/plant-set", body, self.lead).json()
+        self.assertEqual(planted["entry"]["what"], "Overgrown planted on Rock")
+        self.assertEqual(len(planted["made"]), 2)
+        stands = {s.name: s for s in Stand.objects.filter(level=self.level, pk__in=planted["made"])}
+        self.assertEqual(stands.keys(), {"Ferns, Rock", "Moss, Rock"})
+        moss = stands["Moss, Rock"].settings
+        self.assertEqual((moss["on"], [c["kind"] for c in moss["conditions"]]), (["Rock"], ["slope"]))
+        self.assertEqual(len(self.forms()), before)
+        planting = planted_of(Level.objects.get(pk=self.level.pk))[stands["Moss, Rock"].slug]
+        self.assertGreater(planting.count(), 40)
+        self.lead.post(f"{self.base}/undo")
+        self.assertFalse(Stand.objects.filter(pk__in=planted["made"]).exists())
+        on_group = {"key": key(), "set": kept["id"], "group": True}
+        group = self.post(f"/surfaces/{tank}/plant-set", on_group, self.lead).json()
+        self.assertEqual({s.settings["on"][0] for s in Stand.objects.filter(pk__in=group["made"])}, {"scrap"})
+        for body, address, status, words in (
+            ({"key": key(), "set": 99}, f"{self.base}/surfaces/{rock}/plant-set", 404, "no set of stands 99"),
+            (
+                {"key": key(), "set": kept["id"]},
+                f"{self.base}/surfaces/77/plant-set",
+                404,
+                "no placed mesh 77",
+            ),
+            ({**keep, "surface": rock}, "/api/stand-sets", 422, "nothing grows on Rock yet"),
+        ):
+            answer = self.sent(address, body)
+            self.assertEqual(answer.status_code, status, answer.content)
+            self.assertIn(words, answer.json()["detail"])
+        self.assertEqual(self.lead.delete(f"/api/stand-sets/{kept['id']}").status_code, 204)
 
     def test_its_triangles_come_as_gltf(self):
         self.place()

@@ -11,13 +11,16 @@ from thicket.document.edits.plants import uprooted_places
 from thicket.document.level import Item, Level, Stand
 from thicket.document.level_file import StandFile, file_of, stand_from
 from thicket.document.pin_rows import PinRow, Row, rows_of
-from thicket.document.settings import StandSettings, Stratum
+from thicket.document.settings import Name, StandSettings, Stratum, Strict
 from thicket.planted.level import PlantedLevel
 from thicket.planting.hashing import seed_of
+from thicket.planting.stands import STRATA
 from thicket.refused import Conflict, Refused
 
 BEGINNING = 20_000
 """A new stand begins with at most about so many plants."""
+OF_THE_LEVEL = "stand", "path", "area", "obstacle", "mask", "layer"
+"""Kinds of conditions that ask for what only one level has."""
 CLINGING = "Stone", "Field", "Moss"
 """What begins along the surface of a mesh, and not upright."""
 
@@ -88,6 +91,90 @@ def begun(
         few = round(max(min(0.4 if sward else 0.1, BEGINNING / max(most, 1)), 0.001), 3)
         given = given.model_copy(update={"settings": given.settings.model_copy(update={"fullness": few})})
     return given
+
+
+class SavedStand(Strict):
+    """A stand as a set of stands holds it: to be begun anew on another surface, in any level."""
+
+    name: Name
+    stratum: Stratum
+    sward: bool = False
+    colour: str = ""
+    settings: StandSettings
+
+
+def stands_on(level: Level, surface: int) -> list[Stand]:
+    """The stands that grow on a placed mesh, by number, first those that claim room first."""
+    placed = level.surfaces[surface]
+    names = {placed.name, placed.group} - {""}
+    return [stand for stand in level.in_order if names & set(stand.settings.on)]
+
+
+def saved_stands(level: Level, surface: int) -> list[SavedStand]:
+    """The stands that grow on a placed mesh, by number, as a set holds them. What they say of other stands,
+    shapes and masks of the level is left out.
+
+    Raises: Refused when none grows there.
+    """
+    found = stands_on(level, surface)
+    if not found:
+        raise Refused(f"surface: nothing grows on {level.surfaces[surface].name} yet")
+    out = []
+    for stand in found:
+        given = stand.settings.model_dump(mode="json")
+        given["conditions"] = [c for c in given["conditions"] if c["kind"] not in OF_THE_LEVEL]
+        given["mix"] = [{**entry, "drive": None} for entry in given["mix"]]
+        given["on"] = []
+        out.append(
+            SavedStand(
+                name=stand.name,
+                stratum=checked(Stratum, stand.stratum),
+                colour=stand.colour,
+                settings=StandSettings.model_validate(given),
+            )
+        )
+    return out
+
+
+def set_edit(
+    level: Level,
+    saved: Sequence[SavedStand],
+    on: Sequence[str],
+    names: Sequence[tuple[int, str, str]],
+    salt: object,
+) -> Edit:
+    """Begin the stands of a set on placed meshes or groups of some names; `names` are the number, slug and
+    name that each is given.
+
+    Raises: Refused when the level has not all their items.
+    """
+    missing = {e.item for given in saved for e in given.settings.mix} - level.stock.keys()
+    if missing:
+        raise Refused(
+            f"set: the level has no {', '.join(sorted(missing))} in stock; take it from the shelf first"
+        )
+    last = dict.fromkeys(STRATA, -1)
+    for stand in level.stands.values():
+        last[stand.stratum] = max(last[stand.stratum], stand.place)
+    edits: list[Edit] = []
+    for given, (number, slug, name) in zip(saved, names):
+        last[given.stratum] += 1
+        edits.append(
+            AddStand(
+                stand=StandFile(
+                    number=number,
+                    slug=slug,
+                    name=name,
+                    stratum=given.stratum,
+                    place=last[given.stratum],
+                    sward=given.sward,
+                    seed=seed_of(level.seed, number, salt),
+                    colour=given.colour,
+                    settings=given.settings.model_copy(update={"on": list(on)}),
+                )
+            )
+        )
+    return several(edits)
 
 
 def duplicate_edit(level: Level, of: Stand, number: int, slug: str, salt: object) -> Edit:

@@ -13,6 +13,7 @@ import { whole } from '../budget/budget'
 import { useLevel } from '../level/level'
 import ActionButton from '../shared/ActionButton.vue'
 import ItemPicker from '../shared/ItemPicker.vue'
+import StandSets from './StandSets.vue'
 import SurfaceForm from './SurfaceForm.vue'
 import { FORMS, NEW, useSurfaces } from './surfaces'
 
@@ -124,6 +125,10 @@ function placeItem(slug: string) {
               >Remove</ActionButton
             >
           </p>
+          <StandSets
+            v-if="surfaces.surface && !surfaces.draft && store.mayPlant && surfaces.surface.planted"
+            :surface="surfaces.surface"
+          />
         </div>
       </li>
     </ol>
