@@ -13,6 +13,7 @@ from thicket.document.mesh_touch import FARTHEST, WAYS, Cubes, pack, unpack, way
 from thicket.document.surface_settings import PlacedMesh
 from thicket.document.surfaces import chosen_surfaces
 from thicket.ground.shapes import Shape, distances_at
+from thicket.planted.mesh_painting import in_box
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting
 from thicket.planted.surfaces import MeshFields
@@ -109,8 +110,8 @@ def mesh_painting(
         path = None if fill else paths_of(stroke, placed, surface)
         if path:
             margin = (ease_margin(radius, cubes.cell) if stroke.verb == "ease" else 0) * cubes.cell
-            near = (at > path.at.min(axis=0) - radius - margin) & (at < path.at.max(axis=0) + radius + margin)
-            near = near.all(axis=1)
+            reach = radius + margin
+            near = in_box(at, path.at.min(axis=0) - reach, path.at.max(axis=0) + reach)
             keys, at = keys[near], at[near]
         if not len(keys):
             continue

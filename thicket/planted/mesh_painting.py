@@ -13,7 +13,7 @@ from thicket.document.surface_settings import PlacedMesh
 from thicket.document.touch import BLOCK, Cells
 from thicket.hashing import hash_of
 from thicket.lazy import lazy
-from thicket.planted.sheets import Box, around_any, box_around
+from thicket.planted.sheets import Box, around_any, box_around, inside, widened
 from thicket.planting.mesh_strokes import MeshPath, reached
 from thicket.planting.pins import Pins
 from thicket.planting.points import Seats
@@ -61,6 +61,18 @@ def changed_cubes(was: Cubes | None, now: Cubes | None) -> np.ndarray | None:
     return np.stack([cubes.min(axis=0) - 0.5, cubes.max(axis=0) + 1.5]) * cell
 
 
+def _on_plan(placed: PlacedMesh, box: np.ndarray) -> Box:
+    """The box on the plan, in m, around a box of a mesh's own space."""
+    corners = np.array([[box[i, 0], box[j, 1], box[k, 2]] for i, j, k in np.ndindex(2, 2, 2)])
+    at = placed.in_level(corners)
+    return box_around(at[:, 0], at[:, 2])
+
+
+def in_box(at: np.ndarray, low: np.ndarray, high: np.ndarray) -> np.ndarray:
+    """Which places, float64 (n, 3), lie in a box from a low to a high corner, both included; bool (n,)."""
+    return np.logical_and.reduce([(at[:, k] >= low[k]) & (at[:, k] <= high[k]) for k in range(3)])
+
+
 def painted_box(level: Level, was: MeshTouch, now: MeshTouch) -> Box | None:
     """The box in m outside of which two paintings of a stand are alike; None when they are everywhere."""
     boxes: list[Box | None] = []
@@ -105,13 +117,16 @@ class SeenTouch:
         reached, near = np.zeros(len(points.x), bool), np.zeros(len(points.x), bool)
         for number in self.touch.surfaces.keys() | was.touch.surfaces.keys():
             box = changed_cubes(was.touch.surfaces.get(number), self.touch.surfaces.get(number))
-            of = np.flatnonzero(points.cell[:, 0] == number)
-            if box is None or not len(of):
+            placed = self.level.surfaces.get(number)
+            if box is None or placed is None:
                 continue
+            plan = widened(_on_plan(placed, box), margin)
+            of = np.flatnonzero(inside(plan, points.x, points.z))
+            of = of[points.cell[of, 0] == number]
             at = self.places.own_points(number).at[points.cell[of, 1]]
-            wide = margin / self.level.surfaces[number].scale
-            reached[of] = ((at > box[0]) & (at < box[1])).all(axis=1)
-            near[of] = ((at >= box[0] - wide) & (at <= box[1] + wide)).all(axis=1)
+            wide = margin / placed.scale
+            reached[of] = in_box(at, box[0], box[1])
+            near[of] = in_box(at, box[0] - wide, box[1] + wide)
         return reached, near
 
     def where_uprooted(self, points: Seats) -> np.ndarray:
