@@ -184,6 +184,8 @@ class Painting(InFolder):
         one = {"stand": 20, "surface": 1, "cell": 1.0, "cubes": np.zeros((1, 4), np.int16)}
         for change, kind, words in (
             ({"delta": np.ones(2, np.int16)}, Refused, "another length"),
+            ({"delta": np.ones(1, np.float32) * np.nan}, Refused, "whole numbers"),
+            ({"delta": np.ones(1, np.int16), "cubes": np.zeros(4, np.int16)}, Refused, "place along x"),
             ({"delta": np.ones(1, np.int16), "surface": 9}, Missing, "no placed mesh 9"),
             ({"delta": np.ones(1, np.int16), "cell": 0.0}, Refused, "wider than 0"),
             ({"delta": np.ones(1, np.int16), "cell": 3.0}, Conflict, "cubes of 1 m"),

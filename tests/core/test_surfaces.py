@@ -19,6 +19,7 @@ from thicket.document.edits import ChangeSettings, ChangeSurfaces, LeaveItem, Pa
 from thicket.document.folder import save_level
 from thicket.document.reading import open_level
 from thicket.document.surface_settings import MadeMesh, PlacedMesh
+from thicket.planted.explaining import look
 from thicket.planted.export import level_json, plants_csv
 from thicket.planted.hiding import hidden_share
 from thicket.planted.survey import survey
@@ -27,6 +28,7 @@ from thicket.sight.cost import loads_of
 from thicket.sight.drawing import Drawing
 from thicket.sight.pops import ASPECT, FOV
 from thicket.sight.views import View
+from thicket.site.conditions import Condition
 from thicket.surfaces.mesh import Mesh, made_mesh, mended
 from thicket.surfaces.placing import SHARES, points_on, spread
 
@@ -314,6 +316,34 @@ class Planted(InFolder):
             for k, heading in enumerate(found.headings.tolist()):
                 cost = placed.ground_cost(View(*eye, heading, 0, FOV, ASPECT))
                 np.testing.assert_allclose(found.loads[0][place, k], loads_of(cost), rtol=1e-6)
+
+    def test_the_distance_to_them_is_a_condition_on_the_terrain_and_on_others(self):
+        near = {"kind": "mesh", "lo": 0, "hi": 4}
+        skirt = grown()
+        stand = plain_stand(30, "Field", 1.2)
+        given = {**stand.settings.model_dump(), "conditions": [near], "clear_of": [], "fullness": 1}
+        skirt = thicket.plant(
+            skirt.level.with_stand(replace(stand, settings=stand.settings.model_validate(given)))
+        )
+        forms = np.array(list(plants_of(skirt, 30).values()))
+        far = np.abs(np.linalg.norm(forms[:, :3] - BALL.at, axis=1) - 12)
+        self.assertGreater(len(far), 20)
+        self.assertLess(far.max(), 4 + 1.6)
+        moved = skirt.after(ChangeSurfaces(put={1: BALL.model_copy(update={"at": (100, 375, 90)})})).after
+        anew = thicket.plant(moved.level)
+        self.assertEqual(plants_of(moved, 30).keys(), plants_of(anew, 30).keys())
+        self.assertNotEqual(plants_of(moved, 30).keys(), plants_of(skirt, 30).keys())
+        # of a place on a mesh, to the others
+        wall = PlacedMesh(name="Wall", made=MadeMesh(form="block", size=(2, 40, 40)), at=(142, 372, 128))
+        both = ChangeSurfaces(put={2: wall}).apply(grown(conditions=[near]).level)
+        facing = np.array(list(plants_of(thicket.plant(both)).values()))
+        self.assertGreater(len(facing), 20)
+        self.assertGreater(facing[:, 0].min(), 141 - 4 - 0.8)
+        gone = thicket.plant(replace(both, surfaces={1: BALL}))
+        self.assertEqual(len(plants_of(gone)), 0)
+        named = Condition("mesh", 0, 4, shapes=(7,))
+        with self.assertRaisesRegex(Refused, "no longer there"):
+            look(skirt, named)
 
     def test_they_hide_what_stands_behind_them(self):
         planted = grown()

@@ -55,7 +55,7 @@ class PlantedLevel:
         self.level, self.threads, self.baked = level, threads, baked
         self.cache = Cache() if cache is None else cache  # an empty one is one all the same
         self.meshes = PlacedMeshes(level, self.cache)
-        self.rasters = SiteRasters(level, self.cache, threads, self.planting, lambda: self.meshes.outlines)
+        self.rasters = SiteRasters(level, self.cache, threads, self.planting, lambda: self.meshes)
         self._plantings: dict[int, Planting] = {}
         self.regions: dict[int, Box | None] = {}
         """By stand, the ground outside of which it is planted as in the level that this was edited from; None

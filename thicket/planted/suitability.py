@@ -16,17 +16,18 @@ from thicket.ground.wetness import topographic_wetness_index
 from thicket.hashing import digest
 from thicket.lazy import lazy
 from thicket.planted.parts import Standing
+from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.sheets import Box, widened
 from thicket.planted.tiled import TiledRaster
 from thicket.refused import Refused
 from thicket.site.conditions import Condition, deciding, joined, size_factor, sizing
 from thicket.site.fields import values
-from thicket.site.site import Site, Window, box_gap
+from thicket.site.site import Nearby, Site, Window, box_gap
 
 
 class SiteRasters:
     """The conditions' rasters over one level. `planting(number)` gives another stand's planting, which one
-    may measure to; `blocking()` the outlines of placed meshes that stand in the way."""
+    may measure to; `meshes()` what is placed on the ground."""
 
     def __init__(
         self,
@@ -34,9 +35,9 @@ class SiteRasters:
         cache: Cache,
         threads: int,
         planting: Callable[[int], Standing],
-        blocking: Callable[[], Sequence[Shape]] = tuple,
+        meshes: Callable[[], PlacedMeshes],
     ) -> None:
-        self._blocking = blocking
+        self._meshes = meshes
         self.level, self.cache, self.threads, self._planting = level, cache, threads, planting
         self.ground = level.heights.ground
         self.cell = self.ground.cell
@@ -49,8 +50,20 @@ class SiteRasters:
         layers = {name: self.level.layers.weights[..., k] for k, name in enumerate(self.level.layers.names)}
         masks = {name: mask.values for name, mask in self.level.masks.items()}
         return Site(
-            self.ground.heights, self.cell, layers, masks, self.level.shapes, self.wetness, self._places
+            self.ground.heights,
+            self.cell,
+            layers,
+            masks,
+            self.level.shapes,
+            self.wetness,
+            self._places,
+            self._nearby,
         )
+
+    def _nearby(self, numbers: Sequence[int], but: Sequence[int]) -> list[Nearby]:
+        meshes = self._meshes()
+        chosen = [n for n in numbers or self.level.surfaces if n in self.level.surfaces and n not in but]
+        return [meshes.nearby(number) for number in chosen]
 
     def wetness(self) -> np.ndarray:
         """The wetness of the whole ground at its vertices."""
@@ -108,6 +121,10 @@ class SiteRasters:
                 box = widened((x0, z0, x1, z1), c.reach + 1.0)
                 planting = self.other(c.stand)
                 return *common, c.reach, digest([planting.key(sheet) for sheet in planting.sheets_in(box)])
+            case "meshes":
+                chosen_meshes = [n for n in c.shapes or self.level.surfaces if n in self.level.surfaces]
+                keys = [self._meshes().key(number) for number in chosen_meshes]
+                return *common, c.reach, self.level.heights.key, digest(keys)
             case "layers":
                 return *common, self.level.layers.key
             case "mask":
@@ -127,7 +144,7 @@ class SiteRasters:
         )
 
     def _make(self, c: Condition, window: Window) -> np.ndarray:
-        if c.rule.needs != "shapes" and self.lacks(c):
+        if c.rule.needs not in ("shapes", "meshes") and self.lacks(c):
             layers = tuple(name for name in c.layers if name in self.level.layers.names)
             if not layers:
                 shape = window[3] - window[1], window[2] - window[0]
@@ -146,6 +163,8 @@ class SiteRasters:
                 return f"The level has no mask image {c.mask!r}"
             case "shapes" if any(n not in self.level.shapes for n in c.shapes):
                 return f"One of the {c.kind}s that a distance is taken to is no longer there"
+            case "meshes" if any(n not in self.level.surfaces for n in c.shapes):
+                return "One of the placed meshes that a distance is taken to is no longer there"
             case "plants" if c.stand not in self.level.stands:
                 return "The stand that a distance is taken to is no longer there"
         return ""
@@ -228,7 +247,7 @@ class SiteRasters:
     def clearing(self, kinds: Iterable[str]) -> list[Shape]:
         """The shapes of these kinds that keep plants away, outlines of placed meshes among them."""
         wanted = set(kinds)
-        shapes = (*self.level.shapes.values(), *self._blocking())
+        shapes = (*self.level.shapes.values(), *self._meshes().outlines)
         return [s for s in shapes if s.kind in wanted and s.clear is not None]
 
     def openness(self, kinds: Iterable[str], cell: float, shape: tuple[int, int]) -> np.ndarray:

@@ -30,7 +30,7 @@ from thicket.site.site import PlacesOnMeshes, Site, Window, box_gap, grown
 DISTANCE_SHOWN = 150.0
 """How far, in m, distances are shown where the band ends nearer."""
 
-Need = Literal["heights", "flow", "layers", "mask", "shapes", "plants", "nothing"]
+Need = Literal["heights", "flow", "layers", "mask", "shapes", "plants", "meshes", "nothing"]
 """What of a level a condition's values follow from; `flow` is the wetness of the whole ground."""
 
 
@@ -361,6 +361,39 @@ class ToStand(_Distance):
         return np.minimum(cKDTree(plants).query(places.at)[0], far).astype(np.float32)
 
 
+class ToMesh(_Distance):
+    """The distance through space to the surface of placed meshes; of a place on a mesh to the others."""
+
+    name, title = "mesh", "distance to placed meshes"
+    label, says = "Distance to placed meshes", "from the nearest surface of one"
+    begin, needs = (0.0, 4.0, 0.0, 4.0), "meshes"
+    parameters = ("shapes",)
+
+    def absent(self, c: Parameters) -> np.float32:
+        return far_away(c.reach)
+
+    def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
+        heights = to_cells(grown(site.heights, window, 0)[0])
+        z, x = np.mgrid[window[1] : window[3], window[0] : window[2]] * site.cell + 0.5 * site.cell
+        places = np.stack([x, heights, z], axis=-1).reshape(-1, 3)
+        return self._from(site, c, places, ()).reshape(heights.shape)
+
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        out = np.empty(len(places.at), np.float32)
+        for own in np.unique(places.mesh).tolist():
+            of = places.mesh == own
+            out[of] = self._from(places.site, c, places.at[of], (own,))
+        return out
+
+    def _from(self, site: Site, c: Parameters, places: np.ndarray, but: tuple[int, ...]) -> np.ndarray:
+        far = far_away(c.reach)
+        out = np.full(len(places), far, np.float32)
+        for near in site.meshes(c.shapes, but) if site.meshes else ():
+            found = near.tree.query(places, distance_upper_bound=float(far))[0]
+            out = np.minimum(out, found).astype(np.float32)
+        return out
+
+
 class MaskImage(Kind):
     name, title = "mask", "mask image"
     label, says = "Mask image", "0 black to 1 white"
@@ -423,6 +456,7 @@ KINDS: dict[str, Kind] = {
         ToArea(),
         ToObstacle(),
         ToStand(),
+        ToMesh(),
         MaskImage(),
         Flat(),
     )

@@ -16,10 +16,10 @@ class Parameters:
 
     centre: facing's middle bearing in degrees; its band is of the angle away from that. radius: in m, of
     hollow and flat. layers: names of ground layers, whose weights are added. noise: what noise looks at.
-    shapes: numbers of the paths, areas or obstacles that count, all of the kind when empty; depth: whether an
-    area's relative depth (0 edge – 1 deepest) is looked at in place of its distance. stand: number of the
-    stand whose plants count. mask: a mask image's name; curve: points (value, share), each 0–1, that its
-    values go through in place of the band, along straight lines between them. density: whether it decides
+    shapes: numbers of the paths, areas, obstacles or placed meshes that count, all when empty; depth:
+    whether an area's relative depth (0 edge – 1 deepest) is looked at in place of its distance. stand: number
+    of the stand whose plants count. mask: a mask image's name; curve: points (value, share), each 0–1, that
+    its values go through in place of the band, along straight lines between them. density: whether it decides
     where plants stand; size: what a plant's size is multiplied by where the condition fails, growing to 1
     where it holds; None leaves sizes alone.
     """

@@ -25,7 +25,8 @@ class Site:
     heights float32 (rows + 1, columns + 1) in m; cell in m; layers uint8 (rows, columns) by name, 255 for
     all; masks uint8 or uint16 of any size by name, stretched over the level; shapes by number; wetness, gives
     the wetness raster of the whole ground at the vertices; plants, gives the places (n, 2) of a stand's
-    plants in a box of level metres.
+    plants in a box of level metres; meshes, gives points over placed meshes of some numbers, all when there
+    are none, but for those of others.
     """
 
     heights: np.ndarray
@@ -35,6 +36,7 @@ class Site:
     shapes: Mapping[int, Shape] = field(default_factory=dict)
     wetness: Callable[[], np.ndarray] | None = None
     plants: Callable[[int, tuple[float, float, float, float]], np.ndarray] | None = None
+    meshes: Callable[[Sequence[int], Sequence[int]], list[Nearby]] | None = None
 
     @property
     def cells(self) -> tuple[int, int]:

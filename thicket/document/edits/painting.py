@@ -67,7 +67,11 @@ class PaintedMesh(Strict):
 
     def keys(self) -> np.ndarray:
         """Its cubes' numbers, int64 (n,). Raises: Refused when they cannot be cubes."""
-        cubes = np.asarray(self.cubes, np.int64).reshape(-1, 4)
+        if self.cubes.dtype.kind not in "iu" or self.delta.dtype.kind not in "iu":
+            raise Refused("cubes: they and their differences are whole numbers")
+        if self.cubes.ndim != 2 or self.cubes.shape[1] != 4:
+            raise Refused("cubes: each has the way that it faces, and its place along x, y and z")
+        cubes = np.asarray(self.cubes, np.int64)
         if self.delta.shape != (len(cubes),):
             raise Refused(f"delta: it has another length than its cubes, of which there are {len(cubes):,}")
         check_cubes(self.cell, cubes[:, 0], self.delta.astype(np.int32) // 2)

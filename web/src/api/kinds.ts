@@ -211,6 +211,26 @@ export const KINDS = {
     "radiusStep": 1.0,
     "distance": true
   },
+  "mesh": {
+    "label": "Distance to placed meshes",
+    "unit": "m",
+    "says": "from the nearest surface of one",
+    "step": 0.5,
+    "digits": 1,
+    "begin": [
+      0.0,
+      4.0,
+      0.0,
+      4.0
+    ],
+    "parameters": [
+      "shapes"
+    ],
+    "radius": 20.0,
+    "radiusLabel": "",
+    "radiusStep": 1.0,
+    "distance": true
+  },
   "mask": {
     "label": "Mask image",
     "unit": "",

@@ -4172,7 +4172,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "altitude" | "slope" | "facing" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "mask" | "flat";
+            kind: "altitude" | "slope" | "facing" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "mesh" | "mask" | "flat";
             /** Lo */
             lo: number;
             /** Hi */

@@ -72,7 +72,7 @@ watch(
     () => store.level?.layers_revision,
     () => store.shapes,
     onMeshes,
-    () => (onMeshes.value ? store.surfaces : 0),
+    () => (onMeshes.value || c.value.kind === 'mesh' ? store.surfaces : 0),
     () => (has(c.value.kind, 'stand') ? store.stands : 0),
   ],
   () => {
@@ -108,7 +108,13 @@ const above = computed(() => {
   const at = store.stands.indexOf(first)
   return store.stands.filter((s, k) => !s.sward && k < at)
 })
-const ofKind = computed(() => store.shapes.filter((s) => s.kind === c.value.kind))
+/** What a distance can be taken to: the level's shapes of its kind, or its placed meshes. */
+const ofKind = computed(() =>
+  (c.value.kind === 'mesh' ? store.surfaces : store.shapes.filter((s) => s.kind === c.value.kind)).map(
+    ({ id, name }) => ({ id, name }),
+  ),
+)
+const several = computed(() => (c.value.kind === 'mesh' ? 'placed meshes' : `${c.value.kind}s`))
 const set = (part: Partial<Condition>) => emit('change', { ...c.value, ...part })
 const flip = <T,>(list: T[], item: T) =>
   list.includes(item) ? list.filter((x) => x !== item) : [...list, item]
@@ -287,8 +293,8 @@ function keys(event: KeyboardEvent) {
         :items="ofKind"
         item-title="name"
         item-value="id"
-        :label="`Of these ${c.kind}s`"
-        :placeholder="`all ${c.kind}s`"
+        :label="`Of these ${several}`"
+        :placeholder="`all ${several}`"
         persistent-placeholder
         hide-details
         :disabled="disabled"
@@ -296,7 +302,8 @@ function keys(event: KeyboardEvent) {
         @update:model-value="set({ shapes: $event ?? [] })"
       />
       <p v-if="isDistance && !ofKind.length" class="faint">
-        This level has no {{ c.kind }}s yet; draw one on the Ground bench.
+        This level has no {{ several }} yet; {{ c.kind === 'mesh' ? 'place one' : 'draw one' }} on the Ground
+        bench.
       </p>
       <v-checkbox
         v-if="has(c.kind, 'depth')"
