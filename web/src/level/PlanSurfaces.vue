@@ -16,7 +16,7 @@ const drawn = computed(() => {
       return {
         s,
         d: `${d}Z`,
-        top: Math.min(...at.map((p) => p[1])),
+        low: Math.max(...at.map((p) => p[1])),
         wide: Math.max(...at.map((p) => p[0])) - Math.min(...at.map((p) => p[0])),
         middle: props.stage.plan.to(s.at[0], s.at[2]),
       }
@@ -28,9 +28,9 @@ const labels = computed(() => {
   const first = (d: (typeof drawn.value)[number]) => (d.s.id === surfaces.chosen ? Infinity : d.wide)
   return [...drawn.value]
     .sort((a, b) => first(b) - first(a))
-    .filter(({ s, wide, top, middle }) => {
+    .filter(({ s, wide, low, middle }) => {
       const half = s.name.length * 3.4
-      const mine = [middle[0] - half, top - 19, middle[0] + half, top - 2]
+      const mine = [middle[0] - half, low + 2, middle[0] + half, low + 19]
       const over = taken.some((t) => mine[0] < t[2] && mine[2] > t[0] && mine[1] < t[3] && mine[3] > t[1])
       if (s.id !== surfaces.chosen && (over || wide < 14)) return false
       taken.push(mine)
@@ -75,10 +75,10 @@ function drag(event: PointerEvent) {
     </g>
     <template v-if="edits">
       <text
-        v-for="{ s, top, middle } in labels"
+        v-for="{ s, low, middle } in labels"
         :key="`t${s.id}`"
         :x="middle[0]"
-        :y="top - 5"
+        :y="low + 15"
         text-anchor="middle"
       >
         {{ s.name }}
