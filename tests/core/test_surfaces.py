@@ -345,6 +345,22 @@ class Planted(InFolder):
         with self.assertRaisesRegex(Refused, "no longer there"):
             look(skirt, named)
 
+    def test_the_angle_to_a_direction_is_that_of_the_surface(self):
+        toward = {"kind": "toward", "lo": 0, "hi": 50, "toward": [90, 30]}
+        forms = np.array(list(plants_of(grown(conditions=[toward])).values()))
+        way = np.array([np.cos(np.radians(30)), np.sin(np.radians(30)), 0.0])
+        out = forms[:, :3] - BALL.at
+        angle = np.degrees(np.arccos(out @ way / np.linalg.norm(out, axis=1)))
+        self.assertGreater(len(forms), 100)
+        self.assertTrue(40 < angle.max() < 50 + 5, angle.max())
+        level = thicket.plant(drawn_level(3, singles=2))
+        values = level.rasters.whole_values(Condition("toward", 0, 50, toward=(90.0, 30.0)))
+        side = np.arange(values.shape[0]) + 0.5
+        x, z = (a.ravel() for a in np.meshgrid(side, side))
+        normals = level.ground.normal_at(x, z).astype(float)
+        there = np.degrees(np.arccos(normals @ way))
+        self.assertLess(np.median(np.abs(values.ravel() - there)), 2)
+
     def test_they_hide_what_stands_behind_them(self):
         planted = grown()
         form = np.array(list(plants_of(planted).values()))

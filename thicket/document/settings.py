@@ -81,6 +81,10 @@ class NoiseSettings(Strict):
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 1
 
 
+Bearing = Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)]
+Rise = Annotated[float, Field(allow_inf_nan=False, ge=-90, le=90)]
+
+
 class ConditionSettings(Strict):
     """One site condition; see `thicket.site.conditions.Condition`. `hi` from 100,000 up has no end."""
 
@@ -92,6 +96,7 @@ class ConditionSettings(Strict):
     join: Literal["and", "or", "except"] = "and"
     on: bool = True
     centre: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = 180
+    toward: tuple[Bearing, Rise] = (180, 45)
     radius: Annotated[float, Field(allow_inf_nan=False, gt=0, le=2000)] = 20
     layers: list[Annotated[str, Field(max_length=40)]] = Field(default=[], max_length=8)
     noise: NoiseSettings = NoiseSettings()
@@ -116,6 +121,7 @@ class ConditionSettings(Strict):
                 **given,
                 "layers": tuple(self.layers),
                 "shapes": tuple(self.shapes),
+                "toward": tuple(self.toward),
                 "curve": tuple(self.curve),
                 "noise": Noise(**given["noise"]),
             }

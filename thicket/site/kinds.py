@@ -159,6 +159,31 @@ class Facing(Kind):
         return np.where(np.hypot(x, z) < 1e-6, FLAT, bearing).astype(np.float32)
 
 
+class Toward(Kind):
+    """The angle between a surface's outward direction and a direction in space: 0° faces it, 180° away."""
+
+    name, title = "toward", "angle to a direction"
+    label, unit, says = "Direction", "°", "how far it turns away from a direction in space"
+    step, digits, begin, shown = 5.0, 0, (0.0, 60.0, 0.0, 30.0), (0.0, 180.0)
+    parameters = ("toward",)
+
+    def values(self, site: Site, c: Parameters, window: Window) -> np.ndarray:
+        cut, inner = grown(site.heights, window, 1)
+        steep, facing = (np.radians(v[inner]) for v in slope_and_aspect(cut, site.cell, threads=1))
+        out = np.stack([np.sin(steep) * np.sin(facing), np.cos(steep), -np.sin(steep) * np.cos(facing)], -1)
+        return to_cells(_angle(out, c))
+
+    def at(self, places: PlacesOnMeshes, c: Parameters) -> np.ndarray:
+        return _angle(places.up, c)
+
+
+def _angle(up: np.ndarray, c: Parameters) -> np.ndarray:
+    """The angle in degrees between outward directions (…, 3) and the one that a condition names: float32."""
+    bearing, rise = np.radians(c.toward)
+    way = np.array([np.cos(rise) * np.sin(bearing), np.sin(rise), -np.cos(rise) * np.cos(bearing)])
+    return np.degrees(np.arccos(np.clip(up @ way, -1, 1))).astype(np.float32)
+
+
 class _Around(Kind):
     """A condition that compares the ground with that within a radius."""
 
@@ -448,6 +473,7 @@ KINDS: dict[str, Kind] = {
         Altitude(),
         Slope(),
         Facing(),
+        Toward(),
         Hollow(),
         Wetness(),
         Layer(),

@@ -14,8 +14,9 @@ ENDLESS = 1e5
 class Parameters:
     """A band [lo, hi] of a field, with a soft width below and above, in its units.
 
-    centre: facing's middle bearing in degrees; its band is of the angle away from that. radius: in m, of
-    hollow and flat. layers: names of ground layers, whose weights are added. noise: what noise looks at.
+    centre: facing's middle bearing in degrees; its band is of the angle away from that. toward: a direction
+    in space, its bearing and how far it rises, in degrees. radius: in m, of hollow and flat. layers: names of
+    ground layers, whose weights are added. noise: what noise looks at.
     shapes: numbers of the paths, areas, obstacles or placed meshes that count, all when empty; depth:
     whether an area's relative depth (0 edge – 1 deepest) is looked at in place of its distance. stand: number
     of the stand whose plants count. mask: a mask image's name; curve: points (value, share), each 0–1, that
@@ -32,6 +33,7 @@ class Parameters:
     join: str = "and"
     on: bool = True
     centre: float = 180.0
+    toward: tuple[float, float] = (180.0, 45.0)
     radius: float = 20.0
     layers: tuple[str, ...] = ()
     noise: Noise = Noise()

@@ -7,6 +7,7 @@ import ConditionList from '../src/planting/ConditionList.vue'
 import FacingRose from '../src/planting/FacingRose.vue'
 import { KINDS } from '../src/api/kinds'
 import { ENDLESS, fieldOf, fresh, inBand, ORDER } from '../src/planting/conditions'
+import { useTool } from '../src/planting/tool'
 import { useDraft } from '../src/planting/useDraft'
 import { useStores } from '../src/shared/stores'
 import {
@@ -206,6 +207,25 @@ describe('a condition on its card', () => {
     expect(page!.place.textContent).toContain('90 %')
     await settled(200)
     expect(asked.length).toBe(1)
+  })
+  it('is pointed in a direction, and no other card is', async () => {
+    serve({ 'POST /api/levels/fell/conditions/look': LOOK })
+    const tool = useTool()
+    const other = await card(slope({ kind: 'toward', toward: [10, 5] }))
+    const first = page!
+    const { props } = await card(slope({ kind: 'toward', toward: [180, 45] }))
+    page!.place.querySelector<HTMLElement>('[data-test="toward-point"]')!.click()
+    await nextTick()
+    expect(tool.point).toBe(true)
+    tool.pointed = [241, 20]
+    tool.point = null
+    await nextTick()
+    expect([other.props.condition.toward, props.condition.toward]).toEqual([
+      [10, 5],
+      [241, 20],
+    ])
+    expect(tool.pointed).toBeNull()
+    first.end()
   })
   it('asks anew when it looks at something else, and says what is refused', async () => {
     let round = 0

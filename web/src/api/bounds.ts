@@ -162,6 +162,10 @@ export const ConditionSettingsBounds = {
     "min": 0,
     "max": 360
   },
+  "toward": {
+    "min": 0,
+    "max": 360
+  },
   "radius": {
     "above": 0,
     "max": 2000

@@ -52,6 +52,26 @@ export const KINDS = {
     "radiusStep": 1.0,
     "distance": false
   },
+  "toward": {
+    "label": "Direction",
+    "unit": "°",
+    "says": "how far it turns away from a direction in space",
+    "step": 5.0,
+    "digits": 0,
+    "begin": [
+      0.0,
+      60.0,
+      0.0,
+      30.0
+    ],
+    "parameters": [
+      "toward"
+    ],
+    "radius": 20.0,
+    "radiusLabel": "",
+    "radiusStep": 1.0,
+    "distance": false
+  },
   "hollow": {
     "label": "Hollow–ridge",
     "unit": "m",

@@ -4172,7 +4172,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "altitude" | "slope" | "facing" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "mesh" | "mask" | "flat";
+            kind: "altitude" | "slope" | "facing" | "toward" | "hollow" | "wetness" | "layer" | "noise" | "path" | "area" | "obstacle" | "stand" | "mesh" | "mask" | "flat";
             /** Lo */
             lo: number;
             /** Hi */
@@ -4203,6 +4203,17 @@ export interface components {
              * @default 180
              */
             centre: number;
+            /**
+             * Toward
+             * @default [
+             *       180,
+             *       45
+             *     ]
+             */
+            toward: [
+                number,
+                number
+            ];
             /**
              * Radius
              * @default 20

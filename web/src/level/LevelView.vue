@@ -131,6 +131,10 @@ watch(
 /** Do at a place what the tool in hand does there. */
 async function useAt(spot: Spot) {
   const place: [number, number] = [spot.at[0], spot.at[2]]
+  if (tool.point) {
+    tool.pointed = stage.value!.facing(spot)
+    return void (tool.point = null)
+  }
   if (hand.tool.value) return void hand.press(spot)
   if (walks.draws) return walks.corner(...place)
   return props.bench === 'sightline' ? askDrawn(place) : readWhy(spot)
@@ -261,7 +265,7 @@ useEventListener(document, 'click', (event) => {
         :marks="trial.marks ?? draft.marks.value"
         :paints="bench === 'planting'"
         :edits="bench === 'ground'"
-        :asking="draft.asking.value || hand.tool.value !== null || walks.draws !== null"
+        :asking="draft.asking.value || tool.point || hand.tool.value !== null || walks.draws !== null"
         :others="store.others"
         :spot="why ? [why.x, why.z] : hand.plant.value ? [hand.plant.value.x, hand.plant.value.z] : null"
         @ready="ready"

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { mdiChevronDown, mdiChevronUp, mdiClose, mdiDragVertical } from '@mdi/js'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { mdiChevronDown, mdiChevronUp, mdiClose, mdiCrosshairsGps, mdiDragVertical } from '@mdi/js'
+import { computed, onScopeDispose, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Condition, type Look } from '../api/client'
 import { KINDS } from '../api/kinds'
 import { fieldOf, has, inBand } from './conditions'
 import { inverted, STRAIGHT, through, type Curve } from './curve'
 import { useLevel } from '../level/level'
+import { useTool } from './tool'
 import ActionButton from '../shared/ActionButton.vue'
 import BandField from './BandField.vue'
 import ChoiceField from '../shared/ChoiceField.vue'
@@ -118,6 +119,24 @@ const several = computed(() => (c.value.kind === 'mesh' ? 'placed meshes' : `${c
 const set = (part: Partial<Condition>) => emit('change', { ...c.value, ...part })
 const flip = <T,>(list: T[], item: T) =>
   list.includes(item) ? list.filter((x) => x !== item) : [...list, item]
+onScopeDispose(() => window.clearTimeout(timer))
+const tool = useTool()
+/** Whether the next press on the stage sets its direction. */
+const waiting = ref(false)
+const pointing = computed(() => waiting.value && tool.point === true)
+function point() {
+  waiting.value = !pointing.value
+  tool.point = waiting.value || null
+}
+watch(
+  () => tool.pointed,
+  (way) => {
+    if (!waiting.value || !way) return
+    waiting.value = false
+    tool.pointed = null
+    set({ toward: way })
+  },
+)
 const isDistance = computed(() => has(c.value.kind, 'shapes'))
 function setDepth(on: boolean) {
   set(
@@ -319,6 +338,31 @@ function keys(event: KeyboardEvent) {
         :disabled="disabled"
         @change="emit('change', $event)"
       />
+      <template v-if="has(c.kind, 'toward')">
+        <NumberField
+          v-for="(label, k) in ['Bearing', 'Rises by'] as const"
+          :key="label"
+          :label="label"
+          unit="°"
+          :value="c.toward![k]"
+          :min="k ? -90 : 0"
+          :max="k ? 90 : 360"
+          :step="5"
+          :digits="0"
+          :disabled="disabled"
+          :test="`toward-${k}`"
+          @change="set({ toward: k ? [c.toward![0], $event] : [$event, c.toward![1]] })"
+        />
+        <ActionButton
+          :icon="mdiCrosshairsGps"
+          :on="pointing"
+          :disabled="disabled"
+          tip="Press on the ground or a mesh: the way that it faces there"
+          data-test="toward-point"
+          @click="point"
+          >{{ pointing ? 'Press on the stage' : 'Point at a surface' }}</ActionButton
+        >
+      </template>
       <FacingRose
         v-if="has(c.kind, 'centre')"
         :condition="c"

@@ -6,7 +6,8 @@ export type Kind = Condition['kind']
 export const ENDLESS = 1e5
 
 export const ORDER = Object.keys(KINDS) as Kind[]
-type Parameter = 'centre' | 'radius' | 'layers' | 'noise' | 'shapes' | 'depth' | 'stand' | 'mask' | 'curve'
+type Parameter =
+  'centre' | 'toward' | 'radius' | 'layers' | 'noise' | 'shapes' | 'depth' | 'stand' | 'mask' | 'curve'
 /** Whether conditions of a kind have a parameter. */
 export const has = (kind: Kind, parameter: Parameter): boolean =>
   (KINDS[kind].parameters as readonly string[]).includes(parameter)
@@ -32,6 +33,7 @@ export function fresh(kind: Kind, level: { low: number; high: number }): Conditi
     join: 'and',
     on: true,
     centre: 180,
+    toward: [180, 45],
     radius: KINDS[kind].radius,
     layers: [],
     noise,
@@ -72,6 +74,7 @@ export const fieldOf = (c: Condition): string =>
     c.layers,
     has(c.kind, 'noise') ? c.noise : 0,
     c.shapes,
+    has(c.kind, 'toward') ? c.toward : 0,
     c.depth,
     c.stand,
     c.mask,

@@ -13,6 +13,7 @@ export type InHand =
   | { kind: 'shape'; what: ShapeTool }
   | { kind: 'pin'; what: PinTool }
   | { kind: 'why'; what: true }
+  | { kind: 'point'; what: true }
   | { kind: 'walk'; what: true }
 type Kind = InHand['kind']
 type What<K extends Kind> = Extract<InHand, { kind: K }>['what']
@@ -32,5 +33,17 @@ export const useTool = defineStore('tool', () => {
     })
   }
 
-  return { inHand, verb: of('brush'), shape: of('shape'), pin: of('pin'), why: of('why'), walk: of('walk') }
+  /** The direction that was pointed at last: its bearing and rise in degrees. */
+  const pointed = shallowRef<[number, number] | null>(null)
+
+  return {
+    inHand,
+    pointed,
+    point: of('point'),
+    verb: of('brush'),
+    shape: of('shape'),
+    pin: of('pin'),
+    why: of('why'),
+    walk: of('walk'),
+  }
 })

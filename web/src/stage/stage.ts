@@ -255,6 +255,17 @@ export class Stage {
     return mesh && mesh.at[1] > y ? { at: mesh.at, on: mesh.on } : { at: [x, y, z], on: null }
   }
 
+  /** Which way the ground or a placed mesh faces at a place: bearing and rise in degrees. */
+  facing({ at: [x, , z], on }: Spot): [number, number] {
+    const high = (dx: number, dz: number) => this.ground.heightAt(x + dx, z + dz)
+    const n = on
+      ? new Vector3(on[2], on[3], on[4])
+      : new Vector3((high(-1, 0) - high(1, 0)) / 2, 1, (high(0, -1) - high(0, 1)) / 2)
+    n.normalize()
+    const bearing = (Math.atan2(n.x, -n.z) * 180) / Math.PI
+    return [Math.round((bearing + 360) % 360), Math.round((Math.asin(n.y) * 180) / Math.PI)]
+  }
+
   /** Show placed meshes in the eye view; the plants of those that lie elsewhere than stored go along. */
   async setPlaced(placed: Placed[], stored: Placed[] = placed): Promise<void> {
     this.carried.follow(placed, stored)
