@@ -184,7 +184,7 @@ STANDS = [
         tints=["#94a35c", "#c4be80"],
         conditions=[
             _and("slope", 0, 115, 0, 25),
-            _and("facing", 0, 130, 0, 40, centre=20),
+            _and("toward", 0, 110, 0, 30, toward=[20, 35]),
         ],
         under=["Understorey", "Field"],
         distances=_seen([10], 10, 90, 6, 0),
@@ -195,7 +195,7 @@ STANDS = [
         fullness=0.85,
         variation=_differ((0.5, 1.0), follow=0.3, sink=0.02),
         tints=["#c6d0a6", "#e2d8b8"],
-        conditions=[_and("slope", 0, 30, 0, 10)],
+        conditions=[_and("slope", 0, 30, 0, 10), _and("mesh", 1.5, 1e5, 0.5)],
         distances=_seen([12], 12, 80, 8, 0),
     ),
     _stand(

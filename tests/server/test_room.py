@@ -10,30 +10,37 @@ from server.document.planted import planted_of
 from server.levels.models import Level
 from tests.server.test_ground import GroundCase, key
 from thicket.planted import patching
+from thicket.planting.stands import join
 
 
 def overlaps(level):
-    """Pairs of plants whose footprints overlap by the rules, checked with scipy's tree over the whole
-    level."""
+    """Pairs of plants whose footprints overlap by the rules, checked with scipy's tree over the whole level:
+    on the plan those of the terrain, through space those on placed meshes."""
     scene = planted_of(level)
-    plantings = [
-        scene.planting(s.number) for s in sorted(scene.stands.values(), key=lambda s: s.order) if not s.sward
-    ]
-    whole = [(p, p.discs(p.everywhere, 0, True), p.discs(p.everywhere, 0, False)) for p in plantings]
+    whole = []
+    for stand in sorted(scene.stands.values(), key=lambda s: s.order):
+        if not stand.sward:
+            planting = scene.planting(stand.number)
+            plants = join([planting.plants(sheet) for sheet in planting.sheets_in(planting.everywhere)])
+            form = plants.form.astype(float)
+            radii = planting.radii[plants.item] * form[:, 7:8]
+            at = form[:, :3] if stand.settings.on else form[:, [0, 2]]
+            whole.append((planting, at, radii.max(axis=1), radii[:, 1]))
     bad = 0
-    for a, (upper, crowns, trunks) in enumerate(whole):
-        for lower, _, mine in whole[a:]:
+    for a, (upper, there, crowns, trunks) in enumerate(whole):
+        for lower, at, _, mine in whole[a:]:
             same = lower is upper
-            if lower.host == upper.stand.number:
+            apart = bool(lower.settings.on) != bool(upper.settings.on)
+            if lower.host == upper.stand.number or apart or not len(there) or not len(at):
                 continue
             theirs = trunks if same or upper.stand.stratum in lower.settings.under else crowns
-            reach = float(theirs.r.max()) + float(mine.r.max())
-            pairs = cKDTree(np.c_[theirs.x, theirs.z]).query_ball_tree(cKDTree(np.c_[mine.x, mine.z]), reach)
+            reach = float(theirs.max()) + float(mine.max())
+            pairs = cKDTree(there).query_ball_tree(cKDTree(at), reach)
             for k, found in enumerate(pairs):
                 for m in found:
-                    far = np.hypot(theirs.x[k] - mine.x[m], theirs.z[k] - mine.z[m])
-                    bad += far < theirs.r[k] + mine.r[m] - 1e-6 and not (same and m == k)
-    return bad, sum(len(w[1].x) for w in whole)
+                    far = np.linalg.norm(there[k] - at[m])
+                    bad += far < theirs[k] + mine[m] - 1e-6 and not (same and m == k)
+    return bad, sum(len(at) for _, at, _, _ in whole)
 
 
 class Room(GroundCase):

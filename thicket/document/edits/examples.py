@@ -25,6 +25,7 @@ from thicket.document.edits import (
     OrderStands,
     Paint,
     Painted,
+    PaintedMesh,
     RemoveSnapshot,
     RemoveStand,
     Rename,
@@ -53,7 +54,7 @@ from thicket.document.walks import Walk
 from thicket.formats.stock import to_glb
 from thicket.stock.stand_ins import stand_in
 
-BIRCH, GORSE, SLATE = 5, 8, 1
+BIRCH, GORSE, SLATE, BOULDER_MOSS = 5, 8, 1, 16
 """Numbers of stands of Hobbin Delph."""
 
 
@@ -95,7 +96,14 @@ def _painted() -> Paint:
         Painted(stand=BIRCH, box=(500, 500, 508, 508), delta=delta),
         Painted(stand=GORSE, box=(620, 300, 628, 308), delta=-delta),
     )
-    return Paint(cell=1.0, parts=parts)
+    top = PaintedMesh(
+        stand=BOULDER_MOSS,
+        surface=1,
+        cell=1.0,
+        cubes=np.array([[2, 0, 5, 0], [2, 1, 5, 0]], np.int16),
+        delta=np.array([-200, -120], np.int16),
+    )
+    return Paint(cell=1.0, parts=parts, meshes=(top,))
 
 
 def examples() -> dict[str, list[Edit]]:
@@ -130,8 +138,8 @@ def examples() -> dict[str, list[Edit]]:
         "looks": [ChangeLayerLooks(put={"turf": LayerAppearance(name="turf", colour="#7f8a58")})],
         "touch cell": [SetTouchCell(cell=2)],
         "shapes": [ChangeShapes(put={9: rock, 2: None})],
-        "surfaces": [ChangeSurfaces(put={1: tank})],
-        "add stand": [AddStand(stand=_stand(14, "new-gorse", "gorse"))],
+        "surfaces": [ChangeSurfaces(put={9: tank})],
+        "add stand": [AddStand(stand=_stand(40, "new-gorse", "gorse"))],
         "remove stand": [RemoveStand(number=BIRCH)],
         "order stands": [OrderStands(put={GORSE: ("Understorey", 8)})],
         "stand": [SetStand(number=BIRCH, name="Tall birch", locked=True)],
@@ -160,5 +168,5 @@ def examples() -> dict[str, list[Edit]]:
         "planting": [
             SetPlanting(saved=Saved(touch_cell=1, stands=(_stand(SLATE, "boulders", "slate-block"),)))
         ],
-        "several": [Several(edits=(_take("larch"), AddStand(stand=_stand(14, "larch", "larch"))))],
+        "several": [Several(edits=(_take("larch"), AddStand(stand=_stand(40, "larch", "larch"))))],
     }
