@@ -142,7 +142,11 @@ class Painting(InFolder):
         self.assertGreater(min(np.linalg.norm(f[:3] - top) for f in bare.values()), 2.5)
 
     def test_steps_give_what_planting_anew_gives_and_are_taken_back(self):
-        state = grown(spacing=0.6)
+        self.steps(grown(spacing=0.6))
+        huge = {"made": MadeMesh(form="sphere", size=(240, 24, 24), divisions=16)}
+        self.steps(grown(huge, spacing=1.2))  # its cubes are wider than touch cells
+
+    def steps(self, state):
         for sheet in state.planting(20).sheets_in(state.planting(20).everywhere):
             state.planting(20).plants(sheet)
         rng = np.random.default_rng(8)

@@ -167,21 +167,22 @@ class MeshTouch:
             of = rows[rows["surface"] == number]
             keys = pack(of["way"], np.stack([of["x"], of["y"], of["z"]], axis=1))
             cell = float(of["cell"][0])
-            check_cubes(cell, of["way"], of["touch"])
+            check_cubes(cell, of["way"], of["touch"], TOUCH_UNIT)
             if (of["cell"] != of["cell"][0]).any() or (np.diff(keys) <= 0).any():
                 raise Refused("its cubes are not in order, or of more than one size")
             found[number] = Cubes(cell, keys, np.ascontiguousarray(of["touch"]))
         return MeshTouch(found)
 
 
-def check_cubes(cell: float, way: np.ndarray, touch: np.ndarray) -> None:
-    """Refuse cubes that cannot be. Raises: Refused."""
+def check_cubes(cell: float, way: np.ndarray, touch: np.ndarray, most: int) -> None:
+    """Refuse cubes that cannot be, and touch, or a difference of it, that is more than it can be. Raises:
+    Refused."""
     if not (np.isfinite(cell) and cell > 0):
         raise Refused("cell: cubes are wider than 0 m")
     if len(way) and (way.min() < 0 or way.max() >= len(WAYS)):
         raise Refused(f"way: a surface faces one of {len(WAYS)} ways")
-    if len(touch) and np.abs(touch.astype(np.int32)).max() > TOUCH_UNIT:
-        raise Refused(f"touch: it lies between {-TOUCH_UNIT} and {TOUCH_UNIT}")
+    if len(touch) and np.abs(touch.astype(np.int32)).max() > most:
+        raise Refused(f"touch: it lies between {-most} and {most}")
 
 
 NOT_PAINTED = MeshTouch()

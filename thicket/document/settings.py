@@ -121,7 +121,6 @@ class ConditionSettings(Strict):
                 **given,
                 "layers": tuple(self.layers),
                 "shapes": tuple(self.shapes),
-                "toward": tuple(self.toward),
                 "curve": tuple(self.curve),
                 "noise": Noise(**given["noise"]),
             }

@@ -14,15 +14,15 @@ from thicket.planted.level import PlantedLevel
 from thicket.planted.mesh_explaining import why_on_mesh
 from thicket.planted.occupancy import may_stand_under
 from thicket.planted.planting import Planting
+from thicket.planted.reasons import found, in_turn, set_by_hand, shares
 from thicket.planted.surfaces import MeshFields
 from thicket.planting.density import TOUCH_UNIT, density_at
 from thicket.planting.pins import inside_uprooted
 from thicket.planting.points import Seats
 from thicket.planting.trails import trails_near
 from thicket.refused import Refused
-from thicket.site.conditions import Condition, histogram, joined, middle, result, size_factor
+from thicket.site.conditions import Condition, histogram, middle
 from thicket.site.fields import values
-from thicket.site.kinds import far_away
 from thicket.site.site import Window
 
 SAMPLE, PATCH = 1 << 20, 64
@@ -124,7 +124,7 @@ def why(
     touch = float(at_cells(painted.astype(np.float32), planting.touch_cell, *there)[0]) / TOUCH_UNIT
     wanted = bool(point and point["threshold"] < dense * planting.core.fullness)
     box = (at_x, at_z, at_x + 1e-6, at_z + 1e-6)
-    by_hand = _set_by_hand(planting, x, z)
+    by_hand = set_by_hand(planting, np.hypot(planting.pins.x - x, planting.pins.z - z))
     stands = bool(wanted and len(planting.plants_in(box)))
     shut = "" if stands or by_hand else _shut(level, planting, at_x, at_z)
     return {
@@ -144,37 +144,15 @@ def why(
     }
 
 
-def _set_by_hand(planting: Planting, x: float, z: float) -> str:
-    """Which plant at a place a hand has set, moved or changed, in words; empty when it is the rule's."""
-    pins = planting.pins
-    if not len(pins.id):
-        return ""
-    far = np.hypot(pins.x - x, pins.z - z)
-    k = int(far.argmin())
-    if far[k] > max(planting.footprint, 0.6):
-        return ""
-    moved = bool(np.isin(pins.id[k], pins.replaced))
-    how = "moved or changed by hand" if moved else "set by hand"
-    item = planting.level.stock.get(pins.item[k])
-    return f"{item.name if item else pins.item[k]} was {how} here: it stays under any rule and painting"
-
-
 def _items(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[dict]:
     """Of a mix in which an item has a condition of its own, each item's share at a place; with the
     condition's value and result where it has one."""
     entries = planting.settings.mix
     if not any(entry.drive for entry in entries):
         return []
-    out = [_one(level, entry.drive.core(), x, z) if entry.drive else None for entry in entries]
-    weights = [
-        e.weight * (one["result"] if one and e.drive and e.drive.on else 1.0) for e, one in zip(entries, out)
-    ]
-    if not any(weights):  # where no condition holds, the mix is as it is
-        weights = [entry.weight for entry in entries]
-    return [
-        {"item": entry.item, "share": weight / sum(weights), "condition": one}
-        for entry, weight, one in zip(entries, weights, out)
-    ]
+    cell = _cell(level, x, z)
+    drives = [entry.drive.core() if entry.drive else None for entry in entries]
+    return shares(entries, [found(c, _value(level, c, cell)) if c else None for c in drives])
 
 
 def _trails(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[str]:
@@ -246,25 +224,14 @@ def _claimed_by_its_own(planting: Planting, x: float, z: float) -> str:
 
 def _conditions(level: PlantedLevel, planting: Planting, x: float, z: float) -> list[dict]:
     """Each condition's value, result and the suitability up to it, in the cell that holds a place."""
+    return in_turn((c, _value(level, c, _cell(level, x, z))) for c in planting.rules)
+
+
+def _cell(level: PlantedLevel, x: float, z: float) -> Window:
+    """The cell that holds a place."""
     rows, columns = level.ground.cells
     i, j = min(int(x / level.cell), columns - 1), min(int(z / level.cell), rows - 1)
-    window = (i, j, i + 1, j + 1)
-    out, total = [], None
-    for c in planting.rules:
-        value = _value(level, c, window)
-        if c.on and c.density:
-            total = joined(total, value, c)
-        sized = float(size_factor([value], [c], value.shape)[0, 0]) if c.on and c.size is not None else None
-        out.append(
-            _one(level, c, x, z)
-            | {
-                "running": None if total is None else float(total[0, 0]),
-                "on": c.on and c.density,
-                "join": c.join,
-                "size": sized,
-            }
-        )
-    return out
+    return i, j, i + 1, j + 1
 
 
 def _value(level: PlantedLevel, c: Condition, window: Window) -> np.ndarray:
@@ -272,19 +239,6 @@ def _value(level: PlantedLevel, c: Condition, window: Window) -> np.ndarray:
     return (
         level.rasters.values(c, window) if level.rasters.lacks(c) else values(level.rasters.site, c, window)
     )
-
-
-def _one(level: PlantedLevel, c: Condition, x: float, z: float) -> dict:
-    """What one condition found at a place."""
-    rows, columns = level.ground.cells
-    i, j = min(int(x / level.cell), columns - 1), min(int(z / level.cell), rows - 1)
-    value = _value(level, c, (i, j, i + 1, j + 1))
-    return {
-        "kind": c.kind,
-        "value": float(value[0, 0]),
-        "beyond": bool(c.rule.measures_far(c) and value[0, 0] >= far_away(c.reach)),
-        "result": float(result(value, c)[0, 0]),
-    }
 
 
 def _nearest_place(planting: Planting, x: float, z: float) -> dict | None:

@@ -133,10 +133,10 @@ class SheetKeys:
     def mark(self, sheet: Sheet) -> Mark:
         """What identifies all that a sheet's plants follow from, part by part."""
         box = self.sheets.window(sheet)
-        blocks, origin = self.touch.blocks(self._touch_cells(box))
-        key = self.of(sheet)
-        on_meshes = self.touch if isinstance(self.touch, SeenTouch) else None
-        return Mark(self._still_part(sheet), blocks, origin, self.occupancy.parts(box), key, on_meshes)
+        still, taken, key = self._still_part(sheet), self.occupancy.parts(box), self.of(sheet)
+        if isinstance(self.touch, SeenTouch):
+            return Mark(still, np.empty(0), (0, 0), taken, key, self.touch.touch)
+        return Mark(still, *self.touch.blocks(self._touch_cells(box)), taken, key)
 
     def _touch_cells(self, box: Box) -> tuple[int, int, int, int]:
         return cells(widened(box, self.facts.crowding), self.facts.level.touch_cell)

@@ -16,7 +16,8 @@ from thicket.document.surfaces import lying, stored
 from thicket.ground.shapes import distances_at
 from thicket.planted.facts import clearing_near
 from thicket.planted.level import PlantedLevel
-from thicket.planted.mesh_hand import TURN, moved_on, seat_on, spot_on
+from thicket.planted.mesh_hand import TURN, foot_of, moved_on, spot_on
+from thicket.planted.placed_meshes import seats_at
 from thicket.planted.planting import Planting
 from thicket.planting.pins import bearing_of, leaning, turned_by
 from thicket.planting.points import PointSet, Seats
@@ -93,10 +94,7 @@ def _changed(planting: Planting, row: PinRow, given: Mapping[str, Any], **more: 
     """A row with what a hand wants to be different: values, or what they are to be changed by."""
     names = ("item", "lift", "width", "height", "tint")
     out = row.model_dump() | {n: given[n] for n in names if given.get(n) is not None}
-    x, z = (
-        (row.x if given.get("x") is None else given["x"]),
-        (row.z if given.get("z") is None else given["z"]),
-    )
+    x, z = (getattr(row, n) if given.get(n) is None else given[n] for n in ("x", "z"))
     x, z = x + given.get("east", 0.0), z + given.get("south", 0.0)
     if (x, z) != (row.x, row.z) or given.get("on"):
         out |= _moved(planting, row, given, x, z, out["lift"])
@@ -135,9 +133,10 @@ def added(planting: Planting, key: object, k: int, given: Mapping[str, Any]) -> 
         raise Refused(f"place: {planting.stand.name} grows on placed meshes: say where on one (`on`)")
     if on:
         surface = int(on[0])
-        spot = spot_on(planting, surface, (given["x"], on[1], given["z"]))
-        drawn: Seats | PointSet = seat_on(surface, *spot, cell)
-        _, drives = planting.site.variation_at(seat_on(surface, *spot, np.array([[surface, 0]])), none)
+        at, normal = spot_on(planting, surface, (given["x"], on[1], given["z"]))
+        drawn: Seats | PointSet = seats_at(at[None], normal[None], cell)
+        looked_at = seats_at(at[None], normal[None], np.array([[surface, 0]]))
+        _, drives = planting.site.variation_at(looked_at, none)
     else:
         surface, one = 0, np.zeros(1, np.float32)
         drawn = PointSet(np.array([given["x"]]), np.array([given["z"]]), one, cell)
@@ -182,8 +181,7 @@ def requested_pins(planting: Planting, wish: PinChanges, key: object) -> dict[in
         of = base[given["plant"]]
         if not isinstance(of, PinRow):
             raise Conflict(f"plant: {given['plant']} was removed; release it first")
-        foot = float(planting.ground.height_at(np.array([of.x]), np.array([of.z]))[0]) + of.lift
-        on = (of.surface, foot) if of.surface else None
+        on = (of.surface, foot_of(planting, of)[1]) if of.surface else None
         plant, _ = added(planting, key, k, {"x": of.x, "z": of.z, "on": on})
         rows[plant] = _changed(planting, of, given, home=None)
     for k, given in enumerate(wish.add):

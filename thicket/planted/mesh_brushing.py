@@ -14,13 +14,12 @@ from thicket.document.surface_settings import PlacedMesh
 from thicket.document.surfaces import chosen_surfaces
 from thicket.ground.shapes import Shape, distances_at
 from thicket.planted.mesh_painting import in_box
-from thicket.planted.placed_meshes import PlacedMeshes
+from thicket.planted.placed_meshes import PlacedMeshes, seats_at
 from thicket.planted.planting import Planting
 from thicket.planted.surfaces import MeshFields
 from thicket.planting.density import TOUCH_UNIT, density_from
 from thicket.planting.hashing import seed_of
 from thicket.planting.mesh_strokes import MeshPath, cover_cubes, smooth_cubes
-from thicket.planting.points import Seats
 from thicket.planting.strokes import Stroke, ease_margin, touched
 from thicket.site.conditions import Condition
 from thicket.surfaces.mesh import Mesh
@@ -148,7 +147,8 @@ def _limited(
     if area is not None:
         out[distances_at([area], places[:, 0].copy(), places[:, 2].copy())[0] > 0] = 0
     if limits or present:
-        points = _seats(surface, places, _facing(around, at, way) @ placed.rotation.T)
+        cell = np.c_[np.full(len(at), surface), np.zeros(len(at), np.int64)]
+        points = seats_at(places, _facing(around, at, way) @ placed.rotation.T, cell)
         if limits:
             out *= site.suitability_at(points, limits)
         if present:
@@ -166,14 +166,3 @@ def _facing(around: Shell, at: np.ndarray, way: np.ndarray) -> np.ndarray:
             _, nearest = cKDTree(around.at[of]).query(at[way == w])
             out[way == w] = around.normal[of[nearest]]
     return out
-
-
-def _seats(surface: int, places: np.ndarray, normals: np.ndarray) -> Seats:
-    n = len(places)
-    zero = np.zeros(n, np.float32)
-    cell = np.c_[np.full(n, surface), np.zeros(n, np.int64)]
-    salt = np.zeros(n, np.int64)
-    return Seats(
-        places[:, 0], places[:, 2], zero, cell, zero, salt, places[:, 1].astype(np.float32),
-        normals.astype(np.float32), np.ones(n, np.float32),
-    )  # fmt: skip

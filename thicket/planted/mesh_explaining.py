@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 
-from thicket.planted.mesh_hand import seat_on, spot_on
+from thicket.planted.mesh_hand import spot_on
 from thicket.planted.mesh_painting import SeenTouch
 from thicket.planted.occupancy import may_stand_under
+from thicket.planted.placed_meshes import seats_at
 from thicket.planted.planting import Planting
+from thicket.planted.reasons import found, in_turn, set_by_hand, shares
 from thicket.planted.surfaces import MeshFields, MeshPlaces
 from thicket.planting.density import density_from
 from thicket.planting.hashing import plant_ids
 from thicket.planting.points import Seats, chosen
 from thicket.refused import Refused
-from thicket.site.conditions import Condition, deciding, joined, result, size_factor
-from thicket.site.kinds import far_away
+from thicket.site.conditions import deciding
 
 
 def why_on_mesh(planting: Planting, surface: int, place: tuple[float, float, float]) -> dict:
@@ -30,7 +31,7 @@ def why_on_mesh(planting: Planting, surface: int, place: tuple[float, float, flo
     ):
         raise Refused(f"place: {planting.stand.name} grows on the terrain")
     seat, point = _nearest(places, surface, at, normal)
-    here = seat if point else seat_on(surface, at, normal, np.array([[surface, 0]]))
+    here = seat if point else seats_at(at[None], normal[None], np.array([[surface, 0]]))
     suitable = site.suitability_at(here, deciding(planting.rules))
     touch = painting.at(here) if point else np.zeros(1, np.float32)
     dense = float(density_from(suitable, touch)[0])
@@ -42,7 +43,7 @@ def why_on_mesh(planting: Planting, surface: int, place: tuple[float, float, flo
     return {
         "x": float(foot[0]),
         "z": float(foot[2]),
-        "conditions": _conditions(site, here, planting.rules),
+        "conditions": in_turn(site.values(here, planting.rules)),
         "suitability": float(suitable[0]),
         "touch": float(touch[0]),
         "density": dense,
@@ -78,68 +79,19 @@ def _stands(planting: Planting, plant: int, here: Seats) -> bool:
     return any(plant in planting.plants(sheet).id.tolist() for sheet in planting.sheets_in((x, z, x, z)))
 
 
-def _conditions(site: MeshFields, here: Seats, rules: list[Condition]) -> list[dict]:
-    """What each condition that says something there found, and the suitability up to it."""
-    out, total = [], None
-    for c, values in site.values(here, rules):
-        if c.on and c.density:
-            total = joined(total, values, c)
-        sized = float(size_factor([values], [c], values.shape)[0]) if c.on and c.size is not None else None
-        out.append(
-            _found(c, values)
-            | {
-                "running": None if total is None else float(total[0]),
-                "on": c.on and c.density,
-                "join": c.join,
-                "size": sized,
-            }
-        )
-    return out
-
-
-def _found(c: Condition, values: np.ndarray) -> dict:
-    return {
-        "kind": c.kind,
-        "value": float(values[0]),
-        "beyond": bool(c.rule.measures_far(c) and values[0] >= far_away(c.reach)),
-        "result": float(result(values, c)[0]),
-    }
-
-
 def _items(planting: Planting, site: MeshFields, here: Seats) -> list[dict]:
     """Of a mix in which an item has a condition of its own, each item's share at the place."""
     entries = planting.settings.mix
     if not any(entry.drive for entry in entries):
         return []
-    found: list[dict | None] = []
-    for entry in entries:
-        seen = site.values(here, [entry.drive.core()]) if entry.drive else []
-        found.append(_found(*seen[0]) if seen else None)
-    weights = [
-        e.weight * (one["result"] if one and e.drive and e.drive.on else 1.0)
-        for e, one in zip(entries, found)
-    ]
-    if not any(weights):  # where no condition holds, the mix is as it is
-        weights = [entry.weight for entry in entries]
-    return [
-        {"item": entry.item, "share": weight / sum(weights), "condition": one}
-        for entry, weight, one in zip(entries, weights, found)
-    ]
+    drives = [site.values(here, [entry.drive.core()]) if entry.drive else [] for entry in entries]
+    return shares(entries, [found(*seen[0]) if seen else None for seen in drives])
 
 
 def _by_hand(planting: Planting, surface: int, at: np.ndarray) -> str:
     """Which plant at a point of a mesh a hand has set, moved or changed, in words."""
-    pins = planting.pins
-    if not len(pins.id):
-        return ""
     far = np.linalg.norm(planting.pinned.form[:, :3].astype(float) - at, axis=1)
-    far[pins.surface != surface] = np.inf
-    k = int(far.argmin())
-    if far[k] > max(planting.footprint, 0.6):
-        return ""
-    how = "moved or changed by hand" if np.isin(pins.id[k], pins.replaced) else "set by hand"
-    item = planting.level.stock.get(pins.item[k])
-    return f"{item.name if item else pins.item[k]} was {how} here: it stays under any rule and painting"
+    return set_by_hand(planting, np.where(planting.pins.surface == surface, far, np.inf))
 
 
 def _shut(planting: Planting, painting: SeenTouch, plant: int, here: Seats, foot: np.ndarray) -> str:

@@ -12,8 +12,6 @@ from thicket.document.pin_rows import PinRow
 from thicket.document.surfaces import chosen_surfaces
 from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.planting import Planting
-from thicket.planting.hashing import seed_of
-from thicket.planting.points import Seats
 from thicket.refused import Refused
 
 Place = tuple[float, float, float] | np.ndarray
@@ -38,22 +36,12 @@ def spot_on(planting: Planting, surface: int, place: Place) -> tuple[np.ndarray,
     return at[0], normal[0]
 
 
-def seat_on(surface: int, at: np.ndarray, normal: np.ndarray, cell: np.ndarray) -> Seats:
-    """A place for one plant on a mesh, from whose `cell` its id follows."""
-    zero, one = np.zeros(1, np.float32), np.ones(1, np.float32)
-    salt = np.full(1, seed_of("mesh"), np.int64)
-    y, up = np.float32(at[1]), normal.astype(np.float32)
-    return Seats(at[:1], at[2:], zero, cell, zero, salt, np.array([y]), up[None], one)
-
-
 def moved_on(planting: Planting, row: PinRow, given: Mapping[str, Any], place: Place) -> dict[str, float]:
     """Where a plant of a placed mesh comes to stand when it is moved to a place of the level, and how it is
     turned then: it leans with the surface as far as its stand follows that, and stays as deep in it."""
     level, meshes = planting.level, planting.around.meshes
     ground = planting.ground
-    foot = np.array(
-        [row.x, float(ground.height_at(np.array([row.x]), np.array([row.z]))[0]) + row.lift, row.z]
-    )
+    foot = foot_of(planting, row)
     surface = int((given.get("on") or (row.surface,))[0])
     at, normal = spot_on(planting, surface, place) if given.get("on") else _nearest(meshes, surface, place)
     was, old = _nearest(meshes, row.surface, foot) if row.surface in level.surfaces else (foot, normal)
@@ -65,6 +53,12 @@ def moved_on(planting: Planting, row: PinRow, given: Mapping[str, Any], place: P
     lift = float(y) - float(ground.height_at(np.array([x]), np.array([z]))[0])
     turn = dict(zip(TURN, q.as_quat().tolist()))
     return {"x": float(x), "z": float(z), "lift": lift, "surface": surface, **turn}
+
+
+def foot_of(planting: Planting, row: PinRow) -> np.ndarray:
+    """Where a plant that lies in the level stands: x, altitude and z in m."""
+    ground = float(planting.ground.height_at(np.array([row.x]), np.array([row.z]))[0])
+    return np.array([row.x, ground + row.lift, row.z])
 
 
 def _nearest(meshes: PlacedMeshes, surface: int, place: Place) -> tuple[np.ndarray, np.ndarray]:

@@ -10,7 +10,7 @@ import numpy as np
 from thicket.document.level import Level
 from thicket.document.mesh_touch import Cubes, MeshTouch, unpack
 from thicket.document.surface_settings import PlacedMesh
-from thicket.document.touch import BLOCK, Cells
+from thicket.document.touch import Cells
 from thicket.hashing import hash_of
 from thicket.lazy import lazy
 from thicket.planted.sheets import Box, around_any, box_around, inside, widened
@@ -49,16 +49,19 @@ def centres(cubes: Cubes, keys: np.ndarray) -> np.ndarray:
 def changed_cubes(was: Cubes | None, now: Cubes | None) -> np.ndarray | None:
     """The box around all places that two paintings of one mesh may differ at: its low and high corners
     (2, 3), in m of the mesh's own space; None when they are alike."""
-    given = now or was
-    if was is now or given is None:
+    if was is now:
         return None
-    old, new = was or Cubes(given.cell), now or Cubes(given.cell)
-    parts = [mine.keys[mine.touch != other.of(mine.keys)] for mine, other in ((old, new), (new, old))]
-    keys = np.concatenate(parts if old.cell == new.cell else [old.keys, new.keys])
-    if not len(keys):
+    boxes = []
+    for mine, other in ((was, now), (now, was)):
+        if mine is None:
+            continue
+        alike = other.of(mine.keys) == mine.touch if other and other.cell == mine.cell else False
+        cubes = unpack(mine.keys[~np.broadcast_to(alike, mine.keys.shape)])[1]
+        if len(cubes):
+            boxes.append(np.stack([cubes.min(axis=0) - 0.5, cubes.max(axis=0) + 1.5]) * mine.cell)
+    if not boxes:
         return None
-    cubes, cell = unpack(keys)[1], max(old.cell, new.cell)
-    return np.stack([cubes.min(axis=0) - 0.5, cubes.max(axis=0) + 1.5]) * cell
+    return np.stack([np.min(boxes, axis=0)[0], np.max(boxes, axis=0)[1]])
 
 
 def _on_plan(placed: PlacedMesh, box: np.ndarray) -> Box:
@@ -77,21 +80,18 @@ def painted_box(level: Level, was: MeshTouch, now: MeshTouch) -> Box | None:
     """The box in m outside of which two paintings of a stand are alike; None when they are everywhere."""
     boxes: list[Box | None] = []
     for number in was.surfaces.keys() | now.surfaces.keys():
-        box, placed = (
-            changed_cubes(was.surfaces.get(number), now.surfaces.get(number)),
-            level.surfaces.get(number),
-        )
+        given = [of.surfaces.get(number) for of in (was, now)]
+        box, placed = changed_cubes(*given), level.surfaces.get(number)
         if box is not None and placed is not None:
-            at = placed.in_level(
-                np.array([[box[i, 0], box[j, 1], box[k, 2]] for i, j, k in np.ndindex(2, 2, 2)])
-            )
-            boxes.append(box_around(at[:, 0], at[:, 2]))
+            # as far as sheets' keys follow from cubes
+            reach = max(cube_reach(cubes, placed) for cubes in given if cubes)
+            boxes.append(widened(_on_plan(placed, box), reach))
     return around_any(*boxes)
 
 
 class SeenTouch:
-    """A stand's painting on the placed meshes of a level. Like `TouchMap` it says what distinguishes it in a
-    box of touch cells of the level."""
+    """A stand's painting on the placed meshes of a level. Like `TouchMap` it has a digest of what can be read
+    in a box of touch cells of the level."""
 
     def __init__(self, level: Level, touch: MeshTouch, places: MeshSource, pins: Pins) -> None:
         self.level, self.touch, self.places, self.pins = level, touch, places, pins
@@ -111,12 +111,12 @@ class SeenTouch:
         out[self.where_uprooted(points)] = -1
         return out
 
-    def differing(self, was: SeenTouch, points: Seats, margin: float) -> tuple[np.ndarray, np.ndarray]:
+    def differing(self, was: MeshTouch, points: Seats, margin: float) -> tuple[np.ndarray, np.ndarray]:
         """Which places may read other touch than before, and which lie within a margin in m of those; bool
         (n,) each."""
         reached, near = np.zeros(len(points.x), bool), np.zeros(len(points.x), bool)
-        for number in self.touch.surfaces.keys() | was.touch.surfaces.keys():
-            box = changed_cubes(was.touch.surfaces.get(number), self.touch.surfaces.get(number))
+        for number in self.touch.surfaces.keys() | was.surfaces.keys():
+            box = changed_cubes(was.surfaces.get(number), self.touch.surfaces.get(number))
             placed = self.level.surfaces.get(number)
             if box is None or placed is None:
                 continue
@@ -172,41 +172,10 @@ class SeenTouch:
             reach = np.full(len(at), cube_reach(cubes, placed))
             yield _Painted(at[:, 0], at[:, 2], reach, mark)
 
-    def _near(self, box: Box) -> np.ndarray:
-        found, (x0, z0, x1, z1) = self._painted, box
-        return np.flatnonzero(
-            (found.x + found.reach > x0)
-            & (found.x - found.reach < x1)
-            & (found.z + found.reach > z0)
-            & (found.z - found.reach < z1)
-        )
-
-    def _metres(self, cells: Cells) -> Box:
-        x0, z0, x1, z1 = (v * self.level.touch_cell for v in cells)
-        return x0, z0, x1, z1
-
     def digest(self, cells: Cells) -> str:
         """A hash of the painting that can be read in a box of touch cells."""
-        return hash_of(self._painted.mark[self._near(self._metres(cells))]).hex()
-
-    def blocks(self, cells: Cells) -> tuple[np.ndarray, tuple[int, int]]:
-        """A number for each block of touch cells that a box meets, and the first block's column and row:
-        equal where the painting that can be read there is."""
-        col0, row0 = (v // BLOCK for v in cells[:2])
-        col1, row1 = (-(-v // BLOCK) for v in cells[2:])
-        out, wide = np.zeros((row1 - row0, col1 - col0), np.int64), BLOCK * self.level.touch_cell
-        found, near = (
-            self._painted,
-            self._near(self._metres((col0 * BLOCK, row0 * BLOCK, col1 * BLOCK, row1 * BLOCK))),
-        )
-        x, z, reach = found.x[near], found.z[near], found.reach[near]
-        most = int(2 * reach.max() / wide) + 2 if len(near) else 0
-        first = [np.floor((v - reach) / wide).astype(int) for v in (x, z)]
-        last = [np.floor((v + reach) / wide).astype(int) for v in (x, z)]
-        for down in range(most):
-            for along in range(most):
-                column, row = first[0] + along, first[1] + down
-                there = (column <= last[0]) & (row <= last[1]) & (column >= col0) & (column < col1)
-                there &= (row >= row0) & (row < row1)
-                np.add.at(out, (row[there] - row0, column[there] - col0), found.mark[near[there]])
-        return out, (col0, row0)
+        x0, z0, x1, z1 = (v * self.level.touch_cell for v in cells)
+        found = self._painted
+        near = (found.x + found.reach > x0) & (found.x - found.reach < x1)
+        near &= (found.z + found.reach > z0) & (found.z - found.reach < z1)
+        return hash_of(found.mark[near]).hex()

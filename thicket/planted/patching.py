@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from thicket.document.mesh_touch import MeshTouch
 from thicket.document.touch import BLOCK
 from thicket.planted.occupancy import Occupied, Parts
 from thicket.planted.sheets import Box, around_both, inside, widened
@@ -34,7 +35,7 @@ class Mark(NamedTuple):
     origin: tuple[int, int]
     taken: Parts
     key: str
-    painting: object = None
+    painting: MeshTouch | None = None
 
     @property
     def nbytes(self) -> int:

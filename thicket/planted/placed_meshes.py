@@ -49,6 +49,26 @@ class Read(NamedTuple):
         return 200
 
 
+def seats_at(
+    places: np.ndarray, normals: np.ndarray, cell: np.ndarray, threshold: np.ndarray | None = None
+) -> Seats:
+    """Places on meshes as seats: places and the ways they face in the level, float64 (n, 3); cell int64
+    (n, 2), from which their ids follow, the first the mesh's number where conditions look at them; threshold
+    float32 (n,), 0 when it is left out."""
+    n = len(places)
+    return Seats(
+        places[:, 0],
+        places[:, 2],
+        np.zeros(n, np.float32) if threshold is None else threshold,
+        cell,
+        np.zeros(n, np.float32),
+        np.full(n, seed_of("mesh"), np.int64),
+        places[:, 1].astype(np.float32),
+        normals.astype(np.float32),
+        np.ones(n, np.float32),
+    )
+
+
 class PlacedMeshes:
     """The placed meshes of one level, and what is worked out of them."""
 
@@ -81,17 +101,12 @@ class PlacedMeshes:
         """The places on one mesh as they lie in the level; spacing in m of the level."""
         placed = self.level.surfaces[number]
         points = self.points(placed, seed, spacing / placed.scale)
-        at, n = placed.in_level(points.at), len(points.at)
-        return Seats(
-            at[:, 0],
-            at[:, 2],
-            points.threshold,
+        n = len(points.at)
+        return seats_at(
+            placed.in_level(points.at),
+            points.normal @ placed.rotation.T,
             np.c_[np.full(n, number), np.arange(n)],
-            np.zeros(n, np.float32),
-            np.full(n, seed_of("mesh"), np.int64),
-            at[:, 1].astype(np.float32),
-            (points.normal @ placed.rotation.T).astype(np.float32),
-            np.ones(n, np.float32),
+            points.threshold,
         )
 
     def address(self, placed: PlacedMesh) -> str:

@@ -11,6 +11,7 @@ import numpy as np
 
 from thicket.cache import Cache
 from thicket.document.level import Level, Stand
+from thicket.document.mesh_touch import MeshTouch
 from thicket.document.settings import StandSettings
 from thicket.document.touch import Cells, TouchMap
 from thicket.ground.heights import Ground
@@ -343,7 +344,7 @@ class Planting(Sheets):
         was = self.around.cache.peek(("plants", old.key))
         if was is None:
             return None
-        if isinstance(self.painting, SeenTouch) and isinstance(old.painting, SeenTouch):
+        if isinstance(self.painting, SeenTouch) and old.painting is not None:
             return self._painted_over(self.painting, old.painting, sheet, was)
         within = (
             self._changed_in[1] if self._changed_in and self._changed_in[0].get(sheet) == old.key else None
@@ -358,7 +359,7 @@ class Planting(Sheets):
             return was
         return patched(was, self.plants_in(around_cut(cut, self.window(sheet))), cut)
 
-    def _painted_over(self, now: SeenTouch, before: SeenTouch, sheet: Sheet, was: Plants) -> Plants:
+    def _painted_over(self, now: SeenTouch, before: MeshTouch, sheet: Sheet, was: Plants) -> Plants:
         """A sheet's plants on placed meshes after other painting, from those before it."""
         window, crowding = self.window(sheet), self.facts.crowding
         points = self._candidates(widened(window, crowding))

@@ -74,7 +74,7 @@ class PaintedMesh(Strict):
         cubes = np.asarray(self.cubes, np.int64)
         if self.delta.shape != (len(cubes),):
             raise Refused(f"delta: it has another length than its cubes, of which there are {len(cubes):,}")
-        check_cubes(self.cell, cubes[:, 0], self.delta.astype(np.int32) // 2)
+        check_cubes(self.cell, cubes[:, 0], self.delta, 2 * TOUCH_UNIT)
         if len(cubes) and np.abs(cubes[:, 1:]).max() > FARTHEST:
             raise Refused(f"cubes: they lie at most {FARTHEST:,} cubes from the mesh's origin")
         keys = pack(cubes[:, 0], cubes[:, 1:])

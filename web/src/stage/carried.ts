@@ -74,9 +74,13 @@ export class Carried {
         if (known?.count) held.stands.set(stand, { ids, plants: known })
         count += known?.count ?? 0
       }
+      // While its sheets are still to come, it is asked for again.
+      if (!count && !this.store.settled) return
       if (count > MOST) held.stands.clear()
       this.held.set(home.id, held)
       this.put(held, this.latest.get(home.id)!)
+    } catch {
+      // Its plants stay where they are until the mesh is kept.
     } finally {
       this.asked.delete(home.id)
     }

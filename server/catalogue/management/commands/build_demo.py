@@ -135,10 +135,13 @@ class Command(BaseCommand):
                 continue
             stand = level.stands.get(slug=slug)
             stand.level = level
-            edit = hand_edit(planted_of(level), {stand.number: PinChanges(add=plants)}, UUID(int=level.seed))
-            was = document_now(level)
-            store_difference(level, was, edit.apply(was), None)
-            level.new_version()
+            self._by_hand(level, stand.number, PinChanges(add=plants))
+
+    def _by_hand(self, level: Level, number: int, wish: PinChanges) -> None:
+        edit = hand_edit(planted_of(level), {number: wish}, UUID(int=level.seed))
+        was = document_now(level)
+        store_difference(level, was, edit.apply(was), None)
+        level.new_version()
 
     def _placed(self, level: Level) -> None:
         """What is placed on the ground, with the stands that grow on it."""
@@ -155,12 +158,7 @@ class Command(BaseCommand):
         x, y, z = meshes[0].in_level(np.array([placed.CRACK]))[0].tolist()
         rowan = {"x": x, "z": z, "on": (1, y), "turn": 140}
         number = level.stands.get(slug="boulder-rowan").number
-        edit = hand_edit(
-            planted_of(level), {number: PinChanges(add=[rowan], push=True)}, UUID(int=level.seed)
-        )
-        was = document_now(level)
-        store_difference(level, was, edit.apply(was), None)
-        level.new_version()
+        self._by_hand(level, number, PinChanges(add=[rowan], push=True))
 
     def _level(self, built: demo_ground.QuarryGround, cell: float) -> Level:
         ground = Ground(built.heights, cell)
