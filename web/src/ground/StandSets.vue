@@ -148,7 +148,7 @@ watch(
   gap: 6px;
 }
 .tools :deep(.v-text-field) {
-  flex: 1 1 130px;
+  flex: 1 1 90px;
 }
 .menu {
   width: 320px;

@@ -23,9 +23,14 @@ const chosen = computed(() => {
   const s = surfaces.shown.find((x) => x.id === surfaces.chosen)
   return s && store.mayPlant && !s.locked && !s.hidden ? s : null
 })
-/** How far it reaches from its own origin, in m. */
-const reachOf = (s: Surface) => Math.max(0.5, ...s.hull.map((p) => Math.hypot(...p))) * (s.scale ?? 1)
 const rad = (degrees: number) => (degrees * Math.PI) / 180
+const farOf = ([x, y, z]: number[], eye = props.stage.eye.view) => Math.hypot(x - eye.x, y - eye.y, z - eye.z)
+/** How far the handles lie from its own origin, in m: as far as it reaches, or as there is room for them. */
+function reachOf(s: Surface): number {
+  const own = Math.max(0.5, ...s.hull.map((p) => Math.hypot(...p))) * (s.scale ?? 1)
+  const { fov, aspect } = props.stage.eye.view
+  return Math.min(own, 0.55 * farOf(s.at) * Math.tan(rad(fov) / 2) * Math.min(aspect, 1))
+}
 
 const shown = computed(() => {
   void props.ticks
@@ -80,8 +85,7 @@ function drag(event: PointerEvent) {
   const now = pointer(event)
   const eye = props.stage.eye
   if (kind === 'raise') {
-    const far = Math.hypot(x - eye.view.x, y - eye.view.y, z - eye.view.z)
-    const perPixel = (2 * far * Math.tan(rad(eye.view.fov) / 2)) / eye.height
+    const perPixel = (2 * farOf(from.at) * Math.tan(rad(eye.view.fov) / 2)) / eye.height
     return surfaces.attempt({ at: [x, +(y - (now[1] - start[1]) * perPixel).toFixed(2), z] })
   }
   const at = eye.onPlane(...now, y)
