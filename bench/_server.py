@@ -15,10 +15,11 @@ from contextlib import contextmanager, suppress
 from functools import cache
 from typing import TYPE_CHECKING
 
+from bench._short import PICTURE, window
 from ops.base import ROOT, end_with_parent
 
 if TYPE_CHECKING:
-    from playwright.sync_api import Browser
+    from playwright.sync_api import Browser, Page
 
 
 @cache
@@ -36,6 +37,7 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
     "--no-first-run",
+    "--disable-gpu-rasterization",
     "--enable-precise-memory-info",
 ]
 # Playwright's own loop makes Django take this thread for an asynchronous one.
@@ -51,6 +53,27 @@ def chromium() -> Iterator[Browser]:
         browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         yield browser
         browser.close()
+
+
+def sign_in(page: Page, base: str, name: str = "north") -> None:
+    """Sign in on the screen, and wait for the list of levels."""
+    page.goto(base)
+    page.fill("[data-test=name] input", name)
+    page.fill("[data-test=password] input", "slate-and-birch")
+    page.keyboard.press("Enter")
+    page.locator("[data-test=plants]").first.wait_for()
+
+
+def stage_page(browser: Browser, base: str) -> Page:
+    """A page with the demo level's stage alone, as `web/bench/stage.ts` has it."""
+    built_page()
+    page = browser.new_page(viewport=window(1000, 640, PICTURE))
+    page.set_default_timeout(240_000)
+    sign_in(page, base)
+    page.goto(f"{base}/reference/page/index.html")
+    page.wait_for_function("window.bench")
+    page.evaluate("bench.open('hobbin-delph')")
+    return page
 
 
 @contextmanager

@@ -78,7 +78,7 @@ def painter(client: Client, level, stand) -> Callable[[], object]:
     return paint
 
 
-def paced(work: Callable[[], object], count: int, apart: float = 0.1) -> list[float]:
+def paced(work: Callable[[], object], count: int, apart: float = short(0.1, 0.0)) -> list[float]:
     """How long work takes each time, when it is begun at even times as a person would."""
     out = []
     for _ in range(count):
@@ -240,7 +240,7 @@ def main() -> int:
         thread.join()
         calm, done, beside = late(paced(paint, short(150, 3))), importing(base), []
         while not done():
-            beside += paced(paint, 10)
+            beside += paced(paint, short(10, 1))
         print(f"  {len(beside)} strokes while 4,097² heights were read and kept")
         report("strokes beside the import, 95th percentile over calm", late(beside) / calm, 2)
         strokes, refused = crowd(base, level)

@@ -12,9 +12,8 @@ import statistics
 
 from playwright.sync_api import Browser, Page
 
-from bench._server import built_page, chromium, served_demo
+from bench._server import built_page, chromium, served_demo, sign_in
 from bench._short import PICTURE, SHORT, short, window
-from bench.stage import sign_in
 
 PAINTS, EARLY, LEAVES = short((5, 10, 50), (1, 1, 1))
 RATIO, SCRIPTS, STYLES, SCRIPT_MS, GROWTH, WIDE = 1.5, 290 << 10, 200 << 10, 8.0, 1.1, 2.0
@@ -101,14 +100,6 @@ def drag(page: Page, selector: str, what: str) -> bool:
     return each <= SCRIPT_MS
 
 
-def signed_in_as_lead(browser: Browser, base: str) -> dict:
-    context = browser.new_context()
-    sign_in(context.new_page(), base, "lead")
-    state = context.storage_state()
-    context.close()
-    return state
-
-
 def whole_pictures(browser: Browser, state: dict, base: str) -> bool:
     """From asking for a level to its first whole picture, of the eye and of the plan: that of 12 km × 10 km
     against the demo, each as the server first meets it."""
@@ -147,7 +138,7 @@ def leaving(page: Page, base: str) -> bool:
         page.click("header a[href='/levels']")
         page.locator("[data-test=plants]").first.wait_for()
         if n in (EARLY, LEAVES):
-            page.wait_for_timeout(short(2000, 200))
+            page.wait_for_timeout(short(2000, 100))
             session.send("HeapProfiler.collectGarbage")
             seen = session.send("Runtime.getHeapUsage")
             sizes[n] = seen["usedSize"] + seen["backingStorageSize"]
@@ -166,9 +157,9 @@ def main() -> int:
         context = browser.new_context(viewport=window(1000, 600))
         context.add_init_script("sessionStorage['kt-views'] ??= 'plan'")
         page = context.new_page()
-        sign_in(page, base)
+        sign_in(page, base, "lead")
         state = context.storage_state()
-        met &= whole_pictures(browser, signed_in_as_lead(browser, base), base)
+        met &= whole_pictures(browser, state, base)
         met &= first_paint(browser, state, f"{base}/levels", "[data-test=plants]", "the list of levels")
         if not SHORT:
             level = f"{base}/levels/hobbin-delph/planting"
@@ -176,11 +167,11 @@ def main() -> int:
         page.goto(f"{base}/levels/hobbin-delph/sightline")
         page.wait_for_selector("[data-test=bookmarks]")
         page.click("[data-test=stand-birch]")
-        page.wait_for_timeout(short(6000, 300))
+        page.wait_for_timeout(short(6000, 100))
         met &= drag(page, "[data-test=edge-birch-billboard-from]", "an edge of the chart")
         page.goto(f"{base}/levels/hobbin-delph/planting")
         page.wait_for_selector("[data-test=fullness]")
-        page.wait_for_timeout(short(6000, 300))
+        page.wait_for_timeout(short(6000, 100))
         met &= drag(page, ".field:has([data-test=fullness]) .label", "a number")
         met &= leaving(page, base)
     return 0 if met else 1

@@ -18,9 +18,8 @@ from scipy.stats import spearmanr
 
 import thicket
 from bench._scenes import level as scene
-from bench._server import built_page, chromium, served_demo
-from bench._short import PICTURE, SHORT, short, window
-from bench.stage import sign_in
+from bench._server import chromium, served_demo, stage_page
+from bench._short import SHORT, short
 from demo.shelf import starter
 from thicket.cache import resident
 from thicket.document.atmosphere import Atmosphere
@@ -37,8 +36,8 @@ from thicket.sight.pops import crossings
 from thicket.warm import warm
 
 FASTER, TIMES, TRUE, MEMORY = 100, 3, 0.85, 500
-CROSSINGS, LEAST = short(60, 1), 2.0
-"""Crossings whose pictures are taken, of at least so many pixels."""
+CROSSINGS, LEAST, LINES = short(60, 1), 2.0, short(1080, 270)
+"""Crossings whose pictures are taken, of at least so many pixels; and how many lines the pictures have."""
 POINTS = ((150, 380), (132, 427), (129, 492), (146, 555), (181, 612), (232, 660), (297, 694), (400, 700))
 REST = ((452, 612), (520, 640), (610, 668), (730, 712), (800, 640), (780, 520), (700, 470))
 SPEED, FRAME = 4.0, 1 / 60
@@ -112,23 +111,16 @@ def crossings_by_chance(walker: Walker, count: int, seed: int) -> list[dict]:
     return [found[k] for k in rng.permutation(len(found))[:count]]
 
 
-def pictured(page: Page, crossings: list[dict]) -> np.ndarray:
-    """By how many pixels the stage's pictures change at crossings."""
-    return np.array([page.evaluate("c => bench.changed([c])[0]", each) for each in crossings])
+def pictured(page: Page, crossings: list[dict], lines: int) -> np.ndarray:
+    """By how many pixels the stage's pictures, of so many lines, change at crossings."""
+    return np.array([page.evaluate("([c, n]) => bench.changed([c], n)[0]", [c, lines]) for c in crossings])
 
 
 def truth(base: str, walker: Walker) -> bool:
     """Strengths against the stage's pictures, by rank."""
-    built_page()
     crossings = crossings_by_chance(walker, CROSSINGS, 1)
     with chromium() as browser:
-        page = browser.new_page(viewport=window(1000, 640, PICTURE))
-        page.set_default_timeout(120_000)
-        sign_in(page, base)
-        page.goto(f"{base}/reference/page/index.html")
-        page.wait_for_function("window.bench")
-        page.evaluate("bench.open('hobbin-delph')")
-        changed = pictured(page, crossings)
+        changed = pictured(stage_page(browser, base), crossings, LINES)
     found = np.array([c["strength"] for c in crossings])
     rank = float(spearmanr(found, changed).statistic)
     print(
@@ -236,8 +228,11 @@ def memory_of_a_check() -> float:
 
 
 def within_memory() -> bool:
-    own = subprocess.run([sys.executable, "-m", "bench.pops", "memory"], stdout=subprocess.PIPE, check=True)
-    found = float(own.stdout)
+    if SHORT:
+        found = memory_of_a_check()
+    else:
+        own = [sys.executable, "-m", "bench.pops", "memory"]
+        found = float(subprocess.run(own, stdout=subprocess.PIPE, check=True).stdout)
     print(f"  a check on 16 km² takes {found:.0f} MB above the planted level (at most {MEMORY})")
     return found <= MEMORY
 

@@ -13,7 +13,7 @@ from contextlib import contextmanager
 
 from playwright.sync_api import Page
 
-from bench._server import built_page, chromium, served_demo
+from bench._server import chromium, served_demo, stage_page
 from bench._short import short, window
 
 FRAMES, VIEWS, STROKES, TIMED = short((12, 3, 500, 20), (1, 1, 1, 1))
@@ -22,19 +22,8 @@ RATIO, SHARE, AFTER, GROWTH = 1.4, 0.25, 3, 1.05
 CROWDED = {"fullness": 1.0, "spacing": short(1.5, 12.0), "conditions": []}
 
 
-def sign_in(page: Page, base: str, name: str = "north") -> None:
-    page.goto(base)
-    page.fill("[data-test=name] input", name)
-    page.fill("[data-test=password] input", "slate-and-birch")
-    page.keyboard.press("Enter")
-    page.locator("[data-test=plants]").first.wait_for()
-
-
-def frames(page: Page, base: str) -> bool:
+def frames(page: Page) -> bool:
     """Frames of the stage against bare three.js, in each of the demo's first views."""
-    page.goto(f"{base}/reference/page/index.html")
-    page.wait_for_function("window.bench")
-    page.evaluate("bench.open('hobbin-delph')")
     met = True
     for k in range(VIEWS):
         plants = page.evaluate("k => bench.look(k)", k)
@@ -89,11 +78,13 @@ TIMES = """() => {
 
 def strokes(page: Page, base: str) -> bool:
     """Strokes with the real pointer on the plan: how soon they are seen, and what they leave in memory."""
+    page.set_viewport_size(window(1000, 640))
+    page.set_default_timeout(120_000)
     page.goto(f"{base}/levels/hobbin-delph/planting")
     page.wait_for_selector("[data-test=bookmarks]")
     page.click("[data-test=show-plan]")
     page.click("[data-test=stand-birch]")
-    page.wait_for_timeout(short(4000, 500))
+    page.wait_for_timeout(short(4000, 100))
     page.evaluate(WATCH)
     box = page.locator("[data-test=plan]").bounding_box()
     session = page.context.new_cdp_session(page)
@@ -111,10 +102,10 @@ def strokes(page: Page, base: str) -> bool:
         with page.expect_response(lambda r: r.url.endswith("/strokes")):
             page.mouse.up()
         if n < TIMED:
-            page.wait_for_timeout(700)
+            page.wait_for_timeout(short(700, 200))
             times.append(page.evaluate(TIMES))
         if n + 1 in (EARLY, STROKES):
-            page.wait_for_timeout(short(3000, 300))
+            page.wait_for_timeout(short(3000, 100))
             session.send("HeapProfiler.collectGarbage")
             sizes[n + 1] = page.evaluate("performance.memory.usedJSHeapSize")
     times = [t for t in times if t]
@@ -137,14 +128,11 @@ def strokes(page: Page, base: str) -> bool:
 
 
 def main() -> int:
-    built_page()
     with served_demo() as (base, level), chromium() as browser:
-        page = browser.new_page(viewport=window(1000, 640))
-        page.set_default_timeout(120_000)
-        sign_in(page, base)
         with crowded(level):
-            met = frames(page, base)
-        met &= strokes(page, base)
+            page = stage_page(browser, base)
+            met = frames(page)
+        met &= strokes(page.context.new_page(), base)
     return 0 if met else 1
 
 

@@ -14,8 +14,8 @@ import time
 
 import numpy as np
 
-from bench._server import built_page, chromium, served_demo
-from bench._short import PICTURE, short, window
+from bench._server import chromium, served_demo, stage_page
+from bench._short import short
 
 MESH, PIXELS, COLOUR, SHELF, OPENING = 10, 3, 0.04, 3, 1.5
 TRIANGLES, ITEMS = short((100_000, 500), (3000, 20))
@@ -85,17 +85,9 @@ def bringing() -> bool:
 
 def truths(base: str) -> bool:
     """Every state of the starter shelf at its own distance, drawn by the stage."""
-    from bench.stage import sign_in
-
-    built_page()
     met = True
     with chromium() as browser:
-        page = browser.new_page(viewport=window(1000, 640, PICTURE))
-        page.set_default_timeout(240_000)
-        sign_in(page, base)
-        page.goto(f"{base}/reference/page/index.html")
-        page.wait_for_function("window.bench")
-        page.evaluate("bench.open('hobbin-delph')")
+        page = stage_page(browser, base)
         for slug in page.evaluate("bench.stock()")[short(0, -1) :]:
             for t in page.evaluate("s => bench.truth(s)", slug):
                 good = t["pixels"] <= PIXELS and t["colour"] <= COLOUR

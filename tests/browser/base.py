@@ -27,6 +27,7 @@ CHROMIUM = [
     "--disable-component-update",
     "--disable-sync",
     "--no-first-run",
+    "--disable-gpu-rasterization",
 ]
 PATIENCE = 90_000
 expect.set_options(timeout=60_000)

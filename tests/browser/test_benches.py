@@ -5,6 +5,7 @@ import importlib
 import io
 import os
 from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from unittest import mock
 
@@ -45,6 +46,7 @@ class Benches(BrowserCase):
                 mock.patch.object(shared, "served_demo", served),
                 mock.patch.object(shared, "own_database", contextlib.nullcontext),
                 mock.patch.object(shared, "chromium", lambda: contextlib.nullcontext(self.browser)),
+                mock.patch.object(shared, "stage_page", cache(shared.stage_page)),
             ):
                 for name in NAMES:
                     told = io.StringIO()

@@ -18,17 +18,19 @@ export interface Crossing {
   heading: number
 }
 
-/** In the benchmarks' short form, in a small window, a small picture. */
-const SIZE: [number, number] = innerWidth < 800 ? [480, 270] : [1920, 1080]
 const FAR = 1e5
 
-/** By how many pixels of 1,080 lines each crossing changes the picture of the bare ground, as it is drawn. */
-export function changed(stage: Stage, stands: Stand[], crossings: Crossing[]): number[] {
+/**
+ * By how many pixels each crossing changes the picture of the bare ground, as it is drawn with so many
+ * lines.
+ */
+export function changed(stage: Stage, stands: Stand[], crossings: Crossing[], lines: number): number[] {
   stage.hide(new Set(stands.map((s) => s.id)))
   stage.setDrawing(PLAIN)
-  stage.eye.resize(...SIZE)
+  const size: [number, number] = [(lines * 16) / 9, lines]
+  stage.eye.resize(...size)
   return crossings.map((c) => {
-    const [a, b] = [c.before, c.after].map((state) => picture(stage, stands, c, state))
+    const [a, b] = [c.before, c.after].map((state) => picture(stage, stands, c, state, size))
     let sum = 0
     for (let k = 0; k < a.length; k += 4)
       sum += Math.abs(a[k] - b[k]) + Math.abs(a[k + 1] - b[k + 1]) + Math.abs(a[k + 2] - b[k + 2])
@@ -37,7 +39,13 @@ export function changed(stage: Stage, stands: Stand[], crossings: Crossing[]): n
 }
 
 /** The eye's picture with one plant in a state; for a shadow, with the plant and its shadow or without. */
-function picture(stage: Stage, stands: Stand[], c: Crossing, state: number): Uint8Array {
+function picture(
+  stage: Stage,
+  stands: Stand[],
+  c: Crossing,
+  state: number,
+  size: [number, number],
+): Uint8Array {
   const { eye, store } = stage
   const stand = stands.find((s) => s.slug === c.stand)!
   const shadow = c.shadow && state >= 0
@@ -52,7 +60,7 @@ function picture(stage: Stage, stands: Stand[], c: Crossing, state: number): Uin
   eye.view = { ...eye.view, x: c.x, y: c.y, z: c.z, heading: c.heading, pitch: 0, fov: 55, shadows: c.shadow }
   eye.render(false, Math.random(), false)
   const gl = eye.renderer.getContext()
-  const pixels = new Uint8Array(SIZE[0] * SIZE[1] * 4)
-  gl.readPixels(0, 0, ...SIZE, gl.RGBA, gl.UNSIGNED_BYTE, pixels)
+  const pixels = new Uint8Array(size[0] * size[1] * 4)
+  gl.readPixels(0, 0, ...size, gl.RGBA, gl.UNSIGNED_BYTE, pixels)
   return pixels
 }

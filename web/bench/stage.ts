@@ -127,7 +127,7 @@ Object.assign(window, {
     look,
     compare,
     truth: (slug: string) => truth(stage, slug),
-    changed: (crossings: Crossing[]) => changed(stage, stands, crossings),
+    changed: (crossings: Crossing[], lines: number) => changed(stage, stands, crossings, lines),
     stock: () => stage.level.stock.map((i) => i.slug),
   },
 })

@@ -7,13 +7,13 @@ import { useSession } from '../src/pages/session'
 import InstallationSettings from '../src/pages/InstallationSettings.vue'
 import OwnAccount from '../src/pages/OwnAccount.vue'
 import UseLink from '../src/pages/UseLink.vue'
-import { at, choose, openLevel, refuse, serve, settled, show, until, write } from './help'
+import { at, choose, openLevel, refuse, serve, settled, show, until, write, partOf } from './help'
 
 let page: Awaited<ReturnType<typeof show>> | null = null
 const SESSION = { name: 'north', keys: {}, mark: 'diamond', may_make: true, looks_after: false }
 beforeEach(() => {
   openLevel()
-  useSession().take({ ...SESSION } as never)
+  useSession().take(partOf({ ...SESSION }))
 })
 afterEach(() => {
   page?.end()
@@ -47,7 +47,7 @@ describe('a link that works once', () => {
     await until(() => router.currentRoute.value.path === '/levels/fell/planting')
   })
   it('makes an account for who has none, once name and password will do, or says why not', async () => {
-    useSession().take({ ...SESSION, name: null } as never)
+    useSession().take(partOf({ ...SESSION, name: null }))
     let taken = true
     const asked = serve({
       'GET /api/links/t': INVITED,
@@ -72,7 +72,7 @@ describe('a link that works once', () => {
     expect(useSession().name).toBe('east')
   })
   it('makes no account where none may be made', async () => {
-    useSession().take({ ...SESSION, name: null } as never)
+    useSession().take(partOf({ ...SESSION, name: null }))
     serve({ 'GET /api/links/t': { ...INVITED, new_accounts: false } })
     await open(UseLink, { token: 't' })
     await until(() => at('have-account'))

@@ -1,6 +1,17 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick, reactive } from 'vue'
-import type { Atmosphere, Item, Level, Remedy, ShapeIn, Tier, Why, WalkCheck } from '../src/api/client'
+import type {
+  Atmosphere,
+  Item,
+  Level,
+  Remedy,
+  Shape,
+  ShapeIn,
+  StandSettings,
+  Tier,
+  Why,
+  WalkCheck,
+} from '../src/api/client'
 import AtmospherePanel from '../src/sightline/AtmospherePanel.vue'
 import DrawingPanel from '../src/sightline/DrawingPanel.vue'
 import LayoutField from '../src/planting/LayoutField.vue'
@@ -37,6 +48,7 @@ import {
   changed,
   PULSE,
   kept,
+  partOf,
 } from './help'
 
 type Shown = Awaited<ReturnType<typeof show>>
@@ -62,7 +74,7 @@ const AGAIN = {
   'GET /api/levels/fell/surfaces': [],
 }
 const item = (slug: string, part: Partial<Item> = {}) =>
-  ({
+  partOf<Item>({
     slug,
     name: slug[0].toUpperCase() + slug.slice(1),
     height: 8,
@@ -70,7 +82,7 @@ const item = (slug: string, part: Partial<Item> = {}) =>
     anchors: [],
     lods: [{}, {}, {}],
     ...part,
-  }) as unknown as Item
+  })
 const box = (name: string) => at(name).querySelector<HTMLInputElement>('input[type=checkbox]')!
 const value = (name: string) => at(name).querySelector('input')!.value
 const disabled = (name: string) => (at(name) as HTMLButtonElement).disabled
@@ -78,12 +90,12 @@ const disabled = (name: string) => (at(name) as HTMLButtonElement).disabled
 /** Flat ground at 10 m and an eye that looks east. */
 function fakeStage() {
   const view = { x: 100, y: 12, z: 200, heading: 90, pitch: 0, fov: 55, aspect: 1.6, drawing: PLAIN }
-  return {
+  return partOf<Stage & { look: ReturnType<typeof vi.fn>; setRings: ReturnType<typeof vi.fn> }>({
     eye: { view },
     ground: { width: 900, length: 900, heightAt: () => 10 },
     look: vi.fn((part: object) => void Object.assign(view, part)),
     setRings: vi.fn(),
-  } as unknown as Stage & { look: ReturnType<typeof vi.fn>; setRings: ReturnType<typeof vi.fn> }
+  })
 }
 
 describe('plants that are selected', () => {
@@ -108,7 +120,7 @@ describe('plants that are selected', () => {
       'POST /api/levels/fell/hand': changed(entry),
       'POST /api/levels/fell/select': { plants, total: plants.length },
     })
-    useSelection().plants = plants as never
+    useSelection().plants = partOf(plants)
     const gone: unknown[] = []
     page = await show(SelectionPanel, { view: () => ({ x: 0, z: 0 }), onGo: (to: unknown) => gone.push(to) })
     const done = () => asked.filter((a) => a.what.endsWith('/hand')).map((a) => a.body as object)
@@ -214,7 +226,7 @@ describe('a single plant', () => {
 
 describe('why here', () => {
   const why = (part: Partial<Why> = {}): Why =>
-    ({
+    partOf<Why>({
       planted: false,
       conditions: [
         {
@@ -258,7 +270,7 @@ describe('why here', () => {
       items: [],
       trails: [],
       ...part,
-    }) as unknown as Why
+    })
   it('says each condition with its value, how they add up, and what keeps plants out', async () => {
     page = await show(WhyCard, { why: why({ shut: 'It was uprooted here' }), name: 'Birch' })
     expect(text()).toContain('Birch here: why not')
@@ -310,7 +322,7 @@ describe('a shape by its numbers', () => {
       'POST /api/levels/fell/shapes': changed(entry, { shapes: [shape] }),
       ...answers,
     })
-    store.shapes = [shape] as never
+    store.shapes = [shape as Shape]
     const shapes = useShapes()
     shapes.chosen = shape.id!
     const props = reactive({ shape })
@@ -436,7 +448,7 @@ describe('the layout of a stand', () => {
     serve(AGAIN)
     const anchored = item('log', { anchors: ['end 1', 'end 2', 'top'] })
     store.level = { ...store.level!, stock: [anchored, item('birch')] }
-    const layout = {
+    const layout: StandSettings['layout'] = {
       kind: 'free',
       shapes: [],
       every: 2,
@@ -453,16 +465,16 @@ describe('the layout of a stand', () => {
       around: 0,
       inside: false,
     }
-    const settings = { ...stand(2).settings, layout } as never
+    const settings = { ...stand(2).settings, layout }
     store.stands = [
       stand(1, { items: ['birch'], settings }),
       stand(3, { items: ['log'], name: 'Logs', settings }),
       stand(2, { settings }),
     ]
-    store.shapes = [
+    store.shapes = partOf([
       { id: 7, kind: 'path', name: 'Tramway' },
       { id: 8, kind: 'area', name: 'Pit' },
-    ] as never
+    ])
     store.selected = [2]
     const draft = inScope(() => useDraft(() => null, useStores()))
     page = await show(LayoutField, { draft, locked: false })
@@ -493,7 +505,7 @@ describe('the layout of a stand', () => {
   })
 })
 
-const AIR = {
+const AIR = partOf<Atmosphere>({
   sun: { bearing: 200, elevation: 40, colour: '#fff6e3', strength: 1 },
   sky: { horizon: '#d4d5d0', zenith: '#89a6be', clouds: 0.5 },
   fog: {
@@ -507,7 +519,7 @@ const AIR = {
     hides: false,
   },
   waters: [],
-} as unknown as Atmosphere
+})
 
 describe('the atmosphere', () => {
   async function begin(answers: Record<string, unknown> = {}, role = 'artist') {
@@ -598,7 +610,7 @@ describe('the drawing of the level', () => {
       'POST /api/levels/fell/cost': (body: { drawing: { cell: number; distances: number } }) =>
         cost({ draw_calls: 6400 / body.drawing.cell, ms: body.drawing.distances * 4 }),
     })
-    store.cost = cost({ ms: 2 }) as never
+    store.cost = partOf(cost({ ms: 2 }))
     page = await show(DrawingPanel, { stage: fakeStage() })
     // A part that was opened before is open still.
     for (const part of page.place.querySelectorAll<HTMLElement>('[data-test^=part-][aria-expanded=false]'))
@@ -690,12 +702,12 @@ describe('a walk and its pops', () => {
     least: [remedy({ fade: 2, left: 0 }), remedy({ stand: 2, farther: 1.25, left: 0 })],
   }
   async function begin(told: object = { running: false, share: 1, trouble: '', result }) {
-    store.level = {
+    store.level = partOf<Level>({
       ...store.level!,
       stock: [item('birch')],
       walks: { Rim: walk },
       atmosphere: AIR,
-    } as unknown as Level
+    })
     const asked = serve({
       ...AGAIN,
       'POST /api/levels/fell/walks/check': () => told,

@@ -5,12 +5,13 @@ class Watcher {
   disconnect(): void {}
 }
 Object.assign(globalThis, { ResizeObserver: Watcher, IntersectionObserver: Watcher })
-globalThis.matchMedia ??= ((media: string) => ({
+globalThis.matchMedia ??= (media) => Object.assign(new EventTarget(), {
   media,
   matches: false,
-  addEventListener() {},
-  removeEventListener() {},
-})) as never
-globalThis.visualViewport ??= new EventTarget() as never
+  onchange: null,
+  addListener() {},
+  removeListener() {},
+})
+Object.assign(globalThis, { visualViewport: globalThis.visualViewport ?? new EventTarget() })
 Element.prototype.setPointerCapture ??= () => {}
 Element.prototype.scrollIntoView = () => undefined

@@ -22,6 +22,7 @@ import {
   until,
   PULSE,
   changed,
+  partOf,
 } from './help'
 
 const LEVEL = { low: 212.4, high: 287.9 }
@@ -34,7 +35,7 @@ beforeEach(() => {
   store = openLevel({
     low: 212.4,
     high: 287.9,
-    layers: [{ name: 'turf' }, { name: 'scree' }] as never,
+    layers: partOf([{ name: 'turf' }, { name: 'scree' }]),
   })
   serve({})
 })
@@ -100,7 +101,7 @@ async function edited(component: object, condition: Condition, edges = [0, 10, 2
     disabled: false,
     onChange: (c: Condition) => (props.condition = c),
   })
-  page = await show(component as never, props)
+  page = await show(partOf(component), props)
   const svg = page.place.querySelector('svg')!
   svg.setPointerCapture = vi.fn()
   svg.getBoundingClientRect = () => ({ left: 0, top: 0, width: 290, height: 70 }) as DOMRect
@@ -312,7 +313,7 @@ describe('the conditions of a stand', () => {
       1,
       expect.stringContaining('above this'),
     ])
-    store.masks = [{ name: 'fog' }] as never
+    store.masks = partOf([{ name: 'fog' }])
     await open('add-condition', 'add-mask')
     expect(now().map((c) => c.mask)).toEqual(['', 'fog'])
   })

@@ -1,7 +1,7 @@
 import { expect, it } from 'vitest'
 import type { Stand } from '../src/api/client'
 import { CoverStore, scaleFor, tilesIn } from '../src/stage/cover'
-import { serve, until } from './help'
+import { serve, until, partOf } from './help'
 
 it('asks for the tiles that are seen, in the middle first, as fine as can be distinguished', () => {
   expect([0.5, 2.6, 2.7, 12, 900].map(scaleFor)).toEqual([0, 0, 1, 3, 5])
@@ -23,12 +23,11 @@ it('keeps the finest tile of each place, and asks anew for a stand that has chan
       [0, 1, 2, 3, 4, 5].map((k) => [`GET /api/levels/fell/stands/1/cover/${k}/0/0`, tile(k)]),
     ),
   )
-  const stand = {
+  const stand = partOf<Stand>({
     id: 1,
-    revision: 1,
     sward: false,
     sheets: { keys: Array(200).fill('a') },
-  } as unknown as Stand
+  })
   const store = new CoverStore('fell', 32, 32, () => {})
   store.setStands([stand])
   store.look([0, 0, 32, 32], 2)

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest'
 import type { Distances, Stand } from '../src/api/client'
 import { at, copied, moved, neverDrawn, newEdges, toPixels, type Edge } from '../src/sightline/distances'
-import { numbers } from './help'
+import { numbers, partOf } from './help'
 
 const FAR: Distances = { steps: [24, 58], billboard: 110, gone: 900, fade: 12, shadow: 64, by_size: false }
 const TREE = { lods: 3, billboard: true }
@@ -63,12 +63,12 @@ describe('edges of distances', () => {
 
 describe('what new states of an item mean for its stands', () => {
   const stand = (id: number, items: string[], locked = false) =>
-    ({
+    partOf<Stand>({
       id,
       items,
       locked,
       settings: { distances: FAR, mix: items.map((item) => ({ item })) },
-    }) as unknown as Stand
+    })
   const known = { errors: [0.05, 0.1], billboard_error: 0.2 }
   it('is offered to those that plant it and whose edges move, from the larger of their items', () => {
     const stock = [

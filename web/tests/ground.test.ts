@@ -21,18 +21,19 @@ import {
   changed,
   PULSE,
   kept,
+  partOf,
 } from './help'
 
 let page: Awaited<ReturnType<typeof show>> | null = null
 let store: ReturnType<typeof openLevel>
-const ENTRY = { id: 9, what: 'Kept', kind: 'shapes', gained: 0, lost: 0, cost: {} } as unknown as Entry
+const ENTRY = partOf<Entry>({ id: 9, what: 'Kept', kind: 'shapes', gained: 0, lost: 0, cost: {} })
 const WIND = { bearing: 230, speed: 6, strength: 0.4, wavelength: 40, turbulence: 0.3, loop: 8 } as Wind
 const shape = (id: number, part: Partial<Shape>) =>
-  ({
+  partOf<Shape>({
     ...{ id, number: id, kind: 'area', form: 'line', name: `Area ${id}`, reach: 25_000, points: [] },
     ...{ round: null, box: null, width: 4, clear: null, locked: false, hidden: false, hatch: 'slant' },
     ...{ trail: null, ...part },
-  }) as unknown as Shape
+  })
 beforeEach(() => {
   store = openLevel({ role: 'lead', wind: WIND } as Partial<Level>)
   store.shapes = [
@@ -123,7 +124,7 @@ describe('the list of shapes', () => {
 })
 
 describe('how ground layers look', () => {
-  const layers = [{ name: 'slate', colour: '#5d6672', look: 'rock', texture: '/t.png' }] as never
+  const layers: Level['layers'] = [{ name: 'slate', colour: '#5d6672', look: 'rock', texture: '/t.png' }]
   it('sends colour, look and picture one by one, each as an action', async () => {
     store.level = { ...store.level!, layers }
     uploads(() => changed(ENTRY))
@@ -200,7 +201,7 @@ describe('the plots of a team', () => {
   }
   async function open(week: unknown) {
     serve({ 'GET /api/levels/fell/plots/week': week })
-    const level = { ...store.level!, plots: { plots, outside: 'warned', requests: [] } } as unknown as Level
+    const level = partOf<Level>({ ...store.level!, plots: { plots, outside: 'warned', requests: [] } })
     const routes = [{ path: '/:any(.*)*', component: { template: '<i />' } }]
     page = await show(PlotWeek, { level }, [createRouter({ history: createMemoryHistory(), routes })])
     await settled(30)

@@ -4,7 +4,7 @@ import type { Entry, Level } from '../src/api/client'
 import { steps } from '../src/level/firstDay'
 import { found, sectionsOf } from '../src/level/guide'
 import { BENCHES } from '../src/router'
-import { stand } from './help'
+import { stand, partOf } from './help'
 
 it('the guide has a part for every bench, each with its text, its pictures, and found by its words', () => {
   const sections = sectionsOf(GUIDE, { 'ground.png': '/g.png' })
@@ -24,13 +24,13 @@ it('the guide has a part for every bench, each with its text, its pictures, and 
 })
 
 it('the order of the work ticks itself by what the level has and what was done in it', () => {
-  const level = { low: 0, high: 0, stock: [], walks: {} } as unknown as Level
+  const level = partOf<Level>({ low: 0, high: 0, stock: [], walks: {} })
   const ticked = (...given: Parameters<typeof steps>) =>
     steps(...given)
       .filter((s) => s.done)
       .map((s) => s.name)
   expect(ticked(level, [], [], ['budget', 'handover'])).toEqual([])
-  const full = { low: 0, high: 90, stock: [{}], walks: { there: {} } } as unknown as Level
+  const full = partOf<Level>({ low: 0, high: 90, stock: [{}], walks: { there: {} } })
   const fresh = stand(1)
   fresh.settings.conditions = [{ kind: 'slope', lo: 0, hi: 32 }] as typeof fresh.settings.conditions
   expect(ticked(full, [fresh], [], [])).toEqual(['Heights', 'Stock', 'A first stand', 'A walk'])

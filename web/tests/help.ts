@@ -63,14 +63,14 @@ export const spot = (x: number, z: number): Spot => ({ at: [x, 0, z], on: null }
 export const settled = (ms = 0) => new Promise((resolve) => setTimeout(resolve, ms))
 
 export function stand(id: number, part: Partial<Stand> = {}): Stand {
-  const settings = {
+  const settings = partOf<StandSettings>({
     mix: [],
     spacing: 4,
     fullness: 0.5,
     variation: { size: [1, 1], lean: 0 },
     distances: { steps: [], billboard: 0, gone: 100, fade: 4, shadow: 0 },
     conditions: [],
-  } as unknown as StandSettings
+  })
   return {
     id,
     number: id,
@@ -140,7 +140,7 @@ export function openLevel(part: Partial<Level> = {}) {
   drawer.clear()
   setActivePinia(createPinia())
   const store = useLevel()
-  store.level = {
+  store.level = partOf<Level>({
     slug: 'fell',
     name: 'Fell',
     role: 'artist',
@@ -152,7 +152,7 @@ export function openLevel(part: Partial<Level> = {}) {
     walks: {},
     plots: { plots: {}, outside: 'warned', requests: [] },
     ...part,
-  } as unknown as Level
+  })
   store.stands = [stand(1), stand(2, { stratum: 'Shrub' })]
   store.selected = [1]
   store.version = 1
@@ -239,4 +239,11 @@ export function picturing<More extends object>(more?: More) {
     ...(more as More),
   }
   return stage
+}
+
+type Deep<T> = T extends (infer E)[] ? Deep<E>[] : T extends object ? { [K in keyof T]?: Deep<T[K]> } : T
+
+/** A thing of which a test needs no more than some parts. */
+export function partOf<T>(some: NoInfer<Deep<T>>): T {
+  return some as T
 }

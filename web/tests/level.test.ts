@@ -5,7 +5,7 @@ import { useHand } from '../src/planting/useHand'
 import { useOutbox } from '../src/planting/outbox'
 import { useSelection } from '../src/planting/selection'
 import { useStores } from '../src/shared/stores'
-import { inScope, openLevel, refuse, serve, settled, spot, stand, changed, PULSE } from './help'
+import { inScope, openLevel, refuse, serve, settled, spot, stand, changed, PULSE, partOf } from './help'
 import { drawer } from './drawer'
 
 let store: ReturnType<typeof openLevel>
@@ -285,7 +285,7 @@ describe('sheets that are not told yet', () => {
 describe('adding and removing stands', () => {
   it('selects the one that was made, and another when the selected one is gone', async () => {
     const arrange = (since: object, more = {}) =>
-      store.arrange(Promise.resolve(changed(entry(), since, more) as unknown as Changed))
+      store.arrange(Promise.resolve(partOf<Changed>(changed(entry(), since, more))))
     store.stands = [stand(1), stand(2)]
     expect(await arrange({ stands: [stand(3)], order: [1, 2, 3] }, { made: [3] })).toBe(3)
     expect(store.selected).toEqual([3])

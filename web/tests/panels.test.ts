@@ -1,7 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { nextTick, reactive } from 'vue'
 import { createMemoryHistory, createRouter } from 'vue-router'
-import type { Device, Entry, Item, LevelCard } from '../src/api/client'
+import type { Device, Entry, Item, LevelCard, Shape } from '../src/api/client'
 import { connection } from '../src/api/connection'
 import { amount, signed, whole } from '../src/budget/budget'
 import CostStrip from '../src/level/CostStrip.vue'
@@ -33,6 +33,7 @@ import {
   write,
   changed,
   PULSE,
+  partOf,
 } from './help'
 
 type Shown = Awaited<ReturnType<typeof show>>
@@ -170,11 +171,11 @@ describe('the strata column', () => {
       stand(3, { slug: 'moss', name: 'Moss', stratum: 'Moss', counted: false, settings: mixed(3, 'birch') }),
     ]
     store.level = { ...store.level!, stock: [item('birch')] }
-    store.cost = {
+    store.cost = partOf({
       total: { ms: 2 },
       stands: [{ stand: 1, ms: 1.5 }],
       ground: { ms: 0.1 },
-    } as never
+    })
     const asked = serve({ ...AGAIN, ...answers })
     page = await show(StrataColumn, { view: () => null })
     return asked
@@ -252,11 +253,11 @@ describe('the cost strip', () => {
   }
   it('shows how sure the milliseconds of a measured device are', async () => {
     store.level = { ...store.level!, tiers: { Desktop: { drawing: PLAIN, marks: MARKS, device: DEVICE } } }
-    store.cost = { device: 'Ours', margin: 0.216, total: COST, ground: COST, stands: [] } as never
+    store.cost = partOf({ device: 'Ours', margin: 0.216, total: COST, ground: COST, stands: [] })
     serve(AGAIN)
     page = await show(CostStrip)
     expect(at('line-ms').textContent).toMatch(/± 0\.22 of 2\.50 ms/)
-    store.cost = { ...(store.cost as object), margin: null } as never
+    store.cost = partOf({ ...(store.cost as object), margin: null })
     await nextTick()
     expect(at('line-ms').textContent).not.toContain('±')
   })
@@ -270,11 +271,11 @@ describe('the cost strip', () => {
         Desktop: { drawing: PLAIN, marks: { ...MARKS, ms: 9 }, device: DEVICE },
       },
     }
-    store.cost = {
+    store.cost = partOf({
       total: COST,
       ground: { ...COST, ms: 1, triangles: 30_000 },
       stands: [{ stand: 1, ...COST, ms: 2, triangles: 60_000 }],
-    } as never
+    })
     serve(AGAIN)
     page = await show(CostStrip)
     const drawing = useDrawing()
@@ -346,7 +347,7 @@ describe('a stand on its card', () => {
   const part = { slug: 'birch', name: 'Birch' }
   const begin = async (own: object = {}, answers: Record<string, unknown> = {}) => {
     const change = vi.fn((body: unknown) => (void body, changed(entry())))
-    const shapes = [{ id: 5, kind: 'area', name: 'Pit' }]
+    const shapes = partOf<Shape[]>([{ id: 5, kind: 'area', name: 'Pit' }])
     const asked = serve({
       ...AGAIN,
       'GET /api/levels/fell/shapes': shapes,
@@ -357,7 +358,7 @@ describe('a stand on its card', () => {
       'POST /api/levels/fell/clear': changed(entry()),
       ...answers,
     })
-    store.shapes = shapes as never
+    store.shapes = shapes
     page = await show(StandCard, { stand: stand(1, { ...part, ...own }) })
     return { asked, change }
   }
@@ -441,7 +442,7 @@ describe('what is said over the stage', () => {
     await nextTick()
     expect(text()).toContain('slow to answer')
     const outbox = useOutbox()
-    outbox.waiting = [{ key: 'a' }, { key: 'b' }] as never
+    outbox.waiting = partOf([{ key: 'a' }, { key: 'b' }])
     await nextTick()
     expect(text()).toContain('2 strokes wait in this browser to be sent.')
     outbox.keeps = false

@@ -7,7 +7,7 @@ import { STRIDE, type Plants } from '../src/stage/payload'
 import { Planter } from '../src/stage/planter'
 import { PlantStore, StandPlants, type Cell } from '../src/stage/plantStore'
 import type { ItemMeshes, PartMesh } from '../src/stage/stock'
-import { numbers, serve, settled, stand, until } from './help'
+import { numbers, serve, settled, stand, until, partOf } from './help'
 
 /** Plants of one item at places (x, z), each of a size. */
 function plantsAt(places: [number, number, number?][], first = 1): Plants {
@@ -253,35 +253,35 @@ describe('the sheets on the stage', () => {
 })
 
 const part = (): PartMesh =>
-  ({
+  partOf<PartMesh>({
     geometry: new THREE.BoxGeometry(),
-    texture: null,
+    texture: undefined,
     normals: null,
     cut: false,
     facing: false,
     tinted: false,
     coloured: false,
     bothSides: false,
-  }) as unknown as PartMesh
+  })
 /** An item of three meshes and a billboard. */
-const BIRCH = {
+const BIRCH = partOf<ItemMeshes>({
   item: { slug: 'birch', height: 8, glb: '' },
   states: [[part(), part()], [part()], [part()], [part()]],
   lods: 3,
   billboard: true,
   castsShadow: true,
   receivesShadow: true,
-} as unknown as ItemMeshes
+})
 
 describe('the planter', () => {
   const distances = { steps: [10, 30], billboard: 60, gone: 120, fade: 4, shadow: 40, by_size: false }
   const settings = (part: object = {}) =>
-    ({
+    partOf<StandSettings>({
       ...stand(1).settings,
       mix: [{ item: 'birch', weight: 1 }],
       tints: ['#ffffff', '#ffffff'],
       distances: { ...distances, ...part },
-    }) as unknown as StandSettings
+    })
   const view = (part: Partial<View> = {}, by: Partial<Drawing> = {}): View => ({
     x: 300,
     y: 0,

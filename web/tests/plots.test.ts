@@ -9,7 +9,20 @@ import { useLevel } from '../src/level/level'
 import { inside, usePlots } from '../src/budget/plots'
 import { useSession } from '../src/pages/session'
 import { useSurvey } from '../src/budget/survey'
-import { at, choose, numbers, openLevel, refuse, serve, settled, show, until, write, changed } from './help'
+import {
+  at,
+  choose,
+  numbers,
+  openLevel,
+  refuse,
+  serve,
+  settled,
+  show,
+  until,
+  write,
+  changed,
+  partOf,
+} from './help'
 
 const LINES = { ms: 0, triangles: 0, draw_calls: 0, shadow_triangles: 0, memory: 0 }
 const COST = { ...LINES, plants: 0, shadow_calls: 0, alpha_mpx: 0, culled: 0 }
@@ -36,7 +49,7 @@ const MARKS = { ms: 6, triangles: 10, draw_calls: 10, shadow_triangles: 10, memo
 /** A level with two plots and a third area, seen through Console. */
 function openPlots(who: string, role: string, plots = PLOTS, more: Record<string, unknown> = {}) {
   const store = openLevel({ role: role as 'artist', plots } as Partial<Level>)
-  store.level = { ...store.level!, tiers: { Console: { drawing: PLAIN, marks: MARKS } } } as unknown as Level
+  store.level = partOf<Level>({ ...store.level!, tiers: { Console: { drawing: PLAIN, marks: MARKS } } })
   store.shapes = [square(1, 'North ground', 0), square(2, 'South ground', 10), square(3, 'Island', 40)]
   store.cost = {
     ...{ device: 'Console', margin: null, total: COST, ground: COST, stands: [] },
@@ -96,13 +109,13 @@ describe('the ground of plots', () => {
     expect(plots.warning(30, 5)).toBe('This is no plot of yours: nothing is planted here')
     store.level = { ...store.level, role: 'lead' } as Level
     expect(plots.warning(15, 5)).toBe('')
-    store.level = { ...store.level, role: 'artist', plots: { ...PLOTS, plots: {} } } as unknown as Level
+    store.level = partOf<Level>({ ...store.level, role: 'artist', plots: { ...PLOTS, plots: {} } })
     expect(plots.warning(15, 5)).toBe('')
   })
 })
 
 describe('a stroke that is being painted', () => {
-  const stroke = { key: 'k', stand: 1, path: [[15, 5]] } as unknown as Stroke
+  const stroke = partOf<Stroke>({ key: 'k', stand: 1, path: [[15, 5]] })
   it('tells which plots it brings over their shares, until the view is reckoned anew', async () => {
     const { plots, store, asked } = openPlots('north', 'artist', PLOTS, {
       'POST /api/levels/fell/strokes/spent': [{ ...COST, plot: 'South', ms: 3.4 }],

@@ -7,7 +7,7 @@ import { useDraft } from '../src/planting/useDraft'
 import { PLAIN } from '../src/stage/drawing'
 import { useStores } from '../src/shared/stores'
 import { useRebalance } from '../src/budget/rebalance'
-import { at, inScope, openLevel, picturing, refuse, serve, settled, show, stand, until } from './help'
+import { at, inScope, openLevel, picturing, refuse, serve, settled, show, stand, until, partOf } from './help'
 
 const MARKS = { ms: 6, triangles: 10, draw_calls: 10, shadow_triangles: 10, memory: 10 }
 const DISTANCES = { steps: [20], billboard: 40, gone: 80, fade: 4, shadow: 10, by_size: false }
@@ -61,13 +61,15 @@ describe('bringing a level under its marks', () => {
     result: null,
     ...part,
   })
-  async function begin(answers: object[], role = 'lead') {
+  async function begin(answers: object[], role: Level['role'] = 'lead') {
     const tier = { drawing: PLAIN, marks: MARKS } as Tier
-    const store = openLevel({
-      role,
-      tiers: { Desktop: tier },
-      bookmarks: [{ name: 'Rim' }],
-    } as unknown as Partial<Level>)
+    const store = openLevel(
+      partOf<Partial<Level>>({
+        role,
+        tiers: { Desktop: tier },
+        bookmarks: [{ name: 'Rim' }],
+      }),
+    )
     store.stands = [...store.stands, stand(3, { locked: true })]
     const asked = serve({
       'POST /api/levels/fell/rebalance': () => (answers.length > 1 ? answers.shift() : answers[0]),
@@ -137,7 +139,7 @@ describe('bringing a level under its marks', () => {
       North: { owner: 'north', area: 1, shares: { Desktop: { ms: 2 } } },
       South: { owner: 'south', area: 2, shares: { Handheld: { ms: 2 } } },
     }
-    store.level = { ...store.level!, plots: { plots, outside: 'warned', requests: [] } } as unknown as Level
+    store.level = partOf<Level>({ ...store.level!, plots: { plots, outside: 'warned', requests: [] } })
     await until(() => at('rebalance-plot'))
     expect(balance.plots).toEqual(['North'])
     balance.plot = 'North'
@@ -146,10 +148,10 @@ describe('bringing a level under its marks', () => {
     await until(() => at('rebalance-changes'))
     expect(bodies()[0]).toMatchObject({ marks: { ms: 2 }, plot: 'North' })
     // A plot that is gone is not asked for any more.
-    store.level = {
+    store.level = partOf<Level>({
       ...store.level!,
       plots: { plots: {}, outside: 'warned', requests: [] },
-    } as unknown as Level
+    })
     await nextTick()
     expect(balance.plot).toBe('')
     expect(balance.result).toBeNull()
@@ -201,7 +203,7 @@ describe('bringing a level under its marks', () => {
     await balance.look(true)
     await until(() => at('rebalance-over'))
     const asked = serve({ 'POST /api/levels/fell/rebalance': () => told() })
-    useStores().level.difference = { what: 'A stroke', gained: 0, lost: 4, cost: {} } as never
+    useStores().level.difference = partOf({ what: 'A stroke', gained: 0, lost: 4, cost: {} })
     await until(() => !at('rebalance-over'))
     expect((asked[0].body as { begin: boolean }).begin).toBe(false)
     serve({ 'POST /api/levels/fell/rebalance': () => refuse('may: nothing may change.') })

@@ -23,6 +23,7 @@ import {
   changed,
   PULSE,
   tried,
+  partOf,
 } from './help'
 
 type Shown = Awaited<ReturnType<typeof show>>
@@ -192,7 +193,7 @@ describe('a new stand', () => {
 
 describe('an item in its editor', () => {
   const detail = (part: object = {}) =>
-    ({
+    partOf<ItemDetail>({
       slug: 'log',
       name: 'Log',
       group: 'made thing',
@@ -216,7 +217,7 @@ describe('an item in its editor', () => {
         faces_eye: false,
       },
       ...part,
-    }) as unknown as ItemDetail
+    })
   async function begin(answers: Record<string, unknown> = {}) {
     const close = vi.fn()
     const asked = serve({
@@ -314,12 +315,12 @@ describe('heights that are brought in', () => {
     shares: [],
     says: [],
     notes: ['It has no unit.'],
-    wanted: true,
+    wanted: '513 × 257',
     histogram: { counts: [1, 4, 9], edges: [0, 1, 2, 3] },
     ...part,
   })
   const draft = (part: object = {}) =>
-    ({
+    partOf<Import>({
       id: 'd1',
       state: 'ready',
       level: 'fell',
@@ -329,7 +330,7 @@ describe('heights that are brought in', () => {
       found: found(),
       forecast: null,
       ...part,
-    }) as unknown as Import
+    })
   const forecast = (refused: boolean) => ({
     stands: [{ stand: 1, name: 'Birch', before: 100, after: 90, gained: 2, lost: 12, refused, notes: [] }],
     notes: [],

@@ -27,6 +27,7 @@ import {
   tried,
   base64,
   until,
+  partOf,
 } from './help'
 import { drawer } from './drawer'
 
@@ -425,12 +426,12 @@ describe('a shape', () => {
     })
   })
   it('moves with all its corners, and a box has its own', () => {
-    const box = {
+    const box = partOf<ShapeIn>({
       form: 'box',
       box: { x: 5, z: 5, width: 4, length: 10, heading: 90 },
       round: null,
       points: [],
-    } as unknown as ShapeIn
+    })
     const xs = cornersOf(movedBy(box, 10, 0)).map(([x]) => x)
     expect([Math.min(...xs), Math.max(...xs)].map((v) => Math.round(v * 1e6) / 1e6)).toEqual([10, 20])
   })

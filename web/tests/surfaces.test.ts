@@ -4,7 +4,7 @@ import { NEW, outlineOf, useSurfaces } from '../src/ground/surfaces'
 import { Carried, carriedAlong } from '../src/stage/carried'
 import { gather, STRIDE, type Plants } from '../src/stage/payload'
 import { StandPlants, type PlantStore } from '../src/stage/plantStore'
-import { changed, openLevel, refuse, serve, settled, stand, until } from './help'
+import { changed, openLevel, refuse, serve, settled, stand, until, partOf } from './help'
 
 const surface = (id: number, part: Partial<Surface> = {}): Surface => ({
   id,
@@ -160,7 +160,7 @@ describe('plants on a placed mesh that is dragged', () => {
     const ids = btoa(String.fromCharCode(...new Uint8Array(BigUint64Array.of(7n, 99n).buffer)))
     const asked = serve({ 'GET /api/levels/fell/surfaces/1/plants': [{ stand: 4, plants: ids }] })
     const changes = vi.fn()
-    const carried = new Carried('fell', { stands: new Map([[4, sp]]) } as unknown as PlantStore, changes)
+    const carried = new Carried('fell', partOf<PlantStore>({ stands: new Map([[4, sp]]) }), changes)
     const moved = (x: number) => ({ ...home, at: [x, 5, 10] as [number, number, number] })
     carried.follow([moved(80)], [home])
     carried.follow([moved(90)], [home])

@@ -6,7 +6,19 @@ import { PLAIN } from '../src/stage/drawing'
 import { useDrawing } from '../src/sightline/drawing'
 import { useSurvey } from '../src/budget/survey'
 import { classAt, classesOf, FINE, INKS, LEFT, leftAt, surveySheet } from '../src/budget/surveyMap'
-import { at, choose, numbers, openLevel, picturing, refuse, serve, settled, show, until } from './help'
+import {
+  at,
+  choose,
+  numbers,
+  openLevel,
+  picturing,
+  refuse,
+  serve,
+  settled,
+  show,
+  until,
+  partOf,
+} from './help'
 
 const MAP: SurveyMap = {
   columns: 3,
@@ -119,7 +131,7 @@ describe('the survey panel', () => {
     }
     openLevel({
       role,
-      tiers: tiers as unknown as Record<string, Tier>,
+      tiers: partOf<Record<string, Tier>>(tiers),
       columns: 50,
       rows: 32,
       cell: 1,
@@ -201,7 +213,7 @@ describe('the survey panel', () => {
     ])
     await until(() => !at('survey-pictures-stop'))
     expect(stage.eye.view).toEqual(stage.start)
-    useSurvey().state = state({ map: { ...MAP, worst: MAP.worst.slice(1) } }) as never
+    useSurvey().state = partOf(state({ map: { ...MAP, worst: MAP.worst.slice(1) } }))
     await until(() => !page!.place.querySelector('img'))
     stage.arrived.mockImplementation(() => new Promise((done) => setTimeout(done, 50)))
     at('survey-pictures').click()

@@ -9,12 +9,12 @@ import type { Surface } from '../src/api/client'
 import type { Stage } from '../src/stage/stage'
 import { useStores, type Stores } from '../src/shared/stores'
 import { useOutbox } from '../src/planting/outbox'
-import { inScope, openLevel, refuse, serve, settled, spot, stand, changed, PULSE, kept } from './help'
+import { inScope, openLevel, refuse, serve, settled, spot, stand, changed, PULSE, kept, partOf } from './help'
 
 /** What the tools use of a stage: flat ground at 0 m, one pixel of the plan a metre. */
 function fakeStage() {
   const view = { x: 0, y: 1.7, z: 0, heading: 0, pitch: 0, fov: 60, aspect: 1.6 }
-  return {
+  return Object.assign(partOf<Stage>({}), {
     view,
     eye: { view, pick: (x: number, y: number) => spot(x, y) },
     under: (x: number, z: number, meshes: boolean) =>
@@ -34,7 +34,7 @@ function fakeStage() {
         'plantsChanged touchPlan',
       ].flatMap((names) => names.split(' ').map((name) => [name, vi.fn()])),
     ),
-  } as unknown as Stage & Record<string, ReturnType<typeof vi.fn>> & { view: typeof view }
+  })
 }
 
 let stores: Stores
@@ -73,7 +73,7 @@ beforeEach(async () => {
     'POST /api/levels/fell/hand': changed(entry),
   })
 })
-const bodies = (what: string) => asked.filter((a) => a.what === what).map((a) => a.body as never)
+const bodies = (what: string) => asked.filter((a) => a.what === what).map((a) => a.body)
 
 /** The pointer on the plan, whose pixels are metres. */
 function pointing({ allowed = true, asking = false } = {}) {
@@ -98,7 +98,7 @@ function pointing({ allowed = true, asking = false } = {}) {
     const target = document.createElement('canvas')
     target.setPointerCapture = () => undefined
     const event = (x: number, z: number, part: object = {}) =>
-      ({
+      partOf<PointerEvent>({
         target,
         currentTarget: target,
         clientX: x,
@@ -109,7 +109,7 @@ function pointing({ allowed = true, asking = false } = {}) {
         movementX: 0,
         movementY: 0,
         ...part,
-      }) as unknown as PointerEvent
+      })
     const go = (path: [number, number][], part: object = {}) => {
       pointer.down('plan', event(...path[0], part))
       for (const at of path.slice(1)) pointer.moved('plan', event(...at, part))
@@ -214,7 +214,7 @@ describe('uprooting', () => {
     const form = new Float32Array(STRIDE * 3)
     ;[100, 108, 300].forEach((x, k) => form.set([x, 0, 100], k * STRIDE))
     const cell = { box: [90, 0, 90, 310, 2, 110], plants: { form, count: 3 } }
-    stage.store.stands.set(1, { cells: new Map([[0, cell]]) } as never)
+    stage.store.stands.set(1, partOf({ cells: new Map([[0, cell]]) }))
     stores.brush.take('uproot')
     stores.brush.radius = 4
     pointer.moved('plan', event(101, 100))

@@ -1,5 +1,5 @@
 /** The rules that the page holds as the core does, by the golden vectors that the core writes. */
-import { Vector3 } from 'three'
+import { Vector3, type InstancedBufferGeometry, type Mesh } from 'three'
 import { describe, expect, it } from 'vitest'
 import type { Condition, Distances, Drawing, Fog, ShapeIn, Stand, View, Walk, Wind } from '../src/api/client'
 import vectors from '../../tests/vectors.json'
@@ -14,7 +14,10 @@ import { Ground } from '../src/stage/ground'
 import { turnOf } from '../src/stage/placedMeshes'
 import { Terrain } from '../src/stage/terrain'
 import { BEND, gustsOf, wayOf } from '../src/stage/wind'
+import { partOf } from './help'
 
+/** What the core wrote. */
+const read = <T>(written: unknown): T => written as T
 /** JSON has no number that never ends: there it is null. */
 const endless = (v: number | null) => v ?? Infinity
 function alike(found: ArrayLike<number>, expected: (number | null)[], within = 1e-6, what = ''): void {
@@ -68,9 +71,7 @@ describe('as the core does, the page', () => {
     const by = vectors.drawing.settings as Drawing[]
     const sorted = (d: Drawing) => ({ ...d, casts: [...d.casts].sort(), receives: [...d.receives].sort() })
     vectors.drawing.through.forEach((row, a) =>
-      row.forEach((want, b) =>
-        expect(sorted(through(by[a], by[b]))).toEqual(sorted(want as unknown as Drawing)),
-      ),
+      row.forEach((want, b) => expect(sorted(through(by[a], by[b]))).toEqual(sorted(read<Drawing>(want)))),
     )
     for (const v of vectors.drawing.distances) {
       const stand = { stratum: v.stratum, sward: v.sward } as Stand
@@ -117,14 +118,14 @@ describe('as the core does, the page', () => {
     // Any uniform stands at 0: nothing lies over the ground.
     const terrain = new Terrain(ground, new Proxy({}, { get: () => ({ value: 0 }) }))
     for (const v of vectors.views.filter((v) => 'view' in v)) {
-      const view = { ...v.view, drawing: PLAIN } as unknown as View
+      const view = partOf<View>({ ...v.view, drawing: PLAIN })
       const sides = planes(view)
       alike(sides, v.planes!.flat(), 1e-9)
       expect(boxes.map((box) => boxVisible(sides, box))).toEqual(v.tiles)
       ;[0.5, 4, 40].forEach((ground_error, k) => {
         terrain.choose({ ...view, drawing: { ...PLAIN, ground_error } })
         const counts = terrain.group.children.map(
-          (mesh) => (mesh as unknown as { geometry: { instanceCount: number } }).geometry.instanceCount,
+          (mesh) => (mesh as Mesh<InstancedBufferGeometry>).geometry.instanceCount,
         )
         expect(counts).toEqual(v.steps![k])
       })
@@ -133,7 +134,7 @@ describe('as the core does, the page', () => {
   it('walks the same way, on ground of the same height', () => {
     for (const [x, z, height] of vectors.heights) expect(ground.heightAt(x, z)).toBeCloseTo(height, 2)
     const { points, speed, eye, times, seen } = vectors.walk
-    const route = routeOf({ points, speed, eye } as unknown as Walk, ground)!
+    const route = routeOf(partOf<Walk>({ points, speed, eye }), ground)!
     expect(route.time[route.time.length - 1]).toBeCloseTo(vectors.walk.seconds, 9)
     times.forEach((time, k) => {
       const { x, y, z, heading } = lookAt(route, time)
@@ -143,7 +144,7 @@ describe('as the core does, the page', () => {
   it('bends a condition by its band', () => {
     for (const v of vectors.bands)
       alike(
-        v.values.map((value) => inBand(v as unknown as Condition, value)),
+        v.values.map((value) => inBand(read<Condition>(v), value)),
         v.results,
         1e-6,
         v.kind,

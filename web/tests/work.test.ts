@@ -31,6 +31,7 @@ import {
   changed,
   PULSE,
   kept,
+  partOf,
 } from './help'
 
 let store: ReturnType<typeof openLevel>
@@ -124,7 +125,7 @@ describe('tiers', () => {
 
 describe('walks', () => {
   const walk = { points: [[0, 0] as [number, number], [9, 0] as [number, number]], speed: 3, eye: 1.7 }
-  const result = { pops: [] } as unknown as WalkCheck['result']
+  const result = partOf<WalkCheck['result']>({ times: [] })
   const begin = (answers: Record<string, unknown> = {}) => {
     store.level = { ...store.level!, walks: { Rim: walk } } as Level
     const asked = serve({
@@ -249,8 +250,8 @@ describe('bringing files in', () => {
     states: [{ overdraw: true }],
     ...part,
   })
-  const batch = (state: string, things: object[], part = {}) =>
-    ({ id: 7, state, trouble: '', things, ...part }) as unknown as Batch
+  const batch = (state: Batch['state'], things: object[], part: Partial<Batch> = {}) =>
+    partOf<Batch>({ id: '7', state, trouble: '', things, ...part })
   it('takes each thing for what it is by its form, and leaves out what is refused', async () => {
     uploads(() =>
       batch('done', [
@@ -383,14 +384,14 @@ describe('the relief', () => {
 /** Flat ground at 0 m with a step of 3 m at x = 50, and an eye over it. */
 function fakeStage() {
   const view = { x: 10, y: 1.7, z: 10, heading: 90, pitch: 0, fov: 60, aspect: 1.6 }
-  return {
+  return partOf<Stage & { view: typeof view; setRings: ReturnType<typeof vi.fn> }>({
     view,
     eye: { view },
     ground: { inside: (x: number) => x >= 0 && x < 900, heightAt: (x: number) => (x < 50 ? 0 : 3) },
     look: vi.fn((part: object) => void Object.assign(view, part)),
     setGhost: vi.fn(),
     setRings: vi.fn(),
-  } as unknown as Stage & { view: typeof view; setRings: ReturnType<typeof vi.fn> }
+  })
 }
 
 describe('flying and walking', () => {
@@ -538,7 +539,7 @@ describe('keys of a level', () => {
     expect(stores.shapes.tool).toBeNull()
     press('Escape')
     expect([hand.tool.value, draft.dirty.value]).toEqual([null, true])
-    stores.selection.plants = [{ stand: 1, plant: 'a', x: 0, z: 0, state: 'rule' }] as never
+    stores.selection.plants = partOf([{ stand: 1, plant: 'a', x: 0, z: 0, state: 'rule' }])
     press('Escape')
     expect([stores.selection.plants.length, draft.dirty.value]).toEqual([0, true])
     const asked = serve({
@@ -577,7 +578,7 @@ describe('shapes in hand', () => {
       'POST /api/levels/fell/shapes': () => refuse('The outline crosses itself.'),
     })
     const shapes = useShapes()
-    store.shapes = [{ id: 5, kind: 'area', form: 'polygon', points: [] }] as never
+    store.shapes = partOf([{ id: 5, kind: 'area', form: 'polygon', points: [] }])
     shapes.take('area')
     for (const [x, z] of [
       [0, 0],
