@@ -17,6 +17,8 @@ from thicket.document.drawing import DrawingSettings
 from thicket.document.surface_settings import PlacedMesh
 from thicket.ground.heights import Ground
 from thicket.ground.shapes import box, circle
+from thicket.planting.stands import Plants
+from thicket.sight.cost import Item, Mesh, Patch, frame_cost, lay_out
 from thicket.sight.distances import Distances, states
 from thicket.sight.drawing import CELLS, TREES, Drawing, rank
 from thicket.sight.fog import Fog, clear_distance, left, mean_density, thicker
@@ -158,6 +160,53 @@ def _heights() -> list:
     return [[a, b, h] for a, b, h in zip(x, z, ground().height_at(x, z))]
 
 
+def _rays() -> list:
+    """Where rays from the views' eyes meet the ground, by steps of 2 cm."""
+    out, far, here = [], np.arange(0.2, 500.0, 0.02), ground()
+    for view in VIEWS[:2]:
+        for turn, pitch in ((0, view.pitch - 12), (25, view.pitch - 25), (-60, view.pitch)):
+            bearing, rise = np.radians(view.heading + turn), np.radians(pitch)
+            way = (np.sin(bearing) * np.cos(rise), np.sin(rise), -np.cos(bearing) * np.cos(rise))
+            x, y, z = (at + far * part for at, part in zip(view.eye, way))
+            inside = (x >= 0) & (x < here.width) & (z >= 0) & (z < here.length)
+            under = inside & (y < here.height_at(x, z))
+            k = int(under.argmax())
+            out.append({"from": view.eye, "way": way, "meets": [x[k], y[k], z[k]] if under.any() else None})
+    return out
+
+
+CELL_ITEMS = (
+    Item("birch", (Mesh(1, 2, 0.5, 0), Mesh(1, 1, 0.5, 0), Mesh(1, 1, 0.0, 0)), Mesh(1, 1, 1.0, 0), 5.0, 0),
+    Item("block", (Mesh(1, 1, 0.0, 0), Mesh(1, 1, 0.0, 0)), None, 2.0, 0, casts_shadow=False),
+)
+"""Every mesh is a single triangle, so that triangles count instances."""
+
+
+def _cells() -> list:
+    """What a stand of 1,500 plants of two items costs in several views; the page's unit makes the same
+    plants."""
+    k = np.arange(1500)
+    form = np.zeros((len(k), 10), np.float32)
+    form[:, 0], form[:, 2], form[:, 1] = k * 37 % 400 + 0.3, k * 61 % 300, k % 7
+    form[:, 6], form[:, 7], form[:, 8] = 1.0, 1.0, 0.5 + k % 5 / 4
+    plants = Plants(k.astype(np.uint64), form, (k % 2).astype(np.uint8))
+    out = []
+    for n, view in enumerate(VIEWS):
+        for own in (DISTANCES[1], DISTANCES[3]):
+            for by in (Drawing(), Drawing(cell=16.0), DRAWINGS[0]):
+                items = [item.drawn_by(by) for item in CELL_ITEMS]
+                distances = by.distances_of(own, "Canopy", False)
+                patch = Patch(plants, lay_out(plants, [item.bound for item in items], by.cell))
+                cost = frame_cost([patch], items, distances, replace(view, drawing=by))
+                counted = "plants", "draw_calls", "shadow_triangles", "shadow_calls"
+                drawing = DrawingSettings.of(by).model_dump(mode="json")
+                out.append(
+                    {"view": n, "distances": asdict(own), "drawing": drawing}
+                    | {name: getattr(cost, name) for name in counted}
+                )
+    return out
+
+
 def _bands() -> list:
     values = np.array([0.0, 5.0, 7.5, 10.0, 20.0, 30.0, 33.0, 38.0, 394.0, 397.0, 400.0, 420.0, 425.0, 432.0])
     fields = "kind", "lo", "hi", "soft_lo", "soft_hi"
@@ -211,6 +260,8 @@ def vectors() -> dict:
             "views": _views(),
             "walk": _walk(),
             "heights": _heights(),
+            "rays": _rays(),
+            "cells": _cells(),
             "bands": _bands(),
             "placed": _placed(),
             "outlines": _outlines(),

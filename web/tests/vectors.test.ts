@@ -1,5 +1,5 @@
 /** The rules that the page holds as the core does, by the golden vectors that the core writes. */
-import { Vector3, type InstancedBufferGeometry, type Mesh } from 'three'
+import { BufferGeometry, Vector3, type InstancedBufferGeometry, type Mesh, type Scene } from 'three'
 import { describe, expect, it } from 'vitest'
 import type { Condition, Distances, Drawing, Fog, ShapeIn, Stand, View, Walk, Wind } from '../src/api/client'
 import vectors from '../../tests/vectors.json'
@@ -12,9 +12,13 @@ import { clearDistance, left, meanDensity, thicker } from '../src/stage/fog'
 import { boxVisible, planes } from '../src/stage/frustum'
 import { Ground } from '../src/stage/ground'
 import { turnOf } from '../src/stage/placedMeshes'
+import { STRIDE } from '../src/stage/payload'
+import { PlantStore, StandPlants } from '../src/stage/plantStore'
+import { Planter } from '../src/stage/planter'
+import type { ItemMeshes, PartMesh } from '../src/stage/stock'
 import { Terrain } from '../src/stage/terrain'
 import { BEND, gustsOf, wayOf } from '../src/stage/wind'
-import { partOf } from './help'
+import { partOf, stand } from './help'
 
 /** What the core wrote. */
 const read = <T>(written: unknown): T => written as T
@@ -128,6 +132,73 @@ describe('as the core does, the page', () => {
           (mesh) => (mesh as Mesh<InstancedBufferGeometry>).geometry.instanceCount,
         )
         expect(counts).toEqual(v.steps![k])
+      })
+    }
+  })
+  it('finds what of the ground is under the pointer', () => {
+    for (const { from, way, meets } of vectors.rays) {
+      const [x, y, z] = from
+      const found = ground.meet(x, y, z, way[0], way[1], way[2])
+      if (meets) alike(found!, meets, 0.1)
+      else expect(found).toBeNull()
+    }
+  })
+  it('draws in each cell what is paid for', () => {
+    const count = 1500
+    const form = new Float32Array(count * STRIDE)
+    for (let k = 0; k < count; k++)
+      form.set(
+        [((k * 37) % 400) + 0.3, k % 7, (k * 61) % 300, 0, 0, 0, 1, 1, 0.5 + (k % 5) / 4, 0],
+        k * STRIDE,
+      )
+    const plants = {
+      count,
+      form,
+      id: BigUint64Array.from({ length: count }, (_, k) => BigInt(k)),
+      item: Uint8Array.from({ length: count }, (_, k) => k % 2),
+    }
+    const mesh = (parts: number) =>
+      Array.from({ length: parts }, () => partOf<PartMesh>({ geometry: new BufferGeometry() }))
+    const item = (states: number[], lods: number, castsShadow: boolean) =>
+      partOf<ItemMeshes>({
+        item: { height: 8, glb: '' },
+        states: states.map(mesh),
+        lods,
+        billboard: states.length > lods,
+        castsShadow,
+      })
+    const stock = new Map([
+      ['birch', item([2, 1, 1, 1], 3, true)],
+      ['block', item([1, 1], 2, false)],
+    ])
+    const { settings } = stand(1)
+    for (const v of vectors.cells) {
+      const sheets = { size: 512, columns: 1, rows: 1, keys: ['a'] }
+      const wood = stand(1, {
+        items: ['birch', 'block'],
+        settings: { ...settings, tints: ['#fff', '#fff'], distances: v.distances as Distances },
+        sheets,
+      })
+      const sp = new StandPlants(wood, [5, 2])
+      sp.place(0, 'a', plants)
+      const store = new PlantStore('fell', new Map(), () => {})
+      store.stands.set(1, sp)
+      const planter = new Planter(store, stock, {})
+      const seen = vectors.views.filter((each) => 'view' in each)[v.view]
+      const view = read<View>({ ...seen.view, shadows: true, drawing: v.drawing })
+      const calls = (scene: Scene) => scene.children.filter((call) => call.visible).length
+      const drawn = planter.choose(view)
+      const shaded = planter.chooseShadows(view)
+      expect({
+        plants: drawn,
+        draw_calls: calls(planter.colourScene),
+        shadow_triangles: shaded,
+        shadow_calls: calls(planter.shadowScene),
+      }).toMatchObject({
+        plants: v.plants,
+        draw_calls: v.draw_calls,
+        shadow_triangles: v.shadow_triangles,
+        shadow_calls: v.shadow_calls,
       })
     }
   })
