@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from demo import level, placed, stock
 from thicket.stock.making import Made, made
-from thicket.stock.traits import Edit, Traits, edited
+from thicket.stock.traits import Edit, Traits, edited, proposed_untinted
 
 GROUPS = {
     "birch": "tree",
@@ -45,5 +45,10 @@ COLLIDERS = {"tree": "cylinder", "rock": "hull", "made thing": "box"}
 def starter(slug: str) -> Made:
     """One of the items, as the shelf keeps it; trees have a cylinder to bump into, stones a hull."""
     _, height, crown, trunk = STOCK[slug]
-    traits = Traits(stiffness=STIFF[GROUPS[slug]], collider=COLLIDERS.get(GROUPS[slug], "none"))
-    return made(edited(MODELS[slug](), Edit(traits=traits), trunk), height, crown, trunk, traits)
+    model, group = MODELS[slug](), GROUPS[slug]
+    traits = Traits(
+        stiffness=STIFF[group],
+        collider=COLLIDERS.get(group, "none"),
+        untinted=proposed_untinted(model),
+    )
+    return made(edited(model, Edit(traits=traits), trunk), height, crown, trunk, traits)

@@ -18,6 +18,7 @@ from server.stock.models import ShelfItem
 from server.stock.shelf import put_on_shelf, slug_for
 from thicket.document.item_settings import Anchors, TraitSettings
 from thicket.document.settings import Colour, Id, Name, Strict
+from thicket.formats.stock import read_materials
 from thicket.refused import Refused
 from thicket.stock.making import made
 from thicket.stock.stand_ins import stand_in
@@ -50,9 +51,10 @@ class VersionOut(Schema):
 
 
 class ItemDetail(ShelfOut):
-    """An item, where it is used, the versions it has had, the newest first, whose it is, and whether one may
-    change it."""
+    """An item, the names of its meshes' materials, where it is used, the versions it has had, the newest
+    first, whose it is, and whether one may change it."""
 
+    materials: list[str]
     owner: str | None
     may_change: bool
     used: list[UseOut]
@@ -149,6 +151,7 @@ def _detail(request: HttpRequest, item: ShelfItem) -> dict:
     had = item.versions.select_related("by").only("revision", "what", "at", "by__username", "item")
     return {
         **shelf_out(item),
+        "materials": read_materials(item.glb) if item.mesh else [],
         "owner": item.owner.get_username() if item.owner else None,
         "may_change": may_change(request.user, item.owner_id),
         "used": uses,

@@ -11,11 +11,20 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 from shapely import Point, Polygon
+from trimesh.visual.material import PBRMaterial
 
 from demo.shelf import starter
 from demo.stock import MODELS
 from tests.core.test_stock import picture, textured, tree
-from thicket.formats.stock import Material, Part, StockModel, from_glb, measure, to_glb
+from thicket.formats.stock import (
+    Material,
+    Part,
+    StockModel,
+    from_glb,
+    measure,
+    read_materials,
+    to_glb,
+)
 from thicket.planting.companions import Anchors, closed_curve, inside_curve
 from thicket.refused import Refused
 from thicket.sight.billboard import render_billboard, render_with_normals
@@ -24,7 +33,7 @@ from thicket.stock.cards import Cards, from_picture, read_picture
 from thicket.stock.colliders import collider_of
 from thicket.stock.findings import findings, mended, never_drawn
 from thicket.stock.lods import made_lods
-from thicket.stock.making import changed, distances_for, made, succeeded
+from thicket.stock.making import changed, distances_for, made, mended_item, succeeded
 from thicket.stock.silhouette import distance_of, silhouette_error
 from thicket.stock.stand_ins import SHAPES, stand_in
 from thicket.stock.traits import Edit, Traits, group_of
@@ -202,6 +211,33 @@ class Items(unittest.TestCase):
         back = changed("rowan", now, Edit(traits=Traits(**was.traits)))
         self.assertEqual(back.states[0], was.states[0])
 
+    def test_tints_leave_alone_what_is_proposed_by_name_until_a_person_says_otherwise(self):
+        box = trimesh.creation.box((1, 1, 1))
+        names = {"Oak_Bark": 200, "Leaf": 20}
+        scene = trimesh.Scene()
+        for k, (name, colour) in enumerate(names.items()):
+            mesh = box.copy().apply_translation((0, k, 0))
+            material = PBRMaterial(name=name, baseColorFactor=[colour, 90, 40, 255])
+            mesh.visual = trimesh.visual.TextureVisuals(
+                uv=np.zeros((len(mesh.vertices), 2)), material=material
+            )
+            scene.add_geometry(mesh, geom_name=name)
+        brought = bring({"oak.glb": scene.export(file_type="glb")}, ["oak.glb"], "oak", Options())[0].made
+        self.assertEqual(sorted(read_materials(brought.glb)), sorted(names))
+
+        def untinted(made):
+            model = from_glb("oak", made.glb)
+            return {p.material.name for lod in model.lods for p in lod if not p.material.tinted}
+
+        self.assertEqual((untinted(brought), brought.traits["untinted"]), ({"Oak_Bark"}, ["Oak_Bark"]))
+        said = changed("oak", brought, Edit(traits=replace(Traits(**brought.traits), untinted=["Leaf"])))
+        self.assertEqual((untinted(said), said.traits["untinted"]), ({"Leaf"}, ["Leaf"]))
+        again = succeeded("oak", said, brought)
+        self.assertEqual(untinted(again), {"Leaf"}, "another source keeps what was said")
+        self.assertEqual(
+            untinted(mended_item("oak", said.glb, "ground", Traits(**said.traits), 1, 1)), {"Leaf"}
+        )
+
     def test_edits_that_move_nothing_leave_measures_and_pictures(self):
         was = starter("birch")
         now = changed(
@@ -344,13 +380,13 @@ class Merging(unittest.TestCase):
                 uv=(rng.uniform(0, spread, box.uv.shape) - (k == 1)).astype("f4"),
             )
             parts.append(part)
-        bark = replace(parts[2], material=replace(parts[2].material, name="bark"))
+        bark = replace(parts[2], material=replace(parts[2].material, tinted=False))
         lods = [[*parts, bark], parts[:3]]
         whole = StockModel("m", lods)
         self.assertIn("merge materials", mends(whole))
         after = mended(whole, "merge materials")
         self.assertEqual([len(lod) for lod in after.lods], [2, 1])
-        self.assertTrue(any("bark" in p.material.name for p in after.lods[0]))
+        self.assertEqual(sorted(p.material.tinted for p in after.lods[0]), [False, True])
         self.assertNotIn("merge materials", mends(after))
         for was, now in zip(whole.lods, after.lods):
             self.assertEqual(sum(len(p.index) for p in was), sum(len(p.index) for p in now))

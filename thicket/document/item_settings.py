@@ -20,6 +20,7 @@ class TraitSettings(Strict):
     collider: Literal["none", "cylinder", "box", "hull"] = "none"
     cutoff: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=0.95)] = 0.5
     softness: Share = 0
+    untinted: Annotated[list[Annotated[str, Field(max_length=200)]], Field(max_length=64)] = []
 
 
 Coordinate = Annotated[float, Field(allow_inf_nan=False, ge=-1000, le=1000)]

@@ -20,7 +20,7 @@ from thicket.sight.cost import Item, Mesh
 class Material:
     """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes, and cutoff, from
     which alpha on (0–1) something is there; softness, 0–1, how much of alpha its edge takes; facing, whether
-    the mesh turns about its upright to face the eye; normals, RGB uint8 of the same shape, directions x, y, z
+    the mesh turns about its upright to face the eye; tinted, whether a stand's tints colour it; normals, RGB uint8 of the same shape, directions x, y, z
     in the texture's own frame, or None; both_sides, whether it is seen from behind; encoded, the PNG or JPEG
     that the texture was read from, if it is just that."""
 
@@ -33,6 +33,7 @@ class Material:
     encoded: bytes | None = None
     cutoff: float = 0.5
     softness: float = 0.0
+    tinted: bool = True
 
     @property
     def threshold(self) -> int:
@@ -135,6 +136,18 @@ def read_anchors(slug: str, glb: bytes) -> list[dict]:
     return out
 
 
+def read_materials(glb: bytes) -> list[str]:
+    """The names of the materials of an item's meshes, its billboard's left out, each once."""
+    reader = GlbReader(glb)
+    used = [
+        reader.json["materials"][primitive["material"]]["name"]
+        for node in reader.json["nodes"]
+        if "mesh" in node and node["name"] not in (BILLBOARD, COLLIDER)
+        for primitive in reader.json["meshes"][node["mesh"]]["primitives"]
+    ]
+    return list(dict.fromkeys(used))
+
+
 def _material(writer: GlbWriter, material: Material) -> int:
     texture = writer.texture(material.encoded or png_bytes(material.texture))
     entry = {
@@ -151,6 +164,8 @@ def _material(writer: GlbWriter, material: Material) -> int:
     extras: dict[str, float | bool] = {"facing": True} if material.facing else {}
     if material.softness:
         extras["softness"] = material.softness
+    if not material.tinted:
+        extras["tinted"] = False
     if extras:
         entry["extras"] = extras
     if material.normals is not None:
@@ -276,6 +291,7 @@ def _read_material(reader: GlbReader, entry: dict) -> Material:
         colour,
         entry.get("alphaCutoff", 0.5),
         entry.get("extras", {}).get("softness", 0.0),
+        entry.get("extras", {}).get("tinted", True),
     )
 
 

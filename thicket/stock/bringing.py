@@ -18,7 +18,7 @@ from thicket.stock.cards import Cards, from_picture, read_picture
 from thicket.stock.findings import never_drawn
 from thicket.stock.lods import made_lods
 from thicket.stock.making import Made, made
-from thicket.stock.traits import Traits
+from thicket.stock.traits import Edit, Traits, edited, proposed_untinted
 
 FEW = 60
 """A mesh of at most so many triangles needs no LODs."""
@@ -133,6 +133,7 @@ def bring(
         own = card.result() if card else own
     fit = options.billboard if wants_card and not options.rows else ""
     model = StockModel(slug, lods, own)
+    model = edited(model, Edit(traits=Traits(untinted=proposed_untinted(model))), 0.0)
     thing = made(model, fit=fit)
     while idle := never_drawn(thing.distances):
         model = replace(model, lods=[lod for k, lod in enumerate(model.lods) if k not in idle])

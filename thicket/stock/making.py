@@ -14,7 +14,7 @@ from thicket.sight.cost import Item
 from thicket.stock.billboards import fitted
 from thicket.stock.findings import findings, mended
 from thicket.stock.silhouette import blurred, coverages, distance_of, frame_of, outline_difference, turned
-from thicket.stock.traits import Edit, Traits, edited, on_mesh
+from thicket.stock.traits import Edit, Traits, edited, materials_of, on_mesh, untinted_of
 
 PICTURE_ROWS, SIDE_ROWS = 220, 160
 SEEN_FROM = (28.0, 14.0)
@@ -166,7 +166,7 @@ def made(
         int(item.texture_bytes),
         distances,
         [asdict(f) for f in problems],
-        (traits or Traits()).as_dict(),
+        (traits or Traits(untinted=untinted_of(model))).as_dict(),
     )
 
 
@@ -191,10 +191,13 @@ def changed(slug: str, was: Made, edit: Edit) -> Made:
 
 def succeeded(slug: str, was: Made, new: Made) -> Made:
     """An item whose source is replaced: the new one with the old one's traits, and with its anchors where
-    they lie on the new mesh and that has none of its own."""
-    full = from_glb(slug, new.glb).lods[0]
-    kept = new.anchors or [a for a in was.anchors if on_mesh(full, a["at"])]
-    return changed(slug, new, Edit(anchors=kept, traits=Traits(**was.traits)))
+    they lie on the new mesh and that has none of its own. Materials that the old one has not are tinted as
+    the new one proposes."""
+    model, traits = from_glb(slug, new.glb), Traits(**was.traits)
+    kept = new.anchors or [a for a in was.anchors if on_mesh(model.lods[0], a["at"])]
+    known, proposed = materials_of(from_glb(slug, was.glb)), untinted_of(model)
+    untinted = [n for n in materials_of(model) if n in (traits.untinted if n in known else proposed)]
+    return changed(slug, new, Edit(anchors=kept, traits=replace(traits, untinted=untinted)))
 
 
 def mended_item(slug: str, glb: bytes, mend: str, traits: Traits, crown: float, trunk: float) -> Made:
@@ -202,7 +205,8 @@ def mended_item(slug: str, glb: bytes, mend: str, traits: Traits, crown: float, 
 
     Raises: Refused; see `thicket.stock.findings.mended`.
     """
-    return made(mended(from_glb(slug, glb), mend), None, crown, trunk, traits)
+    model = mended(from_glb(slug, glb), mend)
+    return made(model, None, crown, trunk, replace(traits, untinted=untinted_of(model)))
 
 
 def picture_of(parts: Sequence[Part]) -> tuple[np.ndarray, float]:

@@ -22,9 +22,9 @@ PATCH = 4
 
 
 def kind_of(material: Material) -> tuple:
-    """What two materials must have in common to be merged. Bark stays by itself: tints leave it alone."""
+    """What two materials must have in common to be merged."""
     edge = material.cutoff, material.softness
-    return material.cut, material.facing, material.both_sides, edge, "bark" in material.name
+    return material.cut, material.facing, material.both_sides, edge, material.tinted
 
 
 def merged_draws(parts: Sequence[Part]) -> int:
@@ -88,7 +88,7 @@ def _maker(parts: list[Part]) -> Callable[[Part], Part]:
 
 
 def _name(materials: Sequence[Material]) -> str:
-    return "merged bark" if "bark" in materials[0].name else "merged"
+    return "merged" if materials[0].tinted else "merged, not tinted"
 
 
 def _coloured(part: Part, material: Material) -> Part:

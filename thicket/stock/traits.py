@@ -17,7 +17,7 @@ class Traits:
     """stiffness in the wind, 0 (bends with every breath) to 1; whether it casts and receives shadow, becomes
     its billboard in the distance, and turns to the eye as a whole; its collider, one of
     `thicket.stock.colliders.KINDS`; of its cut-out cards, from which alpha on (0–1) something is there, and
-    how soft their edge is (0–1)."""
+    how soft their edge is (0–1); untinted, the names of the materials that a stand's tints leave alone."""
 
     stiffness: float = 0.4
     casts_shadow: bool = True
@@ -27,9 +27,30 @@ class Traits:
     collider: str = "none"
     cutoff: float = 0.5
     softness: float = 0.0
+    untinted: Sequence[str] = ()
 
     def as_dict(self) -> dict:
-        return asdict(self)
+        return asdict(self) | {"untinted": list(self.untinted)}
+
+
+WOODY = "bark", "branch", "stem", "trunk", "twig", "wood"
+"""A material whose name has one of these words is proposed as one that tints leave alone."""
+
+
+def materials_of(model: StockModel) -> list[str]:
+    """The names of the materials of a model's meshes, its billboard's left out, each once."""
+    return list(dict.fromkeys(part.material.name for lod in model.lods for part in lod))
+
+
+def untinted_of(model: StockModel) -> list[str]:
+    """The names of those that tints leave alone, as the model's file says."""
+    known = {part.material.name: part.material.tinted for lod in model.lods for part in lod}
+    return [name for name, tinted in known.items() if not tinted]
+
+
+def proposed_untinted(model: StockModel) -> list[str]:
+    """The materials that tints are proposed to leave alone, by their names."""
+    return [name for name in materials_of(model) if any(word in name.lower() for word in WOODY)]
 
 
 @dataclass(frozen=True)
@@ -94,10 +115,11 @@ def on_mesh(parts: Sequence[Part], at: Sequence[float]) -> bool:
 def _dressed(material: Material, traits: Traits) -> Material:
     """A material as an item's traits have it; the very same where they change nothing."""
     cutoff, softness = (traits.cutoff, traits.softness) if material.cut else (0.5, 0.0)
-    now = material.facing, material.cutoff, material.softness
-    if now == (traits.faces_eye, cutoff, softness):
+    tinted = material.name not in traits.untinted
+    now = material.facing, material.cutoff, material.softness, material.tinted
+    if now == (traits.faces_eye, cutoff, softness, tinted):
         return material
-    return replace(material, facing=traits.faces_eye, cutoff=cutoff, softness=softness)
+    return replace(material, facing=traits.faces_eye, cutoff=cutoff, softness=softness, tinted=tinted)
 
 
 def _check_anchors(model: StockModel, anchors: Mapping[str, tuple]) -> None:

@@ -5,13 +5,14 @@ class Watcher {
   disconnect(): void {}
 }
 Object.assign(globalThis, { ResizeObserver: Watcher, IntersectionObserver: Watcher })
-globalThis.matchMedia ??= (media) => Object.assign(new EventTarget(), {
-  media,
-  matches: false,
-  onchange: null,
-  addListener() {},
-  removeListener() {},
-})
+globalThis.matchMedia ??= (media) =>
+  Object.assign(new EventTarget(), {
+    media,
+    matches: false,
+    onchange: null,
+    addListener() {},
+    removeListener() {},
+  })
 Object.assign(globalThis, { visualViewport: globalThis.visualViewport ?? new EventTarget() })
 Element.prototype.setPointerCapture ??= () => {}
 Element.prototype.scrollIntoView = () => undefined

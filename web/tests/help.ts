@@ -186,6 +186,12 @@ export const at = (name: string) => document.querySelector<HTMLElement>(`[data-t
 
 /** Choose an entry of a list by its title. */
 export async function choose(name: string, title: string): Promise<void> {
+  const entry = await pick(name, title)
+  await until(() => !entry())
+}
+
+/** Press one of the entries of a list, which stays open where several may be chosen. */
+export async function pick(name: string, title: string): Promise<() => HTMLElement | undefined> {
   const field = at(name).querySelector('.v-field')!
   field.dispatchEvent(new MouseEvent('mousedown', { bubbles: true }))
   const entry = () =>
@@ -193,7 +199,7 @@ export async function choose(name: string, title: string): Promise<void> {
       (e) => e.querySelector('.v-list-item-title')?.textContent?.trim() === title,
     )
   ;(await until(entry)).click()
-  await until(() => !entry())
+  return entry
 }
 
 /** Write into a field. */

@@ -24,6 +24,7 @@ import {
   PULSE,
   tried,
   partOf,
+  pick,
 } from './help'
 
 type Shown = Awaited<ReturnType<typeof show>>
@@ -215,7 +216,9 @@ describe('an item in its editor', () => {
         receives_shadow: true,
         becomes_billboard: true,
         faces_eye: false,
+        untinted: [],
       },
+      materials: ['bark', 'leaf'],
       ...part,
     })
   async function begin(answers: Record<string, unknown> = {}) {
@@ -236,6 +239,7 @@ describe('an item in its editor', () => {
     at('edit-casts').querySelector('input')!.click()
     await choose('edit-collider', 'box')
     await write('edit-cutoff', '35')
+    await pick('edit-untinted', 'bark')
     at('edit-keep').click()
     await until(() => close.mock.calls.length)
     expect(asked.find((a) => a.what === 'PUT /api/shelf/log')!.body).toMatchObject({
@@ -243,7 +247,7 @@ describe('an item in its editor', () => {
       height: 1.25,
       crown: null,
       trunk: null,
-      traits: { collider: 'box', casts_shadow: false, cutoff: 0.35 },
+      traits: { collider: 'box', casts_shadow: false, cutoff: 0.35, untinted: ['bark'] },
     })
     expect(useShelf().detail?.name).toBe('Log')
   })

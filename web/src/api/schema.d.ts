@@ -5997,6 +5997,11 @@ export interface components {
              * @default 0
              */
             softness: number;
+            /**
+             * Untinted
+             * @default []
+             */
+            untinted: string[];
         };
         /**
          * TakeIn
@@ -8152,8 +8157,8 @@ export interface components {
         };
         /**
          * ItemDetail
-         * @description An item, where it is used, the versions it has had, the newest first, whose it is, and whether one may
-         *     change it.
+         * @description An item, the names of its meshes' materials, where it is used, the versions it has had, the newest
+         *     first, whose it is, and whether one may change it.
          */
         ItemDetail: {
             /** Slug */
@@ -8200,6 +8205,8 @@ export interface components {
             scale: number;
             /** Glb */
             glb: string;
+            /** Materials */
+            materials: string[];
             /** Owner */
             owner: string | null;
             /** May Change */

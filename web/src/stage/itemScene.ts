@@ -110,6 +110,16 @@ export class ItemScene {
     this.draw()
   }
 
+  /** Colour the meshes' materials by a tint, but for those of some names; by none to see them as they are. */
+  tint(colour: string | null, untinted: readonly string[]): void {
+    for (const child of this.model?.children.filter((c) => c.name.startsWith('lod')) ?? [])
+      child.traverse((m) => {
+        if (m instanceof THREE.Mesh)
+          m.material.color.set(colour && !untinted.includes(m.material.name) ? colour : '#ffffff')
+      })
+    this.draw()
+  }
+
   /** Draw what is known of the item over its mesh. */
   mark(marks: Marks): void {
     for (const child of [...this.marks.children]) {

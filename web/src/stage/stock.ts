@@ -57,7 +57,7 @@ function partsOf(node: THREE.Object3D, lean: boolean, known: Map<THREE.Texture, 
       coloured: child.geometry.hasAttribute('color'),
       normals: lean ? null : material.normalMap,
       facing: material.userData.facing === true,
-      tinted: !/bark/.test(material.name),
+      tinted: material.userData.tinted !== false,
     })
   })
   return parts

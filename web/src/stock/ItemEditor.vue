@@ -25,6 +25,9 @@ const lift = ref(0)
 const traits = ref<Required<Traits>>({ ...(props.item.traits as Required<Traits>) })
 const anchors = ref<AnchorPoint[]>(props.item.anchors.map((a) => ({ ...a })) as AnchorPoint[])
 const placing = ref(false)
+/** Whether a tint is tried on the mesh: one that nobody takes for the item's own colour. */
+const tinting = ref(false)
+const TINT = '#d87a4a'
 const into = ref('rim')
 const busy = ref(false)
 const trouble = ref('')
@@ -107,6 +110,8 @@ async function keep() {
             :collider="traits.collider !== 'none' && traits.collider === item.traits.collider"
             :placing="placing"
             :cutoff="traits.cutoff"
+            :tint="tinting ? TINT : null"
+            :untinted="traits.untinted"
             @place="place"
           />
           <p class="faint small">
@@ -199,6 +204,21 @@ async function keep() {
             <v-checkbox v-model="traits.receives_shadow" label="receives shadow" />
             <v-checkbox v-model="traits.becomes_billboard" label="may become its billboard" />
             <v-checkbox v-model="traits.faces_eye" label="turns to the eye" />
+          </div>
+          <div class="tints">
+            <v-select
+              v-model="traits.untinted"
+              :items="item.materials"
+              label="Tints leave alone"
+              placeholder="no material"
+              persistent-placeholder
+              multiple
+              chips
+              closable-chips
+              hide-details
+              data-test="edit-untinted"
+            />
+            <v-checkbox v-model="tinting" label="show a tint" hide-details data-test="edit-tint" />
           </div>
           <template v-if="item.states.some((s) => s.overdraw)">
             <h3>Cut-out cards</h3>
@@ -334,6 +354,12 @@ h3 {
 .checks {
   display: grid;
   grid-template-columns: 1fr 1fr;
+}
+.tints {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  gap: 8px;
+  align-items: center;
 }
 .anchor-tools {
   display: grid;

@@ -15,6 +15,9 @@ const props = withDefaults(
     placing?: boolean
     /** From which alpha on cut-out cards are there, 0–1, where another than the file's is tried. */
     cutoff?: number
+    /** A tint that is tried on the mesh, and the materials that it leaves alone. */
+    tint?: string | null
+    untinted?: readonly string[]
     /** What the eye sees whole, in m, for items that are looked at side by side at one scale. */
     frame?: { height: number; reach: number }
   }>(),
@@ -24,6 +27,8 @@ const props = withDefaults(
     ground: '#9aa06e',
     placing: false,
     cutoff: undefined,
+    tint: null,
+    untinted: () => [],
     frame: undefined,
   },
 )
@@ -79,6 +84,10 @@ watch(
   () => void open(),
 )
 watch(() => [props.crown, props.trunk, props.anchors, props.collider], mark, { deep: true })
+watch(
+  () => [props.tint, props.untinted] as const,
+  ([tint, untinted]) => scene.value?.tint(tint, untinted),
+)
 watch(
   () => props.cutoff,
   (cutoff) => cutoff !== undefined && scene.value?.cut(cutoff),
