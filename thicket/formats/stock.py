@@ -18,11 +18,12 @@ from thicket.sight.cost import Item, Mesh
 
 @dataclass(frozen=True, eq=False)
 class Material:
-    """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes, and cutoff, from
-    which alpha on (0–1) something is there; softness, 0–1, how much of alpha its edge takes; facing, whether
-    the mesh turns about its upright to face the eye; tinted, whether a stand's tints colour it; normals, RGB uint8 of the same shape, directions x, y, z
-    in the texture's own frame, or None; both_sides, whether it is seen from behind; encoded, the PNG or JPEG
-    that the texture was read from, if it is just that."""
+    """A surface: RGBA texture uint8 (rows, columns, 4); cut, whether its alpha cuts holes, and cutoff,
+    from which alpha on (0–1) something is there; softness, 0–1, how much of alpha its edge takes; facing,
+    whether the mesh turns about its upright to face the eye; tinted, whether a stand's tints colour it;
+    normals, RGB uint8 of the same shape, directions x, y, z in the texture's own frame, or None;
+    both_sides, whether it is seen from behind; encoded, the PNG or JPEG that the texture was read from,
+    if it is just that."""
 
     name: str
     texture: np.ndarray
