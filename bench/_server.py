@@ -67,7 +67,7 @@ def sign_in(page: Page, base: str, name: str = "north") -> None:
 def stage_page(browser: Browser, base: str) -> Page:
     """A page with the demo level's stage alone, as `web/bench/stage.ts` has it."""
     built_page()
-    page = browser.new_page(viewport=window(1000, 640, PICTURE))
+    page = browser.new_context(viewport=window(1000, 640, PICTURE)).new_page()
     page.set_default_timeout(240_000)
     sign_in(page, base)
     page.goto(f"{base}/reference/page/index.html")

@@ -9,7 +9,8 @@ import numpy as np
 
 import thicket
 from bench._server import served_demo
-from bench._short import short
+from bench._short import SHORT, short
+from bench.pops import fewer
 from thicket.document.drawing import seen_through
 from thicket.planted.brushing import Brush
 from thicket.planted.costs import items_in
@@ -32,6 +33,8 @@ def main() -> int:
         from server.catalogue.whole import document_of
 
         document = document_of(level)
+    if SHORT:
+        document = fewer(document)
     began = time.perf_counter()
     planted = thicket.plant(document)
     for _ in plant_whole(planted):
