@@ -169,7 +169,7 @@ def main() -> int:
         page.click("[data-test=stand-birch]")
         page.wait_for_timeout(short(6000, 100))
         met &= drag(page, "[data-test=edge-birch-billboard-from]", "an edge of the chart")
-        page.goto(f"{base}/levels/hobbin-delph/planting")
+        page.click("[data-test=bench-planting]")
         page.wait_for_selector("[data-test=fullness]")
         page.wait_for_timeout(short(6000, 100))
         met &= drag(page, ".field:has([data-test=fullness]) .label", "a number")

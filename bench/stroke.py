@@ -67,7 +67,7 @@ def crowd(base: str, level) -> tuple[list[float], int]:
             x, z = n % stand["sheets"]["columns"], n // stand["sheets"]["columns"]
             first.get(f"/api/levels/{level.slug}/stands/{stand['id']}/plants/{x}/{z}/{sheet}")
     spent, refused = [], 0
-    began = time.perf_counter() + short(2.0, 0.5)
+    began = time.perf_counter() + short(2.0, 0.1)
 
     def person(k: int) -> None:
         nonlocal refused
