@@ -184,7 +184,7 @@ def whole_answer(walker: Walker, cold: float) -> bool:
     return spent <= TIMES * cold
 
 
-SIDE = short(4000, 250)
+SIDE = short(4000, 180)
 """m of the level whose check is measured for its memory; and the meshes that its items are drawn as."""
 MESHES = {
     "stone": "slate-block",

@@ -18,7 +18,7 @@ from bench._server import chromium, served_demo, stage_page
 from bench._short import short
 
 MESH, PIXELS, COLOUR, SHELF, OPENING = 10, 3, 0.04, 3, 1.5
-TRIANGLES, ITEMS = short((100_000, 500), (3000, 20))
+TRIANGLES, SIDE, ITEMS = short((100_000, 1024, 500), (3000, 64, 20))
 
 
 def mesh_file() -> bytes:
@@ -31,8 +31,8 @@ def mesh_file() -> bytes:
     rng = np.random.default_rng(1)
 
     def textured(mesh, alpha: bool):
-        noise = rng.integers(60, 200, (1024, 1024, 4)).astype(np.uint8)
-        noise[..., 3] = (rng.random((1024, 1024)) > 0.4) * 255 if alpha else 255
+        noise = rng.integers(60, 200, (SIDE, SIDE, 4)).astype(np.uint8)
+        noise[..., 3] = (rng.random((SIDE, SIDE)) > 0.4) * 255 if alpha else 255
         material = PBRMaterial(
             baseColorTexture=Image.fromarray(noise), alphaMode="MASK" if alpha else "OPAQUE"
         )
@@ -150,7 +150,7 @@ def big_level() -> str:
     if Level.objects.filter(slug="long-fell").exists():  # another benchmark has made it
         return "long-fell"
     lead = User.objects.get(username="lead")
-    ground = rolling_ground(*short((12_000, 10_000), (1200, 1000)), 30, 600, 2500, 3)
+    ground = rolling_ground(*short((12_000, 10_000), (600, 510)), 30, 600, 2500, 3)
     level = importing.create(
         lead, "Long Fell", "long-fell", importing.NewGround(ground.heights, ground.cell), lambda *_: None
     )

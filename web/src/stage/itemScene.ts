@@ -18,7 +18,7 @@ export interface Marks {
   collider: boolean
 }
 
-const INK = { pole: 0x7b2d26, crown: 0x4a6034, trunk: 0xa8751f, anchor: 0x52627a, collider: 0x7b2d26 }
+const INK = { pole: 0x7b2d26, crown: 0x4a6034, trunk: 0xa8751f, anchor: 0x52627a, collider: 0x7b2d26, frame: 0x5b5a45 }
 
 /** One item on a piece of ground, that can be turned, with its footprint from above in a corner. */
 export class ItemScene {
@@ -78,7 +78,7 @@ export class ItemScene {
     const box = new THREE.Box3().setFromObject(scene.getObjectByName('lod0') ?? scene)
     const tall = Math.max(box.max.y, 1.8, 0.01)
     this.reach = Math.max(Math.hypot(Math.max(-box.min.x, box.max.x), Math.max(-box.min.z, box.max.z)), 0.05)
-    this.scene.getObjectByName('ground')!.scale.setScalar(Math.max(this.reach * 1.6, tall * 0.5, 0.5))
+    this.scene.getObjectByName('ground')!.scale.setScalar(Math.max(this.reach * 2, tall * 0.5, 0.5))
     if (!keepEye) {
       const fit = frame ? Math.max(frame.height, 1.8, frame.reach * 2.4) : Math.max(tall, this.reach * 2.4)
       this.controls.target.set(0, Math.min(frame?.height ?? box.max.y, fit) * 0.46, 0)
@@ -127,7 +127,7 @@ export class ItemScene {
       this.marks.remove(child)
     }
     this.marks.add(ring(marks.crown, INK.crown), ring(marks.trunk, INK.trunk))
-    if (marks.pole) this.marks.add(pole(-this.reach - Math.max(0.15, this.reach * 0.12)))
+    if (marks.pole) this.marks.add(pole(this.reach + Math.max(0.15, this.reach * 0.12)))
     for (const a of marks.anchors) {
       const up = new THREE.Vector3(...a.up).normalize()
       this.marks.add(
@@ -192,6 +192,9 @@ export class ItemScene {
     this.renderer.render(this.scene, this.camera)
     const side = Math.round(Math.min(w, h) * 0.26)
     this.renderer.setScissorTest(true)
+    this.renderer.setScissor(7, 7, side + 2, side + 2)
+    this.renderer.setClearColor(INK.frame, 1)
+    this.renderer.clear()
     this.renderer.setScissor(8, 8, side, side)
     this.renderer.setViewport(8, 8, side, side)
     // From above all is ground, and the pole would only stand in the way.

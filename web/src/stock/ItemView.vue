@@ -128,7 +128,10 @@ function lift(event: PointerEvent) {
         label(s)
       }}</v-btn>
     </v-btn-toggle>
-    <p class="faint legend"><i class="crown" /> crown <i class="trunk" /> trunk <span>pole 1.8 m</span></p>
+    <p class="faint legend">
+      <i class="crown" /> crown <i class="trunk" /> trunk
+      <template v-if="collider"><i class="collider" /> collider</template> <span>pole 1.8 m</span>
+    </p>
   </div>
 </template>
 
@@ -175,6 +178,10 @@ i {
 }
 .trunk {
   border-color: #a8751f;
+  margin-left: 6px;
+}
+.collider {
+  border-color: #7b2d26;
   margin-left: 6px;
 }
 span {
