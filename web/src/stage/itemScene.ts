@@ -18,7 +18,14 @@ export interface Marks {
   collider: boolean
 }
 
-const INK = { pole: 0x7b2d26, crown: 0x4a6034, trunk: 0xa8751f, anchor: 0x52627a, collider: 0x7b2d26, frame: 0x5b5a45 }
+const INK = {
+  pole: 0x7b2d26,
+  crown: 0x4a6034,
+  trunk: 0xa8751f,
+  anchor: 0x52627a,
+  collider: 0x7b2d26,
+  frame: 0x5b5a45,
+}
 
 /** One item on a piece of ground, that can be turned, with its footprint from above in a corner. */
 export class ItemScene {
