@@ -55,6 +55,7 @@ def _plant_all(level: PlantedLevel, options: argparse.Namespace) -> None:
 
 
 def plant(options: argparse.Namespace) -> int:
+    """`plant FOLDER`: plant a level and print its counts."""
     level = _open(options)
     began = time.perf_counter()
     _plant_all(level, options)
@@ -87,6 +88,7 @@ def _air(level: PlantedLevel) -> Air:
 
 
 def cost(options: argparse.Namespace) -> int:
+    """`cost FOLDER`: what views of a level cost, by stand."""
     level = _open(options)
     bookmarks = level.level.details.get("view", {}).get("bookmarks", [])
     views = options.view or [b["name"] for b in bookmarks]
@@ -108,6 +110,7 @@ def cost(options: argparse.Namespace) -> int:
 
 
 def export(options: argparse.Namespace) -> int:
+    """`export FOLDER`: write a level's plants and rules in open formats."""
     level = _open(options)
     _plant_all(level, options)
     for path in level.export(options.out, options.format):
@@ -116,6 +119,7 @@ def export(options: argparse.Namespace) -> int:
 
 
 def compare(options: argparse.Namespace) -> int:
+    """`compare FOLDER FOLDER`: plants that come and go from one level to another."""
     cache = Cache()
     before, after = (
         thicket.plant(thicket.open_level(folder), options.threads, cache)
@@ -163,6 +167,7 @@ def check(options: argparse.Namespace) -> int:
 
 
 def edit(options: argparse.Namespace) -> int:
+    """`edit FOLDER EDIT…`: apply edits to a saved level, and write those that take them back."""
     level = thicket.open_level(options.folder)
     edits = [each for path in options.edits for each in read_edits(path)]
     undo: list[Edit] = []
@@ -178,6 +183,7 @@ def edit(options: argparse.Namespace) -> int:
 
 
 def list_edits(_: argparse.Namespace) -> int:
+    """`edits`: every kind of edit as JSON, with its schema and an example."""
     whole = schemas()
     for kind, given in examples().items():
         *first, example = [json_of(each, {}) for each in given]
@@ -189,6 +195,7 @@ def list_edits(_: argparse.Namespace) -> int:
 
 
 def device(options: argparse.Namespace) -> int:
+    """`device FOLDER`: frames that a simulated device was measured with, as CSV."""
     level, places = _open(options), None
     if options.places:
         places = read_places(options.places.read_text("utf-8"))
@@ -206,6 +213,7 @@ def device(options: argparse.Namespace) -> int:
 
 
 def calibrate_one(options: argparse.Namespace) -> int:
+    """`calibrate FOLDER`: a device's coefficients from timed frames."""
     level = _open(options)
     kind, frames, ms = read_captures(options.captures.read_text("utf-8"))
     if kind == "places":
@@ -228,6 +236,7 @@ def calibrate_one(options: argparse.Namespace) -> int:
 
 
 def main(arguments: list[str] | None = None) -> int:
+    """The command line of the core; its exit status."""
     parser = argparse.ArgumentParser(
         prog="python -m thicket", description="Plant, cost, write out and compare levels in folders."
     )

@@ -47,6 +47,7 @@ class DrawingSettings(Strict):
     @field_validator("casts", "receives")
     @classmethod
     def in_order(cls, strata: list[Stratum]) -> list[Stratum]:
+        """Strata from the highest priority to the lowest, however they were listed."""
         return [stratum for stratum in ALL if stratum in strata]
 
     @classmethod
@@ -91,6 +92,7 @@ class DeviceSettings(Strict):
     @field_validator("spread")
     @classmethod
     def whole(cls, spread: list[Row]) -> list[Row]:
+        """Refuse a covariance that has not six rows."""
         if len(spread) not in (0, 6):
             raise Refused("spread: a covariance of six coefficients has six rows")
         return spread

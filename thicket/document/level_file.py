@@ -54,6 +54,7 @@ class Sparse(Strict):
 
     @model_serializer(mode="wrap")
     def only_set(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """The fields that were given."""
         return {name: value for name, value in write(self).items() if name in self.model_fields_set}
 
 

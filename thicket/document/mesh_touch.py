@@ -127,6 +127,7 @@ class MeshTouch:
 
     @property
     def painted_anywhere(self) -> bool:
+        """Whether any cube of any mesh is painted."""
         return any(len(cubes.keys) for cubes in self.surfaces.values())
 
     @lazy

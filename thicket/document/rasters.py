@@ -56,6 +56,7 @@ class Mask:
 
     @staticmethod
     def of(values: np.ndarray) -> Mask:
+        """A mask of values, uint8 or uint16 (rows, columns), under their digest."""
         return Mask(digest_of(values), values)
 
     @property

@@ -146,6 +146,7 @@ class DistanceSettings(Strict):
         return self
 
     def core(self) -> Distances:
+        """The distances, in m, as the cost model has them."""
         return Distances(tuple(self.steps), self.billboard, self.gone, self.fade, self.shadow, self.by_size)
 
     @classmethod

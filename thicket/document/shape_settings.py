@@ -64,6 +64,7 @@ class ShapeSettings(Strict):
 
     @model_validator(mode="after")
     def settle(self) -> Self:
+        """Refuse what is no shape of its kind; a circle's and a box's points follow from its measures."""
         if (self.form == "line") != (self.kind == "path"):
             raise Refused("a path is a line, and only a path is")
         if self.form in ("circle", "box") and self.kind != "obstacle":

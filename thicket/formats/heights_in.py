@@ -65,6 +65,7 @@ class HeightsFile:
 
     @property
     def shape(self) -> tuple[int, int]:
+        """Rows and columns of its values."""
         rows, columns = self._values.shape
         return rows, columns
 

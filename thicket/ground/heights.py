@@ -69,6 +69,7 @@ class Ground:
 
     @property
     def hectares(self) -> float:
+        """Its area on the plan, in ha."""
         return self.width * self.length / 1e4
 
     def height_at(self, x: np.ndarray, z: np.ndarray) -> np.ndarray:

@@ -47,6 +47,7 @@ class Sent:
 
     @lazy
     def planted(self) -> PlantedLevel:
+        """The level, planted in this process as far as it is asked for."""
         # Its budget is the memory that the process takes.
         return PlantedLevel(self.level, Cache(most=1 << 40, process=WORKER_MEMORY), threads=1)
 

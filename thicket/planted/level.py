@@ -63,18 +63,22 @@ class PlantedLevel:
 
     @property
     def ground(self) -> Ground:
+        """The terrain."""
         return self.level.heights.ground
 
     @property
     def cell(self) -> float:
+        """The side of the terrain's cells, in m."""
         return self.ground.cell
 
     @property
     def width(self) -> float:
+        """Its extent east, in m."""
         return self.ground.width
 
     @property
     def length(self) -> float:
+        """Its extent south, in m."""
         return self.ground.length
 
     @property
@@ -83,6 +87,7 @@ class PlantedLevel:
 
     @property
     def shapes(self) -> Mapping[int, Shape]:
+        """Paths, areas and obstacles by number."""
         return self.level.shapes
 
     def __getitem__(self, slug: str) -> Planting:

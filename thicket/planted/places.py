@@ -33,6 +33,7 @@ class SheetPoints:
     first: np.ndarray
 
     def of(self, index: int) -> PointSet | Seats:
+        """The places of one of its sheets."""
         return chosen(self.points, slice(self.first[index], self.first[index + 1]))
 
     @property

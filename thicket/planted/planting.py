@@ -107,18 +107,22 @@ class Planting(Sheets):
 
     @property
     def level(self) -> Level:
+        """The level that it is planted in."""
         return self.around.level
 
     @property
     def ground(self) -> Ground:
+        """The terrain."""
         return self.level.heights.ground
 
     @property
     def cell(self) -> float:
+        """The side of the terrain's cells, in m."""
         return self.ground.cell
 
     @property
     def touch_cell(self) -> float:
+        """The side of painted cells, in m."""
         return self.level.touch_cell
 
     @property
@@ -146,38 +150,47 @@ class Planting(Sheets):
 
     @property
     def suitability(self) -> TiledRaster:
+        """The site conditions together, 0–1, over the terrain's cells."""
         return self.site.suitability
 
     @property
     def rules(self) -> list[Condition]:
+        """Its site conditions, in order."""
         return self.facts.rules
 
     @property
     def pins(self) -> Pins:
+        """What was set, moved or removed by hand."""
         return self.facts.pins
 
     @property
     def items(self) -> list[str]:
+        """The items of its mix, in order."""
         return self.facts.items
 
     @property
     def pinned(self) -> Plants:
+        """The plants that were set by hand."""
         return self.facts.pinned
 
     @property
     def radii(self) -> np.ndarray:
+        """Trunk and crown radius in m of each item, float64 (items, 2)."""
         return self.facts.radii
 
     @property
     def footprint(self) -> float:
+        """The widest trunk radius, in m."""
         return self.facts.footprint
 
     @property
     def widest(self) -> float:
+        """The widest crown radius, in m."""
         return self.facts.widest
 
     @property
     def tallest(self) -> float:
+        """The greatest height of its plants as a multiple of the mesh."""
         return self.facts.tallest
 
     @property
@@ -236,6 +249,7 @@ class Planting(Sheets):
 
     @property
     def density_cell(self) -> float:
+        """The side of the cells of its density, in m."""
         return self._density.cell
 
     def points(self, sheet: Sheet) -> PointSet | Seats:

@@ -73,6 +73,7 @@ class MeshPlaces(MeshSource):
         return self.all.of(sheet[1] * self.sheets.sheets[0] + sheet[0])
 
     def blocks(self) -> list[Sheet]:
+        """None: places on meshes are not made block by block."""
         return []
 
     @lazy
@@ -84,9 +85,11 @@ class MeshPlaces(MeshSource):
         return dict(zip(ids, seats.cell[:, 0].tolist()))
 
     def host_key(self, sheet: Sheet) -> str:
+        """Empty: plants on meshes stand on no anchors."""
         return ""
 
     def host_reach(self) -> float:
+        """0 m: see `host_key`."""
         return 0.0
 
     def check(self) -> None:
@@ -121,6 +124,7 @@ class MeshFields:
 
     @property
     def rasters(self) -> list[TiledRaster]:
+        """None: a mesh has no rasters."""
         return []
 
     @property
@@ -209,19 +213,24 @@ class MeshRoom(Occupancy):
     """Who claims room on placed meshes: the plants of earlier stands on meshes, measured through space."""
 
     def taken(self, box: Box) -> Discs:
+        """Nothing of the plan: room on meshes goes through space."""
         return NO_DISCS
 
     def parts(self, box: Box) -> Parts:
+        """None; see `taken`."""
         return {}
 
     def claims(self, box: Box) -> list[Claim]:
+        """None; see `taken`."""
         return []
 
     def claim_keys(self, box: Box) -> list:
+        """What the plants above follow from, by stand, hashed."""
         found = [(other.stand.number, other.pinned) for other in self._pinned()]
         return [(number, digest_of(pins.form), digest_of(pins.item)) for number, pins in found]
 
     def follows(self, numbers: Collection[int]) -> bool:
+        """Whether it gives way to plants of some stands."""
         return any(other.stand.number in numbers for other in self.above)
 
     def has_room(self, plants: Plants, thresholds: np.ndarray, box: Box) -> np.ndarray:

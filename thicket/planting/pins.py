@@ -41,6 +41,7 @@ class Uprooted(NamedTuple):
 
     @property
     def on_meshes(self) -> bool:
+        """Whether its path lies on placed meshes."""
         return len(self.path[0]) > 2
 
     @property

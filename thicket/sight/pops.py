@@ -45,6 +45,7 @@ class Crossings:
     rate: np.ndarray
 
     def take(self, which: np.ndarray) -> Crossings:
+        """The crossings of a boolean mask or an index array."""
         return Crossings(*(getattr(self, name)[which] for name in self.__dataclass_fields__))
 
 

@@ -44,6 +44,7 @@ class View:
 
     @property
     def eye(self) -> np.ndarray:
+        """Where the eye is: x, y, z in m, float64 (3,)."""
         return np.array([self.x, self.y, self.z])
 
     @lazy

@@ -39,6 +39,7 @@ class Route:
 
     @property
     def seconds(self) -> float:
+        """How long it takes, in s."""
         return float(self.time[-1])
 
     def left_out(self) -> list[tuple[float, float]]:

@@ -107,6 +107,8 @@ class Kind:
 
 
 class Altitude(Kind):
+    """How high the ground lies, in m."""
+
     name = title = "altitude"
     label, unit, says = "Altitude", "m", "how high the ground lies"
     step, digits, begin, shown = 1.0, 1, None, None
@@ -119,6 +121,8 @@ class Altitude(Kind):
 
 
 class Slope(Kind):
+    """How steep it is, in degrees."""
+
     name = title = "slope"
     label, unit, says = "Slope", "°", "how steep it is"
     step, digits, begin, shown = 0.5, 1, (0.0, 25.0, 0.0, 8.0), (0.0, 60.0)
@@ -207,6 +211,8 @@ class _Around(Kind):
 
 
 class Hollow(_Around):
+    """How far it lies above or below the mean of the ground within a radius, in m."""
+
     name, title = "hollow", "hollow–ridge"
     label, says = "Hollow–ridge", "above or below the ground around"
     step, begin = 0.1, (-50.0, 0.0, 0.0, 0.5)
@@ -224,6 +230,8 @@ class Hollow(_Around):
 
 
 class Wetness(Kind):
+    """Where water gathers: ln(a / tan β) on the depression-filled ground."""
+
     name = title = "wetness"
     label, says = "Wetness", "where water gathers"
     step, begin, needs, shown = 0.1, (7.0, 30.0, 2.0, 0.0), "flow", None
@@ -239,6 +247,8 @@ class Wetness(Kind):
 
 
 class Layer(Kind):
+    """The weight of one or several ground layers together, 0–1."""
+
     name, title = "layer", "ground layer"
     label, says = "Ground layer", "weight of one or several layers"
     begin, needs = (0.5, 1.0, 0.3, 0.0), "layers"
@@ -262,6 +272,8 @@ class Layer(Kind):
 
 
 class NoiseKind(Kind):
+    """Patches that follow nothing, 0–1."""
+
     name = title = "noise"
     label, says = "Noise", "patches that follow nothing"
     step, begin, needs = 0.02, (0.5, 1.0, 0.15, 0.0), "nothing"
@@ -312,6 +324,8 @@ class _ToShapes(_Distance):
 
 
 class ToPath(_ToShapes):
+    """The distance to the nearest path, in m; below 0 on it."""
+
     name, title = "path", "distance to paths"
     label, says = "Distance to paths", "below 0 on the path"
     begin = 3.0, ENDLESS, 2.0, 0.0
@@ -331,6 +345,8 @@ class ToArea(_ToShapes):
 
 
 class ToObstacle(_ToShapes):
+    """The distance to the nearest obstacle, in m; below 0 inside."""
+
     name, title = "obstacle", "distance to obstacles"
     label, says = "Distance to obstacles", "below 0 inside"
     begin = 2.0, ENDLESS, 2.0, 0.0
@@ -355,6 +371,8 @@ def _nearest(places, cell, col0, row0, reach, out):
 
 
 class ToStand(_Distance):
+    """The distance to the nearest plant of a stand above, in m."""
+
     name, title = "stand", "distance to a stand"
     label, says = "Distance to a stand", "from the nearest plant of a stand above"
     begin, needs = (0.0, 8.0, 0.0, 4.0), "plants"
@@ -420,6 +438,8 @@ class ToMesh(_Distance):
 
 
 class MaskImage(Kind):
+    """The value of a mask image, 0–1."""
+
     name, title = "mask", "mask image"
     label, says = "Mask image", "0 black to 1 white"
     needs = "mask"
@@ -448,6 +468,8 @@ class MaskImage(Kind):
 
 
 class Flat(_Around):
+    """The most that the ground rises or falls within a radius, in m."""
+
     name, title = "flat", "flat ground"
     label, says = "Flat ground", "most rise or fall within a radius"
     begin, radius = (0.0, 0.4, 0.0, 0.3), 2.0

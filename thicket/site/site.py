@@ -45,6 +45,7 @@ class Site:
 
     @property
     def whole(self) -> Window:
+        """The window of all cells."""
         rows, columns = self.cells
         return 0, 0, columns, rows
 

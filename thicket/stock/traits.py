@@ -30,6 +30,7 @@ class Traits:
     untinted: Sequence[str] = ()
 
     def as_dict(self) -> dict:
+        """The traits as JSON has them."""
         return asdict(self) | {"untinted": list(self.untinted)}
 
 

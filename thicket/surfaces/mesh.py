@@ -67,6 +67,7 @@ class Mesh:
 
     @property
     def area(self) -> float:
+        """The area of its faces together, in m²."""
         return float(self.areas.sum())
 
 

@@ -26,6 +26,7 @@ class Edit(BaseModel):
 
     @model_serializer(mode="wrap")
     def with_kind(self, write: SerializerFunctionWrapHandler) -> dict[str, Any]:
+        """The edit's fields, with its kind."""
         return {"kind": self.kind, **write(self)}
 
     @property

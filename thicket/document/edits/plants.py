@@ -127,5 +127,6 @@ def uprooted_places(pins: Pins) -> Places:
 
 
 def uprooted_from(place: Place) -> Uprooted:
+    """An uprooted place from its path (m) and radius (m)."""
     path, radius = place
     return Uprooted(path, radius)

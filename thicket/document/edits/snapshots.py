@@ -37,6 +37,7 @@ class Saved(Strict):
 
     @classmethod
     def of(cls, shot: Snapshot) -> Saved:
+        """A snapshot as an edit holds it."""
         return cls(
             touch_cell=shot.touch_cell,
             stands=tuple(file_of(stand) for _, stand in sorted(shot.stands.items())),
