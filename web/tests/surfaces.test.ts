@@ -171,7 +171,7 @@ describe('plants on a placed mesh that is dragged', () => {
     ])
     carried.follow([moved(95)], [home])
     expect(places(sp)[0]).toEqual([7n, 95, 6, 7])
-    carried.follow([home], [home])
+    carried.follow([moved(95)], [home], false)
     expect(places(sp)[0]).toEqual([7n, 10, 6, 7])
     expect(asked).toHaveLength(1)
     carried.follow([moved(40)], [home])

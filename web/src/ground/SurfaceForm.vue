@@ -170,6 +170,12 @@ const isNew = computed(() => surfaces.chosen === NEW)
         <b>+{{ whole(surfaces.tried.gained) }} −{{ whole(surfaces.tried.lost) }}</b> plants
       </p>
       <p v-else-if="!surfaces.trouble" class="faint">Counting …</p>
+      <v-checkbox
+        v-if="!isNew"
+        v-model="surfaces.goAlong"
+        label="its plants go along at once"
+        data-test="surface-along"
+      />
       <p class="do">
         <v-btn
           color="primary"

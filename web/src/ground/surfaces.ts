@@ -51,6 +51,8 @@ export const useSurfaces = defineStore('surfaces', () => {
     const rest = Object.fromEntries(Object.entries(drafts.value).filter(([key]) => Number(key) !== id))
     stored.value = { ...stored.value, [level.slug]: next ? { ...rest, [id]: next } : rest }
   }
+  /** Whether plants go along with a mesh while it is tried elsewhere; heavy ones may wait. */
+  const goAlong = useLocalStorage('kt-plants-go-along', true)
   const draft = computed(() => (chosen.value === null ? null : (drafts.value[chosen.value] ?? null)))
   const surface = computed(() => level.surfaces.find((s) => s.id === chosen.value) ?? null)
   /** All placed meshes, those that are tried as they would be; a new one is seen once it is placed. */
@@ -181,6 +183,7 @@ export const useSurfaces = defineStore('surfaces', () => {
     draft,
     surface,
     shown,
+    goAlong,
     tried,
     attempt,
     begin,

@@ -99,7 +99,7 @@ onMounted(async () => {
     made.onPlan = useThrottleFn((x, z) => void store.loadNear(x, z).catch(store.report), 600, true)
     made.onDrawn = () => ticks.value++
     made.setStands(store.stands)
-    void made.setPlaced(surfaces.shown, store.surfaces).catch(store.report)
+    void made.setPlaced(surfaces.shown, store.surfaces, surfaces.goAlong).catch(store.report)
     made.setSheet(props.sheet)
     if (air.draft) made.setAtmosphere(air.draft)
     made.setDrawing(drawing.now, drawing.device)
@@ -172,8 +172,8 @@ function outline() {
   )
 }
 watch(
-  () => surfaces.shown,
-  (placed) => void stage.value?.setPlaced(placed, store.surfaces).catch(store.report),
+  () => [surfaces.shown, surfaces.goAlong] as const,
+  ([placed, along]) => void stage.value?.setPlaced(placed, store.surfaces, along).catch(store.report),
 )
 watch([() => shapes.shown, () => shapes.chosen, () => props.edits], outline)
 watch(

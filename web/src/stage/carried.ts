@@ -40,14 +40,17 @@ export class Carried {
     private readonly changed: () => void,
   ) {}
 
-  /** Meshes are shown so; `stored` is how they lie where nothing is tried. */
-  follow(shown: Placed[], stored: Placed[]): void {
+  /**
+   * Meshes are shown so; `stored` is how they lie where nothing is tried. Plants that do not go `along` stay
+   * there.
+   */
+  follow(shown: Placed[], stored: Placed[], along = true): void {
     const homes = new Map(stored.map((p) => [p.id, p]))
     for (const to of shown) {
       const home = homes.get(to.id)
       const held = this.held.get(to.id)
       if (!home) continue
-      if (lies(home) === lies(to)) {
+      if (!along || lies(home) === lies(to)) {
         // Where the mesh was kept elsewhere, its plants come from the server.
         if (held && lies(held.from) === lies(home)) this.put(held, home)
         this.held.delete(to.id)

@@ -266,9 +266,9 @@ export class Stage {
     return [Math.round((bearing + 360) % 360), Math.round((Math.asin(n.y) * 180) / Math.PI)]
   }
 
-  /** Show placed meshes in the eye view; the plants of those that lie elsewhere than stored go along. */
-  async setPlaced(placed: Placed[], stored: Placed[] = placed): Promise<void> {
-    this.carried.follow(placed, stored)
+  /** Show placed meshes in the eye view; the plants of those that lie elsewhere than stored may go along. */
+  async setPlaced(placed: Placed[], stored: Placed[] = placed, along = true): Promise<void> {
+    this.carried.follow(placed, stored, along)
     await this.eye.placed.show(this.level.slug, placed)
     this.revision++
     this.dirty.eye = true
