@@ -79,8 +79,7 @@ function attempt(): void {
     if (c.fullness !== null) fullnesses[c.stand] = c.fullness
   }
   store.selected = changes.value.map((c) => c.stand)
-  // Once what was selected has taken up its draft.
-  setTimeout(() => props.draft.change({ each, fullnesses }))
+  props.draft.change({ each, fullnesses })
 }
 const { pictures, left, take, stop, forget } = usePictures()
 watch(changes, forget)

@@ -309,9 +309,11 @@ export function useDraft(view: () => View | null, { level: store, tool }: Pick<S
     again.value = true
     later()
   }
+  // At once, so that who selects stands can change their draft right after.
   watch(
     () => store.selected.join(),
     (ids, before) => changeOver(ids, before ?? ''),
+    { flush: 'sync' },
   )
   watch(changes, () => dirty.value && shelve(store.selected.join()), { deep: true })
   watch([showOverlay, overlayKind, overlayAs], later)

@@ -69,8 +69,7 @@ function attempt(list: Remedy[]): void {
   const stands = Object.keys(each).map(Number)
   if (!stands.length) return
   store.selected = stands
-  // Once what was selected has taken up its draft.
-  setTimeout(() => props.draft.change({ each }))
+  props.draft.change({ each })
 }
 
 const tried = computed(() =>
