@@ -6,10 +6,12 @@ import json
 import os
 import tempfile
 from datetime import timedelta
+from importlib import import_module
 from pathlib import Path
 from unittest import mock
 
 import trimesh
+from django.apps import apps
 from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import CommandError, call_command
@@ -17,11 +19,12 @@ from django.test import Client, TestCase, TransactionTestCase
 from django.utils import timezone
 
 from demo.shelf import starter
+from demo.stock import MODELS
 from server.document.files import clear_files
 from server.document.models import EditArray, StoredFile
 from server.document.planted import planted_of
 from server.levels.models import Level
-from server.stock.models import BroughtItem, ShelfItem
+from server.stock.models import BroughtItem, ShelfItem, StockItem
 from server.stock.shelf import put_on_shelf
 from tests.core.test_stock import picture, textured, tree
 from tests.fixtures import small_level
@@ -29,7 +32,24 @@ from tests.server.test_api import ApiCase
 from tests.server.test_ground import key
 from tests.worker import work_off
 from thicket.formats.beside import files_of
+from thicket.formats.stock import from_glb, measure, to_glb
 from thicket.planting.stands import join
+
+
+class Carried(TestCase):
+    def test_bark_of_earlier_versions_stays_as_tints_left_it(self):
+        old = to_glb(MODELS["birch"]())
+        migration = import_module("server.stock.migrations.0003_untinted")
+        row = StockItem(level=small_level(), slug="old-birch", name="Birch", height=9, crown=2, trunk=0.1)
+        row.glb = old
+        row.save()
+        migration.say(apps, None)
+        row.refresh_from_db()
+        self.assertEqual(row.traits["untinted"], ["birch bark", "twig bark"])
+        model = from_glb("old-birch", row.glb)
+        tinted = {part.material.name: part.material.tinted for lod in model.lods for part in lod}
+        self.assertEqual(tinted, {"birch bark": False, "twig bark": False, "birch leaves": True})
+        self.assertEqual(measure("birch", row.glb), measure("birch", old))
 
 
 class Shelf(TransactionTestCase):

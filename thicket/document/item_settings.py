@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from thicket.document.settings import Number, Share, Strict
+from thicket.stock.traits import LONGEST_NAME, MOST_UNTINTED
 
 
 class TraitSettings(Strict):
@@ -20,7 +21,9 @@ class TraitSettings(Strict):
     collider: Literal["none", "cylinder", "box", "hull"] = "none"
     cutoff: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=0.95)] = 0.5
     softness: Share = 0
-    untinted: Annotated[list[Annotated[str, Field(max_length=200)]], Field(max_length=64)] = []
+    untinted: Annotated[
+        list[Annotated[str, Field(max_length=LONGEST_NAME)]], Field(max_length=MOST_UNTINTED)
+    ] = []
 
 
 Coordinate = Annotated[float, Field(allow_inf_nan=False, ge=-1000, le=1000)]

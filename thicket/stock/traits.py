@@ -36,6 +36,8 @@ class Traits:
 
 WOODY = "bark", "branch", "stem", "trunk", "twig", "wood"
 """A material whose name has one of these words is proposed as one that tints leave alone."""
+MOST_UNTINTED, LONGEST_NAME = 64, 200
+"""So many materials may be left alone, and so many letters have their names at the most."""
 
 
 def materials_of(model: StockModel) -> list[str]:
@@ -46,12 +48,16 @@ def materials_of(model: StockModel) -> list[str]:
 def untinted_of(model: StockModel) -> list[str]:
     """The names of those that tints leave alone, as the model's file says."""
     known = {part.material.name: part.material.tinted for lod in model.lods for part in lod}
-    return [name for name, tinted in known.items() if not tinted]
+    return _allowed([name for name, tinted in known.items() if not tinted])
 
 
 def proposed_untinted(model: StockModel) -> list[str]:
     """The materials that tints are proposed to leave alone, by their names."""
-    return [name for name in materials_of(model) if any(word in name.lower() for word in WOODY)]
+    return _allowed([n for n in materials_of(model) if any(word in n.lower() for word in WOODY)])
+
+
+def _allowed(names: Sequence[str]) -> list[str]:
+    return [name for name in names if len(name) <= LONGEST_NAME][:MOST_UNTINTED]
 
 
 @dataclass(frozen=True)
