@@ -4,7 +4,7 @@ import { NEW, outlineOf, useSurfaces } from '../src/ground/surfaces'
 import { Carried, carriedAlong } from '../src/stage/carried'
 import { gather, STRIDE, type Plants } from '../src/stage/payload'
 import { StandPlants, type PlantStore } from '../src/stage/plantStore'
-import { changed, openLevel, refuse, serve, settled, stand, until, partOf } from './help'
+import { base64, changed, openLevel, refuse, serve, settled, stand, tried, until, partOf } from './help'
 
 const surface = (id: number, part: Partial<Surface> = {}): Surface => ({
   id,
@@ -60,8 +60,11 @@ describe('the outline of a placed mesh', () => {
 describe('a placed mesh', () => {
   it('is tried, counted and kept; what is moved on meanwhile stays a draft', async () => {
     let done = () => {}
+    const there = new ArrayBuffer(24)
+    new Uint32Array(there).set([1, 1])
+    new Float32Array(there, 8).set([5, 6, 7, 8])
     const asked = serve({
-      'TRY /api/levels/fell/surfaces': changed({}, {}, { gained: 7, lost: 2 }),
+      'TRY /api/levels/fell/surfaces': tried({ gained: 7, lost: 2 }, { places: base64(there) }),
       [POST]: async (body: unknown) => {
         const { put } = body as { put: Surface[] }
         if (put[0].at[0] === 55) await new Promise<void>((go) => (done = go))
@@ -74,6 +77,7 @@ describe('a placed mesh', () => {
     expect(store.surfaces[0].at).toEqual([50, 10, 60])
     await until(() => surfaces.tried !== null)
     expect(surfaces.tried).toEqual({ gained: 7, lost: 2 })
+    expect([...surfaces.places!.came, ...surfaces.places!.went]).toEqual([5, 6, 7, 8])
     surfaces.attempt({ at: [55, 10, 60] })
     const kept = surfaces.keep(surfaces.draft!)
     await settled(10)
@@ -84,6 +88,7 @@ describe('a placed mesh', () => {
     expect(surfaces.draft).toMatchObject({ at: [55, 10, 60], turn: 20 })
     surfaces.drop()
     expect([surfaces.draft, surfaces.shown[0].turn]).toEqual([null, 0])
+    await until(() => surfaces.places === null)
     const sent = asked.find((a) => a.what === POST)!.body as { put: object[] }
     expect(Object.keys(sent.put[0])).not.toContain('hull')
   })

@@ -4,6 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Shape, type ShapeIn } from '../api/client'
 import { useLevel } from '../level/level'
 import { useTool, type ShapeTool } from '../planting/tool'
+import { bytesOf, placesOf, type Places } from '../stage/payload'
 
 export type Tool = ShapeTool
 type Place = [number, number]
@@ -40,6 +41,8 @@ export const useShapes = defineStore('shapes', () => {
   )
   /** Plants that the chosen draft would bring and take, by stand; null while they are not known. */
   const tried = shallowRef<Tried | null>(null)
+  /** Where they stand. */
+  const places = shallowRef<Places | null>(null)
 
   const shape = computed(() => level.shapes.find((s) => s.id === chosen.value) ?? null)
   const drawn = (s: ShapeIn, of?: Shape) => ({ ...of, ...s, id: s.id ?? NEW, points: cornersOf(s) }) as Shape
@@ -63,16 +66,19 @@ export const useShapes = defineStore('shapes', () => {
     try {
       const put = [settled(draft.value)]
       const body = { key: crypto.randomUUID(), what: '', put, remove: [], view: level.seen }
-      const { moved, entry } = await answer(
-        api.POST('/api/levels/{slug}/shapes', { ...level.here(), body, headers: { 'X-Try': '1' } }),
+      const found = await answer(
+        api.POST('/api/levels/{slug}/shapes', { ...level.here(), body, headers: { 'X-Try': 'places' } }),
       )
-      if (mine === round) tried.value = { moved, ms: entry.cost.ms }
+      if (mine !== round) return
+      tried.value = { moved: found.moved, ms: found.entry.cost.ms }
+      places.value = found.tried?.places ? placesOf(bytesOf(found.tried.places)) : null
     } catch (error) {
       if (mine === round) trouble.value = (error as Error).message
     }
   }, 250)
   watch([draft, () => level.shapes], () => {
     tried.value = null
+    if (!draft.value) places.value = null
     void look()
   })
 
@@ -197,6 +203,7 @@ export const useShapes = defineStore('shapes', () => {
     draft,
     drafts,
     tried,
+    places,
     trouble,
     shape,
     shown,

@@ -4,6 +4,7 @@ import { Vector3 } from 'three'
 import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, type Surface, type SurfaceIn } from '../api/client'
 import { useLevel } from '../level/level'
+import { bytesOf, placesOf, type Places } from '../stage/payload'
 import { turnOf } from '../stage/placedMeshes'
 
 type Form = NonNullable<SurfaceIn['made']>['form']
@@ -64,17 +65,24 @@ export const useSurfaces = defineStore('surfaces', () => {
 
   /** Plants that the chosen draft would bring and take; null while that is not known. */
   const tried = shallowRef<{ gained: number; lost: number } | null>(null)
+  /** Where they stand. */
+  const places = shallowRef<Places | null>(null)
   let round = 0
   const attemptNow = useDebounceFn(async () => {
     const mine = ++round
     if (!draft.value) return
     try {
       const body = { key: crypto.randomUUID(), what: '', put: [draft.value], remove: [], view: null }
-      const { gained, lost } = await answer(
-        api.POST('/api/levels/{slug}/surfaces', { ...level.here(), body, headers: { 'X-Try': '1' } }),
+      const {
+        gained,
+        lost,
+        tried: found,
+      } = await answer(
+        api.POST('/api/levels/{slug}/surfaces', { ...level.here(), body, headers: { 'X-Try': 'places' } }),
       )
       if (mine !== round) return
       tried.value = { gained, lost }
+      places.value = found?.places ? placesOf(bytesOf(found.places)) : null
       trouble.value = ''
     } catch (error) {
       if (mine === round) trouble.value = (error as Error).message
@@ -82,6 +90,7 @@ export const useSurfaces = defineStore('surfaces', () => {
   }, 300)
   watch([draft, () => level.surfaces], () => {
     tried.value = null
+    if (!draft.value) places.value = null
     void attemptNow()
   })
 
@@ -185,6 +194,7 @@ export const useSurfaces = defineStore('surfaces', () => {
     shown,
     goAlong,
     tried,
+    places,
     attempt,
     begin,
     keep,

@@ -30,6 +30,7 @@ import { useHand } from '../planting/useHand'
 import { useLevelKeys } from './useLevelKeys'
 import { useRelief } from '../ground/useRelief'
 import { useSides } from './useSides'
+import { useSurfaces } from '../ground/surfaces'
 import type { Bench } from '../router'
 import type { Drawn, Spot } from '../stage/eyeView'
 import type { Stage } from '../stage/stage'
@@ -40,6 +41,7 @@ import { useTrial } from './trial'
 const props = defineProps<{ slug: string; bench: Bench }>()
 const stores = useStores()
 const trial = useTrial()
+const surfaces = useSurfaces()
 const { level: store, shapes, tool, selection, walks } = stores
 const router = useRouter()
 const stage = shallowRef<Stage | null>(null)
@@ -52,6 +54,13 @@ const journal = ref(false)
 const heightAt = (x: number, z: number) => stage.value?.ground.heightAt(x, z) ?? 0
 const view = () => (stage.value ? { ...stage.value.eye.view } : null)
 const draft = useDraft(view, stores)
+/** Where what is tried would bring and take plants. */
+const marks = computed(
+  () =>
+    trial.marks ??
+    (props.bench === 'ground' ? (shapes.places ?? surfaces.places) : null) ??
+    draft.marks.value,
+)
 const hand = useHand(stores)
 const relief = useRelief(stores)
 const survey = useSurvey()
@@ -262,7 +271,7 @@ useEventListener(document, 'click', (event) => {
         :overlay="draft.overlay.value"
         :sheet="sheet"
         :contours="draft.contours.value"
-        :marks="trial.marks ?? draft.marks.value"
+        :marks="marks"
         :paints="bench === 'planting'"
         :edits="bench === 'ground'"
         :asking="draft.asking.value || tool.point || hand.tool.value !== null || walks.draws !== null"
