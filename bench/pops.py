@@ -68,14 +68,14 @@ def fewer(document: Level) -> Level:
     return replace(document, stands=stands, stock={slug: document.stock[slug] for slug in used})
 
 
-def walker_of(planted: PlantedLevel) -> Walker:
-    """The walk of this bench over the planted demo."""
-    route = Walk(points=[*POINTS, *short(REST, ())], speed=SPEED).route(planted.ground)
+def walker_of(planted: PlantedLevel, whole: bool = not SHORT) -> Walker:
+    """The walk of this bench over the planted demo, whole or its beginning, without other billboards."""
+    route = Walk(points=[*POINTS, *(REST if whole else ())], speed=SPEED).route(planted.ground)
     document = planted.level
     unlike = unlikenesses(planted.cache, document.stock)
     view = document.details["view"]
     air, colours = Atmosphere.model_validate(view["atmosphere"]), colours_of(view["layers"])
-    stock, others = items_in(document), ({} if SHORT else other_billboards(planted.cache, document.stock))
+    stock, others = items_in(document), (other_billboards(planted.cache, document.stock) if whole else {})
     return Walker(planted, stock, route, PLAIN, air.fog.core(), air.sun.toward, unlike, colours, others)
 
 
