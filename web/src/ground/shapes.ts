@@ -69,7 +69,7 @@ export const useShapes = defineStore('shapes', () => {
       const found = await answer(
         api.POST('/api/levels/{slug}/shapes', { ...level.here(), body, headers: { 'X-Try': 'places' } }),
       )
-      if (mine !== round) return
+      if (mine !== round || !draft.value) return
       tried.value = { moved: found.moved, ms: found.entry.cost.ms }
       places.value = found.tried?.places ? placesOf(bytesOf(found.tried.places)) : null
     } catch (error) {

@@ -80,7 +80,7 @@ export const useSurfaces = defineStore('surfaces', () => {
       } = await answer(
         api.POST('/api/levels/{slug}/surfaces', { ...level.here(), body, headers: { 'X-Try': 'places' } }),
       )
-      if (mine !== round) return
+      if (mine !== round || !draft.value) return
       tried.value = { gained, lost }
       places.value = found?.places ? placesOf(bytesOf(found.places)) : null
       trouble.value = ''
