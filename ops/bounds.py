@@ -6,28 +6,56 @@ import json
 from pathlib import Path
 from typing import Any
 
-HEAD = """/* The bounds of the API's numbers by schema and field, in the API's units: a value lies above
- * `above`, from `min` to `max`. Written by `./kt lint --write-types`. */
+HEAD = """/* The API's numbers by schema and field, in the API's units: a value lies above `above`, from
+ * `min` to `max`; `step` is that of a field's arrow keys, `unit` what stands beside it ("%" for hundredths).
+ * Written by `./kt lint --write-types`. */
 """
-KEYS = {"exclusiveMinimum": "above", "minimum": "min", "maximum": "max"}
+KEYS = {"exclusiveMinimum": "above", "minimum": "min", "maximum": "max", "step": "step", "unit": "unit"}
 
 
-def bounds_of(field: dict[str, Any]) -> dict[str, float]:
-    """The bounds of a field that is a number, may be one, or holds several that are alike."""
-    for part in (field, *field.get("anyOf", []), field.get("items", {}), *field.get("prefixItems", [])):
-        if part.get("type") in ("number", "integer"):
-            return {name: part[key] for key, name in KEYS.items() if key in part}
-    return {}
+def bounds_of(field: dict[str, Any]) -> dict[str, float | str]:
+    """The bounds, step, unit and default of a field that is a number, may be one, or holds several that are
+    alike."""
+    if field.get("type") in ("number", "integer"):
+        known = {name: field[key] for key, name in KEYS.items() if field.get(key, "") != ""}
+    else:
+        values = [field[key] for key in ("items", "additionalProperties") if isinstance(field.get(key), dict)]
+        values += field.get("patternProperties", {}).values()
+        inner = (*field.get("anyOf", []), *field.get("prefixItems", []), *values)
+        known = next((found for part in inner if (found := bounds_of(part))), {})
+    default = field.get("default")
+    return known | ({"default": default} if known and type(default) in (int, float) else {})
+
+
+def each_of(field: dict[str, Any]) -> Any:
+    """The bounds of a field; of each of several numbers where they differ."""
+    parts = [bounds_of(part) for part in field.get("prefixItems", [])]
+    return parts if any(part != parts[0] for part in parts) else bounds_of(field)
+
+
+def query_bounds(paths: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    """The bounds of the numbers that operations have as query parameters, by the operation's name."""
+    out: dict[str, dict[str, Any]] = {}
+    for operation in (o for path in paths.values() for o in path.values()):
+        name = operation["operationId"].split("_api_")[-1]
+        for parameter in operation.get("parameters", []):
+            found = bounds_of(parameter["schema"])
+            if parameter["in"] == "query" and ("step" in found):
+                out.setdefault(name, {})[parameter["name"]] = found
+    return out
 
 
 def typescript(openapi: Path) -> str:
     """The page's file, from the API's schema as JSON."""
-    schemas = json.loads(openapi.read_text())["components"]["schemas"]
+    described = json.loads(openapi.read_text())
+    schemas = described["components"]["schemas"]
     out = [HEAD]
     for name, schema in sorted(schemas.items()):
-        fields = {k: b for k, field in schema.get("properties", {}).items() if (b := bounds_of(field))}
+        fields = {k: b for k, field in schema.get("properties", {}).items() if (b := each_of(field))}
         if fields:
             out.append(f"export const {name}Bounds = {json.dumps(fields, indent=2)} as const\n")
+    for name, fields in sorted(query_bounds(described["paths"]).items()):
+        out.append(f"export const {name}QueryBounds = {json.dumps(fields, indent=2)} as const\n")
     return "".join(out)
 
 

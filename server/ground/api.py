@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 from uuid import UUID
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.utils.text import slugify
-from ninja import File, Form, Router
+from ninja import File, Form, Query, Router
 from ninja.errors import HttpError
 from ninja.files import UploadedFile
 from pydantic import UUID4
@@ -17,7 +17,7 @@ from server.files import on_disk
 from server.ground import drafts
 from server.ground.masks import keep_mask
 from server.ground.models import Draft
-from server.ground.relief import RADII, relief_field
+from server.ground.relief import relief_field
 from server.ground.resolution import change_resolution
 from server.ground.schemas import (
     DraftOptions,
@@ -31,11 +31,13 @@ from server.levels.access import level_for
 from server.levels.models import Level
 from server.steps import ChangedOut, changed_out
 from server.team.access import check_may_make_level
+from thicket.document.settings import shown
 from thicket.formats.bounded import bounded
 from thicket.formats.layers_in import read_mask
 from thicket.refused import Refused
 
 router = Router(tags=["ground"])
+Radius = Annotated[float, Query(ge=1, le=500, allow_inf_nan=False), shown(5, "m")]
 IMMUTABLE = "private, max-age=31536000, immutable"
 
 
@@ -163,7 +165,7 @@ def relief(
     slug: str,
     revision: int,
     kind: Literal["shading", "slope", "facing", "hollow", "wetness", "altitude"],
-    radius: float = 20.0,
+    radius: Radius = 20.0,
 ):
     """A field of the relief at cell centres: rows and columns uint16, lowest and highest float32, then uint16
     values row by row from 0 for the lowest to 65534 for the highest; 65535 where there is none, as the facing
@@ -171,8 +173,6 @@ def relief(
     level = level_for(request, slug)
     if level.ground_revision != revision:
         raise HttpError(409, "The ground has been replaced: read the level again.")
-    if not RADII[0] <= radius <= RADII[1]:
-        raise Refused(f"radius: {RADII[0]:g} to {RADII[1]:g} m can be looked at")
     values = relief_field(level, kind, radius)
     there = values[values > -1] if kind == "facing" else values
     low, high = (0.0, 360.0) if kind == "facing" else (float(there.min()), float(there.max()))

@@ -10,7 +10,6 @@ from thicket.ground.relief import shade, to_cells
 from thicket.site.conditions import Condition
 
 MOST = 1024
-RADII = (1.0, 500.0)
 
 
 def relief_field(level: Level, kind: str, radius: float) -> np.ndarray:

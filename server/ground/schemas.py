@@ -9,10 +9,10 @@ from ninja import Schema
 from pydantic import Field
 
 from server.requests import KeyIn
-from thicket.document.settings import Number, Share, Strict
+from thicket.document.settings import Number, Share, Strict, shown
 from thicket.document.views import LayerName
 
-Cell = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)]
+Cell = Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000), shown(0.5, "m")]
 
 
 class DraftOptions(Strict):
@@ -23,7 +23,7 @@ class DraftOptions(Strict):
     cell: Cell | None = None
     low: Number | None = None
     high: Number | None = None
-    width: Annotated[int, Field(ge=1, le=100_000)] | None = None
+    width: Annotated[int, Field(ge=9, le=100_000)] | None = None
     big_endian: bool | None = None
     names: list[LayerName] | None = Field(default=None, max_length=16)
     frame: tuple[Share, Share, Share, Share] | None = None
@@ -135,9 +135,9 @@ class MadeIn(Strict):
     highest place, the length from hill to hill, and a seed. Lengths in m."""
 
     form: Literal["flat", "rolling"]
-    width: Annotated[float, Field(allow_inf_nan=False, gt=0, le=65_536)]
-    length: Annotated[float, Field(allow_inf_nan=False, gt=0, le=65_536)]
-    cell: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=64)] = 1
-    height: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=4000)] = 40
-    wavelength: Annotated[float, Field(allow_inf_nan=False, ge=1, le=20_000)] = 400
+    width: Annotated[float, Field(allow_inf_nan=False, gt=0, le=65_536), shown(1, "m")]
+    length: Annotated[float, Field(allow_inf_nan=False, gt=0, le=65_536), shown(1, "m")]
+    cell: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=64), shown(0.5, "m")] = 1
+    height: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=4000), shown(1, "m")] = 40
+    wavelength: Annotated[float, Field(allow_inf_nan=False, ge=1, le=20_000), shown(1, "m")] = 400
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 1

@@ -17,7 +17,7 @@ from server.stands.access import planting_of, stand_for
 from server.stands.brush_api import OnMesh
 from server.steps import ChangedOut, changed_out
 from thicket.document.pin_rows import VALUES, GoneRow, Row, rows_of
-from thicket.document.settings import Multiple, Number, Share, Strict
+from thicket.document.settings import Multiple, Number, Share, Strict, shown
 from thicket.planted.hand import PinChanges, as_rows
 from thicket.planted.planting import Planting
 from thicket.planted.selecting import selected
@@ -39,10 +39,14 @@ PlantId = Annotated[
     str, Field(pattern=r"^\d{1,20}$", description="64-bit id as text"), AfterValidator(_in_64_bits)
 ]
 Turn = Annotated[
-    float, Field(allow_inf_nan=False, ge=-360, le=720, description="bearing of its front in degrees")
+    float,
+    Field(allow_inf_nan=False, ge=-360, le=720, description="bearing of its front in degrees"),
+    shown(5, "°"),
 ]
 Lift = Annotated[
-    float, Field(allow_inf_nan=False, ge=-50, le=500, description="m of its foot above the ground")
+    float,
+    Field(allow_inf_nan=False, ge=-50, le=500, description="m of its foot above the ground"),
+    shown(0.05, "m"),
 ]
 Place = Annotated[float, Query(ge=-1e6, le=1e6, allow_inf_nan=False, description="level metres")]
 Altitude = Annotated[
@@ -79,8 +83,8 @@ class ChangePlant(Parts):
     """A plant to be changed; `at` is about where it stands, which finds a rule-made one sooner."""
 
     plant: PlantId
-    x: Number | None = None
-    z: Number | None = None
+    x: Annotated[Number, shown(0.25, "m")] | None = None
+    z: Annotated[Number, shown(0.25, "m")] | None = None
     at: tuple[Number, Number] | None = None
     on: On | None = None
 
@@ -338,12 +342,12 @@ class HandIn(KeyIn):
 
     plants: dict[int, list[PlantId]] = Field(min_length=1)
     do: Literal["change", "copy", "remove", "release"] = "change"
-    east: Number = 0
-    south: Number = 0
+    east: Annotated[Number, shown(0.25, "m")] = 0
+    south: Annotated[Number, shown(0.25, "m")] = 0
     free: bool = False
     turn_by: Turn = 0
-    size_by: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=20)] = 1
-    lean: Annotated[float, Field(allow_inf_nan=False, ge=0, le=90)] | None = None
+    size_by: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=20), shown(0.05, "×")] = 1
+    lean: Annotated[float, Field(allow_inf_nan=False, ge=0, le=90), shown(1, "°")] | None = None
     item: Annotated[str, Field(max_length=60)] | None = None
     turn: Turn | None = None
     width: Multiple | None = None

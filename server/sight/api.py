@@ -18,7 +18,7 @@ from server.sight.costing import air_of, cost_out, items_of, level_cost, seen, s
 from server.sight.schemas import CostOut, LevelCostOut, ViewIn
 from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DeviceSettings, DrawingSettings
-from thicket.document.settings import DistanceSettings, Number, Strict
+from thicket.document.settings import DistanceSettings, Number, Strict, shown
 from thicket.document.walks import Walk
 from thicket.planted.costs import cells_seen, crowd
 from thicket.planted.instances import instances_at
@@ -105,7 +105,7 @@ class CheckIn(Strict):
     atmosphere: Atmosphere | None = None
     tried: Annotated[dict[int, DistanceSettings], Field(max_length=200)] = {}
     billboards: Annotated[dict[str, BillboardKind], Field(max_length=200)] = {}
-    threshold: Annotated[float, Field(allow_inf_nan=False, ge=1, le=1e6)] = NOTICED
+    threshold: Annotated[float, Field(allow_inf_nan=False, ge=1, le=1e6), shown(10, "px")] = NOTICED
     begin: bool = False
 
 

@@ -14,7 +14,7 @@ from server.levels.access import level_for
 from server.sight import rebalances
 from thicket.document.drawing import DeviceSettings, DrawingSettings, Mark
 from thicket.document.plots import Line
-from thicket.document.settings import DistanceSettings, Name, Strict
+from thicket.document.settings import DistanceSettings, Name, Strict, shown
 from thicket.document.walks import WALKS
 
 router = Router(tags=["sight"])
@@ -34,7 +34,7 @@ class RebalanceIn(Strict):
     worst: bool = True
     walks: Annotated[list[Name], Field(max_length=WALKS)] = []
     may: Annotated[dict[int, list[Kind]], Field(max_length=200)]
-    least: Annotated[float, Field(allow_inf_nan=False, ge=0.4, le=1)] = 0.4
+    least: Annotated[float, Field(allow_inf_nan=False, ge=0.4, le=1), shown(0.05, "%")] = 0.4
     plot: Name | Literal[""] = ""
     begin: bool = False
 

@@ -14,12 +14,12 @@ from server.requests import KeyIn
 from server.stands import arranging
 from server.stands.access import stand_for
 from server.steps import ChangedOut, changed_out
-from thicket.document.settings import Colour, Name, Share, Stratum
+from thicket.document.settings import Colour, Name, Share, Stratum, shown
 
 router = Router(tags=["stands"])
 
 
-Spacing = Annotated[float, Field(allow_inf_nan=False, ge=0.2, le=200)]
+Spacing = Annotated[float, Field(allow_inf_nan=False, ge=0.2, le=200), shown(0.1, "m")]
 
 
 class AddIn(KeyIn):
@@ -31,7 +31,7 @@ class AddIn(KeyIn):
     item: Annotated[str, Field(max_length=60)]
     sward: bool = False
     spacing: Spacing | None = None
-    fullness: Share | None = None
+    fullness: Annotated[Share, shown(0.01, "%")] | None = None
     on: list[Name] = Field(
         default=[], max_length=50, description="placed meshes, and groups of them, that it grows on"
     )

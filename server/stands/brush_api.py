@@ -25,7 +25,7 @@ from server.stands.models import BrushTip
 from server.stands.painting import attempt, paint
 from server.stands.payload import encode
 from server.steps import ChangedOut, changed_out
-from thicket.document.settings import Number, Share, Strict
+from thicket.document.settings import Degrees, Number, Share, Strict, shown
 from thicket.formats.bounded import Bounds, bounded
 from thicket.formats.pictures import read_grey
 from thicket.planted.brushing import Brush, Limits
@@ -36,17 +36,20 @@ from thicket.planting.tips import MADE, SIDE, made_tip, tip_of_picture
 from thicket.refused import Refused
 
 router = Router(tags=["brush"])
-Touch = Annotated[float, Field(allow_inf_nan=False, ge=-1, le=1)]
+Touch = Annotated[float, Field(allow_inf_nan=False, ge=-1, le=1), shown(0.05, "%")]
 TIPS, PICTURE = 40, 2 << 20
 SMALL = Bounds(memory=400_000_000, seconds=5, patience=45.0)
+
+
+Altitude = Annotated[Number, shown(1, "m")]
 
 
 class LimitsIn(Strict):
     """Where alone the brush works; see `server.stands.brushing.Limits`."""
 
     layer: Annotated[str, Field(max_length=40)] = ""
-    slope: tuple[Number, Number] | None = None
-    altitude: tuple[Number, Number] | None = None
+    slope: tuple[Degrees, Degrees] | None = None
+    altitude: tuple[Altitude, Altitude] | None = None
     area: int | None = None
     present: bool = False
 
@@ -69,7 +72,7 @@ class StrokeIn(KeyIn):
     path: list[tuple[Number, Number]] = Field(min_length=1, max_length=4000)
     pressure: list[Share] | None = Field(default=None, max_length=4000)
     on: list[OnMesh] = Field(default=[], max_length=4000)
-    radius: Annotated[float, Field(allow_inf_nan=False, ge=0.25, le=500)]
+    radius: Annotated[float, Field(allow_inf_nan=False, ge=0.25, le=500), shown(0.5, "m")]
     soft: Share
     strength: Share
     toward: Touch = 0

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from django.http import HttpRequest, HttpResponse
-from ninja import File, Form, Router
+from ninja import File, Form, Query, Router
 from ninja.files import UploadedFile
 from pydantic import UUID4
 
@@ -14,21 +14,20 @@ from server.levels.access import level_for
 from server.stands.access import planting_of, stand_for
 from server.stands.painting import put_painting
 from server.steps import ChangedOut, changed_out
+from thicket.document.settings import shown
 from thicket.formats.bounded import bounded
 from thicket.formats.painting import read_touch, touch_png
 from thicket.limits import TOUCH_SIDE
-from thicket.refused import Refused
 
 router = Router(tags=["stands"])
+Columns = Annotated[int, Query(ge=1, le=TOUCH_SIDE), shown(64)]
 
 
 @router.get("/levels/{slug}/stands/{stand}/painting.png")
-def painting(request: HttpRequest, slug: str, stand: int, columns: int | None = None):
+def painting(request: HttpRequest, slug: str, stand: int, columns: Columns | None = None):
     """A stand's painting as a greyscale PNG of 16 bits, 32768 where nothing is painted, at the touch cells or
     so many columns wide."""
     row = stand_for(level_for(request, slug), stand)
-    if columns is not None and not 1 <= columns <= TOUCH_SIDE:
-        raise Refused(f"columns: 1 to {TOUCH_SIDE:,} can be written")
     return HttpResponse(
         touch_png(planting_of(row).touch, columns),
         content_type="image/png",

@@ -18,7 +18,7 @@ from server.stock import bringing
 from server.stock.api import FindingOut, Group, ShelfOut, StateOut, Word, shelf_out
 from server.stock.models import BroughtItem
 from thicket.document.item_settings import AnchorSettings, TraitSettings
-from thicket.document.settings import Id, Name, Strict
+from thicket.document.settings import Id, Name, Strict, shown
 
 router = Router(tags=["stock"])
 
@@ -27,10 +27,10 @@ class CardsIn(Strict):
     """How pictures become grass and flowers: see `thicket.stock.cards.Cards`."""
 
     kind: Literal["facing", "crossed", "tuft"] = "tuft"
-    width: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=20)] = 0.6
-    height: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=20)] = 0.5
+    width: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=20), shown(0.05, "m")] = 0.6
+    height: Annotated[float, Field(allow_inf_nan=False, ge=0.02, le=20), shown(0.05, "m")] = 0.5
     count: Annotated[int, Field(ge=1, le=24)] = 5
-    bend: Annotated[float, Field(allow_inf_nan=False, ge=0, le=80)] = 25
+    bend: Annotated[float, Field(allow_inf_nan=False, ge=0, le=80), shown(5, "°")] = 25
     rows: Annotated[int, Field(ge=1, le=16)] = 1
 
 
@@ -39,9 +39,9 @@ class ImportRequest(Strict):
 
     unit: Literal["m", "cm", "mm", "in", "ft"] | None = None
     up: Literal["y", "z"] | None = None
-    height: Annotated[float, Field(allow_inf_nan=False, gt=0.01, le=200)] | None = None
+    height: Annotated[float, Field(allow_inf_nan=False, gt=0.01, le=200), shown(0.1, "m")] | None = None
     lods: Annotated[int, Field(ge=0, le=4)] = 2
-    coarse: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=0.9)] = 0.3
+    coarse: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=0.9), shown(0.05, "%")] = 0.3
     billboard: Literal["none", "facing", "crossed", "three crossed"] = "facing"
     rows: Literal[64, 128, 256, 512] | None = None
     grounded: bool = True

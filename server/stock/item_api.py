@@ -17,7 +17,7 @@ from server.stock.bring_api import BatchOut, MendIn, batch_out
 from server.stock.models import ShelfItem
 from server.stock.shelf import put_on_shelf, slug_for
 from thicket.document.item_settings import Anchors, TraitSettings
-from thicket.document.settings import Colour, Id, Name, Strict
+from thicket.document.settings import Colour, Id, Name, Strict, shown
 from thicket.formats.stock import read_materials
 from thicket.refused import Refused
 from thicket.stock.making import made
@@ -27,7 +27,7 @@ from thicket.stock.traits import Edit, Traits
 router = Router(tags=["stock"])
 SLENDER = 40
 """Shapes beyond this are drawn on pictures too large to measure while somebody waits."""
-Length = Annotated[float, Field(allow_inf_nan=False, ge=0.01, le=200)]
+Length = Annotated[float, Field(allow_inf_nan=False, ge=0.01, le=200), shown(0.1, "m")]
 
 
 class UseOut(Schema):
@@ -72,7 +72,7 @@ class ItemEdit(Strict):
     height: Length | None = None
     crown: Length | None = None
     trunk: Length | None = None
-    lift: Annotated[float, Field(allow_inf_nan=False, ge=-100, le=100)] = 0
+    lift: Annotated[float, Field(allow_inf_nan=False, ge=-100, le=100), shown(0.05, "m")] = 0
     anchors: Anchors | None = None
     traits: TraitSettings
 

@@ -30,6 +30,15 @@ CHROMIUM = [
     "--disable-gpu-rasterization",
 ]
 PATIENCE = 90_000
+SETTLED = """() => {
+  const now = [document.querySelector('[data-test=stage]')?.dataset.busy,
+    document.querySelectorAll('[data-test=coming]').length,
+    performance.getEntriesByType('resource').filter(e => !e.name.endsWith('/beat')).length].join()
+  const seen = window.lastSeen
+  if (seen?.now !== now) window.lastSeen = { now, since: performance.now() }
+  return seen?.now === now && performance.now() - seen.since > 400
+}"""
+"""Whether the stage has drawn no frame, and no answer has come, for 0.4 s."""
 expect.set_options(timeout=60_000)
 STANDS = ("slate-blocks", "sleepers", "birch", "moor-grass", "moss")
 """The demo's stands that the browser's software drawing keeps up with; its ground has cells of 4 m here."""
@@ -114,6 +123,7 @@ class BrowserCase(SimpleTestCase):
         )
         self.addCleanup(context.close)
         context.set_default_timeout(PATIENCE)
+        context.add_init_script("performance.setResourceTimingBufferSize(100_000)")
         context.add_init_script(f"sessionStorage['kt-views'] ??= '{views}'")
         page = context.new_page()
         self.addCleanup(self.report, page)
@@ -131,6 +141,11 @@ class BrowserCase(SimpleTestCase):
     def open_level(self, page: Page, bench: str = "planting") -> None:
         page.goto(f"{self.server.address}/levels/hobbin-delph/{bench}")
         page.wait_for_selector("[data-test=bookmarks]")
+
+    def settled(self, page: Page) -> None:
+        """Wait until the page is at rest."""
+        page.evaluate("() => { delete window.lastSeen }")
+        page.wait_for_function(SETTLED, polling=100)
 
     def field(self, page: Page, name: str) -> Locator:
         """The input of a field that is known by its test name."""
@@ -150,7 +165,7 @@ class BrowserCase(SimpleTestCase):
         """No control of some parts of a page is cut off or lies over another, in windows of several sizes."""
         for width, height in sizes:
             page.set_viewport_size({"width": width, "height": height})
-            page.wait_for_timeout(300)
+            self.settled(page)
             for part in parts:
                 self.assertEqual(page.locator(part).first.evaluate(BOXES), [], (part, width, height))
 

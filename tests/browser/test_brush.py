@@ -2,6 +2,7 @@
 one level."""
 
 import re
+import time
 
 import numpy as np
 from playwright.sync_api import expect
@@ -34,6 +35,14 @@ class Hand(BrowserCase):
         box = page.locator("[data-test=plan]").bounding_box()
         return box["x"] + share[0] * box["width"], box["y"] + share[1] * box["height"]
 
+    def kept(self, page, entries):
+        """Wait until a page has kept so many actions, and shows them."""
+        for _ in range(100):
+            if Entry.objects.count() >= entries:
+                break
+            time.sleep(0.1)
+        self.settled(page)
+
     def take_all_back(self):
         """Undo on the server all that a test has done, newest first."""
         level = Level.objects.get(slug="hobbin-delph")
@@ -61,11 +70,7 @@ class Hand(BrowserCase):
         page.keyboard.down("Shift")
         page.mouse.click(*self.at(page, (0.72, 0.72)))
         page.keyboard.up("Shift")
-        for _ in range(60):
-            page.wait_for_timeout(100)
-            if Entry.objects.count() == 2:
-                break
-        page.wait_for_timeout(800)
+        self.kept(page, 2)
         self.assertGreater(int((fresh & (self.touch() == -TOUCH_UNIT)).sum()), 1.3 * once)
         page.click("[data-test=brush-more]")
         self.field(page, "scope-stratum").check()
@@ -85,12 +90,12 @@ class Hand(BrowserCase):
         self.assertGreaterEqual(len(planted_of(level).stands), 5)
         page.click(f"[data-test=stand-{top.slug}]")
         page.keyboard.press("j")
-        page.wait_for_timeout(1500)
+        self.settled(page)
         asked = []
         page.on("request", lambda r: asked.append((r.method, r.url.split("/hobbin-delph/")[-1])))
         page.mouse.click(*self.at(page, (0.5, 0.5)))
         self.says(page, f"Evened {top.name}")
-        page.wait_for_timeout(2500)
+        self.settled(page)
         drawn = re.compile(r"stands/\d+/(plants/.*|sheets/.*|field/density|cover/.*)$")
         after = asked[asked.index(("POST", "strokes")) + 1 :]
         others = [(method, path) for method, path in after if path != "beat" and not drawn.search(path)]
@@ -158,10 +163,7 @@ class Hand(BrowserCase):
         self.assertEqual(Entry.objects.count(), 2)
         page.mouse.move(*self.at(page, (0.3, 0.8)))
         page.keyboard.press("g")
-        for _ in range(80):
-            page.wait_for_timeout(100)
-            if Entry.objects.count() == 3:
-                break
+        self.kept(page, 3)
         self.assertEqual([e.what for e in Entry.objects.all()[:2]], ["Eased Birch"] * 2)
         page.click("[data-test=stand-moss]")
         page.keyboard.press("w")
@@ -182,8 +184,9 @@ class Hand(BrowserCase):
         self.assertGreater(high, 0.5)
         page.keyboard.press("z")
         expect(place).to_contain_text("1.7 m above the ground")
+        here = place.inner_text()
         page.keyboard.down("ArrowUp")
-        page.wait_for_timeout(700)
+        expect(place).not_to_have_text(here)
         page.keyboard.up("ArrowUp")
         expect(place).to_contain_text("1.7 m above the ground")
         page.keyboard.press("z")
@@ -226,13 +229,13 @@ class Hand(BrowserCase):
         spot = self.at(page, (0.66, 0.8))
         page.keyboard.press("d")
         page.mouse.move(*spot)
-        page.wait_for_timeout(900)
+        self.settled(page)
         page.mouse.wheel(0, 120)
         page.mouse.down()
         page.mouse.up()
         self.says(page, "1 set by hand")
         self.assertEqual(Pin.objects.count(), pins + 1)
-        page.wait_for_timeout(600)
+        self.settled(page)
         page.keyboard.press("i")
         page.mouse.move(*spot)
         page.mouse.down()
@@ -242,11 +245,8 @@ class Hand(BrowserCase):
         expect(page.locator("[data-test=lift-list]")).to_have_count(0)
         page.keyboard.press("q")
         self.fill(page, "brush-radius", "25")
-        for k in range(40):  # plants may still be on their way when the pointer comes
-            page.mouse.move(spot[0] + 1 + k % 2, spot[1])
-            if "would go" in page.inner_text("[data-test=brush-on]"):
-                break
-            page.wait_for_timeout(500)
+        self.settled(page)
+        page.mouse.move(spot[0] + 1, spot[1])
         expect(page.locator("[data-test=brush-on]")).to_contain_text("would go")
         page.mouse.down()
         page.mouse.up()

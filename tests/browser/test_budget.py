@@ -71,7 +71,7 @@ class Budget(BrowserCase):
         self.field(page, "rebalance-least").press("Enter")
         page.click("[data-test=rebalance-begin]")
         page.wait_for_selector("[data-test=rebalance-changes]", timeout=240_000)
-        page.wait_for_timeout(400)
+        self.settled(page)
         self.assertEqual(page.evaluate(FINDINGS), [])
         page.locator("[data-test=trade-0]").focus()
         page.keyboard.press("Enter")

@@ -16,7 +16,7 @@ class Job(BrowserCase):
         self.open_level(page, "budget")
         for key in ("1", "2", "4"):
             page.keyboard.press(key)
-            page.wait_for_timeout(1200)
+            self.settled(page)
             page.wait_for_function("""() => { const d = document.querySelector('[data-test=drawn]')?.dataset
                 if (!d) return false
                 const a = JSON.parse(d.drawn), b = JSON.parse(d.reckoned)
@@ -60,7 +60,7 @@ class Job(BrowserCase):
         page = self.page_of("south", 820, 520, "eye")
         self.open_level(page)
         page.keyboard.press("4")
-        page.wait_for_timeout(1500)
+        self.settled(page)
         page.click("[data-test=stand-moor-grass]")
         page.click("[data-test=thin]")
         self.drag(page, "eye", (0.5, 0.85), (30, 0))
@@ -78,7 +78,7 @@ class Job(BrowserCase):
         self.fill(page, "fullness", "40")
         self.fill(page, "altitude-hi", "390")
         expect(page.locator("[data-test=expected]")).to_be_visible()
-        page.wait_for_timeout(800)
+        self.settled(page)
         expected = int("".join(c for c in page.inner_text("[data-test=expected]") if c.isdigit()))
         self.assertLess(expected, before)
         self.assertIn("ms", page.inner_text("[data-test=cost-difference]"))
@@ -91,7 +91,7 @@ class Job(BrowserCase):
         self.assertEqual(self.field(page, "fullness").input_value(), "62")
         self.fill(page, "fullness", "40")
         self.fill(page, "altitude-hi", "390")
-        page.wait_for_timeout(800)
+        self.settled(page)
         page.click("[data-test=keep]")
         expect(page.locator("[data-test=count-birch]")).to_have_text(f"{expected:,}".replace(",", "\u202f"))
         self.assertEqual(Stand.objects.get(slug="birch").settings["fullness"], 0.4)

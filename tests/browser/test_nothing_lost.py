@@ -16,6 +16,12 @@ from server.levels.models import Level
 from server.stands.models import Stand
 from tests.browser.base import BrowserCase
 
+STORED = """count => new Promise(done => { indexedDB.open('keyval-store').onsuccess = ({ target }) => {
+  const all = target.result.transaction('keyval').objectStore('keyval').getAll()
+  all.onsuccess = () => { target.result.close(); done(all.result.flat().length === count) }
+} })"""
+"""Whether so many strokes are written down in the browser."""
+
 
 class Lost(BrowserCase):
     def thin(self, page, x):
@@ -61,7 +67,7 @@ class Lost(BrowserCase):
             self.thin(page, x)
         expect(page.locator("[data-test=message]")).to_contain_text("3 strokes wait")
         context = page.context
-        page.wait_for_timeout(500)
+        page.wait_for_function(STORED, arg=3)
         page.close()
         self.server.start()
         page = context.new_page()
@@ -69,8 +75,9 @@ class Lost(BrowserCase):
         self.eventually(lambda: Entry.objects.count() == 3)
         self.assertEqual(self.order(), sorted(self.order()))
         page.reload()
-        page.wait_for_selector("[data-test=bookmarks]")
-        page.wait_for_timeout(1500)
+        with page.expect_response("**/beat"):
+            page.wait_for_selector("[data-test=bookmarks]")
+        self.settled(page)
         self.assertEqual(Entry.objects.count(), 3)
 
     def test_only_a_refusal_drops_a_stroke_and_says_why(self):

@@ -105,8 +105,9 @@ class Planting(BrowserCase):
         expect(page.locator("[data-test=difference]")).to_contain_text("1 set by hand")
         self.assertEqual(Pin.objects.count(), pins + 1)
         for _ in range(4):
-            page.keyboard.press("Control+z")
-            page.wait_for_timeout(400)
+            with page.expect_response("**/undo"):
+                page.keyboard.press("Control+z")
+            self.settled(page)
         page.wait_for_function("() => document.querySelector('[data-test=undo]').disabled")
         self.assertEqual(Pin.objects.count(), pins)
 
@@ -131,8 +132,9 @@ class Planting(BrowserCase):
         expect(page.locator("[data-test=count-birch]")).to_have_text(before)
         expect(page.locator("[data-test=difference]")).to_contain_text("Back to As it was")
         for _ in range(2):
-            page.click("[data-test=undo]")
-            page.wait_for_timeout(500)
+            with page.expect_response("**/undo"):
+                page.click("[data-test=undo]")
+            self.settled(page)
         expect(page.locator("[data-test=count-birch]")).to_have_text(before)
         shutil.rmtree(baking.folder_of(Level.objects.get(slug="hobbin-delph")), ignore_errors=True)
         page.goto(f"{self.server.address}/levels/hobbin-delph/handover")

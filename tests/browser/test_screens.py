@@ -57,7 +57,7 @@ class Screens(BrowserCase):
     """Those of axe's rules that are looked at; all when none is named."""
 
     def axe(self, page: Page, what: str) -> None:
-        page.wait_for_timeout(150)
+        page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
         page.wait_for_function(STILL)
         if not page.evaluate("() => 'axe' in window"):
             page.evaluate(AXE)

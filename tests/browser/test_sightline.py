@@ -44,14 +44,8 @@ class Sightline(BrowserCase):
 
     def at_rest(self, page: Page) -> None:
         """Wait until the stage draws no more frames."""
-        drawn, stage = None, page.locator("[data-test=stage]")
-        for _ in range(40):
-            page.wait_for_timeout(1500)
-            now = stage.get_attribute("data-busy"), page.locator("[data-test=coming]").count()
-            if now == drawn and not now[1]:
-                return
-            drawn = now
-        self.fail("the stage draws on and on")
+        expect(page.locator("[data-test=coming]")).to_have_count(0)
+        self.settled(page)
 
     def hits(self, shape, pixels) -> np.ndarray:
         """How far away, and how high, the ground lies that pixels (row, column) show; inf where there is
@@ -134,7 +128,6 @@ class Sightline(BrowserCase):
         edge.focus()
         for _ in range(5):
             page.keyboard.press("Shift+ArrowRight")
-            page.wait_for_timeout(60)
         birch, blocks = (before[slug]["gone"] for slug in ("birch", "slate-blocks"))
         expect(edge).to_have_attribute("aria-valuenow", f"{birch + 50:g}")
         page.wait_for_selector("[data-test=cost-difference]")

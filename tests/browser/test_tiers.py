@@ -31,7 +31,7 @@ class Tiers(BrowserCase):
     def reckoned(self, page: Page, key: str) -> dict:
         """What is reckoned of a kept view, once the stage has drawn just that."""
         page.keyboard.press(key)
-        page.wait_for_timeout(1500)
+        self.settled(page)
         page.wait_for_function(NEAR)
         return json.loads(page.get_attribute("[data-test=drawn]", "data-reckoned"))
 

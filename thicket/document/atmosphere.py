@@ -7,14 +7,13 @@ from typing import Annotated, Any, Self
 import numpy as np
 from pydantic import Field, model_validator
 
-from thicket.document.settings import Colour, Share, Strict
+from thicket.document.settings import Bearing, Colour, Share, Strict, shown
 from thicket.refused import Refused
 from thicket.sight.fog import Air, FogKind
 from thicket.sight.fog import Fog as CoreFog
 
-Bearing = Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)]
-Metres = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e5)]
-Altitude = Annotated[float, Field(allow_inf_nan=False, ge=-1e5, le=1e5)]
+Metres = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1e5), shown(10, "m")]
+Altitude = Annotated[float, Field(allow_inf_nan=False, ge=-1e5, le=1e5), shown(5, "m")]
 WATERS = 4
 """A level has so many water surfaces at the most."""
 
@@ -23,9 +22,9 @@ class Sun(Strict):
     """bearing clockwise from north and height above the horizon, in degrees; strength 1 for a clear day."""
 
     bearing: Bearing = 225
-    elevation: Annotated[float, Field(allow_inf_nan=False, ge=1, le=90)] = 40
+    elevation: Annotated[float, Field(allow_inf_nan=False, ge=1, le=90), shown(1, "°")] = 40
     colour: Colour = "#fff6e3"
-    strength: Annotated[float, Field(allow_inf_nan=False, ge=0, le=3)] = 1
+    strength: Annotated[float, Field(allow_inf_nan=False, ge=0, le=3), shown(0.05, "%")] = 1
 
     @property
     def toward(self) -> tuple[float, float, float]:
@@ -47,11 +46,11 @@ class FogSettings(Strict):
     is not drawn."""
 
     kind: FogKind = "exponential"
-    density: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)] = 0.0008
+    density: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1), shown(0.0001, "a m")] = 0.0008
     start: Metres = 0
     end: Metres = 1000
     thinning: Metres = 0
-    level: Altitude = 0
+    level: Annotated[Altitude, shown(5, "m")] = 0
     colour: Annotated[str, Field(pattern=r"^(#[0-9a-f]{6})?$")] = ""
     hides: bool = False
 
@@ -73,7 +72,7 @@ class FogSettings(Strict):
 class Water(Strict):
     """A level surface of water over a box x0, z0, x1, z1 in level metres."""
 
-    altitude: Altitude
+    altitude: Annotated[Altitude, shown(0.5, "m")]
     box: tuple[Altitude, Altitude, Altitude, Altitude]
 
     @model_validator(mode="after")

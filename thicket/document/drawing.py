@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal, Self, get_args
 
 from pydantic import Field, field_validator, model_validator
 
-from thicket.document.settings import Metres, Name, Number, Share, Stratum, Strict
+from thicket.document.settings import Metres, Name, Number, Share, Stratum, Strict, shown
 from thicket.refused import Refused
 from thicket.sight.devices import PLAIN_DEVICE, Device
 from thicket.sight.drawing import Drawing
@@ -27,22 +27,22 @@ class DrawingSettings(Strict):
     count."""
 
     plants: bool = True
-    distances: Factor = 1
-    fades: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10)] = 1
-    shadows: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10)] = 1
-    lod_offset: Annotated[int, Field(ge=0, le=4)] = 0
+    distances: Annotated[Factor, shown(0.05, "%")] = 1
+    fades: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10), shown(0.05, "%")] = 1
+    shadows: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10), shown(0.05, "%")] = 1
+    lod_offset: Annotated[int, Field(ge=0, le=4), shown(1)] = 0
     billboards: bool = True
-    full_meshes: Annotated[int, Field(ge=0, le=1_000_000)] | None = None
-    sward_reach: Metres | None = None
-    sward_share: Share = 1
-    shadow_reach: Metres | None = None
+    full_meshes: Annotated[int, Field(ge=0, le=1_000_000), shown(5)] | None = None
+    sward_reach: Annotated[Metres, shown(5, "m")] | None = None
+    sward_share: Annotated[Share, shown(0.05, "%")] = 1
+    shadow_reach: Annotated[Metres, shown(5, "m")] | None = None
     casts: Strata = ALL
     receives: Strata = ALL
-    ground_error: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=100)] | None = None
+    ground_error: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=100), shown(0.5, "px")] | None = None
     cell: Literal[16, 32, 64, 128] = 64
     ground_shaded: bool = True
-    ground_detail: Metres | None = None
-    fog: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 1
+    ground_detail: Annotated[Metres, shown(10, "m")] | None = None
+    fog: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20), shown(0.1, "%")] = 1
 
     @field_validator("casts", "receives")
     @classmethod

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from thicket.document.settings import Number, Share, Strict
+from thicket.document.settings import Number, Share, Strict, shown
 from thicket.stock.traits import LONGEST_NAME, MOST_UNTINTED
 
 
@@ -19,7 +19,7 @@ class TraitSettings(Strict):
     becomes_billboard: bool = True
     faces_eye: bool = False
     collider: Literal["none", "cylinder", "box", "hull"] = "none"
-    cutoff: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=0.95)] = 0.5
+    cutoff: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=0.95), shown(0.05, "%")] = 0.5
     softness: Share = 0
     untinted: Annotated[
         list[Annotated[str, Field(max_length=LONGEST_NAME)]], Field(max_length=MOST_UNTINTED)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, WithJsonSchema, model_validator
 
@@ -17,6 +17,13 @@ from thicket.sight.distances import Distances
 from thicket.site.conditions import Condition
 from thicket.site.kinds import KINDS
 
+
+def shown(step: float, unit: str = "") -> Any:
+    """How a page shows a number beside its limits: the step of its arrow keys, in the number's own unit, and
+    the unit beside it; "%" shows hundredths."""
+    return Field(json_schema_extra={"step": step, "unit": unit})
+
+
 Number = Annotated[float, Field(allow_inf_nan=False, ge=-1e9, le=1e9)]
 Name = Annotated[
     str,
@@ -28,9 +35,9 @@ Name = Annotated[
     ),
 ]
 Id = Annotated[int, Field(ge=0, le=2**63 - 1)]
-Metres = Annotated[float, Field(allow_inf_nan=False, ge=0, le=20000)]
-Share = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1)]
-Degrees = Annotated[float, Field(allow_inf_nan=False, ge=0, le=90)]
+Metres = Annotated[float, Field(allow_inf_nan=False, ge=0, le=20000), shown(1, "m")]
+Share = Annotated[float, Field(allow_inf_nan=False, ge=0, le=1), shown(0.05, "%")]
+Degrees = Annotated[float, Field(allow_inf_nan=False, ge=0, le=90), shown(1, "°")]
 Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 Stratum = Literal["Stone", "Canopy", "Understorey", "Shrub", "Field", "Moss"]
 
@@ -46,7 +53,10 @@ def _rising(name: str, pair: tuple[float, float]) -> None:
         raise Refused(f"{name} ends ({pair[1]:g}) below its start ({pair[0]:g})")
 
 
-Multiple = Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=10)]
+Multiple = Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=10), shown(0.05, "×")]
+
+
+FromTurn = Annotated[float, Field(allow_inf_nan=False, ge=-180, le=360), shown(5, "°")]
 
 
 class VariationSettings(Strict):
@@ -54,14 +64,11 @@ class VariationSettings(Strict):
 
     size: tuple[Multiple, Multiple] = (0.8, 1.2)
     width: tuple[Multiple, Multiple] = (0.9, 1.1)
-    turn: tuple[
-        Annotated[float, Field(allow_inf_nan=False, ge=-180, le=360)],
-        Annotated[float, Field(allow_inf_nan=False, ge=-180, le=360)],
-    ] = (0, 360)
-    lean: Degrees = 3
-    follow: Share = 0.1
-    sink: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5)] = 0
-    patch: Annotated[float, Field(allow_inf_nan=False, ge=1, le=2000)] = 40
+    turn: tuple[FromTurn, FromTurn] = (0, 360)
+    lean: Annotated[Degrees, shown(0.5, "°")] = 3
+    follow: Annotated[Share, shown(0.01, "%")] = 0.1
+    sink: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5), shown(0.05, "m")] = 0
+    patch: Annotated[float, Field(allow_inf_nan=False, ge=1, le=2000), shown(1, "m")] = 40
 
     @model_validator(mode="after")
     def check(self) -> Self:
@@ -74,15 +81,15 @@ class NoiseSettings(Strict):
     """Noise in level space; see `thicket.ground.noise.Noise`."""
 
     form: Literal["gradient", "ridged", "cellular"] = "gradient"
-    wavelength: Annotated[float, Field(allow_inf_nan=False, ge=0.5, le=20000)] = 40
+    wavelength: Annotated[float, Field(allow_inf_nan=False, ge=0.5, le=20000), shown(5, "m")] = 40
     octaves: Annotated[int, Field(ge=1, le=8)] = 3
-    contrast: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 1
-    shift: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5)] = 0
+    contrast: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20), shown(0.1)] = 1
+    shift: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5), shown(0.05)] = 0
     seed: Annotated[int, Field(ge=0, lt=2**31)] = 1
 
 
-Bearing = Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)]
-Rise = Annotated[float, Field(allow_inf_nan=False, ge=-90, le=90)]
+Bearing = Annotated[float, Field(allow_inf_nan=False, ge=0, le=360), shown(5, "°")]
+Rise = Annotated[float, Field(allow_inf_nan=False, ge=-90, le=90), shown(5, "°")]
 
 
 class ConditionSettings(Strict):
@@ -95,9 +102,9 @@ class ConditionSettings(Strict):
     soft_hi: Metres = 0
     join: Literal["and", "or", "except"] = "and"
     on: bool = True
-    centre: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = 180
+    centre: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360), shown(5, "°")] = 180
     toward: tuple[Bearing, Rise] = (180, 45)
-    radius: Annotated[float, Field(allow_inf_nan=False, gt=0, le=2000)] = 20
+    radius: Annotated[float, Field(allow_inf_nan=False, gt=0, le=2000), shown(1, "m")] = 20
     layers: list[Annotated[str, Field(max_length=40)]] = Field(default=[], max_length=8)
     noise: NoiseSettings = NoiseSettings()
     shapes: list[int] = Field(default=[], max_length=200)
@@ -106,7 +113,7 @@ class ConditionSettings(Strict):
     mask: Annotated[str, Field(max_length=60)] = ""
     curve: list[tuple[Share, Share]] = Field(default=[], max_length=16)
     density: bool = True
-    size: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=1)] | None = None
+    size: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=1), shown(0.05, "%")] | None = None
 
     @model_validator(mode="after")
     def check(self) -> Self:
@@ -134,10 +141,10 @@ class DistanceSettings(Strict):
     """How far a stand is drawn, in m; see `thicket.sight.distances.Distances`."""
 
     steps: list[Metres] = Field(max_length=6)
-    billboard: Metres
-    gone: Annotated[float, Field(allow_inf_nan=False, gt=0, le=20000)]
-    fade: Annotated[float, Field(allow_inf_nan=False, ge=0, le=500)]
-    shadow: Metres
+    billboard: Annotated[Metres, shown(1, "m")]
+    gone: Annotated[float, Field(allow_inf_nan=False, gt=0, le=20000), shown(5, "m")]
+    fade: Annotated[float, Field(allow_inf_nan=False, ge=0, le=500), shown(1, "m")]
+    shadow: Annotated[Metres, shown(5, "m")]
     by_size: bool = False
 
     @model_validator(mode="after")
@@ -171,10 +178,10 @@ class MixEntry(Strict):
     the other item."""
 
     item: str
-    weight: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1000)]
+    weight: Annotated[float, Field(allow_inf_nan=False, ge=0, le=1000), shown(0.1)]
     size: tuple[Multiple, Multiple] | None = None
-    footprint: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10)] = 1
-    sink: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5)] | None = None
+    footprint: Annotated[float, Field(allow_inf_nan=False, ge=0, le=10), shown(0.1, "×")] = 1
+    sink: Annotated[float, Field(allow_inf_nan=False, ge=-5, le=5), shown(0.05, "m")] | None = None
     drive: ConditionSettings | None = None
     mark: Annotated[str, Field(max_length=60)] = ""
 
@@ -200,17 +207,17 @@ class LayoutSettings(Strict):
 
     kind: Literal["free", "path", "rows", "anchors"] = "free"
     shapes: list[int] = Field(default=[], max_length=200)
-    every: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)] = 2
+    every: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000), shown(0.25, "m")] = 2
     count: Annotated[
         int, Field(ge=0, le=100_000, description="plants on each path; 0 for one every so many m")
     ] = 0
     side: Literal["on", "left", "right", "both"] = "on"
-    offset: Annotated[float, Field(allow_inf_nan=False, ge=0, le=200)] = 0
+    offset: Annotated[float, Field(allow_inf_nan=False, ge=0, le=200), shown(0.25, "m")] = 0
     face: Literal["along", "across", "free"] = "along"
     stagger: bool = False
-    jitter: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 0
-    bearing: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = 0
-    apart: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000)] = 2
+    jitter: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20), shown(0.05, "m")] = 0
+    bearing: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360), shown(5, "°")] = 0
+    apart: Annotated[float, Field(allow_inf_nan=False, gt=0, le=1000), shown(0.25, "m")] = 2
     host: Annotated[int, Field(ge=0, description="number of the stand whose plants it stands on")] = 0
     around: Annotated[
         int, Field(ge=0, le=64, description="plants along the curve through a host's anchors; 0: one on each")
@@ -242,8 +249,8 @@ class StandSettings(Strict):
     """All that a person can set on a stand."""
 
     mix: list[MixEntry] = Field(min_length=1, max_length=20)
-    spacing: Annotated[float, Field(allow_inf_nan=False, ge=0.2, le=200)]
-    fullness: Share
+    spacing: Annotated[float, Field(allow_inf_nan=False, ge=0.2, le=200), shown(0.1, "m")]
+    fullness: Annotated[Share, shown(0.01, "%")]
     variation: VariationSettings = VariationSettings()
     layout: LayoutSettings = LayoutSettings()
     on: list[Name] = Field(
@@ -258,7 +265,7 @@ class StandSettings(Strict):
         max_length=3,
         description="shapes whose clear margin it keeps out of",
     )
-    gap: Annotated[float, Field(allow_inf_nan=False, ge=0, le=50)] = 0
+    gap: Annotated[float, Field(allow_inf_nan=False, ge=0, le=50), shown(0.1, "m")] = 0
     under: list[Stratum] = Field(
         default=[],
         max_length=6,

@@ -7,12 +7,12 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from thicket.document.settings import Metres, Name, Number, Stratum, Strict
+from thicket.document.settings import Metres, Name, Number, Stratum, Strict, shown
 from thicket.ground.shapes import Shape, box, circle
 from thicket.ground.shapes import Trail as CoreTrail
 from thicket.refused import Refused
 
-Length = Annotated[float, Field(allow_inf_nan=False, gt=0, le=20000)]
+Length = Annotated[float, Field(allow_inf_nan=False, gt=0, le=20000), shown(0.5, "m")]
 
 
 class Round(Strict):
@@ -30,7 +30,7 @@ class Box(Strict):
     z: Number
     width: Length
     length: Length
-    heading: Annotated[float, Field(allow_inf_nan=False, ge=-360, le=720)]
+    heading: Annotated[float, Field(allow_inf_nan=False, ge=-360, le=720), shown(1, "°")]
 
 
 class Trail(Strict):
@@ -38,9 +38,9 @@ class Trail(Strict):
     shortened by up to the share `flatten`, fully within its width and less and less over `reach` m beyond its
     edge; only plants of these strata."""
 
-    reach: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20)] = 1.5
-    lean: Annotated[float, Field(allow_inf_nan=False, ge=0, le=85)] = 50
-    flatten: Annotated[float, Field(allow_inf_nan=False, ge=0, le=0.95)] = 0.4
+    reach: Annotated[float, Field(allow_inf_nan=False, ge=0, le=20), shown(0.1, "m")] = 1.5
+    lean: Annotated[float, Field(allow_inf_nan=False, ge=0, le=85), shown(1, "°")] = 50
+    flatten: Annotated[float, Field(allow_inf_nan=False, ge=0, le=0.95), shown(0.01, "%")] = 0.4
     strata: list[Stratum] = Field(default=["Field", "Moss"], min_length=1, max_length=6)
 
 
@@ -56,7 +56,7 @@ class ShapeSettings(Strict):
     round: Round | None = None
     box: Box | None = None
     width: Length = 4
-    clear: Metres | None = 0.5
+    clear: Annotated[Metres, shown(0.5, "m")] | None = 0.5
     locked: bool = False
     hidden: bool = False
     hatch: Literal["slant", "cross", "dots", "upright", "blank"] = "slant"

@@ -7,12 +7,13 @@ from typing import Annotated, Self
 import numpy as np
 from pydantic import ConfigDict, Field, model_validator
 
-from thicket.document.settings import Name, Number, Strict
+from thicket.document.settings import Name, Number, Strict, shown
 from thicket.refused import Refused
 from thicket.surfaces.mesh import Form
 
-Extent = Annotated[float, Field(allow_inf_nan=False, gt=0, le=2000)]
-Angle = Annotated[float, Field(allow_inf_nan=False, ge=-360, le=360)]
+Coordinate = Annotated[Number, shown(0.5, "m")]
+Extent = Annotated[float, Field(allow_inf_nan=False, gt=0, le=2000), shown(0.5, "m")]
+Angle = Annotated[float, Field(allow_inf_nan=False, ge=-360, le=360), shown(5, "°")]
 
 
 class MadeMesh(Strict):
@@ -20,7 +21,7 @@ class MadeMesh(Strict):
 
     form: Form
     size: tuple[Extent, Extent, Extent] = Field(description="m along x, y and z; a plane has no y")
-    divisions: Annotated[int, Field(ge=1, le=128)] = 16
+    divisions: Annotated[int, Field(ge=1, le=128), shown(4)] = 16
 
 
 class PlacedMesh(Strict):
@@ -35,11 +36,13 @@ class PlacedMesh(Strict):
     item: Annotated[
         str, Field(max_length=60, description="a stock item's slug, where it is not made here")
     ] = ""
-    at: tuple[Number, Number, Number] = Field(description="m: x, altitude and z of its own origin")
+    at: tuple[Coordinate, Coordinate, Coordinate] = Field(
+        description="m: x, altitude and z of its own origin"
+    )
     turn: Annotated[Angle, Field(description="degrees, clockwise seen from above")] = 0
     pitch: Angle = 0
     roll: Angle = 0
-    scale: Annotated[float, Field(allow_inf_nan=False, ge=0.01, le=100)] = 1
+    scale: Annotated[float, Field(allow_inf_nan=False, ge=0.01, le=100), shown(0.1, "×")] = 1
     drawn: bool = True
     shadow: Annotated[
         float,
@@ -49,6 +52,7 @@ class PlacedMesh(Strict):
             le=500,
             description="m from the eye to which it casts shadow; 0 for none",
         ),
+        shown(10, "m"),
     ] = 80
     blocks: Annotated[bool, Field(description="whether it stands in the way of plants of the terrain")] = True
     planted: Annotated[bool, Field(description="whether it carries plants")] = True

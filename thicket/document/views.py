@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 import numpy as np
 from pydantic import Field
 
-from thicket.document.settings import Colour, Name, Share, Strict
+from thicket.document.settings import Colour, Name, Share, Strict, shown
 from thicket.ground.heights import Ground
 from thicket.limits import STOCK
 from thicket.sight.wind import Wind
@@ -64,12 +64,12 @@ class WindSettings(Strict):
     stock items by slug: 0 bends with every breath, 1 stands still; stone does. `tint`, the colour that leaves
     take on as a gust turns them, and how much of it, 0–1."""
 
-    bearing: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360)] = Wind.bearing
-    speed: Annotated[float, Field(allow_inf_nan=False, ge=0, le=40)] = Wind.speed
+    bearing: Annotated[float, Field(allow_inf_nan=False, ge=0, le=360), shown(5, "°")] = Wind.bearing
+    speed: Annotated[float, Field(allow_inf_nan=False, ge=0, le=40), shown(0.5, "m/s")] = Wind.speed
     strength: Share = Wind.strength
-    wavelength: Annotated[float, Field(allow_inf_nan=False, ge=1, le=500)] = Wind.wavelength
+    wavelength: Annotated[float, Field(allow_inf_nan=False, ge=1, le=500), shown(1, "m")] = Wind.wavelength
     turbulence: Share = Wind.turbulence
-    loop: Annotated[float, Field(allow_inf_nan=False, ge=1, le=120)] = Wind.loop
+    loop: Annotated[float, Field(allow_inf_nan=False, ge=1, le=120), shown(1, "s")] = Wind.loop
     tint: Colour = "#fff6d8"
     tinting: Share = 0
     stiffness: dict[Annotated[str, Field(max_length=60)], Share] = Field(default={}, max_length=STOCK)

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from thicket.document.settings import Name, Strict
+from thicket.document.settings import Name, Strict, shown
 from thicket.ground.heights import Ground
 from thicket.sight.walks import Route, route_of
 
@@ -19,8 +19,8 @@ class Walk(Strict):
     """A route over the ground: places x, z in m, speed in m/s, height of the eye above the ground in m."""
 
     points: Annotated[list[tuple[Place, Place]], Field(min_length=2, max_length=2000)]
-    speed: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=60)] = 3
-    eye: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=100)] = 1.7
+    speed: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=60), shown(0.5, "m/s")] = 3
+    eye: Annotated[float, Field(allow_inf_nan=False, ge=0.1, le=100), shown(0.1, "m")] = 1.7
 
     def route(self, ground: Ground) -> Route:
         """The way of the eye. Raises: Refused when nothing of it can be walked."""

@@ -123,7 +123,7 @@ async function keep() {
       :unit="l.unit"
       :value="scaled(l.name, marks[l.name])"
       :bounds="MarksBounds[l.name]"
-      :step="l.name === 'ms' ? 0.1 : l.name === 'memory' ? 1 : 1000"
+      :step="l.step"
       :disabled="!leads"
       :test="`mark-${l.name}`"
       @change="set = { ...set, [l.name]: l.name === 'memory' ? $event * 1e6 : $event }"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { RequestBounds } from '../api/bounds'
+import { PlotBounds, RequestBounds } from '../api/bounds'
 import { mdiArrowUp, mdiDeleteOutline, mdiMapOutline } from '@mdi/js'
 import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import type { ShareRequest } from '../api/client'
@@ -168,8 +168,8 @@ onBeforeUnmount(() => {
           :label="`May spend, ${unit.label.toLowerCase()}`"
           :unit="unit.unit"
           :value="plots.shareOf(e.name, of) === null ? null : plots.shareOf(e.name, of)! / scale"
-          :min="0"
-          :step="of === 'ms' ? 0.1 : of === 'memory' ? 1 : 1000"
+          :bounds="PlotBounds.shares"
+          :step="unit.step"
           :test="`plot-share-${e.name}`"
           @change="plots.setShare(e.name, of, $event * scale)"
         />
@@ -242,7 +242,7 @@ onBeforeUnmount(() => {
             :unit="unit.unit"
             :value="asking.amount"
             :bounds="RequestBounds.amount"
-            :step="of === 'ms' ? 0.1 : 1"
+            :step="unit.step"
             test="ask-amount"
             @change="asking = { ...asking, amount: $event }"
           />

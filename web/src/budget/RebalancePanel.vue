@@ -176,13 +176,11 @@ function go(k: number): void {
     <NumberField
       late
       label="No distance below"
-      unit="%"
       tip="Of what it is now"
       :value="balance.least * 100"
       :bounds="RebalanceInBounds.least"
-      :step="5"
       :digits="0"
-      :normal="40"
+      :normal="RebalanceInBounds.least.default * 100"
       test="rebalance-least"
       @change="balance.least = $event / 100"
     />

@@ -3,12 +3,12 @@ import type { Cost, Marks } from '../api/client'
 export type LineName = keyof Marks
 
 /** The budget lines in the order they are shown. */
-export const LINES: { name: LineName; label: string; unit: string }[] = [
-  { name: 'ms', label: 'Time', unit: 'ms' },
-  { name: 'triangles', label: 'Triangles', unit: '' },
-  { name: 'draw_calls', label: 'Draw calls', unit: '' },
-  { name: 'shadow_triangles', label: 'Shadow triangles', unit: '' },
-  { name: 'memory', label: 'Memory', unit: 'MB' },
+export const LINES: { name: LineName; label: string; unit: string; step: number }[] = [
+  { name: 'ms', label: 'Time', unit: 'ms', step: 0.1 },
+  { name: 'triangles', label: 'Triangles', unit: '', step: 1000 },
+  { name: 'draw_calls', label: 'Draw calls', unit: '', step: 1000 },
+  { name: 'shadow_triangles', label: 'Shadow triangles', unit: '', step: 1000 },
+  { name: 'memory', label: 'Memory', unit: 'MB', step: 1 },
 ]
 
 /** What a cost puts on a line; draw calls of the shadow pass count as draw calls. */

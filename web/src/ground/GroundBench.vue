@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { ResolutionInBounds } from '../api/bounds'
 import { mdiDeleteOutline, mdiImageFilterHdr, mdiLayersOutline, mdiUpload } from '@mdi/js'
 import { computed, ref, shallowRef } from 'vue'
 import { answer, api, type Changed } from '../api/client'
@@ -182,11 +183,8 @@ async function guarded(work: () => Promise<void>) {
     <FoldingPart name="touch" title="Touch maps">
       <NumberField
         label="Cell of the painted maps"
-        unit="m"
         :value="cell ?? l.touch_cell"
-        :min="0.25"
-        :max="32"
-        :step="0.5"
+        :bounds="ResolutionInBounds.cell"
         :digits="3"
         :disabled="!lead"
         test="touch-cell"

@@ -325,10 +325,8 @@ const changes = computed(() =>
         <template v-if="kind === 'heights' && made === undefined">
           <NumberField
             :label="labelOf('Cell size', 'cell')"
-            unit="m"
             :value="options.cell"
             :bounds="MadeInBounds.cell"
-            :step="0.5"
             :digits="4"
             test="import-cell"
             @change="say({ cell: $event })"
@@ -354,10 +352,8 @@ const changes = computed(() =>
           <template v-if="found.raw">
             <NumberField
               label="Values in a row"
-              unit=""
               :value="options.width"
               :bounds="DraftOptionsBounds.width"
-              :min="9"
               :digits="0"
               test="import-width"
               @change="say({ width: Math.round($event) })"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { reliefQueryBounds } from '../api/bounds'
 import { computed } from 'vue'
 import { inked, RELIEF, type Relief, type ReliefKind } from './useRelief'
 import NumberField from '../shared/NumberField.vue'
@@ -49,11 +50,8 @@ const value = computed(() => (props.at ? r.valueAt(...props.at) : ''))
     <NumberField
       v-if="r.kind.value === 'hollow'"
       label="Radius of the ground around"
-      unit="m"
       :value="r.radius.value"
-      :min="2"
-      :max="250"
-      :step="5"
+      :bounds="reliefQueryBounds.radius"
       :digits="1"
       test="relief-radius"
       @change="r.radius.value = $event"

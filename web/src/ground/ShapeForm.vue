@@ -55,10 +55,8 @@ const changes = computed(() => {
     <NumberField
       v-if="s.kind === 'path'"
       label="Width"
-      unit="m"
       :value="s.width!"
       :bounds="ShapeInBounds.width"
-      :step="0.5"
       :disabled="!can"
       test="shape-width"
       @change="set({ width: $event })"
@@ -66,10 +64,8 @@ const changes = computed(() => {
     <template v-if="s.form === 'circle' && s.round">
       <NumberField
         label="Radius"
-        unit="m"
         :value="s.round.radius"
         :bounds="RoundBounds.radius"
-        :step="0.5"
         :disabled="!can"
         test="shape-radius"
         @change="set({ round: { ...s.round!, radius: $event } })"
@@ -78,30 +74,24 @@ const changes = computed(() => {
     <template v-if="s.form === 'box' && s.box">
       <NumberField
         label="Width"
-        unit="m"
         :value="s.box.width"
         :bounds="BoxBounds.width"
-        :step="0.5"
         :disabled="!can"
         test="box-width"
         @change="set({ box: { ...s.box!, width: $event } })"
       />
       <NumberField
         label="Length"
-        unit="m"
         :value="s.box.length"
         :bounds="BoxBounds.length"
-        :step="0.5"
         :disabled="!can"
         test="box-length"
         @change="set({ box: { ...s.box!, length: $event } })"
       />
       <NumberField
         label="Heading"
-        unit="°"
         :value="s.box.heading"
         :bounds="BoxBounds.heading"
-        :step="1"
         :digits="1"
         :disabled="!can"
         test="box-heading"
@@ -118,10 +108,8 @@ const changes = computed(() => {
     <NumberField
       v-if="s.clear !== null"
       label="Clear margin beyond its edge"
-      unit="m"
       :value="s.clear!"
       :bounds="ShapeInBounds.clear"
-      :step="0.5"
       :disabled="!can"
       test="shape-clear"
       @change="set({ clear: $event })"
@@ -137,30 +125,24 @@ const changes = computed(() => {
       <template v-if="s.trail">
         <NumberField
           label="Reach beyond its edge"
-          unit="m"
           :value="s.trail.reach!"
           :bounds="TrailBounds.reach"
-          :step="0.1"
           :disabled="!can"
           test="trail-reach"
           @change="set({ trail: { ...s.trail, reach: $event } })"
         />
         <NumberField
           label="Leaned away by up to"
-          unit="°"
           :value="s.trail.lean!"
           :bounds="TrailBounds.lean"
-          :step="1"
           :disabled="!can"
           test="trail-lean"
           @change="set({ trail: { ...s.trail, lean: $event } })"
         />
         <NumberField
           label="Pressed down by up to"
-          unit="%"
           :value="s.trail.flatten! * 100"
           :bounds="TrailBounds.flatten"
-          :step="1"
           :disabled="!can"
           test="trail-flatten"
           @change="set({ trail: { ...s.trail, flatten: +($event / 100).toFixed(4) } })"

@@ -50,9 +50,8 @@ const isNew = computed(() => surfaces.chosen === NEW)
       v-for="(label, k) in AXES"
       :key="label"
       :label="label"
-      unit="m"
       :value="s.at[k]"
-      :step="0.5"
+      :bounds="SurfaceInBounds.at"
       :digits="2"
       :disabled="!can"
       :test="`surface-at-${k}`"
@@ -60,10 +59,8 @@ const isNew = computed(() => surfaces.chosen === NEW)
     />
     <NumberField
       label="Turn"
-      unit="°"
       :value="s.turn!"
       :bounds="SurfaceInBounds.turn"
-      :step="5"
       :digits="1"
       :disabled="!can"
       test="surface-turn"
@@ -71,10 +68,8 @@ const isNew = computed(() => surfaces.chosen === NEW)
     />
     <NumberField
       label="Tip forward"
-      unit="°"
       :value="s.pitch!"
       :bounds="SurfaceInBounds.pitch"
-      :step="5"
       :digits="1"
       :disabled="!can"
       test="surface-pitch"
@@ -82,10 +77,8 @@ const isNew = computed(() => surfaces.chosen === NEW)
     />
     <NumberField
       label="Tip to its right"
-      unit="°"
       :value="s.roll!"
       :bounds="SurfaceInBounds.roll"
-      :step="5"
       :digits="1"
       :disabled="!can"
       test="surface-roll"
@@ -97,11 +90,8 @@ const isNew = computed(() => surfaces.chosen === NEW)
         v-show="s.made.form !== 'plane' || k !== 1"
         :key="label"
         :label="label"
-        unit="m"
         :value="s.made.size[k]"
-        :min="0.1"
-        :max="2000"
-        :step="0.5"
+        :bounds="MadeMeshBounds.size"
         :digits="2"
         :disabled="!can"
         :test="`surface-size-${k}`"
@@ -111,7 +101,6 @@ const isNew = computed(() => surfaces.chosen === NEW)
         label="Divisions"
         :value="s.made.divisions!"
         :bounds="MadeMeshBounds.divisions"
-        :step="4"
         :digits="0"
         :disabled="!can"
         test="surface-divisions"
@@ -120,10 +109,8 @@ const isNew = computed(() => surfaces.chosen === NEW)
     </template>
     <NumberField
       label="Size"
-      unit="×"
       :value="s.scale!"
       :bounds="SurfaceInBounds.scale"
-      :step="0.1"
       :digits="2"
       :disabled="!can"
       test="surface-scale"
@@ -131,10 +118,8 @@ const isNew = computed(() => surfaces.chosen === NEW)
     />
     <NumberField
       label="Casts shadow to"
-      unit="m"
       :value="s.shadow!"
       :bounds="SurfaceInBounds.shadow"
-      :step="10"
       :digits="0"
       :disabled="!can"
       test="surface-shadow"

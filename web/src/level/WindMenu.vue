@@ -41,19 +41,13 @@ async function keep() {
     store.report(error)
   }
 }
-const FIELDS: [
-  'bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 'loop',
-  string,
-  string,
-  number,
-  number,
-][] = [
-  ['bearing', 'From', '°', 5, 1],
-  ['speed', 'Speed', 'm/s', 0.5, 1],
-  ['strength', 'Strength', '%', 1, 100],
-  ['wavelength', 'Gusts apart', 'm', 1, 1],
-  ['turbulence', 'Each plant’s own', '%', 1, 100],
-  ['loop', 'Loop', 's', 1, 1],
+const FIELDS: ['bearing' | 'speed' | 'strength' | 'wavelength' | 'turbulence' | 'loop', string, number][] = [
+  ['bearing', 'From', 1],
+  ['speed', 'Speed', 1],
+  ['strength', 'Strength', 100],
+  ['wavelength', 'Gusts apart', 1],
+  ['turbulence', 'Each plant’s own', 100],
+  ['loop', 'Loop', 1],
 ]
 </script>
 
@@ -72,13 +66,11 @@ const FIELDS: [
     <v-card class="wind" data-test="wind-sheet" @keydown.stop @keydown.esc="open = false">
       <v-switch v-model="blows" label="blows in the eye view" data-test="wind-blows" />
       <NumberField
-        v-for="[key, label, unit, step, by] in FIELDS"
+        v-for="[key, label, by] in FIELDS"
         :key="key"
         :label="label"
-        :unit="unit"
         :value="wind[key]! * by"
         :bounds="WindSettingsBounds[key]"
-        :step="step"
         :digits="1"
         :disabled="!store.mayPlant"
         :test="`wind-${key}`"
@@ -96,12 +88,10 @@ const FIELDS: [
       </p>
       <NumberField
         label="As a gust turns them"
-        unit="%"
         :value="(wind.tinting ?? 0) * 100"
         :bounds="WindSettingsBounds.tinting"
-        :step="5"
         :digits="0"
-        :normal="0"
+        :normal="WindSettingsBounds.tinting.default * 100"
         :disabled="!store.mayPlant"
         test="wind-tinting"
         @change="change({ tinting: $event / 100 })"
@@ -111,10 +101,8 @@ const FIELDS: [
         v-for="slug in mine"
         :key="slug"
         :label="nameOf(slug)"
-        unit="%"
         :value="(wind.stiffness?.[slug] ?? 0.5) * 100"
         :bounds="TraitSettingsBounds.stiffness"
-        :step="5"
         :digits="0"
         :normal="50"
         :disabled="!store.mayPlant"

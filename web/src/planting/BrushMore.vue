@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { LimitsInBounds } from '../api/bounds'
 import { mdiDeleteOutline, mdiDotsHorizontal, mdiImagePlusOutline } from '@mdi/js'
 import { computed, onMounted, ref } from 'vue'
 import { answer, api, type Tip } from '../api/client'
@@ -168,10 +169,8 @@ function fill(what: 'area' | 'level') {
         <PairField
           v-if="limits.slope"
           label="Slope"
-          unit="°"
           :value="limits.slope as [number, number]"
-          :min="0"
-          :max="90"
+          :bounds="LimitsInBounds.slope"
           test="limit-slope-band"
           @change="change({ slope: $event })"
         />
@@ -184,9 +183,8 @@ function fill(what: 'area' | 'level') {
         <PairField
           v-if="limits.altitude"
           label="Altitude"
-          unit="m"
           :value="limits.altitude as [number, number]"
-          :min="-1e5"
+          :bounds="LimitsInBounds.altitude"
           test="limit-altitude-band"
           @change="change({ altitude: $event })"
         />

@@ -64,6 +64,7 @@ function grab(what: typeof held.value, event: PointerEvent) {
   held.value = what
   svg.value?.setPointerCapture(event.pointerId)
 }
+const HALF_TURN = { min: 0, max: 180, step: 5, unit: '°' }
 </script>
 
 <template>
@@ -103,10 +104,8 @@ function grab(what: typeof held.value, event: PointerEvent) {
     <div>
       <NumberField
         label="Centre"
-        unit="°"
         :value="condition.centre!"
         :bounds="ConditionSettingsBounds.centre"
-        :step="5"
         :digits="0"
         :wrong="wrong"
         :disabled="disabled"
@@ -115,11 +114,8 @@ function grab(what: typeof held.value, event: PointerEvent) {
       />
       <NumberField
         label="Spread, ±"
-        unit="°"
         :value="condition.hi"
-        :min="0"
-        :max="180"
-        :step="5"
+        :bounds="HALF_TURN"
         :digits="0"
         :wrong="wrong"
         :disabled="disabled"
@@ -128,11 +124,8 @@ function grab(what: typeof held.value, event: PointerEvent) {
       />
       <NumberField
         label="Soft beyond"
-        unit="°"
         :value="condition.soft_hi!"
-        :min="0"
-        :max="180"
-        :step="5"
+        :bounds="HALF_TURN"
         :digits="0"
         :wrong="wrong"
         :disabled="disabled"

@@ -120,10 +120,8 @@ const side = (value: Layout['side']) =>
       <NumberField
         v-if="!l.count"
         label="Every"
-        unit="m"
         :value="l.every"
         :bounds="LayoutSettingsBounds.every"
-        :step="0.1"
         :disabled="locked"
         test="layout-every"
         @change="set({ every: $event })"
@@ -151,11 +149,9 @@ const side = (value: Layout['side']) =>
       <NumberField
         v-if="l.side !== 'on'"
         label="Away from its line"
-        unit="m"
         :value="l.offset"
         :bounds="LayoutSettingsBounds.offset"
         :min="0.05"
-        :step="0.25"
         :disabled="locked"
         test="layout-offset"
         @change="set({ offset: $event })"
@@ -164,32 +160,26 @@ const side = (value: Layout['side']) =>
     <template v-if="l.kind === 'rows'">
       <NumberField
         label="Rows run toward"
-        unit="°"
         :value="l.bearing"
         :bounds="LayoutSettingsBounds.bearing"
-        :step="5"
         :digits="0"
-        :normal="0"
+        :normal="LayoutSettingsBounds.bearing.default"
         :disabled="locked"
         test="layout-bearing"
         @change="set({ bearing: $event })"
       />
       <NumberField
         label="Rows apart"
-        unit="m"
         :value="l.apart"
         :bounds="LayoutSettingsBounds.apart"
-        :step="0.25"
         :disabled="locked"
         test="layout-apart"
         @change="set({ apart: $event })"
       />
       <NumberField
         label="In a row, every"
-        unit="m"
         :value="l.every"
         :bounds="LayoutSettingsBounds.every"
-        :step="0.25"
         :disabled="locked"
         test="layout-every"
         @change="set({ every: $event })"
@@ -206,11 +196,9 @@ const side = (value: Layout['side']) =>
       />
       <NumberField
         label="Off their place, up to"
-        unit="m"
         :value="l.jitter"
         :bounds="LayoutSettingsBounds.jitter"
-        :step="0.05"
-        :normal="0"
+        :normal="LayoutSettingsBounds.jitter.default"
         :disabled="locked"
         test="layout-jitter"
         @change="set({ jitter: $event })"

@@ -98,7 +98,6 @@ function drive(k: number, kind: string) {
           :label="`Weight of ${nameOf(m.item)}`"
           :value="m.weight"
           :bounds="MixEntryBounds.weight"
-          :step="0.1"
           :unit="`${Math.round((m.weight / total) * 100)} %`"
           :disabled="locked"
           :test="`weight-${m.item}`"
@@ -125,7 +124,6 @@ function drive(k: number, kind: string) {
       <div v-if="open === m.item" class="own">
         <PairField
           label="Size"
-          unit="×"
           :value="m.size ?? stand.value.size!"
           :bounds="VariationSettingsBounds.size"
           :disabled="locked"
@@ -134,10 +132,8 @@ function drive(k: number, kind: string) {
         />
         <NumberField
           label="Sink"
-          unit="m"
           :value="m.sink ?? stand.value.sink"
           :bounds="MixEntryBounds.sink"
-          :step="0.05"
           :disabled="locked"
           :test="`sink-${m.item}`"
           @change="set(k, { sink: $event })"
@@ -146,8 +142,7 @@ function drive(k: number, kind: string) {
           label="Footprint, × its own"
           :value="m.footprint"
           :bounds="MixEntryBounds.footprint"
-          :step="0.1"
-          :normal="1"
+          :normal="MixEntryBounds.footprint.default"
           :disabled="locked"
           :test="`footprint-${m.item}`"
           @change="set(k, { footprint: $event })"

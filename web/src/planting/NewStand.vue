@@ -145,17 +145,13 @@ async function add() {
             label="Spacing"
             :bounds="AddInBounds.spacing"
             test="new-spacing"
-            :step="0.1"
-            unit="m"
             @change="spacing = $event"
           />
           <NumberField
             inside
             :value="fullness"
             label="Fullness"
-            unit="%"
             :bounds="AddInBounds.fullness"
-            :step="1"
             :digits="1"
             test="new-fullness"
             @change="fullness = $event"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { paintingQueryBounds } from '../api/bounds'
 import { mdiImageOutline } from '@mdi/js'
 import { ref } from 'vue'
 import { type Changed, type Stand } from '../api/client'
@@ -53,9 +54,7 @@ function bring(chosen: File | File[] | null) {
       <NumberField
         label="Pixels across"
         :value="columns"
-        :min="1"
-        :max="8192"
-        :step="64"
+        :bounds="paintingQueryBounds.columns"
         :digits="0"
         :normal="touchColumns()"
         test="painting-columns"

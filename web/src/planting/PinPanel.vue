@@ -19,12 +19,12 @@ const gone = computed(() => h.pins.value.filter((x) => x.state === 'gone'))
 const standing = computed(() => h.pins.value.filter((x) => x.state === 'pinned'))
 const SHOWN = 12
 const FIELDS = [
-  { name: 'x', label: 'East', unit: 'm', step: 0.25, digits: 2 },
-  { name: 'z', label: 'South', unit: 'm', step: 0.25, digits: 2 },
-  { name: 'turn', label: 'Turn', unit: '°', step: 5, digits: 0 },
-  { name: 'height', label: 'Height', unit: '×', step: 0.05, digits: 2 },
-  { name: 'width', label: 'Width', unit: '×', step: 0.05, digits: 2 },
-  { name: 'lift', label: 'Above the ground', unit: 'm', step: 0.05, digits: 2 },
+  { name: 'x', label: 'East', digits: 2 },
+  { name: 'z', label: 'South', digits: 2 },
+  { name: 'turn', label: 'Turn', digits: 0 },
+  { name: 'height', label: 'Height', digits: 2 },
+  { name: 'width', label: 'Width', digits: 2 },
+  { name: 'lift', label: 'Above the ground', digits: 2 },
 ] as const
 </script>
 
@@ -80,10 +80,8 @@ const FIELDS = [
         :key="f.name"
         late
         :label="f.label"
-        :unit="f.unit"
         :value="p[f.name]"
         :bounds="ChangePlantBounds[f.name]"
-        :step="f.step"
         :digits="f.digits"
         :disabled="locked"
         :test="`pin-${f.name}`"

@@ -137,11 +137,9 @@ const costs = computed(() =>
       <template v-if="free">
         <NumberField
           label="Spacing"
-          unit="m"
           :value="spacing.value"
           :mixed="spacing.mixed"
           :bounds="StandSettingsBounds.spacing"
-          :step="0.1"
           :digits="3"
           :wrong="wrong('spacing')"
           :disabled="locked"
@@ -164,11 +162,9 @@ const costs = computed(() =>
       </template>
       <NumberField
         label="Fullness"
-        unit="%"
         :value="fullness.value * 100"
         :mixed="fullness.mixed"
         :bounds="StandSettingsBounds.fullness"
-        :step="1"
         :digits="1"
         :normal="100"
         :wrong="wrong('fullness')"
@@ -254,12 +250,10 @@ const costs = computed(() =>
       </div>
       <NumberField
         label="Gap beyond footprints"
-        unit="m"
         :value="gap.value"
         :mixed="gap.mixed"
         :bounds="StandSettingsBounds.gap"
-        :step="0.1"
-        :normal="0"
+        :normal="StandSettingsBounds.gap.default"
         :wrong="wrong('gap')"
         :disabled="locked"
         test="gap"
@@ -289,7 +283,6 @@ const costs = computed(() =>
       <SampleRow :draft="d" />
       <PairField
         label="Size"
-        unit="×"
         :value="pair('size').value"
         :mixed="pair('size').mixed"
         :bounds="VariationSettingsBounds.size"
@@ -300,7 +293,6 @@ const costs = computed(() =>
       />
       <PairField
         label="Width apart"
-        unit="×"
         :value="pair('width').value"
         :mixed="pair('width').mixed"
         :bounds="VariationSettingsBounds.width"
@@ -311,11 +303,9 @@ const costs = computed(() =>
       />
       <PairField
         label="Turn"
-        unit="°"
         :value="pair('turn').value"
         :mixed="pair('turn').mixed"
         :bounds="VariationSettingsBounds.turn"
-        :step="5"
         :wrong="wrong('variation')"
         :disabled="locked"
         test="turn"
@@ -323,11 +313,9 @@ const costs = computed(() =>
       />
       <NumberField
         label="Random lean, up to"
-        unit="°"
         :value="v('lean').value"
         :mixed="v('lean').mixed"
         :bounds="VariationSettingsBounds.lean"
-        :step="0.5"
         :normal="0"
         :wrong="wrong('variation.lean')"
         :disabled="locked"
@@ -336,7 +324,6 @@ const costs = computed(() =>
       />
       <NumberField
         label="Follows the slope"
-        unit="%"
         :value="v('follow').value * 100"
         :mixed="v('follow').mixed"
         :bounds="VariationSettingsBounds.follow"
@@ -349,12 +336,10 @@ const costs = computed(() =>
       />
       <NumberField
         label="Sink"
-        unit="m"
         :value="v('sink').value"
         :mixed="v('sink').mixed"
         :bounds="VariationSettingsBounds.sink"
-        :step="0.05"
-        :normal="0"
+        :normal="VariationSettingsBounds.sink.default"
         :wrong="wrong('variation.sink')"
         :disabled="locked"
         test="sink"
@@ -362,7 +347,6 @@ const costs = computed(() =>
       />
       <NumberField
         label="Tint patches, wide"
-        unit="m"
         :value="v('patch').value"
         :mixed="v('patch').mixed"
         :bounds="VariationSettingsBounds.patch"

@@ -34,12 +34,12 @@ const item = computed(() =>
   plants.value.every((p) => p.item === plants.value[0].item) ? plants.value[0].item : '',
 )
 const byHand = computed(() => plants.value.filter((p) => p.state === 'pinned').length)
-const FIELDS: [Name, string, string, number, number][] = [
-  ['turn', 'Turn', '°', 5, 0],
-  ['lean', 'Lean', '°', 1, 1],
-  ['height', 'Height', '×', 0.05, 2],
-  ['width', 'Width', '×', 0.05, 2],
-  ['lift', 'Above the ground', 'm', 0.05, 2],
+const FIELDS: [Name, string, number][] = [
+  ['turn', 'Turn', 0],
+  ['lean', 'Lean', 1],
+  ['height', 'Height', 2],
+  ['width', 'Width', 2],
+  ['lift', 'Above the ground', 2],
 ]
 const SHOWN = 60
 const listed = computed(() => {
@@ -73,15 +73,13 @@ const listed = computed(() => {
       @update:model-value="selection.act({ item: $event })"
     />
     <NumberField
-      v-for="[name, label, unit, step, digits] in FIELDS"
+      v-for="[name, label, digits] in FIELDS"
       :key="name"
       late
       :label="label"
-      :unit="unit"
       :value="shared(name).value"
       :mixed="shared(name).mixed"
       :bounds="HandInBounds[name]"
-      :step="step"
       :digits="digits"
       :disabled="locked"
       :test="`selection-${name}`"

@@ -16,7 +16,7 @@ const props = withDefaults(
     value?: number | null
     mixed?: boolean
     unit?: string
-    /** What it may be, in the API's unit: of a share that is shown as per cent, 0 to 1. */
+    /** What it may be, with step and unit, as the API has it: a share that is shown as per cent is 0 to 1. */
     bounds?: Bounds
     min?: number
     max?: number
@@ -40,11 +40,11 @@ const props = withDefaults(
   }>(),
   {
     mixed: false,
-    unit: '',
+    unit: undefined,
     bounds: undefined,
     min: undefined,
     max: undefined,
-    step: 1,
+    step: undefined,
     digits: 2,
     test: undefined,
     icon: undefined,
@@ -54,6 +54,10 @@ const props = withDefaults(
 )
 const emit = defineEmits<{ change: [value: number] }>()
 
+const unit = computed(() => props.unit ?? props.bounds?.unit ?? '')
+/** A share is shown as per cent. */
+const scale = computed(() => (unit.value === '%' ? 100 : 1))
+const step = computed(() => props.step ?? (props.bounds?.step ?? 1 / scale.value) * scale.value)
 const shown = computed<string>(() =>
   props.mixed || props.value === undefined || props.value === null
     ? ''
@@ -67,7 +71,7 @@ watch(shown, (s) => {
 /** What the text says; a comma may stand for the point. */
 const number = computed(() => Number(text.value.replace(',', '.').replace('−', '-')))
 const ends = computed(() => {
-  const by = props.unit === '%' ? 100 : 1
+  const by = scale.value
   const { above, min = above === undefined ? -1e9 : above + LEAST_ABOVE, max = 1e9 } = props.bounds ?? {}
   return [props.min ?? min * by, props.max ?? max * by]
 })
@@ -89,7 +93,7 @@ function typed(): void {
 }
 function move(from: number, steps: number): void {
   const [min, max] = ends.value
-  const n = +Math.min(Math.max(from + steps * props.step, min), max).toFixed(props.digits)
+  const n = +Math.min(Math.max(from + steps * step.value, min), max).toFixed(props.digits)
   text.value = String(n)
   if (!props.late) put(n)
 }

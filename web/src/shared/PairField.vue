@@ -10,8 +10,6 @@ const props = withDefaults(
     mixed?: [boolean, boolean]
     unit?: string
     bounds?: Bounds
-    min?: number
-    max?: number
     step?: number
     wrong?: boolean
     disabled?: boolean
@@ -19,11 +17,9 @@ const props = withDefaults(
   }>(),
   {
     mixed: () => [false, false],
-    unit: '',
+    unit: undefined,
     bounds: undefined,
-    min: undefined,
-    max: undefined,
-    step: 0.05,
+    step: undefined,
     test: undefined,
   },
 )
@@ -44,12 +40,11 @@ function set(k: 0 | 1, v: number) {
     <span>{{ label }}</span>
     <NumberField
       bare
+      unit=""
       :label="`${label}, least`"
       :value="value?.[0]"
       :mixed="mixed[0]"
       :bounds="bounds"
-      :min="min"
-      :max="max"
       :step="step"
       :wrong="wrong"
       :disabled="disabled"
@@ -64,8 +59,6 @@ function set(k: 0 | 1, v: number) {
       :mixed="mixed[1]"
       :unit="unit"
       :bounds="bounds"
-      :min="min"
-      :max="max"
       :step="step"
       :wrong="wrong"
       :disabled="disabled"

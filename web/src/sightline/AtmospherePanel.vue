@@ -58,36 +58,30 @@ const setSide = (k: number, side: number, value: number) =>
     <h4>Sun</h4>
     <NumberField
       label="Bearing, clockwise from north"
-      unit="°"
       :value="now.sun.bearing"
       :bounds="SunBounds.bearing"
-      :step="5"
       :digits="0"
-      :normal="225"
+      :normal="SunBounds.bearing.default"
       :disabled="locked"
       test="sun-bearing"
       @change="air.change({ sun: { bearing: $event } })"
     />
     <NumberField
       label="Height above the horizon"
-      unit="°"
       :value="now.sun.elevation"
       :bounds="SunBounds.elevation"
-      :step="1"
       :digits="0"
-      :normal="40"
+      :normal="SunBounds.elevation.default"
       :disabled="locked"
       test="sun-elevation"
       @change="air.change({ sun: { elevation: $event } })"
     />
     <NumberField
       label="Strength"
-      unit="%"
       :value="now.sun.strength * 100"
       :bounds="SunBounds.strength"
-      :step="5"
       :digits="0"
-      :normal="100"
+      :normal="SunBounds.strength.default * 100"
       :disabled="locked"
       test="sun-strength"
       @change="air.change({ sun: { strength: $event / 100 } })"
@@ -125,12 +119,10 @@ const setSide = (k: number, side: number, value: number) =>
     </div>
     <NumberField
       label="Clouds"
-      unit="%"
       :value="now.sky.clouds * 100"
       :bounds="SkyBounds.clouds"
-      :step="5"
       :digits="0"
-      :normal="50"
+      :normal="SkyBounds.clouds.default * 100"
       :disabled="locked"
       test="sky-clouds"
       @change="air.change({ sky: { clouds: $event / 100 } })"
@@ -147,10 +139,8 @@ const setSide = (k: number, side: number, value: number) =>
     <template v-if="now.fog.kind === 'linear'">
       <NumberField
         label="Begins at"
-        unit="m"
         :value="now.fog.start"
         :bounds="FogSettingsBounds.start"
-        :step="10"
         :digits="0"
         :wrong="wrong('end') || wrong('start')"
         :disabled="locked"
@@ -159,10 +149,8 @@ const setSide = (k: number, side: number, value: number) =>
       />
       <NumberField
         label="Hides all from"
-        unit="m"
         :value="now.fog.end"
         :bounds="FogSettingsBounds.end"
-        :step="10"
         :digits="0"
         :wrong="wrong('end') || wrong('start')"
         :disabled="locked"
@@ -186,10 +174,8 @@ const setSide = (k: number, side: number, value: number) =>
     <NumberField
       v-if="now.fog.kind === 'exponential' || now.fog.kind === 'squared'"
       label="Density"
-      unit="a m"
       :value="now.fog.density"
       :bounds="FogSettingsBounds.density"
-      :step="0.0001"
       :digits="5"
       :disabled="locked"
       test="fog-density"
@@ -215,12 +201,10 @@ const setSide = (k: number, side: number, value: number) =>
       />
       <NumberField
         label="Thins to a third over"
-        unit="m"
         :value="now.fog.thinning"
         :bounds="FogSettingsBounds.thinning"
-        :step="10"
         :digits="0"
-        :normal="0"
+        :normal="FogSettingsBounds.thinning.default"
         :disabled="locked"
         test="fog-thinning"
         @change="air.change({ fog: { thinning: $event } })"
@@ -228,10 +212,8 @@ const setSide = (k: number, side: number, value: number) =>
       <NumberField
         v-if="now.fog.thinning > 0"
         label="above an altitude of"
-        unit="m"
         :value="now.fog.level"
         :bounds="FogSettingsBounds.level"
-        :step="5"
         :digits="1"
         :disabled="locked"
         test="fog-level"
@@ -245,10 +227,8 @@ const setSide = (k: number, side: number, value: number) =>
     <section v-for="(w, k) in now.waters" :key="k" class="water" :data-test="`water-${k}`">
       <NumberField
         :label="`Water ${k + 1} stands at`"
-        unit="m"
         :value="w.altitude"
         :bounds="WaterBounds.altitude"
-        :step="0.5"
         :digits="1"
         :disabled="locked"
         :test="`water-${k}-altitude`"
@@ -258,10 +238,8 @@ const setSide = (k: number, side: number, value: number) =>
         v-for="(side, i) in SIDES"
         :key="side"
         :label="side"
-        unit="m"
         :value="w.box[i]"
         :bounds="WaterBounds.box"
-        :step="5"
         :digits="0"
         :wrong="wrong('box')"
         :disabled="locked"

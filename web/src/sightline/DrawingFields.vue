@@ -16,107 +16,71 @@ const test = (name: string) => `${props.tier ? 'tier' : 'drawing'}-${name}`
 type Number = {
   name: 'distances' | 'fades' | 'shadows' | 'sward_share' | 'fog' | 'lod_offset'
   label: string
-  unit: string
-  scale: number
-  step: number
-  normal: number
   tip: string
 }
+/** Shares are shown as per cent. */
+const scale = (name: Number['name']) => (name === 'lod_offset' ? 1 : 100)
 const NUMBERS: Number[] = [
   {
     name: 'distances',
     label: 'All distances',
-    unit: '%',
-    scale: 100,
-    step: 5,
-    normal: 100,
     tip: 'Mesh steps, billboards and the end of every stand, so many times as far',
   },
   {
     name: 'fades',
     label: 'All fades',
-    unit: '%',
-    scale: 100,
-    step: 5,
-    normal: 100,
     tip: 'The width of every fade',
   },
   {
     name: 'shadows',
     label: 'All shadow reaches',
-    unit: '%',
-    scale: 100,
-    step: 5,
-    normal: 100,
     tip: 'How far the shadows of every stand reach',
   },
   {
     name: 'lod_offset',
     label: 'Finest meshes left out',
-    unit: '',
-    scale: 1,
-    step: 1,
-    normal: 0,
     tip: 'So many of every item’s finest meshes are never drawn; the coarsest always is',
   },
   {
     name: 'sward_share',
     label: 'Tufts of swards',
-    unit: '%',
-    scale: 100,
-    step: 5,
-    normal: 100,
     tip: 'The share of tufts that is drawn: always the same ones, so nothing moves',
   },
   {
     name: 'fog',
     label: 'Fog',
-    unit: '%',
-    scale: 100,
-    step: 10,
-    normal: 100,
     tip: 'How thick the level’s fog is',
   },
 ]
 type Ceiling = {
   name: 'full_meshes' | 'sward_reach' | 'shadow_reach' | 'ground_detail'
   label: string
-  unit: string
   first: number
-  step: number
   tip: string
 }
 const CEILINGS: Ceiling[] = [
   {
     name: 'full_meshes',
     label: 'Trees as full meshes',
-    unit: '',
     first: 50,
-    step: 5,
     tip: 'The most trees that are drawn as their finest mesh at once; the others step down',
   },
   {
     name: 'sward_reach',
     label: 'Swards end at',
-    unit: 'm',
     first: 60,
-    step: 5,
     tip: 'No tuft is drawn farther off',
   },
   {
     name: 'shadow_reach',
     label: 'Shadows end at',
-    unit: 'm',
     first: 80,
-    step: 5,
     tip: 'Nothing casts shadow farther off',
   },
   {
     name: 'ground_detail',
     label: 'Ground in detail to',
-    unit: 'm',
     first: 80,
-    step: 10,
     tip: 'Farther off, the ground is drawn in plain colours, without the grain and pictures of its layers',
   },
 ]
@@ -147,17 +111,15 @@ const strata = [
     v-for="f in NUMBERS"
     :key="f.name"
     :label="f.label"
-    :unit="f.unit"
     :tip="f.tip"
-    :value="value[f.name] * f.scale"
+    :value="value[f.name] * scale(f.name)"
     :bounds="DrawingSettingsBounds[f.name]"
-    :step="f.step"
     :digits="0"
-    :normal="f.normal"
+    :normal="DrawingSettingsBounds[f.name].default * scale(f.name)"
     :wrong="wrong(f.name)"
     :disabled="disabled"
     :test="test(f.name)"
-    @change="put({ [f.name]: $event / f.scale })"
+    @change="put({ [f.name]: $event / scale(f.name) })"
   />
   <div v-for="f in CEILINGS" :key="f.name" class="ceiling">
     <v-checkbox
@@ -172,11 +134,9 @@ const strata = [
       v-if="value[f.name] != null"
       bare
       :label="f.label"
-      :unit="f.unit"
       :tip="f.tip"
       :value="value[f.name]"
       :bounds="DrawingSettingsBounds[f.name]"
-      :step="f.step"
       :digits="0"
       :wrong="wrong(f.name)"
       :disabled="disabled"
@@ -214,11 +174,9 @@ const strata = [
   </div>
   <NumberField
     label="Ground, off by about"
-    unit="px"
     tip="Each tile of the ground is as coarse as it may be without being off by more, at 1,080 lines"
     :value="value.ground_error ?? (tier ? 0.1 : GROUND_ERROR)"
     :bounds="DrawingSettingsBounds.ground_error"
-    :step="0.5"
     :digits="1"
     :normal="tier ? 0.1 : GROUND_ERROR"
     :wrong="wrong('ground_error')"

@@ -82,24 +82,22 @@ function shared(edge: Edge) {
 }
 const rows = computed(() => {
   const most = Math.max(0, ...store.chosen.map((s) => chain(s).lods - 1))
-  const fields: { edge: Edge; label: string; step: number; test: string; bounds: Bounds }[] = [
+  const fields: { edge: Edge; label: string; test: string; bounds: Bounds }[] = [
     ...Array.from({ length: most }, (_, index) => ({
       edge: { part: 'step', index } as Edge,
       label: `Mesh ${index + 1} gives way to ${index + 2}`,
-      step: 1,
       bounds: EDGES.steps,
       test: `step-${index}`,
     })),
     {
       edge: { part: 'billboard' },
       label: 'Billboard from',
-      step: 1,
       bounds: EDGES.billboard,
       test: 'billboard',
     },
-    { edge: { part: 'gone' }, label: 'Gone beyond', step: 5, bounds: EDGES.gone, test: 'gone' },
-    { edge: { part: 'fade' }, label: 'Fade width', step: 1, bounds: EDGES.fade, test: 'fade' },
-    { edge: { part: 'shadow' }, label: 'Shadow reach', step: 5, bounds: EDGES.shadow, test: 'shadow' },
+    { edge: { part: 'gone' }, label: 'Gone beyond', bounds: EDGES.gone, test: 'gone' },
+    { edge: { part: 'fade' }, label: 'Fade width', bounds: EDGES.fade, test: 'fade' },
+    { edge: { part: 'shadow' }, label: 'Shadow reach', bounds: EDGES.shadow, test: 'shadow' },
   ]
   return fields.map((row) => ({ ...row, ...shared(row.edge) })).filter((row) => row.any)
 })
@@ -226,11 +224,9 @@ const triangles = computed(() => d.tried.value?.cost.triangles ?? 0)
         v-for="f in rows"
         :key="f.test"
         :label="f.label"
-        unit="m"
         :value="f.value"
         :mixed="f.mixed"
         :bounds="f.bounds"
-        :step="f.step"
         :digits="1"
         :wrong="wrong"
         :disabled="locked"

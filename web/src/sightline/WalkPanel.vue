@@ -152,12 +152,10 @@ watch(
       <NumberField
         late
         label="Speed"
-        unit="m/s"
         :value="walks.walk.speed"
         :bounds="WalkBounds.speed"
-        :step="0.5"
         :digits="1"
-        :normal="3"
+        :normal="WalkBounds.speed.default"
         :disabled="locked"
         test="walk-speed"
         @change="walks.change({ speed: $event })"
@@ -165,12 +163,10 @@ watch(
       <NumberField
         late
         label="Height of the eye"
-        unit="m"
         :value="walks.walk.eye"
         :bounds="WalkBounds.eye"
-        :step="0.1"
         :digits="1"
-        :normal="1.7"
+        :normal="WalkBounds.eye.default"
         :disabled="locked"
         test="walk-eye"
         @change="walks.change({ eye: $event })"
@@ -205,13 +201,11 @@ watch(
       <NumberField
         late
         label="A pop is noticed from"
-        unit="px"
         tip="Pixels that change at once on a screen of 1,080 lines, what fog, ground and fades leave of them"
         :value="walks.threshold"
         :bounds="CheckInBounds.threshold"
-        :step="10"
         :digits="0"
-        :normal="60"
+        :normal="CheckInBounds.threshold.default"
         test="walk-threshold"
         @change="walks.threshold = $event"
       />

@@ -186,8 +186,6 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         :value="cards.width"
         label="Width"
         :bounds="CardsInBounds.width"
-        :step="0.05"
-        unit="m"
         late
         @change="((cards.width = $event), again())"
       />
@@ -196,9 +194,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         :value="cards.height"
         label="Height"
         :bounds="CardsInBounds.height"
-        :step="0.05"
         test="cards-height"
-        unit="m"
         late
         @change="((cards.height = $event), again())"
       />
@@ -207,9 +203,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         v-if="cards.kind !== 'facing'"
         :value="cards.count"
         label="Cards"
-        unit=""
         :bounds="CardsInBounds.count"
-        :step="1"
         :digits="0"
         late
         @change="((cards.count = $event), again())"
@@ -219,9 +213,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         v-if="cards.kind === 'tuft'"
         :value="cards.bend"
         label="Bend"
-        unit="°"
         :bounds="CardsInBounds.bend"
-        :step="5"
         :digits="0"
         late
         @change="((cards.bend = $event), again())"
@@ -230,9 +222,7 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
         inside
         :value="cards.rows"
         label="Variants, one above another"
-        unit=""
         :bounds="CardsInBounds.rows"
-        :step="1"
         :digits="0"
         test="cards-rows"
         late
@@ -328,8 +318,6 @@ const metres = (m: number) => (m < 1 ? `${Math.round(m * 100)} cm` : `${m.toFixe
             :value="options.height"
             label="Scale it to a height of"
             :bounds="ImportRequestBounds.height"
-            :step="0.1"
-            unit="m"
             late
             @change="((options.height = $event), again())"
           />

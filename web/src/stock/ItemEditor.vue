@@ -146,8 +146,6 @@ async function keep() {
               label="Height"
               test="edit-height"
               :bounds="ItemEditBounds.height"
-              :step="0.1"
-              unit="m"
               @change="height = $event"
             />
             <NumberField
@@ -156,8 +154,6 @@ async function keep() {
               label="Crown radius"
               test="edit-crown"
               :bounds="ItemEditBounds.crown"
-              :step="0.1"
-              unit="m"
               @change="crown = $event"
             />
             <NumberField
@@ -166,8 +162,6 @@ async function keep() {
               label="Trunk radius"
               test="edit-trunk"
               :bounds="ItemEditBounds.trunk"
-              :step="0.1"
-              unit="m"
               @change="trunk = $event"
             />
             <NumberField
@@ -175,8 +169,6 @@ async function keep() {
               :value="lift"
               label="Lift it by"
               :bounds="ItemEditBounds.lift"
-              :step="0.05"
-              unit="m"
               @change="lift = $event"
             />
           </div>
@@ -229,10 +221,8 @@ async function keep() {
                 label="Cut below an alpha of"
                 test="edit-cutoff"
                 :bounds="TraitSettingsBounds.cutoff"
-                :step="5"
                 :digits="0"
-                :normal="50"
-                unit="%"
+                :normal="TraitSettingsBounds.cutoff.default * 100"
                 @change="traits.cutoff = $event / 100"
               />
               <NumberField
@@ -241,10 +231,8 @@ async function keep() {
                 label="Softness of the edge"
                 test="edit-softness"
                 :bounds="TraitSettingsBounds.softness"
-                :step="5"
                 :digits="0"
-                :normal="0"
-                unit="%"
+                :normal="TraitSettingsBounds.softness.default * 100"
                 @change="traits.softness = $event / 100"
               />
             </div>

@@ -79,8 +79,6 @@ const outline = () => {
           label="Height"
           test="stand-in-height"
           :bounds="StandInInBounds.height"
-          :step="0.1"
-          unit="m"
           @change="height = $event"
         />
         <NumberField
@@ -88,8 +86,6 @@ const outline = () => {
           :value="width"
           label="Width"
           :bounds="StandInInBounds.width"
-          :step="0.1"
-          unit="m"
           @change="width = $event"
         />
         <v-btn-toggle
