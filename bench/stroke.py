@@ -53,7 +53,8 @@ def crowd(base: str, level) -> tuple[list[float], int]:
 
     from server.levels.models import Membership
 
-    stands = [s for s in level.stands.all() if s.settings["layout"]["kind"] == "free"]
+    on_ground = (s for s in level.stands.all() if not s.settings.get("on"))
+    stands = [s for s in on_ground if s.settings["layout"]["kind"] == "free"]
     names = [f"painter-{k}" for k in range(PEOPLE)]
     for name in names:
         if not User.objects.filter(username=name).exists():  # a bench may ask them twice

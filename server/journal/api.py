@@ -78,7 +78,7 @@ class HereIn(Strict):
 class PersonOut(Schema):
     """Somebody else in the level, and where their eye is: x, z in m, heading a bearing in degrees."""
 
-    name: str = Field(alias="user.username")
+    name: str
     mark: str
     x: float
     z: float
@@ -126,7 +126,7 @@ def _pulse(
 
 def _undo_and_redo(user: User, level: Level) -> tuple[str | None, str | None]:
     """What a person could take back, and do again."""
-    done, undone = undoing.last_done(user, level), undoing.last_undone(user, level)
+    done, undone = (found(user, level, only=("what",)) for found in (undoing.last_done, undoing.last_undone))
     return done.what if done else None, undone.what if undone else None
 
 

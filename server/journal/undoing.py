@@ -19,16 +19,18 @@ moved = Signal()
 """Sent with `entry` and `back` when an entry has been taken back or done again; in its transaction."""
 
 
-def last_done(user: User, level: Level) -> Entry | None:
-    """The user's last action that stands."""
-    return Entry.objects.filter(user=user, level=level, undone=False).first()
+def last_done(user: User, level: Level, only: tuple[str, ...] = ()) -> Entry | None:
+    """The user's last action that stands; with some of its fields alone, where they are named."""
+    return Entry.objects.filter(user=user, level=level, undone=False).only(*only).first()
 
 
-def last_undone(user: User, level: Level) -> Entry | None:
+def last_undone(user: User, level: Level, only: tuple[str, ...] = ()) -> Entry | None:
     """The action the user took back last; a new action ends redoing what was taken back before it."""
     mine = Entry.objects.filter(user=user, level=level)
-    newest = mine.first()
-    return mine.filter(undone=True, touched__gt=newest.at).order_by("id").first() if newest else None
+    newest = mine.values_list("at", flat=True).first()
+    if newest is None:
+        return None
+    return mine.filter(undone=True, touched__gt=newest).order_by("id").only(*only).first()
 
 
 def undo(user: User, level: Level) -> Done:

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from typing import Any
 
 from django.contrib.auth.models import User
-from django.db.models import F
-from django.db.models.functions import Now
+from django.db.models import F, Value
+from django.db.models.functions import Coalesce, Now
 
 from server.accounts.models import Profile
 from server.levels.models import Level, Presence
@@ -24,13 +25,11 @@ def report(level: Level, user: User, x: float, z: float, heading: float, bench: 
     )
 
 
-def others(level: Level, user: User) -> list[Presence]:
-    """Who else is in a level, by name, each with the `mark` that shows them on the plan."""
-    here = level.present.filter(at__gt=Now() - AWAY).exclude(user=user)
-    rows = here.select_related("user").annotate(chosen=F("user__profile__mark")).order_by("user__username")
-    for row in rows:
-        row.mark = row.chosen or Profile.Mark.DIAMOND
-    return list(rows)
+def others(level: Level, user: User) -> list[dict[str, Any]]:
+    """Who else is in a level, by name: name, the `mark` that shows them on the plan, x, z, heading, bench."""
+    here = level.present.filter(at__gt=Now() - AWAY).exclude(user=user).order_by("user__username")
+    mark = Coalesce(F("user__profile__mark"), Value(str(Profile.Mark.DIAMOND)))
+    return list(here.values("x", "z", "heading", "bench", mark=mark, name=F("user__username")))
 
 
 def leave(level: Level, user: User) -> None:

@@ -12,7 +12,7 @@ from thicket.document.mesh_touch import NOT_PAINTED, MeshTouch
 from thicket.document.rasters import Heights, LayerMaps, Mask
 from thicket.document.settings import StandSettings
 from thicket.document.surface_settings import PlacedMesh
-from thicket.document.touch import TouchMap
+from thicket.document.touch import TouchMap, unpainted
 from thicket.ground.shapes import Shape
 from thicket.hashing import digest
 from thicket.lazy import lazy
@@ -136,7 +136,7 @@ class Level:
 
     def touch_of(self, number: int) -> TouchMap:
         """A stand's touch."""
-        return self.touch.get(number) or TouchMap(self.touch_shape)
+        return self.touch.get(number) or unpainted(self.touch_shape)
 
     def mesh_touch_of(self, number: int) -> MeshTouch:
         """What is painted of a stand on placed meshes."""

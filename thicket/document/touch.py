@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 
@@ -190,6 +191,12 @@ class TouchMap:
         digests = {at: given for at, given in self._digests.copy().items() if not _near(at, box)}
         blocks = {at: given for at, given in self._blocks.copy().items() if not _near(at, box)}
         return TouchMap(self.shape, {**self.tiles, **tiles}, {**self.revisions, **revisions}, digests, blocks)
+
+
+@lru_cache(maxsize=16)
+def unpainted(shape: tuple[int, int]) -> TouchMap:
+    """The map, (rows, columns), in which nothing is painted; shared, so that what is known of it stays."""
+    return TouchMap(shape)
 
 
 def fitted(touch: np.ndarray, cell: float, shape: tuple[int, int], new_cell: float) -> np.ndarray:

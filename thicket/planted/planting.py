@@ -499,6 +499,13 @@ class Planting(Sheets):
             return self.site.expected(self.painting)
         return expected_count(self.density, self.core.fullness, self.density_cell, self.core.per_m2)
 
+    @property
+    def most(self) -> float:
+        """How many plants it has if it stands everywhere."""
+        if isinstance(self.places, MeshPlaces):
+            return float(len(self.places.all.points.x))
+        return self.core.per_m2 * self.core.fullness * self.width * self.length
+
     def count(self) -> int:
         """Plants in the level: counted, or for a sward computed from its density field."""
         if self.stand.sward:
@@ -510,8 +517,7 @@ class Planting(Sheets):
         """Whether listing all its plants costs little: it could not have many, or all its sheets are kept;
         and likewise of the stands above it, which leave it room."""
         if not self._at_hand and all(above.at_hand for above in self.around.above):
-            most = self.core.per_m2 * self.core.fullness * self.width * self.length
-            few = self.stand.sward or most < MANY or self.settings.layout.kind != "free"
+            few = self.stand.sward or self.most < MANY or self.settings.layout.kind != "free"
             self._at_hand = few or all(
                 self.planted_already(sheet) for sheet in self.sheets_in(self.everywhere)
             )
@@ -530,8 +536,8 @@ class Planting(Sheets):
                     f"the ceiling is {SWARD_PER_M2_CEILING:g}"
                 )
             return
-        most = self.core.per_m2 * self.core.fullness * self.width * self.length
-        if settings.layout.kind == "free" and most > PLANT_CEILING and self.expected() > PLANT_CEILING:
+        free = settings.layout.kind == "free"
+        if free and self.most > PLANT_CEILING and self.expected() > PLANT_CEILING:
             raise Refused(
                 f"spacing: {settings.spacing:g} m at a fullness of {100 * settings.fullness:.3g} "
                 f"% means about "
