@@ -15,6 +15,7 @@ from server.audit.api import router as audit
 from server.bodies import router as files
 from server.catalogue.list_api import router as level_list
 from server.ground.api import router as ground
+from server.ground.masks_api import router as masks
 from server.handover.api import router as handover
 from server.jobs.api import router as jobs
 from server.journal.api import router as journal
@@ -115,6 +116,7 @@ for router in (
     accounts,
     levels,
     ground,
+    masks,
     shapes,
     surfaces,
     stock,

@@ -163,6 +163,8 @@ FILE_LIMITS = {
     "/drafts": 160 << 20,
     "/shelf/bring": 300 << 20,
     "/masks": 40 << 20,
+    "/colour-masks": 40 << 20,
+    "/colour-masks/look": 40 << 20,
     "/painting": 140 << 20,
     "/shapes.geojson": 40 << 20,
     "/tips": 3 << 20,

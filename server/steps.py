@@ -18,7 +18,7 @@ from pydantic import Field
 from server.document.models import Version
 from server.document.planted import numbers_of, planted_of
 from server.document.versions import chain_since
-from server.ground.schemas import MaskOut
+from server.ground.out import MaskOut, masks_out
 from server.journal.action import Done
 from server.journal.models import Entry
 from server.journal.schemas import EntryOut, entry_out
@@ -140,9 +140,17 @@ def _reach(step: Step[PlantedLevel]) -> dict[str, Any]:
         "maybe": maybe,
         "shapes": was.shapes is not now.shapes or was.details["shapes"] != now.details["shapes"],
         "surfaces": was.surfaces is not now.surfaces,
-        "masks": was.masks is not now.masks,
+        "masks": was.masks is not now.masks or masks_follow(step),
         "level": view or any(getattr(was, name) is not getattr(now, name) for name in names),
     }
+
+
+def masks_follow(step: Step[PlantedLevel]) -> bool:
+    """Whether mask images that are made here may come out otherwise since a step."""
+    was, now = step.before.level, step.after.level
+    parts = ("heights", "layers", "shapes", "surfaces")
+    other = any(getattr(was, part) is not getattr(now, part) for part in parts)
+    return other and any(mask.source for mask in now.masks.values())
 
 
 def _union(parts: Iterable[Mapping[str, Any]]) -> dict[str, Any]:
@@ -192,7 +200,7 @@ def _since(
         "counts": {pk: planting.count() for pk, planting in wanted if planting.at_hand},
         "shapes": shapes_out(level) if reach["shapes"] else None,
         "surfaces": surfaces_out(level) if reach["surfaces"] else None,
-        "masks": list(level.masks.defer("data")) if reach["masks"] else None,
+        "masks": masks_out(level) if reach["masks"] else None,
         "level": level_out(level) if reach["level"] else None,
     }
 

@@ -1,4 +1,4 @@
-"""Bringing in ground: drafts, masks, the touch's resolution, and the relief looked at."""
+"""Bringing in ground: drafts, the touch's resolution, and the relief looked at."""
 
 from __future__ import annotations
 
@@ -11,11 +11,8 @@ from django.utils.text import slugify
 from ninja import File, Form, Query, Router
 from ninja.errors import HttpError
 from ninja.files import UploadedFile
-from pydantic import UUID4
 
-from server.files import on_disk
 from server.ground import drafts
-from server.ground.masks import keep_mask
 from server.ground.models import Draft
 from server.ground.relief import relief_field
 from server.ground.resolution import change_resolution
@@ -24,7 +21,6 @@ from server.ground.schemas import (
     DraftOut,
     KeepIn,
     MadeIn,
-    MaskOut,
     ResolutionIn,
 )
 from server.levels.access import level_for
@@ -32,8 +28,6 @@ from server.levels.models import Level
 from server.steps import ChangedOut, changed_out
 from server.team.access import check_may_make_level
 from thicket.document.settings import shown
-from thicket.formats.bounded import bounded
-from thicket.formats.layers_in import read_mask
 from thicket.refused import Refused
 
 router = Router(tags=["ground"])
@@ -128,28 +122,6 @@ def drop(request: HttpRequest, draft: UUID):
     """Drop a draft."""
     drafts.drop(_draft(request, draft))
     return 204, None
-
-
-@router.get("/levels/{slug}/masks", response=list[MaskOut])
-def masks(request: HttpRequest, slug: str):
-    """The level's mask images."""
-    return level_for(request, slug).masks.defer("data")
-
-
-@router.post("/levels/{slug}/masks", response=ChangedOut)
-def put_mask(request: HttpRequest, slug: str, key: Form[UUID4], name: Form[str], file: File[UploadedFile]):
-    """Bring in a greyscale picture as a mask image, in place of one of the same name."""
-    level = level_for(request, slug, to="plant")
-    with on_disk(file) as path:
-        picture = bounded(file.name, read_mask, path, file.name)
-    return changed_out(request, level, keep_mask(request.user, level, key, name, picture))
-
-
-@router.delete("/levels/{slug}/masks/{name}", response=ChangedOut)
-def remove_mask(request: HttpRequest, slug: str, name: str, key: UUID4):
-    """Remove a mask image."""
-    level = level_for(request, slug, to="plant")
-    return changed_out(request, level, keep_mask(request.user, level, key, name, None))
 
 
 @router.post("/levels/{slug}/resolution", response=ChangedOut)

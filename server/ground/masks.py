@@ -7,10 +7,13 @@ from uuid import UUID
 import numpy as np
 from django.contrib.auth.models import User
 
+from server.document.planted import planted_of
 from server.journal.action import Done, action
 from server.journal.commit import commit_made
 from server.levels.models import Level
-from thicket.document.edits import ChangeMasks, Edit
+from thicket.document.edits import ChangeMasks, Edit, RenameMask
+from thicket.document.mask_sources import MaskSource
+from thicket.planted.masks import made_mask
 from thicket.refused import Refused
 
 
@@ -31,3 +34,30 @@ def keep_mask(user: User, level: Level, key: UUID, name: str, picture: np.ndarra
         return ChangeMasks(put={name: picture}), f"Mask image {name} {verb}"
 
     return commit_made(user, level, key, make)
+
+
+@action
+def make_mask(user: User, level: Level, key: UUID, name: str, source: MaskSource) -> Done:
+    """Make a mask image from the level under a name, in place of one that has it; one journal entry.
+
+    Raises: Refused where the level does not have what it is made from, or there are too many.
+    """
+    mask = made_mask(planted_of(level), source)
+    assert mask.source is not None
+    edit = ChangeMasks(put={name: mask.values}, sources={name: mask.source})
+
+    def make(row: Level) -> tuple[Edit, str]:
+        verb = "made again" if row.masks.filter(name=name).exists() else "made"
+        return edit, f"Mask image {name} {verb}"
+
+    return commit_made(user, level, key, make)
+
+
+@action
+def rename_mask(user: User, level: Level, key: UUID, name: str, to: str) -> Done:
+    """Give a mask image another name; one journal entry.
+
+    Raises: Missing when there is none of this name; Refused when there is one of the other.
+    """
+    edit = RenameMask(name=name, to=to)
+    return commit_made(user, level, key, lambda row: (edit, f"Mask image {name} is called {to}"))

@@ -47,7 +47,8 @@ class Draft(models.Model):
 
 
 class Mask(models.Model):
-    """An imported greyscale picture, stretched over the level: zlib of uint8 or uint16, row by row."""
+    """A greyscale picture, stretched over the level: zlib of uint8 or uint16, row by row; what it is made
+    from, where it is made here."""
 
     level = models.ForeignKey(Level, on_delete=models.CASCADE, related_name="masks")
     name = models.CharField(max_length=60)
@@ -56,6 +57,7 @@ class Mask(models.Model):
     bits = models.PositiveSmallIntegerField(default=8)
     digest = models.CharField(max_length=32)
     data = models.BinaryField()
+    source = models.JSONField(null=True)
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["level", "name"], name="one_mask_per_name")]

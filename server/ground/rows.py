@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -14,17 +15,18 @@ from server.ground.models import Mask as MaskRow
 from server.levels.ground import heights_of, layers_of, next_revision, store
 from server.levels.models import Level
 from thicket.document.level import Level as Document
+from thicket.document.mask_sources import MaskSource
 from thicket.document.rasters import Mask
 from thicket.formats.ground_pictures import COLOURS
 
 
 def read(level: Level) -> dict[str, Any]:
     """The parts of a document that are the level's ground."""
-    rows = level.masks.order_by("pk").values_list("name", "digest", "pk", "rows", "columns", "bits")
+    rows = level.masks.order_by("pk").values_list("name", "source", "digest", "pk", "rows", "columns", "bits")
     return {
         "heights": heights_of(level),
         "layers": layers_of(level),
-        "masks": {name: mask_of(digest, *size) for name, digest, *size in rows},
+        "masks": {name: _mask(source, *stored) for name, source, *stored in rows},
     }
 
 
@@ -68,6 +70,11 @@ def layers_named(level: Level, names: tuple[str, ...]) -> list[dict[str, str]]:
     return [{"name": n, "colour": old.get(n) or spare[k % len(spare)]} for k, n in enumerate(names)]
 
 
+def _mask(source: dict[str, Any] | None, *stored: Any) -> Mask:
+    mask = mask_of(*stored)
+    return replace(mask, source=MaskSource.model_validate(source)) if source else mask
+
+
 def mask_of(digest: str, pk: int, rows: int, columns: int, bits: int) -> Mask:
     """A stored mask image."""
 
@@ -98,5 +105,12 @@ def store_masks(row: Level, masks: Mapping[str, Mask]) -> None:
         data = zlib.compress(np.ascontiguousarray(mask.values).tobytes(), 6)
         bits = mask.values.dtype.itemsize * 8
         MaskRow.objects.create(
-            level=row, name=name, rows=rows, columns=columns, bits=bits, digest=mask.key, data=data
+            level=row,
+            name=name,
+            rows=rows,
+            columns=columns,
+            bits=bits,
+            digest=mask.key,
+            data=data,
+            source=mask.source and mask.source.model_dump(mode="json"),
         )

@@ -114,16 +114,6 @@ class KeepIn(KeyIn):
     name: Annotated[str, Field(max_length=80)] = ""
 
 
-class MaskOut(Schema):
-    """A mask image; bits of each of its values."""
-
-    name: str
-    rows: int
-    columns: int
-    bits: int
-    digest: str
-
-
 class ResolutionIn(KeyIn):
     """Another size of the touch maps' cells, in m."""
 

@@ -3,6 +3,7 @@ tune, ask why."""
 
 import io
 import re
+import zlib
 
 import numpy as np
 from PIL import Image
@@ -56,6 +57,49 @@ class GroundWork(LevelCase):
         np.testing.assert_array_equal(
             planted_of(self.level()).ground.heights, planted_of(first).ground.heights
         )
+
+    def test_masks_are_made_from_the_ground_and_from_colours_named_and_removed(self):
+        page = self.page_of("north", 1280, 800)
+        self.open_level(page, "ground")
+        if page.get_attribute("[data-test=part-masks]", "aria-expanded") != "true":
+            page.click("[data-test=part-masks]")
+        before = [m.name for m in self.level().masks.all()]
+        page.click("[data-test=mask-make]")
+        self.choose(page, "mask-from", "Distance to rivers")
+        self.fill(page, "mask-catchment", "900000")
+        expect(page.locator("[data-test=mask-trouble]")).to_contain_text("nowhere do 900,000 hectares")
+        self.fill(page, "mask-catchment", "2")
+        expect(page.locator("[data-test=mask-trouble]")).to_have_count(0)
+        self.whole(page, "[data-test=ground-bench]")
+        page.click("[data-test=mask-keep]")
+        made = page.locator("[data-test='mask-Distance to rivers']")
+        expect(made).to_contain_text("made from distance to rivers")
+        page.click("[data-test='mask-name-Distance to rivers']")
+        self.fill(page, "mask-rename", "To the brook")
+        self.field(page, "mask-rename").press("Enter")
+        expect(page.locator("[data-test='mask-To the brook']")).to_be_visible()
+        page.click("[data-test='mask-again-To the brook']")
+        expect(page.locator("[data-test=difference]")).to_contain_text("made again")
+        picture, out = np.full((60, 80, 3), (120, 130, 80), np.uint8), io.BytesIO()
+        picture[:, 30:50] = (40, 90, 170)
+        Image.fromarray(picture).save(out, "PNG")
+        page.click("[data-test=mask-colours]")
+        self.field(page, "colour-file").set_input_files(
+            {"name": "brook.png", "mimeType": "image/png", "buffer": out.getvalue()}
+        )
+        page.click("[data-test=colour-picture]")
+        expect(page.locator("[data-test=colour-picked]")).to_have_text("#285aaa")
+        self.whole(page, "[data-test=colour-mask]")
+        page.click("[data-test=colour-keep]")
+        expect(page.locator("[data-test=mask-brook]")).to_contain_text("16 bits")
+        brook = self.level().masks.get(name="brook")
+        values = np.frombuffer(zlib.decompress(brook.data), np.uint16).reshape(60, 80)
+        self.assertTrue((values[:, 30:50] == 65535).all() and values[:, :30].max() == 0)
+        for _ in range(4):
+            with page.expect_response("**/undo"):
+                page.keyboard.press("Control+z")
+        expect(page.locator("[data-test=mask-brook]")).to_have_count(0)
+        self.assertEqual([m.name for m in self.level().masks.all()], before)
 
     def test_relief_with_its_value_and_a_road_drawn_moved_locked_and_removed(self):
         page = self.page_of("north")

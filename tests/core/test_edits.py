@@ -31,6 +31,7 @@ from thicket.document.edits import (
     RemoveSnapshot,
     RemoveStand,
     Rename,
+    RenameMask,
     SetAtmosphere,
     SetDrawing,
     SetHeights,
@@ -121,6 +122,7 @@ def chance(rng, level):
         "shapes": lambda: ChangeShapes(put={rng.choice([7, 20]): None}),
         "a shape": lambda: ChangeShapes(put={20: a_shape(20, rng.randrange(200))}),
         "masks": lambda: ChangeMasks(put={"Damp": np.full((4, 4), rng.randrange(9), np.uint8)}),
+        "mask name": lambda: RenameMask(name="Damp", to="Wet"),
         "touch cell": lambda: SetTouchCell(cell=rng.choice([0.5, 2.0])),
         "heights": lambda: SetHeights(
             heights=level.heights.ground.heights[: rng.choice([200, 257])] + np.float32(rng.random()),

@@ -273,6 +273,12 @@ class Bad(Folder):
         self.assertEqual((eight.dtype, eight.tolist()), (np.uint8, colours[..., 0].tolist()))
         floats = read_mask(self.put("f.tif", self.tiff(np.linspace(0, 1, 1200).reshape(1, 30, 40))), "f.tif")
         np.testing.assert_allclose(floats.ravel() / 65535, np.linspace(0, 1, 1200), atol=1e-5)
+        metres = self.put("g.tif", self.tiff(np.linspace(-20, 300, 1200).reshape(1, 30, 40)))
+        np.testing.assert_array_equal(read_mask(metres, "g.tif"), floats)
+        holes = np.linspace(0, 1, 1200).reshape(1, 30, 40)
+        holes[0, 3, 4:6] = np.nan
+        with self.assertRaisesRegex(ValueError, "h.tif: 2 of its values are no numbers"):
+            read_mask(self.put("h.tif", self.tiff(holes)), "h.tif")
 
     @given(st.integers(0, 10**6), st.integers(9, 40), st.integers(9, 40))
     @settings(max_examples=20, deadline=None)

@@ -139,6 +139,7 @@ class Door(TransactionTestCase):
                     ("/api/drafts", {"kind": "heights", "files": [file("a.tif")]}),
                     ("/api/drafts", {"kind": "layers", "level": self.level.slug, "files": [file("a.tif")]}),
                     (f"{self.base}/masks", {"name": "M", "file": file("a.png")}),
+                    (f"{self.base}/colour-masks", {"name": "M", "colours": "#112233", "file": file("a.png")}),
                     (f"{self.base}/layers/texture", {"name": "turf", "file": file("a.png")}),
                     ("/api/tips", {"file": file("a.png")}),
                     (f"{self.base}/devices/calibrate", {"name": "D", "file": file("a.csv")}),

@@ -200,6 +200,17 @@ class Roles(GroundCase):
             f"{level}/surfaces": ("plant", {"key": key, "put": [BALL]}),
             f"{level}/shapes.geojson": ("plant", LINE),
             f"{level}/masks": ("plant", lambda: {"key": key, "name": "Map", "file": png()}),
+            f"{level}/made-masks": (
+                "plant",
+                {"key": key, "name": "Brook", "source": {"made_from": "rivers", "catchment": 0.1}},
+            ),
+            f"{level}/mask-look": ("see", {"name": "Steps"}),
+            f"{level}/masks/{{name}}/rename": ("plant", {"key": key, "to": "Stairs"}),
+            f"{level}/colour-masks": (
+                "plant",
+                lambda: {"key": key, "name": "Grey", "colours": "#080808", "file": png()},
+            ),
+            f"{level}/colour-masks/look": ("plant", lambda: {"colours": "#080808", "file": png()}),
             f"{level}/devices/calibrate": ("lead", lambda: {"name": "Pocket", "file": captures()}),
             f"{level}/survey": ("plant", {"step": 64}),
             f"{level}/rebalance": ("plant", {"marks": MARKS, "may": {birch: ["distances"]}}),

@@ -3,16 +3,20 @@ about."""
 
 import base64
 import json
+import uuid
 
 import numpy as np
+from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from server.document.planted import planted_of
+from server.journal.commit import commit
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.stands.access import planting_of
 from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key, png
+from thicket.document.edits import SetHeights
 from thicket.ground.shapes import distances_at
 from thicket.site.conditions import Condition
 
@@ -159,6 +163,64 @@ class MasksAndCells(GroundCase):
         self.assertEqual((told["count"], told["warnings"]), (0, ["The level has no mask image 'east'."]))
         self.north.post(f"{self.base}/undo")
         self.assertEqual(self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["count"], full)
+
+    def test_a_mask_is_made_here_looked_at_renamed_and_made_again(self):
+        slope = {"kind": "slope", "lo": 0, "hi": 8, "soft_hi": 4}
+        source = {"made_from": "suitability", "conditions": [slope], "cell": 1}
+        made = self.post("/made-masks", {"key": key(), "name": "Gentle", "source": source})
+        self.assertEqual(made.status_code, 200, made.content)
+        look = lambda body: self.post("/mask-look", body).json()["raster"]
+        self.assertEqual(look({"name": "Gentle"}), look({"source": source}))
+        self.settings(conditions=[slope])
+        by_condition = self.all_ids()
+        curve = [[0, 0], [1, 1]]
+        self.settings(conditions=[{"kind": "mask", "mask": "Gentle", "lo": 0, "hi": 1, "curve": curve}])
+        by_mask = self.all_ids()
+        self.assertLess(len(by_mask ^ by_condition), 0.02 * len(by_condition))
+        renamed = self.post("/masks/Gentle/rename", {"key": key(), "to": "Not steep"})
+        self.assertEqual(renamed.status_code, 200, renamed.content)
+        self.assertEqual(self.all_ids(), by_mask)
+        kept = self.north.get(f"{self.base}/stands/{self.birch.pk}").json()["settings"]["conditions"][0]
+        self.assertEqual(kept["mask"], "Not steep")
+        level = Level.objects.get(pk=self.level.pk)
+        heights = planted_of(level).level.heights.ground.heights
+        lead = User.objects.get(username="lead")
+        commit(lead, level, uuid.uuid4(), SetHeights(heights=heights * np.float32(1.3), cell=1), "Steeper")
+        (mask,) = self.north.get(f"{self.base}/masks").json()
+        self.assertEqual((mask["name"], mask["current"]), ("Not steep", False))
+        again = self.post("/made-masks", {"key": key(), "name": mask["name"], "source": mask["source"]})
+        self.assertIn("made again", again.json()["entry"]["what"])
+        self.assertTrue(again.json()["since"]["masks"][0]["current"])
+        self.assertNotEqual(again.json()["moved"][str(self.birch.pk)], [0, 0])
+        for entry in Entry.objects.filter(kind__in=("masks", "mask name", "heights")):
+            user = self.lead if entry.kind == "heights" else self.north
+            self.assertEqual(user.post(f"{self.base}/journal/{entry.pk}/undo").status_code, 200, entry.what)
+        self.assertEqual(self.north.get(f"{self.base}/masks").json(), [])
+        for path, body, why in (
+            ("/made-masks", {"name": "X", "source": {"made_from": "rivers", "catchment": 1e6}}, "hectares"),
+            ("/masks/Nothing/rename", {"to": "X"}, "no mask image"),
+        ):
+            refused = self.post(path, {"key": key(), **body})
+            self.assertIn(refused.status_code, (404, 422), refused.content)
+            self.assertIn(why, refused.json()["detail"])
+
+    def test_a_mask_comes_from_colours_of_a_picture(self):
+        picture = np.full((64, 64, 3), (120, 130, 80), np.uint8)
+        picture[:, 20:30] = (40, 90, 170)
+        form = lambda **more: {
+            "colours": "#285aaa",
+            "file": SimpleUploadedFile("map.png", png(picture)),
+            **more,
+        }
+        looked = self.north.post(f"{self.base}/colour-masks/look", form())
+        raster = np.frombuffer(base64.b64decode(looked.json()["raster"]), np.uint8)[4:].reshape(64, 64)
+        self.assertTrue((raster[:, 20:30] == 255).all() and raster[:, :20].max() == 0)
+        kept = self.north.post(f"{self.base}/colour-masks", form(key=key(), name="Brook"))
+        self.assertEqual(kept.status_code, 200, kept.content)
+        (mask,) = self.north.get(f"{self.base}/masks").json()
+        self.assertEqual((mask["name"], mask["bits"], mask["source"]), ("Brook", 16, None))
+        refused = self.north.post(f"{self.base}/colour-masks/look", form(colours="#ff0000"))
+        self.assertEqual((refused.status_code, "no such colour" in refused.json()["detail"]), (422, True))
 
     def test_another_touch_cell_resamples_and_undo_is_exact(self):
         self.stroke()

@@ -124,6 +124,7 @@ def _level_file(level: Level) -> LevelFile:
         touch_cell=level.touch_cell,
         layers=list(level.layers.names),
         masks=list(level.masks),
+        mask_sources={name: mask.source for name, mask in level.masks.items() if mask.source},
         stock=[item_file(item) for item in level.stock.values()],
         shapes=[shape_file(level, number) for number in sorted(level.shapes)],
         surfaces=[

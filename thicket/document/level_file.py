@@ -14,6 +14,7 @@ from thicket.document.atmosphere import Atmosphere
 from thicket.document.drawing import DrawingSettings, Tiers
 from thicket.document.item_settings import Anchors, SeenDistances, TraitSettings
 from thicket.document.level import Stand
+from thicket.document.mask_sources import MaskSource
 from thicket.document.pin_rows import OnMesh
 from thicket.document.plots import Plots
 from thicket.document.settings import Colour, Metres, Name, Number, StandSettings, Stratum, Strict
@@ -240,6 +241,9 @@ class LevelFile(Strict):
         default=[], max_length=LAYERS, description="ground layers: `layers/NAME.png`, 255 for all"
     )
     masks: list[MaskName] = Field(default=[], max_length=MASKS, description="mask images: `masks/NAME.png`")
+    mask_sources: dict[MaskName, MaskSource] = Field(
+        default={}, max_length=MASKS, description="what mask images that are made here are made from"
+    )
     stock: list[ItemFile] = Field(default=[], max_length=STOCK)
     shapes: list[ShapeFile] = Field(default=[], max_length=SHAPES)
     surfaces: list[SurfaceFile] = Field(default=[], max_length=SURFACES)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from thicket.document.mask_sources import MaskSource
 from thicket.ground.heights import Ground
 from thicket.hashing import digest_of
 
@@ -49,15 +50,17 @@ class LayerMaps:
 
 @dataclass(frozen=True, eq=False)
 class Mask:
-    """A mask image, uint8 or uint16 (rows, columns) of any size, stretched over the level."""
+    """A mask image, uint8 or uint16 (rows, columns) of any size, stretched over the level; what it is made
+    from, where it is made here."""
 
     key: str
     values: np.ndarray
+    source: MaskSource | None = None
 
     @staticmethod
-    def of(values: np.ndarray) -> Mask:
+    def of(values: np.ndarray, source: MaskSource | None = None) -> Mask:
         """A mask of values, uint8 or uint16 (rows, columns), under their digest."""
-        return Mask(digest_of(values), values)
+        return Mask(digest_of(values), values, source)
 
     @property
     def nbytes(self) -> int:

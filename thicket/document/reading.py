@@ -75,7 +75,10 @@ def open_level(folder: str | Path) -> Level:
         given.seed,
         ground,
         _read_layers(folder, given.layers, ground.ground.cells),
-        {name: Mask.of(_read_mask(folder / f"masks/{file_name(name)}.png")) for name in given.masks},
+        {
+            name: Mask.of(_read_mask(folder / f"masks/{file_name(name)}.png"), given.mask_sources.get(name))
+            for name in given.masks
+        },
         {s.number: core_shape(s) for s in given.shapes},
         {i.slug: _read_item(folder, i) for i in given.stock},
         stands,

@@ -78,6 +78,14 @@ def read_channels(path: Path, name: str) -> list[np.ndarray]:
     Raises: Refused naming the file and the cause.
     """
     try:
+        return [_as_share(values) for values in _read_raw(path, name)]
+    except _BAD as error:
+        raise Refused(f"{name}: {_sentence(error)}") from error
+
+
+def _read_raw(path: Path, name: str) -> list[np.ndarray]:
+    """The same with the values as they are in the file."""
+    try:
         with path.open("rb") as file:
             head = file.read(4)
         if head.startswith(b"\x89PNG"):
@@ -86,7 +94,7 @@ def read_channels(path: Path, name: str) -> list[np.ndarray]:
             found = _tiff_bands(path)
         else:
             raise Refused("it is neither PNG nor GeoTIFF")
-        return [_as_share(values) for values in found]
+        return found
     except _BAD as error:
         raise Refused(f"{name}: {_sentence(error)}") from error
 
@@ -234,14 +242,25 @@ def normalised(
 
 def read_mask(path: Path, name: str) -> np.ndarray:
     """A mask image (rows, columns): the first channel, uint8 where that holds all that the file says, else
-    uint16; the highest value for full.
+    uint16; the highest value for full. Floating point counts from 0 to 1, or from its lowest value to its
+    highest where it has others.
 
     Raises: Refused naming the file and the cause.
     """
-    channels = read_channels(path, name)
+    channels = _read_raw(path, name)
     if len(channels) > 2:
         raise Refused(f"{name}: it holds colours; a mask is a greyscale picture")
-    shares = np.clip(channels[0], 0, 1)
+    values = channels[0]
+    if np.issubdtype(values.dtype, np.floating):
+        if bad := int((~np.isfinite(values)).sum()):
+            raise Refused(f"{name}: {bad:,} of its values are no numbers (NaN, or without end)")
+        low, high = float(values.min()), float(values.max())
+        if low < 0 or high > 1:
+            values = (values - low) / max(high - low, 1e-30)
+    try:
+        shares = np.clip(_as_share(values), 0, 1)
+    except Refused as error:
+        raise Refused(f"{name}: {error}") from None
     coarse = np.rint(shares * 255).astype(np.uint8)
     if np.array_equal(coarse.astype(np.float32) / np.float32(255), shares):
         return coarse

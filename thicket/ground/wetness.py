@@ -218,3 +218,88 @@ def topographic_wetness_index(heights: np.ndarray, cell: float) -> np.ndarray:
     a = _inner(area, shape).astype(np.float32)
     a /= np.maximum(_inner(slope, shape), np.float32(LEAST_SLOPE)) * np.float32(cell)
     return np.log(a, out=a)
+
+
+@nb.njit(nogil=True, cache=True)
+def _receivers(filled, way, step, length, donors):
+    """The steps (0–7) toward the neighbours that cells drain to: the steepest way down, on flats the way the
+    flood came in; 8 at the rim. They take the place of `way`; and how many drain to each cell."""
+    for c in range(filled.shape[0]):
+        if way[c] >= 8:
+            continue
+        mine, steepest = filled[c], np.float32(0.0)
+        for k in range(8):
+            fall = (mine - filled[c + step[k]]) * length[k]
+            if fall > steepest:
+                steepest, way[c] = fall, k
+        donors[c + step[way[c]]] += 1
+
+
+@nb.njit(nogil=True, cache=True)
+def _gather_cells(way, step, donors, catchment):
+    """Cells that drain through each cell, itself included. `donors` comes to 0."""
+    for begin in range(way.shape[0]):
+        if way[begin] == _OUTSIDE or catchment[begin] != 0:
+            continue
+        c = begin
+        while donors[c] == 0:
+            catchment[c] += 1
+            if way[c] >= 8:
+                break
+            o = c + step[way[c]]
+            catchment[o] += catchment[c]
+            donors[o] -= 1
+            c = o
+
+
+@nb.njit(nogil=True, cache=True)
+def _mark_basins(way, step, basin):
+    """The rim cell at which the water of each cell leaves, as an index into the flat grid."""
+    for begin in range(way.shape[0]):
+        if way[begin] == _OUTSIDE:
+            continue
+        c = begin
+        while basin[c] == 0 and way[c] < 8:
+            c += step[way[c]]
+        end = basin[c] if basin[c] != 0 else c
+        c = begin
+        while basin[c] == 0:
+            basin[c] = end
+            if way[c] < 8:
+                c += step[way[c]]
+
+
+class _Drainage:
+    """Where each cell of the filled ground drains to: one neighbour each."""
+
+    def __init__(self, heights: np.ndarray) -> None:
+        height, self.way, self.step, self.shape = _padded(heights)
+        filled = height.copy()
+        _flood(height, self.step, filled, self.way)
+        self.donors = np.zeros(filled.shape[0], np.int8)
+        length = np.where(np.abs(_DJ) + np.abs(_DI) == 2, np.float32(0.5**0.5), np.float32(1))
+        _receivers(filled, self.way, self.step, length, self.donors)
+
+
+def catchments(heights: np.ndarray) -> np.ndarray:
+    """How many cells drain through each cell, itself included, once depressions are filled (O'Callaghan and
+    Mark, Computer Vision, Graphics, and Image Processing 28, 1984).
+
+    Parameters: heights float32 (rows, columns) in m; the whole ground, a tile will not do. Returns: int32 of
+    the same shape.
+    """
+    drains = _Drainage(heights)
+    found = np.zeros(drains.way.shape[0], np.int32)
+    _gather_cells(drains.way, drains.step, drains.donors, found)
+    return np.ascontiguousarray(_inner(found, drains.shape))
+
+
+def basins(heights: np.ndarray) -> np.ndarray:
+    """The drainage basin of every cell: a number that all have that drain to one place of the rim.
+
+    Parameters: heights as `catchments`. Returns: int32 of the same shape.
+    """
+    drains = _Drainage(heights)
+    found = np.zeros(drains.way.shape[0], np.int32)
+    _mark_basins(drains.way, drains.step, found)
+    return np.ascontiguousarray(_inner(found, drains.shape))

@@ -17,7 +17,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from thicket.document.edits.base import Edit
-from thicket.document.edits.ground import ChangeMasks, SetHeights, SetLayers, SetTouchCell
+from thicket.document.edits.ground import ChangeMasks, RenameMask, SetHeights, SetLayers, SetTouchCell
 from thicket.document.edits.level import (
     ChangeLayerLooks,
     ChangeTiers,
@@ -68,6 +68,7 @@ AnyEdit = Annotated[
     SetHeights
     | SetLayers
     | ChangeMasks
+    | RenameMask
     | ChangeLayerLooks
     | SetTouchCell
     | ChangeShapes
@@ -133,6 +134,7 @@ __all__ = [
     "RemoveSnapshot",
     "RemoveStand",
     "Rename",
+    "RenameMask",
     "SetAtmosphere",
     "SetDrawing",
     "SetHeights",

@@ -29,6 +29,7 @@ from thicket.document.edits import (
     RemoveSnapshot,
     RemoveStand,
     Rename,
+    RenameMask,
     SetAtmosphere,
     SetDrawing,
     SetHeights,
@@ -129,12 +130,14 @@ def examples() -> dict[str, list[Edit]]:
     plant = PinRow(item="birch", x=520, z=430, lift=0, qx=0, qy=0, qz=0, qw=1, width=1, height=1.2, tint=0.5)
     marks = Marks(triangles=2e6, draw_calls=1500, shadow_triangles=3e5, memory=9e7, ms=7)
     view = SavedView(name="From the crest", x=420, y=421.5, z=610, heading=30, pitch=-12, fov=55)
+    damp = np.arange(64, dtype=np.uint16).reshape(8, 8) * 1000
     gorse, mesh = _item("gorse")
     shot = TakeSnapshot(name="Before the wall")
     return {
         "heights": [SetHeights(heights=hills, cell=64)],
         "layers": [SetHeights(heights=hills, cell=64), SetLayers(names=("turf", "scree"), weights=cover)],
-        "masks": [ChangeMasks(put={"Damp": np.arange(64, dtype=np.uint16).reshape(8, 8) * 1000})],
+        "masks": [ChangeMasks(put={"Damp": damp})],
+        "mask name": [ChangeMasks(put={"Damp": damp}), RenameMask(name="Damp", to="Wet ground")],
         "looks": [ChangeLayerLooks(put={"turf": LayerAppearance(name="turf", colour="#7f8a58")})],
         "touch cell": [SetTouchCell(cell=2)],
         "shapes": [ChangeShapes(put={9: rock, 2: None})],

@@ -11,10 +11,11 @@ from pydantic import Field
 from thicket.document.edits.base import Edit, changed, check_as_before
 from thicket.document.edits.level import view_of, with_view
 from thicket.document.edits.values import Array
-from thicket.document.level import Level
+from thicket.document.level import Level, Stand
 from thicket.document.level_file import MaskName
+from thicket.document.mask_sources import MaskSource
 from thicket.document.rasters import Heights, LayerMaps, Mask
-from thicket.document.settings import Strict
+from thicket.document.settings import ConditionSettings, Strict
 from thicket.document.touch import TouchMap, fitted
 from thicket.document.views import LayerName
 from thicket.ground.rasters import resample
@@ -180,12 +181,14 @@ class SetLayers(Edit):
 
 class ChangeMasks(Edit):
     """Mask images put, uint8 or uint16 (rows, columns), and removed where None is given, by name. `expected`,
-    where it is given, are the keys of what must be there until then."""
+    where it is given, are the keys of what must be there until then; `sources`, what those that are made here
+    are made from."""
 
     kind: Literal["masks"] = "masks"
     put: dict[MaskName, Array | None]
     expected: dict[str, str | None] | None = None
     order: tuple[str, ...] = ()
+    sources: dict[MaskName, MaskSource] = {}
 
     def apply(self, level: Level) -> Level:
         fresh: dict[str, Mask | None] = {}
@@ -201,7 +204,7 @@ class ChangeMasks(Edit):
                 raise Refused(f"{name}: at most {MASK_SIDE:,} × {MASK_SIDE:,} values are taken")
             if values is not None and values.dtype not in (np.uint8, np.uint16):
                 raise Refused(f"{name}: a mask holds whole numbers of 8 or 16 bits")
-            fresh[name] = None if values is None else Mask.of(values)
+            fresh[name] = None if values is None else Mask.of(values, self.sources.get(name))
         masks = changed(level.masks, fresh, self.order)
         check_count("masks", masks, MASKS)
         return replace(level, masks=masks)
@@ -212,4 +215,51 @@ class ChangeMasks(Edit):
             put={n: level.masks[n].values if n in level.masks else None for n in self.put},
             expected={n: after.masks[n].key if n in after.masks else None for n in self.put},
             order=tuple(level.masks),
+            sources={n: mask.source for n in self.put if (mask := level.masks.get(n)) and mask.source},
         )
+
+
+class RenameMask(Edit):
+    """Another name for a mask image, also in the conditions that look at it."""
+
+    kind: Literal["mask name"] = "mask name"
+    name: MaskName
+    to: MaskName
+
+    def apply(self, level: Level) -> Level:
+        if self.name not in level.masks:
+            raise Missing(
+                f"name: {level.name} has no mask image {self.name!r}; somebody may have removed or renamed it"
+            )
+        if self.to in level.masks:
+            raise Refused(f"to: there is a mask image {self.to!r} already")
+        masks = {
+            self.to if name == self.name else name: replace(mask, source=self._renamed_in(mask.source))
+            for name, mask in level.masks.items()
+        }
+        stands = {number: self._renamed_stand(stand) for number, stand in level.stands.items()}
+        return replace(level, masks=masks, stands=stands)
+
+    def _renamed_in(self, source: MaskSource | None) -> MaskSource | None:
+        if source is None:
+            return None
+        return source.model_copy(update={"conditions": list(map(self._renamed, source.conditions))})
+
+    def _renamed(self, c: ConditionSettings) -> ConditionSettings:
+        return c.model_copy(update={"mask": self.to}) if c.mask == self.name else c
+
+    def _renamed_stand(self, stand: Stand) -> Stand:
+        settings = stand.settings
+        drives = [entry.drive for entry in settings.mix if entry.drive]
+        if not any(c.mask == self.name for c in (*settings.conditions, *drives)):
+            return stand
+        mix = [
+            entry.model_copy(update={"drive": entry.drive and self._renamed(entry.drive)})
+            for entry in settings.mix
+        ]
+        conditions = list(map(self._renamed, settings.conditions))
+        return replace(stand, settings=settings.model_copy(update={"mix": mix, "conditions": conditions}))
+
+    def inverse(self, level: Level) -> RenameMask:
+        self.apply(level)
+        return RenameMask(name=self.to, to=self.name)

@@ -779,6 +779,37 @@ export const MarksBounds = {
     "max": 1000000000000.0
   }
 } as const
+export const MaskSourceBounds = {
+  "low": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
+  },
+  "high": {
+    "min": -1000000000.0,
+    "max": 1000000000.0
+  },
+  "catchment": {
+    "min": 0.01,
+    "max": 1000000.0,
+    "step": 1,
+    "unit": "ha",
+    "default": 5
+  },
+  "reach": {
+    "above": 0,
+    "max": 20000,
+    "step": 10,
+    "unit": "m",
+    "default": 100
+  },
+  "cell": {
+    "min": 0.05,
+    "max": 1000,
+    "step": 0.5,
+    "unit": "m",
+    "default": 1
+  }
+} as const
 export const MendItemBounds = {
   "revision": {
     "min": 0,
@@ -1452,6 +1483,38 @@ export const WindSettingsBounds = {
     "max": 1,
     "step": 0.05,
     "unit": "%"
+  }
+} as const
+export const colour_maskQueryBounds = {
+  "tolerance": {
+    "min": 0,
+    "max": 1,
+    "step": 0.01,
+    "unit": "%",
+    "default": 0.05
+  },
+  "soft": {
+    "min": 0,
+    "max": 1,
+    "step": 0.01,
+    "unit": "%",
+    "default": 0.03
+  }
+} as const
+export const look_at_coloursQueryBounds = {
+  "tolerance": {
+    "min": 0,
+    "max": 1,
+    "step": 0.01,
+    "unit": "%",
+    "default": 0.05
+  },
+  "soft": {
+    "min": 0,
+    "max": 1,
+    "step": 0.01,
+    "unit": "%",
+    "default": 0.03
   }
 } as const
 export const paintingQueryBounds = {

@@ -1,16 +1,15 @@
 <script setup lang="ts">
 import { ResolutionInBounds } from '../api/bounds'
-import { mdiDeleteOutline, mdiImageFilterHdr, mdiLayersOutline, mdiUpload } from '@mdi/js'
+import { mdiImageFilterHdr, mdiLayersOutline } from '@mdi/js'
 import { computed, ref, shallowRef } from 'vue'
 import { answer, api, type Changed } from '../api/client'
-import { upload } from '../api/upload'
 import { whole } from '../budget/budget'
 import type { Relief } from './useRelief'
 import { useLevel } from '../level/level'
-import ActionButton from '../shared/ActionButton.vue'
 import FoldingPart from '../shared/FoldingPart.vue'
 import ImportSheet from './ImportSheet.vue'
 import LayerLooks from './LayerLooks.vue'
+import MaskList from './MaskList.vue'
 import NumberField from '../shared/NumberField.vue'
 import ReliefPicker from './ReliefPicker.vue'
 import ShapeList from './ShapeList.vue'
@@ -25,8 +24,6 @@ const store = useLevel()
 const importing = ref<'heights' | 'layers' | null>(null)
 const lead = computed(() => store.level?.role === 'lead')
 const trouble = ref('')
-const maskFile = ref<File | null>(null)
-const maskName = ref('')
 const cell = ref<number | null>(null)
 const resolution = shallowRef<Changed | null>(null)
 let timer = 0
@@ -44,23 +41,6 @@ async function kept() {
     if (latest) store.note(latest)
   })
 }
-async function bringMask(picked: File | File[] | null) {
-  const file = Array.isArray(picked) ? picked[0] : picked
-  if (!file) return
-  const form = new FormData()
-  form.set('key', crypto.randomUUID())
-  form.set('name', maskName.value.trim() || file.name.replace(/\.[^.]+$/, '').slice(0, 40))
-  form.set('file', file)
-  await guarded(async () => void store.take(await upload<Changed>(`/levels/${store.slug}/masks`, form)))
-  maskName.value = ''
-  maskFile.value = null
-}
-const dropMask = (name: string) =>
-  guarded(async () => {
-    const params = { path: { slug: store.slug, name }, query: { key: crypto.randomUUID() } }
-    store.take(await answer(api.DELETE('/api/levels/{slug}/masks/{name}', { params })))
-  })
-
 function tryCell(value: number) {
   cell.value = value
   resolution.value = null
@@ -141,44 +121,7 @@ async function guarded(work: () => Promise<void>) {
       <LayerLooks />
     </FoldingPart>
     <FoldingPart name="masks" title="Mask images">
-      <ul class="masks">
-        <li v-for="m in store.masks" :key="m.name">
-          <span class="name">{{ m.name }}</span> &ensp;
-          <span class="faint number">{{ whole(m.columns) }} × {{ whole(m.rows) }}, {{ m.bits }} bits</span>
-          <ActionButton
-            v-if="store.mayPlant"
-            variant="text"
-            size="x-small"
-            :icon="mdiDeleteOutline"
-            :tip="`Remove ${m.name}`"
-            @click="dropMask(m.name)"
-          />
-        </li>
-      </ul>
-      <p v-if="!store.masks.length" class="faint">
-        None. A greyscale picture, stretched over the level, can be a site condition.
-      </p>
-      <div v-if="store.mayPlant" class="two">
-        <v-text-field
-          v-model="maskName"
-          label="Name"
-          placeholder="the file’s"
-          persistent-placeholder
-          maxlength="40"
-          hide-details
-          data-test="mask-name"
-        />
-        <v-file-input
-          v-model="maskFile"
-          label="Mask image"
-          accept=".png,.tif,.tiff"
-          prepend-icon=""
-          :prepend-inner-icon="mdiUpload"
-          hide-details
-          data-test="mask-file"
-          @update:model-value="bringMask"
-        />
-      </div>
+      <MaskList />
     </FoldingPart>
     <FoldingPart name="touch" title="Touch maps">
       <NumberField
@@ -225,16 +168,5 @@ async function guarded(work: () => Promise<void>) {
   flex-wrap: wrap;
   gap: 6px;
   margin: 4px 0 0;
-}
-.two {
-  display: grid;
-  grid-template-columns: 2fr 3fr;
-  gap: 8px;
-  margin-top: 8px;
-}
-ul {
-  list-style: none;
-  padding: 0;
-  margin: 0;
 }
 </style>

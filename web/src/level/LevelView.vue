@@ -28,6 +28,7 @@ import { connection } from '../api/connection'
 import { useDraft } from '../planting/useDraft'
 import { useHand } from '../planting/useHand'
 import { useLevelKeys } from './useLevelKeys'
+import { useMasks } from '../ground/masks'
 import { useRelief } from '../ground/useRelief'
 import { useSides } from './useSides'
 import { useSurfaces } from '../ground/surfaces'
@@ -42,6 +43,7 @@ const props = defineProps<{ slug: string; bench: Bench }>()
 const stores = useStores()
 const trial = useTrial()
 const surfaces = useSurfaces()
+const masks = useMasks()
 const { level: store, shapes, tool, selection, walks } = stores
 const router = useRouter()
 const stage = shallowRef<Stage | null>(null)
@@ -66,7 +68,7 @@ const relief = useRelief(stores)
 const survey = useSurvey()
 /** The colours that the bench lays over the ground. */
 const sheet = computed(() => {
-  if (props.bench === 'ground') return relief.sheet.value
+  if (props.bench === 'ground') return masks.sheet ?? relief.sheet.value
   return props.bench === 'budget' ? survey.sheet : draft.touchSheet.value
 })
 const sides = useSides()
