@@ -14,7 +14,7 @@ from thicket.planting.density import density, density_at
 from thicket.planting.layouts import Along, along
 from thicket.planting.points import point_set
 from thicket.planting.room import Discs, covered, crowded, differing, near, standing, taken
-from thicket.planting.stands import Stand, grow, plants_in
+from thicket.planting.stands import Driven, Stand, grow, plants_in
 from thicket.planting.strokes import Stroke, stroke_delta
 from thicket.planting.tips import made_tip
 from thicket.planting.trails import laid_over
@@ -55,13 +55,13 @@ def warm() -> None:
     plants = plants_in(stand, window, density(suited, touch), ground, points)
     density_at(suited, 1.0, touch, 1.0, points.x, points.z)
     seats = along(1, Shape("path", ((4.0, 4.0), (28.0, 20.0)), 1.0), Along(every=3.0), 1)
+    held = at_cells(suited, 1.0, seats.x, seats.z)
     grow(
         Stand(2, 1, 4.0, 1.0, (1.0, 1.0), manner="path"),
         seats,
         np.arange(len(seats.x)),
         ground,
-        at_cells(suited, 1.0, seats.x, seats.z),
-        [None, at_cells(suited, 1.0, seats.x, seats.z)],
+        Driven(held, held, held, [None, held]),
     )
     points_on(made_mesh("sphere", (4, 4, 4), 4), 1.0, 1)
     noise_at(Noise(), points.x, points.z)

@@ -88,6 +88,8 @@ class WhyCondition(WhyValue):
     on: bool
     join: str
     size: float | None
+    lean: float | None
+    tint: float | None
 
 
 class WhyItem(Schema):

@@ -5,6 +5,7 @@ import io
 import tempfile
 import unittest
 from collections import Counter
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -18,10 +19,11 @@ from thicket.document.edits import ChangeMasks, ChangeSettings, RenameMask, SetH
 from thicket.document.folder import save_level
 from thicket.document.mask_sources import MaskSource
 from thicket.document.reading import open_level
-from thicket.document.settings import ConditionSettings
+from thicket.document.settings import ConditionSettings, StandSettings
 from thicket.formats.colours_in import colour_mask, perceived, read_colour_mask
 from thicket.ground.wetness import basins, catchments, fill_depressions
 from thicket.planted.masks import is_current, made_mask
+from thicket.planting.pins import lean_of
 from thicket.refused import Refused
 
 
@@ -170,6 +172,35 @@ class Made(unittest.TestCase):
         for name, to, why in (("Sheep", "Other", "no mask image"), ("Grazing", "Of it", "already")):
             with self.assertRaisesRegex(Refused, why):
                 RenameMask(name=name, to=to).apply(level)
+
+
+class Driving(unittest.TestCase):
+    def test_a_mask_sets_lean_and_tint_and_moves_nothing(self):
+        """Black on the western half, white on the eastern one: there, nothing differs."""
+        level = drawn_level(5)
+        halves = np.zeros((1, 2), np.uint8)
+        halves[0, 1] = 255
+        wide = np.repeat(np.repeat(halves, 64, 0), 64, 1)
+        level = ChangeMasks(put={"East": wide}).apply(level)
+        stand = plain_stand(40, "Canopy", 6.0)
+        variation = stand.settings.variation.model_copy(update={"lean": 20, "follow": 0})
+        look = {"kind": "mask", "mask": "East", "lo": 0.5, "hi": 1, "density": False}
+        found = []
+        for conditions in ([], [{**look, "lean": 0.25, "tint": 0.5}]):
+            settings = stand.settings.model_dump() | {"conditions": conditions, "variation": variation}
+            own = replace(stand, settings=StandSettings.model_validate(settings))
+            planting = thicket.plant(level.with_stand(own)).planting(40)
+            found.append(planting.plants((0, 0)).form)
+        plain, driven = found
+        width = level.heights.ground.width
+        west, east = plain[:, 0] < width / 2 - 2, plain[:, 0] > width / 2 + 2
+        self.assertGreater(min(west.sum(), east.sum()), 50)
+        np.testing.assert_array_equal(plain[east], driven[east])
+        kept = [0, 1, 2, 7, 8]
+        np.testing.assert_array_equal(plain[:, kept], driven[:, kept])
+        leans = [np.array([lean_of(q) for q in form[west, 3:7]]) for form in found]
+        np.testing.assert_allclose(leans[1], 0.25 * leans[0], atol=0.01)
+        np.testing.assert_allclose(driven[west, 9], 0.5 * plain[west, 9], atol=1e-6)
 
 
 class Colours(unittest.TestCase):

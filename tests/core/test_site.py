@@ -14,7 +14,7 @@ from thicket.ground.shapes import Shape, box, circle, depth_field, distance_fiel
 from thicket.ground.wetness import topographic_wetness_index
 from thicket.planting.density import TOUCH_UNIT, density, density_at, density_field
 from thicket.refused import Refused
-from thicket.site.conditions import Condition, middle, result, size_factor, suitability
+from thicket.site.conditions import Condition, drive_factor, middle, result, suitability
 from thicket.site.fields import suitable, values
 from thicket.site.kinds import KINDS, far_away
 from thicket.site.parameters import ENDLESS
@@ -139,7 +139,7 @@ class Bands(unittest.TestCase):
         turned = Condition("mask", 0, 1, mask="m", curve=curve, join="except")
         np.testing.assert_allclose(suitable(site, [turned], site.whole)[1], 1 - found, atol=1e-6)
         half = Condition("mask", 0, 1, mask="m", curve=curve, density=False, size=0.5)
-        sizes = size_factor([fine[:1] / 65535], [half], (1, 1201))[0]
+        sizes = drive_factor("size", [fine[:1] / 65535], [half], (1, 1201))[0]
         np.testing.assert_allclose(sizes, 0.5 + 0.5 * found, atol=2e-6)
         for wrong, words in (
             ({"curve": ((0.5, 1.0),)}, "two points"),
@@ -155,10 +155,10 @@ class Bands(unittest.TestCase):
         rules = [Condition("altitude", 0, 4, soft_hi=2, density=False, size=0.4), Condition("slope", 3, 20)]
         np.testing.assert_array_equal(suitability(fields, rules, (1, 11))[0], [0] * 3 + [1] * 8)
         np.testing.assert_allclose(
-            size_factor(fields, rules, (1, 11))[0], [1] * 5 + [0.7] + [0.4] * 5, atol=1e-6
+            drive_factor("size", fields, rules, (1, 11))[0], [1] * 5 + [0.7] + [0.4] * 5, atol=1e-6
         )
         turned = [Condition("altitude", 0, 4, join="except", density=False, size=0.5)]
-        np.testing.assert_allclose(size_factor(fields[:1], turned, (1, 11))[0], [0.5] * 5 + [1] * 6)
+        np.testing.assert_allclose(drive_factor("size", fields[:1], turned, (1, 11))[0], [0.5] * 5 + [1] * 6)
         np.testing.assert_array_equal(suitability(fields[:1], turned, (1, 11)), 1)
 
     def test_the_middle_of_a_layer(self):

@@ -114,6 +114,8 @@ class ConditionSettings(Strict):
     curve: list[tuple[Share, Share]] = Field(default=[], max_length=16)
     density: bool = True
     size: Annotated[float, Field(allow_inf_nan=False, ge=0.05, le=1), shown(0.05, "%")] | None = None
+    lean: Share | None = None
+    tint: Share | None = None
 
     @model_validator(mode="after")
     def check(self) -> Self:

@@ -20,6 +20,7 @@ from thicket.planted.sheets import Box, Sheet, Sheets, cells, inside, widened
 from thicket.planted.tiled import TiledRaster
 from thicket.planting.density import density_at
 from thicket.planting.points import PointSet, Seats
+from thicket.planting.stands import Driven
 from thicket.planting.trails import trails_near
 
 ENGINE = 6
@@ -28,22 +29,23 @@ one."""
 
 
 class Site:
-    """The rasters that one stand's plants follow from."""
+    """The rasters that one stand's plants follow from: suitability, what size, lean and tint are multiplied
+    by, and the weight of each item of the mix."""
 
     def __init__(
         self,
         suitability: TiledRaster,
-        size_factor: TiledRaster | None,
+        factors: list[TiledRaster | None],
         drives: list[TiledRaster | None],
         cell: float,
     ) -> None:
-        self.suitability, self.size_factor, self.drives = suitability, size_factor, drives
+        self.suitability, self.factors, self.drives = suitability, factors, drives
         self.cell = cell
 
     @property
     def rasters(self) -> list[TiledRaster]:
         """All of them."""
-        return [raster for raster in (self.suitability, self.size_factor, *self.drives) if raster]
+        return [raster for raster in (self.suitability, *self.factors, *self.drives) if raster]
 
     def fill(self) -> None:
         """Make all tiles of all of them."""
@@ -61,25 +63,22 @@ class Site:
         suitability = self.suitability.around(points.x, points.z, self.cell)
         return density_at(suitability, self.cell, touch, touch_cell, points.x, points.z, begins)
 
-    def variation_at(
-        self, points: PointSet | Seats, which: np.ndarray
-    ) -> tuple[np.ndarray | None, list[np.ndarray | None]]:
-        """What sizes are multiplied by at some of the places, and what the weight of each item of the mix
-        is."""
+    def variation_at(self, points: PointSet | Seats, which: np.ndarray) -> Driven:
+        """What conditions make of the variation at some of the places."""
         x, z = points.x[which], points.z[which]
-        factor, *drives = (
+        size, lean, tint, *weights = (
             None
             if raster is None
             else at_cells(raster.around(points.x, points.z, self.cell), self.cell, x, z)
-            for raster in (self.size_factor, *self.drives)
+            for raster in (*self.factors, *self.drives)
         )
-        return factor, drives
+        return Driven(size, lean, tint, weights)
 
     def digest(self, window: tuple[int, int, int, int]) -> list[str | None]:
         """What distinguishes the values in a window of cells."""
         return [
             None if raster is None else raster.digest(window)
-            for raster in (self.suitability, self.size_factor, *self.drives)
+            for raster in (self.suitability, *self.factors, *self.drives)
         ]
 
 

@@ -21,7 +21,7 @@ from thicket.planted.placed_meshes import seats_at
 from thicket.planted.planting import Planting
 from thicket.planting.pins import bearing_of, leaning, turned_by
 from thicket.planting.points import PointSet, Seats
-from thicket.planting.stands import Plants, grow
+from thicket.planting.stands import Driven, Plants, grow
 from thicket.refused import Conflict, Refused
 
 
@@ -136,12 +136,13 @@ def added(planting: Planting, key: object, k: int, given: Mapping[str, Any]) -> 
         at, normal = spot_on(planting, surface, (given["x"], on[1], given["z"]))
         drawn: Seats | PointSet = seats_at(at[None], normal[None], cell)
         looked_at = seats_at(at[None], normal[None], np.array([[surface, 0]]))
-        _, drives = planting.site.variation_at(looked_at, none)
+        driven = planting.site.variation_at(looked_at, none)
     else:
         surface, one = 0, np.zeros(1, np.float32)
         drawn = PointSet(np.array([given["x"]]), np.array([given["z"]]), one, cell)
-        _, drives = planting.site.variation_at(drawn, none)
-    plants = grow(planting.core, drawn, none, planting.ground, None, drives)
+        driven = planting.site.variation_at(drawn, none)
+    mixed = Driven(weights=driven.weights)
+    plants = grow(planting.core, drawn, none, planting.ground, mixed)
     ((plant, row),) = as_rows(planting, plants).items()
     more = {name: value for name, value in given.items() if name not in ("x", "z", "on")}
     return plant, _changed(planting, row, more, home=None, surface=surface)

@@ -38,7 +38,7 @@ from thicket.planting.room import Discs, concat_discs, covered, near, standing
 from thicket.planting.stands import Plants, grow, join, planted
 from thicket.planting.trails import laid_over, trails_near
 from thicket.refused import Refused
-from thicket.site.conditions import Condition
+from thicket.site.conditions import DRIVES, Condition
 
 SWARD_PER_M2_CEILING = 16.0
 MANY = 300_000
@@ -100,10 +100,10 @@ class Planting(Sheets):
         """How much ground its crowns cover, by scale: see `thicket.planted.cover`."""
         self._numbers: dict[str, int] = {}
         """How many plants sheets have, by their keys."""
-        if checked:
-            self._check_ceiling()
         if on_meshes or self.settings.layout.kind in ("path", "rows"):
             self.places.check()
+        if checked:
+            self._check_ceiling()
 
     @property
     def level(self) -> Level:
@@ -146,7 +146,8 @@ class Planting(Sheets):
             None if entry.drive is None else rasters.suitability([entry.drive.core()])
             for entry in self.settings.mix
         ]
-        return Site(rasters.suitability(self.rules), rasters.size_factor(self.rules), drives, self.cell)
+        factors = [rasters.drive_factor(what, self.rules) for what in DRIVES]
+        return Site(rasters.suitability(self.rules), factors, drives, self.cell)
 
     @property
     def suitability(self) -> TiledRaster:
@@ -317,8 +318,7 @@ class Planting(Sheets):
 
     def _grown_at(self, points: PointSet | Seats, which: np.ndarray) -> Plants:
         """The plants at some of the places, whether they have room or not."""
-        factor, drives = self.site.variation_at(points, which)
-        return grow(self.core, points, which, self.ground, factor, drives)
+        return grow(self.core, points, which, self.ground, self.site.variation_at(points, which))
 
     def plants(self, sheet: Sheet, spare: bool = False) -> Plants:
         """The plants of a sheet. When spare they are kept only if nothing else has to go for them."""

@@ -9,7 +9,7 @@ import numpy as np
 
 from thicket.document.settings import MixEntry
 from thicket.planted.planting import Planting
-from thicket.site.conditions import Condition, joined, result, size_factor
+from thicket.site.conditions import DRIVES, Condition, drive_factor, driving, joined, result
 from thicket.site.kinds import far_away
 
 
@@ -30,15 +30,18 @@ def in_turn(values: Iterable[tuple[Condition, np.ndarray]]) -> list[dict]:
     for c, value in values:
         if c.on and c.density:
             total = joined(total, value, c)
-        sized = float(size_factor([value], [c], value.shape).flat[0]) if c.on and c.size is not None else None
+        factors = {
+            what: float(drive_factor(what, [value], [c], value.shape).flat[0]) if driving([c], what) else None
+            for what in DRIVES
+        }
         out.append(
             found(c, value)
             | {
                 "running": None if total is None else float(total.flat[0]),
                 "on": c.on and c.density,
                 "join": c.join,
-                "size": sized,
             }
+            | factors
         )
     return out
 

@@ -20,7 +20,7 @@ from thicket.planted.placed_meshes import PlacedMeshes
 from thicket.planted.sheets import Box, widened
 from thicket.planted.tiled import TiledRaster
 from thicket.refused import Refused
-from thicket.site.conditions import Condition, deciding, joined, size_factor, sizing
+from thicket.site.conditions import Condition, Drive, deciding, drive_factor, driving, joined
 from thicket.site.fields import values
 from thicket.site.site import Nearby, Site, Window, box_gap
 
@@ -221,18 +221,19 @@ class SiteRasters:
         """The suitability of what grows nowhere on the terrain."""
         return self._tiled(("zeros",), [], lambda w: np.zeros((w[3] - w[1], w[2] - w[0]), np.float32))
 
-    def size_factor(self, conditions: list[Condition]) -> TiledRaster | None:
-        """What sizes are multiplied by over the whole level; None when no condition drives size."""
-        rules = sizing(conditions)
+    def drive_factor(self, what: Drive, conditions: list[Condition]) -> TiledRaster | None:
+        """What sizes, leans or tints are multiplied by over the whole level; None when no condition drives
+        them."""
+        rules = driving(conditions, what)
         if not rules:
             return None
 
         def tile(window: Window) -> np.ndarray:
             shape = window[3] - window[1], window[2] - window[0]
-            return size_factor([self.values(c, window) for c in rules], rules, shape)
+            return drive_factor(what, [self.values(c, window) for c in rules], rules, shape)
 
-        key = tuple((self.field_key(c, self.whole), self._parameters(c), c.size) for c in rules)
-        return self._tiled(("size", key), rules, tile)
+        key = tuple((self.field_key(c, self.whole), self._parameters(c), getattr(c, what)) for c in rules)
+        return self._tiled((what, key), rules, tile)
 
     def ready(self, c: Condition) -> None:
         """Do what tiles must not wait for each other in the pool for: other stands' plants, the whole

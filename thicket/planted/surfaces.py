@@ -27,9 +27,9 @@ from thicket.planting.hashing import plant_ids
 from thicket.planting.layouts import none_laid
 from thicket.planting.points import PointSet, Seats, chosen, concat_points
 from thicket.planting.room import NO_DISCS, Discs
-from thicket.planting.stands import Plants, planted
+from thicket.planting.stands import Driven, Plants, planted
 from thicket.refused import Refused
-from thicket.site.conditions import Condition, deciding, size_factor, sizing, suitability
+from thicket.site.conditions import DRIVES, Condition, deciding, drive_factor, driving, suitability
 from thicket.site.parameters import Parameters
 from thicket.site.site import PlacesOnMeshes
 from thicket.surfaces.placing import MOST, MeshPoints
@@ -187,21 +187,23 @@ class MeshFields:
         assert isinstance(points, Seats)
         return density_from(self.suitability_at(points, deciding(self.facts.rules)), touch.at(points))
 
-    def variation_at(
-        self, points: PointSet | Seats, which: np.ndarray
-    ) -> tuple[np.ndarray | None, list[np.ndarray | None]]:
-        """What sizes are multiplied by at some of the places, and what the weight of each item of the mix
-        is."""
+    def variation_at(self, points: PointSet | Seats, which: np.ndarray) -> Driven:
+        """What conditions make of the variation at some of the places."""
         assert isinstance(points, Seats)
         points = chosen(points, which)
-        rules, n = sizing(self.facts.rules), (len(points.x),)
-        found = self.values(points, rules) if rules else []
-        factor = size_factor([v for _, v in found], [c for c, _ in found], n) if found else None
+        n = (len(points.x),)
+        factors = []
+        for what in DRIVES:
+            rules = driving(self.facts.rules, what)
+            found = self.values(points, rules) if rules else []
+            given = [v for _, v in found], [c for c, _ in found], n
+            factors.append(drive_factor(what, *given) if found else None)
         drives: list[np.ndarray | None] = []
         for drive in self.drives:
             seen = self.values(points, [drive]) if drive else []
             drives.append(suitability([v for _, v in seen], [c for c, _ in seen], n) if seen else None)
-        return factor, drives
+        size, lean, tint = factors
+        return Driven(size, lean, tint, drives)
 
     def expected(self, touch: Any) -> float:
         """About how many plants stand if all have room."""

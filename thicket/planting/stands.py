@@ -150,7 +150,9 @@ def _tilt(nx, ny, nz, follow):
 
 
 @nb.njit(nogil=True, cache=True)
-def _forms(seed, lo_hash, hi_hash, x, z, y, normals, turned, shape, sizes, sinks, weights, marks, form, item):
+def _forms(
+    seed, lo_hash, hi_hash, x, z, y, normals, turned, leans, shape, sizes, sinks, weights, marks, form, item
+):
     width0, width1, turn0, turn1, lean, follow, patch = shape
     for k in range(x.shape[0]):
         h = mix32(lo_hash[k] ^ mix32(hi_hash[k] ^ seed))
@@ -170,6 +172,8 @@ def _forms(seed, lo_hash, hi_hash, x, z, y, normals, turned, shape, sizes, sinks
         bearing = turned[k] if turned.shape[0] > 0 else 0.0
         half = 0.5 * np.pi / 180.0 * (turn0 + (turn1 - turn0) * draw[2] - bearing)
         tilt = 0.5 * np.pi / 180.0 * lean * np.sqrt(draw[3])
+        if leans.shape[0] > 0:
+            tilt *= leans[k]
         way = 2.0 * np.pi * draw[4]
         q = _tilt(normals[k, 0], normals[k, 1], normals[k, 2], follow)
         q = times(q, (np.sin(tilt) * np.cos(way), 0.0, np.sin(tilt) * np.sin(way), np.cos(tilt)))
@@ -198,13 +202,24 @@ def _weights_at(stand: Stand, drives: Sequence[np.ndarray | None], count: int) -
     return np.concatenate([driven, driven]) if count == 1 else driven
 
 
+@dataclass(frozen=True, eq=False)
+class Driven:
+    """What conditions make of the variation at places: what sizes, random leans and tints are multiplied by,
+    float32 (n,) each, None where nothing drives them; and for each item of the mix None, or what its weight
+    is multiplied by there (where all weights come to 0, the weights as given count)."""
+
+    size: np.ndarray | None = None
+    lean: np.ndarray | None = None
+    tint: np.ndarray | None = None
+    weights: Sequence[np.ndarray | None] = ()
+
+
 def grow(
     stand: Stand,
     points: PointSet | Seats,
     which: np.ndarray,
     ground: Ground,
-    factor: np.ndarray | None = None,
-    drives: Sequence[np.ndarray | None] = (),
+    driven: Driven = Driven(),
 ) -> Plants:
     """The plants that stand on the chosen points, each with its variation, all from its own hash.
 
@@ -213,9 +228,8 @@ def grow(
     6(1), 1998).
 
     Parameters: points of the stand, or seats, which have a bearing and may have a height, an up-direction and
-    a scale of their own; which, bool (n,) or indices; ground to stand on; factor, float32, by which sizes are
-    multiplied at each of the chosen points; drives, one for each item of the mix: None, or such values by
-    which its weight is multiplied (where all weights come to 0, the weights as given count).
+    a scale of their own; which, bool (n,) or indices; ground to stand on; driven, what conditions make of the
+    variation at each of the chosen points.
     Returns: `Plants` in the order of the points.
     """
     x, z = points.x[which], points.z[which]
@@ -241,16 +255,19 @@ def grow(
         y,
         normals,
         turned,
+        np.empty(0, np.float32) if driven.lean is None else driven.lean,
         shape,
         stand.item_sizes,
         stand.item_sinks,
-        _weights_at(stand, drives, len(x)),
+        _weights_at(stand, driven.weights, len(x)),
         np.array(stand.marks or range(len(stand.weights)), np.int64),
         form,
         item,
     )
-    if factor is not None:
-        form[:, 7:9] *= factor[:, None]
+    if driven.size is not None:
+        form[:, 7:9] *= driven.size[:, None]
+    if driven.tint is not None:
+        form[:, 9] *= driven.tint
     if seats is not None:
         form[:, 7:9] *= seats.scale[which][:, None]
     return Plants(ids, form, item)

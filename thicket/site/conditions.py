@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal, get_args
 
 import numba as nb
 import numpy as np
@@ -13,6 +14,9 @@ from thicket.site.kinds import KINDS, Kind
 from thicket.site.parameters import Parameters
 
 JOINS = ("and", "or", "except")
+Drive = Literal["size", "lean", "tint"]
+DRIVES: tuple[Drive, ...] = get_args(Drive)
+"""What a condition may multiply beside density."""
 
 
 @dataclass(frozen=True)
@@ -39,8 +43,12 @@ class Condition(Parameters):
             raise Refused("only areas have a depth")
         if self.size is not None and not 0.05 <= self.size <= 1:
             raise Refused("where a condition fails, plants have 0.05 to 1 of their size")
-        if not self.density and self.size is None:
-            raise Refused(f"the {name} condition drives neither density nor size")
+        for what in ("lean", "tint"):
+            least = getattr(self, what)
+            if least is not None and not 0 <= least <= 1:
+                raise Refused(f"where a condition fails, plants have 0 to 1 of their {what}")
+        if not self.density and all(getattr(self, what) is None for what in DRIVES):
+            raise Refused(f"the {name} condition drives neither density nor size, lean or tint")
 
     def _check_curve(self) -> None:
         if "curve" not in self.rule.parameters:
@@ -167,9 +175,9 @@ def deciding(conditions: Sequence[Condition]) -> list[Condition]:
     return [c for c in conditions if c.on and c.density]
 
 
-def sizing(conditions: Sequence[Condition]) -> list[Condition]:
-    """Those that are on and decide how big plants grow."""
-    return [c for c in conditions if c.on and c.size is not None]
+def driving(conditions: Sequence[Condition], what: Drive) -> list[Condition]:
+    """Those that are on and multiply the size, lean or tint of plants."""
+    return [c for c in conditions if c.on and getattr(c, what) is not None]
 
 
 def suitability(
@@ -188,19 +196,20 @@ def suitability(
     return np.ones(shape, np.float32) if total is None else total
 
 
-def size_factor(
-    fields: Sequence[np.ndarray], conditions: Sequence[Condition], shape: tuple[int, ...]
+def drive_factor(
+    what: Drive, fields: Sequence[np.ndarray], conditions: Sequence[Condition], shape: tuple[int, ...]
 ) -> np.ndarray:
-    """What plants' sizes are multiplied by: from `size` where a condition fails to 1 where it holds, all
-    multiplied.
+    """What the size, lean or tint of plants is multiplied by: from what a condition says of it where it fails
+    to 1 where it holds, all multiplied.
 
     Parameters as for `suitability`; of an *except* condition, what it leaves counts. Returns: float32.
     """
     total = np.ones(shape, np.float32)
     for values, c in zip(fields, conditions):
-        if c.on and c.size is not None:
+        least = getattr(c, what)
+        if c.on and least is not None:
             held = _run(values, c, 4 if c.join == "except" else 3, None)
-            total *= np.float32(c.size) + np.float32(1 - c.size) * held
+            total *= np.float32(least) + np.float32(1 - least) * held
     return total
 
 

@@ -21,8 +21,8 @@ class Parameters:
     whether an area's relative depth (0 edge – 1 deepest) is looked at in place of its distance. stand: number
     of the stand whose plants count. mask: a mask image's name; curve: points (value, share), each 0–1, that
     its values go through in place of the band, along straight lines between them. density: whether it decides
-    where plants stand; size: what a plant's size is multiplied by where the condition fails, growing to 1
-    where it holds; None leaves sizes alone.
+    where plants stand; size, lean, tint: what a plant's size, its random lean and its tint are multiplied by
+    where the condition fails, growing to 1 where it holds; None leaves them alone.
     """
 
     kind: str
@@ -44,6 +44,8 @@ class Parameters:
     curve: tuple[tuple[float, float], ...] = ()
     density: bool = True
     size: float | None = None
+    lean: float | None = None
+    tint: float | None = None
 
     @property
     def reach(self) -> float:

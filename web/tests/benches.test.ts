@@ -238,6 +238,8 @@ describe('why here', () => {
           running: 0.5,
           beyond: false,
           size: null,
+          lean: null,
+          tint: null,
         },
         {
           kind: 'path',
@@ -248,6 +250,8 @@ describe('why here', () => {
           running: 0,
           beyond: true,
           size: null,
+          lean: null,
+          tint: null,
         },
         {
           kind: 'facing',
@@ -258,6 +262,8 @@ describe('why here', () => {
           running: null,
           beyond: false,
           size: null,
+          lean: null,
+          tint: null,
         },
       ],
       suitability: 0.25,

@@ -264,6 +264,18 @@ export const ConditionSettingsBounds = {
     "max": 1,
     "step": 0.05,
     "unit": "%"
+  },
+  "lean": {
+    "min": 0,
+    "max": 1,
+    "step": 0.05,
+    "unit": "%"
+  },
+  "tint": {
+    "min": 0,
+    "max": 1,
+    "step": 0.05,
+    "unit": "%"
   }
 } as const
 export const CrowdInBounds = {

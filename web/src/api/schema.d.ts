@@ -4370,6 +4370,10 @@ export interface components {
             density: boolean;
             /** Size */
             size?: number | null;
+            /** Lean */
+            lean?: number | null;
+            /** Tint */
+            tint?: number | null;
         };
         /**
          * CostOut
@@ -7106,6 +7110,10 @@ export interface components {
             join: string;
             /** Size */
             size: number | null;
+            /** Lean */
+            lean: number | null;
+            /** Tint */
+            tint: number | null;
         };
         /**
          * WhyItem

@@ -145,26 +145,37 @@ function setDepth(on: boolean) {
       : { depth: false, lo: -1e5, hi: 0, soft_lo: 0, soft_hi: 4 },
   )
 }
-function drives(what: 'density' | 'size' | 'both') {
-  set({ density: what !== 'size', size: what === 'density' ? null : (c.value.size ?? 0.5) })
+/** What a condition may set beside density, and what is left of it where the condition fails. */
+const SETS = [
+  { name: 'size', title: 'size', label: 'Size where it fails', begin: 0.5 },
+  { name: 'lean', title: 'lean', label: 'Random lean where it fails', begin: 0 },
+  { name: 'tint', title: 'tint', label: 'Tint where it fails', begin: 0 },
+] as const
+const DRIVES = [
+  { value: 'density', title: 'density' },
+  ...SETS.map((s) => ({ value: s.name, title: s.title })),
+]
+const sets = computed(() => SETS.filter((s) => c.value[s.name] !== null && c.value[s.name] !== undefined))
+const driven = computed(() => [
+  ...(c.value.density ? ['density'] : []),
+  ...sets.value.map((s) => s.name as string),
+])
+/** At least one of them stays. */
+function drives(chosen: string[]) {
+  if (!chosen.length) return
+  const part: Partial<Condition> = { density: chosen.includes('density') }
+  for (const s of SETS) part[s.name] = chosen.includes(s.name) ? (c.value[s.name] ?? s.begin) : null
+  set(part)
 }
 const VALUES = [
   { value: 'band', title: 'within a band' },
   { value: 'curve', title: 'as density, by a curve' },
-] as const
-const DRIVES = [
-  { value: 'density', title: 'density' },
-  { value: 'size', title: 'size' },
-  { value: 'both', title: 'density and size' },
 ] as const
 const joins = computed(() => [
   { value: 'and', title: props.index ? 'and' : 'where' },
   ...(props.index ? [{ value: 'or', title: 'or' }] : []),
   { value: 'except', title: 'except' },
 ])
-const driven = computed(() =>
-  c.value.size === null || c.value.size === undefined ? 'density' : c.value.density ? 'both' : 'size',
-)
 function keys(event: KeyboardEvent) {
   const way = { ArrowUp: -1, ArrowDown: 1 }[event.key]
   if (!way || props.disabled) return
@@ -395,24 +406,34 @@ function keys(event: KeyboardEvent) {
         @change="emit('change', $event)"
       />
       <template v-if="!alone">
-        <ChoiceField
-          label="It sets"
-          :value="driven"
-          :items="DRIVES"
-          :disabled="disabled"
-          :test="`drives-${c.kind}`"
-          @change="drives"
-        />
+        <div class="sets">
+          <span>It sets</span>
+          <v-select
+            :model-value="driven"
+            :items="DRIVES"
+            multiple
+            hide-details
+            aria-label="What it sets"
+            :disabled="disabled"
+            :data-test="`drives-${c.kind}`"
+            @update:model-value="drives"
+          >
+            <template #selection="{ index }">
+              <span v-if="index === 0">{{ driven.join(', ') }}</span>
+            </template>
+          </v-select>
+        </div>
         <NumberField
-          v-if="driven !== 'density'"
-          label="Size where it fails"
-          :value="c.size! * 100"
-          :bounds="ConditionSettingsBounds.size"
+          v-for="s in sets"
+          :key="s.name"
+          :label="s.label"
+          :value="c[s.name]! * 100"
+          :bounds="ConditionSettingsBounds[s.name]"
           :digits="0"
-          :normal="50"
+          :normal="s.begin * 100"
           :disabled="disabled"
-          :test="`size-${c.kind}`"
-          @change="set({ size: $event / 100 })"
+          :test="`${s.name}-${c.kind}`"
+          @change="set({ [s.name]: $event / 100 })"
         />
       </template>
     </template>
@@ -424,6 +445,13 @@ function keys(event: KeyboardEvent) {
   margin: 2px 0 10px;
   padding-bottom: 6px;
   border-bottom: 1px dotted var(--line);
+}
+.sets {
+  display: grid;
+  grid-template-columns: auto minmax(0, var(--choice-width, 190px));
+  justify-content: space-between;
+  gap: 8px;
+  align-items: center;
 }
 .card.off > :not(header) {
   opacity: 0.45;

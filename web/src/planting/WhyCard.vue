@@ -16,6 +16,9 @@ function value(c: Pick<Why['conditions'][number], 'kind' | 'value' | 'beyond'>):
   const value = c.value.toFixed(look.digits).replace('-', '−')
   return `${c.beyond ? '≥ ' : ''}${value}${look.unit === 'm' ? ' m' : look.unit}`
 }
+/** What it multiplies beside density. */
+const factors = (c: Why['conditions'][number]) =>
+  (['size', 'lean', 'tint'] as const).flatMap((n) => (c[n] === null ? [] : ` ${n} × ${c[n].toFixed(2)}`))
 </script>
 
 <template>
@@ -29,14 +32,14 @@ function value(c: Pick<Why['conditions'][number], 'kind' | 'value' | 'beyond'>):
     <p v-if="why.by_hand" data-test="why-hand">{{ why.by_hand }}. What the rule says of its place:</p>
     <table class="number">
       <tbody>
-        <tr v-for="(c, k) in why.conditions" :key="k" :class="{ off: !c.on && c.size === null }">
+        <tr v-for="(c, k) in why.conditions" :key="k" :class="{ off: !c.on && !factors(c).length }">
           <td class="join">{{ k ? c.join : c.join === 'except' ? 'except' : 'where' }}</td>
           <td>{{ KINDS[c.kind as Kind].label }}</td>
           <td>{{ value(c) }}</td>
-          <td>{{ c.on ? percent(c.result) : c.size === null ? 'off' : '' }}</td>
+          <td>{{ c.on ? percent(c.result) : factors(c).length ? '' : 'off' }}</td>
           <td class="faint">
             <template v-if="c.on && c.running !== null">→ {{ percent(c.running) }}</template
-            ><template v-if="c.size !== null"> size × {{ c.size.toFixed(2) }}</template>
+            >{{ factors(c).join(',') }}
           </td>
         </tr>
         <tr class="sum">

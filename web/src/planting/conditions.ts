@@ -44,6 +44,8 @@ export function fresh(kind: Kind, level: { low: number; high: number }): Conditi
     curve: [],
     density: true,
     size: null,
+    lean: null,
+    tint: null,
   }
 }
 
