@@ -156,6 +156,7 @@ def _put_stands(level: Level, document: Document) -> None:
             sward=given.sward,
             seed=given.seed,
             locked=given.locked,
+            off=given.off,
             colour=given.colour,
             settings=given.settings.model_dump(mode="json"),
         )

@@ -15,7 +15,7 @@ from server.levels.models import Level
 from server.slugs import free_slug
 from server.stands.checking import check_items
 from server.stands.models import Stand
-from thicket.document.edits import AddStand, Edit, RemoveStand, SetStand
+from thicket.document.edits import AddStand, Edit, RemoveStand, SetStand, several
 from thicket.document.level_file import StandFile
 from thicket.planted.arranging import (
     SavedStand,
@@ -136,6 +136,18 @@ def change(user: User, stand: Stand, key: UUID, fields: dict) -> Done:
     }
     edit = SetStand(number=stand.number, **fields)
     return commit_made(user, stand.level, key, lambda row: (edit, ", ".join(words[n] for n in fields)))
+
+
+@action
+def switch(user: User, level: Level, key: UUID, stands: list[Stand], off: bool) -> Done:
+    """Switch stands off, so that nothing of them stands, is counted or handed over, or on again.
+
+    Raises: Conflict when one of them is locked.
+    """
+    names = stands[0].name if len(stands) == 1 else f"{len(stands)} stands"
+    edit = several([SetStand(number=stand.number, off=off) for stand in stands])
+    what = f"{names} switched {'off' if off else 'on'}"
+    return commit_made(user, level, key, lambda row: (edit, what))
 
 
 @action

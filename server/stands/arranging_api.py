@@ -14,7 +14,7 @@ from server.requests import KeyIn
 from server.stands import arranging
 from server.stands.access import stand_for
 from server.steps import ChangedOut, changed_out
-from thicket.document.settings import Colour, Name, Share, Stratum, shown
+from thicket.document.settings import Colour, Id, Name, Share, Stratum, shown
 
 router = Router(tags=["stands"])
 
@@ -51,6 +51,13 @@ class ChangeIn(KeyIn):
     seed: Annotated[int, Field(ge=0, lt=2**31)] | None = None
     locked: bool | None = None
     colour: Colour | Literal[""] | None = None
+
+
+class SwitchIn(KeyIn):
+    """Stands, by id, to be switched off or on."""
+
+    stands: Annotated[list[Id], Field(min_length=1, max_length=200)]
+    off: bool
 
 
 class ExchangeIn(KeyIn):
@@ -91,6 +98,15 @@ def change(request: HttpRequest, slug: str, stand: int, data: ChangeIn):
     level = level_for(request, slug, to="plant")
     fields = data.model_dump(exclude={"key", "view"}, exclude_none=True)
     done = arranging.change(request.user, stand_for(level, stand), data.key, fields)
+    return changed_out(request, level, done, data.view)
+
+
+@router.post("/levels/{slug}/switch-stands", response=ChangedOut)
+def switch(request: HttpRequest, slug: str, data: SwitchIn):
+    """Switch stands off, so that nothing of them stands, is counted or handed over; or on again."""
+    level = level_for(request, slug, to="plant")
+    rows = [stand_for(level, pk) for pk in dict.fromkeys(data.stands)]
+    done = arranging.switch(request.user, level, data.key, rows, data.off)
     return changed_out(request, level, done, data.view)
 
 

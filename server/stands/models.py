@@ -33,6 +33,7 @@ class Stand(models.Model):
     colour = models.CharField(
         max_length=7, blank=True, help_text="its ink on the screen; its stratum's when empty"
     )
+    off = models.BooleanField(default=False, help_text="nothing of it stands for now")
     gone = models.BooleanField(default=False, help_text="removed, and kept for undo")
 
     objects = Present()
@@ -72,6 +73,7 @@ def document_of_stand(stand: Stand, settings: StandSettings | None = None) -> Do
         settings or StandSettings.model_validate(stand.settings),
         stand.locked,
         stand.colour,
+        stand.off,
     )
 
 

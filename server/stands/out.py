@@ -33,6 +33,7 @@ class StandOut(Schema):
     sward: bool
     seed: int
     locked: bool
+    off: bool = Field(description="whether nothing of it stands for now")
     colour: str
     settings: StandSettings
     items: list[str] = Field(
@@ -82,6 +83,7 @@ def stand_out(stand: Stand, place: tuple[float, float] | None = None) -> dict:
         "sward": stand.sward,
         "seed": stand.seed,
         "locked": stand.locked,
+        "off": stand.off,
         "colour": stand.colour,
         "settings": planting.settings,
         "items": planting.items,

@@ -22,12 +22,14 @@ from thicket.planting.strokes import VERBS
 
 
 def check_unlocked(stand: Stand) -> None:
-    """Refuse to change a locked stand.
+    """Refuse to paint a stand that is locked, or off.
 
     Raises: HttpError 409.
     """
     if stand.locked:
         raise HttpError(409, f"{stand.name} is locked: unlock it first.")
+    if stand.off:
+        raise HttpError(409, f"{stand.name} is off: switch it on first.")
 
 
 @action
@@ -85,7 +87,7 @@ def clear_all(user: User, level: Level, key: UUID, area: int | None) -> Done:
 
     def make(row: Level) -> tuple[Edit, str]:
         planted = planted_of(row)
-        open_ = [stand.number for stand in planted.level.in_order if not stand.locked]
+        open_ = [s.number for s in planted.level.in_order if not s.locked and not s.off]
         edit, where = clearing(planted, open_, area)
         return _own(row, user, edit), f"Painting of all stands cleared{where}"
 

@@ -6,6 +6,7 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
+from server.document.planted import planted_of
 from server.journal.models import Entry
 from server.levels.models import Level
 from server.stands.access import tried
@@ -13,6 +14,19 @@ from server.stands.models import Stand
 from tests.server.test_ground import GroundCase, key, png
 from tests.server.test_room import overlaps
 from thicket.document.settings import StandSettings
+from thicket.planted.export import plants_csv
+
+STROKE = {
+    "verb": "thin",
+    "path": [[30, 60], [60, 70]],
+    "radius": 20,
+    "soft": 0.5,
+    "strength": 0.5,
+}
+
+
+def counted(stands):
+    return {s["slug"]: s["count"] for s in stands}
 
 
 class Arranging(GroundCase):
@@ -55,6 +69,33 @@ class Arranging(GroundCase):
         self.north.post(f"{self.base}/redo")
         self.assertIn("young-birch", self.order())
         self.assertEqual(made["entry"]["what"], "Young birch added")
+
+    def test_stands_are_switched_off_for_all_and_on_again(self):
+        self.stroke()
+        before = self.stands()
+        grass = next(s for s in before if s["sward"])
+        both = {"stands": [self.birch.pk, grass["id"]], "off": True}
+        tried = self.trial("/switch-stands", both).json()
+        self.assertEqual(tried["moved"][str(self.birch.pk)][1], counted(before)["birch"])
+        self.assertEqual(self.stands(), before)
+        off = self.post("/switch-stands", {"key": key(), **both})
+        self.assertEqual(off.json()["entry"]["what"], "2 stands switched off")
+        counts = counted(self.stands())
+        self.assertEqual([counts["birch"], counts[grass["slug"]]], [0, 0])
+        self.assertNotIn(b"birch", plants_csv(planted_of(self.fresh())))
+        for path, body in (
+            ("/strokes", {"stand": self.birch.pk, **STROKE}),
+            (f"/stands/{self.birch.pk}/pins", {"add": [{"x": 30, "z": 30}]}),
+        ):
+            refused = self.post(path, {"key": key(), **body})
+            self.assertEqual(refused.status_code, 409, refused.content)
+            self.assertIn("Birch is off: switch it on first", refused.json()["detail"])
+        self.post(f"/stands/{self.birch.pk}/change", {"key": key(), "locked": True})
+        locked = self.post("/switch-stands", {"key": key(), "stands": [self.birch.pk], "off": False})
+        self.assertIn("is locked", locked.json()["detail"])
+        self.undone(2)
+        for one, two in zip(before, self.stands()):
+            self.assertEqual((one["count"], one["sheets"]["keys"]), (two["count"], two["sheets"]["keys"]))
 
     def fresh(self):
         return Level.objects.get(pk=self.level.pk)

@@ -204,6 +204,7 @@ class Roles(GroundCase):
                 "plant",
                 {"key": key, "name": "Brook", "source": {"made_from": "rivers", "catchment": 0.1}},
             ),
+            f"{level}/switch-stands": ("plant", {"key": key, "stands": [birch], "off": True}),
             f"{level}/mask-look": ("see", {"name": "Steps"}),
             f"{level}/masks/{{name}}/rename": ("plant", {"key": key, "to": "Stairs"}),
             f"{level}/colour-masks": (

@@ -37,6 +37,8 @@ class Stand:
     settings: StandSettings
     locked: bool = False
     colour: str = ""
+    off: bool = False
+    """Whether nothing of it stands in the level for now."""
 
     @property
     def order(self) -> tuple[int, int, int]:
@@ -52,7 +54,9 @@ class Stand:
     @lazy
     def key(self) -> str:
         """Equal for stands that plant alike on equal ground under equal stands."""
-        return digest(self.number, self.order, self.seed, self.sward, self.settings.model_dump(mode="json"))
+        return digest(
+            self.number, self.order, self.seed, self.sward, self.off, self.settings.model_dump(mode="json")
+        )
 
 
 @dataclass(frozen=True, eq=False)

@@ -159,6 +159,7 @@ class StandFile(Strict):
     sward: bool
     seed: Seed
     locked: bool = False
+    off: bool = False
     colour: Colour | Literal[""] = ""
     settings: StandSettings
 

@@ -273,6 +273,10 @@ class StandSettings(Strict):
         max_length=6,
         description="strata whose crowns it may stand under; trunks keep it out all the same",
     )
+    overlap: bool = Field(
+        default=False,
+        description="whether its plants may stand in others and others in them: they claim no room",
+    )
     distances: DistanceSettings
 
     @model_validator(mode="after")

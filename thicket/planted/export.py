@@ -36,7 +36,7 @@ class Whole(Protocol):
 
 def _planted(level: Whole, report: Report) -> list[Planted]:
     """The individual plants of every stand; swards have none to track."""
-    out, singles = [], level.level.singles
+    out, singles = [], [stand for stand in level.level.singles if not stand.off]
     for done, stand in enumerate(singles):
         report(0.8 * done / len(singles), f"Planting {stand.name}")
         planting = level.planting(stand.number)
@@ -56,7 +56,7 @@ def plants_csv(level: Whole, report: Report = quietly) -> bytes:
 def level_json(level: Whole, report: Report = quietly) -> bytes:
     """`level.json`: what an engine must know beside the plants."""
     document, stands = level.level, []
-    for stand in document.in_order:
+    for stand in (stand for stand in document.in_order if not stand.off):
         settings, stock = stand.settings, document.stock
         items = [
             {
@@ -104,7 +104,7 @@ def plants_glb(level: Whole, report: Report = quietly) -> bytes:
 
 def density_maps(level: Whole, report: Report = quietly) -> dict[str, bytes]:
     """A density map for each stand."""
-    files, plantings = {}, level.plantings()
+    files, plantings = {}, [p for p in level.plantings() if not p.stand.off]
     for done, planting in enumerate(plantings):
         report(done / len(plantings), f"Writing the density of {planting.stand.name}")
         files[f"density-{planting.stand.slug}.png"] = handover.density_png(

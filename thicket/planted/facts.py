@@ -4,6 +4,7 @@ other stand's plants."""
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -12,7 +13,7 @@ from thicket.document.surfaces import lying
 from thicket.ground.shapes import Shape
 from thicket.lazy import lazy
 from thicket.planted.sheets import Box
-from thicket.planting.pins import Pins, Uprooted, pinned_plants
+from thicket.planting.pins import NO_PINS, Pins, Uprooted, pinned_plants
 from thicket.planting.stands import Plants
 from thicket.site.conditions import Condition
 
@@ -24,8 +25,9 @@ class Facts:
     def __init__(self, level: Level, stand: Stand, host_scale: float, blocking: Sequence[Shape] = ()) -> None:
         self.level, self.stand, self.settings, self.host_scale = level, stand, stand.settings, host_scale
         self.blocking = blocking
-        self.core = stand.settings.core(stand.number, stand.seed)
-        self.pins: Pins = lying(level, level.pins_of(stand.number))
+        core = stand.settings.core(stand.number, stand.seed)
+        self.core = replace(core, fullness=0.0) if stand.off else core
+        self.pins: Pins = NO_PINS if stand.off else lying(level, level.pins_of(stand.number))
 
     @lazy
     def rules(self) -> list[Condition]:
@@ -92,7 +94,7 @@ class Facts:
     @lazy
     def may_crowd(self) -> bool:
         """Whether the stand's own footprints can overlap at its spacing."""
-        if self.stand.sward or not self.footprint + self.settings.gap:
+        if self.stand.sward or self.settings.overlap or not self.footprint + self.settings.gap:
             return False
         return (
             self.settings.layout.kind != "free" or 2 * self.footprint + self.settings.gap > self.core.spacing

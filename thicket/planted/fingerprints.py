@@ -177,6 +177,7 @@ class SheetKeys:
             facts.radii.tolist(),
             facts.items,
             stand.settings_key,
+            stand.off,
             paths,
         )
 

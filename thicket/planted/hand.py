@@ -11,6 +11,7 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from thicket.document.edits import ChangePins
+from thicket.document.level import Stand
 from thicket.document.pin_rows import VALUES, GoneRow, PinRow, Row, pins_from, rows_of
 from thicket.document.surfaces import lying, stored
 from thicket.ground.shapes import distances_at
@@ -191,6 +192,17 @@ def requested_pins(planting: Planting, wish: PinChanges, key: object) -> dict[in
     return rows
 
 
+def check_open(stand: Stand) -> None:
+    """Refuse to work on a stand that is locked, or of which nothing is to be seen since it is off.
+
+    Raises: Conflict.
+    """
+    if stand.locked:
+        raise Conflict(f"{stand.name} is locked: unlock it first")
+    if stand.off:
+        raise Conflict(f"{stand.name} is off: switch it on first")
+
+
 def hand_edit(planted: PlantedLevel, wishes: Mapping[int, PinChanges], key: object) -> ChangePins:
     """What is wished of single plants of some stands, by number, as an edit.
 
@@ -200,8 +212,7 @@ def hand_edit(planted: PlantedLevel, wishes: Mapping[int, PinChanges], key: obje
     for number, wish in wishes.items():
         planting = planted.planting(number)
         stand = planting.stand
-        if stand.locked:
-            raise Conflict(f"{stand.name} is locked: unlock it first")
+        check_open(stand)
         if stand.sward:
             raise Refused(f"stand: {stand.name} is a sward; it has no single plants to set or remove")
         rows = requested_pins(planting, wish, key)

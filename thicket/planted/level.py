@@ -38,6 +38,11 @@ def _nothing_baked(key: str) -> Plants | None:
     return None
 
 
+def _claims(stand: Stand) -> bool:
+    """Whether a stand's plants claim room."""
+    return not stand.off and not stand.settings.overlap
+
+
 class PlantedLevel:
     """A level with its plants.
 
@@ -115,11 +120,14 @@ class PlantedLevel:
 
     def above(self, stand: Stand) -> list[Planting]:
         """The plantings of the stands of single plants that claim room before a stand, first those that claim
-        it first: of one on the terrain those on the terrain, of one on placed meshes those on meshes."""
+        it first: of one on the terrain those on the terrain, of one on placed meshes those on meshes. None
+        where the stand may overlap with others."""
+        if stand.settings.overlap:
+            return []
         return [
             self.planting(s.number)
             for s in self.level.singles
-            if s.order < stand.order and bool(s.settings.on) == bool(stand.settings.on)
+            if s.order < stand.order and bool(s.settings.on) == bool(stand.settings.on) and _claims(s)
         ]
 
     def pinned_from(self, stand: Stand) -> list[Planting]:
@@ -128,6 +136,7 @@ class PlantedLevel:
             self.planting(s.number)
             for s in self.level.in_order
             if s.order >= stand.order
+            and (s.number == stand.number or _claims(s) and not stand.settings.overlap)
             and len(self.level.pins_of(s.number).id)
             and bool(s.settings.on) == bool(stand.settings.on)
         ]

@@ -213,6 +213,8 @@ class Planting(Sheets):
     def _make_density(self) -> DensityField:
         def make() -> DensityField:
             field, cell = density_field(self.suitability.array, self.cell, self.touch, self.touch_cell)
+            if self.stand.off:
+                return DensityField(np.zeros_like(field), cell)
             if gaps is not None:
                 field = field * self.around.rasters.openness(self.settings.clear_of, cell, field.shape)
                 shut = covered(gaps, cell, field.shape)
@@ -222,6 +224,7 @@ class Planting(Sheets):
         gaps = self.occupancy.gaps() if self.stand.sward else None
         key = (
             "density",
+            self.stand.off,
             self.suitability.whole_digest,
             self.stand.sward,
             self.cell,
@@ -242,6 +245,8 @@ class Planting(Sheets):
         col0, row0, col1, row1 = box
         rows, columns = slice(row0, row1), slice(col0, col1)
         field = density(self.suitability.array[rows, columns], self.touch_map.window(box)[0])
+        if self.stand.off:
+            return np.zeros_like(field)
         whole = self.suitability.array.shape
         field *= self.around.rasters.openness(self.settings.clear_of, self.cell, whole)[rows, columns]
         x, z, r = self.occupancy.gaps(self.metres(box))

@@ -11,6 +11,7 @@ from thicket.document.edits import ChangePins, ChangeUprooted, Several
 from thicket.document.edits.plants import uprooted_places
 from thicket.document.pin_rows import GoneRow, PinRow, Row, rows_of
 from thicket.ground.heights import at_cells
+from thicket.planted.hand import check_open
 from thicket.planted.level import PlantedLevel
 from thicket.planted.mesh_brushing import paths_of
 from thicket.planted.mesh_painting import SeenTouch
@@ -20,7 +21,7 @@ from thicket.planting.mesh_strokes import reached
 from thicket.planting.pins import inside_uprooted
 from thicket.planting.points import Seats
 from thicket.planting.strokes import Stroke, along_path
-from thicket.refused import Conflict, Refused
+from thicket.refused import Refused
 
 UNDER = 0.5
 """A plant without a wide crown is under a place within this many m."""
@@ -88,8 +89,7 @@ def uproot_edit(
     numbers = list(stands)
     rows = [planted.stands[number] for number in numbers]
     for stand in rows:
-        if stand.locked:
-            raise Conflict(f"{stand.name} is locked: unlock it first")
+        check_open(stand)
     single = [s for s in rows if not s.sward and bool(s.settings.on) == bool(stroke.on)]
     put: dict[int, dict[int, Row | None]] = {}
     for stand in single:
@@ -129,8 +129,7 @@ def regrow_edit(planted: PlantedLevel, number: int) -> Several:
     Raises: Conflict when it is locked; Refused when it was not uprooted anywhere.
     """
     stand, pins = planted.stands[number], planted.level.pins_of(number)
-    if stand.locked:
-        raise Conflict(f"{stand.name} is locked: unlock it first")
+    check_open(stand)
     if not pins.uprooted:
         raise Refused(f"stand: {stand.name} was not uprooted anywhere")
     gone = [(plant, row) for plant, row in rows_of(pins).items() if isinstance(row, GoneRow)]

@@ -80,6 +80,7 @@ export function stand(id: number, part: Partial<Stand> = {}): Stand {
     sward: false,
     seed: 1,
     locked: false,
+    off: false,
     colour: '',
     settings,
     items: [],

@@ -136,8 +136,8 @@ class OrderStands(Edit):
 
 
 class SetStand(Edit):
-    """Give a stand, by number, another name, colour or seed, lock or unlock it: what is not None. `expected`,
-    where it is given, are the values that these must have until then."""
+    """Give a stand, by number, another name, colour or seed, lock or unlock it, switch it off or on: what is
+    not None. `expected`, where it is given, are the values that these must have until then."""
 
     kind: Literal["stand"] = "stand"
     number: Number
@@ -145,6 +145,7 @@ class SetStand(Edit):
     colour: Colour | Literal[""] | None = None
     seed: Seed | None = None
     locked: bool | None = None
+    off: bool | None = None
     expected: dict[str, Any] | None = None
 
     @property
@@ -152,7 +153,7 @@ class SetStand(Edit):
         return {self.number}
 
     def _fields(self) -> dict[str, Any]:
-        given = {name: getattr(self, name) for name in ("name", "colour", "seed", "locked")}
+        given = {name: getattr(self, name) for name in ("name", "colour", "seed", "locked", "off")}
         return {name: value for name, value in given.items() if value is not None}
 
     def apply(self, level: Level) -> Level:

@@ -1240,6 +1240,12 @@ export const SurveyInBounds = {
     "default": 1.7
   }
 } as const
+export const SwitchInBounds = {
+  "stands": {
+    "min": 0,
+    "max": 9223372036854775807
+  }
+} as const
 export const ThingInBounds = {
   "id": {
     "min": 0,

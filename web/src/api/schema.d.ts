@@ -1421,6 +1421,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/levels/{slug}/switch-stands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch
+         * @description Switch stands off, so that nothing of them stands, is counted or handed over; or on again.
+         */
+        post: operations["server_stands_arranging_api_switch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels/{slug}/stands/{stand}/remove": {
         parameters: {
             query?: never;
@@ -4940,6 +4960,11 @@ export interface components {
             seed: number;
             /** Locked */
             locked: boolean;
+            /**
+             * Off
+             * @description whether nothing of it stands for now
+             */
+            off: boolean;
             /** Colour */
             colour: string;
             settings: components["schemas"]["StandSettings"];
@@ -5067,6 +5092,12 @@ export interface components {
              * @default []
              */
             under: ("Stone" | "Canopy" | "Understorey" | "Shrub" | "Field" | "Moss")[];
+            /**
+             * Overlap
+             * @description whether its plants may stand in others and others in them: they claim no room
+             * @default false
+             */
+            overlap: boolean;
             distances: components["schemas"]["DistanceSettings"];
         };
         /** SurfaceOut */
@@ -6577,6 +6608,22 @@ export interface components {
             locked?: boolean | null;
             /** Colour */
             colour?: string | "" | null;
+        };
+        /**
+         * SwitchIn
+         * @description Stands, by id, to be switched off or on.
+         */
+        SwitchIn: {
+            /**
+             * Key
+             * Format: uuid4
+             */
+            key: string;
+            view?: components["schemas"]["ViewIn"] | null;
+            /** Stands */
+            stands: number[];
+            /** Off */
+            off: boolean;
         };
         /**
          * ExchangeIn
@@ -17289,6 +17336,113 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ChangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangedOut"];
+                };
+            };
+            /** @description Not signed in. */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The role does not allow it. */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description There is no such thing, or one is no member of it. */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description It is locked, overtaken or removed. */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too large. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description What was sent cannot be taken. */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description Too many at once: wait. */
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description A failure of the server. */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+            /** @description The database does not answer: try again. */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refusal"];
+                };
+            };
+        };
+    };
+    server_stands_arranging_api_switch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchIn"];
             };
         };
         responses: {

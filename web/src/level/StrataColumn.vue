@@ -107,7 +107,7 @@ const mask = (s: Stand) => {
         v-for="(s, k) in store.stands"
         :key="s.id"
         class="figure"
-        :class="{ dim: store.hidden.has(s.id), lit: store.selected.includes(s.id) }"
+        :class="{ dim: store.hidden.has(s.id) || s.off, lit: store.selected.includes(s.id) }"
         :style="{
           left: `${36 + (k + 0.5) * slot}px`,
           width: `${Math.min(broad(s), slot * 1.5)}px`,
@@ -122,7 +122,11 @@ const mask = (s: Stand) => {
       <li
         v-for="s in store.stands"
         :key="s.id"
-        :class="{ chosen: store.selected.includes(s.id), over: over === s.id && dragged !== s.id }"
+        :class="{
+          off: s.off,
+          chosen: store.selected.includes(s.id),
+          over: over === s.id && dragged !== s.id,
+        }"
         :draggable="store.mayPlant"
         @dragstart="dragged = s.id"
         @dragover.prevent="over = s.id"
@@ -141,7 +145,8 @@ const mask = (s: Stand) => {
           <span class="ink" :style="{ background: inkOf(s) }" />
           <span class="title name">{{ s.name }}</span>
           <span class="stratum faint"
-            >{{ s.stratum }}{{ s.sward ? ', sward' : '' }}{{ s.locked ? ', locked' : '' }}</span
+            >{{ s.stratum }}{{ s.sward ? ', sward' : '' }}{{ s.locked ? ', locked' : ''
+            }}{{ s.off ? ', off' : '' }}</span
           >
           <span class="count number" :data-test="`count-${s.slug}`"
             >{{ s.counted ? '' : '≈ ' }}{{ whole(s.count) }}</span
@@ -222,6 +227,13 @@ li {
 }
 li.over {
   border-top: 2px solid var(--green);
+}
+li.off .name,
+li.off .count {
+  color: var(--faint);
+}
+li.off .name {
+  text-decoration: line-through;
 }
 li.chosen {
   background: color-mix(in srgb, var(--green) 13%, transparent);

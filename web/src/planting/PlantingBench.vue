@@ -1,11 +1,12 @@
 <script setup lang="ts">
-import { mdiHelpCircleOutline, mdiVectorCurve } from '@mdi/js'
+import { mdiHelpCircleOutline, mdiPower, mdiVectorCurve } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 import { answer, api, type View } from '../api/client'
 import { amount, signed, whole, type LineName } from '../budget/budget'
 import type { Draft } from './useDraft'
 import type { Hand } from './useHand'
 import { useLevel } from '../level/level'
+import { useTrial } from '../level/trial'
 import ActionButton from '../shared/ActionButton.vue'
 import ClashList from './ClashList.vue'
 import ColourField from '../shared/ColourField.vue'
@@ -26,6 +27,7 @@ import { StandSettingsBounds, VariationSettingsBounds } from '../api/bounds'
 
 const props = defineProps<{ draft: Draft; hand: Hand; view: () => View | null }>()
 const store = useLevel()
+const trial = useTrial()
 const d = props.draft
 const locked = computed(() => !store.mayPlant || store.chosen.some((s) => s.locked))
 const title = computed(() =>
@@ -83,12 +85,24 @@ async function aim() {
 function setPer(n: number) {
   if (n > 0) d.change({ spacing: +Math.sqrt(packing.value / (sward.value ? n : n / 1e4)).toFixed(3) })
 }
+/** Have all selected stands switched off or on, tried before it is kept. */
+const flip = (off: boolean) =>
+  trial
+    .ask(`Switch ${title.value} ${off ? 'off' : 'on'}`, (view, headers) =>
+      api.POST('/api/levels/{slug}/switch-stands', {
+        ...store.here(),
+        body: { key: crypto.randomUUID(), stands: store.selected, off, view },
+        headers,
+      }),
+    )
+    .catch(store.report)
 const CLEARS = ['path', 'area', 'obstacle'] as const
 const clear = computed(() => d.shared((s) => s.clear_of!))
 function flipClear(kind: (typeof CLEARS)[number]) {
   const now = clear.value.value ?? []
   d.change({ clear_of: CLEARS.filter((k) => (k === kind ? !now.includes(k) : now.includes(k))) })
 }
+const overlap = computed(() => d.shared((s) => s.overlap!))
 const gap = computed(() => d.shared((s) => s.gap!))
 const under = computed(() => d.shared((s) => s.under!))
 const flipUnder = (k: Stratum) =>
@@ -114,9 +128,28 @@ const costs = computed(() =>
 <template>
   <div v-if="store.chosen.length" class="bench" data-test="planting-bench">
     <StandCard v-if="store.chosen.length === 1" :stand="store.chosen[0]" />
-    <h2 v-else>{{ title }}</h2>
+    <template v-else>
+      <h2>{{ title }}</h2>
+      <p v-if="store.mayPlant" class="several">
+        <v-btn
+          v-for="off in [true, false]"
+          v-show="store.chosen.some((s) => s.off !== off)"
+          :key="`${off}`"
+          size="small"
+          :prepend-icon="mdiPower"
+          :disabled="store.chosen.some((s) => s.locked)"
+          :data-test="off ? 'stands-off' : 'stands-on'"
+          @click="flip(off)"
+          >Switch {{ off ? 'off' : 'on' }}</v-btn
+        >
+      </p>
+    </template>
     <p v-if="!store.mayPlant" class="faint">
       You may look at this level; its settings are shown, not editable.
+    </p>
+    <p v-else-if="store.chosen.some((s) => s.off)" class="over" data-test="is-off">
+      {{ store.chosen.length === 1 ? 'Off' : 'Some are off' }}: not drawn, not counted, claims no room, not
+      handed over.
     </p>
     <p v-else-if="locked" class="faint">
       Locked: its settings and painting are left as they are until it is unlocked.
@@ -260,6 +293,14 @@ const costs = computed(() =>
         @change="d.change({ gap: $event })"
       />
       <template v-if="!sward">
+        <v-switch
+          :model-value="overlap.value"
+          :label="overlap.mixed ? 'may overlap with others (mixed)' : 'may overlap with others'"
+          hint="Its plants claim no room and give way to none; shapes still keep it out"
+          :disabled="locked"
+          data-test="overlap"
+          @update:model-value="d.change({ overlap: !!$event })"
+        />
         <p class="sub">May stand under the crowns of <span v-if="under.mixed" class="faint">mixed</span></p>
         <div v-if="!under.mixed" class="choices">
           <v-checkbox
@@ -398,6 +439,11 @@ const costs = computed(() =>
 </template>
 
 <style scoped>
+.several {
+  display: flex;
+  gap: 6px;
+  margin: 4px 0;
+}
 .laid {
   display: flex;
   gap: 6px;

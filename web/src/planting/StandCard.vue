@@ -6,6 +6,7 @@ import {
   mdiEraserVariant,
   mdiLockOpenVariantOutline,
   mdiLockOutline,
+  mdiPower,
 } from '@mdi/js'
 import { computed, ref, watch } from 'vue'
 import { answer, api, type Changed, type Stand, type StandChange } from '../api/client'
@@ -96,6 +97,14 @@ const reseed = (seed: number) =>
       headers,
     }),
   )
+const flip = () =>
+  ask(`Switch ${props.stand.name} ${props.stand.off ? 'on' : 'off'}`, (view, headers) =>
+    api.POST('/api/levels/{slug}/switch-stands', {
+      ...store.here(),
+      body: { ...key(), stands: [props.stand.id], off: !props.stand.off, view },
+      headers,
+    }),
+  )
 const rename = () =>
   name.value.trim() && name.value.trim() !== props.stand.name && change({ name: name.value.trim() })
 const roll = () => reseed(Math.floor(Math.random() * 2 ** 31))
@@ -169,6 +178,18 @@ const setSeed = (text: string) =>
         @click="change({ locked: !stand.locked })"
         >{{ stand.locked ? 'Unlock' : 'Lock' }}</ActionButton
       >
+      <ActionButton
+        :icon="mdiPower"
+        :on="stand.off"
+        :tip="
+          stand.off
+            ? 'Have it stand again, as it was'
+            : 'Off for everybody: not drawn, not counted, no room, not handed over'
+        "
+        :why="stand.locked && 'it is locked'"
+        data-test="stand-off"
+        @click="flip"
+      />
       <v-menu>
         <template #activator="{ props: menu }"
           ><ActionButton
